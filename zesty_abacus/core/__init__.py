@@ -1,0 +1,1 @@
+"""Computation and storage. Nothing here knows about windows."""

@@ -1,0 +1,198 @@
+"""pcap files with CAN frames (draft-ietf-opsawg-pcap): both byte orders, micro- and nanoseconds."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+from numba import njit
+
+from ..errors import MisuseError
+from ..frames.table import FrameTable
+from ..progress import Progress
+from . import can_packet as can
+from .output import ByteOutput
+from .registry import Sink
+from .report import CaptureReadError, ReadReport
+from .source import ByteSource
+
+_FILE_HEADER = 24
+_PACKET_HEADER = 16
+_MAGICS = {
+    b"\xd4\xc3\xb2\xa1": (False, 1000),
+    b"\xa1\xb2\xc3\xd4": (True, 1000),
+    b"\x4d\x3c\xb2\xa1": (False, 1),
+    b"\xa1\xb2\x3c\x4d": (True, 1),
+}
+_WRITE_ROWS = 1 << 15
+
+
+class Pcap:
+    """Reader and writer of pcap files that hold CAN frames."""
+
+    name = "pcap"
+    suffixes = (".pcap",)
+
+    def sniff(self, head: bytes) -> bool:
+        """Return whether the file begins with one of the four magic numbers."""
+        return head[:4] in _MAGICS
+
+    def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
+        """Read all whole packets.
+
+        Raises
+        ------
+        CaptureReadError
+            If the link type carries no CAN frames, or the file header is cut off.
+        """
+        report.lanes.append("")
+        rest = b""
+        offset = 0
+        header: tuple[bool, int, int] | None = None
+        for chunk in source.chunks(report, progress):
+            data = rest + chunk
+            if header is None:
+                if len(data) < _FILE_HEADER:
+                    rest = data
+                    continue
+                header = _parse_header(data, source)
+                data, offset = data[_FILE_HEADER:], _FILE_HEADER
+            position = _read_packets(data, offset, header, sink, report)
+            rest = data[position:]
+            offset += position
+        if header is None:
+            raise CaptureReadError("the file ends inside its header.", where=str(source.path))
+        if rest:
+            report.add_problem(f"byte {offset}", can.REASONS[can.CUT_OFF])
+
+    def open_writer(self, path: Path, lanes: Sequence[str]) -> PcapWriter:
+        """Start a pcap file.
+
+        Raises
+        ------
+        MisuseError
+            If there is more than one lane, which pcap cannot tell apart.
+        """
+        if len(lanes) > 1:
+            raise MisuseError(f"pcap holds one lane, not {len(lanes)}.", where=str(path), hint="Use .pcapng.")
+        return PcapWriter(path)
+
+
+FORMAT = Pcap()
+
+
+def _parse_header(data: bytes, source: ByteSource) -> tuple[bool, int, int]:
+    """Return (highest byte first, nanoseconds a tick, link type)."""
+    swapped, tick = _MAGICS[data[:4]]
+    (link,) = struct.unpack_from((">" if swapped else "<") + "I", data, 20)
+    link &= 0x0FFF_FFFF  # the upper bits tell about frame check sequences
+    if link not in (can.LINK_CAN, can.LINK_COOKED):
+        raise CaptureReadError(
+            f"link type {link} carries no CAN frames.",
+            where=str(source.path),
+            hint=f"Link types {can.LINK_CAN} and {can.LINK_COOKED} are read.",
+        )
+    return swapped, tick, link
+
+
+def _read_packets(data: bytes, offset: int, header: tuple[bool, int, int], sink: Sink, report: ReadReport) -> int:
+    room = can.PacketColumns(len(data))
+    frames, used, bad, position = _parse(np.frombuffer(data, np.uint8), *header, *room.arguments())
+    for place, reason in room.bad[: int(bad)]:
+        report.add_problem(f"byte {offset + place}", can.REASONS[reason])
+    if frames:
+        sink(room.table(int(frames), int(used)))
+    return int(position)
+
+
+@njit(cache=True, nogil=True)
+def _plausible(data, at, swapped, tick):  # type: ignore[no-untyped-def]
+    """Return the packet length if a header at ``at`` makes sense, else -1."""
+    if at + _PACKET_HEADER > len(data):
+        return -1
+    fraction = can.read_u32(data, at + 4, swapped)
+    captured = can.read_u32(data, at + 8, swapped)
+    original = can.read_u32(data, at + 12, swapped)
+    if captured > can.MAX_PACKET or captured > original or fraction * tick >= 1_000_000_000:
+        return -1
+    return captured
+
+
+@njit(cache=True, nogil=True)
+def _find_packet(data, at, swapped, tick):  # type: ignore[no-untyped-def]
+    """Return the next position where two plausible CAN-sized packets follow one another, else the end."""
+    while at + 2 * _PACKET_HEADER + can.HEADER <= len(data):
+        captured = _plausible(data, at, swapped, tick)
+        if can.HEADER <= captured <= 96 and at + captured + 2 * _PACKET_HEADER <= len(data):
+            following = _plausible(data, at + _PACKET_HEADER + captured, swapped, tick)
+            if can.HEADER <= following <= 96:
+                return at
+        at += 1
+    return len(data)
+
+
+@njit(cache=True, nogil=True)
+def _parse(  # type: ignore[no-untyped-def]
+    data, swapped, tick, link, time_ns, lane, address, flags, start, size, payload, bad_places
+):
+    """Parse whole packets; return (frames, payload bytes, problems, position of the rest)."""
+    frames = used = bad = at = 0
+    while at + _PACKET_HEADER <= len(data):
+        captured = _plausible(data, at, swapped, tick)
+        if captured < 0:
+            bad_places[bad, 0] = at
+            bad_places[bad, 1] = can.NONSENSE_LENGTH
+            bad += 1
+            at = _find_packet(data, at + 1, swapped, tick)
+            continue
+        if at + _PACKET_HEADER + captured > len(data):
+            break
+        code, used_after = can.take_frame(
+            data, at + _PACKET_HEADER, captured, link, address, flags, start, size, payload, frames, used
+        )
+        if code == 0:
+            seconds = can.read_u32(data, at, swapped)
+            time_ns[frames] = seconds * 1_000_000_000 + can.read_u32(data, at + 4, swapped) * tick
+            lane[frames] = 0
+            frames += 1
+            used = used_after
+        else:
+            bad_places[bad, 0] = at
+            bad_places[bad, 1] = code
+            bad += 1
+        at += _PACKET_HEADER + captured
+    return frames, used, bad, at
+
+
+class PcapWriter:
+    """Writes a pcap file with nanoseconds, lowest byte first, link type 227."""
+
+    def __init__(self, path: Path) -> None:
+        self._output = ByteOutput(path)
+        self._output.write(struct.pack("<IHHiIII", 0xA1B23C4D, 2, 4, 0, 0, can.MAX_PACKET, can.LINK_CAN))
+
+    def append(self, table: FrameTable) -> None:
+        """Write the frames of a table."""
+        for first in range(0, len(table), _WRITE_ROWS):
+            part = table.rows(first, first + _WRITE_ROWS)
+            data = np.zeros(len(part) * (_PACKET_HEADER + can.HEADER) + int(part.size.sum()), np.uint8)
+            _format(part.time_ns, part.address, part.flags, part.start, part.size, part.payload, data)
+            self._output.write(data.data)
+
+    def close(self) -> None:
+        """Finish the file."""
+        self._output.close()
+
+
+@njit(cache=True, nogil=True)
+def _format(time_ns, address, flags, start, size, payload, data):  # type: ignore[no-untyped-def]
+    at = 0
+    for row in range(len(time_ns)):
+        length = can.HEADER + np.int64(size[row])
+        at = can.put_u32(data, at, time_ns[row] // 1_000_000_000)
+        at = can.put_u32(data, at, time_ns[row] % 1_000_000_000)
+        at = can.put_u32(data, at, length)
+        at = can.put_u32(data, at, length)
+        at = can.put_frame(data, at, address[row], flags[row], payload, start[row], size[row])

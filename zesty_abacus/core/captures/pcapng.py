@@ -1,0 +1,366 @@
+"""pcapng files with CAN frames (draft-ietf-opsawg-pcapng).
+
+Sections of either byte order, any number of interfaces with their own time resolution and offset;
+enhanced and simple packet blocks are read, all other blocks are passed over.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator, Sequence
+from pathlib import Path
+
+import numpy as np
+from numba import njit
+
+from ..frames import flags as F
+from ..frames.table import FrameTable
+from ..progress import Progress
+from . import can_packet as can
+from .output import ByteOutput
+from .registry import Sink
+from .report import ReadReport
+from .source import ByteSource
+
+_SECTION = 0x0A0D0D0A
+_INTERFACE = 1
+_SIMPLE = 3
+_ENHANCED = 6
+_MAX_BLOCK = 16 << 20
+_MAX_INTERFACES = 1024
+_WRITE_ROWS = 1 << 15
+_SWAPPED_MARK = b"\x1a\x2b\x3c\x4d"
+_PLAIN_MARK = b"\x4d\x3c\x2b\x1a"
+
+# columns of the interface table
+_LINK, _LANE, _MULTIPLY, _DIVIDE, _BINARY, _OFFSET = range(6)
+
+
+class Pcapng:
+    """Reader and writer of pcapng files that hold CAN frames."""
+
+    name = "pcapng"
+    suffixes = (".pcapng",)
+
+    def sniff(self, head: bytes) -> bool:
+        """Return whether the file begins with a section header block."""
+        return head[:4] == b"\x0a\x0d\x0d\x0a" and head[8:12] in (_SWAPPED_MARK, _PLAIN_MARK)
+
+    def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
+        """Read all whole blocks; broken ones are listed with their place."""
+        state = _Section()
+        rest = b""
+        offset = 0
+        for chunk in source.chunks(report, progress):
+            data = rest + chunk
+            position = state.read_blocks(data, offset, sink, report)
+            rest = data[position:]
+            offset += position
+        if rest:
+            report.add_problem(f"byte {offset}", can.REASONS[can.CUT_OFF])
+        if not report.lanes:
+            report.add_problem("byte 0", "no interface carries CAN frames")
+
+    def open_writer(self, path: Path, lanes: Sequence[str]) -> PcapngWriter:
+        """Start a pcapng file with an interface a lane."""
+        return PcapngWriter(path, lanes)
+
+
+FORMAT = Pcapng()
+
+
+class _Section:
+    """The section being read: its byte order and its interfaces."""
+
+    def __init__(self) -> None:
+        self.swapped = False
+        self.interfaces = np.zeros((_MAX_INTERFACES, 6), np.int64)
+        self.count = 0
+
+    def read_blocks(self, data: bytes, offset: int, sink: Sink, report: ReadReport) -> int:
+        """Read whole blocks from a chunk; return the position of the rest."""
+        view = np.frombuffer(data, np.uint8)
+        position = 0
+        room = can.PacketColumns(len(data))
+        while True:
+            frames, used, bad, position, stopped = _parse(
+                view, position, self.swapped, self.interfaces, self.count, *room.arguments()
+            )
+            position = int(position)
+            for place, reason in room.bad[: int(bad)]:
+                report.add_problem(f"byte {offset + place}", can.REASONS[reason])
+            if frames:
+                sink(room.table(int(frames), int(used)))
+            if not stopped:
+                return position
+            size = self._read_head(data, position, offset, report)
+            if size == 0:
+                return position
+            position += size
+
+    def _read_head(self, data: bytes, at: int, offset: int, report: ReadReport) -> int:
+        """Read a section or interface block; return its size, 0 if more data are needed."""
+        if data[at : at + 4] == b"\x0a\x0d\x0d\x0a":
+            mark = data[at + 8 : at + 12]
+            if len(mark) < 4:
+                return 0
+            if mark not in (_SWAPPED_MARK, _PLAIN_MARK):
+                report.add_problem(f"byte {offset + at}", "the section's byte order is not marked")
+                return 4
+            self.swapped = mark == _SWAPPED_MARK
+            self.count = 0
+        (size,) = struct.unpack_from(self._order + "I", data, at + 4)
+        if size % 4 or not 12 <= size <= _MAX_BLOCK:
+            report.add_problem(f"byte {offset + at}", can.REASONS[can.NONSENSE_LENGTH])
+            return 4
+        if at + size > len(data):
+            return 0
+        if struct.unpack_from(self._order + "I", data, at)[0] == _INTERFACE:
+            self._add_interface(data[at + 8 : at + size - 4], f"byte {offset + at}", report)
+        return size
+
+    def _add_interface(self, body: bytes, place: str, report: ReadReport) -> None:
+        if len(body) < 8 or self.count == _MAX_INTERFACES:
+            report.add_problem(place, "the description of an interface cannot be used")
+            return
+        (link,) = struct.unpack_from(self._order + "H", body)
+        name, resolution, shift = "", 6, 0
+        for code, value in self._options(body[8:]):
+            if code == 2:
+                name = value.decode("utf-8", "replace")
+            elif code == 9 and value:
+                resolution = value[0]
+            elif code == 14 and len(value) == 8:
+                (shift,) = struct.unpack(self._order + "q", value)
+        row = self.interfaces[self.count]
+        row[_LINK] = link
+        row[_MULTIPLY], row[_DIVIDE], row[_BINARY] = _resolution(resolution)
+        # an offset beyond the range of time is as good as none
+        row[_OFFSET] = shift * 1_000_000_000 if abs(shift) < 4_000_000_000 else 0
+        self.count += 1
+        if link in (can.LINK_CAN, can.LINK_COOKED):
+            row[_LANE] = _lane_number(report.lanes, name)
+        else:
+            report.add_problem(place, f"interface {name or self.count - 1} has link type {link}, not CAN")
+
+    def _options(self, body: bytes) -> Iterator[tuple[int, bytes]]:
+        at = 0
+        while at + 4 <= len(body):
+            code, length = struct.unpack_from(self._order + "HH", body, at)
+            if code == 0 or at + 4 + length > len(body):
+                return
+            yield code, body[at + 4 : at + 4 + length]
+            at += 4 + (length + 3) // 4 * 4
+
+    @property
+    def _order(self) -> str:
+        return ">" if self.swapped else "<"
+
+
+def _lane_number(lanes: list[str], name: str) -> int:
+    """Return the lane of an interface; named ones of several sections are the same lane."""
+    if name and name in lanes:
+        return lanes.index(name)
+    lanes.append(name)
+    return len(lanes) - 1
+
+
+def _resolution(code: int) -> tuple[int, int, int]:
+    """Return (multiply, divide, binary digits) that turn ticks into nanoseconds."""
+    if code & 0x80:
+        return 1, 1, min(code & 0x7F, 62) or 1
+    if code <= 9:
+        return 10 ** (9 - code), 1, 0
+    return 1, 10 ** min(code - 9, 18), 0
+
+
+@njit(cache=True, nogil=True)
+def _nanoseconds(ticks, row):  # type: ignore[no-untyped-def]
+    if row[_BINARY]:
+        digits = row[_BINARY]
+        seconds = ticks >> digits
+        part = ticks & ((np.int64(1) << digits) - 1)
+        if digits > 30:
+            part >>= digits - 30
+            digits = np.int64(30)
+        return seconds * 1_000_000_000 + ((part * 1_000_000_000) >> digits) + row[_OFFSET]
+    return ticks * row[_MULTIPLY] // row[_DIVIDE] + row[_OFFSET]
+
+
+@njit(cache=True, nogil=True)
+def _block_size(data, at, swapped):  # type: ignore[no-untyped-def]
+    """Return the size of a block that makes sense, 0 if more data are needed, -1 for nonsense."""
+    if at + 12 > len(data):
+        return 0
+    size = can.read_u32(data, at + 4, swapped)
+    if size % 4 or size < 12 or size > _MAX_BLOCK:
+        return -1
+    if at + size > len(data):
+        return 0
+    return size if can.read_u32(data, at + size - 4, swapped) == size else -1
+
+
+@njit(cache=True, nogil=True)
+def _find_block(data, at, swapped):  # type: ignore[no-untyped-def]
+    """Return the next position where a block of a known type makes sense, else near the end."""
+    while at + 12 <= len(data):
+        kind = can.read_u32(data, at, swapped)
+        if kind == _ENHANCED or kind == _SIMPLE or kind == _INTERFACE or kind == _SECTION:
+            if _block_size(data, at, swapped) > 0:
+                return at
+        at += 1
+    return len(data)
+
+
+@njit(cache=True, nogil=True)
+def _direction(data, first, last, swapped):  # type: ignore[no-untyped-def]
+    """Return the direction flag that the options of a packet give, 0 if none."""
+    at = first
+    while at + 4 <= last:
+        head = can.read_u32(data, at, swapped)
+        code = head >> 16 if swapped else head & 0xFFFF
+        length = head & 0xFFFF if swapped else head >> 16
+        if code == 0:
+            break
+        if code == 2 and length == 4 and at + 8 <= last:
+            way = can.read_u32(data, at + 4, swapped) & 3
+            return F.RECEIVED if way == 1 else F.SENT if way == 2 else 0
+        at += 4 + (length + 3) // 4 * 4
+    return 0
+
+
+@njit(cache=True, nogil=True)
+def _parse(  # type: ignore[no-untyped-def]
+    data, at, swapped, interfaces, count, time_ns, lane, address, flags, start, size, payload, bad_places
+):
+    """Parse packet blocks until another block needs reading; return counts, position and whether one does."""
+    frames = used = bad = 0
+    while at + 12 <= len(data):
+        kind = can.read_u32(data, at, swapped)
+        if kind == _SECTION or kind == _INTERFACE:
+            return frames, used, bad, at, True
+        block = _block_size(data, at, swapped)
+        if block == 0:
+            break
+        if block < 0:
+            bad_places[bad, 0] = at
+            bad_places[bad, 1] = can.NONSENSE_LENGTH
+            bad += 1
+            at = _find_block(data, at + 1, swapped)
+            continue
+        code = 0
+        if kind == _ENHANCED or kind == _SIMPLE:
+            code, used_after = _take_packet(
+                data, at, block, kind, swapped, interfaces, count, time_ns, lane, address, flags, start, size,
+                payload, frames, used,
+            )  # fmt: skip
+            if code == 0:
+                frames += 1
+                used = used_after
+        if code > 0:
+            bad_places[bad, 0] = at
+            bad_places[bad, 1] = code
+            bad += 1
+        at += block
+    return frames, used, bad, at, False
+
+
+@njit(cache=True, nogil=True)
+def _take_packet(  # type: ignore[no-untyped-def]
+    data, at, block, kind, swapped, interfaces, count, time_ns, lane, address, flags, start, size, payload, row, used
+):
+    """Take one packet block; return (0, a reason, or -1 to pass over it silently; payload bytes used)."""
+    header = 28 if kind == _ENHANCED else 12
+    if block < header + 4:
+        return 1, used
+    interface = can.read_u32(data, at + 8, swapped) if kind == _ENHANCED else np.int64(0)
+    if interface >= count:
+        return 6, used
+    row_of = interfaces[interface]
+    room = block - header - 4
+    if kind == _ENHANCED:
+        high = can.read_u32(data, at + 12, swapped)
+        if high >= 1 << 31:
+            return 7, used
+        ticks = high << 32 | can.read_u32(data, at + 16, swapped)
+        if ticks > (np.int64(1) << 62) // row_of[_MULTIPLY]:
+            return 7, used
+        time = _nanoseconds(ticks, row_of)
+        captured = can.read_u32(data, at + 20, swapped)
+    else:
+        # a simple packet has no time: it takes that of the frame before it
+        time = time_ns[row - 1] if row else np.int64(0)
+        captured = min(can.read_u32(data, at + 8, swapped), room)
+    if captured > room:
+        return 4, used
+    if row_of[_LINK] != can.LINK_CAN and row_of[_LINK] != can.LINK_COOKED:
+        return -1, used
+    code, used_after = can.take_frame(
+        data, at + header, captured, row_of[_LINK], address, flags, start, size, payload, row, used
+    )
+    if code == 0:
+        time_ns[row] = time
+        lane[row] = row_of[_LANE]
+        if kind == _ENHANCED:
+            flags[row] |= _direction(data, at + header + (captured + 3) // 4 * 4, at + block - 4, swapped)
+    return code, used_after
+
+
+class PcapngWriter:
+    """Writes a pcapng file with nanoseconds, lowest byte first, an interface a lane."""
+
+    def __init__(self, path: Path, lanes: Sequence[str]) -> None:
+        self._output = ByteOutput(path)
+        self._output.write(_block(_SECTION, struct.pack("<IHHq", 0x1A2B3C4D, 1, 0, -1)))
+        for name in lanes:
+            options = _option(2, name.encode()) if name else b""
+            options += _option(9, b"\x09") + struct.pack("<HH", 0, 0)
+            self._output.write(_block(_INTERFACE, struct.pack("<HHI", can.LINK_CAN, 0, 0) + options))
+
+    def append(self, table: FrameTable) -> None:
+        """Write the frames of a table."""
+        for first in range(0, len(table), _WRITE_ROWS):
+            part = table.rows(first, first + _WRITE_ROWS)
+            data = np.zeros(len(part) * 96 + int(part.size.sum()), np.uint8)
+            used = _format(
+                part.time_ns, part.lane, part.address, part.flags, part.start, part.size, part.payload, data
+            )
+            self._output.write(data[:used].data)
+
+    def close(self) -> None:
+        """Finish the file."""
+        self._output.close()
+
+
+def _block(kind: int, body: bytes) -> bytes:
+    size = len(body) + 12
+    return struct.pack("<II", kind, size) + body + struct.pack("<I", size)
+
+
+def _option(code: int, value: bytes) -> bytes:
+    return struct.pack("<HH", code, len(value)) + value + b"\0" * (-len(value) % 4)
+
+
+@njit(cache=True, nogil=True)
+def _format(time_ns, lane, address, flags, start, size, payload, data):  # type: ignore[no-untyped-def]
+    at = 0
+    for row in range(len(time_ns)):
+        length = can.HEADER + np.int64(size[row])
+        padded = (length + 3) // 4 * 4
+        way = 1 if flags[row] & F.RECEIVED else 2 if flags[row] & F.SENT else 0
+        block = 32 + padded + (12 if way else 0)
+        at = can.put_u32(data, at, _ENHANCED)
+        at = can.put_u32(data, at, block)
+        at = can.put_u32(data, at, np.int64(lane[row]))
+        at = can.put_u32(data, at, time_ns[row] >> 32)
+        at = can.put_u32(data, at, time_ns[row] & 0xFFFFFFFF)
+        at = can.put_u32(data, at, length)
+        at = can.put_u32(data, at, length)
+        can.put_frame(data, at, address[row], flags[row], payload, start[row], size[row])
+        at += padded
+        if way:
+            at = can.put_u32(data, at, 4 << 16 | 2)
+            at = can.put_u32(data, at, way)
+            at = can.put_u32(data, at, 0)
+        at = can.put_u32(data, at, block)
+    return at

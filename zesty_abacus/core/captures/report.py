@@ -1,0 +1,60 @@
+"""What reading a recording gave besides frames: lanes, counts and everything that was wrong, with its place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from ..errors import DataError
+
+LISTED_PROBLEMS = 1000
+"""Problems kept with their place; the rest are only counted, so that a hostile file costs no memory."""
+
+
+class CaptureReadError(DataError):
+    """A recording of which nothing can be read."""
+
+
+@dataclass(frozen=True, slots=True)
+class ReadProblem:
+    """One piece of a recording that was left out.
+
+    Attributes
+    ----------
+    place
+        ``line 12`` or ``byte 2048``.
+    reason
+        What is wrong with it.
+    """
+
+    place: str
+    reason: str
+
+
+@dataclass(slots=True)
+class ReadReport:
+    """The outcome of reading one recording.
+
+    Attributes
+    ----------
+    format_name
+    lanes
+        Interface names in the order in which lane numbers were given; empty text where the format has none.
+    frames
+        How many frames were read.
+    problems
+        The first problems with their places.
+    problem_count
+        How many there were in all.
+    """
+
+    format_name: str
+    lanes: list[str] = field(default_factory=list)
+    frames: int = 0
+    problems: list[ReadProblem] = field(default_factory=list)
+    problem_count: int = 0
+
+    def add_problem(self, place: str, reason: str) -> None:
+        """Count a problem, and list it while there is room."""
+        self.problem_count += 1
+        if len(self.problems) < LISTED_PROBLEMS:
+            self.problems.append(ReadProblem(place, reason))

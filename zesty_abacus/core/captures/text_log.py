@@ -1,0 +1,453 @@
+"""SocketCAN text logs: one frame a line.
+
+    (1700000000.123456) can0 1A0#0011223344556677        11-bit identifier
+    (1700000000.123457) can0 18FF0210#01.02.03 R         29-bit, dots between bytes, received
+    (1700000000.123458) can0 1A0#R4                      remote frame of 4 bytes
+    (1700000000.123459) can0 1A0##5001122..               CAN FD: one digit of flags, up to 64 bytes
+    (1700000000.123460) can0 20000004#0008000000000000   error frame (bit 29 of the identifier)
+
+Hex digits may be of either case; a letter at the end says T for sent or R for received. The identifier's
+flag bits are those of ``linux/can.h``, the FD flags those of its ``canfd_frame``.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from ..frames import flags as F
+from ..frames.table import FrameTable
+from ..progress import Progress
+from .output import ByteOutput
+from .registry import Sink
+from .report import ReadReport
+from .source import ByteSource
+
+_MAX_LANES = 256
+_NAME_ROOM = 32
+_SHORTEST_LINE = 16
+_LONGEST_LINE = 4096
+_WRITE_ROWS = 1 << 15
+
+_REASONS = (
+    "",
+    "the line does not begin with a time such as (12.345678)",
+    "the time is out of range",
+    "the interface name is missing or longer than 31 letters",
+    "the identifier is not 3 or 8 hex digits within 11 or 29 bits",
+    "a payload digit is not hex, or half a byte is left over",
+    "the payload is longer than its frame format allows",
+    "there is something after the frame",
+    "more than 256 interfaces occur in one file",
+    "the line is longer than 4096 letters",
+    "the last line is cut off",
+)
+_LINE_TOO_LONG = 9
+_CUT_OFF = 10
+
+_LINE = re.compile(rb"\(\d{1,11}\.\d{1,9}\)\s+\S+\s+[0-9A-Fa-f]{3,8}#")
+
+
+class TextLog:
+    """Reader and writer of SocketCAN text logs."""
+
+    name = "SocketCAN text log"
+    suffixes = (".log",)
+
+    def sniff(self, head: bytes) -> bool:
+        """Return whether one of the first lines is a frame."""
+        return any(_LINE.match(line.strip()) for line in head.split(b"\n")[:20])
+
+    def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
+        """Read all whole lines; broken ones are listed with their number."""
+        state = _Interfaces()
+        rest = b""
+        line = 1
+        for chunk in source.chunks(report, progress):
+            data = rest + chunk
+            end = data.rfind(b"\n") + 1
+            if end == 0 and len(data) > _LONGEST_LINE:
+                report.add_problem(f"line {line}", _REASONS[_LINE_TOO_LONG])
+                data, end = data[-1:], 0
+            if end:
+                line = _read_lines(data[:end], line, state, sink, report)
+            rest = data[end:]
+        if rest.strip():
+            self._read_last(rest, line, state, sink, report)
+
+    def _read_last(self, rest: bytes, line: int, state: _Interfaces, sink: Sink, report: ReadReport) -> None:
+        """Read a last line without a line end: many programs write none, so a frame that parses is kept."""
+        probe = ReadReport(self.name)
+        found: list[FrameTable] = []
+        _read_lines(rest + b"\n", line, state, found.append, probe)
+        report.lanes[:] = state.names()
+        if probe.problem_count:
+            report.add_problem(f"line {line}", _REASONS[_CUT_OFF])
+        else:
+            for table in found:
+                sink(table)
+
+    def open_writer(self, path: Path, lanes: Sequence[str]) -> TextLogWriter:
+        """Start a text log; lane names become interface names."""
+        return TextLogWriter(path, lanes)
+
+
+FORMAT = TextLog()
+
+
+class _Interfaces:
+    """Interface names seen so far, in the form the kernel takes."""
+
+    def __init__(self) -> None:
+        self.table = np.zeros((_MAX_LANES, _NAME_ROOM), np.uint8)
+        self.count = np.zeros(1, np.int64)
+
+    def names(self) -> list[str]:
+        rows = self.table[: int(self.count[0])]
+        return [row[1 : 1 + row[0]].tobytes().decode("utf-8", "replace") for row in rows]
+
+
+def _read_lines(data: bytes, line: int, state: _Interfaces, sink: Sink, report: ReadReport) -> int:
+    """Parse whole lines, pass on their frames, list their problems; return the next line number."""
+    text = np.frombuffer(data, np.uint8)
+    room = len(data) // _SHORTEST_LINE + 1
+    time_ns = np.empty(room, np.int64)
+    lane = np.empty(room, np.uint16)
+    address = np.empty(room, np.int64)
+    flags = np.empty(room, np.uint32)
+    start = np.empty(room, np.int64)
+    size = np.empty(room, np.uint32)
+    payload = np.empty(len(data) // 2 + 1, np.uint8)
+    bad_lines = np.empty((room, 2), np.int64)
+    position, next_line = 0, line
+    while position < len(text):
+        frames, used, bad, position, next_line = _parse(
+            text, position, next_line, state.table, state.count, time_ns, lane, address, flags, start, size,
+            payload, bad_lines,
+        )  # fmt: skip
+        for number, reason in bad_lines[:bad]:
+            report.add_problem(f"line {number}", _REASONS[reason])
+        report.lanes[:] = state.names()
+        if frames:
+            n = int(frames)
+            sink(
+                FrameTable(
+                    time_ns[:n].copy(), lane[:n].copy(), address[:n].copy(), flags[:n].copy(),
+                    start[:n].copy(), size[:n].copy(), payload[: int(used)].copy(),
+                )  # fmt: skip
+            )
+    return int(next_line)
+
+
+_DIGIT = np.full(256, -1, np.int64)
+_DIGIT[np.frombuffer(b"0123456789abcdef", np.uint8)] = np.arange(16)
+_DIGIT[np.frombuffer(b"ABCDEF", np.uint8)] = np.arange(10, 16)
+"""Value of each hex digit, -1 for all else: a table, since branches on random digits are guessed wrong."""
+
+
+@njit(cache=True, nogil=True)
+def _parse(  # type: ignore[no-untyped-def]
+    text, position, line, names, name_count, time_ns, lane, address, flags, start, size, payload, bad_lines
+):
+    """Parse lines until the text or the room for broken ones ends."""
+    frames = 0
+    used = 0
+    bad = 0
+    end = len(text)
+    while position < end and bad < len(bad_lines) and frames < len(time_ns):
+        stop = position
+        while text[stop] != 10:
+            stop += 1
+        last = stop
+        while last > position and text[last - 1] <= 32:
+            last -= 1
+        while position < last and text[position] <= 32:
+            position += 1
+        if position < last:
+            code, used_after = _parse_line(
+                text, position, last, names, name_count, time_ns, lane, address, flags, size, payload, frames, used
+            )
+            if code == 0:
+                start[frames] = used
+                used = used_after
+                frames += 1
+            else:
+                bad_lines[bad, 0] = line
+                bad_lines[bad, 1] = code
+                bad += 1
+        position = stop + 1
+        line += 1
+    return frames, used, bad, position, line
+
+
+@njit(cache=True, nogil=True)
+def _parse_line(  # type: ignore[no-untyped-def]
+    text, at, last, names, name_count, time_ns, lane, address, flags, size, payload, row, used
+):
+    """Parse one line into row ``row``; return (0 or reason, payload bytes used after it)."""
+    code, nanoseconds, at = _parse_time(text, at, last)
+    if code:
+        return code, used
+    at = _skip_blanks(text, at, last)
+    name_start = at
+    while at < last and text[at] > 32:
+        at += 1
+    if at == name_start or at - name_start >= _NAME_ROOM or at == last:
+        return 3, used
+    name_end = at
+    at = _skip_blanks(text, at, last)
+    code, number, bits, at = _parse_identifier(text, at, last)
+    if code:
+        return code, used
+    code, bits, at, used_after, length = _parse_payload(text, at, last, payload, used, bits)
+    if code:
+        return code, used
+    at = _skip_blanks(text, at, last)
+    if at + 1 == last and (text[at] | 32) == 116:
+        bits |= F.SENT
+    elif at + 1 == last and (text[at] | 32) == 114:
+        bits |= F.RECEIVED
+    elif at != last:
+        return 7, used
+    found = _find_name(text, name_start, name_end, names, name_count)
+    if found < 0:
+        return 8, used
+    time_ns[row] = nanoseconds
+    lane[row] = found
+    address[row] = number
+    flags[row] = bits
+    size[row] = length
+    return 0, used_after
+
+
+@njit(cache=True, nogil=True)
+def _skip_blanks(text, at, last):  # type: ignore[no-untyped-def]
+    while at < last and text[at] <= 32:
+        at += 1
+    return at
+
+
+@njit(cache=True, nogil=True)
+def _parse_time(text, at, last):  # type: ignore[no-untyped-def]
+    if at >= last or text[at] != 40:
+        return 1, 0, at
+    at += 1
+    seconds = 0
+    digits = 0
+    while at < last and 48 <= text[at] <= 57:
+        seconds = seconds * 10 + np.int64(text[at]) - 48
+        digits += 1
+        at += 1
+        if digits > 11:
+            return 2, 0, at
+    if digits == 0 or at >= last or text[at] != 46:
+        return 1, 0, at
+    at += 1
+    fraction = 0
+    places = 0
+    while at < last and 48 <= text[at] <= 57:
+        if places < 9:
+            fraction = fraction * 10 + np.int64(text[at]) - 48
+            places += 1
+        at += 1
+    if places == 0 or at >= last or text[at] != 41:
+        return 1, 0, at
+    while places < 9:
+        fraction *= 10
+        places += 1
+    if seconds > 9_000_000_000:
+        return 2, 0, at
+    return 0, seconds * 1_000_000_000 + fraction, at + 1
+
+
+@njit(cache=True, nogil=True)
+def _parse_identifier(text, at, last):  # type: ignore[no-untyped-def]
+    number = np.int64(0)
+    digits = 0
+    while at < last and digits < 9:
+        value = _DIGIT[text[at]]
+        if value < 0:
+            break
+        number = number * 16 + value
+        digits += 1
+        at += 1
+    if at >= last or text[at] != 35:
+        return 4, number, 0, at
+    at += 1
+    if digits == 3 and number <= 0x7FF:
+        return 0, number, 0, at
+    if digits == 8 and number <= 0x1FFFFFFF:
+        return 0, number, F.EXTENDED, at
+    if digits == 8 and 0x20000000 <= number <= 0x3FFFFFFF:
+        return 0, number & 0x1FFFFFFF, F.ERROR, at
+    return 4, number, 0, at
+
+
+@njit(cache=True, nogil=True)
+def _parse_payload(text, at, last, payload, used, bits):  # type: ignore[no-untyped-def]
+    """Return (0 or reason, flags, position, payload bytes used, size)."""
+    if at < last and (text[at] | 32) == 114:
+        at += 1
+        if at < last and 48 <= text[at] <= 56:
+            at += 1
+        return 0, bits | F.REMOTE, at, used, 0
+    room = 8
+    if at < last and text[at] == 35:
+        at += 1
+        value = _DIGIT[text[at]] if at < last else np.int64(-1)
+        if value < 0:
+            return 5, bits, at, used, 0
+        at += 1
+        room = 64
+        bits |= F.LONG
+        if value & 1:
+            bits |= F.RATE_SWITCH
+        if value & 2:
+            bits |= F.ERROR_PASSIVE
+    begin = used
+    limit = used + room
+    while at + 1 < last:
+        pair = _DIGIT[text[at]] << 4 | _DIGIT[text[at + 1]]
+        if pair >= 0:
+            if used == limit:
+                return 6, bits, at, used, 0
+            payload[used] = pair
+            used += 1
+            at += 2
+        elif text[at] == 46:
+            at += 1
+        else:
+            break
+    if at < last and text[at] == 95 and used - begin == 8 and room == 8:
+        # a raw length code above 8 follows; the payload has 8 bytes all the same
+        at = min(at + 2, last)
+    if at < last and text[at] > 32:
+        return 5, bits, at, used, 0
+    return 0, bits, at, used, used - begin
+
+
+@njit(cache=True, nogil=True)
+def _find_name(text, first, last, names, count):  # type: ignore[no-untyped-def]
+    """Return the number of an interface name, a new one if there is room, else -1."""
+    length = last - first
+    for number in range(count[0]):
+        if names[number, 0] != length:
+            continue
+        same = True
+        for i in range(length):
+            if names[number, 1 + i] != text[first + i]:
+                same = False
+                break
+        if same:
+            return number
+    if count[0] == len(names):
+        return -1
+    number = count[0]
+    names[number, 0] = length
+    for i in range(length):
+        names[number, 1 + i] = text[first + i]
+    count[0] += 1
+    return number
+
+
+class TextLogWriter:
+    """Writes a SocketCAN text log; times keep nanoseconds only when they have any.
+
+    Parameters
+    ----------
+    lanes
+        Interface names; blanks become ``_``.
+    """
+
+    def __init__(self, path: Path, lanes: Sequence[str]) -> None:
+        self._output = ByteOutput(path)
+        self._names = np.zeros((max(len(lanes), 1), _NAME_ROOM), np.uint8)
+        for number, name in enumerate(lanes):
+            encoded = "_".join(name.split()).encode()[: _NAME_ROOM - 1] or b"_"
+            self._names[number, 0] = len(encoded)
+            self._names[number, 1 : 1 + len(encoded)] = np.frombuffer(encoded, np.uint8)
+
+    def append(self, table: FrameTable) -> None:
+        """Write the frames of a table."""
+        for first in range(0, len(table), _WRITE_ROWS):
+            self._output.write(_lines_of(table.rows(first, first + _WRITE_ROWS), self._names))
+
+    def close(self) -> None:
+        """Finish the file."""
+        self._output.close()
+
+
+def _lines_of(table: FrameTable, names: NDArray[np.uint8]) -> memoryview:
+    room = len(table) * (80 + 2 * int(table.size.max(initial=0)))
+    text = np.empty(room, np.uint8)
+    used = _format_lines(
+        table.time_ns, table.lane, table.address, table.flags, table.start, table.size, table.payload, names, text
+    )
+    return text[:used].data
+
+
+@njit(cache=True, nogil=True)
+def _put_hex(text, at, number, digits):  # type: ignore[no-untyped-def]
+    for i in range(digits):
+        value = (number >> (4 * (digits - 1 - i))) & 15
+        text[at + i] = 48 + value if value < 10 else 55 + value
+    return at + digits
+
+
+@njit(cache=True, nogil=True)
+def _put_decimal(text, at, number, digits):  # type: ignore[no-untyped-def]
+    for i in range(digits):
+        text[at + digits - 1 - i] = 48 + number % 10
+        number //= 10
+    return at + digits
+
+
+@njit(cache=True, nogil=True)
+def _format_lines(time_ns, lane, address, flags, start, size, payload, names, text):  # type: ignore[no-untyped-def]
+    at = 0
+    for row in range(len(time_ns)):
+        bits = flags[row]
+        text[at] = 40
+        at = _put_decimal(text, at + 1, time_ns[row] // 1_000_000_000, 10)
+        text[at] = 46
+        fraction = time_ns[row] % 1_000_000_000
+        if fraction % 1000:
+            at = _put_decimal(text, at + 1, fraction, 9)
+        else:
+            at = _put_decimal(text, at + 1, fraction // 1000, 6)
+        text[at] = 41
+        text[at + 1] = 32
+        at += 2
+        name = names[lane[row]]
+        for i in range(name[0]):
+            text[at] = name[1 + i]
+            at += 1
+        text[at] = 32
+        at += 1
+        if bits & F.ERROR:
+            at = _put_hex(text, at, address[row] | 0x20000000, 8)
+        else:
+            at = _put_hex(text, at, address[row], 8 if bits & F.EXTENDED else 3)
+        text[at] = 35
+        at += 1
+        if bits & F.REMOTE:
+            text[at] = 82
+            at += 1
+        if bits & F.LONG:
+            text[at] = 35
+            value = (1 if bits & F.RATE_SWITCH else 0) + (2 if bits & F.ERROR_PASSIVE else 0)
+            at = _put_hex(text, at + 1, value, 1)
+        for i in range(size[row]):
+            at = _put_hex(text, at, np.int64(payload[start[row] + i]), 2)
+        if bits & (F.SENT | F.RECEIVED):
+            text[at] = 32
+            text[at + 1] = 84 if bits & F.SENT else 82
+            at += 2
+        text[at] = 10
+        at += 1
+    return at

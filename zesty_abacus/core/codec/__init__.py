@@ -1,0 +1,1 @@
+"""Layouts compiled to plans: bits to values and back."""

@@ -1,0 +1,95 @@
+"""Values in words: what a person reads about a field or a frame."""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+
+from ..layouts.model import Field, FieldKind
+from .decode import Decoded, FieldColumn, Validity
+
+MINUS = "−"
+THIN_SPACE = "\u2009"
+
+
+def decimals_of(field: Field) -> int:
+    """Return how many decimals show every step of a field, at most 6."""
+    if field.kind is FieldKind.FLOAT:
+        return 3
+    for digits in range(7):
+        if (field.ratio * 10**digits).denominator == 1 and (field.offset * 10**digits).denominator == 1:
+            return digits
+    step = abs(float(field.ratio))
+    return min(6, max(0, 1 - math.floor(math.log10(step)))) if step else 0
+
+
+def number_text(value: float | int, decimals: int) -> str:
+    """Write a number with a true minus and thin spaces between groups of three digits."""
+    if isinstance(value, float):
+        if math.isnan(value):
+            return "not a number"
+        if math.isinf(value):
+            return "infinite" if value > 0 else f"{MINUS}infinite"
+        if value and (abs(value) >= 1e12 or abs(value) < 10.0**-decimals / 2 and decimals == 3):
+            return f"{value:.4g}".replace("-", MINUS)
+    text = f"{value:,.{decimals}f}" if decimals or isinstance(value, float) else f"{value:,d}"
+    if float(text.replace(",", "")) == 0:
+        text = text.lstrip("-")
+    return text.replace(",", THIN_SPACE).replace("-", MINUS)
+
+
+def value_text(column: FieldColumn, row: int) -> str:
+    """Return a field's value with its unit, its name, or why there is none."""
+    field = column.field
+    validity = Validity(column.validity[row])
+    if not validity.has_value:
+        return validity.words
+    if column.raw is None or column.value is None:
+        return column.text_of(row)
+    raw = int(column.raw[row])
+    for named in field.names:
+        if named.raw == raw:
+            return named.label
+    if field.kind is FieldKind.FLAG:
+        return "yes" if raw else "no"
+    value = column.value[row].item()
+    text = number_text(value, decimals_of(field))
+    return f"{text} {field.unit}" if field.unit else text
+
+
+def frame_sentence(decoded: Decoded, row: int) -> str:
+    """Say in one line what a frame means: present fields only, flags by name only when set."""
+    parts = []
+    for column in decoded.columns.values():
+        validity = Validity(column.validity[row])
+        if validity is Validity.ABSENT:
+            continue
+        if validity is Validity.GOOD and column.field.kind is FieldKind.FLAG and not column.field.names:
+            if column.raw is not None and column.raw[row]:
+                parts.append(column.field.name)
+            continue
+        parts.append(f"{column.field.name} {value_text(column, row)}")
+        if validity is Validity.OUTSIDE_LIMITS:
+            parts[-1] += " (outside limits)"
+    return ", ".join(parts)
+
+
+def range_text(low: float, high: float, field: Field) -> str:
+    """Return a range of values, such as ``−88.4 … 91.2``."""
+    if math.isnan(low):
+        return "no value"
+    digits = decimals_of(field)
+    return f"{number_text(float(low), digits)} … {number_text(float(high), digits)}"
+
+
+def field_range(field: Field) -> tuple[Fraction, Fraction]:
+    """Return the lowest and highest value a field's bits can say."""
+    low, high = field.raw_range()
+    ends = sorted((low * field.ratio + field.offset, high * field.ratio + field.offset))
+    return ends[0], ends[1]
+
+
+def places_words(field: Field) -> str:
+    """Return kind and order in words, such as ``signed, low byte first``."""
+    order = field.places.order_words()
+    return f"{field.kind.words}, {order}" if order else field.kind.words

@@ -1,0 +1,194 @@
+"""How bits live: which ever change, how often, and what they look like over time.
+
+Bits are numbered ``byte * 8 + bit`` with bit 7 the highest of its byte, as places write them.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from ..progress import Progress
+from .capture import Capture
+
+BLOCK = 256
+"""Frames summed up in one step of a history pyramid."""
+
+_CHUNK = 1 << 20
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class KindActivity:
+    """How the bits of one kind live.
+
+    Attributes
+    ----------
+    frames
+        How many frames were looked at.
+    size
+        Largest payload in bytes.
+    flips : int64 (size * 8,)
+        How many frames differ from the one before, in each bit both frames have.
+    ones : int64 (size * 8,)
+        How many frames have the bit set.
+    """
+
+    frames: int
+    size: int
+    flips: NDArray[np.int64]
+    ones: NDArray[np.int64]
+
+    @property
+    def moves(self) -> NDArray[np.bool_]:
+        """Which bits ever change, bool (size * 8,)."""
+        return self.flips > 0
+
+
+def kind_activity(capture: Capture, kind: int, progress: Progress | None = None) -> KindActivity:
+    """Count flips and ones of every bit of a kind."""
+    rows = capture.kinds.rows(kind)
+    table = capture.table
+    size = capture.kind_size(kind)
+    flips = np.zeros(size * 8, np.int64)
+    ones = np.zeros(size * 8, np.int64)
+    for first in range(0, len(rows), _CHUNK):
+        if progress is not None:
+            progress.step(first / len(rows), "counting bits")
+        # one row of overlap, so that the flip between two chunks is seen
+        part = rows[max(first - 1, 0) : first + _CHUNK]
+        _count_bits(table.payload, table.start, table.size, part, int(first > 0), flips, ones)
+    return KindActivity(len(rows), size, flips, ones)
+
+
+def capture_activity(capture: Capture, progress: Progress | None = None) -> list[KindActivity]:
+    """Count flips and ones of every kind, in the order of the kind index."""
+    progress = progress or Progress()
+    found = []
+    done = 0
+    for kind in range(len(capture.kinds.keys)):
+        progress.step(done / max(len(capture), 1), "counting bits")
+        found.append(kind_activity(capture, kind))
+        done += capture.kinds.count(kind)
+    return found
+
+
+@njit(cache=True, nogil=True)
+def _count_bits(payload, start, size, rows, skip, flips, ones):  # type: ignore[no-untyped-def]
+    """Add up flips and ones; the first ``skip`` rows only serve as the frame before."""
+    for i in range(len(rows)):
+        begin = start[rows[i]]
+        count = np.int64(size[rows[i]])
+        if i >= skip:
+            for j in range(count):
+                byte = payload[begin + j]
+                while byte:
+                    bit = byte & (~byte + np.uint8(1))
+                    ones[j * 8 + _BIT_NUMBER[bit]] += 1
+                    byte ^= bit
+        if i == 0:
+            continue
+        before = start[rows[i - 1]]
+        shared = min(count, np.int64(size[rows[i - 1]]))
+        for j in range(shared):
+            byte = payload[begin + j] ^ payload[before + j]
+            while byte:
+                bit = byte & (~byte + np.uint8(1))
+                flips[j * 8 + _BIT_NUMBER[bit]] += 1
+                byte ^= bit
+
+
+_BIT_NUMBER = np.zeros(129, np.uint8)
+_BIT_NUMBER[[1 << n for n in range(8)]] = np.arange(8, dtype=np.uint8)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class BitHistory:
+    """Bits of one kind, ready to be drawn at any zoom.
+
+    Attributes
+    ----------
+    time_ns : int64 (n,)
+    matrix : uint8 (n, w)
+    sums : uint16 (blocks, w * 8)
+        Ones in each whole block of :data:`BLOCK` frames.
+    """
+
+    time_ns: NDArray[np.int64]
+    matrix: NDArray[np.uint8]
+    sums: NDArray[np.uint16]
+
+    @classmethod
+    def build(cls, time_ns: NDArray[np.int64], matrix: NDArray[np.uint8]) -> BitHistory:
+        """Sum up blocks of frames once, so that later pictures cost only what is on screen."""
+        return cls(time_ns, matrix, _block_sums(matrix, BLOCK))
+
+    def picture(self, first_ns: int, last_ns: int, columns: int, size: int) -> NDArray[np.float32]:
+        """Return the share of ones a bit has in each column of time.
+
+        Parameters
+        ----------
+        first_ns, last_ns
+            The visible time; column ``c`` covers an equal, half-open part of it.
+        columns
+            Width of the picture.
+        size
+            Payload bytes to draw.
+
+        Returns
+        -------
+        float32 (size * 8, columns)
+            0 for only zeros, 1 for only ones, between for both. Row ``byte * 8 + (7 - bit)``: highest bit
+            first. A column without a frame repeats the last frame before it, NaN before the first frame.
+        """
+        span = max(last_ns - first_ns, 1)
+        edges = first_ns + (np.arange(columns + 1, dtype=np.float64) * (span / columns)).astype(np.int64)
+        bounds = np.searchsorted(self.time_ns, edges)
+        return _history_picture(self.matrix, self.sums, bounds, size, BLOCK)
+
+
+@njit(cache=True, nogil=True)
+def _block_sums(matrix, block):  # type: ignore[no-untyped-def]
+    blocks = len(matrix) // block
+    width = matrix.shape[1]
+    sums = np.zeros((blocks, width * 8), np.uint16)
+    for b in range(blocks):
+        for i in range(b * block, (b + 1) * block):
+            for j in range(width):
+                byte = matrix[i, j]
+                for bit in range(8):
+                    sums[b, j * 8 + bit] += (byte >> bit) & 1
+    return sums
+
+
+@njit(cache=True, nogil=True)
+def _history_picture(matrix, sums, bounds, size, block):  # type: ignore[no-untyped-def]
+    columns = len(bounds) - 1
+    picture = np.full((size * 8, columns), np.nan, np.float32)
+    counts = np.zeros(size * 8, np.int64)
+    for c in range(columns):
+        first, last = bounds[c], bounds[c + 1]
+        if first == last:
+            first = first - 1
+            if first < 0:
+                continue
+        counts[:] = 0
+        i = first
+        while i < last or i == first:
+            if i % block == 0 and i + block <= last:
+                for bit in range(size * 8):
+                    counts[bit] += sums[i // block, bit]
+                i += block
+                continue
+            for j in range(size):
+                byte = matrix[i, j]
+                for bit in range(8):
+                    counts[j * 8 + bit] += (byte >> bit) & 1
+            i += 1
+        frames = i - first
+        for j in range(size):
+            for bit in range(8):
+                picture[j * 8 + 7 - bit, c] = counts[j * 8 + bit] / frames
+    return picture

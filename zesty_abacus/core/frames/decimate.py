@@ -1,0 +1,149 @@
+"""Columns reduced to what a screen can show, without losing a spike."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from .capture import Capture
+
+BLOCK = 256
+"""Samples summed up in one step of a curve pyramid."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class CurveColumns:
+    """A curve reduced to screen columns; every array is float64 (columns,), NaN where nothing is.
+
+    ``first`` and ``last`` are the values that enter and leave a column, ``low`` and ``high`` its range.
+    """
+
+    first: NDArray[np.float64]
+    last: NDArray[np.float64]
+    low: NDArray[np.float64]
+    high: NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Curve:
+    """A value over time, ready to be drawn at any zoom.
+
+    Attributes
+    ----------
+    time_ns : int64 (n,)
+        Never going back.
+    values : float64 (n,)
+        NaN where there is no good value.
+    lows, highs : float64 (blocks,)
+        Range of each whole block of :data:`BLOCK` samples, NaN if it has no good value.
+    """
+
+    time_ns: NDArray[np.int64]
+    values: NDArray[np.float64]
+    lows: NDArray[np.float64]
+    highs: NDArray[np.float64]
+
+    @classmethod
+    def build(cls, time_ns: NDArray[np.int64], values: NDArray[np.floating | np.integer]) -> Curve:
+        """Sum up blocks once; integers above 53 bits are rounded, which no screen shows."""
+        as_float = np.ascontiguousarray(values, np.float64)
+        lows, highs = _block_ranges(as_float, BLOCK)
+        return cls(time_ns, as_float, lows, highs)
+
+    def __len__(self) -> int:
+        return len(self.values)
+
+    def columns(self, first_ns: int, last_ns: int, columns: int) -> CurveColumns:
+        """Reduce the visible time to screen columns."""
+        span = max(last_ns - first_ns, 1)
+        edges = first_ns + (np.arange(columns + 1, dtype=np.float64) * (span / columns)).astype(np.int64)
+        bounds = np.searchsorted(self.time_ns, edges)
+        return CurveColumns(*_curve_columns(self.values, self.lows, self.highs, bounds, BLOCK))
+
+    def value_range(self) -> tuple[float, float]:
+        """Return lowest and highest good value, NaN and NaN if there is none."""
+        return _whole_range(self.values, self.lows, self.highs, BLOCK)
+
+    def at(self, time_ns: int) -> float:
+        """Return the last value at or before a time, NaN if there is none."""
+        row = int(np.searchsorted(self.time_ns, time_ns, side="right")) - 1
+        return float(self.values[row]) if row >= 0 else float("nan")
+
+
+def lane_density(capture: Capture, columns: int) -> NDArray[np.int64]:
+    """Count frames a lane in equal parts of the whole recording, int64 (lanes, columns)."""
+    counts = np.zeros((len(capture.lanes), columns), np.int64)
+    if len(capture):
+        span = max(capture.end_ns - capture.origin_ns, 1)
+        _count_lanes(capture.table.time_ns, capture.table.lane, capture.origin_ns, span, counts)
+    return counts
+
+
+@njit(cache=True, nogil=True)
+def _count_lanes(times, lanes, origin, span, counts):  # type: ignore[no-untyped-def]
+    columns = counts.shape[1]
+    scale = columns / span
+    for i in range(len(times)):
+        column = min(np.int64((times[i] - origin) * scale), columns - 1)
+        counts[lanes[i], column] += 1
+
+
+@njit(cache=True, nogil=True)
+def _block_ranges(values, block):  # type: ignore[no-untyped-def]
+    blocks = len(values) // block
+    lows = np.empty(blocks)
+    highs = np.empty(blocks)
+    for b in range(blocks):
+        low, high = np.nan, np.nan
+        for i in range(b * block, (b + 1) * block):
+            value = values[i]
+            if not value >= low:  # also true while low is NaN
+                low = value if value == value else low
+            if not value <= high:
+                high = value if value == value else high
+        lows[b] = low
+        highs[b] = high
+    return lows, highs
+
+
+@njit(cache=True, nogil=True)
+def _range_of(values, lows, highs, first, last, block):  # type: ignore[no-untyped-def]
+    low, high = np.nan, np.nan
+    i = first
+    while i < last:
+        if i % block == 0 and i + block <= last:
+            small, large = lows[i // block], highs[i // block]
+            i += block
+        else:
+            small = large = values[i]
+            i += 1
+        if small == small and not small >= low:
+            low = small
+        if large == large and not large <= high:
+            high = large
+    return low, high
+
+
+@njit(cache=True, nogil=True)
+def _whole_range(values, lows, highs, block):  # type: ignore[no-untyped-def]
+    return _range_of(values, lows, highs, 0, len(values), block)
+
+
+@njit(cache=True, nogil=True)
+def _curve_columns(values, lows, highs, bounds, block):  # type: ignore[no-untyped-def]
+    columns = len(bounds) - 1
+    first = np.full(columns, np.nan)
+    last = np.full(columns, np.nan)
+    low = np.full(columns, np.nan)
+    high = np.full(columns, np.nan)
+    for c in range(columns):
+        begin, end = bounds[c], bounds[c + 1]
+        if begin == end:
+            continue
+        first[c] = values[begin]
+        last[c] = values[end - 1]
+        low[c], high[c] = _range_of(values, lows, highs, begin, end, block)
+    return first, last, low, high

@@ -1,0 +1,149 @@
+"""Kinds: the frames that share lane, address and the flags that tell messages apart."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from . import flags as F
+from .table import FrameTable
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class KindKey:
+    """What makes two frames the same kind of message."""
+
+    lane: int
+    address: int
+    flags: int
+
+    @property
+    def extended(self) -> bool:
+        """Whether the address is a 29-bit CAN identifier."""
+        return bool(self.flags & F.EXTENDED)
+
+    @property
+    def is_data(self) -> bool:
+        """Whether frames of this kind carry payload (neither remote nor error frames)."""
+        return not self.flags & (F.REMOTE | F.ERROR)
+
+    def address_text(self) -> str:
+        """Return the address the way a bus engineer writes it: ``0x1A0`` or ``0x18FF0210``."""
+        return f"0x{self.address:08X}" if self.extended else f"0x{self.address:03X}"
+
+
+@dataclass(frozen=True, slots=True)
+class KindIndex:
+    """All kinds of a table and where their frames are.
+
+    Attributes
+    ----------
+    keys
+        One key a kind, in order of lane, address, flags.
+    order : uint32 (n,)
+        Row numbers grouped by kind, in recorded order within a kind.
+    bounds : int64 (kinds + 1,)
+        Kind ``k`` has rows ``order[bounds[k] : bounds[k + 1]]``.
+    """
+
+    keys: tuple[KindKey, ...]
+    order: NDArray[np.uint32]
+    bounds: NDArray[np.int64]
+
+    def rows(self, kind: int) -> NDArray[np.uint32]:
+        """Return the row numbers of a kind's frames, in recorded order."""
+        return self.order[self.bounds[kind] : self.bounds[kind + 1]]
+
+    def count(self, kind: int) -> int:
+        """Return how many frames a kind has."""
+        return int(self.bounds[kind + 1] - self.bounds[kind])
+
+    def find(self, key: KindKey) -> int | None:
+        """Return the number of the kind with this key, or None."""
+        try:
+            return self.keys.index(key)
+        except ValueError:
+            return None
+
+
+def index_kinds(table: FrameTable) -> KindIndex:
+    """Group the rows of a table by kind, in one pass over hashed keys and one counting sort."""
+    capacity = 1024
+    while True:
+        of_frame, slots, found = _assign_kinds(table.lane, table.address, table.flags, capacity)
+        if found >= 0:
+            break
+        capacity *= 4
+    raw = [KindKey(int(lane), int(address), int(flags)) for lane, address, flags in slots[:found]]
+    ranked = sorted(range(found), key=lambda number: raw[number])
+    rank = np.empty(max(found, 1), np.int64)
+    rank[ranked] = np.arange(found)
+    order, bounds = _counting_sort(of_frame, rank, found)
+    return KindIndex(tuple(raw[number] for number in ranked), order, bounds)
+
+
+@njit(cache=True, nogil=True)
+def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-def]
+    """Give each frame a kind number by open addressing; found is -1 when the table is too full."""
+    mask = capacity - 1
+    slot_of = np.full(capacity, -1, np.int32)
+    slots = np.empty((capacity, 3), np.int64)
+    of_frame = np.empty(len(lane), np.uint32)
+    found = 0
+    last = -1
+    for i in range(len(lane)):
+        key_flags = np.int64(flags[i]) & F.TELLS_KINDS_APART
+        key_lane = np.int64(lane[i])
+        key_address = address[i]
+        if (
+            last >= 0
+            and slots[last, 0] == key_lane
+            and slots[last, 1] == key_address
+            and slots[last, 2] == key_flags
+        ):
+            of_frame[i] = last
+            continue
+        mixed = np.uint64(key_address) * np.uint64(0x9E3779B97F4A7C15)
+        mixed ^= np.uint64(key_lane * 0x85EBCA6B + key_flags * 0xC2B2AE35)
+        place = np.int64((mixed ^ (mixed >> np.uint64(29))) & np.uint64(mask))
+        while True:
+            number = slot_of[place]
+            if number < 0:
+                if found * 2 >= capacity:
+                    return of_frame, slots, -1
+                slots[found, 0] = key_lane
+                slots[found, 1] = key_address
+                slots[found, 2] = key_flags
+                slot_of[place] = found
+                number = found
+                found += 1
+                break
+            if (
+                slots[number, 0] == key_lane
+                and slots[number, 1] == key_address
+                and slots[number, 2] == key_flags
+            ):
+                break
+            place = (place + 1) & mask
+        of_frame[i] = number
+        last = number
+    return of_frame, slots, found
+
+
+@njit(cache=True, nogil=True)
+def _counting_sort(of_frame, rank, kinds):  # type: ignore[no-untyped-def]
+    bounds = np.zeros(kinds + 1, np.int64)
+    for i in range(len(of_frame)):
+        bounds[rank[of_frame[i]] + 1] += 1
+    for kind in range(kinds):
+        bounds[kind + 1] += bounds[kind]
+    cursor = bounds[:-1].copy()
+    order = np.empty(len(of_frame), np.uint32)
+    for i in range(len(of_frame)):
+        kind = rank[of_frame[i]]
+        order[cursor[kind]] = i
+        cursor[kind] += 1
+    return order, bounds

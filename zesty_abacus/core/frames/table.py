@@ -1,0 +1,90 @@
+"""Frames as columns: the one shape in which recorded frames travel through the program."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, fields
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import DataError
+
+COLUMN_DTYPES: dict[str, np.dtype] = {
+    "time_ns": np.dtype(np.int64),
+    "lane": np.dtype(np.uint16),
+    "address": np.dtype(np.int64),
+    "flags": np.dtype(np.uint32),
+    "start": np.dtype(np.int64),
+    "size": np.dtype(np.uint32),
+}
+"""Name and dtype of each per-frame column, in stored order."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FrameTable:
+    """A run of frames in columns.
+
+    Attributes
+    ----------
+    time_ns : int64 (n,)
+        Nanoseconds since 1970-01-01 UTC, or since the recording's own zero if it has no date.
+    lane : uint16 (n,)
+        Index of the lane a frame was seen on.
+    address : int64 (n,)
+        Identifier, unit or device address, as the lane's protocol has it.
+    flags : uint32 (n,)
+        Bits of :mod:`zesty_abacus.core.frames.flags`.
+    start, size : int64 (n,), uint32 (n,)
+        The frame's bytes are ``payload[start : start + size]``.
+    payload : uint8 (m,)
+        The bytes of all frames, one after another.
+    """
+
+    time_ns: NDArray[np.int64]
+    lane: NDArray[np.uint16]
+    address: NDArray[np.int64]
+    flags: NDArray[np.uint32]
+    start: NDArray[np.int64]
+    size: NDArray[np.uint32]
+    payload: NDArray[np.uint8]
+
+    def __len__(self) -> int:
+        return len(self.time_ns)
+
+    @classmethod
+    def empty(cls) -> FrameTable:
+        """Return a table without frames."""
+        columns = {name: np.empty(0, dtype) for name, dtype in COLUMN_DTYPES.items()}
+        return cls(**columns, payload=np.empty(0, np.uint8))
+
+    @property
+    def nbytes(self) -> int:
+        """Size of all columns in bytes."""
+        return sum(getattr(self, field.name).nbytes for field in fields(self))
+
+    def payload_of(self, row: int) -> bytes:
+        """Return the bytes of one frame."""
+        start = int(self.start[row])
+        return self.payload[start : start + int(self.size[row])].tobytes()
+
+    def rows(self, first: int, last: int) -> FrameTable:
+        """Return frames ``first .. last-1`` as views; ``start`` still counts from the whole payload."""
+        part = {name: getattr(self, name)[first:last] for name in COLUMN_DTYPES}
+        return FrameTable(**part, payload=self.payload)
+
+    def check(self) -> None:
+        """Check that the columns belong together.
+
+        Raises
+        ------
+        DataError
+            If lengths differ or a frame's bytes lie outside the payload.
+        """
+        lengths = {name: len(getattr(self, name)) for name in COLUMN_DTYPES}
+        if len(set(lengths.values())) > 1:
+            raise DataError(f"the frame columns have different lengths: {lengths}.")
+        if len(self) and (
+            int(self.start.min()) < 0
+            or int((self.start + self.size).max()) > len(self.payload)
+        ):
+            raise DataError(f"a frame points outside the {len(self.payload)} payload bytes.")

@@ -1,0 +1,1 @@
+"""What leaves the program: frames and decoded values as tables."""

@@ -1,0 +1,261 @@
+"""Frames and decoded values as Arrow tables, chunk by chunk, so that any length can leave."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from ..codec.decode import Decoded, FieldColumn, Validity, decode
+from ..codec.matching import match_kinds
+from ..codec.plan import Plan, compile_layout
+from ..errors import MisuseError
+from ..frames import flags as F
+from ..frames.capture import Capture
+from ..layouts.model import FieldKind, Layout
+
+CHUNK_ROWS = 100_000
+_RAW = pa.decimal128(20, 0)
+"""Holds every int64 and uint64, so that no raw value is rounded."""
+
+_TEXT = pa.string()
+_VALIDITY_WORDS = pa.array([member.words for member in Validity])
+
+FRAME_SCHEMA = pa.schema(
+    [
+        ("time_ns", pa.int64()),
+        ("lane", _TEXT),
+        ("address", pa.int64()),
+        ("direction", _TEXT),
+        ("flags", _TEXT),
+        ("size", pa.uint32()),
+        ("payload", _TEXT),
+    ]
+)
+LONG_SCHEMA = pa.schema(
+    [
+        ("time_ns", pa.int64()),
+        ("lane", _TEXT),
+        ("address", pa.int64()),
+        ("message", _TEXT),
+        ("field", _TEXT),
+        ("raw", _RAW),
+        ("value", pa.float64()),
+        ("unit", _TEXT),
+        ("label", _TEXT),
+        ("valid", _TEXT),
+    ]
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Span:
+    """Which frames leave: rows ``first .. last-1`` of the capture."""
+
+    first: int
+    last: int
+
+    @classmethod
+    def of(cls, capture: Capture, first_ns: int | None = None, last_ns: int | None = None) -> Span:
+        """Return the rows of a stretch of time, both ends included; None is no bound."""
+        times = capture.table.time_ns
+        first = 0 if first_ns is None else int(np.searchsorted(times, first_ns))
+        last = len(times) if last_ns is None else int(np.searchsorted(times, last_ns, side="right"))
+        return cls(first, last)
+
+
+def frame_tables(capture: Capture, span: Span | None = None) -> Iterator[pa.Table]:
+    """Yield frames as tables of :data:`FRAME_SCHEMA`; payload is hex, two digits a byte."""
+    lane_names = pa.array([lane.name for lane in capture.lanes], _TEXT)
+    for first, last in _chunks(capture, span):
+        part = capture.table.rows(first, last)
+        yield pa.table(
+            [
+                pa.array(part.time_ns),
+                lane_names.take(pa.array(part.lane)),
+                pa.array(part.address),
+                _words_of(part.flags & (F.SENT | F.RECEIVED), F.direction_word),
+                _words_of(part.flags, F.flag_words),
+                pa.array(part.size),
+                _payload_hex(part.payload, part.start, part.size),
+            ],
+            schema=FRAME_SCHEMA,
+        )
+
+
+def long_tables(capture: Capture, layouts: Sequence[Layout], span: Span | None = None) -> Iterator[pa.Table]:
+    """Yield decoded values, a row a frame and field, in order of time.
+
+    Fields that their selector excludes have no row. ``raw`` and ``value`` are empty for text and raw bytes,
+    whose content is the ``label``; ``value`` is also empty where ``valid`` says that there is none.
+    """
+    plans = _plans(capture, layouts)
+    for first, last in _chunks(capture, span):
+        parts = [
+            part
+            for kind, plan in plans.items()
+            for part in _long_parts(capture, plan, _rows_between(capture, kind, first, last))
+        ]
+        if not parts:
+            continue
+        table = pa.concat_tables([part for _, part in parts])
+        order = np.argsort(np.concatenate([rows for rows, _ in parts]), kind="stable")
+        yield table.take(pa.array(order))
+
+
+def wide_schema(capture: Capture, layouts: Sequence[Layout]) -> pa.Schema:
+    """Return the schema of :func:`wide_tables`: time_ns, lane, address, message, then ``message.field``."""
+    head = [("time_ns", pa.int64()), ("lane", _TEXT), ("address", pa.int64()), ("message", _TEXT)]
+    seen: dict[str, pa.DataType] = {}
+    for plan in _plans(capture, layouts).values():
+        for field in plan.layout.fields:
+            is_text = field.kind is FieldKind.NAMES or not field.raw_is_number
+            seen.setdefault(f"{plan.layout.name}.{field.name}", _TEXT if is_text else pa.float64())
+    return pa.schema([*head, *seen.items()])
+
+
+def wide_tables(capture: Capture, layouts: Sequence[Layout], span: Span | None = None) -> Iterator[pa.Table]:
+    """Yield decoded values, a row a frame with a layout and a column a field; empty where there is no value."""
+    plans = _plans(capture, layouts)
+    schema = wide_schema(capture, layouts)
+    for first, last in _chunks(capture, span):
+        parts = []
+        for kind, plan in plans.items():
+            rows = _rows_between(capture, kind, first, last)
+            if len(rows):
+                parts.append((rows, _wide_part(capture, plan, rows, schema)))
+        if not parts:
+            continue
+        order = np.argsort(np.concatenate([rows for rows, _ in parts]), kind="stable")
+        yield pa.concat_tables([part for _, part in parts]).take(pa.array(order))
+
+
+def _chunks(capture: Capture, span: Span | None) -> Iterator[tuple[int, int]]:
+    span = span or Span(0, len(capture))
+    for first in range(span.first, span.last, CHUNK_ROWS):
+        yield first, min(first + CHUNK_ROWS, span.last)
+
+
+def _plans(capture: Capture, layouts: Sequence[Layout]) -> dict[int, Plan]:
+    """Compile the layout of each kind that has one.
+
+    Raises
+    ------
+    MisuseError
+        If no layout reads any frame, so that there would be nothing to write.
+    """
+    matched = match_kinds(capture, layouts)
+    plans = {kind: compile_layout(layout) for kind, layout in enumerate(matched) if layout is not None}
+    if not plans:
+        raise MisuseError("no layout of the library reads any frame of this capture.")
+    return plans
+
+
+def _rows_between(capture: Capture, kind: int, first: int, last: int) -> NDArray[np.uint32]:
+    rows = capture.kinds.rows(kind)
+    begin, end = np.searchsorted(rows, [first, last])
+    return rows[begin:end]
+
+
+def _long_parts(capture: Capture, plan: Plan, rows: NDArray[np.uint32]) -> Iterator[tuple[NDArray, pa.Table]]:
+    if not len(rows):
+        return
+    frames = capture.gather(rows)
+    decoded = decode(plan, frames.matrix, frames.sizes)
+    lane = capture.lanes[int(capture.table.lane[rows[0]])].name
+    address = int(capture.table.address[rows[0]])
+    for column in decoded.columns.values():
+        present = np.flatnonzero(column.validity != Validity.ABSENT)
+        count = len(present)
+        yield (
+            rows[present],
+            pa.table(
+                [
+                    pa.array(frames.time_ns[present]),
+                    _repeat(lane, count),
+                    pa.repeat(pa.scalar(address, pa.int64()), count),
+                    _repeat(plan.layout.name, count),
+                    _repeat(column.field.name, count),
+                    _raw_array(column, present),
+                    _value_array(column, present),
+                    _repeat(column.field.unit, count),
+                    _label_array(column, present),
+                    _VALIDITY_WORDS.take(pa.array(column.validity[present])),
+                ],
+                schema=LONG_SCHEMA,
+            ),
+        )
+
+
+def _wide_part(capture: Capture, plan: Plan, rows: NDArray[np.uint32], schema: pa.Schema) -> pa.Table:
+    frames = capture.gather(rows)
+    decoded: Decoded = decode(plan, frames.matrix, frames.sizes)
+    count = len(rows)
+    everything = np.arange(count)
+    arrays: dict[str, pa.Array] = {
+        "time_ns": pa.array(frames.time_ns),
+        "lane": _repeat(capture.lanes[int(capture.table.lane[rows[0]])].name, count),
+        "address": pa.array(capture.table.address[rows]),
+        "message": _repeat(plan.layout.name, count),
+    }
+    for column in decoded.columns.values():
+        name = f"{plan.layout.name}.{column.field.name}"
+        if schema.field(name).type != _TEXT:
+            arrays[name] = _value_array(column, everything)
+        else:
+            numbers = None if column.raw is None else pc.cast(pa.array(column.raw), _TEXT)
+            labels = _label_array(column, everything)
+            text = labels if numbers is None else pc.coalesce(labels, numbers)
+            arrays[name] = pc.if_else(pa.array(column.has_value), text, pa.scalar(None, _TEXT))
+    return pa.table([arrays.get(f.name, pa.nulls(count, f.type)) for f in schema], schema=schema)
+
+
+def _repeat(text: str, count: int) -> pa.Array:
+    return pa.repeat(pa.scalar(text, _TEXT), count)
+
+
+def _raw_array(column: FieldColumn, rows: NDArray) -> pa.Array:
+    if column.raw is None:
+        return pa.nulls(len(rows), _RAW)
+    return pa.array(column.raw[rows]).cast(_RAW)
+
+
+def _value_array(column: FieldColumn, rows: NDArray) -> pa.Array:
+    if column.value is None:
+        return pa.nulls(len(rows), pa.float64())
+    return pa.array(column.value[rows].astype(np.float64), mask=~column.has_value[rows])
+
+
+def _label_array(column: FieldColumn, rows: NDArray) -> pa.Array:
+    if column.content is not None:
+        return pa.array([column.text_of(row) for row in rows], _TEXT)
+    if not column.field.names:
+        return pa.nulls(len(rows), _TEXT)
+    codes = column.label_codes()[rows]
+    names = pa.array([named.label for named in column.field.names], _TEXT)
+    return names.take(pa.array(codes, mask=codes < 0))
+
+
+def _words_of(flags: NDArray[np.uint32], words) -> pa.Array:  # type: ignore[no-untyped-def]
+    """Turn flags into words, each distinct value once."""
+    distinct, inverse = np.unique(flags, return_inverse=True)
+    return pa.array([words(int(value)) for value in distinct], _TEXT).take(pa.array(inverse))
+
+
+def _payload_hex(payload: NDArray[np.uint8], start: NDArray[np.int64], size: NDArray[np.uint32]) -> pa.Array:
+    digits = np.frombuffer(b"0123456789ABCDEF", np.uint8)
+    offsets = np.zeros(len(size) + 1, np.int64)
+    np.cumsum(size, out=offsets[1:])
+    source = np.repeat(start - offsets[:-1], size) + np.arange(offsets[-1])
+    data = payload[source]
+    text = np.empty((len(data), 2), np.uint8)
+    text[:, 0] = digits[data >> 4]
+    text[:, 1] = digits[data & 15]
+    large = pa.LargeStringArray.from_buffers(
+        len(size), pa.py_buffer(offsets * 2), pa.py_buffer(np.ascontiguousarray(text))
+    )
+    return large.cast(_TEXT)

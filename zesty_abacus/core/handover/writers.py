@@ -1,0 +1,104 @@
+"""Writes tables as CSV, JSON lines or Parquet, to a file or a stream."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable
+from pathlib import Path
+from typing import BinaryIO
+
+import msgspec
+import pyarrow as pa
+import pyarrow.csv
+import pyarrow.parquet
+
+from ..errors import DataError, MisuseError
+from ..progress import Progress
+
+
+class ExportError(DataError):
+    """A table that cannot be written."""
+
+
+def _write_csv(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
+    options = pyarrow.csv.WriteOptions(quoting_style="needed")
+    with pyarrow.csv.CSVWriter(stream, schema, write_options=options) as writer:
+        for table in tables:
+            writer.write_table(table)
+
+
+def _write_json_lines(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
+    # decimals hold raw integers, which JSON numbers say exactly
+    encoder = msgspec.json.Encoder(decimal_format="number")
+    for table in tables:
+        for batch in table.to_batches(max_chunksize=10_000):
+            stream.write(encoder.encode_lines(batch.to_pylist()))
+
+
+def _write_parquet(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
+    with pyarrow.parquet.ParquetWriter(stream, schema, compression="zstd") as writer:
+        for table in tables:
+            writer.write_table(table)
+
+
+WRITERS: dict[str, Callable[[BinaryIO, pa.Schema, Iterable[pa.Table]], None]] = {
+    "csv": _write_csv,
+    "jsonl": _write_json_lines,
+    "parquet": _write_parquet,
+}
+"""Formats by the word used on the command line and as file ending."""
+
+
+def write_tables(stream: BinaryIO, form: str, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
+    """Write tables to a stream.
+
+    Raises
+    ------
+    MisuseError
+        If there is no such format.
+    """
+    if form not in WRITERS:
+        raise MisuseError(f"there is no format {form!r}.", hint=f"Known are {', '.join(WRITERS)}.")
+    WRITERS[form](stream, schema, tables)
+
+
+def export_tables(
+    path: Path,
+    form: str,
+    schema: pa.Schema,
+    tables: Iterable[pa.Table],
+    progress: Progress | None = None,
+    expected_tables: int = 1,
+) -> int:
+    """Write tables to a file that appears only when it is whole; return how many rows it has.
+
+    Raises
+    ------
+    ExportError
+        If the file cannot be written.
+    Cancelled
+        If the progress was cancelled; no file is left.
+    """
+    progress = progress or Progress()
+    rows = 0
+
+    def counted() -> Iterable[pa.Table]:
+        nonlocal rows
+        for number, table in enumerate(tables):
+            progress.step(number / max(expected_tables, 1), f"writing {path.name}")
+            rows += table.num_rows
+            yield table
+
+    part = path.with_name(path.name + ".part")
+    try:
+        with part.open("wb") as stream:
+            write_tables(stream, form, schema, counted())
+            stream.flush()
+            os.fsync(stream.fileno())
+        part.replace(path)
+    except OSError as error:
+        raise ExportError(f"the file cannot be written ({error.strerror or error}).", where=str(path)) from error
+    finally:
+        part.unlink(missing_ok=True)
+    progress.step(1.0, "written")
+    return rows

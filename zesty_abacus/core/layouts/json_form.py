@@ -1,0 +1,116 @@
+"""Layouts as JSON: one documented form for files, the library and the clipboard.
+
+The published schema is ``schema/layouts-1.schema.json``. Exact numbers and places are strings, so that
+nothing is rounded and order stays readable. Keys come in a stable order.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from ..errors import AbacusError, DataError
+from .model import Layout
+from .numbers import format_exact, parse_exact
+from .places import Places, parse_places
+
+FORMAT = "zesty-abacus layouts"
+VERSION = 1
+SCHEMA_PATH = Path(__file__).parent / "schema" / "layouts-1.schema.json"
+MAX_FILE_BYTES = 64 << 20
+
+
+class LayoutFormError(DataError):
+    """JSON that is not a layout."""
+
+
+class _LayoutFile(msgspec.Struct):
+    format: str
+    version: int
+    layouts: list[msgspec.Raw]
+
+
+def _to_plain(value: Any) -> Any:
+    if isinstance(value, Fraction):
+        return format_exact(value)
+    if isinstance(value, Places):
+        return str(value)
+    raise NotImplementedError(f"{type(value).__name__} has no JSON form")
+
+
+def _from_plain(kind: type, value: Any) -> Any:
+    try:
+        if kind is Fraction:
+            return parse_exact(str(value))
+        if kind is Places:
+            return parse_places(str(value))
+    except AbacusError as error:
+        raise ValueError(str(error)) from error
+    raise NotImplementedError(f"{kind.__name__} has no JSON form")
+
+
+_encoder = msgspec.json.Encoder(enc_hook=_to_plain)
+_decoder = msgspec.json.Decoder(Layout, dec_hook=_from_plain)
+
+
+def layout_to_json(layout: Layout) -> bytes:
+    """Return the compact JSON document of one layout."""
+    return _encoder.encode(layout)
+
+
+def layout_from_json(document: bytes, *, where: str = "") -> Layout:
+    """Read one layout.
+
+    Raises
+    ------
+    LayoutFormError
+        With the path of the first element that is wrong, such as ``$.fields[2].places``.
+    """
+    try:
+        return _decoder.decode(document)
+    except (msgspec.DecodeError, ValueError, RecursionError) as error:
+        raise LayoutFormError(f"this is not a layout: {error}.", where=where) from error
+
+
+def layouts_to_file_text(layouts: Iterable[Layout]) -> str:
+    """Return the text of a layout file, indented for reading and comparing."""
+    plain = [json.loads(layout_to_json(layout)) for layout in layouts]
+    return json.dumps({"format": FORMAT, "version": VERSION, "layouts": plain}, indent=1, ensure_ascii=False) + "\n"
+
+
+def layouts_from_file(path: Path) -> list[Layout]:
+    """Read a layout file.
+
+    Raises
+    ------
+    LayoutFormError
+        If it cannot be read, is too large, or an element is wrong; the message has the element's path.
+    """
+    try:
+        size = path.stat().st_size
+        if size > MAX_FILE_BYTES:
+            raise LayoutFormError(f"{size} bytes are more than the {MAX_FILE_BYTES} allowed.", where=str(path))
+        data = path.read_bytes()
+    except OSError as error:
+        raise LayoutFormError(f"the file cannot be read ({error.strerror}).", where=str(path)) from error
+    return layouts_from_text(data, where=str(path))
+
+
+def layouts_from_text(data: bytes, *, where: str = "") -> list[Layout]:
+    """Read the content of a layout file; raises as :func:`layouts_from_file`."""
+    try:
+        head = msgspec.json.decode(data, type=_LayoutFile)
+    except (msgspec.DecodeError, ValueError, RecursionError) as error:
+        raise LayoutFormError(f"this is not a layout file: {error}.", where=where) from error
+    if head.format != FORMAT or head.version > VERSION:
+        raise LayoutFormError(
+            f"format={head.format!r} version={head.version}, expected {FORMAT!r} up to {VERSION}.", where=where
+        )
+    return [
+        layout_from_json(bytes(raw), where=f"{where} $.layouts[{number}]") for number, raw in enumerate(head.layouts)
+    ]

@@ -1,0 +1,1 @@
+"""The library: every revision of every layout, with who, when and why."""

@@ -1,0 +1,350 @@
+"""The library itself: commits, history, earlier states and search."""
+
+from __future__ import annotations
+
+import getpass
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from uuid import UUID, uuid4
+
+import sqlalchemy as sa
+
+from ..layouts.changes import describe_change
+from ..layouts.json_form import layout_from_json, layout_to_json
+from ..layouts.model import Layout
+from .engine import WRITES, open_engine
+from .errors import StaleParentError, UnknownLayoutError, mapped_errors
+from .tables import head, head_field, library_info, revision
+
+
+@dataclass(frozen=True, slots=True)
+class Revision:
+    """One change of one layout.
+
+    Attributes
+    ----------
+    id
+        Number in the library, rising with time.
+    layout_id
+    number
+        1 for the first state of the layout, then one more each change.
+    parent_id
+        The revision it began from, None for the first.
+    author, time, reason
+        Who, when (UTC) and why.
+    removed
+        Whether this change removed the layout.
+    """
+
+    id: int
+    layout_id: UUID
+    number: int
+    parent_id: int | None
+    author: str
+    time: datetime
+    reason: str
+    removed: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LayoutHead:
+    """The newest state of a layout and the revision that made it."""
+
+    layout: Layout
+    revision: Revision
+
+
+@dataclass(frozen=True, slots=True)
+class SearchHit:
+    """A layout found, and what matched: ``name``, ``address``, ``field NAME`` or ``unit UNIT``."""
+
+    layout_id: UUID
+    name: str
+    matched: str
+
+
+def default_author() -> str:
+    """Return the name under which this user's changes are kept."""
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return "somebody"
+
+
+class Library:
+    """An open library. Every method is one transaction; it may be used from any thread.
+
+    Use :meth:`create` and :meth:`open`.
+    """
+
+    def __init__(self, engine: sa.Engine, path: Path) -> None:
+        self._engine = engine
+        self.path = path
+        with self._reading() as connection:
+            facts = dict(connection.execute(sa.select(library_info.c.key, library_info.c.value)).tuples().all())
+        self.name = facts.get("name", path.stem)
+
+    @classmethod
+    def create(cls, path: Path, name: str = "") -> Library:
+        """Make an empty library; raises :class:`LibraryError` if the file is there already."""
+        engine = open_engine(path, create=True)
+        with mapped_errors(str(path)), engine.connect().execution_options(**{WRITES: True}) as c, c.begin():
+            c.execute(
+                sa.insert(library_info),
+                [{"key": "id", "value": str(uuid4())}, {"key": "name", "value": name or path.stem}],
+            )
+        return cls(engine, path)
+
+    @classmethod
+    def open(cls, path: Path) -> Library:
+        """Open a library, migrating it if an earlier version of the program made it."""
+        return cls(open_engine(path, create=False), path)
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._engine.dispose()
+
+    def heads(self) -> list[LayoutHead]:
+        """Return the newest state of every layout, by address."""
+        query = (
+            sa.select(revision).join(head, head.c.revision_id == revision.c.id).order_by(head.c.address, head.c.name)
+        )
+        with self._reading() as connection:
+            return [LayoutHead(self._layout_of(row), _revision_of(row)) for row in connection.execute(query)]
+
+    def layouts(self) -> list[Layout]:
+        """Return the newest state of every layout, by address."""
+        return [item.layout for item in self.heads()]
+
+    def head_of(self, layout_id: UUID) -> LayoutHead | None:
+        """Return the newest state of a layout, None if it is unknown or removed."""
+        query = (
+            sa.select(revision)
+            .join(head, head.c.revision_id == revision.c.id)
+            .where(head.c.layout_id == str(layout_id))
+        )
+        with self._reading() as connection:
+            row = connection.execute(query).first()
+        return LayoutHead(self._layout_of(row), _revision_of(row)) if row else None
+
+    def commit(self, layout: Layout, *, parent: int | None, author: str, reason: str = "") -> Revision:
+        """Keep a new state of a layout.
+
+        Parameters
+        ----------
+        parent
+            Id of the revision the edit began from; None for a layout that is new.
+        reason
+            Why; what changed is put in its place if it is empty.
+
+        Raises
+        ------
+        StaleParentError
+            If the parent is not the newest state. Nothing is written.
+        LibraryError
+            If the database does not take it. Nothing is written.
+        """
+        with self._writing() as connection:
+            before = self._newest(connection, layout.id)
+            self._check_parent(before, parent, layout.name)
+            if not reason:
+                known = self._layout_of(before) if before is not None and before.document else None
+                reason = describe_change(known, layout)
+            return self._append(connection, layout.id, layout, before, author, reason)
+
+    def remove(self, layout_id: UUID, *, parent: int, author: str, reason: str = "removed") -> Revision:
+        """Remove a layout; its history stays and any state can be committed again. Raises as :meth:`commit`."""
+        with self._writing() as connection:
+            before = self._newest(connection, layout_id)
+            self._check_parent(before, parent, str(layout_id))
+            return self._append(connection, layout_id, None, before, author, reason)
+
+    def history(self, layout_id: UUID) -> list[Revision]:
+        """Return all changes of a layout, newest first."""
+        query = sa.select(revision).where(revision.c.layout_id == str(layout_id)).order_by(revision.c.number.desc())
+        with self._reading() as connection:
+            return [_revision_of(row) for row in connection.execute(query)]
+
+    def log(self, limit: int = 100) -> list[tuple[Revision, str]]:
+        """Return the newest changes of the whole library with the layout's name at the time."""
+        query = sa.select(revision).order_by(revision.c.id.desc()).limit(limit)
+        with self._reading() as connection:
+            rows = connection.execute(query).all()
+        return [(_revision_of(row), self._layout_of(row).name if row.document else "") for row in rows]
+
+    def layout_at(self, revision_id: int) -> Layout:
+        """Return the state that a revision made.
+
+        Raises
+        ------
+        UnknownLayoutError
+            If there is no such revision, or it removed the layout.
+        """
+        with self._reading() as connection:
+            row = connection.execute(sa.select(revision).where(revision.c.id == revision_id)).first()
+        if row is None or row.document is None:
+            raise UnknownLayoutError(f"revision {revision_id} holds no layout.", where=str(self.path))
+        return self._layout_of(row)
+
+    def layouts_at(self, moment: datetime) -> list[Layout]:
+        """Return every layout as it was at a moment."""
+        stamp = int(moment.timestamp() * 1_000_000)
+        newest = (
+            sa.select(sa.func.max(revision.c.id).label("id"))
+            .where(revision.c.time_us <= stamp)
+            .group_by(revision.c.layout_id)
+            .subquery()
+        )
+        query = sa.select(revision).join(newest, newest.c.id == revision.c.id)
+        with self._reading() as connection:
+            rows = connection.execute(query).all()
+        return sorted((self._layout_of(row) for row in rows if row.document), key=lambda item: item.applies.address)
+
+    def search(self, text: str, limit: int = 50) -> list[SearchHit]:
+        """Find layouts by part of a name, a field's name, a unit, or an address such as ``0x1A0`` or ``416``."""
+        pattern = f"%{text.strip().lower().replace('!', '!!').replace('%', '!%').replace('_', '!_')}%"
+        found: dict[UUID, SearchHit] = {}
+        with self._reading() as connection:
+            for query, words in _search_queries(pattern, text.strip()):
+                for layout_id, name, matched in connection.execute(query.limit(limit)):
+                    found.setdefault(UUID(layout_id), SearchHit(UUID(layout_id), name, f"{words}{matched}"))
+        return list(found.values())[:limit]
+
+    def import_layouts(self, layouts: Sequence[Layout], *, author: str, reason: str) -> int:
+        """Commit layouts from a file in one transaction; those equal to their head are left alone.
+
+        Returns how many were new or changed.
+        """
+        changed = 0
+        with self._writing() as connection:
+            for layout in layouts:
+                before = self._newest(connection, layout.id)
+                if before is not None and before.document and self._layout_of(before) == layout:
+                    continue
+                self._append(connection, layout.id, layout, before, author, reason)
+                changed += 1
+        return changed
+
+    def _append(
+        self,
+        connection: sa.Connection,
+        layout_id: UUID,
+        layout: Layout | None,
+        before: sa.Row | None,
+        author: str,
+        reason: str,
+    ) -> Revision:
+        values = {
+            "layout_id": str(layout_id),
+            "number": before.number + 1 if before is not None else 1,
+            "parent_id": before.id if before is not None else None,
+            "author": author,
+            "time_us": time.time_ns() // 1000,
+            "reason": reason,
+            "document": layout_to_json(layout).decode() if layout is not None else None,
+        }
+        key = connection.execute(sa.insert(revision).values(values)).inserted_primary_key
+        assert key is not None
+        _index_head(connection, layout_id, layout, int(key[0]))
+        return _revision_of(connection.execute(sa.select(revision).where(revision.c.id == key[0])).one())
+
+    def _newest(self, connection: sa.Connection, layout_id: UUID) -> sa.Row | None:
+        query = (
+            sa.select(revision)
+            .where(revision.c.layout_id == str(layout_id))
+            .order_by(revision.c.number.desc())
+            .limit(1)
+        )
+        return connection.execute(query).first()
+
+    def _check_parent(self, before: sa.Row | None, parent: int | None, name: str) -> None:
+        current = before.id if before is not None else None
+        # a layout that was removed may begin anew, or go on from its last revision
+        if current != parent and not (before is not None and before.document is None and parent is None):
+            raise StaleParentError(
+                f"{name} was changed by {before.author if before is not None else 'nobody'} since this edit began.",
+                where=str(self.path),
+                hint="Look at the newest state and make the change again.",
+            )
+
+    def _layout_of(self, row: sa.Row) -> Layout:
+        return layout_from_json(row.document.encode(), where=f"{self.path}, revision {row.id}")
+
+    @contextmanager
+    def _reading(self) -> Iterator[sa.Connection]:
+        with mapped_errors(str(self.path)), self._engine.connect() as connection:
+            yield connection
+
+    @contextmanager
+    def _writing(self) -> Iterator[sa.Connection]:
+        with (
+            mapped_errors(str(self.path)),
+            self._engine.connect().execution_options(**{WRITES: True}) as connection,
+            connection.begin(),
+        ):
+            yield connection
+
+
+def _revision_of(row: sa.Row) -> Revision:
+    return Revision(
+        id=row.id,
+        layout_id=UUID(row.layout_id),
+        number=row.number,
+        parent_id=row.parent_id,
+        author=row.author,
+        time=datetime.fromtimestamp(row.time_us / 1_000_000, UTC),
+        reason=row.reason,
+        removed=row.document is None,
+    )
+
+
+def _index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | None, revision_id: int) -> None:
+    """Make the search columns follow a new revision."""
+    key = str(layout_id)
+    connection.execute(sa.delete(head_field).where(head_field.c.layout_id == key))
+    connection.execute(sa.delete(head).where(head.c.layout_id == key))
+    if layout is None:
+        return
+    applies = layout.applies
+    connection.execute(
+        sa.insert(head).values(
+            layout_id=key,
+            revision_id=revision_id,
+            name=layout.name,
+            protocol=applies.protocol,
+            address=applies.address,
+            extended=applies.extended,
+        )
+    )
+    if layout.fields:
+        rows = [
+            {"layout_id": key, "field_id": str(field.id), "name": field.name, "unit": field.unit}
+            for field in layout.fields
+        ]
+        connection.execute(sa.insert(head_field), rows)
+
+
+def _search_queries(pattern: str, text: str) -> Iterator[tuple[sa.Select, str]]:
+    columns = (head.c.layout_id, head.c.name)
+    joined = head.join(head_field, head_field.c.layout_id == head.c.layout_id)
+    name_like = sa.func.lower(head.c.name).like(pattern, escape="!")
+    yield sa.select(*columns, sa.literal("")).where(name_like).order_by(head.c.name), "name"
+    address = _address_in(text)
+    if address is not None:
+        yield sa.select(*columns, sa.literal("")).where(head.c.address == address), "address"
+    field_like = sa.func.lower(head_field.c.name).like(pattern, escape="!")
+    yield sa.select(*columns, head_field.c.name).select_from(joined).where(field_like).order_by(head.c.name), "field "
+    unit_is = sa.func.lower(head_field.c.unit) == text.lower()
+    yield sa.select(*columns, head_field.c.unit).select_from(joined).where(unit_is).order_by(head.c.name), "unit "
+
+
+def _address_in(text: str) -> int | None:
+    try:
+        number = int(text, 0)
+    except ValueError:
+        return None
+    return number if 0 <= number < 1 << 63 else None

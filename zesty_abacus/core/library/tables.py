@@ -1,0 +1,57 @@
+"""The tables of the library, the newest shape; migrations lead there from any earlier one."""
+
+from __future__ import annotations
+
+import sqlalchemy as sa
+
+metadata = sa.MetaData()
+
+library_info = sa.Table(
+    "library_info",
+    metadata,
+    sa.Column("key", sa.String(64), primary_key=True),
+    sa.Column("value", sa.Text, nullable=False),
+)
+"""Facts about the library as a whole: ``id`` and ``name``."""
+
+revision = sa.Table(
+    "revision",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True, autoincrement=True),
+    sa.Column("layout_id", sa.String(36), nullable=False),
+    sa.Column("number", sa.Integer, nullable=False),
+    sa.Column("parent_id", sa.Integer, sa.ForeignKey("revision.id"), nullable=True),
+    sa.Column("author", sa.Text, nullable=False),
+    sa.Column("time_us", sa.BigInteger, nullable=False),
+    sa.Column("reason", sa.Text, nullable=False),
+    sa.Column("document", sa.Text, nullable=True),
+    # history is a line: two changes from one parent collide here, whoever comes second is refused
+    sa.UniqueConstraint("layout_id", "number", name="one_child_a_revision"),
+)
+"""Every state of every layout; ``document`` is its JSON form, NULL where the layout was removed."""
+
+head = sa.Table(
+    "head",
+    metadata,
+    sa.Column("layout_id", sa.String(36), primary_key=True),
+    sa.Column("revision_id", sa.Integer, sa.ForeignKey("revision.id"), nullable=False),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("protocol", sa.String(16), nullable=False),
+    sa.Column("address", sa.BigInteger, nullable=False),
+    sa.Column("extended", sa.Boolean, nullable=False),
+    sa.Index("head_by_address", "address"),
+    sa.Index("head_by_name", "name"),
+)
+"""The newest state of each layout that is not removed, with what it is searched by."""
+
+head_field = sa.Table(
+    "head_field",
+    metadata,
+    sa.Column("layout_id", sa.String(36), sa.ForeignKey("head.layout_id", ondelete="CASCADE"), primary_key=True),
+    sa.Column("field_id", sa.String(36), primary_key=True),
+    sa.Column("name", sa.Text, nullable=False),
+    sa.Column("unit", sa.Text, nullable=False),
+    sa.Index("head_field_by_name", "name"),
+    sa.Index("head_field_by_unit", "unit"),
+)
+"""The fields of each head, with what they are searched by."""

@@ -1,0 +1,46 @@
+"""Progress and cancel for long work, without knowing who listens."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+
+
+class Cancelled(Exception):  # noqa: N818 - an outcome the user asked for, not an error
+    """Raised inside long work after its :class:`Progress` was cancelled."""
+
+
+class Progress:
+    """Carries how far a piece of work is, and the wish to stop it.
+
+    Parameters
+    ----------
+    listener
+        Called from the working thread with (share done in 0..1, what is being done).
+    """
+
+    def __init__(self, listener: Callable[[float, str], None] | None = None) -> None:
+        self._listener = listener
+        self._stop = threading.Event()
+
+    def cancel(self) -> None:
+        """Ask the work to stop at its next step; may be called from any thread."""
+        self._stop.set()
+
+    @property
+    def is_cancelled(self) -> bool:
+        """Whether :meth:`cancel` was called."""
+        return self._stop.is_set()
+
+    def step(self, share: float, note: str = "") -> None:
+        """Report a step.
+
+        Raises
+        ------
+        Cancelled
+            If the work should stop.
+        """
+        if self._stop.is_set():
+            raise Cancelled
+        if self._listener is not None:
+            self._listener(min(max(share, 0.0), 1.0), note)

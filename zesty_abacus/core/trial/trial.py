@@ -1,0 +1,192 @@
+"""The trial: one JSON file in a folder that says which recordings belong together.
+
+    trial.json       name, run, sources, lanes with note and offset, moments, references
+    library.sqlite   the library it decodes with, unless the trial names another
+    .cache/          the stored capture; made again whenever it is missing or out of date
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+import msgspec
+
+from ..errors import DataError
+
+FORMAT = "zesty-abacus trial"
+VERSION = 1
+FILE_NAME = "trial.json"
+_MAX_BYTES = 32 << 20
+
+
+class TrialError(DataError):
+    """A trial that cannot be opened or saved."""
+
+
+class SourceEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """One recording of a trial.
+
+    Attributes
+    ----------
+    path
+        Relative to the trial's folder, or absolute.
+    lanes
+        Lane names by the interface name in the file; an interface without an entry keeps its own name.
+    """
+
+    path: str
+    lanes: dict[str, str] = {}
+
+
+class LaneEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """What the trial says about a lane.
+
+    Attributes
+    ----------
+    note
+        Shown beside the name, such as ``CAN 500k``.
+    offset_ns
+        Added to every time of the lane, to put several clocks on one.
+    """
+
+    name: str
+    note: str = ""
+    offset_ns: int = 0
+
+
+class Moment(msgspec.Struct, frozen=True, kw_only=True):
+    """Something that happened, on the capture's clock."""
+
+    time_ns: int
+    text: str
+
+
+class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
+    """The content of ``trial.json``, an immutable value."""
+
+    format: str = FORMAT
+    version: int = VERSION
+    name: str
+    run: str = ""
+    sources: tuple[SourceEntry, ...] = ()
+    lanes: tuple[LaneEntry, ...] = ()
+    moments: tuple[Moment, ...] = ()
+    references: tuple[str, ...] = ()
+    library: str = "library.sqlite"
+
+    def lane_entry(self, name: str) -> LaneEntry:
+        """Return what is said about a lane, an empty entry if nothing is."""
+        return next((lane for lane in self.lanes if lane.name == name), LaneEntry(name=name))
+
+    def with_lane(self, entry: LaneEntry) -> TrialFile:
+        """Return a trial with one lane's entry replaced or added."""
+        others = tuple(lane for lane in self.lanes if lane.name != entry.name)
+        return msgspec.structs.replace(self, lanes=(*others, entry))
+
+    def with_moment(self, moment: Moment) -> TrialFile:
+        """Return a trial with one more moment, in order of time."""
+        return msgspec.structs.replace(
+            self, moments=tuple(sorted((*self.moments, moment), key=lambda item: item.time_ns))
+        )
+
+
+class Trial:
+    """An open trial: its folder and its file's content.
+
+    Attributes
+    ----------
+    folder
+    file
+        Assign a changed value with :meth:`save`.
+    """
+
+    def __init__(self, folder: Path, file: TrialFile) -> None:
+        self.folder = folder
+        self.file = file
+
+    @classmethod
+    def create(cls, folder: Path, name: str) -> Trial:
+        """Make a trial in a folder that has none.
+
+        Raises
+        ------
+        TrialError
+            If there is one already or the folder cannot be written.
+        """
+        if (folder / FILE_NAME).exists():
+            raise TrialError("there is a trial here already.", where=str(folder))
+        trial = cls(folder, TrialFile(name=name))
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise TrialError(f"the folder cannot be made ({error.strerror}).", where=str(folder)) from error
+        trial.save(trial.file)
+        return trial
+
+    @classmethod
+    def open(cls, path: Path) -> Trial:
+        """Open a trial by its folder or its file.
+
+        Raises
+        ------
+        TrialError
+            If there is none, or the file is damaged or of a newer version.
+        """
+        file_path = path / FILE_NAME if path.is_dir() else path
+        try:
+            if file_path.stat().st_size > _MAX_BYTES:
+                raise TrialError(f"the file is larger than {_MAX_BYTES} bytes.", where=str(file_path))
+            content = msgspec.json.decode(file_path.read_bytes(), type=TrialFile)
+        except OSError as error:
+            raise TrialError(
+                f"no trial can be opened here ({error.strerror}).",
+                where=str(file_path),
+                hint="Choose a folder with a trial.json.",
+            ) from error
+        except (msgspec.DecodeError, RecursionError) as error:
+            raise TrialError(f"the trial file is damaged: {error}.", where=str(file_path)) from error
+        if content.format != FORMAT or content.version > VERSION:
+            raise TrialError(
+                f"format={content.format!r} version={content.version}, expected {FORMAT!r} up to {VERSION}.",
+                where=str(file_path),
+            )
+        return cls(file_path.parent, content)
+
+    def save(self, file: TrialFile) -> None:
+        """Replace the content, on disk first: either the old or the new file is there, never half of one.
+
+        Raises
+        ------
+        TrialError
+            If it cannot be written; the content stays as it was.
+        """
+        text = json.dumps(msgspec.to_builtins(file), indent=1, ensure_ascii=False) + "\n"
+        target = self.folder / FILE_NAME
+        part = target.with_suffix(".part")
+        try:
+            with part.open("w", encoding="utf-8") as stream:
+                stream.write(text)
+                stream.flush()
+                os.fsync(stream.fileno())
+            part.replace(target)
+        except OSError as error:
+            raise TrialError(f"the trial cannot be saved ({error.strerror}).", where=str(target)) from error
+        self.file = file
+
+    @property
+    def library_path(self) -> Path:
+        """Where the trial's library lies."""
+        return self.folder / self.file.library
+
+    def source_path(self, entry: SourceEntry) -> Path:
+        """Where a source's file lies."""
+        return self.folder / entry.path
+
+    def entry_for(self, path: Path) -> SourceEntry:
+        """Return a new source entry; a file inside the trial's folder is named relative to it."""
+        absolute = path.resolve()
+        folder = self.folder.resolve()
+        inside = absolute.is_relative_to(folder)
+        return SourceEntry(path=str(absolute.relative_to(folder) if inside else absolute))

@@ -1,0 +1,1 @@
+"""Findings about unknown bits; for now, every way to read a selection."""

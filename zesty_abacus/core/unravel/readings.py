@@ -1,0 +1,133 @@
+"""The reckoner: reads a selection of bits in every way that makes sense and ranks the curves."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from ..codec.decode import FieldColumn, decode
+from ..codec.plan import compile_layout
+from ..layouts.model import Applies, Field, FieldKind, Layout, new_field, new_layout
+from ..layouts.places import Places, places_of
+
+_SAMPLE_ROWS = 20_000
+_MAX_NUMBER_BITS = 64
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Reading:
+    """One way to read a selection.
+
+    Attributes
+    ----------
+    words
+        The way, such as ``signed, low byte first``.
+    field
+        What keeping this reading would make.
+    column
+        The selection decoded this way.
+    roughness
+        Mean step over mean spread: near 0 for a smooth curve, about 1.4 for noise, infinite if there is
+        nothing to judge.
+    """
+
+    words: str
+    field: Field
+    column: FieldColumn
+    roughness: float
+
+
+def readings_of(bits: Iterable[int], matrix: NDArray[np.uint8], sizes: NDArray[np.uint32]) -> list[Reading]:
+    """Read a selection in every way its width allows, smoothest first.
+
+    Parameters
+    ----------
+    bits
+        Bit numbers ``byte * 8 + bit``, in any order.
+    matrix, sizes
+        Frames of the kind, as :meth:`~zesty_abacus.core.frames.capture.Capture.kind_frames` gives them.
+    """
+    fields = candidate_fields(bits)
+    if not fields:
+        return []
+    readings = []
+    for field in fields:
+        layout = _layout_around(field, matrix.shape[1])
+        column = decode(compile_layout(layout), matrix, sizes)[field.id]
+        words = _reading_words(field)
+        readings.append(Reading(words, field, column, roughness(column.plot_values())))
+    return sorted(readings, key=lambda reading: reading.roughness)
+
+
+def candidate_fields(bits: Iterable[int]) -> list[Field]:
+    """Return one field for each way to read a selection; empty if it has none or more than 64 bytes."""
+    chosen = set(bits)
+    if not chosen or len(chosen) > 512:
+        return []
+    high_first = places_of(chosen, low_byte_first=False)
+    orders = [high_first]
+    if len(high_first.byte_numbers()) > 1:
+        orders.append(places_of(chosen, low_byte_first=True))
+    fields = [new_field("", places, kind) for kind in _kinds_for(high_first) for places in orders]
+    if high_first.is_whole_bytes and len(high_first) >= 16:
+        fields.append(new_field("", high_first, FieldKind.TEXT, encoding="latin-1"))
+    return fields
+
+
+def roughness(values: NDArray[np.float64]) -> float:
+    """Return the mean step between neighbours over the mean distance from the median.
+
+    At most the first 20 000 rows are judged. NaN rows count as missing; infinite if fewer than three good
+    values are left, less than half of them are good, or they are all the same.
+    """
+    sample = values[:_SAMPLE_ROWS]
+    good = sample[np.isfinite(sample)]
+    if len(good) < 3 or len(good) * 2 < len(sample):
+        return float("inf")
+    with np.errstate(over="ignore", invalid="ignore"):
+        spread = float(np.abs(good - np.median(good)).mean())
+        step = float(np.abs(np.diff(good)).mean())
+    if not spread or not np.isfinite(spread) or not np.isfinite(step):
+        return float("inf")
+    return step / spread
+
+
+def _kinds_for(places: Places) -> list[FieldKind]:
+    width = len(places)
+    if width == 1:
+        return [FieldKind.FLAG]
+    if width > _MAX_NUMBER_BITS:
+        return []
+    kinds = [FieldKind.UNSIGNED, FieldKind.SIGNED]
+    if width in (16, 32, 64):
+        kinds.append(FieldKind.FLOAT)
+    return kinds
+
+
+def _layout_around(field: Field, size: int) -> Layout:
+    """Return a layout that holds only this field, under a name, since validation wants one."""
+    return new_layout("selection", Applies(address=0), min(size, 64), [msgspec.structs.replace(field, name="selection")])
+
+
+def _reading_words(field: Field) -> str:
+    kind = field.kind.words
+    if field.kind is FieldKind.FLOAT:
+        kind = {16: "half float", 32: "single float", 64: "double float"}[len(field.places)]
+    order = "" if field.kind is FieldKind.TEXT else field.places.order_words()
+    return f"{kind}, {order}" if order else kind
+
+
+def bits_in_words(bits: Iterable[int]) -> str:
+    """Return a selection in short, such as ``B2–B3, 16 bits`` or ``B4[2] B0[7], 2 bits``."""
+    places = places_of(bits, low_byte_first=False)
+    numbers = places.byte_numbers()
+    width = len(places)
+    count = f"{width} bit" if width == 1 else f"{width} bits"
+    if places.is_whole_bytes and len(numbers) > 1 and numbers[-1] - numbers[0] == len(numbers) - 1:
+        return f"B{numbers[0]}–B{numbers[-1]}, {count}"
+    return f"{places}, {count}"
+
