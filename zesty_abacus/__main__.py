@@ -1,0 +1,5 @@
+"""``python -m zesty_abacus`` is the command itself."""
+
+from .cli.main import main
+
+main()

@@ -1,0 +1,31 @@
+"""``zesty-abacus decode``: recordings as physical values."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from ..core.handover.tables import LONG_SCHEMA, long_tables, wide_schema, wide_tables
+from .output import open_library, opened_sources, put_out, table_options
+
+
+@click.command()
+@click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--library", "library_path", required=True, type=click.Path(path_type=Path), help="Library file or trial.")
+@click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
+@table_options
+def decode(sources: tuple[Path, ...], library_path: Path, shape: str, form: str, output: Path | None) -> None:
+    """Decode SOURCES with a library.
+
+    Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
+    Wide: a row a frame and a column a field, message.field.
+    """
+    library = open_library(library_path)
+    layouts = library.layouts()
+    library.close()
+    with opened_sources(sources) as capture:
+        if shape == "long":
+            put_out(form, output, LONG_SCHEMA, long_tables(capture, layouts))
+        else:
+            put_out(form, output, wide_schema(capture, layouts), wide_tables(capture, layouts))

@@ -1,0 +1,22 @@
+"""``zesty-abacus frames``: recordings as a table of frames."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from ..core.handover.tables import FRAME_SCHEMA, frame_tables
+from .output import opened_sources, put_out, table_options
+
+
+@click.command()
+@click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
+@table_options
+def frames(sources: tuple[Path, ...], form: str, output: Path | None) -> None:
+    """Put out the frames of SOURCES (recordings, or the folder of a trial) in order of time.
+
+    Columns: time_ns, lane, address, direction, flags, size, payload (hex).
+    """
+    with opened_sources(sources) as capture:
+        put_out(form, output, FRAME_SCHEMA, frame_tables(capture))

@@ -1,0 +1,119 @@
+"""``zesty-abacus library``: make, fill, look at and check a library."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from ..core.codec.wording import places_words
+from ..core.errors import DataError
+from ..core.handover.writers import ExportError
+from ..core.layouts.json_form import layouts_from_file, layouts_to_file_text
+from ..core.layouts.model import Layout
+from ..core.layouts.numbers import format_exact
+from ..core.layouts.validate import check_layout
+from ..core.library.check import check_library
+from ..core.library.store import Library, default_author
+from .output import open_library
+
+_LIBRARY = click.argument("library_path", metavar="LIBRARY", type=click.Path(path_type=Path))
+
+
+@click.group()
+def library() -> None:
+    """Make, fill, look at and check a library of layouts."""
+
+
+@library.command()
+@_LIBRARY
+@click.option("--name", default="", help="Name of the library; the file's name if left out.")
+def new(library_path: Path, name: str) -> None:
+    """Make an empty library file."""
+    Library.create(library_path, name).close()
+
+
+@library.command("import")
+@_LIBRARY
+@click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--author", default=default_author, show_default="this user")
+@click.option("--reason", default="", help="Why; the file's name if left out.")
+def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: str) -> None:
+    """Bring layout FILES in. A layout known by its id gets a new revision, an equal one is left alone."""
+    target = open_library(library_path)
+    for file in files:
+        layouts = layouts_from_file(file)
+        for layout in layouts:
+            for problem in check_layout(layout):
+                raise DataError(problem.sentence, where=f"{file}, {layout.name}", hint="Nothing was brought in.")
+        changed = target.import_layouts(layouts, author=author, reason=reason or f"brought in from {file.name}")
+        click.echo(f"{file}: {len(layouts)} layouts, {changed} new or changed")
+    target.close()
+
+
+@library.command()
+@_LIBRARY
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
+def export(library_path: Path, output: Path | None) -> None:
+    """Put out all layouts as a layout file."""
+    source = open_library(library_path)
+    text = layouts_to_file_text(source.layouts())
+    source.close()
+    if output is None:
+        click.echo(text, nl=False)
+        return
+    try:
+        output.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
+
+
+@library.command()
+@_LIBRARY
+@click.argument("search", default="")
+def show(library_path: Path, search: str) -> None:
+    """Show layouts and their fields; SEARCH is part of a name, an address or a unit."""
+    source = open_library(library_path)
+    layouts = source.layouts()
+    if search:
+        found = {hit.layout_id for hit in source.search(search)}
+        layouts = [layout for layout in layouts if layout.id in found]
+    source.close()
+    for layout in layouts:
+        _show_layout(layout)
+
+
+@library.command()
+@_LIBRARY
+def check(library_path: Path) -> None:
+    """Tell what is wrong: overlaps, doubled names and addresses, units that differ. Exit code 1 if anything is."""
+    source = open_library(library_path)
+    problems = check_library(source.layouts())
+    source.close()
+    for problem in problems:
+        click.echo(problem)
+    click.echo(f"{len(problems)} problems" if len(problems) != 1 else "1 problem")
+    sys.exit(1 if problems else 0)
+
+
+@library.command()
+@_LIBRARY
+@click.option("--limit", default=50, show_default=True, type=click.IntRange(1, 100_000))
+def log(library_path: Path, limit: int) -> None:
+    """Show the newest changes: revision, time, author, layout, reason."""
+    source = open_library(library_path)
+    for change, name in source.log(limit):
+        stamp = change.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
+        click.echo(f"{change.id:6d}  {stamp}  {change.author}  {name or change.layout_id}: {change.reason}")
+    source.close()
+
+
+def _show_layout(layout: Layout) -> None:
+    lanes = f" on {', '.join(layout.applies.lanes)}" if layout.applies.lanes else ""
+    click.echo(f"{layout.applies.address_text()}  {layout.name}{lanes}, {layout.size} bytes")
+    for field in layout.fields:
+        scale = "" if field.ratio == 1 else f", {format_exact(field.ratio)} a step"
+        offset = "" if not field.offset else f", offset {format_exact(field.offset)}"
+        unit = f" {field.unit}" if field.unit else ""
+        click.echo(f"    {field.name}: {field.places}, {places_words(field)}{scale}{unit}{offset}")

@@ -1,0 +1,77 @@
+"""The ``zesty-abacus`` command.
+
+Sub-commands are imported only when they are called, so that the window opens without waiting for them.
+"""
+
+from __future__ import annotations
+
+import importlib
+import sys
+
+import click
+
+from .. import __version__
+from ..core.errors import AbacusError, MisuseError
+
+_COMMANDS = {
+    "frames": "frames:frames",
+    "decode": "decode:decode",
+    "encode": "encode:encode",
+    "library": "library:library",
+    "demo": "demo:demo",
+    "window": "window:window",
+}
+
+
+class LazyGroup(click.Group):
+    """A group whose commands are imported by name; a first word that is no command is a trial to open."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _COMMANDS:
+            return None
+        module, attribute = _COMMANDS[cmd_name].split(":")
+        return getattr(importlib.import_module(f"{__package__}.{module}"), attribute)
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        own = {"--help", "--version", "-h"}
+        if not args or (args[0] not in _COMMANDS and args[0] not in own):
+            args = ["window", *args]
+        return super().parse_args(ctx, args)
+
+
+@click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="zesty-abacus")
+def cli() -> None:
+    """Keep bit layouts, decode captures, unravel unknown fields.
+
+    Without a command it opens the window: zesty-abacus [TRIAL], or zesty-abacus --demo.
+    """
+
+
+def main() -> None:
+    """Run the command and turn errors into one sentence and an exit code.
+
+    0 for success, 1 for input that could not be read, 2 for wrong use, 130 when interrupted.
+    """
+    try:
+        code = cli.main(standalone_mode=False)
+        sys.exit(code if isinstance(code, int) else 0)
+    except click.ClickException as error:
+        error.show()
+        sys.exit(2)
+    except MisuseError as error:
+        click.echo(f"zesty-abacus: {error}", err=True)
+        sys.exit(2)
+    except AbacusError as error:
+        click.echo(f"zesty-abacus: {error}", err=True)
+        sys.exit(1)
+    except BrokenPipeError:
+        # whoever read the output has enough; nothing more can be written, not even at exit
+        sys.stderr.close()
+        sys.exit(0)
+    except (KeyboardInterrupt, click.Abort):
+        click.echo("zesty-abacus: interrupted.", err=True)
+        sys.exit(130)

@@ -1,0 +1,101 @@
+"""Options and sources shared by the commands that put out tables."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import click
+import pyarrow as pa
+
+from ..core.captures.report import CaptureReadError
+from ..core.frames.capture import Capture
+from ..core.handover.writers import WRITERS, export_tables, write_tables
+from ..core.library.store import Library
+from ..core.trial.intake import SourceOutcome, SourceRequest, bring_in, open_trial_capture
+from ..core.trial.trial import FILE_NAME, Trial
+
+_LISTED = 5
+
+
+def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add ``--to`` and ``-o`` to a command."""
+    command = click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")(
+        command
+    )
+    return click.option("--to", "form", type=click.Choice(list(WRITERS)), default="csv", show_default=True)(command)
+
+
+@contextmanager
+def opened_sources(sources: tuple[Path, ...]) -> Iterator[Capture]:
+    """Read recordings, or a trial's folder, into a capture that is gone afterwards.
+
+    Problems go to standard error; what could be read is used.
+
+    Raises
+    ------
+    CaptureReadError
+        If nothing at all could be read.
+    """
+    with tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:
+        if len(sources) == 1 and (sources[0] / FILE_NAME).exists():
+            made = open_trial_capture(Trial.open(sources[0]))
+        else:
+            made = bring_in([SourceRequest(path) for path in sources], Path(folder) / "capture")
+        failed = [outcome.error for outcome in made.outcomes if outcome.error]
+        if failed and len(failed) == len(made.outcomes):
+            raise CaptureReadError(" ".join(failed))
+        for outcome in made.outcomes:
+            _tell_problems(outcome)
+        yield made.capture
+
+
+def open_library(path: Path) -> Library:
+    """Open a library given by its file or by the folder of a trial."""
+    return Library.open(Trial.open(path).library_path if path.is_dir() else path)
+
+
+def put_out(form: str, output: Path | None, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
+    """Write tables to a file or to standard output."""
+    if output is not None:
+        export_tables(output, form, schema, tables)
+        return
+    with click.get_binary_stream("stdout") as stream:
+        write_tables(pa.PythonFile(_Unseekable(stream), mode="w"), form, schema, tables)  # type: ignore[arg-type]
+
+
+class _Unseekable:
+    """A pipe as a stream that knows its own position, which Parquet asks for."""
+
+    closed = False
+
+    def __init__(self, stream: Any) -> None:
+        self._stream = stream
+        self._position = 0
+
+    def write(self, data: bytes) -> int:
+        self._stream.write(data)
+        self._position += len(data)
+        return len(data)
+
+    def tell(self) -> int:
+        return self._position
+
+    def flush(self) -> None:
+        self._stream.flush()
+
+    def close(self) -> None:
+        self.flush()
+
+
+def _tell_problems(outcome: SourceOutcome) -> None:
+    if outcome.error:
+        click.echo(f"zesty-abacus: {outcome.error}", err=True)
+    report = outcome.report
+    for problem in report.problems[:_LISTED]:
+        click.echo(f"zesty-abacus: {outcome.path}, {problem.place}: {problem.reason}", err=True)
+    if report.problem_count > _LISTED:
+        click.echo(f"zesty-abacus: {outcome.path}: {report.problem_count - _LISTED} more problems", err=True)
