@@ -12,7 +12,9 @@ from .output import open_library, opened_sources, put_out, table_options
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--library", "library_path", required=True, type=click.Path(path_type=Path), help="Library file or trial.")
+@click.option(
+    "--library", "library_path", required=True, type=click.Path(path_type=Path), help="Library file or trial."
+)
 @click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
 @table_options
 def decode(sources: tuple[Path, ...], library_path: Path, shape: str, form: str, output: Path | None) -> None:

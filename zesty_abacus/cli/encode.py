@@ -13,7 +13,9 @@ from .output import open_library
 
 
 @click.command()
-@click.option("--library", "library_path", required=True, type=click.Path(path_type=Path), help="Library file or trial.")
+@click.option(
+    "--library", "library_path", required=True, type=click.Path(path_type=Path), help="Library file or trial."
+)
 @click.argument("message")
 @click.argument("values", nargs=-1, metavar="FIELD=VALUE...")
 def encode(library_path: Path, message: str, values: tuple[str, ...]) -> None:

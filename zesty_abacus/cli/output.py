@@ -23,9 +23,9 @@ _LISTED = 5
 
 def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """Add ``--to`` and ``-o`` to a command."""
-    command = click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")(
-        command
-    )
+    command = click.option(
+        "-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out."
+    )(command)
     return click.option("--to", "form", type=click.Choice(list(WRITERS)), default="csv", show_default=True)(command)
 
 
@@ -63,8 +63,9 @@ def put_out(form: str, output: Path | None, schema: pa.Schema, tables: Iterable[
     if output is not None:
         export_tables(output, form, schema, tables)
         return
-    with click.get_binary_stream("stdout") as stream:
-        write_tables(pa.PythonFile(_Unseekable(stream), mode="w"), form, schema, tables)  # type: ignore[arg-type]
+    stream = click.get_binary_stream("stdout")
+    write_tables(pa.PythonFile(_Unseekable(stream), mode="w"), form, schema, tables)
+    stream.flush()
 
 
 class _Unseekable:

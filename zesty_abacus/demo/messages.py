@@ -19,7 +19,7 @@ from ..core.layouts.places import parse_places
 from .physics import LOOP_S, MOMENTS, Physics
 
 _NAMESPACE = uuid5(NAMESPACE_URL, "zesty-abacus demo yuzu")
-Values = NDArray[np.float64]
+Values = NDArray[np.floating]
 Signal = str | Callable[[Physics, Values], Values]
 """A column of the physics, or a function of it and of times in seconds."""
 
@@ -138,7 +138,7 @@ def _mode(physics: Physics, time: Values) -> Values:
 
 
 def _limited(side: str) -> Signal:
-    return lambda physics, time: (np.abs(physics.at(f"rate_{side}", time)) > 13.5).astype(np.float64)
+    return lambda physics, time: (np.abs(physics.at(f"rate_{side}", time)) > 5.9).astype(np.float64)
 
 
 def _cell(number: int) -> Signal:
@@ -148,6 +148,10 @@ def _cell(number: int) -> Signal:
         return physics.at("pack_voltage", time) / 160 * 1000 + spread + np.sin(time / 29 + number) * 0.6
 
     return signal
+
+
+def _cell_heat(number: int) -> Signal:
+    return lambda physics, time: 20 + number * 0.7 + physics.at("energy_wh", time) * 0.004
 
 
 def _pod_command(side: str, address: int) -> Message:
@@ -160,7 +164,7 @@ def _pod_command(side: str, address: int) -> Message:
         _field("turn counter", "B6[3..0]", note="rises by one each frame"),
         _field("check", "B7", note="CRC-8 over B0 to B6"),
     ]
-    signals = {
+    signals: dict[str, Signal] = {
         "angle set": f"angle_command_{side}",
         "thrust set": f"lever_{side}",
         "mode": _mode,
@@ -183,7 +187,7 @@ def _pod_feedback(side: str, address: int) -> Message:
     ]  # fmt: skip
 
     def state(physics: Physics, time: Values) -> Values:
-        return np.where(np.abs(physics.at(f"rate_{side}", time)) > 13.5, 3.0, 2.0)
+        return np.where(np.abs(physics.at(f"rate_{side}", time)) > 5.9, 3.0, 2.0)
 
     signals = {
         "angle": _noisy(f"angle_{side}", 0.04, address),
@@ -344,8 +348,7 @@ def _battery_known() -> list[Message]:
             "current": "pack_current", "voltage": "pack_voltage", "charge": "charge", "state": _constant(2)},
             jitter_s=0.001),
         Message(_layout("Cell heat", "battery", 0x18FF2010, heats, 8, "pack controller"), 0.5, {
-            f"heat {n + 1}": (_constant(215) if n == 6 else
-                              lambda p, t, n=n: 20 + n * 0.7 + p.at("energy_wh", t) * 0.004) for n in range(8)}),
+            f"heat {n + 1}": _constant(215) if n == 6 else _cell_heat(n) for n in range(8)}),
         Message(_layout("Pack limits", "battery", 0x18FF4010, limits, 5, "pack controller"), 0.5, {
             "charge limit": lambda p, t: 180 - p.at("charge", t) * 0.8,
             "draw limit": lambda p, t: 420 - p.at("heat_port", t) * 0.9,

@@ -33,8 +33,8 @@ _INDEX = {name: number for number, name in enumerate(COLUMNS)}
 _VOYAGE = np.array(
     [
         (0, 0, 0, 0), (6, 15, 15, 0), (14, 35, 32, 12), (26, 60, 60, -18), (34, 55, 58, -6),
-        (44, 80, 80, 25), (58, 70, 74, 8), (66, 40, 40, -35), (76, 20, 20, -10), (84, 5, 5, 0),
-        (88, -60, -60, 0), (98, -35, -35, 15), (106, 10, 10, 5), (114, 0, 0, 0), (120, 0, 0, 0),
+        (44, 80, 80, 25), (56, 70, 74, 8), (62, 40, 40, -35), (72, 20, 20, -10), (82, 0, 0, 0),
+        (86, -75, -75, 0), (102, -70, -70, 12), (108, -20, -20, 5), (114, 0, 0, 0), (120, 0, 0, 0),
     ],
     np.float64,
 )  # fmt: skip
@@ -62,20 +62,20 @@ class Physics:
     """
 
     first_step: int
-    columns: NDArray[np.float64]
+    columns: NDArray[np.floating]
 
-    def at(self, name: str, time_s: NDArray[np.float64]) -> NDArray[np.float64]:
+    def at(self, name: str, time_s: NDArray[np.floating]) -> NDArray[np.floating]:
         """Return a column at times in seconds since the voyage began, interpolated between steps."""
         place = time_s / STEP_S - self.first_step
         return np.interp(place, np.arange(len(self.columns)), self.columns[:, _INDEX[name]])
 
 
-def start_state() -> NDArray[np.float64]:
+def start_state() -> NDArray[np.floating]:
     """Return the state of the tug at the quay: float64 (14,), see :func:`advance`."""
     return np.array([0, 0, 0, 0, 24, 24, 22, 21, 0, 350, 0, 0, 82.0, 0], np.float64)
 
 
-def simulate(first_step: int, steps: int, state: NDArray[np.float64], seed: int) -> Physics:
+def simulate(first_step: int, steps: int, state: NDArray[np.floating], seed: int) -> Physics:
     """Advance the tug and return what it did; ``state`` is changed in place.
 
     Weather and the crew's hands differ with the seed and the step, but not with how the time is cut.
@@ -83,7 +83,10 @@ def simulate(first_step: int, steps: int, state: NDArray[np.float64], seed: int)
     time = (first_step + np.arange(steps)) * STEP_S
     loop = np.mod(time, LOOP_S)
     hands = [np.interp(loop, _VOYAGE[:, 0], _VOYAGE[:, column]) for column in (1, 2, 3)]
-    hands = [hand + _wobble(time, seed + number, size) for number, (hand, size) in enumerate(zip(hands, (1.5, 1.5, 2), strict=True))]
+    hands = [
+        hand + _wobble(time, seed + number, size)
+        for number, (hand, size) in enumerate(zip(hands, (1.5, 1.5, 2), strict=True))
+    ]
     columns = np.zeros((steps, len(COLUMNS)))
     columns[:, _INDEX["lever_port"]] = hands[0]
     columns[:, _INDEX["lever_starboard"]] = hands[1]
@@ -96,7 +99,7 @@ def simulate(first_step: int, steps: int, state: NDArray[np.float64], seed: int)
     return Physics(first_step, columns)
 
 
-def _wobble(time: NDArray[np.float64], seed: int, size: float) -> NDArray[np.float64]:
+def _wobble(time: NDArray[np.floating], seed: int, size: float) -> NDArray[np.floating]:
     """Return a smooth, never repeating movement: a few sines of unrelated periods."""
     random = np.random.default_rng(seed)
     total = np.zeros_like(time)
@@ -105,7 +108,7 @@ def _wobble(time: NDArray[np.float64], seed: int, size: float) -> NDArray[np.flo
     return total * (size / 3)
 
 
-def _tow(columns: NDArray[np.float64], loop: NDArray[np.float64]) -> None:
+def _tow(columns: NDArray[np.floating], loop: NDArray[np.floating]) -> None:
     """The tow line is on until the hook is released, and is hauled in again at the end of the loop."""
     release = MOMENTS[2][0]
     hold = np.clip((loop - 3) / 6, 0, 1) * np.clip((release - loop) / 0.15, 0, 1)
@@ -127,7 +130,7 @@ def _advance(columns, state):  # type: ignore[no-untyped-def]
         for pod in range(2):
             command = wheel * (1.0 if pod == 0 else 0.96)
             wanted = (command - state[pod]) * 1.6
-            rate = min(max(wanted, -14.0), 14.0)
+            rate = min(max(wanted, -6.0), 6.0)
             state[pod] += rate * STEP_S
             state[2 + pod] += (row[pod] * 9.2 - state[2 + pod]) * STEP_S / 0.7
             torque = state[2 + pod] * abs(state[2 + pod]) * 1.05e-4

@@ -23,6 +23,9 @@ _FRAME_TIME_S = {"thruster": 0.00024, "battery": 0.00056}
 _CRC_POLYNOMIAL = 0x2F
 _ERROR_EVERY_S = 47.0
 
+Sent = tuple[NDArray[np.floating], Layout | None, NDArray[np.uint8]]
+"""Times in seconds, the layout (None for error frames) and the payloads of one message."""
+
 
 def chunks(length_s: float, seed: int) -> Iterator[tuple[Physics, dict[str, FrameTable]]]:
     """Yield the voyage in chunks: the physics, and the frames of each lane in order of time.
@@ -43,7 +46,7 @@ def chunks(length_s: float, seed: int) -> Iterator[tuple[Physics, dict[str, Fram
 def _lane_frames(
     lane: str, messages: list[Message], physics: Physics, window: tuple[float, float], seed: int, sent: dict[str, int]
 ) -> FrameTable:
-    parts = []
+    parts: list[Sent] = []
     for message in messages:
         if lane in message.layout.applies.lanes:
             times = _send_times(message, physics, window, seed)
@@ -55,7 +58,7 @@ def _lane_frames(
     return _merge(parts, _FRAME_TIME_S[lane], LANES.index(lane))
 
 
-def _send_times(message: Message, physics: Physics, window: tuple[float, float], seed: int) -> NDArray[np.float64]:
+def _send_times(message: Message, physics: Physics, window: tuple[float, float], seed: int) -> NDArray[np.floating]:
     """Return when a message is sent: each period with jitter, and at once when its event changes."""
     period = message.period_s
     random = np.random.default_rng([seed, message.layout.applies.address])
@@ -74,7 +77,7 @@ def _send_times(message: Message, physics: Physics, window: tuple[float, float],
     return np.minimum(times, window[1] - 1e-6)
 
 
-def _payloads(message: Message, physics: Physics, times: NDArray[np.float64], sent: int) -> NDArray[np.uint8]:
+def _payloads(message: Message, physics: Physics, times: NDArray[np.floating], sent: int) -> NDArray[np.uint8]:
     layout = message.layout
     matrix = np.zeros((len(times), layout.size), np.uint8)
     pages = _page_numbers(message, physics, times)
@@ -96,7 +99,7 @@ def _payloads(message: Message, physics: Physics, times: NDArray[np.float64], se
     return matrix
 
 
-def _page_numbers(message: Message, physics: Physics, times: NDArray[np.float64]) -> NDArray[np.float64] | None:
+def _page_numbers(message: Message, physics: Physics, times: NDArray[np.floating]) -> NDArray[np.floating] | None:
     if message.pages == 1:
         return None
     signal = message.signals["page" if message.layout.field_named("page") else "part"]
@@ -114,10 +117,10 @@ def crc8(matrix: NDArray[np.uint8], key: bytes = b"") -> NDArray[np.uint8]:
         check = table[check ^ byte]
     for column in matrix.T:
         check = table[check ^ column]
-    return check ^ 0xFF
+    return check ^ np.uint8(0xFF)
 
 
-def _error_frames(window: tuple[float, float]) -> tuple[NDArray[np.float64], None, NDArray[np.uint8]]:
+def _error_frames(window: tuple[float, float]) -> Sent:
     """A loose connector now and then: error frames of the class 'bus error', as SocketCAN reports them."""
     numbers = np.arange(int(window[0] / _ERROR_EVERY_S), int(window[1] / _ERROR_EVERY_S) + 1)
     times = numbers * _ERROR_EVERY_S + 31.7
@@ -127,9 +130,7 @@ def _error_frames(window: tuple[float, float]) -> tuple[NDArray[np.float64], Non
     return times, None, payload
 
 
-def _merge(
-    parts: list[tuple[NDArray[np.float64], Layout | None, NDArray[np.uint8]]], spacing_s: float, lane: int
-) -> FrameTable:
+def _merge(parts: list[Sent], spacing_s: float, lane: int) -> FrameTable:
     """Put the frames of all messages on one bus: in order of time, no two at once."""
     times = np.concatenate([part[0] for part in parts])
     address = np.concatenate(
@@ -152,4 +153,3 @@ def _flags(layout: Layout | None) -> int:
     if layout is None:
         return F.ERROR
     return F.EXTENDED | F.RECEIVED if layout.applies.extended else F.RECEIVED
-

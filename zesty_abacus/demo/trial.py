@@ -53,10 +53,14 @@ def write_trial(folder: Path, length_s: float, seed: int = DEFAULT_SEED, progres
     truth = folder / _TRUTH
     truth.mkdir(exist_ok=True)
     messages = all_messages()
-    (folder / _LAYOUTS).write_text(layouts_to_file_text(m.library_layout() for m in messages if m.known), encoding="utf-8")
+    (folder / _LAYOUTS).write_text(
+        layouts_to_file_text(m.library_layout() for m in messages if m.known), encoding="utf-8"
+    )
     (truth / _LAYOUTS).write_text(layouts_to_file_text(m.layout for m in messages), encoding="utf-8")
     with ExitStack() as stack:
-        writers = {lane: stack.enter_context(closing(open_writer(folder / name, [lane]))) for lane, name in _RECORDINGS.items()}
+        writers = {
+            lane: stack.enter_context(closing(open_writer(folder / name, [lane]))) for lane, name in _RECORDINGS.items()
+        }
         gnss = csv.writer(stack.enter_context((folder / "gnss.csv").open("w", newline="")))
         values = csv.writer(stack.enter_context((truth / "values.csv").open("w", newline="")))
         gnss.writerow(["time_s", "latitude_deg", "longitude_deg", "speed_kn", "course_deg"])
@@ -136,7 +140,10 @@ def _describe(file: TrialFile, length_s: float) -> TrialFile:
 def _gnss_rows(physics: Physics) -> Iterator[list[str]]:
     for step in range(-physics.first_step % _GNSS_EVERY_STEPS, len(physics.columns), _GNSS_EVERY_STEPS):
         time = (physics.first_step + step) * STEP_S
-        at = {name: float(physics.at(name, np.array([time]))[0]) for name in ("north_m", "east_m", "water_speed", "heading")}
+        at = {
+            name: float(physics.at(name, np.array([time]))[0])
+            for name in ("north_m", "east_m", "water_speed", "heading")
+        }
         latitude = _LATITUDE + at["north_m"] / 111_320
         longitude = _LONGITUDE + at["east_m"] / (111_320 * np.cos(np.radians(_LATITUDE)))
         yield [

@@ -322,9 +322,7 @@ class PcapngWriter:
         for first in range(0, len(table), _WRITE_ROWS):
             part = table.rows(first, first + _WRITE_ROWS)
             data = np.zeros(len(part) * 96 + int(part.size.sum()), np.uint8)
-            used = _format(
-                part.time_ns, part.lane, part.address, part.flags, part.start, part.size, part.payload, data
-            )
+            used = _format(part.time_ns, part.lane, part.address, part.flags, part.start, part.size, part.payload, data)
             self._output.write(data[:used].data)
 
     def close(self) -> None:

@@ -44,7 +44,9 @@ class ByteSource:
             magic = self._raw.read(4)
             self._raw.seek(0)
         except OSError as error:
-            raise CaptureReadError(f"the file cannot be opened ({error.strerror or error}).", where=str(path)) from error
+            raise CaptureReadError(
+                f"the file cannot be opened ({error.strerror or error}).", where=str(path)
+            ) from error
         codec = next((name for start, name in _MAGIC.items() if magic.startswith(start)), None)
         self._stream = pa.CompressedInputStream(self._raw, codec) if codec else self._raw
         self.is_compressed = codec is not None

@@ -137,9 +137,14 @@ def _read_lines(data: bytes, line: int, state: _Interfaces, sink: Sink, report: 
             n = int(frames)
             sink(
                 FrameTable(
-                    time_ns[:n].copy(), lane[:n].copy(), address[:n].copy(), flags[:n].copy(),
-                    start[:n].copy(), size[:n].copy(), payload[: int(used)].copy(),
-                )  # fmt: skip
+                    time_ns[:n].copy(),
+                    lane[:n].copy(),
+                    address[:n].copy(),
+                    flags[:n].copy(),
+                    start[:n].copy(),
+                    size[:n].copy(),
+                    payload[: int(used)].copy(),
+                )
             )
     return int(next_line)
 

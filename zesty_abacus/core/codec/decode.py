@@ -227,9 +227,7 @@ def _content_column(
     return FieldColumn(field, None, None, content, _presence(field, sizes, known, plan))
 
 
-def _presence(
-    field: Field, sizes: NDArray[np.uint32], known: dict[UUID, FieldColumn], plan: Plan
-) -> NDArray[np.uint8]:
+def _presence(field: Field, sizes: NDArray[np.uint32], known: dict[UUID, FieldColumn], plan: Plan) -> NDArray[np.uint8]:
     validity = np.zeros(len(sizes), np.uint8)
     if field.selected is not None:
         selector = known[field.selected.field]

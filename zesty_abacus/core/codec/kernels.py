@@ -7,6 +7,7 @@ into vector instructions.
 
 from __future__ import annotations
 
+import itertools
 import os
 from concurrent.futures import ThreadPoolExecutor
 
@@ -60,7 +61,7 @@ def decode_numbers(
         edges = [count * share // shares for share in range(shares + 1)]
         jobs = [
             _pool.submit(_decode_rows, words, raw, values, first, last, *arguments)
-            for first, last in zip(edges, edges[1:], strict=False)
+            for first, last in itertools.pairwise(edges)
         ]
         for job in jobs:
             job.result()

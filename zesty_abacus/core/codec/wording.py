@@ -30,7 +30,7 @@ def number_text(value: float | int, decimals: int) -> str:
             return "not a number"
         if math.isinf(value):
             return "infinite" if value > 0 else f"{MINUS}infinite"
-        if value and (abs(value) >= 1e12 or abs(value) < 10.0**-decimals / 2 and decimals == 3):
+        if value and (abs(value) >= 1e12 or (abs(value) < 10.0**-decimals / 2 and decimals == 3)):
             return f"{value:.4g}".replace("-", MINUS)
     text = f"{value:,.{decimals}f}" if decimals or isinstance(value, float) else f"{value:,d}"
     if float(text.replace(",", "")) == 0:

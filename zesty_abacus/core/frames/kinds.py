@@ -98,12 +98,7 @@ def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-de
         key_flags = np.int64(flags[i]) & F.TELLS_KINDS_APART
         key_lane = np.int64(lane[i])
         key_address = address[i]
-        if (
-            last >= 0
-            and slots[last, 0] == key_lane
-            and slots[last, 1] == key_address
-            and slots[last, 2] == key_flags
-        ):
+        if last >= 0 and slots[last, 0] == key_lane and slots[last, 1] == key_address and slots[last, 2] == key_flags:
             of_frame[i] = last
             continue
         mixed = np.uint64(key_address) * np.uint64(0x9E3779B97F4A7C15)
@@ -121,11 +116,7 @@ def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-de
                 number = found
                 found += 1
                 break
-            if (
-                slots[number, 0] == key_lane
-                and slots[number, 1] == key_address
-                and slots[number, 2] == key_flags
-            ):
+            if slots[number, 0] == key_lane and slots[number, 1] == key_address and slots[number, 2] == key_flags:
                 break
             place = (place + 1) & mask
         of_frame[i] = number

@@ -14,7 +14,6 @@ holds more than one chunk in memory.
 from __future__ import annotations
 
 import json
-import os
 import shutil
 from collections.abc import Sequence
 from contextlib import contextmanager
@@ -65,7 +64,7 @@ class CaptureWriter:
             shutil.rmtree(self._spool, ignore_errors=True)
             self._spool.mkdir(parents=True)
             for name in (*COLUMN_DTYPES, "payload"):
-                self._files[name] = open(self._spool / name, "wb")  # noqa: SIM115 - closed in _close
+                self._files[name] = open(self._spool / name, "wb")
         return self
 
     def __exit__(
@@ -119,7 +118,7 @@ class CaptureWriter:
             done.mkdir()
             _write_capture(done, table, kinds, lanes)
             shutil.rmtree(self.folder, ignore_errors=True)
-            os.replace(done, self.folder)
+            done.replace(self.folder)
         progress.step(1.0, "stored")
         return open_capture(self.folder)
 

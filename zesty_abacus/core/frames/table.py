@@ -83,8 +83,5 @@ class FrameTable:
         lengths = {name: len(getattr(self, name)) for name in COLUMN_DTYPES}
         if len(set(lengths.values())) > 1:
             raise DataError(f"the frame columns have different lengths: {lengths}.")
-        if len(self) and (
-            int(self.start.min()) < 0
-            or int((self.start + self.size).max()) > len(self.payload)
-        ):
+        if len(self) and (int(self.start.min()) < 0 or int((self.start + self.size).max()) > len(self.payload)):
             raise DataError(f"a frame points outside the {len(self.payload)} payload bytes.")

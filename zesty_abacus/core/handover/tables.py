@@ -240,7 +240,7 @@ def _label_array(column: FieldColumn, rows: NDArray) -> pa.Array:
     return names.take(pa.array(codes, mask=codes < 0))
 
 
-def _words_of(flags: NDArray[np.uint32], words) -> pa.Array:  # type: ignore[no-untyped-def]
+def _words_of(flags: NDArray[np.integer], words) -> pa.Array:  # type: ignore[no-untyped-def]
     """Turn flags into words, each distinct value once."""
     distinct, inverse = np.unique(flags, return_inverse=True)
     return pa.array([words(int(value)) for value in distinct], _TEXT).take(pa.array(inverse))

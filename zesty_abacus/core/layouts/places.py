@@ -250,7 +250,7 @@ def _join_units(items: list[tuple[tuple[int, int, int], str]]) -> Iterator[str]:
 
 def _neighbours(items: list[tuple[tuple[int, int, int], str]], i: int) -> int:
     """Count whole units from ``i`` on that follow one another up or down."""
-    (first, _, _), unit = items[i]
+    _, unit = items[i]
     length = 1
     step = 0
     while i + length < len(items):

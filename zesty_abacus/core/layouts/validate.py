@@ -58,9 +58,12 @@ def _check_field(field: Field, layout: Layout) -> Iterator[tuple[str, str]]:
     if not field.name.strip():
         yield "name", "The field has no name."
     if field.places.size_needed > layout.size:
-        yield "places", (
-            f"{field.name} reaches byte {field.places.size_needed - 1}, "
-            f"but the payload ends after byte {layout.size - 1}."
+        yield (
+            "places",
+            (
+                f"{field.name} reaches byte {field.places.size_needed - 1}, "
+                f"but the payload ends after byte {layout.size - 1}."
+            ),
         )
     width_problem = _width_problem(field.kind, field.places)
     if width_problem:

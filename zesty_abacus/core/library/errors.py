@@ -1,9 +1,9 @@
 """What can go wrong with a library.
 
-    LibraryError
-    ├── StaleParentError     somebody changed the layout since the edit began
-    ├── UnknownLayoutError   no such layout or revision
-    └── NewerLibraryError    made by a later version of the program
+LibraryError
+├── StaleParentError     somebody changed the layout since the edit began
+├── UnknownLayoutError   no such layout or revision
+└── NewerLibraryError    made by a later version of the program
 """
 
 from __future__ import annotations

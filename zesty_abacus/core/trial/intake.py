@@ -173,9 +173,14 @@ def _bring_one(
         times.append((int(chunk.time_ns.min()), int(chunk.time_ns.max())))
         writer.append(
             FrameTable(
-                chunk.time_ns + offsets[chunk.lane], numbers[chunk.lane], chunk.address, chunk.flags,
-                chunk.start, chunk.size, chunk.payload,
-            )  # fmt: skip
+                chunk.time_ns + offsets[chunk.lane],
+                numbers[chunk.lane],
+                chunk.address,
+                chunk.flags,
+                chunk.start,
+                chunk.size,
+                chunk.payload,
+            )
         )
 
     try:

@@ -1,8 +1,8 @@
 """The trial: one JSON file in a folder that says which recordings belong together.
 
-    trial.json       name, run, sources, lanes with note and offset, moments, references
-    library.sqlite   the library it decodes with, unless the trial names another
-    .cache/          the stored capture; made again whenever it is missing or out of date
+trial.json       name, run, sources, lanes with note and offset, moments, references
+library.sqlite   the library it decodes with, unless the trial names another
+.cache/          the stored capture; made again whenever it is missing or out of date
 """
 
 from __future__ import annotations

@@ -14,8 +14,9 @@ from ..codec.plan import compile_layout
 from ..layouts.model import Applies, Field, FieldKind, Layout, new_field, new_layout
 from ..layouts.places import Places, places_of
 
-_SAMPLE_ROWS = 20_000
+_SAMPLE_ROWS = 100_000
 _MAX_NUMBER_BITS = 64
+_MOST_SUBNORMAL = 0.01
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -30,15 +31,14 @@ class Reading:
         What keeping this reading would make.
     column
         The selection decoded this way.
-    roughness
-        Mean step over mean spread: near 0 for a smooth curve, about 1.4 for noise, infinite if there is
-        nothing to judge.
+    smoothness
+        How smooth its curve is.
     """
 
     words: str
     field: Field
     column: FieldColumn
-    roughness: float
+    smoothness: Smoothness
 
 
 def readings_of(bits: Iterable[int], matrix: NDArray[np.uint8], sizes: NDArray[np.uint32]) -> list[Reading]:
@@ -58,9 +58,11 @@ def readings_of(bits: Iterable[int], matrix: NDArray[np.uint8], sizes: NDArray[n
     for field in fields:
         layout = _layout_around(field, matrix.shape[1])
         column = decode(compile_layout(layout), matrix, sizes)[field.id]
+        if field.kind is FieldKind.TEXT and not _is_mostly_printable(column):
+            continue
         words = _reading_words(field)
-        readings.append(Reading(words, field, column, roughness(column.plot_values())))
-    return sorted(readings, key=lambda reading: reading.roughness)
+        readings.append(Reading(words, field, column, _judge(column)))
+    return sorted(readings, key=lambda reading: reading.smoothness.roughness)
 
 
 def candidate_fields(bits: Iterable[int]) -> list[Field]:
@@ -78,22 +80,62 @@ def candidate_fields(bits: Iterable[int]) -> list[Field]:
     return fields
 
 
-def roughness(values: NDArray[np.float64]) -> float:
-    """Return the mean step between neighbours over the mean distance from the median.
+@dataclass(frozen=True, slots=True)
+class Smoothness:
+    """How smooth a curve is.
 
-    At most the first 20 000 rows are judged. NaN rows count as missing; infinite if fewer than three good
-    values are left, less than half of them are good, or they are all the same.
+    Attributes
+    ----------
+    roughness
+        Mean step between neighbours over the mean distance from the median, plus the largest step over the
+        range: near 0 for a smooth curve, about 2.3 for noise, infinite if there is nothing to judge. The
+        second part tells a sign bit read as magnitude, whose few jumps hardly change a mean.
+    largest_step
+        The largest step as a share of the range, NaN if there is nothing to judge.
     """
+
+    roughness: float
+    largest_step: float
+
+
+def smoothness(values: NDArray[np.float64]) -> Smoothness:
+    """Judge a curve by at most its first 100 000 rows.
+
+    NaN rows count as missing; there is nothing to judge if fewer than three good values are left, less than
+    half of them are good, or they are all the same.
+    """
+    nothing = Smoothness(float("inf"), float("nan"))
     sample = values[:_SAMPLE_ROWS]
     good = sample[np.isfinite(sample)]
     if len(good) < 3 or len(good) * 2 < len(sample):
-        return float("inf")
+        return nothing
     with np.errstate(over="ignore", invalid="ignore"):
         spread = float(np.abs(good - np.median(good)).mean())
-        step = float(np.abs(np.diff(good)).mean())
-    if not spread or not np.isfinite(spread) or not np.isfinite(step):
-        return float("inf")
-    return step / spread
+        steps = np.abs(np.diff(good))
+        mean_step, largest, reach = float(steps.mean()), float(steps.max()), float(np.ptp(good))
+    if not spread or not np.isfinite(spread + mean_step + reach):
+        return nothing
+    return Smoothness(mean_step / spread + largest / reach, largest / reach)
+
+
+def _judge(column: FieldColumn) -> Smoothness:
+    """Judge a reading; floats with many subnormal values are no measurements."""
+    values = column.plot_values()
+    if column.field.kind is FieldKind.FLOAT:
+        smallest = {16: 2.0**-14, 32: 2.0**-126, 64: 2.0**-1022}[len(column.field.places)]
+        sample = np.abs(values[:_SAMPLE_ROWS])
+        if ((sample > 0) & (sample < smallest)).mean() > _MOST_SUBNORMAL:
+            return Smoothness(float("inf"), float("nan"))
+    return smoothness(values)
+
+
+def _is_mostly_printable(column: FieldColumn) -> bool:
+    """Whether nine in ten bytes are printable ASCII or padding."""
+    if column.content is None or not len(column.content):
+        return False
+    content = column.content[:_SAMPLE_ROWS]
+    fits = ((content >= 32) & (content < 127)) | (content == 0)
+    return bool(fits.mean() > 0.9 and (content != 0).any())
 
 
 def _kinds_for(places: Places) -> list[FieldKind]:
@@ -110,7 +152,9 @@ def _kinds_for(places: Places) -> list[FieldKind]:
 
 def _layout_around(field: Field, size: int) -> Layout:
     """Return a layout that holds only this field, under a name, since validation wants one."""
-    return new_layout("selection", Applies(address=0), min(size, 64), [msgspec.structs.replace(field, name="selection")])
+    return new_layout(
+        "selection", Applies(address=0), min(size, 64), [msgspec.structs.replace(field, name="selection")]
+    )
 
 
 def _reading_words(field: Field) -> str:
@@ -130,4 +174,3 @@ def bits_in_words(bits: Iterable[int]) -> str:
     if places.is_whole_bytes and len(numbers) > 1 and numbers[-1] - numbers[0] == len(numbers) - 1:
         return f"B{numbers[0]}–B{numbers[-1]}, {count}"
     return f"{places}, {count}"
-

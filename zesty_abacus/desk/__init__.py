@@ -1,0 +1,1 @@
+"""The window: PyQt6 views over core. Nothing below this package knows Qt."""

@@ -1,0 +1,249 @@
+"""The one door from the window to everything heavy in core.
+
+The window stands before NumPy kernels, Arrow and the database are loaded: :mod:`launch` imports this
+module on a thread after the first paint. Views reach it as ``session.engine`` and never import what lies
+behind it themselves.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.captures.registry import formats
+from ..core.codec import wording
+from ..core.codec.decode import Decoded, FieldColumn, Validity, decode
+from ..core.codec.encode import EncodeError
+from ..core.codec.matching import Explained, explained_bits, match_kind, match_kinds, owned_bits
+from ..core.codec.plan import Plan, PlanError, compile_layout
+from ..core.errors import AbacusError
+from ..core.frames.activity import BitHistory, KindActivity, capture_activity, kind_activity
+from ..core.frames.capture import Capture, KindFrames
+from ..core.frames.decimate import Curve, lane_density
+from ..core.frames.flags import ERROR, EXTENDED, REMOTE, direction_word, flag_words
+from ..core.frames.kinds import KindKey
+from ..core.handover.tables import (
+    CHUNK_ROWS,
+    FRAME_SCHEMA,
+    LONG_SCHEMA,
+    Span,
+    frame_tables,
+    long_tables,
+    wide_schema,
+    wide_tables,
+)
+from ..core.handover.writers import export_tables
+from ..core.layouts.changes import describe_change
+from ..core.layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Selected, new_field, new_layout
+from ..core.layouts.numbers import format_exact, parse_exact
+from ..core.layouts.places import Places, bit_name, parse_places, places_of
+from ..core.layouts.validate import check_layout
+from ..core.library.store import LayoutHead, Library, Revision, default_author
+from ..core.progress import Progress
+from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
+from ..core.trial.trial import LaneEntry, Moment, SourceEntry, Trial, TrialFile
+from ..core.unravel.readings import Reading, bits_in_words, readings_of
+from ..demo.trial import copy_shipped_trial
+
+STRIP_COLUMNS = 2048
+"""Columns of the density picture; as fine as a 4K strip shows."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class OpenedTrial:
+    """A trial with everything the first picture needs."""
+
+    trial: Trial
+    capture: Capture
+    outcomes: list[SourceOutcome]
+    library: Library
+    heads: list[LayoutHead]
+    density: NDArray[np.int64]
+
+
+def open_trial(path: Path, progress: Progress) -> OpenedTrial:
+    """Open a trial, its capture and its library, which is made if there is none yet."""
+    return finish_opening(Trial.open(path), progress)
+
+
+def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
+    """Open the user's copy of the Yuzu trial, made on first use."""
+    return finish_opening(copy_shipped_trial(folder), progress)
+
+
+def finish_opening(trial: Trial, progress: Progress) -> OpenedTrial:
+    """Bring in a trial's recordings and open its library."""
+    made: BroughtIn = open_trial_capture(trial, progress)
+    path = trial.library_path
+    library = Library.open(path) if path.exists() else Library.create(path, f"{trial.file.name} library")
+    density = lane_density(made.capture, STRIP_COLUMNS)
+    return OpenedTrial(trial, made.capture, made.outcomes, library, library.heads(), density)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class KindData:
+    """The frames of a kind and the pyramid of their bits."""
+
+    kind: int
+    frames: KindFrames
+    history: BitHistory
+
+
+def load_kind(capture: Capture, kind: int, progress: Progress) -> KindData:
+    """Gather a kind's frames and sum up its bits."""
+    progress.step(0.1, "gathering frames")
+    frames = capture.kind_frames(kind)
+    progress.step(0.6, "summing bits")
+    return KindData(kind, frames, BitHistory.build(frames.time_ns, frames.matrix))
+
+
+def field_curve(frames: KindFrames, layout: Layout, field_id: UUID, progress: Progress) -> tuple[FieldColumn, Curve]:
+    """Decode one field of a kind and prepare its curve."""
+    progress.step(0.1, "decoding")
+    column = decode(compile_layout(layout), frames.matrix, frames.sizes, [field_id])[field_id]
+    progress.step(0.7, "preparing the curve")
+    return column, Curve.build(frames.time_ns, column.plot_values())
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ReadingCurve:
+    """A way to read a selection, with its curve."""
+
+    reading: Reading
+    curve: Curve
+
+
+MAX_RECKONED_ROWS = 500_000
+"""The reckoner judges and draws at most this many frames, evenly taken."""
+
+
+def reckon(bits: frozenset[int], frames: KindFrames, progress: Progress) -> list[ReadingCurve]:
+    """Read a selection every way, smoothest first."""
+    step = max(1, len(frames) // MAX_RECKONED_ROWS)
+    matrix, sizes, times = frames.matrix[::step], frames.sizes[::step], frames.time_ns[::step]
+    progress.step(0.1, "reading the selection")
+    readings = readings_of(bits, matrix, sizes)
+    progress.step(0.8, "preparing curves")
+    return [ReadingCurve(item, Curve.build(times, item.column.plot_values())) for item in readings]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TriedField:
+    """What a field of a layout gives on the open capture.
+
+    Attributes
+    ----------
+    low, high
+        Range of good values, NaN if there is none.
+    frames, present, outside, silent
+        Frames of the kind; those in which the field is present; outside limits; not available.
+    unnamed
+        Present frames whose value has no name, of a field with named values.
+    """
+
+    field: Field
+    curve: Curve
+    low: float
+    high: float
+    frames: int
+    present: int
+    outside: int
+    silent: int
+    unnamed: int
+
+
+def try_layout(layout: Layout, frames: KindFrames, progress: Progress) -> list[TriedField]:
+    """Decode every field of a layout on the frames of a kind."""
+    decoded = decode(compile_layout(layout), frames.matrix, frames.sizes)
+    tried = []
+    for number, column in enumerate(decoded.columns.values()):
+        progress.step(number / max(len(decoded.columns), 1), "trying on the capture")
+        curve = Curve.build(frames.time_ns, column.plot_values())
+        low, high = curve.value_range()
+        validity = column.validity
+        present = (validity != Validity.ABSENT) & (validity != Validity.TOO_SHORT)
+        unnamed = 0
+        if column.field.kind is FieldKind.NAMES:
+            unnamed = int(((column.label_codes() < 0) & column.has_value).sum())
+        tried.append(
+            TriedField(
+                column.field,
+                curve,
+                low,
+                high,
+                len(validity),
+                int(present.sum()),
+                int((validity == Validity.OUTSIDE_LIMITS).sum()),
+                int((validity == Validity.NOT_AVAILABLE).sum()),
+                unnamed,
+            )
+        )
+    return tried
+
+
+@dataclass(frozen=True, slots=True)
+class ExportRequest:
+    """What is to be handed over."""
+
+    path: Path
+    form: str
+    content: str
+    layouts: tuple[Layout, ...]
+    span: Span
+
+
+def run_export(capture: Capture, request: ExportRequest, progress: Progress) -> int:
+    """Write an export; return its rows."""
+    expected = (request.span.last - request.span.first) // CHUNK_ROWS + 1
+    schema, tables = _content(capture, request)
+    return export_tables(request.path, request.form, schema, tables, progress, expected)
+
+
+def preview_export(capture: Capture, request: ExportRequest, rows: int, progress: Progress) -> tuple[list[str], list]:
+    """Return column names and the first rows of an export."""
+    short = Span(request.span.first, min(request.span.last, request.span.first + 2000))
+    progress.step(0.2, "making a preview")
+    schema, tables = _content(
+        capture, ExportRequest(request.path, request.form, request.content, request.layouts, short)
+    )
+    table = next(iter(tables), None)
+    data = [] if table is None else [list(row.values()) for row in table.slice(0, rows).to_pylist()]
+    return list(schema.names), data
+
+
+def _content(capture: Capture, request: ExportRequest):  # type: ignore[no-untyped-def]
+    if request.content == "frames":
+        return FRAME_SCHEMA, frame_tables(capture, request.span)
+    if request.content == "long":
+        return LONG_SCHEMA, long_tables(capture, request.layouts, request.span)
+    return wide_schema(capture, request.layouts), wide_tables(capture, request.layouts, request.span)
+
+
+def explain_all(activities: Sequence[KindActivity], matches: Sequence[Layout | None]) -> list[Explained]:
+    """Count explained bits of every kind."""
+    return [explained_bits(activity, layout) for activity, layout in zip(activities, matches, strict=True)]
+
+
+def warm_up() -> None:
+    """Load the compiled kernels that the first clicks need, so that no click waits for them."""
+    for candidate in formats():
+        candidate.sniff(b"")
+
+
+__all__ = [
+    "ERROR", "EXTENDED", "REMOTE", "AbacusError", "Applies", "BitHistory", "Curve", "Decoded", "EncodeError",
+    "Explained", "ExportRequest", "Field", "FieldColumn", "FieldKind", "KindActivity", "KindData", "KindFrames",
+    "KindKey", "LaneEntry", "Layout", "LayoutHead", "Library", "Moment", "NamedValue", "OpenedTrial", "Places",
+    "Plan", "PlanError", "ReadingCurve", "Revision", "Selected", "SourceEntry", "SourceOutcome", "Span",
+    "Trial", "TrialFile", "TriedField", "Validity", "bit_name", "bits_in_words", "capture_activity",
+    "check_layout", "compile_layout", "copy_shipped_trial", "decode", "default_author", "describe_change",
+    "direction_word", "explain_all", "explained_bits", "field_curve", "finish_opening", "flag_words",
+    "format_exact", "formats", "kind_activity", "lane_density", "load_kind", "match_kind", "match_kinds",
+    "new_field", "new_layout", "open_demo", "open_trial", "open_trial_capture", "owned_bits", "parse_exact",
+    "parse_places", "places_of", "preview_export", "reckon", "run_export", "try_layout", "warm_up", "wording",
+]  # fmt: skip

@@ -1,0 +1,273 @@
+"""Puts the Hand over desk together: what, how much, in which shape, and a preview before it is written."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..clock import span_text
+from ..session import Session
+from ..theme import TINY_PX, figure_font, look, text_font
+from ..widgets.paint import draw_text
+from ..widgets.parts import DeskHead, Panel, button, hairline, label
+
+if TYPE_CHECKING:
+    from .. import engine as heavy
+
+_PREVIEW_ROWS = 40
+_CHOICES = {
+    "content": (("long", "values, a row a field"), ("wide", "values, a row a frame"), ("frames", "frames, undecoded")),
+    "messages": (("all", "all messages"), ("kind", "the one in hand")),
+    "span": (("whole", "whole capture"), ("view", "what the bracket shows")),
+    "form": (("csv", "CSV"), ("parquet", "Parquet"), ("jsonl", "JSON lines")),
+}
+_TITLES = {"content": "what", "messages": "of", "span": "from", "form": "as"}
+
+
+class HandOverDesk(QWidget):
+    """Writes tables of frames or decoded values.
+
+    Attributes
+    ----------
+    side
+        The panel for the right side: what was handed over.
+    """
+
+    name = "Hand over"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._chosen = {name: choices[0][0] for name, choices in _CHOICES.items()}
+        self.head = DeskHead("Hand over", "decoded values for other programs")
+        self.path = QLineEdit()
+        self.path.setAccessibleName("File")
+        self.browse = button("Choose …", "Choose where the file goes")
+        self.write = button("Write the file", "", main=True)
+        self.problem = label("", "wrong", wrap=True)
+        self.preview = PreviewTable()
+        self.side = Panel("Handed over")
+        self.side.body.addWidget(label("Files written in this session are listed here.", "quiet", wrap=True))
+        self.side.body.addStretch(1)
+        self._groups: dict[str, QButtonGroup] = {}
+        self._build()
+        self._connect()
+
+    def _build(self) -> None:
+        grid = QGridLayout()
+        grid.setContentsMargins(18, 12, 18, 6)
+        grid.setVerticalSpacing(7)
+        grid.setHorizontalSpacing(14)
+        for row, (name, choices) in enumerate(_CHOICES.items()):
+            grid.addWidget(label(_TITLES[name], "quiet"), row, 0)
+            line = QHBoxLayout()
+            line.setSpacing(6)
+            group = QButtonGroup(self)
+            for value, words in choices:
+                choice = button(words)
+                choice.setCheckable(True)
+                choice.setChecked(value == self._chosen[name])
+                choice.clicked.connect(lambda _on, name=name, value=value: self._choose(name, value))
+                group.addButton(choice)
+                line.addWidget(choice)
+            self._groups[name] = group
+            line.addStretch(1)
+            grid.addLayout(line, row, 1)
+        grid.addWidget(label("to", "quiet"), 4, 0)
+        target = QHBoxLayout()
+        target.setSpacing(8)
+        target.addWidget(self.path, 1)
+        target.addWidget(self.browse)
+        target.addWidget(self.write)
+        grid.addLayout(target, 4, 1)
+        grid.addWidget(self.problem, 5, 1)
+        self.problem.hide()
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(hairline())
+        column.addLayout(grid)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(self.preview)
+        column.addWidget(hairline())
+        column.addWidget(scroll, 1)
+
+    def _connect(self) -> None:
+        session = self._session
+        self.browse.clicked.connect(self._ask_path)
+        self.write.clicked.connect(self.run)
+        self.path.returnPressed.connect(self.run)
+        for event in (session.opened, session.layouts_changed, session.kind_changed, session.clock.view_changed):
+            event.connect(self._refresh)
+        session.opened.connect(self._suggest_path)
+
+    def choose(self, name: str, value: str) -> None:
+        """Choose as a click on the button would."""
+        words = dict(_CHOICES[name])[value]
+        next(choice for choice in self._groups[name].buttons() if choice.text() == words).click()
+
+    def _choose(self, name: str, value: str) -> None:
+        self._chosen[name] = value
+        if name == "form" and self.path.text():
+            self.path.setText(str(Path(self.path.text()).with_suffix(f".{value}")))
+        self._refresh()
+
+    def _suggest_path(self) -> None:
+        self.path.setText(str(self._session.trial.folder / f"decoded.{self._chosen['form']}"))
+
+    def _ask_path(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write to", self.path.text())
+        if name:
+            self.path.setText(name)
+
+    def _request(self) -> heavy.ExportRequest:
+        session, engine = self._session, self._session.engine
+        layouts = tuple(session.edits.layouts())
+        if self._chosen["messages"] == "kind":
+            layout = session.layout_of(session.kind)
+            layouts = (layout,) if layout is not None else ()
+        clock = session.clock
+        times = (clock.view_first_ns, clock.view_last_ns) if self._chosen["span"] == "view" else (None, None)
+        return engine.ExportRequest(
+            Path(self.path.text()).expanduser(), self._chosen["form"], self._chosen["content"], layouts,
+            engine.Span.of(session.capture, *times),
+        )  # fmt: skip
+
+    def run(self) -> None:
+        """Write the file on a thread, with progress and cancel in the foot."""
+        session = self._session
+        if session.capture is None:
+            return
+        if not self.path.text().strip():
+            self._say("Choose where the file goes.")
+            return
+        request = self._request()
+        if self._chosen["messages"] == "kind" and not request.layouts and request.content != "frames":
+            self._say("Nobody has named the message in hand; choose another in the roster, or all messages.")
+            return
+        self.problem.hide()
+        engine, capture = session.engine, session.capture
+
+        def done(rows: int) -> None:
+            count = f"{rows:,}".replace(",", "\u2009")
+            session.told.emit("good", f"{request.path.name} is written: {count} rows.")
+            self._list(request, count)
+
+        session.jobs.start(
+            "export", f"writing {request.path.name}", lambda progress: engine.run_export(capture, request, progress),
+            done, self._say,
+        )  # fmt: skip
+
+    def _list(self, request: heavy.ExportRequest, count: str) -> None:
+        entry = QWidget()
+        column = QVBoxLayout(entry)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.setSpacing(2)
+        name = label(request.path.name)
+        name.setFont(text_font(bold=True))
+        column.addWidget(name)
+        library = self._session.library.name
+        column.addWidget(label(f"{count} rows, {request.form}, decoded with {library}", "quiet", wrap=True))
+        where = label(f"{request.path.parent} at {datetime.now():%H:%M}", "quiet", wrap=True, selectable=True)
+        column.addWidget(where)
+        self.side.body.insertWidget(1, entry)
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.show()
+
+    def _refresh(self) -> None:
+        session = self._session
+        if session.capture is None or not self.isVisible():
+            return
+        clock = session.clock
+        span = clock.view_span_ns if self._chosen["span"] == "view" else clock.last_ns - clock.first_ns
+        self.head.words.setText(f"{span_text(span)} of the capture, decoded with {session.library.name}")
+        request, engine, capture = self._request(), session.engine, session.capture
+        session.jobs.start(
+            "preview",
+            "making a preview",
+            lambda progress: engine.preview_export(capture, request, _PREVIEW_ROWS, progress),
+            lambda answer: self.preview.show_rows(*answer),
+            lambda sentence: self.preview.show_rows([], [], sentence),
+        )
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        self._refresh()
+
+
+class PreviewTable(QWidget):
+    """The first rows as they will be written."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.names: list[str] = []
+        self.rows: list[list[Any]] = []
+        self._instead = ""
+        self.setAccessibleName("Preview")
+        look.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 300)
+
+    def show_rows(self, names: list[str], rows: list[list[Any]], instead: str = "") -> None:
+        """Show another preview, or a sentence instead of one."""
+        self.names, self.rows, self._instead = names, rows, instead
+        self.setMinimumSize(int(sum(self._widths()) + 14 * len(names) + 24), 52 + 19 * len(rows))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme = look.theme
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(theme.panel))
+        draw_text(painter, QRectF(18, 6, 300, 18), "First rows", text_font(bold=True), theme.ink)
+        if self._instead:
+            draw_text(painter, QRectF(18, 30, self.width() - 36, 20), self._instead, text_font(), theme.wrong)
+        widths = self._widths()
+        x = 18.0
+        for column, name in enumerate(self.names):
+            if x > self.width():
+                break
+            width = widths[column]
+            is_number = any(isinstance(row[column], (int, float, Decimal)) for row in self.rows[:5])
+            align = Qt.AlignmentFlag.AlignRight if is_number else Qt.AlignmentFlag.AlignLeft
+            draw_text(painter, QRectF(x, 28, width, 18), name, text_font(TINY_PX), theme.quiet, align)
+            for number, row in enumerate(self.rows):
+                y = 48 + number * 19
+                if y > self.height():
+                    break
+                text = _cell_text(row[column])
+                draw_text(painter, QRectF(x, y, width, 18), text, figure_font(TINY_PX), theme.ink, align)
+            x += width + 14
+        painter.end()
+
+    def _widths(self) -> list[float]:
+        widths = []
+        for column, name in enumerate(self.names):
+            longest = max([len(_cell_text(row[column])) for row in self.rows[:20]] + [0])
+            widths.append(float(min(max(longest * 7.0, len(name) * 6.6, 34), 190)))
+        return widths
+
+
+def _cell_text(value: Any) -> str:
+    if value is None:
+        return ""
+    return f"{value:.6g}" if isinstance(value, float) else str(value)

@@ -1,0 +1,1 @@
+"""The Intake desk: sources, what came out of them, and their problems."""

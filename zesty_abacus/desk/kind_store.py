@@ -1,0 +1,181 @@
+"""What has been worked out about kinds, kept while it is of use: frames, plans and curves."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+from uuid import UUID
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from .jobs import Jobs
+
+if TYPE_CHECKING:
+    from . import engine as heavy
+
+_KEPT_BYTES = 1 << 30
+_KEPT_CURVES = 64
+_KEPT_PLANS = 512
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class FrameAt:
+    """A frame of a kind and its decoded fields.
+
+    Attributes
+    ----------
+    row
+        Row in the capture.
+    number
+        Number within its kind, from 0.
+    decoded
+        Columns of one row, None without a usable layout.
+    """
+
+    row: int
+    number: int
+    time_ns: int
+    payload: bytes
+    decoded: heavy.Decoded | None
+
+
+class KindStore(QObject):
+    """Answers at once from memory, or starts a job and tells when the answer is there.
+
+    Events
+    ------
+    kind_loaded
+        (kind) frames and bit history of a kind are in memory.
+    curve_ready
+        A curve that was asked for is in memory.
+    """
+
+    kind_loaded = pyqtSignal(int)
+    curve_ready = pyqtSignal()
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self._engine: Any = None
+        self._capture: Any = None
+        self._number_of_key: dict[Any, int] = {}
+        self._data: OrderedDict[int, heavy.KindData] = OrderedDict()
+        self._curves: OrderedDict[Hashable, tuple[heavy.FieldColumn, heavy.Curve]] = OrderedDict()
+        self._plans: OrderedDict[heavy.Layout, heavy.Plan | None] = OrderedDict()
+        self._wanted: set[Hashable] = set()
+
+    def start(self, engine: Any, capture: Any) -> None:
+        """Begin with another capture."""
+        self._engine, self._capture = engine, capture
+        self._number_of_key = {key: number for number, key in enumerate(capture.kinds.keys)}
+        self._data.clear()
+        self._curves.clear()
+        self._wanted.clear()
+
+    def kind_of_row(self, row: int) -> int:
+        """Return the kind of a frame of the capture."""
+        from_table = self._capture.table
+        engine = self._engine
+        flags = int(from_table.flags[row]) & (engine.EXTENDED | engine.REMOTE | engine.ERROR)
+        return self._number_of_key[engine.KindKey(int(from_table.lane[row]), int(from_table.address[row]), flags)]
+
+    def data(self, kind: int) -> heavy.KindData | None:
+        """Return a kind's frames, or None and have them loaded."""
+        found = self._data.get(kind)
+        if found is not None:
+            self._data.move_to_end(kind)
+            return found
+        engine, capture = self._engine, self._capture
+        self._want(
+            ("kind", kind),
+            "loading frames",
+            lambda progress: engine.load_kind(capture, kind, progress),
+            lambda data: self._keep_data(kind, data),
+        )
+        return None
+
+    def curve(self, kind: int, layout: heavy.Layout, field_id: UUID) -> tuple[heavy.FieldColumn, heavy.Curve] | None:
+        """Return a field over time, or None and have it worked out."""
+        key = (kind, *_depends_on(layout, field_id))
+        found = self._curves.get(key)
+        if found is not None:
+            self._curves.move_to_end(key)
+            return found
+        data = self._data.get(kind)
+        capture, engine = self._capture, self._engine
+
+        def work(progress: Any) -> Any:
+            frames = data.frames if data is not None else capture.kind_frames(kind)
+            return engine.field_curve(frames, layout, field_id, progress)
+
+        if self.plan(layout) is not None:
+            self._want(key, "decoding", work, lambda answer: self._keep_curve(key, answer))
+        return None
+
+    def plan(self, layout: heavy.Layout) -> heavy.Plan | None:
+        """Return the compiled plan of a layout, None if the layout has problems."""
+        if layout not in self._plans:
+            try:
+                self._plans[layout] = self._engine.compile_layout(layout)
+            except self._engine.PlanError:
+                self._plans[layout] = None
+            if len(self._plans) > _KEPT_PLANS:
+                self._plans.popitem(last=False)
+        return self._plans[layout]
+
+    def frame_at(self, kind: int, layout: heavy.Layout | None, time_ns: int) -> FrameAt | None:
+        """Return the last frame of a kind at or before a time."""
+        table = self._capture.table
+        rows = self._capture.kinds.rows(kind)
+        before = int(np.searchsorted(table.time_ns, time_ns, side="right"))
+        number = int(np.searchsorted(rows, before)) - 1
+        if number < 0:
+            return None
+        return self.frame(int(rows[number]), layout, number)
+
+    def frame(self, row: int, layout: heavy.Layout | None, number: int = -1) -> FrameAt:
+        """Return one frame of the capture, decoded if there is a usable layout."""
+        plan = self.plan(layout) if layout is not None else None
+        table = self._capture.table
+        payload = table.payload_of(row)
+        decoded = None
+        if plan is not None:
+            frames = self._capture.gather(np.array([row], np.uint32))
+            decoded = self._engine.decode(plan, frames.matrix, frames.sizes)
+        return FrameAt(row, number, int(table.time_ns[row]), payload, decoded)
+
+    def _want(self, key: Hashable, title: str, work: Callable[[Any], Any], done: Callable[[Any], None]) -> None:
+        if key in self._wanted:
+            return
+        self._wanted.add(key)
+        capture = self._capture
+
+        def finish(answer: Any) -> None:
+            self._wanted.discard(key)
+            if capture is self._capture:
+                done(answer)
+
+        self._jobs.start(f"store {hash(key)}", title, work, finish, lambda _sentence: self._wanted.discard(key))
+
+    def _keep_data(self, kind: int, data: heavy.KindData) -> None:
+        self._data[kind] = data
+        while len(self._data) > 1 and sum(d.frames.matrix.nbytes for d in self._data.values()) > _KEPT_BYTES:
+            self._data.popitem(last=False)
+        self.kind_loaded.emit(kind)
+
+    def _keep_curve(self, key: Hashable, answer: tuple[heavy.FieldColumn, heavy.Curve]) -> None:
+        self._curves[key] = answer
+        if len(self._curves) > _KEPT_CURVES:
+            self._curves.popitem(last=False)
+        self.curve_ready.emit()
+
+
+def _depends_on(layout: heavy.Layout, field_id: UUID) -> tuple[heavy.Field, ...]:
+    """Return a field and its selectors: all that its decoded values depend on."""
+    chain = [layout.field(field_id)]
+    while chain[-1].selected is not None and len(chain) <= len(layout.fields):
+        chain.append(layout.field(chain[-1].selected.field))
+    return tuple(chain)

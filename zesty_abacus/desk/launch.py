@@ -1,0 +1,74 @@
+"""Starts the window: Qt and a first paint at once, the heavy part of the program after it."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QGuiApplication, QIcon
+from PyQt6.QtWidgets import QApplication
+
+from .session import Session
+from .theme import NIGHT, PEEL, look
+from .window import Window
+
+ICON = Path(__file__).parent / "icons" / "zesty-abacus.svg"
+
+
+def make_application() -> QApplication:
+    """Return the one application object."""
+    existing = QApplication.instance()
+    if isinstance(existing, QApplication):
+        return existing
+    QApplication.setApplicationName("Zesty Abacus")
+    QApplication.setDesktopFileName("zesty-abacus")
+    application = QApplication(sys.argv[:1])
+    application.setStyle("Fusion")
+    application.setWindowIcon(QIcon(str(ICON)))
+    return application
+
+
+def make_window(*, demo: bool = False, trial: Path | None = None) -> Window:
+    """Return a window that will open a trial as soon as it has been painted."""
+    session = Session()
+    look.put_on(NIGHT if session.settings.theme == NIGHT.name else PEEL)
+    window = Window(session)
+
+    def begin() -> None:
+        if demo:
+            session.open_demo()
+        elif trial is not None:
+            session.open_paths([trial])
+        elif session.settings.recent and Path(session.settings.recent[0]).exists():
+            session.open_trial(Path(session.settings.recent[0]))
+
+    QTimer.singleShot(0, begin)
+    return window
+
+
+def launch(trial: Path | None, *, demo: bool = False) -> int:
+    """Open the window and run until it is closed; return the exit code."""
+    if not _has_screen():
+        print("zesty-abacus: there is no screen; set DISPLAY or use the commands in --help.", file=sys.stderr)
+        return 1
+    application = make_application()
+    window = make_window(demo=demo, trial=trial)
+    window.show()
+    # Python handles Ctrl C only between its own instructions; a slow timer gives it some
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    ticks = QTimer()
+    ticks.start(300)
+    ticks.timeout.connect(lambda: None)
+    return application.exec()
+
+
+def _has_screen() -> bool:
+    wanted = os.environ.get("QT_QPA_PLATFORM", "")
+    if wanted and not wanted.startswith(("xcb", "wayland")):
+        return True
+    return (
+        bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")) or QGuiApplication.instance() is not None
+    )

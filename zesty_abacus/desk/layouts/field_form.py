@@ -1,0 +1,267 @@
+"""A field as a form: every attribute in place, each wrong entry with its sentence."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
+
+from ..session import Session
+from ..theme import figure_font
+from ..widgets.parts import label
+
+if TYPE_CHECKING:
+    from .. import engine as heavy
+
+_WIDE = {"names", "note"}
+_FIGURES = {"places", "ratio", "offset", "low", "high", "unavailable"}
+_LINES = (
+    ("name", "name", "what the value is"),
+    ("places", "places", "B1 B0"),
+    ("unit", "unit", ""),
+    ("ratio", "step", "1"),
+    ("offset", "offset", "0"),
+    ("low", "low limit", "open"),
+    ("high", "high limit", "open"),
+    ("unavailable", "not available", "raw values"),
+    ("names", "named values", "0 off, 1 on, 2 fault"),
+    ("note", "note", ""),
+)
+_KINDS = ("unsigned", "signed", "float", "flag", "names", "text", "bytes")
+
+
+class FieldForm(QWidget):
+    """Edits one field. Every finished entry makes a changed field; a wrong one stays and says why.
+
+    Events
+    ------
+    edited
+        (field) the field with the entry taken over.
+    """
+
+    edited = pyqtSignal(object)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._field: heavy.Field | None = None
+        self._layout: heavy.Layout | None = None
+        self.lines: dict[str, QLineEdit] = {}
+        self.kind = QComboBox()
+        self.kind.setAccessibleName("kind")
+        self.selector = QComboBox()
+        self.selector.setAccessibleName("present when")
+        self.selector_values = QLineEdit()
+        self.selector_values.setAccessibleName("selector values")
+        self.selector_values.setPlaceholderText("values")
+        self.problem = label("", "wrong", wrap=True)
+        self._build()
+
+    def _build(self) -> None:
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 4, 0, 0)
+        grid.setHorizontalSpacing(8)
+        grid.setVerticalSpacing(5)
+        grid.setColumnStretch(1, 1)
+        grid.setColumnStretch(3, 1)
+        place = 0
+
+        def put(words: str, widget: QWidget, *, wide: bool = False) -> None:
+            nonlocal place
+            if wide and place % 2:
+                place += 1
+            row, column = divmod(place, 2)
+            grid.addWidget(_small(words), row, column * 2)
+            grid.addWidget(widget, row, column * 2 + 1, 1, 3 if wide else 1)
+            place += 2 if wide else 1
+
+        for attribute, words, hint in _LINES:
+            line = QLineEdit()
+            line.setPlaceholderText(hint)
+            line.setAccessibleName(words)
+            if attribute in _FIGURES:
+                line.setFont(figure_font())
+            line.editingFinished.connect(lambda attribute=attribute: self._take(attribute))
+            self.lines[attribute] = line
+            put(words, line, wide=attribute in _WIDE)
+            if attribute == "places":
+                put("kind", self.kind)
+            elif attribute == "unavailable":
+                put("present when", self._selector_row(), wide=True)
+        grid.addWidget(self.problem, 20, 0, 1, 4)
+        self.problem.hide()
+        self.kind.activated.connect(lambda _index: self._take("kind"))
+        self.selector.activated.connect(lambda _index: self._take("selected"))
+        self.selector_values.editingFinished.connect(lambda: self._take("selected"))
+
+    def _selector_row(self) -> QWidget:
+        holder = QWidget()
+        row = QHBoxLayout(holder)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.selector, 2)
+        row.addWidget(label("is", "section"))
+        row.addWidget(self.selector_values, 1)
+        return holder
+
+    def show_field(self, field: heavy.Field, layout: heavy.Layout) -> None:
+        """Show another field, or the same one changed elsewhere."""
+        self._field, self._layout = field, layout
+        engine = self._session.engine
+        if not self.kind.count():
+            for word in _KINDS:
+                self.kind.addItem(engine.FieldKind(word).words, word)
+        for attribute, line in self.lines.items():
+            text = self._text_of(attribute)
+            if line.text() != text:
+                line.setText(text)
+            _mark(line, wrong=False)
+        self.kind.setCurrentIndex(self.kind.findData(field.kind.value))
+        self._fill_selectors()
+        self.problem.hide()
+        is_number = field.kind.is_number
+        for attribute in ("ratio", "offset", "unit", "low", "high"):
+            self.lines[attribute].setEnabled(is_number)
+        self.lines["names"].setEnabled(field.raw_is_number and field.kind.value != "float")
+
+    def show_problem(self, attribute: str, sentence: str) -> None:
+        """Say what is wrong, beside the entry it is about."""
+        line = self.lines.get(attribute)
+        if line is not None:
+            _mark(line, wrong=True)
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+
+    def _fill_selectors(self) -> None:
+        assert self._field is not None and self._layout is not None
+        self.selector.clear()
+        self.selector.addItem("always", None)
+        for other in self._layout.fields:
+            if other.id != self._field.id and other.raw_is_number and other.kind.value != "float":
+                self.selector.addItem(f"{other.name}", other.id)
+        selected = self._field.selected
+        self.selector.setCurrentIndex(max(self.selector.findData(selected.field), 0) if selected is not None else 0)
+        self.selector_values.setText(", ".join(map(str, selected.values)) if selected is not None else "")
+        self.selector_values.setEnabled(selected is not None)
+
+    def _text_of(self, attribute: str) -> str:
+        assert self._field is not None
+        value = getattr(self._field, attribute)
+        engine = self._session.engine
+        if value is None:
+            return ""
+        if attribute in ("ratio", "offset", "low", "high"):
+            return engine.format_exact(value)
+        if attribute == "unavailable":
+            return ", ".join(map(str, value))
+        if attribute == "names":
+            return ", ".join(f"{named.raw} {named.label}" for named in value)
+        return str(value)
+
+    def _take(self, attribute: str) -> None:
+        """Read one entry and pass the changed field on."""
+        if self._field is None:
+            return
+        try:
+            changed = self._with_entry(attribute)
+        except (self._session.engine.AbacusError, ValueError) as error:
+            self.show_problem(attribute, str(error))
+            return
+        if changed != self._field:
+            self.edited.emit(changed)
+
+    def _with_entry(self, attribute: str) -> heavy.Field:
+        assert self._field is not None
+        engine = self._session.engine
+        if attribute == "kind":
+            return self._with_kind(engine.FieldKind(self.kind.currentData()))
+        if attribute == "selected":
+            return msgspec.structs.replace(self._field, selected=self._selected())
+        text = self.lines[attribute].text().strip()
+        readers: dict[str, Callable[[str], Any]] = {
+            "places": engine.parse_places,
+            "ratio": lambda t: engine.parse_exact(t or "1"),
+            "offset": lambda t: engine.parse_exact(t or "0"),
+            "low": lambda t: engine.parse_exact(t) if t else None,
+            "high": lambda t: engine.parse_exact(t) if t else None,
+            "unavailable": parse_raws,
+            "names": lambda t: parse_names(t, engine),
+        }
+        return msgspec.structs.replace(self._field, **{attribute: readers.get(attribute, str)(text)})
+
+    def _with_kind(self, kind: heavy.FieldKind) -> heavy.Field:
+        """Change the kind; what the new kind cannot have goes, so that one choice is one valid edit."""
+        assert self._field is not None
+        engine = self._session.engine
+        changes: dict[str, Any] = {"kind": kind}
+        if not kind.is_number:
+            changes |= {"ratio": engine.parse_exact("1"), "offset": engine.parse_exact("0"), "low": None, "high": None}
+        if kind.value == "names" and not self._field.names:
+            changes["names"] = (engine.NamedValue(0, "off"), engine.NamedValue(1, "on"))
+        if kind.value in ("float", "text", "bytes"):
+            changes |= {"names": (), "unavailable": ()}
+        return msgspec.structs.replace(self._field, **changes)
+
+    def _selected(self) -> heavy.Selected | None:
+        field_id = self.selector.currentData()
+        if field_id is None:
+            return None
+        return self._session.engine.Selected(field_id, parse_raws(self.selector_values.text()) or (0,))
+
+
+def parse_raws(text: str) -> tuple[int, ...]:
+    """Read raw values such as ``255, 0xFE``.
+
+    Raises
+    ------
+    ValueError
+        If a part is no whole number.
+    """
+    raws = []
+    for part in text.replace(";", ",").split(","):
+        if part.strip():
+            try:
+                raws.append(int(part.strip(), 0))
+            except ValueError as error:
+                raise ValueError(f"{part.strip()!r} is not a raw value; write 255 or 0xFF, with commas.") from error
+    return tuple(raws)
+
+
+def parse_names(text: str, engine: Any) -> tuple[heavy.NamedValue, ...]:
+    """Read names of values such as ``0 off, 1 on``.
+
+    Raises
+    ------
+    ValueError
+        If a part does not begin with a whole number.
+    """
+    names = []
+    for part in text.split(","):
+        raw, _, name = part.strip().partition(" ")
+        if not raw:
+            continue
+        try:
+            number = int(raw, 0)
+        except ValueError as error:
+            raise ValueError(f"{part.strip()!r} is not a raw value and its name; write 0 off, 1 on.") from error
+        if not name.strip():
+            raise ValueError(f"the value {number} has no name; write {number} and what it is called.")
+        names.append(engine.NamedValue(number, name.strip()))
+    return tuple(names)
+
+
+def _small(words: str) -> QLabel:
+    made = label(words, "section")
+    made.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+    return made
+
+
+def _mark(line: QLineEdit, *, wrong: bool) -> None:
+    if bool(line.property("wrong")) != wrong:
+        line.setProperty("wrong", wrong)
+        style = line.style()
+        if style is not None:
+            style.unpolish(line)
+            style.polish(line)

@@ -1,0 +1,104 @@
+"""The history of a layout: who, when, why, and what changed; any state can be restored."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING, Any
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from ..session import Session
+from ..theme import TINY_PX, figure_font, text_font
+from ..widgets.parts import Panel, button, clear_layout, hairline, label
+
+if TYPE_CHECKING:
+    from .. import engine as heavy
+
+_SHOWN = 60
+
+
+class HistoryPanel(Panel):
+    """Changes of the layout in hand, newest first."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("History")
+        self._session = session
+        self.entries: list[tuple[heavy.Revision, heavy.Layout | None]] = []
+        self._layout_id: Any = None
+        self._list = QVBoxLayout()
+        self._list.setSpacing(5)
+        self.body.addLayout(self._list)
+        self.body.addStretch(1)
+        session.edits.kept.connect(self.refresh)
+        session.opened.connect(self.refresh)
+        session.kind_changed.connect(self.refresh)
+
+    def refresh(self) -> None:
+        """Read the history again, on a thread."""
+        session = self._session
+        layout = session.layout_of(session.kind) if session.capture is not None else None
+        self._layout_id = layout.id if layout is not None else None
+        if layout is None:
+            self._show([])
+            return
+        library, layout_id = session.library, layout.id
+
+        def work(_progress: Any) -> Any:
+            revisions = library.history(layout_id)[:_SHOWN]
+            return [(item, None if item.removed else library.layout_at(item.id)) for item in revisions]
+
+        session.jobs.start("history", "reading the history", work, self._show)
+
+    def _show(self, entries: list[tuple[heavy.Revision, heavy.Layout | None]]) -> None:
+        self.entries = entries
+        self.note.setText(f"{len(entries)} change{'s' if len(entries) != 1 else ''}" if entries else "")
+        clear_layout(self._list)
+        if not entries:
+            text = "Choose a message with a layout to see who changed it, when and why."
+            self._list.addWidget(label(text, "quiet", wrap=True))
+        for number, (revision, layout) in enumerate(entries):
+            before = entries[number + 1][1] if number + 1 < len(entries) else None
+            self._list.addWidget(self._entry(revision, layout, before, is_newest=number == 0))
+            self._list.addWidget(hairline())
+
+    def _entry(
+        self, revision: heavy.Revision, layout: heavy.Layout | None, before: heavy.Layout | None, *, is_newest: bool
+    ) -> QWidget:
+        entry = QWidget()
+        column = QVBoxLayout(entry)
+        column.setContentsMargins(0, 2, 0, 4)
+        column.setSpacing(3)
+        what, _, why = revision.reason.partition(": ")
+        headline = label(what if why else revision.reason, wrap=True)
+        headline.setFont(text_font(bold=True))
+        column.addWidget(headline)
+        if why:
+            column.addWidget(label(why, wrap=True))
+        column.addWidget(label(f"{revision.author} · {when_text(revision.time)}", "quiet"))
+        change = (
+            self._session.engine.describe_change(before, layout) if layout is not None and before is not None else ""
+        )
+        if change and change not in revision.reason:
+            detail = label(change, "quiet", wrap=True)
+            detail.setFont(figure_font(TINY_PX))
+            column.addWidget(detail)
+        if not is_newest and layout is not None:
+            row = QHBoxLayout()
+            restore = button("Restore", "Make this state the newest again, as a change of its own", link=True)
+            restore.clicked.connect(lambda: self._restore(revision, layout))
+            row.addWidget(restore)
+            row.addStretch(1)
+            column.addLayout(row)
+        return entry
+
+    def _restore(self, revision: heavy.Revision, layout: heavy.Layout) -> None:
+        self._session.edits.change(layout, f"restored the state of {when_text(revision.time)}")
+
+
+def when_text(moment: datetime) -> str:
+    """Return a time near to now in words: ``today 10:42``, ``3 Nov``, ``3 Nov 2025``."""
+    local = moment.astimezone()
+    now = datetime.now(UTC).astimezone()
+    if local.date() == now.date():
+        return f"today {local:%H:%M}"
+    return f"{local.day} {local:%b}" if local.year == now.year else f"{local.day} {local:%b %Y}"

@@ -1,0 +1,319 @@
+"""The state that all desks share. Views read it, follow its events, and write by one call."""
+
+from __future__ import annotations
+
+import importlib
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+from uuid import UUID
+
+import msgspec
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from .clock import Clock
+from .edits import Edits
+from .jobs import Jobs
+from .kind_store import KindStore
+from .settings import Settings, demo_folder, load_settings, save_settings, with_recent
+
+if TYPE_CHECKING:
+    from . import engine as heavy
+
+PAYLOAD_FORMS = ("hex", "dec", "bin", "text")
+_FIRST_TRACES = 4
+_SLOWEST_TRACE_HZ = 4
+
+
+class Session(QObject):
+    """An open trial and what is being looked at.
+
+    Attributes
+    ----------
+    clock, store, edits, jobs
+        Time and cursor; worked-out facts about kinds; layouts and undo; work on threads.
+    engine
+        The heavy part of the program, None until it is loaded.
+    capture, library, trial
+        None until a trial is open.
+    kind
+        Number of the message kind in hand, None for none.
+    bits
+        The selected bits of that kind.
+
+    Events
+    ------
+    opened
+        Another trial is open; everything is another one.
+    trial_changed
+        Moments, lanes or sources changed.
+    layouts_changed
+        Layouts changed, so what frames mean did.
+    explained_changed
+        Explained bits were counted again.
+    kind_changed, bits_changed, traces_changed, form_changed
+        Another kind, selection, list of traces, or way to show payloads.
+    desk_wanted
+        (name) some view asks for another desk.
+    told
+        (tone, sentence) something worth a line in the foot; tone is ``good``, ``wrong`` or empty.
+    """
+
+    opened = pyqtSignal()
+    trial_changed = pyqtSignal()
+    layouts_changed = pyqtSignal()
+    explained_changed = pyqtSignal()
+    kind_changed = pyqtSignal()
+    bits_changed = pyqtSignal()
+    traces_changed = pyqtSignal()
+    form_changed = pyqtSignal()
+    desk_wanted = pyqtSignal(str)
+    told = pyqtSignal(str, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.settings: Settings = load_settings()
+        self.jobs = Jobs()
+        self.clock = Clock()
+        self.store = KindStore(self.jobs)
+        self.edits = Edits(self.jobs)
+        self.engine: Any = None
+        self.trial: Any = None
+        self.capture: Any = None
+        self.library: Any = None
+        self.outcomes: list[heavy.SourceOutcome] = []
+        self.density: Any = None
+        self.matches: list[heavy.Layout | None] = []
+        self.activities: list[heavy.KindActivity] = []
+        self.explained: list[heavy.Explained] = []
+        self.kind: int | None = None
+        self.bits: frozenset[int] = frozenset()
+        self.traces: list[tuple[int, UUID]] = []
+        self.form = "hex"
+        self.edits.changed.connect(self._on_layout_changed)
+        self.edits.refused.connect(lambda sentence: self.told.emit("wrong", sentence))
+        self.jobs.failed.connect(lambda title, sentence: self.told.emit("wrong", f"{title}: {sentence}"))
+
+    # opening
+
+    def open_trial(self, path: Path) -> None:
+        """Open a trial's folder or file; progress and errors show in the foot."""
+        self._open(f"opening {path.name}", lambda engine, progress: engine.open_trial(path, progress))
+
+    def open_demo(self) -> None:
+        """Open the user's copy of the Yuzu trial."""
+        folder = demo_folder()
+        self._open("opening the Yuzu trial", lambda engine, progress: engine.open_demo(folder, progress))
+
+    def open_paths(self, paths: Sequence[Path]) -> None:
+        """Open what was dropped or chosen: a trial, or recordings that join the open trial."""
+        for path in paths:
+            if path.is_dir() or path.name == "trial.json":
+                self.open_trial(path)
+                return
+        if self.trial is None:
+            self._open("starting a trial", lambda engine, progress: _trial_around(engine, paths, progress))
+        else:
+            self.add_sources(paths)
+
+    def add_sources(self, paths: Sequence[Path]) -> None:
+        """Bring more recordings into the open trial."""
+        known = {self.trial.source_path(entry).resolve() for entry in self.trial.file.sources}
+        fresh = [path for path in paths if path.resolve() not in known]
+        for path in paths:
+            if path not in fresh:
+                self.told.emit("wrong", f"{path.name} is in this trial already.")
+        if fresh:
+            entries = tuple(self.trial.entry_for(path) for path in fresh)
+            self.change_trial(msgspec.structs.replace(self.trial.file, sources=self.trial.file.sources + entries))
+
+    def remove_source(self, number: int) -> None:
+        """Take a recording out of the trial; its file stays where it is."""
+        kept = tuple(entry for index, entry in enumerate(self.trial.file.sources) if index != number)
+        self.change_trial(msgspec.structs.replace(self.trial.file, sources=kept))
+
+    def change_trial(self, file: heavy.TrialFile) -> None:
+        """Save a changed trial, and bring it in again if its recordings or lanes changed."""
+        before = self.trial.file
+        try:
+            self.trial.save(file)
+        except self.engine.AbacusError as error:
+            self.told.emit("wrong", str(error))
+            return
+        if (before.sources, before.lanes) != (file.sources, file.lanes):
+            trial = self.trial
+            self._open("bringing recordings in", lambda engine, progress: engine.finish_opening(trial, progress))
+        else:
+            self.trial_changed.emit()
+
+    def add_moment(self, text: str) -> None:
+        """Write down what happened at the cursor."""
+        moment = self.engine.Moment(time_ns=self.clock.cursor_ns, text=text)
+        self.change_trial(self.trial.file.with_moment(moment))
+
+    def _open(self, title: str, work: Any) -> None:
+        def whole(progress: Any) -> Any:
+            engine = importlib.import_module(f"{__package__}.engine")
+            return engine, work(engine, progress)
+
+        self.jobs.start("open", title, whole, self._on_opened, lambda text: self.told.emit("wrong", text))
+
+    def _on_opened(self, answer: tuple[Any, heavy.OpenedTrial]) -> None:
+        self.engine, made = answer
+        same = self.trial is not None and self.trial.folder == made.trial.folder
+        if self.library is not None and self.library is not made.library:
+            self.library.close()
+        self.trial, self.capture, self.library = made.trial, made.capture, made.library
+        self.outcomes, self.density = made.outcomes, made.density
+        self.edits.author = self.settings.author or self.engine.default_author()
+        self.edits.start(self.engine, made.library, made.heads)
+        self.store.start(self.engine, made.capture)
+        self.matches = self.engine.match_kinds(made.capture, self.edits.layouts())
+        self.activities, self.explained = [], []
+        self.kind, self.bits = None, frozenset()
+        if not same or not self.traces:
+            self.traces = self._first_traces()
+        self.traces = [trace for trace in self.traces if self.trace_field(trace) is not None]
+        self.clock.start(made.capture.origin_ns, made.capture.end_ns)
+        self.settings = with_recent(self.settings, made.trial.folder)
+        save_settings(self.settings)
+        self.opened.emit()
+        self._count_activity()
+        problems = sum(outcome.report.problem_count + bool(outcome.error) for outcome in made.outcomes)
+        if problems:
+            self.told.emit("wrong", f"{problems} problems while reading; see Intake.")
+
+    def _count_activity(self) -> None:
+        engine, capture = self.engine, self.capture
+
+        def finish(activities: list[heavy.KindActivity]) -> None:
+            if capture is self.capture:
+                self.activities = activities
+                self._count_explained()
+
+        self.jobs.start("activity", "counting bits", lambda p: engine.capture_activity(capture, p), finish)
+
+    def _count_explained(self) -> None:
+        if self.activities:
+            self.explained = self.engine.explain_all(self.activities, self.matches)
+            self.explained_changed.emit()
+
+    # kinds and bits
+
+    def select_kind(self, kind: int | None) -> None:
+        """Take a message kind in hand; the selection of bits belongs to the old one and goes."""
+        if kind == self.kind:
+            return
+        self.kind = kind
+        self.bits = frozenset()
+        self.kind_changed.emit()
+        self.bits_changed.emit()
+
+    def select_bits(self, bits: frozenset[int]) -> None:
+        """Select bits of the kind in hand."""
+        if bits != self.bits:
+            self.bits = bits
+            self.bits_changed.emit()
+
+    def layout_of(self, kind: int | None) -> heavy.Layout | None:
+        """Return the layout that reads a kind."""
+        return self.matches[kind] if kind is not None and kind < len(self.matches) else None
+
+    def kind_key(self, kind: int) -> heavy.KindKey:
+        """Return lane, address and flags of a kind."""
+        return self.capture.kinds.keys[kind]
+
+    def kind_name(self, kind: int) -> str:
+        """Return the message name of a kind, ``errors`` or ``remote``, or nothing if nobody named it."""
+        layout = self.layout_of(kind)
+        if layout is not None:
+            return layout.name
+        flags = self.kind_key(kind).flags
+        if flags & self.engine.ERROR:
+            return "error frames"
+        return "remote frames" if flags & self.engine.REMOTE else ""
+
+    def kind_rate(self, kind: int) -> float:
+        """Return frames a second over the whole recording."""
+        seconds = (self.clock.last_ns - self.clock.first_ns) / 1e9
+        return self.capture.kinds.count(kind) / seconds if seconds > 0 else 0.0
+
+    def total_explained(self) -> heavy.Explained | None:
+        """Return explained bits of the whole capture, None before they are counted."""
+        if not self.explained:
+            return None
+        return sum(self.explained[1:], self.explained[0])
+
+    def layout_for_new_field(self, kind: int, name: str) -> heavy.Layout:
+        """Return the layout of a kind, or a new empty one that reads just this kind."""
+        layout = self.layout_of(kind)
+        if layout is not None:
+            return layout
+        key = self.kind_key(kind)
+        lane = self.capture.lanes[key.lane]
+        applies = self.engine.Applies(
+            address=key.address, protocol=lane.protocol, extended=key.extended, lanes=(lane.name,)
+        )
+        return self.engine.new_layout(name, applies, self.capture.kind_size(kind))
+
+    def _on_layout_changed(self, _layout_id: str) -> None:
+        if self.capture is None:
+            return
+        self.matches = self.engine.match_kinds(self.capture, self.edits.layouts())
+        self.traces = [trace for trace in self.traces if self.trace_field(trace) is not None]
+        self.layouts_changed.emit()
+        self._count_explained()
+
+    # traces
+
+    def trace_field(self, trace: tuple[int, UUID]) -> heavy.Field | None:
+        """Return the field a trace shows, None if it is no more."""
+        layout = self.layout_of(trace[0])
+        return next((f for f in layout.fields if f.id == trace[1]), None) if layout is not None else None
+
+    def toggle_trace(self, kind: int, field_id: UUID) -> None:
+        """Put a field on the stack of traces, or take it off."""
+        trace = (kind, field_id)
+        self.traces = [t for t in self.traces if t != trace] if trace in self.traces else [*self.traces, trace]
+        self.traces_changed.emit()
+
+    def set_form(self, form: str) -> None:
+        """Show payloads in another form, everywhere."""
+        if form != self.form:
+            self.form = form
+            self.form_changed.emit()
+
+    def _first_traces(self) -> list[tuple[int, UUID]]:
+        """Choose fields worth a first look: one scaled number a message, messages of all lanes in turn."""
+        by_lane: dict[int, list[tuple[int, UUID]]] = {}
+        for kind, layout in enumerate(self.matches):
+            if layout is None or self.kind_rate(kind) < _SLOWEST_TRACE_HZ:
+                continue
+            fields = [f for f in layout.fields if f.kind.is_number and f.unit and f.selected is None]
+            if fields:
+                by_lane.setdefault(self.kind_key(kind).lane, []).append((kind, fields[0].id))
+        turns = [trace for group in zip(*_padded(list(by_lane.values())), strict=True) for trace in group if trace]
+        return turns[:_FIRST_TRACES]
+
+    def close(self) -> None:
+        """Finish edits, stop work and let go of files."""
+        self.jobs.close()
+        if self.library is not None:
+            self.library.close()
+
+
+def _padded(groups: list[list[Any]]) -> list[list[Any]]:
+    longest = max((len(group) for group in groups), default=0)
+    return [group + [None] * (longest - len(group)) for group in groups]
+
+
+def _trial_around(engine: Any, paths: Sequence[Path], progress: Any) -> Any:
+    """Make a trial beside the first recording, so that moments and the library have a place."""
+    first = paths[0].resolve()
+    folder = first.with_name(f"{first.name.split('.')[0]} trial")
+    trial = engine.Trial.open(folder) if (folder / "trial.json").exists() else engine.Trial.create(folder, folder.name)
+    known = {entry.path for entry in trial.file.sources}
+    entries = tuple(entry for entry in map(trial.entry_for, paths) if entry.path not in known)
+    if entries:
+        trial.save(msgspec.structs.replace(trial.file, sources=trial.file.sources + entries))
+    return engine.finish_opening(trial, progress)

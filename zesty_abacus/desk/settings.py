@@ -1,0 +1,54 @@
+"""What the program remembers between runs: theme, recent trials, the name changes are kept under."""
+
+from __future__ import annotations
+
+import contextlib
+from pathlib import Path
+
+import msgspec
+import platformdirs
+
+_RECENT = 12
+
+
+class Settings(msgspec.Struct, kw_only=True):
+    """Remembered choices; a missing or damaged file means the defaults."""
+
+    theme: str = "Peel"
+    author: str = ""
+    recent: list[str] = []
+
+
+def settings_path() -> Path:
+    """Return where settings are kept."""
+    return Path(platformdirs.user_config_dir("zesty-abacus")) / "settings.json"
+
+
+def demo_folder() -> Path:
+    """Return where the user's copy of the Yuzu trial lies."""
+    return Path(platformdirs.user_data_dir("zesty-abacus")) / "yuzu"
+
+
+def load_settings() -> Settings:
+    """Read the settings."""
+    try:
+        return msgspec.json.decode(settings_path().read_bytes(), type=Settings)
+    except (OSError, msgspec.DecodeError):
+        return Settings()
+
+
+def save_settings(settings: Settings) -> None:
+    """Write the settings; a folder that cannot be written costs only the memory of them."""
+    path = settings_path()
+    with contextlib.suppress(OSError):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        part = path.with_suffix(".part")
+        part.write_bytes(msgspec.json.format(msgspec.json.encode(settings), indent=1))
+        part.replace(path)
+
+
+def with_recent(settings: Settings, trial: Path) -> Settings:
+    """Return settings with a trial first among the recent ones."""
+    name = str(trial.resolve())
+    recent = [name, *(item for item in settings.recent if item != name)][:_RECENT]
+    return msgspec.structs.replace(settings, recent=recent)

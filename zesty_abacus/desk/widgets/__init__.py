@@ -1,0 +1,1 @@
+"""Parts that several desks use. Each takes the session first and follows its events."""

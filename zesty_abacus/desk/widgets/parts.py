@@ -1,0 +1,176 @@
+"""Small parts of which panels are made."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QObject, QSize, Qt, QTimer
+from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..theme import text_font
+
+EDGE = 12
+"""Distance of words from the edge of a panel."""
+
+
+def label(text: str = "", role: str = "", *, wrap: bool = False, selectable: bool = False) -> QLabel:
+    """Return a label in a role of the style sheet; text is never read as markup."""
+    made = QLabel(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    if role:
+        made.setObjectName(role)
+    if wrap:
+        made.setWordWrap(True)
+        made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Minimum)
+    if selectable:
+        made.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+    return made
+
+
+def button(text: str, tip: str = "", *, main: bool = False, link: bool = False) -> QPushButton:
+    """Return a button with a word on it."""
+    made = QPushButton(text)
+    made.setToolTip(tip)
+    made.setCursor(Qt.CursorShape.PointingHandCursor)
+    if main:
+        made.setObjectName("main")
+    elif link:
+        made.setObjectName("link")
+    return made
+
+
+def one_shot(parent: QObject, milliseconds: int, call: Callable[[], object]) -> QTimer:
+    """Return a timer that calls once after it was last started."""
+    timer = QTimer(parent)
+    timer.setSingleShot(True)
+    timer.setInterval(milliseconds)
+    timer.timeout.connect(call)
+    return timer
+
+
+def hairline() -> QFrame:
+    """Return a thin horizontal line."""
+    made = QFrame()
+    made.setObjectName("hairline")
+    return made
+
+
+class ElidedLabel(QLabel):
+    """A line of words that is shortened to the room there is; the tooltip has all of it."""
+
+    def setText(self, text: str | None) -> None:
+        super().setText(text)
+        self.setToolTip(text)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(40, super().minimumSizeHint().height())
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.setPen(self.palette().color(self.foregroundRole()))
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
+        painter.end()
+
+
+class Panel(QWidget):
+    """A raised column with a title, a quiet note beside it, and a body that scrolls.
+
+    Attributes
+    ----------
+    note
+        The label at the right of the title.
+    body
+        Layout to put parts in.
+    """
+
+    def __init__(self, title: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.title = label(title, "title")
+        self.title.setFont(text_font(bold=True))
+        self.note = label("", "quiet")
+        head = QHBoxLayout()
+        head.setContentsMargins(EDGE, 7, EDGE, 7)
+        head.addWidget(self.title)
+        head.addStretch(1)
+        head.addWidget(self.note)
+        self.inner = QWidget()
+        self.body = QVBoxLayout(self.inner)
+        self.body.setContentsMargins(EDGE, 8, EDGE, EDGE)
+        self.body.setSpacing(6)
+        self.area = QScrollArea()
+        self.area.setWidgetResizable(True)
+        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.area.setWidget(self.inner)
+        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(hairline())
+        column.addWidget(self.area, 1)
+
+    def sizeHint(self) -> QSize:
+        return QSize(272, 400)
+
+    def clear(self) -> None:
+        """Take everything out of the body."""
+        clear_layout(self.body)
+
+
+def clear_layout(layout: QVBoxLayout | QHBoxLayout) -> None:
+    """Take everything out of a layout and let the widgets go."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is None:
+            continue
+        widget = item.widget()
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+        inner = item.layout()
+        if isinstance(inner, (QVBoxLayout, QHBoxLayout)):
+            clear_layout(inner)
+
+
+class DeskHead(QWidget):
+    """The line at the top of a desk: a name, quiet words after it, and room for actions at the right."""
+
+    def __init__(self, title: str = "", words: str = "") -> None:
+        super().__init__()
+        self.setObjectName("paper")
+        self.title = label(title)
+        self.title.setFont(text_font(16, bold=True))
+        self.words = ElidedLabel(words)
+        self.words.setTextFormat(Qt.TextFormat.PlainText)
+        self.words.setObjectName("quiet")
+        self.row = QHBoxLayout(self)
+        self.row.setContentsMargins(14, 7, 14, 7)
+        self.row.setSpacing(10)
+        self.row.addWidget(self.title)
+        self.row.addWidget(self.words, 1)
+
+
+class Hint(QWidget):
+    """What an empty view says: the next step, in the middle."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__()
+        self.words = label(text, "quiet", wrap=True)
+        self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(40, 40, 40, 40)
+        column.addWidget(self.words)

@@ -1,0 +1,236 @@
+"""The frame of the window: header, strip, roster, desk, side panel, foot."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from .command_table import DESKS, command_table
+from .commands import Command
+from .handover.desk import HandOverDesk
+from .intake.desk import IntakeDesk
+from .layouts.desk import LayoutsDesk
+from .read.desk import ReadDesk
+from .session import Session
+from .settings import save_settings
+from .theme import NIGHT, PEEL, look, text_font
+from .unravel.desk import UnravelDesk
+from .widgets.find_box import FindBox
+from .widgets.foot import Foot
+from .widgets.key_help import KeyHelp
+from .widgets.parts import EDGE, button, label
+from .widgets.rod import DeskRod
+from .widgets.roster import Roster
+from .widgets.strip import Strip
+
+_SIZE = QSize(1280, 800)
+_LEAST = QSize(1024, 640)
+
+
+Desk = IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | HandOverDesk
+
+
+class Window(QMainWindow):
+    """One trial in one window.
+
+    Attributes
+    ----------
+    session
+        The state all parts share.
+    desks
+        The desks by name; also by attribute.
+    commands
+        Everything that can be done, from which shortcuts and the palette are made.
+    """
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setWindowTitle("Zesty Abacus")
+        self.setMinimumSize(_LEAST)
+        self.resize(_SIZE)
+        self.setAcceptDrops(True)
+        self.desk_name = "Read"
+        self.intake = IntakeDesk(session)
+        self.read = ReadDesk(session)
+        self.unravel = UnravelDesk(session)
+        self.layouts = LayoutsDesk(session)
+        self.handover = HandOverDesk(session)
+        self.desks: dict[str, Desk] = {
+            desk.name: desk for desk in (self.intake, self.read, self.unravel, self.layouts, self.handover)
+        }
+        self.commands: list[Command] = command_table(self)
+        self._build()
+        self._make_actions()
+        self._connect()
+        self.show_desk("Read")
+        self.roster.view.setFocus()
+
+    def _build(self) -> None:
+        session = self.session
+        self.strip = Strip(session)
+        self.roster = Roster(session)
+        self.foot = Foot(session)
+        self.centre = QStackedWidget()
+        self.side = QStackedWidget()
+        for desk in self.desks.values():
+            self.centre.addWidget(desk)
+            self.side.addWidget(desk.side)
+        self.left = QStackedWidget()
+        self.left.addWidget(self.roster)
+        self.left.addWidget(self.intake.left)
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setHandleWidth(1)
+        for part in (self.left, self.centre, self.side):
+            self.split.addWidget(part)
+        self.split.setStretchFactor(1, 1)
+        self.split.setSizes([246, 762, 272])
+        self.split.setCollapsible(1, False)
+        self.left.setMinimumWidth(180)
+        self.side.setMinimumWidth(200)
+        self.centre.setMinimumWidth(420)
+        body = QWidget()
+        body.setObjectName("paper")
+        column = QVBoxLayout(body)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._header())
+        column.addWidget(self.strip)
+        column.addWidget(self.split, 1)
+        column.addWidget(self.foot)
+        self.setCentralWidget(body)
+        self.help = KeyHelp(self)
+
+    def _header(self) -> QWidget:
+        header = QWidget()
+        header.setObjectName("header")
+        header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        header.setFixedHeight(46)
+        self.trial_button = button("Zesty Abacus  ▾", "Open another trial or recording (Ctrl O)")
+        self.trial_button.setObjectName("trial")
+        self.trial_button.setFont(text_font(14, bold=True))
+        self.trial_button.clicked.connect(self._show_trial_menu)
+        self.run_label = label("", "quiet")
+        self.rod = DeskRod(list(DESKS))
+        self.find_box = FindBox(self.session, lambda: self.commands)
+        self.library_dot = label("", "good")
+        self.library_label = label("no library", "quiet")
+        row = QHBoxLayout(header)
+        row.setContentsMargins(EDGE, 0, EDGE, 0)
+        row.setSpacing(8)
+        row.addWidget(self.trial_button)
+        row.addWidget(self.run_label)
+        row.addWidget(self.rod)
+        row.addWidget(self.find_box, 1)
+        row.addWidget(self.library_dot)
+        row.addWidget(self.library_label)
+        return header
+
+    def _make_actions(self) -> None:
+        for command in self.commands:
+            if not command.shortcut:
+                continue
+            action = QAction(command.title, self)
+            action.setShortcut(QKeySequence(command.shortcut))
+            action.triggered.connect(lambda _on=False, command=command: self._run(command))
+            self.addAction(action)
+
+    def _connect(self) -> None:
+        session = self.session
+        self.rod.picked.connect(self.show_desk)
+        session.desk_wanted.connect(self.show_desk)
+        session.opened.connect(self._on_opened)
+        session.edits.kept.connect(self._show_library)
+        session.layouts_changed.connect(self._show_library)
+        look.changed.connect(self.update)
+
+    def _run(self, command: Command) -> None:
+        if command.enabled() and command.desk in ("", self.desk_name):
+            command.run()
+
+    def show_desk(self, name: str) -> None:
+        """Show a desk; cursor, view and kind stay."""
+        self.desk_name = name
+        desk = self.desks[name]
+        self.centre.setCurrentWidget(desk)
+        self.side.setCurrentWidget(desk.side)
+        self.left.setCurrentIndex(1 if name == "Intake" else 0)
+        self.rod.set_current(name)
+
+    # opening
+
+    def ask_open(self) -> None:
+        """Ask for recordings or a trial."""
+        names, _ = QFileDialog.getOpenFileNames(
+            self,
+            "Open recordings or a trial",
+            "",
+            "Recordings and trials (*.log *.pcap *.pcapng *.gz *.zst trial.json);;All files (*)",
+        )
+        if names:
+            self.session.open_paths([Path(name) for name in names])
+
+    def _show_trial_menu(self) -> None:
+        menu = QMenu(self)
+        menu.addAction("Open recordings or a trial …\tCtrl+O", self.ask_open)
+        menu.addAction("Open the Yuzu trial", self.session.open_demo)
+        recent = [Path(name) for name in self.session.settings.recent if Path(name).exists()]
+        if recent:
+            menu.addSection("Recent")
+            menu.addSeparator()
+        for path in recent:
+            menu.addAction(str(path), lambda path=path: self.session.open_trial(path))
+        menu.exec(self.trial_button.mapToGlobal(self.trial_button.rect().bottomLeft()))
+
+    def toggle_theme(self) -> None:
+        """Change between Peel and Night peel."""
+        theme = PEEL if look.theme is NIGHT else NIGHT
+        look.put_on(theme)
+        self.session.settings.theme = theme.name
+        save_settings(self.session.settings)
+
+    def _on_opened(self) -> None:
+        file = self.session.trial.file
+        self.trial_button.setText(f"{file.name}  ▾")
+        self.run_label.setText(f"· {file.run}" if file.run else "")
+        self.setWindowTitle(f"{file.name} – Zesty Abacus")
+        self._show_library()
+
+    def _show_library(self) -> None:
+        library = self.session.library
+        if library is not None:
+            count = len(self.session.edits.layouts())
+            self.library_dot.setText("●")
+            self.library_label.setText(library.name)
+            self.library_label.setToolTip(f"{library.path}, {count} layouts")
+
+    # Qt events
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None:
+            paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+            if paths:
+                self.session.open_paths(paths)
+            event.acceptProposedAction()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        self.session.close()
+        super().closeEvent(event)
