@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
@@ -63,7 +64,7 @@ def put_out(form: str, output: Path | None, schema: pa.Schema, tables: Iterable[
     if output is not None:
         export_tables(output, form, schema, tables)
         return
-    stream = click.get_binary_stream("stdout")
+    stream = sys.stdout.buffer
     write_tables(pa.PythonFile(_Unseekable(stream), mode="w"), form, schema, tables)
     stream.flush()
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 import os
 import signal
 import sys
+from functools import cache
 from pathlib import Path
+from types import TracebackType
 
 from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QGuiApplication, QIcon
@@ -18,11 +20,9 @@ from .window import Window
 ICON = Path(__file__).parent / "icons" / "zesty-abacus.svg"
 
 
+@cache
 def make_application() -> QApplication:
-    """Return the one application object."""
-    existing = QApplication.instance()
-    if isinstance(existing, QApplication):
-        return existing
+    """Return the one application object, kept as long as the process lives."""
     QApplication.setApplicationName("Zesty Abacus")
     QApplication.setDesktopFileName("zesty-abacus")
     application = QApplication(sys.argv[:1])
@@ -49,6 +49,16 @@ def make_window(*, demo: bool = False, trial: Path | None = None) -> Window:
     return window
 
 
+def tell_faults(session: Session) -> None:
+    """Tell a fault of the program in the foot instead of ending it: work in hand is worth more than a clean exit."""
+
+    def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        sys.__excepthook__(kind, error, trace)
+        session.told.emit("wrong", f"The program met a fault of its own: {kind.__name__}: {error}")
+
+    sys.excepthook = hook
+
+
 def launch(trial: Path | None, *, demo: bool = False) -> int:
     """Open the window and run until it is closed; return the exit code."""
     if not _has_screen():
@@ -56,6 +66,7 @@ def launch(trial: Path | None, *, demo: bool = False) -> int:
         return 1
     application = make_application()
     window = make_window(demo=demo, trial=trial)
+    tell_faults(window.session)
     window.show()
     # Python handles Ctrl C only between its own instructions; a slow timer gives it some
     signal.signal(signal.SIGINT, lambda *_: window.close())

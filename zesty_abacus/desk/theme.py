@@ -53,7 +53,7 @@ class Theme:
 
 PEEL = Theme(
     name="Peel", paper="#FAF6EC", panel="#FFFDF7", ink="#22303C", quiet="#66717B", line="#E3DAC6", rod="#CBBFA5",
-    zest="#E0642A", zest_text="#B8481A", unexplained="#B9762F", wrong="#B0303A", good="#4F7F1F", selected="#FCE7DC",
+    zest="#E0642A", zest_text="#B8481A", unexplained="#B9762F", wrong="#B0303A", good="#487619", selected="#FCE7DC",
     chip="#F1EAD9", fields=_FIELD_HUES_PEEL,
 )  # fmt: skip
 NIGHT = Theme(

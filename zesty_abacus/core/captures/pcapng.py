@@ -29,6 +29,7 @@ _ENHANCED = 6
 _MAX_BLOCK = 16 << 20
 _MAX_INTERFACES = 1024
 _WRITE_ROWS = 1 << 15
+_LAST_NS = 9_200_000_000_000_000_000
 _SWAPPED_MARK = b"\x1a\x2b\x3c\x4d"
 _PLAIN_MARK = b"\x4d\x3c\x2b\x1a"
 
@@ -283,7 +284,7 @@ def _take_packet(  # type: ignore[no-untyped-def]
         if high >= 1 << 31:
             return 7, used
         ticks = high << 32 | can.read_u32(data, at + 16, swapped)
-        if ticks > (np.int64(1) << 62) // row_of[_MULTIPLY]:
+        if ticks > _LAST_NS // row_of[_MULTIPLY]:
             return 7, used
         time = _nanoseconds(ticks, row_of)
         captured = can.read_u32(data, at + 20, swapped)

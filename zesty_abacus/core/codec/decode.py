@@ -142,7 +142,7 @@ def decode(
     matrix = _wide_enough(matrix, plan.words)
     wanted = None if only is None else set(only)
     numbers = _with_selectors(plan, wanted)
-    steps = plan.steps if len(numbers) == len(plan.numbers) else number_steps(numbers)
+    steps = plan.steps if numbers is plan.numbers else number_steps(numbers)
     raw, values = decode_numbers(matrix, steps)
     columns: dict[UUID, FieldColumn] = {}
     scaled = 0

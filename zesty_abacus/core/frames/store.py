@@ -13,10 +13,10 @@ holds more than one chunk in memory.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import shutil
 from collections.abc import Sequence
-from contextlib import contextmanager
 from dataclasses import asdict
 from pathlib import Path
 from types import TracebackType
@@ -70,7 +70,9 @@ class CaptureWriter:
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        self._close()
+        # what a full disk did not take fails once more on closing; it goes with the folder
+        with contextlib.suppress(OSError):
+            self._close()
         shutil.rmtree(self._spool, ignore_errors=True)
 
     def __len__(self) -> int:
@@ -105,9 +107,11 @@ class CaptureWriter:
             If the progress was cancelled.
         """
         progress = progress or Progress()
-        self._close()
+        with _disk_errors(self._spool):
+            self._close()
         progress.step(0.0, "sorting by time")
         table = self._mapped_table()
+        table.check()
         if not is_sorted(table.time_ns):
             table = take_rows(table, np.argsort(table.time_ns, kind="stable"))
         progress.step(0.4, "indexing kinds")
@@ -127,9 +131,9 @@ class CaptureWriter:
         return FrameTable(**columns, payload=_map_raw(self._spool / "payload", np.dtype(np.uint8)))
 
     def _close(self) -> None:
-        for file in self._files.values():
+        while self._files:
+            _, file = self._files.popitem()
             file.close()
-        self._files.clear()
 
 
 def store_capture(capture: Capture, folder: Path) -> Capture:
@@ -162,6 +166,9 @@ def open_capture(folder: Path) -> Capture:
         bounds = np.asarray(kinds_meta["bounds"], np.int64)
         kinds = KindIndex(keys, _numpy(grouped, "order", np.dtype(np.uint32)), bounds)
         lanes = tuple(Lane(**lane) for lane in meta["lanes"])
+        table.check()
+        if len(kinds.order) != len(table) or len(bounds) != len(keys) + 1 or kinds.order.max(initial=0) > len(table):
+            raise ValueError("the index of kinds does not fit the frames")
     except (KeyError, TypeError, ValueError) as error:
         raise CaptureStoreError(f"a column or a note is missing ({error}).", where=str(folder)) from error
     return Capture(table, lanes, kinds, folder)
@@ -211,7 +218,7 @@ def _map_raw(path: Path, dtype: np.dtype) -> NDArray:
     return np.memmap(path, dtype, mode="r")
 
 
-@contextmanager
+@contextlib.contextmanager
 def _disk_errors(path: Path):  # type: ignore[no-untyped-def]
     try:
         yield

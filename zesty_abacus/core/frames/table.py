@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 
 import numpy as np
+from numba import njit
 from numpy.typing import NDArray
 
 from ..errors import DataError
@@ -83,5 +84,14 @@ class FrameTable:
         lengths = {name: len(getattr(self, name)) for name in COLUMN_DTYPES}
         if len(set(lengths.values())) > 1:
             raise DataError(f"the frame columns have different lengths: {lengths}.")
-        if len(self) and (int(self.start.min()) < 0 or int((self.start + self.size).max()) > len(self.payload)):
+        if not _points_inside(self.start, self.size, len(self.payload)):
             raise DataError(f"a frame points outside the {len(self.payload)} payload bytes.")
+
+
+@njit(cache=True, nogil=True)
+def _points_inside(start, size, length):  # type: ignore[no-untyped-def]
+    """Whether every frame's bytes lie inside the payload; the kernels rely on it and look no further."""
+    for i in range(len(start)):
+        if start[i] < 0 or start[i] > length or start[i] + np.int64(size[i]) > length:
+            return False
+    return True

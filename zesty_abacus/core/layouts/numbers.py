@@ -7,7 +7,8 @@ from fractions import Fraction
 
 from ..errors import MisuseError
 
-_NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,3})?")
+_NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,2})?")
+"""Exponents have two digits, so that every number that is read can also be a float."""
 _RATIO = re.compile(r"([+-]?\d+)\s*/\s*(\d+)")
 _MAX_LENGTH = 80
 

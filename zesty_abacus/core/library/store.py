@@ -85,7 +85,8 @@ class Library:
         self._engine = engine
         self.path = path
         with self._reading() as connection:
-            facts = dict(connection.execute(sa.select(library_info.c.key, library_info.c.value)).tuples().all())
+            rows = connection.execute(sa.select(library_info.c.key, library_info.c.value)).all()
+        facts = {row.key: row.value for row in rows}
         self.name = facts.get("name", path.stem)
 
     @classmethod

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
+from uuid import UUID
 
 import msgspec
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -140,9 +141,11 @@ class FieldForm(QWidget):
         self.selector.addItem("always", None)
         for other in self._layout.fields:
             if other.id != self._field.id and other.raw_is_number and other.kind.value != "float":
-                self.selector.addItem(f"{other.name}", other.id)
+                self.selector.addItem(other.name, str(other.id))
         selected = self._field.selected
-        self.selector.setCurrentIndex(max(self.selector.findData(selected.field), 0) if selected is not None else 0)
+        self.selector.setCurrentIndex(
+            max(self.selector.findData(str(selected.field)), 0) if selected is not None else 0
+        )
         self.selector_values.setText(", ".join(map(str, selected.values)) if selected is not None else "")
         self.selector_values.setEnabled(selected is not None)
 
@@ -208,7 +211,7 @@ class FieldForm(QWidget):
         field_id = self.selector.currentData()
         if field_id is None:
             return None
-        return self._session.engine.Selected(field_id, parse_raws(self.selector_values.text()) or (0,))
+        return self._session.engine.Selected(UUID(field_id), parse_raws(self.selector_values.text()) or (0,))
 
 
 def parse_raws(text: str) -> tuple[int, ...]:

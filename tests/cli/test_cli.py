@@ -1,0 +1,135 @@
+"""The command itself, run as a program: output, exit codes, one-sentence errors."""
+
+import csv
+import io
+import json
+import subprocess
+import sys
+
+import pyarrow.parquet
+import pytest
+
+
+def run(*arguments, binary=False):
+    """Run the command; return (exit code, output, errors)."""
+    done = subprocess.run(
+        [sys.executable, "-m", "zesty_abacus", *map(str, arguments)], capture_output=True, timeout=120
+    )
+    return done.returncode, done.stdout if binary else done.stdout.decode(), done.stderr.decode()
+
+
+@pytest.fixture(scope="module")
+def trial(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("cli") / "yuzu"
+    assert run("demo", folder, "--length", "4s")[0] == 0
+    return folder
+
+
+def test_demo_writes_everything(trial):
+    names = {path.name for path in trial.iterdir()}
+    assert names >= {"trial.json", "library.sqlite", "thruster.log.gz", "battery.pcapng.zst", "gnss.csv", "truth"}
+    assert run("demo", trial)[0] == 1
+    assert run("demo", trial / "x", "--length", "soon")[0] == 2
+
+
+def test_frames_of_a_trial_and_of_files(trial):
+    code, out, _ = run("frames", trial)
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert code == 0 and list(rows[0]) == ["time_ns", "lane", "address", "direction", "flags", "size", "payload"]
+    assert {row["lane"] for row in rows} == {"thruster", "battery"}
+    code, out, _ = run("frames", trial / "battery.pcapng.zst", "--to", "jsonl")
+    assert code == 0 and {json.loads(line)["lane"] for line in out.splitlines()} == {"battery"}
+
+
+def test_decode_long_and_wide_in_every_format(trial, tmp_path):
+    code, out, _ = run("decode", trial, "--library", trial)
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert code == 0 and {"angle", "current"} <= {row["field"] for row in rows}
+    target = tmp_path / "wide.parquet"
+    assert run("decode", trial, "--library", trial, "--shape", "wide", "--to", "parquet", "-o", target)[0] == 0
+    table = pyarrow.parquet.read_table(target)
+    assert "Pack totals.current" in table.column_names
+    code, data, _ = run("decode", trial, "--library", trial, "--to", "parquet", binary=True)
+    assert code == 0 and pyarrow.parquet.read_table(io.BytesIO(data)).num_rows == len(rows)
+
+
+def test_encode_tells_what_it_lost(trial):
+    code, out, err = run("encode", "--library", trial, "Azimuth command port", "angle set=-12.32", "mode=transit")
+    assert (code, out.strip()) == (0, "1A0#0AFF000002000000")
+    assert err.strip() == "zesty-abacus: angle set is off by -0.02, the nearest step"
+    code, _, err = run("encode", "--library", trial, "0x1A0", "angle set=9000")
+    assert code == 2 and "does not fit" in err
+    assert run("encode", "--library", trial, "0x1A0", "angle")[0] == 2
+    assert run("encode", "--library", trial, "0x999", "a=1")[0] == 1
+
+
+def test_library_verbs(trial, tmp_path):
+    path = tmp_path / "own.sqlite"
+    assert run("library", "new", path, "--name", "bench")[0] == 0
+    code, out, _ = run(
+        "library", "import", path, trial / "layouts.json", "--author", "bench 2", "--reason", "from Yuzu"
+    )
+    assert code == 0 and "18 layouts, 18 new or changed" in out
+    assert "0 new or changed" in run("library", "import", path, trial / "layouts.json")[1]
+    code, out, _ = run("library", "export", path)
+    assert code == 0 and json.loads(out)["format"] == "zesty-abacus layouts"
+    assert run("library", "export", path, "-o", tmp_path / "out.json")[0] == 0
+    assert run("library", "export", path, "-o", tmp_path / "no" / "out.json")[0] == 1
+    assert "Pack totals" in run("library", "show", path, "0x18FF0210")[1]
+    assert "bench 2" in run("library", "log", path)[1] and "from Yuzu" in run("library", "log", path)[1]
+    assert run("library", "check", path)[:2] == (0, "0 problems\n")
+    assert run("library", "new", path)[0] == 1
+
+
+def test_a_bad_layout_file_changes_nothing(trial, tmp_path):
+    path = tmp_path / "own.sqlite"
+    run("library", "new", path)
+    bad = tmp_path / "bad.json"
+    bad.write_text((trial / "layouts.json").read_text().replace('"size": 8', '"size": 1'))
+    code, _, err = run("library", "import", path, bad)
+    assert code == 1 and "Nothing was brought in" in err
+    assert run("library", "show", path)[1] == ""
+
+
+@pytest.mark.parametrize(
+    ("arguments", "code", "words"),
+    [
+        (["frames", "none.log"], 1, "cannot be opened"),
+        (["frames"], 2, "Missing argument"),
+        (["frames", __file__], 1, "none of the known formats"),
+        (["decode", "none.log", "--library", "none.sqlite"], 1, "does not exist"),
+        (["decode", "x"], 2, "Missing option"),
+        (["library", "show", __file__], 1, "not a library"),
+        (["frames", "x", "--to", "doc"], 2, "doc"),
+        (["library", "nonsense"], 2, "nonsense"),
+    ],
+)
+def test_errors_are_one_sentence_with_an_exit_code(arguments, code, words):
+    found, out, err = run(*arguments)
+    assert (found, out) == (code, "") and words in err and "Traceback" not in err
+
+
+def test_problems_go_to_standard_error_and_the_rest_is_read(tmp_path):
+    path = tmp_path / "a.log"
+    path.write_text("(1.0) can0 100#00\nbroken\n(2.0) can0 100#01\n")
+    code, out, err = run("frames", path)
+    assert code == 0 and len(out.splitlines()) == 3 and "line 2" in err
+
+
+@pytest.mark.parametrize("command", [[], ["frames"], ["decode"], ["encode"], ["library"], ["library", "log"], ["demo"]])
+def test_help_everywhere(command):
+    code, out, _ = run(*command, "--help")
+    assert code == 0 and "Usage" in out
+
+
+def test_a_reader_that_has_enough_ends_the_command(trial):
+    shell = f"{sys.executable} -m zesty_abacus frames {trial} | head -1"
+    done = subprocess.run(["bash", "-o", "pipefail", "-c", shell], capture_output=True, text=True, timeout=60)
+    assert done.stdout.startswith('"time_ns"') and "Traceback" not in done.stderr
+
+
+def test_the_command_line_starts_without_the_heavy_parts():
+    heavy = ("numba", "pyarrow", "PyQt6", "sqlalchemy")
+    code = f"import sys, zesty_abacus.cli.main; print([m for m in {heavy} if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

@@ -1,0 +1,115 @@
+from fractions import Fraction
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.codec.oracle import raw_bits
+from tests.strategies import layouts
+from zesty_abacus.core.codec.decode import decode
+from zesty_abacus.core.codec.encode import EncodeError, encode_columns, encode_message, put_raw, raw_of
+from zesty_abacus.core.codec.plan import compile_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places as at
+
+
+@given(layouts(max_size=16), st.data())
+def test_decoding_then_encoding_gives_the_same_bits(layout, data):
+    payload = data.draw(st.binary(min_size=layout.size, max_size=layout.size))
+    matrix = np.frombuffer(payload.ljust(64, b"\0"), np.uint8)[None, :]
+    decoded = decode(compile_layout(layout), matrix, np.array([layout.size], np.uint32))
+    values = {}
+    for field in layout.fields:
+        if field.kind is not FieldKind.FLOAT:
+            low, _ = field.raw_range()
+            raw = raw_bits(field.places.bits, payload)
+            exact = raw - 2 ** len(field.places.bits) if low < 0 and raw * 2 >= 2 ** len(field.places.bits) else raw
+            assert exact == int(decoded[field.id].raw[0])
+            values[field.name] = exact * field.ratio + field.offset
+    encoded = encode_message(layout, values, base=payload)
+    assert encoded.payload == payload
+    assert encoded.losses == {}
+
+
+@given(layouts(max_size=16), st.integers(0, 2**32 - 1))
+def test_columns_of_raw_values_come_back(layout, seed):
+    random = np.random.default_rng(seed)
+    matrix = np.zeros((4, layout.size), np.uint8)
+    raws = {}
+    for field in layout.fields:
+        raws[field.id] = random.integers(0, 2**64 - 1, 4, dtype=np.uint64) >> np.uint64(64 - len(field.places))
+        put_raw(matrix, field, raws[field.id])
+    decoded = decode(
+        compile_layout(layout), np.pad(matrix, ((0, 0), (0, 64 - layout.size))), np.full(4, layout.size, np.uint32)
+    )
+    for field in layout.fields:
+        mask = np.uint64(2 ** len(field.places) - 1)
+        assert (decoded[field.id].raw.view(np.uint64) & mask == raws[field.id]).all()
+
+
+ANGLE = new_field("angle", at("B1 B0"), FieldKind.SIGNED, ratio=Fraction(1, 20), unit="deg")
+MODE = new_field("mode", at("B2[1..0]"), FieldKind.NAMES, names=(NamedValue(2, "transit"),))
+LAYOUT = new_layout("Pod", Applies(address=0x1A0), 4, [ANGLE, MODE])
+
+
+def test_values_names_and_hex_are_taken():
+    assert encode_message(LAYOUT, {"angle": "-12.35", "mode": "transit"}).payload.hex() == "09ff0200"
+    assert encode_message(LAYOUT, {"mode": "0x1"}).payload.hex() == "00000100"
+
+
+def test_a_value_between_steps_tells_its_loss():
+    encoded = encode_message(LAYOUT, {"angle": "-12.32"})
+    assert encoded.losses == {"angle": Fraction("-12.32") - Fraction("-12.3")}
+
+
+def test_columns_are_rounded_and_held_at_the_ends():
+    matrix = encode_columns(LAYOUT, {"angle": np.array([0.07, 1e9, -1e9])}, 3)
+    assert matrix[:, :2].tobytes().hex() == "0100ff7f0080"
+
+
+@pytest.mark.parametrize(
+    ("values", "complaint"),
+    [
+        ({"angle": "2000"}, "does not fit: it holds -1638.4 to 1638.35 deg"),
+        ({"angle": "many"}, "no value"),
+        ({"mode": "fast"}, "It takes transit"),
+        ({"speed": 1}, "there is no field 'speed'"),
+        ({"angle": float("nan")}, "no value"),
+        ({"angle": float("inf")}, "no value"),
+    ],
+)
+def test_what_does_not_fit_is_refused(values, complaint):
+    with pytest.raises(EncodeError) as caught:
+        encode_message(LAYOUT, values)
+    assert complaint in str(caught.value)
+
+
+def test_text_and_bytes():
+    text = new_field("text", at("B0..B2"), FieldKind.TEXT)
+    assert raw_of(text, "ab")[0] == 0x616200
+    with pytest.raises(EncodeError, match="4 bytes do not fit: it holds 3"):
+        raw_of(text, "abcd")
+    with pytest.raises(EncodeError, match="cannot be written"):
+        raw_of(text, "é")
+    data = new_field("data", at("B2..B0"), FieldKind.BYTES)
+    assert encode_message(new_layout("m", Applies(address=1), 3, [data]), {"data": "01 02 03"}).payload == b"\3\2\1"
+    with pytest.raises(EncodeError):
+        raw_of(data, "xyz")
+
+
+def test_floats_tell_what_they_lose():
+    half = new_field("half", at("B0 B1"), FieldKind.FLOAT)
+    assert raw_of(half, 1.0) == (0x3C00, 0)
+    assert raw_of(half, "0.1")[1] != 0
+    with pytest.raises(EncodeError, match="beyond 16-bit"):
+        raw_of(half, 1e6)
+
+
+def test_a_field_its_selector_excludes_is_refused():
+    page = new_field("page", at("B0"))
+    part = new_field("part", at("B1"), selected=Selected(page.id, (3,)))
+    layout = new_layout("m", Applies(address=1), 2, [page, part])
+    assert encode_message(layout, {"page": 3, "part": 9}).payload == b"\x03\x09"
+    with pytest.raises(EncodeError, match="Set page to 3"):
+        encode_message(layout, {"page": 2, "part": 9})

@@ -1,0 +1,59 @@
+from __future__ import annotations
+
+import sys
+import threading
+import traceback
+
+import pytest
+from PyQt6.QtCore import QEvent
+
+from tests.desk.pilot import Pilot
+from zesty_abacus.desk.launch import make_application, make_window
+from zesty_abacus.desk.theme import PEEL, look
+
+
+def let_go(window):
+    """Delete a window now: one that lingers repaints with every theme and slows all later tests."""
+    window.deleteLater()
+    application = make_application()
+    application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    application.processEvents()
+
+
+@pytest.fixture(autouse=True)
+def no_faults(monkeypatch):
+    """Fail a test in which a fault of the program reached the window."""
+    faults = []
+    monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: faults.append(
+        "".join(traceback.format_exception(kind, error, trace))))  # fmt: skip
+    yield
+    assert not faults, faults[0]
+
+
+@pytest.fixture
+def pilot(no_faults):
+    """Return hands on a window that shows the Yuzu trial; fail if it leaves a thread behind."""
+    make_application()
+    window = make_window(demo=True)
+    window.show()
+    hands = Pilot(window)
+    hands.wait_open()
+    yield hands
+    window.close()
+    look.put_on(PEEL)
+    left = [thread.name for thread in threading.enumerate() if thread.name.startswith("job")]
+    assert left == [], f"threads left behind: {left}"
+    let_go(window)
+
+
+@pytest.fixture
+def empty(no_faults):
+    """Return hands on a window without a trial."""
+    make_application()
+    window = make_window()
+    window.show()
+    hands = Pilot(window)
+    hands.settle()
+    yield hands
+    window.close()
+    let_go(window)

@@ -1,0 +1,134 @@
+from PyQt6.QtCore import Qt
+
+FEEDBACK = 0x1A1
+
+
+def open_plan(pilot, address=FEEDBACK):
+    pilot.key("4")
+    pilot.pick_kind(address)
+    return pilot.window.layouts
+
+
+def field_of(pilot, name, address=FEEDBACK):
+    return pilot.session.layout_of(pilot.kind(address)).field_named(name)
+
+
+def test_a_card_opens_and_its_entries_change_the_field(pilot):
+    desk = open_plan(pilot)
+    rate = field_of(pilot, "rate")
+    pilot.click(desk.plan.cards[rate.id])
+    assert desk.plan.current == rate.id and desk.plan.abacus.bits == frozenset(rate.places.bits)
+    pilot.type(desk.plan.form.lines["ratio"], "1/8", enter=True)
+    assert str(field_of(pilot, "rate").ratio) == "1/8"
+    pilot.wait(lambda: desk.side.entries[0][0].reason == "rate step 0.125, was 0.1", "the history")
+    pilot.type(desk.plan.form.lines["unavailable"], "0x7FF, -1", enter=True)
+    assert field_of(pilot, "rate").unavailable == (2047, -1)
+
+
+def test_wrong_entries_are_marked_and_change_nothing(pilot):
+    desk = open_plan(pilot)
+    before = pilot.session.layout_of(pilot.kind(FEEDBACK))
+    pilot.click(desk.plan.cards[field_of(pilot, "rate").id])
+    form = desk.plan.form
+    for attribute, text, words in (
+        ("places", "B3[9]", "bit 9"),
+        ("places", "B0", "overlaps angle"),
+        ("places", "B9", "ends after byte 7"),
+        ("ratio", "fast", "not a number"),
+        ("low", "100", "low limit above"),
+        ("unavailable", "70000", "cannot occur"),
+        ("unavailable", "x", "not a raw value"),
+        ("names", "zero off", "not a raw value and its name"),
+        ("names", "0", "has no name"),
+        ("name", " ", "no name"),
+        ("name", "angle", "Two fields are called angle"),
+    ):
+        pilot.type(form.lines[attribute], text, enter=True)
+        assert words in form.problem.text(), (attribute, text)
+        assert form.lines[attribute].property("wrong") is True
+        assert form.lines[attribute].text().strip() == text.strip(), "what was typed is still there"
+        assert pilot.session.layout_of(pilot.kind(FEEDBACK)) == before
+        form.show_field(field_of(pilot, "rate"), before)
+
+
+def test_dragging_beads_moves_the_open_field(pilot):
+    desk = open_plan(pilot)
+    flag = field_of(pilot, "limited")
+    pilot.click(desk.plan.cards[flag.id])
+    pilot.drag_beads(43, 43, desk="layouts")
+    assert str(field_of(pilot, "limited").places) == "B5[3]"
+    assert desk.plan.form.lines["places"].text() == "B5[3]"
+    pilot.drag_beads(45, 44, desk="layouts")
+    assert "a flag is one bit" in desk.plan.form.problem.text()
+    assert str(field_of(pilot, "limited").places) == "B5[3]"
+    pilot.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert str(field_of(pilot, "limited").places) == "B5[0]"
+
+
+def test_byte_order_turns_with_one_key(pilot):
+    desk = open_plan(pilot)
+    angle = field_of(pilot, "angle")
+    pilot.click(desk.plan.cards[angle.id])
+    desk.plan.setFocus()
+    pilot.click(desk.turn)
+    assert str(field_of(pilot, "angle").places) == "B0 B1"
+    pilot.wait(lambda: desk.tried.tried and desk.tried.tried[0].outside > 0, "the try to show values outside limits")
+
+
+def test_a_new_field_of_free_beads_and_its_removal(pilot):
+    desk = open_plan(pilot)
+    pilot.drag_beads(45, 42, desk="layouts")
+    pilot.click(desk.add)
+    field = field_of(pilot, "field 8")
+    assert str(field.places) == "B5[5..2]" and desk.plan.current == field.id
+    pilot.type(desk.plan.form.lines["name"], "spare", enter=True)
+    assert field_of(pilot, "spare") is not None
+    pilot.click(desk.remove)
+    assert field_of(pilot, "spare") is None and desk.plan.current is None
+
+
+def test_kind_and_selector_are_chosen_in_the_card(pilot):
+    desk = open_plan(pilot, 0x320)
+    hours = field_of(pilot, "run time", 0x320)
+    pilot.click(desk.plan.cards[hours.id])
+    form = desk.plan.form
+    form.kind.setCurrentIndex(form.kind.findData("signed"))
+    form.kind.activated.emit(form.kind.currentIndex())
+    pilot.settle()
+    assert field_of(pilot, "run time", 0x320).kind.value == "signed"
+    pilot.type(form.selector_values, "1, 2", enter=True)
+    assert "overlaps" in form.problem.text(), "page 2 has other fields there"
+    assert form.selector_values.text() == "1, 2", "what was typed is still there"
+    pilot.type(form.selector_values, "1, 9", enter=True)
+    assert field_of(pilot, "run time", 0x320).selected.values == (1, 9)
+
+
+def test_the_message_is_edited_beside_the_try(pilot):
+    desk = open_plan(pilot)
+    form = desk.message
+    pilot.type(form.lines["name"], "Port pod", enter=True)
+    assert pilot.session.kind_name(pilot.kind(FEEDBACK)) == "Port pod"
+    for name, text, words in (("address", "xyz", "not an identifier"), ("size", "many", "not a number of bytes"),
+                              ("size", "2", "ends after byte 1"), ("address", "FFFFFFFF", "29-bit")):  # fmt: skip
+        pilot.type(form.lines[name], text, enter=True)
+        assert words in form.problem.text()
+    assert pilot.session.layout_of(pilot.kind(FEEDBACK)).size == 8
+
+
+def test_an_unnamed_message_begins_with_one_click(pilot):
+    desk = open_plan(pilot, 0x2D0)
+    assert desk.empty_words.text() == "Nobody has named 0x2D0 yet."
+    pilot.click(desk.begin)
+    assert pilot.session.kind_name(pilot.kind(0x2D0)) == "Message 0x2D0"
+
+
+def test_history_tells_and_restores(pilot):
+    desk = open_plan(pilot)
+    pilot.wait(lambda: len(desk.side.entries) == 3, "three changes of the demo")
+    newest, check, began = (entry[0] for entry in desk.side.entries)
+    assert newest.reason.startswith("rate is signed, was unsigned") and began.author == "pod team"
+    assert check.parent_id == began.id
+    desk.side._restore(began, desk.side.entries[2][1])
+    pilot.settle()
+    pilot.wait(lambda: len(desk.side.entries) == 4, "the restored state as a change")
+    assert field_of(pilot, "check") is None

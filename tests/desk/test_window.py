@@ -1,0 +1,335 @@
+import time
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from tests.trial.test_trial import write_log
+from zesty_abacus.desk.settings import Settings, load_settings, save_settings, settings_path, with_recent
+from zesty_abacus.desk.theme import NIGHT, PEEL, look
+from zesty_abacus.desk.widgets.abacus import swept_bits
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def test_desks_by_key_keep_the_place(pilot):
+    pilot.pick_kind(0x1A1)
+    state = (pilot.session.kind, pilot.session.clock.cursor_ns, pilot.session.clock.view_first_ns)
+    for key, name in enumerate(("Intake", "Read", "Unravel", "Layouts", "Hand over"), 1):
+        pilot.window.roster.view.setFocus()
+        pilot.key(str(key))
+        assert pilot.window.desk_name == name
+        assert pilot.window.centre.currentWidget() is pilot.window.desks[name]
+    assert state == (pilot.session.kind, pilot.session.clock.cursor_ns, pilot.session.clock.view_first_ns)
+
+
+def test_the_rod_is_clicked_and_walked(pilot):
+    rod = pilot.window.rod
+    pilot.click(rod, rod.bead_center("Layouts"))
+    assert pilot.window.desk_name == "Layouts"
+    rod.setFocus()
+    pilot.key(Qt.Key.Key_Left)
+    assert pilot.window.desk_name == "Unravel"
+
+
+def test_single_letters_are_typed_where_text_is_typed(pilot):
+    pilot.type(pilot.window.roster.filter, "pack 3")
+    assert pilot.window.desk_name == "Read" and pilot.window.roster.filter.text() == "pack 3"
+    pilot.type(pilot.window.roster.filter, "pack tot")
+    kinds = [entry for entry in pilot.window.roster.model.entries if isinstance(entry, int)]
+    assert [pilot.session.kind_name(kind) for kind in kinds] == ["Pack totals"]
+
+
+def test_the_roster_orders_and_filters(pilot):
+    roster = pilot.window.roster
+    roster.order.setCurrentText("least explained first")
+    pilot.settle()
+    shares = []
+    for entry in roster.model.entries:
+        if isinstance(entry, str):
+            shares.append([])
+        else:
+            share = pilot.session.explained[entry].share
+            shares[-1].append(2.0 if share is None else share)
+    assert len(shares) == 2 and all(group == sorted(group) for group in shares)
+    pilot.type(roster.filter, "water nothing")
+    assert roster.model.entries == []
+
+
+def test_find_goes_to_messages_fields_moments_and_does_commands(pilot):
+    find = pilot.window.find_box
+    pilot.key(Qt.Key.Key_K, CONTROL)
+    assert find.hasFocus() and find.findings()
+    pilot.type(find, "pack totals curr")
+    assert find.findings()[0] == "Pack totals.current"
+    pilot.key(Qt.Key.Key_Return)
+    assert pilot.session.kind == pilot.kind(0x18FF0210) and pilot.window.desk_name == "Read"
+    pilot.type(find, "full astern", enter=True)
+    assert pilot.session.clock.seconds(pilot.session.clock.cursor_ns) == pytest.approx(86, abs=0.01)
+    pilot.type(find, "night", enter=True)
+    assert look.theme is NIGHT and load_settings().theme == NIGHT.name
+    pilot.type(find, "no such thing at all")
+    assert find.findings() == []
+    pilot.key(Qt.Key.Key_Escape)
+    assert find.text() == ""
+
+
+def test_time_is_zoomed_panned_and_stepped(pilot):
+    clock, strip = pilot.session.clock, pilot.window.strip
+    pilot.key("X")
+    assert (clock.view_first_ns, clock.view_last_ns) == (clock.first_ns, clock.last_ns)
+    pilot.key("Z")
+    assert clock.view_span_ns == pytest.approx((clock.last_ns - clock.first_ns) / 2, rel=0.01)
+    before = clock.cursor_ns
+    pilot.key(".")
+    assert clock.cursor_ns > before
+    pilot.key(",")
+    pilot.key("P")
+    assert clock.pin_ns == clock.cursor_ns
+    middle = QPointF(strip._bracket().center())
+    first = clock.view_first_ns
+    pilot.drag(strip, middle, middle + QPointF(40, 0))
+    assert clock.view_first_ns > first
+    span = clock.view_span_ns
+    edge = QPointF(strip._bracket().right(), middle.y())
+    pilot.drag(strip, edge, edge - QPointF(60, 0))
+    assert clock.view_span_ns < span
+    strip.setFocus()
+    pilot.key(Qt.Key.Key_Left, SHIFT)
+    assert clock.view_first_ns >= clock.first_ns
+
+
+def test_a_moment_is_typed_at_the_cursor_and_kept(pilot):
+    pilot.key("M")
+    entry = QApplication.focusWidget() or pilot.window.strip._entry
+    QTest.keyClicks(entry, "line <b>taut</b>")
+    QTest.keyClick(entry, Qt.Key.Key_Return)
+    pilot.settle()
+    moments = pilot.session.trial.file.moments
+    assert "line <b>taut</b>" in [moment.text for moment in moments]
+    from zesty_abacus.core.trial.trial import Trial
+
+    assert Trial.open(pilot.session.trial.folder).file.moments == moments
+
+
+def test_frames_are_listed_in_words_and_lead_the_cursor(pilot):
+    frames = pilot.window.read.frames
+    assert frames.count() == len(pilot.session.capture)
+    place = frames.current()
+    line = frames.line(place)
+    assert line.time == "39.999 798".replace(" ", "\u2009") or line.time
+    frames.setFocus()
+    pilot.key(Qt.Key.Key_Down)
+    assert frames.current() == place + 1
+    pilot.key(Qt.Key.Key_Home)
+    assert frames.current() == 0
+    pilot.pick_kind(0x1A1)
+    pilot.click(pilot.window.read.this_kind)
+    assert frames.count() == 12_000
+    assert "angle" in frames.line(100).says and frames.line(100).message == "Azimuth feedback port"
+    pilot.key("B")
+    assert pilot.session.form == "bin"
+
+
+def test_every_line_says_something_true_about_its_frame(pilot):
+    frames = pilot.window.read.frames
+    errors = pilot.kind(0x88)
+    row = int(pilot.session.capture.kinds.rows(errors)[0])
+    assert frames.line(row).says == "the bus reports an error"
+    unnamed = int(pilot.session.capture.kinds.rows(pilot.kind(0x2C1))[0])
+    assert frames.line(unnamed).says == "nobody has named this message"
+
+
+@pytest.mark.parametrize(
+    ("first", "last", "boxed", "bits"),
+    [(23, 24, False, set(range(16, 32))), (7, 7, False, {7}), (3, 12, False, {3, 2, 1, 0, 15, 14, 13, 12}),
+     (3, 8, True, {0, 1, 2, 3, 8, 9, 10, 11})],
+)  # fmt: skip
+def test_swept_bits(first, last, boxed, bits):
+    assert swept_bits(first, last, boxed=boxed) == bits == swept_bits(last, first, boxed=boxed)
+
+
+def test_beads_are_selected_by_mouse_and_keys(pilot):
+    pilot.key("3")
+    pilot.pick_kind(0x2C1)
+    session, abacus = pilot.session, pilot.window.unravel.abacus
+    pilot.drag_beads(19, 24, modifiers=SHIFT)
+    assert session.bits == {16, 17, 18, 19, 24, 25, 26, 27}
+    pilot.click(abacus, abacus.bead_center(16), CONTROL)
+    assert 16 not in session.bits
+    pilot.click(abacus, QPointF(10, abacus.bead_center(8).y()))
+    assert session.bits == frozenset(range(8, 16))
+    abacus.setFocus()
+    pilot.key(Qt.Key.Key_Escape)
+    assert session.bits == frozenset()
+    pilot.click(abacus, abacus.bead_center(8))
+    pilot.key(Qt.Key.Key_Right, SHIFT)
+    assert session.bits == {8, 23}, "the next bead in reading order is on the next rod"
+    pilot.key("U")
+    assert len(session.bits) == session.explained[session.kind].moving
+    pilot.pick_kind(0x1A1)
+    assert session.bits == frozenset()
+    QTest.mouseDClick(
+        abacus, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, abacus.bead_center(3).toPoint()
+    )
+    assert session.bits == frozenset(range(16))
+
+
+def test_readings_are_chosen_by_keys_and_follow_the_cursor(pilot):
+    pilot.key("3")
+    pilot.pick_kind(0x2C1)
+    pilot.drag_beads(23, 24)
+    reckoner = pilot.window.unravel.reckoner
+    first = reckoner.current
+    pilot.key("]")
+    assert reckoner.current is not first
+    pilot.key("[")
+    assert reckoner.current is first
+    shown = pilot.window.unravel.side.value.text()
+    pilot.session.clock.set_cursor(pilot.session.clock.last_ns - 10**9)
+    assert pilot.window.unravel.side.value.text() != shown
+    pilot.click(reckoner, reckoner.card_rect(2).center())
+    assert reckoner.current_number == 2
+
+
+def test_files_are_dropped_on_an_empty_window(empty, tmp_path):
+    good = write_log(tmp_path / "one.log", [("1.0", "can0", "100", "01"), ("3.0", "can0", "100", "03")])
+    bad = tmp_path / "bad.bin"
+    bad.write_bytes(b"\x00nothing")
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(good)), QUrl.fromLocalFile(str(bad))])
+    event = QDropEvent(QPointF(10, 10), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton,
+                       Qt.KeyboardModifier.NoModifier)  # fmt: skip
+    empty.window.dropEvent(event)
+    empty.wait_open()
+    assert len(empty.session.capture) == 2
+    assert "none of the known formats" in empty.session.outcomes[1].error
+    empty.key("1")
+    empty.click(empty.window.intake.left.findChildren(type(empty.window.intake.left.inner.children()[1]))[1])
+    assert "problems" in empty.window.foot.told.text()
+    more = write_log(tmp_path / "two.log", [("2.0", "can1", "200", "02")])
+    empty.session.open_paths([more])
+    empty.wait(lambda: len(empty.session.capture) == 3, "the third frame")
+    assert load_settings().recent == [str(empty.session.trial.folder)]
+
+
+def test_lanes_are_named_and_moved_on_intake(pilot):
+    pilot.key("1")
+    desk = pilot.window.intake
+
+    def line(name):
+        return next(w for w in desk.findChildren(QWidget) if w.accessibleName() == name and w.isVisible())
+
+    pilot.type(line("offset of thruster"), "soon", enter=True)
+    assert "is not a number" in desk.problem.text()
+    origin = pilot.session.capture.origin_ns
+    pilot.type(line("offset of thruster"), "-1500", enter=True)
+    pilot.wait_open()
+    assert pilot.session.capture.origin_ns == origin - 1_500_000_000
+    pilot.type(line("lane of thruster"), "pods", enter=True)
+    pilot.wait_open()
+    assert [lane.name for lane in pilot.session.capture.lanes] == ["pods", "battery"]
+
+
+def test_a_trial_that_cannot_be_opened_is_said_and_the_open_one_stays(pilot, tmp_path):
+    capture = pilot.session.capture
+    pilot.session.open_trial(tmp_path)
+    pilot.settle()
+    assert "no trial can be opened" in pilot.window.foot.told.text()
+    assert pilot.session.capture is capture
+
+
+def test_a_refused_edit_shows_the_library_again(pilot):
+    session = pilot.session
+    kind = pilot.kind(0x1A1)
+    layout = session.layout_of(kind)
+    other = type(session.library).open(session.library.path)
+    head = other.head_of(layout.id)
+    import msgspec
+
+    theirs = msgspec.structs.replace(layout, note="theirs")
+    other.commit(theirs, parent=head.revision.id, author="another bench")
+    other.close()
+    session.edits.change(msgspec.structs.replace(layout, note="mine"))
+    pilot.settle()
+    assert "changed by another bench" in pilot.window.foot.told.text()
+    assert session.layout_of(kind) == theirs
+
+
+def test_a_job_is_cancelled_from_the_foot(pilot):
+    progress_seen = []
+
+    def work(progress):
+        while True:
+            progress.step(0.4, "waiting for nothing")
+            progress_seen.append(1)
+            time.sleep(0.005)
+
+    done = []
+    pilot.session.jobs.start("idle", "waiting", work, done.append)
+    pilot.wait(pilot.window.foot.stop.isVisible, "the cancel button")
+    pilot.wait(lambda: pilot.window.foot.work.text() == "waiting for nothing", "the note of the job")
+    QTest.mouseClick(pilot.window.foot.stop, Qt.MouseButton.LeftButton)
+    pilot.settle()
+    assert progress_seen and done == []
+
+
+def test_a_fault_of_the_program_is_told_not_hidden(pilot, capsys):
+    pilot.session.jobs.start("fault", "dividing", lambda _progress: 1 / 0, lambda _answer: None)
+    pilot.settle()
+    assert "ZeroDivisionError" in pilot.window.foot.told.text()
+    assert "ZeroDivisionError" in capsys.readouterr().err
+
+
+def test_settings_survive_damage():
+    save_settings(with_recent(Settings(theme="Night peel"), settings_path().parent))
+    assert load_settings().theme == "Night peel" and len(load_settings().recent) == 1
+    settings_path().write_bytes(b"{broken")
+    assert load_settings() == Settings()
+
+
+def contrast(one: str, two: str) -> float:
+    """Return the contrast ratio of two colours as WCAG 2 defines it."""
+
+    def luminance(color: str) -> float:
+        parts = [int(color[n : n + 2], 16) / 255 for n in (1, 3, 5)]
+        linear = [p / 12.92 if p <= 0.04045 else ((p + 0.055) / 1.055) ** 2.4 for p in parts]
+        return float(np.dot(linear, [0.2126, 0.7152, 0.0722]))
+
+    light, dark = sorted((luminance(one), luminance(two)), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+@pytest.mark.parametrize("theme", [PEEL, NIGHT], ids=lambda theme: theme.name)
+@pytest.mark.parametrize("ink", ["ink", "quiet", "zest_text", "wrong", "good"])
+def test_text_is_readable_in_both_themes(theme, ink):
+    for ground in (theme.paper, theme.panel):
+        assert contrast(getattr(theme, ink), ground) >= 4.5
+
+
+@pytest.mark.parametrize("size", [(1024, 640), (1280, 800), (2560, 1440)])
+def test_every_desk_paints_at_every_size(pilot, size):
+    pilot.window.resize(*size)
+    pilot.pick_kind(0x1A1)
+    for name, desk in pilot.window.desks.items():
+        pilot.window.show_desk(name)
+        pilot.settle()
+        image = pilot.window.grab().toImage()
+        assert image.width() == size[0] and desk.width() > 400
+    pilot.window.help.begin()
+    assert pilot.window.help.isVisible()
+    QTest.keyClick(pilot.window.help, Qt.Key.Key_Escape)
+    assert not pilot.window.help.isVisible()
+
+
+def test_custom_widgets_have_names_for_screen_readers(pilot):
+    window = pilot.window
+    widgets = [window.strip, window.rod, window.find_box, window.roster.view, window.read.traces, window.read.frames,
+               window.read.side.values, window.unravel.abacus, window.unravel.history, window.unravel.reckoner,
+               window.layouts.tried, window.handover.preview]  # fmt: skip
+    assert all(widget.accessibleName() for widget in widgets)
+    assert "shown" in window.strip.accessibleDescription()

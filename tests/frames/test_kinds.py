@@ -1,0 +1,57 @@
+from collections import defaultdict
+
+import numpy as np
+from hypothesis import given
+
+from tests.strategies import frame_tables
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames.capture import Capture, Lane
+from zesty_abacus.core.frames.kinds import KindKey, index_kinds
+from zesty_abacus.core.frames.table import FrameTable
+
+LANES = (Lane("a"), Lane("b"))
+
+
+@given(frame_tables())
+def test_grouping_agrees_with_a_dictionary(table):
+    wanted = defaultdict(list)
+    for row in range(len(table)):
+        key = KindKey(int(table.lane[row]), int(table.address[row]), int(table.flags[row]) & F.TELLS_KINDS_APART)
+        wanted[key].append(row)
+    index = index_kinds(table)
+    assert list(index.keys) == sorted(wanted)
+    for number, key in enumerate(index.keys):
+        assert list(index.rows(number)) == wanted[key]
+        assert index.find(key) == number and index.count(number) == len(wanted[key])
+
+
+def test_more_kinds_than_the_first_hash_table_holds():
+    n = 20_000
+    zeros = np.zeros(n, np.int64)
+    address = np.arange(n) * 4096
+    table = FrameTable(zeros, zeros.astype(np.uint16), address, zeros.astype(np.uint32), zeros, zeros.astype(np.uint32),
+                       np.empty(0, np.uint8))  # fmt: skip
+    assert [key.address for key in index_kinds(table).keys] == list(address)
+
+
+@given(frame_tables())
+def test_a_kind_matrix_holds_the_payloads_padded_with_zeros(table):
+    capture = Capture.from_table(table, LANES)
+    for kind in range(len(capture.kinds.keys)):
+        frames = capture.kind_frames(kind)
+        assert frames.matrix.shape[1] % 8 == 0 and frames.matrix.shape[1] >= capture.kind_size(kind)
+        for number, row in enumerate(frames.rows):
+            payload = capture.table.payload_of(int(row))
+            assert frames.matrix[number].tobytes() == payload.ljust(frames.matrix.shape[1], b"\0")
+            assert frames.sizes[number] == len(payload)
+
+
+def test_addresses_are_written_as_engineers_do():
+    assert KindKey(0, 0x1A0, 0).address_text() == "0x1A0"
+    assert KindKey(0, 0x1A0, F.EXTENDED).address_text() == "0x000001A0"
+    assert not KindKey(0, 1, F.REMOTE).is_data
+
+
+def test_flags_in_words():
+    assert F.direction_word(F.SENT | F.EXTENDED) == "sent" and F.direction_word(0) == ""
+    assert F.flag_words(F.RECEIVED | F.LONG | F.RATE_SWITCH) == "long rate_switch"

@@ -1,0 +1,120 @@
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from hypothesis import given
+
+from tests.strategies import assert_same_frames, frame_tables
+from zesty_abacus.core.errors import DataError
+from zesty_abacus.core.frames.capture import Capture, Lane
+from zesty_abacus.core.frames.store import CaptureStoreError, CaptureWriter, open_capture, store_capture
+from zesty_abacus.core.frames.table import FrameTable
+from zesty_abacus.core.progress import Cancelled, Progress
+
+LANES = (Lane("thruster", "can", "CAN 500k"), Lane("battery"))
+
+
+def small_table(times=(3, 1, 2)) -> FrameTable:
+    n = len(times)
+    return FrameTable(
+        np.array(times, np.int64), np.zeros(n, np.uint16), np.arange(n, dtype=np.int64), np.zeros(n, np.uint32),
+        np.arange(n, dtype=np.int64), np.ones(n, np.uint32), np.arange(n, dtype=np.uint8),
+    )  # fmt: skip
+
+
+@given(frame_tables())
+def test_a_stored_capture_is_the_capture(tmp_path_factory, table):
+    folder = tmp_path_factory.mktemp("store") / "capture"
+    kept = Capture.from_table(table, LANES)
+    opened = store_capture(kept, folder)
+    assert_same_frames(opened.table, kept.table)
+    assert opened.lanes == LANES and opened.kinds.keys == kept.kinds.keys
+    assert (opened.kinds.order == kept.kinds.order).all() and (opened.kinds.bounds == kept.kinds.bounds).all()
+
+
+def test_chunks_of_several_sources_come_out_in_order_of_time(tmp_path):
+    with CaptureWriter(tmp_path / "c") as writer:
+        writer.append(small_table((5, 6)))
+        writer.append(small_table((1, 5)))
+        capture = writer.finish(LANES)
+    assert list(capture.table.time_ns) == [1, 5, 5, 6]
+    assert [capture.table.payload_of(row)[0] for row in range(4)] == [0, 0, 1, 1], "equal times keep their order"
+    assert not (tmp_path / "c.part").exists()
+
+
+def test_columns_are_mapped_not_copied(tmp_path):
+    capture = store_capture(Capture.from_table(small_table(), LANES), tmp_path / "c")
+    assert not capture.table.time_ns.flags.owndata and not capture.table.time_ns.flags.writeable
+
+
+def test_cancel_leaves_nothing_behind(tmp_path):
+    progress = Progress()
+    progress.cancel()
+    with pytest.raises(Cancelled), CaptureWriter(tmp_path / "c") as writer:
+        writer.append(small_table())
+        writer.finish(LANES, progress)
+    assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize("name", ["frames.arrow", "payload.arrow", "kinds.arrow"])
+@pytest.mark.parametrize("damage", ["missing", "empty", "cut", "noise"])
+def test_a_damaged_store_is_an_error_with_its_place(tmp_path, name, damage):
+    store_capture(Capture.from_table(small_table(), LANES), tmp_path / "c")
+    path = tmp_path / "c" / name
+    data = path.read_bytes()
+    path.unlink()
+    if damage != "missing":
+        path.write_bytes({"empty": b"", "cut": data[: len(data) // 2], "noise": b"\xff" * len(data)}[damage])
+    with pytest.raises(CaptureStoreError) as caught:
+        open_capture(tmp_path / "c")
+    assert name in str(caught.value)
+
+
+def test_a_table_that_points_outside_its_payload_is_refused():
+    table = small_table()
+    broken = FrameTable(
+        table.time_ns, table.lane, table.address, table.flags, table.start + 9, table.size, table.payload
+    )
+    with pytest.raises(DataError, match="outside"):
+        Capture.from_table(broken, LANES)
+
+
+def test_a_stored_capture_with_wild_pointers_is_refused(tmp_path):
+    with CaptureWriter(tmp_path / "c") as writer:
+        table = small_table()
+        writer.append(
+            FrameTable(
+                table.time_ns, table.lane, table.address, table.flags, table.start + 10**12, table.size, table.payload
+            )
+        )
+        with pytest.raises(DataError, match="outside"):
+            writer.finish(LANES)
+
+
+def test_a_full_disk_is_one_sentence(tmp_path):
+    """A file-size limit stands in for a full disk: the write fails in the same place."""
+    code = (
+        "import resource, signal, sys, pathlib\n"
+        "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))\n"
+        "from tests.frames.test_store import *\n"
+        "try:\n"
+        "    with CaptureWriter(pathlib.Path(sys.argv[1]) / 'c') as writer:\n"
+        "        for _ in range(5000): writer.append(small_table())\n"
+        "        writer.finish(LANES)\n"
+        "except CaptureStoreError as error: print(error)\n"
+    )
+    run = subprocess.run([sys.executable, "-c", code, str(tmp_path)], capture_output=True, text=True, check=True)
+    assert "cannot be stored" in run.stdout and "Free some space" in run.stdout
+    assert list(tmp_path.iterdir()) == []
+
+
+def test_a_store_of_another_version_is_refused(tmp_path):
+    store_capture(Capture.from_table(small_table(), LANES), tmp_path / "c")
+    path = tmp_path / "c" / "frames.arrow"
+    old, new = (json.dumps({"version": v})[1:-1].encode() for v in (1, 7))
+    path.write_bytes(path.read_bytes().replace(old, new))
+    with pytest.raises(CaptureStoreError, match="version=7"):
+        open_capture(tmp_path / "c")

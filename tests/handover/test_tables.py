@@ -1,0 +1,151 @@
+import csv
+import io
+import json
+from fractions import Fraction
+
+import numpy as np
+import pyarrow.parquet
+import pytest
+
+from tests.codec.oracle import physical, raw_value
+from zesty_abacus.core.errors import MisuseError
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames.capture import Capture, Lane
+from zesty_abacus.core.frames.table import FrameTable
+from zesty_abacus.core.handover import tables
+from zesty_abacus.core.handover.tables import (
+    FRAME_SCHEMA,
+    LONG_SCHEMA,
+    Span,
+    frame_tables,
+    long_tables,
+    wide_schema,
+    wide_tables,
+)
+from zesty_abacus.core.handover.writers import ExportError, export_tables, write_tables
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.progress import Cancelled, Progress
+
+PAGE = new_field("page", at("B0"), FieldKind.NAMES, names=(NamedValue(0, "oil, hot"), NamedValue(1, "water")))
+LAYOUTS = [
+    new_layout("One", Applies(address=0x100), 8, [
+        PAGE,
+        new_field("level", at("B2 B1"), FieldKind.SIGNED, ratio=Fraction(1, 10), unit="mm", unavailable=(-1,)),
+        new_field("part", at("B3"), selected=Selected(PAGE.id, (1,))),
+    ]),
+    new_layout("Two", Applies(address=0x200), 8, [
+        new_field("big", at("B0..B7")), new_field("text", at("B0..B1"), FieldKind.TEXT, selected=None)][:1]),
+    new_layout("Text", Applies(address=0x300), 2, [new_field("text", at("B0..B1"), FieldKind.TEXT)]),
+]  # fmt: skip
+
+
+@pytest.fixture
+def capture():
+    random = np.random.default_rng(3)
+    n = 300
+    address = np.array([0x100, 0x200, 0x300, 0x400])[random.integers(0, 4, n)]
+    payload = random.integers(0, 256, (n, 8), dtype=np.uint8)
+    payload[:, 0] %= 3
+    payload[address == 0x300, :2] = list(b'a"')
+    payload[5] = 255
+    address[5] = 0x100
+    address[6] = 0x200
+    payload[6] = 255
+    flags = np.where(random.random(n) < 0.5, F.SENT, F.RECEIVED | F.LONG).astype(np.uint32)
+    table = FrameTable(np.arange(n) * 1000, np.zeros(n, np.uint16), address, flags, np.arange(n) * 8,
+                       np.full(n, 8, np.uint32), payload.ravel())  # fmt: skip
+    return Capture.from_table(table, (Lane("deck, aft"),))
+
+
+def rows_of(form, schema, parts):
+    """Write tables and read them back with another library."""
+    stream = io.BytesIO()
+    write_tables(stream, form, schema, parts)
+    if form == "csv":
+        return list(csv.DictReader(io.StringIO(stream.getvalue().decode())))
+    if form == "jsonl":
+        return [json.loads(line) for line in stream.getvalue().splitlines()]
+    return pyarrow.parquet.read_table(io.BytesIO(stream.getvalue())).to_pylist()
+
+
+@pytest.mark.parametrize("form", ["csv", "jsonl", "parquet"])
+@pytest.mark.parametrize("chunk", [7, 100_000])
+def test_long_rows_say_what_the_oracle_says(capture, form, chunk, monkeypatch):
+    monkeypatch.setattr(tables, "CHUNK_ROWS", chunk)
+    rows = rows_of(form, LONG_SCHEMA, long_tables(capture, LAYOUTS))
+    wanted = []
+    for row in range(len(capture)):
+        layout = next((x for x in LAYOUTS if x.applies.address == capture.table.address[row]), None)
+        payload = capture.table.payload_of(row)
+        for field in layout.fields if layout else ():
+            if field.selected is None or payload[0] in field.selected.values:
+                wanted.append((row, layout, field, payload))
+    assert len(rows) == len(wanted)
+    for found, (row, layout, field, payload) in zip(rows, wanted, strict=True):
+        assert int(found["time_ns"]) == row * 1000 and found["lane"] == "deck, aft"
+        assert (found["message"], found["field"], found["unit"]) == (layout.name, field.name, field.unit)
+        if field.kind is FieldKind.TEXT:
+            assert found["raw"] in (None, "") and found["label"] == 'a"'
+            continue
+        assert int(found["raw"]) == raw_value(field, payload)
+        silent = raw_value(field, payload) in field.unavailable
+        assert found["valid"] == ("not available" if silent else "good")
+        if silent:
+            assert found["value"] in (None, "")
+        else:
+            assert float(found["value"]) == pytest.approx(float(physical(field, payload)), rel=1e-12)
+
+
+def test_raw_values_of_64_bits_are_not_rounded(capture):
+    for form in ("csv", "jsonl", "parquet"):
+        rows = [row for row in rows_of(form, LONG_SCHEMA, long_tables(capture, LAYOUTS)) if row["field"] == "big"]
+        assert any(int(row["raw"]) == 2**64 - 1 for row in rows), form
+
+
+def test_wide_rows_hold_each_frame_once(capture):
+    rows = rows_of("csv", wide_schema(capture, LAYOUTS), wide_tables(capture, LAYOUTS))
+    assert len(rows) == int(np.isin(capture.table.address, [0x100, 0x200, 0x300]).sum())
+    assert [int(row["time_ns"]) for row in rows] == sorted(int(row["time_ns"]) for row in rows)
+    ones = [row for row in rows if row["message"] == "One"]
+    assert {row["One.page"] for row in ones} <= {"oil, hot", "water", "2", "255"}
+    assert all((row["One.part"] == "") == (row["One.page"] != "water") for row in ones)
+    assert all(row["Two.big"] == "" for row in ones)
+
+
+def test_frames_leave_with_their_payload_in_hex(capture):
+    rows = rows_of("csv", FRAME_SCHEMA, frame_tables(capture, Span(10, 20)))
+    assert len(rows) == 10
+    for number, row in enumerate(rows, 10):
+        assert bytes.fromhex(row["payload"]) == capture.table.payload_of(number)
+        assert row["direction"] == F.direction_word(int(capture.table.flags[number]))
+        assert row["flags"] == F.flag_words(int(capture.table.flags[number]))
+
+
+def test_a_stretch_of_time_holds_both_its_ends(capture):
+    span = Span.of(capture, 5000, 9000)
+    assert (span.first, span.last) == (5, 10)
+    assert Span.of(capture) == Span(0, 300)
+
+
+def test_nothing_to_decode_is_said(capture):
+    with pytest.raises(MisuseError, match="no layout of the library reads any frame"):
+        list(long_tables(capture, []))
+
+
+def test_a_file_appears_only_when_it_is_whole(capture, tmp_path):
+    progress = Progress()
+
+    def broken():
+        yield from frame_tables(capture)
+        progress.cancel()
+        yield from frame_tables(capture)
+
+    with pytest.raises(Cancelled):
+        export_tables(tmp_path / "a.csv", "csv", FRAME_SCHEMA, broken(), progress)
+    assert list(tmp_path.iterdir()) == []
+    assert export_tables(tmp_path / "a.csv", "csv", FRAME_SCHEMA, frame_tables(capture)) == 300
+    with pytest.raises(ExportError, match="cannot be written"):
+        export_tables(tmp_path / "no" / "a.csv", "csv", FRAME_SCHEMA, frame_tables(capture))
+    with pytest.raises(MisuseError, match="no format 'doc'"):
+        export_tables(tmp_path / "b.doc", "doc", FRAME_SCHEMA, frame_tables(capture))

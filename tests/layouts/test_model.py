@@ -1,0 +1,66 @@
+from fractions import Fraction
+
+import msgspec
+
+from zesty_abacus.core.layouts.changes import describe_change
+from zesty_abacus.core.layouts.model import Applies, FieldKind, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places as at
+
+ANGLE = new_field("angle", at("B1 B0"), FieldKind.SIGNED, ratio=Fraction(1, 20), unit="deg")
+RATE = new_field("rate", at("B3 B2"))
+BASE = new_layout("Pod", Applies(address=0x1A1), 8, [ANGLE, RATE])
+
+
+def test_adding_a_field_keeps_reading_order():
+    early = new_field("early", at("B0[7]"))
+    assert [field.name for field in BASE.with_field(early).fields] == ["early", "angle", "rate"]
+    late = new_field("late", at("B7"))
+    assert BASE.with_field(late).fields[-1] is late
+
+
+def test_replacing_a_field_keeps_its_place_and_identity():
+    signed = msgspec.structs.replace(RATE, kind=FieldKind.SIGNED)
+    changed = BASE.with_field(signed)
+    assert [field.id for field in changed.fields] == [ANGLE.id, RATE.id]
+    assert BASE.field(RATE.id).kind is FieldKind.UNSIGNED, "the old layout is as it was"
+
+
+def test_removing_a_selector_frees_what_it_selects():
+    page = new_field("page", at("B7"))
+    layout = BASE.with_field(page).with_field(msgspec.structs.replace(RATE, selected=Selected(page.id, (1,))))
+    assert layout.without_field(page.id).field(RATE.id).selected is None
+
+
+def test_lanes_and_addresses_decide_what_a_layout_reads():
+    applies = Applies(address=0x1A1, lanes=("thruster",))
+    assert applies.matches("thruster", "can", 0x1A1, False)
+    assert not applies.matches("battery", "can", 0x1A1, False)
+    assert not applies.matches("thruster", "can", 0x1A1, True)
+    assert Applies(address=0x1A1).matches("any", "can", 0x1A1, False)
+
+
+def test_changes_are_told_in_sentences():
+    signed = BASE.with_field(msgspec.structs.replace(RATE, kind=FieldKind.SIGNED))
+    assert describe_change(BASE, signed) == "rate is signed, was unsigned"
+    step = BASE.with_field(msgspec.structs.replace(ANGLE, ratio=Fraction(1, 8)))
+    assert describe_change(BASE, step) == "angle step 0.125, was 0.05"
+    moved = BASE.with_field(msgspec.structs.replace(RATE, places=at("B2 B3")))
+    assert describe_change(BASE, moved) == "rate at B2 B3, was B3 B2"
+    assert describe_change(BASE, BASE.without_field(RATE.id)) == "rate removed"
+    assert describe_change(None, BASE) == "layout began with 2 fields"
+    assert describe_change(BASE, BASE) == "nothing changed"
+    renamed = msgspec.structs.replace(BASE, name="Port pod", size=7, sender="pod")
+    assert describe_change(BASE, renamed) == "renamed to Port pod, was Pod; 7 bytes, was 8; sent by pod"
+
+
+def test_every_attribute_of_a_field_has_its_sentence():
+    changes = {
+        "name": "x", "places": at("B7"), "kind": FieldKind.FLOAT, "ratio": Fraction(3), "offset": Fraction(1),
+        "unit": "m", "low": Fraction(0), "high": Fraction(9), "unavailable": (1,), "names": (), "note": "n",
+        "selected": Selected(ANGLE.id, (1,)), "encoding": "utf-8",
+    }  # fmt: skip
+    assert set(changes) | {"id"} == set(RATE.__struct_fields__)
+    for name, value in changes.items():
+        if getattr(RATE, name) != value:
+            text = describe_change(BASE, BASE.with_field(msgspec.structs.replace(RATE, **{name: value})))
+            assert text != "nothing changed", name

@@ -1,0 +1,174 @@
+import threading
+from datetime import UTC, datetime
+from fractions import Fraction
+
+import msgspec
+import pytest
+import sqlalchemy as sa
+
+from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.library.check import check_library
+from zesty_abacus.core.library.errors import LibraryError, NewerLibraryError, StaleParentError, UnknownLayoutError
+from zesty_abacus.core.library.store import Library
+
+NASTY = "Robert'); DROP TABLE revision;-- <b>\"%_!\\ 漢"
+
+
+@pytest.fixture
+def library(tmp_path):
+    made = Library.create(tmp_path / "library.sqlite", "harbour team")
+    yield made
+    made.close()
+
+
+def pod(name="Azimuth feedback", address=0x1A1):
+    angle = new_field("angle", at("B1 B0"), FieldKind.SIGNED, ratio=Fraction(1, 20), unit="deg")
+    return new_layout(name, Applies(address=address), 8, [angle])
+
+
+def test_every_revision_is_kept_with_who_when_and_why(library):
+    first = pod()
+    began = datetime.now(UTC)
+    one = library.commit(first, parent=None, author="pod team", reason="from the supplier")
+    second = first.with_field(new_field("rate", at("B3 B2"), unit="deg/s"))
+    two = library.commit(second, parent=one.id, author="bench 2")
+    history = library.history(first.id)
+    assert [item.id for item in history] == [two.id, one.id]
+    assert (one.author, one.reason, one.parent_id, one.number) == ("pod team", "from the supplier", None, 1)
+    assert (two.reason, two.parent_id, two.number) == ("rate added at B3 B2", one.id, 2)
+    assert began.timestamp() - 1 <= one.time.timestamp() <= two.time.timestamp()
+    assert library.layout_at(one.id) == first and library.layout_at(two.id) == second
+    assert library.layouts() == [second]
+    assert library.layouts_at(one.time) == [first] and library.layouts_at(began.replace(year=2000)) == []
+
+
+def test_a_change_from_an_old_state_is_refused_and_writes_nothing(library):
+    first = pod()
+    one = library.commit(first, parent=None, author="a")
+    library.commit(msgspec.structs.replace(first, note="x"), parent=one.id, author="b")
+    with pytest.raises(StaleParentError, match="changed by b"):
+        library.commit(msgspec.structs.replace(first, note="y"), parent=one.id, author="a")
+    with pytest.raises(StaleParentError):
+        library.commit(first, parent=None, author="a")
+    assert len(library.history(first.id)) == 2 and library.layouts()[0].note == "x"
+
+
+def test_a_removed_layout_keeps_its_history_and_comes_back(library):
+    first = pod()
+    one = library.commit(first, parent=None, author="a")
+    gone = library.remove(first.id, parent=one.id, author="a")
+    assert library.layouts() == [] and library.head_of(first.id) is None and gone.removed
+    with pytest.raises(UnknownLayoutError):
+        library.layout_at(gone.id)
+    back = library.commit(first, parent=gone.id, author="a", reason="restored")
+    assert back.number == 3 and library.layouts() == [first]
+
+
+def test_search_by_name_address_unit_and_field(library):
+    library.commit(pod(), parent=None, author="a")
+    library.commit(pod("Pack totals", 0x18F), parent=None, author="a")
+    library.commit(new_layout(NASTY, Applies(address=7), 8), parent=None, author="a")
+    assert [hit.name for hit in library.search("azimuth")] == ["Azimuth feedback"]
+    assert [(hit.name, hit.matched) for hit in library.search("0x1A1")] == [("Azimuth feedback", "address")]
+    assert [hit.name for hit in library.search("417")] == ["Azimuth feedback"]
+    assert {hit.matched for hit in library.search("DEG")} == {"unit deg"}
+    assert {hit.matched for hit in library.search("angl")} == {"field angle"}
+    assert [hit.name for hit in library.search(NASTY)] == [NASTY]
+    assert [hit.name for hit in library.search("%_")] == [NASTY], "wildcards are letters"
+    assert library.search("nothing like it") == []
+
+
+def test_nasty_text_comes_back_as_it_was(library):
+    layout = msgspec.structs.replace(pod(), name=NASTY, note=NASTY * 1000)
+    revision = library.commit(layout, parent=None, author=NASTY, reason=NASTY)
+    assert library.layouts() == [layout]
+    assert (library.history(layout.id)[0].author, library.log()[0]) == (NASTY, (revision, NASTY))
+
+
+def test_import_is_one_transaction_and_leaves_equal_layouts_alone(library):
+    several = [pod(f"m{n}", n) for n in range(5)]
+    assert library.import_layouts(several, author="a", reason="in") == 5
+    assert library.import_layouts(several, author="a", reason="again") == 0
+    several[2] = msgspec.structs.replace(several[2], note="n")
+    assert library.import_layouts(several, author="a", reason="third") == 1
+    assert len(library.history(several[2].id)) == 2 and len(library.log()) == 6
+
+
+def test_two_writers_at_once_never_fork_the_history(library):
+    first = pod()
+    parent = library.commit(first, parent=None, author="a")
+    done, refused = [], []
+
+    def write(number):
+        other = Library.open(library.path)
+        try:
+            done.append(other.commit(msgspec.structs.replace(first, note=str(number)), parent=parent.id, author="b"))
+        except StaleParentError:
+            refused.append(number)
+        other.close()
+
+    threads = [threading.Thread(target=write, args=(n,)) for n in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert (len(done), len(refused)) == (1, 5)
+    assert [item.number for item in library.history(first.id)] == [2, 1]
+
+
+def test_opening_what_is_no_library(tmp_path):
+    with pytest.raises(LibraryError, match="does not exist"):
+        Library.open(tmp_path / "none.sqlite")
+    other = tmp_path / "other.sqlite"
+    other.write_bytes(b"not a database at all")
+    with pytest.raises(LibraryError, match="not a library"):
+        Library.open(other)
+    assert other.read_bytes() == b"not a database at all"
+    with pytest.raises(LibraryError, match="exists already"):
+        Library.create(other)
+    with pytest.raises(LibraryError, match="folder does not exist"):
+        Library.create(tmp_path / "no" / "where.sqlite")
+
+
+def test_a_damaged_database_is_one_error(tmp_path):
+    path = tmp_path / "library.sqlite"
+    Library.create(path).close()
+    data = path.read_bytes()
+    path.write_bytes(data[:100] + b"\xff" * (len(data) - 100))
+    with pytest.raises(LibraryError):
+        Library.open(path).layouts()
+
+
+def test_a_library_of_a_newer_program_is_refused(library):
+    engine = sa.create_engine(f"sqlite:///{library.path}")
+    with engine.begin() as connection:
+        connection.execute(sa.text("UPDATE alembic_version SET version_num = '9999'"))
+    engine.dispose()
+    with pytest.raises(NewerLibraryError, match="9999"):
+        Library.open(library.path)
+
+
+def test_migrations_lead_to_the_tables_of_the_program(library):
+    from alembic.autogenerate import compare_metadata
+    from alembic.runtime.migration import MigrationContext
+
+    from zesty_abacus.core.library.tables import metadata
+
+    engine = sa.create_engine(f"sqlite:///{library.path}")
+    with engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+    engine.dispose()
+
+
+def test_the_check_over_all_layouts():
+    deg = pod()
+    rad = new_layout("Azimuth command", Applies(address=0x1A1), 8, [new_field("angle", at("B0"), unit="rad")])
+    same = pod()
+    found = check_library([deg, rad, same])
+    assert "Azimuth feedback and Azimuth command both read 0x1A1." in found
+    assert "2 layouts are called Azimuth feedback." in found
+    assert any(text.startswith("angle is in deg (Azimuth feedback) and in rad") for text in found)
+    one = msgspec.structs.replace(deg, applies=Applies(address=1, lanes=("a",)))
+    two = msgspec.structs.replace(rad, applies=Applies(address=1, lanes=("b",)), fields=())
+    assert check_library([one, two]) == []

@@ -1,0 +1,128 @@
+import json
+
+import msgspec
+import numpy as np
+import pytest
+
+from zesty_abacus.core.captures.registry import open_writer
+from zesty_abacus.core.frames.capture import Lane
+from zesty_abacus.core.progress import Cancelled, Progress
+from zesty_abacus.core.trial.intake import SourceRequest, bring_in, open_trial_capture
+from zesty_abacus.core.trial.trial import LaneEntry, Moment, Trial, TrialError
+
+
+def write_log(path, lines):
+    path.write_text("".join(f"({time}) {lane} {address}#{data}\n" for time, lane, address, data in lines))
+    return path
+
+
+@pytest.fixture
+def trial(tmp_path):
+    made = Trial.create(tmp_path / "run", "Harbour loop")
+    one = write_log(made.folder / "one.log", [("1.0", "can0", "100", "01"), ("3.0", "can0", "100", "03")])
+    two = write_log(tmp_path / "two.log", [("2.0", "can1", "200", "02"), ("2.5", "can0", "100", "25")])
+    made.save(msgspec.structs.replace(made.file, sources=(made.entry_for(one), made.entry_for(two))))
+    return made
+
+
+def test_a_saved_trial_opens_as_it_was(trial):
+    file = trial.file.with_moment(Moment(time_ns=5, text="b")).with_moment(Moment(time_ns=3, text="ä <b>"))
+    trial.save(file.with_lane(LaneEntry(name="can0", note="CAN 500k", offset_ns=-7)))
+    again = Trial.open(trial.folder / "trial.json")
+    assert again.file == trial.file and again.folder == trial.folder
+    assert [moment.time_ns for moment in again.file.moments] == [3, 5]
+    assert json.loads((trial.folder / "trial.json").read_text())["sources"][0]["path"] == "one.log"
+
+
+@pytest.mark.parametrize("content", [b"", b"{", b"[]", b'{"name": 3}', b'{"format":"other","name":"x"}',
+                                     b'{"version":9,"name":"x"}', b"\xff" * 50, b"[" * 100_000])  # fmt: skip
+def test_a_damaged_trial_is_refused_and_left_alone(trial, content):
+    path = trial.folder / "trial.json"
+    path.write_bytes(content)
+    with pytest.raises(TrialError):
+        Trial.open(trial.folder)
+    assert path.read_bytes() == content
+
+
+def test_no_trial_and_two_trials(tmp_path, trial):
+    with pytest.raises(TrialError, match="no trial can be opened"):
+        Trial.open(tmp_path)
+    with pytest.raises(TrialError, match="already"):
+        Trial.create(trial.folder, "again")
+
+
+def test_several_files_become_one_capture_on_one_clock(trial):
+    made = open_trial_capture(trial)
+    assert [int(byte) for byte in made.capture.table.payload[made.capture.table.start]] == [1, 2, 0x25, 3]
+    assert made.capture.lanes == (Lane("can0"), Lane("can1"))
+    assert [outcome.report.frames for outcome in made.outcomes] == [2, 2]
+
+
+def test_lanes_are_renamed_and_moved_in_time(trial):
+    sources = (trial.file.sources[0], msgspec.structs.replace(trial.file.sources[1], lanes={"can0": "other"}))
+    file = msgspec.structs.replace(trial.file, sources=sources)
+    trial.save(file.with_lane(LaneEntry(name="other", note="CAN 250k", offset_ns=10_000_000_000)))
+    capture = open_trial_capture(trial).capture
+    assert {lane.name: lane.note for lane in capture.lanes} == {"can0": "", "can1": "", "other": "CAN 250k"}
+    assert int(capture.table.time_ns[-1]) == 12_500_000_000
+
+
+def test_the_stored_capture_is_used_until_something_changes(trial):
+    first = open_trial_capture(trial).capture.path
+    assert open_trial_capture(trial).capture.path == first
+    write_log(trial.folder / "one.log", [("1.0", "can0", "100", "01")])
+    again = open_trial_capture(trial)
+    assert again.capture.path != first and len(again.capture) == 3
+    assert not first.exists(), "the old one is gone"
+
+
+def test_a_damaged_cache_is_made_again(trial):
+    path = open_trial_capture(trial).capture.path
+    (path / "frames.arrow").write_bytes(b"broken")
+    assert len(open_trial_capture(trial).capture) == 4
+
+
+def test_a_source_that_cannot_be_read_is_told_and_the_others_are_read(trial):
+    (trial.folder / "one.log").write_bytes(b"\x00\x01 no recording")
+    made = open_trial_capture(trial)
+    assert len(made.capture) == 2
+    assert "none of the known formats" in made.outcomes[0].error and not made.outcomes[1].error
+    (trial.folder / "one.log").unlink()
+    assert "cannot be opened" in open_trial_capture(trial).outcomes[0].error
+
+
+def test_cancelling_leaves_nothing(tmp_path):
+    path = write_log(tmp_path / "a.log", [("1.0", "can0", "100", "01")])
+    progress = Progress()
+    progress.cancel()
+    with pytest.raises(Cancelled):
+        bring_in([SourceRequest(path)], tmp_path / "capture", progress=progress)
+    assert sorted(item.name for item in tmp_path.iterdir()) == ["a.log"]
+
+
+def test_progress_rises_to_the_end(tmp_path):
+    path = write_log(tmp_path / "a.log", [("1.0", "can0", "100", "01")])
+    shares = []
+    bring_in(
+        [SourceRequest(path)] * 2, tmp_path / "capture", progress=Progress(lambda share, _note: shares.append(share))
+    )
+    assert shares == sorted(shares) and shares[-1] == 1.0
+
+
+def test_a_file_without_interface_names_gives_its_own_name(tmp_path):
+    path = write_log(tmp_path / "a.log", [("1.0", "can0", "100", "01")])
+    capture = bring_in([SourceRequest(path)], tmp_path / "x").capture
+    writer = open_writer(tmp_path / "port pod.pcap.gz", ["can0"])
+    writer.append(capture.table)
+    writer.close()
+    again = bring_in([SourceRequest(tmp_path / "port pod.pcap.gz")], tmp_path / "y").capture
+    assert again.lanes[0].name == "port pod"
+    assert np.array_equal(again.table.time_ns, capture.table.time_ns)
+
+
+def test_a_full_or_missing_disk_keeps_the_trial(trial, monkeypatch):
+    before = trial.file
+    monkeypatch.setattr("os.fsync", lambda _number: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+    with pytest.raises(TrialError, match="No space left"):
+        trial.save(msgspec.structs.replace(before, name="other"))
+    assert trial.file is before and Trial.open(trial.folder).file == before
