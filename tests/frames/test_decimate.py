@@ -43,3 +43,34 @@ def test_density_counts_every_frame_once(table, columns):
     counts = lane_density(capture, columns)
     assert counts.shape == (2, columns)
     assert list(counts.sum(axis=1)) == [(table.lane == lane).sum() for lane in range(2)]
+
+
+def test_a_line_is_connected_from_column_to_column():
+    times, values = np.arange(100) * 10, np.sin(np.arange(100) / 5) * 50
+    low, high = Curve.build(times, values).columns(0, 1000, 37).band()
+    assert not np.isnan(low).any()
+    assert (low[1:] <= high[:-1] + 1e-9).all() and (high[1:] >= low[:-1] - 1e-9).all(), "neighbours touch"
+
+
+def test_sparse_values_hold_and_missing_ones_break_the_line():
+    curve = Curve.build(np.array([5, 50, 95]), np.array([1.0, 3.0, 2.0]))
+    low, high = curve.columns(0, 100, 20).band()
+    assert np.isnan(low[0]) and list(low[1:10]) == [1.0] * 9 and (low[10], high[10]) == (1.0, 3.0)
+    assert list(high[11:19]) == [3.0] * 8 and (low[19], high[19]) == (2.0, 3.0)
+    broken = Curve.build(np.array([5, 50, 95]), np.array([1.0, np.nan, 2.0]))
+    low, _ = broken.columns(0, 100, 20).band()
+    assert np.isnan(low[2:19]).all() and low[1] == 1.0 and low[19] == 2.0
+    inside = curve.columns(10, 40, 6).band()
+    assert np.isnan(inside[0]).sum() == 0, "the value from before the view goes on through it"
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(2, 60))
+def test_a_band_never_loses_a_spike(seed, columns):
+    random = np.random.default_rng(seed)
+    times = np.sort(random.integers(0, 1000, 300))
+    curve = Curve.build(times, random.normal(size=300))
+    found = curve.columns(0, 1000, columns)
+    low, high = found.band()
+    good = ~np.isnan(found.low)
+    assert (low[good] <= found.low[good]).all() and (high[good] >= found.high[good]).all()
+    assert np.nanmin(low) == curve.value_range()[0] and np.nanmax(high) == curve.value_range()[1]

@@ -12,10 +12,9 @@ BASE = new_layout("Pod", Applies(address=0x1A1), 8, [ANGLE, RATE])
 
 
 def test_adding_a_field_keeps_reading_order():
-    early = new_field("early", at("B0[7]"))
-    assert [field.name for field in BASE.with_field(early).fields] == ["early", "angle", "rate"]
-    late = new_field("late", at("B7"))
-    assert BASE.with_field(late).fields[-1] is late
+    early, late = new_field("early", at("B2[7]")), new_field("late", at("B7"))
+    layout = BASE.without_field(RATE.id).with_field(late).with_field(early)
+    assert [field.name for field in layout.fields] == ["angle", "early", "late"]
 
 
 def test_replacing_a_field_keeps_its_place_and_identity():

@@ -32,6 +32,12 @@ class Progress:
         """Whether :meth:`cancel` was called."""
         return self._stop.is_set()
 
+    def quiet(self) -> Progress:
+        """Return a progress that reports nothing and stops with this one: for parts that run side by side."""
+        part = Progress()
+        part._stop = self._stop
+        return part
+
     def step(self, share: float, note: str = "") -> None:
         """Report a step.
 

@@ -131,7 +131,8 @@ class KindStore(QObject):
         table = self._capture.table
         rows = self._capture.kinds.rows(kind)
         before = int(np.searchsorted(table.time_ns, time_ns, side="right"))
-        number = int(np.searchsorted(rows, before)) - 1
+        # a plain integer would have the whole column converted first
+        number = int(np.searchsorted(rows, np.uint32(before))) - 1
         if number < 0:
             return None
         return self.frame(int(rows[number]), layout, number)

@@ -20,6 +20,7 @@ from .source import ByteSource
 
 _FILE_HEADER = 24
 _PACKET_HEADER = 16
+_AHEAD = 32
 _MAGICS = {
     b"\xd4\xc3\xb2\xa1": (False, 1000),
     b"\xa1\xb2\xc3\xd4": (True, 1000),
@@ -51,6 +52,7 @@ class Pcap:
         rest = b""
         offset = 0
         header: tuple[bool, int, int] | None = None
+        room: can.PacketColumns | None = None
         for chunk in source.chunks(report, progress):
             data = rest + chunk
             if header is None:
@@ -59,7 +61,8 @@ class Pcap:
                     continue
                 header = _parse_header(data, source)
                 data, offset = data[_FILE_HEADER:], _FILE_HEADER
-            position = _read_packets(data, offset, header, sink, report)
+            room = can.PacketColumns.enough_for(len(data), room)
+            position = _read_packets(data, offset, header, room, sink, report)
             rest = data[position:]
             offset += position
         if header is None:
@@ -97,9 +100,11 @@ def _parse_header(data: bytes, source: ByteSource) -> tuple[bool, int, int]:
     return swapped, tick, link
 
 
-def _read_packets(data: bytes, offset: int, header: tuple[bool, int, int], sink: Sink, report: ReadReport) -> int:
-    room = can.PacketColumns(len(data))
-    frames, used, bad, position = _parse(np.frombuffer(data, np.uint8), *header, *room.arguments())
+def _read_packets(
+    data: bytes, offset: int, header: tuple[bool, int, int], room: can.PacketColumns, sink: Sink, report: ReadReport
+) -> int:
+    view = np.frombuffer(data, np.uint8)
+    frames, used, bad, position = _parse(view, can.words_of(view, np.uint32), *header, *room.arguments())
     for place, reason in room.bad[: int(bad)]:
         report.add_problem(f"byte {offset + place}", can.REASONS[reason])
     if frames:
@@ -108,25 +113,25 @@ def _read_packets(data: bytes, offset: int, header: tuple[bool, int, int], sink:
 
 
 @njit(cache=True, nogil=True)
-def _plausible(data, at, swapped, tick):  # type: ignore[no-untyped-def]
+def _plausible(data, words, at, swapped, tick):  # type: ignore[no-untyped-def]
     """Return the packet length if a header at ``at`` makes sense, else -1."""
     if at + _PACKET_HEADER > len(data):
         return -1
-    fraction = can.read_u32(data, at + 4, swapped)
-    captured = can.read_u32(data, at + 8, swapped)
-    original = can.read_u32(data, at + 12, swapped)
+    fraction = can.read_u32(words, at + 4, swapped)
+    captured = can.read_u32(words, at + 8, swapped)
+    original = can.read_u32(words, at + 12, swapped)
     if captured > can.MAX_PACKET or captured > original or fraction * tick >= 1_000_000_000:
         return -1
     return captured
 
 
 @njit(cache=True, nogil=True)
-def _find_packet(data, at, swapped, tick):  # type: ignore[no-untyped-def]
+def _find_packet(data, words, at, swapped, tick):  # type: ignore[no-untyped-def]
     """Return the next position where two plausible CAN-sized packets follow one another, else the end."""
     while at + 2 * _PACKET_HEADER + can.HEADER <= len(data):
-        captured = _plausible(data, at, swapped, tick)
+        captured = _plausible(data, words, at, swapped, tick)
         if can.HEADER <= captured <= 96 and at + captured + 2 * _PACKET_HEADER <= len(data):
-            following = _plausible(data, at + _PACKET_HEADER + captured, swapped, tick)
+            following = _plausible(data, words, at + _PACKET_HEADER + captured, swapped, tick)
             if can.HEADER <= following <= 96:
                 return at
         at += 1
@@ -135,26 +140,40 @@ def _find_packet(data, at, swapped, tick):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _parse(  # type: ignore[no-untyped-def]
-    data, swapped, tick, link, time_ns, lane, address, flags, start, size, payload, bad_places
+    data, words, swapped, tick, link, time_ns, lane, address, flags, start, size, payload, bad_places
 ):
     """Parse whole packets; return (frames, payload bytes, problems, position of the rest)."""
     frames = used = bad = at = 0
     while at + _PACKET_HEADER <= len(data):
-        captured = _plausible(data, at, swapped, tick)
+        captured = _plausible(data, words, at, swapped, tick)
         if captured < 0:
             bad_places[bad, 0] = at
             bad_places[bad, 1] = can.NONSENSE_LENGTH
             bad += 1
-            at = _find_packet(data, at + 1, swapped, tick)
+            at = _find_packet(data, words, at + 1, swapped, tick)
             continue
         if at + _PACKET_HEADER + captured > len(data):
             break
+        if at + _PACKET_HEADER + captured + _AHEAD < len(data):
+            number, bits, length = can.usual_frame(words, at + _PACKET_HEADER, captured, link, payload, used)
+            if number >= 0:
+                seconds = can.read_u32(words, at, swapped)
+                time_ns[frames] = seconds * 1_000_000_000 + can.read_u32(words, at + 4, swapped) * tick
+                lane[frames] = 0
+                address[frames] = number
+                flags[frames] = bits
+                start[frames] = used
+                size[frames] = length
+                frames += 1
+                used += length
+                at += _PACKET_HEADER + captured
+                continue
         code, used_after = can.take_frame(
-            data, at + _PACKET_HEADER, captured, link, address, flags, start, size, payload, frames, used
+            data, words, at + _PACKET_HEADER, captured, link, address, flags, start, size, payload, frames, used
         )
         if code == 0:
-            seconds = can.read_u32(data, at, swapped)
-            time_ns[frames] = seconds * 1_000_000_000 + can.read_u32(data, at + 4, swapped) * tick
+            seconds = can.read_u32(words, at, swapped)
+            time_ns[frames] = seconds * 1_000_000_000 + can.read_u32(words, at + 4, swapped) * tick
             lane[frames] = 0
             frames += 1
             used = used_after

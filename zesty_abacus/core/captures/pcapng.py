@@ -29,6 +29,7 @@ _ENHANCED = 6
 _MAX_BLOCK = 16 << 20
 _MAX_INTERFACES = 1024
 _WRITE_ROWS = 1 << 15
+_AHEAD = 32
 _LAST_NS = 9_200_000_000_000_000_000
 _SWAPPED_MARK = b"\x1a\x2b\x3c\x4d"
 _PLAIN_MARK = b"\x4d\x3c\x2b\x1a"
@@ -77,15 +78,17 @@ class _Section:
         self.swapped = False
         self.interfaces = np.zeros((_MAX_INTERFACES, 6), np.int64)
         self.count = 0
+        self.room: can.PacketColumns | None = None
 
     def read_blocks(self, data: bytes, offset: int, sink: Sink, report: ReadReport) -> int:
         """Read whole blocks from a chunk; return the position of the rest."""
         view = np.frombuffer(data, np.uint8)
+        words = can.words_of(view, np.uint32)
         position = 0
-        room = can.PacketColumns(len(data))
+        room = self.room = can.PacketColumns.enough_for(len(data), self.room)
         while True:
             frames, used, bad, position, stopped = _parse(
-                view, position, self.swapped, self.interfaces, self.count, *room.arguments()
+                view, words, position, self.swapped, self.interfaces, self.count, *room.arguments()
             )
             position = int(position)
             for place, reason in room.bad[: int(bad)]:
@@ -189,42 +192,42 @@ def _nanoseconds(ticks, row):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _block_size(data, at, swapped):  # type: ignore[no-untyped-def]
+def _block_size(data, words, at, swapped):  # type: ignore[no-untyped-def]
     """Return the size of a block that makes sense, 0 if more data are needed, -1 for nonsense."""
     if at + 12 > len(data):
         return 0
-    size = can.read_u32(data, at + 4, swapped)
+    size = can.read_u32(words, at + 4, swapped)
     if size % 4 or size < 12 or size > _MAX_BLOCK:
         return -1
     if at + size > len(data):
         return 0
-    return size if can.read_u32(data, at + size - 4, swapped) == size else -1
+    return size if can.read_u32(words, at + size - 4, swapped) == size else -1
 
 
 @njit(cache=True, nogil=True)
-def _find_block(data, at, swapped):  # type: ignore[no-untyped-def]
+def _find_block(data, words, at, swapped):  # type: ignore[no-untyped-def]
     """Return the next position where a block of a known type makes sense, else near the end."""
     while at + 12 <= len(data):
-        kind = can.read_u32(data, at, swapped)
+        kind = can.read_u32(words, at, swapped)
         if kind == _ENHANCED or kind == _SIMPLE or kind == _INTERFACE or kind == _SECTION:
-            if _block_size(data, at, swapped) > 0:
+            if _block_size(data, words, at, swapped) > 0:
                 return at
         at += 1
     return len(data)
 
 
 @njit(cache=True, nogil=True)
-def _direction(data, first, last, swapped):  # type: ignore[no-untyped-def]
+def _direction(data, words, first, last, swapped):  # type: ignore[no-untyped-def]
     """Return the direction flag that the options of a packet give, 0 if none."""
     at = first
     while at + 4 <= last:
-        head = can.read_u32(data, at, swapped)
+        head = can.read_u32(words, at, swapped)
         code = head >> 16 if swapped else head & 0xFFFF
         length = head & 0xFFFF if swapped else head >> 16
         if code == 0:
             break
         if code == 2 and length == 4 and at + 8 <= last:
-            way = can.read_u32(data, at + 4, swapped) & 3
+            way = can.read_u32(words, at + 4, swapped) & 3
             return F.RECEIVED if way == 1 else F.SENT if way == 2 else 0
         at += 4 + (length + 3) // 4 * 4
     return 0
@@ -232,27 +235,27 @@ def _direction(data, first, last, swapped):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _parse(  # type: ignore[no-untyped-def]
-    data, at, swapped, interfaces, count, time_ns, lane, address, flags, start, size, payload, bad_places
+    data, words, at, swapped, interfaces, count, time_ns, lane, address, flags, start, size, payload, bad_places
 ):
     """Parse packet blocks until another block needs reading; return counts, position and whether one does."""
     frames = used = bad = 0
     while at + 12 <= len(data):
-        kind = can.read_u32(data, at, swapped)
+        kind = can.read_u32(words, at, swapped)
         if kind == _SECTION or kind == _INTERFACE:
             return frames, used, bad, at, True
-        block = _block_size(data, at, swapped)
+        block = _block_size(data, words, at, swapped)
         if block == 0:
             break
         if block < 0:
             bad_places[bad, 0] = at
             bad_places[bad, 1] = can.NONSENSE_LENGTH
             bad += 1
-            at = _find_block(data, at + 1, swapped)
+            at = _find_block(data, words, at + 1, swapped)
             continue
         code = 0
         if kind == _ENHANCED or kind == _SIMPLE:
             code, used_after = _take_packet(
-                data, at, block, kind, swapped, interfaces, count, time_ns, lane, address, flags, start, size,
+                data, words, at, block, kind, swapped, interfaces, count, time_ns, lane, address, flags, start, size,
                 payload, frames, used,
             )  # fmt: skip
             if code == 0:
@@ -268,42 +271,71 @@ def _parse(  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _take_packet(  # type: ignore[no-untyped-def]
-    data, at, block, kind, swapped, interfaces, count, time_ns, lane, address, flags, start, size, payload, row, used
+    data,
+    words,
+    at,
+    block,
+    kind,
+    swapped,
+    interfaces,
+    count,
+    time_ns,
+    lane,
+    address,
+    flags,
+    start,
+    size,
+    payload,
+    row,
+    used,
 ):
     """Take one packet block; return (0, a reason, or -1 to pass over it silently; payload bytes used)."""
     header = 28 if kind == _ENHANCED else 12
     if block < header + 4:
         return 1, used
-    interface = can.read_u32(data, at + 8, swapped) if kind == _ENHANCED else np.int64(0)
+    interface = can.read_u32(words, at + 8, swapped) if kind == _ENHANCED else np.int64(0)
     if interface >= count:
         return 6, used
     row_of = interfaces[interface]
     room = block - header - 4
     if kind == _ENHANCED:
-        high = can.read_u32(data, at + 12, swapped)
+        high = can.read_u32(words, at + 12, swapped)
         if high >= 1 << 31:
             return 7, used
-        ticks = high << 32 | can.read_u32(data, at + 16, swapped)
+        ticks = high << 32 | can.read_u32(words, at + 16, swapped)
         if ticks > _LAST_NS // row_of[_MULTIPLY]:
             return 7, used
         time = _nanoseconds(ticks, row_of)
-        captured = can.read_u32(data, at + 20, swapped)
+        captured = can.read_u32(words, at + 20, swapped)
     else:
         # a simple packet has no time: it takes that of the frame before it
         time = time_ns[row - 1] if row else np.int64(0)
-        captured = min(can.read_u32(data, at + 8, swapped), room)
+        captured = min(can.read_u32(words, at + 8, swapped), room)
     if captured > room:
         return 4, used
     if row_of[_LINK] != can.LINK_CAN and row_of[_LINK] != can.LINK_COOKED:
         return -1, used
+    if at + block + _AHEAD < len(data):
+        number, bits, length = can.usual_frame(words, at + header, captured, row_of[_LINK], payload, used)
+        if number >= 0:
+            address[row] = number
+            flags[row] = bits
+            start[row] = used
+            size[row] = length
+            time_ns[row] = time
+            lane[row] = row_of[_LANE]
+            if kind == _ENHANCED and header + captured + 8 < block:
+                first = at + header + (captured + 3) // 4 * 4
+                flags[row] |= _direction(data, words, first, at + block - 4, swapped)
+            return 0, used + length
     code, used_after = can.take_frame(
-        data, at + header, captured, row_of[_LINK], address, flags, start, size, payload, row, used
+        data, words, at + header, captured, row_of[_LINK], address, flags, start, size, payload, row, used
     )
     if code == 0:
         time_ns[row] = time
         lane[row] = row_of[_LANE]
         if kind == _ENHANCED:
-            flags[row] |= _direction(data, at + header + (captured + 3) // 4 * 4, at + block - 4, swapped)
+            flags[row] |= _direction(data, words, at + header + (captured + 3) // 4 * 4, at + block - 4, swapped)
     return code, used_after
 
 

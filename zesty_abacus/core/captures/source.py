@@ -12,7 +12,8 @@ import pyarrow as pa
 from ..progress import Progress
 from .report import CaptureReadError, ReadReport
 
-CHUNK = 8 << 20
+CHUNK = 1 << 18
+"""Small enough that a chunk and what is made of it stay in memory that is already there: first touches are slow."""
 _MAGIC = {b"\x1f\x8b": "gzip", b"\x28\xb5\x2f\xfd": "zstd"}
 COMPRESSED_SUFFIXES = {".gz": "gzip", ".zst": "zstd"}
 

@@ -101,51 +101,57 @@ FORMAT = TextLog()
 
 
 class _Interfaces:
-    """Interface names seen so far, in the form the kernel takes."""
+    """What is kept from chunk to chunk: interface names in the form the kernel takes, and room for frames."""
 
     def __init__(self) -> None:
         self.table = np.zeros((_MAX_LANES, _NAME_ROOM), np.uint8)
         self.count = np.zeros(1, np.int64)
+        self.room: _Room | None = None
 
     def names(self) -> list[str]:
         rows = self.table[: int(self.count[0])]
         return [row[1 : 1 + row[0]].tobytes().decode("utf-8", "replace") for row in rows]
 
 
+class _Room:
+    """Room for the frames of one chunk, used again for the next: memory that was touched already is quick."""
+
+    def __init__(self, text_bytes: int) -> None:
+        self.text_bytes = text_bytes
+        lines = text_bytes // _SHORTEST_LINE + 1
+        self.time_ns = np.empty(lines, np.int64)
+        self.lane = np.empty(lines, np.uint16)
+        self.address = np.empty(lines, np.int64)
+        self.flags = np.empty(lines, np.uint32)
+        self.start = np.empty(lines, np.int64)
+        self.size = np.empty(lines, np.uint32)
+        self.payload = np.empty(text_bytes // 2 + 1, np.uint8)
+        self.bad_lines = np.empty((lines, 2), np.int64)
+
+    def columns(self) -> tuple[NDArray, ...]:
+        return (self.time_ns, self.lane, self.address, self.flags, self.start, self.size, self.payload)
+
+    def table(self, frames: int, used: int) -> FrameTable:
+        columns = self.columns()
+        return FrameTable(*(column[:frames].copy() for column in columns[:-1]), self.payload[:used].copy())
+
+
 def _read_lines(data: bytes, line: int, state: _Interfaces, sink: Sink, report: ReadReport) -> int:
     """Parse whole lines, pass on their frames, list their problems; return the next line number."""
     text = np.frombuffer(data, np.uint8)
-    room = len(data) // _SHORTEST_LINE + 1
-    time_ns = np.empty(room, np.int64)
-    lane = np.empty(room, np.uint16)
-    address = np.empty(room, np.int64)
-    flags = np.empty(room, np.uint32)
-    start = np.empty(room, np.int64)
-    size = np.empty(room, np.uint32)
-    payload = np.empty(len(data) // 2 + 1, np.uint8)
-    bad_lines = np.empty((room, 2), np.int64)
+    if state.room is None or state.room.text_bytes < len(data):
+        state.room = _Room(len(data) + len(data) // 4)
+    room = state.room
     position, next_line = 0, line
     while position < len(text):
         frames, used, bad, position, next_line = _parse(
-            text, position, next_line, state.table, state.count, time_ns, lane, address, flags, start, size,
-            payload, bad_lines,
-        )  # fmt: skip
-        for number, reason in bad_lines[:bad]:
+            text, position, next_line, state.table, state.count, *room.columns(), room.bad_lines
+        )
+        for number, reason in room.bad_lines[:bad]:
             report.add_problem(f"line {number}", _REASONS[reason])
         report.lanes[:] = state.names()
         if frames:
-            n = int(frames)
-            sink(
-                FrameTable(
-                    time_ns[:n].copy(),
-                    lane[:n].copy(),
-                    address[:n].copy(),
-                    flags[:n].copy(),
-                    start[:n].copy(),
-                    size[:n].copy(),
-                    payload[: int(used)].copy(),
-                )
-            )
+            sink(room.table(int(frames), int(used)))
     return int(next_line)
 
 
@@ -153,6 +159,78 @@ _DIGIT = np.full(256, -1, np.int64)
 _DIGIT[np.frombuffer(b"0123456789abcdef", np.uint8)] = np.arange(16)
 _DIGIT[np.frombuffer(b"ABCDEF", np.uint8)] = np.arange(10, 16)
 """Value of each hex digit, -1 for all else: a table, since branches on random digits are guessed wrong."""
+_DECIMAL = np.full(256, -1, np.int64)
+_DECIMAL[48:58] = np.arange(10)
+_LAST_SECOND = 9_000_000_000
+
+
+_USUAL_HEAD = 20
+"""Letters of ``(1700000000.123456) ``, the head that nearly every line has."""
+_LONGEST_USUAL = 32
+"""Letters that may be looked up from the identifier on; the last lines of a chunk go the long way."""
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _usual_head(text, at, stop):  # type: ignore[no-untyped-def]
+    """Return the nanoseconds of a line with the usual head, -1 for any other line."""
+    if at + _USUAL_HEAD >= stop or text[at] != 40 or text[at + 11] != 46 or text[at + 18] != 41 or text[at + 19] != 32:
+        return np.int64(-1)
+    seconds = np.int64(0)
+    fraction = np.int64(0)
+    wrong = np.int64(0)
+    for i in range(1, 11):
+        digit = _DECIMAL[text[at + i]]
+        wrong |= digit
+        seconds = seconds * 10 + digit
+    for i in range(12, 18):
+        digit = _DECIMAL[text[at + i]]
+        wrong |= digit
+        fraction = fraction * 10 + digit
+    return seconds * 1_000_000_000 + fraction * 1000 if wrong >= 0 and seconds <= _LAST_SECOND else np.int64(-1)
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _usual_name(text, at, stop, name):  # type: ignore[no-untyped-def]
+    """Return the position after an interface name and one blank, -1 if another name stands there."""
+    length = np.int64(name[0])
+    if at + length >= stop or text[at + length] != 32:
+        return np.int64(-1)
+    differs = 0
+    for i in range(length):
+        differs |= name[1 + i] ^ text[at + i]
+    return at + length + 1 if differs == 0 else np.int64(-1)
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _usual_frame(text, at, payload, used):  # type: ignore[no-untyped-def]
+    """Read ``1A0#0011`` or ``18FF0210#0011`` up to eight bytes.
+
+    The text goes on with a line end, so digits may be looked up without counting letters. Returns (identifier or
+    -1, flags, bytes, position after them).
+    """
+    number = _DIGIT[text[at]] << 8 | _DIGIT[text[at + 1]] << 4 | _DIGIT[text[at + 2]]
+    bits = 0
+    at += 3
+    if number >= 0 and text[at] != 35:
+        for _ in range(5):
+            digit = _DIGIT[text[at]]
+            if digit < 0:
+                return np.int64(-1), 0, 0, at
+            number = number << 4 | digit
+            at += 1
+        bits = F.EXTENDED
+    if number < 0 or text[at] != 35 or number > (0x1FFFFFFF if bits else 0x7FF):
+        return np.int64(-1), 0, 0, at
+    at += 1
+    count = 0
+    while count < 8:
+        pair = _DIGIT[text[at]] << 4 | _DIGIT[text[at + 1]]
+        if pair < 0:
+            break
+        payload[used + count] = pair
+        count += 1
+        at += 2
+    return number, bits, count, at
 
 
 @njit(cache=True, nogil=True)
@@ -164,7 +242,33 @@ def _parse(  # type: ignore[no-untyped-def]
     used = 0
     bad = 0
     end = len(text)
+    recent = np.int64(0)
     while position < end and bad < len(bad_lines) and frames < len(time_ns):
+        # nearly all lines look alike; whatever is unusual about one sends it the long way below
+        nanoseconds = _usual_head(text, position, end)
+        if nanoseconds >= 0 and name_count[0] > 0:
+            at = _usual_name(text, position + _USUAL_HEAD, end, names[recent])
+            if at > 0 and at + _LONGEST_USUAL < end:
+                number, bits, count, at = _usual_frame(text, at, payload, used)
+                if number >= 0 and at + 2 < end and text[at] == 32 and text[at + 2] == 10:
+                    if text[at + 1] == 82:
+                        bits |= F.RECEIVED
+                        at += 2
+                    elif text[at + 1] == 84:
+                        bits |= F.SENT
+                        at += 2
+                if number >= 0 and text[at] == 10:
+                    time_ns[frames] = nanoseconds
+                    lane[frames] = recent
+                    address[frames] = number
+                    flags[frames] = bits
+                    start[frames] = used
+                    size[frames] = count
+                    frames += 1
+                    used += count
+                    position = at + 1
+                    line += 1
+                    continue
         stop = position
         while text[stop] != 10:
             stop += 1
@@ -178,6 +282,7 @@ def _parse(  # type: ignore[no-untyped-def]
                 text, position, last, names, name_count, time_ns, lane, address, flags, size, payload, frames, used
             )
             if code == 0:
+                recent = np.int64(lane[frames])
                 start[frames] = used
                 used = used_after
                 frames += 1
@@ -265,7 +370,7 @@ def _parse_time(text, at, last):  # type: ignore[no-untyped-def]
     while places < 9:
         fraction *= 10
         places += 1
-    if seconds > 9_000_000_000:
+    if seconds > _LAST_SECOND:
         return 2, 0, at
     return 0, seconds * 1_000_000_000 + fraction, at + 1
 

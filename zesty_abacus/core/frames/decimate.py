@@ -16,15 +16,37 @@ BLOCK = 256
 
 @dataclass(frozen=True, slots=True, eq=False)
 class CurveColumns:
-    """A curve reduced to screen columns; every array is float64 (columns,), NaN where nothing is.
+    """A curve reduced to screen columns; every array is (columns,).
 
-    ``first`` and ``last`` are the values that enter and leave a column, ``low`` and ``high`` its range.
+    Attributes
+    ----------
+    first, last : float64
+        The values that enter and leave a column, NaN where it has no frame or the value there is not good.
+    low, high : float64
+        Its range of good values, NaN if it has none.
+    frames : int64
+        How many frames it has, good or not.
+    before, after : float
+        The good value just before the first column and just after the last one, NaN if there is none.
     """
 
     first: NDArray[np.float64]
     last: NDArray[np.float64]
     low: NDArray[np.float64]
     high: NDArray[np.float64]
+    frames: NDArray[np.int64]
+    before: float
+    after: float
+
+    def band(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """Return the lowest and highest value a connected line passes in each column; float64 (columns,) each.
+
+        Neighbours are joined by straight lines where most columns have frames. Where few have, a value holds
+        until the next one, since frames say nothing about the time between them. A column with frames but no
+        good value breaks the line and is NaN.
+        """
+        holds = np.count_nonzero(self.frames) * 3 < len(self.frames)
+        return _connect(self.first, self.last, self.low, self.high, self.frames, self.before, self.after, holds)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -61,7 +83,10 @@ class Curve:
         span = max(last_ns - first_ns, 1)
         edges = first_ns + (np.arange(columns + 1, dtype=np.float64) * (span / columns)).astype(np.int64)
         bounds = np.searchsorted(self.time_ns, edges)
-        return CurveColumns(*_curve_columns(self.values, self.lows, self.highs, bounds, BLOCK))
+        before = float(self.values[bounds[0] - 1]) if bounds[0] else float("nan")
+        after = float(self.values[bounds[-1]]) if bounds[-1] < len(self.values) else float("nan")
+        reduced = _curve_columns(self.values, self.lows, self.highs, bounds, BLOCK)
+        return CurveColumns(*reduced, np.diff(bounds), before, after)
 
     def value_range(self) -> tuple[float, float]:
         """Return lowest and highest good value, NaN and NaN if there is none."""
@@ -147,3 +172,44 @@ def _curve_columns(values, lows, highs, bounds, block):  # type: ignore[no-untyp
         last[c] = values[end - 1]
         low[c], high[c] = _range_of(values, lows, highs, begin, end, block)
     return first, last, low, high
+
+
+@njit(cache=True, nogil=True)
+def _connect(first, last, low, high, frames, before, after, holds):  # type: ignore[no-untyped-def]
+    columns = len(first)
+    lowest, highest = low.copy(), high.copy()
+    at, value = -1, before
+    for c in range(columns + 1):
+        if c == columns:
+            following = after
+        elif frames[c] == 0:
+            continue
+        else:
+            following = first[c]
+        if value == value and following == following:
+            _join(lowest, highest, at, value, c, following, holds)
+        if c < columns:
+            at, value = c, last[c]
+    return lowest, highest
+
+
+@njit(cache=True, nogil=True)
+def _join(lowest, highest, at, value, until, following, holds):  # type: ignore[no-untyped-def]
+    """Draw on from the middle of column ``at`` to the middle of column ``until``."""
+    columns = len(lowest)
+    for c in range(max(at, 0), min(until + 1, columns)):
+        if holds:
+            start = stop = value
+            if c == until:
+                stop = following
+        else:
+            steps = until - at
+            begin = max(c - 0.5 - at, 0.0) / steps
+            end = min(c + 0.5 - at, float(steps)) / steps
+            start = value + (following - value) * begin
+            stop = value + (following - value) * end
+        small, large = min(start, stop), max(start, stop)
+        if not small >= lowest[c]:  # also true while there is nothing yet
+            lowest[c] = small
+        if not large <= highest[c]:
+            highest[c] = large

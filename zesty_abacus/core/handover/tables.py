@@ -157,7 +157,7 @@ def _plans(capture: Capture, layouts: Sequence[Layout]) -> dict[int, Plan]:
 
 def _rows_between(capture: Capture, kind: int, first: int, last: int) -> NDArray[np.uint32]:
     rows = capture.kinds.rows(kind)
-    begin, end = np.searchsorted(rows, [first, last])
+    begin, end = np.searchsorted(rows, np.array([first, last], np.uint32))
     return rows[begin:end]
 
 

@@ -12,7 +12,7 @@ import msgspec
 import numpy as np
 
 from ..captures.registry import read_recording
-from ..captures.report import CaptureReadError, ReadReport
+from ..captures.report import ReadReport
 from ..captures.source import bare_name
 from ..errors import AbacusError
 from ..frames.capture import Capture, Lane
@@ -188,7 +188,7 @@ def _bring_one(
         error = ""
     except CaptureStoreError:
         raise
-    except (CaptureReadError, AbacusError) as failure:
+    except AbacusError as failure:
         report, error = ReadReport("unknown"), str(failure)
     first = min((pair[0] for pair in times), default=0)
     last = max((pair[1] for pair in times), default=0)

@@ -105,7 +105,7 @@ class FrameList(QAbstractScrollArea):
         session = self._session
         before = int(np.searchsorted(session.capture.table.time_ns, session.clock.cursor_ns, side="right"))
         rows = self.rows_shown()
-        return (before if rows is None else int(np.searchsorted(rows, before))) - 1
+        return (before if rows is None else int(np.searchsorted(rows, np.uint32(before)))) - 1
 
     def line(self, place: int) -> FrameLine:
         """Return a listed frame in words."""
@@ -218,8 +218,7 @@ class FrameList(QAbstractScrollArea):
         draw_text(painter, cells["time s"], line.time, figure_font(SMALL_PX), theme.ink, right)
         draw_text(painter, cells["after"], self._after(place), figure_font(TINY_PX), theme.quiet, right)
         draw_text(painter, cells["lane"], line.lane, text_font(SMALL_PX), theme.quiet)
-        font = text_font(SMALL_PX)
-        font.setItalic(not line.named)
+        font = text_font(SMALL_PX, italic=not line.named)
         draw_text(painter, cells["message"], line.message, font, theme.ink if line.named else theme.unexplained)
         draw_text(painter, cells["says"], line.says, text_font(SMALL_PX), theme.wrong if line.wrong else theme.ink)
         draw_payload(painter, cells["payload"], line, self._session.form)

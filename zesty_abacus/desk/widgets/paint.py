@@ -7,33 +7,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter
 
 from ..theme import Theme
 
 if TYPE_CHECKING:
-    from ...core.frames.decimate import CurveColumns
     from .. import engine as heavy
-
-
-def polyline(x: NDArray[np.float64], y: NDArray[np.float64]) -> QPolygonF:
-    """Return points as one polygon; Qt takes them without a Python object a point where it can."""
-    return QPolygonF([QPointF(px, py) for px, py in zip(x.tolist(), y.tolist(), strict=True)])
-
-
-def curve_points(columns: CurveColumns) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Turn screen columns into a line that keeps every spike: entering, low, high and leaving value a column.
-
-    Returns x in columns and values, both float64; columns without a value are left out.
-    """
-    count = len(columns.first)
-    values = np.column_stack([columns.first, columns.low, columns.high, columns.last])
-    x = np.arange(count)[:, None] + np.array([0.1, 0.4, 0.6, 0.9])
-    good = np.isfinite(columns.low) & np.isfinite(columns.first) & np.isfinite(columns.last)
-    flat = good & (columns.low == columns.high)
-    keep = np.repeat(good[:, None], 4, axis=1)
-    keep[flat, 1:] = False
-    return x[keep], values[keep]
 
 
 def draw_curve(
@@ -45,26 +24,57 @@ def draw_curve(
     color: QColor,
     width: float = 1.4,
 ) -> None:
-    """Draw a curve into a rectangle, reduced to its pixels; a value holds until the next one."""
-    pixels = max(int(rect.width()), 2)
-    x, values = curve_points(curve.columns(span_ns[0], span_ns[1], pixels))
+    """Draw a curve into a rectangle, reduced to its pixels.
+
+    The line is laid into a picture column by column: stroking a long line that goes up and down takes Qt a
+    hundred times as long.
+    """
+    device = painter.device()
+    ratio = device.devicePixelRatioF() if device is not None else 1.0
+    columns, rows = max(int(rect.width() * ratio), 2), max(int(rect.height() * ratio), 2)
+    lowest, highest = curve.columns(span_ns[0], span_ns[1], columns).band()
+    image = curve_image((lowest, highest), value_range, rows, color, width * ratio)
+    image.setDevicePixelRatio(ratio)
+    painter.drawImage(QPointF(rect.left(), rect.top() - _CURVE_EDGE), image)
+
+
+_CURVE_EDGE = 2
+"""Pixels above and below a curve's rectangle, so that its extremes keep their full thickness."""
+
+
+def curve_image(
+    band: tuple[NDArray[np.float64], NDArray[np.float64]],
+    value_range: tuple[float, float],
+    rows: int,
+    color: QColor,
+    width: float,
+) -> QImage:
+    """Return a picture of a line: every pixel as opaque as the part of it that the line covers.
+
+    Parameters
+    ----------
+    band
+        Lowest and highest value in each column, NaN for none; float64 (columns,) each.
+    value_range
+        Values at the bottom and the top.
+    rows
+        Height of the range in pixels; the picture has a little more at both ends.
+    width
+        Thickness of the line in pixels.
+    """
     low, high = value_range
-    if not len(values):
-        held = curve.at(span_ns[0])
-        if np.isnan(held):
-            return
-        x, values = np.array([0.0, float(pixels)]), np.array([held, held])
     span = high - low or 1.0
-    if len(values) < pixels // 3:
-        x, values = _as_steps(x, values)
-    y = rect.bottom() - (np.clip(values, low - span, high + span) - low) / span * rect.height()
-    painter.setPen(QPen(color, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap, Qt.PenJoinStyle.RoundJoin))
-    painter.drawPolyline(polyline(rect.left() + x, y))
-
-
-def _as_steps(x: NDArray[np.float64], values: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """Hold each value until the next one: sparse frames say nothing about the time between them."""
-    return np.repeat(x, 2)[1:], np.repeat(values, 2)[:-1]
+    edge = _CURVE_EDGE
+    top = (high - band[1]) / span * rows + edge - width / 2
+    bottom = (high - band[0]) / span * rows + edge + width / 2
+    y = np.arange(rows + 2 * edge, dtype=np.float64)[:, None]
+    covered = np.clip(np.minimum(y + 1, bottom) - np.maximum(y, top), 0.0, 1.0)
+    alpha = np.nan_to_num(covered, nan=0.0)
+    image = np.empty((*alpha.shape, 4), np.uint8)
+    image[..., 0], image[..., 1], image[..., 2] = color.red(), color.green(), color.blue()
+    image[..., 3] = alpha * (color.alphaF() * 255)
+    made = QImage(image.tobytes(), alpha.shape[1], alpha.shape[0], alpha.shape[1] * 4, QImage.Format.Format_RGBA8888)
+    return made.copy()
 
 
 def padded_range(low: float, high: float) -> tuple[float, float]:

@@ -131,8 +131,7 @@ class RosterDelegate(QStyledItemDelegate):
         rate = _rate_text(session.kind_rate(kind))
         draw_text(painter, top, rate, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
         used = painter.fontMetrics().horizontalAdvance(rate) + 6
-        font = text_font(SMALL_PX)
-        font.setItalic(not name)
+        font = text_font(SMALL_PX, italic=not name)
         draw_text(
             painter,
             top.adjusted(offset, 0, -used, 0),

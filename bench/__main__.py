@@ -1,0 +1,39 @@
+"""``./dev bench``: prints what the program reaches beside what it is to reach.
+
+Ratios compare two things in the same run. Every figure is the best of several rounds, since other work on
+the machine only ever slows a round down.
+"""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from bench import codec, desk, frames, library, reading
+from bench.table import Line
+
+PARTS: dict[str, Callable[[Path], list[Line]]] = {
+    "codec": codec.measure,
+    "reading": reading.measure,
+    "frames": frames.measure,
+    "desk": desk.measure,
+    "library": library.measure,
+}
+
+
+def main() -> None:
+    """Run all parts and print the table."""
+    began = time.perf_counter()
+    print(f"{'what':58} {'measured':>18}   {'to reach':>16}")
+    with tempfile.TemporaryDirectory(prefix="zesty-bench-", dir=os.environ.get("BENCH_DIR")) as folder:
+        for part in PARTS.values():
+            for line in part(Path(folder)):
+                mark = " " if line.reached else "!"
+                print(f"{line.what:58} {line.measured:>18} {mark} {line.reach:>16}", flush=True)
+    print(f"{os.cpu_count()} processors, {time.perf_counter() - began:.0f} s in all")
+
+
+main()

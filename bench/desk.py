@@ -1,0 +1,130 @@
+"""The window: how soon it stands, and how long it takes to paint."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from bench.frames import stored_capture
+from bench.table import Line
+from zesty_abacus.core.captures.registry import open_writer
+from zesty_abacus.core.layouts.json_form import layouts_from_file
+from zesty_abacus.core.library.store import Library
+from zesty_abacus.core.trial.trial import Trial
+from zesty_abacus.demo.trial import SHIPPED
+
+_STAND = """
+import sys, time
+begin = float(sys.argv[1])
+from zesty_abacus.desk.launch import make_application, make_window
+application = make_application()
+window = make_window(demo=True)
+window.show()
+application.processEvents()
+first = time.time() - begin
+session = window.session
+while not session.explained:
+    application.processEvents()
+    time.sleep(0.001)
+application.processEvents()
+print(first, time.time() - begin)
+window.close()
+"""
+
+_PAINT = """
+import json, sys, time
+from pathlib import Path
+from PyQt6.QtCore import Qt
+from zesty_abacus.desk.launch import make_application, make_window
+application = make_application()
+window = make_window(trial=Path(sys.argv[1]))
+window.resize(1280, 800)
+window.show()
+session = window.session
+def wait(holds):
+    while not holds():
+        application.processEvents()
+        time.sleep(0.001)
+wait(lambda: session.explained and session.jobs.is_idle())
+clock = session.clock
+kind = max(range(len(session.capture.kinds.keys)), key=session.capture.kinds.count)
+session.select_kind(kind)
+wait(lambda: session.store.data(kind) is not None and session.jobs.is_idle())
+found = {}
+def paint(name, widget, move):
+    times = []
+    for step in range(20):
+        move(step)
+        begin = time.perf_counter()
+        widget.repaint()
+        times.append(time.perf_counter() - begin)
+        application.processEvents()
+        wait(session.jobs.is_idle)
+    found[name] = sorted(times)[len(times) // 2] * 1000
+spans = [clock.last_ns - clock.first_ns, (clock.last_ns - clock.first_ns) // 50]
+def pan(step):
+    span = spans[step % 2]
+    clock.set_view(clock.first_ns + step * span // 40, clock.first_ns + step * span // 40 + span)
+window.show_desk("Read")
+wait(session.jobs.is_idle)
+paint("traces", window.read.traces, pan)
+paint("frame list", window.read.frames, lambda step: clock.set_cursor(clock.first_ns + step * spans[0] // 25))
+paint("strip", window.strip, pan)
+paint("roster", window.roster.view.viewport(), lambda step: None)
+window.show_desk("Unravel")
+wait(session.jobs.is_idle)
+paint("history", window.unravel.history, pan)
+paint("abacus", window.unravel.abacus, lambda step: clock.set_cursor(clock.first_ns + step * spans[0] // 25))
+print(json.dumps(found))
+window.close()
+"""
+
+
+def measure(folder: Path) -> list[Line]:
+    """Measure the window without a screen, which draws with the same code as with one."""
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_CONFIG_HOME": str(folder / "config"),
+                   "XDG_DATA_HOME": str(folder / "data")}  # fmt: skip
+    first, ready = float("inf"), float("inf")
+    for _ in range(3):
+        command = [sys.executable, "-c", _STAND, str(time.time())]
+        done = subprocess.run(command, env=environment, capture_output=True, text=True, check=True)
+        times = [float(text) for text in done.stdout.split()]
+        first, ready = min(first, times[0]), min(ready, times[1])
+    lines = [
+        Line("the window stands after the command", f"{first:.2f} s", "2 s", first < 2),
+        Line("  and shows the Yuzu trial, all bits counted", f"{ready:.2f} s"),
+    ]
+    for name, milliseconds in _paint_times(folder, environment).items():
+        lines.append(
+            Line(f"repaint the {name}, 10 M frames open", f"{milliseconds:.1f} ms", "16 ms", milliseconds < 16)
+        )
+    return lines
+
+
+def _paint_times(folder: Path, environment: dict[str, str]) -> dict[str, float]:
+    """Write the ten million frames as a recording, open it as a trial in a window, and repaint."""
+    recording = folder / "thruster-long.pcapng"
+    if not recording.exists():
+        writer = open_writer(recording, ["thruster"])
+        table = stored_capture(folder).table
+        for begin in range(0, len(table), 1_000_000):
+            writer.append(table.rows(begin, begin + 1_000_000))
+        writer.close()
+    _seed_library(folder)
+    command = [sys.executable, "-c", _PAINT, str(recording)]
+    done = subprocess.run(command, env=environment, capture_output=True, text=True, check=True)
+    return json.loads(done.stdout)
+
+
+def _seed_library(folder: Path) -> None:
+    """Make the trial beforehand with the Yuzu layouts, so that traces and sentences have something to show."""
+    place = folder / "thruster-long trial"
+    if not place.exists():
+        trial = Trial.create(place, place.name)
+        library = Library.create(trial.library_path)
+        library.import_layouts(layouts_from_file(SHIPPED / "layouts.json"), author="bench", reason="bench")
+        library.close()

@@ -1,0 +1,62 @@
+"""The library with many revisions: how long a search and a commit take."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+import msgspec
+import sqlalchemy as sa
+
+from bench.table import Line, best
+from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.library.store import Library
+
+LAYOUTS = 2000
+ROUNDS = 50
+
+
+def _add_history(path: Path) -> None:
+    """Put earlier revisions below the heads at once; through the program it would take minutes."""
+    engine = sa.create_engine(f"sqlite:///{path}")
+    with engine.begin() as connection:
+        for turn in range(1, ROUNDS):
+            connection.execute(
+                sa.text(
+                    "INSERT INTO revision (layout_id, number, parent_id, author, time_us, reason, document) "
+                    "SELECT layout_id, number - :turn, NULL, author, time_us, reason, document FROM revision "
+                    "WHERE id IN (SELECT revision_id FROM head)"
+                ),
+                {"turn": turn},
+            )
+    engine.dispose()
+
+
+def measure(folder: Path) -> list[Line]:
+    """Measure a library of 100 000 revisions of 2 000 layouts."""
+    library = Library.create(folder / "large.sqlite")
+    layouts = [
+        new_layout(
+            f"message {number}",
+            Applies(address=number, extended=True),
+            8,
+            [new_field(f"value {number} {n}", at(f"B{n}"), unit="kPa") for n in range(8)],
+        )
+        for number in range(LAYOUTS)
+    ]
+    library.import_layouts(layouts, author="bench", reason="first")
+    _add_history(folder / "large.sqlite")
+    search = best(lambda: library.search("value 1234"), rounds=5)
+    head = library.head_of(layouts[0].id)
+    assert head is not None
+    parent, slowest = head.revision.id, 0.0
+    for turn in range(30):
+        begin = time.perf_counter()
+        parent = library.commit(msgspec.structs.replace(layouts[0], note=f"c{turn}"), parent=parent, author="b").id
+        slowest = max(slowest, time.perf_counter() - begin)
+    library.close()
+    return [
+        Line("search among 100 000 revisions of 2 000 layouts", f"{search * 1e3:.1f} ms", "50 ms", search < 0.05),
+        Line("a commit there, the slowest of 30", f"{slowest * 1e3:.1f} ms", "100 ms", slowest < 0.1),
+    ]

@@ -1,0 +1,147 @@
+"""``./dev shots``: renews docs/screenshots from the demo, in a window of 1280 x 800 without a screen."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+_home = tempfile.TemporaryDirectory(prefix="zesty-shots-")
+os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home.name
+
+from zesty_abacus.desk.launch import make_application, make_window  # noqa: E402 - the folders come first
+from zesty_abacus.desk.window import Window  # noqa: E402
+
+
+def settle(window: Window) -> None:
+    """Let the window live until no work is left."""
+    application = make_application()
+    session = window.session
+    quiet = 0
+    while quiet < 20:
+        application.processEvents()
+        time.sleep(0.005)
+        quiet = quiet + 1 if session.jobs.is_idle() and session.explained else 0
+
+
+def kind_of(window: Window, address: int) -> int:
+    """Return the number of the kind with an address."""
+    return next(n for n, key in enumerate(window.session.capture.kinds.keys) if key.address == address)
+
+
+def read(window: Window) -> None:
+    """Read: traces of both lanes with a block of named values."""
+    session = window.session
+    kind = kind_of(window, 0x1A0)
+    layout = session.layout_of(kind)
+    assert layout is not None
+    mode = layout.field_named("mode")
+    assert mode is not None
+    session.toggle_trace(kind, mode.id)
+    second = session.clock.first_ns
+    session.clock.set_view(second + 30 * 10**9, second + 112 * 10**9)
+    session.clock.set_cursor(second + 88 * 10**9)
+    window.show_desk("Read")
+
+
+def unravel(window: Window) -> None:
+    """Unravel: an unnamed message, its moving bits, one selection read every way."""
+    window.show_desk("Unravel")
+    window.session.select_kind(kind_of(window, 0x2C1))
+    settle(window)
+    window.session.select_bits(frozenset(range(16, 32)))
+
+
+def kept(window: Window) -> None:
+    """Unravel after the reading was kept: the bits have an owner, the share has risen."""
+    panel = window.unravel.side
+    settle(window)
+    for line, text in (
+        (panel.message, "Motion"),
+        (panel.field, "water speed"),
+        (panel.step, "0.01"),
+        (panel.unit, "kn"),
+    ):
+        line.setText(text)
+    panel.keep_field()
+
+
+def layouts(window: Window) -> None:
+    """Layouts: beads, cards and threads."""
+    window.show_desk("Layouts")
+    window.session.select_kind(kind_of(window, 0x1A1))
+
+
+def editing(window: Window) -> None:
+    """Layouts with a card open."""
+    layout = window.layouts.layout_shown
+    assert layout is not None
+    window.layouts.plan.pick(layout.fields[1].id)
+
+
+def intake(window: Window) -> None:
+    """Intake: sources and their lanes."""
+    window.layouts.plan.pick(None)
+    window.show_desk("Intake")
+
+
+def hand_over(window: Window) -> None:
+    """Hand over: what goes out, with a preview."""
+    window.show_desk("Hand over")
+    window.handover.path.setText("yuzu/decoded.csv")
+
+
+def find(window: Window) -> None:
+    """Find or do, over Read."""
+    window.show_desk("Read")
+    window.find_box.begin()
+    window.find_box.setText("curr")
+    window.find_box._search("curr")
+
+
+def night(window: Window) -> None:
+    """Night peel, on Unravel."""
+    window.find_box.clear()
+    window.find_box._hide_popup()
+    window.toggle_theme()
+    window.show_desk("Unravel")
+    window.session.select_kind(kind_of(window, 0x2D0))
+    settle(window)
+    window.session.select_bits(frozenset(range(32)))
+
+
+SCENES: dict[str, Callable[[Window], None]] = {
+    "read": read,
+    "unravel": unravel,
+    "kept": kept,
+    "layouts": layouts,
+    "editing": editing,
+    "intake": intake,
+    "hand-over": hand_over,
+    "find": find,
+    "night": night,
+}
+
+
+def main() -> None:
+    """Take every picture in turn, each scene following from the one before."""
+    TARGET.mkdir(parents=True, exist_ok=True)
+    make_application()
+    window = make_window(demo=True)
+    window.resize(1280, 800)
+    window.show()
+    settle(window)
+    for name, scene in SCENES.items():
+        scene(window)
+        settle(window)
+        window.grab().save(str(TARGET / f"{name}.png"))
+        print(f"{name}.png")
+    window.close()
+
+
+main()
