@@ -28,7 +28,7 @@ def main() -> None:
     """Run all parts and print the table."""
     began = time.perf_counter()
     print(f"{'what':58} {'measured':>18}   {'to reach':>16}")
-    with tempfile.TemporaryDirectory(prefix="zesty-bench-", dir=os.environ.get("BENCH_DIR")) as folder:
+    with tempfile.TemporaryDirectory(prefix="zesty-bench-", dir=os.environ.get("BENCH_DIR") or None) as folder:
         for part in PARTS.values():
             for line in part(Path(folder)):
                 mark = " " if line.reached else "!"

@@ -38,7 +38,7 @@ window.close()
 _PAINT = """
 import json, sys, time
 from pathlib import Path
-from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QPixmap
 from zesty_abacus.desk.launch import make_application, make_window
 application = make_application()
 window = make_window(trial=Path(sys.argv[1]))
@@ -59,8 +59,9 @@ def paint(name, widget, move):
     times = []
     for step in range(20):
         move(step)
+        pixmap = QPixmap(widget.size())
         begin = time.perf_counter()
-        widget.repaint()
+        widget.render(pixmap)
         times.append(time.perf_counter() - begin)
         application.processEvents()
         wait(session.jobs.is_idle)

@@ -132,3 +132,13 @@ def test_history_tells_and_restores(pilot):
     pilot.settle()
     pilot.wait(lambda: len(desk.side.entries) == 4, "the restored state as a change")
     assert field_of(pilot, "check") is None
+
+
+def test_changes_are_kept_under_the_name_one_gives(pilot):
+    desk = open_plan(pilot)
+    pilot.type(desk.side.author, "second watch", enter=True)
+    pilot.click(desk.plan.cards[field_of(pilot, "rate").id])
+    pilot.type(desk.plan.form.lines["unit"], "°/s", enter=True)
+    pilot.wait(lambda: desk.side.entries[0][0].author == "second watch", "the name in the history")
+    pilot.type(desk.side.author, "", enter=True)
+    assert pilot.session.edits.author == pilot.session.engine.default_author()

@@ -111,3 +111,8 @@ def span_text(nanoseconds: float) -> str:
         if size < limit:
             return f"{nanoseconds / divisor:.3g} {unit}".replace("-", "−")
     return f"{nanoseconds / 60e9:.1f} min".replace("-", "−")
+
+
+def grouped(number: int) -> str:
+    """Write a count with a thin space between groups of three digits."""
+    return f"{number:,}".replace(",", "\u2009")

@@ -295,6 +295,12 @@ class Session(QObject):
         turns = [trace for group in zip(*_padded(list(by_lane.values())), strict=True) for trace in group if trace]
         return turns[:_FIRST_TRACES]
 
+    def set_author(self, name: str) -> None:
+        """Keep changes under another name from now on; an empty one means the user's login."""
+        self.settings.author = name.strip()
+        save_settings(self.settings)
+        self.edits.author = self.settings.author or self.engine.default_author()
+
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
         self.jobs.close()

@@ -12,7 +12,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from ..frames import flags as F
-from ..frames.table import FrameTable
+from .room import FrameRoom
 
 LINK_CAN = 227
 LINK_COOKED = 113
@@ -37,52 +37,14 @@ NONSENSE_LENGTH = 4
 CUT_OFF = 5
 
 
-class PacketColumns:
-    """Room for the frames of one chunk, in the form the kernels take.
+def packet_room() -> FrameRoom:
+    """Return room for packets: a frame takes 24 bytes of a file at least, a broken piece 12."""
+    return FrameRoom(0, 24, 12)
 
-    Parameters
-    ----------
-    data_bytes
-        Size of the chunk; every frame needs at least 24 bytes of it.
-    """
 
-    def __init__(self, data_bytes: int) -> None:
-        self.data_bytes = data_bytes
-        room = data_bytes // 24 + 2
-        self.time_ns = np.empty(room, np.int64)
-        self.lane = np.zeros(room, np.uint16)
-        self.address = np.empty(room, np.int64)
-        self.flags = np.empty(room, np.uint32)
-        self.start = np.empty(room, np.int64)
-        self.size = np.empty(room, np.uint32)
-        self.payload = np.empty(data_bytes + _LONGEST, np.uint8)
-        self.bad = np.empty((data_bytes // 12 + 2, 2), np.int64)
-
-    @classmethod
-    def enough_for(cls, data_bytes: int, before: PacketColumns | None) -> PacketColumns:
-        """Return the room used before if it is large enough, since memory that was touched already is quick."""
-        if before is not None and before.data_bytes >= data_bytes:
-            return before
-        return cls(data_bytes + data_bytes // 4)
-
-    def arguments(self) -> tuple[NDArray, ...]:
-        """Return the arrays in the order the kernels take them."""
-        return (
-            self.time_ns, self.lane, self.address, self.flags, self.start, self.size,
-            words_of(self.payload, np.uint32), self.bad,
-        )  # fmt: skip
-
-    def table(self, frames: int, used: int) -> FrameTable:
-        """Return the first frames as a table of its own."""
-        return FrameTable(
-            self.time_ns[:frames].copy(),
-            self.lane[:frames].copy(),
-            self.address[:frames].copy(),
-            self.flags[:frames].copy(),
-            self.start[:frames].copy(),
-            self.size[:frames].copy(),
-            self.payload[:used].copy(),
-        )
+def room_arguments(room: FrameRoom) -> tuple[NDArray, ...]:
+    """Return the arrays in the order the kernels take them, the payload as words."""
+    return room.arguments(words_of(room.payload, np.uint32))
 
 
 def words_of(data: NDArray[np.uint8], dtype: type[np.unsignedinteger]) -> NDArray[np.unsignedinteger]:

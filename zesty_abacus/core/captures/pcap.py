@@ -16,6 +16,7 @@ from . import can_packet as can
 from .output import ByteOutput
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
+from .room import FrameRoom
 from .source import ByteSource
 
 _FILE_HEADER = 24
@@ -52,7 +53,7 @@ class Pcap:
         rest = b""
         offset = 0
         header: tuple[bool, int, int] | None = None
-        room: can.PacketColumns | None = None
+        room = can.packet_room()
         for chunk in source.chunks(report, progress):
             data = rest + chunk
             if header is None:
@@ -61,7 +62,7 @@ class Pcap:
                     continue
                 header = _parse_header(data, source)
                 data, offset = data[_FILE_HEADER:], _FILE_HEADER
-            room = can.PacketColumns.enough_for(len(data), room)
+            room = room.enough_for(len(data))
             position = _read_packets(data, offset, header, room, sink, report)
             rest = data[position:]
             offset += position
@@ -101,10 +102,10 @@ def _parse_header(data: bytes, source: ByteSource) -> tuple[bool, int, int]:
 
 
 def _read_packets(
-    data: bytes, offset: int, header: tuple[bool, int, int], room: can.PacketColumns, sink: Sink, report: ReadReport
+    data: bytes, offset: int, header: tuple[bool, int, int], room: FrameRoom, sink: Sink, report: ReadReport
 ) -> int:
     view = np.frombuffer(data, np.uint8)
-    frames, used, bad, position = _parse(view, can.words_of(view, np.uint32), *header, *room.arguments())
+    frames, used, bad, position = _parse(view, can.words_of(view, np.uint32), *header, *can.room_arguments(room))
     for place, reason in room.bad[: int(bad)]:
         report.add_problem(f"byte {offset + place}", can.REASONS[reason])
     if frames:

@@ -78,17 +78,17 @@ class _Section:
         self.swapped = False
         self.interfaces = np.zeros((_MAX_INTERFACES, 6), np.int64)
         self.count = 0
-        self.room: can.PacketColumns | None = None
+        self.room = can.packet_room()
 
     def read_blocks(self, data: bytes, offset: int, sink: Sink, report: ReadReport) -> int:
         """Read whole blocks from a chunk; return the position of the rest."""
         view = np.frombuffer(data, np.uint8)
         words = can.words_of(view, np.uint32)
         position = 0
-        room = self.room = can.PacketColumns.enough_for(len(data), self.room)
+        room = self.room = self.room.enough_for(len(data))
         while True:
             frames, used, bad, position, stopped = _parse(
-                view, words, position, self.swapped, self.interfaces, self.count, *room.arguments()
+                view, words, position, self.swapped, self.interfaces, self.count, *can.room_arguments(room)
             )
             position = int(position)
             for place, reason in room.bad[: int(bad)]:

@@ -26,6 +26,7 @@ from ..progress import Progress
 from .output import ByteOutput
 from .registry import Sink
 from .report import ReadReport
+from .room import FrameRoom
 from .source import ByteSource
 
 _MAX_LANES = 256
@@ -106,48 +107,23 @@ class _Interfaces:
     def __init__(self) -> None:
         self.table = np.zeros((_MAX_LANES, _NAME_ROOM), np.uint8)
         self.count = np.zeros(1, np.int64)
-        self.room: _Room | None = None
+        self.room = FrameRoom(0, _SHORTEST_LINE, 2)
 
     def names(self) -> list[str]:
         rows = self.table[: int(self.count[0])]
         return [row[1 : 1 + row[0]].tobytes().decode("utf-8", "replace") for row in rows]
 
 
-class _Room:
-    """Room for the frames of one chunk, used again for the next: memory that was touched already is quick."""
-
-    def __init__(self, text_bytes: int) -> None:
-        self.text_bytes = text_bytes
-        lines = text_bytes // _SHORTEST_LINE + 1
-        self.time_ns = np.empty(lines, np.int64)
-        self.lane = np.empty(lines, np.uint16)
-        self.address = np.empty(lines, np.int64)
-        self.flags = np.empty(lines, np.uint32)
-        self.start = np.empty(lines, np.int64)
-        self.size = np.empty(lines, np.uint32)
-        self.payload = np.empty(text_bytes // 2 + 1, np.uint8)
-        self.bad_lines = np.empty((lines, 2), np.int64)
-
-    def columns(self) -> tuple[NDArray, ...]:
-        return (self.time_ns, self.lane, self.address, self.flags, self.start, self.size, self.payload)
-
-    def table(self, frames: int, used: int) -> FrameTable:
-        columns = self.columns()
-        return FrameTable(*(column[:frames].copy() for column in columns[:-1]), self.payload[:used].copy())
-
-
 def _read_lines(data: bytes, line: int, state: _Interfaces, sink: Sink, report: ReadReport) -> int:
     """Parse whole lines, pass on their frames, list their problems; return the next line number."""
     text = np.frombuffer(data, np.uint8)
-    if state.room is None or state.room.text_bytes < len(data):
-        state.room = _Room(len(data) + len(data) // 4)
-    room = state.room
+    room = state.room = state.room.enough_for(len(data))
     position, next_line = 0, line
     while position < len(text):
         frames, used, bad, position, next_line = _parse(
-            text, position, next_line, state.table, state.count, *room.columns(), room.bad_lines
+            *(text, position, next_line, state.table, state.count), *room.arguments()
         )
-        for number, reason in room.bad_lines[:bad]:
+        for number, reason in room.bad[:bad]:
             report.add_problem(f"line {number}", _REASONS[reason])
         report.lanes[:] = state.names()
         if frames:

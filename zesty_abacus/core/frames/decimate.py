@@ -85,8 +85,8 @@ class Curve:
         bounds = np.searchsorted(self.time_ns, edges)
         before = float(self.values[bounds[0] - 1]) if bounds[0] else float("nan")
         after = float(self.values[bounds[-1]]) if bounds[-1] < len(self.values) else float("nan")
-        reduced = _curve_columns(self.values, self.lows, self.highs, bounds, BLOCK)
-        return CurveColumns(*reduced, np.diff(bounds), before, after)
+        first, last, low, high = _curve_columns(self.values, self.lows, self.highs, bounds, BLOCK)
+        return CurveColumns(first, last, low, high, np.diff(bounds), before, after)
 
     def value_range(self) -> tuple[float, float]:
         """Return lowest and highest good value, NaN and NaN if there is none."""

@@ -167,11 +167,24 @@ def open_capture(folder: Path) -> Capture:
         kinds = KindIndex(keys, _numpy(grouped, "order", np.dtype(np.uint32)), bounds)
         lanes = tuple(Lane(**lane) for lane in meta["lanes"])
         table.check()
-        if len(kinds.order) != len(table) or len(bounds) != len(keys) + 1 or kinds.order.max(initial=0) > len(table):
+        if not _fits(kinds, table):
             raise ValueError("the index of kinds does not fit the frames")
     except (KeyError, TypeError, ValueError) as error:
         raise CaptureStoreError(f"a column or a note is missing ({error}).", where=str(folder)) from error
     return Capture(table, lanes, kinds, folder)
+
+
+def _fits(kinds: KindIndex, table: FrameTable) -> bool:
+    """Whether an index names rows of the table only; the kernels rely on it and look no further."""
+    bounds = kinds.bounds
+    return (
+        len(kinds.order) == len(table)
+        and len(bounds) == len(kinds.keys) + 1
+        and bounds[0] == 0
+        and bounds[-1] == len(table)
+        and bool((np.diff(bounds) >= 0).all())
+        and int(kinds.order.max(initial=0)) < max(len(table), 1)
+    )
 
 
 def _write_capture(folder: Path, table: FrameTable, kinds: KindIndex, lanes: Sequence[Lane]) -> None:

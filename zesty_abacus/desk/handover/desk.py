@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ..clock import span_text
+from ..clock import grouped, span_text
 from ..session import Session
 from ..theme import TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_text
@@ -166,7 +166,7 @@ class HandOverDesk(QWidget):
         engine, capture = session.engine, session.capture
 
         def done(rows: int) -> None:
-            count = f"{rows:,}".replace(",", "\u2009")
+            count = grouped(rows)
             session.told.emit("good", f"{request.path.name} is written: {count} rows.")
             self._list(request, count)
 

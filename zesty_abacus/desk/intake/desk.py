@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QShowEvent
 from PyQt6.QtWidgets import (
     QFileDialog,
     QFrame,
@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ..clock import span_text
+from ..clock import grouped, span_text
 from ..read.frame_list import FrameList
 from ..session import Session
 from ..theme import figure_font, look, text_font
@@ -117,7 +117,7 @@ class SourceList(Panel):
 
     def _card(self, number: int, outcome: heavy.SourceOutcome) -> SourceCard:
         report = outcome.report
-        frames = f"{report.frames:,}".replace(",", "\u2009")
+        frames = grouped(report.frames)
         state, wrong = "read whole", False
         if outcome.error:
             state, wrong = "could not be read", True
@@ -240,8 +240,19 @@ class IntakeDesk(QWidget):
         self.problem = label("", "wrong", wrap=True)
         self.problem.hide()
         self.body.addWidget(self.problem)
-        names = [lane.name for lane in self._session.capture.lanes]
-        self.out.show_only_lanes(frozenset(names.index(lane) for lane in outcome.lanes if lane in names))
+        self._list_frames()
+
+    def _list_frames(self) -> None:
+        """List the frames of the chosen source's lanes, only while somebody looks: it counts through all frames."""
+        outcomes = self._session.outcomes
+        if self.isVisible() and self._number < len(outcomes):
+            names = [lane.name for lane in self._session.capture.lanes]
+            wanted = outcomes[self._number].lanes
+            self.out.show_only_lanes(frozenset(names.index(lane) for lane in wanted if lane in names))
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._list_frames()
 
     def _say(self, sentence: str) -> None:
         self.problem.setText(sentence)
@@ -265,7 +276,7 @@ class IntakeDesk(QWidget):
         facts = [
             ("file", str(outcome.path)),
             ("format", report.format_name),
-            ("frames", f"{report.frames:,}".replace(",", "\u2009")),
+            ("frames", grouped(report.frames)),
             ("time covered", span_text(outcome.last_ns - outcome.first_ns) if report.frames else "none"),
             ("began", _date_text(outcome.first_ns) if report.frames else "–"),
             ("left out", f"{report.problem_count} pieces" if report.problem_count else "nothing"),

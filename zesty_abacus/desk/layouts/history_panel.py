@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ..session import Session
 from ..theme import TINY_PX, figure_font, text_font
@@ -25,6 +25,16 @@ class HistoryPanel(Panel):
         self._session = session
         self.entries: list[tuple[heavy.Revision, heavy.Layout | None]] = []
         self._layout_id: Any = None
+        self.author = QLineEdit()
+        self.author.setAccessibleName("Your changes are kept as")
+        self.author.setToolTip("The name in the history of what you change from now on")
+        self.author.setMaxLength(80)
+        self.author.editingFinished.connect(self._take_author)
+        row = QHBoxLayout()
+        row.addWidget(label("you are", "section"))
+        row.addWidget(self.author, 1)
+        self.body.addLayout(row)
+        self.body.addWidget(hairline())
         self._list = QVBoxLayout()
         self._list.setSpacing(5)
         self.body.addLayout(self._list)
@@ -38,6 +48,7 @@ class HistoryPanel(Panel):
         session = self._session
         layout = session.layout_of(session.kind) if session.capture is not None else None
         self._layout_id = layout.id if layout is not None else None
+        self.author.setText(session.edits.author)
         if layout is None:
             self._show([])
             return
@@ -48,6 +59,11 @@ class HistoryPanel(Panel):
             return [(item, None if item.removed else library.layout_at(item.id)) for item in revisions]
 
         session.jobs.start("history", "reading the history", work, self._show)
+
+    def _take_author(self) -> None:
+        if self._session.engine is not None and self.author.text() != self._session.edits.author:
+            self._session.set_author(self.author.text())
+            self.author.setText(self._session.edits.author)
 
     def _show(self, entries: list[tuple[heavy.Revision, heavy.Layout | None]]) -> None:
         self.entries = entries

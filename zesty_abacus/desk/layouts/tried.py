@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ..clock import grouped
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_curve, draw_text, padded_range
@@ -108,9 +109,9 @@ class TriedTable(QWidget):
 
     def _judged(self, item: heavy.TriedField) -> tuple[str, bool]:
         if item.outside:
-            return f"{item.outside:,} outside limits".replace(",", "\u2009"), True
+            return f"{grouped(item.outside)} outside limits", True
         if item.unnamed:
-            return f"{item.unnamed:,} without a name".replace(",", "\u2009"), True
+            return f"{grouped(item.unnamed)} without a name", True
         if not item.present:
             return "never present", True
         if item.silent:

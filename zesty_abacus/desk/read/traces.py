@@ -25,6 +25,7 @@ from ..clock import span_text, time_text
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_curve, draw_text, elided, padded_range
+from ..widgets.parts import wheel_on_time
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -258,15 +259,8 @@ class TraceStack(QWidget):
         self._hovered = -1
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is None or self._session.capture is None:
-            return
-        clock = self._session.clock
-        up = (event.angleDelta().y() or event.angleDelta().x()) > 0
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            clock.pan((-1 if up else 1) * clock.view_span_ns // 10)
-        else:
-            clock.zoom(0.8 if up else 1.25, self._time_at(event.position().x()))
-        event.accept()
+        if event is not None and self._session.capture is not None:
+            wheel_on_time(self._session.clock, event, self._time_at(event.position().x()))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or self._session.capture is None:

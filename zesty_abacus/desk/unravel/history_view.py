@@ -7,10 +7,12 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ..clock import grouped
 from ..session import Session
 from ..theme import TINY_PX, look, text_font
 from ..widgets.abacus import Abacus, AbacusState, history_image
 from ..widgets.paint import draw_text
+from ..widgets.parts import wheel_on_time
 
 
 class HistoryView(QWidget):
@@ -107,15 +109,8 @@ class HistoryView(QWidget):
             self._session.clock.set_cursor(self._time_at(event.position().x()))
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is None or self._session.capture is None:
-            return
-        clock = self._session.clock
-        up = (event.angleDelta().y() or event.angleDelta().x()) > 0
-        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            clock.pan((-1 if up else 1) * clock.view_span_ns // 10)
-        else:
-            clock.zoom(0.8 if up else 1.25, self._time_at(event.position().x()))
-        event.accept()
+        if event is not None and self._session.capture is not None:
+            wheel_on_time(self._session.clock, event, self._time_at(event.position().x()))
 
 
 def cycle_words(times_ns: np.ndarray) -> str:
@@ -126,5 +121,5 @@ def cycle_words(times_ns: np.ndarray) -> str:
     middle = float(np.median(gaps))
     spread = float(np.percentile(np.abs(gaps - middle), 90))
     if middle <= 0 or spread > middle * 0.6:
-        return f"on events, {len(times_ns):,} frames".replace(",", "\u2009")
+        return f"on events, {grouped(len(times_ns))} frames"
     return f"every {middle:.3g} ms ±{spread:.2g}"

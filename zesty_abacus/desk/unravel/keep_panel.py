@@ -9,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFormLayout, QFrame, QLineEdit, QVBoxLayout, QWidget
 
+from ..clock import grouped
 from ..session import Session
 from ..theme import figure_font, text_font
 from ..widgets.parts import Panel, button, clear_layout, hairline, label
@@ -100,7 +101,7 @@ class KeepPanel(Panel):
             self.reading_words.setText(f"{reading.reading.field.places} · {words}")
             largest = reading.reading.smoothness.largest_step
             said = f"smooth, largest step {largest:.1%} of its range" if largest < 0.2 else "read"
-            self.why.setPlaceholderText(f"{words}; {said} in {frames} frames")
+            self.why.setPlaceholderText(f"{words}; {said} in {grouped(frames)} frames")
         self._show_value()
 
     def field_wanted(self) -> heavy.Field:
@@ -189,9 +190,9 @@ class KeepPanel(Panel):
         if not session.bits:
             still = activity.size * 8 - moving
             return (
-                f"{moving} bits of this message move, {still} never do, in {activity.frames:,} frames. "
+                f"{moving} bits of this message move, {still} never do, in {grouped(activity.frames)} frames. "
                 "Drag over beads to select bits."
-            ).replace(",", "\u2009")
+            )
         chosen = np.array(sorted(bit for bit in session.bits if bit < activity.size * 8), np.int64)
         flips = activity.flips[chosen]
         busiest = int(chosen[flips.argmax()])
@@ -200,7 +201,7 @@ class KeepPanel(Panel):
         name = session.engine.bit_name(busiest)
         text = f"{session.engine.bits_in_words(session.bits)}. "
         if silent == len(chosen):
-            return text + f"None of them changed in {activity.frames:,} frames.".replace(",", "\u2009")
+            return text + f"None of them changed in {grouped(activity.frames)} frames."
         text += f"{name} moves most: in {share:.0%} of frames"
         return text + (f"; {silent} never move." if silent else "; all of them move.")
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
-from ..clock import span_text, time_text
+from ..clock import grouped, span_text, time_text
 from ..jobs import Job
 from ..session import Session
 from .parts import button, label, one_shot
@@ -55,7 +55,7 @@ class Foot(QWidget):
         session.kind_changed.connect(self._show_cursor)
         session.opened.connect(self._show_cursor)
         session.told.connect(self.tell)
-        session.jobs.changed.connect(self._later.start)
+        session.jobs.changed.connect(self._on_jobs)
         self.stop.clicked.connect(lambda: self._job.cancel() if self._job is not None else None)
 
     def tell(self, tone: str, sentence: str) -> None:
@@ -88,6 +88,15 @@ class Foot(QWidget):
             )
         self.frames.setText(total)
 
+    def _on_jobs(self) -> None:
+        """Show a job only if it takes a while, and take it away the moment it ends."""
+        if self._job is None and self._session.jobs.running():
+            if not self._later.isActive():
+                self._later.start()
+        elif self._job not in self._session.jobs.running():
+            self._later.stop()
+            self._show_job()
+
     def _show_job(self) -> None:
         running = self._session.jobs.running()
         job = running[0] if running else None
@@ -108,4 +117,4 @@ class Foot(QWidget):
 
 def _count(number: int) -> str:
     """Write a count; millions are shortened."""
-    return f"{number / 1e6:.1f} M" if number >= 10_000_000 else f"{number:,}".replace(",", "\u2009")
+    return f"{number / 1e6:.1f} M" if number >= 10_000_000 else grouped(number)

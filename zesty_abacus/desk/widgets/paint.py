@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -63,18 +64,26 @@ def curve_image(
         Thickness of the line in pixels.
     """
     low, high = value_range
-    span = high - low or 1.0
-    edge = _CURVE_EDGE
-    top = (high - band[1]) / span * rows + edge - width / 2
-    bottom = (high - band[0]) / span * rows + edge + width / 2
-    y = np.arange(rows + 2 * edge, dtype=np.float64)[:, None]
-    covered = np.clip(np.minimum(y + 1, bottom) - np.maximum(y, top), 0.0, 1.0)
-    alpha = np.nan_to_num(covered, nan=0.0)
-    image = np.empty((*alpha.shape, 4), np.uint8)
-    image[..., 0], image[..., 1], image[..., 2] = color.red(), color.green(), color.blue()
-    image[..., 3] = alpha * (color.alphaF() * 255)
-    made = QImage(image.tobytes(), alpha.shape[1], alpha.shape[0], alpha.shape[1] * 4, QImage.Format.Format_RGBA8888)
-    return made.copy()
+    scale = rows / (high - low or 1.0)
+    top = ((high - band[1]) * scale + (_CURVE_EDGE - width / 2)).astype(np.float32)
+    bottom = ((high - band[0]) * scale + (_CURVE_EDGE + width / 2)).astype(np.float32)
+    y = np.arange(rows + 2 * _CURVE_EDGE, dtype=np.float32)[:, None]
+    covered = np.minimum(y + 1, bottom) - np.maximum(y, top)
+    # NaN, where there is no line, becomes no cover
+    opacity = (np.fmin(np.fmax(covered, 0), 1) * 255).astype(np.uint8)
+    stride = (opacity.shape[1] + 3) // 4 * 4
+    padded = np.zeros((opacity.shape[0], stride), np.uint8)
+    padded[:, : opacity.shape[1]] = opacity
+    image = QImage(padded.tobytes(), opacity.shape[1], opacity.shape[0], stride, QImage.Format.Format_Indexed8)
+    image.setColorTable(_opacities(color.rgba()))
+    return image.copy()
+
+
+@lru_cache(64)
+def _opacities(rgba: int) -> list[int]:
+    """Return a colour in 256 steps of opacity, up to its own."""
+    own = rgba >> 24
+    return [(own * step // 255) << 24 | rgba & 0xFFFFFF for step in range(256)]
 
 
 def padded_range(low: float, high: float) -> tuple[float, float]:
@@ -87,9 +96,21 @@ def padded_range(low: float, high: float) -> tuple[float, float]:
     return low - air, high + air
 
 
+@lru_cache(8192)
+def _elided(text: str, font_key: str, width: int) -> str:
+    return _metrics(font_key).elidedText(text, Qt.TextElideMode.ElideRight, width)
+
+
+@lru_cache(64)
+def _metrics(font_key: str) -> QFontMetricsF:
+    font = QFont()
+    font.fromString(font_key)
+    return QFontMetricsF(font)
+
+
 def elided(text: str, font: QFont, width: float) -> str:
-    """Shorten words to a width."""
-    return QFontMetricsF(font).elidedText(text, Qt.TextElideMode.ElideRight, width)
+    """Shorten words to a width; what was asked for before is known."""
+    return _elided(text, font.key(), int(width))
 
 
 def draw_text(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QObject, QSize, Qt, QTimer
-from PyQt6.QtGui import QPainter, QPaintEvent
+from PyQt6.QtGui import QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..clock import Clock
 from ..theme import text_font
 
 EDGE = 12
@@ -47,6 +48,16 @@ def button(text: str, tip: str = "", *, main: bool = False, link: bool = False) 
     elif link:
         made.setObjectName("link")
     return made
+
+
+def wheel_on_time(clock: Clock, event: QWheelEvent, at_ns: int) -> None:
+    """Zoom the view at a time by the wheel, or move it with Shift."""
+    up = (event.angleDelta().y() or event.angleDelta().x()) > 0
+    if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+        clock.pan((-1 if up else 1) * clock.view_span_ns // 10)
+    else:
+        clock.zoom(0.8 if up else 1.25, at_ns)
+    event.accept()
 
 
 def one_shot(parent: QObject, milliseconds: int, call: Callable[[], object]) -> QTimer:

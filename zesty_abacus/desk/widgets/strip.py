@@ -11,6 +11,7 @@ from ..clock import span_text, time_text
 from ..session import Session
 from ..theme import TINY_PX, faded, look, text_font
 from .paint import draw_text, elided
+from .parts import wheel_on_time
 
 NAMES_WIDTH = 246
 _TOP = 20
@@ -242,9 +243,7 @@ class Strip(QWidget):
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None and self._session.capture is not None:
-            factor = 0.8 if event.angleDelta().y() > 0 else 1.25
-            self._session.clock.zoom(factor, self._time_at(event.position().x()))
-            event.accept()
+            wheel_on_time(self._session.clock, event, self._time_at(event.position().x()))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or self._session.capture is None:
