@@ -12,7 +12,7 @@ TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
 _home = tempfile.TemporaryDirectory(prefix="zesty-shots-")
-os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home.name
+os.environ["HOME"] = os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home.name
 
 from zesty_abacus.desk.launch import make_application, make_window  # noqa: E402 - the folders come first
 from zesty_abacus.desk.window import Window  # noqa: E402
@@ -93,7 +93,7 @@ def intake(window: Window) -> None:
 def hand_over(window: Window) -> None:
     """Hand over: what goes out, with a preview."""
     window.show_desk("Hand over")
-    window.handover.path.setText("yuzu/decoded.csv")
+    window.handover.path.setText("~/yuzu/decoded.csv")
 
 
 def find(window: Window) -> None:
@@ -109,6 +109,7 @@ def night(window: Window) -> None:
     window.find_box.clear()
     window.find_box._hide_popup()
     window.toggle_theme()
+    window.roster.view.setFocus()
     window.show_desk("Unravel")
     window.session.select_kind(kind_of(window, 0x2D0))
     settle(window)

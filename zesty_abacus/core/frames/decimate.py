@@ -207,7 +207,8 @@ def _join(lowest, highest, at, value, until, following, holds):  # type: ignore[
             begin = max(c - 0.5 - at, 0.0) / steps
             end = min(c + 0.5 - at, float(steps)) / steps
             start = value + (following - value) * begin
-            stop = value + (following - value) * end
+            # exactly the value at the end, which rounding on the way might pass by
+            stop = following if end >= 1.0 else value + (following - value) * end
         small, large = min(start, stop), max(start, stop)
         if not small >= lowest[c]:  # also true while there is nothing yet
             lowest[c] = small

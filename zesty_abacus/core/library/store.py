@@ -207,7 +207,7 @@ class Library:
 
     def search(self, text: str, limit: int = 50) -> list[SearchHit]:
         """Find layouts by part of a name, a field's name, a unit, or an address such as ``0x1A0`` or ``416``."""
-        pattern = f"%{text.strip().lower().replace('!', '!!').replace('%', '!%').replace('_', '!_')}%"
+        pattern = f"%{text.strip().casefold().replace('!', '!!').replace('%', '!%').replace('_', '!_')}%"
         found: dict[UUID, SearchHit] = {}
         with self._reading() as connection:
             for query, words in _search_queries(pattern, text.strip()):
@@ -316,6 +316,7 @@ def _index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | Non
             layout_id=key,
             revision_id=revision_id,
             name=layout.name,
+            folded_name=layout.name.casefold(),
             protocol=applies.protocol,
             address=applies.address,
             extended=applies.extended,
@@ -323,7 +324,14 @@ def _index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | Non
     )
     if layout.fields:
         rows = [
-            {"layout_id": key, "field_id": str(field.id), "name": field.name, "unit": field.unit}
+            {
+                "layout_id": key,
+                "field_id": str(field.id),
+                "name": field.name,
+                "unit": field.unit,
+                "folded_name": field.name.casefold(),
+                "folded_unit": field.unit.casefold(),
+            }
             for field in layout.fields
         ]
         connection.execute(sa.insert(head_field), rows)
@@ -332,14 +340,14 @@ def _index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | Non
 def _search_queries(pattern: str, text: str) -> Iterator[tuple[sa.Select, str]]:
     columns = (head.c.layout_id, head.c.name)
     joined = head.join(head_field, head_field.c.layout_id == head.c.layout_id)
-    name_like = sa.func.lower(head.c.name).like(pattern, escape="!")
+    name_like = head.c.folded_name.like(pattern, escape="!")
     yield sa.select(*columns, sa.literal("")).where(name_like).order_by(head.c.name), "name"
     address = _address_in(text)
     if address is not None:
         yield sa.select(*columns, sa.literal("")).where(head.c.address == address), "address"
-    field_like = sa.func.lower(head_field.c.name).like(pattern, escape="!")
+    field_like = head_field.c.folded_name.like(pattern, escape="!")
     yield sa.select(*columns, head_field.c.name).select_from(joined).where(field_like).order_by(head.c.name), "field "
-    unit_is = sa.func.lower(head_field.c.unit) == text.lower()
+    unit_is = head_field.c.folded_unit == text.casefold()
     yield sa.select(*columns, head_field.c.unit).select_from(joined).where(unit_is).order_by(head.c.name), "unit "
 
 

@@ -36,13 +36,17 @@ head = sa.Table(
     sa.Column("layout_id", sa.String(36), primary_key=True),
     sa.Column("revision_id", sa.Integer, sa.ForeignKey("revision.id"), nullable=False),
     sa.Column("name", sa.Text, nullable=False),
+    sa.Column("folded_name", sa.Text, nullable=False),
     sa.Column("protocol", sa.String(16), nullable=False),
     sa.Column("address", sa.BigInteger, nullable=False),
     sa.Column("extended", sa.Boolean, nullable=False),
     sa.Index("head_by_address", "address"),
-    sa.Index("head_by_name", "name"),
+    sa.Index("head_by_name", "folded_name"),
 )
-"""The newest state of each layout that is not removed, with what it is searched by."""
+"""The newest state of each layout that is not removed, with what it is searched by.
+
+Folded texts are without upper and lower case by Python's rules, since databases differ on letters beyond ASCII.
+"""
 
 head_field = sa.Table(
     "head_field",
@@ -51,7 +55,9 @@ head_field = sa.Table(
     sa.Column("field_id", sa.String(36), primary_key=True),
     sa.Column("name", sa.Text, nullable=False),
     sa.Column("unit", sa.Text, nullable=False),
-    sa.Index("head_field_by_name", "name"),
-    sa.Index("head_field_by_unit", "unit"),
+    sa.Column("folded_name", sa.Text, nullable=False),
+    sa.Column("folded_unit", sa.Text, nullable=False),
+    sa.Index("head_field_by_name", "folded_name"),
+    sa.Index("head_field_by_unit", "folded_unit"),
 )
 """The fields of each head, with what they are searched by."""

@@ -274,7 +274,7 @@ class IntakeDesk(QWidget):
     def _show_facts(self, outcome: heavy.SourceOutcome) -> None:
         report = outcome.report
         facts = [
-            ("file", str(outcome.path)),
+            ("file", home_short(outcome.path)),
             ("format", report.format_name),
             ("frames", grouped(report.frames)),
             ("time covered", span_text(outcome.last_ns - outcome.first_ns) if report.frames else "none"),
@@ -349,6 +349,12 @@ class IntakeDesk(QWidget):
             self._say(str(error))
             return
         self._session.change_trial(file.with_lane(msgspec.structs.replace(file.lane_entry(lane), offset_ns=offset)))
+
+
+def home_short(path: Path) -> str:
+    """Return a path with the user's own folder as ``~``."""
+    home = Path.home()
+    return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
 
 
 def _date_text(time_ns: int) -> str:

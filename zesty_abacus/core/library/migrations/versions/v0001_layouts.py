@@ -30,18 +30,21 @@ def upgrade() -> None:
         sa.Column("layout_id", sa.String(36), primary_key=True),
         sa.Column("revision_id", sa.Integer, sa.ForeignKey("revision.id"), nullable=False),
         sa.Column("name", sa.Text, nullable=False),
+        sa.Column("folded_name", sa.Text, nullable=False),
         sa.Column("protocol", sa.String(16), nullable=False),
         sa.Column("address", sa.BigInteger, nullable=False),
         sa.Column("extended", sa.Boolean, nullable=False),
     )
     op.create_index("head_by_address", "head", ["address"])
-    op.create_index("head_by_name", "head", ["name"])
+    op.create_index("head_by_name", "head", ["folded_name"])
     op.create_table(
         "head_field",
         sa.Column("layout_id", sa.String(36), sa.ForeignKey("head.layout_id", ondelete="CASCADE"), primary_key=True),
         sa.Column("field_id", sa.String(36), primary_key=True),
         sa.Column("name", sa.Text, nullable=False),
         sa.Column("unit", sa.Text, nullable=False),
+        sa.Column("folded_name", sa.Text, nullable=False),
+        sa.Column("folded_unit", sa.Text, nullable=False),
     )
-    op.create_index("head_field_by_name", "head_field", ["name"])
-    op.create_index("head_field_by_unit", "head_field", ["unit"])
+    op.create_index("head_field_by_name", "head_field", ["folded_name"])
+    op.create_index("head_field_by_unit", "head_field", ["folded_unit"])

@@ -1,0 +1,99 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zesty_abacus.desk.clock import Clock, grouped, span_text, time_text
+
+SPANS = st.tuples(st.integers(0, 2**62), st.integers(1, 2**50))
+
+
+def clock_over(first, length):
+    clock = Clock()
+    clock.start(first, first + length)
+    return clock
+
+
+@given(
+    SPANS,
+    st.lists(st.tuples(st.sampled_from(["view", "zoom", "pan", "cursor"]), st.integers(-(2**52), 2**52)), max_size=12),
+)
+def test_view_and_cursor_never_leave_the_capture(span, moves):
+    clock = clock_over(*span)
+    for move, by in moves:
+        at = clock.first_ns + by
+        if move == "view":
+            clock.set_view(at, at + abs(by) // 3)
+        elif move == "zoom":
+            clock.zoom(0.5 if by > 0 else 3.0, at)
+        elif move == "pan":
+            clock.pan(by)
+        else:
+            clock.set_cursor(at, follow=by % 2 == 0)
+        assert clock.first_ns <= clock.view_first_ns < clock.view_last_ns <= clock.last_ns
+        assert clock.first_ns <= clock.cursor_ns <= clock.last_ns
+
+
+def test_zoom_keeps_the_time_at_the_pointer():
+    clock = clock_over(0, 10**12)
+    clock.set_view(4 * 10**11, 6 * 10**11)
+    for factor in (0.5, 0.8, 1.25):
+        at = clock.view_first_ns + clock.view_span_ns // 4
+        clock.zoom(factor, at)
+        assert (at - clock.view_first_ns) / clock.view_span_ns == pytest.approx(0.25, abs=1e-6)
+
+
+def test_following_brings_the_view_along_only_when_it_must():
+    clock = clock_over(0, 10**12)
+    clock.set_view(0, 10**10)
+    clock.set_cursor(5 * 10**9, follow=True)
+    assert clock.view_first_ns == 0
+    clock.set_cursor(5 * 10**11, follow=True)
+    assert clock.view_first_ns < 5 * 10**11 < clock.view_last_ns and clock.view_span_ns == 10**10
+
+
+def test_only_real_changes_are_told():
+    clock = clock_over(0, 10**10)
+    told = []
+    for name in ("cursor_changed", "view_changed", "pin_changed"):
+        getattr(clock, name).connect(lambda name=name: told.append(name))
+    clock.set_cursor(clock.cursor_ns)
+    clock.set_view(clock.view_first_ns, clock.view_last_ns)
+    assert told == []
+    clock.set_cursor(7)
+    clock.show_all()
+    clock.toggle_pin()
+    clock.toggle_pin()
+    assert told.count("pin_changed") == 2 and "cursor_changed" in told and clock.pin_ns is None
+
+
+@pytest.mark.parametrize(
+    ("seconds", "digits", "text"),
+    [
+        (412.371204, 6, "412.371\u2009204"),
+        (0, 3, "0.000"),
+        (-1.5, 1, "−1.5"),
+        (7.9, 0, "8"),
+        (1.23456, 5, "1.234\u200956"),
+    ],
+)
+def test_times_are_written_in_groups(seconds, digits, text):
+    assert time_text(seconds, digits) == text
+
+
+@pytest.mark.parametrize(
+    ("nanoseconds", "text"),
+    [
+        (5, "5 ns"),
+        (1500, "1.5 µs"),
+        (9_980_000, "9.98 ms"),
+        (-3 * 10**9, "−3 s"),
+        (180 * 10**9, "3.0 min"),
+        (0, "0 ns"),
+    ],
+)
+def test_lengths_are_written_in_the_unit_that_suits(nanoseconds, text):
+    assert span_text(nanoseconds) == text
+
+
+def test_counts_are_grouped():
+    assert grouped(1234567) == "1\u2009234\u2009567" and grouped(12) == "12"

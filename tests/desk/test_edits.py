@@ -1,0 +1,129 @@
+"""Edits, undo and redo against a simple model: two stacks of states."""
+
+import tempfile
+from pathlib import Path
+
+import msgspec
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from tests.desk.test_jobs import live
+from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.library.store import Library
+from zesty_abacus.desk import engine
+from zesty_abacus.desk.edits import Edits
+from zesty_abacus.desk.jobs import Jobs
+from zesty_abacus.desk.launch import make_application
+
+
+class Bench:
+    """Edits over a real library in a folder of its own."""
+
+    def __init__(self):
+        make_application()
+        self._folder = tempfile.TemporaryDirectory()
+        self.library = Library.create(Path(self._folder.name) / "library.sqlite")
+        self.jobs = Jobs()
+        self.edits = Edits(self.jobs)
+        self.edits.author = "bench"
+        self.edits.start(engine, self.library, self.library.heads())
+        self.refusals = []
+        self.edits.refused.connect(self.refusals.append)
+
+    def settle(self):
+        live(self.jobs, self.jobs.is_idle)
+
+    def close(self):
+        self.jobs.close()
+        self.library.close()
+        self._folder.cleanup()
+
+
+@pytest.fixture
+def bench():
+    made = Bench()
+    yield made
+    made.close()
+
+
+LAYOUTS = [new_layout(f"m{n}", Applies(address=n), 8, [new_field("a", at("B0"))]) for n in range(3)]
+ACTIONS = st.lists(
+    st.one_of(
+        st.tuples(st.just("change"), st.integers(0, 2), st.integers(0, 4)),
+        st.tuples(st.just("undo"), st.just(0), st.just(0)),
+        st.tuples(st.just("redo"), st.just(0), st.just(0)),
+    ),
+    max_size=14,
+)
+
+
+@settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
+@given(ACTIONS)
+def test_undo_inverts_do_and_redo_inverts_undo(actions):
+    bench = Bench()
+    try:
+        states, undone = [{}], []
+        for action, number, note in actions:
+            if action == "change":
+                layout = msgspec.structs.replace(LAYOUTS[number], note=str(note))
+                if bench.edits.change(layout):
+                    states.append({**states[-1], layout.id: layout})
+                    undone.clear()
+            elif action == "undo":
+                assert bool(bench.edits.undo()) == (len(states) > 1)
+                if len(states) > 1:
+                    undone.append(states.pop())
+            else:
+                assert bool(bench.edits.redo()) == bool(undone)
+                if undone:
+                    states.append(undone.pop())
+            assert {layout.id: layout for layout in bench.edits.layouts()} == states[-1]
+            assert bench.edits.can_undo() == (len(states) > 1) and bench.edits.can_redo() == bool(undone)
+        bench.settle()
+        assert {layout.id: layout for layout in bench.library.layouts()} == states[-1], "the library follows"
+        assert bench.refusals == []
+    finally:
+        bench.close()
+
+
+def test_an_equal_layout_is_no_edit(bench):
+    assert bench.edits.change(LAYOUTS[0])
+    assert not bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    assert len(bench.library.history(LAYOUTS[0].id)) == 1
+
+
+def test_reasons_are_put_into_words_unless_given(bench):
+    bench.edits.change(LAYOUTS[0])
+    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], name="other"))
+    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], name="third"), "because")
+    bench.edits.undo()
+    bench.settle()
+    reasons = [item.reason for item in bench.library.history(LAYOUTS[0].id)][::-1]
+    assert reasons == ["layout began with 1 field", "renamed to other, was m0", "because", "undone: because"]
+    assert {item.author for item in bench.library.history(LAYOUTS[0].id)} == {"bench"}
+
+
+def test_a_refused_edit_leaves_the_librarys_state_and_no_way_back_to_the_refused(bench):
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    head = bench.library.head_of(LAYOUTS[0].id)
+    theirs = msgspec.structs.replace(LAYOUTS[0], note="theirs")
+    bench.library.commit(theirs, parent=head.revision.id, author="another")
+    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="mine"))
+    bench.settle()
+    live(bench.jobs, lambda: bench.edits.layouts() == [theirs])
+    assert "changed by another" in bench.refusals[0] and not bench.edits.can_undo()
+    assert bench.edits.change(msgspec.structs.replace(theirs, note="after")), "edits go on from there"
+    bench.settle()
+    assert bench.library.layouts()[0].note == "after" and len(bench.refusals) == 1
+
+
+def test_many_edits_of_one_layout_follow_one_another(bench):
+    for number in range(30):
+        bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note=str(number)))
+    bench.settle()
+    history = bench.library.history(LAYOUTS[0].id)
+    assert len(history) == 30 and [item.parent_id for item in history[:-1]] == [item.id for item in history[1:]]

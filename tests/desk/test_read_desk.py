@@ -1,0 +1,200 @@
+import itertools
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
+from PyQt6.QtGui import QDropEvent, QWheelEvent
+from PyQt6.QtTest import QTest
+
+from zesty_abacus.desk.launch import make_application
+from zesty_abacus.desk.read.traces import FIELD_MIME, field_mime
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+NONE = Qt.KeyboardModifier.NoModifier
+
+
+def turn_wheel(widget, point: QPointF, up: bool, modifiers=NONE):
+    """Turn the wheel by one notch over a point."""
+    angle = QPoint(0, 120 if up else -120)
+    event = QWheelEvent(point, QPointF(widget.mapToGlobal(point.toPoint())), QPoint(), angle, Qt.MouseButton.NoButton,
+                        modifiers, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+    make_application().sendEvent(widget, event)
+
+
+def field_of(pilot, address, name):
+    layout = pilot.session.layout_of(pilot.kind(address))
+    return layout.field_named(name)
+
+
+def rows_of(pilot):
+    values = pilot.window.read.side.values
+    values.refresh()
+    return values.rows()
+
+
+def test_a_click_on_the_traces_moves_the_cursor_there(pilot):
+    traces, clock = pilot.window.read.traces, pilot.session.clock
+    plot = traces.plot_rect(0)
+    pilot.click(traces, QPointF(plot.left() + plot.width() / 4, plot.center().y()))
+    assert (clock.cursor_ns - clock.view_first_ns) / clock.view_span_ns == pytest.approx(0.25, abs=0.01)
+    pilot.drag(traces, plot.center(), QPointF(plot.right() - 1, plot.center().y()))
+    assert (clock.cursor_ns - clock.view_first_ns) / clock.view_span_ns == pytest.approx(1.0, abs=0.01)
+
+
+@pytest.mark.parametrize("where", ["traces", "history", "strip"])
+def test_the_wheel_zooms_at_the_pointer_and_pans_with_shift(pilot, where):
+    clock = pilot.session.clock
+    if where == "history":
+        pilot.key("3")
+        pilot.pick_kind(0x2C1)
+    widget = {"traces": pilot.window.read.traces, "history": pilot.window.unravel.history, "strip": pilot.window.strip}[
+        where
+    ]
+    point = QPointF(widget.width() * 0.6, widget.height() / 2)
+    span = clock.view_span_ns
+    turn_wheel(widget, point, up=True)
+    assert clock.view_span_ns == pytest.approx(span * 0.8, rel=0.01)
+    turn_wheel(widget, point, up=False)
+    assert clock.view_span_ns == pytest.approx(span, rel=0.01)
+    first = clock.view_first_ns
+    turn_wheel(widget, point, up=False, modifiers=SHIFT)
+    assert clock.view_first_ns == pytest.approx(first + span / 10, rel=0.01)
+
+
+def test_traces_are_stacked_and_taken_off(pilot):
+    session, traces = pilot.session, pilot.window.read.traces
+    before = list(session.traces)
+    assert len(before) == 4 and len({session.kind_key(kind).lane for kind, _ in before}) == 2
+    mode = field_of(pilot, 0x1A0, "mode")
+    session.toggle_trace(pilot.kind(0x1A0), mode.id)
+    pilot.settle()
+    rows = traces._rows()
+    assert len(rows) == 5 and rows[4].height() < rows[0].height(), "blocks are lower than curves"
+    assert all(a.bottom() == pytest.approx(b.top()) for a, b in itertools.pairwise(rows))
+    middle = traces.plot_rect(4).center().toPoint()
+    QTest.mouseClick(traces, Qt.MouseButton.MiddleButton, NONE, middle)
+    assert session.traces == before
+    assert "angle" in traces.accessibleDescription()
+
+
+def test_a_field_is_dropped_on_the_stack(pilot):
+    kind, field = pilot.kind(0x1A0), field_of(pilot, 0x1A0, "thrust set")
+    data = field_mime(kind, field.id)
+    assert data.hasFormat(FIELD_MIME)
+    event = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE)
+    pilot.window.read.traces.dropEvent(event)
+    pilot.window.read.traces.dropEvent(event)
+    assert pilot.session.traces.count((kind, field.id)) == 1
+    other = QMimeData()
+    other.setText("nothing")
+    assert not other.hasFormat(FIELD_MIME)
+
+
+def test_the_readout_agrees_with_the_command_lines_decoding(pilot):
+    """Every value shown is the value of the last frame at or before the cursor, decoded on its own."""
+    session = pilot.session
+    for moment in (0.01, 33.3, 119.9):
+        session.clock.set_cursor(session.clock.first_ns + int(moment * 1e9))
+        checked = 0
+        for row in rows_of(pilot):
+            if row.field_id is None or row.value == "–":
+                continue
+            layout = session.layout_of(row.kind)
+            field = layout.field(row.field_id)
+            if field.selected is not None:
+                continue
+            frames = session.capture.kind_frames(row.kind)
+            last = int(np.searchsorted(frames.time_ns, session.clock.cursor_ns, side="right")) - 1
+            engine = session.engine
+            here = slice(last, last + 1)
+            column = engine.decode(engine.compile_layout(layout), frames.matrix[here], frames.sizes[here])
+            assert row.value == engine.wording.value_text(column[field.id], 0)
+            checked += 1
+        assert checked > (10 if moment < 1 else 60)
+
+
+def test_fields_under_a_selector_show_their_last_value(pilot):
+    titles = [row.title for row in rows_of(pilot) if row.kind == pilot.kind(0x320)]
+    assert {"oil pressure", "run time", "vibration", "build"} <= set(titles)
+    build = next(row for row in rows_of(pilot) if row.title == "build")
+    assert build.value == "YZ-4.2b"
+
+
+def test_the_readout_is_filtered_and_led_by_the_kind_in_hand(pilot):
+    pilot.pick_kind(0x18FF0210)
+    assert rows_of(pilot)[0].title == "Pack totals" and rows_of(pilot)[0].beside == "battery"
+    pilot.type(pilot.window.read.side.filter, "limits draw")
+    assert [row.title for row in rows_of(pilot)] == ["Pack limits", "draw limit"]
+    pilot.type(pilot.window.read.side.filter, "no such value")
+    assert rows_of(pilot) == []
+
+
+def test_values_are_walked_and_traced_by_keys(pilot):
+    values = pilot.window.read.side.values
+    rows_of(pilot)
+    values.setFocus()
+    before = list(pilot.session.traces)
+    pilot.key(Qt.Key.Key_Down)
+    pilot.key(Qt.Key.Key_Down)
+    pilot.key(Qt.Key.Key_Return)
+    assert len(pilot.session.traces) == len(before) + 1
+    pilot.key(Qt.Key.Key_Space)
+    assert pilot.session.traces == before
+
+
+def test_a_value_that_is_not_available_says_so(pilot):
+    spare = next(row for row in rows_of(pilot) if row.title == "spare probe")
+    assert (spare.value, spare.state, spare.share) == ("not available", "not available", None)
+    angle = next(row for row in rows_of(pilot) if row.title == "angle set")
+    assert 0.4 < angle.share < 0.7, "a little to starboard of the middle of its limits"
+
+
+def test_frames_scroll_click_and_page(pilot):
+    frames, session = pilot.window.read.frames, pilot.session
+    viewport = frames.viewport()
+    first = frames._first()
+    frames.wheelEvent(QWheelEvent(QPointF(9, 60), QPointF(9, 60), QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton, NONE,
+                                  Qt.ScrollPhase.NoScrollPhase, False))  # fmt: skip
+    assert frames._first() == first + 3
+    pilot.click(viewport, QPointF(200, 24 + 23 * 2.5))
+    assert frames.current() == first + 5
+    assert session.kind == session.store.kind_of_row(first + 5)
+    frames.setFocus()
+    before = frames.current()
+    pilot.key(Qt.Key.Key_PageDown)
+    assert frames.current() == before + frames._slots()
+    pilot.key(Qt.Key.Key_End)
+    assert frames.current() == frames.count() - 1
+    pilot.key(Qt.Key.Key_Up)
+    assert frames.current() == frames.count() - 2
+
+
+def test_listed_lanes_are_only_those_asked_for(pilot):
+    frames = pilot.window.read.frames
+    frames.show_only_lanes(frozenset({1}))
+    assert frames.count() == int((pilot.session.capture.table.lane == 1).sum())
+    assert frames.line(0).lane == "battery"
+    frames.show_only_lanes(frozenset({0, 1}))
+    assert frames.count() == len(pilot.session.capture)
+
+
+def test_sentences_follow_an_edit_of_the_layout(pilot):
+    import msgspec
+
+    frames = pilot.window.read.frames
+    row = int(pilot.session.capture.kinds.rows(pilot.kind(0x2C2))[5])
+    assert "winding port" in frames.line(row).says
+    layout = pilot.session.layout_of(pilot.kind(0x2C2))
+    field = layout.field_named("winding port")
+    pilot.session.edits.change(layout.with_field(msgspec.structs.replace(field, name="port coil")))
+    pilot.settle()
+    assert "port coil" in frames.line(row).says and "winding port" not in frames.line(row).says
+
+
+def test_the_traces_of_a_removed_field_go(pilot):
+    session = pilot.session
+    kind, field_id = session.traces[0]
+    layout = session.layout_of(kind)
+    session.edits.change(layout.without_field(field_id))
+    pilot.settle()
+    assert (kind, field_id) not in session.traces
