@@ -13,12 +13,16 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 NONE = Qt.KeyboardModifier.NoModifier
 
 
+def wheel_event(widget, point: QPointF, up: bool, modifiers=NONE) -> QWheelEvent:
+    """Return one notch of the wheel over a point."""
+    place = QPointF(widget.mapToGlobal(point.toPoint()))
+    angle, phase = QPoint(0, 120 if up else -120), Qt.ScrollPhase.NoScrollPhase
+    return QWheelEvent(point, place, QPoint(), angle, Qt.MouseButton.NoButton, modifiers, phase, False)
+
+
 def turn_wheel(widget, point: QPointF, up: bool, modifiers=NONE):
     """Turn the wheel by one notch over a point."""
-    angle = QPoint(0, 120 if up else -120)
-    event = QWheelEvent(point, QPointF(widget.mapToGlobal(point.toPoint())), QPoint(), angle, Qt.MouseButton.NoButton,
-                        modifiers, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
-    make_application().sendEvent(widget, event)
+    make_application().sendEvent(widget, wheel_event(widget, point, up, modifiers))
 
 
 def field_of(pilot, address, name):
@@ -153,8 +157,7 @@ def test_frames_scroll_click_and_page(pilot):
     frames, session = pilot.window.read.frames, pilot.session
     viewport = frames.viewport()
     first = frames._first()
-    frames.wheelEvent(QWheelEvent(QPointF(9, 60), QPointF(9, 60), QPoint(), QPoint(0, -120), Qt.MouseButton.NoButton, NONE,
-                                  Qt.ScrollPhase.NoScrollPhase, False))  # fmt: skip
+    frames.wheelEvent(wheel_event(frames, QPointF(9, 60), up=False))
     assert frames._first() == first + 3
     pilot.click(viewport, QPointF(200, 24 + 23 * 2.5))
     assert frames.current() == first + 5

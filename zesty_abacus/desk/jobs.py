@@ -155,6 +155,8 @@ class Jobs(QObject):
         job.state = JobState.RUNNING
 
     def _on_answer(self, job: Job, result: Any, error: BaseException | None) -> None:
+        if self._closing.is_set():
+            return  # whoever asked is gone
         done, failed = self._answers.pop(job.number)
         is_current = self._current.get(job.group) is job
         if is_current:

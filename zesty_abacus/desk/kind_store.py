@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 _KEPT_BYTES = 1 << 30
 _KEPT_CURVES = 64
 _KEPT_PLANS = 512
+_KEPT_FRAMES = 1024
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -65,6 +66,7 @@ class KindStore(QObject):
         self._data: OrderedDict[int, heavy.KindData] = OrderedDict()
         self._curves: OrderedDict[Hashable, tuple[heavy.FieldColumn, heavy.Curve]] = OrderedDict()
         self._plans: OrderedDict[heavy.Layout, heavy.Plan | None] = OrderedDict()
+        self._frames: OrderedDict[int, tuple[heavy.Layout | None, FrameAt]] = OrderedDict()
         self._wanted: set[Hashable] = set()
 
     def start(self, engine: Any, capture: Any) -> None:
@@ -73,6 +75,7 @@ class KindStore(QObject):
         self._number_of_key = {key: number for number, key in enumerate(capture.kinds.keys)}
         self._data.clear()
         self._curves.clear()
+        self._frames.clear()
         self._wanted.clear()
 
     def kind_of_row(self, row: int) -> int:
@@ -139,6 +142,16 @@ class KindStore(QObject):
 
     def frame(self, row: int, layout: heavy.Layout | None, number: int = -1) -> FrameAt:
         """Return one frame of the capture, decoded if there is a usable layout."""
+        known = self._frames.get(row)
+        if known is not None and known[0] is layout:
+            return known[1] if number < 0 else replace(known[1], number=number)
+        made = self._decode_frame(row, layout, number)
+        self._frames[row] = (layout, made)
+        if len(self._frames) > _KEPT_FRAMES:
+            self._frames.popitem(last=False)
+        return made
+
+    def _decode_frame(self, row: int, layout: heavy.Layout | None, number: int) -> FrameAt:
         plan = self.plan(layout) if layout is not None else None
         table = self._capture.table
         payload = table.payload_of(row)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import OrderedDict
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -231,7 +232,7 @@ class FrameList(QAbstractScrollArea):
 
     def _columns(self, width: float) -> dict[str, QRectF]:
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
-        payload = min(step * {"hex": 24, "dec": 32, "bin": 44, "text": 12}[self._session.form], width * 0.42)
+        payload = min(step * {"hex": 24, "dec": 32, "bin": 52, "text": 12}[self._session.form], width * 0.42)
         widths = {"time s": 80.0, "after": 60.0, "lane": 52.0, "message": 130.0}
         says = max(width - sum(widths.values()) - payload - _GAP * 5 - 16, 80)
         boxes, x = {}, 8.0
@@ -351,25 +352,33 @@ def payload_texts(payload: bytes, form: str) -> list[str]:
 
 
 def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> None:
-    """Draw a payload, each byte in the colour of the field that owns most of it; unexplained bytes are quiet."""
+    """Draw a payload, each byte in the colour of the field that owns most of it; unexplained bytes are quiet.
+
+    Neighbours of one colour are drawn in one piece.
+    """
     theme = look.theme
-    font = figure_font(TINY_PX if form == "bin" else SMALL_PX)
-    painter.setFont(font)
+    painter.setFont(figure_font(TINY_PX if form == "bin" else SMALL_PX))
     step = painter.fontMetrics().horizontalAdvance("0")
-    gap = 0 if form == "text" else step * 0.7
+    blank = "" if form == "text" else " "
+    texts = payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)
+    owners = [byte_owner(line.owners, number) for number in range(len(texts))]
     x = box.left()
-    for number, text in enumerate(payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)):
-        width = step * len(text)
-        if x + width > box.right() + 2:
-            painter.setPen(QColor(theme.quiet))
-            painter.drawText(QRectF(x, box.top(), step * 2, box.height()), Qt.AlignmentFlag.AlignVCenter, "…")
-            return
-        owned = line.owners[number * 8 : number * 8 + 8]
-        owned = owned[owned >= 0]
+    for owner, group in itertools.groupby(zip(owners, texts, strict=True), key=lambda item: item[0]):
+        run = blank.join(text for _, text in group) + blank
+        fits = int((box.right() + 2 - x) // step)
         color = QColor(theme.quiet)
-        if len(owned):
-            owner = theme.field(int(np.bincount(owned).argmax()))
-            color = owner.darker(118) if theme.name == "Peel" else owner
+        if owner >= 0:
+            color = theme.field(owner).darker(118) if theme.name == "Peel" else theme.field(owner)
         painter.setPen(color)
-        painter.drawText(QRectF(x, box.top(), width + 2, box.height()), Qt.AlignmentFlag.AlignVCenter, text)
-        x += width + gap
+        shown = run if len(run.rstrip()) <= fits else run[: max(fits - 1, 0)] + "…"
+        painter.drawText(QRectF(x, box.top(), step * len(run) + 4, box.height()), Qt.AlignmentFlag.AlignVCenter, shown)
+        if shown is not run:
+            return
+        x += step * len(run)
+
+
+def byte_owner(owners: NDArray[np.int16], number: int) -> int:
+    """Return the field that owns most bits of a byte, -1 for none."""
+    owned = owners[number * 8 : number * 8 + 8]
+    owned = owned[owned >= 0]
+    return int(np.bincount(owned).argmax()) if len(owned) else -1

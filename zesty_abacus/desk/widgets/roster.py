@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -99,6 +100,9 @@ class RosterDelegate(QStyledItemDelegate):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._ribbons: dict[tuple, QPixmap] = {}
+        for event in (session.opened, session.layouts_changed, session.explained_changed):
+            event.connect(self._ribbons.clear)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return QSize(200, 22 if isinstance(index.data(KIND_ROLE), str) else 38)
@@ -147,14 +151,29 @@ class RosterDelegate(QStyledItemDelegate):
             draw_text(painter, place, words, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
 
     def _paint_bits(self, painter: QPainter, rect: QRectF, kind: int) -> None:
+        """Paint the ribbon of a kind; it is drawn once and kept until layouts or counts change."""
+        if kind >= len(self._session.activities):
+            return
+        device = painter.device()
+        ratio = device.devicePixelRatioF() if device is not None else 1.0
+        key = (kind, rect.width(), ratio, look.theme.name)
+        if key not in self._ribbons:
+            self._ribbons[key] = self._ribbon(kind, rect.width(), rect.height(), ratio)
+        painter.drawPixmap(rect.topLeft(), self._ribbons[key])
+
+    def _ribbon(self, kind: int, width: float, height: float, ratio: float) -> QPixmap:
         session = self._session
-        if kind < len(session.activities):
-            activity = session.activities[kind]
-            owners = session.engine.owned_bits(session.layout_of(kind), activity.size)
-            width = rect.width() if activity.size >= 4 else rect.width() * max(activity.size, 1) / 8
-            draw_ribbon(
-                painter, QRectF(rect.left(), rect.top(), width, rect.height()), activity.moves, owners, look.theme
-            )
+        activity = session.activities[kind]
+        owners = session.engine.owned_bits(session.layout_of(kind), activity.size)
+        pixmap = QPixmap(math.ceil(width * ratio), math.ceil(height * ratio))
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(pixmap)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        used = width if activity.size >= 4 else width * max(activity.size, 1) / 8
+        draw_ribbon(painter, QRectF(0, 0, used, height), activity.moves, owners, look.theme)
+        painter.end()
+        return pixmap
 
 
 def _rate_text(rate: float) -> str:

@@ -1,0 +1,179 @@
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from zesty_abacus.desk.commands import Command, always
+from zesty_abacus.desk.widgets.strip import NAMES_WIDTH
+
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def test_every_command_has_words_and_keys_of_its_own(pilot):
+    commands = pilot.window.commands
+    assert len({command.id for command in commands}) == len(commands)
+    assert all(command.title and command.title[0].isupper() for command in commands)
+    for desk in ("", *pilot.window.desks):
+        keys = [c.shortcut for c in commands if c.shortcut and c.desk in ("", desk)]
+        assert len(keys) == len(set(keys)), f"two commands share a key on {desk}"
+
+
+def test_every_command_can_be_found_by_its_words(pilot):
+    find = pilot.window.find_box
+    for command in pilot.window.commands:
+        if command.enabled():
+            pilot.window.find_box.setText(command.title)
+            find._search(command.title)
+            assert command.title in find.findings()
+    find.clear()
+    find._hide_popup()
+
+
+def test_commands_of_another_desk_do_nothing_by_key(pilot):
+    pilot.pick_kind(0x2C1)
+    pilot.key("2")
+    pilot.key("U")
+    assert pilot.session.bits == frozenset(), "U belongs to Unravel"
+    pilot.key("3")
+    pilot.key("U")
+    assert pilot.session.bits
+
+
+def test_a_command_without_conditions_is_always_there():
+    done = []
+    command = Command("x", "Do", "", lambda: done.append(1))
+    assert command.enabled is always and command.enabled()
+    command.run()
+    assert done == [1]
+
+
+def test_find_is_walked_by_keys_and_left_by_escape(pilot):
+    find = pilot.window.find_box
+    pilot.key(Qt.Key.Key_K, CONTROL)
+    pilot.type(find, "azimuth")
+    assert len(find.findings()) > 4
+    QTest.keyClick(find, Qt.Key.Key_Down)
+    QTest.keyClick(find, Qt.Key.Key_Down)
+    assert find._list.currentIndex().row() == 2
+    QTest.keyClick(find, Qt.Key.Key_Up)
+    wanted = find.findings()[1]
+    QTest.keyClick(find, Qt.Key.Key_Return)
+    pilot.settle()
+    name = pilot.session.kind_name(pilot.session.kind)
+    assert wanted.startswith(name)
+    pilot.key(Qt.Key.Key_K, CONTROL)
+    QTest.keyClick(find, Qt.Key.Key_Escape)
+    assert not find.hasFocus() and not find._popup.isVisible()
+
+
+def test_find_takes_any_text(pilot):
+    find = pilot.window.find_box
+    for text in ("%_!", "'; DROP TABLE", "<b>x</b>", "漢字", "a" * 5000):
+        find.clear()
+        find.insert(text)
+        find._search(find.text())
+        pilot.settle()
+        assert find.findings() == []
+    find._search(" " * 30)
+    assert find.findings(), "blanks alone ask for nothing in particular"
+
+
+def test_an_unnamed_message_is_found_by_its_address(pilot):
+    pilot.type(pilot.window.find_box, "2d0", enter=True)
+    assert pilot.session.kind == pilot.kind(0x2D0)
+
+
+def test_a_click_on_a_flag_goes_to_its_moment(pilot):
+    strip, session = pilot.window.strip, pilot.session
+    moment = session.trial.file.moments[2]
+    x = strip._x_of(moment.time_ns)
+    pilot.click(strip, QPointF(x + 4, 9))
+    assert session.clock.cursor_ns == moment.time_ns
+    assert session.clock.view_first_ns <= moment.time_ns <= session.clock.view_last_ns
+
+
+def test_a_click_outside_the_bracket_brings_it_there(pilot):
+    strip, clock = pilot.window.strip, pilot.session.clock
+    span = clock.view_span_ns
+    point = QPointF(strip.width() - 120, strip.height() / 2)
+    pilot.click(strip, point)
+    assert clock.view_span_ns == span
+    assert clock.view_first_ns <= clock.cursor_ns <= clock.view_last_ns
+    assert abs(clock.cursor_ns - strip._time_at(point.x())) < span / 50
+
+
+def test_names_at_the_left_of_the_strip_are_no_time(pilot):
+    clock = pilot.session.clock
+    before = (clock.cursor_ns, clock.view_first_ns)
+    pilot.click(pilot.window.strip, QPoint(NAMES_WIDTH // 2, 30))
+    assert before == (clock.cursor_ns, clock.view_first_ns)
+
+
+def test_time_and_place_are_inverse(pilot):
+    strip, clock = pilot.window.strip, pilot.session.clock
+    for share in (0.0, 0.25, 1.0):
+        time_ns = clock.first_ns + int(share * (clock.last_ns - clock.first_ns))
+        assert abs(strip._time_at(strip._x_of(time_ns)) - time_ns) < 1000
+
+
+def test_a_moment_is_dropped_by_leaving_it_and_a_blank_one_is_none(pilot):
+    strip, session = pilot.window.strip, pilot.session
+    before = session.trial.file.moments
+    strip.begin_moment()
+    pilot.settle()
+    QTest.keyClicks(strip._entry, "   ")
+    QTest.keyClick(strip._entry, Qt.Key.Key_Return)
+    pilot.settle()
+    assert session.trial.file.moments == before
+    strip.begin_moment()
+    QTest.keyClicks(strip._entry, "typed but left")
+    strip.setFocus()
+    pilot.settle()
+    assert strip._entry is None and session.trial.file.moments == before
+
+
+def test_moments_are_found_and_come_in_order_of_time(pilot):
+    session = pilot.session
+    session.clock.set_cursor(session.clock.first_ns + 10**9)
+    session.add_moment("zz first")
+    times = [moment.time_ns for moment in session.trial.file.moments]
+    assert times == sorted(times) and session.trial.file.moments[0].text == "zz first"
+    pilot.type(pilot.window.find_box, "zz first")
+    assert pilot.window.find_box.findings() == ["zz first"]
+
+
+def test_the_roster_says_each_kind_to_screen_readers(pilot):
+    model = pilot.window.roster.model
+    role = Qt.ItemDataRole.AccessibleTextRole
+    texts = [model.data(model.index(row), role) for row in range(model.rowCount())]
+    assert texts[0] == "thruster" and "0x2C1 unnamed, 0% explained" in texts
+    assert any(text.startswith("0x18FF0210 Pack totals, 100%") for text in texts)
+    assert len(texts) == 28 + 2
+
+
+def test_the_next_kind_by_key_goes_round_the_roster(pilot):
+    pilot.pick_kind(0x1A0)
+    pilot.window.strip.setFocus()
+    pilot.key("N")
+    assert pilot.session.kind == pilot.kind(0x1A1)
+    pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
+    pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
+    pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
+    assert pilot.session.kind == pilot.kind(0x18FFE010), "from the first to the last"
+
+
+def test_a_kind_filtered_away_stays_in_hand(pilot):
+    pilot.pick_kind(0x1A0)
+    pilot.type(pilot.window.roster.filter, "pack")
+    assert pilot.session.kind == pilot.kind(0x1A0)
+    assert not pilot.window.roster.show_entry(pilot.session.kind).isValid()
+    pilot.window.roster.filter.clear()
+    pilot.settle()
+    assert pilot.window.roster.view.currentIndex().isValid()
+
+
+def test_shares_add_up_from_roster_to_strip_to_whole(pilot):
+    session = pilot.session
+    total = session.total_explained()
+    assert total.moving == sum(part.moving for part in session.explained)
+    assert pilot.window.roster.total_share.text() == f"{total.share:.0%}"
+    lanes = [pilot.window.strip._lane_share(number) for number in range(2)]
+    assert all(text.endswith("%") for text in lanes) and lanes[0] != lanes[1]

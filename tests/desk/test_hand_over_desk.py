@@ -1,0 +1,102 @@
+import pyarrow.parquet
+import pytest
+
+from zesty_abacus.core.handover.tables import long_tables, wide_tables
+
+
+def written(pilot, tmp_path, **choices):
+    """Write a Parquet file with these choices and read it back."""
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover
+    desk.choose("form", "parquet")
+    for name, value in choices.items():
+        desk.choose(name, value)
+    target = tmp_path / "out.parquet"
+    pilot.type(desk.path, str(target), enter=True)
+    assert desk.problem.isHidden(), desk.problem.text()
+    return pyarrow.parquet.read_table(target)
+
+
+def rows_in(tables):
+    return sum(table.num_rows for table in tables)
+
+
+@pytest.mark.parametrize("content", ["long", "wide"])
+def test_the_file_holds_what_core_decodes(pilot, tmp_path, content):
+    session = pilot.session
+    table = written(pilot, tmp_path, content=content)
+    tables = {"long": long_tables, "wide": wide_tables}[content]
+    assert table.num_rows == rows_in(tables(session.capture, session.edits.layouts()))
+    times = table["time_ns"].to_numpy()
+    assert (times[1:] >= times[:-1]).all()
+
+
+def test_one_message_alone(pilot, tmp_path):
+    pilot.pick_kind(0x18FF0210)
+    table = written(pilot, tmp_path, content="wide", messages="kind")
+    assert table.num_rows == 2400
+    assert next(name for name in table.column_names if "." in name) == "Pack totals.current"
+    assert set(table["Pack totals.state"].to_pylist()) == {"closed"}
+
+
+def test_an_unnamed_message_alone_is_refused_but_its_frames_are_not(pilot, tmp_path):
+    pilot.pick_kind(0x2C1)
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover
+    desk.choose("messages", "kind")
+    pilot.type(desk.path, str(tmp_path / "a.csv"), enter=True)
+    assert "Nobody has named the message in hand" in desk.problem.text() and not (tmp_path / "a.csv").exists()
+    desk.choose("content", "frames")
+    pilot.type(desk.path, str(tmp_path / "a.csv"), enter=True)
+    assert (tmp_path / "a.csv").exists()
+
+
+def test_no_file_name_is_said(pilot):
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover
+    pilot.type(desk.path, "", enter=True)
+    assert desk.problem.text() == "Choose where the file goes."
+
+
+def test_the_ending_follows_the_form(pilot):
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover
+    for form in ("parquet", "jsonl", "csv"):
+        desk.choose("form", form)
+        assert desk.path.text().endswith(f".{form}")
+
+
+def test_the_preview_is_the_beginning_of_the_file(pilot, tmp_path):
+    table = written(pilot, tmp_path, content="long")
+    preview = pilot.window.handover.preview
+    assert preview.names == table.column_names
+    wanted = [list(row.values()) for row in table.slice(0, 40).to_pylist()]
+    assert preview.rows == wanted
+
+
+def test_the_preview_says_why_there_is_none(pilot):
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover
+    pilot.pick_kind(0x2C1)
+    desk.choose("messages", "kind")
+    pilot.settle()
+    assert "no layout of the library reads any frame" in desk.preview._instead
+
+
+def test_what_was_handed_over_is_listed(pilot, tmp_path):
+    written(pilot, tmp_path, content="frames")
+    words = " ".join(
+        child.text() for child in pilot.window.handover.side.inner.findChildren(type(pilot.window.handover.problem))
+    )
+    assert "out.parquet" in words and "87\u2009304 rows" in words and "harbour-team library" in words
+
+
+def test_an_existing_file_is_replaced_only_by_a_whole_one(pilot, tmp_path, monkeypatch):
+    target = tmp_path / "out.parquet"
+    target.write_bytes(b"precious")
+    monkeypatch.setattr("os.fsync", lambda _number: (_ for _ in ()).throw(OSError(28, "No space left on device")))
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover
+    pilot.type(desk.path, str(target), enter=True)
+    assert "No space left" in desk.problem.text()
+    assert target.read_bytes() == b"precious" and list(tmp_path.iterdir()) == [target]

@@ -1,0 +1,112 @@
+"""What the documents say is true: commands, keys, files, examples."""
+
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import jsonschema
+import msgspec
+import pytest
+
+from zesty_abacus.core.captures.registry import formats
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.handover.tables import FRAME_SCHEMA, LONG_SCHEMA
+from zesty_abacus.core.layouts.json_form import SCHEMA_PATH
+from zesty_abacus.core.layouts.model import FieldKind
+from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.trial.trial import TrialFile
+from zesty_abacus.desk.command_table import DESKS
+
+ROOT = Path(__file__).parent.parent
+PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
+
+
+def page(name: str) -> str:
+    return (ROOT / name).read_text()
+
+
+def examples(name: str) -> list[str]:
+    """Return the JSON examples of a page."""
+    return re.findall(r"```json\n(.*?)```", page(name), re.S)
+
+
+@pytest.mark.parametrize("path", PAGES, ids=lambda path: path.name)
+def test_links_lead_somewhere(path):
+    for target in re.findall(r"\]\(([^)#]+)\)", path.read_text()):
+        assert (path.parent / target).exists(), target
+
+
+def test_every_picture_is_shown_and_there_are_few():
+    pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
+    text = "".join(path.read_text() for path in PAGES)
+    assert 5 <= len(pictures) < 20
+    assert all(picture.name in text for picture in pictures)
+
+
+def test_the_readme_shows_the_two_commands_and_they_are_there():
+    readme = page("README.md")
+    script = page("dev")
+    for verb in ("demo", "test", "shots", "bench", "check", "run"):
+        assert f"./dev {verb}" in readme and f"{verb})" in script
+
+
+def test_commands_of_the_readme_are_known():
+    verbs = set(re.findall(r"^zesty-abacus (\w+)", page("README.md"), re.M))
+    assert verbs == {"frames", "decode", "encode", "library", "demo"}
+    for verb in sorted(verbs):
+        done = subprocess.run([sys.executable, "-m", "zesty_abacus", verb, "--help"], capture_output=True, text=True)
+        assert done.returncode == 0
+        for option in re.findall(rf"^zesty-abacus {verb}.*?(--\w+)", page("README.md"), re.M):
+            assert option in done.stdout
+
+
+def test_the_trial_example_is_a_trial():
+    trial = msgspec.json.decode(examples("docs/formats.md")[0], type=TrialFile)
+    assert trial.lanes[0].note == "CAN 500k" and trial.moments[0].text == "bow thruster on"
+
+
+def test_the_layout_example_obeys_the_schema():
+    text = examples("docs/formats.md")[1].replace('"…"', '"5d5cf6f0-5c0e-5f3c-9a53-1f0f0b6f0c11"')
+    jsonschema.validate(json.loads(text), json.loads(SCHEMA_PATH.read_text()))
+
+
+def test_the_schema_and_the_pages_know_every_kind():
+    schema = json.loads(SCHEMA_PATH.read_text())
+    kinds = {kind.value for kind in FieldKind}
+    assert set(schema["$defs"]["field"]["properties"]["kind"]["enum"]) == kinds
+    assert all(f"`{kind}`" in page("docs/formats.md") for kind in kinds)
+
+
+def test_columns_of_the_tables_are_told():
+    text = page("docs/formats.md").replace("\n", " ")
+    for schema in (FRAME_SCHEMA, LONG_SCHEMA):
+        assert f"`{', '.join(schema.names)}`" in text
+
+
+def test_flags_are_told_with_their_numbers():
+    text = page("docs/formats.md").replace("\n", " ")
+    for number, words in ((F.RECEIVED, "received"), (F.SENT, "sent"), (F.EXTENDED, "extended"), (F.REMOTE, "remote"),
+                          (F.ERROR, "error"), (F.LONG, "long"), (F.CUT_SHORT, "cut short")):  # fmt: skip
+        assert f"{number} {words}" in text
+
+
+def test_every_format_and_every_place_in_the_guide_is_real():
+    text = page("docs/formats.md")
+    assert all(format_.name in text for format_ in formats())
+    for place in re.findall(r"`((?:[BR]\d+(?:\[[\d.]+\])?(?:\.\.[BR]\d+)? ?)+)`", page("docs/guide.md")):
+        assert len(parse_places(place)) > 0
+
+
+def test_the_guide_goes_through_every_desk_by_its_key():
+    guide = page("docs/guide.md")
+    assert all(name in page("README.md") for name in DESKS)
+    assert all(f"`{key}`" in guide for key in "12345XZPMHDBTUOF"[1:] if key not in "3")
+
+
+def test_the_architecture_names_every_package():
+    text = page("docs/architecture.md")
+    for package in sorted((ROOT / "zesty_abacus" / "core").iterdir()):
+        if package.is_dir() and package.name != "__pycache__":
+            assert f"{package.name}/" in text, package.name
