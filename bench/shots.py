@@ -137,6 +137,7 @@ def main() -> None:
     window.resize(1280, 800)
     window.show()
     settle(window)
+    window.session.set_author("bench 2")
     for name, scene in SCENES.items():
         scene(window)
         settle(window)

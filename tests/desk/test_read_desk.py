@@ -6,8 +6,9 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 
+from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.desk.launch import make_application
-from zesty_abacus.desk.read.traces import FIELD_MIME, field_mime
+from zesty_abacus.desk.read.traces import FIELD_MIME, field_mime, value_blocks
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 NONE = Qt.KeyboardModifier.NoModifier
@@ -175,6 +176,7 @@ def test_frames_scroll_click_and_page(pilot):
 def test_listed_lanes_are_only_those_asked_for(pilot):
     frames = pilot.window.read.frames
     frames.show_only_lanes(frozenset({1}))
+    pilot.settle()
     assert frames.count() == int((pilot.session.capture.table.lane == 1).sum())
     assert frames.line(0).lane == "battery"
     frames.show_only_lanes(frozenset({0, 1}))
@@ -201,3 +203,23 @@ def test_the_traces_of_a_removed_field_go(pilot):
     session.edits.change(layout.without_field(field_id))
     pilot.settle()
     assert (kind, field_id) not in session.traces
+
+
+def blocks_of(values, span=(0, 1000), pixels=300):
+    values = np.array(values, float)
+    return value_blocks(Curve.build(np.arange(len(values)) * 10, values), span, pixels)
+
+
+def test_blocks_are_stretches_of_one_value():
+    assert blocks_of([1, 1, 2, 2, 2], (0, 50)) == [(0, 0.0, 0.4), (2, 0.4, 1.0)]
+    assert blocks_of([1, 1, 2, 2, 2], (15, 45)) == [(1, 0.0, pytest.approx(1 / 6)), (2, pytest.approx(1 / 6), 1.0)]
+    assert blocks_of([1, np.nan, np.nan, 3], (0, 40)) == [(0, 0.0, 0.25), (3, 0.75, 1.0)]
+    assert blocks_of([], (0, 40)) == []
+    assert blocks_of(np.arange(100) % 2, pixels=150) is None, "too many to tell apart"
+
+
+def test_blocks_of_a_million_frames_are_found_as_well():
+    values = np.repeat([0, 3, 1], 400_000)
+    found = blocks_of(values, (0, 12_000_000))
+    assert [row for row, _, _ in found] == [0, 400_000, 800_000]
+    assert blocks_of(np.arange(1_200_000) % 5, (0, 12_000_000)) is None

@@ -5,10 +5,17 @@ import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
 from tests.trial.test_trial import write_log
-from zesty_abacus.desk.settings import Settings, load_settings, save_settings, settings_path, with_recent
+from zesty_abacus.desk.settings import (
+    Settings,
+    load_settings,
+    save_settings,
+    settings_path,
+    trials_folder,
+    with_recent,
+)
 from zesty_abacus.desk.theme import NIGHT, PEEL, look
 from zesty_abacus.desk.widgets.abacus import swept_bits
 
@@ -333,3 +340,76 @@ def test_custom_widgets_have_names_for_screen_readers(pilot):
                window.layouts.tried, window.handover.preview]  # fmt: skip
     assert all(widget.accessibleName() for widget in widgets)
     assert "shown" in window.strip.accessibleDescription()
+
+
+def test_a_recording_in_a_folder_that_cannot_be_written_still_opens(empty, tmp_path, monkeypatch):
+    recording = write_log(tmp_path / "archive.log", [("1.0", "can0", "100", "01")])
+    monkeypatch.setattr("os.access", lambda path, _mode: path != tmp_path)
+    empty.session.open_paths([recording])
+    empty.wait_open()
+    assert len(empty.session.capture) == 1
+    assert empty.session.trial.folder == trials_folder() / "archive trial"
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["archive.log"]
+
+
+def test_an_empty_window_says_the_next_step(empty):
+    for name in empty.window.desks:
+        empty.window.show_desk(name)
+        empty.settle()
+        assert empty.window.grab().width() > 0
+    empty.window.show_desk("Intake")
+    words = [child.text() for child in empty.window.intake.findChildren(QLabel)]
+    assert any("open the Yuzu trial" in text for text in words)
+    empty.key("M")
+    empty.key(".")
+    empty.key("X")
+    assert empty.session.capture is None, "keys that need a capture do nothing"
+
+
+def test_the_demo_opens_from_the_empty_window(empty):
+    empty.window.show_desk("Intake")
+    empty.settle()
+    button = next(b for b in empty.window.intake.findChildren(QPushButton) if b.text() == "Open the Yuzu trial")
+    empty.click(button)
+    empty.wait_open()
+    assert empty.session.trial.file.name == "Yuzu sea trial"
+    assert empty.window.windowTitle() == "Yuzu sea trial – Zesty Abacus"
+
+
+def test_taking_a_source_out_and_in_again(pilot):
+    session = pilot.session
+    folder, frames = session.trial.folder, len(session.capture)
+    session.remove_source(1)
+    pilot.wait_open()
+    assert [lane.name for lane in session.capture.lanes] == ["thruster"] and len(session.capture) < frames
+    session.open_paths([folder / "battery.pcapng.zst"])
+    pilot.wait_open()
+    assert len(session.capture) == frames and {lane.name for lane in session.capture.lanes} == {"thruster", "battery"}
+    session.open_paths([folder / "battery.pcapng.zst"])
+    pilot.settle()
+    assert "in this trial already" in pilot.window.foot.told.text() and len(session.capture) == frames
+
+
+def test_the_window_is_useful_small_and_large(pilot):
+    for width, height in ((1100, 700), (3840, 2160)):
+        pilot.window.resize(width, height)
+        pilot.settle()
+        parts = (pilot.window.left, pilot.window.centre, pilot.window.side)
+        assert all(part.isVisible() and part.width() > 150 for part in parts)
+        assert sum(part.width() for part in parts) <= width
+        assert pilot.window.centre.width() > width * 0.4
+
+
+def test_bringing_in_again_keeps_traces_edits_and_the_way_back(pilot):
+    session = pilot.session
+    layout = session.layout_of(pilot.kind(0x1A1))
+    session.edits.change(layout.without_field(layout.field_named("limited").id))
+    shown = {session.trace_field(trace).name for trace in session.traces if session.kind_key(trace[0]).lane == 1}
+    library = session.library
+    session.remove_source(0)
+    pilot.wait_open()
+    assert session.library is library and session.capture.lanes[0].name == "battery"
+    assert {session.trace_field(trace).name for trace in session.traces} == shown, "numbers changed, fields did not"
+    assert session.edits.layout(layout.id).field_named("limited") is None
+    pilot.key(Qt.Key.Key_Z, CONTROL)
+    assert session.edits.layout(layout.id) == layout

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import os
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -15,7 +16,7 @@ from .clock import Clock
 from .edits import Edits
 from .jobs import Jobs
 from .kind_store import KindStore
-from .settings import Settings, demo_folder, load_settings, save_settings, with_recent
+from .settings import Settings, demo_folder, load_settings, save_settings, trials_folder, with_recent
 
 if TYPE_CHECKING:
     from . import engine as heavy
@@ -161,19 +162,21 @@ class Session(QObject):
     def _on_opened(self, answer: tuple[Any, heavy.OpenedTrial]) -> None:
         self.engine, made = answer
         same = self.trial is not None and self.trial.folder == made.trial.folder
-        if self.library is not None and self.library is not made.library:
-            self.library.close()
-        self.trial, self.capture, self.library = made.trial, made.capture, made.library
+        traced = [(self._origin_of(kind), field_id) for kind, field_id in self.traces] if same else []
+        self.trial, self.capture = made.trial, made.capture
         self.outcomes, self.density = made.outcomes, made.density
-        self.edits.author = self.settings.author or self.engine.default_author()
-        self.edits.start(self.engine, made.library, made.heads)
+        if same:
+            # the library at hand goes on: edits on their way and the way back to earlier ones belong to it
+            made.library.close()
+        else:
+            self._take_library(made)
         self.store.start(self.engine, made.capture)
         self.matches = self.engine.match_kinds(made.capture, self.edits.layouts())
         self.activities, self.explained = [], []
         self.kind, self.bits = None, frozenset()
-        if not same or not self.traces:
-            self.traces = self._first_traces()
-        self.traces = [trace for trace in self.traces if self.trace_field(trace) is not None]
+        numbers = {self._origin_of(kind): kind for kind in range(len(made.capture.kinds.keys))}
+        kept = [(numbers[origin], field_id) for origin, field_id in traced if origin in numbers]
+        self.traces = [trace for trace in kept or self._first_traces() if self.trace_field(trace) is not None]
         self.clock.start(made.capture.origin_ns, made.capture.end_ns)
         self.settings = with_recent(self.settings, made.trial.folder)
         save_settings(self.settings)
@@ -182,6 +185,18 @@ class Session(QObject):
         problems = sum(outcome.report.problem_count + bool(outcome.error) for outcome in made.outcomes)
         if problems:
             self.told.emit("wrong", f"{problems} problems while reading; see Intake.")
+
+    def _take_library(self, made: heavy.OpenedTrial) -> None:
+        if self.library is not None:
+            self.library.close()
+        self.library = made.library
+        self.edits.author = self.settings.author or self.engine.default_author()
+        self.edits.start(self.engine, made.library, made.heads)
+
+    def _origin_of(self, kind: int) -> tuple[str, int, int]:
+        """Return what a kind is called by when another capture numbers it otherwise."""
+        key = self.kind_key(kind)
+        return self.capture.lanes[key.lane].name, key.address, key.flags
 
     def _count_activity(self) -> None:
         engine, capture = self.engine, self.capture
@@ -314,9 +329,13 @@ def _padded(groups: list[list[Any]]) -> list[list[Any]]:
 
 
 def _trial_around(engine: Any, paths: Sequence[Path], progress: Any) -> Any:
-    """Make a trial beside the first recording, so that moments and the library have a place."""
+    """Make a trial beside the first recording, so that moments and the library have a place.
+
+    Where that folder cannot be written, such as on a shared archive, it goes to the user's own data.
+    """
     first = paths[0].resolve()
-    folder = first.with_name(f"{first.name.split('.')[0]} trial")
+    base = first.parent if os.access(first.parent, os.W_OK) else trials_folder()
+    folder = base / f"{first.name.split('.')[0]} trial"
     trial = engine.Trial.open(folder) if (folder / "trial.json").exists() else engine.Trial.create(folder, folder.name)
     known = {entry.path for entry in trial.file.sources}
     entries = tuple(entry for entry in map(trial.entry_for, paths) if entry.path not in known)

@@ -29,6 +29,11 @@ def demo_folder() -> Path:
     return Path(platformdirs.user_data_dir("zesty-abacus")) / "yuzu"
 
 
+def trials_folder() -> Path:
+    """Return where trials lie whose recordings are in a folder that cannot be written."""
+    return Path(platformdirs.user_data_dir("zesty-abacus")) / "trials"
+
+
 def load_settings() -> Settings:
     """Read the settings."""
     try:

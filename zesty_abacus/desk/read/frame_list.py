@@ -19,6 +19,7 @@ from ..theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_text
 
 if TYPE_CHECKING:
+    from ...core.progress import Progress
     from .. import engine as heavy
 
 _ROW = 23
@@ -54,7 +55,6 @@ class FrameList(QAbstractScrollArea):
         super().__init__()
         self._session = session
         self._only_kind = False
-        self._lanes: frozenset[int] | None = None
         self._lane_rows: NDArray[np.uint32] | None = None
         self._lines: OrderedDict[int, FrameLine] = OrderedDict()
         self._following = False
@@ -79,12 +79,21 @@ class FrameList(QAbstractScrollArea):
         self._on_rows_changed()
 
     def show_only_lanes(self, lanes: frozenset[int] | None) -> None:
-        """List only frames of these lane numbers, or of all lanes."""
-        self._lanes = lanes
-        self._lane_rows = None
-        if lanes is not None and lanes != frozenset(range(len(self._session.capture.lanes))):
-            wanted = np.isin(self._session.capture.table.lane, list(lanes))
-            self._lane_rows = np.flatnonzero(wanted).astype(np.uint32)
+        """List only frames of these lane numbers, or of all lanes; they are picked out on a thread."""
+        session = self._session
+        if lanes is None or lanes == frozenset(range(len(session.capture.lanes))):
+            self._show_lane_rows(None)
+            return
+        column = session.capture.table.lane
+
+        def pick(progress: Progress) -> NDArray[np.uint32]:
+            progress.step(0.1, "picking frames of the lanes")
+            return np.flatnonzero(np.isin(column, list(lanes))).astype(np.uint32)
+
+        session.jobs.start("lanes", "picking frames of the lanes", pick, self._show_lane_rows)
+
+    def _show_lane_rows(self, rows: NDArray[np.uint32] | None) -> None:
+        self._lane_rows = rows
         self._on_rows_changed()
 
     def rows_shown(self) -> NDArray[np.uint32] | None:
