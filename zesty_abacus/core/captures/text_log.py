@@ -279,6 +279,8 @@ def _parse_line(  # type: ignore[no-untyped-def]
     code, nanoseconds, at = _parse_time(text, at, last)
     if code:
         return code, used
+    if at < last and text[at] > 32:
+        return 3, used
     at = _skip_blanks(text, at, last)
     name_start = at
     while at < last and text[at] > 32:
@@ -293,6 +295,8 @@ def _parse_line(  # type: ignore[no-untyped-def]
     code, bits, at, used_after, length = _parse_payload(text, at, last, payload, used, bits)
     if code:
         return code, used
+    if at < last and text[at] > 32:
+        return 7, used
     at = _skip_blanks(text, at, last)
     if at + 1 == last and (text[at] | 32) == 116:
         bits |= F.SENT
@@ -405,7 +409,7 @@ def _parse_payload(text, at, last, payload, used, bits):  # type: ignore[no-unty
             payload[used] = pair
             used += 1
             at += 2
-        elif text[at] == 46:
+        elif text[at] == 46 and _DIGIT[text[at + 1]] >= 0:
             at += 1
         else:
             break
