@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from tests.codec.oracle import raw_bits
 from tests.strategies import layouts
 from zesty_abacus.core.codec.decode import decode
-from zesty_abacus.core.codec.encode import EncodeError, encode_columns, encode_message, put_raw, raw_of
+from zesty_abacus.core.codec.encode import EncodeError, encode_message, put_raw, raw_column, raw_of
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
@@ -64,7 +64,8 @@ def test_a_value_between_steps_tells_its_loss():
 
 
 def test_columns_are_rounded_and_held_at_the_ends():
-    matrix = encode_columns(LAYOUT, {"angle": np.array([0.07, 1e9, -1e9])}, 3)
+    matrix = np.zeros((3, 4), np.uint8)
+    put_raw(matrix, ANGLE, raw_column(ANGLE, np.array([0.07, 1e9, -1e9])))
     assert matrix[:, :2].tobytes().hex() == "0100ff7f0080"
 
 

@@ -143,3 +143,10 @@ def test_the_picture_is_painted_again_only_when_something_in_it_changed(pilot):
     pilot.session.clock.zoom(0.5, pilot.session.clock.cursor_ns)
     desk.history.grab()
     assert desk.history._image is not first
+
+
+def test_a_bead_says_whose_it_is_and_how_it_lives(pilot):
+    desk = look_at(pilot, 0x1A1)
+    assert desk.bit_words(0).startswith("B0[0], angle, moves in ")
+    assert desk.bit_words(27) == "B3[3], no field, never moves"
+    assert desk.bit_words(-1) == desk.bit_words(999) == ""

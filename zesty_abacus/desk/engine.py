@@ -15,17 +15,15 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.captures.registry import formats
 from ..core.codec import wording
 from ..core.codec.decode import Decoded, FieldColumn, Validity, decode
-from ..core.codec.encode import EncodeError
-from ..core.codec.matching import Explained, explained_bits, match_kind, match_kinds, owned_bits
+from ..core.codec.matching import Explained, explained_bits, match_kinds, owned_bits
 from ..core.codec.plan import Plan, PlanError, compile_layout
 from ..core.errors import AbacusError
-from ..core.frames.activity import BitHistory, KindActivity, capture_activity, kind_activity
+from ..core.frames.activity import BitHistory, KindActivity, capture_activity
 from ..core.frames.capture import Capture, KindFrames
 from ..core.frames.decimate import Curve, lane_density
-from ..core.frames.flags import ERROR, EXTENDED, REMOTE, direction_word, flag_words
+from ..core.frames.flags import ERROR, EXTENDED, REMOTE
 from ..core.frames.kinds import KindKey
 from ..core.handover.tables import (
     CHUNK_ROWS,
@@ -41,12 +39,12 @@ from ..core.handover.writers import export_tables
 from ..core.layouts.changes import describe_change
 from ..core.layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Selected, new_field, new_layout
 from ..core.layouts.numbers import format_exact, parse_exact
-from ..core.layouts.places import Places, bit_name, parse_places, places_of
+from ..core.layouts.places import bit_name, parse_places, places_of
 from ..core.layouts.validate import check_layout
 from ..core.library.store import LayoutHead, Library, Revision, default_author
 from ..core.progress import Progress
 from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
-from ..core.trial.trial import LaneEntry, Moment, SourceEntry, Trial, TrialFile
+from ..core.trial.trial import Moment, Trial, TrialFile
 from ..core.unravel.readings import Reading, bits_in_words, readings_of
 from ..demo.trial import copy_shipped_trial
 
@@ -229,21 +227,14 @@ def explain_all(activities: Sequence[KindActivity], matches: Sequence[Layout | N
     return [explained_bits(activity, layout) for activity, layout in zip(activities, matches, strict=True)]
 
 
-def warm_up() -> None:
-    """Load the compiled kernels that the first clicks need, so that no click waits for them."""
-    for candidate in formats():
-        candidate.sniff(b"")
-
-
 __all__ = [
-    "ERROR", "EXTENDED", "REMOTE", "AbacusError", "Applies", "BitHistory", "Curve", "Decoded", "EncodeError",
-    "Explained", "ExportRequest", "Field", "FieldColumn", "FieldKind", "KindActivity", "KindData", "KindFrames",
-    "KindKey", "LaneEntry", "Layout", "LayoutHead", "Library", "Moment", "NamedValue", "OpenedTrial", "Places",
-    "Plan", "PlanError", "ReadingCurve", "Revision", "Selected", "SourceEntry", "SourceOutcome", "Span",
-    "Trial", "TrialFile", "TriedField", "Validity", "bit_name", "bits_in_words", "capture_activity",
-    "check_layout", "compile_layout", "copy_shipped_trial", "decode", "default_author", "describe_change",
-    "direction_word", "explain_all", "explained_bits", "field_curve", "finish_opening", "flag_words",
-    "format_exact", "formats", "kind_activity", "lane_density", "load_kind", "match_kind", "match_kinds",
-    "new_field", "new_layout", "open_demo", "open_trial", "open_trial_capture", "owned_bits", "parse_exact",
-    "parse_places", "places_of", "preview_export", "reckon", "run_export", "try_layout", "warm_up", "wording",
+    "ERROR", "EXTENDED", "REMOTE", "AbacusError", "Applies", "BitHistory", "Curve", "Decoded", "Explained",
+    "ExportRequest", "Field", "FieldColumn", "FieldKind", "KindActivity", "KindData", "KindFrames", "KindKey",
+    "Layout", "LayoutHead", "Library", "Moment", "NamedValue", "OpenedTrial", "Plan", "PlanError",
+    "ReadingCurve", "Revision", "Selected", "SourceOutcome", "Span", "Trial", "TrialFile", "TriedField",
+    "Validity", "bit_name", "bits_in_words", "capture_activity", "check_layout", "compile_layout",
+    "copy_shipped_trial", "decode", "default_author", "describe_change", "explain_all", "field_curve",
+    "finish_opening", "format_exact", "lane_density", "load_kind", "match_kinds", "new_field", "new_layout",
+    "open_demo", "open_trial", "open_trial_capture", "owned_bits", "parse_exact", "parse_places", "places_of",
+    "preview_export", "reckon", "run_export", "try_layout", "wording",
 ]  # fmt: skip

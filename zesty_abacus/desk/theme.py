@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from functools import cache
 
 from PyQt6.QtCore import QObject, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtGui import QColor, QFont, QPalette
 from PyQt6.QtWidgets import QApplication
 
 _FIELD_HUES_PEEL = ("#1F8A8A", "#3B7AC0", "#7B4B94", "#C2456A", "#679B2E", "#E3B11F", "#2F6F9F", "#A05A8C")
@@ -121,11 +121,6 @@ def figure_font(px: int = TEXT_PX, *, bold: bool = False) -> QFont:
         for tag in ("liga", "calt"):
             font.setFeature(QFont.Tag(tag.encode()), 0)
     return font
-
-
-def has_family(name: str) -> bool:
-    """Return whether a font is installed."""
-    return name in QFontDatabase.families()
 
 
 def faded(color: QColor | str, alpha: float) -> QColor:

@@ -102,30 +102,6 @@ def raw_of(field: Field, value: Value) -> tuple[int, Fraction]:
     return raw & _mask(field), wanted - (raw * field.ratio + field.offset)
 
 
-def encode_columns(layout: Layout, values: Mapping[str, NDArray], rows: int) -> NDArray[np.uint8]:
-    """Encode many frames of number fields at once.
-
-    Parameters
-    ----------
-    values
-        By field name: float or integer (rows,) physical values, rounded to the nearest step and held at the
-        ends of the field's range.
-    rows
-        How many frames.
-
-    Returns
-    -------
-    uint8 (rows, layout.size)
-    """
-    matrix = np.zeros((rows, layout.size), np.uint8)
-    for name, column in values.items():
-        field = layout.field_named(name)
-        if field is None:
-            raise EncodeError(f"there is no field {name!r}.", where=layout.name)
-        put_raw(matrix, field, raw_column(field, np.asarray(column)))
-    return matrix
-
-
 def raw_column(field: Field, values: NDArray) -> NDArray[np.uint64]:
     """Return the bits of many physical values as unsigned integers, rounded and held at the ends."""
     if field.kind is FieldKind.FLOAT:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtGui import QCursor
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QToolTip, QVBoxLayout, QWidget
 
 from ..session import Session
 from ..theme import figure_font
@@ -73,6 +74,7 @@ class UnravelDesk(QWidget):
     def _connect(self) -> None:
         session = self._session
         self.abacus.selected.connect(session.select_bits)
+        self.abacus.hovered.connect(self._tell_bit)
         self.reckoner.chosen.connect(self.side.show_reading)
         self.reckoner.keep_wanted.connect(self._on_keep_wanted)
         for event in (session.opened, session.kind_changed, session.layouts_changed, session.explained_changed):
@@ -93,6 +95,25 @@ class UnravelDesk(QWidget):
             owners = session.engine.owned_bits(session.layout_of(kind), session.activities[kind].size)
             free = np.flatnonzero(session.activities[kind].moves & (owners < 0))
             session.select_bits(frozenset(int(bit) for bit in free))
+
+    def bit_words(self, bit: int) -> str:
+        """Say what is known about one bit: whose it is and how often it moves."""
+        session, kind = self._session, self._session.kind
+        if kind is None or kind >= len(session.activities) or not 0 <= bit < session.activities[kind].size * 8:
+            return ""
+        activity, layout = session.activities[kind], session.layout_of(kind)
+        owner = int(session.engine.owned_bits(layout, activity.size)[bit])
+        whose = layout.fields[owner].name if layout is not None and owner >= 0 else "no field"
+        flips = int(activity.flips[bit])
+        lives = f"moves in {flips / max(activity.frames - 1, 1):.1%} of frames" if flips else "never moves"
+        return f"{session.engine.bit_name(bit)}, {whose}, {lives}"
+
+    def _tell_bit(self, bit: int) -> None:
+        words = self.bit_words(bit)
+        if words:
+            QToolTip.showText(QCursor.pos(), words, self.abacus)
+        else:
+            QToolTip.hideText()
 
     def _refresh(self) -> None:
         chosen = self._session.capture is not None and self._session.kind is not None
