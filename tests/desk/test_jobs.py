@@ -120,14 +120,16 @@ def test_errors_reach_whoever_asked_or_else_the_window(jobs, capsys):
 
 
 def test_progress_is_told_a_percent_at_a_time(jobs):
-    moved = []
+    moved, listening = [], threading.Event()
 
     def work(progress):
+        listening.wait(5)
         for step in range(10_000):
             progress.step(step / 10_000, "on the way")
 
     job = jobs.start("g", "counting", work, lambda _answer: None)
     job.moved.connect(lambda share, note: moved.append((share, note)))
+    listening.set()
     live(jobs, jobs.is_idle)
     live(jobs, lambda: len(moved) > 50)
     assert len(moved) <= 101 and all(note == "on the way" or note == "counting" for _, note in moved)

@@ -4,6 +4,7 @@ from PyQt6.QtCore import Qt
 
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import SHIPPED
+from zesty_abacus.desk.unravel.reckoner import reason_words
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 TRUTH = {layout.name: layout for layout in layouts_from_file(SHIPPED / "truth" / "layouts.json")}
@@ -150,3 +151,9 @@ def test_a_bead_says_whose_it_is_and_how_it_lives(pilot):
     assert desk.bit_words(0).startswith("B0[0], angle, moves in ")
     assert desk.bit_words(27) == "B3[3], no field, never moves"
     assert desk.bit_words(-1) == desk.bit_words(999) == ""
+
+
+def test_every_reading_says_why_it_stands_there():
+    assert reason_words(0.994) == "steps up to 99%"
+    assert reason_words(0.004) == "steps below 1%"
+    assert reason_words(float("nan")) == "nothing to judge"

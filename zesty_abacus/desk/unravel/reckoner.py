@@ -116,7 +116,7 @@ class Reckoner(QWidget):
             painter.end()
             return
         words = session.engine.bits_in_words(session.bits)
-        after = "smoothest reading first · Enter keeps it as a field"
+        after = "smoothest over the whole capture first · Enter keeps it as a field"
         draw_text(painter, head.adjusted(74, 0, 0, 0), f"{words} · {after}", text_font(SMALL_PX), theme.quiet)
         for number in range(len(self._readings)):
             self._draw_card(painter, number)
@@ -140,6 +140,8 @@ class Reckoner(QWidget):
         )
         value_box = QRectF(text.left(), text.top() + 15, text.width(), 16)
         draw_text(painter, value_box, self._value(item), figure_font(SMALL_PX, bold=True), theme.ink)
+        reason = reason_words(item.reading.smoothness.largest_step)
+        draw_text(painter, value_box, reason, text_font(10), theme.quiet, Qt.AlignmentFlag.AlignRight)
         if item.reading.column.value is None:
             return
         plot = QRectF(text.left(), card.top() + 41, text.width(), card.height() - 50)
@@ -197,6 +199,13 @@ class Reckoner(QWidget):
             self.keep_wanted.emit()
         else:
             super().keyPressEvent(event)
+
+
+def reason_words(largest_step: float) -> str:
+    """Say why a reading stands where it does: the largest step between two frames, as a share of its range."""
+    if largest_step != largest_step:
+        return "nothing to judge"
+    return f"steps up to {largest_step:.0%}" if largest_step >= 0.01 else "steps below 1%"
 
 
 def _visible_range(curve: heavy.Curve, span: tuple[int, int]) -> tuple[float, float]:
