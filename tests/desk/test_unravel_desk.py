@@ -156,4 +156,4 @@ def test_a_bead_says_whose_it_is_and_how_it_lives(pilot):
 def test_every_reading_says_why_it_stands_there():
     assert reason_words(0.994) == "steps up to 99%"
     assert reason_words(0.004) == "steps below 1%"
-    assert reason_words(float("nan")) == "nothing to judge"
+    assert reason_words(float("nan")) == "not judged"

@@ -141,7 +141,9 @@ class Reckoner(QWidget):
         value_box = QRectF(text.left(), text.top() + 15, text.width(), 16)
         draw_text(painter, value_box, self._value(item), figure_font(SMALL_PX, bold=True), theme.ink)
         reason = reason_words(item.reading.smoothness.largest_step)
-        draw_text(painter, value_box, reason, text_font(10), theme.quiet, Qt.AlignmentFlag.AlignRight)
+        used = painter.fontMetrics().horizontalAdvance(self._value(item)) + 8
+        beside = value_box.adjusted(min(used, value_box.width()), 0, 0, 0)
+        draw_text(painter, beside, reason, text_font(10), theme.quiet, Qt.AlignmentFlag.AlignRight)
         if item.reading.column.value is None:
             return
         plot = QRectF(text.left(), card.top() + 41, text.width(), card.height() - 50)
@@ -164,7 +166,7 @@ class Reckoner(QWidget):
             return repr(column.text_of(row))[1:-1]
         value = column.value[row].item()
         if isinstance(value, float):
-            return f"{value:.6g}".replace("-", "−") if value == value else "not a number"
+            return f"{value:.6g}".replace("-", "−") if value == value else "no number"
         return self._session.engine.wording.number_text(value, 0)
 
     def card_rect(self, number: int) -> QRectF:
@@ -204,7 +206,7 @@ class Reckoner(QWidget):
 def reason_words(largest_step: float) -> str:
     """Say why a reading stands where it does: the largest step between two frames, as a share of its range."""
     if largest_step != largest_step:
-        return "nothing to judge"
+        return "not judged"
     return f"steps up to {largest_step:.0%}" if largest_step >= 0.01 else "steps below 1%"
 
 
