@@ -7,8 +7,13 @@ import os
 import pytest
 from hypothesis import HealthCheck, settings
 
+# the gate runs the same examples each time, everybody else looks for new ones
 settings.register_profile(
-    "project", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
+    "project",
+    derandomize=bool(os.environ.get("CI")),
+    deadline=None,
+    max_examples=60,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
 )
 settings.load_profile("project")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
