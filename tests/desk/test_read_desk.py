@@ -223,3 +223,19 @@ def test_blocks_of_a_million_frames_are_found_as_well():
     found = blocks_of(values, (0, 12_000_000))
     assert [row for row, _, _ in found] == [0, 400_000, 800_000]
     assert blocks_of(np.arange(1_200_000) % 5, (0, 12_000_000)) is None
+
+
+@pytest.mark.parametrize("where", ["traces", "strip"])
+def test_time_is_walked_by_the_same_keys_everywhere(pilot, where):
+    clock = pilot.session.clock
+    widget = pilot.window.read.traces if where == "traces" else pilot.window.strip
+    widget.setFocus()
+    cursor, first, span = clock.cursor_ns, clock.view_first_ns, clock.view_span_ns
+    pilot.key(Qt.Key.Key_Right)
+    assert clock.cursor_ns == cursor + span // 100
+    pilot.key(Qt.Key.Key_Right, SHIFT)
+    assert clock.view_first_ns == first + span // 4
+    pilot.key(Qt.Key.Key_Plus)
+    assert clock.view_span_ns == pytest.approx(span * 0.8, rel=0.01)
+    pilot.key(Qt.Key.Key_Minus)
+    assert clock.view_span_ns == pytest.approx(span, rel=0.01)

@@ -26,7 +26,7 @@ from ..clock import span_text, time_text
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_curve, draw_text, elided, padded_range
-from ..widgets.parts import wheel_on_time
+from ..widgets.parts import key_on_time, wheel_on_time
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -267,17 +267,9 @@ class TraceStack(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or self._session.capture is None:
             return
-        clock = self._session.clock
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
-        if step:
-            clock.set_cursor(clock.cursor_ns + step * clock.view_span_ns // 200, follow=True)
-        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            clock.zoom(0.8, clock.cursor_ns)
-        elif event.key() == Qt.Key.Key_Minus:
-            clock.zoom(1.25, clock.cursor_ns)
-        elif event.key() == Qt.Key.Key_Delete and 0 <= self._hovered < len(self._session.traces):
+        if event.key() == Qt.Key.Key_Delete and 0 <= self._hovered < len(self._session.traces):
             self._session.toggle_trace(*self._session.traces[self._hovered])
-        else:
+        elif not key_on_time(self._session.clock, event):
             super().keyPressEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

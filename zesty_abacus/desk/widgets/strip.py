@@ -11,7 +11,7 @@ from ..clock import span_text, time_text
 from ..session import Session
 from ..theme import TINY_PX, faded, look, text_font
 from .paint import draw_text, elided
-from .parts import wheel_on_time
+from .parts import key_on_time, wheel_on_time
 
 NAMES_WIDTH = 246
 _TOP = 20
@@ -248,17 +248,7 @@ class Strip(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or self._session.capture is None:
             return
-        clock = self._session.clock
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
-        if step and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-            clock.pan(step * clock.view_span_ns // 4)
-        elif step:
-            clock.set_cursor(clock.cursor_ns + step * clock.view_span_ns // 100, follow=True)
-        elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            clock.zoom(0.8, clock.cursor_ns)
-        elif event.key() == Qt.Key.Key_Minus:
-            clock.zoom(1.25, clock.cursor_ns)
-        else:
+        if not key_on_time(self._session.clock, event):
             super().keyPressEvent(event)
 
     # events
