@@ -1,4 +1,4 @@
-"""CAN frames inside packet captures.
+"""Packets of capture files: CAN frames, and network packets as they are.
 
 Two link types carry them: ``LINKTYPE_CAN_SOCKETCAN`` (227) is the bare SocketCAN header, identifier in
 network byte order; ``LINKTYPE_LINUX_SLL`` (113) puts 16 bytes before it that tell the direction. The FD
@@ -16,6 +16,8 @@ from .room import FrameRoom
 
 LINK_CAN = 227
 LINK_COOKED = 113
+NETWORK_LINKS = (1, 101, 251, 256)
+"""Ethernet, bare IP, and the Bluetooth LE link layer without and with the receiver's notes."""
 HEADER = 8
 _COOKED_HEADER = 16
 _LONGEST = 64
@@ -90,6 +92,23 @@ def usual_frame(words, at, captured, link, payload, used):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
+def _take_whole(data, at, captured, link, address, flags, start, size, payload, row, used):  # type: ignore[no-untyped-def]
+    """Take a network packet as it is; :mod:`zesty_abacus.core.links.network` takes it apart."""
+    for i in range(captured):
+        payload[used + i] = np.uint32(data[at + i])
+    address[row] = link
+    flags[row] = F.PACKET
+    start[row] = used
+    size[row] = captured
+    return 0, used + captured
+
+
+def is_read(link: int) -> bool:
+    """Return whether packets of a link type are read."""
+    return link in (LINK_CAN, LINK_COOKED, *NETWORK_LINKS)
+
+
+@njit(cache=True, nogil=True)
 def take_frame(  # type: ignore[no-untyped-def]
     data, words, at, captured, link, address, flags, start, size, payload, row, used
 ):
@@ -103,10 +122,12 @@ def take_frame(  # type: ignore[no-untyped-def]
             return 1, used
         protocol = np.int64(data[at + 14]) << 8 | np.int64(data[at + 15])
         if protocol != 0x000C and protocol != 0x000D:
-            return 3, used
+            return _take_whole(data, at, captured, link, address, flags, start, size, payload, row, used)
         bits = F.SENT if data[at + 1] == 4 else F.RECEIVED
         at += _COOKED_HEADER
         captured -= _COOKED_HEADER
+    elif link in NETWORK_LINKS:
+        return _take_whole(data, at, captured, link, address, flags, start, size, payload, row, used)
     elif link != LINK_CAN:
         return 3, used
     if captured < HEADER:

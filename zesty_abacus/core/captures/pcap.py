@@ -1,4 +1,4 @@
-"""pcap files with CAN frames (draft-ietf-opsawg-pcap): both byte orders, micro- and nanoseconds."""
+"""pcap files (draft-ietf-opsawg-pcap): both byte orders, micro- and nanoseconds; CAN and network packets."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ class Pcap:
         Raises
         ------
         CaptureReadError
-            If the link type carries no CAN frames, or the file header is cut off.
+            If the link type is none of those read, or the file header is cut off.
         """
         report.lanes.append("")
         rest = b""
@@ -92,11 +92,11 @@ def _parse_header(data: bytes, source: ByteSource) -> tuple[bool, int, int]:
     swapped, tick = _MAGICS[data[:4]]
     (link,) = struct.unpack_from((">" if swapped else "<") + "I", data, 20)
     link &= 0x0FFF_FFFF  # the upper bits tell about frame check sequences
-    if link not in (can.LINK_CAN, can.LINK_COOKED):
+    if not can.is_read(link):
         raise CaptureReadError(
-            f"link type {link} carries no CAN frames.",
+            f"link type {link} is not read.",
             where=str(source.path),
-            hint=f"Link types {can.LINK_CAN} and {can.LINK_COOKED} are read.",
+            hint="CAN (227), cooked Linux (113), Ethernet (1), IP (101) and Bluetooth LE (251, 256) are.",
         )
     return swapped, tick, link
 
@@ -127,13 +127,13 @@ def _plausible(data, words, at, swapped, tick):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _find_packet(data, words, at, swapped, tick):  # type: ignore[no-untyped-def]
-    """Return the next position where two plausible CAN-sized packets follow one another, else the end."""
+def _find_packet(data, words, at, swapped, tick, largest):  # type: ignore[no-untyped-def]
+    """Return the next position where two plausible packets of the usual size follow one another, else the end."""
     while at + 2 * _PACKET_HEADER + can.HEADER <= len(data):
         captured = _plausible(data, words, at, swapped, tick)
-        if can.HEADER <= captured <= 96 and at + captured + 2 * _PACKET_HEADER <= len(data):
+        if can.HEADER <= captured <= largest and at + captured + 2 * _PACKET_HEADER <= len(data):
             following = _plausible(data, words, at + _PACKET_HEADER + captured, swapped, tick)
-            if can.HEADER <= following <= 96:
+            if can.HEADER <= following <= largest:
                 return at
         at += 1
     return len(data)
@@ -151,7 +151,8 @@ def _parse(  # type: ignore[no-untyped-def]
             bad_places[bad, 0] = at
             bad_places[bad, 1] = can.NONSENSE_LENGTH
             bad += 1
-            at = _find_packet(data, words, at + 1, swapped, tick)
+            largest = 96 if link == can.LINK_CAN or link == can.LINK_COOKED else 9018
+            at = _find_packet(data, words, at + 1, swapped, tick, largest)
             continue
         if at + _PACKET_HEADER + captured > len(data):
             break

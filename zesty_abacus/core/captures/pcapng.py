@@ -1,4 +1,4 @@
-"""pcapng files with CAN frames (draft-ietf-opsawg-pcapng).
+"""pcapng files (draft-ietf-opsawg-pcapng) with CAN frames and network packets.
 
 Sections of either byte order, any number of interfaces with their own time resolution and offset;
 enhanced and simple packet blocks are read, all other blocks are passed over.
@@ -61,7 +61,7 @@ class Pcapng:
         if rest:
             report.add_problem(f"byte {offset}", can.REASONS[can.CUT_OFF])
         if not report.lanes:
-            report.add_problem("byte 0", "no interface carries CAN frames")
+            report.add_problem("byte 0", "no interface carries packets that are read")
 
     def open_writer(self, path: Path, lanes: Sequence[str]) -> PcapngWriter:
         """Start a pcapng file with an interface a lane."""
@@ -142,10 +142,11 @@ class _Section:
         # an offset beyond the range of time is as good as none
         row[_OFFSET] = shift * 1_000_000_000 if abs(shift) < 4_000_000_000 else 0
         self.count += 1
-        if link in (can.LINK_CAN, can.LINK_COOKED):
+        row[_LANE] = -1
+        if can.is_read(link):
             row[_LANE] = _lane_number(report.lanes, name)
         else:
-            report.add_problem(place, f"interface {name or self.count - 1} has link type {link}, not CAN")
+            report.add_problem(place, f"interface {name or self.count - 1} has link type {link}, which is not read")
 
     def _options(self, body: bytes) -> Iterator[tuple[int, bytes]]:
         at = 0
@@ -313,7 +314,7 @@ def _take_packet(  # type: ignore[no-untyped-def]
         captured = min(can.read_u32(words, at + 8, swapped), room)
     if captured > room:
         return 4, used
-    if row_of[_LINK] != can.LINK_CAN and row_of[_LINK] != can.LINK_COOKED:
+    if row_of[_LANE] < 0:
         return -1, used
     if at + block + _AHEAD < len(data):
         number, bits, length = can.usual_frame(words, at + header, captured, row_of[_LINK], payload, used)

@@ -1,6 +1,7 @@
 """Finds the readers and writers of recordings.
 
-Every module of this package that has a ``FORMAT`` takes part; adding a format touches no other file.
+Every module of this package that has a ``FORMAT`` (frames) or ``LINES`` (channels of a line) takes part; adding a
+format touches no other file.
 """
 
 from __future__ import annotations
@@ -10,11 +11,14 @@ import pkgutil
 from collections.abc import Callable, Sequence
 from functools import cache
 from pathlib import Path
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from ..errors import MisuseError
 from ..frames.table import FrameTable
 from ..progress import Progress
+from ..waves.recording import LineRecording
+from .columns import Columns
+from .reference import looks_like_reference
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource, bare_name
 
@@ -61,21 +65,131 @@ class RecordingFormat(Protocol):
         ...
 
 
-@cache
-def formats() -> tuple[RecordingFormat, ...]:
-    """Return all formats, in order of their module names."""
+@runtime_checkable
+class TableFormat(Protocol):
+    """What a format of frames offers besides if its columns can be chosen."""
+
+    def read_with(
+        self, path: Path, columns: Columns | None, sink: Sink, report: ReadReport, progress: Progress
+    ) -> None:
+        """Read with chosen columns."""
+        ...
+
+
+class LineFormat(Protocol):
+    """What a module that reads lines offers as ``LINES``.
+
+    Attributes
+    ----------
+    name, suffixes
+        As of a :class:`RecordingFormat`.
+    """
+
+    name: str
+    suffixes: tuple[str, ...]
+
+    def sniff(self, head: bytes, path: Path) -> bool:
+        """Return whether the first bytes and the name look like this format."""
+        ...
+
+    def read(
+        self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress
+    ) -> LineRecording:
+        """Read all channels; columns that cannot be mapped from the file itself are kept in the folder."""
+        ...
+
+
+def _offered(attribute: str) -> list:
     import zesty_abacus.core.captures as package  # the package cannot be named before it is imported
 
     found = []
     for module in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
-        candidate = getattr(importlib.import_module(f"{package.__name__}.{module.name}"), "FORMAT", None)
-        if candidate is not None:
-            found.append(candidate)
-    return tuple(found)
+        if module.name != "registry":
+            candidate = getattr(importlib.import_module(f"{package.__name__}.{module.name}"), attribute, None)
+            if candidate is not None:
+                found.append(candidate)
+    return found
 
 
-def read_recording(path: Path, sink: NamedSink, progress: Progress | None = None) -> ReadReport:
-    """Recognise a recording by its content and read it.
+@cache
+def formats() -> tuple[RecordingFormat, ...]:
+    """Return all formats of frames, in order of their module names."""
+    return tuple(_offered("FORMAT"))
+
+
+@cache
+def line_formats() -> tuple[LineFormat, ...]:
+    """Return all formats of lines, in order of their module names."""
+    return tuple(_offered("LINES"))
+
+
+REFERENCE = "reference table"
+
+
+def recognise(path: Path) -> str:
+    """Return the name of the format that a file's content has, empty for none.
+
+    Raises
+    ------
+    CaptureReadError
+        If the file cannot be opened.
+    """
+    with ByteSource(path) as source:
+        head = source.head(1 << 14)
+    # a last line that is cut would look like another number of columns
+    for line_format in line_formats():
+        if line_format.sniff(head, path):
+            return line_format.name
+    for frame_format in formats():
+        if frame_format.sniff(head):
+            return frame_format.name
+    return REFERENCE if looks_like_reference(head) else ""
+
+
+def unknown_format(path: Path, head: bytes) -> CaptureReadError:
+    """Return the error for a file that no format recognises."""
+    names = ", ".join([*(f.name for f in formats()), *(f.name for f in line_formats()), REFERENCE])
+    reason = "the file is empty." if not head else "its content is none of the known formats."
+    return CaptureReadError(reason, where=str(path), hint=f"Known are: {names}.")
+
+
+def read_lines(
+    path: Path, folder: Path, name: str = "", columns: Columns | None = None, progress: Progress | None = None
+) -> tuple[LineRecording, ReadReport]:
+    """Read a recording of lines.
+
+    Parameters
+    ----------
+    folder
+        Where columns lie that cannot be mapped from the file itself; it may be removed once the recording is let go.
+    name
+        The format; recognised by the content if left out.
+
+    Raises
+    ------
+    CaptureReadError
+        If the file cannot be read, or holds no lines.
+    Cancelled
+        If the progress was cancelled.
+    """
+    name = name or recognise(path)
+    chosen = next((candidate for candidate in line_formats() if candidate.name == name), None)
+    if chosen is None:
+        with ByteSource(path) as source:
+            raise unknown_format(path, source.head())
+    report = ReadReport(chosen.name)
+    try:
+        recording = chosen.read(path, folder, columns, report, progress or Progress())
+    except OSError as error:
+        raise CaptureReadError(f"the file cannot be read ({error.strerror or error}).", where=str(path)) from error
+    report.lanes = [channel.name for channel in recording.channels]
+    return recording, report
+
+
+def read_recording(
+    path: Path, sink: NamedSink, progress: Progress | None = None, *, name: str = "", columns: Columns | None = None
+) -> ReadReport:
+    """Recognise a recording of frames by its content and read it.
 
     Parameters
     ----------
@@ -84,6 +198,10 @@ def read_recording(path: Path, sink: NamedSink, progress: Progress | None = None
     sink
         Called with chunks of frames whose ``start`` counts from the chunk's own payload, and with the interface
         names that their ``lane`` counts in; a name is empty where the format has none.
+    name
+        The format; recognised by the content if left out.
+    columns
+        What the columns of a table are; guessed if left out.
 
     Raises
     ------
@@ -93,19 +211,20 @@ def read_recording(path: Path, sink: NamedSink, progress: Progress | None = None
         If the progress was cancelled.
     """
     with ByteSource(path) as source:
-        head = source.head()
-        chosen = next((candidate for candidate in formats() if candidate.sniff(head)), None)
+        head = source.head(1 << 14)
+        chosen = next((one for one in formats() if (one.name == name if name else one.sniff(head))), None)
         if chosen is None:
-            names = ", ".join(candidate.name for candidate in formats())
-            reason = "the file is empty." if not head else "its content is none of the known formats."
-            raise CaptureReadError(reason, where=str(path), hint=f"Known are: {names}.")
+            raise unknown_format(path, head)
         report = ReadReport(chosen.name)
 
         def count(chunk: FrameTable) -> None:
             report.frames += len(chunk)
             sink(chunk, report.lanes)
 
-        chosen.read(source, count, report, progress or Progress())
+        if columns is not None and isinstance(chosen, TableFormat):
+            chosen.read_with(path, columns, count, report, progress or Progress())
+        else:
+            chosen.read(source, count, report, progress or Progress())
     return report
 
 

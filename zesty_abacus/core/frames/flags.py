@@ -22,7 +22,44 @@ ERROR_PASSIVE = 1 << 7
 CUT_SHORT = 1 << 8
 """Fewer payload bytes were recorded than the frame had."""
 
-TELLS_KINDS_APART = EXTENDED | REMOTE | ERROR
+REFUSED = 1 << 9
+"""A receiver did not acknowledge."""
+BAD_CHECK = 1 << 10
+"""A checksum that belongs to the link itself does not agree."""
+FRAMING = 1 << 11
+"""The line broke its own rules: a stop bit that is low, a word cut by a stop, six equal bits."""
+PARITY = 1 << 12
+"""A parity bit does not agree."""
+READ = 1 << 13
+"""The device was asked to give, not to take: I2C read, Modbus read."""
+ANSWER = 1 << 14
+"""What a device answers: the second data line of SPI, a Modbus answer, a status word."""
+UNANSWERED = 1 << 15
+"""A request that nobody answered."""
+LATE = 1 << 16
+"""An answer after the time allowed."""
+EXCEPTION = 1 << 17
+"""An answer that refuses, with a code."""
+PAST_END = 1 << 18
+"""Goes beyond the last register of the device."""
+UNSURE_LEVEL = 1 << 19
+"""The recording did not know the level of a line within the frame."""
+LOST_BEFORE = 1 << 20
+"""Bytes of the stream are missing before this frame."""
+VOTED = 1 << 21
+"""Made from repeats, bit by bit."""
+BREAK = 1 << 22
+"""The line was held longer than a character."""
+PACKET = 1 << 23
+"""A whole network packet, not yet taken apart; the address is its link type."""
+
+WRONG = (
+    ERROR | CUT_SHORT | REFUSED | BAD_CHECK | FRAMING | PARITY | UNANSWERED | LATE | EXCEPTION | PAST_END
+    | UNSURE_LEVEL | LOST_BEFORE
+)  # fmt: skip
+"""Flags that say that something went wrong."""
+
+TELLS_KINDS_APART = EXTENDED | REMOTE | ERROR | READ | ANSWER | EXCEPTION
 """Flags that, beside lane and address, make a frame another kind of message."""
 
 _WORDS = (
@@ -35,6 +72,21 @@ _WORDS = (
     (RATE_SWITCH, "rate switch"),
     (ERROR_PASSIVE, "error passive"),
     (CUT_SHORT, "cut short"),
+    (REFUSED, "not acknowledged"),
+    (BAD_CHECK, "bad check"),
+    (FRAMING, "framing"),
+    (PARITY, "parity"),
+    (READ, "read"),
+    (ANSWER, "answer"),
+    (UNANSWERED, "unanswered"),
+    (LATE, "late"),
+    (EXCEPTION, "exception"),
+    (PAST_END, "past the end"),
+    (UNSURE_LEVEL, "unsure level"),
+    (LOST_BEFORE, "lost before"),
+    (VOTED, "voted"),
+    (BREAK, "break"),
+    (PACKET, "packet"),
 )
 
 
@@ -47,3 +99,8 @@ def flag_words(flags: int) -> str:
     """Return the set flags other than the direction as words, space separated, ``_`` inside a word."""
     hidden = RECEIVED | SENT
     return " ".join(word.replace(" ", "_") for bit, word in _WORDS if flags & bit & ~hidden)
+
+
+def wrong_words(flags: int) -> str:
+    """Return what went wrong in words, comma separated; nothing if all is well."""
+    return ", ".join(word for bit, word in _WORDS if flags & bit & WRONG)

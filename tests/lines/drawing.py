@@ -1,0 +1,165 @@
+"""Draws waves bit by bit in plain Python: what a line should look like, told without the program's own code."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from zesty_abacus.core.waves.edges import Edges
+
+
+def drawn(picture: str, tick_ns: int = 1000) -> Edges:
+    """Return a line drawn with ``-`` high, ``_`` low, ``.`` below zero; a character is a tick."""
+    levels = {"-": 1, "_": 0, ".": -1}
+    values = [levels[character] for character in picture.replace(" ", "")]
+    return from_levels([(value, tick_ns) for value in values])
+
+
+def from_levels(parts: list[tuple[int, float]], begin_ns: int = 0) -> Edges:
+    """Return a line made of (level, nanoseconds) one after another."""
+    times, levels = [], []
+    now = float(begin_ns)
+    first = before = parts[0][0] if parts else 0
+    for level, length in parts:
+        if level != before:
+            times.append(round(now))
+            levels.append(level)
+            before = level
+        now += length
+    return Edges(np.array(times, np.int64), np.array(levels, np.int8), first, begin_ns, round(now))
+
+
+class Wires:
+    """Several lines drawn side by side: set levels, let time pass."""
+
+    def __init__(self, **levels: int) -> None:
+        self.now = 0.0
+        self.levels = dict(levels)
+        self.parts: dict[str, list[tuple[int, float]]] = {name: [] for name in levels}
+
+    def wait(self, ns: float, **levels: int) -> None:
+        self.levels.update(levels)
+        for name, level in self.levels.items():
+            self.parts[name].append((level, ns))
+        self.now += ns
+
+    def edges(self) -> dict[str, Edges]:
+        return {name: from_levels(parts) for name, parts in self.parts.items()}
+
+
+def i2c_wires(transfers, half_ns: float = 5000, repeated=()) -> Wires:
+    """Draw I2C: each transfer is a list of (byte, acknowledged); those named in ``repeated`` have no stop before."""
+    wires = Wires(clock=1, data=1)
+    wires.wait(half_ns * 4)
+    for number, transfer in enumerate(transfers):
+        if number in repeated:
+            wires.wait(half_ns, data=1)
+            wires.wait(half_ns, clock=1)
+        wires.wait(half_ns, data=0)
+        wires.wait(half_ns / 2, clock=0)
+        for byte, taken in transfer:
+            bits = [byte >> (7 - n) & 1 for n in range(8)] + [0 if taken else 1]
+            for bit in bits:
+                wires.wait(half_ns / 2, data=bit)
+                wires.wait(half_ns, clock=1)
+                wires.wait(half_ns / 2, clock=0)
+        if number + 1 not in repeated:
+            wires.wait(half_ns / 2, data=0)
+            wires.wait(half_ns, clock=1)
+            wires.wait(half_ns * 6, data=1)
+    return wires
+
+
+def spi_wires(transfers, mode: int, bits: int = 8, low_first: bool = False, half_ns: float = 500, select: bool = True):
+    """Draw SPI: each transfer is a list of (word out, word in)."""
+    rest, second = mode >> 1, mode & 1
+    wires = Wires(clock=rest, out=0, back=0, select=1)
+    wires.wait(half_ns * 10)
+    for words in transfers:
+        if select:
+            wires.wait(half_ns, select=0)
+        for out, back in words:
+            for n in range(bits):
+                place = n if low_first else bits - 1 - n
+                levels = {"out": out >> place & 1, "back": back >> place & 1}
+                if second:
+                    wires.wait(half_ns, clock=1 - rest, **levels)
+                    wires.wait(half_ns, clock=rest)
+                else:
+                    wires.wait(half_ns, clock=rest, **levels)
+                    wires.wait(half_ns, clock=1 - rest)
+        wires.wait(half_ns, clock=rest)
+        if select:
+            wires.wait(half_ns, select=1)
+        wires.wait(half_ns * 40)
+    return wires
+
+
+def uart_parts(values, bit_ns: float, data_bits: int = 8, parity: str = "none", stop: float = 1.0, gap_bits: float = 0.0):
+    """Draw characters on a UART line."""
+    parts = [(1, bit_ns * 12)]
+    for value in values:
+        bits = [value >> n & 1 for n in range(data_bits)]
+        if parity in ("even", "odd"):
+            bits.append((sum(bits) + (parity == "odd")) % 2)
+        elif parity in ("mark", "space"):
+            bits.append(1 if parity == "mark" else 0)
+        parts += [(0, bit_ns), *((bit, bit_ns) for bit in bits), (1, bit_ns * (stop + gap_bits))]
+    parts.append((1, bit_ns * 12))
+    return parts
+
+
+def can_bits(identifier: int, data: bytes, extended: bool = False, remote: bool = False, taken: bool = True,
+             wrong_crc: int = 0) -> list[int]:  # fmt: skip
+    """Return the bits of a CAN frame with stuffing, from the start bit to the third bit of rest."""
+    def number(value: int, bits: int) -> list[int]:
+        return [value >> (bits - 1 - n) & 1 for n in range(bits)]
+
+    bits = [0]
+    if extended:
+        bits += [*number(identifier >> 18, 11), 1, 1, *number(identifier & 0x3FFFF, 18), int(remote), 0, 0]
+    else:
+        bits += [*number(identifier, 11), int(remote), 0, 0]
+    bits += number(len(data), 4)
+    for byte in b"" if remote else data:
+        bits += number(byte, 8)
+    crc = 0
+    for bit in bits:
+        # the polynomial of ISO 11898-1 as a long division
+        crc <<= 1
+        if bit ^ (crc >> 15 & 1):
+            crc ^= 0x4599
+        crc &= 0x7FFF
+    bits += number(crc ^ wrong_crc, 15)
+    stuffed: list[int] = []
+    run = 0
+    for bit in bits:
+        run = run + 1 if stuffed and bit == stuffed[-1] else 1
+        stuffed.append(bit)
+        if run == 5:
+            stuffed.append(1 - bit)
+            run = 1
+    return [*stuffed, 1, 0 if taken else 1, 1, *[1] * 7, 1, 1, 1]
+
+
+def manchester_parts(words, half_ns: float, sync=("111000", "000111"), one: str = "fall", parity: str = "odd", bits: int = 16,
+                     rest: int = 0, gap_halves: float = 20.0):  # fmt: skip
+    """Draw Manchester words on a bipolar line: groups of (sync number, value), silence between groups."""
+    parts = [(rest, half_ns * gap_halves)]
+    for group in words:
+        for kind, value in group:
+            parts += [(1 if half == "1" else -1, half_ns) for half in sync[kind]]
+            listed = [value >> (bits - 1 - n) & 1 for n in range(bits)]
+            if parity != "none":
+                listed.append((sum(listed) + (parity == "odd")) % 2)
+            for bit in listed:
+                high_first = bit == (1 if one == "fall" else 0)
+                parts += [(1, half_ns), (-1, half_ns)] if high_first else [(-1, half_ns), (1, half_ns)]
+        parts.append((rest, half_ns * gap_halves))
+    return parts
+
+
+def jittered(edges: Edges, sigma_ns: float, seed: int = 1) -> Edges:
+    """Move every edge a little, keeping their order."""
+    moved = edges.time_ns + np.random.default_rng(seed).normal(0, sigma_ns, len(edges))
+    moved = np.maximum.accumulate(np.rint(moved).astype(np.int64))
+    return Edges(moved, edges.level, edges.first, edges.begin_ns, edges.end_ns)

@@ -1,0 +1,196 @@
+"""What the columns of a text table mean: guessed from its first lines, corrected by the user, kept in the recipe."""
+
+from __future__ import annotations
+
+import re
+
+import msgspec
+
+from ..errors import MisuseError
+
+ROLES = ("ignore", "time", "channel", "lane", "address", "size", "direction", "payload", "byte")
+TIME_UNITS = {"s": 1e9, "ms": 1e6, "µs": 1e3, "ns": 1.0}
+_SEPARATORS = "\t;,|"
+_NUMBER = r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?"
+_DATED_S = 3e8
+"""Seconds above this, about ten years, are a date and no time since the recording began."""
+
+
+class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How a table is read.
+
+    Attributes
+    ----------
+    separator
+        One character; a blank stands for any run of blanks.
+    decimal
+        ``.`` or ``,``.
+    head_lines
+        Lines before the first row of data.
+    names
+        A name a column.
+    roles
+        One of :data:`ROLES` a column.
+    time_unit
+        One of :data:`TIME_UNITS`.
+    rate_hz
+        Rows a second, where there is no time column.
+    base
+        Of addresses and bytes: 16 or 10.
+    """
+
+    separator: str = ","
+    decimal: str = "."
+    head_lines: int = 0
+    names: tuple[str, ...] = ()
+    roles: tuple[str, ...] = ()
+    time_unit: str = "s"
+    rate_hz: float | None = None
+    base: int = 16
+
+    def of_role(self, role: str) -> list[int]:
+        """Return the numbers of the columns with a role."""
+        return [number for number, known in enumerate(self.roles) if known == role]
+
+    def check(self) -> None:
+        """Check that the choice can be used.
+
+        Raises
+        ------
+        MisuseError
+            With what is missing.
+        """
+        for role in self.roles:
+            if role not in ROLES:
+                raise MisuseError(f"role={role!r}, expected one of {', '.join(ROLES)}.", where="columns")
+        for role in ("time", "lane", "address", "size", "direction", "payload"):
+            if len(self.of_role(role)) > 1:
+                raise MisuseError(f"{len(self.of_role(role))} columns have the role {role}.", where="columns",
+                                  hint="One may have it.")  # fmt: skip
+        if self.time_unit not in TIME_UNITS:
+            raise MisuseError(f"time_unit={self.time_unit!r}, expected one of {', '.join(TIME_UNITS)}.", where="columns")
+        if len(self.separator) != 1 or self.decimal not in (".", ",") or self.separator == self.decimal:
+            raise MisuseError(
+                f"separator={self.separator!r} decimal={self.decimal!r} cannot be told apart.", where="columns"
+            )
+
+
+def split_line(line: str, separator: str) -> list[str]:
+    """Return the cells of a line, without quotes and blanks around them."""
+    cells = line.split() if separator == " " else line.split(separator)
+    return [cell.strip().strip('"').strip() for cell in cells]
+
+
+def guess_columns(head: str) -> Columns | None:
+    """Guess separator, decimal sign, head lines and what each column is; None if this is no table."""
+    lines = [line for line in head.splitlines() if line.strip()][:200]
+    best: tuple[float, Columns] | None = None
+    for separator in (*_SEPARATORS, " "):
+        made = _with_separator(lines, separator)
+        if made is not None and (best is None or made[0] > best[0]):
+            best = made
+    return best[1] if best else None
+
+
+def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] | None:
+    rows = [split_line(line, separator) for line in lines]
+    widths = [len(row) for row in rows]
+    usual = max(set(widths[len(widths) // 2 :] or [0]), key=widths.count, default=0)
+    if usual < 1 or (usual == 1 and separator != ","):
+        return None
+    first = next((n for n, row in enumerate(rows) if len(row) == usual and _is_data(row)), None)
+    if first is None or not all(len(row) == usual for row in rows[first:-1]):
+        return None
+    data = rows[first:-1] or rows[first:]
+    decimal = "," if separator != "," and any(re.fullmatch(r"[+-]?\d+,\d+", c) for row in data for c in row) else "."
+    names = _names(rows[:first], usual)
+    cells = [[row[n] for row in data if len(row) == usual] for n in range(usual)]
+    roles = _roles(names, cells, decimal)
+    unit, rate = _time_unit(names, roles), None
+    base = 10 if all(re.fullmatch(r"\d+", c) for n, r in enumerate(roles) if r == "address" for c in cells[n]) and any(
+        int(c) > 9 for n, r in enumerate(roles) if r == "address" for c in cells[n] if c.isdigit()) else 16  # fmt: skip
+    numbers = sum(role != "ignore" for role in roles)
+    # a cell that still holds another separator was cut at the wrong one
+    mixed = sum(any(set(cell) & (set(";\t|") - {separator}) for cell in column) for column in cells)
+    score = usual + numbers * 0.5 + (0.2 if separator != " " else 0) - 3 * mixed
+    return score, Columns(separator=separator, decimal=decimal, head_lines=first, names=names,
+                          roles=roles, time_unit=unit, rate_hz=rate, base=base)  # fmt: skip
+
+
+def _is_data(row: list[str]) -> bool:
+    return any(re.fullmatch(_NUMBER, cell) for cell in row) and not row[0].startswith("#")
+
+
+def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
+    named = next((row for row in reversed(head) if len(row) == width and any(re.search("[A-Za-z]", c) for c in row)), None)
+    # a line of units below the names is passed over
+    if named is not None and all(re.fullmatch(r"\(?[µa-zA-Z/%°]{0,4}\)?", cell) for cell in named):
+        above = head[: head.index(named)]
+        named = next((row for row in reversed(above) if len(row) == width), named)
+    names = []
+    for number in range(width):
+        name = named[number].lstrip("#").strip() if named else ""
+        name = name or f"column {number + 1}"
+        while name in names:
+            name += "'"
+        names.append(name)
+    return tuple(names)
+
+
+def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tuple[str, ...]:
+    words = [re.sub(r"[^a-z]", " ", name.lower()).split() for name in names]
+    roles = ["ignore"] * len(names)
+    for number, word in enumerate(words):
+        if "time" not in roles and ({"time", "t", "timestamp", "seconds", "sec"} & set(word)) and _numeric(cells[number], decimal):
+            roles[number] = "time"
+        elif {"address", "id", "identifier", "can"} & set(word) and "address" not in roles:
+            roles[number] = "address"
+        elif {"payload", "data", "bytes"} & set(word) and "payload" not in roles and _hex(cells[number]):
+            roles[number] = "payload"
+        elif {"lane", "bus", "interface"} & set(word) and "lane" not in roles:
+            roles[number] = "lane"
+        elif {"direction", "dir"} & set(word) and "direction" not in roles:
+            roles[number] = "direction"
+        elif {"size", "length", "len", "dlc"} & set(word) and "size" not in roles:
+            roles[number] = "size"
+    if "time" not in roles and len(cells) > 1 and _rising(cells[0], decimal):
+        roles[0] = "time"
+    if "payload" in roles and ("address" in roles or "time" in roles):
+        return tuple(roles)
+    bytes_named = [n for n, word in enumerate(names) if re.fullmatch(r"(?i)(b|byte|data|d)[ _]?\d+", word)]
+    if "address" in roles and bytes_named:
+        for number in bytes_named:
+            roles[number] = "byte"
+        return tuple(roles)
+    for number, role in enumerate(roles):
+        roles[number] = role if role == "time" else "channel" if _numeric(cells[number], decimal) else "ignore"
+    return tuple(roles)
+
+
+def _time_unit(names: tuple[str, ...], roles: tuple[str, ...]) -> str:
+    if "time" not in roles:
+        return "s"
+    name = names[roles.index("time")].lower()
+    match = re.search(r"(?<![a-z])(ms|us|µs|ns|s)(?![a-z])", name.replace("_", " "))
+    return {"us": "µs"}.get(match.group(1), match.group(1)) if match else "s"
+
+
+def _numeric(cells: list[str], decimal: str) -> bool:
+    good = [cell for cell in cells if cell]
+    return bool(good) and all(re.fullmatch(_NUMBER, cell) and (decimal == "," or "," not in cell) for cell in good)
+
+
+def _hex(cells: list[str]) -> bool:
+    return all(re.fullmatch(r"(?:0x)?[0-9A-Fa-f \-.:]*", cell) for cell in cells)
+
+
+def _rising(cells: list[str], decimal: str) -> bool:
+    if not _numeric(cells, decimal):
+        return False
+    values = [float(cell.replace(decimal, ".")) for cell in cells if cell]
+    return len(values) > 2 and all(a < b for a, b in zip(values, values[1:], strict=False))
+
+
+def is_dated(seconds: float) -> bool:
+    """Return whether a time in seconds is a date."""
+    return seconds > _DATED_S

@@ -1,0 +1,203 @@
+"""Tables of frames: a row a frame, its columns guessed or chosen; the payload in one column or a byte a column."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from ..errors import MisuseError
+from ..frames import flags as F
+from ..frames.table import FrameTable
+from ..progress import Progress
+from .columns import Columns, guess_columns
+from .output import ByteOutput
+from .registry import Sink
+from .report import CaptureReadError, ReadReport
+from .source import ByteSource
+from .tables import numbers, read_rows, times_ns
+
+_HEADER = "time_s,lane,address,direction,size,payload"
+
+
+class FrameCsv:
+    """Reader and writer of tables of frames."""
+
+    name = "frame table"
+    suffixes = (".csv",)
+
+    def sniff(self, head: bytes) -> bool:
+        """Return whether this is a table with payloads."""
+        columns = guess_columns(head.decode("utf-8", "replace"))
+        return columns is not None and bool(columns.of_role("payload") or columns.of_role("byte"))
+
+    def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
+        """Read with the guessed columns."""
+        self.read_with(source.path, None, sink, report, progress)
+
+    def read_with(self, path: Path, columns: Columns | None, sink: Sink, report: ReadReport, progress: Progress) -> None:
+        """Read with the given columns.
+
+        Raises
+        ------
+        CaptureReadError
+            If there is no column with a payload.
+        """
+        if columns is None:
+            with ByteSource(path) as source:
+                columns = guess_columns(source.head(1 << 16).decode("utf-8", "replace"))
+        if columns is None or not (columns.of_role("payload") or columns.of_role("byte")):
+            raise CaptureReadError("no column with a payload is chosen.", where=str(path), hint="Choose columns on Intake.")
+        row = 0
+        for line, batch in read_rows(path, columns, report, progress):
+            table = _table(batch, columns, line, row, report)
+            row += len(batch)
+            if len(table):
+                sink(table)
+
+    def open_writer(self, path: Path, lanes: Sequence[str]) -> FrameCsvWriter:
+        """Start a table of frames."""
+        return FrameCsvWriter(path, lanes)
+
+
+FORMAT = FrameCsv()
+
+
+def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report: ReadReport) -> FrameTable:
+    count = len(batch)
+    good = np.ones(count, np.bool_)
+    time = np.arange(row, row + count) * round(1e9 / columns.rate_hz) if columns.rate_hz else np.arange(row, row + count)
+    for place in columns.of_role("time"):
+        time, fine = times_ns(batch.column(place), columns, line, report)
+        good &= fine
+    address = np.zeros(count, np.int64)
+    for place in columns.of_role("address"):
+        address, fine = _integers(batch.column(place), columns.base, line, "address", report)
+        good &= fine
+    flags = np.zeros(count, np.uint32)
+    for place in columns.of_role("direction"):
+        word = pc.utf8_lower(pc.utf8_trim_whitespace(batch.column(place)))
+        first = pc.utf8_slice_codeunits(word, 0, 1)
+        flags |= np.where(pc.is_in(first, pa.array(["s", "t"])).to_numpy(zero_copy_only=False), F.SENT, 0).astype(np.uint32)
+        flags |= np.where(pc.is_in(first, pa.array(["r"])).to_numpy(zero_copy_only=False), F.RECEIVED, 0).astype(np.uint32)
+    flags |= np.where((address > 0x7FF) & (address <= 0x1FFF_FFFF), F.EXTENDED, 0).astype(np.uint32)
+    lane = np.zeros(count, np.uint16)
+    names: list[str] = []
+    for place in columns.of_role("lane"):
+        for number, name in enumerate(batch.column(place).to_pylist()):
+            if name not in report.lanes:
+                report.lanes.append(name)
+            lane[number] = report.lanes.index(name)
+            names.append(name)
+    if not report.lanes:
+        report.lanes.append("")
+    starts, sizes, payload, fine = _payloads(batch, columns, line, report)
+    good &= fine
+    return FrameTable(
+        time[good].astype(np.int64), lane[good], address[good], flags[good], starts[good], sizes[good], payload
+    )
+
+
+def _integers(cells: pa.Array, base: int, line: int, name: str, report: ReadReport) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Return cells as whole numbers and which of them are good."""
+    words = pc.utf8_trim_whitespace(cells)
+    values, good = np.zeros(len(words), np.int64), np.ones(len(words), np.bool_)
+    # one look at each distinct word: addresses are few
+    coded = pc.dictionary_encode(words)
+    known = []
+    for word in coded.dictionary.to_pylist():
+        try:
+            number = int(word, 0 if word[:2].lower() == "0x" else base)
+            known.append(number if 0 <= number < 1 << 63 else -1)
+        except ValueError:
+            known.append(-1)
+    if len(known):
+        values = np.array(known, np.int64)[coded.indices.to_numpy(zero_copy_only=False)]
+        good = values >= 0
+    for place in np.flatnonzero(~good):
+        report.add_problem(f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no number")
+    return values, good
+
+
+def _payloads(
+    batch: pa.RecordBatch, columns: Columns, line: int, report: ReadReport
+) -> tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.uint8], NDArray[np.bool_]]:
+    """Return start, size, bytes and which rows are good."""
+    if columns.of_role("payload"):
+        place = columns.of_role("payload")[0]
+        words = pc.replace_substring_regex(batch.column(place), r"0x|[\s\-.:]", "")
+        return _unhex(words, line, columns.names[place], report)
+    count = len(batch)
+    sizes = np.full(count, -1.0)
+    for place in columns.of_role("size"):
+        sizes = numbers(batch.column(place), columns, line, "size", report)
+    cells, good = [], np.ones(count, np.bool_)
+    filled = np.zeros(count, np.int64)
+    for number, place in enumerate(columns.of_role("byte")):
+        empty = pc.equal(pc.utf8_trim_whitespace(batch.column(place)), "").to_numpy(zero_copy_only=False)
+        safe = pc.if_else(pa.array(empty), "0", batch.column(place))
+        values, fine = _integers(safe, columns.base, line, columns.names[place], report)
+        good &= fine & (values < 256)
+        cells.append(values)
+        filled = np.where(empty, filled, number + 1)
+    matrix = np.stack(cells, axis=1).astype(np.uint8)
+    length = np.where(np.isfinite(sizes) & (sizes >= 0), np.clip(np.nan_to_num(sizes), 0, len(cells)), filled)
+    return np.arange(count) * matrix.shape[1], length.astype(np.uint32), matrix.reshape(-1), good
+
+
+_DIGIT = np.full(256, 255, np.uint8)
+_DIGIT[np.frombuffer(b"0123456789", np.uint8)] = np.arange(10)
+_DIGIT[np.frombuffer(b"abcdef", np.uint8)] = np.arange(10, 16)
+_DIGIT[np.frombuffer(b"ABCDEF", np.uint8)] = np.arange(10, 16)
+
+
+def _unhex(
+    words: pa.Array, line: int, name: str, report: ReadReport
+) -> tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.uint8], NDArray[np.bool_]]:
+    lengths = pc.binary_length(words).to_numpy(zero_copy_only=False).astype(np.int64)
+    text = np.frombuffer("".join(words.to_pylist()).encode("utf-8", "replace"), np.uint8)
+    ends = np.cumsum(lengths)
+    good = lengths % 2 == 0
+    digits = _DIGIT[text]
+    # a row with a letter that is no digit, or half a byte, goes; the others stay in step
+    if (digits == 255).any():
+        row = np.searchsorted(ends, np.flatnonzero(digits == 255), side="right")
+        good[row] = False
+    for place in np.flatnonzero(~good):
+        report.add_problem(f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no bytes in hex")
+    kept = np.repeat(good, lengths)
+    pairs = digits[kept].reshape(-1, 2)
+    payload = (pairs[:, 0] << 4 | pairs[:, 1]).astype(np.uint8)
+    sizes = np.where(good, lengths // 2, 0)
+    return np.cumsum(sizes) - sizes, sizes.astype(np.uint32), payload, good
+
+
+class FrameCsvWriter:
+    """Writes a table of frames with a header."""
+
+    def __init__(self, path: Path, lanes: Sequence[str]) -> None:
+        for lane in lanes:
+            if set(lane) & set(',"\n'):
+                raise MisuseError(f"lane={lane!r} cannot stand in a table.", where=str(path))
+        self._lanes = list(lanes)
+        self._output = ByteOutput(path)
+        self._output.write(f"{_HEADER}\n".encode())
+
+    def append(self, table: FrameTable) -> None:
+        """Write the frames of a table."""
+        lines = []
+        for row in range(len(table)):
+            time, flags = int(table.time_ns[row]), int(table.flags[row])
+            lane = self._lanes[int(table.lane[row])]
+            seconds = f"{time // 10**9}.{time % 10**9:09d}"
+            word = F.direction_word(flags)
+            lines.append(f"{seconds},{lane},0x{int(table.address[row]):X},{word},{table.size[row]},{table.payload_of(row).hex()}\n")
+        self._output.write("".join(lines).encode())
+
+    def close(self) -> None:
+        """Finish the file."""
+        self._output.close()

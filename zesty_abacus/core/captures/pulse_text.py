@@ -1,0 +1,99 @@
+"""Pulse and space lengths in microseconds as text: ``350 1050``, ``+350 -1050`` or ``pulse 350 space 1050``."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+
+from ..progress import Progress
+from ..waves.edges import Edges
+from ..waves.recording import Channel, LineRecording
+from .columns import Columns
+from .report import CaptureReadError, ReadReport
+from .source import ByteSource
+
+_TOKEN = re.compile(rb"#[^\n]*|[^\s,;]+")
+_LENGTH = re.compile(rb"([+-]?)(\d{1,12}(?:\.\d{1,6})?)")
+
+
+class PulseText:
+    """Reader of pulse lengths."""
+
+    name = "pulse lengths"
+    suffixes = (".pulses", ".txt")
+
+    def sniff(self, head: bytes, path: Path) -> bool:
+        """Return whether there is nothing but lengths, signs and the two words."""
+        tokens = [token for token in _TOKEN.findall(head)[:-1] if not token.startswith(b"#")]
+        if len(tokens) < 6 or b"\x00" in head:
+            return False
+        if tokens[0].lower() in (b"pulse", b"space"):
+            return all(_LENGTH.fullmatch(token) or token.lower() in (b"pulse", b"space") for token in tokens)
+        if not all(_LENGTH.fullmatch(token) for token in tokens):
+            return False
+        signed = sum(token[:1] in b"+-" for token in tokens)
+        # bare numbers alone may be any table; a line of many of them, or the file's ending, tells
+        widest = max(len(line.split()) for line in head.splitlines()) if head.splitlines() else 0
+        return signed > len(tokens) * 0.4 or (signed == 0 and (path.suffix == ".pulses" or widest > 12 and b"," not in head))
+
+    def read(self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress) -> LineRecording:
+        """Read lengths into one line; a word that is no length is listed and left out.
+
+        Raises
+        ------
+        CaptureReadError
+            If there is no length at all.
+        """
+        parts: list[tuple[int, float]] = []
+        with ByteSource(path) as source:
+            rest, offset = b"", 0
+            for chunk in source.chunks(report, progress):
+                data = rest + chunk
+                cut = data.rfind(b"\n") + 1
+                _take(data[:cut], offset, parts, report)
+                offset += cut
+                rest = data[cut:]
+            _take(rest, offset, parts, report)
+        if not parts:
+            raise CaptureReadError("there is no length of a pulse.", where=str(path), hint="Expected such as 350 1050.")
+        levels, lengths = np.array([p[0] for p in parts], np.int8), np.array([p[1] for p in parts], np.float64)
+        return LineRecording("pulse lengths", (Channel("line", edges=_edges(levels, lengths)),))
+
+
+LINES = PulseText()
+
+
+def _take(data: bytes, offset: int, parts: list[tuple[int, float]], report: ReadReport) -> None:
+    word = b""
+    for match in _TOKEN.finditer(data):
+        token = match.group()
+        if token.startswith(b"#"):
+            continue
+        if token.lower() in (b"pulse", b"space"):
+            word = token.lower()
+            continue
+        found = _LENGTH.fullmatch(token)
+        if found is None:
+            report.add_problem(f"byte {offset + match.start()}", f"{token[:30].decode('ascii', 'replace')!r} is no length")
+            continue
+        sign = found.group(1)
+        if word or sign:
+            level = 1 if word == b"pulse" or (not word and sign == b"+") else 0
+        else:
+            level = 1 - parts[-1][0] if parts else 1
+        word = b""
+        parts.append((level, float(found.group(2)) * 1000))
+
+
+def _edges(levels: np.ndarray, lengths: np.ndarray) -> Edges:
+    """Put lengths one after another; two of one level follow each other as one."""
+    ends = np.rint(np.cumsum(lengths)).astype(np.int64)
+    begins = np.concatenate([[0], ends[:-1]])
+    changes = np.flatnonzero(np.diff(levels)) + 1
+    # a recording of pulse lengths begins where the first pulse does: before it the line was at rest
+    if levels[0] == 1:
+        changes = np.concatenate([[0], changes])
+    first = 0
+    return Edges(begins[changes], levels[changes].astype(np.int8), first, int(begins[0]) - 100_000_000, int(ends[-1]))

@@ -1,0 +1,130 @@
+"""SigMF recordings (SigMF 1.x): a JSON file beside a file of samples, which is mapped as it lies."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+
+from ..progress import Progress
+from ..waves.recording import Annotation, Channel, LineRecording
+from ..waves.samples import Samples
+from .columns import Columns
+from .report import CaptureReadError, ReadReport
+
+_META, _DATA = ".sigmf-meta", ".sigmf-data"
+_MAX_META = 64 << 20
+_MOST_ANNOTATIONS = 10_000
+_FORMS = {
+    "cf32_le": ("<f4", 2, 1.0, 0.0), "cf32_be": (">f4", 2, 1.0, 0.0),
+    "ci16_le": ("<i2", 2, 2.0**-15, 0.0), "ci16_be": (">i2", 2, 2.0**-15, 0.0),
+    "ci8": ("i1", 2, 2.0**-7, 0.0), "cu8": ("u1", 2, 2.0**-7, -127.5 / 128),
+    "rf32_le": ("<f4", 1, 1.0, 0.0), "rf32_be": (">f4", 1, 1.0, 0.0),
+    "ri16_le": ("<i2", 1, 2.0**-15, 0.0), "ri16_be": (">i2", 1, 2.0**-15, 0.0),
+    "ri8": ("i1", 1, 2.0**-7, 0.0), "ru8": ("u1", 1, 2.0**-7, -127.5 / 128),
+}  # fmt: skip
+
+
+class _Meta(msgspec.Struct, rename={"facts": "global"}):
+    facts: dict[str, Any]
+    captures: list[dict[str, Any]] = []
+    annotations: list[dict[str, Any]] = []
+
+
+class SigMf:
+    """Reader of SigMF recordings, given by either of the two files."""
+
+    name = "SigMF"
+    suffixes = (_META, _DATA)
+
+    def sniff(self, head: bytes, path: Path) -> bool:
+        """Return whether this is one of the two files and the other is there."""
+        if path.suffix == _DATA:
+            return path.with_suffix(_META).exists()
+        return head.lstrip()[:1] == b"{" and (b'"core:' in head or path.suffix == _META)
+
+    def read(self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress) -> LineRecording:
+        """Map the samples.
+
+        Raises
+        ------
+        CaptureReadError
+            If one of the files is missing, or the JSON does not say what the samples are.
+        """
+        meta = _read_meta(path.with_suffix(_META))
+        data = path.with_suffix(_DATA)
+        where = str(path.with_suffix(_META))
+        form = str(meta.facts.get("core:datatype", ""))
+        if form not in _FORMS:
+            raise CaptureReadError(
+                f"core:datatype={form!r} is not read.", where=where, hint=f"Known are {', '.join(_FORMS)}."
+            )
+        rate = meta.facts.get("core:sample_rate")
+        if not isinstance(rate, int | float) or not 0 < rate < 1e12:
+            raise CaptureReadError(f"core:sample_rate={rate!r}, expected samples a second.", where=where)
+        dtype, parts, scale, offset = _FORMS[form]
+        try:
+            size = data.stat().st_size
+        except OSError as error:
+            raise CaptureReadError(f"the samples cannot be opened ({error.strerror}).", where=str(data)) from error
+        step = np.dtype(dtype).itemsize * parts
+        if size % step:
+            report.add_problem(f"byte {size // step * step}", "the file of samples ends inside a sample")
+        if size < step:
+            raise CaptureReadError("there are no samples.", where=str(data))
+        shape = (size // step, 2) if parts == 2 else (size // step,)
+        values = np.memmap(data, np.dtype(dtype), "r", 0, shape)
+        samples = Samples(values, float(rate), scale, offset)
+        facts = [("sample rate", f"{rate:g} Hz"), ("samples", form)]
+        zero, tuned = _first_capture(meta, report)
+        if tuned is not None:
+            facts.insert(0, ("tuned to", f"{tuned / 1e6:.6g} MHz"))
+        name = "I/Q" if parts == 2 else "signal"
+        return LineRecording("SigMF", (Channel(name, samples),), zero, _annotations(meta, samples, report), tuple(facts))
+
+
+LINES = SigMf()
+
+
+def _read_meta(path: Path) -> _Meta:
+    try:
+        if path.stat().st_size > _MAX_META:
+            raise CaptureReadError(f"more than {_MAX_META} bytes.", where=str(path))
+        return msgspec.json.decode(path.read_bytes(), type=_Meta)
+    except OSError as error:
+        raise CaptureReadError(f"the description cannot be opened ({error.strerror}).", where=str(path)) from error
+    except (msgspec.DecodeError, ValueError, RecursionError) as error:
+        raise CaptureReadError(f"the description is damaged: {error}.", where=str(path)) from error
+
+
+def _first_capture(meta: _Meta, report: ReadReport) -> tuple[int | None, float | None]:
+    """Return when the recording began and what it was tuned to, as far as it says."""
+    if not meta.captures:
+        return None, None
+    first = meta.captures[0]
+    if len(meta.captures) > 1:
+        report.add_problem("captures", f"{len(meta.captures)} segments; the times go on from the first")
+    tuned = first.get("core:frequency")
+    zero = None
+    try:
+        date = datetime.fromisoformat(str(first["core:datetime"]).replace("Z", "+00:00"))
+        date = date if date.tzinfo else date.replace(tzinfo=UTC)
+        zero = round(date.timestamp() * 1e6) * 1000
+    except (KeyError, ValueError, OverflowError):
+        pass
+    return zero, float(tuned) if isinstance(tuned, int | float) else None
+
+
+def _annotations(meta: _Meta, samples: Samples, report: ReadReport) -> tuple[Annotation, ...]:
+    found = []
+    for number, entry in enumerate(meta.annotations[:_MOST_ANNOTATIONS]):
+        start, count = entry.get("core:sample_start"), entry.get("core:sample_count", 0)
+        if not isinstance(start, int) or not isinstance(count, int) or not 0 <= start <= len(samples) or count < 0:
+            report.add_problem(f"annotations[{number}]", "its place lies outside the recording")
+            continue
+        text = str(entry.get("core:label") or entry.get("core:comment") or entry.get("core:description") or "noted")
+        found.append(Annotation(samples.time_of(start), samples.time_of(min(start + count, len(samples))), text[:200]))
+    return tuple(sorted(found, key=lambda item: item.first_ns))

@@ -1,0 +1,153 @@
+"""Text tables as Arrow batches of words, and columns of numbers made of them, cell by cell where a cell is wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+import pyarrow.csv
+from numpy.typing import NDArray
+
+from ..progress import Progress
+from .columns import Columns
+from .report import CaptureReadError, ReadReport
+from .source import CHUNK, ByteSource
+
+_BLOCK = 4 << 20
+
+
+def read_rows(path: Path, columns: Columns, report: ReadReport, progress: Progress) -> Iterator[tuple[int, pa.RecordBatch]]:
+    """Yield (line of the first row, batch of words) of a table; rows of another width are listed and left out.
+
+    Raises
+    ------
+    CaptureReadError
+        If the columns do not fit the table at all.
+    """
+    columns.check()
+    names = [str(number) for number in range(len(columns.roles))]
+    options = pa.csv.ReadOptions(column_names=names, skip_rows=0, block_size=_BLOCK, use_threads=False)
+    wrong: list[tuple[int, int]] = []
+
+    def refuse(row: pa.csv.InvalidRow) -> str:
+        wrong.append((row.number or 0, row.actual_columns))
+        return "skip"
+
+    parsing = pa.csv.ParseOptions(
+        delimiter="\t" if columns.separator == " " else columns.separator, invalid_row_handler=refuse
+    )
+    converting = pa.csv.ConvertOptions(column_types={name: pa.string() for name in names}, strings_can_be_null=False)
+    line = columns.head_lines + 1
+    with ByteSource(path) as source:
+        stream = pa.PythonFile(_Lines(source, columns, report, progress), mode="r")
+        try:
+            reader = pa.csv.open_csv(stream, options, parsing, converting)
+            for batch in reader:
+                for number, width in wrong:
+                    report.add_problem(f"line {columns.head_lines + number}", f"{width} columns, not {len(names)}")
+                wrong.clear()
+                if len(batch):
+                    yield line, batch
+                line += len(batch)
+        except pa.ArrowInvalid as error:
+            if "Empty CSV" not in str(error):
+                sentence = str(error).split("\n")[0][:200]
+                raise CaptureReadError(f"the table cannot be read ({sentence}).", where=str(path)) from error
+    for number, width in wrong:
+        report.add_problem(f"line {columns.head_lines + number}", f"{width} columns, not {len(names)}")
+
+
+class _Lines:
+    """A source as a readable file: head lines passed over, runs of blanks made one tab."""
+
+    closed = False
+
+    def __init__(self, source: ByteSource, columns: Columns, report: ReadReport, progress: Progress) -> None:
+        self._chunks = source.chunks(report, progress, CHUNK * 4)
+        self._skip = columns.head_lines
+        self._blanks = columns.separator == " "
+        self._held = b""
+        self._rest = b""
+
+    def read(self, size: int = -1) -> bytes:
+        while not self._held:
+            chunk = next(self._chunks, None)
+            if chunk is None:
+                tail, self._rest = self._rest, b""
+                return self._cleaned(tail)
+            data = self._rest + chunk
+            while self._skip and b"\n" in data:
+                # empty lines were not counted when the head was looked at
+                line, data = data.split(b"\n", 1)
+                self._skip -= bool(line.strip())
+            if self._skip:
+                self._rest = data
+                continue
+            cut = data.rfind(b"\n") + 1
+            self._held, self._rest = self._cleaned(data[:cut]), data[cut:]
+        given, self._held = (self._held, b"") if size < 0 else (self._held[:size], self._held[size:])
+        return given
+
+    def _cleaned(self, data: bytes) -> bytes:
+        # what is no text becomes a mark; the cell it stands in is then listed as no number
+        data = data.decode("utf-8", "replace").encode() if not data.isascii() else data
+        if not self._blanks:
+            return data
+        return b"\n".join(b"\t".join(line.split()) for line in data.split(b"\n"))
+
+    def readable(self) -> bool:
+        return True
+
+    def writable(self) -> bool:
+        return False
+
+    def seekable(self) -> bool:
+        return False
+
+    def close(self) -> None:
+        self.closed = True
+
+
+def numbers(cells: pa.Array, columns: Columns, line: int, name: str, report: ReadReport) -> NDArray[np.float64]:
+    """Return cells as numbers, NaN for those that are none, which are listed; float64 (n,)."""
+    words = pc.utf8_trim_whitespace(cells)
+    if columns.decimal == ",":
+        words = pc.replace_substring(words, ",", ".")
+    try:
+        return pc.cast(words, pa.float64()).to_numpy(zero_copy_only=False)
+    except pa.ArrowInvalid:
+        return np.array([_number(word, line + row, name, report) for row, word in enumerate(words.to_pylist())])
+
+
+def _number(word: str, line: int, name: str, report: ReadReport) -> float:
+    try:
+        return float(word)
+    except ValueError:
+        report.add_problem(f"line {line}, column {name}", f"{word[:40]!r} is no number")
+        return float("nan")
+
+
+def times_ns(cells: pa.Array, columns: Columns, line: int, report: ReadReport) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Return cells as nanoseconds and which of them are good; exact beyond the digits of a float.
+
+    Whole seconds and their fraction are read apart, since a date in nanoseconds has more digits than a float.
+    """
+    words = pc.utf8_trim_whitespace(cells)
+    if columns.decimal == ",":
+        words = pc.replace_substring(words, ",", ".")
+    scale = {"s": 9, "ms": 6, "µs": 3, "ns": 0}[columns.time_unit]
+    plain = pc.all(pc.match_substring_regex(words, r"^\d{1,18}(\.\d*)?$")).as_py()
+    if plain:
+        parts = pc.extract_regex(words, r"^(?P<whole>\d+)(?:\.(?P<part>\d*))?$")
+        whole = pc.cast(pc.struct_field(parts, "whole"), pa.int64()).to_numpy(zero_copy_only=False)
+        part = pc.fill_null(pc.struct_field(parts, "part"), "")
+        part = pc.utf8_slice_codeunits(pc.utf8_rpad(part, 18, "0"), 0, scale) if scale else part
+        fraction = pc.cast(part, pa.int64()).to_numpy(zero_copy_only=False) if scale else np.zeros(len(whole), np.int64)
+        if not len(whole) or int(whole.max()) < 9_000_000_000_000_000_000 // 10**scale:
+            return whole * 10**scale + fraction, np.ones(len(whole), np.bool_)
+    values = numbers(cells, columns, line, "time", report) * 10.0**scale
+    good = np.isfinite(values) & (np.abs(values) < 9e18)
+    return np.where(good, values, 0).round().astype(np.int64), good

@@ -1,0 +1,188 @@
+"""A clocked line whose burst holds more clocks than data bits.
+
+The clock runs in bursts with pauses between them. The first bits of each burst are data, the one after them may be
+an acknowledge, and further clocks only finish the work of the receiver. Bursts that follow each other closely are
+one frame; a longer pause ends it. A service-request line beside it marks who asked.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+from numba import njit
+
+from ..frames import flags as F
+from ..waves.edges import Edges
+from .result import (
+    BITS,
+    CONTROL,
+    DATA,
+    REFUSED,
+    START,
+    TAKEN,
+    Fact,
+    LineResult,
+    LineRoom,
+    put_byte,
+    put_frame,
+    put_mark,
+)
+from .settings import LineSettings, Proposal, Setting
+
+
+class ClockedLine(LineSettings, frozen=True, kw_only=True, tag="clocked"):
+    """Lines, and how a burst is divided; pauses of None are measured."""
+
+    clock: str = ""
+    data: str = ""
+    request: str = ""
+    bits: int = 8
+    acknowledge: bool = True
+    on_rise: bool = True
+    low_bit_first: bool = False
+    burst_gap_us: float | None = None
+    frame_gap_us: float | None = None
+
+
+class _Clocked:
+    name = "Clocked bursts"
+    protocol = "clocked"
+    gives = "frames"
+    settings = ClockedLine
+    fields = (
+        Setting("clock", "clock line", "channel"),
+        Setting("data", "data line", "channel"),
+        Setting("request", "service request line", "channel", optional=True),
+        Setting("bits", "data bits a burst", "number"),
+        Setting("acknowledge", "next bit acknowledges", "flag"),
+        Setting("on_rise", "taken on rising clock", "flag"),
+        Setting("low_bit_first", "lowest bit first", "flag"),
+        Setting("burst_gap_us", "pause between bursts", "number", "µs", measured=True),
+        Setting("frame_gap_us", "pause between frames", "number", "µs", measured=True),
+    )
+
+    def decode(self, settings: ClockedLine, lines: Mapping[str, Edges]) -> LineResult:
+        """Decode bursts; the address of a frame is 0, or 1 if the service-request line was low when it began."""
+        clock, data = lines["clock"], lines["data"]
+        takes = clock.time_ns[clock.level == (1 if settings.on_rise else 0)]
+        burst_ns, frame_ns = _gaps(takes)
+        burst_ns = settings.burst_gap_us * 1000 if settings.burst_gap_us else burst_ns
+        frame_ns = settings.frame_gap_us * 1000 if settings.frame_gap_us else max(frame_ns, burst_ns)
+        room = LineRoom(3 * len(takes) + 2, len(takes), len(takes) + 8 * (len(takes) // max(settings.bits, 1) + 1))
+        request = lines.get("request")
+        rt, rl, rf = (request.time_ns, request.level, request.first) if request is not None else (
+            np.empty(0, np.int64), np.empty(0, np.int8), 1)  # fmt: skip
+        bits = min(max(settings.bits, 1), 64)
+        _decode(takes, data.time_ns, data.level, data.first, rt, rl, rf, burst_ns, frame_ns, bits,
+                settings.acknowledge, settings.low_bit_first, clock.end_ns, *room.arguments())  # fmt: skip
+        return room.result().with_facts(*_facts(takes, burst_ns, frame_ns))
+
+    def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
+        """Look for a clock in bursts of one length that is no multiple of eight, beside a slower line."""
+        found = []
+        for name, clock in channels.items():
+            takes = clock.time_ns[clock.level == 1]
+            if len(takes) < 40:
+                continue
+            burst_ns, _ = _gaps(takes)
+            lengths = np.diff(np.flatnonzero(np.concatenate([[True], np.diff(takes) > burst_ns, [True]])))
+            usual = int(np.median(lengths))
+            share = float(np.mean(lengths == usual))
+            if usual % 8 == 0 or not 6 <= usual <= 40 or share < 0.8:
+                continue
+            for other, data in channels.items():
+                if other != name and 4 <= len(data) < len(clock):
+                    bits = usual // 8 * 8 if usual > 8 else usual
+                    reason = (
+                        f"clock on {name} in {len(lengths)} bursts of {usual} ({share:.0%} alike): "
+                        f"{bits} data bits and {usual - bits} more clocks"
+                    )
+                    settings = ClockedLine(clock=name, data=other, bits=bits)
+                    found.append(Proposal(settings, 0.6 * share, reason))
+        return found
+
+
+DECODER = _Clocked()
+
+
+def _gaps(takes: np.ndarray) -> tuple[float, float]:
+    """Measure which pauses divide bursts and which divide frames: the widest jumps in the sorted pauses."""
+    if len(takes) < 3:
+        return float("inf"), float("inf")
+    periods = np.sort(np.diff(takes)).astype(np.float64)
+    usual = float(np.median(periods))
+    longer = periods[periods > usual * 1.8]
+    if not len(longer):
+        return usual * 4, usual * 40
+    burst = (usual + float(longer[0])) / 2
+    ratios = longer[1:] / longer[:-1]
+    if len(ratios) and ratios.max() > 3:
+        place = int(np.argmax(ratios))
+        return burst, float(np.sqrt(longer[place] * longer[place + 1]))
+    return burst, float(longer[-1]) * 4
+
+
+def _facts(takes: np.ndarray, burst_ns: float, frame_ns: float) -> tuple[Fact, ...]:
+    if len(takes) < 3:
+        return ()
+    periods = np.diff(takes)
+    rate = 1e9 / float(np.median(periods))
+    lengths = np.diff(np.flatnonzero(np.concatenate([[True], periods > burst_ns, [True]])))
+    return (
+        Fact("clock rate", rate, "Hz", f"{rate / 1e3:.2f} kHz"),
+        Fact("clocks a burst", float(np.median(lengths)), "", f"{int(np.median(lengths))}"),
+        Fact("burst_gap_us", burst_ns / 1000, "µs", f"{burst_ns / 1000:.4g} µs"),
+        Fact("frame_gap_us", frame_ns / 1000, "µs", f"{frame_ns / 1000:.4g} µs"),
+    )
+
+
+@njit(cache=True, nogil=True)
+def _decode(takes, dt, dl, data_first, rt, rl, request_first, burst_ns, frame_ns, bits, acknowledge, low_first,
+            end_ns, marks, frames, payload, counts):  # type: ignore[no-untyped-def]  # fmt: skip
+    edge = asks = 0
+    n = 0
+    while n < len(takes):
+        # one frame: bursts that follow each other closely
+        begin = takes[n]
+        while asks < len(rt) and rt[asks] <= begin:
+            asks += 1
+        asked = (rl[asks - 1] if asks else request_first) == 0
+        first_byte = counts[2]
+        flags = np.int64(0)
+        put_mark(marks, counts, begin, begin, START, np.int64(asked), 0)
+        last = begin
+        while n < len(takes) and takes[n] - last <= frame_ns:
+            count = 0
+            value = np.uint64(0)
+            burst_begin = data_end = last = takes[n]
+            refused = False
+            while n < len(takes) and (count == 0 or takes[n] - last <= burst_ns):
+                now = takes[n]
+                while edge < len(dt) and dt[edge] <= now:
+                    edge += 1
+                level = dl[edge - 1] if edge else data_first
+                if count < bits:
+                    if low_first:
+                        value |= np.uint64(level) << np.uint64(count)
+                    else:
+                        value = (value << np.uint64(1)) | np.uint64(level)
+                    data_end = now
+                elif count == bits and acknowledge:
+                    refused = level == 1
+                    put_mark(marks, counts, now, now, REFUSED if refused else TAKEN, np.int64(level), 0)
+                count += 1
+                last = now
+                n += 1
+            if count < bits:
+                flags |= F.CUT_SHORT
+                put_mark(marks, counts, burst_begin, data_end, BITS, np.int64(value), F.CUT_SHORT)
+            else:
+                if refused:
+                    flags |= F.REFUSED
+                put_mark(marks, counts, burst_begin, data_end, DATA, np.int64(value), 0)
+                for byte in range((bits + 7) // 8 - 1, -1, -1):
+                    put_byte(payload, counts, np.int64((value >> np.uint64(8 * byte)) & np.uint64(0xFF)))
+                if count > bits + (1 if acknowledge else 0):
+                    put_mark(marks, counts, data_end, last, CONTROL, np.int64(count - bits), 0)
+        put_frame(frames, counts, begin, last, np.int64(1 if asked else 0), flags, first_byte)

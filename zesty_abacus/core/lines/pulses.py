@@ -1,0 +1,371 @@
+"""Pulse trains: bits in the width of pulses, in the distance between them, in Manchester halves, or plain.
+
+Nothing is typed in: pauses that divide bursts, the lengths of symbols and the way bits are coded come from the
+lengths of the pulses themselves, which fall into clusters. What is found are bits in bursts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from ..frames import flags as F
+from ..waves.edges import Edges
+from .clusters import Cluster, cluster_lengths
+from .result import BITS, DATA, LEADER, MARK_COLUMNS, BitRun, Fact, LineResult, LineRoom, Marks
+from .settings import LineSettings, Proposal, Setting
+from .timing import bit_time
+
+CODINGS = ("width", "distance", "manchester", "plain")
+_WIDTH, _DISTANCE, _MANCHESTER, _PLAIN = range(4)
+
+
+class PulseLine(LineSettings, frozen=True, kw_only=True, tag="pulses"):
+    """How pulses carry bits; what is None is measured."""
+
+    line: str = ""
+    coding: str | None = None
+    one_is_long: bool = True
+    unit_us: float | None = None
+    burst_gap_us: float | None = None
+    transitions: bool = False
+    """Of plain bits: a change is a 0 and no change a 1 (NRZI), as in packet radio."""
+
+
+@dataclass(frozen=True, slots=True)
+class PulseFacts:
+    """What the lengths say.
+
+    Attributes
+    ----------
+    coding
+        Number in :data:`CODINGS`.
+    unit_ns
+        The shortest symbol.
+    split_ns
+        Between short and long, of width and distance.
+    gap_ns
+        A longer space ends a burst.
+    marks, spaces
+        Clusters of pulses and of the spaces between them.
+    reason
+    """
+
+    coding: int
+    unit_ns: float
+    split_ns: float
+    gap_ns: float
+    marks: tuple[Cluster, ...]
+    spaces: tuple[Cluster, ...]
+    reason: str
+
+
+class _Pulses:
+    name = "Pulses"
+    protocol = "bursts"
+    gives = "bits"
+    settings = PulseLine
+    fields = (
+        Setting("line", "line", "channel"),
+        Setting("coding", "bits are in", "choice", measured=True, choices=(
+            ("width", "pulse width"), ("distance", "distance of pulses"), ("manchester", "Manchester halves"),
+            ("plain", "plain level"))),
+        Setting("one_is_long", "long (or high) is 1", "flag"),
+        Setting("unit_us", "shortest symbol", "number", "µs", measured=True),
+        Setting("burst_gap_us", "space that ends a burst", "number", "µs", measured=True),
+        Setting("transitions", "a change is 0 (NRZI)", "flag"),
+    )  # fmt: skip
+
+    def decode(self, settings: PulseLine, lines: Mapping[str, Edges]) -> LineResult:
+        """Decode one line into bits; a burst at an end of the recording is marked as cut short."""
+        line = lines["line"]
+        facts = measure_pulses(line, settings)
+        empty = LineRoom(0, 0, 0).result()
+        if facts is None:
+            return empty
+        run, leaders = _bits(line, facts, settings)
+        return LineResult(empty.frames, empty.ends_ns, _marks(run, leaders), bit_run=run, facts=_told(facts))
+
+    def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
+        """A line alone with few lengths of pulses, in bursts, is a pulse train."""
+        found = []
+        for name, line in channels.items():
+            if len(line) < 16 or int(line.level.min()) < 0:
+                continue
+            facts = measure_pulses(line, PulseLine(line=name))
+            if facts is None or len(facts.marks) > 5:
+                continue
+            lonely = 1.0 if len(channels) == 1 else 0.4
+            widths = line.widths()
+            inside = widths[widths < facts.gap_ns]
+            held = sum(c.count for c in (*facts.marks, *facts.spaces)) / max(len(inside), 1)
+            score = 0.75 * lonely * min(held, 1.0) * (0.6 if facts.coding == _PLAIN else 1.0)
+            found.append(Proposal(PulseLine(line=name), score, f"{name}: {facts.reason}"))
+        return found
+
+
+DECODER = _Pulses()
+
+
+def measure_pulses(line: Edges, settings: PulseLine) -> PulseFacts | None:
+    """Find gap, clusters, coding and unit; None if there are too few pulses."""
+    widths = line.widths()
+    if len(widths) < 6:
+        return None
+    is_mark = line.level[:-1] == 1
+    gap = settings.burst_gap_us * 1000 if settings.burst_gap_us else _gap(widths[is_mark], widths[~is_mark])
+    inside = widths < gap
+    bursts = 1 + int((~inside & ~is_mark).sum())
+    # what comes once a burst is a leader or a pause, not a symbol
+    fewest = max(3, int(bursts * 1.6))
+    marks = cluster_lengths(widths[is_mark & inside], fewest)
+    spaces = cluster_lengths(widths[~is_mark & inside], fewest)
+    if not marks:
+        return None
+    if settings.coding in CODINGS:
+        coding, reason = CODINGS.index(settings.coding), "set"
+    else:
+        coding, reason = _coding(widths, is_mark, inside, marks, spaces)
+    split = _split(spaces if coding == _DISTANCE else marks)
+    unit = min(c.center for c in (*marks, *spaces))
+    if coding in (_MANCHESTER, _PLAIN):
+        both, share = bit_time(widths[inside], 2 if coding == _MANCHESTER else 10)
+        unit = both if share > 0.5 else unit
+    if settings.unit_us:
+        unit = settings.unit_us * 1000
+        split = unit * 1.5 if len(marks if coding == _WIDTH else spaces) < 2 else split
+    return PulseFacts(coding, unit, split, gap, tuple(marks), tuple(spaces), reason)
+
+
+def _gap(marks: NDArray[np.int64], spaces: NDArray[np.int64]) -> float:
+    """Find the pause between bursts: the widest jump among the long spaces.
+
+    A space inside a burst is rarely longer than the longest pulse, be it a leader; the pause is.
+    """
+    ordered = np.sort(spaces).astype(np.float64)
+    if len(ordered) < 4 or not len(marks):
+        return float("inf")
+    longest_mark = float(np.quantile(marks, 0.995))
+    usual = float(np.median(ordered))
+    ratios = ordered[1:] / np.maximum(ordered[:-1], 1)
+    ratios[ordered[1:] < max(1.2 * longest_mark, 3 * usual)] = 0
+    place = int(np.argmax(ratios))
+    if ratios[place] >= 1.8:
+        return float(np.sqrt(ordered[place] * ordered[place + 1]))
+    return float("inf")
+
+
+def _split(clusters: list[Cluster]) -> float:
+    """Return what lies between short and long: between the two fullest clusters."""
+    if len(clusters) < 2:
+        return clusters[0].center * 1.5 if clusters else 1.0
+    a, b = sorted(sorted(clusters, key=lambda c: -c.count)[:2], key=lambda c: c.center)
+    return float(np.sqrt(a.center * b.center))
+
+
+def _coding(
+    widths: NDArray[np.int64], is_mark: NDArray[np.bool_], inside: NDArray[np.bool_],
+    marks: list[Cluster], spaces: list[Cluster],
+) -> tuple[int, str]:  # fmt: skip
+    """Judge the coding by how many lengths pulses and spaces have."""
+    lengths = f"{_listed(marks)} of pulses, {_listed(spaces)} of spaces"
+    if len(marks) == 1 and len(spaces) == 2:
+        return _DISTANCE, f"{lengths}: bits are in the distance of pulses"
+    if len(marks) == 2 and len(spaces) == 1:
+        return _WIDTH, f"{lengths}: bits are in the width of pulses"
+    pair = is_mark[:-1] & ~is_mark[1:] & inside[:-1] & inside[1:]
+    sums = (widths[:-1] + widths[1:])[pair]
+    if len(marks) == 2 and len(spaces) == 2 and len(sums):
+        middle = float(np.median(sums))
+        if float(np.mean(np.abs(sums - middle) < 0.15 * middle)) > 0.9:
+            return _WIDTH, f"{lengths}, and a pulse with its space always lasts {middle / 1000:.4g} µs: width"
+        ratios = [pairs[1].center / pairs[0].center for pairs in (marks, spaces)]
+        if all(1.6 < ratio < 2.5 for ratio in ratios):
+            return _MANCHESTER, f"{lengths}, the long ones twice the short ones: Manchester halves"
+    return _PLAIN, f"{lengths}: multiples of one bit"
+
+
+def _listed(clusters: list[Cluster]) -> str:
+    return " and ".join(f"{c.center / 1000:.4g}" for c in clusters[:4]) + " µs" if clusters else "no length"
+
+
+def _bits(line: Edges, facts: PulseFacts, settings: PulseLine) -> tuple[BitRun, NDArray[np.int64]]:
+    most = len(line) * 12 + 16
+    start, end = np.empty(most, np.int64), np.empty(most, np.int64)
+    bit = np.empty(most, np.uint8)
+    bounds, flags = np.zeros(len(line) + 2, np.int64), np.zeros(len(line) + 2, np.uint32)
+    leaders = np.empty((len(line) + 2, 2), np.int64)
+    marks = facts.marks if facts.coding != _DISTANCE else facts.spaces
+    longest = max((c.high for c in marks), default=facts.unit_ns * 4)
+    bursts, used, led = _take(
+        line.time_ns, line.level, line.first, line.begin_ns, line.end_ns, facts.coding, facts.unit_ns, facts.split_ns,
+        facts.gap_ns, longest, settings.one_is_long, settings.transitions, start, end, bit, bounds, flags, leaders,
+    )  # fmt: skip
+    run = BitRun(
+        start[:used].copy(), end[:used].copy(), bit[:used].copy(), bounds[: bursts + 1].copy(), flags[:bursts].copy()
+    )
+    return run, leaders[:led]
+
+
+def _marks(run: BitRun, leaders: NDArray[np.int64]) -> Marks:
+    """Make a mark of each eight bits of a burst, and of what is left over."""
+    sizes = np.diff(run.bounds)
+    pieces = (sizes + 7) // 8
+    total = int(pieces.sum())
+    rows = np.zeros((total + len(leaders), MARK_COLUMNS), np.int64)
+    if total:
+        first = np.repeat(run.bounds[:-1], pieces) + 8 * (np.arange(total) - np.repeat(np.cumsum(pieces) - pieces, pieces))
+        last = np.minimum(first + 8, np.repeat(run.bounds[1:], pieces))
+        sums = np.concatenate([[0], np.cumsum(run.bit, dtype=np.int64)])
+        values = np.zeros(total, np.int64)
+        for place in range(8):
+            here = first + place < last
+            values[here] = values[here] << 1 | run.bit[first[here] + place]
+        del sums
+        rows[:total, 0] = run.start_ns[first]
+        rows[:total, 1] = run.end_ns[last - 1]
+        rows[:total, 2] = np.where(last - first == 8, DATA, BITS)
+        rows[:total, 3] = values
+        rows[:total, 4] = np.repeat(run.flags, pieces)
+    rows[total:, 0], rows[total:, 1], rows[total:, 2] = leaders[:, 0], leaders[:, 1], LEADER
+    rows[:, 5] = -1
+    return Marks(rows[np.argsort(rows[:, 0], kind="stable")])
+
+
+def _told(facts: PulseFacts) -> tuple[Fact, ...]:
+    gap = f"{facts.gap_ns / 1000:.4g} µs" if np.isfinite(facts.gap_ns) else "none found"
+    return (
+        Fact("coding", float("nan"), "", facts.reason),
+        Fact("unit_us", facts.unit_ns / 1000, "µs", f"{facts.unit_ns / 1000:.4g} µs"),
+        Fact("burst_gap_us", facts.gap_ns / 1000, "µs", gap),
+    )
+
+
+@njit(cache=True, nogil=True)
+def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longest, one_is_long, transitions,
+          start, end, bit, bounds, flags, leaders):  # type: ignore[no-untyped-def]  # fmt: skip
+    """Take bits burst by burst; return (bursts, bits, leaders)."""
+    count = len(time)
+    bursts = used = led = 0
+    i = 0
+    while i < count:
+        if level[i] != 1:
+            i += 1
+            continue
+        # a burst: pulses i, i+2, ... while the spaces between them are short
+        stop = i
+        while stop + 2 < count and time[stop + 2] - time[stop + 1] < gap:
+            stop += 2
+        closed = stop + 1 < count
+        last = stop + 1 if closed else stop
+        bad = np.uint32(0)
+        if (i == 0 and first == 1) or time[i] - begin_ns < unit or not closed:
+            bad |= np.uint32(F.CUT_SHORT)
+        if i == 0 and time[0] - begin_ns < gap and gap < 1e17 and time[0] - begin_ns < 4 * unit:
+            bad |= np.uint32(F.CUT_SHORT)
+        at = i
+        # a first pulse much longer than any symbol wakes the receiver and carries nothing
+        if coding != 3 and at + 2 <= last and time[at + 1] - time[at] > 2.2 * max(split, unit):
+            long_mark = time[at + 1] - time[at] > longest or coding == 1
+            if long_mark:
+                leaders[led, 0] = time[at]
+                leaders[led, 1] = time[at + 2]
+                led += 1
+                at += 2
+        before = used
+        if coding == 0:
+            while at + 1 <= last:
+                width = time[at + 1] - time[at]
+                until = time[at + 2] if at + 2 <= last else time[at + 1]
+                start[used], end[used] = time[at], until
+                bit[used] = (width > split) == one_is_long
+                used += 1
+                at += 2
+        elif coding == 1:
+            while at + 2 <= last:
+                space = time[at + 2] - time[at + 1]
+                start[used], end[used] = time[at], time[at + 2]
+                bit[used] = (space > split) == one_is_long
+                used += 1
+                at += 2
+        elif coding == 2:
+            used, broken = _halves(time, at, last, unit, one_is_long, start, end, bit, used)
+            if broken:
+                bad |= np.uint32(F.FRAMING)
+        else:
+            previous = 1
+            while at + 1 <= last:
+                width = time[at + 1] - time[at]
+                bits = max(np.int64(width / unit + 0.5), 1)
+                if bits > 10 * (last - at + 1) + 10 or used + bits >= len(bit) - 2:
+                    bits = 1
+                now = level[at] == 1
+                for k in range(bits):
+                    start[used] = time[at] + np.int64(width * k / bits)
+                    end[used] = time[at] + np.int64(width * (k + 1) / bits)
+                    if transitions:
+                        bit[used] = 0 if k == 0 else 1
+                    else:
+                        bit[used] = now == one_is_long
+                    used += 1
+                at += 1
+        if used > before:
+            flags[bursts] = bad
+            bursts += 1
+            bounds[bursts] = used
+        i = stop + 2
+    return bursts, used, led
+
+
+@njit(cache=True, nogil=True)
+def _halves(time, at, last, unit, rises, start, end, bit, used):  # type: ignore[no-untyped-def]
+    """Read Manchester halves; of the two ways to pair them the one with fewer equal pairs is meant.
+
+    ``rises`` says that a 1 is low in its first half and high in its second. The burst begins high; whether its
+    first half bit was low before is tried as well, since a low half at the begin cannot be seen.
+    """
+    best_offset = best_bad = 1 << 30
+    for offset in range(2):
+        bad = 0
+        place = offset
+        for edge in range(at, last):
+            halves = max(np.int64((time[edge + 1] - time[edge]) / unit + 0.5), 1)
+            if halves > 2:
+                bad += 1
+            # two equal halves in one bit: an edge is missing in its middle
+            for half in range(1, halves):
+                if (place + half) % 2 == 1:
+                    bad += 1
+            place += halves
+        if bad < best_bad:
+            best_bad, best_offset = bad, offset
+    place = best_offset
+    previous = np.int64(-1)
+    half_begin = float(time[at]) - best_offset * unit
+    if best_offset:
+        previous = 0
+    for edge in range(at, last):
+        width = time[edge + 1] - time[edge]
+        halves = max(np.int64(width / unit + 0.5), 1)
+        now = 1 if (edge - at) % 2 == 0 else 0
+        for half in range(min(halves, 4)):
+            if place % 2 == 0:
+                previous = now
+                half_begin = time[edge] + width * half / halves
+            else:
+                start[used] = np.int64(half_begin)
+                end[used] = time[edge] + np.int64(width * (half + 1) / halves)
+                bit[used] = (now > previous) == rises if now != previous else now == rises
+                used += 1
+            place += 1
+    if place % 2 == 1 and previous == 1:
+        # the last half is low and cannot be told from the pause after it
+        start[used] = np.int64(half_begin)
+        end[used] = time[last] + np.int64(unit)
+        bit[used] = not rises
+        used += 1
+    return used, best_bad > 0

@@ -1,0 +1,201 @@
+"""Radio and audio to a line of two levels: the envelope of on-off keying, the difference of two tones.
+
+Everything goes through the whole recording chunk by chunk with its state carried on, so nothing depends on where a
+chunk ends. Filters are moving means of a given length; their first zero lies at the reciprocal of that length.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.signal
+from numba import njit
+from numpy.typing import NDArray
+
+from ..progress import Progress
+from ..waves.edges import Edges
+from ..waves.samples import Samples
+
+_SPECTRUM = 8192
+_LOOKED_AT = 64
+"""Stretches of a recording whose spectra are looked at."""
+
+
+@dataclass(frozen=True, slots=True)
+class RadioFacts:
+    """What a spectrum says.
+
+    Attributes
+    ----------
+    peaks_hz
+        Frequencies of the strongest lines, strongest first; negative ones only of I/Q.
+    rise_db
+        How far each stands above the median of the spectrum.
+    """
+
+    peaks_hz: tuple[float, ...]
+    rise_db: tuple[float, ...]
+
+
+def measure_spectrum(samples: Samples, count: int = 2) -> RadioFacts:
+    """Find the strongest lines of the loudest stretches."""
+    length = min(_SPECTRUM, len(samples))
+    if length < 64:
+        return RadioFacts((), ())
+    starts = np.linspace(0, len(samples) - length, min(_LOOKED_AT, max(len(samples) // length, 1))).astype(np.int64)
+    pieces = [_complex(samples.values[start : start + length], samples) for start in starts]
+    loud = np.array([float(np.mean(np.abs(piece) ** 2)) for piece in pieces])
+    chosen = [piece for piece, power in zip(pieces, loud, strict=True) if power >= np.quantile(loud, 0.7)]
+    power = np.zeros(length)
+    for piece in chosen:
+        power += np.abs(np.fft.fft(piece * np.hanning(length))) ** 2
+    frequencies = np.fft.fftfreq(length, 1 / samples.rate_hz)
+    if not samples.is_iq:
+        power = power[: length // 2]
+        frequencies = frequencies[: length // 2]
+        power[: max(length // 512, 2)] = 0
+    order = np.argsort(frequencies)
+    frequencies, power = frequencies[order], np.convolve(power[order], np.ones(5) / 5, "same")
+    apart = max(length // 100, 3)
+    found, _ = scipy.signal.find_peaks(power, distance=apart)
+    best = sorted(found, key=lambda place: -power[place])[:count]
+    floor = float(np.median(power)) or 1e-30
+    return RadioFacts(
+        tuple(float(frequencies[place]) for place in best),
+        tuple(float(10 * np.log10(power[place] / floor)) for place in best),
+    )
+
+
+def _complex(values: NDArray, samples: Samples) -> NDArray[np.complex128]:
+    physical = values.astype(np.float64) * samples.scale + samples.offset
+    if samples.is_iq:
+        return physical[:, 0] + 1j * physical[:, 1]
+    return physical - physical.mean() + 0j
+
+
+def envelope(samples: Samples, shift_hz: float, smooth_us: float, progress: Progress | None = None) -> Samples:
+    """Return how strong a carrier is over time.
+
+    Parameters
+    ----------
+    shift_hz
+        Frequency of the carrier in the recording; it is moved to zero before the moving mean.
+    smooth_us
+        Length of the moving mean; samples are thinned to four a length.
+    """
+    window = max(int(samples.rate_hz * smooth_us / 1e6), 1)
+    step = max(window // 4, 1)
+    window = step * max(round(window / step), 1)
+    out = []
+    state = np.zeros(4)
+    sums = np.zeros((window // step, 2))
+    place = np.zeros(2, np.int64)
+    turn = -2 * np.pi * shift_hz / samples.rate_hz
+    for begin, chunk in samples.chunks():
+        if progress is not None:
+            progress.step(begin / max(len(samples), 1), "following the carrier")
+        iq = chunk if samples.is_iq else np.stack([chunk, np.zeros_like(chunk)], axis=1)
+        room = np.empty(len(iq) // step + 2, np.float32)
+        made = _envelope(iq, begin, turn, np.float64(samples.offset / (samples.scale or 1.0)), step, sums, state, place, room)
+        out.append(room[:made].copy())
+    values = np.concatenate(out) if out else np.empty(0, np.float32)
+    late = (step - window / 2) / samples.rate_hz * 1e9
+    return Samples(values * np.float32(abs(samples.scale)), samples.rate_hz / step, begin_ns=samples.begin_ns + round(late))
+
+
+@njit(cache=True, nogil=True)
+def _envelope(iq, begin, turn, offset, step, sums, state, place, room):  # type: ignore[no-untyped-def]
+    """Mix, sum up steps, and take the size of the sum over a ring of steps."""
+    real, imaginary = state[0], state[1]
+    inside, slot = place[0], place[1]
+    made = 0
+    # the carrier is turned step by step; its size is put right each sample by a first-order term
+    phase = turn * begin
+    c, s = np.cos(phase), np.sin(phase)
+    dc, ds = np.cos(turn), np.sin(turn)
+    total_real, total_imaginary = state[2], state[3]
+    for n in range(len(iq)):
+        a, b = iq[n, 0] + offset, iq[n, 1] + offset
+        real += a * c - b * s
+        imaginary += a * s + b * c
+        c, s = c * dc - s * ds, c * ds + s * dc
+        inside += 1
+        if inside == step:
+            size = 1.5 - 0.5 * (c * c + s * s)
+            c *= size
+            s *= size
+            total_real += real - sums[slot, 0]
+            total_imaginary += imaginary - sums[slot, 1]
+            sums[slot, 0], sums[slot, 1] = real, imaginary
+            slot = slot + 1 if slot + 1 < len(sums) else 0
+            room[made] = np.sqrt(total_real**2 + total_imaginary**2) / (step * len(sums))
+            made += 1
+            real = imaginary = 0.0
+            inside = 0
+    state[0], state[1], state[2], state[3] = real, imaginary, total_real, total_imaginary
+    place[0], place[1] = inside, slot
+    return made
+
+
+def tone_difference(
+    samples: Samples, low_hz: float, high_hz: float, smooth_us: float, progress: Progress | None = None
+) -> Samples:
+    """Return how much more of the high tone than of the low one there is, from -1 to 1."""
+    low = envelope(samples, low_hz, smooth_us, progress)
+    high = envelope(samples, high_hz, smooth_us, progress)
+    total = low.values + high.values
+    floor = float(np.median(total)) * 1e-3 + 1e-12
+    values = ((high.values - low.values) / np.maximum(total, floor)).astype(np.float32)
+    return Samples(values, low.rate_hz, begin_ns=low.begin_ns)
+
+
+def keyed_edges(level: Samples, hold_ms: float = 25.0, floor: float | None = None) -> tuple[Edges, NDArray[np.float32]]:
+    """Find when a carrier is keyed, with a threshold that follows it.
+
+    The threshold lies half way between the noise and a peak that is held for a while and then fades, but never less
+    than three times the noise. So weak and strong senders in one recording are both read.
+
+    Returns
+    -------
+    edges
+    threshold : float32 (n,)
+        At each sample of ``level``, to be shown.
+    """
+    values = np.asarray(level.values, np.float32)
+    if floor is None:
+        floor = float(np.quantile(values[:: max(len(values) // 500_000, 1)], 0.3)) if len(values) else 0.0
+    threshold = np.empty(len(values), np.float32)
+    places = np.empty(len(values) + 1, np.float64)
+    decay = np.exp(-1.0 / max(level.rate_hz * hold_ms / 1000, 1.0))
+    count, first = _keyed(values, np.float64(floor), decay, threshold, places)
+    times = np.rint(places[:count] * (1e9 / level.rate_hz)).astype(np.int64) + level.begin_ns
+    return Edges.of_toggles(times, first, level.begin_ns, level.end_ns), threshold
+
+
+@njit(cache=True, nogil=True)
+def _keyed(values, floor, decay, threshold, places):  # type: ignore[no-untyped-def]
+    count = first = 0
+    level = 0
+    least = max(3.0 * floor, 1e-9)
+    # a look-back pass sets the peak before a burst rises, so that its first flank is judged like its others
+    peak = 0.0
+    for n in range(len(values) - 1, -1, -1):
+        peak = max(values[n], floor + (peak - floor) * decay)
+        threshold[n] = peak
+    peak = 0.0
+    for n in range(len(values)):
+        peak = max(values[n], floor + (peak - floor) * decay)
+        limit = max((min(peak, threshold[n]) + floor) / 2, least)
+        threshold[n] = limit
+        band = 0.15 * (limit - floor)
+        value = values[n]
+        if n == 0:
+            level = first = 1 if value > limit else 0
+        elif (level == 0 and value > limit + band) or (level == 1 and value < limit - band):
+            before = values[n - 1]
+            part = (limit - before) / (value - before) if value != before else 0.0
+            places[count] = n - 1 + min(max(part, 0.0), 1.0)
+            count += 1
+            level = 1 - level
+    return count, first

@@ -1,0 +1,91 @@
+"""Finds the line decoders: every module of this package that has a ``DECODER`` takes part."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Mapping
+from functools import cache
+from typing import Protocol
+
+from ..errors import MisuseError
+from ..waves.edges import Edges
+from .result import LineResult
+from .settings import LineSettings, Proposal, Setting
+
+
+class LineDecoder(Protocol):
+    """What a line code offers as ``DECODER``.
+
+    Attributes
+    ----------
+    name
+        As the interface calls it.
+    protocol
+        What a lane of its frames speaks.
+    gives
+        ``frames``, ``bytes`` or ``bits``: what framings can take it further.
+    settings
+        Its class of settings.
+    fields
+        The settings, in the order in which they are shown.
+    """
+
+    name: str
+    protocol: str
+    gives: str
+    settings: type[LineSettings]
+    fields: tuple[Setting, ...]
+
+    def decode(self, settings: LineSettings, lines: Mapping[str, Edges]) -> LineResult:
+        """Decode lines, given by the names of the channel settings."""
+        ...
+
+    def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
+        """Return settings that the channels themselves suggest, each with a score and a reason."""
+        ...
+
+
+@cache
+def decoders() -> tuple[LineDecoder, ...]:
+    """Return all line decoders, in order of their module names."""
+    import zesty_abacus.core.lines as package  # the package cannot be named before it is imported
+
+    found = []
+    for module in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
+        if module.name != "registry":
+            candidate = getattr(importlib.import_module(f"{package.__name__}.{module.name}"), "DECODER", None)
+            if candidate is not None:
+                found.append(candidate)
+    return tuple(found)
+
+
+def decoder_of(settings: LineSettings) -> LineDecoder:
+    """Return the decoder of settings."""
+    return next(decoder for decoder in decoders() if type(settings) is decoder.settings)
+
+
+def decode_line(settings: LineSettings, channels: Mapping[str, Edges]) -> LineResult:
+    """Decode the channels that the settings name.
+
+    Raises
+    ------
+    MisuseError
+        If a line that must be there is not chosen, or is not in the recording.
+    """
+    decoder = decoder_of(settings)
+    lines = {}
+    for field in decoder.fields:
+        if field.kind != "channel":
+            continue
+        name = getattr(settings, field.name)
+        if name and name in channels:
+            lines[field.name] = channels[name]
+        elif name or not field.optional:
+            known = ", ".join(channels) or "none"
+            raise MisuseError(
+                f"{field.name}={name!r}, expected one of the channels ({known}).",
+                where=decoder.name,
+                hint=f"Choose the {field.words}.",
+            )
+    return decoder.decode(settings, lines)

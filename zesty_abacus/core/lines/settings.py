@@ -1,0 +1,61 @@
+"""What a line code lets the user set, in a form the interface can show without knowing the code."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import msgspec
+
+
+class LineSettings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, tag_field="code"):
+    """Base of all settings of a line code, which are immutable values with a JSON form."""
+
+
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """One thing to set.
+
+    Attributes
+    ----------
+    name
+        Attribute of the settings.
+    words
+        As the interface says it.
+    kind
+        ``channel`` (a line of the recording), ``choice``, ``number``, ``flag`` or ``text``.
+    unit
+        Of a number.
+    choices
+        Of a choice: (value, words).
+    measured
+        None means that it is measured from the wave.
+    optional
+        Of a channel: may be left out.
+    """
+
+    name: str
+    words: str
+    kind: Literal["channel", "choice", "number", "flag", "text"]
+    unit: str = ""
+    choices: tuple[tuple[object, str], ...] = ()
+    measured: bool = False
+    optional: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """Settings that a wave itself suggests.
+
+    Attributes
+    ----------
+    settings
+    score
+        0 to 1: how much of the wave the settings explain, judged by the code itself.
+    reason
+        One sentence with figures.
+    """
+
+    settings: LineSettings
+    score: float
+    reason: str

@@ -1,0 +1,170 @@
+"""UART: start bit, data bits lowest first, parity, stop bits. The line rests at 1.
+
+Bits are taken in their middle, counted from the start bit's edge, so a rate that is a few percent off still reads
+right. What is found are bytes with their times; where a telegram begins is a question of framing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import msgspec
+import numpy as np
+from numba import njit
+
+from ..frames import flags as F
+from ..waves.edges import Edges
+from .result import BREAK, DATA, ByteRun, Fact, LineResult, LineRoom, Marks, put_mark
+from .settings import LineSettings, Proposal, Setting
+from .timing import bit_time, rate_words
+
+PARITIES = ("none", "odd", "even", "mark", "space")
+
+
+class UartLine(LineSettings, frozen=True, kw_only=True, tag="uart"):
+    """Line form; a rate of None is measured."""
+
+    line: str = ""
+    rate: float | None = None
+    data_bits: int = 8
+    parity: str = "none"
+    stop_bits: float = 1.0
+    inverted: bool = False
+    high_bit_first: bool = False
+
+
+class _Uart:
+    name = "UART"
+    protocol = "serial"
+    gives = "bytes"
+    settings = UartLine
+    fields = (
+        Setting("line", "line", "channel"),
+        Setting("rate", "rate", "number", "bit/s", measured=True),
+        Setting("data_bits", "data bits", "choice", choices=tuple((n, str(n)) for n in range(5, 10))),
+        Setting("parity", "parity", "choice", choices=tuple((word, word) for word in PARITIES)),
+        Setting("stop_bits", "stop bits", "choice", choices=((1.0, "1"), (1.5, "1.5"), (2.0, "2"))),
+        Setting("inverted", "inverted", "flag"),
+        Setting("high_bit_first", "highest bit first", "flag"),
+    )
+
+    def decode(self, settings: UartLine, lines: Mapping[str, Edges]) -> LineResult:
+        """Decode one line into bytes."""
+        line = lines["line"].inverted() if settings.inverted else lines["line"]
+        measured, share = bit_time(line.widths())
+        bit_ns = 1e9 / settings.rate if settings.rate else measured
+        facts = [] if np.isnan(measured) else [
+            Fact("rate", 1e9 / measured, "bit/s", f"{rate_words(1e9 / measured)} ({share:.0%} of pulses fit)")
+        ]  # fmt: skip
+        room = LineRoom(len(line) + 1, 0, 0)
+        if np.isfinite(bit_ns) and bit_ns > 0:
+            parity = PARITIES.index(settings.parity) if settings.parity in PARITIES else 0
+            data_bits = min(max(settings.data_bits, 5), 9)
+            _decode(line.time_ns, line.level, line.end_ns, bit_ns, data_bits, parity,
+                    settings.stop_bits, settings.high_bit_first, *room.arguments())  # fmt: skip
+        rows = room.marks[: room.counts[0]].copy()
+        rows[:, 5] = -1
+        run = ByteRun(rows[:, 0], rows[:, 1], rows[:, 3].astype(np.uint16), rows[:, 4].astype(np.uint32))
+        empty = LineRoom(0, 0, 0).result()
+        return LineResult(empty.frames, empty.ends_ns, Marks(rows), byte_run=run, facts=tuple(facts))
+
+    def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
+        """Measure the rate of each line and try the customary forms; few wrong bytes and no break speak for one."""
+        found = []
+        for name, line in channels.items():
+            if len(line) >= 20 and (len(line) == 0 or int(line.level.min()) >= 0):
+                best = max((self._judge(name, line, parity, bits, turned) for parity, bits in (
+                    ("none", 8), ("even", 8), ("odd", 8), ("none", 7), ("even", 7), ("odd", 7))
+                    for turned in (False, True)), key=lambda item: item.score)  # fmt: skip
+                if best.score > 0.3:
+                    found.append(best)
+        return found
+
+    def _judge(self, name: str, line: Edges, parity: str, bits: int, inverted: bool) -> Proposal:
+        rate_ns, share = bit_time(line.widths())
+        settings = UartLine(line=name, parity=parity, data_bits=bits, inverted=inverted)
+        nothing = Proposal(settings, 0.0, "")
+        if np.isnan(rate_ns):
+            return nothing
+        part = line if len(line) <= 40_000 else line.between(line.begin_ns, int(line.time_ns[40_000]))
+        run = self.decode(msgspec.structs.replace(settings, rate=1e9 / rate_ns), {"line": part}).byte_run
+        assert run is not None
+        if len(run) < 4:
+            return nothing
+        good = float(np.mean(run.flags == 0))
+        # a parity bit that always agrees is worth more than none that was looked for; without parity the most bits
+        # count, since a missing bit passes as a longer stop
+        prior = {"none": 0.93 if bits == 8 else 0.80, "even": 1.0, "odd": 0.99}[parity] - (0.05 if bits == 7 else 0)
+        rest = line.first if not inverted else 1 - line.first
+        score = good**4 * share * prior * (1.0 if rest == 1 else 0.7)
+        reason = (
+            f"{name} at {rate_words(1e9 / rate_ns)}, {bits} data bits, parity {parity}"
+            f"{', inverted' if inverted else ''}: {good:.1%} of {len(run)} characters are whole"
+        )
+        return Proposal(settings, score, reason)
+
+
+DECODER = _Uart()
+
+
+@njit(cache=True, nogil=True)
+def _decode(time, level, end_ns, bit_ns, data_bits, parity, stop_bits, high_first,
+            marks, frames, payload, counts):  # type: ignore[no-untyped-def]  # fmt: skip
+    count = len(time)
+    edge = 0
+    while edge < count:
+        # a start bit is a fall; the line changes at every edge, so it was at rest before
+        if level[edge] != 0:
+            edge += 1
+            continue
+        begin = time[edge]
+        total = 1 + data_bits + (1 if parity else 0)
+        at = edge
+        value = ones = 0
+        flags = 0
+        parity_bit = 0
+        start_level = 0
+        for bit in range(total + 1):
+            moment = begin + (bit + 0.5) * bit_ns
+            while at + 1 < count and time[at + 1] <= moment:
+                at += 1
+            seen = level[at]
+            if bit == 0:
+                start_level = seen
+                if seen == 1:
+                    break
+            elif bit <= data_bits:
+                if seen:
+                    ones += 1
+                    value |= 1 << (data_bits - bit if high_first else bit - 1)
+            elif parity and bit == data_bits + 1:
+                parity_bit = seen
+            elif seen == 0:
+                flags |= F.FRAMING
+        if start_level == 1:
+            # shorter than half a bit: no start
+            edge += 1
+            continue
+        if parity == 1 and (ones + parity_bit) % 2 == 0:
+            flags |= F.PARITY
+        elif parity == 2 and (ones + parity_bit) % 2 == 1:
+            flags |= F.PARITY
+        elif (parity == 3 and parity_bit == 0) or (parity == 4 and parity_bit == 1):
+            flags |= F.PARITY
+        end = begin + np.int64((total + stop_bits) * bit_ns + 0.5)
+        if begin + (total + 0.5) * bit_ns > end_ns:
+            flags = (flags & ~F.FRAMING) | F.CUT_SHORT
+        kind = DATA
+        if flags & F.FRAMING and value == 0 and parity_bit == 0:
+            kind = BREAK
+            flags = F.BREAK
+            # the line is held: wait until it is let go
+            while at + 1 < count and level[at] == 0:
+                at += 1
+            end = max(end, time[at]) if level[at] == 1 else end_ns
+        put_mark(marks, counts, begin, min(end, end_ns), kind, value, flags)
+        # go on after the middle of the (first) stop bit; a wrong one may hold the next start already
+        resume = begin + (total + 0.5) * bit_ns
+        edge = at + 1
+        while edge < count and time[edge] <= resume:
+            edge += 1

@@ -1,0 +1,197 @@
+"""Bursts of bits as frames; repeats are grouped and voted bit by bit.
+
+The address of a frame is its number of bits, so that messages of another length are another kind; the payload holds
+the bits, first bit highest, the last byte filled with zeros.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from ..errors import MisuseError
+from ..frames import flags as F
+from ..frames.table import FrameTable
+from ..lines.result import BitRun, LineResult, Marks
+from ..lines.settings import Setting
+from .framing import Framing
+
+_ALIKE = 0.2
+"""Bursts of one length that differ in fewer of their bits are repeats of one message."""
+
+
+class BurstFraming(Framing, frozen=True, kw_only=True, tag="bursts"):
+    """How bursts become messages."""
+
+    vote: bool = True
+    sync: str = ""
+    fewest_bits: int = 4
+    repeats_within_ms: float = 400.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Vote:
+    """One message and what its repeats say of each bit.
+
+    Attributes
+    ----------
+    bursts : int64 (k,)
+        Numbers of the bursts that took part.
+    bits : uint8 (n,)
+    agreement : float64 (n,)
+        Share of the bursts that have the voted bit, 0.5 to 1.
+    start_ns, end_ns
+    """
+
+    bursts: NDArray[np.int64]
+    bits: NDArray[np.uint8]
+    agreement: NDArray[np.float64]
+    start_ns: int
+    end_ns: int
+
+    @property
+    def text(self) -> str:
+        """Return the bits as hex digits, with the bits left over behind a point."""
+        whole = len(self.bits) // 4 * 4
+        digits = "".join(f"{int(''.join(map(str, self.bits[i : i + 4])), 2):X}" for i in range(0, whole, 4))
+        rest = "".join(map(str, self.bits[whole:]))
+        return f"{digits}.{rest}" if rest else digits
+
+
+class _Bursts:
+    name = "bursts"
+    takes = "bits"
+    protocol = "bursts"
+    settings = BurstFraming
+    fields = (
+        Setting("vote", "vote repeats bit by bit", "flag"),
+        Setting("sync", "begins after these bits", "text"),
+        Setting("fewest_bits", "fewest bits", "number"),
+        Setting("repeats_within_ms", "repeats follow within", "number", "ms"),
+    )
+
+    def apply(self, settings: BurstFraming, result: LineResult) -> LineResult:
+        run = result.bit_run
+        if run is None or not len(run):
+            return result
+        spans, flags = _spans(run, settings)
+        frame_of_burst = np.full(len(run.bounds) - 1, -1, np.int64)
+        if settings.vote:
+            votes = vote_repeats(run, settings)
+            table, ends = _table([vote.bits for vote in votes], [
+                (vote.start_ns, vote.end_ns, _vote_flags(vote, flags)) for vote in votes])  # fmt: skip
+            for number, vote in enumerate(votes):
+                frame_of_burst[vote.bursts] = number
+        else:
+            chosen = np.flatnonzero(spans[:, 1] - spans[:, 0] >= max(settings.fewest_bits, 1))
+            table, ends = _table([run.bit[a:b] for a, b in spans[chosen]], [
+                (int(run.start_ns[spans[n, 0]]), int(run.end_ns[spans[n, 1] - 1]), int(flags[n])) for n in chosen])  # fmt: skip
+            frame_of_burst[chosen] = np.arange(len(chosen))
+        rows = result.marks.rows.copy()
+        burst = np.searchsorted(run.start_ns[run.bounds[:-1]], rows[:, 0], side="right") - 1
+        rows[:, 5] = np.where(burst >= 0, frame_of_burst[np.maximum(burst, 0)], -1)
+        return LineResult(table, ends, Marks(rows), None, run, result.facts)
+
+    def judge(self, result: LineResult) -> tuple[Framing, float, str] | None:
+        run = result.bit_run
+        if run is None or len(run.bounds) < 2:
+            return None
+        votes = vote_repeats(run, BurstFraming())
+        repeated = sum(len(vote.bursts) for vote in votes if len(vote.bursts) > 1)
+        words = f"{len(run.bounds) - 1} bursts, {len({vote.text for vote in votes})} distinct messages"
+        return BurstFraming(vote=repeated > len(votes)), 0.5, words
+
+
+FRAMINGS = (_Bursts(),)
+
+
+def _vote_flags(vote: Vote, flags: NDArray[np.uint32]) -> int:
+    if len(vote.bursts) == 1:
+        return int(flags[vote.bursts[0]])
+    return F.VOTED
+
+
+def _spans(run: BitRun, settings: BurstFraming) -> tuple[NDArray[np.int64], NDArray[np.uint32]]:
+    """Return the bits of each burst that are its message: all, or those after the sync."""
+    spans = np.stack([run.bounds[:-1], run.bounds[1:]], axis=1)
+    flags = run.flags.copy()
+    if settings.sync:
+        if set(settings.sync) - {"0", "1"}:
+            raise MisuseError(f"sync={settings.sync!r}, expected bits as 0 and 1.")
+        sync = np.array([int(bit) for bit in settings.sync], np.uint8)
+        for number in range(len(spans)):
+            after = _after_sync(run.bit, spans[number, 0], spans[number, 1], sync)
+            if after < 0:
+                flags[number] |= np.uint32(F.FRAMING)
+            else:
+                spans[number, 0] = after
+    return spans, flags
+
+
+@njit(cache=True, nogil=True)
+def _after_sync(bits, first, last, sync):  # type: ignore[no-untyped-def]
+    for at in range(first, last - len(sync) + 1):
+        same = True
+        for i in range(len(sync)):
+            if bits[at + i] != sync[i]:
+                same = False
+                break
+        if same:
+            return at + len(sync)
+    return -1
+
+
+def vote_repeats(run: BitRun, settings: BurstFraming) -> list[Vote]:
+    """Group bursts of one length that follow each other closely and are alike, and vote on each bit.
+
+    A tie goes to the first burst. A burst cut at an end of the recording is of another length, so it never votes;
+    it stays a message of its own, marked as cut short.
+    """
+    spans, _ = _spans(run, settings)
+    sizes = spans[:, 1] - spans[:, 0]
+    within = settings.repeats_within_ms * 1e6
+    groups: list[list[int]] = []
+    open_groups: dict[int, int] = {}
+    for number in np.flatnonzero(sizes >= max(settings.fewest_bits, 1)):
+        size = int(sizes[number])
+        group = open_groups.get(size)
+        begin = run.start_ns[spans[number, 0]]
+        if group is not None:
+            before = groups[group][-1]
+            near = begin - run.end_ns[spans[before, 1] - 1] <= within
+            first = groups[group][0]
+            differs = np.mean(run.bit[spans[first, 0] : spans[first, 1]] != run.bit[spans[number, 0] : spans[number, 1]])
+            if near and differs <= _ALIKE:
+                groups[group].append(int(number))
+                continue
+        open_groups[size] = len(groups)
+        groups.append([int(number)])
+    return [_voted(run, spans, np.array(group)) for group in groups]
+
+
+def _voted(run: BitRun, spans: NDArray[np.int64], bursts: NDArray[np.int64]) -> Vote:
+    matrix = np.stack([run.bit[spans[n, 0] : spans[n, 1]] for n in bursts])
+    ones = matrix.sum(axis=0)
+    bits = np.where(ones * 2 == len(bursts), matrix[0], ones * 2 > len(bursts)).astype(np.uint8)
+    agreement = np.where(bits == 1, ones, len(bursts) - ones) / len(bursts)
+    start, end = int(run.start_ns[spans[bursts[0], 0]]), int(run.end_ns[spans[bursts[-1], 1] - 1])
+    return Vote(bursts, bits, agreement, start, end)
+
+
+def _table(bits: list[NDArray[np.uint8]], facts: list[tuple[int, int, int]]) -> tuple[FrameTable, NDArray[np.int64]]:
+    packed = [np.packbits(row) for row in bits]
+    sizes = np.array([len(row) for row in packed], np.uint32)
+    starts = np.cumsum(sizes.astype(np.int64)) - sizes
+    table = FrameTable(
+        np.array([fact[0] for fact in facts], np.int64),
+        np.zeros(len(bits), np.uint16),
+        np.array([len(row) for row in bits], np.int64),
+        np.array([fact[2] for fact in facts], np.uint32),
+        starts,
+        sizes,
+        np.concatenate(packed) if packed else np.empty(0, np.uint8),
+    )
+    return table, np.array([fact[1] for fact in facts], np.int64)
