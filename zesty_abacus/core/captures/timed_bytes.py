@@ -35,7 +35,7 @@ class TimedBytes:
     def sniff(self, head: bytes) -> bool:
         """Return whether nearly all lines have the form."""
         lines = [line for line in head.split(b"\n")[:-1][:50] if line.strip() and not line.lstrip().startswith(b"#")]
-        if not lines or b"\x00" in head or any(len(line.split()) < 2 for line in lines[:3]):
+        if not lines or b"\x00" in head:
             return False
         text = b"\n".join(lines) + b"\n"
         room = FrameRoom(len(text), 3, 2)

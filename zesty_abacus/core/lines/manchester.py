@@ -11,6 +11,7 @@ data sync ``000111``, 16 bits and odd parity; a frame is a command with its data
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import msgspec
 import numpy as np
@@ -68,7 +69,7 @@ class _Manchester:
 
     def decode(self, settings: ManchesterLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode words; a word's sync, data bits and parity that break the code are flagged."""
-        line = lines["line"]
+        line = without_passing(lines["line"])
         half, share = half_bit(line)
         facts = [] if np.isnan(half) else [
             Fact("half_bit_us", half / 1000, "µs", f"{half / 1000:.4g} µs, {5e8 / half / 1000:.4g} kbit/s "
@@ -89,7 +90,8 @@ class _Manchester:
     def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
         """Measure the half bit, then look for words of 16 and 8 bits with the usual syncs."""
         found = []
-        for name, line in channels.items():
+        for name, raw in channels.items():
+            line = without_passing(raw)
             half, share = half_bit(line)
             if np.isnan(half) or share < 0.6:
                 continue
@@ -122,6 +124,21 @@ def _candidates(name: str, half: float) -> list[ManchesterLine]:
                               (8, "none", "fall"), (8, "none", "rise"), (16, "none", "fall")):  # fmt: skip
         made.append(msgspec.structs.replace(base, word_bits=bits, parity=parity, one=one))
     return made
+
+
+def without_passing(line: Edges) -> Edges:
+    """Return a bipolar line whose flanks do not rest in the middle: a short middle between two signs is one change."""
+    widths, level = line.widths(), line.level
+    if len(line) < 3 or int(level.min()) >= 0 or not (level != 0).any():
+        return line
+    outer = widths[level[:-1] != 0]
+    limit = 0.45 * float(np.quantile(outer, 0.25)) if len(outer) else 0.0
+    before = np.concatenate([[line.first], level[:-1]])[:-1]
+    passing = (level[:-1] == 0) & (widths < limit) & (before * level[1:] == -1)
+    time = line.time_ns.copy()
+    time[1:] = np.where(passing, (time[1:] + time[:-1]) // 2, time[1:])
+    keep = np.append(~passing, True)
+    return replace(line, time_ns=time[keep], level=level[keep])
 
 
 def half_bit(line: Edges) -> tuple[float, float]:

@@ -142,7 +142,7 @@ def measure_pulses(line: Edges, settings: PulseLine) -> PulseFacts | None:
 
 
 def _gap(marks: NDArray[np.int64], spaces: NDArray[np.int64]) -> float:
-    """Find the pause between bursts: the widest jump among the long spaces.
+    """Find the pause between bursts: a jump among the long spaces.
 
     A space inside a burst is rarely longer than the longest pulse, be it a leader; the pause is.
     """
@@ -153,7 +153,9 @@ def _gap(marks: NDArray[np.int64], spaces: NDArray[np.int64]) -> float:
     usual = float(np.median(ordered))
     ratios = ordered[1:] / np.maximum(ordered[:-1], 1)
     ratios[ordered[1:] < max(1.2 * longest_mark, 3 * usual)] = 0
-    place = int(np.argmax(ratios))
+    # the first clear jump divides repeats; a later one divides the presses of a button
+    clear = np.flatnonzero(ratios >= 2.5)
+    place = int(clear[0]) if len(clear) else int(np.argmax(ratios))
     if ratios[place] >= 1.8:
         return float(np.sqrt(ordered[place] * ordered[place + 1]))
     return float("inf")
@@ -301,8 +303,8 @@ def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longes
             while at + 1 <= last:
                 width = time[at + 1] - time[at]
                 bits = max(np.int64(width / unit + 0.5), 1)
-                if bits > 10 * (last - at + 1) + 10 or used + bits >= len(bit) - 2:
-                    bits = 1
+                # no width may use up the room of those after it
+                bits = max(min(bits, len(bit) - 2 - used - (count - at)), 1)
                 now = level[at] == 1
                 for k in range(bits):
                     start[used] = time[at] + np.int64(width * k / bits)

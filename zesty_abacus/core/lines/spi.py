@@ -101,9 +101,7 @@ def find_mode(clock: Edges, datas: list[Edges], select: Edges | None, select_low
     rest = _rest_level(clock, select, select_low)
     away = back = 0
     for data in datas:
-        at = np.searchsorted(clock.time_ns, data.time_ns, side="right") - 1
-        at = at[at >= 0]
-        # a change belongs to the clock edge just before it
+        at = _edge_of(clock, data)
         moved = clock.level[at] != rest
         away += int(moved.sum())
         back += int((~moved).sum())
@@ -113,6 +111,18 @@ def find_mode(clock: Edges, datas: list[Edges], select: Edges | None, select_low
     share = max(away, back) / (away + back)
     words = "second" if second else "first"
     return rest * 2 + second, f"rests {'high' if rest else 'low'}, taken on the {words} edge ({share:.0%} of changes agree)"
+
+
+def _edge_of(clock: Edges, data: Edges) -> np.ndarray:
+    """Return the clock edge that each data change belongs to: the one just before it.
+
+    Both may be the work of one flip-flop and change together, and then either may be seen first: a change shortly
+    before an edge belongs to it.
+    """
+    widths = clock.widths()
+    early = int(np.median(widths) * 0.15) if len(widths) else 0
+    at = np.searchsorted(clock.time_ns, data.time_ns + early, side="right") - 1
+    return at[at >= 0]
 
 
 def _rest_level(clock: Edges, select: Edges | None, select_low: bool) -> int:
@@ -242,8 +252,7 @@ def _agreement(clock: Edges, datas: list[Edges]) -> float:
     """Return the share of data changes that follow the more usual of the two clock flanks."""
     away = total = 0
     for data in datas:
-        at = np.searchsorted(clock.time_ns, data.time_ns, side="right") - 1
-        levels = clock.level[at[at >= 0]]
+        levels = clock.level[_edge_of(clock, data)]
         away += int((levels == 1).sum())
         total += len(levels)
     return max(away, total - away) / total if total else 0.5

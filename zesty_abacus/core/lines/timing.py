@@ -73,4 +73,4 @@ def rate_words(rate: float) -> str:
     """Write a rate, with the customary one it stands for."""
     usual = usual_rate(rate)
     text = f"{rate:.0f} bit/s" if rate < 10_000 else f"{rate / 1e3:.2f} kbit/s"
-    return f"{text}, {usual:,} meant".replace(",", " ", 1) if usual and abs(usual - rate) > 0.001 * usual else text
+    return f"{text} for {usual}" if usual and abs(usual - rate) > 0.001 * usual else text

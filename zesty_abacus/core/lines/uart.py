@@ -96,7 +96,7 @@ class _Uart:
         # count, since a missing bit passes as a longer stop
         prior = {"none": 0.93 if bits == 8 else 0.80, "even": 1.0, "odd": 0.99}[parity] - (0.05 if bits == 7 else 0)
         rest = line.first if not inverted else 1 - line.first
-        score = good**4 * share * prior * (1.0 if rest == 1 else 0.7)
+        score = good**4 * share * prior * (1.0 if rest == 1 else 0.7) * _variety(part, rate_ns)
         reason = (
             f"{name} at {rate_words(1e9 / rate_ns)}, {bits} data bits, parity {parity}"
             f"{', inverted' if inverted else ''}: {good:.1%} of {len(run)} characters are whole"
@@ -105,6 +105,18 @@ class _Uart:
 
 
 DECODER = _Uart()
+
+
+def _variety(line: Edges, bit_ns: float) -> float:
+    """Return near 1 if pulses of both levels have many lengths in bits, as characters do; less for a clock or a remote."""
+    widths, levels = line.widths(), line.level[:-1]
+    share = 1.0
+    for level in (0, 1):
+        bits = np.rint(widths[levels == level] / bit_ns)
+        bits = bits[(bits >= 1) & (bits <= 9)]
+        kinds = int((np.bincount(bits.astype(np.int64)) > 0.01 * max(len(bits), 1)).sum()) if len(bits) else 0
+        share *= min(kinds / 4, 1.0)
+    return share
 
 
 @njit(cache=True, nogil=True)

@@ -21,6 +21,8 @@ from .framing import Framing
 
 _ALIKE = 0.2
 """Bursts of one length that differ in fewer of their bits are repeats of one message."""
+_PACE = 3
+"""A repeat comes within so many times the longest pause between the repeats before it."""
 
 
 class BurstFraming(Framing, frozen=True, kw_only=True, tag="bursts"):
@@ -102,7 +104,7 @@ class _Bursts:
         votes = vote_repeats(run, BurstFraming())
         repeated = sum(len(vote.bursts) for vote in votes if len(vote.bursts) > 1)
         words = f"{len(run.bounds) - 1} bursts, {len({vote.text for vote in votes})} distinct messages"
-        return BurstFraming(vote=repeated > len(votes)), 0.5, words
+        return BurstFraming(vote=repeated > len(votes)), 0.5 if len(run.bounds) > 2 else 0.2, words
 
 
 FRAMINGS = (_Bursts(),)
@@ -155,17 +157,21 @@ def vote_repeats(run: BitRun, settings: BurstFraming) -> list[Vote]:
     within = settings.repeats_within_ms * 1e6
     groups: list[list[int]] = []
     open_groups: dict[int, int] = {}
+    pauses: dict[int, int] = {}
     for number in np.flatnonzero(sizes >= max(settings.fewest_bits, 1)):
         size = int(sizes[number])
         group = open_groups.get(size)
         begin = run.start_ns[spans[number, 0]]
         if group is not None:
             before = groups[group][-1]
-            near = begin - run.end_ns[spans[before, 1] - 1] <= within
+            pause = begin - run.end_ns[spans[before, 1] - 1]
+            # repeats come at one pace; after a longer pause somebody pressed again
+            near = pause <= (min(within, _PACE * pauses[group]) if group in pauses else within)
             first = groups[group][0]
             differs = np.mean(run.bit[spans[first, 0] : spans[first, 1]] != run.bit[spans[number, 0] : spans[number, 1]])
             if near and differs <= _ALIKE:
                 groups[group].append(int(number))
+                pauses[group] = max(pauses.get(group, 0), pause)
                 continue
         open_groups[size] = len(groups)
         groups.append([int(number)])

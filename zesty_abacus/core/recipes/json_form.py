@@ -1,0 +1,80 @@
+"""Recipes as JSON: one documented form for files, the trial and the library.
+
+The published schema is ``schema/recipes-1.schema.json``.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable
+from pathlib import Path
+
+import msgspec
+
+from ..errors import DataError
+from .model import Recipe
+
+FORMAT = "zesty-abacus recipes"
+VERSION = 1
+SCHEMA_PATH = Path(__file__).parent / "schema" / "recipes-1.schema.json"
+MAX_FILE_BYTES = 16 << 20
+
+
+class RecipeFormError(DataError):
+    """JSON that is no recipe."""
+
+
+class _RecipeFile(msgspec.Struct):
+    format: str
+    version: int
+    recipes: list[msgspec.Raw]
+
+
+def recipe_to_json(recipe: Recipe) -> bytes:
+    """Return the compact JSON document of one recipe."""
+    return msgspec.json.encode(recipe)
+
+
+def recipe_from_json(document: bytes, *, where: str = "") -> Recipe:
+    """Read one recipe.
+
+    Raises
+    ------
+    RecipeFormError
+        With the path of the first element that is wrong.
+    """
+    try:
+        return msgspec.json.decode(document, type=Recipe)
+    except (msgspec.DecodeError, ValueError, RecursionError) as error:
+        raise RecipeFormError(f"this is no recipe: {error}.", where=where) from error
+
+
+def recipes_to_file_text(recipes: Iterable[Recipe]) -> str:
+    """Return the text of a recipe file, indented for reading and comparing."""
+    plain = [json.loads(recipe_to_json(recipe)) for recipe in recipes]
+    return json.dumps({"format": FORMAT, "version": VERSION, "recipes": plain}, indent=1, ensure_ascii=False) + "\n"
+
+
+def recipes_from_file(path: Path) -> list[Recipe]:
+    """Read a recipe file.
+
+    Raises
+    ------
+    RecipeFormError
+        If it cannot be read, is too large, or an element is wrong; the message has the element's path.
+    """
+    try:
+        if path.stat().st_size > MAX_FILE_BYTES:
+            raise RecipeFormError(f"more than {MAX_FILE_BYTES} bytes.", where=str(path))
+        data = path.read_bytes()
+    except OSError as error:
+        raise RecipeFormError(f"the file cannot be read ({error.strerror}).", where=str(path)) from error
+    try:
+        head = msgspec.json.decode(data, type=_RecipeFile)
+    except (msgspec.DecodeError, ValueError, RecursionError) as error:
+        raise RecipeFormError(f"this is no recipe file: {error}.", where=str(path)) from error
+    if head.format != FORMAT or head.version > VERSION:
+        raise RecipeFormError(
+            f"format={head.format!r} version={head.version}, expected {FORMAT!r} up to {VERSION}.", where=str(path)
+        )
+    return [recipe_from_json(bytes(raw), where=f"{path} $.recipes[{n}]") for n, raw in enumerate(head.recipes)]

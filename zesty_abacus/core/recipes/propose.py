@@ -1,0 +1,216 @@
+"""Proposes recipes by measurement: levels from histograms, line codes that explain the edges, framings that hold.
+
+Every candidate is tried on the recording itself; what it explains is its score, and the reasons are sentences with
+the figures they rest on.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from ..captures.source import bare_name
+from ..errors import AbacusError
+from ..frames import flags as F
+from ..frames.table import FrameTable
+from ..lines.pulses import PulseLine
+from ..lines.registry import decode_line, decoder_of, decoders
+from ..lines.result import LineResult
+from ..lines.settings import LineSettings
+from ..links.framing import framings
+from ..links.hdlc import HdlcFraming
+from ..links.network import streams
+from ..progress import Progress
+from ..waves.edges import Edges
+from ..waves.recording import Channel, LineRecording
+from .model import LevelSetting, Recipe, SourcePattern, new_recipe
+from .run import PreparedLine, bytes_of, prepare_line
+
+_MOST_EDGES = 60_000
+_MOST_SAMPLES = 16_000_000
+_MOST_CHANNELS = 12
+
+
+@dataclass(frozen=True, slots=True)
+class RecipeProposal:
+    """A recipe that was measured, with its reasons.
+
+    Attributes
+    ----------
+    recipe
+    score
+        0 to 1.
+    reasons
+        One sentence each, the strongest first.
+    """
+
+    recipe: Recipe
+    score: float
+    reasons: tuple[str, ...]
+
+
+def propose(path: Path, recording: LineRecording, progress: Progress | None = None) -> list[RecipeProposal]:
+    """Return recipes for a recording of lines, best first.
+
+    Raises
+    ------
+    Cancelled
+        If the progress was cancelled.
+    """
+    progress = progress or Progress()
+    found: list[RecipeProposal] = []
+    channels = recording.channels[:_MOST_CHANNELS]
+    radio = [c for c in channels if c.samples is not None and (c.samples.is_iq or recording.format_name in ("WAV", "SigMF"))]
+    if radio:
+        for channel in radio[:2]:
+            found.extend(_radio(path, recording, channel, progress))
+    prepared: dict[str, PreparedLine] = {}
+    for number, channel in enumerate(channels):
+        progress.step(number / len(channels) * 0.5, f"looking at {channel.name}")
+        if channel.samples is None or not channel.samples.is_iq:
+            prepared[channel.name] = prepare_line(channel, LevelSetting(channel=channel.name), _first_part(channel))
+    edges = {name: _shortened(line.edges) for name, line in prepared.items()}
+    for number, decoder in enumerate(decoders()):
+        progress.step(0.5 + number / len(decoders()) * 0.5, f"trying {decoder.name}")
+        for proposal in decoder.propose(edges):
+            found.extend(_with_framings(path, recording, proposal.settings, proposal.score, proposal.reason, edges, prepared))
+    return _best(found)
+
+
+def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeProposal]:
+    """Return recipes for a recording of bytes or packets, best first."""
+    packets = len(table) and bool((table.flags & F.PACKET > 0).all())
+    result = streams(table) if packets else bytes_of(table)
+    found = []
+    for way in framings():
+        if way.takes != ("packets" if packets else "bytes"):
+            continue
+        judged = way.judge(result)
+        if judged is not None:
+            settings, score, reason = judged
+            recipe = _named(path, form, (), None, framing=settings)
+            found.append(RecipeProposal(recipe, score, (reason,)))
+    return _best(found)
+
+
+def _best(found: list[RecipeProposal]) -> list[RecipeProposal]:
+    return sorted(found, key=lambda proposal: -proposal.score)[:6]
+
+
+def _first_part(channel: Channel) -> tuple[int, int] | None:
+    samples = channel.samples
+    if samples is None or len(samples) <= _MOST_SAMPLES:
+        return None
+    return samples.begin_ns, samples.time_of(_MOST_SAMPLES)
+
+
+def _shortened(edges: Edges) -> Edges:
+    if len(edges) <= _MOST_EDGES:
+        return edges
+    return edges.between(edges.begin_ns, int(edges.time_ns[_MOST_EDGES]))
+
+
+def _with_framings(
+    path: Path, recording: LineRecording, settings: LineSettings, score: float, reason: str,
+    edges: dict[str, Edges], prepared: dict[str, PreparedLine],
+) -> Iterator[RecipeProposal]:  # fmt: skip
+    result = decode_line(settings, edges)
+    framing, better, why = _framing_for(settings, result)
+    recipe = _named(path, recording.format_name, tuple(c.name for c in recording.channels), settings, framing=framing)
+    used = recipe.channels()
+    levels = tuple(_level_reason(name, prepared[name]) for name in used if prepared[name].suggestion is not None)
+    reasons = tuple(sentence for sentence in (reason, why, *levels) if sentence)
+    yield RecipeProposal(recipe, min(score * (0.7 + 0.3 * better) if framing is not None else score, 1.0), reasons)
+
+
+def _framing_for(settings: LineSettings, result: LineResult):  # type: ignore[no-untyped-def]
+    gives = decoder_of(settings).gives
+    judged = []
+    for way in framings():
+        if way.takes == gives:
+            verdict = way.judge(result)
+            if verdict is not None:
+                judged.append(verdict)
+    return max(judged, key=lambda verdict: verdict[1], default=(None, 0.0, ""))
+
+
+def _level_reason(name: str, line: PreparedLine) -> str:
+    assert line.suggestion is not None
+    return f"{name}: {line.suggestion.reason}"
+
+
+def _named(path: Path, form: str, channels: Sequence[str], line: LineSettings | None, **parts: object) -> Recipe:
+    stem = Path(bare_name(path)).stem
+    pattern = re.sub(r"\d+", "*", Path(path).name)
+    lane = re.split(r"[-_. ]", stem)[0].lower() or stem
+    made = new_recipe(stem, line=line, **parts)
+    used = made.channels()
+    source = SourcePattern(file=pattern, form=form, channels=tuple(name for name in channels if name in used))
+    return msgspec.structs.replace(made, source=source, lane=lane, lane_note=made.speaks)
+
+
+def _radio(path: Path, recording: LineRecording, channel: Channel, progress: Progress) -> Iterator[RecipeProposal]:
+    """Try on-off keying and two tones; what comes out of the pulses decides."""
+    assert channel.samples is not None
+    for kind, words in (("envelope", "carrier"), ("tones", "tones")):
+        progress.step(0.1, f"looking for {words}")
+        try:
+            first = prepare_line(channel, LevelSetting(channel=channel.name, kind=kind), _first_part(channel), progress.quiet())  # type: ignore[arg-type]
+            proposal = _radio_line(path, recording, channel.name, first)
+        except AbacusError:
+            continue
+        if proposal is not None:
+            yield proposal
+
+
+def _radio_line(path: Path, recording: LineRecording, name: str, line: PreparedLine) -> RecipeProposal | None:
+    least = _least_pulse(line)
+    edges = {name: _shortened(line.edges.without_glitches(round(least * 1000)))}
+    if len(edges[name]) < 16:
+        return None
+    tones = line.setting.kind == "tones"
+    best: tuple[float, LineSettings, object, str] | None = None
+    tried = (
+        [PulseLine(line=name, coding="plain", transitions=True, burst_gap_us=1e9), PulseLine(line=name, coding="plain")]
+        if tones else [PulseLine(line=name)]
+    )  # fmt: skip
+    for settings in tried:
+        result = decode_line(settings, edges)
+        framing, score, why = _framing_for(settings, result)
+        facts = {fact.name: fact.words for fact in result.facts}
+        bits = len(result.bit_run) if result.bit_run is not None else 0
+        score = score * 0.9 if bits >= 16 else 0.0
+        reason = f"{facts.get('coding', '')}; {why}"
+        if best is None or score > best[0]:
+            best = (score, settings, framing, reason)
+    assert best is not None
+    score, settings, framing, reason = best
+    if score <= 0:
+        return None
+    if tones:
+        low, high = line.setting.carrier_hz or 0.0, line.setting.high_hz or 0.0
+        score *= 0.6 if not isinstance(framing, HdlcFraming) else 1.0
+        heard = f"two tones at {low:.0f} and {high:.0f} Hz"
+    else:
+        score *= _keyed_share(line)
+        heard = f"a carrier at {(line.setting.carrier_hz or 0.0) / 1e3:.2f} kHz, keyed on and off"
+    keeps = LevelSetting(channel=name, kind=line.setting.kind, ignore_under_us=least)
+    recipe = _named(path, recording.format_name, (name,), settings, framing=framing, levels=(keeps,))
+    return RecipeProposal(recipe, min(score, 1.0), (heard, reason))
+
+
+def _least_pulse(line: PreparedLine) -> float:
+    return round((line.setting.smooth_us or 0.0) * 0.8, 1)
+
+
+def _keyed_share(line: PreparedLine) -> float:
+    """Return near 1 if the carrier is clearly on or off, less if its level hardly changes."""
+    assert line.wave is not None
+    values = np.asarray(line.wave.values)
+    low, high = np.quantile(values, (0.1, 0.995)) if len(values) else (0.0, 0.0)
+    return 1.0 if high > 4 * low else 0.4

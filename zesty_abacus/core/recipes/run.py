@@ -1,0 +1,348 @@
+"""Runs a recipe: channels to edges, edges to bytes or bits, those to frames; all of it, or a part in view."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import MisuseError
+from ..frames import flags as F
+from ..frames.table import FrameTable
+from ..lines.levels import (
+    LevelFacts,
+    LevelHistogram,
+    LevelSuggestion,
+    find_edges,
+    level_histogram,
+    measure_levels,
+    suggest_levels,
+)
+from ..lines.pulses import PulseLine, measure_pulses
+from ..lines.radio import RadioFacts, envelope, keyed_edges, measure_spectrum, measure_tones, tone_difference
+from ..lines.registry import decode_line, decoder_of
+from ..lines.result import ByteRun, LineResult, Marks
+from ..links.bursts import BurstFraming
+from ..links.framing import framing_of
+from ..links.network import streams
+from ..links.telegrams import GapFraming
+from ..progress import Progress
+from ..waves.edges import Edges
+from ..waves.recording import Channel, LineRecording
+from ..waves.samples import Samples
+from .model import LevelSetting, Recipe
+
+_FIRST_SMOOTH_US = 40.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PreparedLine:
+    """A channel ready to be decoded, with what is shown of it.
+
+    Attributes
+    ----------
+    setting
+        With every None replaced by what was found.
+    edges
+    wave
+        The samples to draw: the channel's own, or an envelope or tone difference made of them; None of a digital one.
+    threshold : float32 (n,) or None
+        A threshold that follows the wave, sample by sample.
+    histogram, suggestion, facts
+        Of the wave's levels; None of a digital channel.
+    spectrum
+        Of radio and audio.
+    """
+
+    setting: LevelSetting
+    edges: Edges
+    wave: Samples | None = None
+    threshold: NDArray[np.float32] | None = None
+    histogram: LevelHistogram | None = None
+    suggestion: LevelSuggestion | None = None
+    facts: LevelFacts | None = None
+    spectrum: RadioFacts | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Outcome:
+    """What a recipe made of a recording.
+
+    Attributes
+    ----------
+    recipe
+    lines
+        By channel.
+    result
+        Frames, marks, facts; times count from the recording's own zero.
+    span_ns
+        The part that was decoded.
+    """
+
+    recipe: Recipe
+    lines: Mapping[str, PreparedLine]
+    result: LineResult
+    span_ns: tuple[int, int]
+
+    def counts(self) -> dict[str, int]:
+        """Return frames, bytes, and frames with each fault, by what it is called."""
+        return result_counts(self.result)
+
+
+def result_counts(result: LineResult) -> dict[str, int]:
+    """Return frames, bytes, and frames with each fault, by what it is called."""
+    flags = result.frames.flags
+    counts = {"frames": len(result.frames), "bytes": int(result.frames.size.sum())}
+    for bit in (1 << n for n in range(32)):
+        if bit & F.WRONG and (number := int((flags & bit > 0).sum())):
+            counts[F.wrong_words(bit)] = number
+    return counts
+
+
+def prepare_line(
+    channel: Channel, setting: LevelSetting, span_ns: tuple[int, int] | None = None, progress: Progress | None = None
+) -> PreparedLine:
+    """Turn a channel into edges.
+
+    Parameters
+    ----------
+    span_ns
+        Only this part; levels are judged over the whole channel all the same.
+    """
+    if channel.edges is not None:
+        edges = channel.edges if span_ns is None else channel.edges.between(*span_ns)
+        return PreparedLine(setting, _cleaned(edges, setting))
+    assert channel.samples is not None
+    samples = channel.samples
+    if setting.kind == "threshold" and not samples.is_iq:
+        return _by_threshold(samples, setting, span_ns, progress)
+    if setting.kind == "tones":
+        return _by_tones(samples, setting, span_ns, progress)
+    return _by_envelope(samples, setting, span_ns, progress)
+
+
+def run_recipe(
+    recipe: Recipe,
+    recording: LineRecording,
+    span_ns: tuple[int, int] | None = None,
+    progress: Progress | None = None,
+    prepared: Mapping[str, PreparedLine] | None = None,
+) -> Outcome:
+    """Run a recipe on a recording of lines.
+
+    Parameters
+    ----------
+    span_ns
+        Only this part of it.
+    prepared
+        Lines whose setting did not change, from an earlier run on the same span.
+
+    Raises
+    ------
+    MisuseError
+        If the recipe has no line code, a channel is missing, or a framing does not suit the line.
+    Cancelled
+        If the progress was cancelled.
+    """
+    progress = progress or Progress()
+    if recipe.line is None:
+        raise MisuseError("the recipe does not say what the wires speak.", where=recipe.name, hint="Choose a line code.")
+    lines = {}
+    names = recipe.channels()
+    for number, name in enumerate(names):
+        channel = recording.channel(name)
+        if channel is None:
+            known = ", ".join(one.name for one in recording.channels)
+            raise MisuseError(f"channel={name!r} is not in the recording ({known}).", where=recipe.name)
+        known_line = (prepared or {}).get(name)
+        if known_line is not None and known_line.setting == recipe.level(name):
+            lines[name] = known_line
+            continue
+        part = Progress(lambda share, note, number=number: progress.step((number + share) / (len(names) + 1), note))
+        lines[name] = prepare_line(channel, recipe.level(name), span_ns, part)
+    progress.step(len(names) / (len(names) + 1), "decoding")
+    edges = {name: line.edges for name, line in lines.items()}
+    result = mark_unsure(decode_line(recipe.line, edges), edges.values())
+    result = framed(recipe, result)
+    span = span_ns or recording.span_ns
+    return Outcome(recipe, lines, result, span)
+
+
+def framed(recipe: Recipe, result: LineResult) -> LineResult:
+    """Apply the framing of a recipe, or the plainest one that suits.
+
+    Raises
+    ------
+    MisuseError
+        If the framing takes something else than the line gives.
+    """
+    gives = decoder_of(recipe.line).gives if recipe.line is not None else ""
+    if recipe.framing is None:
+        return _plainly_framed(result, gives)
+    way = framing_of(recipe.framing)
+    if gives and way.takes != gives:
+        raise MisuseError(
+            f"{way.name} takes {way.takes}, but {decoder_of(recipe.line).name} gives {gives}.",  # type: ignore[arg-type]
+            where=recipe.name,
+            hint="Choose another framing.",
+        )
+    return way.apply(recipe.framing, result)
+
+
+def _plainly_framed(result: LineResult, gives: str) -> LineResult:
+    if gives == "bytes":
+        return framing_of(GapFraming()).apply(GapFraming(), result)
+    if gives == "bits":
+        plain = BurstFraming(vote=False)
+        return framing_of(plain).apply(plain, result)
+    return result
+
+
+def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable, tuple]:
+    """Run a recipe on frames as they were recorded: bytes become telegrams, packets the units of their link.
+
+    Returns
+    -------
+    frames
+    facts
+        What was counted on the way.
+
+    Raises
+    ------
+    MisuseError
+        If the recipe asks for waves.
+    """
+    if recipe is not None and recipe.line is not None:
+        raise MisuseError("the recipe is for waves, and this recording holds frames.", where=recipe.name)
+    if len(table) and bool((table.flags & F.PACKET > 0).all()):
+        result = streams(table)
+        if recipe is not None and recipe.framing is not None:
+            result = framing_of(recipe.framing).apply(recipe.framing, result)
+        return result.frames, result.facts
+    if recipe is None or recipe.framing is None:
+        return table, ()
+    way = framing_of(recipe.framing)
+    if way.takes != "bytes":
+        raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds bytes.", where=recipe.name)
+    return way.apply(recipe.framing, bytes_of(table)).frames, ()
+
+
+def bytes_of(table: FrameTable) -> LineResult:
+    """Return the bytes of frames as a run, each a microsecond after the one before it in its frame."""
+    sizes = table.size.astype(np.int64)
+    total = int(sizes.sum())
+    inside = np.arange(total) - np.repeat(np.cumsum(sizes) - sizes, sizes)
+    start = np.repeat(table.time_ns, sizes) + inside * 1000
+    values = table.payload[np.repeat(table.start, sizes) + inside].astype(np.uint16)
+    run = ByteRun(start, start + 1000, values, np.zeros(total, np.uint32))
+    rows = np.zeros((total, 7), np.int64)
+    rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], rows[:, 5] = start, start + 1000, 5, values, -1
+    empty = FrameTable.empty()
+    return LineResult(empty, np.empty(0, np.int64), Marks(rows), byte_run=run)
+
+
+def mark_unsure(result: LineResult, lines) -> LineResult:  # type: ignore[no-untyped-def]
+    """Flag frames in which the recording does not know the level of a line."""
+    spans = [line.unknown for line in lines if len(line.unknown)]
+    if not spans or not len(result.frames):
+        return result
+    frames = result.frames
+    unsure = np.zeros(len(frames), np.bool_)
+    for begin, end in np.concatenate(spans):
+        unsure |= (frames.time_ns < end) & (result.ends_ns > begin)
+    flags = frames.flags | np.where(unsure, F.UNSURE_LEVEL, 0).astype(np.uint32)
+    return replace(result, frames=replace(frames, flags=flags))
+
+
+def _cleaned(edges: Edges, setting: LevelSetting) -> Edges:
+    edges = edges.without_glitches(round(setting.ignore_under_us * 1000))
+    return edges.inverted() if setting.inverted else edges
+
+
+def _by_threshold(
+    samples: Samples, setting: LevelSetting, span_ns: tuple[int, int] | None, progress: Progress | None
+) -> PreparedLine:
+    histogram = level_histogram(samples)
+    suggestion = suggest_levels(histogram)
+    above = suggestion.above if setting.above is None else setting.above
+    below = setting.below if setting.below is not None or setting.above is not None else suggestion.below
+    band = suggestion.dead_band if setting.dead_band is None else setting.dead_band
+    edges = _cleaned(find_edges(samples, above, band, below, span_ns, progress), setting)
+    done = msgspec.structs.replace(setting, above=above, below=below, dead_band=band)
+    return PreparedLine(done, edges, samples, None, histogram, suggestion, measure_levels(samples, edges, suggestion))
+
+
+def _part(samples: Samples, span_ns: tuple[int, int] | None) -> Samples:
+    """Return a part of samples with some air before it, so that a level that follows the wave has settled."""
+    if span_ns is None:
+        return samples
+    air = 50_000_000
+    first, last = (int(i) for i in samples.indexes_of(np.array([span_ns[0] - air, span_ns[1] + air])))
+    begin = samples.time_of(first)
+    return replace(samples, values=samples.values[first:last], begin_ns=begin, lows=samples.lows[:0], highs=samples.highs[:0])
+
+
+def _by_envelope(
+    samples: Samples, setting: LevelSetting, span_ns: tuple[int, int] | None, progress: Progress | None
+) -> PreparedLine:
+    spectrum = measure_spectrum(samples)
+    carrier = setting.carrier_hz
+    if carrier is None:
+        carrier = spectrum.peaks_hz[0] if spectrum.peaks_hz else 0.0
+    smooth = setting.smooth_us or _smooth_for(samples, carrier)
+    wave = envelope(_part(samples, span_ns), carrier, smooth, progress).with_ranges()
+    floor = None if setting.above is None else max(2 * setting.above, 0.0)
+    if setting.above is not None:
+        edges = find_edges(wave, setting.above, setting.dead_band or setting.above * 0.2)
+        threshold = None
+    else:
+        edges, threshold = keyed_edges(wave, floor=floor)
+    histogram = level_histogram(wave)
+    done = msgspec.structs.replace(setting, kind="envelope", carrier_hz=carrier, smooth_us=smooth)
+    return PreparedLine(done, _cleaned(edges, setting), wave, threshold, histogram, suggest_levels(histogram), None, spectrum)
+
+
+def _smooth_for(samples: Samples, carrier: float) -> float:
+    """Return a third of the shortest pulse that a first look at the loudest stretch shows."""
+    least = 4e6 / samples.rate_hz
+    look = max(_FIRST_SMOOTH_US, least)
+    wave = envelope(_part(samples, _loud_span(samples)), carrier, look)
+    edges, _ = keyed_edges(wave)
+    facts = measure_pulses(edges.without_glitches(round(look * 1000)), PulseLine(line=""))
+    if facts is None:
+        return look
+    return float(np.clip(facts.unit_ns / 3000, least, 2000.0))
+
+
+def _loud_span(samples: Samples) -> tuple[int, int] | None:
+    """Return the stretch of a few million samples around the strongest signal, None for all of it."""
+    most = 4_000_000
+    if len(samples) <= most:
+        return None
+    stretch = 2048
+    starts = np.arange(0, len(samples) - stretch, stretch * 16)
+    power = [float(np.abs(samples.values[s : s + stretch].astype(np.float32) + samples.offset / samples.scale).mean()) for s in starts]
+    middle = int(starts[int(np.argmax(power))])
+    first = min(max(middle - most // 2, 0), len(samples) - most)
+    return samples.time_of(first), samples.time_of(first + most)
+
+
+def _by_tones(
+    samples: Samples, setting: LevelSetting, span_ns: tuple[int, int] | None, progress: Progress | None
+) -> PreparedLine:
+    spectrum = measure_spectrum(samples)
+    low, high = setting.carrier_hz, setting.high_hz
+    if low is None or high is None:
+        tones = measure_tones(samples) or (0.0, samples.rate_hz / 8)
+        low, high = tones[0] if low is None else low, tones[1] if high is None else high
+    smooth = setting.smooth_us or float(np.clip(0.8e6 / max(abs(high - low), 1.0), 4e6 / samples.rate_hz, 5000.0))
+    wave = tone_difference(_part(samples, span_ns), low, high, smooth, progress).with_ranges()
+    above = setting.above if setting.above is not None else 0.0
+    edges = find_edges(wave, above, 0.2 if setting.dead_band is None else setting.dead_band)
+    done = msgspec.structs.replace(setting, kind="tones", carrier_hz=low, high_hz=high, smooth_us=smooth, above=above,
+                                   dead_band=0.2 if setting.dead_band is None else setting.dead_band)  # fmt: skip
+    histogram = level_histogram(wave)
+    return PreparedLine(done, _cleaned(edges, setting), wave, None, histogram, suggest_levels(histogram), None, spectrum)
