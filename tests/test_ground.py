@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 import zesty_abacus
-from zesty_abacus.core.captures.registry import formats
+from zesty_abacus.core.captures.registry import formats, line_formats
 from zesty_abacus.core.errors import AbacusError, DataError, MisuseError
 
 ROOT = Path(zesty_abacus.__file__).parent
@@ -28,7 +28,8 @@ def test_everything_below_the_desk_imports_where_qt_is_missing():
 
 
 def test_formats_register_themselves():
-    assert [format_.name for format_ in formats()] == ["pcap", "pcapng", "SocketCAN text log"]
+    assert {format_.name for format_ in formats()} >= {"frame table", "pcap", "pcapng", "SocketCAN text log", "timed bytes"}
+    assert {one.name for one in line_formats()} == {"pulse lengths", "sample table", "SigMF", "VCD", "WAV"}
     assert all(format_.sniff(b"") is False for format_ in formats())
 
 

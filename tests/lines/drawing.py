@@ -94,7 +94,9 @@ def spi_wires(transfers, mode: int, bits: int = 8, low_first: bool = False, half
     return wires
 
 
-def uart_parts(values, bit_ns: float, data_bits: int = 8, parity: str = "none", stop: float = 1.0, gap_bits: float = 0.0):
+def uart_parts(
+    values, bit_ns: float, data_bits: int = 8, parity: str = "none", stop: float = 1.0, gap_bits: float = 0.0
+):
     """Draw characters on a UART line."""
     parts = [(1, bit_ns * 12)]
     for value in values:
@@ -111,6 +113,7 @@ def uart_parts(values, bit_ns: float, data_bits: int = 8, parity: str = "none", 
 def can_bits(identifier: int, data: bytes, extended: bool = False, remote: bool = False, taken: bool = True,
              wrong_crc: int = 0) -> list[int]:  # fmt: skip
     """Return the bits of a CAN frame with stuffing, from the start bit to the third bit of rest."""
+
     def number(value: int, bits: int) -> list[int]:
         return [value >> (bits - 1 - n) & 1 for n in range(bits)]
 
@@ -141,8 +144,8 @@ def can_bits(identifier: int, data: bytes, extended: bool = False, remote: bool 
     return [*stuffed, 1, 0 if taken else 1, 1, *[1] * 7, 1, 1, 1]
 
 
-def manchester_parts(words, half_ns: float, sync=("111000", "000111"), one: str = "fall", parity: str = "odd", bits: int = 16,
-                     rest: int = 0, gap_halves: float = 20.0):  # fmt: skip
+def manchester_parts(words, half_ns: float, sync=("111000", "000111"), one: str = "fall", parity: str = "odd",
+                     bits: int = 16, rest: int = 0, gap_halves: float = 20.0):  # fmt: skip
     """Draw Manchester words on a bipolar line: groups of (sync number, value), silence between groups."""
     parts = [(rest, half_ns * gap_halves)]
     for group in words:

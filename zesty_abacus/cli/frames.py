@@ -12,11 +12,18 @@ from .output import opened_sources, put_out, table_options
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option(
+    "--recipe",
+    "recipes",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="File of recipes: how waves, bytes or packets become frames. The one that fits a source best is used.",
+)
 @table_options
-def frames(sources: tuple[Path, ...], form: str, output: Path | None) -> None:
+def frames(sources: tuple[Path, ...], recipes: tuple[Path, ...], form: str, output: Path | None) -> None:
     """Put out the frames of SOURCES (recordings, or the folder of a trial) in order of time.
 
     Columns: time_ns, lane, address, direction, flags, size, payload (hex).
     """
-    with opened_sources(sources) as capture:
+    with opened_sources(sources, recipes) as capture:
         put_out(form, output, FRAME_SCHEMA, frame_tables(capture))

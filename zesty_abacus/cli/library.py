@@ -16,6 +16,8 @@ from ..core.layouts.numbers import format_exact
 from ..core.layouts.validate import check_layout
 from ..core.library.check import check_library
 from ..core.library.store import Library, default_author
+from ..core.recipes.json_form import FORMAT as RECIPES_FORMAT
+from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from .output import open_library
 
 _LIBRARY = click.argument("library_path", metavar="LIBRARY", type=click.Path(path_type=Path))
@@ -40,9 +42,16 @@ def new(library_path: Path, name: str) -> None:
 @click.option("--author", default=default_author, show_default="this user")
 @click.option("--reason", default="", help="Why; the file's name if left out.")
 def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: str) -> None:
-    """Bring layout FILES in. A layout known by its id gets a new revision, an equal one is left alone."""
+    """Bring FILES of layouts or recipes in. One known by its id gets a new revision, an equal one is left alone."""
     target = open_library(library_path)
     for file in files:
+        if _holds_recipes(file):
+            recipes = recipes_from_file(file)
+            changed = target.recipes.import_recipes(
+                recipes, author=author, reason=reason or f"brought in from {file.name}"
+            )
+            click.echo(f"{file}: {len(recipes)} recipes, {changed} new or changed")
+            continue
         layouts = layouts_from_file(file)
         for layout in layouts:
             for problem in check_layout(layout):
@@ -55,10 +64,14 @@ def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: st
 @library.command()
 @_LIBRARY
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
-def export(library_path: Path, output: Path | None) -> None:
-    """Put out all layouts as a layout file."""
+@click.option("--recipes", is_flag=True, help="Put out the recipes instead.")
+def export(library_path: Path, output: Path | None, recipes: bool) -> None:
+    """Put out all layouts as a layout file, or all recipes as a recipe file."""
     source = open_library(library_path)
-    text = layouts_to_file_text(source.layouts())
+    if recipes:
+        text = recipes_to_file_text(head.recipe for head in source.recipes.heads())
+    else:
+        text = layouts_to_file_text(source.layouts())
     source.close()
     if output is None:
         click.echo(text, nl=False)
@@ -79,9 +92,12 @@ def show(library_path: Path, search: str) -> None:
     if search:
         found = {hit.layout_id for hit in source.search(search)}
         layouts = [layout for layout in layouts if layout.id in found]
+    recipes = [head.recipe for head in source.recipes.heads() if search.casefold() in head.recipe.name.casefold()]
     source.close()
     for layout in layouts:
         _show_layout(layout)
+    for recipe in recipes:
+        click.echo(f"recipe  {recipe.name}: {recipe.speaks}, for {recipe.source.file}, lane {recipe.lane}")
 
 
 @library.command()
@@ -107,6 +123,15 @@ def log(library_path: Path, limit: int) -> None:
         stamp = change.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
         click.echo(f"{change.id:6d}  {stamp}  {change.author}  {name or change.layout_id}: {change.reason}")
     source.close()
+
+
+def _holds_recipes(file: Path) -> bool:
+    """Whether a file says that it holds recipes; anything else is read, or refused, as layouts."""
+    try:
+        with file.open("rb") as stream:
+            return RECIPES_FORMAT.encode() in stream.read(200)
+    except OSError:
+        return False
 
 
 def _show_layout(layout: Layout) -> None:

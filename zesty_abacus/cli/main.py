@@ -15,6 +15,7 @@ from ..core.errors import AbacusError, MisuseError
 
 _COMMANDS = {
     "frames": "frames:frames",
+    "recipe": "recipe:recipe",
     "decode": "decode:decode",
     "encode": "encode:encode",
     "library": "library:library",

@@ -12,10 +12,13 @@ from typing import Any
 import click
 import pyarrow as pa
 
+from ..core.captures.registry import recognise
 from ..core.captures.report import CaptureReadError
 from ..core.frames.capture import Capture
 from ..core.handover.writers import WRITERS, export_tables, write_tables
 from ..core.library.store import Library
+from ..core.recipes.json_form import recipes_from_file
+from ..core.recipes.model import Recipe
 from ..core.trial.intake import SourceOutcome, SourceRequest, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
 
@@ -31,8 +34,10 @@ def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
 
 
 @contextmanager
-def opened_sources(sources: tuple[Path, ...]) -> Iterator[Capture]:
+def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = ()) -> Iterator[Capture]:
     """Read recordings, or a trial's folder, into a capture that is gone afterwards.
+
+    Of the recipes in the files, each source takes the one that fits it best.
 
     Problems go to standard error; what could be read is used.
 
@@ -45,13 +50,32 @@ def opened_sources(sources: tuple[Path, ...]) -> Iterator[Capture]:
         if len(sources) == 1 and (sources[0] / FILE_NAME).exists():
             made = open_trial_capture(Trial.open(sources[0]))
         else:
-            made = bring_in([SourceRequest(path) for path in sources], Path(folder) / "capture")
+            recipes = [recipe for file in recipe_files for recipe in recipes_from_file(file)]
+            made = bring_in([_request(path, recipes) for path in sources], Path(folder) / "capture")
         failed = [outcome.error for outcome in made.outcomes if outcome.error]
         if failed and len(failed) == len(made.outcomes):
             raise CaptureReadError(" ".join(failed))
         for outcome in made.outcomes:
             _tell_problems(outcome)
+            if outcome.needs_recipe:
+                raise CaptureReadError(
+                    f"{outcome.report.format_name} holds waves, and no recipe says what they speak.",
+                    where=str(outcome.path),
+                    hint="Measure one with zesty-abacus recipe, and give it with --recipe.",
+                )
         yield made.capture
+
+
+def _request(path: Path, recipes: list[Recipe]) -> SourceRequest:
+    """Return a request with the recipe that fits; one recipe alone is meant for every source it can be for."""
+    if not recipes:
+        return SourceRequest(path)
+    form = recognise(path)
+    fitting = [recipe for recipe in recipes if recipe.source.fits(path.name, form, ())]
+    if not fitting and len(recipes) == 1:
+        fitting = recipes
+    chosen = max(fitting, key=lambda recipe: len(recipe.source.file.replace("*", "")), default=None)
+    return SourceRequest(path, recipe=chosen)
 
 
 def open_library(path: Path) -> Library:

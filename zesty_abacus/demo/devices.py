@@ -121,9 +121,13 @@ def write_shore(path: Path, trial: Trial) -> list[TrueFrame]:
                 continue
             back = at + round((0.34 if fault == "late" else 0.004 + 0.0007 * (number % 5)) * 1e9)
             data = b"\x02" if fault == "exception" else _meter_data(trial, second, function)
-            body = bytes((1, function | 0x80)) + data if fault == "exception" else bytes((1, function, len(data))) + data
+            body = (
+                bytes((1, function | 0x80)) + data if fault == "exception" else bytes((1, function, len(data))) + data
+            )
             truth.append(TrueFrame(back, address, data, ("answer", fault) if fault else ("answer",)))
-            quirk = "split" if number % 15 == 4 and place == 0 else "swapped" if number % 30 == 13 and place == 0 else ""
+            quirk = (
+                "split" if number % 15 == 4 and place == 0 else "swapped" if number % 30 == 13 and place == 0 else ""
+            )
             events.append((back, True, _with_head(transaction, body), quirk))
     files.write_packets(path, _segments(sorted(events), trial.at_ns(0.05)))
     return sorted(truth, key=lambda item: item.time_ns)
@@ -187,7 +191,8 @@ def write_deck(path: Path, trial: Trial) -> list[TrueFrame]:
         flow = round(max(0.0, 30 + trial.signal("wheel", second) * 0.4) * 10)
         for unit, request, answer, data_in, data_back in (
             (17, bytes((17, 15, 0, 0, 0, 8, 1, valves)), bytes((17, 15, 0, 0, 0, 8)), bytes((valves,)), b"\x00\x08"),
-            (17, struct.pack(">BBHH", 17, 4, 10, 3), b"", b"\x00\x03", struct.pack(">HHH", pressure, flow, 215 + number % 7)),
+            (17, struct.pack(">BBHH", 17, 4, 10, 3), b"", b"\x00\x03",
+             struct.pack(">HHH", pressure, flow, 215 + number % 7)),
         ):  # fmt: skip
             function = request[1]
             answer = answer or bytes((unit, function, len(data_back))) + data_back
@@ -226,7 +231,9 @@ def _with_crc(data: bytes) -> bytes:
     return data + struct.pack("<H", crc)
 
 
-def _with_glitches(times: NDArray[np.int64], random: np.random.Generator, count: int, width_ns: int) -> NDArray[np.int64]:
+def _with_glitches(
+    times: NDArray[np.int64], random: np.random.Generator, count: int, width_ns: int
+) -> NDArray[np.int64]:
     """Put short pulses into long pauses."""
     pauses = np.flatnonzero(np.diff(times) > 2_000_000)
     if not len(pauses):
@@ -321,7 +328,7 @@ def write_compass(path: Path, trial: Trial) -> list[TrueFrame]:
         if number % 160 == 45:
             sent, faults = text.replace(",", ";", 1), ("bad check",)
         at = trial.at_ns(second)
-        truth.append(TrueFrame(at, int.from_bytes(sent[1:6].encode() if not faults else sent[1:8].encode(), "big"), sent.encode(), faults))
+        truth.append(TrueFrame(at, int.from_bytes(sent[1:6].encode(), "big"), sent.encode(), faults))
         data = sent.encode() + b"\r\n"
         cut = int(random.integers(3, len(data) - 3))
         for offset, part in ((0, data[:cut]), (cut * 0.0021, data[cut:])):
@@ -442,7 +449,9 @@ def write_beacon(path: Path, trial: Trial) -> list[TrueFrame]:
         payload = b"YZ7" + struct.pack(">BiihH", number, round(north * 100), round(east * 100), speed, 3712 - number)
         broken = number == 3
         bits = changes_of(hdlc_bits(payload, 20, 0x1234 if broken else None))
-        truth.append(TrueFrame(zero + round((second + 19 * 8 / 1200) * 1e9), 0, payload, ("bad check",) if broken else ()))
+        truth.append(
+            TrueFrame(zero + round((second + 19 * 8 / 1200) * 1e9), 0, payload, ("bad check",) if broken else ())
+        )
         edges = np.rint((second + np.arange(len(bits) + 1) / 1200) * rate).astype(np.int64)
         for level, first, last in zip(bits, edges, edges[1:], strict=False):
             phase_step[first:last] = 2 * np.pi * (1200 if level else 2200) / rate

@@ -19,7 +19,9 @@ def iso(time_ns: int) -> str:
     return datetime.fromtimestamp(time_ns / 1e9, UTC).strftime("%Y-%m-%dT%H:%M:%S.%f")
 
 
-def write_vcd(path: Path, scope: str, lines: Mapping[str, tuple[int, NDArray[np.int64]]], begin_ns: int, end_ns: int) -> None:
+def write_vcd(
+    path: Path, scope: str, lines: Mapping[str, tuple[int, NDArray[np.int64]]], begin_ns: int, end_ns: int
+) -> None:
     """Write lines, each with its first level and the times of its changes, as a value change dump."""
     codes = {name: chr(33 + number) for number, name in enumerate(lines)}
     head = [f"$date {iso(begin_ns)} $end", "$timescale 1 ns $end", f"$scope module {scope} $end"]
@@ -91,6 +93,7 @@ def write_packets(path: Path, packets: Sequence[tuple[int, bytes]]) -> None:
 def tcp_packet(source: tuple[int, int], target: tuple[int, int], sequence: int, acknowledged: int, flags: int,
                payload: bytes = b"") -> bytes:  # fmt: skip
     """Return an Ethernet packet with a TCP segment between two (host, port) of one network, checksums and all."""
+
     def words(data: bytes) -> int:
         data += b"\0" * (len(data) % 2)
         total = sum(struct.unpack(f">{len(data) // 2}H", data))
@@ -103,7 +106,9 @@ def tcp_packet(source: tuple[int, int], target: tuple[int, int], sequence: int, 
                           5 << 4, flags, 8192, 0, 0) + payload  # fmt: skip
     check = words(hosts[0] + hosts[1] + struct.pack(">BBH", 0, 6, len(segment)) + segment)
     segment = segment[:16] + struct.pack(">H", check) + segment[18:]
-    head = struct.pack(">BBHHHBBH", 0x45, 0, 20 + len(segment), sequence & 0xFFFF, 0x4000, 64, 6, 0) + hosts[0] + hosts[1]
+    head = (
+        struct.pack(">BBHHHBBH", 0x45, 0, 20 + len(segment), sequence & 0xFFFF, 0x4000, 64, 6, 0) + hosts[0] + hosts[1]
+    )
     head = head[:10] + struct.pack(">H", words(head)) + head[12:]
     stations = [bytes((2, 0, 0, 0, 0, host)) for host, _ in (target, source)]
     return stations[0] + stations[1] + b"\x08\x00" + head + segment

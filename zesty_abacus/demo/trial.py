@@ -18,9 +18,13 @@ from ..core.layouts.json_form import layouts_from_file, layouts_to_file_text
 from ..core.layouts.model import Layout
 from ..core.library.store import Library
 from ..core.progress import Progress
+from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..core.trial.trial import LaneEntry, Moment, SourceEntry, Trial, TrialFile
+from .devices import Device, TrueFrame, devices
+from .devices import Trial as DeviceTrial
 from .messages import all_messages
 from .physics import LOOP_S, MOMENTS, STEP_S, Physics
+from .recipes import demo_recipes
 from .simulator import LANES, START_NS, chunks
 
 SHIPPED = Path(__file__).parent / "yuzu"
@@ -30,6 +34,8 @@ SHIPPED_LENGTH_S = 120.0
 DEFAULT_SEED = 14
 _RECORDINGS = {"thruster": "thruster.log.gz", "battery": "battery.pcapng.zst"}
 _LAYOUTS = "layouts.json"
+_RECIPES = "recipes.json"
+_DEVICE_COLUMNS = ("wheel", "tow_pull", "heading", "turn_rate", "north_m", "east_m", "water_speed")
 _TRUTH = "truth"
 _LATITUDE, _LONGITUDE = 43.21, 4.87
 _GNSS_EVERY_STEPS = 20
@@ -65,14 +71,51 @@ def write_trial(folder: Path, length_s: float, seed: int = DEFAULT_SEED, progres
         values = csv.writer(stack.enter_context((truth / "values.csv").open("w", newline="")))
         gnss.writerow(["time_s", "latitude_deg", "longitude_deg", "speed_kn", "course_deg"])
         values.writerow(["time_s", "water_speed_kn", "heading_deg", "angle_port_deg", "pack_current_A", "tow_pull_kN"])
+        seen = _Seen()
         for physics, tables in chunks(length_s, seed):
-            progress.step(physics.first_step * STEP_S / length_s, "simulating the voyage")
+            progress.step(physics.first_step * STEP_S / length_s * 0.8, "simulating the voyage")
+            seen.take(physics)
             for lane, table in tables.items():
                 # a recording of one lane counts that lane from zero
                 writers[lane].append(dataclasses.replace(table, lane=np.zeros_like(table.lane)))
             gnss.writerows(_gnss_rows(physics))
             values.writerows(_truth_rows(physics))
+    devices_trial = DeviceTrial(START_NS, length_s, seed, seen.at)
+    for device in devices():
+        progress.step(0.9, f"drawing {device.lane}")
+        frames = device.write(folder / device.file, devices_trial)
+        _write_frames(truth / f"{device.lane}.csv", frames)
+    (folder / _RECIPES).write_text(recipes_to_file_text(demo_recipes().values()), encoding="utf-8")
     trial.save(_describe(trial.file, length_s))
+
+
+class _Seen:
+    """What the tug did so far, a value each tenth of a second."""
+
+    def __init__(self) -> None:
+        self._rows: list[np.ndarray] = []
+
+    def take(self, physics: Physics) -> None:
+        """Keep the columns the devices ask for."""
+        first = -physics.first_step % _TRUTH_EVERY_STEPS
+        steps = np.arange(first, len(physics.columns), _TRUTH_EVERY_STEPS)
+        time = (physics.first_step + steps) * STEP_S
+        self._rows.append(np.stack([time, *(physics.at(name, time) for name in _DEVICE_COLUMNS)], axis=1))
+
+    def at(self, name: str, second: float) -> float:
+        """Return a column at a time, by straight line between two kept values."""
+        rows = np.concatenate(self._rows) if len(self._rows) > 1 else self._rows[0]
+        self._rows = [rows]
+        return float(np.interp(second, rows[:, 0], rows[:, 1 + _DEVICE_COLUMNS.index(name)]))
+
+
+def _write_frames(path: Path, frames: list[TrueFrame]) -> None:
+    with path.open("w", newline="") as file:
+        rows = csv.writer(file)
+        rows.writerow(["time_ns", "address", "faults", "payload"])
+        rows.writerows(
+            [f.time_ns, f.address, " ".join(w.replace(" ", "_") for w in f.faults), f.payload.hex()] for f in frames
+        )
 
 
 def copy_shipped_trial(folder: Path) -> Trial:
@@ -99,6 +142,8 @@ def make_library(trial: Trial) -> Library:
         for author, reason, state in _steps_of(layout):
             head = library.head_of(layout.id)
             library.commit(state, parent=head.revision.id if head else None, author=author, reason=reason)
+    recipes = recipes_from_file(trial.folder / _RECIPES)
+    library.recipes.import_recipes(recipes, author="bench 2", reason="measured on run 14")
     return library
 
 
@@ -130,11 +175,23 @@ def _describe(file: TrialFile, length_s: float) -> TrialFile:
     return msgspec.structs.replace(
         file,
         run="run 14, harbour loop",
-        sources=tuple(SourceEntry(path=_RECORDINGS[lane]) for lane in LANES),
-        lanes=(LaneEntry(name="thruster", note="CAN 500k"), LaneEntry(name="battery", note="CAN 250k")),
+        sources=(
+            *(SourceEntry(path=_RECORDINGS[lane]) for lane in LANES),
+            *(_source_of(device) for device in devices()),
+        ),
+        lanes=(
+            LaneEntry(name="thruster", note="CAN 500k"),
+            LaneEntry(name="battery", note="CAN 250k"),
+            *(LaneEntry(name=device.lane, note=device.note) for device in devices()),
+        ),
         moments=moments,
         references=("gnss.csv",),
     )
+
+
+def _source_of(device: Device) -> SourceEntry:
+    begins = None if device.dated else START_NS + round(device.begins_s * 1e9)
+    return SourceEntry(path=device.file, recipe=demo_recipes().get(device.lane), begins_ns=begins)
 
 
 def _gnss_rows(physics: Physics) -> Iterator[list[str]]:

@@ -137,7 +137,7 @@ def send_manchester(wires: Drawing, half_ns: float, sync: str, value: int, line:
         wires.wait(half_ns)
     bits = [value >> (15 - n) & 1 for n in range(16)]
     for bit in [*bits, (sum(bits) + 1) % 2]:
-        for level in ((1, -1) if bit else (-1, 1)):
+        for level in (1, -1) if bit else (-1, 1):
             wires.set(**{line: level})
             wires.wait(half_ns)
 

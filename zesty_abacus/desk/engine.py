@@ -21,6 +21,7 @@ from ..core.codec.matching import Explained, explained_bits, match_kinds, owned_
 from ..core.codec.plan import Plan, PlanError, compile_layout
 from ..core.errors import AbacusError
 from ..core.frames.activity import BitHistory, KindActivity, capture_activity
+from ..core.frames.addresses import address_text
 from ..core.frames.capture import Capture, KindFrames
 from ..core.frames.decimate import Curve, lane_density
 from ..core.frames.flags import ERROR, EXTENDED, REMOTE
@@ -232,7 +233,7 @@ __all__ = [
     "ExportRequest", "Field", "FieldColumn", "FieldKind", "KindActivity", "KindData", "KindFrames", "KindKey",
     "Layout", "LayoutHead", "Library", "Moment", "NamedValue", "OpenedTrial", "Plan", "PlanError",
     "ReadingCurve", "Revision", "Selected", "SourceOutcome", "Span", "Trial", "TrialFile", "TriedField",
-    "Validity", "bit_name", "bits_in_words", "capture_activity", "check_layout", "compile_layout",
+    "Validity", "address_text", "bit_name", "bits_in_words", "capture_activity", "check_layout", "compile_layout",
     "copy_shipped_trial", "decode", "default_author", "describe_change", "explain_all", "field_curve",
     "finish_opening", "format_exact", "lane_density", "load_kind", "match_kinds", "new_field", "new_layout",
     "open_demo", "open_trial", "open_trial_capture", "owned_bits", "parse_exact", "parse_places", "places_of",

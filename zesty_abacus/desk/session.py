@@ -238,6 +238,11 @@ class Session(QObject):
         """Return lane, address and flags of a kind."""
         return self.capture.kinds.keys[kind]
 
+    def kind_address(self, kind: int) -> str:
+        """Return a kind's address the way its bus writes it."""
+        key = self.kind_key(kind)
+        return self.engine.address_text(self.capture.lanes[key.lane].protocol, key)
+
     def kind_name(self, kind: int) -> str:
         """Return the message name of a kind, ``errors`` or ``remote``, or nothing if nobody named it."""
         layout = self.layout_of(kind)

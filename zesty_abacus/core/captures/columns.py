@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 
 import msgspec
@@ -68,7 +69,9 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
                 raise MisuseError(f"{len(self.of_role(role))} columns have the role {role}.", where="columns",
                                   hint="One may have it.")  # fmt: skip
         if self.time_unit not in TIME_UNITS:
-            raise MisuseError(f"time_unit={self.time_unit!r}, expected one of {', '.join(TIME_UNITS)}.", where="columns")
+            raise MisuseError(
+                f"time_unit={self.time_unit!r}, expected one of {', '.join(TIME_UNITS)}.", where="columns"
+            )
         if len(self.separator) != 1 or self.decimal not in (".", ",") or self.separator == self.decimal:
             raise MisuseError(
                 f"separator={self.separator!r} decimal={self.decimal!r} cannot be told apart.", where="columns"
@@ -122,7 +125,9 @@ def _is_data(row: list[str]) -> bool:
 
 
 def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
-    named = next((row for row in reversed(head) if len(row) == width and any(re.search("[A-Za-z]", c) for c in row)), None)
+    named = next(
+        (row for row in reversed(head) if len(row) == width and any(re.search("[A-Za-z]", c) for c in row)), None
+    )
     # a line of units below the names is passed over
     if named is not None and all(re.fullmatch(r"\(?[µa-zA-Z/%°]{0,4}\)?", cell) for cell in named):
         above = head[: head.index(named)]
@@ -141,7 +146,11 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
     words = [re.sub(r"[^a-z]", " ", name.lower()).split() for name in names]
     roles = ["ignore"] * len(names)
     for number, word in enumerate(words):
-        if "time" not in roles and ({"time", "t", "timestamp", "seconds", "sec"} & set(word)) and _numeric(cells[number], decimal):
+        if (
+            "time" not in roles
+            and ({"time", "t", "timestamp", "seconds", "sec"} & set(word))
+            and _numeric(cells[number], decimal)
+        ):
             roles[number] = "time"
         elif {"address", "id", "identifier", "can"} & set(word) and "address" not in roles:
             roles[number] = "address"
@@ -188,7 +197,7 @@ def _rising(cells: list[str], decimal: str) -> bool:
     if not _numeric(cells, decimal):
         return False
     values = [float(cell.replace(decimal, ".")) for cell in cells if cell]
-    return len(values) > 2 and all(a < b for a, b in zip(values, values[1:], strict=False))
+    return len(values) > 2 and all(a < b for a, b in itertools.pairwise(values))
 
 
 def is_dated(seconds: float) -> bool:

@@ -39,7 +39,9 @@ class FrameCsv:
         """Read with the guessed columns."""
         self.read_with(source.path, None, sink, report, progress)
 
-    def read_with(self, path: Path, columns: Columns | None, sink: Sink, report: ReadReport, progress: Progress) -> None:
+    def read_with(
+        self, path: Path, columns: Columns | None, sink: Sink, report: ReadReport, progress: Progress
+    ) -> None:
         """Read with the given columns.
 
         Raises
@@ -51,7 +53,9 @@ class FrameCsv:
             with ByteSource(path) as source:
                 columns = guess_columns(source.head(1 << 16).decode("utf-8", "replace"))
         if columns is None or not (columns.of_role("payload") or columns.of_role("byte")):
-            raise CaptureReadError("no column with a payload is chosen.", where=str(path), hint="Choose columns on Intake.")
+            raise CaptureReadError(
+                "no column with a payload is chosen.", where=str(path), hint="Choose columns on Intake."
+            )
         row = 0
         for line, batch in read_rows(path, columns, report, progress):
             table = _table(batch, columns, line, row, report)
@@ -70,7 +74,9 @@ FORMAT = FrameCsv()
 def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report: ReadReport) -> FrameTable:
     count = len(batch)
     good = np.ones(count, np.bool_)
-    time = np.arange(row, row + count) * round(1e9 / columns.rate_hz) if columns.rate_hz else np.arange(row, row + count)
+    time = (
+        np.arange(row, row + count) * round(1e9 / columns.rate_hz) if columns.rate_hz else np.arange(row, row + count)
+    )
     for place in columns.of_role("time"):
         time, fine = times_ns(batch.column(place), columns, line, report)
         good &= fine
@@ -82,8 +88,12 @@ def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report:
     for place in columns.of_role("direction"):
         word = pc.utf8_lower(pc.utf8_trim_whitespace(batch.column(place)))
         first = pc.utf8_slice_codeunits(word, 0, 1)
-        flags |= np.where(pc.is_in(first, pa.array(["s", "t"])).to_numpy(zero_copy_only=False), F.SENT, 0).astype(np.uint32)
-        flags |= np.where(pc.is_in(first, pa.array(["r"])).to_numpy(zero_copy_only=False), F.RECEIVED, 0).astype(np.uint32)
+        flags |= np.where(pc.is_in(first, pa.array(["s", "t"])).to_numpy(zero_copy_only=False), F.SENT, 0).astype(
+            np.uint32
+        )
+        flags |= np.where(pc.is_in(first, pa.array(["r"])).to_numpy(zero_copy_only=False), F.RECEIVED, 0).astype(
+            np.uint32
+        )
     flags |= np.where((address > 0x7FF) & (address <= 0x1FFF_FFFF), F.EXTENDED, 0).astype(np.uint32)
     lane = np.zeros(count, np.uint16)
     names: list[str] = []
@@ -102,7 +112,9 @@ def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report:
     )
 
 
-def _integers(cells: pa.Array, base: int, line: int, name: str, report: ReadReport) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+def _integers(
+    cells: pa.Array, base: int, line: int, name: str, report: ReadReport
+) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
     """Return cells as whole numbers and which of them are good."""
     words = pc.utf8_trim_whitespace(cells)
     values, good = np.zeros(len(words), np.int64), np.ones(len(words), np.bool_)
@@ -119,7 +131,9 @@ def _integers(cells: pa.Array, base: int, line: int, name: str, report: ReadRepo
         values = np.array(known, np.int64)[coded.indices.to_numpy(zero_copy_only=False)]
         good = values >= 0
     for place in np.flatnonzero(~good):
-        report.add_problem(f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no number")
+        report.add_problem(
+            f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no number"
+        )
     return values, good
 
 
@@ -168,7 +182,9 @@ def _unhex(
         row = np.searchsorted(ends, np.flatnonzero(digits == 255), side="right")
         good[row] = False
     for place in np.flatnonzero(~good):
-        report.add_problem(f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no bytes in hex")
+        report.add_problem(
+            f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no bytes in hex"
+        )
     kept = np.repeat(good, lengths)
     pairs = digits[kept].reshape(-1, 2)
     payload = (pairs[:, 0] << 4 | pairs[:, 1]).astype(np.uint8)
@@ -195,7 +211,9 @@ class FrameCsvWriter:
             lane = self._lanes[int(table.lane[row])]
             seconds = f"{time // 10**9}.{time % 10**9:09d}"
             word = F.direction_word(flags)
-            lines.append(f"{seconds},{lane},0x{int(table.address[row]):X},{word},{table.size[row]},{table.payload_of(row).hex()}\n")
+            lines.append(
+                f"{seconds},{lane},0x{int(table.address[row]):X},{word},{table.size[row]},{table.payload_of(row).hex()}\n"
+            )
         self._output.write("".join(lines).encode())
 
     def close(self) -> None:

@@ -36,9 +36,13 @@ class PulseText:
         signed = sum(token[:1] in b"+-" for token in tokens)
         # bare numbers alone may be any table; a line of many of them, or the file's ending, tells
         widest = max(len(line.split()) for line in head.splitlines()) if head.splitlines() else 0
-        return signed > len(tokens) * 0.4 or (signed == 0 and (path.suffix == ".pulses" or widest > 12 and b"," not in head))
+        return signed > len(tokens) * 0.4 or (
+            signed == 0 and (path.suffix == ".pulses" or (widest > 12 and b"," not in head))
+        )
 
-    def read(self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress) -> LineRecording:
+    def read(
+        self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress
+    ) -> LineRecording:
         """Read lengths into one line; a word that is no length is listed and left out.
 
         Raises
@@ -76,7 +80,9 @@ def _take(data: bytes, offset: int, parts: list[tuple[int, float]], report: Read
             continue
         found = _LENGTH.fullmatch(token)
         if found is None:
-            report.add_problem(f"byte {offset + match.start()}", f"{token[:30].decode('ascii', 'replace')!r} is no length")
+            report.add_problem(
+                f"byte {offset + match.start()}", f"{token[:30].decode('ascii', 'replace')!r} is no length"
+            )
             continue
         sign = found.group(1)
         if word or sign:

@@ -66,7 +66,9 @@ def read_reference(path: Path, columns: Columns | None = None, progress: Progres
         head = source.head(1 << 16)
     columns = columns or guess_columns(head.decode("utf-8", "replace"))
     if columns is None or not columns.of_role("time") or not columns.of_role("channel"):
-        raise CaptureReadError("there is no time column with numbers beside it.", where=str(path), hint="Choose columns.")
+        raise CaptureReadError(
+            "there is no time column with numbers beside it.", where=str(path), hint="Choose columns."
+        )
     report = ReadReport("reference table")
     time_place = columns.of_role("time")[0]
     times, parts = [], []
@@ -74,7 +76,12 @@ def read_reference(path: Path, columns: Columns | None = None, progress: Progres
     for line, batch in read_rows(path, columns, report, progress or Progress()):
         time, good = times_ns(batch.column(time_place), columns, line, report)
         times.append(time[good])
-        parts.append([numbers(batch.column(n), columns, line, columns.names[n], report)[good] for n in columns.of_role("channel")])
+        parts.append(
+            [
+                numbers(batch.column(n), columns, line, columns.names[n], report)[good]
+                for n in columns.of_role("channel")
+            ]
+        )
         rows += len(batch)
         if rows > _MOST_ROWS:
             raise CaptureReadError(f"more than {_MOST_ROWS} rows; this is no slow instrument.", where=str(path))

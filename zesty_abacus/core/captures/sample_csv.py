@@ -35,7 +35,9 @@ class SampleCsv:
         rate = sample_rate(head, columns)
         return rate is None or rate >= 100
 
-    def read(self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress) -> LineRecording:
+    def read(
+        self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress
+    ) -> LineRecording:
         """Read all channels.
 
         Raises
@@ -93,12 +95,12 @@ def _read(path: Path, folder: Path, columns: Columns, report: ReadReport, progre
     if rows < 2:
         spool.close()
         raise CaptureReadError("fewer than two samples can be read.", where=str(path), hint="Look at the columns.")
-    times = spool.column("time", np.int64) if time_column is not None else None
-    zero, begin, stamps, rate = _timebase(times, columns, report)
+    stamped = spool.column("time", np.int64) if time_column is not None else None
+    zero, begin, stamps, rate = _timebase(stamped, columns, report)
     channels = []
     for number in chosen:
-        values = spool.column(f"{number}", np.float32)
-        channels.append(_channel(columns.names[number], values, rate, begin, stamps))
+        column = spool.column(f"{number}", np.float32)
+        channels.append(_channel(columns.names[number], column, rate, begin, stamps))
     return LineRecording("sample table", tuple(channels), zero, facts=(("sample rate", f"{rate:.6g} Hz"),))
 
 
@@ -113,7 +115,9 @@ def _timebase(
     begin = 0 if zero is not None else first
     steps = np.diff(times)
     if (steps < 0).any():
-        report.add_problem(f"row {int(np.argmax(steps < 0)) + 2}", "time goes back; from there on samples are in file order")
+        report.add_problem(
+            f"row {int(np.argmax(steps < 0)) + 2}", "time goes back; from there on samples are in file order"
+        )
     span = int(times[-1]) - first
     rate = (len(times) - 1) * 1e9 / max(span, 1)
     usual = span / (len(times) - 1)
@@ -125,7 +129,9 @@ def _timebase(
     return zero, begin, stamps, rate
 
 
-def _channel(name: str, values: NDArray[np.float32], rate: float, begin: int, stamps: NDArray[np.int64] | None) -> Channel:
+def _channel(
+    name: str, values: NDArray[np.float32], rate: float, begin: int, stamps: NDArray[np.int64] | None
+) -> Channel:
     """Make an analog channel, or a digital one if there are only noughts and ones."""
     samples = Samples(values, rate, begin_ns=begin, stamps_ns=stamps)
     if not np.isin(values[:4096], (0, 1)).all() or not all(np.isin(part, (0, 1)).all() for _, part in samples.chunks()):

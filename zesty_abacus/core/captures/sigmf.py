@@ -46,7 +46,9 @@ class SigMf:
             return path.with_suffix(_META).exists()
         return head.lstrip()[:1] == b"{" and (b'"core:' in head or path.suffix == _META)
 
-    def read(self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress) -> LineRecording:
+    def read(
+        self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress
+    ) -> LineRecording:
         """Map the samples.
 
         Raises
@@ -83,7 +85,9 @@ class SigMf:
         if tuned is not None:
             facts.insert(0, ("tuned to", f"{tuned / 1e6:.6g} MHz"))
         name = "I/Q" if parts == 2 else "signal"
-        return LineRecording("SigMF", (Channel(name, samples),), zero, _annotations(meta, samples, report), tuple(facts))
+        return LineRecording(
+            "SigMF", (Channel(name, samples),), zero, _annotations(meta, samples, report), tuple(facts)
+        )
 
 
 LINES = SigMf()

@@ -35,7 +35,7 @@ class ColumnSpool:
         """
         try:
             if name not in self._files:
-                self._files[name] = (open(self._folder / name, "wb"), values.dtype)
+                self._files[name] = ((self._folder / name).open("wb"), values.dtype)
             self._files[name][0].write(np.ascontiguousarray(values).data)
         except OSError as error:
             raise CaptureReadError(

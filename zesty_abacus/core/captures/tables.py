@@ -19,7 +19,9 @@ from .source import CHUNK, ByteSource
 _BLOCK = 4 << 20
 
 
-def read_rows(path: Path, columns: Columns, report: ReadReport, progress: Progress) -> Iterator[tuple[int, pa.RecordBatch]]:
+def read_rows(
+    path: Path, columns: Columns, report: ReadReport, progress: Progress
+) -> Iterator[tuple[int, pa.RecordBatch]]:
     """Yield (line of the first row, batch of words) of a table; rows of another width are listed and left out.
 
     Raises
@@ -130,7 +132,9 @@ def _number(word: str, line: int, name: str, report: ReadReport) -> float:
         return float("nan")
 
 
-def times_ns(cells: pa.Array, columns: Columns, line: int, report: ReadReport) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+def times_ns(
+    cells: pa.Array, columns: Columns, line: int, report: ReadReport
+) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
     """Return cells as nanoseconds and which of them are good; exact beyond the digits of a float.
 
     Whole seconds and their fraction are read apart, since a date in nanoseconds has more digits than a float.

@@ -22,7 +22,12 @@ from .report import ReadReport
 from .room import FrameRoom
 from .source import ByteSource
 
-_REASONS = ("", "the line does not begin with a time", "the bytes are no pairs of hex digits", "the time is out of range")
+_REASONS = (
+    "",
+    "the line does not begin with a time",
+    "the bytes are no pairs of hex digits",
+    "the time is out of range",
+)
 _LONGEST_LINE = 1 << 20
 
 
@@ -39,7 +44,7 @@ class TimedBytes:
             return False
         text = b"\n".join(lines) + b"\n"
         room = FrameRoom(len(text), 3, 2)
-        frames, _, bad, _ = _parse(np.frombuffer(text, np.uint8), True, *room.arguments())
+        frames, *_ = _parse(np.frombuffer(text, np.uint8), True, *room.arguments())
         return int(frames) >= 0.6 * len(lines)
 
     def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:

@@ -49,7 +49,9 @@ class Vcd:
         known = (b"$date", b"$version", b"$timescale", b"$scope", b"$comment", b"$var")
         return bool(words) and words[0] in known and b"$" in head[1:]
 
-    def read(self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress) -> LineRecording:
+    def read(
+        self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress
+    ) -> LineRecording:
         """Read all changes; each bit of a vector is a channel of its own.
 
         Raises
@@ -228,7 +230,9 @@ def _declared(head: str) -> list[_Variable]:
 def _timescale(head: str, path: Path) -> int:
     match = re.search(r"\$timescale\s+(\d+)\s*([munpf]?s)\s+\$end", head)
     if match is None:
-        raise CaptureReadError("no timescale is declared.", where=str(path), hint="Expected such as $timescale 1 ns $end.")
+        raise CaptureReadError(
+            "no timescale is declared.", where=str(path), hint="Expected such as $timescale 1 ns $end."
+        )
     return int(match.group(1)) * _UNITS[match.group(2)]
 
 

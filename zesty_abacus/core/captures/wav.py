@@ -19,7 +19,14 @@ from .report import CaptureReadError, ReadReport
 from .spool import ColumnSpool
 
 _PCM, _FLOAT, _EXTENSIBLE = 1, 3, 0xFFFE
-_FORMS = {(_PCM, 8): "u1", (_PCM, 16): "<i2", (_PCM, 24): "", (_PCM, 32): "<i4", (_FLOAT, 32): "<f4", (_FLOAT, 64): "<f8"}
+_FORMS = {
+    (_PCM, 8): "u1",
+    (_PCM, 16): "<i2",
+    (_PCM, 24): "",
+    (_PCM, 32): "<i4",
+    (_FLOAT, 32): "<f4",
+    (_FLOAT, 64): "<f8",
+}
 
 
 class Wav:
@@ -32,7 +39,9 @@ class Wav:
         """Return whether the file begins as RIFF of the form WAVE."""
         return head[:4] == b"RIFF" and head[8:12] == b"WAVE"
 
-    def read(self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress) -> LineRecording:
+    def read(
+        self, path: Path, folder: Path, columns: Columns | None, report: ReadReport, progress: Progress
+    ) -> LineRecording:
         """Map the samples; 24-bit ones are widened once.
 
         Raises
@@ -55,7 +64,7 @@ class Wav:
         if not frames:
             raise CaptureReadError("there are no samples.", where=str(path))
         if dtype:
-            values = np.memmap(path, np.dtype(dtype), "r", place, (frames, channels))
+            values: np.ndarray = np.memmap(path, np.dtype(dtype), "r", place, (frames, channels))
         else:
             values = _widen(path, place, frames, channels, folder, progress)
         scale, offset = (1.0, 0.0) if tag == _FLOAT else (1 / 128, -1.0) if bits == 8 else (2.0 ** (1 - bits), 0.0)

@@ -27,8 +27,8 @@ class KindKey:
 
     @property
     def is_data(self) -> bool:
-        """Whether frames of this kind carry payload (neither remote nor error frames)."""
-        return not self.flags & (F.REMOTE | F.ERROR)
+        """Whether frames of this kind carry payload to lay out (neither remote, error nor refusing frames)."""
+        return not self.flags & (F.REMOTE | F.ERROR | F.EXCEPTION)
 
     def address_text(self) -> str:
         """Return the address the way a bus engineer writes it: ``0x1A0`` or ``0x18FF0210``."""

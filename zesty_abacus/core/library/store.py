@@ -18,6 +18,7 @@ from ..layouts.json_form import layout_from_json, layout_to_json
 from ..layouts.model import Layout
 from .engine import WRITES, open_engine
 from .errors import StaleParentError, UnknownLayoutError, mapped_errors
+from .recipe_shelf import RecipeShelf
 from .tables import head, head_field, library_info, revision
 
 
@@ -79,6 +80,12 @@ class Library:
     """An open library. Every method is one transaction; it may be used from any thread.
 
     Use :meth:`create` and :meth:`open`.
+
+    Attributes
+    ----------
+    path, name
+    recipes
+        The recipes kept in it.
     """
 
     def __init__(self, engine: sa.Engine, path: Path) -> None:
@@ -88,6 +95,7 @@ class Library:
             rows = connection.execute(sa.select(library_info.c.key, library_info.c.value)).all()
         facts = {row.key: row.value for row in rows}
         self.name = facts.get("name", path.stem)
+        self.recipes = RecipeShelf(self._reading, self._writing, str(path))
 
     @classmethod
     def create(cls, path: Path, name: str = "") -> Library:

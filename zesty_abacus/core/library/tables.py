@@ -61,3 +61,27 @@ head_field = sa.Table(
     sa.Index("head_field_by_unit", "folded_unit"),
 )
 """The fields of each head, with what they are searched by."""
+
+recipe_revision = sa.Table(
+    "recipe_revision",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True, autoincrement=True),
+    sa.Column("recipe_id", sa.String(36), nullable=False),
+    sa.Column("number", sa.Integer, nullable=False),
+    sa.Column("parent_id", sa.Integer, sa.ForeignKey("recipe_revision.id"), nullable=True),
+    sa.Column("author", sa.Text, nullable=False),
+    sa.Column("time_us", sa.BigInteger, nullable=False),
+    sa.Column("reason", sa.Text, nullable=False),
+    sa.Column("document", sa.Text, nullable=True),
+    sa.UniqueConstraint("recipe_id", "number", name="one_child_a_recipe_revision"),
+)
+"""Every state of every recipe, kept as the states of layouts are."""
+
+recipe_head = sa.Table(
+    "recipe_head",
+    metadata,
+    sa.Column("recipe_id", sa.String(36), primary_key=True),
+    sa.Column("revision_id", sa.Integer, sa.ForeignKey("recipe_revision.id"), nullable=False),
+    sa.Column("name", sa.Text, nullable=False),
+)
+"""The newest state of each recipe that is not removed."""

@@ -121,7 +121,6 @@ def _decode(time, level, first, end_ns, bit_ns, point, marks, frames, payload, c
         sent_crc = 0
         address = np.int64(0)
         flags = np.int64(0)
-        extended = False
         length = data_bits = 0
         first_byte = counts[2]
         part_begin = begin
@@ -178,7 +177,6 @@ def _decode(time, level, first, end_ns, bit_ns, point, marks, frames, payload, c
                     remote = bit
                 elif index == 13:
                     if bit == 1:
-                        extended = True
                         stage = 1
                         value = 0
                     else:
@@ -271,6 +269,8 @@ def _decode(time, level, first, end_ns, bit_ns, point, marks, frames, payload, c
         while edge < count and time[edge] < end - 0.5 * bit_ns:
             edge += 1
         if not rested:
-            while edge < count and not (level[edge] == 0 and (edge == 0 or time[edge] - time[edge - 1] >= 9.5 * bit_ns)):
+            while edge < count and not (
+                level[edge] == 0 and (edge == 0 or time[edge] - time[edge - 1] >= 9.5 * bit_ns)
+            ):
                 edge += 1
             rested = True

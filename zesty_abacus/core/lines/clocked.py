@@ -138,8 +138,8 @@ def _facts(takes: np.ndarray, burst_ns: float, frame_ns: float) -> tuple[Fact, .
 
 
 @njit(cache=True, nogil=True)
-def _decode(takes, dt, dl, data_first, rt, rl, request_first, burst_ns, frame_ns, bits, acknowledge, low_first,
-            end_ns, marks, frames, payload, counts):  # type: ignore[no-untyped-def]  # fmt: skip
+def _decode(takes, dt, dl, data_first, rt, rl, request_first, burst_ns, frame_ns, bits, acknowledge, low_first,  # type: ignore[no-untyped-def]
+            end_ns, marks, frames, payload, counts):  # fmt: skip
     edge = asks = 0
     n = 0
     while n < len(takes):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,7 +53,7 @@ def cluster_lengths(lengths: NDArray[np.int64], fewest: int = 2) -> list[Cluster
     bounds = _valleys(smooth)
     edges = 2.0 ** ((np.array(bounds) + first) / _BINS_AN_OCTAVE)
     found = []
-    for low, high in zip(edges, edges[1:], strict=False):
+    for low, high in itertools.pairwise(edges):
         part = lengths[np.searchsorted(lengths, low) : np.searchsorted(lengths, high)]
         if len(part) >= max(fewest, len(lengths) * _RARE if fewest > 1 else 1):
             found.append(Cluster(float(np.median(part)), float(low), float(high), len(part)))

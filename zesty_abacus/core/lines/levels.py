@@ -6,6 +6,7 @@ only decides whether a passage counts. So a slow flank does not shift rising aga
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -139,7 +140,7 @@ def _three_levels(counts: NDArray, centers: NDArray) -> tuple[float, float, floa
     heights = [smooth[int(np.argmin(np.abs(centers - peak)))] for peak in peaks]
     between = [
         smooth[np.searchsorted(centers, a) : np.searchsorted(centers, b) + 1].min()
-        for a, b in zip(peaks, peaks[1:], strict=False)
+        for a, b in itertools.pairwise(peaks)
     ]
     # each level stands out against the flanks on its sides
     if between[0] < 0.35 * min(heights[0], heights[1]) and between[1] < 0.35 * min(heights[1], heights[2]):
@@ -199,7 +200,9 @@ def _crossings(
     if turned:
         first = 1 - first
     if samples.stamps_ns is not None:
-        times = np.interp(places, np.arange(len(samples)), samples.stamps_ns.astype(np.float64)) if len(places) else places
+        times = (
+            np.interp(places, np.arange(len(samples)), samples.stamps_ns.astype(np.float64)) if len(places) else places
+        )
     else:
         times = places * (1e9 / samples.rate_hz) + samples.begin_ns
     return np.rint(times).astype(np.int64), first
@@ -270,7 +273,8 @@ def measure_levels(samples: Samples, edges: Edges, suggestion: LevelSuggestion) 
     """Measure flanks and edge rate; flanks on some of the edges, evenly taken."""
     step_ns = 1e9 / samples.rate_hz
     picked = np.linspace(0, len(edges) - 1, min(len(edges), _FLANKS)).astype(np.int64)
-    rises, falls = [], []
+    rises: list[float] = []
+    falls: list[float] = []
     for row in np.unique(picked) if len(edges) else ():
         at = int(samples.indexes_of(edges.time_ns[row : row + 1])[0])
         length = _flank(samples.physical(max(at - 256, 0), at + 256), min(at, 256), suggestion.low, suggestion.high)

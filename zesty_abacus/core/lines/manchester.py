@@ -201,8 +201,8 @@ def _sync_at(time, level, first, begin, hint, half, sync):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def _decode(time, level, first, end_ns, half, syncs, one_rises, word_bits, parity, standard, answer_ns,
-            marks, frames, payload, counts):  # type: ignore[no-untyped-def]  # fmt: skip
+def _decode(time, level, first, end_ns, half, syncs, one_rises, word_bits, parity, standard, answer_ns,  # type: ignore[no-untyped-def]
+            marks, frames, payload, counts):  # fmt: skip
     """Find a sync at each change of level, then read halves, following the change in the middle of each bit."""
     edge = 0
     open_frame = False

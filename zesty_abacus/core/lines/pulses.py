@@ -220,7 +220,9 @@ def _marks(run: BitRun, leaders: NDArray[np.int64]) -> Marks:
     total = int(pieces.sum())
     rows = np.zeros((total + len(leaders), MARK_COLUMNS), np.int64)
     if total:
-        first = np.repeat(run.bounds[:-1], pieces) + 8 * (np.arange(total) - np.repeat(np.cumsum(pieces) - pieces, pieces))
+        first = np.repeat(run.bounds[:-1], pieces) + 8 * (
+            np.arange(total) - np.repeat(np.cumsum(pieces) - pieces, pieces)
+        )
         last = np.minimum(first + 8, np.repeat(run.bounds[1:], pieces))
         sums = np.concatenate([[0], np.cumsum(run.bit, dtype=np.int64)])
         values = np.zeros(total, np.int64)
@@ -248,8 +250,8 @@ def _told(facts: PulseFacts) -> tuple[Fact, ...]:
 
 
 @njit(cache=True, nogil=True)
-def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longest, one_is_long, transitions,
-          start, end, bit, bounds, flags, leaders):  # type: ignore[no-untyped-def]  # fmt: skip
+def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longest, one_is_long, transitions,  # type: ignore[no-untyped-def]
+          start, end, bit, bounds, flags, leaders):  # fmt: skip
     """Take bits burst by burst; return (bursts, bits, leaders)."""
     count = len(time)
     bursts = used = led = 0
@@ -299,7 +301,6 @@ def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longes
             if broken:
                 bad |= np.uint32(F.FRAMING)
         else:
-            previous = 1
             while at + 1 <= last:
                 width = time[at + 1] - time[at]
                 bits = max(np.int64(width / unit + 0.5), 1)

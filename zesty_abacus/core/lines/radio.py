@@ -77,7 +77,9 @@ def measure_tones(samples: Samples) -> tuple[float, float] | None:
     if length < 256:
         return None
     stretch = min(length, 4096)
-    starts = np.linspace(0, len(samples) - stretch, min(_LOOKED_AT * 2, max(len(samples) // stretch, 1))).astype(np.int64)
+    starts = np.linspace(0, len(samples) - stretch, min(_LOOKED_AT * 2, max(len(samples) // stretch, 1))).astype(
+        np.int64
+    )
     found = [_frequencies(samples, int(start), stretch) for start in starts]
     strong = np.concatenate([power for _, power in found])
     values = np.concatenate([frequency for frequency, _ in found])
@@ -132,11 +134,15 @@ def envelope(samples: Samples, shift_hz: float, smooth_us: float, progress: Prog
             progress.step(begin / max(len(samples), 1), "following the carrier")
         iq = chunk if samples.is_iq else np.stack([chunk, np.zeros_like(chunk)], axis=1)
         room = np.empty(len(iq) // step + 2, np.float32)
-        made = _envelope(iq, begin, turn, np.float64(samples.offset / (samples.scale or 1.0)), step, sums, state, place, room)
+        made = _envelope(
+            iq, begin, turn, np.float64(samples.offset / (samples.scale or 1.0)), step, sums, state, place, room
+        )
         out.append(room[:made].copy())
     values = np.concatenate(out) if out else np.empty(0, np.float32)
     late = (step - window / 2) / samples.rate_hz * 1e9
-    return Samples(values * np.float32(abs(samples.scale)), samples.rate_hz / step, begin_ns=samples.begin_ns + round(late))
+    return Samples(
+        values * np.float32(abs(samples.scale)), samples.rate_hz / step, begin_ns=samples.begin_ns + round(late)
+    )
 
 
 @njit(cache=True, nogil=True)

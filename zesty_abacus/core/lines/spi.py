@@ -110,7 +110,10 @@ def find_mode(clock: Edges, datas: list[Edges], select: Edges | None, select_low
     second = away > back
     share = max(away, back) / (away + back)
     words = "second" if second else "first"
-    return rest * 2 + second, f"rests {'high' if rest else 'low'}, taken on the {words} edge ({share:.0%} of changes agree)"
+    return (
+        rest * 2 + second,
+        f"rests {'high' if rest else 'low'}, taken on the {words} edge ({share:.0%} of changes agree)",
+    )
 
 
 def _edge_of(clock: Edges, data: Edges) -> np.ndarray:
@@ -205,7 +208,7 @@ def _rows(result: LineResult, base: int) -> np.ndarray:
 
 def _judge(name: str, clock: Edges, others: dict[str, Edges]) -> list[Proposal]:
     rates = {key: len(edges) / len(clock) for key, edges in others.items()}
-    selects = {key: edges for key, edges in others.items() if 2 <= len(edges) and rates[key] < 0.2}
+    selects = {key: edges for key, edges in others.items() if len(edges) >= 2 and rates[key] < 0.2}
     found = []
     for key, select in (*selects.items(), ("", None)):
         datas = [other for other in others if other != key and len(others[other]) >= 4 and rates[other] <= 1.05]
@@ -259,8 +262,8 @@ def _agreement(clock: Edges, datas: list[Edges]) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _decode(takes, changes, dt, dl, data_first, begins, ends, cut, word_bits, low_first, row,
-            marks, frames, payload, counts):  # type: ignore[no-untyped-def]  # fmt: skip
+def _decode(takes, changes, dt, dl, data_first, begins, ends, cut, word_bits, low_first, row,  # type: ignore[no-untyped-def]
+            marks, frames, payload, counts):  # fmt: skip
     """Take bits at the given moments; the level just before a moment counts."""
     at = edge = change = 0
     for window in range(len(begins)):

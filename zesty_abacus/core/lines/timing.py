@@ -31,12 +31,12 @@ def bit_time(widths: NDArray[np.int64], most_bits: int = _MOST_BITS) -> tuple[fl
     share : float
         Part of the short widths that lies near a whole multiple.
     """
-    widths = widths[widths > 0].astype(np.float64)
-    if len(widths) > _LOOKED_AT:
-        widths = widths[np.linspace(0, len(widths) - 1, _LOOKED_AT).astype(np.int64)]
-    if len(widths) < 4:
+    lengths = widths[widths > 0].astype(np.float64)
+    if len(lengths) > _LOOKED_AT:
+        lengths = lengths[np.linspace(0, len(lengths) - 1, _LOOKED_AT).astype(np.int64)]
+    if len(lengths) < 4:
         return float("nan"), 0.0
-    ordered = np.sort(widths)
+    ordered = np.sort(lengths)
     shortest = float(ordered[int(len(ordered) * 0.04)])
     near = ordered[(ordered >= shortest * 0.75) & (ordered <= shortest * 1.3)]
     guess = float(np.median(near)) if len(near) else shortest

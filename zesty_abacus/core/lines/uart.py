@@ -108,7 +108,7 @@ DECODER = _Uart()
 
 
 def _variety(line: Edges, bit_ns: float) -> float:
-    """Return near 1 if pulses of both levels have many lengths in bits, as characters do; less for a clock or a remote."""
+    """Return near 1 if pulses of both levels have many lengths in bits, as characters do; less for a clock."""
     widths, levels = line.widths(), line.level[:-1]
     share = 1.0
     for level in (0, 1):
@@ -120,8 +120,8 @@ def _variety(line: Edges, bit_ns: float) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _decode(time, level, end_ns, bit_ns, data_bits, parity, stop_bits, high_first,
-            marks, frames, payload, counts):  # type: ignore[no-untyped-def]  # fmt: skip
+def _decode(time, level, end_ns, bit_ns, data_bits, parity, stop_bits, high_first,  # type: ignore[no-untyped-def]
+            marks, frames, payload, counts):  # fmt: skip
     count = len(time)
     edge = 0
     while edge < count:
@@ -157,11 +157,9 @@ def _decode(time, level, end_ns, bit_ns, data_bits, parity, stop_bits, high_firs
             # shorter than half a bit: no start
             edge += 1
             continue
-        if parity == 1 and (ones + parity_bit) % 2 == 0:
-            flags |= F.PARITY
-        elif parity == 2 and (ones + parity_bit) % 2 == 1:
-            flags |= F.PARITY
-        elif (parity == 3 and parity_bit == 0) or (parity == 4 and parity_bit == 1):
+        total_ones = ones + parity_bit
+        agrees = parity == 0 or (parity == 1 and total_ones % 2 == 1) or (parity == 2 and total_ones % 2 == 0)
+        if not agrees and parity != 3 + (1 - parity_bit):
             flags |= F.PARITY
         end = begin + np.int64((total + stop_bits) * bit_ns + 0.5)
         if begin + (total + 0.5) * bit_ns > end_ns:

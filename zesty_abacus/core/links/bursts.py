@@ -89,8 +89,8 @@ class _Bursts:
                 frame_of_burst[vote.bursts] = number
         else:
             chosen = np.flatnonzero(spans[:, 1] - spans[:, 0] >= max(settings.fewest_bits, 1))
-            table, ends = _table([run.bit[a:b] for a, b in spans[chosen]], [
-                (int(run.start_ns[spans[n, 0]]), int(run.end_ns[spans[n, 1] - 1]), int(flags[n])) for n in chosen])  # fmt: skip
+            facts = [(int(run.start_ns[spans[n, 0]]), int(run.end_ns[spans[n, 1] - 1]), int(flags[n])) for n in chosen]
+            table, ends = _table([run.bit[a:b] for a, b in spans[chosen]], facts)
             frame_of_burst[chosen] = np.arange(len(chosen))
         rows = result.marks.rows.copy()
         burst = np.searchsorted(run.start_ns[run.bounds[:-1]], rows[:, 0], side="right") - 1
@@ -168,7 +168,9 @@ def vote_repeats(run: BitRun, settings: BurstFraming) -> list[Vote]:
             # repeats come at one pace; after a longer pause somebody pressed again
             near = pause <= (min(within, _PACE * pauses[group]) if group in pauses else within)
             first = groups[group][0]
-            differs = np.mean(run.bit[spans[first, 0] : spans[first, 1]] != run.bit[spans[number, 0] : spans[number, 1]])
+            differs = np.mean(
+                run.bit[spans[first, 0] : spans[first, 1]] != run.bit[spans[number, 0] : spans[number, 1]]
+            )
             if near and differs <= _ALIKE:
                 groups[group].append(int(number))
                 pauses[group] = max(pauses.get(group, 0), pause)

@@ -95,9 +95,7 @@ class _Tcp:
     fields = (Setting("port", "server port", "number"), Setting("late_ms", "late after", "number", "ms"))
 
     def apply(self, settings: ModbusTcpFraming, result: LineResult) -> LineResult:
-        return LineResult(
-            tcp_exchanges(result.frames, settings), result.ends_ns[:0], Marks.none(), facts=result.facts
-        )
+        return LineResult(tcp_exchanges(result.frames, settings), result.ends_ns[:0], Marks.none(), facts=result.facts)
 
     def judge(self, result: LineResult) -> tuple[Framing, float, str] | None:
         frames = result.frames
@@ -380,7 +378,10 @@ def _find_tcp_units(data, piece_of_byte, times, way, lost, firsts, units):  # ty
             stop = at + 1
             if not plausible:
                 while stop + 8 <= end and not (
-                    data[stop + 2] == 0 and data[stop + 3] == 0 and data[stop + 4] == 0 and 2 <= data[stop + 5] <= 254
+                    data[stop + 2] == 0
+                    and data[stop + 3] == 0
+                    and data[stop + 4] == 0
+                    and 2 <= data[stop + 5] <= 254
                     and (data[stop + 7] & 0x7F) in (1, 2, 3, 4, 5, 6, 15, 16, 22, 23)
                 ):
                     stop += 1

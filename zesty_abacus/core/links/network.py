@@ -106,7 +106,9 @@ def _connections(keys: NDArray[np.uint64], facts: NDArray[np.int64]):  # type: i
     source, target = keys[:, :3], keys[:, 3:6]
     ports = source[:, 2].astype(np.int64), target[:, 2].astype(np.int64)
     swap = _is_after(source, target)
-    ordered = np.where(swap[:, None], np.concatenate([target, source], axis=1), np.concatenate([source, target], axis=1))
+    ordered = np.where(
+        swap[:, None], np.concatenate([target, source], axis=1), np.concatenate([source, target], axis=1)
+    )
     _, number = np.unique(ordered, axis=0, return_inverse=True)
     number = number.reshape(-1)
     # of each connection: whether the end that is first in order is the server
@@ -271,7 +273,9 @@ def _parse_ble(link, at, end, data, facts):  # type: ignore[no-untyped-def]
         return
     if end - at < 9:
         return
-    access = np.int64(data[at]) | np.int64(data[at + 1]) << 8 | np.int64(data[at + 2]) << 16 | np.int64(data[at + 3]) << 24
+    access = (
+        np.int64(data[at]) | np.int64(data[at + 1]) << 8 | np.int64(data[at + 2]) << 16 | np.int64(data[at + 3]) << 24
+    )
     length = np.int64(data[at + 5])
     facts[0] = 256
     facts[1] = at + 4

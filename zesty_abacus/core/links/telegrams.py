@@ -162,7 +162,11 @@ class _Sentences:
         good = int((flags == 0).sum())
         if good < 2 or good < 0.5 * len(flags):
             return None
-        return SentenceFraming(), 0.5 + 0.5 * good / len(flags), f"{good} of {len(flags)} sentences have a check that agrees"
+        return (
+            SentenceFraming(),
+            0.5 + 0.5 * good / len(flags),
+            f"{good} of {len(flags)} sentences have a check that agrees",
+        )
 
 
 FRAMINGS = (_Gap(), _Length(), _Codes(), _LineEnd(), _Sentences())
@@ -287,9 +291,12 @@ def _find_sentences(value, room):  # type: ignore[no-untyped-def]
         head = np.int64(0)
         letters = 0
         in_head = True
-        while at < n and value[at] != 42 and value[at] != 10 and value[at] != 13 and value[at] != 36 and at - first < 1024:
+        while (
+            at < n and value[at] != 42 and value[at] != 10 and value[at] != 13 and value[at] != 36 and at - first < 1024
+        ):
             check ^= value[at]
-            if value[at] == 44:
+            code = value[at]
+            if not (48 <= code <= 57 or 65 <= code <= 90 or 97 <= code <= 122):
                 in_head = False
             if in_head and letters < 7:
                 head = (head << 8) | np.int64(value[at] & 0xFF)

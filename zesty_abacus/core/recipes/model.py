@@ -10,9 +10,9 @@ from uuid import UUID, uuid4
 import msgspec
 
 from ..captures.columns import Columns
-from ..links.framing import Framing, framings
 from ..lines.registry import decoders
 from ..lines.settings import LineSettings
+from ..links.framing import Framing, framings
 
 if TYPE_CHECKING:
     AnyLine = LineSettings

@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -65,7 +66,9 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
     progress = progress or Progress()
     found: list[RecipeProposal] = []
     channels = recording.channels[:_MOST_CHANNELS]
-    radio = [c for c in channels if c.samples is not None and (c.samples.is_iq or recording.format_name in ("WAV", "SigMF"))]
+    radio = [
+        c for c in channels if c.samples is not None and (c.samples.is_iq or recording.format_name in ("WAV", "SigMF"))
+    ]
     if radio:
         for channel in radio[:2]:
             found.extend(_radio(path, recording, channel, progress))
@@ -78,7 +81,9 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
     for number, decoder in enumerate(decoders()):
         progress.step(0.5 + number / len(decoders()) * 0.5, f"trying {decoder.name}")
         for proposal in decoder.propose(edges):
-            found.extend(_with_framings(path, recording, proposal.settings, proposal.score, proposal.reason, edges, prepared))
+            found.extend(
+                _with_framings(path, recording, proposal.settings, proposal.score, proposal.reason, edges, prepared)
+            )
     return _best(found)
 
 
@@ -157,10 +162,13 @@ def _named(path: Path, form: str, channels: Sequence[str], line: LineSettings | 
 def _radio(path: Path, recording: LineRecording, channel: Channel, progress: Progress) -> Iterator[RecipeProposal]:
     """Try on-off keying and two tones; what comes out of the pulses decides."""
     assert channel.samples is not None
-    for kind, words in (("envelope", "carrier"), ("tones", "tones")):
+    kinds: tuple[tuple[Literal["envelope", "tones"], str], ...] = (("envelope", "carrier"), ("tones", "tones"))
+    for kind, words in kinds:
         progress.step(0.1, f"looking for {words}")
         try:
-            first = prepare_line(channel, LevelSetting(channel=channel.name, kind=kind), _first_part(channel), progress.quiet())  # type: ignore[arg-type]
+            first = prepare_line(
+                channel, LevelSetting(channel=channel.name, kind=kind), _first_part(channel), progress.quiet()
+            )
             proposal = _radio_line(path, recording, channel.name, first)
         except AbacusError:
             continue
@@ -174,7 +182,7 @@ def _radio_line(path: Path, recording: LineRecording, name: str, line: PreparedL
     if len(edges[name]) < 16:
         return None
     tones = line.setting.kind == "tones"
-    best: tuple[float, LineSettings, object, str] | None = None
+    best: tuple[float, PulseLine, object, str] = (-1.0, PulseLine(), None, "")
     tried = (
         [PulseLine(line=name, coding="plain", transitions=True, burst_gap_us=1e9), PulseLine(line=name, coding="plain")]
         if tones else [PulseLine(line=name)]
@@ -186,10 +194,9 @@ def _radio_line(path: Path, recording: LineRecording, name: str, line: PreparedL
         bits = len(result.bit_run) if result.bit_run is not None else 0
         score = score * 0.9 if bits >= 16 else 0.0
         reason = f"{facts.get('coding', '')}; {why}"
-        if best is None or score > best[0]:
+        if score > best[0]:
             best = (score, settings, framing, reason)
-    assert best is not None
-    score, settings, framing, reason = best
+    score, chosen, framing, reason = best
     if score <= 0:
         return None
     if tones:
@@ -200,7 +207,7 @@ def _radio_line(path: Path, recording: LineRecording, name: str, line: PreparedL
         score *= _keyed_share(line)
         heard = f"a carrier at {(line.setting.carrier_hz or 0.0) / 1e3:.2f} kHz, keyed on and off"
     keeps = LevelSetting(channel=name, kind=line.setting.kind, ignore_under_us=least)
-    recipe = _named(path, recording.format_name, (name,), settings, framing=framing, levels=(keeps,))
+    recipe = _named(path, recording.format_name, (name,), chosen, framing=framing, levels=(keeps,))
     return RecipeProposal(recipe, min(score, 1.0), (heard, reason))
 
 

@@ -44,8 +44,10 @@ class PreparedLine:
 
     Attributes
     ----------
+    asked
+        The setting it was made by.
     setting
-        With every None replaced by what was found.
+        The same with every None replaced by what was found.
     edges
     wave
         The samples to draw: the channel's own, or an envelope or tone difference made of them; None of a digital one.
@@ -57,6 +59,7 @@ class PreparedLine:
         Of radio and audio.
     """
 
+    asked: LevelSetting
     setting: LevelSetting
     edges: Edges
     wave: Samples | None = None
@@ -114,7 +117,7 @@ def prepare_line(
     """
     if channel.edges is not None:
         edges = channel.edges if span_ns is None else channel.edges.between(*span_ns)
-        return PreparedLine(setting, _cleaned(edges, setting))
+        return PreparedLine(setting, setting, _cleaned(edges, setting))
     assert channel.samples is not None
     samples = channel.samples
     if setting.kind == "threshold" and not samples.is_iq:
@@ -149,7 +152,9 @@ def run_recipe(
     """
     progress = progress or Progress()
     if recipe.line is None:
-        raise MisuseError("the recipe does not say what the wires speak.", where=recipe.name, hint="Choose a line code.")
+        raise MisuseError(
+            "the recipe does not say what the wires speak.", where=recipe.name, hint="Choose a line code."
+        )
     lines = {}
     names = recipe.channels()
     for number, name in enumerate(names):
@@ -158,10 +163,10 @@ def run_recipe(
             known = ", ".join(one.name for one in recording.channels)
             raise MisuseError(f"channel={name!r} is not in the recording ({known}).", where=recipe.name)
         known_line = (prepared or {}).get(name)
-        if known_line is not None and known_line.setting == recipe.level(name):
+        if known_line is not None and known_line.asked == recipe.level(name):
             lines[name] = known_line
             continue
-        part = Progress(lambda share, note, number=number: progress.step((number + share) / (len(names) + 1), note))
+        part = _part_of(progress, number, len(names) + 1)
         lines[name] = prepare_line(channel, recipe.level(name), span_ns, part)
     progress.step(len(names) / (len(names) + 1), "decoding")
     edges = {name: line.edges for name, line in lines.items()}
@@ -169,6 +174,10 @@ def run_recipe(
     result = framed(recipe, result)
     span = span_ns or recording.span_ns
     return Outcome(recipe, lines, result, span)
+
+
+def _part_of(whole: Progress, number: int, count: int) -> Progress:
+    return Progress(lambda share, note: whole.step((number + share) / count, note))
 
 
 def framed(recipe: Recipe, result: LineResult) -> LineResult:
@@ -272,7 +281,9 @@ def _by_threshold(
     band = suggestion.dead_band if setting.dead_band is None else setting.dead_band
     edges = _cleaned(find_edges(samples, above, band, below, span_ns, progress), setting)
     done = msgspec.structs.replace(setting, above=above, below=below, dead_band=band)
-    return PreparedLine(done, edges, samples, None, histogram, suggestion, measure_levels(samples, edges, suggestion))
+    return PreparedLine(
+        setting, done, edges, samples, None, histogram, suggestion, measure_levels(samples, edges, suggestion)
+    )
 
 
 def _part(samples: Samples, span_ns: tuple[int, int] | None) -> Samples:
@@ -282,7 +293,9 @@ def _part(samples: Samples, span_ns: tuple[int, int] | None) -> Samples:
     air = 50_000_000
     first, last = (int(i) for i in samples.indexes_of(np.array([span_ns[0] - air, span_ns[1] + air])))
     begin = samples.time_of(first)
-    return replace(samples, values=samples.values[first:last], begin_ns=begin, lows=samples.lows[:0], highs=samples.highs[:0])
+    return replace(
+        samples, values=samples.values[first:last], begin_ns=begin, lows=samples.lows[:0], highs=samples.highs[:0]
+    )
 
 
 def _by_envelope(
@@ -302,7 +315,9 @@ def _by_envelope(
         edges, threshold = keyed_edges(wave, floor=floor)
     histogram = level_histogram(wave)
     done = msgspec.structs.replace(setting, kind="envelope", carrier_hz=carrier, smooth_us=smooth)
-    return PreparedLine(done, _cleaned(edges, setting), wave, threshold, histogram, suggest_levels(histogram), None, spectrum)
+    return PreparedLine(
+        setting, done, _cleaned(edges, setting), wave, threshold, histogram, suggest_levels(histogram), None, spectrum
+    )
 
 
 def _smooth_for(samples: Samples, carrier: float) -> float:
@@ -324,7 +339,10 @@ def _loud_span(samples: Samples) -> tuple[int, int] | None:
         return None
     stretch = 2048
     starts = np.arange(0, len(samples) - stretch, stretch * 16)
-    power = [float(np.abs(samples.values[s : s + stretch].astype(np.float32) + samples.offset / samples.scale).mean()) for s in starts]
+    power = [
+        float(np.abs(samples.values[s : s + stretch].astype(np.float32) + samples.offset / samples.scale).mean())
+        for s in starts
+    ]
     middle = int(starts[int(np.argmax(power))])
     first = min(max(middle - most // 2, 0), len(samples) - most)
     return samples.time_of(first), samples.time_of(first + most)
@@ -345,4 +363,6 @@ def _by_tones(
     done = msgspec.structs.replace(setting, kind="tones", carrier_hz=low, high_hz=high, smooth_us=smooth, above=above,
                                    dead_band=0.2 if setting.dead_band is None else setting.dead_band)  # fmt: skip
     histogram = level_histogram(wave)
-    return PreparedLine(done, _cleaned(edges, setting), wave, None, histogram, suggest_levels(histogram), None, spectrum)
+    return PreparedLine(
+        setting, done, _cleaned(edges, setting), wave, None, histogram, suggest_levels(histogram), None, spectrum
+    )

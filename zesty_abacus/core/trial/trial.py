@@ -14,6 +14,7 @@ from pathlib import Path
 import msgspec
 
 from ..errors import DataError
+from ..recipes.model import Recipe
 
 FORMAT = "zesty-abacus trial"
 VERSION = 1
@@ -34,10 +35,19 @@ class SourceEntry(msgspec.Struct, frozen=True, kw_only=True):
         Relative to the trial's folder, or absolute.
     lanes
         Lane names by the interface name in the file; an interface without an entry keeps its own name.
+    form
+        Name of the format, if the user overruled what the content says.
+    recipe
+        How it becomes frames, as it was when it was put to use; recordings of frames need none.
+    begins_ns
+        When the recording's own zero is, since 1970 UTC; None takes the file's date, or the start of the others.
     """
 
     path: str
     lanes: dict[str, str] = {}
+    form: str = ""
+    recipe: Recipe | None = None
+    begins_ns: int | None = None
 
 
 class LaneEntry(msgspec.Struct, frozen=True, kw_only=True):
@@ -79,6 +89,11 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     def lane_entry(self, name: str) -> LaneEntry:
         """Return what is said about a lane, an empty entry if nothing is."""
         return next((lane for lane in self.lanes if lane.name == name), LaneEntry(name=name))
+
+    def with_source(self, number: int, entry: SourceEntry) -> TrialFile:
+        """Return a trial with one source's entry replaced."""
+        sources = tuple(entry if place == number else known for place, known in enumerate(self.sources))
+        return msgspec.structs.replace(self, sources=sources)
 
     def with_lane(self, entry: LaneEntry) -> TrialFile:
         """Return a trial with one lane's entry replaced or added."""

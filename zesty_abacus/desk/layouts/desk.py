@@ -171,7 +171,7 @@ class LayoutsDesk(QWidget):
     def _begin_layout(self) -> None:
         session = self._session
         if session.kind is not None:
-            name = f"Message {session.kind_key(session.kind).address_text()}"
+            name = f"Message {session.kind_address(session.kind)}"
             session.edits.change(session.layout_for_new_field(session.kind, name))
             self.message.lines["name"].setFocus()
             self.message.lines["name"].selectAll()
@@ -205,7 +205,7 @@ class LayoutsDesk(QWidget):
             return
         key = session.kind_key(session.kind)
         self.begin.setVisible(key.is_data)
-        named = f"Nobody has named {key.address_text()} yet."
+        named = f"Nobody has named {session.kind_address(session.kind)} yet."
         self.empty_words.setText(named if key.is_data else "Error and remote frames carry no payload to lay out.")
 
     def _head_words(self, layout: heavy.Layout) -> str:

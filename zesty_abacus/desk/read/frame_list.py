@@ -144,7 +144,7 @@ class FrameList(QAbstractScrollArea):
             time=time_text(session.clock.seconds(frame.time_ns), 6),
             after="",
             lane=session.capture.lanes[int(table.lane[row])].name,
-            message=name or session.kind_key(kind).address_text(),
+            message=name or session.kind_address(kind),
             named=bool(name),
             says=says,
             wrong=wrong,

@@ -129,7 +129,7 @@ class UnravelDesk(QWidget):
             self.head.words.setText("")
             return
         key = session.kind_key(kind)
-        self.head.title.setText(key.address_text())
+        self.head.title.setText(session.kind_address(kind))
         parts = [session.kind_name(kind) or "unnamed", session.capture.lanes[key.lane].name]
         rows = session.capture.kinds.rows(kind)[:200_000]
         parts.append(cycle_words(session.capture.table.time_ns[rows]))

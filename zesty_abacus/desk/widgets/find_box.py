@@ -104,7 +104,7 @@ class FindBox(QLineEdit):
 
     def _kind_findings(self, kind: int) -> Iterator[Finding]:
         session = self._session
-        address = session.kind_key(kind).address_text()
+        address = session.kind_address(kind)
         lane = session.capture.lanes[session.kind_key(kind).lane].name
         name = session.kind_name(kind)
         yield Finding("message", name or f"{address} unnamed", f"{address} · {lane}", lambda: session.select_kind(kind))

@@ -65,7 +65,7 @@ class RosterModel(QAbstractListModel):
     def _matches(self, kind: int, wanted: str) -> bool:
         session = self._session
         layout = session.layout_of(kind)
-        words = [session.kind_key(kind).address_text(), session.kind_name(kind) or "unnamed"]
+        words = [session.kind_address(kind), session.kind_name(kind) or "unnamed"]
         if layout is not None:
             words += [field.name for field in layout.fields]
         text = " ".join(words).lower()
@@ -91,7 +91,7 @@ class RosterModel(QAbstractListModel):
         session = self._session
         share = session.explained[kind].share if kind < len(session.explained) else None
         shown = f", {share:.0%} explained" if share is not None else ""
-        return f"{session.kind_key(kind).address_text()} {session.kind_name(kind) or 'unnamed'}{shown}"
+        return f"{session.kind_address(kind)} {session.kind_name(kind) or 'unnamed'}{shown}"
 
 
 class RosterDelegate(QStyledItemDelegate):
@@ -126,12 +126,12 @@ class RosterDelegate(QStyledItemDelegate):
         if chosen:
             painter.fillRect(rect, QColor(theme.selected))
             painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), QColor(theme.zest))
-        key = session.kind_key(kind)
         name = session.kind_name(kind)
         top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
         address = figure_font(SMALL_PX, bold=True)
-        draw_text(painter, top, key.address_text(), address, theme.ink)
-        offset = painter.fontMetrics().horizontalAdvance(key.address_text()) + 8
+        words = session.kind_address(kind)
+        draw_text(painter, top, words, address, theme.ink)
+        offset = painter.fontMetrics().horizontalAdvance(words) + 8
         rate = _rate_text(session.kind_rate(kind))
         draw_text(painter, top, rate, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
         used = painter.fontMetrics().horizontalAdvance(rate) + 6

@@ -1,0 +1,46 @@
+"""``zesty-abacus recipe``: what a recording looks like, by measurement."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+import click
+
+from ..core.captures.registry import line_formats, read_lines, recognise
+from ..core.captures.report import CaptureReadError
+from ..core.handover.writers import ExportError
+from ..core.recipes.json_form import recipes_to_file_text
+from ..core.recipes.propose import RecipeProposal, propose, propose_for_frames
+from ..core.trial.intake import SourceRequest, frames_of_source
+
+
+@click.command()
+@click.argument("source", type=click.Path(path_type=Path))
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
+@click.option("--all", "every", is_flag=True, help="Put out every recipe that was measured, not only the best.")
+def recipe(source: Path, output: Path | None, every: bool) -> None:
+    """Measure how SOURCE may be read and put out the best recipe; the reasons go to standard error."""
+    found = _measured(source)
+    if not found:
+        raise CaptureReadError("no line code explains this recording.", where=str(source), hint="Open it on Intake.")
+    for proposal in found if every else found[:1]:
+        click.echo(f"{proposal.recipe.speaks} ({proposal.score:.0%}): {'; '.join(proposal.reasons)}", err=True)
+    text = recipes_to_file_text([proposal.recipe for proposal in (found if every else found[:1])])
+    if output is None:
+        click.echo(text, nl=False)
+        return
+    try:
+        output.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
+
+
+def _measured(source: Path) -> list[RecipeProposal]:
+    form = recognise(source)
+    if form in {one.name for one in line_formats()}:
+        with tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:
+            recording, _ = read_lines(source, Path(folder), form)
+            return propose(source, recording)
+    table, _ = frames_of_source(SourceRequest(source))
+    return propose_for_frames(source, form, table)
