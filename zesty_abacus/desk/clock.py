@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-_SHORTEST_VIEW_NS = 1000
+_SHORTEST_VIEW_NS = 100
+"""A view of one bit of a fast line."""
 
 
 class Clock(QObject):

@@ -20,6 +20,7 @@ def command_table(window: Window) -> list[Command]:
         *_time_commands(window),
         *_shown_commands(window),
         *_edit_commands(window),
+        *_intake_commands(window),
         *_trial_commands(window),
     ]
 
@@ -74,11 +75,17 @@ def _edit_commands(window: Window) -> list[Command]:
     session = window.session
     unravel, layouts = window.unravel, window.layouts
 
+    bench = window.intake.bench
+
     def undo() -> None:
+        if window.desk_name == "Intake" and bench.undo():
+            return
         done = session.edits.undo()
         session.told.emit("", f"Undone: {done}." if done else "There is nothing to undo.")
 
     def redo() -> None:
+        if window.desk_name == "Intake" and bench.redo():
+            return
         done = session.edits.redo()
         session.told.emit("", f"Done again: {done}." if done else "There is nothing to do again.")
 
@@ -86,7 +93,7 @@ def _edit_commands(window: Window) -> list[Command]:
         return _is_open(window)
 
     return [
-        Command("undo", "Undo the last edit of a layout", "Ctrl+Z", undo, opened),
+        Command("undo", "Undo the last edit", "Ctrl+Z", undo, opened),
         Command("redo", "Make the undone edit again", "Ctrl+Shift+Z", redo, opened),
         Command("keep", "Keep the chosen reading as a field", "K", lambda: _keep(window), opened, "Unravel"),
         Command("new field", "New field from the selected beads", "F", layouts.add_field, opened, "Layouts"),
@@ -110,8 +117,36 @@ def _trial_commands(window: Window) -> list[Command]:
     ]  # fmt: skip
 
 
+def _intake_commands(window: Window) -> list[Command]:
+    bench = window.intake.bench
+
+    def out() -> bool:
+        return bench.outcome is not None
+
+    def search(step: int, **what: bool) -> None:
+        if not bench.go_next(step, **what):
+            words = "with a fault" if what.get("wrong") else "of this address"
+            window.session.told.emit("", f"There is no {'further' if step > 0 else 'earlier'} frame {words}.")
+
+    return [
+        Command("next fault", "Next frame with a fault", "E", lambda: search(1, wrong=True), out, "Intake"),
+        Command("fault before", "Frame with a fault before", "Shift+E", lambda: search(-1, wrong=True), out, "Intake"),
+        Command("next same", "Next frame of this address", "A", lambda: search(1, same_address=True), out, "Intake"),
+        Command("same before", "Frame of this address before", "Shift+A", lambda: search(-1, same_address=True), out,
+                "Intake"),
+        Command("whole frame", "Bring the whole frame into view", "W", lambda: bench.show_frame(bench.current()), out,
+                "Intake"),
+        Command("whole source", "Show the whole recording", "Shift+X",
+                lambda: window.session.clock.set_view(*bench.span_ns), out, "Intake"),
+        Command("use frames", "Use these frames", "Shift+U", bench.use, out, "Intake"),
+    ]  # fmt: skip
+
+
 def _step(window: Window, step: int) -> None:
-    window.read.frames.go(step)
+    if window.desk_name == "Intake" and window.intake.bench.outcome is not None:
+        window.intake.came_out.go(step)
+    else:
+        window.read.frames.go(step)
 
 
 def _reading(window: Window, step: int) -> None:

@@ -24,7 +24,7 @@ from ..core.frames.activity import BitHistory, KindActivity, capture_activity
 from ..core.frames.addresses import address_text
 from ..core.frames.capture import Capture, KindFrames
 from ..core.frames.decimate import Curve, lane_density
-from ..core.frames.flags import ERROR, EXTENDED, REMOTE
+from ..core.frames.flags import ERROR, EXTENDED, REMOTE, TELLS_KINDS_APART, WRONG, wrong_words
 from ..core.frames.kinds import KindKey
 from ..core.handover.tables import (
     CHUNK_ROWS,
@@ -48,6 +48,7 @@ from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
 from ..core.trial.trial import Moment, Trial, TrialFile
 from ..core.unravel.readings import Reading, bits_in_words, readings_of
 from ..demo.trial import copy_shipped_trial
+from . import line_engine as lines
 
 STRIP_COLUMNS = 2048
 """Columns of the density picture; as fine as a 4K strip shows."""
@@ -229,13 +230,14 @@ def explain_all(activities: Sequence[KindActivity], matches: Sequence[Layout | N
 
 
 __all__ = [
-    "ERROR", "EXTENDED", "REMOTE", "AbacusError", "Applies", "BitHistory", "Curve", "Decoded", "Explained",
+    "ERROR", "EXTENDED", "REMOTE", "TELLS_KINDS_APART", "WRONG", "AbacusError", "Applies", "BitHistory",
+    "Curve", "Decoded", "Explained",
     "ExportRequest", "Field", "FieldColumn", "FieldKind", "KindActivity", "KindData", "KindFrames", "KindKey",
     "Layout", "LayoutHead", "Library", "Moment", "NamedValue", "OpenedTrial", "Plan", "PlanError",
     "ReadingCurve", "Revision", "Selected", "SourceOutcome", "Span", "Trial", "TrialFile", "TriedField",
     "Validity", "address_text", "bit_name", "bits_in_words", "capture_activity", "check_layout", "compile_layout",
     "copy_shipped_trial", "decode", "default_author", "describe_change", "explain_all", "field_curve",
-    "finish_opening", "format_exact", "lane_density", "load_kind", "match_kinds", "new_field", "new_layout",
+    "finish_opening", "format_exact", "lane_density", "lines", "load_kind", "match_kinds", "new_field", "new_layout",
     "open_demo", "open_trial", "open_trial_capture", "owned_bits", "parse_exact", "parse_places", "places_of",
-    "preview_export", "reckon", "run_export", "try_layout", "wording",
+    "preview_export", "reckon", "run_export", "try_layout", "wording", "wrong_words",
 ]  # fmt: skip

@@ -82,7 +82,7 @@ class KindStore(QObject):
         """Return the kind of a frame of the capture."""
         from_table = self._capture.table
         engine = self._engine
-        flags = int(from_table.flags[row]) & (engine.EXTENDED | engine.REMOTE | engine.ERROR)
+        flags = int(from_table.flags[row]) & engine.TELLS_KINDS_APART
         return self._number_of_key[engine.KindKey(int(from_table.lane[row]), int(from_table.address[row]), flags)]
 
     def data(self, kind: int) -> heavy.KindData | None:

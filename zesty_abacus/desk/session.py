@@ -177,7 +177,12 @@ class Session(QObject):
         numbers = {self._origin_of(kind): kind for kind in range(len(made.capture.kinds.keys))}
         kept = [(numbers[origin], field_id) for origin, field_id in traced if origin in numbers]
         self.traces = [trace for trace in kept or self._first_traces() if self.trace_field(trace) is not None]
-        self.clock.start(made.capture.origin_ns, made.capture.end_ns)
+        place = (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns) if same else None
+        self.clock.start(*_span_of(made))
+        if place is not None:
+            # the same trial with another recipe or offset: nobody wants to lose the place
+            self.clock.set_view(*place[:2])
+            self.clock.set_cursor(place[2])
         self.settings = with_recent(self.settings, made.trial.folder)
         save_settings(self.settings)
         self.opened.emit()
@@ -237,6 +242,10 @@ class Session(QObject):
     def kind_key(self, kind: int) -> heavy.KindKey:
         """Return lane, address and flags of a kind."""
         return self.capture.kinds.keys[kind]
+
+    def layouts_for(self, lane: str) -> list[heavy.Layout]:
+        """Return the layouts that name a lane."""
+        return [layout for layout in self.edits.layouts() if lane in layout.applies.lanes]
 
     def kind_address(self, kind: int) -> str:
         """Return a kind's address the way its bus writes it."""
@@ -326,6 +335,16 @@ class Session(QObject):
         self.jobs.close()
         if self.library is not None:
             self.library.close()
+
+
+def _span_of(made: heavy.OpenedTrial) -> tuple[int, int]:
+    """Return the time that frames and recordings of lines cover together."""
+    spans = [
+        (o.first_ns, o.last_ns) for o in made.outcomes if o.holds == "lines" and o.last_ns > o.first_ns and not o.error
+    ]
+    if len(made.capture):
+        spans.append((made.capture.origin_ns, made.capture.end_ns))
+    return min((first for first, _ in spans), default=0), max((last for _, last in spans), default=1)
 
 
 def _padded(groups: list[list[Any]]) -> list[list[Any]]:

@@ -165,6 +165,11 @@ def _style_sheet(t: Theme) -> str:
     QLabel#quiet {{ color: {t.quiet}; }}
     QLabel#wrong {{ color: {t.wrong}; }}
     QLabel#good {{ color: {t.good}; }}
+    QLabel#unexplained {{ color: {t.unexplained}; }}
+    QCheckBox::indicator {{ width: 15px; height: 15px; border: 1px solid {t.rod}; border-radius: 4px;
+        background: {t.panel}; }}
+    QCheckBox::indicator:checked {{ background: {t.zest}; border-color: {t.zest}; }}
+    QCheckBox::indicator:focus {{ border-color: {t.zest}; }}
     QLabel#section {{ color: {t.quiet}; font-size: {TINY_PX}px; }}
     QLabel#chip {{ background: {t.chip}; border-radius: 8px; padding: 1px 8px; font-size: {TINY_PX}px; }}
     QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {{

@@ -177,7 +177,8 @@ class Window(QMainWindow):
             self,
             "Open recordings or a trial",
             "",
-            "Recordings and trials (*.log *.pcap *.pcapng *.gz *.zst trial.json);;All files (*)",
+            "Recordings and trials (*.log *.pcap *.pcapng *.gz *.zst *.vcd *.csv *.wav *.sigmf-meta *.pulses *.bytes "
+            "trial.json);;All files (*)",
         )
         if names:
             self.session.open_paths([Path(name) for name in names])

@@ -1,0 +1,374 @@
+"""The source in hand on Intake: its recording, the recipe being worked on, and what came out of it."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ..session import Session
+from ..widgets.parts import one_shot
+
+if TYPE_CHECKING:
+    from ...core.progress import Progress
+    from .. import line_engine as heavy
+
+_WHOLE_AT_ONCE = 400_000
+"""Samples or edges of a recording that is small enough to be decoded whole at each change."""
+_SETTLE_MS = 120
+
+
+class Bench(QObject):
+    """What Intake works on. Views read it, follow its events and write by one call.
+
+    Attributes
+    ----------
+    number
+        The chosen source of the trial.
+    opened
+        Its recording, None while it is being opened or if it holds whole frames.
+    recipe
+        The recipe as it stands, None if nobody chose one.
+    outcome
+        What it made, of the part in view or of all.
+    is_whole
+        Whether the outcome is of all.
+    before
+        Counts before the last change, None if there was no change.
+    problem
+        Why the recipe gives nothing, in a sentence.
+
+    Events
+    ------
+    source_changed
+        Another source is in hand, or it was opened.
+    recipe_changed
+        The recipe is another one.
+    outcome_changed
+        Something else came out.
+    level_moving
+        (channel, level) a threshold is being dragged.
+    """
+
+    source_changed = pyqtSignal()
+    recipe_changed = pyqtSignal()
+    outcome_changed = pyqtSignal()
+    level_moving = pyqtSignal(str, float)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.number = 0
+        self.opened: heavy.OpenedSource | None = None
+        self.recipe: heavy.Recipe | None = None
+        self.outcome: heavy.Outcome | None = None
+        self.is_whole = False
+        self.before: dict[str, int] | None = None
+        self.problem = ""
+        self._undone: list[heavy.Recipe | None] = []
+        self._done: list[heavy.Recipe | None] = []
+        self._wanted: tuple[int, object] | None = None
+        self._again = one_shot(self, _SETTLE_MS, self._run_part)
+        session.opened.connect(self._on_trial)
+
+    # the source
+
+    def choose(self, number: int) -> None:
+        """Take a source in hand and open it for a look."""
+        self.number = number
+        self._open()
+
+    def _on_trial(self) -> None:
+        count = len(self.session.trial.file.sources)
+        self.number = min(self.number, max(count - 1, 0))
+        if self._wanted is None:
+            return
+        # the trial was brought in again: the recording at hand goes on if nothing of it changed
+        if self._wanted == self._key():
+            self.source_changed.emit()
+        else:
+            self._open()
+
+    def _key(self) -> tuple[int, object] | None:
+        sources = self.session.trial.file.sources if self.session.trial is not None else ()
+        return (self.number, sources[self.number]) if self.number < len(sources) else None
+
+    def _open(self) -> None:
+        session = self.session
+        self._drop()
+        self._wanted = self._key()
+        outcomes = session.outcomes
+        if self._wanted is None or self.number >= len(outcomes) or outcomes[self.number].error:
+            self.source_changed.emit()
+            return
+        trial, number, zero, library = session.trial, self.number, outcomes[self.number].zero_ns, session.library
+        lines = session.engine.lines
+
+        def work(progress: Progress) -> heavy.OpenedSource | None:
+            return lines.open_source(trial, number, zero, library, progress)
+
+        name = outcomes[number].path.name
+        session.jobs.start("source", f"looking at {name}", work, self._on_source, self._on_problem)
+        self.source_changed.emit()
+
+    def _drop(self) -> None:
+        self.opened, self.recipe, self.outcome, self.before = None, None, None, None
+        self.problem = ""
+        self._done, self._undone = [], []
+
+    def _on_source(self, opened: heavy.OpenedSource | None) -> None:
+        self.opened = opened
+        if opened is not None:
+            self._show_span()
+            if opened.offers:
+                self.recipe = opened.offers[0].recipe
+        self.source_changed.emit()
+        self.recipe_changed.emit()
+        self._run_part()
+
+    def _on_problem(self, sentence: str) -> None:
+        self.problem = sentence
+        self.source_changed.emit()
+
+    def _show_span(self) -> None:
+        """Bring the recording into view, unless the view lies inside it already."""
+        clock = self.session.clock
+        first, last = self.span_ns
+        if not (first <= clock.view_first_ns and clock.view_last_ns <= last):
+            clock.set_view(first, last)
+        if not first <= clock.cursor_ns <= last:
+            clock.set_cursor(first)
+
+    @property
+    def zero_ns(self) -> int:
+        """Where the recording's own zero lies on the capture's clock, with the lane's offset."""
+        if self.opened is None:
+            return 0
+        lane = self.lane_name
+        offset = self.session.trial.file.lane_entry(lane).offset_ns if lane else 0
+        return self.opened.zero_ns + offset
+
+    @property
+    def lane_name(self) -> str:
+        """The lane the frames go to."""
+        if self.opened is None:
+            return ""
+        named = self.opened.request.lanes.get("")
+        return named or (self.recipe.lane if self.recipe is not None else "")
+
+    @property
+    def span_ns(self) -> tuple[int, int]:
+        """The time that was recorded, on the capture's clock."""
+        if self.opened is None:
+            return self.session.clock.first_ns, self.session.clock.last_ns
+        first, last = self.opened.span_ns
+        return first + self.zero_ns, last + self.zero_ns
+
+    # the recipe
+
+    def take(self, recipe: heavy.Recipe | None) -> None:
+        """Work with another recipe; the one before can be had back by undo."""
+        if recipe == self.recipe:
+            return
+        self._done.append(self.recipe)
+        self._undone.clear()
+        self._set(recipe)
+
+    def set_line(self, **changes: Any) -> None:
+        """Change settings of the line code."""
+        if self.recipe is not None and self.recipe.line is not None:
+            line = msgspec.structs.replace(self.recipe.line, **changes)
+            self.take(msgspec.structs.replace(self.recipe, line=line))
+
+    def set_framing(self, **changes: Any) -> None:
+        """Change settings of the framing."""
+        if self.recipe is not None and self.recipe.framing is not None:
+            framing = msgspec.structs.replace(self.recipe.framing, **changes)
+            self.take(msgspec.structs.replace(self.recipe, framing=framing))
+
+    def set_level(self, channel: str, **changes: Any) -> None:
+        """Change how a channel becomes edges."""
+        if self.recipe is not None:
+            setting = msgspec.structs.replace(self.recipe.level(channel), **changes)
+            self.take(self.recipe.with_level(setting))
+
+    def set_recipe(self, **changes: Any) -> None:
+        """Change anything else of the recipe."""
+        if self.recipe is not None:
+            self.take(msgspec.structs.replace(self.recipe, **changes))
+
+    def undo(self) -> bool:
+        """Go back one change of the recipe; say whether there was one."""
+        if not self._done:
+            return False
+        self._undone.append(self.recipe)
+        self._set(self._done.pop())
+        return True
+
+    def redo(self) -> bool:
+        """Make the undone change again; say whether there was one."""
+        if not self._undone:
+            return False
+        self._done.append(self.recipe)
+        self._set(self._undone.pop())
+        return True
+
+    def _set(self, recipe: heavy.Recipe | None) -> None:
+        columns = self.recipe.columns if self.recipe is not None else None
+        self.recipe = recipe
+        if self.outcome is not None and self.is_whole:
+            self.before = self.outcome.counts()
+        self.recipe_changed.emit()
+        if recipe is not None and recipe.columns != columns and self.opened is not None:
+            self._read_again()
+        else:
+            self._again.start()
+
+    def _read_again(self) -> None:
+        """Read the file again, since other columns mean other channels."""
+        session, recipe = self.session, self.recipe
+        entry = msgspec.structs.replace(session.trial.file.sources[self.number], recipe=recipe)
+        file = session.trial.file.with_source(self.number, entry)
+        trial = session.engine.Trial(session.trial.folder, file)
+        number, zero, library, lines = self.number, self.zero_ns, session.library, session.engine.lines
+
+        def work(progress: Progress) -> heavy.OpenedSource | None:
+            return lines.open_source(trial, number, zero, library, progress)
+
+        def done(opened: heavy.OpenedSource | None) -> None:
+            self.opened = opened
+            self.source_changed.emit()
+            self._run_part()
+
+        session.jobs.start("source", "reading with other columns", work, done, self._on_problem)
+
+    # what comes out
+
+    def _run_part(self) -> None:
+        """Try the recipe on the part in view first, then on all."""
+        opened, recipe = self.opened, self.recipe
+        if opened is None or recipe is None or (opened.recording is not None and recipe.line is None):
+            self.outcome = None
+            self.outcome_changed.emit()
+            return
+        clock, zero = self.session.clock, self.zero_ns
+        first, last = opened.span_ns
+        view = max(clock.view_first_ns - zero, first), min(clock.view_last_ns - zero, last)
+        large = opened.recording is not None and sum(c.count for c in opened.recording.channels) > _WHOLE_AT_ONCE
+        if large and view[0] < view[1] and (view[1] - view[0]) * 3 < last - first:
+            self._start(view, then_whole=True)
+        else:
+            self._start(None)
+
+    def _start(self, span: tuple[int, int] | None, *, then_whole: bool = False) -> None:
+        opened, recipe, lines = self.opened, self.recipe, self.session.engine.lines
+        assert opened is not None and recipe is not None
+        prepared = self.outcome.lines if self.outcome is not None and self.is_whole and span is None else None
+
+        def work(progress: Progress) -> heavy.Outcome:
+            return lines.try_recipe(opened, recipe, span, prepared, progress)
+
+        def done(outcome: heavy.Outcome) -> None:
+            if opened is not self.opened or recipe is not self.recipe:
+                return
+            self.outcome, self.is_whole, self.problem = outcome, span is None, ""
+            self.outcome_changed.emit()
+            if then_whole:
+                self._start(None)
+
+        def failed(sentence: str) -> None:
+            if recipe is self.recipe:
+                self.outcome, self.problem = None, sentence
+                self.outcome_changed.emit()
+
+        words = "trying the recipe on what is in view" if span else "trying the recipe"
+        self.session.jobs.start("recipe", words, work, done, failed)
+
+    def changes(self) -> dict[str, int]:
+        """Return how each count differs from before the last change; nothing before there was one."""
+        if self.before is None or self.outcome is None or not self.is_whole:
+            return {}
+        now = self.outcome.counts()
+        names = dict.fromkeys([*now, *self.before])
+        return {name: now.get(name, 0) - self.before.get(name, 0) for name in names}
+
+    # frames
+
+    def frame_times(self) -> np.ndarray:
+        """Return the time of each frame that came out, on the capture's clock; in order."""
+        if self.outcome is None:
+            return np.empty(0, np.int64)
+        return self.outcome.result.frames.time_ns + self.zero_ns
+
+    def current(self) -> int:
+        """Return the frame at or before the cursor, -1 before the first."""
+        return int(np.searchsorted(self.frame_times(), self.session.clock.cursor_ns, side="right")) - 1
+
+    def go(self, row: int) -> None:
+        """Put the cursor on a frame."""
+        times = self.frame_times()
+        if len(times):
+            row = min(max(row, 0), len(times) - 1)
+            self.session.clock.set_cursor(int(times[row]), follow=True)
+
+    def show_frame(self, row: int) -> None:
+        """Bring a whole frame into view, with some air around it."""
+        if self.outcome is None or not 0 <= row < len(self.outcome.result.frames):
+            return
+        first = int(self.frame_times()[row])
+        last = int(self.outcome.result.ends_ns[row]) + self.zero_ns
+        air = max((last - first) // 12, 500)
+        self.session.clock.set_cursor(first)
+        self.session.clock.set_view(first - air, last + air)
+
+    def go_next(self, step: int, *, wrong: bool = False, same_address: bool = False) -> bool:
+        """Go to the next or the last frame with a fault, or of the same address; say whether there is one."""
+        if self.outcome is None:
+            return False
+        table, at = self.outcome.result.frames, self.current()
+        fits = np.ones(len(table), np.bool_)
+        if wrong:
+            fits &= table.flags & self.session.engine.WRONG > 0
+        if same_address and at >= 0:
+            fits &= table.address == table.address[at]
+        rows = np.flatnonzero(fits)
+        rows = rows[rows > at] if step > 0 else rows[rows < at][::-1]
+        if not len(rows):
+            return False
+        self.go(int(rows[0]))
+        return True
+
+    # keeping
+
+    def use(self) -> None:
+        """Put the recipe to use: its frames become a lane of the capture."""
+        if self.recipe is None:
+            return
+        file = self.session.trial.file
+        entry = msgspec.structs.replace(file.sources[self.number], recipe=self.recipe)
+        # the recording at hand stays open while the trial is brought in again
+        self._wanted = (self.number, entry)
+        self.session.change_trial(file.with_source(self.number, entry))
+
+    def save(self, name: str) -> None:
+        """Keep the recipe in the library under a name."""
+        session = self.session
+        if self.recipe is None or session.library is None:
+            return
+        recipe = msgspec.structs.replace(self.recipe, name=name)
+        self.recipe = recipe
+        shelf, author = session.library.recipes, session.edits.author
+
+        def work(progress: Progress) -> str:
+            progress.step(0.1, "keeping the recipe")
+            head = shelf.head_of(recipe.id)
+            if head is not None and head.recipe == recipe:
+                return f"{name} is in the library as it stands."
+            parent = head.revision.id if head is not None else None
+            shelf.commit(recipe, parent=parent, author=author, reason=f"tried on {session.trial.file.name}")
+            return f"Recipe {name} is kept in the library."
+
+        session.jobs.start("recipe kept", "keeping the recipe", work, lambda words: session.told.emit("good", words))
+        self.recipe_changed.emit()
