@@ -28,7 +28,13 @@ def test_everything_below_the_desk_imports_where_qt_is_missing():
 
 
 def test_formats_register_themselves():
-    assert {format_.name for format_ in formats()} >= {"frame table", "pcap", "pcapng", "SocketCAN text log", "timed bytes"}
+    assert {format_.name for format_ in formats()} >= {
+        "frame table",
+        "pcap",
+        "pcapng",
+        "SocketCAN text log",
+        "timed bytes",
+    }
     assert {one.name for one in line_formats()} == {"pulse lengths", "sample table", "SigMF", "VCD", "WAV"}
     assert all(format_.sniff(b"") is False for format_ in formats())
 

@@ -56,7 +56,10 @@ def test_orders_and_resolutions(tmp_path, order, resolution, ticks, nanoseconds)
 def test_interfaces_sections_and_offsets(tmp_path):
     frame = can_bytes(0x1A0, b"\1")
     data = (
-        section() + interface(name="thruster") + interface(name="eth0", link=1) + interface(name="battery", offset=100)
+        section()
+        + interface(name="thruster")
+        + interface(name="usb0", link=189)
+        + interface(name="battery", offset=100)
     )
     data += packet(frame, 1_000_000, 0) + packet(b"\0" * 60, 0, 1) + packet(frame, 1_000_000, 2)
     data += block("<", 0x00000BAD, b"some other block") + block("<", 5, bytes(12))
@@ -65,7 +68,7 @@ def test_interfaces_sections_and_offsets(tmp_path):
     assert report.lanes == ["thruster", "battery"]
     assert list(table.lane) == [0, 1, 1]
     assert list(table.time_ns) == [10**9, 101 * 10**9, 3 * 10**9]
-    assert report.problem_count == 1 and "link type 1" in report.problems[0].reason
+    assert report.problem_count == 1 and "link type 189" in report.problems[0].reason
 
 
 def test_direction_option_and_simple_packets(tmp_path):

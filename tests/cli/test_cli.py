@@ -33,10 +33,13 @@ def test_demo_writes_everything(trial):
 
 
 def test_frames_of_a_trial_and_of_files(trial):
-    code, out, _ = run("frames", trial)
+    code, out, err = run("frames", trial)
     rows = list(csv.DictReader(io.StringIO(out)))
     assert code == 0 and list(rows[0]) == ["time_ns", "lane", "address", "direction", "flags", "size", "payload"]
-    assert {row["lane"] for row in rows} == {"thruster", "battery"}
+    assert {row["lane"] for row in rows} == {
+        "thruster", "battery", "shore", "deck", "bilge", "winch", "compass", "pendant", "beacon",
+    }  # fmt: skip
+    assert "sounder.wav: WAV holds waves, and no recipe says what they speak" in err
     code, out, _ = run("frames", trial / "battery.pcapng.zst", "--to", "jsonl")
     assert code == 0 and {json.loads(line)["lane"] for line in out.splitlines()} == {"battery"}
 

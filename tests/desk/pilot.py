@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QWidget
 from zesty_abacus.desk.launch import make_application
 from zesty_abacus.desk.window import Window
 
-PATIENCE_S = 30.0
+PATIENCE_S = 120.0
+"""Kernels that were changed are compiled on first use, which takes a while on a busy machine."""
 
 
 class Pilot:

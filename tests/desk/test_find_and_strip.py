@@ -146,7 +146,8 @@ def test_the_roster_says_each_kind_to_screen_readers(pilot):
     texts = [model.data(model.index(row), role) for row in range(model.rowCount())]
     assert texts[0] == "thruster" and "0x2C1 unnamed, 0% explained" in texts
     assert any(text.startswith("0x18FF0210 Pack totals, 100%") for text in texts)
-    assert len(texts) == 28 + 2
+    session = pilot.session
+    assert len(texts) == len(session.capture.kinds.keys) + len(session.capture.lanes)
 
 
 def test_the_next_kind_by_key_goes_round_the_roster(pilot):
@@ -157,7 +158,8 @@ def test_the_next_kind_by_key_goes_round_the_roster(pilot):
     pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
     pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
     pilot.key("N", Qt.KeyboardModifier.ShiftModifier)
-    assert pilot.session.kind == pilot.kind(0x18FFE010), "from the first to the last"
+    last = [entry for entry in pilot.window.roster.model.entries if isinstance(entry, int)][-1]
+    assert pilot.session.kind == last, "from the first to the last"
 
 
 def test_a_kind_filtered_away_stays_in_hand(pilot):

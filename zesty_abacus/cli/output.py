@@ -52,18 +52,19 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
         else:
             recipes = [recipe for file in recipe_files for recipe in recipes_from_file(file)]
             made = bring_in([_request(path, recipes) for path in sources], Path(folder) / "capture")
-        failed = [outcome.error for outcome in made.outcomes if outcome.error]
+        failed = [outcome.error or _need(outcome) for outcome in made.outcomes if outcome.error or outcome.needs_recipe]
         if failed and len(failed) == len(made.outcomes):
             raise CaptureReadError(" ".join(failed))
         for outcome in made.outcomes:
             _tell_problems(outcome)
-            if outcome.needs_recipe:
-                raise CaptureReadError(
-                    f"{outcome.report.format_name} holds waves, and no recipe says what they speak.",
-                    where=str(outcome.path),
-                    hint="Measure one with zesty-abacus recipe, and give it with --recipe.",
-                )
         yield made.capture
+
+
+def _need(outcome: SourceOutcome) -> str:
+    return (
+        f"{outcome.path}: {outcome.report.format_name} holds waves, and no recipe says what they speak. "
+        "Measure one with zesty-abacus recipe, and give it with --recipe."
+    )
 
 
 def _request(path: Path, recipes: list[Recipe]) -> SourceRequest:
@@ -118,8 +119,8 @@ class _Unseekable:
 
 
 def _tell_problems(outcome: SourceOutcome) -> None:
-    if outcome.error:
-        click.echo(f"zesty-abacus: {outcome.error}", err=True)
+    if outcome.error or outcome.needs_recipe:
+        click.echo(f"zesty-abacus: {outcome.error or _need(outcome)}", err=True)
     report = outcome.report
     for problem in report.problems[:_LISTED]:
         click.echo(f"zesty-abacus: {outcome.path}, {problem.place}: {problem.reason}", err=True)

@@ -249,7 +249,7 @@ def write_bilge(path: Path, trial: Trial) -> list[TrueFrame]:
     half = 1e9 / 99_800 / 2
     wires = Drawing(clock=1, data=1)
     truth: list[TrueFrame] = []
-    begins = _begin_of(trial, _PUMP_S - 0.02)
+    begins = begin_of(_PUMP_S - 0.02, trial.length_s)
     zero = trial.at_ns(begins)
     length = 0.06
     wires.wait(4e5)
@@ -342,7 +342,7 @@ def write_pendant(path: Path, trial: Trial) -> list[TrueFrame]:
     """Hook release pendant, on-off keyed at 433.92 MHz: bits in the width of pulses, five repeats, one cut off."""
     random = trial.random("pendant")
     rate = 125_000
-    begins = _begin_of(trial, _HOOK_S - 0.35)
+    begins = begin_of(_HOOK_S - 0.35, trial.length_s)
     zero = trial.at_ns(begins)
     length = 1.15
     count = round(length * rate)
@@ -383,7 +383,7 @@ def write_bridge(path: Path, trial: Trial) -> list[TrueFrame]:
     parts: list[str] = ["# climate remote on the bridge, lengths in microseconds"]
     truth = []
     time = 0.0
-    zero = trial.at_ns(_begin_of(trial, 15.0))
+    zero = trial.at_ns(begin_of(15.0, trial.length_s))
 
     def pulse(length: float, sign: str) -> str:
         nonlocal time
@@ -412,7 +412,7 @@ def write_sounder(path: Path, trial: Trial) -> list[TrueFrame]:
     """Echo sounder: Manchester words on a bipolar line, sampled as audio with eight bits."""
     random = trial.random("sounder")
     rate, half = 96_000, 1e9 / 6000
-    begins = _begin_of(trial, 44.0)
+    begins = begin_of(44.0, trial.length_s)
     zero = trial.at_ns(begins)
     wires = Drawing(line=0)
     truth = []
@@ -438,7 +438,7 @@ def write_beacon(path: Path, trial: Trial) -> list[TrueFrame]:
     """Position beacon: packets of HDLC at 1200 bit/s, two tones at 1200 and 2200 Hz, with noise and one broken."""
     random = trial.random("beacon")
     rate = 11_025
-    begins = _begin_of(trial, 20.0)
+    begins = begin_of(20.0, trial.length_s)
     zero = trial.at_ns(begins)
     length = 12.0
     phase_step = np.zeros(round(length * rate))
@@ -460,9 +460,9 @@ def write_beacon(path: Path, trial: Trial) -> list[TrueFrame]:
     return truth
 
 
-def _begin_of(trial: Trial, second: float) -> float:
+def begin_of(second: float, length_s: float) -> float:
     """Return when a short recording begins: at its moment, or at the start of a trial that ends before."""
-    return second if second + 3 < trial.length_s else 0.0
+    return second if second + 3 < length_s else 0.0
 
 
 def devices() -> Iterator[Device]:

@@ -20,7 +20,7 @@ from ..core.library.store import Library
 from ..core.progress import Progress
 from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..core.trial.trial import LaneEntry, Moment, SourceEntry, Trial, TrialFile
-from .devices import Device, TrueFrame, devices
+from .devices import Device, TrueFrame, begin_of, devices
 from .devices import Trial as DeviceTrial
 from .messages import all_messages
 from .physics import LOOP_S, MOMENTS, STEP_S, Physics
@@ -177,7 +177,7 @@ def _describe(file: TrialFile, length_s: float) -> TrialFile:
         run="run 14, harbour loop",
         sources=(
             *(SourceEntry(path=_RECORDINGS[lane]) for lane in LANES),
-            *(_source_of(device) for device in devices()),
+            *(_source_of(device, length_s) for device in devices()),
         ),
         lanes=(
             LaneEntry(name="thruster", note="CAN 500k"),
@@ -189,8 +189,8 @@ def _describe(file: TrialFile, length_s: float) -> TrialFile:
     )
 
 
-def _source_of(device: Device) -> SourceEntry:
-    begins = None if device.dated else START_NS + round(device.begins_s * 1e9)
+def _source_of(device: Device, length_s: float) -> SourceEntry:
+    begins = None if device.dated else START_NS + round(begin_of(device.begins_s, length_s) * 1e9)
     return SourceEntry(path=device.file, recipe=demo_recipes().get(device.lane), begins_ns=begins)
 
 

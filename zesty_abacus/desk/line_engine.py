@@ -33,7 +33,7 @@ from ..core.links.bursts import BurstFraming, Vote, vote_repeats
 from ..core.links.framing import Framing, framing_of, framings
 from ..core.links.registers import RegisterFraming, RegisterState, register_state
 from ..core.progress import Progress
-from ..core.recipes.alignment import estimate_offset
+from ..core.recipes.alignment import OffsetEstimate, estimate_offset
 from ..core.recipes.model import LevelSetting, Recipe, SourcePattern, new_recipe
 from ..core.recipes.propose import propose, propose_for_frames
 from ..core.recipes.run import Outcome, PreparedLine, result_counts, run_on_frames, run_recipe
@@ -286,8 +286,10 @@ def form_names() -> list[str]:
 
 
 __all__ = [
-    "ROLES", "TIME_UNITS", "AbacusError", "BurstFraming", "Channel", "Columns", "Edges", "FrameWords", "LevelSetting", "MarkKind", "Offer",
-    "OpenedSource", "Outcome", "PreparedLine", "Recipe", "Samples", "SourcePattern", "Vote", "decoder_of", "decoders",
+    "ROLES", "TIME_UNITS", "AbacusError", "BurstFraming", "Channel", "Columns", "Edges", "FrameWords", "LevelSetting",
+    "MarkKind", "Offer",
+    "OffsetEstimate", "OpenedSource", "Outcome", "PreparedLine", "Recipe", "Samples", "SourcePattern",
+    "Vote", "decoder_of", "decoders",
     "estimate_offset", "fields_of", "form_names", "frame_words", "framing_of", "framings", "guess_columns", "head_of",
     "new_recipe", "open_source", "registers_at", "result_counts", "split_line", "try_recipe", "votes_of",
     "with_framing", "with_line", "wrong_words",

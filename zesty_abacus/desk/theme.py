@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QPalette
@@ -62,6 +63,8 @@ NIGHT = Theme(
     zest="#F08048", zest_text="#F59A6C", unexplained="#D99A55", wrong="#F07C84", good="#93C756", selected="#43302A",
     chip="#2A343D", fields=_FIELD_HUES_NIGHT,
 )  # fmt: skip
+
+_ICONS = (Path(__file__).parent / "icons").as_posix()
 
 TEXT_PX = 13
 SMALL_PX = 12
@@ -179,6 +182,8 @@ def _style_sheet(t: Theme) -> str:
     QLineEdit[wrong="true"] {{ border: 1px solid {t.wrong}; }}
     QLineEdit#find {{ background: {t.paper}; border-radius: 8px; padding: 5px 10px; }}
     QComboBox::drop-down {{ border: 0; width: 18px; }}
+    QComboBox::down-arrow {{ image: url({_ICONS}/down.png); width: 9px; height: 6px; }}
+    QCheckBox::indicator:checked {{ image: url({_ICONS}/tick.png); }}
     QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.line}; outline: 0;
         selection-background-color: {t.selected}; selection-color: {t.ink}; }}
     QPushButton {{ background: {t.panel}; border: 1px solid {t.rod}; border-radius: 7px; padding: 3px 11px; }}

@@ -102,7 +102,7 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     if usual < 1 or (usual == 1 and separator != ","):
         return None
     first = next((n for n, row in enumerate(rows) if len(row) == usual and _is_data(row)), None)
-    if first is None or not all(len(row) == usual for row in rows[first:-1]):
+    if first is None or not _most([len(row) == usual for row in rows[first:-1]]):
         return None
     data = rows[first:-1] or rows[first:]
     decimal = "," if separator != "," and any(re.fullmatch(r"[+-]?\d+,\d+", c) for row in data for c in row) else "."
@@ -186,17 +186,25 @@ def _time_unit(names: tuple[str, ...], roles: tuple[str, ...]) -> str:
 
 def _numeric(cells: list[str], decimal: str) -> bool:
     good = [cell for cell in cells if cell]
-    return bool(good) and all(re.fullmatch(_NUMBER, cell) and (decimal == "," or "," not in cell) for cell in good)
+    return _most(
+        [bool(re.fullmatch(_NUMBER, cell)) and (decimal == "," or "," not in cell) for cell in good], some=True
+    )
+
+
+def _most(fits: list[bool], *, some: bool = False) -> bool:
+    """Whether nearly all fit: a broken row does not make a table something else."""
+    return sum(fits) >= 0.9 * len(fits) and (bool(fits) or not some)
 
 
 def _hex(cells: list[str]) -> bool:
-    return all(re.fullmatch(r"(?:0x)?[0-9A-Fa-f \-.:]*", cell) for cell in cells)
+    digits = [re.sub(r"0x|[ \-.:]", "", cell) for cell in cells]
+    return _most([bool(re.fullmatch(r"[0-9A-Fa-f]*", cell)) and len(cell) % 2 == 0 for cell in digits])
 
 
 def _rising(cells: list[str], decimal: str) -> bool:
     if not _numeric(cells, decimal):
         return False
-    values = [float(cell.replace(decimal, ".")) for cell in cells if cell]
+    values = [float(cell.replace(decimal, ".")) for cell in cells if re.fullmatch(_NUMBER, cell)]
     return len(values) > 2 and all(a < b for a, b in itertools.pairwise(values))
 
 

@@ -27,7 +27,7 @@ class PulseText:
     def sniff(self, head: bytes, path: Path) -> bool:
         """Return whether there is nothing but lengths, signs and the two words."""
         tokens = [token for token in _TOKEN.findall(head)[:-1] if not token.startswith(b"#")]
-        if len(tokens) < 6 or b"\x00" in head:
+        if len(tokens) < 4 or b"\x00" in head:
             return False
         if tokens[0].lower() in (b"pulse", b"space"):
             return all(_LENGTH.fullmatch(token) or token.lower() in (b"pulse", b"space") for token in tokens)
@@ -98,8 +98,12 @@ def _edges(levels: np.ndarray, lengths: np.ndarray) -> Edges:
     ends = np.rint(np.cumsum(lengths)).astype(np.int64)
     begins = np.concatenate([[0], ends[:-1]])
     changes = np.flatnonzero(np.diff(levels)) + 1
-    # a recording of pulse lengths begins where the first pulse does: before it the line was at rest
+    # a recording of pulse lengths begins where the first pulse does, and ends with the last: beyond it was quiet
     if levels[0] == 1:
         changes = np.concatenate([[0], changes])
-    first = 0
-    return Edges(begins[changes], levels[changes].astype(np.int8), first, int(begins[0]) - 100_000_000, int(ends[-1]))
+    quiet = 100_000_000
+    end = int(ends[-1]) + (quiet if levels[-1] == 1 else 0)
+    if levels[-1] == 1:
+        changes = np.concatenate([changes, [len(levels)]])
+        begins, levels = np.concatenate([begins, [ends[-1]]]), np.concatenate([levels, [0]])
+    return Edges(begins[changes], levels[changes].astype(np.int8), 0, int(begins[0]) - quiet, end)

@@ -29,8 +29,9 @@ class SampleCsv:
 
     def sniff(self, head: bytes, path: Path) -> bool:
         """Return whether this is a table with a time and numbers, at a rate no slow instrument has."""
-        columns = guess_columns(head.decode("utf-8", "replace"))
-        if columns is None or not columns.of_role("channel"):
+        text = head.decode("utf-8", "replace")
+        columns = guess_columns(text)
+        if columns is None or not columns.of_role("channel") or _may_be_bytes(text, columns):
             return False
         rate = sample_rate(head, columns)
         return rate is None or rate >= 100
@@ -58,6 +59,14 @@ class SampleCsv:
 
 
 LINES = SampleCsv()
+
+
+def _may_be_bytes(text: str, columns: Columns) -> bool:
+    """Whether a table is too short to tell, or its cells are pairs of digits after a time, as bytes in hex are."""
+    rows = [split_line(line, columns.separator) for line in text.splitlines() if line.strip()][columns.head_lines :]
+    if len(rows) < 4:
+        return True
+    return columns.separator == " " and all(len(cell) == 2 for row in rows[:-1] for cell in row[1:])
 
 
 def sample_rate(head: bytes, columns: Columns) -> float | None:

@@ -142,8 +142,12 @@ def _three_levels(counts: NDArray, centers: NDArray) -> tuple[float, float, floa
         smooth[np.searchsorted(centers, a) : np.searchsorted(centers, b) + 1].min()
         for a, b in itertools.pairwise(peaks)
     ]
+    apart = np.array([np.abs(centers - peak) > 8 * (centers[1] - centers[0]) for peak in peaks])
+    inside = (centers > peaks[0]) & (centers < peaks[2]) & apart.all(axis=0)
+    usual = float(np.median(smooth[inside])) if inside.any() else 0.0
     # each level stands out against the flanks on its sides
-    if between[0] < 0.35 * min(heights[0], heights[1]) and between[1] < 0.35 * min(heights[1], heights[2]):
+    clear = between[0] < 0.35 * min(heights[0], heights[1]) and between[1] < 0.35 * min(heights[1], heights[2])
+    if clear and heights[1] > 4 * usual:
         return peaks[0], peaks[1], peaks[2]
     return None
 

@@ -218,14 +218,19 @@ def _decode(time, level, first, end_ns, half, syncs, one_rises, word_bits, parit
             if length:
                 found = number + 1
                 break
-        # a word may follow the last one so that its sync has no change at its begin; then it begins where that ended
-        if not found and open_frame and begin > last_end + 0.4 * half and edge > 0 and begin < last_end + 4 * half:
-            for number in range(len(syncs)):
-                length = _sync_at(time, level, first, last_end, max(edge - 8, 0), half, syncs[number])
-                if length:
-                    found = number + 1
-                    begin = last_end
-                    break
+        # a sync may begin at the level the line has anyway, at rest or from the word before: then its first change
+        # is the one inside it
+        before = level[edge - 1] if edge else first
+        number = 0
+        while not found and before != 0 and number < len(syncs):
+            lead = 1
+            while lead < len(syncs[number]) and syncs[number][lead] == syncs[number][0]:
+                lead += 1
+            begin = time[edge] - lead * half
+            if syncs[number][0] == before and begin > last_end - 0.6 * half:
+                length = _sync_at(time, level, first, begin, max(edge - 2, 0), half, syncs[number])
+                found = number + 1 if length else 0
+            number += 1
         if not found:
             edge += 1
             continue

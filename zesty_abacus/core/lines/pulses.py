@@ -125,6 +125,9 @@ def measure_pulses(line: Edges, settings: PulseLine) -> PulseFacts | None:
     marks = cluster_lengths(widths[is_mark & inside], fewest)
     spaces = cluster_lengths(widths[~is_mark & inside], fewest)
     if not marks:
+        # so few that no length comes often: every one is taken as it is
+        marks, spaces = cluster_lengths(widths[is_mark & inside], 1), cluster_lengths(widths[~is_mark & inside], 1)
+    if not marks:
         return None
     if settings.coding in CODINGS:
         coding, reason = CODINGS.index(settings.coding), "set"
@@ -186,9 +189,24 @@ def _coding(
         if float(np.mean(np.abs(sums - middle) < 0.15 * middle)) > 0.9:
             return _WIDTH, f"{lengths}, and a pulse with its space always lasts {middle / 1000:.4g} µs: width"
         ratios = [pairs[1].center / pairs[0].center for pairs in (marks, spaces)]
-        if all(1.6 < ratio < 2.5 for ratio in ratios):
+        if all(1.6 < ratio < 2.5 for ratio in ratios) and _held(widths, is_mark, inside, marks, spaces) > 0.97:
             return _MANCHESTER, f"{lengths}, the long ones twice the short ones: Manchester halves"
     return _PLAIN, f"{lengths}: multiples of one bit"
+
+
+def _held(
+    widths: NDArray[np.int64], is_mark: NDArray[np.bool_], inside: NDArray[np.bool_],
+    marks: list[Cluster], spaces: list[Cluster],
+) -> float:  # fmt: skip
+    """Return the share of lengths that lie in the clusters, without the first two of a burst, which may be a leader."""
+    begins = np.concatenate([[True], ~inside[:-1]])
+    leads = begins | np.concatenate([[False], begins[:-1]])
+    held = np.zeros(len(widths), np.bool_)
+    for clusters, chosen in ((marks, is_mark), (spaces, ~is_mark)):
+        for cluster in clusters:
+            held |= chosen & (widths >= cluster.low) & (widths < cluster.high)
+    counted = inside & ~leads
+    return float(held[counted].mean()) if counted.any() else 0.0
 
 
 def _listed(clusters: list[Cluster]) -> str:
@@ -266,11 +284,11 @@ def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longes
             stop += 2
         closed = stop + 1 < count
         last = stop + 1 if closed else stop
+        # a burst closer to an end of the recording than the pause between bursts may go on beyond it
         bad = np.uint32(0)
-        if (i == 0 and first == 1) or time[i] - begin_ns < unit or not closed:
-            bad |= np.uint32(F.CUT_SHORT)
-        if i == 0 and time[0] - begin_ns < gap and gap < 1e17 and time[0] - begin_ns < 4 * unit:
-            bad |= np.uint32(F.CUT_SHORT)
+        room = gap if gap < 1e17 else 4 * unit
+        if (i == 0 and (first == 1 or time[i] - begin_ns < room)) or not closed or end_ns - time[last] < room:
+            bad = np.uint32(F.CUT_SHORT)
         at = i
         # a first pulse much longer than any symbol wakes the receiver and carries nothing
         if coding != 3 and at + 2 <= last and time[at + 1] - time[at] > 2.2 * max(split, unit):

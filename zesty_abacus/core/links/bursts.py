@@ -93,7 +93,8 @@ class _Bursts:
             table, ends = _table([run.bit[a:b] for a, b in spans[chosen]], facts)
             frame_of_burst[chosen] = np.arange(len(chosen))
         rows = result.marks.rows.copy()
-        burst = np.searchsorted(run.start_ns[run.bounds[:-1]], rows[:, 0], side="right") - 1
+        begins = run.start_ns[np.minimum(run.bounds[:-1], len(run) - 1)]
+        burst = np.searchsorted(begins, rows[:, 0], side="right") - 1
         rows[:, 5] = np.where(burst >= 0, frame_of_burst[np.maximum(burst, 0)], -1)
         return LineResult(table, ends, Marks(rows), None, run, result.facts)
 

@@ -343,6 +343,18 @@ def _pair(data, units, late_ns, patience_ns, frames, payload):  # type: ignore[n
 
 
 @njit(cache=True, nogil=True)
+def _begins_unit(data, at, end):  # type: ignore[no-untyped-def]
+    """Whether a unit may begin here: its head makes sense, and so does what follows it, if anything does."""
+    length = np.int64(data[at + 4]) << 8 | data[at + 5]
+    if data[at + 2] or data[at + 3] or not 2 <= length <= 254:
+        return False
+    if (data[at + 7] & 0x7F) not in (1, 2, 3, 4, 5, 6, 15, 16, 22, 23):
+        return False
+    after = at + 6 + length
+    return after == end or (after + 4 <= end and data[after + 2] == 0 and data[after + 3] == 0)
+
+
+@njit(cache=True, nogil=True)
 def _find_tcp_units(data, piece_of_byte, times, way, lost, firsts, units):  # type: ignore[no-untyped-def]
     """Find units in streams; rows are first byte of the unit identifier, after last, flags, time, transaction, way.
 
@@ -377,13 +389,7 @@ def _find_tcp_units(data, piece_of_byte, times, way, lost, firsts, units):  # ty
                 continue
             stop = at + 1
             if not plausible:
-                while stop + 8 <= end and not (
-                    data[stop + 2] == 0
-                    and data[stop + 3] == 0
-                    and data[stop + 4] == 0
-                    and 2 <= data[stop + 5] <= 254
-                    and (data[stop + 7] & 0x7F) in (1, 2, 3, 4, 5, 6, 15, 16, 22, 23)
-                ):
+                while stop + 8 <= end and not _begins_unit(data, stop, end):
                     stop += 1
                 if stop + 8 > end:
                     stop = end

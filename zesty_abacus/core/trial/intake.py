@@ -72,8 +72,8 @@ class SourceOutcome:
         Time of its earliest and latest frame, without the lanes' offsets.
     zero_ns
         Where the recording's own zero was put.
-    samples
-        Samples or edges of a recording of lines.
+    samples, counted
+        How many samples or edges a recording of lines has, and what was counted.
     recipe
         Name of the recipe that was used.
     facts
@@ -90,6 +90,7 @@ class SourceOutcome:
     last_ns: int = 0
     zero_ns: int = 0
     samples: int = 0
+    counted: str = ""
     recipe: str = ""
     facts: list[tuple[str, str]] = field(default_factory=list)
     error: str = ""
@@ -190,7 +191,7 @@ def _open_cached(folder: Path) -> BroughtIn | None:
 
 def _fingerprint(trial: Trial) -> str:
     """Return a name that changes whenever the capture would."""
-    digest = hashlib.sha256(b"capture 2")
+    digest = hashlib.sha256(b"capture 3")
     for entry in trial.file.sources:
         path = trial.source_path(entry)
         state = " ".join(_state_of(one) for one in (path, path.with_suffix(".sigmf-data")))
@@ -305,6 +306,10 @@ def _bring_lines(
     half = Progress(lambda share, note: progress.step(share / 2, note))
     recording, outcome.report = read_lines(request.path, columns, form, _columns(request), half)
     outcome.samples = sum(channel.count for channel in recording.channels)
+    outcome.counted = " and ".join(
+        word for word, some in (("samples", any(c.samples is not None for c in recording.channels)),
+                                ("edges", any(c.edges is not None for c in recording.channels))) if some
+    )  # fmt: skip
     outcome.facts = list(recording.facts)
     zero = request.begins_ns if request.begins_ns is not None else recording.zero_ns
     outcome.zero_ns = zero or 0

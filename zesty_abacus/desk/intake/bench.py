@@ -340,6 +340,61 @@ class Bench(QObject):
         self.go(int(rows[0]))
         return True
 
+    # the lane's clock
+
+    def set_offset(self, offset_ns: int) -> None:
+        """Move the lane against the others; the capture is put together anew."""
+        file = self.session.trial.file
+        entry = file.lane_entry(self.lane_name)
+        if self.lane_name and entry.offset_ns != offset_ns:
+            self.session.change_trial(file.with_lane(msgspec.structs.replace(entry, offset_ns=offset_ns)))
+
+    def shift(self, by_ns: int) -> None:
+        """Move the lane by some time more."""
+        if self.lane_name and by_ns:
+            self.set_offset(self.session.trial.file.lane_entry(self.lane_name).offset_ns + by_ns)
+
+    def _aligned_traces(self) -> tuple[tuple, tuple] | None:
+        """Return a traced field of another lane and one of this lane."""
+        session = self.session
+        names = [lane.name for lane in session.capture.lanes]
+        own = [trace for trace in session.traces if names[session.kind_key(trace[0]).lane] == self.lane_name]
+        others = [trace for trace in session.traces if trace not in own]
+        return (others[0], own[0]) if own and others else None
+
+    def can_align(self) -> bool:
+        """Whether two traced fields could tell the lane's offset."""
+        return self.session.capture is not None and self._aligned_traces() is not None
+
+    def align(self) -> None:
+        """Estimate the lane's offset from a field of it and one of another lane, both traced on Read."""
+        traces = self._aligned_traces()
+        if traces is None:
+            return
+        session, engine = self.session, self.session.engine
+        capture, layouts = session.capture, [session.layout_of(kind) for kind, _ in traces]
+
+        def work(progress: Progress) -> heavy.OffsetEstimate:
+            signals = []
+            for (kind, field_id), layout in zip(traces, layouts, strict=True):
+                frames = capture.kind_frames(kind)
+                column, _ = engine.field_curve(frames, layout, field_id, progress)
+                signals.append((frames.time_ns, column.plot_values().astype(np.float64)))
+            return engine.lines.estimate_offset(signals[0], signals[1])
+
+        def done(found: heavy.OffsetEstimate) -> None:
+            ms = found.offset_ns / 1e6
+            words = f"The lane fits {ms:+.3f} ms later: the two fields then agree by {found.agreement:.0%}."
+            if found.agreement < 0.5 or found.margin < 0.05:
+                session.told.emit(
+                    "wrong", f"The two fields do not tell an offset; at best they agree by {found.agreement:.0%}."
+                )
+                return
+            session.told.emit("good", words)
+            self.shift(found.offset_ns)
+
+        session.jobs.start("align", "estimating the offset", work, done)
+
     # keeping
 
     def use(self) -> None:

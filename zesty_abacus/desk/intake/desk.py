@@ -112,6 +112,7 @@ class IntakeDesk(QWidget):
         self.forms = {}
         row = QHBoxLayout()
         row.setContentsMargins(18, 5, 14, 3)
+        row.setSpacing(10)
         row.addWidget(self.came_words)
         row.addWidget(self.came_note, 1)
         row.addWidget(label("show", "quiet"))

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxL
 
 from ..clock import grouped, span_text
 from ..theme import figure_font, look, text_font
-from ..widgets.parts import Panel, button, clear_layout, hairline, label
+from ..widgets.parts import EDGE, Panel, button, clear_layout, hairline, label
 from .bench import Bench
 from .columns_picker import NoWheel
 from .pictures import LengthsView, LevelHistogramView, VotesView
@@ -38,8 +38,16 @@ class RecipePanel(Panel):
         self._no_wheel = NoWheel(self)
         self._measured: dict[str, QWidget] = {}
         self._others_shown = False
+        self._cleaning_shown = False
         self.body.setSpacing(3)
         self.result_box = QVBoxLayout()
+        self.foot_box = QVBoxLayout()
+        self.foot_box.setContentsMargins(EDGE, 6, EDGE, 8)
+        self.foot_box.setSpacing(2)
+        outer = self.layout()
+        assert isinstance(outer, QVBoxLayout)
+        outer.addWidget(hairline())
+        outer.addLayout(self.foot_box)
         self.levels_view = LevelHistogramView()
         self.lengths_view = LengthsView()
         self.votes_view = VotesView()
@@ -60,6 +68,7 @@ class RecipePanel(Panel):
         self.result_box = QVBoxLayout()
         self.result_box.setSpacing(3)
         self.clear()
+        clear_layout(self.foot_box)
         self._measured.clear()
         self.note.setText("")
         if bench.opened is None:
@@ -116,7 +125,7 @@ class RecipePanel(Panel):
         )
         words.setFont(text_font(bold=True))
         row.addWidget(words, 1)
-        row.addWidget(label(origin, "chip"))
+        row.addWidget(label(origin, "chip"), 0, Qt.AlignmentFlag.AlignTop)
         self.body.addLayout(row)
         for reason in offer.reasons:
             self.body.addWidget(label(reason, "quiet", wrap=True))
@@ -158,6 +167,26 @@ class RecipePanel(Panel):
         self._section("lane")
         lane = self._entry("lane", recipe.lane, lambda text: bench.set_recipe(lane=text))
         self._row("lane", lane)
+        self._show_lane(recipe)
+
+    def _show_lane(self, recipe: heavy.Recipe) -> None:
+        """Let the lane's clock be moved against the others."""
+        bench = self._bench
+        name = bench.lane_name
+        if not name:
+            return
+        offset = bench.session.trial.file.lane_entry(name).offset_ns / 1e6
+        self._number(
+            "lane offset", "offset ms", offset or None, "", lambda ms: bench.set_offset(round((ms or 0) * 1e6)), ""
+        )
+        self.body.addWidget(label("Ctrl-drag the wave to move this lane against the others.", "quiet", wrap=True))
+        if bench.can_align():
+            align = button("Estimate from two traces", "Two traced fields on Read, one of this lane, tell the offset")
+            align.clicked.connect(bench.align)
+            holder = QHBoxLayout()
+            holder.addWidget(align)
+            holder.addStretch(1)
+            self.body.addLayout(holder)
 
     def _gives(self, recipe: heavy.Recipe) -> str:
         lines = self._bench.session.engine.lines
@@ -216,14 +245,25 @@ class RecipePanel(Panel):
         used = recipe.channels()
         if not used:
             return
-        self._section("levels")
-        for name in used:
-            channel = bench.opened.recording.channel(name)
-            if channel is None:
-                continue
-            self._show_level(recipe.level(name), channel, several=len(used) > 1)
+        channels = [channel for name in used if (channel := bench.opened.recording.channel(name)) is not None]
+        if any(channel.samples is not None for channel in channels):
+            self._section("levels")
+        else:
+            self._section("lines")
+            cleaned = any(recipe.level(name) != type(recipe.level(name))(channel=name) for name in used)
+            if not (cleaned or self._cleaning_shown):
+                clean = button("Glitches and inversion …", "Ignore short pulses, turn a line over", link=True)
+                clean.clicked.connect(self._show_cleaning)
+                self.body.addWidget(clean)
+                return
+        for channel in channels:
+            self._show_level(recipe.level(channel.name), channel, several=len(used) > 1)
         self.body.addWidget(self.levels_view)
         self.levels_view.setVisible(False)
+
+    def _show_cleaning(self) -> None:
+        self._cleaning_shown = True
+        self.refresh()
 
     def _show_level(self, setting: heavy.LevelSetting, channel: heavy.Channel, *, several: bool) -> None:
         bench, name = self._bench, setting.channel
@@ -272,8 +312,7 @@ class RecipePanel(Panel):
     def _row(self, words: str, widget: QWidget, layout: QVBoxLayout | None = None) -> None:
         row = QHBoxLayout()
         row.setSpacing(8)
-        row.addWidget(label(words, "quiet"))
-        row.addStretch(1)
+        row.addWidget(label(words, "quiet", wrap=True), 1)
         row.addWidget(widget)
         (layout if layout is not None else self.body).addLayout(row)
 
@@ -281,8 +320,7 @@ class RecipePanel(Panel):
         box = QComboBox()
         box.setAccessibleName(name)
         box.installEventFilter(self._no_wheel)
-        box.setMaximumWidth(150)
-        box.setMinimumWidth(110)
+        box.setFixedWidth(124)
         for value, words in choices:
             box.addItem(words, value)
         values = [value for value, _ in choices]
@@ -294,7 +332,7 @@ class RecipePanel(Panel):
         line = QLineEdit(text)
         line.setAccessibleName(name)
         line.setPlaceholderText(hint)
-        line.setMaximumWidth(118)
+        line.setFixedWidth(88)
         line.setAlignment(Qt.AlignmentFlag.AlignRight)
         line.editingFinished.connect(lambda: take(line.text().strip()) if line.isModified() else None)
         return line
@@ -367,12 +405,13 @@ class RecipePanel(Panel):
     def _show_outcome(self) -> None:
         bench = self._bench
         clear_layout(self.result_box)
+        clear_layout(self.foot_box)
         self.levels_view.setVisible(False)
         outcome = bench.outcome
         if bench.opened is None:
             return
         if bench.problem:
-            self.result_box.addWidget(label(bench.problem, "wrong", wrap=True, selectable=True))
+            self.foot_box.addWidget(label(bench.problem, "wrong", wrap=True, selectable=True))
         if outcome is None:
             return
         self._show_measured(outcome)
@@ -385,17 +424,17 @@ class RecipePanel(Panel):
         heading.setContentsMargins(0, 6, 0, 0)
         self.result_box.addWidget(heading)
 
-    def _result_row(self, words: str, value: str, tone: str = "", note: str = "") -> None:
+    def _result_row(
+        self, words: str, value: str, tone: str = "", note: str = "", box: QVBoxLayout | None = None
+    ) -> None:
         row = QHBoxLayout()
-        name = label(words, "quiet")
-        row.addWidget(name)
-        row.addStretch(1)
+        row.addWidget(label(words, "quiet", wrap=True), 1)
         if note:
-            row.addWidget(label(note, "quiet"))
+            row.addWidget(label(note, "chip"))
         shown = label(value, tone, selectable=True)
         shown.setFont(figure_font(12))
         row.addWidget(shown)
-        self.result_box.addLayout(row)
+        (box if box is not None else self.result_box).addLayout(row)
 
     def _show_measured(self, outcome: heavy.Outcome) -> None:
         for name, line in outcome.lines.items():
@@ -425,14 +464,17 @@ class RecipePanel(Panel):
                 self.lengths_view.setVisible(True)
 
     def _show_counts(self, outcome: heavy.Outcome) -> None:
+        """Say what came out, and how each change of the recipe changed it, where it is always in view."""
         bench = self._bench
-        part = "" if bench.is_whole else ", in view"
-        self._result_section(f"result{part}")
         changes = bench.changes()
-        for name, count in {**dict.fromkeys(changes, 0), **outcome.counts()}.items():
+        counts = {**dict.fromkeys(changes, 0), **outcome.counts()}
+        heading = label("result" if bench.is_whole else "result, of what is in view", "section")
+        self.foot_box.addWidget(heading)
+        for name, count in counts.items():
             change = changes.get(name, 0)
             note = f"{change:+d}".replace("-", "−") if change else ""
-            self._result_row(name, grouped(count), "wrong" if name not in ("frames", "bytes") and count else "", note)
+            wrong = "wrong" if name not in ("frames", "bytes") and count else ""
+            self._result_row(name, grouped(count), wrong, note, self.foot_box)
 
     def _show_votes(self, outcome: heavy.Outcome) -> None:
         votes = self._bench.session.engine.lines.votes_of(outcome)
@@ -460,10 +502,11 @@ class RecipePanel(Panel):
         row.addStretch(1)
         holder = QWidget()
         holder.setLayout(row)
-        row.setContentsMargins(0, 8, 0, 0)
-        self.result_box.addWidget(holder)
+        row.setContentsMargins(0, 6, 0, 0)
+        self.foot_box.addWidget(holder)
         if used == bench.recipe:
-            self.result_box.addWidget(label("These frames are in the capture.", "good"))
+            use.setText("In use")
+            use.setToolTip("These frames are in the capture")
 
 
 def number_text(value: float) -> str:

@@ -12,12 +12,17 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QSizePolicy, QVBoxLayout, QWidg
 from ..clock import grouped
 from ..session import Session
 from ..theme import figure_font, look, text_font
-from ..widgets.parts import Panel, button, hairline, label
+from ..widgets.parts import Panel, button, hairline, label, one_shot
 
 if TYPE_CHECKING:
     from .. import engine as heavy
 
 _LISTED_PROBLEMS = 100
+
+
+def _unbroken(number: int) -> str:
+    """Write a count so that no line breaks within it."""
+    return grouped(number).replace(chr(0x2009), chr(0x202F))
 
 
 class SourceCard(QFrame):
@@ -72,6 +77,8 @@ class SourceList(Panel):
         super().__init__("Brought in")
         self._session = session
         self._chosen = 0
+        self._chosen_card: SourceCard | None = None
+        self._reveal = one_shot(self, 0, self._show_chosen)
         self.body.setContentsMargins(0, 0, 0, 0)
         self.body.setSpacing(0)
         session.opened.connect(self.refresh)
@@ -80,13 +87,17 @@ class SourceList(Panel):
     def refresh(self) -> None:
         """List the sources again."""
         session = self._session
+        self._chosen_card = None
         self.clear()
         count = len(session.outcomes)
+        chosen: SourceCard | None = None
         self.note.setText(f"{count} source{'s' if count != 1 else ''}")
         self._chosen = min(self._chosen, max(count - 1, 0))
         for number, outcome in enumerate(session.outcomes):
             card = self._card(number, outcome)
             card.picked.connect(lambda number=number: self.choose(number))
+            if number == self._chosen:
+                chosen = card
             self.body.addWidget(card)
             self.body.addWidget(hairline())
         for reference in session.trial.file.references if session.trial is not None else ():
@@ -95,6 +106,13 @@ class SourceList(Panel):
             self.body.addWidget(hairline())
         self.body.addWidget(self._drop_zone())
         self.body.addStretch(1)
+        if chosen is not None:
+            self._chosen_card = chosen
+            self._reveal.start()
+
+    def _show_chosen(self) -> None:
+        if self._chosen_card is not None and self._chosen_card.parent() is not None:
+            self.area.ensureWidgetVisible(self._chosen_card, 0, 60)
 
     def choose(self, number: int) -> None:
         """Choose a source."""
@@ -111,7 +129,7 @@ class SourceList(Panel):
         report = outcome.report
         if outcome.holds == "lines":
             kinds = f"{len(report.lanes)} channel{'s' if len(report.lanes) != 1 else ''}"
-            count = f"{grouped(outcome.samples)} samples or edges"
+            count = f"{_unbroken(outcome.samples)} {outcome.counted}"
             return f"{report.format_name} · {kinds} · {count}"
         if outcome.holds == "reference":
             return f"reference · {grouped(outcome.samples)} rows"

@@ -50,6 +50,7 @@ class WaveView(QWidget):
         self._drag: tuple[str, QPointF, tuple[int, int]] | None = None
         self._moving: tuple[str, str, float] | None = None
         self._ranges: dict[str, tuple[float, float]] = {}
+        self._shifted_ns = 0
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Waves")
@@ -174,6 +175,7 @@ class WaveView(QWidget):
                 self._draw_channel(painter, number, channel)
             self._draw_marks(painter)
             self._draw_cursor(painter)
+            self._draw_shift(painter)
             painter.restore()
             self._draw_gutter(painter)
             self._draw_ruler(painter)
@@ -227,7 +229,7 @@ class WaveView(QWidget):
         color = look.theme.field(number + 1)
         line = self._line(channel.name)
         wave = line.wave if line is not None and line.wave is not None else channel.samples
-        zero = self._bench.zero_ns
+        zero = self._bench.zero_ns + self._shifted_ns
         first, last = (time - zero for time in self._view())
         if wave is not None and not wave.is_iq and len(wave.lows):
             self._draw_samples(painter, box, channel.name, wave, (first, last), color)
@@ -246,7 +248,7 @@ class WaveView(QWidget):
         low, high = self.value_range(name)
         bounds = wave.indexes_of(np.array(span))
         count = int(bounds[1] - bounds[0])
-        if count < box.width() / 2:
+        if count < box.width() * 2:
             # few samples: a line from one to the next, each one a dot when they stand apart
             begin, end = max(int(bounds[0]) - 1, 0), min(int(bounds[1]) + 1, len(wave))
             values = wave.physical(begin, end)
@@ -350,7 +352,7 @@ class WaveView(QWidget):
         outcome = self._bench.outcome
         if outcome is None:
             return np.empty((0, 7), np.int64)
-        zero = self._bench.zero_ns
+        zero = self._bench.zero_ns + self._shifted_ns
         first, last = (time - zero for time in self._view())
         rows = outcome.result.marks.rows
         # marks overlap little: a few before the first one in view may still reach into it
@@ -373,6 +375,19 @@ class WaveView(QWidget):
             draw_marks(
                 painter, self._marks_box(row), self.visible_marks(row), self._view(), bench.session.form, current
             )
+
+    def _draw_shift(self, painter: QPainter) -> None:
+        """Say how far the lane is being moved."""
+        if not self._shifted_ns:
+            return
+        box = QRectF(self.plot().left() + 8, _OVERVIEW + 8, 260, 22)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(look.theme.zest))
+        painter.drawRoundedRect(box, 11, 11)
+        words = (
+            f"{self._bench.lane_name} {span_text(self._shifted_ns)} {'later' if self._shifted_ns > 0 else 'earlier'}"
+        )
+        draw_text(painter, box, words, text_font(SMALL_PX, bold=True), "#1B1208", Qt.AlignmentFlag.AlignHCenter)
 
     def _draw_cursor(self, painter: QPainter) -> None:
         theme, clock = look.theme, self._bench.session.clock
@@ -413,7 +428,7 @@ class WaveView(QWidget):
         if recipe is not None:
             for row in range(self._mark_rows()):
                 box = self._marks_box(row)
-                words = recipe.speaks.split(",")[0]
+                words = recipe.speaks.split(",")[0].removeprefix("Manchester ").removeprefix("Clocked ")
                 if self._mark_rows() > 1:
                     words = ("to device", "from device")[row]
                 place = QRectF(10, box.top(), _GUTTER - 14, box.height())
@@ -426,7 +441,7 @@ class WaveView(QWidget):
             return ""
         fields = self._bench.session.engine.lines.fields_of(recipe.line)
         words = [f.words for f in fields if f.kind == "channel" and getattr(recipe.line, f.name) == name]
-        return words[0].removesuffix(" line") if words else ""
+        return words[0].removesuffix(" line").removeprefix("data ") if words else ""
 
     def _draw_ruler(self, painter: QPainter) -> None:
         theme, clock = look.theme, self._bench.session.clock
@@ -473,6 +488,8 @@ class WaveView(QWidget):
             self._moving = (*grip, self.threshold(*grip) or 0.0)
             return
         where = "overview" if point.y() < _OVERVIEW else "view"
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            where = "lane"
         self._drag = (where, point, self._view())
         if where == "overview":
             self._move_overview(point)
@@ -491,6 +508,9 @@ class WaveView(QWidget):
             self.update()
         elif self._drag is not None and self._drag[0] == "overview":
             self._move_overview(point)
+        elif self._drag is not None and self._drag[0] == "lane":
+            self._shifted_ns = self._shift_at(point)
+            self.update()
         elif self._drag is not None:
             _, start, (first, last) = self._drag
             moved = int((point.x() - start.x()) / self.plot().width() * (last - first))
@@ -498,6 +518,11 @@ class WaveView(QWidget):
         else:
             over = self._grip_at(point) is not None
             self.setCursor(Qt.CursorShape.SizeVerCursor if over else Qt.CursorShape.ArrowCursor)
+
+    def _shift_at(self, point: QPointF) -> int:
+        assert self._drag is not None
+        first, last = self._drag[2]
+        return int((point.x() - self._drag[1].x()) / self.plot().width() * (last - first))
 
     def _move_overview(self, point: QPointF) -> None:
         clock = self._bench.session.clock
@@ -515,6 +540,9 @@ class WaveView(QWidget):
             name, which, level = self._moving
             self._bench.set_level(name, **{which: float(f"{level:.4g}")})
             self._moving = None
+        elif self._drag is not None and self._drag[0] == "lane":
+            shift, self._shifted_ns = self._shift_at(point), 0
+            self._bench.shift(shift)
         elif self._drag is not None and self._drag[0] == "view":
             if abs(point.x() - self._drag[1].x()) < 3 and abs(point.y() - self._drag[1].y()) < 3:
                 self._click(point)

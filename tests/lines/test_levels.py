@@ -1,0 +1,120 @@
+"""Thresholds, dead bands, suggestions and measured flanks, against plain loops and known waves."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zesty_abacus.core.lines.levels import find_edges, level_histogram, measure_levels, suggest_levels
+from zesty_abacus.core.waves import samples as samples_module
+from zesty_abacus.core.waves.samples import Samples
+
+
+def plain_edges(values, threshold, band):
+    """The same rule as a plain loop over samples: index of the passage, and the level after it."""
+    level = int(values[0] >= threshold)
+    found, passed = [], None
+    for i in range(1, len(values)):
+        a, b = values[i - 1], values[i]
+        if (a >= threshold) != (b >= threshold):
+            passed = i - 1 + (threshold - a) / (b - a)
+        if level == 0 and (b > threshold + band / 2 or (band == 0 and b >= threshold)):
+            level = 1
+            found.append(passed)
+        elif level == 1 and b < threshold - band / 2:
+            level = 0
+            found.append(passed)
+    return found
+
+
+@given(
+    st.lists(st.floats(-2, 5, width=32), min_size=2, max_size=300),
+    st.floats(0.125, 3, width=32),
+    st.sampled_from([0.0, 0.25, 1.0]),
+)
+def test_edges_agree_with_a_plain_loop(values, threshold, band):
+    samples = Samples(np.array(values, np.float32), 1e6)
+    edges = find_edges(samples, threshold, band)
+    wanted = np.rint(np.array(plain_edges(np.array(values, np.float32).astype(float), threshold, band)) * 1000)
+    assert edges.time_ns.tolist() == wanted.astype(np.int64).tolist()
+
+
+def test_chunks_do_not_matter(monkeypatch):
+    values = np.random.default_rng(2).normal(1, 1, 5000).astype(np.float32)
+    whole = find_edges(Samples(values, 1e6), 1.0, 0.3)
+    monkeypatch.setattr(samples_module, "CHUNK", 7)
+    parts = find_edges(Samples(values, 1e6), 1.0, 0.3)
+    assert whole.time_ns.tolist() == parts.time_ns.tolist() and whole.first == parts.first
+
+
+def test_a_slow_flank_does_not_shift_its_edge():
+    """A ramp from 0 to 2 V over 100 samples passes 1 V in its middle, whatever the dead band."""
+    ramp = np.concatenate([np.zeros(50), np.linspace(0, 2, 101), np.full(50, 2.0)]).astype(np.float32)
+    for band in (0.0, 0.4, 1.2):
+        assert find_edges(Samples(ramp, 1e6), 1.0, band).time_ns.tolist() == [100_000]
+
+
+def test_noise_inside_the_dead_band_makes_no_edge():
+    values = (1.0 + 0.1 * np.random.default_rng(1).standard_normal(10_000)).astype(np.float32)
+    assert len(find_edges(Samples(values, 1e6), 1.0, 0.0)) > 1000
+    assert len(find_edges(Samples(values, 1e6), 1.0, 1.0)) == 0
+
+
+def test_scaled_and_turned_samples_pass_the_same_level():
+    raw = np.tile(np.repeat([10, 200], 20), 5).astype(np.uint8)
+    up = find_edges(Samples(raw, 1e6, scale=0.02, offset=-1.0), 1.0, 0.2)
+    assert up.first == 0 and len(up) == 9
+    down = find_edges(Samples(raw, 1e6, scale=-0.02, offset=5.0), 3.0, 0.2)
+    assert down.first == 1 and down.time_ns.tolist() == pytest.approx(up.time_ns.tolist(), abs=300)
+
+
+def test_a_bipolar_line_has_three_levels():
+    values = np.repeat([0, 1, -1, 0, -1, 1, 0], 10).astype(np.float32)
+    edges = find_edges(Samples(values, 1e6), 0.5, 0.1, below=-0.5)
+    # on its way from one sign to the other the line passes the middle, within one sample
+    assert [level for level, width in zip(edges.level, [*edges.widths(), 10**6], strict=True) if width > 1000] == [
+        1, -1, 0, -1, 1, 0,
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(("low", "high"), [(0.0, 3.3), (-0.2, 5.1), (1.1, 1.9)])
+@pytest.mark.parametrize("duty", [0.02, 0.5, 0.97])
+def test_two_levels_are_suggested_at_any_duty(low, high, duty):
+    rng = np.random.default_rng(3)
+    values = np.where(rng.random(50_000) < duty, high, low) + rng.normal(0, (high - low) * 0.02, 50_000)
+    found = suggest_levels(level_histogram(Samples(values.astype(np.float32), 1e6)))
+    assert found.below is None
+    assert found.above == pytest.approx((low + high) / 2, abs=(high - low) * 0.1)
+    assert (found.low, found.high) == pytest.approx((low, high), abs=(high - low) * 0.05)
+
+
+def test_three_levels_are_suggested_and_two_with_slow_flanks_are_not():
+    rng = np.random.default_rng(4)
+    values = rng.choice([-1.0, 0.0, 1.0], 50_000) + rng.normal(0, 0.05, 50_000)
+    found = suggest_levels(level_histogram(Samples(values.astype(np.float32), 1e6)))
+    assert (found.above, found.below) == pytest.approx((0.5, -0.5), abs=0.05)
+    flanks = rng.normal(0, 0.03, 40_000) + np.tile(
+        np.concatenate([np.zeros(30), np.linspace(0, 3, 20), np.full(30, 3.0), np.linspace(3, 0, 20)]), 400
+    )
+    assert suggest_levels(level_histogram(Samples(flanks.astype(np.float32), 1e6))).below is None
+
+
+def test_rise_time_and_edge_rate_are_measured():
+    """A line through one pole takes 2.197 time constants from one tenth to nine tenths."""
+    constant, rate = 1e-6, 50e6
+    time = np.arange(2500) / rate
+    rise = 3.3 * (1 - np.exp(-time / constant))
+    values = np.tile(np.concatenate([rise, 3.3 - rise]), 20).astype(np.float32)
+    samples = Samples(values, rate)
+    suggestion = suggest_levels(level_histogram(samples))
+    facts = measure_levels(samples, find_edges(samples, 1.65, 0.3), suggestion)
+    assert facts.rise_ns == pytest.approx(2197, rel=0.05) and facts.fall_ns == pytest.approx(2197, rel=0.05)
+    assert facts.edges_per_s == pytest.approx(20_000, rel=0.05)
+
+
+def test_no_samples_suggest_nothing_and_do_no_harm():
+    empty = Samples(np.empty(0, np.float32), 1e6)
+    assert "no samples" in suggest_levels(level_histogram(empty)).reason
+    assert len(find_edges(empty, 1.0)) == 0
+    flat = Samples(np.full(100, np.nan, np.float32), 1e6)
+    assert "no samples" in suggest_levels(level_histogram(flat)).reason

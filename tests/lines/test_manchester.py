@@ -1,0 +1,108 @@
+"""Manchester words, both conventions, and the words of MIL-STD-1553B."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.lines.drawing import drawn, from_levels, jittered, manchester_parts
+from zesty_abacus.core.errors import MisuseError
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.lines.manchester import DECODER, ManchesterLine
+from zesty_abacus.core.lines.registry import decode_line
+from zesty_abacus.core.lines.result import MarkKind
+
+
+def frames_of(result):
+    table = result.frames
+    return [(int(table.address[n]), int(table.flags[n]), table.payload_of(n)) for n in range(len(table))]
+
+
+def decode(line, **form):
+    return decode_line(ManchesterLine(line="x", **form), {"x": line})
+
+
+def test_a_picture_drawn_by_hand():
+    """A data sync, four bits 1 0 1 1 and odd parity 0, a 1 falling in its middle."""
+    picture = "____ ...--- -. .- -. -. .- ____"
+    result = decode(drawn(picture, 500), half_bit_us=0.5, word_bits=4, syncs=("000111",))
+    assert result.marks.of_kind(MarkKind.DATA)[:, 3].tolist() == [0b1011]
+    assert not result.marks.flags.any()
+
+
+words = st.lists(
+    st.lists(st.tuples(st.integers(0, 1), st.integers(0, 0xFFFF)), min_size=1, max_size=5), min_size=1, max_size=4
+)
+
+
+@given(
+    words,
+    st.sampled_from(["fall", "rise"]),
+    st.sampled_from(["odd", "even", "none"]),
+    st.booleans(),
+    st.integers(0, 999),
+)
+def test_what_was_drawn_is_read_back(groups, one, parity, bipolar, seed):
+    parts = manchester_parts(groups, 5000, one=one, parity=parity)
+    if not bipolar:
+        parts = [(max(level, 0), length) for level, length in parts]
+    line = jittered(from_levels(parts), 150, seed)
+    result = decode(line, one=one, parity=parity, half_bit_us=5.0)
+    assert [p for _, _, p in frames_of(result)] == [
+        b"".join(v.to_bytes(2, "big") for _, v in group) for group in groups
+    ]
+    assert result.marks.of_kind(MarkKind.SYNC)[:, 3].tolist() == [kind for group in groups for kind, _ in group]
+    assert not (result.frames.flags & F.WRONG).any()
+
+
+def test_the_half_bit_is_measured_off_by_five_percent():
+    line = from_levels(manchester_parts([[(0, 0xA55A), (1, 0x1234)]] * 6, 5250))
+    result = decode(line)
+    assert abs(result.facts[0].value - 5.25) < 0.02
+    assert [p for _, _, p in frames_of(result)] == [b"\xa5\x5a\x12\x34"] * 6
+
+
+def test_wrong_parity_and_a_missing_change_are_flagged():
+    parts = manchester_parts([[(1, 0x00FF)]], 500)
+    parity = len(parts) - 3
+    parts[parity], parts[parity + 1] = parts[parity + 1], parts[parity]
+    ((_, flags, payload),) = frames_of(decode(from_levels(parts), half_bit_us=0.5))
+    assert flags == F.PARITY and payload == b"\x00\xff"
+    parts = manchester_parts([[(1, 0x00FF), (1, 0x1111)]], 500)
+    parts[1 + 6 + 9] = parts[1 + 6 + 8]
+    result = decode(from_levels(parts), half_bit_us=0.5)
+    assert result.frames.flags[0] & F.FRAMING
+
+
+def test_messages_of_mil_std_1553b():
+    """Bus controller to terminal, terminal to bus controller, and a status in answer (MIL-STD-1553B, figure 6)."""
+    receive = [(0, 5 << 11 | 3 << 5 | 2), (1, 0x1234), (1, 0xFFFF)]
+    status = [(0, 5 << 11)]
+    transmit = [(0, 5 << 11 | 1 << 10 | 4 << 5 | 1)]
+    answer = [(0, 5 << 11), (1, 0xBEEF)]
+    line = from_levels(manchester_parts([receive, status, transmit, answer], 500, gap_halves=16))
+    assert frames_of(decode(line, standard="1553")) == [
+        (5 << 5 | 3, 0, b"\x12\x34\xff\xff"),
+        (5 << 5 | 3, F.ANSWER, b"\x28\x00"),
+        (5 << 5 | 4, F.READ, b""),
+        (5 << 5 | 4, F.ANSWER, b"\x28\x00\xbe\xef"),
+    ]
+
+
+def test_a_word_cut_by_the_end_is_marked():
+    parts = manchester_parts([[(1, 0x5555)]], 500)
+    line = from_levels(parts[:25])
+    result = decode(line, half_bit_us=0.5)
+    assert result.frames.flags[0] & F.CUT_SHORT
+
+
+def test_nonsense_syncs_are_refused():
+    for syncs in ((), ("",), ("12",), ("1" * 40,)):
+        with pytest.raises(MisuseError, match="sync"):
+            decode(drawn("_-.-._" * 10), half_bit_us=1.0, syncs=syncs)
+
+
+def test_the_form_is_proposed():
+    groups = [[(0, 5 << 11 | n << 5 | 1), (1, n * 999)] for n in range(12)]
+    line = from_levels(manchester_parts(groups, 500))
+    best = max(DECODER.propose({"x": line}), key=lambda proposal: proposal.score)
+    assert best.settings.standard == "1553" and "MIL-STD-1553B" in best.reason

@@ -1,0 +1,116 @@
+"""Pulse trains of every coding, told by their lengths alone; bursts, leaders, and what is cut."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.lines.drawing import drawn, from_levels, jittered
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.lines.clusters import cluster_lengths
+from zesty_abacus.core.lines.pulses import DECODER, PulseLine, measure_pulses
+from zesty_abacus.core.lines.registry import decode_line
+from zesty_abacus.core.lines.result import MarkKind
+
+UNIT = 400_000
+
+
+def train(bits, coding, bursts=3, gap=30, leader=False, unit=UNIT):
+    parts = [(0, unit * 60)]
+    for _ in range(bursts):
+        if leader:
+            parts += [(1, unit * 9), (0, unit * 4.5)]
+        for bit in bits:
+            if coding == "width":
+                parts += [(1, unit * (3 if bit else 1)), (0, unit * (1 if bit else 3))]
+            elif coding == "distance":
+                parts += [(1, unit), (0, unit * (3 if bit else 1))]
+            elif coding == "manchester":
+                parts += [(0, unit), (1, unit)] if bit else [(1, unit), (0, unit)]
+            else:
+                parts += [(bit, unit)]
+        if coding == "distance":
+            parts.append((1, unit))
+        parts.append((0, unit * gap))
+    return from_levels([*parts, (0, unit * 60)])
+
+
+def bursts_of(result):
+    run = result.bit_run
+    return [run.bit[a:b].tolist() for a, b in zip(run.bounds, run.bounds[1:], strict=False)]
+
+
+def decode(line, **form):
+    return decode_line(PulseLine(line="x", **form), {"x": line})
+
+
+bits = st.lists(st.integers(0, 1), min_size=12, max_size=40).filter(lambda b: 3 <= sum(b) <= len(b) - 3)
+
+
+@given(bits, st.sampled_from(["width", "distance", "manchester", "plain"]), st.integers(0, 999))
+def test_what_was_drawn_is_read_back_at_eight_percent_jitter(listed, coding, seed):
+    listed = [1, *listed, 1]
+    line = jittered(train(listed, coding), UNIT * 0.08, seed)
+    result = decode(line, coding=coding, one_is_long=True, unit_us=UNIT / 1000, burst_gap_us=UNIT / 1000 * 20)
+    if coding == "plain":
+        assert all(burst == listed for burst in bursts_of(result))
+    else:
+        assert bursts_of(result) == [listed] * 3
+    assert not result.bit_run.flags.any()
+
+
+@pytest.mark.parametrize("coding", ["width", "distance", "manchester", "plain"])
+@pytest.mark.parametrize("leader", [False, True])
+def test_coding_gap_and_unit_are_found(coding, leader):
+    listed = [1, 1, 0, 1, 0, 0, 1, 0, 1, 1, 1, 0, 0, 0, 1, 0, 1, 0, 0, 1, 1]
+    if leader and coding in ("manchester", "plain"):
+        pytest.skip("a leader before plain levels is a part of them")
+    line = jittered(train(listed, coding, bursts=6, leader=leader), UNIT * 0.05)
+    result = decode(line)
+    assert bursts_of(result) == [listed] * 6
+    facts = {fact.name: fact for fact in result.facts}
+    assert abs(facts["unit_us"].value / (UNIT / 1000) - 1) < 0.05
+    assert (MarkKind.LEADER in set(result.marks.kind)) == leader
+
+
+def test_the_way_a_one_looks_can_be_turned():
+    listed = [1, 0, 1, 1, 0, 0, 1, 0, 1, 1, 0, 1]
+    first = bursts_of(decode(train(listed, "width"), one_is_long=False))[0]
+    assert first == [1 - bit for bit in listed]
+
+
+def test_changes_can_carry_the_bits():
+    """NRZI: a 0 changes the level, a 1 leaves it."""
+    line = drawn("_____ -- _ --- _ - ____ - _____", 1000)
+    result = decode(line, coding="plain", transitions=True, unit_us=1.0, burst_gap_us=1e6)
+    assert bursts_of(result)[0] == [0, 1, 0, 0, 1, 1, 0, 0, 0, 1, 1, 1, 0]
+
+
+def test_a_burst_near_an_end_of_the_recording_is_cut_short():
+    listed = [1, 0, 1, 1, 0, 0, 1, 0]
+    line = train(listed, "width", bursts=4)
+    part = line.between(int(line.time_ns[7]) + 1, int(line.time_ns[-5]) + 1)
+    flags = decode(part, coding="width", unit_us=UNIT / 1000, burst_gap_us=UNIT / 1000 * 20).bit_run.flags
+    assert flags.tolist() == [F.CUT_SHORT, 0, 0, F.CUT_SHORT]
+
+
+def test_broken_halves_are_flagged():
+    line = from_levels(
+        [(0, 90_000), (1, 1000), (0, 1000), (1, 1000), (0, 3000), (1, 1000), (0, 1000), (1, 1000), (0, 90_000)]
+    )
+    run = decode(line, coding="manchester", unit_us=1.0, burst_gap_us=20).bit_run
+    assert run.flags[0] & F.FRAMING
+
+
+def test_clusters_stay_apart_at_twenty_percent_jitter():
+    rng = np.random.default_rng(3)
+    lengths = np.concatenate([rng.normal(size, size * 0.08, 300) for size in (1000, 2000, 4000)]).astype(np.int64)
+    found = cluster_lengths(lengths)
+    assert [round(cluster.center, -2) for cluster in found] == [1000, 2000, 4000]
+    assert cluster_lengths(np.empty(0, np.int64)) == []
+
+
+def test_too_few_pulses_tell_nothing():
+    assert measure_pulses(drawn("_-_-_"), PulseLine(line="x")) is None
+    assert bursts_of(decode(drawn("_-_" * 30), coding="width"))[0]
+    assert DECODER.propose({"x": drawn("_-_")}) == []

@@ -1,0 +1,99 @@
+"""UART: any form and rate, wrong bits at their place, breaks, and rates nobody told."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.lines.drawing import drawn, from_levels, jittered, uart_parts
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.lines.registry import decode_line
+from zesty_abacus.core.lines.result import MarkKind
+from zesty_abacus.core.lines.uart import DECODER, UartLine
+
+
+def run_of(line, **form):
+    return decode_line(UartLine(line="rx", **form), {"rx": line}).byte_run
+
+
+def test_a_picture_drawn_by_hand():
+    """0x4B as 8N1: start, then 1 1 0 1 0 0 1 0 lowest first, stop."""
+    run = run_of(drawn("--- _ -- _ - __ - _ - ---", 100), rate=1e7)
+    assert run.value.tolist() == [0x4B] and run.flags.tolist() == [0]
+    assert (int(run.start_ns[0]), int(run.end_ns[0])) == (300, 1300)
+
+
+@given(
+    st.lists(st.integers(0, 511), min_size=1, max_size=20),
+    st.integers(5, 9),
+    st.sampled_from(["none", "odd", "even", "mark", "space"]),
+    st.sampled_from([1.0, 1.5, 2.0]),
+    st.booleans(),
+    st.floats(0, 3),
+    st.integers(0, 1000),
+)
+def test_what_was_drawn_is_read_back(values, bits, parity, stop, inverted, gap, seed):
+    values = [value % 2**bits for value in values]
+    line = from_levels(uart_parts(values, 10_000, bits, parity, stop, gap))
+    line = jittered(line, 250, seed)
+    line = line.inverted() if inverted else line
+    run = run_of(line, rate=1e5, data_bits=bits, parity=parity, stop_bits=stop, inverted=inverted)
+    assert run.value.tolist() == values
+    assert not run.flags.any()
+
+
+@pytest.mark.parametrize("rate", [9600, 19_200, 115_200, 10_417, 76_923, 250_000])
+@pytest.mark.parametrize("off", [0.98, 1.0, 1.02])
+def test_the_rate_is_measured_odd_ones_too(rate, off):
+    data = np.random.default_rng(rate).integers(0, 256, 200).tolist()
+    line = jittered(from_levels(uart_parts(data, 1e9 / rate / off)), 5e6 / rate)
+    result = decode_line(UartLine(line="rx"), {"rx": line})
+    assert result.byte_run.value.tolist() == data
+    assert abs(result.facts[0].value / (rate * off) - 1) < 0.002
+
+
+def test_a_rate_is_found_without_any_single_bit():
+    line = from_levels(uart_parts([0x33, 0xCC, 0x33, 0x0F] * 20, 1000))
+    found = decode_line(UartLine(line="rx"), {"rx": line}).facts[0].value
+    assert abs(found / 1e6 - 1) < 0.01
+
+
+def test_wrong_parity_and_a_low_stop_bit_stand_at_their_byte():
+    parts = uart_parts([0x41, 0x42, 0x43], 1000, parity="even")
+    level, length = parts[1 + 11 + 9]  # the parity bit of the second character
+    parts[1 + 11 + 9] = (1 - level, length)
+    parts[1 + 22 + 10] = (0, 1000)  # the stop bit of the third
+    run = run_of(from_levels(parts), rate=1e6, parity="even")
+    assert run.value.tolist() == [0x41, 0x42, 0x43]
+    assert run.flags.tolist() == [0, F.PARITY, F.FRAMING]
+
+
+def test_a_line_held_low_is_one_break():
+    parts = [(1, 5000), (0, 30_000), (1, 8000), *uart_parts([0x55], 1000)]
+    result = decode_line(UartLine(line="rx", rate=1e6), {"rx": from_levels(parts)})
+    assert result.marks.kind.tolist() == [MarkKind.BREAK, MarkKind.DATA]
+    assert result.byte_run.flags.tolist() == [F.BREAK, 0]
+    assert int(result.marks.end_ns[0]) == 35_000
+
+
+def test_a_pulse_shorter_than_half_a_bit_starts_nothing():
+    parts = [(1, 5000), (0, 300), (1, 5000), *uart_parts([0x7E], 1000)]
+    assert run_of(from_levels(parts), rate=1e6).value.tolist() == [0x7E]
+
+
+def test_a_character_at_the_end_of_the_recording_is_cut_short():
+    line = from_levels(uart_parts([0x41, 0x42], 1000))
+    run = run_of(line.between(0, 28_000), rate=1e6)
+    assert run.flags.tolist() == [0, F.CUT_SHORT]
+
+
+@pytest.mark.parametrize(("parity", "bits"), [("none", 8), ("even", 8), ("odd", 7)])
+def test_the_form_is_proposed(parity, bits):
+    data = np.random.default_rng(5).integers(0, 2**bits, 400).tolist()
+    line = from_levels(uart_parts(data, 26_042, bits, parity))
+    best = max(DECODER.propose({"rx": line}), key=lambda proposal: proposal.score)
+    assert (best.settings.parity, best.settings.data_bits, best.settings.inverted) == (parity, bits, False)
+
+
+def test_a_clock_or_a_select_is_no_uart():
+    assert all(p.score < 0.3 for p in DECODER.propose({"clk": drawn("_-" * 400)}))

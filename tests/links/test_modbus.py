@@ -1,0 +1,170 @@
+"""Modbus against the examples of its specification, and pairs that are late, missing, split or refused."""
+
+import struct
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.links.test_telegrams import bytes_result
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames.table import FrameTable
+from zesty_abacus.core.links import modbus
+from zesty_abacus.core.links.framing import framing_of
+from zesty_abacus.core.links.modbus import ModbusRtuFraming, ModbusTcpFraming, address_of, address_parts, tcp_exchanges
+
+
+def with_crc(data):
+    """CRC-16 bit by bit, as the specification's flow chart has it."""
+    crc = 0xFFFF
+    for byte in data:
+        crc ^= byte
+        for _ in range(8):
+            carry = crc & 1
+            crc >>= 1
+            if carry:
+                crc ^= 0xA001
+    return data + bytes((crc & 0xFF, crc >> 8))
+
+
+def exchanges(groups, **settings):
+    made = framing_of(ModbusRtuFraming()).apply(ModbusRtuFraming(**settings), bytes_result(groups))
+    table = made.frames
+    table.check()
+    return [(address_parts(int(table.address[n])), int(table.flags[n]), table.payload_of(n)) for n in range(len(table))]
+
+
+def test_the_crc_is_the_published_one():
+    """The CRC catalogue gives 0x4B37 over '123456789' for this CRC."""
+    assert modbus.crc16(np.frombuffer(b"123456789", np.uint8), 0, 9) == 0x4B37
+
+
+def test_the_examples_of_the_specification():
+    """Modbus application protocol V1.1b3: 6.3 read holding, 6.6 write register, 6.11 write coils, 6.1 read coils."""
+    found = exchanges([
+        with_crc(bytes.fromhex("11 03 006B 0003")), with_crc(bytes.fromhex("11 03 06 022B 0000 0064")),
+        with_crc(bytes.fromhex("11 06 0001 0003")), with_crc(bytes.fromhex("11 06 0001 0003")),
+        with_crc(bytes.fromhex("11 0F 0013 000A 02 CD01")), with_crc(bytes.fromhex("11 0F 0013 000A")),
+        with_crc(bytes.fromhex("11 01 0013 0013")), with_crc(bytes.fromhex("11 01 03 CD6B05")),
+    ])  # fmt: skip
+    assert found == [
+        ((0x11, 3, 0x6B), 0, b"\x00\x03"), ((0x11, 3, 0x6B), F.ANSWER, bytes.fromhex("022B00000064")),
+        ((0x11, 6, 1), 0, b"\x00\x03"), ((0x11, 6, 1), F.ANSWER, b"\x00\x03"),
+        ((0x11, 15, 0x13), 0, b"\xcd\x01"), ((0x11, 15, 0x13), F.ANSWER, b"\x00\x0a"),
+        ((0x11, 1, 0x13), 0, b"\x00\x13"), ((0x11, 1, 0x13), F.ANSWER, b"\xcd\x6b\x05"),
+    ]  # fmt: skip
+
+
+def test_refused_unanswered_late_and_broken():
+    read, answer = with_crc(bytes.fromhex("05 03 0010 0001")), with_crc(bytes.fromhex("05 03 02 1234"))
+    refusal = with_crc(bytes.fromhex("05 83 02"))
+    found = exchanges([read, refusal, read, read, answer, read, answer[:-1] + b"\0"], late_ms=5)
+    assert [flags for _, flags, _ in found] == [
+        0, F.ANSWER | F.EXCEPTION | F.LATE, F.UNANSWERED, 0, F.ANSWER | F.LATE, F.UNANSWERED, F.BAD_CHECK,
+    ]  # fmt: skip
+    assert found[1][2] == b"\x02" and modbus.EXCEPTIONS[2] == "illegal address"
+
+
+def test_a_unit_split_by_a_pause_and_two_that_touch():
+    read, answer = with_crc(bytes.fromhex("05 03 0010 0001")), with_crc(bytes.fromhex("05 03 02 1234"))
+    split = bytes_result([read[:3], read[3:], answer], gap_ns=600_000)
+    table = framing_of(ModbusRtuFraming()).apply(ModbusRtuFraming(), split).frames
+    assert [table.payload_of(n) for n in range(len(table))] == [b"\x00\x01", b"\x12\x34"]
+    assert [payload for _, _, payload in exchanges([read + answer])] == [b"\x00\x01", b"\x12\x34"]
+
+
+units = st.tuples(st.integers(1, 247), st.sampled_from([3, 4]), st.integers(0, 0xFFFF), st.integers(1, 20))
+
+
+@given(st.lists(units, min_size=1, max_size=8), st.randoms(use_true_random=False))
+def test_reads_come_back_with_their_registers(listed, random):
+    groups, wanted = [], []
+    for unit, function, register, count in listed:
+        data = random.randbytes(2 * count)
+        groups += [with_crc(struct.pack(">BBHH", unit, function, register, count)),
+                   with_crc(bytes((unit, function, len(data))) + data)]  # fmt: skip
+        wanted += [
+            ((unit, function, register), 0, struct.pack(">H", count)),
+            ((unit, function, register), F.ANSWER, data),
+        ]
+    assert exchanges(groups) == wanted
+
+
+@given(st.lists(st.binary(min_size=1, max_size=30), max_size=6))
+def test_any_bytes_make_frames_that_hold_together(groups):
+    found = exchanges(groups)
+    assert sum(len(payload) for _, _, payload in found) <= sum(map(len, groups))
+
+
+def pieces_of(parts, port=502):
+    """Return stream pieces: (milliseconds, from the server, bytes, lost before)."""
+    sizes = np.array([len(data) for _, _, data, _ in parts], np.uint32)
+    return FrameTable(
+        np.array([ms * 1_000_000 for ms, *_ in parts], np.int64),
+        np.zeros(len(parts), np.uint16),
+        np.full(len(parts), port << 32, np.int64),
+        np.array([(F.ANSWER if back else 0) | (F.LOST_BEFORE if lost else 0) for _, back, _, lost in parts], np.uint32),
+        (np.cumsum(sizes) - sizes).astype(np.int64),
+        sizes,
+        np.frombuffer(b"".join(data for _, _, data, _ in parts), np.uint8),
+    )
+
+
+def unit(transaction, body):
+    return struct.pack(">HHH", transaction, 0, len(body)) + body
+
+
+def tcp(parts, **settings):
+    table = tcp_exchanges(pieces_of(parts), ModbusTcpFraming(**settings))
+    table.check()
+    return [(int(table.flags[n]), table.payload_of(n)) for n in range(len(table))]
+
+
+READ, BACK = bytes.fromhex("01 03 0000 0002"), bytes.fromhex("01 03 04 AABBCCDD")
+
+
+def test_units_split_over_segments_and_joined_in_one():
+    two = unit(1, READ) + unit(2, READ)
+    found = tcp(
+        [
+            (0, False, two, False),
+            (5, True, unit(2, BACK)[:7], False),
+            (6, True, unit(2, BACK)[7:] + unit(1, BACK), False),
+        ]
+    )
+    assert found == [
+        (0, b"\x00\x02"),
+        (0, b"\x00\x02"),
+        (F.ANSWER, b"\xaa\xbb\xcc\xdd"),
+        (F.ANSWER, b"\xaa\xbb\xcc\xdd"),
+    ]
+
+
+def test_an_answer_is_found_by_its_transaction_number():
+    other = bytes.fromhex("01 03 0100 0001")
+    parts = [(0, False, unit(7, READ), False), (1, False, unit(8, other), False),
+             (5, True, unit(8, bytes.fromhex("01 03 02 1111")), False), (900, True, unit(7, BACK), False)]  # fmt: skip
+    table = tcp_exchanges(pieces_of(parts), ModbusTcpFraming())
+    assert [address_parts(int(a))[2] for a in table.address] == [0, 0x100, 0x100, 0]
+    assert table.flags.tolist() == [0, 0, F.ANSWER, F.ANSWER | F.LATE]
+
+
+def test_after_a_hole_the_next_unit_is_found_and_the_rest_kept():
+    data = unit(1, READ)
+    found = tcp([(0, False, data[5:], True), (1, False, unit(2, READ), False), (9, False, unit(3, READ), False)])
+    assert found[0][0] & F.LOST_BEFORE and found[0][0] & F.FRAMING
+    assert [payload for _, payload in found[1:]] == [b"\x00\x02", b"\x00\x02"]
+
+
+def test_a_request_just_before_the_end_is_not_called_unanswered():
+    early, late = (0, False, unit(1, READ), False), (5000, False, unit(2, READ), False)
+    assert [flags for flags, _ in tcp([early, late])] == [F.UNANSWERED, 0]
+
+
+@given(st.lists(st.tuples(st.booleans(), st.binary(max_size=40), st.booleans()), max_size=8))
+def test_any_stream_makes_units_that_hold_together(parts):
+    tcp([(n, back, data, lost) for n, (back, data, lost) in enumerate(parts)])
+
+
+def test_addresses_are_put_together_and_taken_apart():
+    assert address_parts(address_of(17, 16, 0xABCD)) == (17, 16, 0xABCD)
