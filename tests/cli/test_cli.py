@@ -136,3 +136,40 @@ def test_the_command_line_starts_without_the_heavy_parts():
     code = f"import sys, zesty_abacus.cli.main; print([m for m in {heavy} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def test_a_recipe_is_measured_and_used(trial, tmp_path):
+    sounder, recipe = trial / "sounder.wav", tmp_path / "sounder.json"
+    code, _, err = run("frames", sounder)
+    assert code == 1 and "no recipe says what they speak" in err and "zesty-abacus recipe" in err
+    code, _, err = run("recipe", sounder, "-o", recipe)
+    assert code == 0 and "Manchester words" in err and "three levels" in err
+    code, out, _ = run("frames", sounder, "--recipe", recipe)
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert code == 0 and len(rows) == 29 and rows[0]["payload"].startswith("A500") and rows[0]["lane"] == "sounder"
+
+
+def test_of_several_recipes_each_source_takes_its_own(trial):
+    files = [trial / name for name in ("compass.bytes", "winch-load.vcd.gz", "shore-meter.pcap")]
+    code, out, _ = run("frames", *files, "--recipe", trial / "recipes.json")
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert code == 0 and {row["lane"] for row in rows} == {"compass", "winch", "shore"}
+    assert {row["flags"] for row in rows if row["lane"] == "shore"} == {"", "answer"}
+
+
+def test_recipes_go_in_and_out_of_a_library(trial, tmp_path):
+    library = tmp_path / "library.sqlite"
+    assert run("library", "new", library)[0] == 0
+    code, out, _ = run("library", "import", library, trial / "recipes.json")
+    assert code == 0 and "7 recipes, 7 new or changed" in out
+    code, out, _ = run("library", "export", library, "--recipes")
+    assert code == 0 and len(json.loads(out)["recipes"]) == 7
+    code, out, _ = run("library", "show", library, "pendant")
+    assert code == 0 and "recipe  pendant: Pulses, bursts" in out
+
+
+def test_a_recording_nothing_explains_says_so(tmp_path):
+    path = tmp_path / "a.pulses"
+    path.write_text("pulse 350\nspace 350\npulse 350\nspace 350\n")
+    code, _, err = run("recipe", path)
+    assert code == 1 and "no line code explains this recording" in err

@@ -102,7 +102,9 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     if usual < 1 or (usual == 1 and separator != ","):
         return None
     first = next((n for n, row in enumerate(rows) if len(row) == usual and _is_data(row)), None)
-    if first is None or not _most([len(row) == usual for row in rows[first:-1]]):
+    fits = [len(row) == usual for row in rows[first:-1]] if first is not None else []
+    # anything can be cut at blanks, so there every row has to fit
+    if first is None or not (_most(fits) if separator != " " else all(fits)):
         return None
     data = rows[first:-1] or rows[first:]
     decimal = "," if separator != "," and any(re.fullmatch(r"[+-]?\d+,\d+", c) for row in data for c in row) else "."

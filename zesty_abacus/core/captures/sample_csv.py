@@ -66,7 +66,7 @@ def _may_be_bytes(text: str, columns: Columns) -> bool:
     rows = [split_line(line, columns.separator) for line in text.splitlines() if line.strip()][columns.head_lines :]
     if len(rows) < 4:
         return True
-    return columns.separator == " " and all(len(cell) == 2 for row in rows[:-1] for cell in row[1:])
+    return columns.separator == " " and all(len(cell) == 2 or cell in ("<", ">") for row in rows for cell in row[1:])
 
 
 def sample_rate(head: bytes, columns: Columns) -> float | None:

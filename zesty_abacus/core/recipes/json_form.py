@@ -78,3 +78,20 @@ def recipes_from_file(path: Path) -> list[Recipe]:
             f"format={head.format!r} version={head.version}, expected {FORMAT!r} up to {VERSION}.", where=str(path)
         )
     return [recipe_from_json(bytes(raw), where=f"{path} $.recipes[{n}]") for n, raw in enumerate(head.recipes)]
+
+
+def published_schema() -> dict:
+    """Return the JSON schema of a recipe file, made from the settings of all line codes and framings there are."""
+    made = msgspec.json.schema(Recipe)
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "Zesty Abacus recipes, version 1",
+        "type": "object",
+        "required": ["format", "version", "recipes"],
+        "properties": {
+            "format": {"const": FORMAT},
+            "version": {"type": "integer", "minimum": 1, "maximum": VERSION},
+            "recipes": {"type": "array", "items": {"$ref": "#/$defs/Recipe"}},
+        },
+        "$defs": made["$defs"],
+    }

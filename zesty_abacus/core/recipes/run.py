@@ -170,8 +170,7 @@ def run_recipe(
         lines[name] = prepare_line(channel, recipe.level(name), span_ns, part)
     progress.step(len(names) / (len(names) + 1), "decoding")
     edges = {name: line.edges for name, line in lines.items()}
-    result = mark_unsure(decode_line(recipe.line, edges), edges.values())
-    result = framed(recipe, result)
+    result = mark_unsure(framed(recipe, decode_line(recipe.line, edges)), edges.values())
     span = span_ns or recording.span_ns
     return Outcome(recipe, lines, result, span)
 

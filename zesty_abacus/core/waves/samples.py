@@ -72,7 +72,8 @@ class Samples:
         if self.stamps_ns is not None:
             return np.searchsorted(self.stamps_ns, times_ns)
         exact = (np.asarray(times_ns, np.float64) - self.begin_ns) * (self.rate_hz / 1e9)
-        return np.clip(np.ceil(exact - 1e-6), 0, len(self)).astype(np.int64)
+        # a sample's own time was rounded to whole nanoseconds
+        return np.clip(np.ceil(exact - 0.51 * self.rate_hz / 1e9 - 1e-9), 0, len(self)).astype(np.int64)
 
     def chunks(self, first: int = 0, last: int | None = None) -> Iterator[tuple[int, NDArray[np.float32]]]:
         """Yield (index of the first, float32 values as recorded) in order; pairs stay pairs."""

@@ -1,0 +1,304 @@
+"""Intake driven by mouse and keys: sources, waves, thresholds, recipes, and the list tied to the wave."""
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton
+
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.desk.intake.marks import value_text
+from zesty_abacus.desk.launch import make_application
+
+
+@pytest.fixture
+def intake(pilot):
+    pilot.key("1")
+    return pilot
+
+
+def take(pilot, part):
+    """Choose a source by a part of its file's name, as a click on its card does."""
+    names = [outcome.path.name for outcome in pilot.session.outcomes]
+    number = next(n for n, name in enumerate(names) if part in name)
+    pilot.window.intake.left.choose(number)
+    pilot.settle()
+    bench = pilot.window.intake.bench
+    assert bench.number == number
+    return bench
+
+
+def part_named(pilot, kind, name):
+    return next(w for w in pilot.window.intake.recipe.findChildren(kind) if w.accessibleName() == name)
+
+
+def words(pilot):
+    return " ".join(child.text() for child in pilot.window.intake.side.findChildren(QLabel) if child.isVisible())
+
+
+def test_every_source_says_what_it_is_and_what_it_needs(intake):
+    left = intake.window.intake.left
+    cards = {card.accessibleName() for card in left.findChildren(type(left.inner.layout().itemAt(0).widget()))}
+    text = " ".join(cards)
+    assert "bridge-remote.pulses, pulse lengths" in text and text.count("needs a recipe") == 2
+    assert "recipe “bilge level”" in text and "reference measurements" in text
+
+
+def test_waves_marks_and_list_show_one_frame(intake):
+    bench = take(intake, "bilge")
+    desk = intake.window.intake
+    bench.go(10)
+    bench.show_frame(10)
+    intake.settle()
+    first, last = intake.session.clock.view_first_ns, intake.session.clock.view_last_ns
+    times = bench.frame_times()
+    assert first < times[10] < last and bench.current() == 10
+    marks = desk.waves.visible_marks()
+    own = marks[marks[:, 5] == 10]
+    assert len(own) >= 3 and (own[:, 0] >= first).all() and (own[:, 1] <= last).all()
+    assert desk.came_out.words(10).address in desk.came_out.accessibleDescription()
+
+
+def test_a_click_on_a_mark_and_one_in_the_list_lead_to_the_same_frame(intake):
+    bench = take(intake, "bilge")
+    desk = intake.window.intake
+    bench.go(4)
+    bench.show_frame(4)
+    intake.settle()
+    intake.session.clock.set_cursor(intake.session.clock.view_last_ns)
+    mark = next(row for row in desk.waves.visible_marks() if row[5] == 4 and row[2] == 4)
+    middle = (int(mark[0]) + int(mark[1])) // 2
+    box = desk.waves._marks_box(0)
+    intake.click(desk.waves, QPointF(desk.waves.x_of(middle), box.center().y()))
+    assert bench.current() == 4 and intake.session.clock.cursor_ns == bench.frame_times()[4]
+    row = 7 - desk.came_out._first()
+    intake.click(desk.came_out.viewport(), QPointF(200, 22 + row * 22 + 11))
+    assert bench.current() == 7
+    assert intake.session.clock.view_first_ns <= bench.frame_times()[7] <= intake.session.clock.view_last_ns
+
+
+def test_wave_and_list_stay_together_when_panels_change(intake):
+    bench = take(intake, "bilge")
+    desk = intake.window.intake
+    bench.go(20)
+    bench.show_frame(20)
+    x = desk.waves.x_of(int(bench.frame_times()[20]))
+    for sizes in ([200, 400], [500, 100]):
+        desk.split.setSizes(sizes)
+        intake.window.resize(1500 if sizes[0] == 200 else 1100, 760)
+        intake.settle()
+        assert bench.current() == 20
+        rows = range(desk.came_out._first(), desk.came_out._first() + desk.came_out._slots() + 1)
+        assert 20 in rows, "the frame at the cursor is in the list"
+        share = (desk.waves.x_of(int(bench.frame_times()[20])) - desk.waves.plot().left()) / desk.waves.plot().width()
+        assert 0 < share < 1
+    assert x > 0
+
+
+def test_a_threshold_is_dragged_and_its_effect_is_told(intake):
+    bench = take(intake, "bilge")
+    waves = intake.window.intake.waves
+    before = bench.outcome.counts()
+    y = waves.y_of("ch1", 1.62)
+    box = waves.boxes()["ch1"]
+    start = QPointF(box.center().x(), y)
+    intake.drag(waves, start, QPointF(start.x(), box.top() - 4))
+    assert bench.recipe.level("ch1").above > 3.2 and bench.is_whole
+    assert bench.outcome.counts() != before and bench.changes()["frames"] < 0
+    assert "−" in words(intake)
+    intake.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert bench.recipe.level("ch1").above == 1.62 and bench.outcome.counts() == before
+    intake.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert bench.recipe.level("ch1").above > 3.2
+
+
+def test_the_wheel_zooms_from_the_whole_to_one_bit(intake):
+    take(intake, "winch")
+    waves, clock = intake.window.intake.waves, intake.session.clock
+    bench = intake.window.intake.bench
+    bench.go(30)
+    whole = clock.view_span_ns
+    for _ in range(120):
+        at = QPointF(
+            waves.x_of(clock.cursor_ns) if clock.view_first_ns < clock.cursor_ns else waves.plot().left() + 5, 100
+        )
+        event = QWheelEvent(at, QPointF(waves.mapToGlobal(at.toPoint())), QPointF(0, 0).toPoint(), QPointF(0, 120).toPoint(),
+                            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+        make_application().sendEvent(waves, event)
+    assert whole > 10**10 and clock.view_span_ns <= 500, "a bit of two megahertz is 500 ns"
+    intake.settle()
+
+
+def test_keys_go_to_faults_addresses_and_frames(intake):
+    bench = take(intake, "bilge")
+    intake.session.clock.set_cursor(intake.session.clock.first_ns)
+    flags = bench.outcome.result.frames.flags
+    wrong = np.flatnonzero(flags & F.WRONG > 0)
+    intake.window.intake.waves.setFocus()
+    intake.session.clock.set_cursor(bench.span_ns[0])
+    for row in wrong:
+        intake.key("E")
+        assert bench.current() == row
+    intake.key("E")
+    assert bench.current() == wrong[-1] and "no further frame" in intake.window.foot.told.text()
+    intake.key("E", Qt.KeyboardModifier.ShiftModifier)
+    assert bench.current() == wrong[-2]
+    address = int(bench.outcome.result.frames.address[bench.current()])
+    intake.key("A", Qt.KeyboardModifier.ShiftModifier)
+    assert int(bench.outcome.result.frames.address[bench.current()]) == address
+    at = bench.current()
+    intake.key(".")
+    intake.key(".")
+    intake.key(",")
+    assert bench.current() == at + 1
+    intake.key("W")
+    assert intake.session.clock.view_span_ns < 2_000_000
+
+
+def test_bytes_are_shown_in_the_form_the_keys_ask_for(intake):
+    take(intake, "bilge")
+    for key, form, text in (("D", "dec", "16"), ("B", "bin", "00010000"), ("H", "hex", "10")):
+        intake.key(key)
+        assert intake.session.form == form and value_text(0x10, form) == text
+    assert value_text(0x41, "text") == "A" and value_text(0x41, "hex", 9) == "sync"
+
+
+def test_a_source_without_a_recipe_is_worked_out_and_put_to_use(intake):
+    bench = take(intake, "sounder")
+    session = intake.session
+    assert bench.recipe is not None and "Looks like Manchester words" in words(intake)
+    assert "three levels" in words(intake) and bench.outcome.counts()["frames"] == 29
+    frames = len(session.capture)
+    intake.click(
+        next(b for b in intake.window.intake.recipe.findChildren(QPushButton) if b.text() == "Use these frames")
+    )
+    intake.wait_open()
+    assert len(session.capture) == frames + 29
+    assert "sounder" in {lane.name for lane in session.capture.lanes}
+    assert session.trial.file.sources[bench.number].recipe == bench.recipe
+    assert any(b.text() == "In use" for b in intake.window.intake.recipe.findChildren(QPushButton))
+    number = len(session.library.recipes.heads())
+    intake.click(next(b for b in intake.window.intake.recipe.findChildren(QPushButton) if b.text() == "Save recipe"))
+    assert len(session.library.recipes.heads()) == number + 1
+    assert "is kept in the library" in intake.window.foot.told.text()
+
+
+def test_settings_are_changed_by_their_widgets(intake):
+    bench = take(intake, "deck")
+    parity = part_named(intake, QComboBox, "parity")
+    index = parity.findText("odd")
+    parity.setCurrentIndex(index)
+    parity.activated.emit(index)
+    intake.settle()
+    assert bench.recipe.line.parity == "odd" and bench.outcome.counts().get("parity", 0) > 100
+    rate = part_named(intake, QLineEdit, "rate")
+    intake.type(rate, "9600", enter=True)
+    assert bench.recipe.line.rate == 9600
+    rate = part_named(intake, QLineEdit, "rate")
+    intake.type(rate, "fast", enter=True)
+    assert bench.recipe.line.rate == 9600 and part_named(intake, QLineEdit, "rate").property("wrong")
+    box = part_named(intake, QCheckBox, "inverted")
+    box.setChecked(True)
+    intake.settle()
+    assert bench.recipe.line.inverted
+    for _ in range(3):
+        intake.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert bench.recipe.line.parity == "even" and "bad check" in bench.outcome.counts()
+
+
+def test_another_line_code_and_another_reading_are_tried(intake):
+    bench = take(intake, "bilge")
+    speaks = part_named(intake, QComboBox, "speaks")
+    index = speaks.findText("SPI")
+    speaks.setCurrentIndex(index)
+    speaks.activated.emit(index)
+    intake.settle()
+    assert bench.recipe.speaks == "SPI" and bench.recipe.line.clock == "ch1"
+    more = next(
+        b for b in intake.window.intake.recipe.findChildren(QPushButton) if b.text().startswith("Other readings")
+    )
+    intake.click(more)
+    taken = next(
+        b for b in intake.window.intake.recipe.findChildren(QPushButton) if b.accessibleName().endswith("library")
+    )
+    intake.click(taken)
+    assert bench.recipe.name == "bilge level" and len(bench.outcome.result.frames) == 59
+
+
+def test_repeats_are_voted_and_shown(intake):
+    bench = take(intake, "pendant")
+    assert "11 bursts, 3 messages, 3 distinct" in words(intake)
+    votes = intake.window.intake.recipe.votes_view
+    assert "2A5C36.10: 5 repeats" in votes.toolTip() and votes.isVisible()
+    assert bench.outcome.lines["I/Q"].threshold is not None
+    assert intake.window.intake.recipe.lengths_view.isVisible()
+
+
+def test_a_lane_is_moved_by_dragging_its_wave(intake):
+    bench = take(intake, "pendant")
+    waves, clock = intake.window.intake.waves, intake.session.clock
+    before = int(bench.frame_times()[0])
+    start = QPointF(waves.plot().center().x(), waves.plot().center().y())
+    moved = 40 * clock.view_span_ns / waves.plot().width()
+    intake.drag(waves, start, start + QPointF(40, 0), Qt.KeyboardModifier.ControlModifier)
+    intake.wait_open()
+    assert intake.session.trial.file.lane_entry("pendant").offset_ns == pytest.approx(moved, rel=0.02)
+    assert int(bench.frame_times()[0]) - before == pytest.approx(moved, rel=0.02)
+    lane = [known.name for known in intake.session.capture.lanes].index("pendant")
+    times = intake.session.capture.table.time_ns[intake.session.capture.table.lane == lane]
+    assert int(times[0]) == int(bench.frame_times()[0]), "the capture moved with the wave"
+
+
+def test_columns_are_chosen_with_a_preview(intake):
+    bench = take(intake, "bilge")
+    desk = intake.window.intake
+    intake.click(next(b for b in desk.recipe.findChildren(QPushButton) if b.text() == "Columns …"))
+    assert desk.pages.currentWidget() is desk.picker and desk.picker.columns.roles == ("time", "channel", "channel")
+    cells = {child.text() for child in desk.picker.findChildren(QLabel)}
+    assert any(text.startswith("1778572") for text in cells) and "ch2" in cells
+    role = next(w for w in desk.picker.findChildren(QComboBox) if w.accessibleName() == "meaning of ch2")
+    role.textActivated.emit("ignore")
+    intake.click(next(b for b in desk.picker.findChildren(QPushButton) if b.text() == "Read it this way"))
+    assert [channel.name for channel in bench.opened.recording.channels] == ["ch1"]
+    assert "channel='ch2'" in bench.problem
+    intake.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert len(bench.outcome.result.frames) == 59
+
+
+def test_a_wrong_format_is_overruled(intake):
+    take(intake, "compass")
+    desk = intake.window.intake
+    desk.format.setCurrentText("SocketCAN text log")
+    desk.format.activated.emit(desk.format.currentIndex())
+    intake.wait_open()
+    assert intake.session.outcomes[desk.bench.number].report.problem_count > 100
+
+
+def test_a_packet_source_shows_its_link_and_its_frames(intake):
+    bench = take(intake, "shore")
+    assert bench.outcome.counts()["late"] == 2 and "Modbus TCP" in bench.recipe.speaks
+    assert "sent again" in words(intake)
+    desk = intake.window.intake
+    assert desk.out.count() == len(bench.outcome.result.frames)
+
+
+def test_whole_frames_need_no_recipe(intake):
+    take(intake, "thruster")
+    desk = intake.window.intake
+    assert desk.side.currentWidget() is desk.problems and desk.bench.opened is None
+
+
+def test_up_and_down_nudge_the_threshold(intake):
+    bench = take(intake, "bilge")
+    waves = intake.window.intake.waves
+    waves.setFocus()
+    intake.key(Qt.Key.Key_Up)
+    assert 1.62 < bench.recipe.level("ch1").above < 1.7
+    intake.key(Qt.Key.Key_Down)
+    assert bench.recipe.level("ch1").above == pytest.approx(1.62, abs=0.01)
+
+
+def test_an_offset_is_estimated_from_two_traces(intake):
+    """The same field of two lanes: one of them is moved, and found again."""
+    bench = take(intake, "pendant")
+    assert not bench.can_align(), "no field of this lane is traced"
