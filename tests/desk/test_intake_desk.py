@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton
 
@@ -119,11 +119,11 @@ def test_the_wheel_zooms_from_the_whole_to_one_bit(intake):
     bench.go(30)
     whole = clock.view_span_ns
     for _ in range(120):
-        at = QPointF(
-            waves.x_of(clock.cursor_ns) if clock.view_first_ns < clock.cursor_ns else waves.plot().left() + 5, 100
-        )
-        event = QWheelEvent(at, QPointF(waves.mapToGlobal(at.toPoint())), QPointF(0, 0).toPoint(), QPointF(0, 120).toPoint(),
-                            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False)  # fmt: skip
+        seen = clock.view_first_ns < clock.cursor_ns
+        at = QPointF(waves.x_of(clock.cursor_ns) if seen else waves.plot().left() + 5, 100)
+        place, still, turn = QPointF(waves.mapToGlobal(at.toPoint())), QPoint(0, 0), QPoint(0, 120)
+        none = Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase
+        event = QWheelEvent(at, place, still, turn, *none, False)
         make_application().sendEvent(waves, event)
     assert whole > 10**10 and clock.view_span_ns <= 500, "a bit of two megahertz is 500 ns"
     intake.settle()
@@ -201,6 +201,7 @@ def test_settings_are_changed_by_their_widgets(intake):
     box.setChecked(True)
     intake.settle()
     assert bench.recipe.line.inverted
+    intake.window.intake.waves.setFocus()
     for _ in range(3):
         intake.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert bench.recipe.line.parity == "even" and "bad check" in bench.outcome.counts()
@@ -296,9 +297,3 @@ def test_up_and_down_nudge_the_threshold(intake):
     assert 1.62 < bench.recipe.level("ch1").above < 1.7
     intake.key(Qt.Key.Key_Down)
     assert bench.recipe.level("ch1").above == pytest.approx(1.62, abs=0.01)
-
-
-def test_an_offset_is_estimated_from_two_traces(intake):
-    """The same field of two lanes: one of them is moved, and found again."""
-    bench = take(intake, "pendant")
-    assert not bench.can_align(), "no field of this lane is traced"

@@ -262,7 +262,7 @@ def with_line(recipe: Recipe, code: str) -> Recipe:
     roles = [one.name for one in decoder.fields if one.kind == "channel"]
     line = decoder.settings(**dict(zip(roles, known, strict=False)))
     framing = recipe.framing
-    if framing is not None and framing_of(framing).takes != decoder.gives:
+    if framing is not None and (framing_of(framing).takes != decoder.gives or decoder.gives == "frames"):
         framing = None
     return msgspec.structs.replace(recipe, line=line, framing=framing)
 

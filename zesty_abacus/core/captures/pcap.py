@@ -89,6 +89,8 @@ FORMAT = Pcap()
 
 def _parse_header(data: bytes, source: ByteSource) -> tuple[bool, int, int]:
     """Return (highest byte first, nanoseconds a tick, link type)."""
+    if data[:4] not in _MAGICS:
+        raise CaptureReadError("the file does not begin as a pcap file does.", where=str(source.path))
     swapped, tick = _MAGICS[data[:4]]
     (link,) = struct.unpack_from((">" if swapped else "<") + "I", data, 20)
     link &= 0x0FFF_FFFF  # the upper bits tell about frame check sequences

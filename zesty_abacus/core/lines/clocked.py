@@ -127,7 +127,7 @@ def _facts(takes: np.ndarray, burst_ns: float, frame_ns: float) -> tuple[Fact, .
     if len(takes) < 3:
         return ()
     periods = np.diff(takes)
-    rate = 1e9 / float(np.median(periods))
+    rate = 1e9 / max(float(np.median(periods)), 1.0)
     lengths = np.diff(np.flatnonzero(np.concatenate([[True], periods > burst_ns, [True]])))
     return (
         Fact("clock rate", rate, "Hz", f"{rate / 1e3:.2f} kHz"),

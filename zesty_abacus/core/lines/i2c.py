@@ -30,6 +30,7 @@ from .result import (
     put_mark,
 )
 from .settings import LineSettings, Proposal, Setting
+from .timing import clock_hz
 
 _STRETCH = 3.0
 """A low clock this many times as long as usual is called stretched."""
@@ -77,7 +78,7 @@ class _I2c:
         if not starts or not whole.any() or clocked < 0.5:
             return []
         score = min(clocked, 1.0) * (1 - broken / max(starts + broken, 1))
-        rate = _clock_hz(clock)
+        rate = clock_hz(clock)
         reason = (
             f"clock on {clock_name}, {rate / 1e3:.1f} kHz: {starts} transfers with {taken} acknowledge bits take up "
             f"{min(clocked, 1.0):.0%} of its edges"
@@ -88,19 +89,12 @@ class _I2c:
 DECODER = _I2c()
 
 
-def _clock_hz(clock: Edges) -> float:
-    rises = clock.time_ns[clock.level == 1]
-    periods = np.diff(rises)
-    return 1e9 / float(np.median(periods)) if len(periods) else float("nan")
-
-
 def _facts(clock: Edges) -> tuple[Fact, ...]:
-    rises = clock.time_ns[clock.level == 1]
-    if len(rises) < 3:
+    rate = clock_hz(clock)
+    if np.isnan(rate):
         return ()
-    periods = np.diff(rises).astype(np.float64)
+    periods = np.diff(clock.time_ns[clock.level == 1]).astype(np.float64)
     usual = periods[periods < np.median(periods) * 1.5]
-    rate = 1e9 / np.median(periods)
     spread = rate * float(np.std(usual) / np.mean(usual)) if len(usual) else 0.0
     lows = clock.widths()[clock.level[:-1] == 0]
     stretched = int((lows > np.median(lows) * _STRETCH).sum()) if len(lows) else 0

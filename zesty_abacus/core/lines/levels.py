@@ -116,7 +116,7 @@ def _best_split(counts: NDArray, centers: NDArray) -> int:
         between = (mass[-1] * weight / weight[-1] - mass) ** 2 / (weight * (weight[-1] - weight))
     between[~np.isfinite(between)] = -1
     # an empty stretch between the levels splits equally well everywhere: its middle is meant
-    best = np.flatnonzero(between >= between.max() * (1 - 1e-9))
+    best = np.flatnonzero(between >= between.max() - abs(between.max()) * 1e-9)
     return int(np.clip(best[len(best) // 2], 0, len(counts) - 2))
 
 
@@ -239,7 +239,9 @@ def _cross(values, begin, threshold, half, state, room):  # type: ignore[no-unty
         else:
             rises = value >= threshold
             if rises != (before >= threshold):
-                passed = begin + i - 1 + (threshold - before) / (value - before)
+                part = (threshold - before) / (value - before)
+                # a sample that is no number has no flank; half way is as good as any place
+                passed = begin + i - 1 + (part if 0.0 <= part <= 1.0 else 0.5)
             if (level == 0.0 and value > high) or (half == 0.0 and level == 0.0 and rises):
                 level = 1.0
                 room[count] = passed

@@ -18,6 +18,7 @@ from ..frames import flags as F
 from ..waves.edges import Edges
 from .result import BITS, DATA, Fact, LineResult, LineRoom, Marks, put_byte, put_frame, put_mark, table_of
 from .settings import LineSettings, Proposal, Setting
+from .timing import clock_hz
 
 _GAP_CLOCKS = 8.0
 """Without a select line, a pause of so many clocks ends a transfer unless a gap is set."""
@@ -170,10 +171,9 @@ def _windows(clock: Edges, select: Edges | None, settings: SpiLine):  # type: ig
 
 
 def _clock_facts(clock: Edges) -> tuple[Fact, ...]:
-    rises = clock.time_ns[clock.level == 1]
-    if len(rises) < 3:
+    rate = clock_hz(clock)
+    if np.isnan(rate):
         return ()
-    rate = 1e9 / float(np.median(np.diff(rises)))
     return (Fact("clock rate", rate, "Hz", f"{rate / 1e6:.3g} MHz" if rate >= 1e6 else f"{rate / 1e3:.4g} kHz"),)
 
 
@@ -239,7 +239,7 @@ def _judge_lines(
     mode, reason = find_mode(clock, [others[data] for data in datas], select, settings.select_low)
     agreement = _agreement(clock, [others[data] for data in datas])
     score = inside * agreement * (0.4 + 0.6 * whole)
-    rate = 1e9 / float(np.median(np.diff(rises))) if len(rises) > 1 else float("nan")
+    rate = clock_hz(clock)
     where = f", selected by {key} while {'low' if settings.select_low else 'high'}" if key else ", no select line"
     words = f"clock on {name}, {rate / 1e6:.3g} MHz{where}: {len(used)} transfers, {whole:.0%} of whole bytes; {reason}"
     return [Proposal(msgspec.structs.replace(settings, mode=mode), score, words)]

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ..waves.edges import Edges
+
 USUAL_RATES = (
     300, 600, 1200, 2400, 4800, 9600, 10_400, 14_400, 19_200, 28_800, 38_400, 57_600, 62_500, 83_333, 100_000, 115_200,
     125_000, 230_400, 250_000, 460_800, 500_000, 800_000, 921_600, 1_000_000, 2_000_000,
@@ -61,6 +63,13 @@ def _refined(widths: NDArray[np.float64], time: float, most_bits: int) -> tuple[
     short = widths < (most_bits + 0.5) * time
     fits = short & (bits >= 1) & (np.abs(widths - bits * time) < 0.2 * time)
     return time, float(fits.sum() / max(short.sum(), 1))
+
+
+def clock_hz(edges: Edges) -> float:
+    """Return the rate of a clock by the median of its periods, NaN if it has too few or they last no time."""
+    rises = edges.time_ns[edges.level == 1]
+    period = float(np.median(np.diff(rises))) if len(rises) > 2 else 0.0
+    return 1e9 / period if period > 0 else float("nan")
 
 
 def usual_rate(rate: float) -> int | None:

@@ -71,6 +71,9 @@ class _Rtu:
         rows = result.marks.rows.copy()
         rows[:, 5] = np.repeat(np.arange(count), units[:, 1] - units[:, 0])
         frames[:, 1] = run.end_ns[units[:, 1] - 1]
+        if count:
+            # a wrong parity bit is a fault of its unit, whatever the CRC says; units lie side by side
+            frames[:, 3] |= np.bitwise_or.reduceat(run.flags.astype(np.int64), units[:, 0])
         table, ends = table_of(frames, payload)
         return LineResult(table, ends, Marks(rows), run, None, result.facts)
 

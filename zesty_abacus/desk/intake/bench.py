@@ -9,7 +9,6 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..session import Session
-from ..widgets.parts import one_shot
 
 if TYPE_CHECKING:
     from ...core.progress import Progress
@@ -17,7 +16,6 @@ if TYPE_CHECKING:
 
 _WHOLE_AT_ONCE = 400_000
 """Samples or edges of a recording that is small enough to be decoded whole at each change."""
-_SETTLE_MS = 120
 
 
 class Bench(QObject):
@@ -70,7 +68,6 @@ class Bench(QObject):
         self._undone: list[heavy.Recipe | None] = []
         self._done: list[heavy.Recipe | None] = []
         self._wanted: tuple[int, object] | None = None
-        self._again = one_shot(self, _SETTLE_MS, self._run_part)
         session.opened.connect(self._on_trial)
 
     # the source
@@ -224,7 +221,7 @@ class Bench(QObject):
         if recipe is not None and recipe.columns != columns and self.opened is not None:
             self._read_again()
         else:
-            self._again.start()
+            self._run_part()
 
     def _read_again(self) -> None:
         """Read the file again, since other columns mean other channels."""

@@ -181,7 +181,9 @@ class CameOut(QAbstractScrollArea):
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
-        self._set_first(self._first())
+        # whatever room is left, the frame at the cursor stays in it
+        self._told_row = -2
+        self._on_cursor()
 
     def _repaint(self) -> None:
         viewport = self.viewport()

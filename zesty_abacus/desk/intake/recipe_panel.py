@@ -61,7 +61,8 @@ class RecipePanel(Panel):
         """Show the recipe anew."""
         bench = self._bench
         focus = self.focusWidget()
-        named = focus.accessibleName() if focus is not None else ""
+        # a part that has the focus keeps it; one that only had it last must not take it from the wave
+        named = focus.accessibleName() if focus is not None and focus.hasFocus() else ""
         for view in (self.levels_view, self.lengths_view, self.votes_view):
             view.setParent(None)
         clear_layout(self.result_box)
@@ -158,7 +159,10 @@ class RecipePanel(Panel):
                     self._setting(field, getattr(recipe.line, field.name), bench.set_line)
             self._show_levels(recipe)
         gives = self._gives(recipe)
-        if gives in ("bytes", "bits", "packets") or self._framing_names(gives):
+        # of what comes in frames already, only I2C has devices with registers behind it
+        if gives in ("bytes", "bits", "packets") or (
+            recipe.line is not None and recipe.protocol in ("i2c", "registers")
+        ):
             self._section("framing")
             self._row("put together by", self._framing_choice(recipe, gives))
             if recipe.framing is not None:
