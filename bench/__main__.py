@@ -12,12 +12,13 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import codec, desk, frames, library, reading
+from bench import codec, desk, frames, library, lines, reading
 from bench.table import Line
 
 PARTS: dict[str, Callable[[Path], list[Line]]] = {
     "codec": codec.measure,
     "reading": reading.measure,
+    "lines": lines.measure,
     "frames": frames.measure,
     "desk": desk.measure,
     "library": library.measure,

@@ -84,10 +84,46 @@ def editing(window: Window) -> None:
     window.layouts.plan.pick(layout.fields[1].id)
 
 
+def source(window: Window, part: str) -> None:
+    """Choose a source on Intake by a part of its file's name."""
+    names = [outcome.path.name for outcome in window.session.outcomes]
+    window.intake.left.choose(next(number for number, name in enumerate(names) if part in name))
+    settle(window)
+
+
 def intake(window: Window) -> None:
-    """Intake: sources and their lanes."""
+    """Intake: two analog channels read as I2C, at the pointer nobody acknowledged."""
     window.layouts.plan.pick(None)
     window.show_desk("Intake")
+    settle(window)
+    source(window, "bilge")
+    bench = window.intake.bench
+    bench.go(0)
+    bench.go_next(1, wrong=True)
+    bench.show_frame(bench.current())
+
+
+def intake_spi(window: Window) -> None:
+    """Intake: four logic lines read as SPI."""
+    source(window, "winch")
+    bench = window.intake.bench
+    bench.go(600)
+    bench.show_frame(600)
+
+
+def intake_radio(window: Window) -> None:
+    """Intake: the pendant's envelope, its following threshold, and how its repeats voted."""
+    source(window, "pendant")
+    window.session.clock.set_view(*window.intake.bench.span_ns)
+    settle(window)
+    area = window.intake.recipe.area
+    area.ensureWidgetVisible(window.intake.recipe.votes_view)
+
+
+def intake_modbus(window: Window) -> None:
+    """Intake: the shore meter's packets read as Modbus exchanges."""
+    source(window, "shore")
+    window.session.clock.set_cursor(window.session.clock.first_ns + 36_430_000_000)
 
 
 def hand_over(window: Window) -> None:
@@ -123,6 +159,9 @@ SCENES: dict[str, Callable[[Window], None]] = {
     "layouts": layouts,
     "editing": editing,
     "intake": intake,
+    "intake-spi": intake_spi,
+    "intake-radio": intake_radio,
+    "intake-modbus": intake_modbus,
     "hand-over": hand_over,
     "find": find,
     "night": night,

@@ -10,12 +10,16 @@ import jsonschema
 import msgspec
 import pytest
 
-from zesty_abacus.core.captures.registry import formats
+from zesty_abacus.core.captures.registry import formats, line_formats
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.handover.tables import FRAME_SCHEMA, LONG_SCHEMA
 from zesty_abacus.core.layouts.json_form import SCHEMA_PATH
 from zesty_abacus.core.layouts.model import FieldKind
 from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.lines.registry import decoders
+from zesty_abacus.core.links.framing import framings
+from zesty_abacus.core.recipes.json_form import SCHEMA_PATH as RECIPE_SCHEMA_PATH
+from zesty_abacus.core.recipes.json_form import recipe_from_json
 from zesty_abacus.core.trial.trial import TrialFile
 from zesty_abacus.desk.command_table import DESKS
 
@@ -30,6 +34,11 @@ def page(name: str) -> str:
 def examples(name: str) -> list[str]:
     """Return the JSON examples of a page."""
     return re.findall(r"```json\n(.*?)```", page(name), re.S)
+
+
+def example_of(format_name: str) -> str:
+    """Return the example of a format on the page of formats."""
+    return next(example for example in examples("docs/formats.md") if f'"{format_name}"' in example)
 
 
 @pytest.mark.parametrize("path", PAGES, ids=lambda path: path.name)
@@ -54,7 +63,7 @@ def test_the_readme_shows_the_two_commands_and_they_are_there():
 
 def test_commands_of_the_readme_are_known():
     verbs = set(re.findall(r"^zesty-abacus (\w+)", page("README.md"), re.M))
-    assert verbs == {"frames", "decode", "encode", "library", "demo"}
+    assert verbs == {"frames", "recipe", "decode", "encode", "library", "demo"}
     for verb in sorted(verbs):
         done = subprocess.run([sys.executable, "-m", "zesty_abacus", verb, "--help"], capture_output=True, text=True)
         assert done.returncode == 0
@@ -63,12 +72,12 @@ def test_commands_of_the_readme_are_known():
 
 
 def test_the_trial_example_is_a_trial():
-    trial = msgspec.json.decode(examples("docs/formats.md")[0], type=TrialFile)
+    trial = msgspec.json.decode(example_of("zesty-abacus trial"), type=TrialFile)
     assert trial.lanes[0].note == "CAN 500k" and trial.moments[0].text == "bow thruster on"
 
 
 def test_the_layout_example_obeys_the_schema():
-    text = examples("docs/formats.md")[1].replace('"…"', '"5d5cf6f0-5c0e-5f3c-9a53-1f0f0b6f0c11"')
+    text = example_of("zesty-abacus layouts").replace('"…"', '"5d5cf6f0-5c0e-5f3c-9a53-1f0f0b6f0c11"')
     jsonschema.validate(json.loads(text), json.loads(SCHEMA_PATH.read_text()))
 
 
@@ -88,13 +97,14 @@ def test_columns_of_the_tables_are_told():
 def test_flags_are_told_with_their_numbers():
     text = page("docs/formats.md").replace("\n", " ")
     for number, words in ((F.RECEIVED, "received"), (F.SENT, "sent"), (F.EXTENDED, "extended"), (F.REMOTE, "remote"),
-                          (F.ERROR, "error"), (F.LONG, "long"), (F.CUT_SHORT, "cut short")):  # fmt: skip
+                          (F.ERROR, "error"), (F.LONG, "long"), (F.CUT_SHORT, "cut short"),
+                          (F.REFUSED, "not acknowledged"), (F.ANSWER, "answer"), (F.VOTED, "voted")):  # fmt: skip
         assert f"{number} {words}" in text
 
 
 def test_every_format_and_every_place_in_the_guide_is_real():
     text = page("docs/formats.md")
-    assert all(format_.name in text for format_ in formats())
+    assert all(format_.name in text for format_ in (*formats(), *line_formats()))
     for place in re.findall(r"`((?:[BR]\d+(?:\[[\d.]+\])?(?:\.\.[BR]\d+)? ?)+)`", page("docs/guide.md")):
         assert len(parse_places(place)) > 0
 
@@ -103,6 +113,21 @@ def test_the_guide_goes_through_every_desk_by_its_key():
     guide = page("docs/guide.md")
     assert all(name in page("README.md") for name in DESKS)
     assert all(f"`{key}`" in guide for key in "12345XZPMHDBTUOF"[1:] if key not in "3")
+
+
+def test_every_line_code_and_framing_is_told():
+    text = page("docs/formats.md")
+    for one in (*decoders(), *framings()):
+        assert one.name in text, one.name
+    tags = {one.settings.__struct_config__.tag for one in (*decoders(), *framings())}
+    assert all(f"`{tag}`" in text for tag in tags), tags
+
+
+def test_the_recipe_example_is_a_recipe():
+    document = json.loads(example_of("zesty-abacus recipes"))
+    jsonschema.validate(document, json.loads(RECIPE_SCHEMA_PATH.read_text()))
+    recipe = recipe_from_json(json.dumps(document["recipes"][0]).encode())
+    assert recipe.speaks == "I2C, register device" and recipe.level("ch1").above == 1.62
 
 
 def test_the_architecture_names_every_package():
