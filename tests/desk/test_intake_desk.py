@@ -280,7 +280,43 @@ def test_a_packet_source_shows_its_link_and_its_frames(intake):
     assert bench.outcome.counts()["late"] == 2 and "Modbus TCP" in bench.recipe.speaks
     assert "sent again" in words(intake)
     desk = intake.window.intake
-    assert desk.out.count() == len(bench.outcome.result.frames)
+    assert desk.came_out.count() == len(bench.outcome.result.frames) and not desk.waves.isVisible()
+    intake.session.clock.set_cursor(intake.session.clock.first_ns)
+    intake.key("E")
+    assert desk.came_out.words(bench.current()).problem == "unanswered"
+
+
+def test_the_registers_at_the_cursor_are_rebuilt(intake):
+    bench = take(intake, "bilge")
+    view = intake.window.intake.recipe.registers_view
+    bench.go(1)
+    intake.settle()
+    early = view.accessibleDescription()
+    bench.go(40)
+    intake.settle()
+    assert view.isVisible() and "0x10 is" in early and "0x18 is 5" in view.accessibleDescription()
+    assert "0x18" not in early
+
+
+def test_the_columns_of_a_frame_table_are_chosen(intake, tmp_path):
+    path = tmp_path / "noted.csv"
+    path.write_text(
+        "t,what,id,len,b0,b1\n" + "".join(f"{n * 0.01:.2f},x,{256 + n % 3},2,{n:02X},0A\n" for n in range(60))
+    )
+    intake.session.open_paths([path])
+    intake.wait_open()
+    bench = take(intake, "noted")
+    desk = intake.window.intake
+    intake.click(next(b for b in desk.recipe.findChildren(QPushButton) if b.text() == "Columns …"))
+    assert desk.picker.columns.roles == ("time", "ignore", "address", "size", "byte", "byte")
+    role = next(w for w in desk.picker.findChildren(QComboBox) if w.accessibleName() == "meaning of b1")
+    role.textActivated.emit("ignore")
+    intake.click(next(b for b in desk.picker.findChildren(QPushButton) if b.text() == "Read it this way"))
+    assert bench.outcome.result.frames.size.tolist() == [1] * 60
+    intake.click(next(b for b in desk.recipe.findChildren(QPushButton) if b.text() == "Use these frames"))
+    intake.wait_open()
+    lanes = [lane.name for lane in intake.session.capture.lanes]
+    assert (intake.session.capture.table.lane == lanes.index("noted")).sum() == 60
 
 
 def test_whole_frames_need_no_recipe(intake):

@@ -122,6 +122,15 @@ def test_a_cropped_burst_has_no_vote_and_is_kept():
     assert frames_of(BurstFraming(), result) == [(b"\xb2\xe5\xc0", F.VOTED), (b"\xb2", F.CUT_SHORT)]
 
 
+def test_preamble_and_common_beginning_are_found():
+    head = [1, 0, 1, 0, 1, 0, 1, 0, 0, 1, 1]
+    bursts = [head + tail for tail in ([1, 0, 0, 1], [0, 1, 1, 1], [1, 1, 0, 0])]
+    made = framing_of(BurstFraming()).apply(BurstFraming(vote=False), bits_result(bursts))
+    assert {fact.name: fact.words for fact in made.facts} == {
+        "preamble": "8 bits in turn", "all begin with": "10101010011",
+    }  # fmt: skip
+
+
 def test_a_message_begins_after_its_sync():
     result = bits_result([[0, 1, 0, 1, 1, 1, *MESSAGE[:8]], [0, 0, 0, 0, 0]])
     made = framing_of(BurstFraming()).apply(BurstFraming(sync="111", vote=False, fewest_bits=1), result)

@@ -51,7 +51,7 @@ def write_samples(path: Path, names: Sequence[str], rate_hz: float, begin_ns: in
     step = 1e9 / rate_hz
     for number, values in enumerate(zip(*columns, strict=True)):
         time = begin_ns + round(number * step)
-        rows.append(f"{time // 10**9}.{time % 10**9:09d}"[:-3] + "," + ",".join(f"{value:.2f}" for value in values))
+        rows.append(f"{time // 10**9}.{time % 10**9:09d}"[:-2] + "," + ",".join(f"{value:.2f}" for value in values))
     path.write_bytes(gzip.compress(("\n".join(rows) + "\n").encode(), 9, mtime=0))
 
 

@@ -43,7 +43,7 @@ from ..core.waves.edges import Edges
 from ..core.waves.recording import Channel, LineRecording
 from ..core.waves.samples import Samples
 
-_PIECES = "timed bytes", "pcap", "pcapng"
+_PIECES = "timed bytes", "pcap", "pcapng", "frame table"
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,9 +131,9 @@ def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progr
     if form not in _PIECES:
         return None
     table, report = frames_of_source(request, progress)
-    if form != "timed bytes" and not _has_packets(table):
+    if form in ("pcap", "pcapng") and not _has_packets(table):
         return None
-    offers = _frame_offers(request, form, table, library)
+    offers = _frame_offers(request, form, table, library) if form != "frame table" else _used(request)
     return OpenedSource(number, request, form, None, table, report, 0, offers, folder)
 
 
@@ -147,6 +147,10 @@ def _with_ranges(channel: Channel, progress: Progress) -> Channel:
     return replace(channel, samples=channel.samples.with_ranges(progress))
 
 
+def _used(request: SourceRequest) -> tuple[Offer, ...]:
+    return (Offer(request.recipe, "trial", 1.0, ()),) if request.recipe is not None else ()
+
+
 def _library_offers(request: SourceRequest, form: str, channels: Sequence[str], library: Library) -> list[Offer]:
     heads: list[RecipeHead] = library.recipes.fitting(request.path.name, form, channels)
     return [
@@ -158,14 +162,14 @@ def _library_offers(request: SourceRequest, form: str, channels: Sequence[str], 
 def _offers(
     request: SourceRequest, form: str, recording: LineRecording, library: Library, progress: Progress
 ) -> tuple[Offer, ...]:
-    used = [Offer(request.recipe, "trial", 1.0, ())] if request.recipe is not None else []
+    used = _used(request)
     kept = _library_offers(request, form, [channel.name for channel in recording.channels], library)
     measured = [Offer(p.recipe, "measured", p.score, p.reasons) for p in propose(request.path, recording, progress)]
     return (*used, *measured[:1], *kept, *measured[1:])
 
 
 def _frame_offers(request: SourceRequest, form: str, table: FrameTable, library: Library) -> tuple[Offer, ...]:
-    used = [Offer(request.recipe, "trial", 1.0, ())] if request.recipe is not None else []
+    used = _used(request)
     kept = _library_offers(request, form, (), library)
     measured = [Offer(p.recipe, "measured", p.score, p.reasons) for p in propose_for_frames(request.path, form, table)]
     return (*used, *measured[:1], *kept, *measured[1:])
@@ -288,7 +292,8 @@ def form_names() -> list[str]:
 __all__ = [
     "ROLES", "TIME_UNITS", "AbacusError", "BurstFraming", "Channel", "Columns", "Edges", "FrameWords", "LevelSetting",
     "MarkKind", "Offer",
-    "OffsetEstimate", "OpenedSource", "Outcome", "PreparedLine", "Recipe", "Samples", "SourcePattern",
+    "OffsetEstimate", "OpenedSource", "Outcome", "PreparedLine", "Recipe",
+    "RegisterState", "Samples", "SourcePattern",
     "Vote", "decoder_of", "decoders",
     "estimate_offset", "fields_of", "form_names", "frame_words", "framing_of", "framings", "guess_columns", "head_of",
     "new_recipe", "open_source", "registers_at", "result_counts", "split_line", "try_recipe", "votes_of",

@@ -36,8 +36,8 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         One of :data:`TIME_UNITS`.
     rate_hz
         Rows a second, where there is no time column.
-    base
-        Of addresses and bytes: 16 or 10.
+    base, byte_base
+        Of addresses and of bytes a column: 16 or 10.
     """
 
     separator: str = ","
@@ -48,6 +48,7 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     time_unit: str = "s"
     rate_hz: float | None = None
     base: int = 16
+    byte_base: int = 16
 
     def of_role(self, role: str) -> list[int]:
         """Return the numbers of the columns with a role."""
@@ -114,12 +115,15 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     unit, rate = _time_unit(names, roles), None
     base = 10 if all(re.fullmatch(r"\d+", c) for n, r in enumerate(roles) if r == "address" for c in cells[n]) and any(
         int(c) > 9 for n, r in enumerate(roles) if r == "address" for c in cells[n] if c.isdigit()) else 16  # fmt: skip
+    byte_cells = [c for n, r in enumerate(roles) if r == "byte" for c in cells[n] if c]
+    plain = bool(byte_cells) and all(c.isdigit() for c in byte_cells) and any(len(c) != 2 for c in byte_cells)
     numbers = sum(role != "ignore" for role in roles)
     # a cell that still holds another separator was cut at the wrong one
     mixed = sum(any(set(cell) & (set(";\t|") - {separator}) for cell in column) for column in cells)
     score = usual + numbers * 0.5 + (0.2 if separator != " " else 0) - 3 * mixed
     return score, Columns(separator=separator, decimal=decimal, head_lines=first, names=names,
-                          roles=roles, time_unit=unit, rate_hz=rate, base=base)  # fmt: skip
+                          roles=roles, time_unit=unit, rate_hz=rate, base=base,
+                          byte_base=10 if plain else 16)  # fmt: skip
 
 
 def _is_data(row: list[str]) -> bool:

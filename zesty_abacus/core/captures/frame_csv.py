@@ -154,7 +154,7 @@ def _payloads(
     for number, place in enumerate(columns.of_role("byte")):
         empty = pc.equal(pc.utf8_trim_whitespace(batch.column(place)), "").to_numpy(zero_copy_only=False)
         safe = pc.if_else(pa.array(empty), "0", batch.column(place))
-        values, fine = _integers(safe, columns.base, line, columns.names[place], report)
+        values, fine = _integers(safe, columns.byte_base, line, columns.names[place], report)
         good &= fine & (values < 256)
         cells.append(values)
         filled = np.where(empty, filled, number + 1)

@@ -104,7 +104,11 @@ class _Manchester:
                 if words < 3 or bad > words * 0.3 or used < 0.3:
                     continue
                 score = share * (1 - bad / words) * min(1.0, used + 0.3)
-                kind = "MIL-STD-1553B" if settings.standard else f"words of {settings.word_bits} bits"
+                kind = (
+                    "MIL-STD-1553B"
+                    if settings.standard
+                    else (f"words of {settings.word_bits} bits, a 1 {settings.one}s, parity {settings.parity}")
+                )
                 reason = (
                     f"{name} has pulses of one, two and three times {half / 1000:.4g} µs: {kind}, {words} words, "
                     f"{bad} with a fault"

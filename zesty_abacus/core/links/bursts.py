@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable
-from ..lines.result import BitRun, LineResult, Marks
+from ..lines.result import BitRun, Fact, LineResult, Marks
 from ..lines.settings import Setting
 from .framing import Framing
 
@@ -96,7 +96,7 @@ class _Bursts:
         begins = run.start_ns[np.minimum(run.bounds[:-1], len(run) - 1)]
         burst = np.searchsorted(begins, rows[:, 0], side="right") - 1
         rows[:, 5] = np.where(burst >= 0, frame_of_burst[np.maximum(burst, 0)], -1)
-        return LineResult(table, ends, Marks(rows), None, run, result.facts)
+        return LineResult(table, ends, Marks(rows), None, run, (*result.facts, *_beginning(run, spans)))
 
     def judge(self, result: LineResult) -> tuple[Framing, float, str] | None:
         run = result.bit_run
@@ -109,6 +109,27 @@ class _Bursts:
 
 
 FRAMINGS = (_Bursts(),)
+
+
+def _beginning(run: BitRun, spans: NDArray[np.int64]) -> tuple[Fact, ...]:
+    """Find the preamble (bits in turn) that bursts begin with, and the bits all distinct messages have in common."""
+    sizes = spans[:, 1] - spans[:, 0]
+    whole = sizes >= 8
+    if not whole.any():
+        return ()
+    usual = int(np.bincount(sizes[whole]).argmax())
+    matrix = np.unique(np.stack([run.bit[a : a + usual] for a, b in spans if b - a == usual]), axis=0)
+    same = np.flatnonzero((matrix != matrix[0]).any(axis=0))
+    common = int(same[0]) if len(same) else usual
+    turns = np.flatnonzero(np.diff(matrix[0][: max(common, 1)]) == 0)
+    preamble = int(turns[0]) + 1 if len(turns) else common
+    facts = []
+    if preamble >= 6:
+        facts.append(Fact("preamble", float(preamble), "bits", f"{preamble} bits in turn"))
+    if len(matrix) > 1 and common > 0:
+        text = "".join(map(str, matrix[0][:common]))
+        facts.append(Fact("all begin with", float(common), "bits", text if len(text) <= 24 else f"{common} bits alike"))
+    return tuple(facts)
 
 
 def _vote_flags(vote: Vote, flags: NDArray[np.uint32]) -> int:

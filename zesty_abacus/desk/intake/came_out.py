@@ -124,7 +124,7 @@ class CameOut(QAbstractScrollArea):
         draw_text(painter, boxes["problem"], words.problem, text_font(SMALL_PX), theme.wrong)
 
     def _columns(self, width: float) -> dict[str, QRectF]:
-        widths = {"time s": 84.0, "what": 150.0, "problem": 130.0}
+        widths = {"time s": 84.0, "what": 190.0 if width > 660 else 150.0, "problem": 130.0}
         says = 120.0 if self._bench.session.layouts_for(self._bench.lane_name) else 0.0
         rest = max(width - sum(widths.values()) - says - 12 * 5, 120)
         boxes, x = {}, 10.0

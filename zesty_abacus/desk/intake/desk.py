@@ -186,10 +186,14 @@ class IntakeDesk(QWidget):
         opened = self.bench.opened
         self.side.setCurrentWidget(self.recipe if opened is not None else self.problems)
         self.facts.show_source(number, short=False)
-        if opened is None or opened.recording is None:
+        self.waves.setVisible(opened is not None and opened.recording is not None)
+        if opened is None:
             self.head.words.setText(f"{outcome.report.format_name} into frames")
             self.pages.setCurrentIndex(1)
             self._list_frames()
+        elif opened.recording is None:
+            self.head.words.setText(" · ".join(f"{name} {value}" for name, value in outcome.facts) or "into frames")
+            self.pages.setCurrentIndex(2)
         else:
             kinds = {channel.words for channel in opened.recording.channels}
             count = len(opened.recording.channels)
@@ -224,7 +228,8 @@ class IntakeDesk(QWidget):
             return
         count = len(outcome.result.frames)
         part = "" if self.bench.is_whole else " in view"
-        self.came_note.setText(f"{grouped(count)} frames{part} · click one to see its wave")
+        waves = self.bench.opened is not None and self.bench.opened.recording is not None
+        self.came_note.setText(f"{grouped(count)} frames{part}" + (" · click one to see its wave" if waves else ""))
 
     def _show_form(self) -> None:
         for form, word in self.forms.items():

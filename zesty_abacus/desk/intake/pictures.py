@@ -182,3 +182,54 @@ class VotesView(QWidget):
                 painter.setBrush(fill if bit else Qt.BrushStyle.NoBrush)
                 painter.drawEllipse(centre, radius, radius)
         painter.end()
+
+
+class RegistersView(QWidget):
+    """The registers of a device at the cursor, eight a row; those nobody has seen yet are dots."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._state: heavy.RegisterState | None = None
+        self._device = 0
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName("Registers at the cursor")
+
+    def sizeHint(self) -> QSize:
+        return QSize(240, len(self._rows()) * 15 + 18)
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
+
+    def _rows(self) -> list[int]:
+        """Return the rows in which any register was seen."""
+        if self._state is None:
+            return []
+        return sorted({int(place) // 8 for place in np.flatnonzero(self._state.seen_ns >= 0)})
+
+    def show_state(self, device: int, state: heavy.RegisterState) -> None:
+        """Show the registers of a device."""
+        self._device, self._state = device, state
+        seen = np.flatnonzero(state.seen_ns >= 0)
+        self.setAccessibleDescription(", ".join(f"0x{place:02X} is {int(state.value[place])}" for place in seen[:64]))
+        self.updateGeometry()
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme, state = look.theme, self._state
+        painter = QPainter(self)
+        if state is not None:
+            pointer = f", pointer at 0x{state.pointer:02X}" if state.pointer >= 0 else ""
+            head = QRectF(0, 0, self.width(), 15)
+            draw_text(painter, head, f"device 0x{self._device:02X}{pointer}", text_font(TINY_PX), theme.quiet)
+            newest = int(state.seen_ns.max())
+            for line, row in enumerate(self._rows()):
+                top = 16 + line * 15
+                draw_text(painter, QRectF(0, top, 34, 15), f"0x{row * 8:02X}", figure_font(TINY_PX), theme.quiet)
+                for place in range(row * 8, min(row * 8 + 8, len(state.value))):
+                    box = QRectF(38 + (place % 8) * 25, top, 24, 15)
+                    seen = int(state.seen_ns[place])
+                    if seen == newest and seen >= 0:
+                        painter.fillRect(box.adjusted(-1, 1, -5, -1), QColor(theme.selected))
+                    text = f"{int(state.value[place]):02X}" if seen >= 0 else "·"
+                    draw_text(painter, box, text, figure_font(SMALL_PX), theme.ink if seen >= 0 else theme.quiet)
+        painter.end()

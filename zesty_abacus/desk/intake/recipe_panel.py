@@ -16,7 +16,7 @@ from ..theme import figure_font, look, text_font
 from ..widgets.parts import EDGE, Panel, button, clear_layout, hairline, label
 from .bench import Bench
 from .columns_picker import NoWheel
-from .pictures import LengthsView, LevelHistogramView, VotesView
+from .pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
 
 if TYPE_CHECKING:
     from .. import line_engine as heavy
@@ -51,10 +51,13 @@ class RecipePanel(Panel):
         self.levels_view = LevelHistogramView()
         self.lengths_view = LengthsView()
         self.votes_view = VotesView()
+        self.registers_view = RegistersView()
+        self._registers_row = -1
         self.columns_wanted: Callable[[], None] = lambda: None
         bench.source_changed.connect(self.refresh)
         bench.recipe_changed.connect(self.refresh)
         bench.outcome_changed.connect(self._show_outcome)
+        bench.session.clock.cursor_changed.connect(self._on_cursor)
         look.changed.connect(self.refresh)
 
     def refresh(self) -> None:
@@ -63,7 +66,7 @@ class RecipePanel(Panel):
         focus = self.focusWidget()
         # a part that has the focus keeps it; one that only had it last must not take it from the wave
         named = focus.accessibleName() if focus is not None and focus.hasFocus() else ""
-        for view in (self.levels_view, self.lengths_view, self.votes_view):
+        for view in (self.levels_view, self.lengths_view, self.votes_view, self.registers_view):
             view.setParent(None)
         clear_layout(self.result_box)
         self.result_box = QVBoxLayout()
@@ -78,8 +81,10 @@ class RecipePanel(Panel):
         self._show_offers()
         if bench.recipe is not None:
             self._show_recipe(bench.recipe)
-        else:
+        elif bench.opened.recording is not None:
             self._row("speaks", self._line_choice(None))
+        else:
+            self._columns_link()
         self.body.addLayout(self.result_box)
         self.body.addStretch(1)
         self._show_outcome()
@@ -147,10 +152,7 @@ class RecipePanel(Panel):
         assert bench.opened is not None
         self.note.setText(recipe.name)
         waves = bench.opened.recording is not None
-        if bench.opened.form in ("sample table", "frame table"):
-            pick = button("Columns …", "Choose what the columns of the file are", link=True)
-            pick.clicked.connect(lambda: self.columns_wanted())
-            self.body.addWidget(pick)
+        self._columns_link()
         if waves:
             self._section("bus")
             self._row("speaks", self._line_choice(recipe))
@@ -183,7 +185,8 @@ class RecipePanel(Panel):
         self._number(
             "lane offset", "offset ms", offset or None, "", lambda ms: bench.set_offset(round((ms or 0) * 1e6)), ""
         )
-        self.body.addWidget(label("Ctrl-drag the wave to move this lane against the others.", "quiet", wrap=True))
+        if bench.opened is not None and bench.opened.recording is not None:
+            self.body.addWidget(label("Ctrl-drag the wave to move this lane against the others.", "quiet", wrap=True))
         if bench.can_align():
             align = button("Estimate from two traces", "Two traced fields on Read, one of this lane, tell the offset")
             align.clicked.connect(bench.align)
@@ -192,6 +195,13 @@ class RecipePanel(Panel):
             holder.addStretch(1)
             self.body.addLayout(holder)
 
+    def _columns_link(self) -> None:
+        opened = self._bench.opened
+        if opened is not None and opened.form in ("sample table", "frame table"):
+            pick = button("Columns …", "Choose what the columns of the file are", link=True)
+            pick.clicked.connect(lambda: self.columns_wanted())
+            self.body.addWidget(pick)
+
     def _gives(self, recipe: heavy.Recipe) -> str:
         lines = self._bench.session.engine.lines
         opened = self._bench.opened
@@ -199,7 +209,7 @@ class RecipePanel(Panel):
         if recipe.line is not None:
             return lines.decoder_of(recipe.line).gives
         if opened.table is not None:
-            return "bytes" if opened.form == "timed bytes" else "packets"
+            return {"timed bytes": "bytes", "frame table": ""}.get(opened.form, "packets")
         return ""
 
     def _fields(self, settings: Any):  # type: ignore[no-untyped-def]
@@ -408,6 +418,8 @@ class RecipePanel(Panel):
 
     def _show_outcome(self) -> None:
         bench = self._bench
+        for view in (self.lengths_view, self.votes_view, self.registers_view):
+            view.setParent(None)
         clear_layout(self.result_box)
         clear_layout(self.foot_box)
         self.levels_view.setVisible(False)
@@ -421,6 +433,7 @@ class RecipePanel(Panel):
         self._show_measured(outcome)
         self._show_counts(outcome)
         self._show_votes(outcome)
+        self._show_registers()
         self._show_buttons()
 
     def _result_section(self, words: str) -> None:
@@ -491,6 +504,27 @@ class RecipePanel(Panel):
         self.votes_view.show_votes(votes)
         self.votes_view.setVisible(True)
 
+    def _show_registers(self) -> None:
+        """Show what the registers of the device at the cursor hold there, rebuilt from all reads and writes before."""
+        bench = self._bench
+        outcome, row = bench.outcome, bench.current()
+        self._registers_row = row
+        if outcome is None or outcome.recipe.protocol != "registers" or not 0 <= row < len(outcome.result.frames):
+            self.registers_view.setVisible(False)
+            return
+        device = int(outcome.result.frames.address[row]) >> 16
+        cursor = bench.session.clock.cursor_ns - bench.zero_ns
+        state = bench.session.engine.lines.registers_at(outcome, device, cursor)
+        if self.registers_view.parent() is None:
+            self._result_section("registers at the cursor")
+            self.result_box.addWidget(self.registers_view)
+        self.registers_view.show_state(device, state)
+        self.registers_view.setVisible(True)
+
+    def _on_cursor(self) -> None:
+        if self.isVisible() and self._bench.current() != self._registers_row:
+            self._show_registers()
+
     def _show_buttons(self) -> None:
         bench = self._bench
         sources = bench.session.trial.file.sources
@@ -527,5 +561,5 @@ def _level_facts(outcome: heavy.Outcome) -> list[tuple[str, str]]:
     rises = [f.rise_ns for f in facts if np.isfinite(f.rise_ns)]
     if rises:
         found.append(("rise time", " / ".join(span_text(rise) for rise in rises)))
-    found.append(("edges a second", " / ".join(f"{f.edges_per_s:.4g}" for f in facts)))
+    found.append(("edges a second", " / ".join(grouped(round(f.edges_per_s)) for f in facts)))
     return found

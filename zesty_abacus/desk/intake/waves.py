@@ -35,6 +35,7 @@ _RULER = 20
 _MARK_ROW = 40
 _GRIP = 6
 _LEAST_WAVE = 44
+_MOST_NOTES = 500
 
 
 class WaveView(QWidget):
@@ -174,6 +175,7 @@ class WaveView(QWidget):
             for number, channel in enumerate(self.channels()):
                 self._draw_channel(painter, number, channel)
             self._draw_marks(painter)
+            self._draw_notes(painter)
             self._draw_cursor(painter)
             self._draw_shift(painter)
             painter.restore()
@@ -376,6 +378,24 @@ class WaveView(QWidget):
                 painter, self._marks_box(row), self.visible_marks(row), self._view(), bench.session.form, current
             )
 
+    def _draw_notes(self, painter: QPainter) -> None:
+        """Draw what the file itself notes about spans of its time."""
+        theme, opened = look.theme, self._bench.opened
+        assert opened is not None and opened.recording is not None
+        zero = self._bench.zero_ns + self._shifted_ns
+        first, last = self._view()
+        for note in opened.recording.annotations[:_MOST_NOTES]:
+            if note.last_ns + zero < first or note.first_ns + zero > last:
+                continue
+            left, right = self.x_of(note.first_ns + zero), self.x_of(note.last_ns + zero)
+            y = _OVERVIEW + 12
+            painter.setPen(QPen(QColor(theme.quiet), 1))
+            painter.drawLine(QPointF(left, y), QPointF(right, y))
+            for x in (left, right):
+                painter.drawLine(QPointF(x, y), QPointF(x, y + 5))
+            words = QRectF(max(left, self.plot().left()) + 4, y - 13, 200, 12)
+            draw_text(painter, words, note.text, text_font(TINY_PX), theme.quiet)
+
     def _draw_shift(self, painter: QPainter) -> None:
         """Say how far the lane is being moved."""
         if not self._shifted_ns:
@@ -440,6 +460,9 @@ class WaveView(QWidget):
         if recipe is None or recipe.line is None:
             return ""
         fields = self._bench.session.engine.lines.fields_of(recipe.line)
+        kind = recipe.level(name).kind
+        if kind != "threshold":
+            return "envelope" if kind == "envelope" else "two tones"
         words = [f.words for f in fields if f.kind == "channel" and getattr(recipe.line, f.name) == name]
         return words[0].removesuffix(" line").removeprefix("data ") if words else ""
 
