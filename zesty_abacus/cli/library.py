@@ -9,7 +9,6 @@ import click
 
 from ..core.codec.wording import places_words
 from ..core.errors import DataError
-from ..core.handover.writers import ExportError
 from ..core.layouts.json_form import layouts_from_file, layouts_to_file_text
 from ..core.layouts.model import Layout
 from ..core.layouts.numbers import format_exact
@@ -18,7 +17,7 @@ from ..core.library.check import check_library
 from ..core.library.store import Library, default_author
 from ..core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
-from .output import open_library
+from .output import open_library, put_text
 
 _LIBRARY = click.argument("library_path", metavar="LIBRARY", type=click.Path(path_type=Path))
 
@@ -73,13 +72,7 @@ def export(library_path: Path, output: Path | None, recipes: bool) -> None:
     else:
         text = layouts_to_file_text(source.layouts())
     source.close()
-    if output is None:
-        click.echo(text, nl=False)
-        return
-    try:
-        output.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
+    put_text(text, output)
 
 
 @library.command()

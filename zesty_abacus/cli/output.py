@@ -15,7 +15,7 @@ import pyarrow as pa
 from ..core.captures.registry import recognise
 from ..core.captures.report import CaptureReadError
 from ..core.frames.capture import Capture
-from ..core.handover.writers import WRITERS, export_tables, write_tables
+from ..core.handover.writers import WRITERS, ExportError, export_tables, write_tables
 from ..core.library.store import Library
 from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
@@ -92,6 +92,17 @@ def put_out(form: str, output: Path | None, schema: pa.Schema, tables: Iterable[
     stream = sys.stdout.buffer
     write_tables(pa.PythonFile(_Unseekable(stream), mode="w"), form, schema, tables)
     stream.flush()
+
+
+def put_text(text: str, output: Path | None) -> None:
+    """Write a text to a file or to standard output."""
+    if output is None:
+        click.echo(text, nl=False)
+        return
+    try:
+        output.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
 
 
 class _Unseekable:

@@ -9,10 +9,10 @@ import click
 
 from ..core.captures.registry import line_formats, read_lines, recognise
 from ..core.captures.report import CaptureReadError
-from ..core.handover.writers import ExportError
 from ..core.recipes.json_form import recipes_to_file_text
 from ..core.recipes.propose import RecipeProposal, propose, propose_for_frames
 from ..core.trial.intake import SourceRequest, frames_of_source
+from .output import put_text
 
 
 @click.command()
@@ -27,13 +27,7 @@ def recipe(source: Path, output: Path | None, every: bool) -> None:
     for proposal in found if every else found[:1]:
         click.echo(f"{proposal.recipe.speaks} ({proposal.score:.0%}): {'; '.join(proposal.reasons)}", err=True)
     text = recipes_to_file_text([proposal.recipe for proposal in (found if every else found[:1])])
-    if output is None:
-        click.echo(text, nl=False)
-        return
-    try:
-        output.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
+    put_text(text, output)
 
 
 def _measured(source: Path) -> list[RecipeProposal]:
