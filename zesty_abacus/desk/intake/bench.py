@@ -9,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..session import Session
+from .marks import MarkIndex
 
 if TYPE_CHECKING:
     from ...core.progress import Progress
@@ -67,6 +68,9 @@ class Bench(QObject):
         self.problem = ""
         self._undone: list[heavy.Recipe | None] = []
         self._done: list[heavy.Recipe | None] = []
+        self._times: tuple[tuple, np.ndarray] | None = None
+        self._marks: tuple[heavy.Outcome, MarkIndex] | None = None
+        self._overview: tuple[tuple, tuple[np.ndarray, np.ndarray]] | None = None
         self._wanted: tuple[int, object] | None = None
         session.opened.connect(self._on_trial)
 
@@ -295,9 +299,46 @@ class Bench(QObject):
 
     def frame_times(self) -> np.ndarray:
         """Return the time of each frame that came out, on the capture's clock; in order."""
+        key = (self.outcome, self.zero_ns)
+        if self._times is None or self._times[0] != key:
+            times = np.empty(0, np.int64) if key[0] is None else key[0].result.frames.time_ns + key[1]
+            self._times = (key, times)
+        return self._times[1]
+
+    def mark_index(self) -> MarkIndex | None:
+        """Return the marks that came out, ready to be found by time; None while nothing came out."""
         if self.outcome is None:
-            return np.empty(0, np.int64)
-        return self.outcome.result.frames.time_ns + self.zero_ns
+            return None
+        if self._marks is None or self._marks[0] is not self.outcome:
+            self._marks = (self.outcome, MarkIndex(self.outcome.result.marks.rows))
+        return self._marks[1]
+
+    def overview(self, columns: int) -> tuple[np.ndarray, np.ndarray]:
+        """Return which of equal parts of the whole recording hold frames, and which hold a fault: their numbers."""
+        key = (self.outcome, columns)
+        if self._overview is None or self._overview[0] != key:
+            self._overview = (key, self._make_overview(columns))
+        return self._overview[1]
+
+    def _make_overview(self, columns: int) -> tuple[np.ndarray, np.ndarray]:
+        none = np.empty(0, np.int64)
+        if self.outcome is None or self.opened is None or not len(self.outcome.result.frames):
+            return none, none
+        result = self.outcome.result
+        first, last = self.opened.span_ns
+        scale = columns / max(last - first, 1)
+        ends = result.ends_ns if len(result.ends_ns) else result.frames.time_ns
+        begins, stops = (
+            np.clip(((times - first) * scale).astype(np.int64), 0, columns - 1)
+            for times in (result.frames.time_ns, ends)
+        )
+        cover = (
+            np.bincount(begins, minlength=columns + 1) - np.bincount(stops + 1, minlength=columns + 2)[: columns + 1]
+        )
+        wrong = result.frames.flags & self.session.engine.WRONG > 0
+        return np.flatnonzero(np.cumsum(cover)[:columns] + np.bincount(stops, minlength=columns) > 0), np.unique(
+            begins[wrong]
+        )
 
     def current(self) -> int:
         """Return the frame at or before the cursor, -1 before the first."""

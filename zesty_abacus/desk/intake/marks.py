@@ -16,6 +16,39 @@ _WORDS = {SYNC: "sync", BREAK: "break", LEADER: "leader", ERROR: "broken", CONTR
 _FIELD = {ADDRESS: 1, DATA: 4, CHECK: 2, SYNC: 5, BREAK: 3, CONTROL: 6, LEADER: 5, BITS: 0}
 
 
+class MarkIndex:
+    """The marks of an outcome, made ready to be found by time at any zoom.
+
+    Parameters
+    ----------
+    rows : int64 (n, 7)
+        In order of their start.
+    """
+
+    def __init__(self, rows: np.ndarray) -> None:
+        self.rows = rows
+        # searching a column of a table would copy it each time
+        self._starts = np.ascontiguousarray(rows[:, 0])
+        self._faults = np.ascontiguousarray(rows[(rows[:, 4] != 0) | (rows[:, 2] == ERROR), 0])
+        self.lines = int(rows[:, 6].max()) + 1 if len(rows) else 1
+
+    def between(self, first_ns: int, last_ns: int, line: int) -> np.ndarray | None:
+        """Return copies of the marks of a line in a span; None if they are too many to be drawn one by one."""
+        # marks overlap little: a few before the first one in view may still reach into it
+        begin = max(int(np.searchsorted(self._starts, first_ns)) - 64, 0)
+        end = int(np.searchsorted(self._starts, last_ns, side="right"))
+        if end - begin > _MOST_DRAWN * 4:
+            return None
+        part = self.rows[begin:end]
+        return part[(part[:, 1] >= first_ns) & (part[:, 6] == line)].copy()
+
+    def density(self, first_ns: int, last_ns: int, columns: int) -> tuple[np.ndarray, np.ndarray]:
+        """Return which of equal parts of a span hold marks, and which hold faults; bool (columns,) each."""
+        bounds = first_ns + (np.arange(columns + 1) * ((last_ns - first_ns) / columns)).astype(np.int64)
+        some, wrong = (np.diff(np.searchsorted(starts, bounds)) > 0 for starts in (self._starts, self._faults))
+        return some, wrong
+
+
 def value_text(value: int, form: str, kind: int = DATA) -> str:
     """Return a value in the way payloads are shown."""
     if kind in (SYNC, LEADER, BREAK):
@@ -35,13 +68,7 @@ def mark_color(kind: int, theme: Theme) -> QColor:
 
 
 def draw_marks(
-    painter: QPainter,
-    rect: QRectF,
-    rows: np.ndarray,
-    span_ns: tuple[int, int],
-    form: str,
-    chosen: int,
-    read_flags: np.ndarray | None = None,
+    painter: QPainter, rect: QRectF, rows: np.ndarray, span_ns: tuple[int, int], form: str, chosen: int
 ) -> None:
     """Draw the marks that lie in a span.
 
@@ -52,11 +79,6 @@ def draw_marks(
     chosen
         Number of the frame at the cursor, whose marks stand out.
     """
-    if not len(rows):
-        return
-    if len(rows) > _MOST_DRAWN:
-        _draw_density(painter, rect, rows, span_ns)
-        return
     scale = rect.width() / max(span_ns[1] - span_ns[0], 1)
     for start, end, kind, value, flags, frame, _ in rows:
         left = rect.left() + (int(start) - span_ns[0]) * scale
@@ -68,20 +90,19 @@ def draw_marks(
             _draw_sign(painter, place, rect, int(kind))
 
 
-def _draw_density(painter: QPainter, rect: QRectF, rows: np.ndarray, span_ns: tuple[int, int]) -> None:
+def draw_density(painter: QPainter, rect: QRectF, some: np.ndarray, wrong: np.ndarray) -> None:
     """Draw where marks are when they are too many to be told apart; faults stand below as notches."""
     theme = look.theme
-    columns = max(int(rect.width()), 1)
-    scale = columns / max(span_ns[1] - span_ns[0], 1)
-    at = np.clip(((rows[:, 0] - span_ns[0]) * scale).astype(np.int64), 0, columns - 1)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(faded(theme.fields[4], 0.55))
     middle = rect.center().y()
-    for column in np.unique(at):
-        painter.drawRect(QRectF(rect.left() + float(column), middle - 9, 1, 18))
-    painter.setBrush(QColor(theme.wrong))
-    for column in np.unique(at[(rows[:, 4] != 0) | (rows[:, 2] == ERROR)]):
-        painter.drawRect(QRectF(rect.left() + float(column) - 1, middle + 11, 3, 5))
+    painter.setPen(Qt.PenStyle.NoPen)
+    for columns, color, top, wide, tall in (
+        (some, faded(theme.fields[4], 0.55), middle - 9, 1, 18),
+        (wrong, QColor(theme.wrong), middle + 11, 3, 5),
+    ):
+        rects = [QRectF(rect.left() + float(n) - wide // 2, top, wide, tall) for n in np.flatnonzero(columns)]
+        painter.setBrush(color)
+        if rects:
+            painter.drawRects(*rects)
 
 
 def _draw_capsule(

@@ -24,7 +24,7 @@ from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import curve_image, draw_text, padded_range
 from ..widgets.parts import key_on_time, wheel_on_time
 from .bench import Bench
-from .marks import draw_marks
+from .marks import draw_density, draw_marks
 
 if TYPE_CHECKING:
     from .. import line_engine as heavy
@@ -36,6 +36,7 @@ _MARK_ROW = 40
 _GRIP = 6
 _LEAST_WAVE = 44
 _MOST_NOTES = 500
+_MOST_MARKS = 900
 
 
 class WaveView(QWidget):
@@ -83,10 +84,8 @@ class WaveView(QWidget):
         return outcome.lines.get(name) if outcome is not None else None
 
     def _mark_rows(self) -> int:
-        outcome = self._bench.outcome
-        if outcome is None or not len(outcome.result.marks):
-            return 1
-        return int(outcome.result.marks.rows[:, 6].max()) + 1
+        index = self._bench.mark_index()
+        return index.lines if index is not None else 1
 
     def plot(self) -> QRectF:
         """Return where time runs from left to right."""
@@ -192,30 +191,16 @@ class WaveView(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(theme.chip))
         painter.drawRoundedRect(area, 4, 4)
-        outcome = bench.outcome
-        if outcome is not None and len(outcome.result.frames):
-            columns = max(int(area.width()), 1)
-            begin = np.clip(((bench.frame_times() - first) * scale).astype(np.int64), 0, columns - 1)
-            ends = outcome.result.ends_ns
-            long = (
-                np.clip(((ends + bench.zero_ns - first) * scale).astype(np.int64), 0, columns - 1)
-                if len(ends)
-                else begin
-            )
-            cover = np.zeros(columns + 1, np.int64)
-            np.add.at(cover, begin, 1)
-            np.add.at(cover, long + 1, -1)
-            painter.setBrush(faded(theme.fields[4], 0.75))
-            busy = np.flatnonzero(np.cumsum(cover)[:columns] > 0)
-            for run in np.split(busy, np.flatnonzero(np.diff(busy) > 1) + 1):
-                if len(run):
-                    painter.drawRect(
-                        QRectF(area.left() + float(run[0]), area.top() + 3, float(len(run)), area.height() - 6)
-                    )
-            wrong = outcome.result.frames.flags & bench.session.engine.WRONG > 0
-            painter.setBrush(QColor(theme.wrong))
-            for column in np.unique(begin[wrong]):
-                painter.drawRect(QRectF(area.left() + float(column) - 1, area.bottom() - 4, 3, 6))
+        columns = max(int(area.width()), 1)
+        busy, wrong = bench.overview(columns)
+        painter.setBrush(faded(theme.fields[4], 0.75))
+        for run in np.split(busy, np.flatnonzero(np.diff(busy) > 1) + 1):
+            if len(run):
+                place = QRectF(area.left() + float(run[0]), area.top() + 3, float(len(run)), area.height() - 6)
+                painter.drawRect(place)
+        painter.setBrush(QColor(theme.wrong))
+        for column in wrong:
+            painter.drawRect(QRectF(area.left() + float(column) - 1, area.bottom() - 4, 3, 6))
         view = self._view()
         left, right = (area.left() + (np.clip(t, first, last) - first) * scale for t in view)
         bracket = QRectF(left, area.top() - 3, max(right - left, 4), area.height() + 6)
@@ -350,33 +335,34 @@ class WaveView(QWidget):
         painter.drawPath(path)
 
     def visible_marks(self, row: int = 0) -> np.ndarray:
-        """Return the marks of a row that lie in view, their times on the capture's clock."""
-        outcome = self._bench.outcome
-        if outcome is None:
-            return np.empty((0, 7), np.int64)
+        """Return the marks of a row that lie in view, their times on the capture's clock; none if they are many."""
+        index = self._bench.mark_index()
         zero = self._bench.zero_ns + self._shifted_ns
         first, last = (time - zero for time in self._view())
-        rows = outcome.result.marks.rows
-        # marks overlap little: a few before the first one in view may still reach into it
-        begin = max(int(np.searchsorted(rows[:, 0], first)) - 64, 0)
-        end = int(np.searchsorted(rows[:, 0], last, side="right"))
-        part = rows[begin:end]
-        part = part[(part[:, 1] >= first) & (part[:, 6] == row)].copy()
+        part = index.between(first, last, row) if index is not None else None
+        if part is None:
+            return np.empty((0, 7), np.int64)
         part[:, :2] += zero
         return part
 
     def _draw_marks(self, painter: QPainter) -> None:
-        bench = self._bench
-        if bench.outcome is None:
+        bench, index = self._bench, self._bench.mark_index()
+        if index is None:
             words = bench.problem or "Choose at right what these wires speak."
             color = look.theme.wrong if bench.problem else look.theme.quiet
             draw_text(painter, self._marks_box(0).adjusted(4, 0, 0, 0), words, text_font(SMALL_PX), color)
             return
         current = bench.current()
-        for row in range(self._mark_rows()):
-            draw_marks(
-                painter, self._marks_box(row), self.visible_marks(row), self._view(), bench.session.form, current
-            )
+        zero = bench.zero_ns + self._shifted_ns
+        first, last = (time - zero for time in self._view())
+        for row in range(index.lines):
+            box = self._marks_box(row)
+            marks = index.between(first, last, row)
+            if marks is None or len(marks) > _MOST_MARKS:
+                draw_density(painter, box, *index.density(first, last, max(int(box.width()), 1)))
+                continue
+            marks[:, :2] += zero
+            draw_marks(painter, box, marks, self._view(), bench.session.form, current)
 
     def _draw_notes(self, painter: QPainter) -> None:
         """Draw what the file itself notes about spans of its time."""
