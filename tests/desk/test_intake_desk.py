@@ -284,6 +284,8 @@ def test_a_packet_source_shows_its_link_and_its_frames(intake):
     intake.session.clock.set_cursor(intake.session.clock.first_ns)
     intake.key("E")
     assert desk.came_out.words(bench.current()).problem == "unanswered"
+    refused = int(np.flatnonzero(bench.outcome.result.frames.flags & F.EXCEPTION)[0])
+    assert desk.came_out.words(refused).problem == "illegal address"
 
 
 def test_the_registers_at_the_cursor_are_rebuilt(intake):

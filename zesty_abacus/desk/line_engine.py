@@ -20,7 +20,7 @@ from ..core.codec.wording import frame_sentence
 from ..core.errors import AbacusError
 from ..core.frames.addresses import address_text
 from ..core.frames.capture import Capture, Lane
-from ..core.frames.flags import PACKET, TELLS_KINDS_APART, wrong_words
+from ..core.frames.flags import EXCEPTION, PACKET, TELLS_KINDS_APART, wrong_words
 from ..core.frames.kinds import KindKey
 from ..core.frames.table import FrameTable
 from ..core.layouts.model import Layout
@@ -31,6 +31,7 @@ from ..core.lines.result import LineResult, MarkKind, Marks
 from ..core.lines.settings import LineSettings
 from ..core.links.bursts import BurstFraming, Vote, vote_repeats
 from ..core.links.framing import Framing, framing_of, framings
+from ..core.links.modbus import EXCEPTIONS
 from ..core.links.registers import RegisterFraming, RegisterState, register_state
 from ..core.progress import Progress
 from ..core.recipes.alignment import OffsetEstimate, estimate_offset
@@ -214,9 +215,10 @@ def frame_words(outcome: Outcome, row: int, layouts: Sequence[Layout]) -> FrameW
     key = KindKey(0, int(table.address[row]), flags & TELLS_KINDS_APART)
     protocol = recipe.protocol
     payload = table.payload_of(row)
-    return FrameWords(
-        address_text(protocol, key), _sentence(recipe, key, payload, layouts), wrong_words(flags), payload
-    )
+    problem = wrong_words(flags)
+    if protocol == "modbus" and flags & EXCEPTION and payload:
+        problem = EXCEPTIONS.get(payload[0], f"{problem} {payload[0]}")
+    return FrameWords(address_text(protocol, key), _sentence(recipe, key, payload, layouts), problem, payload)
 
 
 def _sentence(recipe: Recipe, key: KindKey, payload: bytes, layouts: Sequence[Layout]) -> str:

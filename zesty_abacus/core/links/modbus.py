@@ -23,11 +23,6 @@ EXCEPTIONS = {
     1: "illegal function", 2: "illegal address", 3: "illegal value", 4: "device failure", 5: "acknowledged, busy",
     6: "device busy", 8: "memory parity error", 10: "gateway path unavailable", 11: "gateway target silent",
 }  # fmt: skip
-FUNCTIONS = {
-    1: "read coils", 2: "read inputs", 3: "read holding", 4: "read input registers", 5: "write coil",
-    6: "write register", 7: "read status", 8: "diagnostics", 15: "write coils", 16: "write registers",
-    20: "read file", 21: "write file", 22: "mask write", 23: "read and write", 43: "identify",
-}  # fmt: skip
 
 
 class ModbusRtuFraming(Framing, frozen=True, kw_only=True, tag="modbus rtu"):

@@ -21,8 +21,8 @@ from ..lines.result import Fact, LineResult, Marks
 from ..lines.settings import Setting
 from .framing import Framing
 
-LINK_ETHERNET, LINK_RAW, LINK_LINUX_COOKED, LINK_BLE, LINK_BLE_WITH_HEADER = 1, 101, 113, 251, 256
-LINKS = (LINK_ETHERNET, LINK_RAW, LINK_LINUX_COOKED, LINK_BLE, LINK_BLE_WITH_HEADER)
+_ETHERNET, _IP, _COOKED, _LE, _LE_NOTED = 1, 101, 113, 251, 256
+"""Link types of packet captures."""
 _TCP, _UDP, _BLE = 6, 17, 256
 _KEY = 8
 _FACTS = 8
@@ -188,7 +188,7 @@ def _parse(link, starts, sizes, data, facts, keys):  # type: ignore[no-untyped-d
     for row in range(len(link)):
         at, end = starts[row], starts[row] + np.int64(sizes[row])
         kind = np.int64(0)
-        if link[row] == 1:
+        if link[row] == _ETHERNET:
             if end - at < 14:
                 continue
             kind = _u16(data, at + 12)
@@ -196,12 +196,12 @@ def _parse(link, starts, sizes, data, facts, keys):  # type: ignore[no-untyped-d
             while (kind == 0x8100 or kind == 0x88A8) and end - at >= 4:
                 kind = _u16(data, at + 2)
                 at += 4
-        elif link[row] == 113:
+        elif link[row] == _COOKED:
             if end - at < 16:
                 continue
             kind = _u16(data, at + 14)
             at += 16
-        elif link[row] == 101:
+        elif link[row] == _IP:
             if end - at < 1:
                 continue
             kind = 0x0800 if data[at] >> 4 == 4 else 0x86DD
@@ -267,9 +267,9 @@ def _parse(link, starts, sizes, data, facts, keys):  # type: ignore[no-untyped-d
 @njit(cache=True, nogil=True)
 def _parse_ble(link, at, end, data, facts):  # type: ignore[no-untyped-def]
     """Read a Bluetooth LE packet (Core specification, volume 6, part B, 2.1): access address, header, CRC."""
-    if link == 256:
+    if link == _LE_NOTED:
         at += 10
-    elif link != 251:
+    elif link != _LE:
         return
     if end - at < 9:
         return

@@ -64,7 +64,9 @@ class Samples:
     def time_of(self, index: float) -> int:
         """Return the time of a sample, or of a place between two."""
         if self.stamps_ns is not None:
-            return int(np.interp(index, np.arange(len(self)), self.stamps_ns))
+            before = min(int(index), len(self) - 2) if len(self) > 1 else 0
+            first, second = int(self.stamps_ns[before]), int(self.stamps_ns[min(before + 1, len(self) - 1)])
+            return first + int((index - before) * (second - first))
         return self.begin_ns + round(index * 1e9 / self.rate_hz)
 
     def indexes_of(self, times_ns: NDArray[np.int64]) -> NDArray[np.int64]:

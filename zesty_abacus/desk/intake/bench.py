@@ -47,14 +47,11 @@ class Bench(QObject):
         The recipe is another one.
     outcome_changed
         Something else came out.
-    level_moving
-        (channel, level) a threshold is being dragged.
     """
 
     source_changed = pyqtSignal()
     recipe_changed = pyqtSignal()
     outcome_changed = pyqtSignal()
-    level_moving = pyqtSignal(str, float)
 
     def __init__(self, session: Session) -> None:
         super().__init__()

@@ -185,7 +185,7 @@ class IntakeDesk(QWidget):
         self.problems.show_outcome(outcome)
         opened = self.bench.opened
         self.side.setCurrentWidget(self.recipe if opened is not None else self.problems)
-        self.facts.show_source(number, short=False)
+        self.facts.show_source(number)
         self.waves.setVisible(opened is not None and opened.recording is not None)
         if opened is None:
             self.head.words.setText(f"{outcome.report.format_name} into frames")

@@ -31,13 +31,12 @@ class SourceFacts(QWidget):
         self.body.setSpacing(8)
         self.problem = label("", "wrong", wrap=True)
 
-    def show_source(self, number: int, *, short: bool) -> None:
-        """Show a source; in short without what the file is, where waves need the room."""
+    def show_source(self, number: int) -> None:
+        """Show a source."""
         self._number = number
         clear_layout(self.body)
         outcome = self._session.outcomes[number]
-        if not short:
-            self._show_facts(outcome)
+        self._show_facts(outcome)
         self._show_lanes(outcome)
         self.problem = label("", "wrong", wrap=True)
         self.problem.hide()

@@ -8,11 +8,9 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import (
     QColor,
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
     QWheelEvent,
@@ -21,9 +19,10 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ..clock import span_text, time_text
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
-from ..widgets.paint import curve_image, draw_text, padded_range
+from ..widgets.paint import draw_text, padded_range
 from ..widgets.parts import key_on_time, wheel_on_time
 from .bench import Bench
+from .channel_pictures import draw_edges, draw_following, draw_samples
 from .marks import draw_density, draw_marks
 
 if TYPE_CHECKING:
@@ -219,61 +218,22 @@ class WaveView(QWidget):
         zero = self._bench.zero_ns + self._shifted_ns
         first, last = (time - zero for time in self._view())
         if wave is not None and not wave.is_iq and len(wave.lows):
-            self._draw_samples(painter, box, channel.name, wave, (first, last), color)
+            draw_samples(painter, box, wave, (first, last), self.value_range(channel.name), color)
             self._draw_thresholds(painter, box, channel.name, line, (first, last))
         elif wave is None or not wave.is_iq:
             edges = line.edges if line is not None and self._bench.is_whole else channel.edges
             if edges is not None:
-                self._draw_edges(painter, box, edges, (first, last), color)
+                draw_edges(painter, box, edges, (first, last), color)
         else:
             hint = "choose what the carrier does to see its envelope"
             draw_text(painter, box, hint, text_font(SMALL_PX), look.theme.quiet)
-
-    def _draw_samples(
-        self, painter: QPainter, box: QRectF, name: str, wave: heavy.Samples, span: tuple[int, int], color: QColor
-    ) -> None:
-        low, high = self.value_range(name)
-        bounds = wave.indexes_of(np.array(span))
-        count = int(bounds[1] - bounds[0])
-        if count < box.width() * 2:
-            # few samples: a line from one to the next, each one a dot when they stand apart
-            begin, end = max(int(bounds[0]) - 1, 0), min(int(bounds[1]) + 1, len(wave))
-            values = wave.physical(begin, end)
-            path = QPainterPath()
-            dots = count < box.width() / 12
-            for place, value in enumerate(values):
-                x = box.left() + (wave.time_of(begin + place) - span[0]) / max(span[1] - span[0], 1) * box.width()
-                y = box.bottom() - (float(value) - low) / (high - low) * box.height()
-                path.lineTo(x, y) if place else path.moveTo(x, y)
-                if dots:
-                    painter.setPen(Qt.PenStyle.NoPen)
-                    painter.setBrush(color)
-                    painter.drawEllipse(QPointF(x, y), 1.8, 1.8)
-            painter.setPen(QPen(color, 1.4))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPath(path)
-            return
-        ratio = self.devicePixelRatioF()
-        columns, rows = max(int(box.width() * ratio), 2), max(int(box.height() * ratio), 2)
-        image = curve_image(wave.columns(*span, columns), (low, high), rows, color, 1.4 * ratio)
-        image.setDevicePixelRatio(ratio)
-        painter.drawImage(QPointF(box.left(), box.top() - 2), image)
 
     def _draw_thresholds(
         self, painter: QPainter, box: QRectF, name: str, line: heavy.PreparedLine | None, span: tuple[int, int]
     ) -> None:
         theme = look.theme
         if line is not None and line.threshold is not None and line.wave is not None:
-            # a threshold that follows the wave
-            low, high = self.value_range(name)
-            columns = max(int(box.width()), 2)
-            times = span[0] + (np.arange(columns) * ((span[1] - span[0]) / columns)).astype(np.int64)
-            at = np.clip(line.wave.indexes_of(times), 0, len(line.threshold) - 1)
-            values = line.threshold[at].astype(np.float64)
-            band = (np.minimum(values, np.roll(values, 1)), np.maximum(values, np.roll(values, 1)))
-            band[0][0] = band[1][0] = values[0]
-            picture: QImage = curve_image(band, (low, high), max(int(box.height()), 2), QColor(theme.zest), 1.2)
-            painter.drawImage(QPointF(box.left(), box.top() - 2), picture)
+            draw_following(painter, box, line.wave, line.threshold, span, self.value_range(name))
         for which in ("above", "below"):
             level = self.threshold(name, which)
             if level is None:
@@ -284,55 +244,6 @@ class WaveView(QWidget):
             painter.fillRect(QRectF(box.left(), top, box.width(), bottom - top), faded(theme.zest, 0.08))
             painter.setPen(QPen(QColor(theme.zest), 1.2, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-
-    def _draw_edges(
-        self, painter: QPainter, box: QRectF, edges: heavy.Edges, span: tuple[int, int], color: QColor
-    ) -> None:
-        theme = look.theme
-        low, high = (-1, 1) if len(edges) and int(edges.level.min()) < 0 else (0, 1)
-        inner = box.adjusted(0, box.height() * 0.12, 0, -box.height() * 0.12)
-        scale = box.width() / max(span[1] - span[0], 1)
-        for begin, end in edges.unknown:
-            left, right = box.left() + (begin - span[0]) * scale, box.left() + (end - span[0]) * scale
-            if right > box.left() and left < box.right():
-                painter.fillRect(
-                    QRectF(left, inner.top(), max(right - left, 1), inner.height()), faded(theme.wrong, 0.14)
-                )
-        first, last = np.searchsorted(edges.time_ns, span)
-        if last - first < box.width() * 1.5:
-            self._stroke_edges(painter, box, inner, edges, (int(first), int(last)), span, (low, high), color)
-            return
-        columns = max(int(box.width()), 2)
-        bottom, top = edges.columns(*span, columns)
-        picture = curve_image(
-            (bottom.astype(float), top.astype(float)), (low, high), max(int(inner.height()), 2), color, 1.4
-        )
-        painter.drawImage(QPointF(box.left(), inner.top() - 2), picture)
-
-    def _stroke_edges(
-        self, painter: QPainter, box: QRectF, inner: QRectF, edges: heavy.Edges, rows: tuple[int, int],
-        span: tuple[int, int], levels: tuple[int, int], color: QColor,
-    ) -> None:  # fmt: skip
-        scale = box.width() / max(span[1] - span[0], 1)
-
-        def y_of(level: int) -> float:
-            return inner.bottom() - (level - levels[0]) / (levels[1] - levels[0]) * inner.height()
-
-        begin = max(span[0], edges.begin_ns)
-        end = min(span[1], edges.end_ns)
-        if begin >= end:
-            return
-        level = int(edges.level[rows[0] - 1]) if rows[0] else edges.first
-        path = QPainterPath(QPointF(box.left() + (begin - span[0]) * scale, y_of(level)))
-        for row in range(*rows):
-            x = box.left() + (int(edges.time_ns[row]) - span[0]) * scale
-            path.lineTo(x, y_of(level))
-            level = int(edges.level[row])
-            path.lineTo(x, y_of(level))
-        path.lineTo(box.left() + (end - span[0]) * scale, y_of(level))
-        painter.setPen(QPen(color, 1.4))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.drawPath(path)
 
     def visible_marks(self, row: int = 0) -> np.ndarray:
         """Return the marks of a row that lie in view, their times on the capture's clock; none if they are many."""
@@ -513,7 +424,6 @@ class WaveView(QWidget):
             box = self.boxes()[name]
             share = min(max((box.bottom() - point.y()) / box.height(), 0.0), 1.0)
             self._moving = (name, which, low + share * (high - low))
-            self._bench.level_moving.emit(name, self._moving[2])
             self.update()
         elif self._drag is not None and self._drag[0] == "overview":
             self._move_overview(point)
