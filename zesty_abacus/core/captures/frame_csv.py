@@ -82,7 +82,7 @@ def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report:
         good &= fine
     address = np.zeros(count, np.int64)
     for place in columns.of_role("address"):
-        address, fine = _integers(batch.column(place), columns.base, line, "address", report)
+        address, fine = _integers(batch.column(place), columns.base, line, columns.names[place], report)
         good &= fine
     flags = np.zeros(count, np.uint32)
     for place in columns.of_role("direction"):

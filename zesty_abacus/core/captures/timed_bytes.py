@@ -134,7 +134,7 @@ def _parse(data, strict, time_ns, lane, address, flags, start, size, payload, ba
                 reason = 1
             for _ in range(digits, 9):
                 fraction *= 10
-            if at < n and not (data[at] == 32 or data[at] == 9 or data[at] == 58):
+            if at < n and not (data[at] == 32 or data[at] == 9 or data[at] == 58 or data[at] == 10 or data[at] == 13):
                 reason = reason or 1
             direction = 0
             first = used

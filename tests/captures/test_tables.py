@@ -1,0 +1,181 @@
+"""Tables of frames, timed bytes, and the cells they are made of."""
+
+from decimal import Decimal
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from tests.strategies import assert_same_frames, frame_tables, joined
+from zesty_abacus.core.captures.columns import Columns, guess_columns, split_line
+from zesty_abacus.core.captures.frame_csv import FORMAT as FRAME_TABLE
+from zesty_abacus.core.captures.registry import open_writer, read_recording
+from zesty_abacus.core.captures.report import CaptureReadError, ReadReport
+from zesty_abacus.core.captures.tables import numbers, times_ns
+from zesty_abacus.core.errors import MisuseError
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.progress import Progress
+
+
+def read(tmp_path, text, file="a.csv", **how):
+    path = tmp_path / file
+    path.write_text(text)
+    chunks = []
+    report = read_recording(path, lambda chunk, _names: chunks.append(chunk), **how)
+    return joined(chunks), report
+
+
+def written(folder, table, file, lanes):
+    path = folder / file
+    writer = open_writer(path, lanes)
+    writer.append(table)
+    writer.close()
+    chunks = []
+    report = read_recording(path, lambda chunk, _names: chunks.append(chunk))
+    return joined(chunks), report
+
+
+class TestFrameTables:
+    def test_a_payload_in_one_column(self, tmp_path):
+        table, report = read(
+            tmp_path, "Time,Bus,ID,Dir,Len,Data\n0.5,can0,1A0,rx,3,01 02 03\n1.25,can1,0x18FF0210,tx,2,0A0b\n"
+        )
+        assert table.time_ns.tolist() == [500_000_000, 1_250_000_000] and report.lanes == ["can0", "can1"]
+        assert table.address.tolist() == [0x1A0, 0x18FF0210]
+        assert table.flags.tolist() == [F.RECEIVED, F.SENT | F.EXTENDED]
+        assert [table.payload_of(n) for n in (0, 1)] == [b"\x01\x02\x03", b"\x0a\x0b"]
+
+    def test_a_byte_a_column_in_hex_and_in_decimal(self, tmp_path):
+        table, _ = read(tmp_path, "t;id;b0;b1;b2\n0,1;100;0A;FF;\n0,2;101;01;;\n0,3;102;7F;80;01\n")
+        assert [table.payload_of(n) for n in range(3)] == [b"\x0a\xff", b"\x01", b"\x7f\x80\x01"]
+        assert table.address.tolist() == [100, 101, 102] and table.time_ns[0] == 100_000_000
+        table, _ = read(tmp_path, "t,id,b0,b1\n0.1,7,10,200\n0.2,7,9,255\n0.3,7,0,3\n", "b.csv")
+        assert [table.payload_of(n) for n in range(3)] == [b"\x0a\xc8", b"\x09\xff", b"\x00\x03"]
+
+    def test_a_size_column_cuts_the_bytes(self, tmp_path):
+        table, _ = read(tmp_path, "t,id,len,d0,d1,d2\n0.1,1A0,2,0A,0B,0C\n0.2,1A0,3,0A,0B,0C\n0.3,1A0,9,0A,0B,0C\n")
+        assert table.size.tolist() == [2, 3, 3]
+
+    def test_wrong_cells_stand_with_line_and_column_and_the_rest_is_read(self, tmp_path):
+        rows = ["0.1,1A0,01", "0.2,XYZ,02", "0.3,1A0,0", "soon,1A0,04", "0.5,1A0,05"]
+        columns = Columns(names=("t", "id", "data"), roles=("time", "address", "payload"), head_lines=1)
+        table, report = read(tmp_path, "t,id,data\n" + "\n".join(rows) + "\n", name="frame table", columns=columns)
+        assert [table.payload_of(n) for n in range(len(table))] == [b"\x01", b"\x05"]
+        places = [problem.place for problem in report.problems]
+        assert sorted(places) == ["line 3, column id", "line 4, column data", "line 5, column time"]
+
+    def test_without_a_payload_there_is_nothing_to_read(self, tmp_path):
+        path = tmp_path / "a.csv"
+        path.write_text("t,id\n0.1,100\n")
+        with pytest.raises(CaptureReadError, match="no column with a payload"):
+            FRAME_TABLE.read_with(path, Columns(roles=("time", "address")), lambda _: None, ReadReport("x"), Progress())
+
+    def test_a_lane_that_cannot_stand_in_a_table_is_refused(self, tmp_path):
+        with pytest.raises(MisuseError, match="cannot stand"):
+            open_writer(tmp_path / "a.csv", ["a,b"])
+
+    @given(frame_tables(lanes=2))
+    def test_data_frames_come_back(self, tmp_path_factory, table):
+        kept = np.flatnonzero(table.flags & ~np.uint32(F.EXTENDED | F.SENT | F.RECEIVED) == 0)
+        small = (table.address[kept] > 0x7FF) == (table.flags[kept] & F.EXTENDED > 0)
+        kept = kept[small]
+        table = type(table)(*(getattr(table, name)[kept] for name in table.__slots__[:-1]), table.payload)
+        if len(table):
+            folder = tmp_path_factory.mktemp("tables")
+            found, report = written(folder, table, "a.csv", ["one", "two"])
+            order = [["one", "two"].index(name) for name in report.lanes]
+            found = type(found)(found.time_ns, np.array(order, np.uint16)[found.lane], *(
+                getattr(found, name) for name in found.__slots__[2:]))  # fmt: skip
+            assert_same_frames(found, table)
+
+
+class TestTimedBytes:
+    def test_every_way_to_write_a_line(self, tmp_path):
+        text = "# noted by hand\n12.5 > 01 03 00\n12.6 < 0A0b\n13: FF\n\n14.000000001 7E # the end\n"
+        table, report = read(tmp_path, text, "a.bytes")
+        assert table.time_ns.tolist() == [12_500_000_000, 12_600_000_000, 13_000_000_000, 14_000_000_001]
+        assert table.flags.tolist() == [F.SENT, F.RECEIVED, 0, 0]
+        assert [table.payload_of(n) for n in range(4)] == [b"\x01\x03\x00", b"\x0a\x0b", b"\xff", b"\x7e"]
+        assert report.problem_count == 0
+
+    def test_what_is_wrong_stands_with_its_line(self, tmp_path):
+        text = "1.0 01\nsoon 02\n2.0 0\n3.0 xx\n4.0\n99999999999.0 01\n5.0 05\n"
+        table, report = read(tmp_path, text, "a.bytes", name="timed bytes")
+        assert [table.payload_of(n) for n in range(len(table))] == [b"\x01", b"\x05"]
+        assert [(p.place, p.reason.split()[1]) for p in report.problems] == [
+            ("line 2", "line"), ("line 3", "bytes"), ("line 4", "bytes"), ("line 5", "bytes"), ("line 6", "time"),
+        ]  # fmt: skip
+
+    def test_every_cut_keeps_whole_lines(self, tmp_path):
+        text = "1.5 > 01 02\n2.5 < 03 04\n3.5 05\n"
+        for size in range(1, len(text)):
+            table, _ = read(tmp_path, text[:size], "a.bytes", name="timed bytes")
+            assert len(table) >= text[:size].count("\n")
+
+    @given(frame_tables(lanes=1))
+    def test_reading_inverts_writing(self, tmp_path_factory, table):
+        kept = np.flatnonzero(table.size > 0)
+        if not len(kept):
+            return
+        columns = [getattr(table, name)[kept] for name in table.__slots__[:-1]]
+        columns[2] = np.zeros(len(kept), np.int64)
+        columns[3] = columns[3] & np.uint32(F.SENT | F.RECEIVED)
+        table = type(table)(*columns, table.payload)
+        found, report = written(tmp_path_factory.mktemp("bytes"), table, "a.bytes", ["x"])
+        assert report.problems == []
+        assert_same_frames(found, table)
+
+    def test_two_lanes_do_not_fit(self, tmp_path):
+        with pytest.raises(MisuseError, match="one lane"):
+            open_writer(tmp_path / "a.bytes", ["a", "b"])
+
+
+class TestCells:
+    @given(
+        st.lists(st.decimals(min_value=0, max_value=9_000_000_000, places=9, allow_nan=False), min_size=1, max_size=20),
+        st.sampled_from([("s", 9), ("ms", 6), ("µs", 3)]),
+        st.sampled_from([".", ","]),
+    )
+    def test_times_are_exact_to_the_nanosecond(self, times, unit, sign):
+        name, digits = unit
+        times = [time % Decimal(10) ** (18 - digits) if digits < 9 else time for time in times]
+        words = pa.array([f"{time:.{digits}f}".replace(".", sign) for time in times])
+        found, good = times_ns(words, Columns(decimal=sign, time_unit=name, separator=";"), 1, ReadReport("x"))
+        wanted = [int(Decimal(f"{time:.{digits}f}") * 10**digits) for time in times]
+        assert good.all() and found.tolist() == wanted
+
+    def test_times_with_signs_and_exponents_are_read_as_floats(self):
+        found, good = times_ns(pa.array(["-1.5", "2e-3", "x", "inf"]), Columns(), 10, ReadReport("x"))
+        assert good.tolist() == [True, True, False, False] and found[:2].tolist() == [-1_500_000_000, 2_000_000]
+
+    @given(st.lists(st.floats(allow_nan=False, allow_infinity=False), min_size=1, max_size=20))
+    def test_numbers_come_back(self, values):
+        report = ReadReport("x")
+        assert numbers(pa.array([repr(v) for v in values]), Columns(), 1, "v", report).tolist() == values
+        assert report.problem_count == 0
+
+    @given(st.text(max_size=400))
+    def test_any_text_is_guessed_at_without_harm(self, text):
+        columns = guess_columns(text)
+        if columns is not None:
+            columns.check()
+            assert len(columns.names) == len(columns.roles) == len(set(columns.names))
+
+    def test_cells_lose_blanks_and_quotes(self):
+        assert split_line(' "a b" ; 2;"c"', ";") == ["a b", "2", "c"] and split_line("a  b\tc", " ") == ["a", "b", "c"]
+
+    @pytest.mark.parametrize(
+        ("head", "unit", "names"),
+        [
+            ("time_ms,v\n", "ms", ("time_ms", "v")),
+            ("t [us];v [V]\n", "µs", ("t [us]", "v [V]")),
+            ("# logged by hand\ntime\tvolt\ns\tV\n", "s", ("time", "volt")),
+        ],
+    )
+    def test_names_and_units_of_heads(self, head, unit, names):
+        separator = next(sign for sign in ";\t," if sign in head)
+        rows = "".join(f"{n}.5{separator}{n * 2}.25\n" for n in range(9))
+        columns = guess_columns(head + rows)
+        assert (columns.time_unit, columns.names, columns.roles) == (unit, names, ("time", "channel"))

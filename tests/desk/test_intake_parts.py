@@ -1,0 +1,146 @@
+"""Parts of Intake on their own: marks found by time, pictures that say what they show, a view that stays."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from PyQt6.QtWidgets import QPushButton
+
+from tests.desk.test_intake_desk import intake, take  # noqa: F401 - a fixture
+from zesty_abacus.core.lines.levels import level_histogram, suggest_levels
+from zesty_abacus.core.lines.result import MarkKind
+from zesty_abacus.core.links.bursts import Vote
+from zesty_abacus.core.links.registers import RegisterState
+from zesty_abacus.core.recipes.model import LevelSetting
+from zesty_abacus.core.recipes.run import PreparedLine
+from zesty_abacus.core.waves.edges import Edges
+from zesty_abacus.core.waves.samples import Samples
+from zesty_abacus.desk.intake import marks
+from zesty_abacus.desk.intake.marks import MarkIndex, value_text
+from zesty_abacus.desk.intake.pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
+from zesty_abacus.desk.intake.recipe_panel import number_text
+from zesty_abacus.desk.intake.waves import _round_step
+from zesty_abacus.desk.launch import make_application
+
+
+@pytest.fixture(autouse=True)
+def application():
+    return make_application()
+
+
+def test_marks_are_drawn_by_the_numbers_core_gives_them():
+    for kind in MarkKind:
+        assert getattr(marks, kind.name) == kind
+
+
+rows = st.lists(st.tuples(st.integers(0, 500), st.integers(0, 30), st.integers(0, 1), st.booleans()), max_size=60)
+
+
+@given(rows, st.integers(-50, 550), st.integers(1, 300), st.integers(1, 40))
+def test_marks_are_found_by_time_as_a_plain_search_finds_them(listed, first, span, columns):
+    table = np.zeros((len(listed), 7), np.int64)
+    for n, (start, length, line, wrong) in enumerate(sorted(listed)):
+        table[n] = (start, start + length, MarkKind.DATA, 0, int(wrong), n, line)
+    index = MarkIndex(table)
+    for line in range(index.lines):
+        found = index.between(first, first + span, line)
+        wanted = [row for row in table.tolist() if row[6] == line and row[1] >= first and row[0] <= first + span]
+        assert found.tolist() == wanted
+    some, wrong = index.density(first, first + span, columns)
+    bounds = first + (np.arange(columns + 1) * (span / columns)).astype(np.int64)
+    for n in range(columns):
+        inside = [row for row in table.tolist() if bounds[n] <= row[0] < bounds[n + 1]]
+        assert some[n] == bool(inside) and wrong[n] == any(row[4] for row in inside)
+
+
+def test_values_are_written_in_every_form():
+    assert [value_text(0x41, form) for form in ("hex", "dec", "bin", "text")] == ["41", "65", "01000001", "A"]
+    assert value_text(0x01, "text") == "01" and value_text(0, "hex", MarkKind.BREAK) == "break"
+
+
+def test_numbers_are_written_as_people_type_them():
+    assert [number_text(v) for v in (1.62, 19230.0, 433_920_000.0, 0.5)] == ["1.62", "19230", "433920000", "0.5"]
+
+
+def test_steps_of_the_ruler_are_round():
+    assert [_round_step(step) for step in (0.2, 1, 3, 7, 12, 60, 180, 99_999)] == [1, 1, 5, 10, 20, 100, 200, 100_000]
+
+
+def painted(widget):
+    """Paint a widget and return how many different colours it has."""
+    widget.resize(250, max(widget.sizeHint().height(), 60))
+    image = widget.grab().toImage()
+    return len({image.pixel(x, y) for x in range(0, image.width(), 2) for y in range(image.height())})
+
+
+def test_the_levels_seen_are_drawn_and_said():
+    values = np.tile(np.repeat([0.1, 3.2], 50), 40) + np.random.default_rng(1).normal(0, 0.05, 4000)
+    samples = Samples(values.astype(np.float32), 1e6)
+    histogram = level_histogram(samples)
+    setting = LevelSetting(channel="a", above=1.65)
+    edges = Edges.of_toggles(np.array([10, 20]), 0, 0, 100)
+    line = PreparedLine(setting, setting, edges, samples, None, histogram, suggest_levels(histogram))
+    view = LevelHistogramView()
+    view.show_lines({"a": line})
+    assert "two levels" in view.accessibleDescription() and painted(view) > 3
+    view.show_lines({})
+    assert not view.isVisible()
+
+
+def test_lengths_are_drawn_for_pulses_and_spaces():
+    view = LengthsView()
+    empty = painted(view)
+    view.show_edges(Edges.of_toggles(np.cumsum([350, 1050, 350, 350, 1050, 9000] * 20) * 1000, 0, 0, 10**9))
+    assert painted(view) > empty
+
+
+def test_votes_are_drawn_and_said():
+    bits = np.array([1, 0, 1, 1, 0, 0, 1, 0], np.uint8)
+    view = VotesView()
+    view.show_votes([Vote(np.arange(3), bits, np.array([1, 1, 2 / 3, 1, 1, 1, 1, 1]), 0, 10)])
+    assert "B2: 3 repeats, least agreement 67%" in view.accessibleDescription() and painted(view) > 3
+
+
+def test_registers_are_drawn_where_they_were_seen():
+    value, seen = np.zeros(64, np.uint8), np.full(64, -1, np.int64)
+    value[0x10], seen[0x10], value[0x21], seen[0x21] = 7, 100, 9, 200
+    view = RegistersView()
+    view.show_state(0x5A, RegisterState(value, seen, 0x22))
+    assert view.accessibleDescription() == "0x10 is 7, 0x21 is 9" and painted(view) > 3
+
+
+def test_the_place_is_kept_when_the_trial_is_brought_in_again(intake):  # noqa: F811
+    bench = take(intake, "bridge")
+    clock = intake.session.clock
+    bench.go(2)
+    bench.show_frame(2)
+    intake.settle()
+    place = (clock.view_first_ns, clock.view_last_ns, clock.cursor_ns)
+    intake.click(
+        next(b for b in intake.window.intake.recipe.findChildren(QPushButton) if b.text() == "Use these frames")
+    )
+    intake.wait_open()
+    assert (clock.view_first_ns, clock.view_last_ns, clock.cursor_ns) == place
+    assert bench.opened is not None and bench.current() == 2, "the recording at hand goes on"
+
+
+def test_the_overview_agrees_with_the_frames(intake):  # noqa: F811
+    bench = take(intake, "bilge")
+    busy, wrong = bench.overview(500)
+    first, last = bench.span_ns
+    times = bench.frame_times()
+    columns = ((times - first) * 500 // (last - first)).astype(np.int64)
+    assert set(columns.tolist()) <= set(busy.tolist())
+    bad = bench.outcome.result.frames.flags & intake.session.engine.WRONG > 0
+    assert abs(len(wrong) - len(np.unique(columns[bad]))) <= 1
+
+
+def test_another_trial_lets_the_source_go(intake, tmp_path):  # noqa: F811
+    take(intake, "bilge")
+    path = tmp_path / "a.log"
+    path.write_text("(1.0) can0 1A0#01\n(2.0) can0 1A0#02\n")
+    intake.session.trial = None
+    intake.session.open_paths([path])
+    intake.wait_open()
+    bench = intake.window.intake.bench
+    assert bench.number == 0 and bench.opened is None and bench.outcome is None
