@@ -17,6 +17,7 @@ from .report import CaptureReadError, ReadReport
 from .source import CHUNK, ByteSource
 
 _BLOCK = 4 << 20
+_LATEST_NS = 9_220_000_000_000_000_000
 
 
 def read_rows(
@@ -150,8 +151,10 @@ def times_ns(
         part = pc.fill_null(pc.struct_field(parts, "part"), "")
         part = pc.utf8_slice_codeunits(pc.utf8_rpad(part, 18, "0"), 0, scale) if scale else part
         fraction = pc.cast(part, pa.int64()).to_numpy(zero_copy_only=False) if scale else np.zeros(len(whole), np.int64)
-        if not len(whole) or int(whole.max()) < 9_000_000_000_000_000_000 // 10**scale:
+        if not len(whole) or int(whole.max()) < _LATEST_NS // 10**scale:
             return whole * 10**scale + fraction, np.ones(len(whole), np.bool_)
     values = numbers(cells, columns, line, "time", report) * 10.0**scale
-    good = np.isfinite(values) & (np.abs(values) < 9e18)
+    good = np.isfinite(values) & (np.abs(values) < _LATEST_NS)
+    for row in np.flatnonzero(np.isfinite(values) & ~good):
+        report.add_problem(f"line {line + int(row)}, column time", "the time is out of range")
     return np.where(good, values, 0).round().astype(np.int64), good
