@@ -1,5 +1,7 @@
 """Parts of Intake on their own: marks found by time, pictures that say what they show, a view that stays."""
 
+from fractions import Fraction
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -7,6 +9,8 @@ from hypothesis import strategies as st
 from PyQt6.QtWidgets import QPushButton
 
 from tests.desk.test_intake_desk import intake, take  # noqa: F401 - a fixture
+from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.lines.levels import level_histogram, suggest_levels
 from zesty_abacus.core.lines.result import MarkKind
 from zesty_abacus.core.links.bursts import Vote
@@ -144,3 +148,37 @@ def test_another_trial_lets_the_source_go(intake, tmp_path):  # noqa: F811
     intake.wait_open()
     bench = intake.window.intake.bench
     assert bench.number == 0 and bench.opened is None and bench.outcome is None
+
+
+def laid_out(session, name, lane, protocol, address, field):
+    """Lay out one field of a message and return its trace."""
+    layout = new_layout(name, Applies(address=address, protocol=protocol, lanes=(lane,)), 8, [field])
+    session.edits.change(layout)
+    numbers = [known.name for known in session.capture.lanes]
+    kind = next(
+        n for n, key in enumerate(session.capture.kinds.keys)
+        if key.lane == numbers.index(lane) and key.address == address
+    )  # fmt: skip
+    return kind, field.id
+
+
+def test_an_offset_is_estimated_by_a_field_that_two_lanes_hold(intake):  # noqa: F811
+    """The pull of the tow goes over the CAN bus and over the load cell's wires; the latter's clock is put wrong."""
+    session, bench = intake.session, take(intake, "winch")
+    bench.set_offset(1_700_000_000)
+    intake.wait_open()
+    raw = new_field("raw pull", parse_places("B1 B2 B3"), FieldKind.SIGNED, ratio=Fraction(1, 8000))
+    pull = new_field("pull", parse_places("B0..B3"), FieldKind.FLOAT)
+    traces = [laid_out(session, "Tow", "thruster", "can", 0x2D0, pull),
+              laid_out(session, "Load cell", "winch", "spi", 1, raw)]  # fmt: skip
+    intake.settle()
+    session.traces = traces
+    bench.recipe_changed.emit()
+    intake.click(
+        next(b for b in intake.window.intake.recipe.findChildren(QPushButton) if b.text().startswith("Estimate"))
+    )
+    intake.wait_open()
+    assert "ms earlier: the two fields then agree by 100%" in intake.window.foot.told.text()
+    assert abs(session.trial.file.lane_entry("winch").offset_ns) < 150_000_000, (
+        "within a tenth of a second of the truth"
+    )

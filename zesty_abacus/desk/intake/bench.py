@@ -418,8 +418,9 @@ class Bench(QObject):
             return engine.lines.estimate_offset(signals[0], signals[1])
 
         def done(found: heavy.OffsetEstimate) -> None:
-            ms = found.offset_ns / 1e6
-            words = f"The lane fits {ms:+.3f} ms later: the two fields then agree by {found.agreement:.0%}."
+            way = "later" if found.offset_ns > 0 else "earlier"
+            agree = f"the two fields then agree by {found.agreement:.0%}"
+            words = f"The lane fits {abs(found.offset_ns) / 1e6:.3f} ms {way}: {agree}."
             if found.agreement < 0.5 or found.margin < 0.05:
                 session.told.emit(
                     "wrong", f"The two fields do not tell an offset; at best they agree by {found.agreement:.0%}."
