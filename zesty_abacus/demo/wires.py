@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 import numpy as np
+import scipy  # its parts load on first use, which spares every start a second
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 
 class Drawing:
@@ -71,7 +71,7 @@ def analog(
     target = low + (level + 1) / 2 * (high - low) if bipolar else low + level * (high - low)
     # a time constant that takes rise_ns from one tenth to nine tenths
     pull = 1 - np.exp(-(1e9 / rate_hz / over) / max(rise_ns / 2.197, 1e-9))
-    rounded, _ = lfilter([pull], [1, pull - 1], target, zi=[target[0] * (1 - pull)])
+    rounded, _ = scipy.signal.lfilter([pull], [1, pull - 1], target, zi=[target[0] * (1 - pull)])
     return rounded[::over] + random.normal(0, noise, count)
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
+import scipy  # its parts load on first use, which spares every start a second
 from numba import njit
 from numpy.typing import NDArray
 

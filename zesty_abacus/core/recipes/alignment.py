@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.signal
+import scipy  # its parts load on first use, which spares every start a second
 from numpy.typing import NDArray
 
 from ..errors import MisuseError
