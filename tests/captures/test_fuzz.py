@@ -12,6 +12,7 @@ import numpy as np
 import pyarrow as pa
 import pytest
 
+from zesty_abacus.core.captures.reference import read_reference
 from zesty_abacus.core.captures.registry import line_formats, read_lines
 from zesty_abacus.core.errors import AbacusError
 from zesty_abacus.core.recipes.run import prepare_line, run_on_frames, run_recipe
@@ -113,3 +114,25 @@ def test_mutated_descriptions_of_radio_recordings_do_no_harm(tmp_path):
             read_lines(tmp_path / "a.sigmf-meta", tmp_path / f"columns{number}", "SigMF")
         except AbacusError as error:
             assert "sigmf" in str(error)
+
+
+def test_mutated_tables_do_no_harm(tmp_path):
+    """A table of frames and one of an instrument, each read as what it is and with its columns guessed anew."""
+    rows = [f"{n * 0.01:.2f},can{n % 2},{256 + n % 3:X},rx,3,{n:02X} 0A FF" for n in range(120)]
+    table = ("time,bus,id,dir,len,data\n" + "\n".join(rows) + "\n").encode()
+    reference = (SHIPPED / "gnss.csv").read_bytes()[:4000]
+    for number, changed in enumerate(mutations(table, COUNT, 5)):
+        path = tmp_path / "frames.csv"
+        path.write_bytes(changed)
+        try:
+            read(path, "frame table", None, tmp_path / f"columns{number}")
+        except AbacusError as error:
+            assert "frames.csv" in str(error)
+    for changed in mutations(reference, COUNT, 6):
+        path = tmp_path / "gnss.csv"
+        path.write_bytes(changed)
+        try:
+            found = read_reference(path)
+            assert (np.diff(found.time_ns) >= 0).all()
+        except AbacusError as error:
+            assert "gnss.csv" in str(error)
