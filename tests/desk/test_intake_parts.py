@@ -12,8 +12,7 @@ from tests.desk.test_intake_desk import intake, take  # noqa: F401 - a fixture
 from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.lines.levels import level_histogram, suggest_levels
-from zesty_abacus.core.lines.result import MarkKind
-from zesty_abacus.core.links.bursts import Vote
+from zesty_abacus.core.lines.result import MarkKind, Vote
 from zesty_abacus.core.links.registers import RegisterState
 from zesty_abacus.core.recipes.model import LevelSetting
 from zesty_abacus.core.recipes.run import PreparedLine

@@ -27,9 +27,8 @@ from ..core.layouts.model import Layout
 from ..core.library.recipe_shelf import RecipeHead
 from ..core.library.store import Library
 from ..core.lines.registry import decoder_of, decoders
-from ..core.lines.result import LineResult, MarkKind, Marks
+from ..core.lines.result import LineResult, MarkKind, Marks, Vote
 from ..core.lines.settings import LineSettings
-from ..core.links.bursts import BurstFraming, Vote, vote_repeats
 from ..core.links.framing import Framing, framing_of, framings
 from ..core.links.modbus import EXCEPTIONS
 from ..core.links.registers import RegisterFraming, RegisterState, register_state
@@ -238,14 +237,6 @@ def _sentence(recipe: Recipe, key: KindKey, payload: bytes, layouts: Sequence[La
         return ""
 
 
-def votes_of(outcome: Outcome) -> list[Vote]:
-    """Return the groups of repeats of a recipe that votes, else none."""
-    framing, run = outcome.recipe.framing, outcome.result.bit_run
-    if run is None or not isinstance(framing, BurstFraming):
-        return []
-    return vote_repeats(run, framing)
-
-
 def registers_at(outcome: Outcome, device: int, time_ns: int) -> RegisterState:
     """Return what the registers of a device held at a time of the recording's own clock."""
     framing = outcome.recipe.framing
@@ -292,12 +283,12 @@ def form_names() -> list[str]:
 
 
 __all__ = [
-    "ROLES", "TIME_UNITS", "AbacusError", "BurstFraming", "Channel", "Columns", "Edges", "FrameWords", "LevelSetting",
+    "ROLES", "TIME_UNITS", "AbacusError", "Channel", "Columns", "Edges", "FrameWords", "LevelSetting",
     "MarkKind", "Offer",
     "OffsetEstimate", "OpenedSource", "Outcome", "PreparedLine", "Recipe",
     "RegisterState", "Samples", "SourcePattern",
     "Vote", "decoder_of", "decoders",
     "estimate_offset", "fields_of", "form_names", "frame_words", "framing_of", "framings", "guess_columns", "head_of",
-    "new_recipe", "open_source", "registers_at", "result_counts", "split_line", "try_recipe", "votes_of",
+    "new_recipe", "open_source", "registers_at", "result_counts", "split_line", "try_recipe",
     "with_framing", "with_line", "wrong_words",
 ]  # fmt: skip

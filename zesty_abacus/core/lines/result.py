@@ -174,6 +174,35 @@ class BitRun:
         return len(self.bit)
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Vote:
+    """One message and what its repeats say of each bit.
+
+    Attributes
+    ----------
+    bursts : int64 (k,)
+        Numbers of the bursts that took part.
+    bits : uint8 (n,)
+    agreement : float64 (n,)
+        Share of the bursts that have the voted bit, 0.5 to 1.
+    start_ns, end_ns
+    """
+
+    bursts: NDArray[np.int64]
+    bits: NDArray[np.uint8]
+    agreement: NDArray[np.float64]
+    start_ns: int
+    end_ns: int
+
+    @property
+    def text(self) -> str:
+        """Return the bits as hex digits, with the bits left over behind a point."""
+        whole = len(self.bits) // 4 * 4
+        digits = "".join(f"{int(''.join(map(str, self.bits[i : i + 4])), 2):X}" for i in range(0, whole, 4))
+        rest = "".join(map(str, self.bits[whole:]))
+        return f"{digits}.{rest}" if rest else digits
+
+
 @dataclass(frozen=True, slots=True)
 class Fact:
     """Something measured.
@@ -209,6 +238,8 @@ class LineResult:
     byte_run, bit_run
         What a framing makes frames of; its marks are those of the kinds ``DATA`` and ``BITS`` in the same order.
     facts
+    votes
+        What repeats of one message say of its bits, where a framing let them vote.
     """
 
     frames: FrameTable
@@ -217,6 +248,7 @@ class LineResult:
     byte_run: ByteRun | None = None
     bit_run: BitRun | None = None
     facts: tuple[Fact, ...] = field(default=())
+    votes: tuple[Vote, ...] = ()
 
     def with_facts(self, *facts: Fact) -> LineResult:
         """Return the result with more facts before those it has."""

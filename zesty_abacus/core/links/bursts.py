@@ -6,8 +6,6 @@ the bits, first bit highest, the last byte filled with zeros.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -15,7 +13,7 @@ from numpy.typing import NDArray
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable
-from ..lines.result import BitRun, Fact, LineResult, Marks
+from ..lines.result import BitRun, Fact, LineResult, Marks, Vote
 from ..lines.settings import Setting
 from .framing import Framing
 
@@ -32,35 +30,6 @@ class BurstFraming(Framing, frozen=True, kw_only=True, tag="bursts"):
     sync: str = ""
     fewest_bits: int = 4
     repeats_within_ms: float = 400.0
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Vote:
-    """One message and what its repeats say of each bit.
-
-    Attributes
-    ----------
-    bursts : int64 (k,)
-        Numbers of the bursts that took part.
-    bits : uint8 (n,)
-    agreement : float64 (n,)
-        Share of the bursts that have the voted bit, 0.5 to 1.
-    start_ns, end_ns
-    """
-
-    bursts: NDArray[np.int64]
-    bits: NDArray[np.uint8]
-    agreement: NDArray[np.float64]
-    start_ns: int
-    end_ns: int
-
-    @property
-    def text(self) -> str:
-        """Return the bits as hex digits, with the bits left over behind a point."""
-        whole = len(self.bits) // 4 * 4
-        digits = "".join(f"{int(''.join(map(str, self.bits[i : i + 4])), 2):X}" for i in range(0, whole, 4))
-        rest = "".join(map(str, self.bits[whole:]))
-        return f"{digits}.{rest}" if rest else digits
 
 
 class _Bursts:
@@ -81,8 +50,8 @@ class _Bursts:
             return result
         spans, flags = _spans(run, settings)
         frame_of_burst = np.full(len(run.bounds) - 1, -1, np.int64)
+        votes = vote_repeats(run, settings) if settings.vote else []
         if settings.vote:
-            votes = vote_repeats(run, settings)
             table, ends = _table([vote.bits for vote in votes], [
                 (vote.start_ns, vote.end_ns, _vote_flags(vote, flags)) for vote in votes])  # fmt: skip
             for number, vote in enumerate(votes):
@@ -96,7 +65,8 @@ class _Bursts:
         begins = run.start_ns[np.minimum(run.bounds[:-1], len(run) - 1)]
         burst = np.searchsorted(begins, rows[:, 0], side="right") - 1
         rows[:, 5] = np.where(burst >= 0, frame_of_burst[np.maximum(burst, 0)], -1)
-        return LineResult(table, ends, Marks(rows), None, run, (*result.facts, *_beginning(run, spans)))
+        told = (*result.facts, *_beginning(run, spans))
+        return LineResult(table, ends, Marks(rows), None, run, told, tuple(votes))
 
     def judge(self, result: LineResult) -> tuple[Framing, float, str] | None:
         run = result.bit_run

@@ -14,6 +14,8 @@ from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_text
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from .. import line_engine as heavy
 
 _VOTE_ROW = 34
@@ -138,7 +140,7 @@ class VotesView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._votes: list[heavy.Vote] = []
+        self._votes: Sequence[heavy.Vote] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Repeats and votes")
 
@@ -148,7 +150,7 @@ class VotesView(QWidget):
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
 
-    def show_votes(self, votes: list[heavy.Vote]) -> None:
+    def show_votes(self, votes: Sequence[heavy.Vote]) -> None:
         """Show groups of repeats."""
         self._votes = votes[:40]
         self.setVisible(bool(votes))

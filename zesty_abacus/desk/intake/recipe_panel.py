@@ -494,7 +494,7 @@ class RecipePanel(Panel):
             self._result_row(name, grouped(count), wrong, note, self.foot_box)
 
     def _show_votes(self, outcome: heavy.Outcome) -> None:
-        votes = self._bench.session.engine.lines.votes_of(outcome)
+        votes = outcome.result.votes
         if not votes:
             return
         distinct = len({vote.text for vote in votes})
