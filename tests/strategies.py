@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.table import COLUMN_DTYPES, FrameTable
-from zesty_abacus.core.layouts.model import Applies, Field, FieldKind, Layout, NamedValue, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, Field, FieldKind, Layout, NamedValue, RawSet, new_field, new_layout
 from zesty_abacus.core.layouts.places import Places
 
 exact_numbers = st.one_of(
@@ -62,7 +62,7 @@ def number_fields(draw, size: int) -> Field:
         raws = draw(st.lists(st.integers(0, top), unique=True, min_size=1, max_size=4))
         settings["names"] = tuple(NamedValue(raw, f"name {raw}") for raw in raws)
     if kind is FieldKind.UNSIGNED and draw(st.booleans()):
-        settings["unavailable"] = (draw(st.integers(0, top)),)
+        settings["unavailable"] = RawSet.of(draw(st.integers(0, top)))
     return new_field("field", places, kind, **settings)
 
 

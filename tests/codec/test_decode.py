@@ -12,7 +12,7 @@ from tests.strategies import layouts, payload_matrix
 from zesty_abacus.core.codec.decode import Validity, decode
 from zesty_abacus.core.codec.kernels import decode_numbers
 from zesty_abacus.core.codec.plan import PlanError, compile_layout, compile_places, number_steps, value_dtype
-from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 
 SEEDS = st.integers(0, 2**32 - 1)
@@ -107,7 +107,7 @@ def test_known_answers(field, payload, value):
 
 
 def test_validity_says_why_there_is_no_value():
-    field = new_field("a", at("B1 B0"), unavailable=(0xFFFF,), low=Fraction(10), high=Fraction(20))
+    field = new_field("a", at("B1 B0"), unavailable=RawSet.of(0xFFFF), low=Fraction(10), high=Fraction(20))
     cases = {"0F00": Validity.GOOD, "FFFF": Validity.NOT_AVAILABLE, "0900": Validity.OUTSIDE_LIMITS,
              "1500": Validity.OUTSIDE_LIMITS, "0A00": Validity.GOOD, "1400": Validity.GOOD}  # fmt: skip
     for payload, wanted in cases.items():
@@ -126,8 +126,8 @@ def test_limits_of_whole_numbers_are_not_rounded():
 
 def test_selected_fields_are_absent_otherwise_even_when_nested():
     page = new_field("page", at("B0"))
-    sub = new_field("sub", at("B1"), selected=Selected(page.id, (1,)))
-    deep = new_field("deep", at("B2"), selected=Selected(sub.id, (7,)))
+    sub = new_field("sub", at("B1"), selected=Selected(page.id, RawSet.of(1)))
+    deep = new_field("deep", at("B2"), selected=Selected(sub.id, RawSet.of(7)))
     layout = new_layout("m", Applies(address=1), 8, [deep, sub, page])
     matrix = np.zeros((3, 8), np.uint8)
     matrix[:, :3] = [[1, 7, 9], [0, 7, 9], [1, 6, 9]]

@@ -8,9 +8,10 @@ from hypothesis import strategies as st
 from tests.codec.oracle import raw_bits
 from tests.strategies import layouts
 from zesty_abacus.core.codec.decode import decode
-from zesty_abacus.core.codec.encode import EncodeError, encode_message, put_raw, raw_column, raw_of
+from zesty_abacus.core.codec.encode import EncodeError, put_raw, raw_column, raw_of
+from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.core.codec.plan import compile_layout
-from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 
 
@@ -109,7 +110,7 @@ def test_floats_tell_what_they_lose():
 
 def test_a_field_its_selector_excludes_is_refused():
     page = new_field("page", at("B0"))
-    part = new_field("part", at("B1"), selected=Selected(page.id, (3,)))
+    part = new_field("part", at("B1"), selected=Selected(page.id, RawSet.of(3)))
     layout = new_layout("m", Applies(address=1), 2, [page, part])
     assert encode_message(layout, {"page": 3, "part": 9}).payload == b"\x03\x09"
     with pytest.raises(EncodeError, match="Set page to 3"):

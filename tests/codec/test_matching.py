@@ -10,7 +10,7 @@ from zesty_abacus.core.frames.activity import KindActivity
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.kinds import KindKey
 from zesty_abacus.core.frames.table import FrameTable
-from zesty_abacus.core.layouts.model import Applies, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 
 
@@ -87,8 +87,8 @@ def test_each_bit_names_its_field(layout, size):
 
 def test_bits_shared_under_selectors_name_the_first_field():
     page = new_field("page", at("B0"))
-    first = new_field("a", at("B1"), selected=Selected(page.id, (0,)))
-    second = new_field("b", at("B1"), selected=Selected(page.id, (1,)))
+    first = new_field("a", at("B1"), selected=Selected(page.id, RawSet.of(0)))
+    second = new_field("b", at("B1"), selected=Selected(page.id, RawSet.of(1)))
     owners = owned_bits(new_layout("m", Applies(address=1), 2, [page, first, second]), 2)
     assert list(owners) == [0] * 8 + [1] * 8
 

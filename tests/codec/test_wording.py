@@ -6,7 +6,7 @@ import pytest
 from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.codec.wording import decimals_of, frame_sentence, number_text, places_words
-from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 
 
@@ -34,8 +34,8 @@ def test_a_frame_is_said_in_one_sentence():
         new_field("angle", at("B1"), FieldKind.SIGNED, ratio=Fraction(1, 2), unit="deg", high=Fraction(10)),
         new_field("limited", at("B0[7]"), FieldKind.FLAG),
         new_field("ready", at("B0[6]"), FieldKind.FLAG),
-        new_field("heat", at("B2"), unit="°C", unavailable=(255,)),
-        new_field("hours", at("B3"), selected=Selected(page.id, (2,))),
+        new_field("heat", at("B2"), unit="°C", unavailable=RawSet.of(255)),
+        new_field("hours", at("B3"), selected=Selected(page.id, RawSet.of(2))),
     ]
     layout = new_layout("m", Applies(address=1), 4, fields)
     matrix = np.zeros((1, 8), np.uint8)

@@ -23,7 +23,7 @@ from zesty_abacus.core.handover.tables import (
     wide_tables,
 )
 from zesty_abacus.core.handover.writers import ExportError, export_tables, write_tables
-from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.progress import Cancelled, Progress
 
@@ -31,8 +31,8 @@ PAGE = new_field("page", at("B0"), FieldKind.NAMES, names=(NamedValue(0, "oil, h
 LAYOUTS = [
     new_layout("One", Applies(address=0x100), 8, [
         PAGE,
-        new_field("level", at("B2 B1"), FieldKind.SIGNED, ratio=Fraction(1, 10), unit="mm", unavailable=(-1,)),
-        new_field("part", at("B3"), selected=Selected(PAGE.id, (1,))),
+        new_field("level", at("B2 B1"), FieldKind.SIGNED, ratio=Fraction(1, 10), unit="mm", unavailable=RawSet.of(-1)),
+        new_field("part", at("B3"), selected=Selected(PAGE.id, RawSet.of(1))),
     ]),
     new_layout("Two", Applies(address=0x200), 8, [
         new_field("big", at("B0..B7")), new_field("text", at("B0..B1"), FieldKind.TEXT, selected=None)][:1]),

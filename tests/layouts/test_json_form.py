@@ -17,7 +17,7 @@ from zesty_abacus.core.layouts.json_form import (
     layouts_from_text,
     layouts_to_file_text,
 )
-from zesty_abacus.core.layouts.model import Applies, FieldKind, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 
 ID = "8b62f8e7-4fda-4996-a3fe-9b24ef3b1c78"
@@ -34,7 +34,7 @@ def test_form_round_trips_and_obeys_the_published_schema(several):
 def test_text_is_stable():
     page = new_field("page", at("B0"))
     inner = new_field("rate", at("B3[3..0] B2"), FieldKind.SIGNED, ratio=Fraction(1, 20), unit="deg",
-                      selected=Selected(page.id, (1,)))  # fmt: skip
+                      selected=Selected(page.id, RawSet.of(1)))  # fmt: skip
     layout = new_layout("Message", Applies(address=0x18FF0210, extended=True, lanes=("battery",)), 8, [page, inner])
     text = layouts_to_file_text([layout])
     assert layouts_to_file_text(layouts_from_text(text.encode())) == text

@@ -3,7 +3,7 @@ from fractions import Fraction
 import msgspec
 
 from zesty_abacus.core.layouts.changes import describe_change
-from zesty_abacus.core.layouts.model import Applies, FieldKind, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, CurvePoint, FieldKind, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 
 ANGLE = new_field("angle", at("B1 B0"), FieldKind.SIGNED, ratio=Fraction(1, 20), unit="deg")
@@ -26,7 +26,7 @@ def test_replacing_a_field_keeps_its_place_and_identity():
 
 def test_removing_a_selector_frees_what_it_selects():
     page = new_field("page", at("B7"))
-    layout = BASE.with_field(page).with_field(msgspec.structs.replace(RATE, selected=Selected(page.id, (1,))))
+    layout = BASE.with_field(page).with_field(msgspec.structs.replace(RATE, selected=Selected(page.id, RawSet.of(1))))
     assert layout.without_field(page.id).field(RATE.id).selected is None
 
 
@@ -55,8 +55,10 @@ def test_changes_are_told_in_sentences():
 def test_every_attribute_of_a_field_has_its_sentence():
     changes = {
         "name": "x", "places": at("B7"), "kind": FieldKind.FLOAT, "ratio": Fraction(3), "offset": Fraction(1),
-        "unit": "m", "low": Fraction(0), "high": Fraction(9), "unavailable": (1,), "names": (), "note": "n",
-        "selected": Selected(ANGLE.id, (1,)), "encoding": "utf-8",
+        "unit": "m", "low": Fraction(0), "high": Fraction(9), "unavailable": RawSet.of(1), "errors": RawSet.of(2),
+        "inverted": True, "padding": "", "base": 16, "polynomial": (Fraction(1),),
+        "table": (CurvePoint(Fraction(0), Fraction(1)),), "names": (), "note": "n",
+        "selected": Selected(ANGLE.id, RawSet.of(1)), "encoding": "utf-8",
     }  # fmt: skip
     assert set(changes) | {"id"} == set(RATE.__struct_fields__)
     for name, value in changes.items():

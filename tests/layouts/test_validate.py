@@ -4,7 +4,7 @@ from uuid import uuid4
 import msgspec
 import pytest
 
-from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.layouts.validate import check_layout
 
@@ -43,7 +43,7 @@ def test_a_good_layout_has_no_problem():
         ([new_field("a", at("B0"), FieldKind.NAMES)], {}, "none has a name"),
         ([new_field("a", at("B0[1..0]"), names=(NamedValue(4, "x"),))], {}, "holds 0 to 3"),
         ([new_field("a", at("B0"), names=(NamedValue(1, "x"), NamedValue(1, "y")))], {}, "twice"),
-        ([new_field("a", at("B0"), FieldKind.SIGNED, unavailable=(128,))], {}, "cannot occur"),
+        ([new_field("a", at("B0"), FieldKind.SIGNED, unavailable=RawSet.of(128))], {}, "cannot occur"),
         ([new_field("a", at("B0"), selected=Selected(uuid4(), (1,)))], {}, "not in the layout"),
     ],
 )
@@ -53,25 +53,25 @@ def test_says_what_is_wrong_in_a_sentence(fields, head, complaint):
 
 def test_fields_that_exclude_each_other_may_share_bits():
     page = new_field("page", at("B0"))
-    first = new_field("a", at("B1"), selected=Selected(page.id, (0,)))
-    second = new_field("b", at("B1"), selected=Selected(page.id, (1,)))
-    both = new_field("c", at("B1"), selected=Selected(page.id, (1, 2)))
+    first = new_field("a", at("B1"), selected=Selected(page.id, RawSet.of(0)))
+    second = new_field("b", at("B1"), selected=Selected(page.id, RawSet.of(1)))
+    both = new_field("c", at("B1"), selected=Selected(page.id, RawSet.of(1, 2)))
     assert sentences(page, first, second) == []
     assert sentences(page, second, both) == ["c overlaps b at byte 1, bit 0."]
 
 
 def test_nested_selectors_exclude_through_the_chain():
     page = new_field("page", at("B0"))
-    sub = new_field("sub", at("B1"), selected=Selected(page.id, (1,)))
-    deep = new_field("deep", at("B2"), selected=Selected(sub.id, (5,)))
-    other = new_field("other", at("B2"), selected=Selected(page.id, (2,)))
+    sub = new_field("sub", at("B1"), selected=Selected(page.id, RawSet.of(1)))
+    deep = new_field("deep", at("B2"), selected=Selected(sub.id, RawSet.of(5)))
+    other = new_field("other", at("B2"), selected=Selected(page.id, RawSet.of(2)))
     assert sentences(page, sub, deep, other) == []
 
 
 def test_a_circle_of_selectors_is_found():
     a, b = new_field("a", at("B0")), new_field("b", at("B1"))
-    a = msgspec.structs.replace(a, selected=Selected(b.id, (0,)))
-    b = msgspec.structs.replace(b, selected=Selected(a.id, (0,)))
+    a = msgspec.structs.replace(a, selected=Selected(b.id, RawSet.of(0)))
+    b = msgspec.structs.replace(b, selected=Selected(a.id, RawSet.of(0)))
     assert any("circle" in sentence for sentence in sentences(a, b))
 
 

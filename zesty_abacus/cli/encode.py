@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from ..core.codec.encode import encode_message
+from ..core.codec.messages import encode_message
 from ..core.errors import DataError
 from ..core.layouts.numbers import format_exact
 from .output import open_library

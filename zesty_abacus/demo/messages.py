@@ -14,7 +14,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Selected, new_field
+from ..core.layouts.model import Applies, Field, FieldKind, Layout, NamedValue, RawSet, Selected, new_field
 from ..core.layouts.places import parse_places
 from .physics import LOOP_S, MOMENTS, Physics
 
@@ -92,8 +92,8 @@ def _field(name: str, places: str, kind: str = "unsigned", step: str = "1", offs
         low=Fraction(str(limits[0])) if limits else None,
         high=Fraction(str(limits[1])) if limits else None,
         names=tuple(NamedValue(raw, label) for raw, label in (names or {}).items()),
-        selected=Selected(stable_id(message, selected[0]), (selected[1],)) if selected else None,
-        unavailable=unavailable,
+        selected=Selected(stable_id(message, selected[0]), RawSet.of(selected[1])) if selected else None,
+        unavailable=RawSet.of(*unavailable),
         note=note,
     )
     return msgspec.structs.replace(made, id=stable_id(message, name))

@@ -61,7 +61,7 @@ def _lane_frames(
 def _send_times(message: Message, physics: Physics, window: tuple[float, float], seed: int) -> NDArray[np.floating]:
     """Return when a message is sent: each period with jitter, and at once when its event changes."""
     period = message.period_s
-    random = np.random.default_rng([seed, message.layout.applies.address])
+    random = np.random.default_rng([seed, message.layout.applies.address or 0])
     phase = random.uniform(0.1, 0.9) * min(period, 0.5)
     first = int(np.ceil((window[0] - phase) / period))
     last = int(np.ceil((window[1] - phase) / period))
@@ -82,7 +82,7 @@ def _payloads(message: Message, physics: Physics, times: NDArray[np.floating], s
     matrix = np.zeros((len(times), layout.size), np.uint8)
     pages = _page_numbers(message, physics, times)
     for field in layout.fields:
-        here = slice(None) if field.selected is None or pages is None else pages == field.selected.values[0]
+        here = slice(None) if field.selected is None or pages is None else pages == field.selected.values.spans[0][0]
         rows = matrix[here]
         if field.name in message.extra:
             text = np.frombuffer(message.extra[field.name], np.uint8)

@@ -1,13 +1,13 @@
 """Encoding: values to bits, the inverse of decoding, with an error for what does not fit.
 
-Law: for every raw value a field can hold, decoding and encoding again gives the same bits; for every
-value on the field's grid and within its range, encoding and decoding gives the same value.
+Law: for every raw value a field can hold, decoding and encoding again gives the same bits, save that there
+are two zeros in sign and magnitude and in ones' complement; for every value on the field's grid and within
+its range, encoding and decoding gives the same value.
+:mod:`.messages` puts whole frames together.
 """
 
 from __future__ import annotations
 
-import struct
-from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -15,10 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import MisuseError
-from ..layouts.model import Field, FieldKind, Layout
+from ..layouts.model import Field, FieldKind
 from ..layouts.numbers import format_exact, parse_exact
+from .scalar import bits_of_float, bits_of_raw, float_of_bits, nearest_raw, physical_of, raw_of_bits
 
-_FLOAT_CODES = {16: "e", 32: "f", 64: "d"}
 Value = int | float | Fraction | str | bytes
 
 
@@ -34,44 +34,12 @@ class Encoded:
     ----------
     payload
     losses
-        Wanted minus sent value of each field that had to be rounded, by field name.
+        Wanted minus sent value of each field that had to be rounded, by field name; of an array's item, by
+        ``name[item].field``.
     """
 
     payload: bytes
     losses: dict[str, Fraction]
-
-
-def encode_message(layout: Layout, values: Mapping[str, Value], base: bytes = b"") -> Encoded:
-    """Encode one frame.
-
-    Parameters
-    ----------
-    values
-        By field name: numbers, text, names of values, or hex digits for raw bytes. Numbers between two steps
-        go to the nearer one and are listed as losses.
-    base
-        Payload whose bits stay where no value is given; zeros by default.
-
-    Raises
-    ------
-    EncodeError
-        If a field is unknown, a value does not fit, or a field is given that its selector excludes.
-    """
-    bits = int.from_bytes(base[: layout.size].ljust(layout.size, b"\0"), "little")
-    losses: dict[str, Fraction] = {}
-    raws: dict[str, int] = {}
-    for name, value in values.items():
-        field = layout.field_named(name)
-        if field is None:
-            known = ", ".join(f.name for f in layout.fields) or "no fields"
-            raise EncodeError(f"there is no field {name!r}.", where=layout.name, hint=f"It has {known}.")
-        raws[name], loss = raw_of(field, value)
-        if loss:
-            losses[name] = loss
-        bits = _put(bits, field, raws[name])
-    payload = bits.to_bytes(layout.size, "little")
-    _check_selectors(layout, raws, bits)
-    return Encoded(payload, losses)
 
 
 def raw_of(field: Field, value: Value) -> tuple[int, Fraction]:
@@ -85,37 +53,70 @@ def raw_of(field: Field, value: Value) -> tuple[int, Fraction]:
     if not field.raw_is_number:
         return _content_raw(field, value), Fraction(0)
     if field.kind is FieldKind.FLOAT:
-        return _float_raw(field, _exact(field, value))
+        return _float_raw(field, exact_of(field, value))
+    raw, loss = whole_of(field, value)
+    return bits_of_raw(field, raw), loss
+
+
+def whole_of(field: Field, value: Value) -> tuple[int, Fraction]:
+    """Return the raw number of a value, and wanted minus sent value; raises as :func:`raw_of`."""
     for named in field.names:
         if named.label == value:
-            return named.raw & _mask(field), Fraction(0)
-    wanted = _exact(field, value)
-    raw = round((wanted - field.offset) / field.ratio)
+            return named.raw, Fraction(0)
+    wanted = exact_of(field, value)
+    raw = nearest_raw(field, wanted)
     low, high = field.raw_range()
-    if not low <= raw <= high:
-        ends = sorted((low * field.ratio + field.offset, high * field.ratio + field.offset))
+    loss = wanted - physical_of(field, raw)
+    beyond = abs(loss) > 0 and field.is_curved and raw in (low, high) and _is_beyond(field, wanted)
+    if not low <= raw <= high or beyond:
+        ends = sorted((physical_of(field, low), physical_of(field, high)))
         raise EncodeError(
-            f"{_text(wanted)} does not fit: it holds {format_exact(ends[0])} to {format_exact(ends[1])}"
+            f"{_text(wanted)} does not fit: it holds {_text(ends[0])} to {_text(ends[1])}"
             f"{' ' + field.unit if field.unit else ''}.",
             where=field.name,
         )
-    return raw & _mask(field), wanted - (raw * field.ratio + field.offset)
+    return raw, loss
+
+
+def _is_beyond(field: Field, wanted: Fraction) -> bool:
+    """Whether a value lies more than a step beyond the end of a curve."""
+    low, high = field.raw_range()
+    step = max(
+        abs(physical_of(field, low + 1) - physical_of(field, low)),
+        abs(physical_of(field, high) - physical_of(field, high - 1)),
+    )
+    return abs(wanted - physical_of(field, nearest_raw(field, wanted))) > step
 
 
 def raw_column(field: Field, values: NDArray) -> NDArray[np.uint64]:
-    """Return the bits of many physical values as unsigned integers, rounded and held at the ends."""
+    """Return the bits of many physical values as unsigned integers, rounded and held at the ends.
+
+    Raises
+    ------
+    MisuseError
+        For a field that follows a curve or is decimal digits; those go one at a time.
+    """
+    if field.is_curved or field.kind in (FieldKind.BCD, FieldKind.BCD_BYTES):
+        raise MisuseError("curves and decimal digits are encoded one value at a time.", where=field.name)
+    mask = np.uint64((1 << len(field.places)) - 1)
+    turn = mask if field.inverted else np.uint64(0)
     if field.kind is FieldKind.FLOAT:
         dtype = {16: np.float16, 32: np.float32, 64: np.float64}[len(field.places)]
         scaled = (values.astype(np.float64) - float(field.offset)) / float(field.ratio)
-        pattern = scaled.astype(dtype).view(f"u{len(field.places) // 8}")
-        return pattern.astype(np.uint64)
+        return scaled.astype(dtype).view(f"u{len(field.places) // 8}").astype(np.uint64) ^ turn
     low, high = field.raw_range()
     if np.issubdtype(values.dtype, np.integer) and (field.ratio, field.offset) == (1, 0):
         raw = np.clip(values, low, high)
     else:
-        scaled = (values.astype(np.float64) - float(field.offset)) / float(field.ratio)
-        raw = np.clip(np.rint(scaled), low, high)
-    return (raw.astype(np.int64).view(np.uint64) if low < 0 else raw.astype(np.uint64)) & np.uint64(_mask(field))
+        raw = np.clip(np.rint((values.astype(np.float64) - float(field.offset)) / float(field.ratio)), low, high)
+    bits = raw.astype(np.int64).view(np.uint64) if low < 0 else raw.astype(np.uint64)
+    if field.kind is FieldKind.SIGN_MAGNITUDE:
+        bits = np.where(raw < 0, -raw.astype(np.int64) | 1 << (len(field.places) - 1), raw).astype(np.uint64)
+    elif field.kind is FieldKind.ONES_COMPLEMENT:
+        bits = np.where(raw < 0, ~-raw.astype(np.int64), raw.astype(np.int64)).view(np.uint64)
+    elif field.kind is FieldKind.GRAY:
+        bits = bits ^ bits >> np.uint64(1)
+    return (bits & mask) ^ turn
 
 
 def put_raw(matrix: NDArray[np.uint8], field: Field, raw: NDArray[np.uint64]) -> None:
@@ -127,78 +128,87 @@ def put_raw(matrix: NDArray[np.uint8], field: Field, raw: NDArray[np.uint64]) ->
         matrix[:, byte] = (matrix[:, byte] & np.uint8(255 ^ (1 << inner))) | (ones << np.uint8(inner))
 
 
-def _put(bits: int, field: Field, raw: int) -> int:
+def put_bits(data: bytearray, field: Field, raw: int) -> None:
+    """Write a raw value's bits into a payload, leaving all other bits."""
     width = len(field.places)
     for number, bit in enumerate(field.places):
         one = raw >> (width - 1 - number) & 1
-        bits = bits & ~(1 << bit) | one << bit
-    return bits
+        data[bit // 8] = data[bit // 8] & ~(1 << bit % 8) | one << bit % 8
 
 
-def _get(bits: int, field: Field) -> int:
+def get_bits(data: bytes | bytearray, field: Field) -> int:
+    """Return a field's bits from a payload that is long enough, most significant first as one number."""
     raw = 0
     for bit in field.places:
-        raw = raw << 1 | bits >> bit & 1
-    low, high = field.raw_range()
-    return raw - (1 << len(field.places)) if low < 0 and raw > high else raw
+        raw = raw << 1 | data[bit // 8] >> bit % 8 & 1
+    return raw
 
 
-def _mask(field: Field) -> int:
-    return (1 << len(field.places)) - 1
+def get_value(data: bytes | bytearray, field: Field) -> tuple[int | None, Fraction | None]:
+    """Return the raw number and the exact value of a number field; None where there is none."""
+    bits = get_bits(data, field)
+    if field.kind is FieldKind.FLOAT:
+        number = float_of_bits(field, bits ^ ((1 << len(field.places)) - 1) if field.inverted else bits)
+        finite = number == number and abs(number) != float("inf")
+        return bits, physical_of(field, Fraction(number)) if finite else None
+    raw = raw_of_bits(field, bits)
+    return raw, None if raw is None else physical_of(field, raw)
 
 
-def _exact(field: Field, value: Value) -> Fraction:
+def exact_of(field: Field, value: Value) -> Fraction:
+    """Return a wanted value as an exact number.
+
+    Raises
+    ------
+    EncodeError
+        If it is none.
+    """
     try:
         if isinstance(value, str):
             return Fraction(int(value, 16)) if value.lower().startswith("0x") else parse_exact(value)
         if isinstance(value, bytes):
             raise ValueError("bytes are not a number")
         return Fraction(value)
-    except (ValueError, OverflowError, MisuseError) as error:
+    except (ValueError, TypeError, OverflowError, MisuseError) as error:
         hint = f"It takes {', '.join(n.label for n in field.names)}." if field.names else ""
         raise EncodeError(f"{value!r} is no value for it.", where=field.name, hint=hint) from error
 
 
 def _float_raw(field: Field, wanted: Fraction) -> tuple[int, Fraction]:
-    code = _FLOAT_CODES[len(field.places)]
     try:
-        data = struct.pack(">" + code, float((wanted - field.offset) / field.ratio))
+        bits = bits_of_float(field, float((wanted - field.offset) / field.ratio))
     except OverflowError as error:
         raise EncodeError(
             f"{_text(wanted)} is beyond {len(field.places)}-bit floating point.", where=field.name
         ) from error
-    sent = Fraction(struct.unpack(">" + code, data)[0]) * field.ratio + field.offset
-    return int.from_bytes(data, "big"), wanted - sent
+    sent = physical_of(field, Fraction(float_of_bits(field, bits)))
+    return bits ^ ((1 << len(field.places)) - 1) if field.inverted else bits, wanted - sent
+
+
+def content_bytes(field: Field, value: Value) -> bytes:
+    """Return the bytes of a text or raw bytes value.
+
+    Raises
+    ------
+    EncodeError
+        If it cannot be written in the field's encoding, or is not hex digits.
+    """
+    try:
+        if isinstance(value, bytes):
+            return value
+        return bytes.fromhex(str(value)) if field.kind is FieldKind.BYTES else str(value).encode(field.encoding)
+    except (ValueError, UnicodeEncodeError) as error:
+        raise EncodeError(f"{value!r} cannot be written as {field.kind.words} ({error}).", where=field.name) from error
 
 
 def _content_raw(field: Field, value: Value) -> int:
     room = len(field.places) // 8
-    try:
-        if isinstance(value, bytes):
-            data = value
-        elif field.kind is FieldKind.BYTES:
-            data = bytes.fromhex(str(value))
-        else:
-            data = str(value).encode(field.encoding)
-    except (ValueError, UnicodeEncodeError) as error:
-        raise EncodeError(f"{value!r} cannot be written as {field.kind.words} ({error}).", where=field.name) from error
+    data = content_bytes(field, value)
     if len(data) > room:
         raise EncodeError(f"{len(data)} bytes do not fit: it holds {room}.", where=field.name)
-    return int.from_bytes(data.ljust(room, b"\0"), "big")
-
-
-def _check_selectors(layout: Layout, raws: Mapping[str, int], bits: int) -> None:
-    for field in layout.fields:
-        if field.name not in raws or field.selected is None:
-            continue
-        selector = layout.field(field.selected.field)
-        now = _get(bits, selector)
-        if now not in field.selected.values:
-            raise EncodeError(
-                f"it is not in the frame while {selector.name} is {now}.",
-                where=field.name,
-                hint=f"Set {selector.name} to {' or '.join(map(str, field.selected.values))}.",
-            )
+    filling = (field.padding[:1] or "\0").encode("latin-1", "replace") if field.kind is FieldKind.TEXT else b"\0"
+    number = int.from_bytes(data.ljust(room, filling), "big")
+    return number ^ ((1 << room * 8) - 1) if field.inverted else number
 
 
 def _text(number: Fraction) -> str:

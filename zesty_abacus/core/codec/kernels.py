@@ -15,7 +15,15 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from .plan import NumberSteps
+from .plan import (
+    READ_BCD,
+    READ_GRAY,
+    READ_ONES_COMPLEMENT,
+    READ_SIGN_MAGNITUDE,
+    READ_SIGNED,
+    READ_UNSIGNED,
+    NumberSteps,
+)
 
 _BLOCK = 1024
 _ROWS_WORTH_A_THREAD = 1 << 16
@@ -38,11 +46,12 @@ def decode_numbers(
     Returns
     -------
     raw : uint64 (fields, n)
-        Raw integers; those of signed fields are sign-extended, view them as int64.
+        Raw integers; those of signed fields are sign-extended, view them as int64. Decimal digits that are none
+        give the highest value.
     values : float64 (scaled fields, n)
         Scaled values of the fields that are wanted scaled, in order.
     """
-    words = np.ascontiguousarray(matrix).view(np.uint64).reshape(len(matrix), -1)
+    words = np.ascontiguousarray(matrix).view(np.uint64).reshape(len(matrix), matrix.shape[1] // 8)
     count = len(words)
     raw = np.empty((len(steps.width), count), np.uint64)
     values = np.empty((int(steps.scaled.sum()), count), np.float64)
@@ -52,7 +61,7 @@ def decode_numbers(
     turned[steps.word[steps.swapped]] = True
     arguments = (
         plain, turned, steps.first, steps.word, steps.swapped, steps.right, steps.mask, steps.left,
-        steps.width, steps.signed, steps.scaled, steps.times, steps.plus, steps.over,
+        steps.width, steps.reading, steps.inverted, steps.scaled, steps.times, steps.plus, steps.over,
     )  # fmt: skip
     shares = min(threads or _threads, max(1, count // _ROWS_WORTH_A_THREAD))
     if shares == 1:
@@ -79,7 +88,7 @@ def _swap(word):  # type: ignore[no-untyped-def]
 @njit(cache=True, nogil=True)
 def _decode_rows(  # type: ignore[no-untyped-def]
     words, raw, values, first_row, last_row, plain, turned, first, word, swapped, right, mask, left,
-    width, signed, scaled, times, plus, over,
+    width, reading, inverted, scaled, times, plus, over,
 ):  # fmt: skip
     count_words = words.shape[1]
     low_first = np.empty((count_words, _BLOCK), np.uint64)
@@ -99,13 +108,17 @@ def _decode_rows(  # type: ignore[no-untyped-def]
             for s in range(first[f], first[f + 1]):
                 source = high_first[word[s]] if swapped[s] else low_first[word[s]]
                 _take_step(source, right[s], mask[s], left[s], s == first[f], gathered, rows)
-            if signed[f] and width[f] < 64:
-                _extend_sign(gathered, np.uint64(1) << np.uint64(width[f] - 1), rows)
+            if inverted[f]:
+                _invert(gathered, width[f], rows)
+            if reading[f] != READ_UNSIGNED:
+                _read_as(reading[f], gathered, width[f], rows)
             target = raw[f]
             for i in range(rows):
                 target[begin + i] = gathered[i]
             if scaled[f]:
-                _scale(gathered, width[f], signed[f], times[f], plus[f], over[f], values[column], begin, rows)
+                _scale(
+                    gathered, width[f], _is_signed(reading[f]), times[f], plus[f], over[f], values[column], begin, rows
+                )
                 column += 1
 
 
@@ -117,6 +130,62 @@ def _take_step(source, right, mask, left, is_first, gathered, rows):  # type: ig
     else:
         for i in range(rows):
             gathered[i] |= ((source[i] >> right) & mask) << left
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _is_signed(reading):  # type: ignore[no-untyped-def]
+    return reading == READ_SIGNED or reading == READ_SIGN_MAGNITUDE or reading == READ_ONES_COMPLEMENT
+
+
+@njit(cache=True, nogil=True)
+def _invert(gathered, width, rows):  # type: ignore[no-untyped-def]
+    ones = np.uint64(0xFFFFFFFFFFFFFFFF) >> np.uint64(64 - width)
+    for i in range(rows):
+        gathered[i] ^= ones
+
+
+@njit(cache=True, nogil=True)
+def _read_as(reading, gathered, width, rows):  # type: ignore[no-untyped-def]
+    sign = np.uint64(1) << np.uint64(width - 1)
+    if reading == READ_SIGNED:
+        if width < 64:
+            _extend_sign(gathered, sign, rows)
+    elif reading == READ_SIGN_MAGNITUDE:
+        for i in range(rows):
+            size = gathered[i] & (sign - np.uint64(1))
+            gathered[i] = (np.uint64(0) - size) if gathered[i] & sign else size
+    elif reading == READ_ONES_COMPLEMENT:
+        for i in range(rows):
+            inverse = gathered[i] ^ (sign | (sign - np.uint64(1)))
+            gathered[i] = (np.uint64(0) - inverse) if gathered[i] & sign else gathered[i]
+    elif reading == READ_GRAY:
+        for i in range(rows):
+            number = gathered[i]
+            for places in (1, 2, 4, 8, 16, 32):
+                number ^= number >> np.uint64(places)
+            gathered[i] = number
+    elif reading == READ_BCD:
+        _read_digits(gathered, width, 4, rows)
+    else:
+        _read_digits(gathered, width, 8, rows)
+
+
+@njit(cache=True, nogil=True)
+def _read_digits(gathered, width, digit_bits, rows):  # type: ignore[no-untyped-def]
+    for i in range(rows):
+        number = np.uint64(0)
+        ten = np.uint64(1)
+        good = True
+        for place in range(0, width, digit_bits):
+            digit = (gathered[i] >> np.uint64(place)) & np.uint64((1 << digit_bits) - 1)
+            if digit_bits == 8:
+                upper = digit >> np.uint64(4)
+                good = good and (upper == 0 or upper == 3)
+                digit &= np.uint64(15)
+            good = good and digit < 10
+            number += digit * ten
+            ten *= np.uint64(10)
+        gathered[i] = number if good else np.uint64(0xFFFFFFFFFFFFFFFF)
 
 
 @njit(cache=True, nogil=True)

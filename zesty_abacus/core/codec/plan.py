@@ -7,20 +7,29 @@ contiguous in a word, read with its first byte lowest or with its first byte hig
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import NamedTuple
+from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import MisuseError
-from ..layouts.model import Field, FieldKind, Layout
+from ..layouts.model import Elements, Field, FieldKind, Group, Layout, Part
 from ..layouts.places import Places
 from ..layouts.validate import check_layout
+from .carried import with_carried
 
 _EXACT_FLOAT_BITS = 53
+
+READ_UNSIGNED, READ_SIGNED, READ_SIGN_MAGNITUDE, READ_ONES_COMPLEMENT, READ_BCD, READ_BCD_BYTES, READ_GRAY = range(7)
+_READINGS = {
+    FieldKind.SIGNED: READ_SIGNED, FieldKind.SIGN_MAGNITUDE: READ_SIGN_MAGNITUDE,
+    FieldKind.ONES_COMPLEMENT: READ_ONES_COMPLEMENT, FieldKind.BCD: READ_BCD, FieldKind.BCD_BYTES: READ_BCD_BYTES,
+    FieldKind.GRAY: READ_GRAY,
+}  # fmt: skip
 
 
 class PlanError(MisuseError):
@@ -80,7 +89,11 @@ class NumberSteps:
         Field ``f`` has steps ``first[f] .. first[f + 1] - 1``.
     word, swapped, right, mask, left
         One entry a step.
-    width, signed : int64 (fields,), bool (fields,)
+    width : int64 (fields,)
+    reading : int64 (fields,)
+        How the bits become a whole number: one of the ``READ_`` constants.
+    inverted : bool (fields,)
+        Every bit is turned round first.
     scaled : bool (fields,)
         Whether a float64 value column is wanted beside the raw one.
     times, plus, over : float64 (fields,)
@@ -94,7 +107,8 @@ class NumberSteps:
     mask: NDArray[np.uint64]
     left: NDArray[np.uint64]
     width: NDArray[np.int64]
-    signed: NDArray[np.bool_]
+    reading: NDArray[np.int64]
+    inverted: NDArray[np.bool_]
     scaled: NDArray[np.bool_]
     times: NDArray[np.float64]
     plus: NDArray[np.float64]
@@ -117,7 +131,8 @@ def number_steps(fields: Sequence[Field]) -> NumberSteps:
         mask=np.array([step.mask for step in steps], np.uint64),
         left=np.array([step.left for step in steps], np.uint64),
         width=np.array([len(field.places) for field in fields], np.int64),
-        signed=np.array([field.is_signed for field in fields], np.bool_),
+        reading=np.array([_READINGS.get(field.kind, READ_UNSIGNED) for field in fields], np.int64),
+        inverted=np.array([field.inverted for field in fields], np.bool_),
         scaled=np.array([value_dtype(field) == np.float64 for field in fields], np.bool_),
         times=np.array([scale[0] for scale in scales], np.float64),
         plus=np.array([scale[1] for scale in scales], np.float64),
@@ -134,7 +149,7 @@ def value_dtype(field: Field) -> np.dtype | None:
     """
     if field.kind in (FieldKind.TEXT, FieldKind.BYTES):
         return None
-    if field.kind is FieldKind.FLOAT or (field.ratio, field.offset) != (1, 0):
+    if field.kind is FieldKind.FLOAT or (field.ratio, field.offset) != (1, 0) or field.is_curved:
         return np.dtype(np.float64)
     return np.dtype(np.int64 if field.is_signed else np.uint64)
 
@@ -150,14 +165,15 @@ def _common_scale(ratio: Fraction, offset: Fraction) -> tuple[float, float, floa
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Plan:
-    """A layout ready to decode.
+class FieldsPlan:
+    """Fields that stand together, ready to decode.
 
     Attributes
     ----------
-    layout
+    fields
+        All, in the order of the layout.
     numbers
-        Fields that the number kernel reads, in layout order.
+        Those that the number kernel reads.
     steps
         Their compiled steps.
     contents
@@ -166,25 +182,77 @@ class Plan:
         How many 64-bit words of a row the steps touch.
     """
 
-    layout: Layout
+    fields: tuple[Field, ...]
     numbers: tuple[Field, ...]
     steps: NumberSteps
     contents: tuple[Field, ...]
     words: int
 
 
-def compile_layout(layout: Layout) -> Plan:
+def compile_fields(fields: tuple[Field, ...]) -> FieldsPlan:
+    """Compile fields with places."""
+    numbers = tuple(f for f in fields if value_dtype(f) is not None)
+    contents = tuple(f for f in fields if value_dtype(f) is None)
+    needed = max((f.places.size_needed for f in fields), default=0)
+    return FieldsPlan(fields, numbers, number_steps(numbers), contents, (needed + 7) // 8)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Plan:
+    """A layout ready to decode.
+
+    Attributes
+    ----------
+    layout
+    fixed
+        The fixed fields.
+    groups
+        The fields of groups and cases of elements, by their id.
+    """
+
+    layout: Layout
+    fixed: FieldsPlan
+    groups: dict[UUID, FieldsPlan]
+
+    @property
+    def words(self) -> int:
+        """How many 64-bit words of a row the fixed fields touch."""
+        return self.fixed.words
+
+
+def compile_layout(layout: Layout, others: Iterable[Layout] = ()) -> Plan:
     """Compile a layout.
+
+    Parameters
+    ----------
+    others
+        The library, of which the layout may carry some.
 
     Raises
     ------
     PlanError
         If the layout has problems; the first one is the message.
+    CarriedError
+        If a layout it carries is not among ``others``.
     """
+    if layout.parts:
+        layout = with_carried(layout, {other.id: other for other in others})
     problems = check_layout(layout)
     if problems:
         raise PlanError(problems[0].sentence, where=layout.name)
-    numbers = tuple(f for f in layout.fields if value_dtype(f) is not None)
-    contents = tuple(f for f in layout.fields if value_dtype(f) is None)
-    needed = max((f.places.size_needed for f in layout.fields), default=0)
-    return Plan(layout, numbers, number_steps(numbers), contents, (needed + 7) // 8)
+    groups: dict[UUID, FieldsPlan] = {}
+    for part in layout.parts:
+        _compile_part(part, groups)
+    return Plan(layout, compile_fields(layout.fields), groups)
+
+
+def _compile_part(part: Part, groups: dict[UUID, FieldsPlan]) -> None:
+    if isinstance(part, Group):
+        groups[part.id] = compile_fields(part.fields)
+        for inner in part.parts:
+            _compile_part(inner, groups)
+    elif isinstance(part, Elements):
+        for case in part.cases:
+            groups[case.id] = compile_fields(case.fields)
+            for inner in case.parts:
+                _compile_part(inner, groups)

@@ -5,8 +5,11 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
+import numpy as np
+
 from ..layouts.model import Field, FieldKind
-from .decode import Decoded, FieldColumn, Validity
+from .columns import ArrayColumns, CheckState, Decoded, FieldColumn, Validity
+from .scalar import physical_of
 
 MINUS = "−"
 THIN_SPACE = "\u2009"
@@ -15,6 +18,8 @@ THIN_SPACE = "\u2009"
 def decimals_of(field: Field) -> int:
     """Return how many decimals show every step of a field, at most 6."""
     if field.kind is FieldKind.FLOAT:
+        return 3
+    if field.is_curved:
         return 3
     for digits in range(7):
         if (field.ratio * 10**digits).denominator == 1 and (field.offset * 10**digits).denominator == 1:
@@ -47,9 +52,9 @@ def value_text(column: FieldColumn, row: int) -> str:
     if column.raw is None or column.value is None:
         return column.text_of(row)
     raw = int(column.raw[row])
-    for named in field.names:
-        if named.raw == raw:
-            return named.label
+    label = field.label_of(raw) if field.names else None
+    if label is not None:
+        return label
     if field.kind is FieldKind.FLAG:
         return "yes" if raw else "no"
     value = column.value[row].item()
@@ -58,11 +63,14 @@ def value_text(column: FieldColumn, row: int) -> str:
 
 
 def frame_sentence(decoded: Decoded, row: int) -> str:
-    """Say in one line what a frame means: present fields only, flags by name only when set."""
-    parts = []
+    """Say in one line what a frame means: present fields only, flags by name only when set, arrays by their ends."""
+    failed = [column.check.name for column in decoded.checks.values() if column.state[row] == CheckState.DISAGREES]
+    parts = [f"{name} disagrees" for name in failed]
     for column in decoded.columns.values():
         validity = Validity(column.validity[row])
-        if validity is Validity.ABSENT:
+        if not validity.is_present or (failed and validity is Validity.CHECK_FAILED):
+            if validity is Validity.TOO_SHORT:
+                parts.append(f"{column.field.name} too short")
             continue
         if validity is Validity.GOOD and column.field.kind is FieldKind.FLAG and not column.field.names:
             if column.raw is not None and column.raw[row]:
@@ -71,7 +79,27 @@ def frame_sentence(decoded: Decoded, row: int) -> str:
         parts.append(f"{column.field.name} {value_text(column, row)}")
         if validity is Validity.OUTSIDE_LIMITS:
             parts[-1] += " (outside limits)"
+    if not failed:
+        parts += [words for array in decoded.arrays.values() if (words := array_words(array, row))]
     return ", ".join(parts)
+
+
+def array_words(array: ArrayColumns, row: int) -> str:
+    """Say what an array holds in one frame: how many items, and the range of its first numbers; nothing if empty."""
+    items = array.rows_of(row)
+    count = items.stop - items.start
+    if not count:
+        return ""
+    said = [f"{array.name} ×{count}" if count > 1 or not array.index.shape[1] else array.name]
+    for column in list(array.columns.values())[:2]:
+        if count == 1 or column.value is None or column.field.names:
+            said.append(f"{column.field.name} {value_text(column, items.start)}{' …' if count > 1 else ''}")
+        else:
+            good = column.plot_values()[items]
+            good = good[np.isfinite(good)]
+            if len(good):
+                said.append(f"{column.field.name} {range_text(good.min(), good.max(), column.field)}")
+    return " ".join(said)
 
 
 def range_text(low: float, high: float, field: Field) -> str:
@@ -84,8 +112,10 @@ def range_text(low: float, high: float, field: Field) -> str:
 
 def field_range(field: Field) -> tuple[Fraction, Fraction]:
     """Return the lowest and highest value a field's bits can say."""
-    low, high = field.raw_range()
-    ends = sorted((low * field.ratio + field.offset, high * field.ratio + field.offset))
+    if field.table:
+        heights = [corner.y for corner in field.table]
+        return min(heights), max(heights)
+    ends = sorted(physical_of(field, raw) for raw in field.raw_range())
     return ends[0], ends[1]
 
 

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import enum
+from collections.abc import Callable
 from fractions import Fraction
 
-from .model import Field, Layout
+from .applies import Applies
+from .checks import Check, check_words
+from .model import Computed, Field, Layout
 from .numbers import format_exact
+from .parts import Part, part_words
 
 
 def describe_change(before: Layout | None, after: Layout) -> str:
@@ -21,6 +26,7 @@ def describe_change(before: Layout | None, after: Layout) -> str:
         elif old[field_id] != field:
             parts += _field_changes(old[field_id], field)
     parts += [f"{field.name} removed" for field_id, field in old.items() if field_id not in new]
+    parts += _item_changes(before, after)
     return "; ".join(parts) or "nothing changed"
 
 
@@ -31,7 +37,9 @@ def _head_changes(before: Layout, after: Layout) -> list[str]:
     if before.size != after.size:
         parts.append(f"{_count(after.size, 'byte')}, was {before.size}")
     if before.applies != after.applies:
-        parts.append(f"applies to {after.applies.address_text()}, was {before.applies.address_text()}")
+        parts.append(_applies_change(before.applies, after.applies))
+    if before.registers != after.registers:
+        parts.append("is a register map" if after.registers is not None else "is no register map any more")
     if before.sender != after.sender:
         parts.append(f"sent by {after.sender or 'nobody named'}")
     if before.note != after.note:
@@ -39,34 +47,112 @@ def _head_changes(before: Layout, after: Layout) -> list[str]:
     return parts
 
 
+def _applies_change(before: Applies, after: Applies) -> str:
+    if before.address_text() != after.address_text():
+        return f"applies to {after.address_text()}, was {before.address_text()}"
+    return f"applies to {after.words()}, was {before.words()}"
+
+
+def _item_changes(before: Layout, after: Layout) -> list[str]:
+    """Return what changed among parts, checks and computed values."""
+    parts = []
+    for shelf in ("parts", "checks", "computed"):
+        old = {item.id: item for item in getattr(before, shelf)}
+        new = {item.id: item for item in getattr(after, shelf)}
+        for item_id, item in new.items():
+            if item_id not in old:
+                parts.append(f"{item.name} added ({_item_words(item)})")
+            elif old[item_id] != item:
+                parts += _attribute_changes(old[item_id], item)
+        parts += [f"{item.name} removed" for item_id, item in old.items() if item_id not in new]
+        if list(old) != list(new) and set(old) == set(new):
+            parts.append(f"order of {shelf} changed")
+    return parts
+
+
+def _item_words(item: Part | Check | Computed) -> str:
+    if isinstance(item, Computed):
+        return f"computed, {item.expression}"
+    return part_words(item) if isinstance(item, Part) else check_words(item)
+
+
+def _attribute_changes(before, after) -> list[str]:  # type: ignore[no-untyped-def]
+    """Say which attributes of a part, check or computed value are others; fields in it by their own changes."""
+    if type(before) is not type(after):
+        return [f"{after.name} is now {_item_words(after)}, was {_item_words(before)}"]
+    said = []
+    for name in after.__struct_fields__:
+        old, new = getattr(before, name), getattr(after, name)
+        if old == new:
+            continue
+        if name == "name":
+            said.append(f"{old} renamed to {new}")
+        elif name in ("fields", "columns"):
+            said += _nested_changes(old, new, _field_changes, lambda f: f"{f.name} added")
+        elif name in ("parts", "cases"):
+            said += _nested_changes(old, new, _attribute_changes, lambda item: f"{item.name} added")
+        elif isinstance(new, Field):
+            said += _field_changes(old, new)
+        elif name == "note":
+            said.append(f"note on {after.name} rewritten")
+        else:
+            said.append(f"{after.name} {name.replace('_', ' ')} {_plain(new)}, was {_plain(old)}")
+    return said
+
+
+def _nested_changes(before, after, changed, added) -> list[str]:  # type: ignore[no-untyped-def]
+    old = {item.id: item for item in before}
+    said = []
+    for item in after:
+        if item.id not in old:
+            said.append(added(item))
+        elif old[item.id] != item:
+            said += changed(old[item.id], item)
+    kept = {item.id for item in after}
+    return said + [f"{item.name} removed" for item in before if item.id not in kept]
+
+
+def _plain(value: object) -> str:
+    if value is None or value == "":
+        return "none"
+    if isinstance(value, Fraction):
+        return format_exact(value)
+    if isinstance(value, enum.Enum):
+        return str(value.value)
+    return "another one" if hasattr(value, "__struct_fields__") or isinstance(value, tuple) else str(value)
+
+
 def _field_changes(before: Field, after: Field) -> list[str]:
     name = after.name
-    parts = []
-    if before.name != after.name:
-        parts.append(f"{before.name} renamed to {after.name}")
-    if before.kind is not after.kind:
-        parts.append(f"{name} is {after.kind.words}, was {before.kind.words}")
-    if before.places != after.places:
-        parts.append(f"{name} at {after.places}, was {before.places}")
-    if before.ratio != after.ratio:
-        parts.append(f"{name} step {format_exact(after.ratio)}, was {format_exact(before.ratio)}")
-    if before.offset != after.offset:
-        parts.append(f"{name} offset {format_exact(after.offset)}, was {format_exact(before.offset)}")
-    if before.unit != after.unit:
-        parts.append(f"{name} in {after.unit or 'no unit'}, was {before.unit or 'no unit'}")
+    parts = [f"{before.name} renamed to {name}"] if before.name != name else []
+    for attribute, say in _FIELD_SENTENCES.items():
+        old, new = getattr(before, attribute), getattr(after, attribute)
+        if old != new:
+            parts.append(f"{name} {say(new, old)}")
     if (before.low, before.high) != (after.low, after.high):
         parts.append(f"{name} limits {_limit(after.low)} to {_limit(after.high)}")
-    if before.unavailable != after.unavailable:
-        parts.append(f"{name} not available at {', '.join(map(str, after.unavailable)) or 'no value'}")
-    if before.names != after.names:
-        parts.append(f"{name} has {_count(len(after.names), 'named value')}")
-    if before.selected != after.selected:
-        parts.append(f"{name} {'is always present' if after.selected is None else 'depends on a selector'}")
-    if before.encoding != after.encoding:
-        parts.append(f"{name} encoded as {after.encoding}")
     if before.note != after.note:
         parts.append(f"note on {name} rewritten")
     return parts
+
+
+_FIELD_SENTENCES: dict[str, Callable] = {
+    "kind": lambda new, old: f"is {new.words}, was {old.words}",
+    "places": lambda new, old: f"at {new}, was {old}",
+    "inverted": lambda new, old: "is inverted" if new else "is not inverted",
+    "ratio": lambda new, old: f"step {format_exact(new)}, was {format_exact(old)}",
+    "offset": lambda new, old: f"offset {format_exact(new)}, was {format_exact(old)}",
+    "polynomial": lambda new, old: f"polynomial of {_count(len(new), 'coefficient')}" if new else "has no polynomial",
+    "table": lambda new, old: f"table of {_count(len(new), 'corner')}" if new else "has no table",
+    "unit": lambda new, old: f"in {new or 'no unit'}, was {old or 'no unit'}",
+    "unavailable": lambda new, old: f"not available at {new or 'no value'}",
+    "errors": lambda new, old: f"reports a fault at {new or 'no value'}",
+    "names": lambda new, old: f"has {_count(len(new), 'named value')}",
+    "selected": lambda new, old: "is always present" if new is None else "depends on a selector",
+    "encoding": lambda new, old: f"encoded as {new}",
+    "padding": lambda new, old: f"filled up with {new!r}",
+    "base": lambda new, old: f"written in base {new}, was {old}",
+}
 
 
 def _limit(limit: Fraction | None) -> str:

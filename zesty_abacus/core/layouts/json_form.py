@@ -1,6 +1,6 @@
 """Layouts as JSON: one documented form for files, the library and the clipboard.
 
-The published schema is ``schema/layouts-1.schema.json``. Exact numbers and places are strings, so that
+The published schema is ``schema/layouts-2.schema.json``. Exact numbers and places are strings, so that
 nothing is rounded and order stays readable. Keys come in a stable order.
 """
 
@@ -15,13 +15,16 @@ from typing import Any
 import msgspec
 
 from ..errors import AbacusError, DataError
+from .expressions import Expression
 from .model import Layout
 from .numbers import format_exact, parse_exact
 from .places import Places, parse_places
+from .raw_sets import RawSet, parse_raw_set
 
 FORMAT = "zesty-abacus layouts"
-VERSION = 1
-SCHEMA_PATH = Path(__file__).parent / "schema" / "layouts-1.schema.json"
+VERSION = 2
+"""1 had only fixed fields; its files are read as they are."""
+SCHEMA_PATH = Path(__file__).parent / "schema" / "layouts-2.schema.json"
 MAX_FILE_BYTES = 64 << 20
 
 
@@ -38,7 +41,7 @@ class _LayoutFile(msgspec.Struct):
 def _to_plain(value: Any) -> Any:
     if isinstance(value, Fraction):
         return format_exact(value)
-    if isinstance(value, Places):
+    if isinstance(value, Places | RawSet | Expression):
         return str(value)
     raise NotImplementedError(f"{type(value).__name__} has no JSON form")
 
@@ -48,10 +51,21 @@ def _from_plain(kind: type, value: Any) -> Any:
         if kind is Fraction:
             return parse_exact(str(value))
         if kind is Places:
-            return parse_places(str(value))
+            return parse_places(str(value)) if value else Places(())
+        if kind is RawSet:
+            return _raw_set(value)
+        if kind is Expression:
+            return Expression(str(value))
     except AbacusError as error:
         raise ValueError(str(error)) from error
     raise NotImplementedError(f"{kind.__name__} has no JSON form")
+
+
+def _raw_set(value: Any) -> RawSet:
+    """Read a set; version 1 wrote a list of numbers."""
+    if isinstance(value, list) and all(isinstance(item, int) for item in value):
+        return RawSet.of(*value)
+    return parse_raw_set(str(value))
 
 
 _encoder = msgspec.json.Encoder(enc_hook=_to_plain)

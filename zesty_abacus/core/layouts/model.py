@@ -1,156 +1,70 @@
 """Layouts: immutable values that say what a message means.
 
-An edit makes a new layout; undo, history and comparison follow from that. Layouts and fields carry a
-UUID, so that a rename is not a delete.
+An edit makes a new layout; undo, history and comparison follow from that. Layouts, fields, parts and checks
+carry a UUID, so that a rename is not a delete. This module is the door to the whole model.
 """
 
 from __future__ import annotations
 
-import enum
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from fractions import Fraction
+from typing import TypeVar
 from uuid import UUID, uuid4
 
 import msgspec
 
+from .applies import Applies
+from .checks import (
+    AddressKey,
+    Carry,
+    Check,
+    Complement,
+    Counter,
+    Coverage,
+    Crc,
+    Reserved,
+    Rule,
+    Sum,
+    Xor,
+    check_fields,
+)
+from .expressions import Expression
+from .fields import TEXT_ENCODINGS, CurvePoint, Field, FieldKind, NamedValue, Selected, new_field
+from .parts import (
+    Axis,
+    Carried,
+    ElementCase,
+    Elements,
+    Group,
+    Part,
+    Repeat,
+    Run,
+    TextLine,
+    part_fields,
+)
 from .places import Places
+from .raw_sets import RawSet
+from .registers import RegisterMap, Space
 
 
-class FieldKind(enum.Enum):
-    """How a field's bits are read."""
-
-    UNSIGNED = "unsigned"
-    SIGNED = "signed"
-    """Two's complement."""
-    FLOAT = "float"
-    """IEEE 754 half, single or double by its 16, 32 or 64 bits."""
-    FLAG = "flag"
-    NAMES = "names"
-    """An unsigned number whose values have names."""
-    TEXT = "text"
-    BYTES = "bytes"
-
-    @property
-    def is_number(self) -> bool:
-        """Whether values of this kind are scaled numbers."""
-        return self in (FieldKind.UNSIGNED, FieldKind.SIGNED, FieldKind.FLOAT)
-
-    @property
-    def words(self) -> str:
-        """Return the kind as the interface says it."""
-        return _KIND_WORDS[self]
-
-
-_KIND_WORDS = {
-    FieldKind.UNSIGNED: "unsigned",
-    FieldKind.SIGNED: "signed",
-    FieldKind.FLOAT: "floating point",
-    FieldKind.FLAG: "flag",
-    FieldKind.NAMES: "named values",
-    FieldKind.TEXT: "text",
-    FieldKind.BYTES: "raw bytes",
-}
-
-
-class NamedValue(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A raw value and what it is called."""
-
-    raw: int
-    label: str
-
-
-class Selected(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """A field is present only while another field has one of these raw values."""
-
-    field: UUID
-    values: tuple[int, ...]
-
-
-class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A run of bits with a meaning.
+class Computed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A value that no bits hold: computed from fields that are there once a frame.
 
     Attributes
     ----------
-    places
-        Where the bits lie and in which order.
-    ratio, offset
-        ``value = raw * ratio + offset``, exact.
+    unit
+        Empty is the unit the expression gives.
     low, high
         Values outside are flagged, both ends included; None is no limit.
-    unavailable
-        Raw values that mean that there is no value.
-    names
-        Names of raw values; required for the kind ``names``, allowed for numbers and flags.
-    selected
-        The selector that must hold for the field to be present; None is always.
-    encoding
-        Of text: one of :data:`TEXT_ENCODINGS`.
     """
 
     id: UUID
     name: str
-    places: Places
-    kind: FieldKind = FieldKind.UNSIGNED
-    ratio: Fraction = Fraction(1)
-    offset: Fraction = Fraction(0)
+    expression: Expression
     unit: str = ""
     low: Fraction | None = None
     high: Fraction | None = None
-    unavailable: tuple[int, ...] = ()
-    names: tuple[NamedValue, ...] = ()
-    selected: Selected | None = None
-    encoding: str = "ascii"
     note: str = ""
-
-    @property
-    def is_signed(self) -> bool:
-        """Whether raw values can be negative."""
-        return self.kind is FieldKind.SIGNED
-
-    @property
-    def raw_is_number(self) -> bool:
-        """Whether the bits are read as one integer (everything but text and raw bytes)."""
-        return self.kind not in (FieldKind.TEXT, FieldKind.BYTES)
-
-    def raw_range(self) -> tuple[int, int]:
-        """Return the lowest and the highest raw value the bits can hold."""
-        width = len(self.places)
-        return (-(1 << width >> 1), (1 << width >> 1) - 1) if self.is_signed else (0, (1 << width) - 1)
-
-
-TEXT_ENCODINGS = ("ascii", "latin-1", "utf-8", "utf-16-le", "utf-16-be")
-
-
-class Applies(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Which frames a layout reads.
-
-    Attributes
-    ----------
-    address
-        The CAN identifier.
-    extended
-        Whether it is a 29-bit identifier.
-    lanes
-        Names of the lanes; empty means any lane that speaks the protocol.
-    """
-
-    address: int
-    protocol: str = "can"
-    extended: bool = False
-    lanes: tuple[str, ...] = ()
-
-    def matches(self, lane: str, protocol: str, address: int, extended: bool) -> bool:
-        """Return whether a frame with this origin is read by the layout."""
-        return (
-            address == self.address
-            and extended == self.extended
-            and protocol == self.protocol
-            and (not self.lanes or lane in self.lanes)
-        )
-
-    def address_text(self) -> str:
-        """Return the address as engineers write it: three hex digits, eight when extended."""
-        return f"0x{self.address:08X}" if self.extended else f"0x{self.address:03X}"
 
 
 class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -159,7 +73,14 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     Attributes
     ----------
     size
-        Payload bytes a frame should have.
+        Payload bytes a frame should have; of a layout with parts, bytes of the fixed fields before them.
+    fields
+        Fixed fields; places count from the payload's first byte, or from the first register of a map.
+    parts
+        What follows and moves.
+    checks, computed
+    registers
+        Makes the layout a register map; an exchange reads the stretch it covers.
     sender
         Who sends it, in words.
     """
@@ -169,64 +90,149 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     applies: Applies
     size: int
     fields: tuple[Field, ...] = ()
+    parts: tuple[Part, ...] = ()
+    checks: tuple[Check, ...] = ()
+    computed: tuple[Computed, ...] = ()
+    registers: RegisterMap | None = None
     sender: str = ""
     note: str = ""
 
+    @property
+    def moves(self) -> bool:
+        """Whether anything has no fixed place."""
+        return bool(self.parts)
+
     def field(self, field_id: UUID) -> Field:
-        """Return the field with this id.
+        """Return the fixed field with this id.
 
         Raises
         ------
         KeyError
             If there is none.
         """
-        for field in self.fields:
-            if field.id == field_id:
-                return field
-        raise KeyError(field_id)
+        return _by_id(self.fields, field_id)
 
     def field_named(self, name: str) -> Field | None:
-        """Return the field with this name, or None."""
+        """Return the fixed field with this name, or None."""
         return next((field for field in self.fields if field.name == name), None)
 
+    def all_fields(self) -> Iterator[Field]:
+        """Yield the fixed fields and those of all parts, in reading order."""
+        yield from self.fields
+        for part in self.parts:
+            yield from part_fields(part)
+
+    def named_items(self) -> Iterator[Field | Computed]:
+        """Yield all that has a name and a unit: fields, then computed values."""
+        yield from self.all_fields()
+        yield from self.computed
+
     def with_field(self, field: Field) -> Layout:
-        """Return a layout with the field of the same id replaced, or the field added in order of place."""
-        if any(known.id == field.id for known in self.fields):
-            fields = tuple(field if known.id == field.id else known for known in self.fields)
-        else:
-            fields = tuple(sorted((*self.fields, field), key=lambda f: min(f.places.bits, key=_reading_order)))
-        return msgspec.structs.replace(self, fields=fields)
+        """Return a layout with the field of the same id replaced, or the field added in order of place.
+
+        Expressions follow a new name.
+        """
+        known = next((one for one in self.fields if one.id == field.id), None)
+        if known is None:
+            fields = tuple(sorted((*self.fields, field), key=_first_place))
+            return msgspec.structs.replace(self, fields=fields)
+        fields = tuple(field if one.id == field.id else one for one in self.fields)
+        changed = msgspec.structs.replace(self, fields=fields)
+        return changed if known.name == field.name else renamed(changed, known.name, field.name)
 
     def without_field(self, field_id: UUID) -> Layout:
-        """Return a layout without a field; fields it selects are then always present."""
-        kept = (
-            msgspec.structs.replace(field, selected=None)
-            if field.selected is not None and field.selected.field == field_id
-            else field
-            for field in self.fields
-            if field.id != field_id
+        """Return a layout without a field; what it selects is then always present, its checks go with it."""
+        freed = _map_selected(self, lambda held: None if held.field == field_id else held)
+        return msgspec.structs.replace(
+            freed,
+            fields=tuple(field for field in freed.fields if field.id != field_id),
+            checks=tuple(check for check in freed.checks if field_id not in check_fields(check)),
         )
-        return msgspec.structs.replace(self, fields=tuple(kept))
+
+    def with_item(self, item: Part | Check | Computed) -> Layout:
+        """Return a layout with a top-level part, check or computed value replaced by id, or added at the end."""
+        name = _shelf_of(item)
+        known = getattr(self, name)
+        if any(one.id == item.id for one in known):
+            items = tuple(item if one.id == item.id else one for one in known)
+        else:
+            items = (*known, item)
+        return msgspec.structs.replace(self, **{name: items})
+
+    def without_item(self, item_id: UUID) -> Layout:
+        """Return a layout without the top-level part, check or computed value with this id."""
+        return msgspec.structs.replace(
+            self,
+            **{
+                name: tuple(one for one in getattr(self, name) if one.id != item_id)
+                for name in ("parts", "checks", "computed")
+            },
+        )
 
     def owners(self) -> dict[int, list[int]]:
-        """Return, for each explained bit, the numbers of the fields it belongs to."""
+        """Return, for each explained bit of the fixed part, the numbers of the fields it belongs to."""
         owned: dict[int, list[int]] = {}
         for number, field in enumerate(self.fields):
             for bit in field.places:
                 owned.setdefault(bit, []).append(number)
         return owned
 
-
-def _reading_order(bit: int) -> int:
-    """Number a bit by byte, then from the highest bit down, as people read a payload."""
-    return bit // 8 * 8 + 7 - bit % 8
-
-
-def new_field(name: str, places: Places, kind: FieldKind = FieldKind.UNSIGNED, **settings: object) -> Field:
-    """Return a field with an identity of its own."""
-    return Field(id=uuid4(), name=name, places=places, kind=kind, **settings)  # type: ignore[arg-type]
+    def reserved_bits(self) -> frozenset[int]:
+        """Return the bits that the layout says never mean anything."""
+        return frozenset(bit for check in self.checks if isinstance(check, Reserved) for bit in check.places)
 
 
-def new_layout(name: str, applies: Applies, size: int, fields: Iterable[Field] = ()) -> Layout:
+_T = TypeVar("_T")
+
+
+def _by_id(items: Iterable[_T], wanted: UUID) -> _T:
+    for item in items:
+        if item.id == wanted:  # type: ignore[attr-defined]
+            return item
+    raise KeyError(wanted)
+
+
+def _shelf_of(item: Part | Check | Computed) -> str:
+    if isinstance(item, Computed):
+        return "computed"
+    return "parts" if isinstance(item, Part) else "checks"
+
+
+def renamed(layout: Layout, old: str, new: str) -> Layout:
+    """Return a layout in which every expression says ``new`` where it said ``old``."""
+    return rewrite(layout, lambda node: node.renamed(old, new) if isinstance(node, Expression) else node)
+
+
+def rewrite(node, change):  # type: ignore[no-untyped-def]
+    """Return a value of the model with ``change`` applied to everything in it, inside out."""
+    if isinstance(node, msgspec.Struct):
+        inner = {name: getattr(node, name) for name in node.__struct_fields__}
+        replaced = {name: rewrite(value, change) for name, value in inner.items()}
+        moved = {name: value for name, value in replaced.items() if value is not inner[name]}
+        return change(msgspec.structs.replace(node, **moved) if moved else node)
+    if isinstance(node, tuple):
+        items = tuple(rewrite(item, change) for item in node)
+        return items if any(a is not b for a, b in zip(items, node, strict=True)) else node
+    return change(node)
+
+
+def _map_selected(layout: Layout, change) -> Layout:  # type: ignore[no-untyped-def]
+    return rewrite(layout, lambda node: change(node) if isinstance(node, Selected) else node)
+
+
+def _first_place(field: Field) -> int:
+    """Number a field by its first bit: by byte, then from the highest bit down, as people read a payload."""
+    return min((bit // 8 * 8 + 7 - bit % 8 for bit in field.places.bits), default=1 << 40)
+
+
+def new_layout(name: str, applies: Applies, size: int, fields: Iterable[Field] = (), **settings: object) -> Layout:
     """Return a layout with an identity of its own."""
-    return Layout(id=uuid4(), name=name, applies=applies, size=size, fields=tuple(fields))
+    return Layout(id=uuid4(), name=name, applies=applies, size=size, fields=tuple(fields), **settings)  # type: ignore[arg-type]
+
+
+__all__ = [
+    "TEXT_ENCODINGS", "AddressKey", "Applies", "Axis", "Carried", "Carry", "Check", "Complement", "Computed",
+    "Counter", "Coverage", "Crc", "CurvePoint", "ElementCase", "Elements", "Expression", "Field", "FieldKind",
+    "Group", "Layout", "NamedValue", "Part", "Places", "RawSet", "RegisterMap", "Repeat", "Reserved", "Rule", "Run",
+    "Selected", "Space", "Sum", "TextLine", "Xor", "new_field", "new_layout", "part_fields", "renamed", "rewrite",
+]  # fmt: skip

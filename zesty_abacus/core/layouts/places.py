@@ -22,8 +22,8 @@ from collections.abc import Iterable, Iterator, Sequence
 
 from ..errors import MisuseError
 
-MAX_BYTE = 65535
-"""The highest byte number a place may name."""
+MAX_BYTE = 131_071
+"""The highest byte number a place may name: that of register 65535."""
 
 _TOKEN = re.compile(
     r"(?P<unit>[BRbr])(?P<number>\d{1,6})"

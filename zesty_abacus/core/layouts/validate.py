@@ -2,101 +2,128 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass
 from uuid import UUID
 
-from .model import TEXT_ENCODINGS, Field, FieldKind, Layout
+from .applies import Applies, PatternError, parse_pattern
+from .model import TEXT_ENCODINGS, Field, FieldKind, Layout, RawSet
 from .places import Places
+from .problems import LayoutProblem
+from .validate_parts import check_structure
 
 MAX_NUMBER_BITS = 64
-MAX_SIZE = 64
+MAX_CAN_SIZE = 64
 """Bytes in the longest CAN FD frame."""
-
-
-@dataclass(frozen=True, slots=True)
-class LayoutProblem:
-    """One thing that is wrong.
-
-    Attributes
-    ----------
-    field
-        The field it is about, or None for the layout as a whole.
-    attribute
-        Name of the attribute to mend.
-    sentence
-        What is wrong and what would be right.
-    """
-
-    field: UUID | None
-    attribute: str
-    sentence: str
+MAX_SIZE = 65536
 
 
 def check_layout(layout: Layout) -> list[LayoutProblem]:
     """Return everything that is wrong with a layout; an empty list means it can be used."""
     problems = [LayoutProblem(None, attribute, text) for attribute, text in _check_head(layout)]
-    for field in layout.fields:
-        problems += [LayoutProblem(field.id, attribute, text) for attribute, text in _check_field(field, layout)]
-    problems += _check_names(layout)
-    problems += _check_overlaps(layout)
+    room = layout.registers.count * layout.registers.space.register_bits // 8 if layout.registers else layout.size
+    problems += check_fields_of(layout.fields, layout.fields, room or MAX_SIZE)
+    problems += check_structure(layout, check_fields_of)
     return problems
+
+
+def check_fields_of(fields: tuple[Field, ...], known: tuple[Field, ...], size: int) -> list[LayoutProblem]:
+    """Check fields that stand together in ``size`` bytes; ``known`` are those a selector may name."""
+    problems = []
+    for field in fields:
+        problems += [LayoutProblem(field.id, attribute, text) for attribute, text in _check_field(field, known, size)]
+    return problems + _check_names(fields) + _check_overlaps(fields, known)
 
 
 def _check_head(layout: Layout) -> Iterator[tuple[str, str]]:
     if not layout.name.strip():
         yield "name", "The message has no name."
-    if not 0 <= layout.size <= MAX_SIZE:
-        yield "size", f"A CAN payload has 0 to {MAX_SIZE} bytes, not {layout.size}."
-    highest = 0x1FFF_FFFF if layout.applies.extended else 0x7FF
-    if not 0 <= layout.applies.address <= highest:
-        bits = 29 if layout.applies.extended else 11
-        yield "address", f"{layout.applies.address:#x} is not a {bits}-bit identifier (0 to {highest:#x})."
+    applies = layout.applies
+    highest_size = MAX_CAN_SIZE if applies.protocol == "can" else MAX_SIZE
+    if not 0 <= layout.size <= highest_size:
+        what = "CAN payload" if applies.protocol == "can" else "payload"
+        yield "size", f"A {what} has 0 to {highest_size} bytes, not {layout.size}."
+    yield from _check_addresses(applies)
+    if applies.to is not None and applies.mask is not None:
+        yield "address", "A span of addresses and a mask cannot both be given."
+    if applies.to is not None and applies.address is not None and applies.to < applies.address:
+        yield "address", f"The span of addresses ends at {applies.to:#x}, before it begins."
+    try:
+        parse_pattern(applies.pattern)
+    except PatternError as error:
+        yield "pattern", str(error)
 
 
-def _check_field(field: Field, layout: Layout) -> Iterator[tuple[str, str]]:
+def _check_addresses(applies: Applies) -> Iterator[tuple[str, str]]:
+    if applies.protocol != "can":
+        if applies.address is not None and applies.address < 0:
+            yield "address", f"{applies.address} is below 0."
+        return
+    highest = 0x1FFF_FFFF if applies.extended else 0x7FF
+    for address in (applies.address, applies.to):
+        if address is not None and not 0 <= address <= highest:
+            bits = 29 if applies.extended else 11
+            yield "address", f"{address:#x} is not a {bits}-bit identifier (0 to {highest:#x})."
+
+
+def _check_field(field: Field, known: tuple[Field, ...], size: int) -> Iterator[tuple[str, str]]:
     if not field.name.strip():
         yield "name", "The field has no name."
-    if field.places.size_needed > layout.size:
+    if field.places.size_needed > size:
         yield (
             "places",
-            (
-                f"{field.name} reaches byte {field.places.size_needed - 1}, "
-                f"but the payload ends after byte {layout.size - 1}."
-            ),
+            f"{field.name} reaches byte {field.places.size_needed - 1}, but the payload ends after byte {size - 1}.",
         )
     width_problem = _width_problem(field.kind, field.places)
     if width_problem:
         yield "places", f"{field.name} is {len(field.places)} bits: {width_problem}."
+    yield from check_meaning(field)
+    yield from _check_selector(field, known)
+
+
+def check_meaning(field: Field) -> Iterator[tuple[str, str]]:
+    """Yield what is wrong with a field apart from where it lies."""
     if field.kind is FieldKind.TEXT and field.encoding not in TEXT_ENCODINGS:
         yield "encoding", f"{field.encoding!r} is not one of {', '.join(TEXT_ENCODINGS)}."
     if field.ratio == 0:
         yield "ratio", f"{field.name} has the ratio 0, which makes every value the same."
     if field.low is not None and field.high is not None and field.low > field.high:
         yield "low", f"{field.name} has its low limit above its high limit."
+    if field.base not in (2, 8, 10, 16):
+        yield "base", f"{field.name} has the base {field.base}; numbers in text have 2, 8, 10 or 16."
+    if field.polynomial and field.table:
+        yield "table", f"{field.name} has both a polynomial and a table."
+    if field.is_curved and not field.kind.is_number:
+        yield "table", f"{field.name} is {field.kind.words} and cannot follow a curve."
+    if len(field.table) == 1 or any(a.x >= b.x for a, b in itertools.pairwise(field.table)):
+        yield "table", f"The table of {field.name} needs two or more corners with rising x."
     yield from _check_raw_values(field)
-    yield from _check_selector(field, layout)
 
 
 def _check_raw_values(field: Field) -> Iterator[tuple[str, str]]:
     low, high = field.raw_range()
     if field.kind is FieldKind.NAMES and not field.names:
         yield "names", f"{field.name} is to show named values but none has a name."
-    seen: set[int] = set()
+    seen = RawSet()
     for named in field.names:
-        if not low <= named.raw <= high:
+        if not low <= named.raw <= named.last <= high:
             yield "names", f"{named.label!r} names {named.raw}, but {field.name} holds {low} to {high}."
-        if named.raw in seen:
+            continue
+        own = RawSet([(named.raw, named.last)])
+        if own.meets(seen):
             yield "names", f"{field.name} names the value {named.raw} twice."
-        seen.add(named.raw)
-    for raw in field.unavailable:
-        if field.kind is not FieldKind.FLOAT and not low <= raw <= high:
-            yield "unavailable", f"{raw} cannot occur: {field.name} holds {low} to {high}."
+        seen = RawSet((*seen.spans, *own.spans))
+    for attribute, raws in (("unavailable", field.unavailable), ("errors", field.errors)):
+        for first, last in raws.spans:
+            if field.kind is not FieldKind.FLOAT and not low <= first <= last <= high:
+                text = str(first) if first == last else f"{first}..{last}"
+                yield attribute, f"{text} cannot occur: {field.name} holds {low} to {high}."
 
 
-def _check_selector(field: Field, layout: Layout) -> Iterator[tuple[str, str]]:
+def _check_selector(field: Field, known: tuple[Field, ...]) -> Iterator[tuple[str, str]]:
     if field.selected is None:
         return
+    by_id = {one.id: one for one in known}
     chain = {field.id}
     current: Field = field
     while current.selected is not None:
@@ -104,12 +131,11 @@ def _check_selector(field: Field, layout: Layout) -> Iterator[tuple[str, str]]:
             yield "selected", f"{field.name} selects itself in a circle."
             return
         chain.add(current.selected.field)
-        try:
-            current = layout.field(current.selected.field)
-        except KeyError:
+        if current.selected.field not in by_id:
             yield "selected", f"{field.name} depends on a field that is not in the layout."
             return
-    selector = layout.field(field.selected.field)
+        current = by_id[current.selected.field]
+    selector = by_id[field.selected.field]
     if selector.kind in (FieldKind.FLOAT, FieldKind.TEXT, FieldKind.BYTES):
         yield "selected", f"{selector.name} is {selector.kind.words} and cannot select."
     if not field.selected.values:
@@ -124,6 +150,12 @@ def _width_problem(kind: FieldKind, places: Places) -> str:
         return "a flag is one bit"
     if kind is FieldKind.FLOAT and width not in (16, 32, 64):
         return "floating point takes 16, 32 or 64"
+    if kind in (FieldKind.SIGN_MAGNITUDE, FieldKind.ONES_COMPLEMENT) and width < 2:
+        return f"{kind.words} takes two or more"
+    if kind is FieldKind.BCD and width % 4:
+        return "each decimal digit takes four"
+    if kind is FieldKind.BCD_BYTES and width % 8:
+        return "each decimal digit takes eight"
     if kind in (FieldKind.TEXT, FieldKind.BYTES):
         return "" if width % 8 == 0 else f"{kind.words} takes whole bytes"
     if width > MAX_NUMBER_BITS:
@@ -131,24 +163,27 @@ def _width_problem(kind: FieldKind, places: Places) -> str:
     return ""
 
 
-def _check_names(layout: Layout) -> list[LayoutProblem]:
+def _check_names(fields: tuple[Field, ...]) -> list[LayoutProblem]:
     problems = []
     seen: set[str] = set()
-    for field in layout.fields:
+    for field in fields:
         if field.name in seen:
             problems.append(LayoutProblem(field.id, "name", f"Two fields are called {field.name}."))
         seen.add(field.name)
     return problems
 
 
-def _check_overlaps(layout: Layout) -> list[LayoutProblem]:
+def _check_overlaps(fields: tuple[Field, ...], known: tuple[Field, ...]) -> list[LayoutProblem]:
+    owner: dict[int, list[Field]] = {}
     problems = []
-    reported: set[tuple[int, int]] = set()
-    for bit, numbers in sorted(layout.owners().items()):
-        for later in numbers[1:]:
-            pair = (numbers[0], later)
-            first, second = layout.fields[pair[0]], layout.fields[later]
-            if pair in reported or _exclude_each_other(first, second, layout):
+    reported: set[tuple[UUID, UUID]] = set()
+    for field in fields:
+        for bit in field.places:
+            owner.setdefault(bit, []).append(field)
+    for bit, owners in sorted(owner.items()):
+        for first, second in itertools.combinations(owners, 2):
+            pair = first.id, second.id
+            if pair in reported or _exclude_each_other(first, second, known):
                 continue
             reported.add(pair)
             sentence = f"{second.name} overlaps {first.name} at byte {bit // 8}, bit {bit % 8}."
@@ -156,20 +191,20 @@ def _check_overlaps(layout: Layout) -> list[LayoutProblem]:
     return problems
 
 
-def _exclude_each_other(first: Field, second: Field, layout: Layout) -> bool:
+def _exclude_each_other(first: Field, second: Field, known: tuple[Field, ...]) -> bool:
     """Whether a selector keeps two fields from ever being present together."""
-    conditions = _conditions(first, layout)
-    for selector, values in _conditions(second, layout).items():
-        if selector in conditions and not conditions[selector] & values:
+    conditions = _conditions(first, known)
+    for selector, values in _conditions(second, known).items():
+        if selector in conditions and not conditions[selector].meets(values):
             return True
     return False
 
 
-def _conditions(field: Field, layout: Layout) -> dict[UUID, set[int]]:
+def _conditions(field: Field, known: tuple[Field, ...]) -> dict[UUID, RawSet]:
     """Return all selectors that must hold for a field, with their values."""
-    found: dict[UUID, set[int]] = {}
+    found: dict[UUID, RawSet] = {}
     current: Field | None = field
     while current is not None and current.selected is not None and current.selected.field not in found:
-        found[current.selected.field] = set(current.selected.values)
-        current = next((f for f in layout.fields if f.id == current.selected.field), None)
+        found[current.selected.field] = current.selected.values
+        current = next((one for one in known if one.id == current.selected.field), None)
     return found

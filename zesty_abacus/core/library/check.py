@@ -17,9 +17,13 @@ def check_library(layouts: Iterable[Layout]) -> list[str]:
 
 
 def _clashing_addresses(layouts: list[Layout]) -> list[str]:
-    by_address: dict[tuple[str, int, bool], list[Layout]] = defaultdict(list)
+    by_address: dict[tuple, list[Layout]] = defaultdict(list)
     for layout in layouts:
-        by_address[layout.applies.protocol, layout.applies.address, layout.applies.extended].append(layout)
+        applies, registers = layout.applies, layout.registers
+        span = (applies.address, applies.to, applies.mask, applies.extended)
+        shape = (applies.way, applies.sizes, applies.pattern)
+        device = (registers.device, registers.space) if registers is not None else None
+        by_address[applies.protocol, span, shape, device].append(layout)
     problems = []
     for group in by_address.values():
         for number, first in enumerate(group):
@@ -42,7 +46,7 @@ def _doubled_names(layouts: list[Layout]) -> list[str]:
 def _differing_units(layouts: list[Layout]) -> list[str]:
     units: dict[str, dict[str, str]] = defaultdict(dict)
     for layout in layouts:
-        for field in layout.fields:
+        for field in layout.named_items():
             if field.unit:
                 units[field.name].setdefault(field.unit, layout.name)
     return [

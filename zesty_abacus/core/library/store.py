@@ -15,7 +15,7 @@ import sqlalchemy as sa
 
 from ..layouts.changes import describe_change
 from ..layouts.json_form import layout_from_json, layout_to_json
-from ..layouts.model import Layout
+from ..layouts.model import Computed, Field, Layout
 from .engine import WRITES, open_engine
 from .errors import StaleParentError, UnknownLayoutError, mapped_errors
 from .recipe_shelf import RecipeShelf
@@ -211,7 +211,10 @@ class Library:
         query = sa.select(revision).join(newest, newest.c.id == revision.c.id)
         with self._reading() as connection:
             rows = connection.execute(query).all()
-        return sorted((self._layout_of(row) for row in rows if row.document), key=lambda item: item.applies.address)
+        return sorted(
+            (self._layout_of(row) for row in rows if row.document),
+            key=lambda item: (item.applies.address or 0, item.name),
+        )
 
     def search(self, text: str, limit: int = 50) -> list[SearchHit]:
         """Find layouts by part of a name, a field's name, a unit, or an address such as ``0x1A0`` or ``416``."""
@@ -326,11 +329,12 @@ def _index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | Non
             name=layout.name,
             folded_name=layout.name.casefold(),
             protocol=applies.protocol,
-            address=applies.address,
+            address=-1 if applies.address is None else applies.address,
             extended=applies.extended,
         )
     )
-    if layout.fields:
+    found = _searched_fields(layout)
+    if found:
         rows = [
             {
                 "layout_id": key,
@@ -340,9 +344,14 @@ def _index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | Non
                 "folded_name": field.name.casefold(),
                 "folded_unit": field.unit.casefold(),
             }
-            for field in layout.fields
+            for field in found
         ]
         connection.execute(sa.insert(head_field), rows)
+
+
+def _searched_fields(layout: Layout) -> list[Field | Computed]:
+    """Return all that has a name and a unit, each identity once."""
+    return list({item.id: item for item in layout.named_items() if item.name}.values())
 
 
 def _search_queries(pattern: str, text: str) -> Iterator[tuple[sa.Select, str]]:

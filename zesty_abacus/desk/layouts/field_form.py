@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from .. import engine as heavy
 
 _WIDE = {"names", "note"}
-_FIGURES = {"places", "ratio", "offset", "low", "high", "unavailable"}
+_FIGURES = {"places", "ratio", "offset", "low", "high", "unavailable", "errors"}
 _LINES = (
     ("name", "name", "what the value is"),
     ("places", "places", "B1 B0"),
@@ -27,11 +27,15 @@ _LINES = (
     ("offset", "offset", "0"),
     ("low", "low limit", "open"),
     ("high", "high limit", "open"),
-    ("unavailable", "not available", "raw values"),
+    ("unavailable", "not available", "raw 255, 250..254"),
+    ("errors", "fault at", "raw values"),
     ("names", "named values", "0 off, 1 on, 2 fault"),
     ("note", "note", ""),
 )
-_KINDS = ("unsigned", "signed", "float", "flag", "names", "text", "bytes")
+_KINDS = (
+    "unsigned", "signed", "float", "flag", "names", "text", "bytes", "sign-magnitude", "ones-complement", "bcd",
+    "bcd-bytes", "gray",
+)  # fmt: skip
 
 
 class FieldForm(QWidget):
@@ -90,7 +94,7 @@ class FieldForm(QWidget):
             put(words, line, wide=attribute in _WIDE)
             if attribute == "places":
                 put("kind", self.kind)
-            elif attribute == "unavailable":
+            elif attribute == "errors":
                 put("present when", self._selector_row(), wide=True)
         grid.addWidget(self.problem, 20, 0, 1, 4)
         self.problem.hide()
@@ -146,7 +150,7 @@ class FieldForm(QWidget):
         self.selector.setCurrentIndex(
             max(self.selector.findData(str(selected.field)), 0) if selected is not None else 0
         )
-        self.selector_values.setText(", ".join(map(str, selected.values)) if selected is not None else "")
+        self.selector_values.setText(str(selected.values) if selected is not None else "")
         self.selector_values.setEnabled(selected is not None)
 
     def _text_of(self, attribute: str) -> str:
@@ -157,10 +161,10 @@ class FieldForm(QWidget):
             return ""
         if attribute in ("ratio", "offset", "low", "high"):
             return engine.format_exact(value)
-        if attribute == "unavailable":
-            return ", ".join(map(str, value))
         if attribute == "names":
-            return ", ".join(f"{named.raw} {named.label}" for named in value)
+            return ", ".join(
+                f"{named.raw}{'' if named.to is None else f'..{named.to}'} {named.label}" for named in value
+            )
         return str(value)
 
     def _take(self, attribute: str) -> None:
@@ -189,7 +193,8 @@ class FieldForm(QWidget):
             "offset": lambda t: engine.parse_exact(t or "0"),
             "low": lambda t: engine.parse_exact(t) if t else None,
             "high": lambda t: engine.parse_exact(t) if t else None,
-            "unavailable": parse_raws,
+            "unavailable": engine.parse_raw_set,
+            "errors": engine.parse_raw_set,
             "names": lambda t: parse_names(t, engine),
         }
         return msgspec.structs.replace(self._field, **{attribute: readers.get(attribute, str)(text)})
@@ -204,32 +209,15 @@ class FieldForm(QWidget):
         if kind.value == "names" and not self._field.names:
             changes["names"] = (engine.NamedValue(0, "off"), engine.NamedValue(1, "on"))
         if kind.value in ("float", "text", "bytes"):
-            changes |= {"names": (), "unavailable": ()}
+            changes |= {"names": (), "unavailable": engine.RawSet(), "errors": engine.RawSet()}
         return msgspec.structs.replace(self._field, **changes)
 
     def _selected(self) -> heavy.Selected | None:
         field_id = self.selector.currentData()
         if field_id is None:
             return None
-        return self._session.engine.Selected(UUID(field_id), parse_raws(self.selector_values.text()) or (0,))
-
-
-def parse_raws(text: str) -> tuple[int, ...]:
-    """Read raw values such as ``255, 0xFE``.
-
-    Raises
-    ------
-    ValueError
-        If a part is no whole number.
-    """
-    raws = []
-    for part in text.replace(";", ",").split(","):
-        if part.strip():
-            try:
-                raws.append(int(part.strip(), 0))
-            except ValueError as error:
-                raise ValueError(f"{part.strip()!r} is not a raw value; write 255 or 0xFF, with commas.") from error
-    return tuple(raws)
+        engine = self._session.engine
+        return engine.Selected(UUID(field_id), engine.parse_raw_set(self.selector_values.text() or "0"))
 
 
 def parse_names(text: str, engine: Any) -> tuple[heavy.NamedValue, ...]:
@@ -245,13 +233,15 @@ def parse_names(text: str, engine: Any) -> tuple[heavy.NamedValue, ...]:
         raw, _, name = part.strip().partition(" ")
         if not raw:
             continue
+        first, _, last = raw.partition("..")
         try:
-            number = int(raw, 0)
+            number = int(first, 0)
+            to = int(last, 0) if last else None
         except ValueError as error:
-            raise ValueError(f"{part.strip()!r} is not a raw value and its name; write 0 off, 1 on.") from error
+            raise ValueError(f"{part.strip()!r} is not a raw value and its name; write 0 off, 1..3 on.") from error
         if not name.strip():
-            raise ValueError(f"the value {number} has no name; write {number} and what it is called.")
-        names.append(engine.NamedValue(number, name.strip()))
+            raise ValueError(f"the value {raw} has no name; write {raw} and what it is called.")
+        names.append(engine.NamedValue(number, name.strip(), to))
     return tuple(names)
 
 

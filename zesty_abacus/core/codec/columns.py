@@ -1,0 +1,276 @@
+"""What decoding gives: a column of raw, value, label and validity a field."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass, field
+from functools import cached_property
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..layouts.fields import Field, FieldKind
+from ..layouts.model import Check
+
+
+class Validity(enum.IntEnum):
+    """Whether a decoded value may be used, and if not, why."""
+
+    GOOD = 0
+    ABSENT = 1
+    """Its selector has another value in this frame."""
+    TOO_SHORT = 2
+    """The frame ends before the field does."""
+    NOT_AVAILABLE = 3
+    """The sender says that there is no value."""
+    OUTSIDE_LIMITS = 4
+    """There is a value, and it is outside the limits of the layout."""
+    CHECK_FAILED = 5
+    """A check of the frame does not agree, so nothing in it may be believed."""
+    FAULT = 6
+    """The sender reports a fault instead of a value."""
+    NOT_READABLE = 7
+    """The bits are no value of this kind: a decimal digit above 9, a column that is no number."""
+    OTHER_SHAPE = 8
+    """The layout reads other frames of this kind: it asks for another size or payload pattern."""
+
+    @property
+    def words(self) -> str:
+        """Return the state as the interface says it."""
+        return self.name.lower().replace("_", " ")
+
+    @property
+    def is_present(self) -> bool:
+        """Whether the bits are there at all."""
+        return self not in (Validity.ABSENT, Validity.TOO_SHORT, Validity.OTHER_SHAPE)
+
+    @property
+    def has_value(self) -> bool:
+        """Whether the value is what the sender meant, even if outside limits."""
+        return self in (Validity.GOOD, Validity.OUTSIDE_LIMITS)
+
+
+@dataclass(frozen=True, eq=False)
+class FieldColumn:
+    """A field decoded over many frames.
+
+    Attributes
+    ----------
+    field
+    raw : int64 or uint64 (n,), None for text and bytes
+        The bits as an integer; of a float field, its bit pattern.
+    value : int64, uint64 or float64 (n,), None for text and bytes
+        ``raw * ratio + offset``; dtype as :func:`~zesty_abacus.core.codec.plan.value_dtype` says.
+    content : uint8 (n, k), None for numbers
+        The bytes of a text or raw bytes field, zero beyond ``lengths``.
+    lengths : int64 (n,), None where all have k bytes
+    validity : uint8 (n,)
+        Members of :class:`Validity`.
+    """
+
+    field: Field
+    raw: NDArray[np.int64] | NDArray[np.uint64] | None
+    value: NDArray | None
+    content: NDArray[np.uint8] | None
+    validity: NDArray[np.uint8]
+    lengths: NDArray[np.int64] | None = None
+
+    def __len__(self) -> int:
+        return len(self.validity)
+
+    @cached_property
+    def has_value(self) -> NDArray[np.bool_]:
+        """Which rows have a value, bool (n,)."""
+        return (self.validity == Validity.GOOD) | (self.validity == Validity.OUTSIDE_LIMITS)
+
+    def plot_values(self) -> NDArray[np.float64]:
+        """Return values as float64 with NaN where there is none; text and bytes are all NaN."""
+        if self.value is None:
+            return np.full(len(self), np.nan)
+        values = self.value.astype(np.float64)
+        values[~self.has_value] = np.nan
+        return values
+
+    def label_codes(self) -> NDArray[np.int32]:
+        """Return the index into ``field.names`` of each raw value, -1 where it has no name; int32 (n,)."""
+        names = self.field.names
+        if self.raw is None or not names:
+            return np.full(len(self), -1, np.int32)
+        firsts = np.array([named.raw for named in names], self.raw.dtype)
+        lasts = np.array([named.last for named in names], self.raw.dtype)
+        order = np.argsort(firsts)
+        place = order[np.clip(np.searchsorted(firsts[order], self.raw, side="right") - 1, 0, None)]
+        found = (firsts[place] <= self.raw) & (self.raw <= lasts[place])
+        return np.where(found, place, -1).astype(np.int32)
+
+    def text_of(self, row: int) -> str:
+        """Return the text of a row, or hex digits for raw bytes; empty for numbers."""
+        if self.content is None:
+            return ""
+        data = self.content[row].tobytes()
+        if self.lengths is not None:
+            data = data[: int(self.lengths[row])]
+        if self.field.kind is FieldKind.BYTES:
+            return data.hex(" ").upper()
+        return data.decode(self.field.encoding, "replace").rstrip(self.field.padding or None)
+
+    def take(self, rows: NDArray[np.integer]) -> FieldColumn:
+        """Return the column with only these rows, in this order."""
+        return FieldColumn(
+            self.field,
+            None if self.raw is None else self.raw[rows],
+            None if self.value is None else self.value[rows],
+            None if self.content is None else self.content[rows],
+            self.validity[rows],
+            None if self.lengths is None else self.lengths[rows],
+        )
+
+    def spread(self, rows: NDArray[np.integer], count: int) -> FieldColumn:
+        """Return a column of ``count`` rows that has this one's at ``rows`` and is absent elsewhere."""
+        if len(rows) == count:
+            return self
+        source = np.full(count, -1, np.int64)
+        source[rows] = np.arange(len(rows))
+        if len(self):
+            made = self.take(np.maximum(source, 0))
+        else:
+            made = self._empty(count)
+        made.validity[source < 0] = Validity.ABSENT
+        return made
+
+    def _empty(self, count: int) -> FieldColumn:
+        def blank(array: NDArray | None) -> NDArray | None:
+            return None if array is None else np.zeros((count, *array.shape[1:]), array.dtype)
+
+        lengths = blank(self.lengths)
+        return FieldColumn(
+            self.field, blank(self.raw), blank(self.value), blank(self.content), np.zeros(count, np.uint8), lengths
+        )
+
+
+def join_columns(columns: list[FieldColumn]) -> FieldColumn:
+    """Put columns of one field one after another."""
+    if len(columns) == 1:
+        return columns[0]
+
+    def joined(name: str) -> NDArray | None:
+        arrays = [getattr(column, name) for column in columns]
+        return None if arrays[0] is None else np.concatenate(arrays)
+
+    content = None
+    if columns[0].content is not None:
+        width = max(column.content.shape[1] for column in columns)  # type: ignore[union-attr]
+        content = np.concatenate([_widened(column.content, width) for column in columns])  # type: ignore[arg-type]
+    validity = np.concatenate([column.validity for column in columns])
+    return FieldColumn(columns[0].field, joined("raw"), joined("value"), content, validity, joined("lengths"))
+
+
+def _widened(content: NDArray[np.uint8], width: int) -> NDArray[np.uint8]:
+    return np.pad(content, ((0, 0), (0, width - content.shape[1])))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ArrayColumns:
+    """The items of an array, or the elements of one type, over all frames.
+
+    Rows are in order of frame, then of index.
+
+    Attributes
+    ----------
+    id
+        Of the group, the list of elements, or the case of it.
+    name
+    frame : int64 (m,)
+        Row of the decoded matrix that each item belongs to.
+    index : int64 (m, depth)
+        Number of the item within its array, after those of the arrays around it.
+    columns
+        By field id, each (m,).
+    axis : float64 (m,), None without an axis
+        Where the item stands.
+    axis_name, axis_unit
+    """
+
+    id: UUID
+    name: str
+    frame: NDArray[np.int64]
+    index: NDArray[np.int64]
+    columns: dict[UUID, FieldColumn]
+    axis: NDArray[np.float64] | None = None
+    axis_name: str = ""
+    axis_unit: str = ""
+
+    def __len__(self) -> int:
+        return len(self.frame)
+
+    def rows_of(self, frame: int) -> slice:
+        """Return the items of one frame."""
+        first, last = np.searchsorted(self.frame, [frame, frame + 1])
+        return slice(int(first), int(last))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class CheckColumn:
+    """How a check came out in every frame.
+
+    Attributes
+    ----------
+    check
+    state : uint8 (n,)
+        Members of :class:`CheckState`.
+    """
+
+    check: Check
+    state: NDArray[np.uint8]
+
+    def count(self, state: CheckState) -> int:
+        """Return in how many frames the check came out like this."""
+        return int((self.state == state).sum())
+
+
+class CheckState(enum.IntEnum):
+    """How a check came out in a frame."""
+
+    AGREES = 0
+    DISAGREES = 1
+    NOT_THERE = 2
+    """The frame is too short, or the check's field is absent: nothing could be checked."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Decoded:
+    """All decoded fields of a kind.
+
+    Attributes
+    ----------
+    columns
+        What is there once a frame, computed values included, by id.
+    arrays
+        What is there several times a frame, by id of the group, list or case.
+    checks
+        By id.
+    cut : bool (n,), None for a layout of fixed places
+        Frames that end before their layout does.
+    """
+
+    columns: dict[UUID, FieldColumn]
+    arrays: dict[UUID, ArrayColumns] = field(default_factory=dict)
+    checks: dict[UUID, CheckColumn] = field(default_factory=dict)
+    cut: NDArray[np.bool_] | None = None
+
+    def __getitem__(self, field_id: UUID) -> FieldColumn:
+        return self.columns[field_id]
+
+    def named(self, name: str) -> FieldColumn:
+        """Return the column of the field with this name.
+
+        Raises
+        ------
+        KeyError
+            If there is none.
+        """
+        for column in self.columns.values():
+            if column.field.name == name:
+                return column
+        raise KeyError(name)

@@ -1,0 +1,132 @@
+"""One value at a time, exactly: bits to raw to physical and back, in whole numbers and fractions."""
+
+from __future__ import annotations
+
+import itertools
+import math
+import struct
+from collections.abc import Iterator
+from fractions import Fraction
+
+import numpy as np
+
+from ..layouts.model import Field, FieldKind
+
+_FLOAT_CODES = {16: "e", 32: "f", 64: "d"}
+
+
+def bits_of_raw(field: Field, raw: int) -> int:
+    """Return the bits of a raw value within :meth:`Field.raw_range`, most significant first as one number."""
+    width = len(field.places)
+    mask = (1 << width) - 1
+    bits = raw & mask
+    if field.kind is FieldKind.SIGN_MAGNITUDE:
+        bits = abs(raw) | (1 << width - 1 if raw < 0 else 0)
+    elif field.kind is FieldKind.ONES_COMPLEMENT:
+        bits = ~-raw & mask if raw < 0 else raw
+    elif field.kind is FieldKind.GRAY:
+        bits = raw ^ raw >> 1
+    elif field.kind is FieldKind.BCD:
+        bits = int(str(raw), 16)
+    elif field.kind is FieldKind.BCD_BYTES:
+        bits = int.from_bytes(bytes(int(digit) for digit in str(raw)), "big")
+    return bits ^ mask if field.inverted else bits
+
+
+def raw_of_bits(field: Field, bits: int) -> int | None:
+    """Return the raw value of bits, None where they are none (a decimal digit above 9)."""
+    width = len(field.places)
+    mask, sign = (1 << width) - 1, 1 << width - 1 if width else 0
+    bits = bits ^ mask if field.inverted else bits
+    if field.kind is FieldKind.SIGNED:
+        return bits - (mask + 1) if bits & sign else bits
+    if field.kind is FieldKind.SIGN_MAGNITUDE:
+        return -(bits & ~sign) if bits & sign else bits
+    if field.kind is FieldKind.ONES_COMPLEMENT:
+        return -(bits ^ mask) if bits & sign else bits
+    if field.kind is FieldKind.GRAY:
+        raw = 0
+        while bits:
+            raw ^= bits
+            bits >>= 1
+        return raw
+    if field.kind in (FieldKind.BCD, FieldKind.BCD_BYTES):
+        return _digits(f"{bits:x}" if field.kind is FieldKind.BCD else _byte_digits(bits, width // 8))
+    return bits
+
+
+def _digits(text: str) -> int | None:
+    return int(text) if text.isdecimal() else None
+
+
+def _byte_digits(bits: int, count: int) -> str:
+    octets = bits.to_bytes(count, "big")
+    return "".join(f"{octet & 15:x}" if octet >> 4 in (0, 3) else "?" for octet in octets)
+
+
+def float_of_bits(field: Field, bits: int) -> float:
+    """Return the IEEE 754 number of the bits of a floating-point field."""
+    size = len(field.places) // 8
+    return struct.unpack(">" + _FLOAT_CODES[len(field.places)], bits.to_bytes(size, "big"))[0]
+
+
+def bits_of_float(field: Field, number: float) -> int:
+    """Return the bits of the nearest number the field can hold; raises OverflowError beyond its range."""
+    return int.from_bytes(struct.pack(">" + _FLOAT_CODES[len(field.places)], number), "big")
+
+
+def physical_of(field: Field, raw: int | Fraction) -> Fraction:
+    """Return the exact value of a raw number."""
+    return _along(field, raw * field.ratio + field.offset)
+
+
+def _along(field: Field, x: Fraction) -> Fraction:
+    if field.polynomial:
+        total = Fraction(0)
+        for coefficient in reversed(field.polynomial):
+            total = total * x + coefficient
+        return total
+    if not field.table:
+        return x
+    corners = field.table
+    if x <= corners[0].x:
+        return corners[0].y
+    for left, right in itertools.pairwise(corners):
+        if x <= right.x:
+            return left.y + (right.y - left.y) * (x - left.x) / (right.x - left.x)
+    return corners[-1].y
+
+
+def nearest_raw(field: Field, wanted: Fraction) -> int:
+    """Return the raw number, within 64 bits but perhaps beyond the field, whose value is nearest to the wanted one."""
+    if not field.is_curved:
+        return round((wanted - field.offset) / field.ratio)
+    low, high = field.raw_range()
+    candidates = {low, high}
+    for x in _before_curve(field, wanted):
+        raw = math.floor((x - field.offset) / field.ratio)
+        candidates |= {min(max(one, low), high) for one in (raw, raw + 1)}
+    return min(sorted(candidates), key=lambda raw: abs(physical_of(field, raw) - wanted))
+
+
+def _before_curve(field: Field, wanted: Fraction) -> Iterator[Fraction]:
+    """Yield where the curve has a value: on each segment of a table, at the real roots of a polynomial."""
+    for left, right in itertools.pairwise(field.table):
+        yield left.x
+        yield right.x
+        if min(left.y, right.y) <= wanted <= max(left.y, right.y) and left.y != right.y:
+            yield left.x + (right.x - left.x) * (wanted - left.y) / (right.y - left.y)
+    if field.polynomial:
+        coefficients = [float(c) for c in field.polynomial]
+        coefficients[0] -= float(wanted)
+        slopes = np.polynomial.polynomial.polyder(coefficients) if len(coefficients) > 2 else np.array([])
+        # where it turns is nearest to what it never reaches
+        for root in (*_roots(coefficients), *_roots(list(slopes))):
+            yield Fraction(root)
+
+
+def _roots(coefficients: list[float]) -> list[float]:
+    if not all(math.isfinite(c) for c in coefficients) or not any(coefficients[1:]):
+        return []
+    roots = np.polynomial.polynomial.polyroots(np.trim_zeros(coefficients, "b"))
+    return [float(root.real) for root in np.atleast_1d(roots) if abs(root.imag) <= 1e-9 * max(1.0, abs(root.real))]

@@ -1,0 +1,97 @@
+"""Register maps: a device's registers as one layout, of which any exchange covers a stretch."""
+
+from __future__ import annotations
+
+import enum
+
+import msgspec
+
+from .places import Places
+
+
+class Space(enum.Enum):
+    """A set of registers with numbers of its own."""
+
+    HOLDING = "holding"
+    INPUT = "input"
+    COILS = "coils"
+    DISCRETE = "discrete"
+    BYTES = "bytes"
+    """Registers of an I2C or SPI device, a byte each."""
+
+    @property
+    def register_bits(self) -> int:
+        """Bits of one register."""
+        return {Space.BYTES: 8, Space.COILS: 1, Space.DISCRETE: 1}.get(self, 16)
+
+    @property
+    def functions(self) -> tuple[int, ...]:
+        """Modbus functions that carry data of these registers (Modbus Application Protocol V1.1b3)."""
+        return {
+            Space.HOLDING: (3, 6, 16), Space.INPUT: (4,), Space.COILS: (1, 5, 15), Space.DISCRETE: (2,),
+        }.get(self, ())  # fmt: skip
+
+    @property
+    def words(self) -> str:
+        """Return the space as the trade says it."""
+        return {
+            Space.HOLDING: "holding registers", Space.INPUT: "input registers", Space.COILS: "coils",
+            Space.DISCRETE: "discrete inputs", Space.BYTES: "byte registers",
+        }[self]  # fmt: skip
+
+
+_CUSTOMARY = {Space.COILS: 0, Space.DISCRETE: 1, Space.INPUT: 3, Space.HOLDING: 4}
+
+
+class RegisterMap(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """The registers of one device.
+
+    Places of the layout's fields count from register 0 of the map: ``R12`` is register 12 where registers have
+    16 bits, ``B12`` where they have 8, and coil 12 is ``B1[4]``.
+
+    Attributes
+    ----------
+    device
+        Unit of Modbus, address of I2C, select of SPI; None is any.
+    space
+    first
+        0 or 1: the number the device's papers give to the first register. Places always count from 0.
+    count
+        How many registers there are; going beyond is flagged. 0 is not known.
+    advances
+        Whether a burst moves on by itself.
+    window
+        Of a layout that is a window of a map, the register it begins with; never kept.
+    """
+
+    device: int | None = None
+    space: Space = Space.HOLDING
+    first: int = 0
+    count: int = 0
+    advances: bool = True
+    window: int | None = None
+
+    def customary(self, register: int) -> str:
+        """Return the customary number with its leading digit, such as ``40013`` for holding register 12.
+
+        The leading digit tells the kind of register, the rest counts from 1; six digits beyond 9999.
+        """
+        lead = _CUSTOMARY.get(self.space)
+        if lead is None:
+            return f"0x{register:02X}"
+        return f"{lead}{register + 1:04d}" if register < 9999 else f"{lead}{register + 1:05d}"
+
+    def paper(self, register: int) -> int:
+        """Return the number the device's papers give a register."""
+        return register + self.first
+
+    def seen_through(self, places: Places, first: int, bits: int) -> Places | None:
+        """Return places as an exchange sees them that begins with register ``first`` and carries ``bits`` bits.
+
+        None if it does not carry all of them.
+        """
+        shift = first * self.space.register_bits
+        moved = [bit - shift for bit in places.bits]
+        if moved and not 0 <= min(moved) <= max(moved) < bits:
+            return None
+        return Places(moved)
