@@ -7,16 +7,18 @@ the machine only ever slows a round down.
 from __future__ import annotations
 
 import os
+import sys
 import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import codec, desk, frames, library, lines, reading
+from bench import codec, desk, frames, library, lines, moving, reading
 from bench.table import Line
 
 PARTS: dict[str, Callable[[Path], list[Line]]] = {
     "codec": codec.measure,
+    "moving": moving.measure,
     "reading": reading.measure,
     "lines": lines.measure,
     "frames": frames.measure,
@@ -26,11 +28,11 @@ PARTS: dict[str, Callable[[Path], list[Line]]] = {
 
 
 def main() -> None:
-    """Run all parts and print the table."""
+    """Run all parts, or those named on the command line, and print the table."""
     began = time.perf_counter()
     print(f"{'what':58} {'measured':>18}   {'to reach':>16}")
     with tempfile.TemporaryDirectory(prefix="zesty-bench-", dir=os.environ.get("BENCH_DIR") or None) as folder:
-        for part in PARTS.values():
+        for part in [PARTS[name] for name in sys.argv[1:]] or PARTS.values():
             for line in part(Path(folder)):
                 mark = " " if line.reached else "!"
                 print(f"{line.what:58} {line.measured:>18} {mark} {line.reach:>16}", flush=True)

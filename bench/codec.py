@@ -65,15 +65,15 @@ def measure(folder: Path) -> list[Line]:
     """Measure decoding."""
     matrix = np.random.default_rng(1).integers(0, 256, (FRAMES, 8), dtype=np.uint8)
     plan = compile_layout(new_layout("bench", Applies(address=1), 8, FIELDS))
-    ours = best(lambda: decode_numbers(matrix, plan.steps))
-    single = best(lambda: decode_numbers(matrix, plan.steps, threads=1))
+    ours = best(lambda: decode_numbers(matrix, plan.fixed.steps))
+    single = best(lambda: decode_numbers(matrix, plan.fixed.steps, threads=1))
     lines = [Line("decode 8 fields of 8-byte frames", f"{FRAMES / ours / 1e6:.1f} M frames/s")]
     loop = _compiled_loop(folder, matrix)
     if loop is None:
         return [*lines, Line("decode against the same loop in C", "no gcc here")]
     run, raw, value = loop
     theirs = best(run)
-    found_raw, found_value = decode_numbers(matrix, plan.steps)
+    found_raw, found_value = decode_numbers(matrix, plan.fixed.steps)
     assert (found_raw.view(np.int64) == raw).all() and (found_value == value).all(), "both say the same"
     ratio = theirs / ours
     return [

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -32,6 +33,35 @@ def settle(window: Window) -> None:
 def kind_of(window: Window, address: int) -> int:
     """Return the number of the kind with an address."""
     return next(n for n, key in enumerate(window.session.capture.kinds.keys) if key.address == address)
+
+
+def kind_named(window: Window, name: str) -> int:
+    """Return the number of the first kind that a layout reads."""
+    return next(n for n, layout in enumerate(window.session.matches) if layout is not None and layout.name == name)
+
+
+def ladder(window: Window) -> None:
+    """Layouts: the registers of a device, of which an exchange carries some."""
+    window.layouts.plan.pick(None)
+    window.session.select_kind(kind_named(window, "Bilge sensor") + 1)
+    settle(window)
+    window.session.clock.set_cursor(window.session.capture.end_ns)
+
+
+def moving(window: Window) -> None:
+    """Layouts: a packet with an array and a list of elements; the frame at the cursor flows beside the cards."""
+    window.session.select_kind(kind_named(window, "Beacon packet"))
+    settle(window)
+    window.session.clock.set_cursor(window.session.capture.end_ns)
+
+
+def text_layout(window: Window) -> None:
+    """Layouts: a sentence in columns with its check."""
+    window.session.select_kind(kind_named(window, "Heading sentence"))
+    settle(window)
+    layout = window.layouts.layout_shown
+    assert layout is not None
+    window.layouts.plan.pick(layout.checks[0].id)
 
 
 def read(window: Window) -> None:
@@ -158,6 +188,9 @@ SCENES: dict[str, Callable[[Window], None]] = {
     "kept": kept,
     "layouts": layouts,
     "editing": editing,
+    "ladder": ladder,
+    "moving": moving,
+    "text": text_layout,
     "intake": intake,
     "intake-spi": intake_spi,
     "intake-radio": intake_radio,
@@ -169,7 +202,9 @@ SCENES: dict[str, Callable[[Window], None]] = {
 
 
 def main() -> None:
-    """Take every picture in turn, each scene following from the one before."""
+    """Take every picture in turn, each scene following from the one before; names on the command line choose some."""
+    only = sys.argv[1:]
+    folder = Path(os.environ.get("SHOTS", TARGET))
     TARGET.mkdir(parents=True, exist_ok=True)
     make_application()
     window = make_window(demo=True)
@@ -180,7 +215,9 @@ def main() -> None:
     for name, scene in SCENES.items():
         scene(window)
         settle(window)
-        window.grab().save(str(TARGET / f"{name}.png"))
+        if only and name not in only:
+            continue
+        window.grab().save(str(folder / f"{name}.png"))
         print(f"{name}.png")
     window.close()
 

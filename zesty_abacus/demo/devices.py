@@ -443,10 +443,11 @@ def write_beacon(path: Path, trial: Trial) -> list[TrueFrame]:
     length = 12.0
     phase_step = np.zeros(round(length * rate))
     truth = []
-    for number, second in enumerate(np.arange(0.6, length - 0.8, 1.9)):
+    for number, second in enumerate(np.arange(0.6, length - 0.8, 1.8)):
         north, east = trial.signal("north_m", begins + second), trial.signal("east_m", begins + second)
         speed = round(trial.signal("water_speed", begins + second) * 100)
         payload = b"YZ7" + struct.pack(">BiihH", number, round(north * 100), round(east * 100), speed, 3712 - number)
+        payload += _swell(trial, begins + second, number) + _extras(trial, begins + second, number)
         broken = number == 3
         bits = changes_of(hdlc_bits(payload, 20, 0x1234 if broken else None))
         truth.append(
@@ -458,6 +459,28 @@ def write_beacon(path: Path, trial: Trial) -> list[TrueFrame]:
     wave = np.sin(np.cumsum(phase_step)) * (phase_step > 0) * 0.5
     files.write_wav(path, rate, wave + random.normal(0, 0.04, len(wave)), 16)
     return truth
+
+
+def _swell(trial: Trial, second: float, number: int) -> bytes:
+    """Return the swell the beacon rode in the last seconds, a height each half second; not in every packet."""
+    count = 0 if number % 3 == 2 else 8 + number % 3 * 4
+    times = second + np.arange(count) * 0.5
+    heights = np.rint(50 * (0.5 * np.sin(times * 1.1) + 0.2 * np.sin(times * 2.7 + 1))).astype(np.int8)
+    return bytes((0x80 | count if count else 0, 5)) + heights.tobytes()
+
+
+def _extras(trial: Trial, second: float, number: int) -> bytes:
+    """Return what else the beacon says, as a list of type, length and value."""
+    said = {1: struct.pack(">bB", 37 + number, 1 + number % 2)}
+    if number % 2:
+        said[2] = b"slack water" if number % 4 == 1 else b"drifting"
+    if number == 4:
+        body = f"YZHDG,{trial.signal('heading', second) % 360:06.2f},T"
+        check = 0
+        for letter in body.encode():
+            check ^= letter
+        said[3] = f"${body}*{check:02X}".encode()
+    return b"".join(bytes((kind, len(value))) + value for kind, value in said.items())
 
 
 def begin_of(second: float, length_s: float) -> float:

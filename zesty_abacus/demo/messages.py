@@ -14,7 +14,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.layouts.model import Applies, Field, FieldKind, Layout, NamedValue, RawSet, Selected, new_field
+from ..core.layouts.checks import Check, Counter, Coverage, Crc
+from ..core.layouts.model import Applies, Expression, Field, FieldKind, Layout, NamedValue, RawSet, Selected, new_field
 from ..core.layouts.places import parse_places
 from .physics import LOOP_S, MOMENTS, Physics
 
@@ -99,10 +100,29 @@ def _field(name: str, places: str, kind: str = "unsigned", step: str = "1", offs
     return msgspec.structs.replace(made, id=stable_id(message, name))
 
 
-def _layout(name: str, lane: str, address: int, fields: list[Field], size: int = 8, sender: str = "") -> Layout:
+def _layout(name: str, lane: str, address: int, fields: list[Field], size: int = 8, sender: str = "",
+            check_key: bytes = b"") -> Layout:  # fmt: skip
     applies = Applies(address=address, extended=address > 0x7FF, lanes=(lane,))
     named = tuple(msgspec.structs.replace(item, id=stable_id(name, item.name)) for item in fields)
-    return Layout(id=stable_id(name), name=name, applies=applies, size=size, fields=named, sender=sender)
+    return Layout(
+        id=stable_id(name), name=name, applies=applies, size=size, fields=named, sender=sender,
+        checks=_checks(name, named, check_key),
+    )  # fmt: skip
+
+
+def _checks(name: str, fields: tuple[Field, ...], check_key: bytes) -> tuple[Check, ...]:
+    """Return what the tug's controllers check: a counter, and a CRC over all bytes before its own."""
+    by_name = {item.name: item for item in fields}
+    checks: list[Check] = []
+    if "turn counter" in by_name:
+        checks.append(Counter(id=stable_id(name, "counts"), name="turn counter", field=by_name["turn counter"].id))
+    if "check" in by_name:
+        over = Coverage(end=Expression("size - 1"), key_before=check_key.hex())
+        checks.append(
+            Crc(id=stable_id(name, "crc"), name="check", field=by_name["check"].id, coverage=over, width=8,
+                polynomial=0x2F, start=0xFF, final=0xFF)
+        )  # fmt: skip
+    return tuple(checks)
 
 
 def in_loop(time: Values) -> Values:
@@ -302,7 +322,7 @@ def _thruster_unknown() -> list[Message]:
         return np.asarray(sum(state(physics, time) * 2**n for n, state in enumerate(states)))
 
     return [
-        Message(_layout("Motion", "thruster", 0x2C1, motion), 0.01, {
+        Message(_layout("Motion", "thruster", 0x2C1, motion, check_key=b"\x3c"), 0.01, {
             "heading": "heading", "water speed": "water_speed", "turn rate": "turn_rate"},
             known=False, check_key=b"\x3c"),
         Message(_layout("Tow", "thruster", 0x2D0, tow), 0.02, {

@@ -22,6 +22,7 @@ from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..core.trial.trial import LaneEntry, Moment, SourceEntry, Trial, TrialFile
 from .devices import Device, TrueFrame, begin_of, devices
 from .devices import Trial as DeviceTrial
+from .link_layouts import link_layouts
 from .messages import all_messages
 from .physics import LOOP_S, MOMENTS, STEP_S, Physics
 from .recipes import demo_recipes
@@ -37,6 +38,7 @@ _LAYOUTS = "layouts.json"
 _RECIPES = "recipes.json"
 _DEVICE_COLUMNS = ("wheel", "tow_pull", "heading", "turn_rate", "north_m", "east_m", "water_speed")
 _TRUTH = "truth"
+_TEAMS = {"thruster": "pod team", "battery": "pack team", "shore": "pack team"}
 _LATITUDE, _LONGITUDE = 43.21, 4.87
 _GNSS_EVERY_STEPS = 20
 _TRUTH_EVERY_STEPS = 10
@@ -60,9 +62,11 @@ def write_trial(folder: Path, length_s: float, seed: int = DEFAULT_SEED, progres
     truth.mkdir(exist_ok=True)
     messages = all_messages()
     (folder / _LAYOUTS).write_text(
-        layouts_to_file_text(m.library_layout() for m in messages if m.known), encoding="utf-8"
+        layouts_to_file_text([*(m.library_layout() for m in messages if m.known), *link_layouts()]), encoding="utf-8"
     )
-    (truth / _LAYOUTS).write_text(layouts_to_file_text(m.layout for m in messages), encoding="utf-8")
+    (truth / _LAYOUTS).write_text(
+        layouts_to_file_text([*(m.layout for m in messages), *link_layouts()]), encoding="utf-8"
+    )
     with ExitStack() as stack:
         writers = {
             lane: stack.enter_context(closing(open_writer(folder / name, [lane]))) for lane, name in _RECORDINGS.items()
@@ -149,9 +153,9 @@ def make_library(trial: Trial) -> Library:
 
 def _steps_of(layout: Layout) -> Iterator[tuple[str, str, Layout]]:
     """Yield author, reason and state of each step of a layout's making."""
-    began = f"brought in from {layout.sender.replace(' ', '-')}.csv"
+    began = f"brought in from {(layout.sender or layout.name).lower().replace(' ', '-')}.csv"
     if not layout.name.startswith("Azimuth feedback"):
-        yield "pod team" if "thruster" in layout.applies.lanes else "pack team", began, layout
+        yield _TEAMS.get(next(iter(layout.applies.lanes), ""), "deck team"), began, layout
         return
     rate = layout.field_named("rate")
     assert rate is not None

@@ -75,6 +75,9 @@ class Edits(QObject):
     def change(self, after: heavy.Layout, reason: str = "") -> bool:
         """Keep a changed or new layout; return whether it differs from what was there."""
         before = self._layouts.get(after.id)
+        if before is not None and after.registers is not None and after.registers.window is not None:
+            # an edit made on what one exchange shows of a register map
+            after = self._engine.from_window(before, after)
         if before == after:
             return False
         said = reason or self._engine.describe_change(before, after)

@@ -7,7 +7,6 @@ behind it themselves.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from uuid import UUID
@@ -16,8 +15,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..core.codec import wording
-from ..core.codec.decode import Decoded, FieldColumn, Validity, decode
-from ..core.codec.matching import Explained, explained_bits, match_kinds, owned_bits
+from ..core.codec.columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn, Validity
+from ..core.codec.kinds import decode_frames, explain_kinds, owners_of_kind
+from ..core.codec.matching import Explained, Tie, exchange_of, find_match, match_kinds, owned_bits
+from ..core.codec.moving import bit_owners
 from ..core.codec.plan import Plan, PlanError, compile_layout
 from ..core.errors import AbacusError
 from ..core.frames.activity import BitHistory, KindActivity, capture_activity
@@ -37,11 +38,33 @@ from ..core.handover.tables import (
     wide_tables,
 )
 from ..core.handover.writers import export_tables
+from ..core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ..core.layouts.changes import describe_change
-from ..core.layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Selected, new_field, new_layout
+from ..core.layouts.checks import check_words
+from ..core.layouts.model import (
+    Applies,
+    Check,
+    Field,
+    FieldKind,
+    Layout,
+    NamedValue,
+    RawSet,
+    Selected,
+    new_field,
+    new_layout,
+)
 from ..core.layouts.numbers import format_exact, parse_exact
+from ..core.layouts.parts import part_words
 from ..core.layouts.places import bit_name, parse_places, places_of
+from ..core.layouts.raw_sets import parse_raw_set
+from ..core.layouts.templates import (
+    TEMPLATES,
+    NothingToDoError,
+    what_fits_inside,
+    with_one_more_inside,
+)
 from ..core.layouts.validate import check_layout
+from ..core.layouts.windows import from_window
 from ..core.library.store import LayoutHead, Library, Revision, default_author
 from ..core.progress import Progress
 from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
@@ -102,10 +125,12 @@ def load_kind(capture: Capture, kind: int, progress: Progress) -> KindData:
     return KindData(kind, frames, BitHistory.build(frames.time_ns, frames.matrix))
 
 
-def field_curve(frames: KindFrames, layout: Layout, field_id: UUID, progress: Progress) -> tuple[FieldColumn, Curve]:
+def field_curve(
+    capture: Capture, frames: KindFrames, plan: Plan, field_id: UUID, progress: Progress
+) -> tuple[FieldColumn, Curve]:
     """Decode one field of a kind and prepare its curve."""
     progress.step(0.1, "decoding")
-    column = decode(compile_layout(layout), frames.matrix, frames.sizes, [field_id])[field_id]
+    column = decode_frames(capture, plan, frames, [field_id])[field_id]
     progress.step(0.7, "preparing the curve")
     return column, Curve.build(frames.time_ns, column.plot_values())
 
@@ -157,33 +182,105 @@ class TriedField:
     unnamed: int
 
 
-def try_layout(layout: Layout, frames: KindFrames, progress: Progress) -> list[TriedField]:
-    """Decode every field of a layout on the frames of a kind."""
-    decoded = decode(compile_layout(layout), frames.matrix, frames.sizes)
-    tried = []
+@dataclass(frozen=True, slots=True)
+class TriedCheck:
+    """How a check of a layout comes out on the open capture.
+
+    Attributes
+    ----------
+    agrees, disagrees
+        Frames; the others could not be checked.
+    first_wrong_ns
+        Time of the first frame in which it disagrees, None if there is none.
+    """
+
+    check: Check
+    agrees: int
+    disagrees: int
+    first_wrong_ns: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class TriedArray:
+    """What an array or a list gives: in how many frames, how many items there, fewest and most."""
+
+    name: str
+    frames: int
+    items: int
+    fewest: int
+    most: int
+    words: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Tried:
+    """What a layout gives on the open capture.
+
+    Attributes
+    ----------
+    cut
+        Frames that end before the layout does.
+    others
+        Frames of the kind that the layout does not ask for.
+    """
+
+    fields: tuple[TriedField, ...] = ()
+    checks: tuple[TriedCheck, ...] = ()
+    arrays: tuple[TriedArray, ...] = ()
+    frames: int = 0
+    cut: int = 0
+    others: int = 0
+
+
+def try_layout(capture: Capture, plan: Plan, frames: KindFrames, progress: Progress) -> Tried:
+    """Decode everything of a layout on the frames of a kind."""
+    decoded = decode_frames(capture, plan, frames)
+    fields = []
     for number, column in enumerate(decoded.columns.values()):
         progress.step(number / max(len(decoded.columns), 1), "trying on the capture")
-        curve = Curve.build(frames.time_ns, column.plot_values())
-        low, high = curve.value_range()
-        validity = column.validity
-        present = (validity != Validity.ABSENT) & (validity != Validity.TOO_SHORT)
-        unnamed = 0
-        if column.field.kind is FieldKind.NAMES:
-            unnamed = int(((column.label_codes() < 0) & column.has_value).sum())
-        tried.append(
-            TriedField(
-                column.field,
-                curve,
-                low,
-                high,
-                len(validity),
-                int(present.sum()),
-                int((validity == Validity.OUTSIDE_LIMITS).sum()),
-                int((validity == Validity.NOT_AVAILABLE).sum()),
-                unnamed,
-            )
-        )
-    return tried
+        fields.append(_tried_field(column, frames))
+    others = 0
+    if decoded.columns and plan.layout.applies.looks_at_payload:
+        others = int((next(iter(decoded.columns.values())).validity == Validity.OTHER_SHAPE).sum())
+    cut = 0 if decoded.cut is None else int(decoded.cut.sum())
+    checks = tuple(_tried_check(column, frames) for column in decoded.checks.values())
+    arrays = tuple(_tried_array(array, len(frames)) for array in decoded.arrays.values())
+    return Tried(tuple(fields), checks, arrays, len(frames), cut, others)
+
+
+def _tried_field(column: FieldColumn, frames: KindFrames) -> TriedField:
+    curve = Curve.build(frames.time_ns, column.plot_values())
+    low, high = curve.value_range()
+    validity = column.validity
+    absent = np.isin(validity, (Validity.ABSENT, Validity.TOO_SHORT, Validity.OTHER_SHAPE))
+    unnamed = 0
+    if column.field.kind is FieldKind.NAMES:
+        unnamed = int(((column.label_codes() < 0) & column.has_value).sum())
+    return TriedField(
+        column.field, curve, low, high, len(validity), int((~absent).sum()),
+        int((validity == Validity.OUTSIDE_LIMITS).sum()), int((validity == Validity.NOT_AVAILABLE).sum()), unnamed,
+    )  # fmt: skip
+
+
+def _tried_check(column: CheckColumn, frames: KindFrames) -> TriedCheck:
+    wrong = np.flatnonzero(column.state == CheckState.DISAGREES)
+    first = int(frames.time_ns[wrong[0]]) if len(wrong) else None
+    return TriedCheck(column.check, column.count(CheckState.AGREES), len(wrong), first)
+
+
+def _tried_array(array: ArrayColumns, count: int) -> TriedArray:
+    per_frame = np.bincount(array.frame, minlength=count)
+    words = ""
+    for column in array.columns.values():
+        good = column.plot_values()
+        good = good[np.isfinite(good)]
+        if len(good) and not column.field.names and not array.lists:
+            unit = f" {column.field.unit}" if column.field.unit else ""
+            words = f"{column.field.name} {wording.range_text(good.min(), good.max(), column.field)}{unit}"
+            break
+    inside = per_frame[per_frame > 0]
+    fewest, most = (int(inside.min()), int(inside.max())) if len(inside) else (0, 0)
+    return TriedArray(array.name, len(inside), len(array), fewest, most, words)
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,20 +321,96 @@ def _content(capture: Capture, request: ExportRequest):  # type: ignore[no-untyp
     return wide_schema(capture, request.layouts), wide_tables(capture, request.layouts, request.span)
 
 
-def explain_all(activities: Sequence[KindActivity], matches: Sequence[Layout | None]) -> list[Explained]:
-    """Count explained bits of every kind."""
-    return [explained_bits(activity, layout) for activity, layout in zip(activities, matches, strict=True)]
-
-
 __all__ = [
-    "ERROR", "EXTENDED", "REMOTE", "TELLS_KINDS_APART", "WRONG", "AbacusError", "Applies", "BitHistory",
-    "Curve", "Decoded", "Explained",
-    "ExportRequest", "Field", "FieldColumn", "FieldKind", "KindActivity", "KindData", "KindFrames", "KindKey",
-    "Layout", "LayoutHead", "Library", "Moment", "NamedValue", "OpenedTrial", "Plan", "PlanError",
-    "ReadingCurve", "Revision", "Selected", "SourceOutcome", "Span", "Trial", "TrialFile", "TriedField",
-    "Validity", "address_text", "bit_name", "bits_in_words", "capture_activity", "check_layout", "compile_layout",
-    "copy_shipped_trial", "decode", "default_author", "describe_change", "explain_all", "field_curve",
-    "finish_opening", "format_exact", "lane_density", "lines", "load_kind", "match_kinds", "new_field", "new_layout",
-    "open_demo", "open_trial", "open_trial_capture", "owned_bits", "parse_exact", "parse_places", "places_of",
-    "preview_export", "reckon", "run_export", "try_layout", "wording", "wrong_words",
+    "ERROR",
+    "EXTENDED",
+    "REMOTE",
+    "TELLS_KINDS_APART",
+    "TEMPLATES",
+    "WRONG",
+    "AbacusError",
+    "Applies",
+    "Attribute",
+    "BitHistory",
+    "CheckState",
+    "Curve",
+    "Decoded",
+    "Explained",
+    "ExportRequest",
+    "Field",
+    "FieldColumn",
+    "FieldKind",
+    "KindActivity",
+    "KindData",
+    "KindFrames",
+    "KindKey",
+    "Layout",
+    "LayoutHead",
+    "Library",
+    "Moment",
+    "NamedValue",
+    "NothingToDoError",
+    "OpenedTrial",
+    "Plan",
+    "PlanError",
+    "RawSet",
+    "ReadingCurve",
+    "Revision",
+    "Selected",
+    "SourceOutcome",
+    "Span",
+    "Tie",
+    "Trial",
+    "TrialFile",
+    "Tried",
+    "TriedArray",
+    "TriedCheck",
+    "TriedField",
+    "Validity",
+    "address_text",
+    "attribute_text",
+    "attributes_of",
+    "bit_name",
+    "bit_owners",
+    "bits_in_words",
+    "capture_activity",
+    "check_layout",
+    "check_words",
+    "compile_layout",
+    "copy_shipped_trial",
+    "decode_frames",
+    "default_author",
+    "describe_change",
+    "exchange_of",
+    "explain_kinds",
+    "field_curve",
+    "find_match",
+    "finish_opening",
+    "format_exact",
+    "from_window",
+    "lane_density",
+    "lines",
+    "load_kind",
+    "match_kinds",
+    "new_field",
+    "new_layout",
+    "open_demo",
+    "open_trial",
+    "open_trial_capture",
+    "owned_bits",
+    "owners_of_kind",
+    "parse_exact",
+    "parse_places",
+    "parse_raw_set",
+    "part_words",
+    "places_of",
+    "preview_export",
+    "reckon",
+    "run_export",
+    "try_layout",
+    "what_fits_inside",
+    "with_attribute",
+    "with_one_more_inside",
+    "wording",
+    "wrong_words",
 ]  # fmt: skip

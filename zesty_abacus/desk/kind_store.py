@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .jobs import Jobs
@@ -34,6 +35,8 @@ class FrameAt:
         Number within its kind, from 0.
     decoded
         Columns of one row, None without a usable layout.
+    owners : int16 (at least size * 8,)
+        Which field owns each bit of this frame.
     """
 
     row: int
@@ -41,10 +44,16 @@ class FrameAt:
     time_ns: int
     payload: bytes
     decoded: heavy.Decoded | None
+    owners: NDArray[np.int16]
 
 
 class KindStore(QObject):
     """Answers at once from memory, or starts a job and tells when the answer is there.
+
+    Attributes
+    ----------
+    others
+        Gives the layouts that one layout may carry.
 
     Events
     ------
@@ -68,6 +77,7 @@ class KindStore(QObject):
         self._plans: OrderedDict[heavy.Layout, heavy.Plan | None] = OrderedDict()
         self._frames: OrderedDict[int, tuple[heavy.Layout | None, FrameAt]] = OrderedDict()
         self._wanted: set[Hashable] = set()
+        self.others: Callable[[], list[heavy.Layout]] = list
 
     def start(self, engine: Any, capture: Any) -> None:
         """Begin with another capture."""
@@ -112,18 +122,27 @@ class KindStore(QObject):
 
         def work(progress: Any) -> Any:
             frames = data.frames if data is not None else capture.kind_frames(kind)
-            return engine.field_curve(frames, layout, field_id, progress)
+            return engine.field_curve(capture, frames, plan, field_id, progress)
 
-        if self.plan(layout) is not None:
+        plan = self.plan(layout)
+        if plan is not None:
             self._want(key, "decoding", work, lambda answer: self._keep_curve(key, answer))
         return None
+
+    def forget_plans(self) -> None:
+        """Forget plans of layouts that may carry others, since one of those has changed."""
+        for layout in [one for one in self._plans if one.parts]:
+            del self._plans[layout]
+        for key in [one for one in self._curves if any(getattr(part, "parts", ()) for part in one)]:  # type: ignore[attr-defined]
+            del self._curves[key]
+        self._frames.clear()
 
     def plan(self, layout: heavy.Layout) -> heavy.Plan | None:
         """Return the compiled plan of a layout, None if the layout has problems."""
         if layout not in self._plans:
             try:
-                self._plans[layout] = self._engine.compile_layout(layout)
-            except self._engine.PlanError:
+                self._plans[layout] = self._engine.compile_layout(layout, self.others())
+            except self._engine.AbacusError:
                 self._plans[layout] = None
             if len(self._plans) > _KEPT_PLANS:
                 self._plans.popitem(last=False)
@@ -156,10 +175,13 @@ class KindStore(QObject):
         table = self._capture.table
         payload = table.payload_of(row)
         decoded = None
+        owners = self._engine.owned_bits(layout, max(len(payload), 1))
         if plan is not None:
             frames = self._capture.gather(np.array([row], np.uint32))
-            decoded = self._engine.decode(plan, frames.matrix, frames.sizes)
-        return FrameAt(row, number, int(table.time_ns[row]), payload, decoded)
+            decoded = self._engine.decode_frames(self._capture, plan, frames)
+            if layout is not None and layout.moves:
+                owners = self._engine.bit_owners(plan, frames.matrix, frames.sizes)[0]
+        return FrameAt(row, number, int(table.time_ns[row]), payload, decoded, owners)
 
     def _want(self, key: Hashable, title: str, work: Callable[[Any], Any], done: Callable[[Any], None]) -> None:
         if key in self._wanted:
@@ -187,8 +209,10 @@ class KindStore(QObject):
         self.curve_ready.emit()
 
 
-def _depends_on(layout: heavy.Layout, field_id: UUID) -> tuple[heavy.Field, ...]:
-    """Return a field and its selectors: all that its decoded values depend on."""
+def _depends_on(layout: heavy.Layout, field_id: UUID) -> tuple[Hashable, ...]:
+    """Return a field and its selectors: all that its decoded values depend on; the layout where that is more."""
+    if layout.parts or layout.checks or layout.computed:
+        return (layout,)
     chain = [layout.field(field_id)]
     while chain[-1].selected is not None and len(chain) <= len(layout.fields):
         chain.append(layout.field(chain[-1].selected.field))

@@ -14,8 +14,9 @@ from ..core.captures.columns import ROLES, TIME_UNITS, Columns, guess_columns, s
 from ..core.captures.registry import REFERENCE, formats, line_formats, read_lines, recognise
 from ..core.captures.report import ReadReport
 from ..core.captures.source import ByteSource
-from ..core.codec.decode import decode
-from ..core.codec.plan import PlanError, compile_layout
+from ..core.codec.kinds import decode_frames
+from ..core.codec.matching import match_kind
+from ..core.codec.plan import compile_layout
 from ..core.codec.wording import frame_sentence
 from ..core.errors import AbacusError
 from ..core.frames.addresses import address_text
@@ -221,19 +222,20 @@ def frame_words(outcome: Outcome, row: int, layouts: Sequence[Layout]) -> FrameW
 
 
 def _sentence(recipe: Recipe, key: KindKey, payload: bytes, layouts: Sequence[Layout]) -> str:
-    found = [
-        layout for layout in layouts if layout.applies.matches(recipe.lane, recipe.protocol, key.address, key.extended)
-    ]
-    if not found or not payload:
+    if not payload:
         return ""
     one = FrameTable(
         np.zeros(1, np.int64), np.zeros(1, np.uint16), np.array([key.address]), np.array([key.flags], np.uint32),
         np.zeros(1, np.int64), np.array([len(payload)], np.uint32), np.frombuffer(payload, np.uint8),
     )  # fmt: skip
-    frames = Capture.from_table(one, (Lane(recipe.lane, recipe.protocol),)).kind_frames(0)
+    capture = Capture.from_table(one, (Lane(recipe.lane, recipe.protocol),))
+    found = match_kind(capture, capture.kinds.keys[0], layouts)
+    if found is None:
+        return ""
+    frames = capture.kind_frames(0)
     try:
-        return frame_sentence(decode(compile_layout(found[0]), frames.matrix, frames.sizes), 0)
-    except PlanError:
+        return frame_sentence(decode_frames(capture, compile_layout(found, layouts), frames), 0)
+    except AbacusError:
         return ""
 
 

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 import msgspec
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .clock import Clock
@@ -90,6 +92,7 @@ class Session(QObject):
         self.kind: int | None = None
         self.bits: frozenset[int] = frozenset()
         self.traces: list[tuple[int, UUID]] = []
+        self._owners: dict[int, NDArray[np.int16]] = {}
         self.form = "hex"
         self.edits.changed.connect(self._on_layout_changed)
         self.edits.refused.connect(lambda sentence: self.told.emit("wrong", sentence))
@@ -171,7 +174,8 @@ class Session(QObject):
         else:
             self._take_library(made)
         self.store.start(self.engine, made.capture)
-        self.matches = self.engine.match_kinds(made.capture, self.edits.layouts())
+        self.store.others = self.edits.layouts
+        self._match()
         self.activities, self.explained = [], []
         self.kind, self.bits = None, frozenset()
         numbers = {self._origin_of(kind): kind for kind in range(len(made.capture.kinds.keys))}
@@ -215,7 +219,9 @@ class Session(QObject):
 
     def _count_explained(self) -> None:
         if self.activities:
-            self.explained = self.engine.explain_all(self.activities, self.matches)
+            self.explained = self.engine.explain_kinds(
+                self.capture, self.activities, self.matches, self.edits.layouts()
+            )
             self.explained_changed.emit()
 
     # kinds and bits
@@ -288,17 +294,77 @@ class Session(QObject):
     def _on_layout_changed(self, _layout_id: str) -> None:
         if self.capture is None:
             return
-        self.matches = self.engine.match_kinds(self.capture, self.edits.layouts())
+        self._match()
+        self.store.forget_plans()
         self.traces = [trace for trace in self.traces if self.trace_field(trace) is not None]
         self.layouts_changed.emit()
         self._count_explained()
+
+    # which layout reads a kind
+
+    def _match(self) -> None:
+        self.matches = self.engine.match_kinds(self.capture, self.edits.layouts(), self._ties())
+        self._owners = {}
+
+    def _ties(self) -> list[Any]:
+        return [self.engine.Tie(**msgspec.structs.asdict(tie)) for tie in self.trial.file.ties]
+
+    def match_words(self, kind: int) -> str:
+        """Say why a layout reads a kind, and which others would."""
+        found = self.engine.find_match(self.capture, self.kind_key(kind), self.edits.layouts(), self._ties())
+        return f"It reads this message since it {found.reason}." if found is not None else ""
+
+    def layouts_to_tie(self, kind: int | None) -> list[heavy.Layout]:
+        """Return the layouts that could be tied to a kind: those for what its lane speaks."""
+        if kind is None:
+            return []
+        protocol = self.capture.lanes[self.kind_key(kind).lane].protocol
+        found = [one for one in self.edits.layouts() if one.applies.protocol == protocol and one.registers is None]
+        return sorted(found, key=lambda one: one.name)
+
+    def is_tied(self) -> bool:
+        """Return whether the kind in hand is tied to a layout by hand."""
+        if self.kind is None or self.capture is None:
+            return False
+        lane, address, flags = self._origin_of(self.kind)
+        return any((tie.lane, tie.address, tie.flags) == (lane, address, flags) for tie in self.trial.file.ties)
+
+    def tie(self, layout_id: UUID | None) -> None:
+        """Tie a layout to the kind in hand, or let the library decide again; kept with the trial."""
+        if self.kind is None:
+            return
+        lane, address, flags = self._origin_of(self.kind)
+        entry = None
+        if layout_id is not None:
+            entry = self.engine.TieEntry(layout=layout_id, lane=lane, address=address, flags=flags)
+        self.change_trial(self.trial.file.with_tie(entry, lane, address, flags))
+        self._on_layout_changed("")
+
+    def owners_of(self, kind: int, size: int) -> NDArray[np.int16]:
+        """Return which field owns each bit of a kind, -1 for none; int16 (size * 8,).
+
+        Fields are numbered as :meth:`Layout.all_fields` lists them.
+        """
+        layout = self.layout_of(kind)
+        if layout is None or not layout.moves:
+            return self.engine.owned_bits(layout, size)
+        if kind not in self._owners:
+            self._owners[kind] = self.engine.owners_of_kind(self.capture, kind, layout, self.edits.layouts())
+        found = self._owners[kind][: size * 8]
+        return np.pad(found, (0, size * 8 - len(found)), constant_values=-1)
+
+    def owner_name(self, kind: int, number: int) -> str:
+        """Return the name of the field that owns a bit, as :meth:`owners_of` numbers it."""
+        layout = self.layout_of(kind)
+        fields = list(layout.all_fields()) if layout is not None else []
+        return fields[number].name if 0 <= number < len(fields) else "reserved" if number >= 0 else "no field"
 
     # traces
 
     def trace_field(self, trace: tuple[int, UUID]) -> heavy.Field | None:
         """Return the field a trace shows, None if it is no more."""
         layout = self.layout_of(trace[0])
-        return next((f for f in layout.fields if f.id == trace[1]), None) if layout is not None else None
+        return next((f for f in layout.once_a_frame() if f.id == trace[1]), None) if layout is not None else None
 
     def toggle_trace(self, kind: int, field_id: UUID) -> None:
         """Put a field on the stack of traces, or take it off."""

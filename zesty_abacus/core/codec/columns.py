@@ -190,6 +190,8 @@ class ArrayColumns:
     axis : float64 (m,), None without an axis
         Where the item stands.
     axis_name, axis_unit
+    lists
+        Whether these are the types and lengths of elements, whose values are arrays of their own.
     """
 
     id: UUID
@@ -200,6 +202,7 @@ class ArrayColumns:
     axis: NDArray[np.float64] | None = None
     axis_name: str = ""
     axis_unit: str = ""
+    lists: bool = False
 
     def __len__(self) -> int:
         return len(self.frame)

@@ -13,7 +13,7 @@ from .checks import run_checks, spoils
 from .columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn, Validity
 from .evaluate import evaluate
 from .fixed import decode_fields, judge
-from .moving import Found, Stretches, decode_parts
+from .moving import Found, decode_parts, whole_frames
 from .plan import Plan
 from .scope import Scope
 
@@ -25,6 +25,7 @@ def decode(
     only: Iterable[UUID] | None = None,
     *,
     address: int | NDArray[np.int64] = 0,
+    untrue: NDArray[np.bool_] | None = None,
 ) -> Decoded:
     """Decode a kind matrix.
 
@@ -39,6 +40,8 @@ def decode(
         needed, and checks are always made.
     address : int or int64 (n,)
         Address of the frames, for checks and expressions that ask for it.
+    untrue : bool (n,)
+        Frames that broke a check of the link that carried them: no value in them is good.
     """
     layout = plan.layout
     wanted = None if only is None else set(only)
@@ -50,7 +53,7 @@ def decode(
     arrays: dict[UUID, ArrayColumns] = {}
     cut = None
     if layout.parts:
-        here = _whole_frames(matrix, sizes, scope)
+        here = whole_frames(matrix, sizes, scope)
         found = Found(sizes < layout.size)
         more, _ = decode_parts(layout.parts, plan, here, np.full(len(matrix), layout.size, np.int64), found)
         columns |= more
@@ -59,20 +62,14 @@ def decode(
         columns[value.id] = _computed_column(value, scope)
         scope.add({value.id: columns[value.id]})
     checks = run_checks(layout.checks, matrix, sizes, scope)
-    _mark_spoilt(columns, arrays, checks.values())
+    wrong = [column.state == CheckState.DISAGREES for column in checks.values() if spoils(column.check)]
+    _mark_spoilt(columns, arrays, wrong if untrue is None else [*wrong, untrue])
     if layout.applies.looks_at_payload:
         _mark_others(columns, ~layout.applies.accepts(matrix, sizes))
     if wanted is not None:
         columns = {key: column for key, column in columns.items() if key in wanted}
         arrays = {key: array for key, array in arrays.items() if key in wanted or wanted & set(array.columns)}
     return Decoded(columns, arrays, checks, cut)
-
-
-def _whole_frames(matrix: NDArray[np.uint8], sizes: NDArray[np.uint32], scope: Scope) -> Stretches:
-    rows = np.arange(len(matrix), dtype=np.int64)
-    zeros = np.zeros(len(matrix), np.int64)
-    contiguous = np.ascontiguousarray(matrix)
-    return Stretches(contiguous, rows, zeros, sizes.astype(np.int64), rows, np.empty((len(rows), 0), np.int64), scope)
 
 
 def _computed_column(value: Computed, scope: Scope) -> FieldColumn:
@@ -94,13 +91,10 @@ def _computed_column(value: Computed, scope: Scope) -> FieldColumn:
 
 
 def _mark_spoilt(
-    columns: dict[UUID, FieldColumn], arrays: dict[UUID, ArrayColumns], checks: Iterable[CheckColumn]
+    columns: dict[UUID, FieldColumn], arrays: dict[UUID, ArrayColumns], spoilt: Iterable[NDArray[np.bool_]]
 ) -> None:
-    """Make the values of frames whose check fails invalid."""
-    for column in checks:
-        if not spoils(column.check):
-            continue
-        wrong = column.state == CheckState.DISAGREES
+    """Make the values of frames that fail a check invalid; each of ``spoilt`` is bool (n,)."""
+    for wrong in spoilt:
         if not wrong.any():
             continue
         for one in columns.values():

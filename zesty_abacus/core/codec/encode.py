@@ -67,9 +67,8 @@ def whole_of(field: Field, value: Value) -> tuple[int, Fraction]:
     raw = nearest_raw(field, wanted)
     low, high = field.raw_range()
     loss = wanted - physical_of(field, raw)
-    beyond = abs(loss) > 0 and field.is_curved and raw in (low, high) and _is_beyond(field, wanted)
-    if not low <= raw <= high or beyond:
-        ends = sorted((physical_of(field, low), physical_of(field, high)))
+    if not low <= raw <= high or (field.is_curved and _is_beyond(field, raw, loss)):
+        ends = field_range(field)
         raise EncodeError(
             f"{_text(wanted)} does not fit: it holds {_text(ends[0])} to {_text(ends[1])}"
             f"{' ' + field.unit if field.unit else ''}.",
@@ -78,14 +77,21 @@ def whole_of(field: Field, value: Value) -> tuple[int, Fraction]:
     return raw, loss
 
 
-def _is_beyond(field: Field, wanted: Fraction) -> bool:
-    """Whether a value lies more than a step beyond the end of a curve."""
+def _is_beyond(field: Field, raw: int, loss: Fraction) -> bool:
+    """Whether a value lies more than a step away from the nearest one that a curve reaches."""
     low, high = field.raw_range()
-    step = max(
-        abs(physical_of(field, low + 1) - physical_of(field, low)),
-        abs(physical_of(field, high) - physical_of(field, high - 1)),
-    )
-    return abs(wanted - physical_of(field, nearest_raw(field, wanted))) > step
+    here = physical_of(field, raw)
+    neighbours = (max(raw - 1, low), min(raw + 1, high))
+    return abs(loss) > max(abs(physical_of(field, one) - here) for one in neighbours)
+
+
+def field_range(field: Field) -> tuple[Fraction, Fraction]:
+    """Return the lowest and highest value a field's bits can say."""
+    if field.table:
+        heights = [corner.y for corner in field.table]
+        return min(heights), max(heights)
+    low, high = sorted(physical_of(field, raw) for raw in field.raw_range())
+    return low, high
 
 
 def raw_column(field: Field, values: NDArray) -> NDArray[np.uint64]:
@@ -111,7 +117,8 @@ def raw_column(field: Field, values: NDArray) -> NDArray[np.uint64]:
         raw = np.clip(np.rint((values.astype(np.float64) - float(field.offset)) / float(field.ratio)), low, high)
     bits = raw.astype(np.int64).view(np.uint64) if low < 0 else raw.astype(np.uint64)
     if field.kind is FieldKind.SIGN_MAGNITUDE:
-        bits = np.where(raw < 0, -raw.astype(np.int64) | 1 << (len(field.places) - 1), raw).astype(np.uint64)
+        sign = np.uint64(1 << (len(field.places) - 1))
+        bits = np.abs(raw.astype(np.int64)).view(np.uint64) | np.where(raw < 0, sign, np.uint64(0))
     elif field.kind is FieldKind.ONES_COMPLEMENT:
         bits = np.where(raw < 0, ~-raw.astype(np.int64), raw.astype(np.int64)).view(np.uint64)
     elif field.kind is FieldKind.GRAY:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..layouts.model import Field, FieldKind, Selected
 from .columns import FieldColumn, Validity
 from .kernels import decode_numbers
-from .plan import FieldsPlan, number_steps, value_dtype
+from .plan import FieldsPlan, number_steps
 from .scope import Scope
 
 _FLOAT_DTYPES = {16: np.float16, 32: np.float32, 64: np.float64}
@@ -184,6 +184,3 @@ def _bound(limit, dtype: np.dtype, *, up: bool):  # type: ignore[no-untyped-def]
     if dtype == np.float64:
         return float(limit)
     return -(-limit.numerator // limit.denominator) if up else limit.numerator // limit.denominator
-
-
-__all__ = ["along_curve", "decode_fields", "judge", "number_column", "selector_holds", "value_dtype"]

@@ -193,4 +193,7 @@ def explained_bits(activity: KindActivity, layout: Layout | None) -> Explained:
     """Count moving and explained bits of one kind."""
     moves = activity.moves
     owned = owned_bits(layout, activity.size) >= 0
+    for bit in layout.reserved_bits() if layout is not None else ():
+        if bit < len(owned):
+            owned[bit] = True
     return Explained(int(moves.sum()), int((moves & owned).sum()))

@@ -78,10 +78,37 @@ class Found:
         Batches by id, in the order they were decoded.
     cut : bool (frames,)
         Frames that end before their layout does.
+    owners : int16 (frames, w * 8), None if not asked for
+        The number of the field that each bit belongs to, -1 for none.
+    numbers
+        Number of each field by id, if owners are asked for.
     """
 
     cut: NDArray[np.bool_]
     arrays: dict[UUID, list[ArrayColumns]] = field(default_factory=dict)
+    owners: NDArray[np.int16] | None = None
+    numbers: dict[UUID, int] = field(default_factory=dict)
+
+    def own_places(self, fields: Sequence[Field], columns: Columns, here: Stretches) -> None:
+        """Note the bits of fields with places, where they are present."""
+        if self.owners is None:
+            return
+        for one in fields:
+            if one.id not in columns or one.id not in self.numbers:
+                continue
+            rows = np.flatnonzero(columns[one.id].validity != Validity.ABSENT)
+            for bit in one.places:
+                at = here.start[rows] * 8 + bit
+                inside = at // 8 < np.minimum(here.limit[rows], self.owners.shape[1] // 8)
+                self.owners[here.frame[rows[inside]], at[inside]] = self.numbers[one.id]
+
+    def own_bytes(self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64]) -> None:
+        """Note whole bytes ``begin`` up to ``end`` of each stretch."""
+        if self.owners is None or one.id not in self.numbers:
+            return
+        for row in range(len(here)):
+            if 0 <= begin[row] < end[row]:
+                self.owners[here.frame[row], begin[row] * 8 : end[row] * 8] = self.numbers[one.id]
 
     def joined(self) -> dict[UUID, ArrayColumns]:
         """Return each array as one, in order of frame and index."""
@@ -157,6 +184,7 @@ def _decode_group(part: Group, plan: Plan, here: Stretches, found: Found) -> tup
 def _decode_item(part: Group, plan: Plan, here: Stretches, found: Found) -> tuple[Columns, NDArray[np.int64]]:
     stretches, sizes = gather_stretches(here.matrix, here.row, here.start, here.limit, part.size)
     columns = decode_fields(plan.groups[part.id], stretches, sizes, here.scope)
+    found.own_places(part.fields, columns, here)
     short = sizes < part.size
     if short.any():
         found.cut[here.frame[short]] = True
@@ -215,14 +243,15 @@ def _decode_moving_items(part: Group, plan: Plan, here: Stretches, found: Found)
     return cursor
 
 
-def _keep(found: Found, key: UUID, name: str, items: Stretches, columns: Columns, axis: Axis | None = None) -> None:
+def _keep(found: Found, key: UUID, name: str, items: Stretches, columns: Columns, axis: Axis | None = None, *,
+          lists: bool = False) -> None:  # fmt: skip
     stands = None
     if axis is not None:
         start, step = evaluate(axis.start, items.scope), evaluate(axis.step, items.scope)
         stands = start.values.astype(np.float64) + items.index[:, -1] * step.values.astype(np.float64)
         stands[~(start.known_rows() & step.known_rows())] = np.nan
     words = (axis.name, axis.unit) if axis is not None else ("", "")
-    batch = ArrayColumns(key, name, items.frame, items.index, columns, stands, *words)
+    batch = ArrayColumns(key, name, items.frame, items.index, columns, stands, *words, lists=lists)
     found.arrays.setdefault(key, []).append(batch)
 
 
@@ -261,6 +290,7 @@ def _decode_run(part: Run, _plan: Plan, here: Stretches, found: Found) -> tuple[
     validity = np.where(complete, Validity.GOOD, Validity.TOO_SHORT).astype(np.uint8)
     found.cut[here.frame[~complete]] = True
     column = FieldColumn(part.field, None, None, content[:, : max(width, 1)], validity, sizes)
+    found.own_bytes(part.field, here, here.start, after)
     return {part.field.id: column}, np.maximum(after, here.start)
 
 
@@ -280,12 +310,14 @@ def _decode_elements(part: Elements, plan: Plan, here: Stretches, found: Found) 
     )  # fmt: skip
     found.cut[here.frame[cut]] = True
     items = here.pick(owner, begin, begin + size, number)
+    whole = replace(items, start=begin - part.head)
     heads = {
         one.id: FieldColumn(one, raw, raw, None, _judged(one, raw))
         for one, raw in ((part.type, types), (part.length, lengths))
     }
     items.scope.add(heads)
-    _keep(found, part.id, part.name, items, heads)
+    found.own_places((part.type, part.length), heads, whole)
+    _keep(found, part.id, part.name, items, heads, lists=True)
     for case in part.cases:
         rows = np.flatnonzero(case.types.holds(types))
         inner = replace(items.pick(rows, begin[rows]), limit=(begin + size)[rows])
@@ -293,6 +325,7 @@ def _decode_elements(part: Elements, plan: Plan, here: Stretches, found: Found) 
         reach = max((one.places.size_needed for one in plan_of.fields), default=0)
         stretches, sizes = gather_stretches(here.matrix, inner.row, inner.start, inner.limit, reach)
         columns = decode_fields(plan_of, stretches, sizes, inner.scope)
+        found.own_places(case.fields, columns, inner)
         fixed = np.minimum(inner.start + reach, inner.limit)
         more, _ = decode_parts(case.parts, plan, inner, fixed, found)
         _keep(found, case.id, case.name, inner, columns | more)
@@ -327,6 +360,7 @@ def _decode_line(part: TextLine, _plan: Plan, here: Stretches, found: Found) -> 
     for number, one in enumerate(part.columns):
         if one.name:
             columns[one.id] = _text_column(one, matrix, here.row, begin[:, number], end[:, number])
+            found.own_bytes(one, here, begin[:, number], end[:, number])
     after = np.where(last < here.limit, last + len(part.ends), last)
     return columns, after
 
@@ -371,3 +405,35 @@ def _letters_or_digits(
 _DECODERS: dict[type, Callable[..., tuple[Columns, NDArray[np.int64]]]] = {
     Group: _decode_group, Run: _decode_run, Elements: _decode_elements, TextLine: _decode_line,
 }  # fmt: skip
+
+
+def bit_owners(plan: Plan, matrix: NDArray[np.uint8], sizes: NDArray[np.integer]) -> NDArray[np.int16]:
+    """Return the number of the field that owns each bit of each frame, -1 for none; int16 (n, w * 8).
+
+    Fields are numbered as :meth:`Layout.all_fields` of the plan's layout lists them; reserved bits have the number
+    behind the last field.
+    """
+    layout = plan.layout
+    fields = list(layout.all_fields())
+    numbers = {one.id: number for number, one in enumerate(fields)}
+    owners = np.full((len(matrix), matrix.shape[1] * 8), -1, np.int16)
+    scope = Scope(len(matrix))
+    scope.add_special("size", np.asarray(sizes))
+    scope.add_special("address", np.zeros(len(matrix)))
+    here = whole_frames(matrix, sizes, scope)
+    found = Found(np.zeros(len(matrix), np.bool_), owners=owners, numbers=numbers)
+    columns = decode_fields(plan.fixed, matrix, np.asarray(sizes), scope)
+    found.own_places(layout.fields, columns, here)
+    decode_parts(layout.parts, plan, here, np.full(len(matrix), layout.size, np.int64), found)
+    for bit in layout.reserved_bits():
+        if bit < owners.shape[1]:
+            owners[sizes > bit // 8, bit] = len(fields)
+    return owners
+
+
+def whole_frames(matrix: NDArray[np.uint8], sizes: NDArray[np.integer], scope: Scope) -> Stretches:
+    """Return the payloads themselves as stretches."""
+    rows = np.arange(len(matrix), dtype=np.int64)
+    zeros = np.zeros(len(matrix), np.int64)
+    index = np.empty((len(rows), 0), np.int64)
+    return Stretches(np.ascontiguousarray(matrix), rows, zeros, sizes.astype(np.int64), rows, index, scope)

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import math
-from fractions import Fraction
 
 import numpy as np
 
+from ..layouts.checks import held_by
 from ..layouts.model import Field, FieldKind
 from .columns import ArrayColumns, CheckState, Decoded, FieldColumn, Validity
-from .scalar import physical_of
 
 MINUS = "−"
 THIN_SPACE = "\u2009"
@@ -20,8 +19,8 @@ def decimals_of(field: Field) -> int:
     if field.kind is FieldKind.FLOAT:
         return 3
     if field.is_curved:
-        return 3
-    for digits in range(7):
+        return 2
+    for digits in range(5):
         if (field.ratio * 10**digits).denominator == 1 and (field.offset * 10**digits).denominator == 1:
             return digits
     step = abs(float(field.ratio))
@@ -58,47 +57,70 @@ def value_text(column: FieldColumn, row: int) -> str:
     if field.kind is FieldKind.FLAG:
         return "yes" if raw else "no"
     value = column.value[row].item()
-    text = number_text(value, decimals_of(field))
+    text = number_text(value, decimals_of(field) if len(field.places) else _free_decimals(value))
     return f"{text} {field.unit}" if field.unit else text
 
 
+def _free_decimals(value: float | int) -> int:
+    """Return decimals for a value that no step of bits stands behind: five digits in all, no zeros at the end."""
+    if isinstance(value, int) or not math.isfinite(value) or not value:
+        return 0
+    digits = max(0, 4 - math.floor(math.log10(abs(value))))
+    return len(f"{value:.{min(digits, 6)}f}".rstrip("0").partition(".")[2])
+
+
 def frame_sentence(decoded: Decoded, row: int) -> str:
-    """Say in one line what a frame means: present fields only, flags by name only when set, arrays by their ends."""
-    failed = [column.check.name for column in decoded.checks.values() if column.state[row] == CheckState.DISAGREES]
-    parts = [f"{name} disagrees" for name in failed]
-    for column in decoded.columns.values():
+    """Say in one line what a frame means.
+
+    Present fields only, flags by name only when set, arrays by their range; the fields that hold a check are left
+    out, a check that disagrees is said first, and then nothing else, since nothing else may be believed.
+    """
+    failed = [one for one in decoded.checks.values() if one.state[row] == CheckState.DISAGREES]
+    parts = [f"{one.check.name} disagrees" for one in failed]
+    silent = {one for check in decoded.checks.values() for one in held_by(check.check)}
+    spoilt = False
+    for key, column in decoded.columns.items():
         validity = Validity(column.validity[row])
-        if not validity.is_present or (failed and validity is Validity.CHECK_FAILED):
-            if validity is Validity.TOO_SHORT:
-                parts.append(f"{column.field.name} too short")
-            continue
-        if validity is Validity.GOOD and column.field.kind is FieldKind.FLAG and not column.field.names:
-            if column.raw is not None and column.raw[row]:
-                parts.append(column.field.name)
-            continue
-        parts.append(f"{column.field.name} {value_text(column, row)}")
-        if validity is Validity.OUTSIDE_LIMITS:
-            parts[-1] += " (outside limits)"
-    if not failed:
+        spoilt |= validity is Validity.CHECK_FAILED
+        if key not in silent and validity is not Validity.CHECK_FAILED:
+            parts += _field_words(column, row, validity)
+    if spoilt and not failed:
+        parts.insert(0, "check of the link failed")
+    if not spoilt:
         parts += [words for array in decoded.arrays.values() if (words := array_words(array, row))]
     return ", ".join(parts)
 
 
+def _field_words(column: FieldColumn, row: int, validity: Validity) -> list[str]:
+    name = column.field.name
+    if validity is Validity.TOO_SHORT:
+        return [f"{name} too short"]
+    if not validity.is_present:
+        return []
+    if validity is Validity.GOOD and column.field.kind is FieldKind.FLAG and not column.field.names:
+        return [name] if column.raw is not None and column.raw[row] else []
+    outside = " (outside limits)" if validity is Validity.OUTSIDE_LIMITS else ""
+    return [f"{name} {value_text(column, row)}{outside}"]
+
+
 def array_words(array: ArrayColumns, row: int) -> str:
-    """Say what an array holds in one frame: how many items, and the range of its first numbers; nothing if empty."""
+    """Say what an array holds in one frame: how many items, and the range of its numbers; nothing if empty."""
     items = array.rows_of(row)
     count = items.stop - items.start
     if not count:
         return ""
-    said = [f"{array.name} ×{count}" if count > 1 or not array.index.shape[1] else array.name]
-    for column in list(array.columns.values())[:2]:
+    if array.lists:
+        return f"{array.name} ×{count}"
+    said = [f"{array.name} ×{count}" if count > 1 else array.name]
+    for column in list(array.columns.values())[:3]:
         if count == 1 or column.value is None or column.field.names:
             said.append(f"{column.field.name} {value_text(column, items.start)}{' …' if count > 1 else ''}")
         else:
             good = column.plot_values()[items]
             good = good[np.isfinite(good)]
             if len(good):
-                said.append(f"{column.field.name} {range_text(good.min(), good.max(), column.field)}")
+                ends = range_text(good.min(), good.max(), column.field)
+                said.append(f"{column.field.name} {ends}{' ' + column.field.unit if column.field.unit else ''}")
     return " ".join(said)
 
 
@@ -110,16 +132,9 @@ def range_text(low: float, high: float, field: Field) -> str:
     return f"{number_text(float(low), digits)} … {number_text(float(high), digits)}"
 
 
-def field_range(field: Field) -> tuple[Fraction, Fraction]:
-    """Return the lowest and highest value a field's bits can say."""
-    if field.table:
-        heights = [corner.y for corner in field.table]
-        return min(heights), max(heights)
-    ends = sorted(physical_of(field, raw) for raw in field.raw_range())
-    return ends[0], ends[1]
-
-
 def places_words(field: Field) -> str:
     """Return kind and order in words, such as ``signed, low byte first``."""
     order = field.places.order_words()
+    if not field.raw_is_number and order == "high byte first":
+        order = ""
     return f"{field.kind.words}, {order}" if order else field.kind.words

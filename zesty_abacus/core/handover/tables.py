@@ -10,7 +10,8 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from ..codec.decode import Decoded, FieldColumn, Validity, decode
+from ..codec.columns import ArrayColumns, Decoded, FieldColumn, Validity
+from ..codec.kinds import decode_frames
 from ..codec.matching import match_kinds
 from ..codec.plan import Plan, compile_layout
 from ..errors import MisuseError
@@ -112,7 +113,7 @@ def wide_schema(capture: Capture, layouts: Sequence[Layout]) -> pa.Schema:
     head = [("time_ns", pa.int64()), ("lane", _TEXT), ("address", pa.int64()), ("message", _TEXT)]
     seen: dict[str, pa.DataType] = {}
     for plan in _plans(capture, layouts).values():
-        for field in plan.layout.fields:
+        for field in plan.layout.once_a_frame():
             is_text = field.kind is FieldKind.NAMES or not field.raw_is_number
             seen.setdefault(f"{plan.layout.name}.{field.name}", _TEXT if is_text else pa.float64())
     return pa.schema([*head, *seen.items()])
@@ -149,7 +150,7 @@ def _plans(capture: Capture, layouts: Sequence[Layout]) -> dict[int, Plan]:
         If no layout reads any frame, so that there would be nothing to write.
     """
     matched = match_kinds(capture, layouts)
-    plans = {kind: compile_layout(layout) for kind, layout in enumerate(matched) if layout is not None}
+    plans = {kind: compile_layout(layout, layouts) for kind, layout in enumerate(matched) if layout is not None}
     if not plans:
         raise MisuseError("no layout of the library reads any frame of this capture.")
     return plans
@@ -165,35 +166,55 @@ def _long_parts(capture: Capture, plan: Plan, rows: NDArray[np.uint32]) -> Itera
     if not len(rows):
         return
     frames = capture.gather(rows)
-    decoded = decode(plan, frames.matrix, frames.sizes)
+    decoded = decode_frames(capture, plan, frames)
     lane = capture.lanes[int(capture.table.lane[rows[0]])].name
     address = int(capture.table.address[rows[0]])
+    origin = lane, address, plan.layout.name
     for column in decoded.columns.values():
         present = np.flatnonzero(column.validity != Validity.ABSENT)
-        count = len(present)
-        yield (
-            rows[present],
-            pa.table(
-                [
-                    pa.array(frames.time_ns[present]),
-                    _repeat(lane, count),
-                    pa.repeat(pa.scalar(address, pa.int64()), count),
-                    _repeat(plan.layout.name, count),
-                    _repeat(column.field.name, count),
-                    _raw_array(column, present),
-                    _value_array(column, present),
-                    _repeat(column.field.unit, count),
-                    _label_array(column, present),
-                    _VALIDITY_WORDS.take(pa.array(column.validity[present])),
-                ],
-                schema=LONG_SCHEMA,
-            ),
-        )
+        names = _repeat(column.field.name, len(present))
+        yield rows[present], _long_table(frames.time_ns[present], origin, names, column, present)
+    for array in decoded.arrays.values():
+        for column in array.columns.values():
+            present = np.flatnonzero(column.validity != Validity.ABSENT)
+            names = _item_names(array, present, column.field.name)
+            owner = array.frame[present]
+            yield rows[owner], _long_table(frames.time_ns[owner], origin, names, column, present)
+
+
+def _long_table(
+    times: NDArray[np.int64], origin: tuple[str, int, str], names: pa.Array, column: FieldColumn, rows: NDArray
+) -> pa.Table:
+    count = len(rows)
+    lane, address, message = origin
+    return pa.table(
+        [
+            pa.array(times),
+            _repeat(lane, count),
+            pa.repeat(pa.scalar(address, pa.int64()), count),
+            _repeat(message, count),
+            names,
+            _raw_array(column, rows),
+            _value_array(column, rows),
+            _repeat(column.field.unit, count),
+            _label_array(column, rows),
+            _VALIDITY_WORDS.take(pa.array(column.validity[rows])),
+        ],
+        schema=LONG_SCHEMA,
+    )
+
+
+def _item_names(array: ArrayColumns, rows: NDArray, field: str) -> pa.Array:
+    """Return ``cells[3].voltage`` for items, with a number for each array around."""
+    parts: list = [_repeat(array.name, len(rows))]
+    for numbers in array.index[rows].T:
+        parts += [_repeat("[", len(rows)), pc.cast(pa.array(numbers), _TEXT), _repeat("]", len(rows))]
+    return pc.binary_join_element_wise(*parts, _repeat(f".{field}", len(rows)), "")
 
 
 def _wide_part(capture: Capture, plan: Plan, rows: NDArray[np.uint32], schema: pa.Schema) -> pa.Table:
     frames = capture.gather(rows)
-    decoded: Decoded = decode(plan, frames.matrix, frames.sizes)
+    decoded: Decoded = decode_frames(capture, plan, frames)
     count = len(rows)
     everything = np.arange(count)
     arrays: dict[str, pa.Array] = {
@@ -204,6 +225,9 @@ def _wide_part(capture: Capture, plan: Plan, rows: NDArray[np.uint32], schema: p
     }
     for column in decoded.columns.values():
         name = f"{plan.layout.name}.{column.field.name}"
+        if schema.get_field_index(name) < 0:
+            # carried by another layout: in the long table only
+            continue
         if schema.field(name).type != _TEXT:
             arrays[name] = _value_array(column, everything)
         else:

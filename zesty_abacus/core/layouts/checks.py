@@ -191,6 +191,11 @@ def check_words(check: Check) -> str:
     return f"CRC-{check.width}" if isinstance(check, Crc) else CHECK_WORDS[type(check)]
 
 
+def held_by(check: Check) -> tuple[UUID, ...]:
+    """Return the fields that carry nothing but the check."""
+    return (check.field,) if isinstance(check, Sum | Xor | Crc | Complement | Counter) else ()
+
+
 def check_fields(check: Check) -> tuple[UUID, ...]:
     """Return the fields a check names."""
     if isinstance(check, Counter):

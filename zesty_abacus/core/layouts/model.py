@@ -112,6 +112,10 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         """
         return _by_id(self.fields, field_id)
 
+    def any_field(self, field_id: UUID) -> Field:
+        """Return the field with this id, of the fixed ones or of a part; raises KeyError if there is none."""
+        return _by_id(self.all_fields(), field_id)
+
     def field_named(self, name: str) -> Field | None:
         """Return the fixed field with this name, or None."""
         return next((field for field in self.fields if field.name == name), None)
@@ -127,17 +131,24 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         yield from self.all_fields()
         yield from self.computed
 
+    def once_a_frame(self) -> Iterator[Field]:
+        """Yield the fields that are there once a frame, and computed values as fields."""
+        yield from self.fields
+        for part in self.parts:
+            yield from _once_in(part)
+        for value in self.computed:
+            yield Field(id=value.id, name=value.name, kind=FieldKind.FLOAT, unit=value.unit)
+
     def with_field(self, field: Field) -> Layout:
-        """Return a layout with the field of the same id replaced, or the field added in order of place.
+        """Return a layout with the field of the same id replaced, also within parts, or added in order of place.
 
         Expressions follow a new name.
         """
-        known = next((one for one in self.fields if one.id == field.id), None)
+        known = next((one for one in self.all_fields() if one.id == field.id), None)
         if known is None:
             fields = tuple(sorted((*self.fields, field), key=_first_place))
             return msgspec.structs.replace(self, fields=fields)
-        fields = tuple(field if one.id == field.id else one for one in self.fields)
-        changed = msgspec.structs.replace(self, fields=fields)
+        changed = rewrite(self, lambda node: field if isinstance(node, Field) and node.id == field.id else node)
         return changed if known.name == field.name else renamed(changed, known.name, field.name)
 
     def without_field(self, field_id: UUID) -> Layout:
@@ -149,24 +160,49 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
             checks=tuple(check for check in freed.checks if field_id not in check_fields(check)),
         )
 
-    def with_item(self, item: Part | Check | Computed) -> Layout:
-        """Return a layout with a top-level part, check or computed value replaced by id, or added at the end."""
-        name = _shelf_of(item)
-        known = getattr(self, name)
-        if any(one.id == item.id for one in known):
-            items = tuple(item if one.id == item.id else one for one in known)
-        else:
-            items = (*known, item)
-        return msgspec.structs.replace(self, **{name: items})
+    def item(self, item_id: UUID) -> Item:
+        """Return the field, part, case, check or computed value with this id, wherever it lies.
+
+        Raises
+        ------
+        KeyError
+            If there is none.
+        """
+        found: list[Item] = []
+
+        def look(node):  # type: ignore[no-untyped-def]
+            if getattr(node, "id", None) == item_id and not isinstance(node, Layout):
+                found.append(node)
+            return node
+
+        rewrite(self, look)
+        if not found:
+            raise KeyError(item_id)
+        return found[0]
+
+    def with_item(self, item: Item) -> Layout:
+        """Return a layout with a field, part, case, check or computed value replaced by id, or added at its end."""
+        if isinstance(item, Field):
+            return self.with_field(item)
+        try:
+            known = self.item(item.id)
+        except KeyError:
+            name = _shelf_of(item)
+            return msgspec.structs.replace(self, **{name: (*getattr(self, name), item)})
+        changed = rewrite(self, lambda node: item if node is known else node)
+        if isinstance(item, Computed) and known.name != item.name:
+            changed = renamed(changed, known.name, item.name)
+        return changed
 
     def without_item(self, item_id: UUID) -> Layout:
-        """Return a layout without the top-level part, check or computed value with this id."""
+        """Return a layout without what has this id, wherever it lies; what depends on a field that goes is freed."""
+        item = self.item(item_id)
+        if isinstance(item, Field) and any(field.id == item_id for field in self.fields):
+            return self.without_field(item_id)
+        gone = {item_id} | ({field.id for field in part_fields(item)} if isinstance(item, Part) else set())
+        kept = _dropped(self, gone)
         return msgspec.structs.replace(
-            self,
-            **{
-                name: tuple(one for one in getattr(self, name) if one.id != item_id)
-                for name in ("parts", "checks", "computed")
-            },
+            kept, checks=tuple(check for check in kept.checks if not gone & {check.id, *check_fields(check)})
         )
 
     def owners(self) -> dict[int, list[int]]:
@@ -182,6 +218,17 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         return frozenset(bit for check in self.checks if isinstance(check, Reserved) for bit in check.places)
 
 
+def _once_in(part: Part) -> Iterator[Field]:
+    if isinstance(part, Group) and part.repeat is Repeat.ONCE:
+        yield from part.fields
+        for inner in part.parts:
+            yield from _once_in(inner)
+    elif isinstance(part, Run):
+        yield part.field
+    elif isinstance(part, TextLine):
+        yield from (field for field in part.columns if field.name)
+
+
 _T = TypeVar("_T")
 
 
@@ -192,7 +239,24 @@ def _by_id(items: Iterable[_T], wanted: UUID) -> _T:
     raise KeyError(wanted)
 
 
-def _shelf_of(item: Part | Check | Computed) -> str:
+Item = Field | Part | ElementCase | Check | Computed
+"""Everything in a layout that has an identity and can be edited on its own."""
+
+
+def _dropped(node, gone: set[UUID]):  # type: ignore[no-untyped-def]
+    """Return a value of the model without the members of its tuples that have one of these ids."""
+    if isinstance(node, msgspec.Struct):
+        inner = {name: getattr(node, name) for name in node.__struct_fields__}
+        replaced = {name: _dropped(value, gone) for name, value in inner.items()}
+        moved = {name: value for name, value in replaced.items() if value is not inner[name]}
+        return msgspec.structs.replace(node, **moved) if moved else node
+    if isinstance(node, tuple):
+        items = tuple(_dropped(item, gone) for item in node if getattr(item, "id", None) not in gone)
+        return items if items != node else node
+    return node
+
+
+def _shelf_of(item: Item) -> str:
     if isinstance(item, Computed):
         return "computed"
     return "parts" if isinstance(item, Part) else "checks"

@@ -21,7 +21,8 @@ MAX_SIZE = 65536
 def check_layout(layout: Layout) -> list[LayoutProblem]:
     """Return everything that is wrong with a layout; an empty list means it can be used."""
     problems = [LayoutProblem(None, attribute, text) for attribute, text in _check_head(layout)]
-    room = layout.registers.count * layout.registers.space.register_bits // 8 if layout.registers else layout.size
+    registers = layout.registers
+    room = (registers.count * registers.space.register_bits + 7) // 8 if registers is not None else layout.size
     problems += check_fields_of(layout.fields, layout.fields, room or MAX_SIZE)
     problems += check_structure(layout, check_fields_of)
     return problems

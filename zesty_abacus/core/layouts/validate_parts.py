@@ -80,6 +80,7 @@ class _Walk:
         elif isinstance(part, TextLine):
             for attribute, sentence in _check_line(part):
                 self._say(part.id, attribute, sentence)
+            return (*scope, *(field for field in part.columns if field.name))
         elif isinstance(part, Elements):
             self._elements(part, scope, depth)
         return scope

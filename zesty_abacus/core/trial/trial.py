@@ -10,6 +10,7 @@ from __future__ import annotations
 import json
 import os
 from pathlib import Path
+from uuid import UUID
 
 import msgspec
 
@@ -73,6 +74,15 @@ class Moment(msgspec.Struct, frozen=True, kw_only=True):
     text: str
 
 
+class TieEntry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A layout tied by hand to a lane, or to one kind of message of it."""
+
+    layout: UUID
+    lane: str
+    address: int | None = None
+    flags: int | None = None
+
+
 class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     """The content of ``trial.json``, an immutable value."""
 
@@ -85,6 +95,12 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     moments: tuple[Moment, ...] = ()
     references: tuple[str, ...] = ()
     library: str = "library.sqlite"
+    ties: tuple[TieEntry, ...] = ()
+
+    def with_tie(self, entry: TieEntry | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
+        """Return a trial in which one kind of message, or a lane, is tied to a layout, or to none."""
+        others = tuple(tie for tie in self.ties if (tie.lane, tie.address, tie.flags) != (lane, address, flags))
+        return msgspec.structs.replace(self, ties=others if entry is None else (*others, entry))
 
     def lane_entry(self, name: str) -> LaneEntry:
         """Return what is said about a lane, an empty entry if nothing is."""

@@ -7,9 +7,8 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QGridLayout,
     QHBoxLayout,
-    QLineEdit,
+    QMenu,
     QScrollArea,
     QSplitter,
     QStackedWidget,
@@ -18,10 +17,10 @@ from PyQt6.QtWidgets import (
 )
 
 from ..session import Session
-from ..theme import figure_font, text_font
 from ..widgets.abacus import AbacusState
 from ..widgets.parts import DeskHead, button, hairline, label
 from .history_panel import HistoryPanel
+from .message_form import MessageForm
 from .plan import PlanView
 from .tried import TriedTable
 
@@ -48,12 +47,15 @@ class LayoutsDesk(QWidget):
         self.tried = TriedTable(session)
         self.message = MessageForm(session)
         self.side = HistoryPanel(session)
+        self.untie = button("Untie", "Let the library say again which layout reads this message", link=True)
         self.add = button("New field", "Make a field of the selected beads (F)")
+        self.drop_in = button("Drop in…", "Add an array, a string, a list, a check or a computed value (Shift F)")
         self.turn = button("Turn order", "Turn the byte order of the open field round (O)")
         self.remove = button("Remove field", "Remove the open field (Shift Delete)")
-        for action in (self.add, self.turn, self.remove):
+        for action in (self.untie, self.add, self.drop_in, self.turn, self.remove):
             self.head.row.addWidget(action)
         self.begin = button("Begin a layout for this message", "", main=True)
+        self.tie = button("Read it with another layout…", "Tie a layout of the library to this message by hand")
         self._stack = QStackedWidget()
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._work_area())
@@ -76,6 +78,7 @@ class LayoutsDesk(QWidget):
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(self.begin)
+        row.addWidget(self.tie)
         row.addStretch(1)
         column.addLayout(row)
         column.addStretch(2)
@@ -105,8 +108,14 @@ class LayoutsDesk(QWidget):
         self.add.clicked.connect(self.add_field)
         self.turn.clicked.connect(self.turn_order)
         self.remove.clicked.connect(self.remove_field)
+        self.drop_in.clicked.connect(self.choose_template)
         self.begin.clicked.connect(self._begin_layout)
+        self.tie.clicked.connect(self._offer_ties)
+        self.untie.clicked.connect(lambda: self._session.tie(None))
         self.plan.edited.connect(self._on_edited)
+        self.plan.grown.connect(self.keep)
+        self.tried.wrong_wanted.connect(lambda time_ns: session.clock.set_cursor(time_ns, follow=True))
+        session.clock.cursor_changed.connect(self._show_cursor)
         self.plan.field_picked.connect(lambda _id: self._show_actions())
         self.plan.abacus.selected.connect(lambda _bits: self._show_actions())
         session.kind_changed.connect(lambda: self.plan.pick(None))
@@ -120,11 +129,20 @@ class LayoutsDesk(QWidget):
         session = self._session
         return session.layout_of(session.kind) if session.capture is not None else None
 
+    @property
+    def whole_shown(self) -> heavy.Layout | None:
+        """The layout in hand as the library has it: of a register map, the whole map."""
+        layout = self.layout_shown
+        return self._session.edits.layout(layout.id) if layout is not None else None
+
     # edits
 
     def add_field(self) -> None:
         """Make a field of the selected beads and open its card, name first."""
-        session, layout = self._session, self.layout_shown
+        session, layout = self._session, self.whole_shown
+        if layout is not None and (layout.registers is not None or layout.moves):
+            self._add_behind(layout)
+            return
         bits = self.plan.abacus.bits
         if layout is None or self.plan.current is not None or not bits:
             session.told.emit("", "Close the open field with Esc and drag over free beads first.")
@@ -140,25 +158,65 @@ class LayoutsDesk(QWidget):
             self.plan.form.lines["name"].setFocus()
             self.plan.form.lines["name"].selectAll()
 
+    def _add_behind(self, layout: heavy.Layout) -> None:
+        """Add a field where no beads can be marked: in the first free register, or in the byte behind the others."""
+        changed = self._session.engine.with_field_behind(layout)
+        known = {field.id for field in layout.fields}
+        if self.keep(changed):
+            self.plan.pick(next(field.id for field in changed.fields if field.id not in known))
+
     def turn_order(self) -> None:
         """Turn the byte order of the open field round."""
-        layout = self.layout_shown
-        if layout is not None and self.plan.current is not None:
-            field = layout.field(self.plan.current)
-            self._on_edited(msgspec.structs.replace(field, places=field.places.other_order()))
+        layout = self.whole_shown
+        open_field = next((f for f in layout.all_fields() if f.id == self.plan.current), None) if layout else None
+        if open_field is not None and len(open_field.places):
+            self._on_edited(msgspec.structs.replace(open_field, places=open_field.places.other_order()))
 
     def remove_field(self) -> None:
-        """Remove the open field; undo brings it back."""
-        layout = self.layout_shown
+        """Remove what is open: a field, a part, a check or a computed value; undo brings it back."""
+        layout = self.whole_shown
         if layout is not None and self.plan.current is not None:
-            self._session.edits.change(layout.without_field(self.plan.current))
+            self.keep(layout.without_item(self.plan.current))
 
-    def _on_edited(self, field: heavy.Field) -> bool:
-        """Keep a changed field if the layout stays valid; otherwise say what is wrong beside it."""
-        session, layout = self._session, self.layout_shown
+    def choose_template(self) -> None:
+        """Offer what can be dropped in, by family."""
+        menu = QMenu(self)
+        family = ""
+        for template in self._session.engine.TEMPLATES:
+            if template.family != family:
+                family = template.family
+                menu.addSection(family.capitalize())
+            action = menu.addAction(template.name)
+            if action is not None:
+                action.triggered.connect(lambda _checked, one=template: self.drop(one))
+        menu.popup(self.drop_in.mapToGlobal(self.drop_in.rect().bottomLeft()))
+
+    def drop(self, template: Any) -> bool:
+        """Add something ready-made to the layout and open its card."""
+        session, layout = self._session, self.whole_shown
         if layout is None:
             return False
-        changed = layout.with_field(field)
+        try:
+            changed = template.add(layout)
+        except session.engine.NothingToDoError as error:
+            session.told.emit("", str(error))
+            return False
+        known = {item.id for item in (*layout.parts, *layout.checks, *layout.computed)}
+        if not self.keep(changed):
+            return False
+        new = next((i for i in (*changed.parts, *changed.checks, *changed.computed) if i.id not in known), None)
+        if new is not None:
+            self.plan.pick(new.id)
+        return True
+
+    def _on_edited(self, item: Any) -> bool:
+        """Keep a changed field or other item if the layout stays valid; otherwise say what is wrong beside it."""
+        whole = self.whole_shown
+        return whole is not None and self.keep(whole.with_item(item))
+
+    def keep(self, changed: heavy.Layout) -> bool:
+        """Keep a changed layout if it is valid; otherwise say what is wrong beside it."""
+        session = self._session
         problems = session.engine.check_layout(changed)
         if problems:
             self.plan.show_problem(problems[0].attribute, problems[0].sentence)
@@ -176,6 +234,16 @@ class LayoutsDesk(QWidget):
             self.message.lines["name"].setFocus()
             self.message.lines["name"].selectAll()
 
+    def _offer_ties(self) -> None:
+        """Offer the layouts of the library for what this lane speaks."""
+        session = self._session
+        menu = QMenu(self)
+        for layout in session.layouts_to_tie(session.kind):
+            action = menu.addAction(layout.name)
+            if action is not None:
+                action.triggered.connect(lambda _checked, one=layout.id: session.tie(one))
+        menu.popup(self.tie.mapToGlobal(self.tie.rect().bottomLeft()))
+
     # showing
 
     def _refresh(self) -> None:
@@ -188,10 +256,11 @@ class LayoutsDesk(QWidget):
             activity = session.activities[kind] if kind < len(session.activities) else None
             size = max(layout.size, session.capture.kind_size(kind))
             moves = activity.moves if activity is not None else AbacusState().moves
-            self.plan.show_layout(layout, AbacusState(size, b"", moves, session.engine.owned_bits(layout, size)))
+            whole = self.whole_shown if layout.registers is not None else None
+            self.plan.show_layout(layout, AbacusState(size, b"", moves, session.owners_of(kind, size)), whole)
             self.head.title.setText(layout.name)
             self.head.words.setText(self._head_words(layout))
-            self.message.show_layout(layout)
+            self.message.show_layout(whole or layout, session.match_words(kind))
             self._try()
         self._show_actions()
 
@@ -201,16 +270,24 @@ class LayoutsDesk(QWidget):
         self.head.words.setText("")
         if session.capture is None or session.kind is None:
             self.begin.hide()
+            self.tie.hide()
             self.empty_words.setText("Choose a message in the roster to see its plan.")
             return
         key = session.kind_key(session.kind)
         self.begin.setVisible(key.is_data)
+        self.tie.setVisible(key.is_data and bool(session.layouts_to_tie(session.kind)))
         named = f"Nobody has named {session.kind_address(session.kind)} yet."
         self.empty_words.setText(named if key.is_data else "Error and remote frames carry no payload to lay out.")
 
     def _head_words(self, layout: heavy.Layout) -> str:
         applies = layout.applies
-        parts = [f"{applies.address_text()} on {', '.join(applies.lanes) or 'any lane'}", f"{layout.size} bytes"]
+        parts = [applies.words()]
+        if layout.registers is None:
+            parts.append(f"{layout.size} bytes{' and what follows' if layout.moves else ''}")
+        else:
+            whole = self.whole_shown or layout
+            parts = [f"{len(whole.fields)} fields in {layout.registers.space.words}"]
+            parts.append(f"this exchange carries {len(layout.fields)}")
         if layout.sender:
             parts.append(f"sent by {layout.sender}")
         return " · ".join(parts)
@@ -218,11 +295,17 @@ class LayoutsDesk(QWidget):
     def _show_actions(self) -> None:
         layout = self.layout_shown
         is_open = self.plan.current is not None
-        for action in (self.add, self.turn, self.remove):
+        for action in (self.add, self.drop_in, self.turn, self.remove):
             action.setVisible(layout is not None)
+        self.untie.setVisible(self._session.is_tied())
         self.turn.setEnabled(is_open)
         self.remove.setEnabled(is_open)
-        self.add.setEnabled(not is_open and bool(self.plan.abacus.bits))
+        no_beads = layout is not None and (layout.registers is not None or layout.moves)
+        self.add.setEnabled(no_beads or (not is_open and bool(self.plan.abacus.bits)))
+
+    def _show_cursor(self) -> None:
+        if self.isVisible():
+            self.plan.show_frame()
 
     def _try(self) -> None:
         if self.isVisible():
@@ -231,83 +314,3 @@ class LayoutsDesk(QWidget):
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self._refresh()
-
-
-class MessageForm(QWidget):
-    """When the layout applies, and what the message is called."""
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        self._layout: heavy.Layout | None = None
-        self.lines = {name: QLineEdit() for name in ("name", "address", "size", "lanes", "sender", "note")}
-        self.problem = label("", "wrong", wrap=True)
-        grid = QGridLayout(self)
-        grid.setContentsMargins(6, 6, 14, 8)
-        grid.setVerticalSpacing(5)
-        heading = label("Message and when it applies")
-        heading.setFont(text_font(bold=True))
-        grid.addWidget(heading, 0, 0, 1, 2)
-        words = {"name": "message", "address": "identifier is", "size": "bytes", "lanes": "on lanes",
-                 "sender": "sent by", "note": "note"}  # fmt: skip
-        for row, (name, line) in enumerate(self.lines.items(), 1):
-            line.setAccessibleName(words[name])
-            if name in ("address", "size"):
-                line.setFont(figure_font())
-            line.editingFinished.connect(lambda name=name: self._take(name))
-            grid.addWidget(label(words[name], "section"), row, 0)
-            grid.addWidget(line, row, 1)
-        self.lines["lanes"].setPlaceholderText("any lane")
-        grid.addWidget(self.problem, 9, 0, 1, 2)
-        self.problem.hide()
-
-    def show_layout(self, layout: heavy.Layout) -> None:
-        """Show another layout, or the same one changed."""
-        self._layout = layout
-        applies = layout.applies
-        texts = {"name": layout.name, "address": applies.address_text(), "size": str(layout.size),
-                 "lanes": ", ".join(applies.lanes), "sender": layout.sender, "note": layout.note}  # fmt: skip
-        for name, text in texts.items():
-            if self.lines[name].text() != text:
-                self.lines[name].setText(text)
-        self.problem.hide()
-
-    def _take(self, name: str) -> None:
-        if self._layout is None:
-            return
-        engine = self._session.engine
-        try:
-            changed = self._changed(name, self.lines[name].text().strip())
-        except ValueError as error:
-            self._say(str(error))
-            return
-        problems = engine.check_layout(changed)
-        if problems:
-            self._say(problems[0].sentence)
-        elif changed != self._layout:
-            self._session.edits.change(changed)
-
-    def _changed(self, name: str, text: str) -> heavy.Layout:
-        layout = self._layout
-        assert layout is not None
-        if name == "address":
-            digits = text.lower().removeprefix("0x")
-            try:
-                address = int(digits, 16)
-            except ValueError as error:
-                raise ValueError(f"{text!r} is not an identifier; write hex digits such as 0x1A0.") from error
-            extended = layout.applies.extended if address <= 0x7FF and len(digits) == 3 else len(digits) > 3
-            applies = msgspec.structs.replace(layout.applies, address=address, extended=extended)
-            return msgspec.structs.replace(layout, applies=applies)
-        if name == "size":
-            if not text.isdigit() or len(text) > 6:
-                raise ValueError(f"{text!r} is not a number of bytes.")
-            return msgspec.structs.replace(layout, size=int(text))
-        if name == "lanes":
-            lanes = tuple(part.strip() for part in text.split(",") if part.strip())
-            return msgspec.structs.replace(layout, applies=msgspec.structs.replace(layout.applies, lanes=lanes))
-        return msgspec.structs.replace(layout, **{name: text})
-
-    def _say(self, sentence: str) -> None:
-        self.problem.setText(sentence)
-        self.problem.show()

@@ -122,7 +122,7 @@ class FieldForm(QWidget):
             text = self._text_of(attribute)
             if line.text() != text:
                 line.setText(text)
-            _mark(line, wrong=False)
+            mark_wrong(line, wrong=False)
         self.kind.setCurrentIndex(self.kind.findData(field.kind.value))
         self._fill_selectors()
         self.problem.hide()
@@ -135,7 +135,7 @@ class FieldForm(QWidget):
         """Say what is wrong, beside the entry it is about."""
         line = self.lines.get(attribute)
         if line is not None:
-            _mark(line, wrong=True)
+            mark_wrong(line, wrong=True)
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
 
@@ -251,7 +251,8 @@ def _small(words: str) -> QLabel:
     return made
 
 
-def _mark(line: QLineEdit, *, wrong: bool) -> None:
+def mark_wrong(line: QLineEdit, *, wrong: bool) -> None:
+    """Mark an entry as wrong, or not."""
     if bool(line.property("wrong")) != wrong:
         line.setProperty("wrong", wrong)
         style = line.style()

@@ -2,129 +2,65 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 import msgspec
+import numpy as np
 from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from ..session import Session
-from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
+from ..theme import faded, look
 from ..widgets.abacus import Abacus, AbacusState, Drawing
-from ..widgets.paint import draw_text
 from ..widgets.parts import label
+from .cards import CARD_HEIGHT, Card, FieldCard, ItemCard
 from .field_form import FieldForm
+from .flow import FlowStrip, RegisterLadder
+from .item_form import ItemForm
 
 if TYPE_CHECKING:
     from .. import engine as heavy
 
 _THREAD_WIDTH = 76
-_CARD_HEIGHT = 37
 
 
-class FieldCard(QFrame):
-    """One field: its name and reading; opened, its form.
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """A card to show: what it is about, its number among all fields, how deep it lies."""
 
-    Events
-    ------
-    picked
-        (field id) the card was clicked.
-    """
+    item: Any
+    number: int
+    depth: int
+    is_field: bool
 
-    picked = pyqtSignal(object)
 
-    def __init__(self, session: Session, field: heavy.Field, number: int) -> None:
-        super().__init__()
-        self._session = session
-        self.field = field
-        self.number = number
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"Field {field.name}")
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(10, _CARD_HEIGHT, 10, 8)
-        self.column.setSpacing(0)
-        self.close_form()
+def entries_of(layout: heavy.Layout) -> list[Entry]:
+    """Return the cards of a layout in reading order: fields, parts with what they hold, checks, computed values."""
+    numbers = {field.id: number for number, field in enumerate(layout.all_fields())}
+    made = [Entry(field, numbers[field.id], 0, True) for field in layout.fields]
 
-    def open_form(self, form: FieldForm) -> None:
-        """Grow to hold the form."""
-        self.column.addWidget(form)
-        form.show()
-        self.setMinimumHeight(0)
-        self.setMaximumHeight(16_777_215)
-        self.updateGeometry()
+    def fields(items: Any, depth: int) -> None:
+        made.extend(Entry(field, numbers[field.id], depth, True) for field in items)
 
-    def close_form(self) -> None:
-        """Shrink to two lines."""
-        self.setFixedHeight(_CARD_HEIGHT)
-        self.update()
+    def part(one: Any, depth: int) -> None:
+        made.append(Entry(one, -1, depth, False))
+        for name in ("type", "length", "field"):
+            inner = getattr(one, name, None)
+            if inner is not None and getattr(inner, "id", None) in numbers:
+                fields((inner,), depth + 1)
+        fields(getattr(one, "fields", ()), depth + 1)
+        fields(getattr(one, "columns", ()), depth + 1)
+        for inner in (*getattr(one, "parts", ()), *getattr(one, "cases", ())):
+            part(inner, depth + 1)
 
-    def show_field(self, field: heavy.Field, number: int) -> None:
-        """Show the field changed."""
-        self.field, self.number = field, number
-        self.setAccessibleName(f"Field {field.name}")
-        self.update()
-
-    @property
-    def is_open(self) -> bool:
-        """Whether the form is in this card."""
-        return self.column.count() > 0
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        theme = look.theme
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        color = theme.field(self.number)
-        box = QRectF(self.rect()).adjusted(0.8, 0.8, -0.8, -0.8)
-        painter.setPen(QPen(QColor(theme.zest) if self.is_open else faded(color, 0.55), 1.6 if self.is_open else 1))
-        painter.setBrush(QColor(theme.panel) if self.is_open else faded(color, 0.12))
-        painter.drawRoundedRect(box, 7, 7)
-        painter.fillRect(QRectF(1.5, 8, 3.5, _CARD_HEIGHT - 16), color)
-        self._draw_words(painter)
-        painter.end()
-
-    def _draw_words(self, painter: QPainter) -> None:
-        theme, field = look.theme, self.field
-        left, right = self._sides()
-        top = QRectF(12, 3, self.width() - 24, 16)
-        draw_text(painter, top, right[0], figure_font(SMALL_PX), theme.ink, Qt.AlignmentFlag.AlignRight)
-        used = painter.fontMetrics().horizontalAdvance(right[0]) + 10
-        draw_text(painter, top.adjusted(0, 0, -used, 0), field.name, text_font(SMALL_PX, bold=True), theme.ink)
-        below = top.translated(0, 15)
-        draw_text(painter, below, right[1], text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
-        used = painter.fontMetrics().horizontalAdvance(right[1]) + 10
-        words = f"{field.places}  {left}"
-        draw_text(painter, below.adjusted(0, 0, -used, 0), words, text_font(TINY_PX), theme.quiet)
-
-    def _sides(self) -> tuple[str, tuple[str, str]]:
-        """Return the reading in words, and scale and range for the right side."""
-        engine, field = self._session.engine, self.field
-        words = engine.wording.places_words(field)
-        if field.kind.value == "names":
-            return words, (f"{len(field.names)} names", "")
-        if field.kind.value in ("flag", "text", "bytes"):
-            return words, ("", "")
-        unit = f" {field.unit}" if field.unit else ""
-        scale = f"{engine.format_exact(field.ratio)}{unit} a step"
-        if field.ratio == 1 and not unit:
-            scale = ""
-        if field.kind.value == "float":
-            return words, (unit.strip(), "")
-        low, high = engine.wording.field_range(field)
-        low = field.low if field.low is not None else low
-        high = field.high if field.high is not None else high
-        return words, (scale, engine.wording.range_text(float(low), float(high), field))
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        self.picked.emit(self.field.id)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space) and not self.is_open:
-            self.picked.emit(self.field.id)
-        else:
-            super().keyPressEvent(event)
+    for one in layout.parts:
+        part(one, 0)
+    made += [Entry(item, -1, 0, False) for item in (*layout.checks, *layout.computed)]
+    return made
 
 
 class PlanView(QWidget):
@@ -137,22 +73,34 @@ class PlanView(QWidget):
     field_picked
         (field id or None) another card is open.
     edited
-        (field) a field was changed on the beads or in its form.
+        (field or other item) something was changed on the beads or in its form.
+    grown
+        (layout) something was added inside a part.
     """
 
     field_picked = pyqtSignal(object)
     edited = pyqtSignal(object)
+    grown = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         self._layout: heavy.Layout | None = None
         self.current: UUID | None = None
-        self.cards: dict[UUID, FieldCard] = {}
+        self._whole: heavy.Layout | None = None
+        self.cards: dict[UUID, Card] = {}
         self.abacus = Abacus(Drawing.PLACES)
+        self.flow = FlowStrip()
+        self.ladder = RegisterLadder(session)
         self.form = FieldForm(session)
         self.form.hide()
         self.form.edited.connect(self.edited)
+        self.item_form = ItemForm(session)
+        self.item_form.hide()
+        self.item_form.edited.connect(self.edited)
+        self.item_form.grown.connect(self.grown)
+        self.flow.byte_picked.connect(self._pick_number)
+        self.ladder.rung_picked.connect(self.pick)
         self._build()
         self.abacus.selected.connect(self._on_beads)
         self.abacus.selecting.connect(lambda _bits: self.update())
@@ -174,7 +122,18 @@ class PlanView(QWidget):
         self.hint.setMaximumWidth(230)
         left = QVBoxLayout()
         left.setContentsMargins(0, 0, 0, 6)
-        left.addWidget(self.abacus, 1)
+        self.pictures = QStackedWidget()
+        for picture in (self.abacus, self.flow, self.ladder):
+            area = QScrollArea()
+            area.setWidgetResizable(True)
+            area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            area.setWidget(picture)
+            bar = area.verticalScrollBar()
+            if bar is not None:
+                bar.valueChanged.connect(self.update)
+            self.pictures.addWidget(area)
+        left.addWidget(self.pictures, 1)
         left.addWidget(self.hint)
         row = QHBoxLayout(self)
         row.setContentsMargins(10, 4, 0, 0)
@@ -190,25 +149,81 @@ class PlanView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(700, 360)
 
-    def show_layout(self, layout: heavy.Layout | None, state: AbacusState) -> None:
-        """Show a layout; cards of fields that stay are kept, so that the form keeps its focus."""
-        self._layout = layout
+    def show_layout(self, layout: heavy.Layout | None, state: AbacusState, whole: heavy.Layout | None = None) -> None:
+        """Show a layout; cards of what stays are kept, so that the form keeps its focus.
+
+        ``whole`` is the register map that ``layout`` is a window of.
+        """
+        self._layout, self._whole = layout, whole
         self.abacus.show_state(state)
         self.abacus.setMinimumHeight(self.abacus.sizeHint().height())
-        fields = list(layout.fields) if layout is not None else []
-        wanted = {field.id for field in fields}
-        for gone in set(self.cards) - wanted:
+        shown = whole or layout
+        entries = entries_of(shown) if shown is not None else []
+        for gone in set(self.cards) - {entry.item.id for entry in entries}:
             self._drop_card(gone)
-        for number, field in enumerate(fields):
-            if field.id not in self.cards:
-                card = FieldCard(self._session, field, number)
+        for entry in entries:
+            if entry.item.id not in self.cards:
+                card = (FieldCard if entry.is_field else ItemCard)(self._session, entry.item, entry.number, entry.depth)
                 card.picked.connect(self.pick)
-                self.cards[field.id] = card
-            self.cards[field.id].show_field(field, number)
-        self._arrange([self.cards[field.id] for field in fields])
-        if self.current is not None and layout is not None:
-            self.form.show_field(layout.field(self.current), layout)
+                self.cards[entry.item.id] = card
+            self.cards[entry.item.id].show_item(entry.item, entry.number, entry.depth, shown)
+        self._arrange([self.cards[entry.item.id] for entry in entries])
+        if self.current is not None and shown is not None:
+            self._show_form(shown)
+        self._choose_picture()
         self._show_places()
+
+    def _choose_picture(self) -> None:
+        """Beads for fixed places, a flowing strip where parts move, a ladder for a device."""
+        layout = self._layout
+        number = 0 if layout is None else 2 if self._whole is not None else 1 if layout.moves else 0
+        self.pictures.setCurrentIndex(number)
+        widths = (self.abacus.sizeHint().width(), self.flow.sizeHint().width(), self.ladder.sizeHint().width())
+        self.pictures.setFixedWidth(widths[number] + 14)
+        self.show_frame()
+
+    def show_frame(self) -> None:
+        """Show the frame at the cursor in the strip, or the device's values there on the ladder."""
+        session, layout = self._session, self._layout
+        if layout is None or session.kind is None or self.pictures.currentIndex() == 0:
+            return
+        at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
+        if self._whole is not None:
+            self.ladder.show_map(self._whole, layout, self._values_at_cursor(), self.current)
+        elif at is not None:
+            card = self.cards.get(self.current) if self.current is not None else None
+            self.flow.show_frame(at.payload, at.owners, card.number if card is not None else -1)
+        else:
+            self.flow.show_frame(b"", np.zeros(0, np.int16), -1)
+
+    def _values_at_cursor(self) -> dict[UUID, str]:
+        """Return the last known value of every register of the map, from all exchanges that carry a part of it."""
+        session = self._session
+        assert self._whole is not None
+        latest: dict[UUID, tuple[int, str]] = {}
+        for kind, window in enumerate(session.matches):
+            if window is None or window.id != self._whole.id:
+                continue
+            at = session.store.frame_at(kind, window, session.clock.cursor_ns)
+            if at is None or at.decoded is None:
+                continue
+            for key, column in at.decoded.columns.items():
+                if column.has_value[0] and at.time_ns >= latest.get(key, (at.time_ns, ""))[0]:
+                    latest[key] = at.time_ns, session.engine.wording.value_text(column, 0)
+        return {key: text for key, (_, text) in latest.items()}
+
+    def _pick_number(self, number: int) -> None:
+        for key, card in self.cards.items():
+            if card.number == number:
+                self.pick(key)
+                return
+
+    def _show_form(self, layout: heavy.Layout) -> None:
+        assert self.current is not None
+        if isinstance(self.cards[self.current], FieldCard):
+            self.form.show_field(layout.any_field(self.current), layout)
+        else:
+            self.item_form.show_item(layout.item(self.current), layout)
 
     def pick(self, field_id: UUID | None) -> None:
         """Open a card, or close the open one."""
@@ -216,9 +231,10 @@ class PlanView(QWidget):
             return
         self._take_form_out()
         self.current = field_id
-        if field_id is not None and self._layout is not None and field_id in self.cards:
-            self.form.show_field(self._layout.field(field_id), self._layout)
-            self.cards[field_id].open_form(self.form)
+        shown = self._whole or self._layout
+        if field_id is not None and shown is not None and field_id in self.cards:
+            self._show_form(shown)
+            self.cards[field_id].open_form(self._form_of(field_id))
             QTimer.singleShot(0, lambda: self._bring_into_sight(field_id))
         self._show_places()
         self.field_picked.emit(field_id)
@@ -227,7 +243,11 @@ class PlanView(QWidget):
     def show_problem(self, attribute: str, sentence: str) -> None:
         """Say why an edit was not kept."""
         self.form.show_problem(attribute, sentence)
+        self.item_form.show_problem(attribute, sentence)
         self._show_places()
+
+    def _form_of(self, item_id: UUID) -> QWidget:
+        return self.form if isinstance(self.cards[item_id], FieldCard) else self.item_form
 
     def _bring_into_sight(self, field_id: UUID) -> None:
         if field_id in self.cards:
@@ -237,9 +257,10 @@ class PlanView(QWidget):
     def _take_form_out(self) -> None:
         if self.current is not None and self.current in self.cards:
             card = self.cards[self.current]
-            card.column.removeWidget(self.form)
-            self.form.setParent(self)
-            self.form.hide()
+            form = self._form_of(self.current)
+            card.column.removeWidget(form)
+            form.setParent(self)
+            form.hide()
             card.close_form()
 
     def _drop_card(self, field_id: UUID) -> None:
@@ -251,7 +272,7 @@ class PlanView(QWidget):
         self.column.removeWidget(card)
         card.deleteLater()
 
-    def _arrange(self, cards: list[FieldCard]) -> None:
+    def _arrange(self, cards: list[Card]) -> None:
         placed = [self.column.itemAt(n).widget() for n in range(self.column.count()) if self.column.itemAt(n).widget()]  # type: ignore[union-attr]
         if placed != cards:
             while self.column.count():
@@ -263,22 +284,34 @@ class PlanView(QWidget):
     def _show_places(self) -> None:
         layout = self._layout
         bits: frozenset[int] = frozenset()
-        if layout is not None and self.current is not None:
-            bits = frozenset(layout.field(self.current).places.bits)
+        fixed = self._fixed_field()
+        if fixed is not None:
+            bits = frozenset(fixed.places.bits)
         self.abacus.show_bits(bits)
-        if self.current is not None:
+        self.show_frame()
+        if self._whole is not None:
+            self.hint.setText("Bright rungs are carried by this exchange. Click one to edit it.")
+        elif layout is not None and layout.moves:
+            self.hint.setText("Colours say which field a byte belongs to in this frame. Click one to edit it.")
+        elif self.current is not None:
             self.hint.setText("Drag over beads to move the open field. Esc closes it.")
         else:
             self.hint.setText("Click a card to edit its field. Drag over free beads, then F makes a new one.")
         self.update()
 
+    def _fixed_field(self) -> heavy.Field | None:
+        """Return the open field if it has a fixed place in what the beads show."""
+        if self._layout is None or self.current is None:
+            return None
+        return next((field for field in self._layout.fields if field.id == self.current), None)
+
     def _on_beads(self, bits: frozenset[int]) -> None:
         """Move the open field to the beads, in the byte order it had."""
-        if self._layout is None or self.current is None or not bits:
+        field = self._fixed_field()
+        if field is None or not bits:
             if self.current is not None:
                 self._show_places()
             return
-        field = self._layout.field(self.current)
         if bits == frozenset(field.places.bits):
             return
         low_first = field.places.order_words() == "low byte first"
@@ -295,22 +328,41 @@ class PlanView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(look.theme.panel))
         visible = QRectF(self.card_area.geometry())
-        for number, field in enumerate(self._layout.fields):
-            card = self.cards.get(field.id)
+        for number, start in self._thread_starts():
+            card = next((card for card in self.cards.values() if card.number == number), None)
             if card is None:
                 continue
-            end = QPointF(card.mapTo(self, QPoint(0, _CARD_HEIGHT // 2)))
-            if not visible.top() - 4 <= end.y() <= visible.bottom() + 4:
-                continue
-            self._draw_thread(painter, field, number, end)
+            end = QPointF(card.mapTo(self, QPoint(card.level * 16, CARD_HEIGHT // 2)))
+            if visible.top() - 4 <= end.y() <= visible.bottom() + 4:
+                self._draw_thread(painter, card, start, end)
         painter.end()
 
-    def _draw_thread(self, painter: QPainter, field: heavy.Field, number: int, end: QPointF) -> None:
-        numbers = field.places.byte_numbers()
-        middle = sum(self.abacus.bead_center(byte * 8).y() for byte in numbers) / len(numbers)
-        start = QPointF(self.abacus.mapTo(self, QPoint(int(self.abacus.rod_end()), int(middle))))
-        chosen = field.id == self.current
-        color = QColor(look.theme.zest) if chosen else faded(look.theme.field(number), 0.7)
+    def _thread_starts(self) -> Iterator[tuple[int, QPointF]]:
+        """Yield the number of each field and where its thread leaves the picture."""
+        area = self.pictures.currentWidget()
+        assert area is not None and self._layout is not None
+        top, bottom = area.mapTo(self, QPoint(0, 6)).y(), area.mapTo(self, QPoint(0, area.height() - 6)).y()
+        edge = float(area.mapTo(self, QPoint(area.width() - 8, 0)).x())
+        if self._whole is not None:
+            for number, rung in enumerate(self.ladder.rungs):
+                if rung.field is not None:
+                    y = self.ladder.mapTo(self, self.ladder.rung_rect(number).center().toPoint()).y()
+                    yield self._whole.fields.index(rung.field), QPointF(edge, min(max(y, top), bottom))
+        elif self._layout.moves:
+            for number in range(len(list(self._layout.all_fields()))):
+                box = self.flow.first_cell(number)
+                if box is not None:
+                    y = self.flow.mapTo(self, box.center().toPoint()).y()
+                    yield number, QPointF(edge, min(max(y, top), bottom))
+        else:
+            for number, field in enumerate(self._layout.fields):
+                numbers = field.places.byte_numbers()
+                middle = sum(self.abacus.bead_center(byte * 8).y() for byte in numbers) / len(numbers)
+                yield number, QPointF(self.abacus.mapTo(self, QPoint(int(self.abacus.rod_end()), int(middle))))
+
+    def _draw_thread(self, painter: QPainter, card: Card, start: QPointF, end: QPointF) -> None:
+        chosen = card.item.id == self.current
+        color = QColor(look.theme.zest) if chosen else faded(look.theme.field(card.number), 0.7)
         path = QPainterPath(start)
         half = (end.x() - start.x()) / 2
         path.cubicTo(QPointF(start.x() + half, start.y()), QPointF(end.x() - half, end.y()), end)

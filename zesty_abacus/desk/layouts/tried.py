@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from typing import TYPE_CHECKING
+from uuid import UUID
 
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ..clock import grouped
@@ -18,52 +19,109 @@ if TYPE_CHECKING:
 
 _HEAD = 50
 _ROW = 25
+_REMARK = 19
 
 
 class TriedTable(QWidget):
-    """Range seen, values outside limits, and the shape of every field over the whole capture."""
+    """Range seen, values outside limits, and the shape of every field over the whole capture; then the checks.
+
+    Events
+    ------
+    wrong_wanted
+        (time in ns) a check that disagrees was clicked: show the first such frame.
+    """
+
+    wrong_wanted = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._tried: list[heavy.TriedField] = []
-        self._problem = ""
+        self._tried: heavy.Tried | None = None
+        self._before: dict[UUID, heavy.Curve] = {}
+        self._layout_id: UUID | None = None
         self.setAccessibleName("Tried on the open capture")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
         look.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
-        return QSize(420, _HEAD + max(len(self._tried), 2) * _ROW + 8)
+        return QSize(420, _HEAD + max(len(self._tried_fields()), 2) * _ROW + len(self.remarks()) * _REMARK + 14)
 
     def minimumSizeHint(self) -> QSize:
         return QSize(320, self.sizeHint().height())
 
     @property
     def tried(self) -> list[heavy.TriedField]:
-        """What the last try gave."""
-        return self._tried
+        """What the last try gave, field by field."""
+        return self._tried_fields()
+
+    def _tried_fields(self) -> list[heavy.TriedField]:
+        return list(self._tried.fields) if self._tried is not None else []
+
+    def remarks(self) -> list[tuple[str, bool, int | None]]:
+        """Return the lines below the fields: words, whether something is wrong, and where it is seen first."""
+        tried = self._tried
+        if tried is None:
+            return []
+        said: list[tuple[str, bool, int | None]] = []
+        for check in tried.checks:
+            asked = check.agrees + check.disagrees
+            text = f"{check.check.name} agrees in {grouped(check.agrees)} of {grouped(asked)} frames"
+            if check.disagrees:
+                text += "; show the first that does not"
+            said.append((text if asked else f"{check.check.name} could not be checked", bool(check.disagrees),
+                         check.first_wrong_ns))  # fmt: skip
+        for array in tried.arrays:
+            span = str(array.fewest) if array.fewest == array.most else f"{array.fewest} to {array.most}"
+            words = f", {array.words}" if array.words else ""
+            said.append((f"{array.name}: {span} in {grouped(array.frames)} frames{words}", False, None))
+        if tried.cut:
+            said.append((f"{grouped(tried.cut)} frames end before the layout does", True, None))
+        if tried.others:
+            said.append((f"{grouped(tried.others)} frames of another size or beginning are not read", False, None))
+        return said
 
     def try_layout(self, layout: heavy.Layout | None, kind: int | None) -> None:
         """Decode the kind with the layout on a thread; the newest try wins."""
         session = self._session
         if layout is None or kind is None:
-            self._show([])
+            self._show(None)
             return
         data = session.store.data(kind)
-        if data is None or session.store.plan(layout) is None:
+        plan = session.store.plan(layout)
+        if data is None or plan is None:
             return
-        engine = session.engine
+        if layout.id != self._layout_id:
+            self._layout_id, self._before = layout.id, {}
+        engine, capture = session.engine, session.capture
         session.jobs.start(
             "tried",
             "trying on the capture",
-            lambda progress: engine.try_layout(layout, data.frames, progress),
+            lambda progress: engine.try_layout(capture, plan, data.frames, progress),
             self._show,
         )
 
-    def _show(self, tried: list[heavy.TriedField]) -> None:
+    def _show(self, tried: heavy.Tried | None) -> None:
+        if self._tried is not None and tried is not None:
+            now = {item.field.id: item for item in tried.fields}
+            for item in self._tried.fields:
+                # what a field looked like before the edit stays behind its new shape
+                if item.field.id in now and now[item.field.id].field != item.field:
+                    self._before[item.field.id] = item.curve
         self._tried = tried
         self.updateGeometry()
         self.update()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        for number, (_, _, time_ns) in enumerate(self.remarks()):
+            if time_ns is not None and self.remark_rect(number).contains(event.position()):
+                self.wrong_wanted.emit(time_ns)
+
+    def remark_rect(self, number: int) -> QRectF:
+        """Return where a line below the fields is drawn."""
+        top = _HEAD + max(len(self._tried_fields()), 1) * _ROW + 4
+        return QRectF(14, top + number * _REMARK, self.width() - 28, _REMARK)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         theme = look.theme
@@ -77,11 +135,15 @@ class TriedTable(QWidget):
             draw_text(painter, head, name, text_font(TINY_PX), theme.quiet, align)
         painter.setPen(QColor(theme.line))
         painter.drawLine(14, _HEAD - 4, self.width() - 14, _HEAD - 4)
-        for number, item in enumerate(self._tried):
+        for number, item in enumerate(self._tried_fields()):
             self._draw_row(painter, number, item, columns)
-        if not self._tried:
+        if not self._tried_fields():
             hint = QRectF(14, _HEAD, self.width() - 28, 22)
             draw_text(painter, hint, "No field to try yet.", text_font(SMALL_PX), theme.quiet)
+        for number, (words, wrong, _) in enumerate(self.remarks()):
+            color = theme.wrong if wrong else theme.quiet
+            mark = "✗ " if wrong else "✓ " if "agrees" in words else "· "
+            draw_text(painter, self.remark_rect(number), mark + words, text_font(TINY_PX), color)
         painter.end()
 
     def _draw_row(self, painter: QPainter, number: int, item: heavy.TriedField, columns: dict[str, QRectF]) -> None:
@@ -97,11 +159,14 @@ class TriedTable(QWidget):
         plot = cells["shape"].adjusted(0, 4, 0, -4)
         span = (clock.first_ns, clock.last_ns)
         shown = padded_range(item.low, item.high)
+        before = self._before.get(item.field.id)
+        if before is not None:
+            draw_curve(painter, before, plot, span, padded_range(*before.value_range()), QColor(theme.line), 1.1)
         draw_curve(painter, item.curve, plot, span, shown, theme.field(number), 1.1)
 
     def _seen(self, item: heavy.TriedField, wording) -> str:  # type: ignore[no-untyped-def]
         field = item.field
-        if not field.raw_is_number:
+        if not field.raw_is_number or item.low != item.low:
             return ""
         if field.names or field.kind.value == "flag":
             return f"{item.low:.0f} … {item.high:.0f}" if item.low == item.low else "no value"

@@ -131,7 +131,7 @@ class FrameList(QAbstractScrollArea):
         return place if rows is None else int(rows[place])
 
     def _make_line(self, row: int) -> FrameLine:
-        session, engine = self._session, self._session.engine
+        session = self._session
         table = session.capture.table
         kind = session.store.kind_of_row(row)
         layout = session.layout_of(kind)
@@ -139,7 +139,6 @@ class FrameList(QAbstractScrollArea):
         flags = int(table.flags[row])
         name = session.kind_name(kind)
         says, wrong = self._sentence(kind, frame.decoded, flags, layout)
-        owners = engine.owned_bits(layout, max(len(frame.payload), 1))
         return FrameLine(
             time=time_text(session.clock.seconds(frame.time_ns), 6),
             after="",
@@ -149,7 +148,7 @@ class FrameList(QAbstractScrollArea):
             says=says,
             wrong=wrong,
             payload=frame.payload,
-            owners=owners,
+            owners=frame.owners,
         )
 
     def _sentence(
@@ -165,8 +164,10 @@ class FrameList(QAbstractScrollArea):
         if decoded is None:
             return "the layout has a problem; see Layouts", True
         text = engine.wording.frame_sentence(decoded, 0)
-        outside = any(int(c.validity[0]) == engine.Validity.OUTSIDE_LIMITS for c in decoded.columns.values())
-        return text or "nothing set", outside
+        bad = (engine.Validity.OUTSIDE_LIMITS, engine.Validity.CHECK_FAILED, engine.Validity.FAULT)
+        wrong = any(int(c.validity[0]) in bad for c in decoded.columns.values())
+        wrong |= any(int(c.state[0]) == engine.CheckState.DISAGREES for c in decoded.checks.values())
+        return text or "nothing set", wrong
 
     # drawing
 

@@ -117,12 +117,14 @@ class ReadoutValues(QWidget):
         layout = session.layout_of(kind)
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         values = []
-        for number, field in enumerate(layout.fields if layout is not None else ()):
+        for number, field in enumerate(layout.once_a_frame() if layout is not None else ()):
             if not all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted):  # type: ignore[union-attr]
                 continue
             value, share, state = "–", None, ""
             if at is not None and at.decoded is not None:
-                column = at.decoded[field.id]
+                column = at.decoded.columns.get(field.id)
+                if column is None:
+                    continue
                 validity = engine.Validity(int(column.validity[0]))
                 if validity is engine.Validity.ABSENT:
                     column, validity = self._last_present(kind, layout, field)
@@ -146,11 +148,11 @@ class ReadoutValues(QWidget):
         if at is None or plan is None:
             return None, None
         frames = session.capture.gather(rows[max(at.number - 15, 0) : at.number + 1][::-1])
-        column = engine.decode(plan, frames.matrix, frames.sizes, [field.id])[field.id]
+        column = engine.decode_frames(session.capture, plan, frames, [field.id])[field.id]
         for number, validity in enumerate(column.validity):
             if int(validity) != engine.Validity.ABSENT:
                 short = session.capture.gather(frames.rows[number : number + 1])
-                found = engine.decode(plan, short.matrix, short.sizes, [field.id])[field.id]
+                found = engine.decode_frames(session.capture, plan, short, [field.id])[field.id]
                 return found, engine.Validity(int(validity))
         return None, None
 

@@ -92,7 +92,7 @@ class UnravelDesk(QWidget):
         session = self._session
         kind = session.kind
         if kind is not None and kind < len(session.activities):
-            owners = session.engine.owned_bits(session.layout_of(kind), session.activities[kind].size)
+            owners = session.owners_of(kind, session.activities[kind].size)
             free = np.flatnonzero(session.activities[kind].moves & (owners < 0))
             session.select_bits(frozenset(int(bit) for bit in free))
 
@@ -101,9 +101,8 @@ class UnravelDesk(QWidget):
         session, kind = self._session, self._session.kind
         if kind is None or kind >= len(session.activities) or not 0 <= bit < session.activities[kind].size * 8:
             return ""
-        activity, layout = session.activities[kind], session.layout_of(kind)
-        owner = int(session.engine.owned_bits(layout, activity.size)[bit])
-        whose = layout.fields[owner].name if layout is not None and owner >= 0 else "no field"
+        activity = session.activities[kind]
+        whose = session.owner_name(kind, int(session.owners_of(kind, activity.size)[bit]))
         flips = int(activity.flips[bit])
         lives = f"moves in {flips / max(activity.frames - 1, 1):.1%} of frames" if flips else "never moves"
         return f"{session.engine.bit_name(bit)}, {whose}, {lives}"
@@ -145,9 +144,8 @@ class UnravelDesk(QWidget):
             return
         at = session.store.frame_at(kind, None, session.clock.cursor_ns)
         size = session.capture.kind_size(kind)
-        layout = session.layout_of(kind)
         moves = session.activities[kind].moves if kind < len(session.activities) else AbacusState().moves
-        state = AbacusState(size, at.payload if at is not None else b"", moves, session.engine.owned_bits(layout, size))
+        state = AbacusState(size, at.payload if at is not None else b"", moves, session.owners_of(kind, size))
         self.abacus.show_state(state)
         self.abacus.setMinimumHeight(self.abacus.sizeHint().height())
         self.history.show_state(state)

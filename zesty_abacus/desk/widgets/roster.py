@@ -94,6 +94,9 @@ class RosterModel(QAbstractListModel):
         return f"{session.kind_address(kind)} {session.kind_name(kind) or 'unnamed'}{shown}"
 
 
+_LONG_ADDRESS = 14
+
+
 class RosterDelegate(QStyledItemDelegate):
     """Paints a kind: address, name, rate, bit ribbon and explained share."""
 
@@ -130,19 +133,20 @@ class RosterDelegate(QStyledItemDelegate):
         top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
         address = figure_font(SMALL_PX, bold=True)
         words = session.kind_address(kind)
-        draw_text(painter, top, words, address, theme.ink)
-        offset = painter.fontMetrics().horizontalAdvance(words) + 8
         rate = _rate_text(session.kind_rate(kind))
         draw_text(painter, top, rate, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
-        used = painter.fontMetrics().horizontalAdvance(rate) + 6
+        room = top.adjusted(0, 0, -painter.fontMetrics().horizontalAdvance(rate) - 6, 0)
         font = text_font(SMALL_PX, italic=not name)
-        draw_text(
-            painter,
-            top.adjusted(offset, 0, -used, 0),
-            name or "unnamed",
-            font,
-            theme.ink if name else theme.unexplained,
-        )
+        color = theme.ink if name else theme.unexplained
+        if len(words) > _LONG_ADDRESS and name:
+            # a register exchange is known by its message; its address says which registers
+            draw_text(painter, room, name, text_font(SMALL_PX, bold=True), theme.ink)
+            offset = painter.fontMetrics().horizontalAdvance(name) + 8
+            draw_text(painter, room.adjusted(offset, 0, 0, 0), words, text_font(TINY_PX), theme.quiet)
+        else:
+            draw_text(painter, room, words, address, theme.ink)
+            offset = painter.fontMetrics().horizontalAdvance(words) + 8
+            draw_text(painter, room.adjusted(offset, 0, 0, 0), name or "unnamed", font, color)
         self._paint_bits(painter, QRectF(rect.left() + EDGE, rect.top() + 23, rect.width() - 2 * EDGE - 46, 9), kind)
         if kind < len(session.explained):
             share = session.explained[kind].share
@@ -164,7 +168,7 @@ class RosterDelegate(QStyledItemDelegate):
     def _ribbon(self, kind: int, width: float, height: float, ratio: float) -> QPixmap:
         session = self._session
         activity = session.activities[kind]
-        owners = session.engine.owned_bits(session.layout_of(kind), activity.size)
+        owners = session.owners_of(kind, activity.size)
         pixmap = QPixmap(math.ceil(width * ratio), math.ceil(height * ratio))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(Qt.GlobalColor.transparent)

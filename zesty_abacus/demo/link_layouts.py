@@ -1,0 +1,265 @@
+"""What the lanes beside CAN mean: register maps, sentences, bursts, words and packets, as the library has them."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Any
+
+from ..core.layouts.checks import Counter, Coverage, Reserved, Rule, Sum, Xor
+from ..core.layouts.model import (
+    Applies,
+    Axis,
+    Carried,
+    Computed,
+    CurvePoint,
+    ElementCase,
+    Elements,
+    Expression,
+    Field,
+    FieldKind,
+    Group,
+    Layout,
+    NamedValue,
+    RawSet,
+    RegisterMap,
+    Repeat,
+    Run,
+    Selected,
+    Space,
+    TextLine,
+)
+from ..core.layouts.places import Places, parse_places
+from .messages import stable_id
+
+
+def link_layouts() -> list[Layout]:
+    """Return the layouts of all lanes that are not CAN."""
+    return [*_shore(), *_deck(), _bilge(), *_winch(), *_compass(), _pendant(), _bridge(), _sounder(), _beacon()]
+
+
+class _Maker:
+    """Makes fields of one layout with ids that are the same each time the demo is made."""
+
+    def __init__(self, layout: str) -> None:
+        self.layout = layout
+
+    def id(self, name: str) -> Any:
+        return stable_id(self.layout, name)
+
+    def field(self, name: str, places: str = "", kind: str = "unsigned", step: str = "1", **settings: Any) -> Field:
+        limits = settings.pop("limits", None)
+        names = settings.pop("names", {})
+        return Field(
+            id=self.id(name),
+            name=name,
+            places=parse_places(places) if places else Places(()),
+            kind=FieldKind(kind),
+            ratio=Fraction(step),
+            low=Fraction(str(limits[0])) if limits else None,
+            high=Fraction(str(limits[1])) if limits else None,
+            names=tuple(NamedValue(raw, label) for raw, label in names.items()),
+            **settings,
+        )
+
+    def make(self, applies: Applies, size: int, fields: list[Field], **settings: Any) -> Layout:
+        return Layout(id=stable_id(self.layout), name=self.layout, applies=applies, size=size, fields=tuple(fields),
+                      **settings)  # fmt: skip
+
+
+def _modbus(lane: str) -> Applies:
+    return Applies(protocol="modbus", lanes=(lane,))
+
+
+def _shore() -> list[Layout]:
+    meter, energy, states, asked = (_Maker(name) for name in
+                                    ("Shore meter", "Shore energy", "Shore states", "Registers asked for"))  # fmt: skip
+    volts = [meter.field(f"voltage {n + 1}", f"R{n}", step="1/10", unit="V", limits=(207, 253)) for n in range(3)]
+    amps = [meter.field(f"current {n + 1}", f"R{n + 3}", step="1/100", unit="A", limits=(0, 32)) for n in range(3)]
+    power = Computed(
+        id=meter.id("power"), name="power", unit="VA", high=Fraction(20_000),
+        expression=Expression(
+            "`voltage 1` * `current 1` + `voltage 2` * `current 2` + `voltage 3` * `current 3`"
+        ),
+    )  # fmt: skip
+    switches = {0: "main switch", 1: "charging", 2: "earth good", 3: "phase turned", 4: "overload", 9: "door open"}
+    flags = [states.field(name, f"B{n // 8}[{n % 8}]", "flag") for n, name in switches.items()]
+    return [
+        meter.make(_modbus("shore"), 12, [*volts, *amps], computed=(power,), sender="shore meter",
+                   registers=RegisterMap(device=1, space=Space.INPUT, first=1, count=6)),
+        energy.make(_modbus("shore"), 4, [energy.field("energy", "R100 R101", unit="Wh")], sender="shore meter",
+                    registers=RegisterMap(device=1, space=Space.HOLDING, first=1, count=120)),
+        states.make(_modbus("shore"), 2, flags, sender="shore meter",
+                    registers=RegisterMap(device=1, space=Space.DISCRETE, first=1, count=10)),
+        asked.make(Applies(protocol="modbus", way="request", sizes=RawSet.of(2)), 2,
+                   [asked.field("count", "B0 B1", limits=(1, 2000))],
+                   note="what a request to read carries: how many registers, from the one in its address"),
+    ]  # fmt: skip
+
+
+def _deck() -> list[Layout]:
+    island, valves = _Maker("Valve island"), _Maker("Deck valves")
+    measured = [
+        island.field("pressure", "R10", step="1/10", unit="bar", limits=(0, 210)),
+        island.field("oil flow", "R11", step="1/10", unit="l/min", limits=(0, 120)),
+        island.field("oil heat", "R12", step="1/10", unit="°C", limits=(-20, 80)),
+    ]
+    names = ("winch brake", "hook latch", "gob wire", "capstan", "fire monitor", "bilge valve", "foam", "bilge pump")
+    coils = [valves.field(name, f"B0[{n}]", "flag") for n, name in enumerate(names)]
+    return [
+        island.make(_modbus("deck"), 6, measured, sender="valve island",
+                    registers=RegisterMap(device=17, space=Space.INPUT, count=16)),
+        valves.make(_modbus("deck"), 1, coils, sender="bridge panel",
+                    registers=RegisterMap(device=17, space=Space.COILS, count=8)),
+    ]  # fmt: skip
+
+
+def _bilge() -> Layout:
+    make = _Maker("Bilge sensor")
+    corners = ((0, -5), (200, 4), (364, 12), (600, 21), (1000, 40))
+    fields = [
+        make.field("level", "B16 B17", unit="mm", limits=(0, 900)),
+        make.field("water heat", "B18 B19", unit="°C", table=tuple(CurvePoint(Fraction(x), Fraction(y))
+                                                                   for x, y in corners)),
+        make.field("damping", "B24", unit="s"),
+        make.field("low alarm", "B25", step="10", unit="mm"),
+        make.field("high alarm", "B26", step="10", unit="mm"),
+    ]  # fmt: skip
+    registers = RegisterMap(device=0x5A, space=Space.BYTES, count=0x1B)
+    return make.make(Applies(protocol="registers", lanes=("bilge",)), 4, fields, registers=registers,
+                     sender="level sensor", note="the heat follows the probe's own table")  # fmt: skip
+
+
+def _winch() -> list[Layout]:
+    order, answer = _Maker("Load cell command"), _Maker("Load cell")
+    command = order.field("command", "B0", "names", names={0x21: "read load", 0x30: "zero", 0x44: "sleep"})
+    fields = [
+        answer.field("ready", "B0[7]", "flag"),
+        answer.field("sequence", "B0[3..0]"),
+        answer.field("load", "B1..B3", "signed", "1/8000", unit="kN", limits=(-20, 600)),
+    ]
+    counter = Counter(id=answer.id("sequence check"), name="sequence", field=fields[1].id)
+    spare = Reserved(id=answer.id("spare"), name="spare bits", places=parse_places("B0[6..4]"))
+    return [
+        order.make(Applies(protocol="spi", address=0, lanes=("winch",)), 4, [command]),
+        answer.make(Applies(protocol="spi", address=1, lanes=("winch",)), 4, fields, checks=(counter, spare),
+                    sender="load cell"),
+    ]  # fmt: skip
+
+
+def _compass() -> list[Layout]:
+    heading = _sentence(
+        "Heading sentence", "YZHDG",
+        lambda make: (
+            make.field("heading", unit="deg", limits=(0, 360)),
+            make.field("reference", kind="names", names={84: "true", 77: "magnetic"}),
+        ),
+    )  # fmt: skip
+    turn = _sentence(
+        "Turn sentence", "YZROT",
+        lambda make: (
+            make.field("rate of turn", unit="deg/s", limits=(-10, 10)),
+            make.field("state", kind="names", names={65: "valid", 86: "not valid"}),
+        ),
+    )  # fmt: skip
+    return [heading, turn]
+
+
+def _sentence(name: str, head: str, columns: Any) -> Layout:
+    make = _Maker(name)
+    line = TextLine(
+        id=make.id("line"), name="line", begins="$", ends="*",
+        columns=(make.field("sentence", kind="text"), *columns(make)),
+    )  # fmt: skip
+    check = make.field("check", base=16)
+    tail = TextLine(id=make.id("tail"), name="check", columns=(check,))
+    over = Coverage(first=Expression("1"), end=Expression("size - 3"))
+    agrees = Xor(id=make.id("agrees"), name="exclusive or", field=check.id, coverage=over)
+    applies = Applies(protocol="sentence", address=int.from_bytes(head.encode(), "big"))
+    return make.make(applies, 0, [], parts=(line, tail), checks=(agrees,), sender="compass")
+
+
+def _pendant() -> Layout:
+    make = _Maker("Hook pendant")
+    buttons = {6: "release", 9: "arm"}
+    fields = [
+        make.field("pendant", "B0 B1 B2[7..4]", note="each pendant has its own number"),
+        make.field("button", "B2[3..0]", "names", names=buttons),
+        make.field("battery good", "B3[7]", "flag"),
+    ]
+    spare = Reserved(id=make.id("spare"), name="last bit", places=parse_places("B3[6]"))
+    applies = Applies(protocol="bursts", address=26, lanes=("pendant",))
+    return make.make(applies, 4, fields, checks=(spare,), sender="hook pendant")
+
+
+def _bridge() -> Layout:
+    make = _Maker("Climate remote")
+    fields = [
+        make.field("set heat", "B2", unit="°C", limits=(16, 30)),
+        make.field("mode", "B3[7..4]", "names", names={1: "cool", 2: "dry", 5: "automatic"}),
+        make.field("fan", "B3[3..0]", "names", names={0: "low", 1: "middle", 2: "high"}),
+        make.field("swing", "B4[1]", "flag"),
+        make.field("power", "B4[0]", "flag"),
+        make.field("sum", "B5"),
+    ]
+    over = Coverage(places=parse_places("B0..B4"))
+    check = Sum(id=make.id("sum check"), name="sum", field=fields[-1].id, coverage=over)
+    return make.make(Applies(protocol="bursts", address=48, lanes=("bridge",), pattern="5A 21"), 6, fields,
+                     checks=(check,), sender="climate remote")  # fmt: skip
+
+
+def _sounder() -> Layout:
+    make = _Maker("Echo sounder")
+    fields = [
+        make.field("ping", "B1"),
+        make.field("depth", "B2 B3", step="1/100", unit="m", limits=(0.5, 200)),
+        make.field("quality", "B5", unit="%", limits=(0, 100)),
+    ]
+    counter = Counter(id=make.id("pings"), name="ping", field=fields[0].id)
+    return make.make(Applies(protocol="words", lanes=("sounder",), pattern="A5"), 6, fields, checks=(counter,),
+                     sender="echo sounder")  # fmt: skip
+
+
+def _beacon() -> Layout:
+    make = _Maker("Beacon packet")
+    fields = [
+        make.field("name", "B0..B2", "text"),
+        make.field("number", "B3"),
+        make.field("north", "B4..B7", "signed", "1/100", unit="m"),
+        make.field("east", "B8..B11", "signed", "1/100", unit="m"),
+        make.field("drift speed", "B12 B13", "signed", "1/100", unit="kn"),
+        make.field("battery", "B14 B15", step="1/1000", unit="V", limits=(3.3, 4.3)),
+        make.field("has swell", "B16[7]", "flag"),
+        make.field("swell points", "B16[6..0]"),
+        make.field("step", "B17", step="1/10", unit="s"),
+    ]
+    has_swell = fields[6]
+    swell = Group(
+        id=make.id("swell"), name="swell", size=1, repeat=Repeat.COUNT, amount=Expression("`swell points`"),
+        selected=Selected(has_swell.id, RawSet.of(1)),
+        fields=(make.field("height", "B0", "signed", "1/50", unit="m", limits=(-2.5, 2.5)),),
+        axis=Axis("time", Expression("0"), Expression("step"), "s"),
+    )  # fmt: skip
+    counter = Counter(id=make.id("count"), name="number", field=fields[1].id)
+    count = Rule(id=make.id("rule"), name="swell count", expression=Expression("`has swell` == (`swell points` > 0)"))
+    applies = Applies(protocol="hdlc", lanes=("beacon",), pattern="59 5A 37")
+    return make.make(applies, 18, fields, parts=(swell, _extras(make)), checks=(counter, count), sender="beacon")
+
+
+def _extras(make: _Maker) -> Elements:
+    """Return what a beacon adds when it has something to say: a list of type, length and value."""
+    heat = make.field("heat", "B0", "signed", "1/2", unit="°C", limits=(-20, 60))
+    lamp = make.field("lamp", "B1", "names", names={0: "off", 1: "steady", 2: "flashing"})
+    note = make.field("note", kind="text")
+    relayed = stable_id("Heading sentence")
+    return Elements(
+        id=make.id("extras"), name="extras", head=2, type=make.field("extra", "B0", "names",
+                                                                  names={1: "state", 2: "note", 3: "relayed"}),
+        length=make.field("extra length", "B1"),
+        cases=(
+            ElementCase(id=make.id("state"), name="state", types=RawSet.of(1), fields=(heat, lamp)),
+            ElementCase(id=make.id("note case"), name="note", types=RawSet.of(2),
+                        parts=(Run(id=make.id("note run"), name="text", field=note),)),
+            ElementCase(id=make.id("relayed"), name="relayed", types=RawSet.of(3),
+                        parts=(Carried(id=make.id("carried"), name="sentence", layout=relayed),)),
+        ),
+    )  # fmt: skip

@@ -1,0 +1,248 @@
+"""Beside the cards: the frame at the cursor as a flowing strip, where parts move, or the ladder of a device."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ..session import Session
+from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
+from ..widgets.paint import draw_text
+
+if TYPE_CHECKING:
+    from .. import engine as heavy
+
+_CELL, _LINE, _MARGIN, _OFFSETS = 26, 34, 12, 34
+_COLUMNS = 8
+
+
+class FlowStrip(QWidget):
+    """The bytes of one frame, coloured by the field each belongs to in this very frame.
+
+    Events
+    ------
+    byte_picked
+        (number of the field, as ``Layout.all_fields`` lists them) a byte of a field was clicked.
+    """
+
+    byte_picked = pyqtSignal(int)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._payload = b""
+        self._owners: NDArray[np.int16] = np.zeros(0, np.int16)
+        self._chosen = -1
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Minimum)
+        self.setAccessibleName("The frame at the cursor, byte by byte")
+        look.changed.connect(self.update)
+
+    def show_frame(self, payload: bytes, owners: NDArray[np.int16], chosen: int) -> None:
+        """Show another frame; ``chosen`` is the number of the field in hand."""
+        self._payload, self._owners, self._chosen = payload, owners, chosen
+        self.updateGeometry()
+        self.setMinimumHeight(self.sizeHint().height())
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        lines = max(1, -(-len(self._payload) // _COLUMNS))
+        return QSize(_MARGIN * 2 + _OFFSETS + _COLUMNS * _CELL, 34 + lines * _LINE)
+
+    minimumSizeHint = sizeHint
+
+    def owner_of(self, byte: int) -> int:
+        """Return the number of the field most bits of a byte belong to, -1 for none."""
+        owned = self._owners[byte * 8 : byte * 8 + 8]
+        owned = owned[owned >= 0]
+        return int(np.bincount(owned).argmax()) if len(owned) else -1
+
+    def first_cell(self, owner: int) -> QRectF | None:
+        """Return where the first byte of a field is drawn, None if this frame has none."""
+        for byte in range(len(self._payload)):
+            if self.owner_of(byte) == owner:
+                return self.cell_rect(byte)
+        return None
+
+    def cell_rect(self, byte: int) -> QRectF:
+        """Return where a byte is drawn."""
+        line, column = divmod(byte, _COLUMNS)
+        return QRectF(_MARGIN + _OFFSETS + column * _CELL, 30 + line * _LINE, _CELL, _LINE - 8)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme = look.theme
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        head = QRectF(_MARGIN, 6, self.width() - _MARGIN * 2, 16)
+        words = f"frame at the cursor, {len(self._payload)} bytes" if self._payload else "no frame at the cursor"
+        draw_text(painter, head, words, text_font(TINY_PX), theme.quiet)
+        for byte, value in enumerate(self._payload):
+            self._draw_cell(painter, byte, value)
+        painter.end()
+
+    def _draw_cell(self, painter: QPainter, byte: int, value: int) -> None:
+        theme, box, owner = look.theme, self.cell_rect(byte), self.owner_of(byte)
+        if byte % _COLUMNS == 0:
+            offset = QRectF(_MARGIN, box.top() + 3, _OFFSETS - 6, 16)
+            draw_text(painter, offset, f"B{byte}", figure_font(TINY_PX), theme.quiet)
+        color = theme.field(owner) if owner >= 0 else QColor(theme.line)
+        # neighbours of one field run together, so that a field reads as one stretch
+        joined = byte > 0 and byte % _COLUMNS and owner >= 0 and self.owner_of(byte - 1) == owner
+        body = box.adjusted(-1 if joined else 1, 0, -1, 0)
+        painter.setPen(QPen(QColor(theme.zest), 2) if owner >= 0 and owner == self._chosen else Qt.PenStyle.NoPen)
+        painter.setBrush(faded(color, 0.22 if owner >= 0 else 0.35))
+        painter.drawRoundedRect(body, 4, 4)
+        painter.fillRect(QRectF(body.left(), body.bottom() - 2.5, body.width(), 2.5), color)
+        mono = figure_font(SMALL_PX)
+        draw_text(painter, box.adjusted(0, 0, 0, -7), f"{value:02X}", mono, theme.ink, Qt.AlignmentFlag.AlignHCenter)
+        letter = chr(value) if 32 < value < 127 else "·"
+        small = box.adjusted(0, 13, 0, -1)
+        draw_text(painter, small, letter, figure_font(8), theme.quiet, Qt.AlignmentFlag.AlignHCenter)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        for byte in range(len(self._payload)):
+            if self.cell_rect(byte).contains(event.position()) and self.owner_of(byte) >= 0:
+                self.byte_picked.emit(self.owner_of(byte))
+                return
+
+
+@dataclass(frozen=True, slots=True)
+class Rung:
+    """One register, or several that a field spans.
+
+    Attributes
+    ----------
+    first, last
+        Registers, from 0.
+    field
+        What lies there, None for registers that nothing is known of.
+    seen
+        Whether the exchange in hand carries it.
+    """
+
+    first: int
+    last: int
+    field: heavy.Field | None
+    seen: bool
+
+
+class RegisterLadder(QWidget):
+    """The registers of a device one above the other: their number, the customary one, and what lies there.
+
+    Events
+    ------
+    rung_picked
+        (field id) a register with a field was clicked.
+    """
+
+    rung_picked = pyqtSignal(object)
+    _ROW = 26
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._layout: heavy.Layout | None = None
+        self._chosen: UUID | None = None
+        self._values: dict[UUID, str] = {}
+        self.rungs: list[Rung] = []
+        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Minimum)
+        self.setAccessibleName("Registers of the device")
+        look.changed.connect(self.update)
+
+    def show_map(
+        self, layout: heavy.Layout, window: heavy.Layout, values: dict[UUID, str], chosen: UUID | None
+    ) -> None:
+        """Show a register map; ``window`` is what the exchange in hand carries of it."""
+        self._layout, self._values, self._chosen = layout, values, chosen
+        self.rungs = make_rungs(layout, window)
+        self.updateGeometry()
+        self.setMinimumHeight(self.sizeHint().height())
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(316, 40 + len(self.rungs) * self._ROW)
+
+    minimumSizeHint = sizeHint
+
+    def rung_rect(self, number: int) -> QRectF:
+        """Return where a rung is drawn."""
+        return QRectF(_MARGIN, 34 + number * self._ROW, self.width() - _MARGIN * 2, self._ROW - 3)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self._layout is None or self._layout.registers is None:
+            return
+        theme, registers = look.theme, self._layout.registers
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        device = f"unit {registers.device}" if registers.space.functions else f"device 0x{registers.device or 0:02X}"
+        words = f"{registers.space.words} of {device}, papers count from {registers.first}"
+        draw_text(painter, QRectF(_MARGIN, 6, self.width() - 16, 16), words, text_font(TINY_PX), theme.quiet)
+        # two rails, as a ladder has
+        for x in (_MARGIN + 92.0, self.width() - _MARGIN * 1.0):
+            painter.setPen(QPen(QColor(theme.rod), 2))
+            painter.drawLine(QPointF(x, 30), QPointF(x, 36 + len(self.rungs) * self._ROW))
+        for number, rung in enumerate(self.rungs):
+            self._draw_rung(painter, number, rung)
+        painter.end()
+
+    def _draw_rung(self, painter: QPainter, number: int, rung: Rung) -> None:
+        theme, box = look.theme, self.rung_rect(number)
+        assert self._layout is not None and self._layout.registers is not None
+        registers = self._layout.registers
+        numbers = QRectF(box.left(), box.top() + 4, 88, 16)
+        span = f"{registers.paper(rung.first)}" + (f"–{registers.paper(rung.last)}" if rung.last > rung.first else "")
+        draw_text(painter, numbers, span, figure_font(SMALL_PX), theme.ink if rung.seen else theme.quiet)
+        customary = registers.customary(rung.first)
+        draw_text(painter, numbers, customary, figure_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
+        body = box.adjusted(96, 1, -5, -1)
+        if rung.field is None:
+            words = "1 register nobody laid out" if rung.first == rung.last else (
+                f"{rung.last - rung.first + 1} registers nobody laid out")  # fmt: skip
+            draw_text(painter, body.adjusted(8, 3, 0, 0), words, text_font(TINY_PX), theme.quiet)
+            return
+        color = theme.field(self._layout.fields.index(rung.field))
+        chosen = rung.field.id == self._chosen
+        painter.setPen(QPen(QColor(theme.zest) if chosen else faded(color, 0.5), 1.6 if chosen else 1))
+        painter.setBrush(faded(color, 0.2 if rung.seen else 0.07))
+        painter.drawRoundedRect(body, 5, 5)
+        inner = body.adjusted(8, 3, -8, 0)
+        value = self._values.get(rung.field.id, "")
+        draw_text(painter, inner, value, figure_font(TINY_PX), theme.ink, Qt.AlignmentFlag.AlignRight)
+        used = painter.fontMetrics().horizontalAdvance(value) + 8
+        draw_text(painter, inner.adjusted(0, 0, -used, 0), rung.field.name, text_font(SMALL_PX), theme.ink)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        for number, rung in enumerate(self.rungs):
+            if rung.field is not None and self.rung_rect(number).contains(event.position()):
+                self.rung_picked.emit(rung.field.id)
+
+
+def make_rungs(layout: heavy.Layout, window: heavy.Layout) -> list[Rung]:
+    """Return the rungs of a map in order of register; stretches without a field are one rung each."""
+    registers = layout.registers
+    assert registers is not None
+    width = registers.space.register_bits
+    seen = {field.id for field in window.fields}
+    placed = sorted(
+        ((min(field.places.bits) // width, max(field.places.bits) // width, field) for field in layout.fields),
+        key=lambda entry: (entry[0], entry[1]),
+    )
+    rungs: list[Rung] = []
+    after = 0
+    for first, last, field in placed:
+        if first > after:
+            rungs.append(Rung(after, first - 1, None, False))
+        rungs.append(Rung(first, last, field, field.id in seen))
+        after = max(after, last + 1)
+    if registers.count > after:
+        rungs.append(Rung(after, registers.count - 1, None, False))
+    return rungs
