@@ -1,7 +1,5 @@
 """Parts of Intake on their own: marks found by time, pictures that say what they show, a view that stays."""
 
-from fractions import Fraction
-
 import numpy as np
 import pytest
 from hypothesis import given
@@ -166,10 +164,10 @@ def test_an_offset_is_estimated_by_a_field_that_two_lanes_hold(intake):  # noqa:
     session, bench = intake.session, take(intake, "winch")
     bench.set_offset(1_700_000_000)
     intake.wait_open()
-    raw = new_field("raw pull", parse_places("B1 B2 B3"), FieldKind.SIGNED, ratio=Fraction(1, 8000))
     pull = new_field("pull", parse_places("B0..B3"), FieldKind.FLOAT)
-    traces = [laid_out(session, "Tow", "thruster", "can", 0x2D0, pull),
-              laid_out(session, "Load cell", "winch", "spi", 1, raw)]  # fmt: skip
+    cell = next(n for n, layout in enumerate(session.matches) if layout is not None and layout.name == "Load cell")
+    load = session.layout_of(cell).field_named("load")
+    traces = [laid_out(session, "Tow", "thruster", "can", 0x2D0, pull), (cell, load.id)]
     intake.settle()
     session.traces = traces
     bench.recipe_changed.emit()

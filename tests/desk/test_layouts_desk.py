@@ -1,5 +1,7 @@
 from PyQt6.QtCore import Qt
 
+from zesty_abacus.core.layouts.model import RawSet
+
 FEEDBACK = 0x1A1
 
 
@@ -22,7 +24,7 @@ def test_a_card_opens_and_its_entries_change_the_field(pilot):
     assert str(field_of(pilot, "rate").ratio) == "1/8"
     pilot.wait(lambda: desk.side.entries[0][0].reason == "rate step 0.125, was 0.1", "the history")
     pilot.type(desk.plan.form.lines["unavailable"], "0x7FF, -1", enter=True)
-    assert field_of(pilot, "rate").unavailable == (2047, -1)
+    assert field_of(pilot, "rate").unavailable == RawSet.of(2047, -1)
 
 
 def test_wrong_entries_are_marked_and_change_nothing(pilot):
@@ -37,7 +39,7 @@ def test_wrong_entries_are_marked_and_change_nothing(pilot):
         ("ratio", "fast", "not a number"),
         ("low", "100", "low limit above"),
         ("unavailable", "70000", "cannot occur"),
-        ("unavailable", "x", "not a raw value"),
+        ("unavailable", "x", "neither a raw value"),
         ("names", "zero off", "not a raw value and its name"),
         ("names", "0", "has no name"),
         ("name", " ", "no name"),
@@ -100,7 +102,7 @@ def test_kind_and_selector_are_chosen_in_the_card(pilot):
     assert "overlaps" in form.problem.text(), "page 2 has other fields there"
     assert form.selector_values.text() == "1, 2", "what was typed is still there"
     pilot.type(form.selector_values, "1, 9", enter=True)
-    assert field_of(pilot, "run time", 0x320).selected.values == (1, 9)
+    assert field_of(pilot, "run time", 0x320).selected.values == RawSet.of(1, 9)
 
 
 def test_the_message_is_edited_beside_the_try(pilot):

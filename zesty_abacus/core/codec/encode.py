@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from ..errors import MisuseError
 from ..layouts.model import Field, FieldKind
 from ..layouts.numbers import format_exact, parse_exact
-from .scalar import bits_of_float, bits_of_raw, float_of_bits, nearest_raw, physical_of, raw_of_bits
+from .scalar import bits_of_float, bits_of_raw, field_range, float_of_bits, nearest_raw, physical_of, raw_of_bits
 
 Value = int | float | Fraction | str | bytes
 
@@ -83,15 +83,6 @@ def _is_beyond(field: Field, raw: int, loss: Fraction) -> bool:
     here = physical_of(field, raw)
     neighbours = (max(raw - 1, low), min(raw + 1, high))
     return abs(loss) > max(abs(physical_of(field, one) - here) for one in neighbours)
-
-
-def field_range(field: Field) -> tuple[Fraction, Fraction]:
-    """Return the lowest and highest value a field's bits can say."""
-    if field.table:
-        heights = [corner.y for corner in field.table]
-        return min(heights), max(heights)
-    low, high = sorted(physical_of(field, raw) for raw in field.raw_range())
-    return low, high
 
 
 def raw_column(field: Field, values: NDArray) -> NDArray[np.uint64]:

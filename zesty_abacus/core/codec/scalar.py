@@ -97,6 +97,15 @@ def _along(field: Field, x: Fraction) -> Fraction:
     return corners[-1].y
 
 
+def field_range(field: Field) -> tuple[Fraction, Fraction]:
+    """Return the lowest and highest value a field's bits can say."""
+    if field.table:
+        heights = [corner.y for corner in field.table]
+        return min(heights), max(heights)
+    low, high = sorted(physical_of(field, raw) for raw in field.raw_range())
+    return low, high
+
+
 def nearest_raw(field: Field, wanted: Fraction) -> int:
     """Return the raw number, within 64 bits but perhaps beyond the field, whose value is nearest to the wanted one."""
     if not field.is_curved:

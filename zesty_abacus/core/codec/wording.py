@@ -9,6 +9,7 @@ import numpy as np
 from ..layouts.checks import held_by
 from ..layouts.model import Field, FieldKind
 from .columns import ArrayColumns, CheckState, Decoded, FieldColumn, Validity
+from .scalar import field_range as field_range
 
 MINUS = "−"
 THIN_SPACE = "\u2009"

@@ -408,12 +408,13 @@ class Bench(QObject):
             return
         session, engine = self.session, self.session.engine
         capture, layouts = session.capture, [session.layout_of(kind) for kind, _ in traces]
+        plans = [session.store.plan(layout) for layout in layouts if layout is not None]
 
         def work(progress: Progress) -> heavy.OffsetEstimate:
             signals = []
-            for (kind, field_id), layout in zip(traces, layouts, strict=True):
+            for (kind, field_id), plan in zip(traces, plans, strict=True):
                 frames = capture.kind_frames(kind)
-                column, _ = engine.field_curve(frames, layout, field_id, progress)
+                column, _ = engine.field_curve(capture, frames, plan, field_id, progress)
                 signals.append((frames.time_ns, column.plot_values().astype(np.float64)))
             return engine.lines.estimate_offset(signals[0], signals[1])
 

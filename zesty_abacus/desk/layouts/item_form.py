@@ -48,6 +48,9 @@ class ItemForm(QWidget):
         self._grid.setVerticalSpacing(5)
         self._grid.setColumnStretch(1, 1)
         self._grid.setColumnStretch(3, 1)
+        # they belong here from the start: shown without a parent, either would be a window of its own
+        self._grid.addWidget(self.grow, 30, 1)
+        self._grid.addWidget(self.problem, 31, 0, 1, 4)
 
     def show_item(self, item: Any, layout: heavy.Layout) -> None:
         """Show another item, or the same one changed."""

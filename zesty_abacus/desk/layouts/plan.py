@@ -96,6 +96,7 @@ class PlanView(QWidget):
         self.form.hide()
         self.form.edited.connect(self.edited)
         self.item_form = ItemForm(session)
+        self.item_form.setParent(self)
         self.item_form.hide()
         self.item_form.edited.connect(self.edited)
         self.item_form.grown.connect(self.grown)
@@ -242,8 +243,10 @@ class PlanView(QWidget):
 
     def show_problem(self, attribute: str, sentence: str) -> None:
         """Say why an edit was not kept."""
-        self.form.show_problem(attribute, sentence)
-        self.item_form.show_problem(attribute, sentence)
+        if self.current is None or isinstance(self.cards[self.current], FieldCard):
+            self.form.show_problem(attribute, sentence)
+        else:
+            self.item_form.show_problem(attribute, sentence)
         self._show_places()
 
     def _form_of(self, item_id: UUID) -> QWidget:
