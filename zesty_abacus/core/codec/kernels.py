@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import itertools
 import os
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -63,22 +64,27 @@ def decode_numbers(
         plain, turned, steps.first, steps.word, steps.swapped, steps.right, steps.mask, steps.left,
         steps.width, steps.reading, steps.inverted, steps.scaled, steps.times, steps.plus, steps.over,
     )  # fmt: skip
-    shares = min(threads or _threads, max(1, count // _ROWS_WORTH_A_THREAD))
-    if shares == 1:
-        _decode_rows(words, raw, values, 0, count, *arguments)
-    else:
-        edges = [count * share // shares for share in range(shares + 1)]
-        jobs = [
-            _pool.submit(_decode_rows, words, raw, values, first, last, *arguments)
-            for first, last in itertools.pairwise(edges)
-        ]
-        for job in jobs:
-            job.result()
+    in_shares(count, lambda first, last: _decode_rows(words, raw, values, first, last, *arguments), threads=threads)
     return raw, values
 
 
+def in_shares(count: int, work: Callable[[int, int], object], *, threads: int | None = None) -> None:
+    """Have rows worked on in shares, one a thread; ``work`` takes the first row and the one behind the last.
+
+    ``work`` is to spend its time in compiled code that releases the interpreter's lock, and must not come here again.
+    """
+    shares = min(threads or _threads, max(1, count // _ROWS_WORTH_A_THREAD))
+    if shares == 1:
+        work(0, count)
+        return
+    edges = [count * share // shares for share in range(shares + 1)]
+    for job in [_pool.submit(work, first, last) for first, last in itertools.pairwise(edges)]:
+        job.result()
+
+
 @njit(cache=True, nogil=True, inline="always")
-def _swap(word):  # type: ignore[no-untyped-def]
+def swap_word(word):  # type: ignore[no-untyped-def]
+    """Return a 64-bit word with its bytes in the opposite order."""
     u = np.uint64
     word = ((word & u(0x00FF00FF00FF00FF)) << u(8)) | ((word >> u(8)) & u(0x00FF00FF00FF00FF))
     word = ((word & u(0x0000FFFF0000FFFF)) << u(16)) | ((word >> u(16)) & u(0x0000FFFF0000FFFF))
@@ -102,7 +108,7 @@ def _decode_rows(  # type: ignore[no-untyped-def]
                     low_first[w, i] = words[begin + i, w]
             if turned[w]:
                 for i in range(rows):
-                    high_first[w, i] = _swap(words[begin + i, w])
+                    high_first[w, i] = swap_word(words[begin + i, w])
         column = 0
         for f in range(len(width)):
             for s in range(first[f], first[f + 1]):

@@ -19,8 +19,17 @@ from ..layouts.model import Axis, Elements, Field, FieldKind, Group, Part, Repea
 from .columns import ArrayColumns, FieldColumn, Validity, join_columns
 from .evaluate import evaluate
 from .fixed import along_curve, decode_fields, judge, selector_holds
-from .part_kernels import find_end, gather_stretches, items_of, parse_numbers, split_text, walk_elements
-from .plan import Plan, value_dtype
+from .part_kernels import (
+    HeadSteps,
+    find_end,
+    gather_stretches,
+    head_steps,
+    items_of,
+    parse_numbers,
+    split_text,
+    walk_elements,
+)
+from .plan import Plan, compile_places, value_dtype
 from .scope import Scope
 
 MAX_ITEMS = 1 << 26
@@ -302,12 +311,12 @@ def _decode_elements(part: Elements, plan: Plan, here: Stretches, found: Found) 
     if part.amount is not None:
         limit = np.minimum(limit, here.start + _amount(part.amount, here))
     spans = part.ends.spans
-    owner, number, begin, size, types, lengths, after, cut = walk_elements(
-        np.ascontiguousarray(here.matrix), here.row, here.start, limit, part.head,
-        np.array(part.type.places.bits, np.int64), np.array(part.length.places.bits, np.int64),
-        part.length_unit, part.extra,
-        np.array([low for low, _ in spans], np.int64), np.array([high for _, high in spans], np.int64),
+    walked = walk_elements(
+        np.ascontiguousarray(here.matrix), here.row, here.start, limit, (part.head, part.length_unit, part.extra),
+        (_head_steps(part.type), _head_steps(part.length)),
+        (np.array([low for low, _ in spans], np.int64), np.array([high for _, high in spans], np.int64)),
     )  # fmt: skip
+    owner, number, begin, size, types, lengths, after, cut = walked
     found.cut[here.frame[cut]] = True
     items = here.pick(owner, begin, begin + size, number)
     whole = replace(items, start=begin - part.head)
@@ -332,6 +341,10 @@ def _decode_elements(part: Elements, plan: Plan, here: Stretches, found: Found) 
     return {}, after
 
 
+def _head_steps(one: Field) -> HeadSteps:
+    return head_steps(compile_places(one.places), one.places.size_needed)
+
+
 def _judged(one: Field, raw: NDArray[np.uint64]) -> NDArray[np.uint8]:
     validity = np.zeros(len(raw), np.uint8)
     judge(one, raw, raw, validity)
@@ -354,13 +367,13 @@ def _decode_line(part: TextLine, _plan: Plan, here: Stretches, found: Found) -> 
         else:
             first = np.where(place < 0, last + 1, place + len(code))
     quote = ord(part.quote) if part.quote else 0
-    begin, end, count = split_text(matrix, here.row, first, last, ord(part.separator), quote, len(part.columns))
+    begin, end, count = split_text(matrix, here.row, first, last, (ord(part.separator), quote), len(part.columns))
     found.cut[here.frame[count < len(part.columns)]] = True
     columns = {}
     for number, one in enumerate(part.columns):
         if one.name:
-            columns[one.id] = _text_column(one, matrix, here.row, begin[:, number], end[:, number])
-            found.own_bytes(one, here, begin[:, number], end[:, number])
+            columns[one.id] = _text_column(one, matrix, here.row, begin[number], end[number])
+            found.own_bytes(one, here, begin[number], end[number])
     after = np.where(last < here.limit, last + len(part.ends), last)
     return columns, after
 
@@ -376,14 +389,13 @@ def _text_column(
         content, sizes = gather_stretches(matrix, row, np.where(begin < 0, 1 << 40, begin), end, width)
         return FieldColumn(one, None, None, content[:, : max(width, 1)], validity, sizes)
     if one.kind is FieldKind.NAMES or one.kind is FieldKind.FLAG:
-        digits, decimals, good = _letters_or_digits(one, matrix, row, begin, end)
+        digits, plain, good = _letters_or_digits(one, matrix, row, begin, end)
     else:
-        digits, decimals, good = parse_numbers(matrix, row, begin, end, one.base)
+        digits, plain, good = parse_numbers(matrix, row, begin, end, one.base)
     validity[~good & (validity == Validity.GOOD)] = Validity.NOT_READABLE
     value: NDArray = digits
-    if decimals.any() or value_dtype(one) == np.float64:
-        # powers of ten up to 22 are exact, so digits below 2**53 are rounded once
-        value = digits / np.power(10.0, decimals)
+    if value_dtype(one) == np.float64 or not np.array_equal(plain, digits):
+        value = plain
         if (one.ratio, one.offset) != (1, 0):
             value = value * float(one.ratio) + float(one.offset)
         if one.is_curved:
@@ -394,12 +406,12 @@ def _text_column(
 
 def _letters_or_digits(
     one: Field, matrix: NDArray[np.uint8], row: NDArray[np.int64], begin: NDArray[np.int64], end: NDArray[np.int64]
-) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
+) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.bool_]]:
     """Read named values: digits, or one letter that stands for its character code."""
-    digits, decimals, good = parse_numbers(matrix, row, begin, end, one.base)
+    digits, plain, good = parse_numbers(matrix, row, begin, end, one.base)
     single = (end - begin == 1) & ~good
     codes = matrix[row, np.clip(begin, 0, matrix.shape[1] - 1)].astype(np.int64)
-    return np.where(single, codes, digits), decimals, good | single
+    return np.where(single, codes, digits), np.where(single, codes, plain), good | single
 
 
 _DECODERS: dict[type, Callable[..., tuple[Columns, NDArray[np.int64]]]] = {

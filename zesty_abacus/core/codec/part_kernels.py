@@ -2,11 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from .kernels import in_shares, swap_word
+from .plan import Step
+
 WORD = 8
+_TENS = 10.0 ** np.arange(20)
 
 
 def gather_stretches(
@@ -40,10 +47,11 @@ def gather_stretches(
 def _gather(matrix, row, start, limit, width, stretches, sizes):  # type: ignore[no-untyped-def]
     for i in range(len(row)):
         begin = start[i]
+        line = matrix[row[i]]
         size = max(0, min(limit[i], matrix.shape[1], begin + width) - begin) if begin >= 0 else 0
         sizes[i] = size
         for j in range(size):
-            stretches[i, j] = matrix[row[i], begin + j]
+            stretches[i, j] = line[begin + j]
 
 
 @njit(cache=True, nogil=True)
@@ -81,182 +89,263 @@ def find_end(matrix, row, start, limit, end):  # type: ignore[no-untyped-def]
     return found
 
 
-@njit(cache=True, nogil=True)
-def _read_head(matrix, row, begin, bits):  # type: ignore[no-untyped-def]
+class HeadSteps(NamedTuple):
+    """How a field of an element's head is read: shifts and masks over its bytes as one word.
+
+    ``swapped``, ``right``, ``mask``, ``left`` have one entry a step; ``reach`` is how many bytes they touch.
+    """
+
+    swapped: NDArray[np.bool_]
+    right: NDArray[np.uint64]
+    mask: NDArray[np.uint64]
+    left: NDArray[np.uint64]
+    reach: int
+
+
+def head_steps(steps: Sequence[Step], reach: int) -> HeadSteps:
+    """Return compiled steps as the kernel takes them."""
+    return HeadSteps(
+        np.array([step.swapped for step in steps], np.bool_),
+        np.array([step.right for step in steps], np.uint64),
+        np.array([step.mask for step in steps], np.uint64),
+        np.array([step.left for step in steps], np.uint64),
+        reach,
+    )
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _head_word(line, begin, size):  # type: ignore[no-untyped-def]
+    word = np.uint64(0)
+    for place in range(size):
+        word |= np.uint64(line[begin + place]) << np.uint64(8 * place)
+    return word
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _read_head(word, swapped, right, mask, left):  # type: ignore[no-untyped-def]
     raw = np.uint64(0)
-    for bit in bits:
-        one = (matrix[row, begin + bit // 8] >> np.uint8(bit % 8)) & np.uint8(1)
-        raw = (raw << np.uint64(1)) | np.uint64(one)
+    for s in range(len(right)):
+        source = swap_word(word) if swapped[s] else word
+        raw |= ((source >> right[s]) & mask[s]) << left[s]
     return raw
 
 
-@njit(cache=True, nogil=True)
-def walk_elements(  # type: ignore[no-untyped-def]
-    matrix, row, start, limit, head, type_bits, length_bits, length_unit, extra, end_low, end_high
-):
-    """Walk the elements of each stretch.
+class Walked(NamedTuple):
+    """The elements of all stretches, one after another.
 
-    Parameters
+    Attributes
     ----------
-    type_bits, length_bits : int64 (k,)
-        Bits within the head, most significant first.
-    end_low, end_high : int64 (e,)
-        Spans of types that end the list.
-
-    Returns
-    -------
-    owner, number, begin, size, type, length : (m,) each
-        Of every element: its stretch, its number there, where its value begins, how many bytes it has (fewer than
-        it says where the stretch ends), raw type and length.
+    owner, number, begin, size : int64 (m,)
+        Its stretch, its number there, where its value begins, and how many bytes that has: fewer than it says where
+        the stretch ends.
+    type, length : uint64 (m,)
+        Raw.
     after : int64 (n,)
         Where each list ends.
     cut : bool (n,)
         Lists whose last element goes beyond the stretch.
     """
-    room = 16 + 4 * len(row)
-    owner, number = np.empty(room, np.int64), np.empty(room, np.int64)
-    begin, size = np.empty(room, np.int64), np.empty(room, np.int64)
-    types, lengths = np.empty(room, np.uint64), np.empty(room, np.uint64)
-    after = start.copy()
-    cut = np.zeros(len(row), np.bool_)
+
+    owner: NDArray[np.int64]
+    number: NDArray[np.int64]
+    begin: NDArray[np.int64]
+    size: NDArray[np.int64]
+    type: NDArray[np.uint64]
+    length: NDArray[np.uint64]
+    after: NDArray[np.int64]
+    cut: NDArray[np.bool_]
+
+
+def walk_elements(
+    matrix: NDArray[np.uint8],
+    row: NDArray[np.int64],
+    start: NDArray[np.int64],
+    limit: NDArray[np.int64],
+    shape: tuple[int, int, int],
+    steps: tuple[HeadSteps, HeadSteps],
+    ends: tuple[NDArray[np.int64], NDArray[np.int64]],
+) -> Walked:
+    """Walk the elements of each stretch: once to count them, once to note them.
+
+    Parameters
+    ----------
+    shape
+        Bytes of the head; bytes that one of the length counts; bytes besides.
+    steps
+        How type and length are read from the head.
+    ends
+        Lowest and highest types of the spans that end a list.
+    """
+    stretches = matrix, row, start, np.minimum(limit, matrix.shape[1])
+    after, cut = start.copy(), np.zeros(len(row), np.bool_)
+    none, nothing = np.empty(0, np.int64), np.empty(0, np.uint64)
+    how = (*shape, *steps[0], *steps[1][:4], *ends)
+    walk: Callable[..., int] = _walk
+    count = walk(*stretches, *how, False, none, none, none, none, nothing, nothing, after, cut)
+    owner, number, begin, size = (np.empty(count, np.int64) for _ in range(4))
+    kind, length = np.empty(count, np.uint64), np.empty(count, np.uint64)
+    walk(*stretches, *how, True, owner, number, begin, size, kind, length, after, cut)
+    return Walked(owner, number, begin, size, kind, length, after, cut)
+
+
+@njit(cache=True, nogil=True)
+def _walk(  # type: ignore[no-untyped-def]
+    matrix, row, start, limit, head, length_unit, extra, type_swapped, type_right, type_mask, type_left, type_reach,
+    length_swapped, length_right, length_mask, length_left, end_low, end_high, fill,
+    owner, number, begin, size, types, lengths, after, cut,
+):  # fmt: skip
     count = 0
     for i in range(len(row)):
-        place = start[i]
-        end = min(limit[i], matrix.shape[1])
-        k = 0
-        while place >= 0 and place < end:
+        # a view of the row, since indexing a matrix twice costs more than the bytes themselves
+        line = matrix[row[i]]
+        place, end, k = start[i], limit[i], 0
+        while 0 <= place < end:
+            there = min(head, end - place)
+            word = _head_word(line, place, there)
+            kind = _read_head(word, type_swapped, type_right, type_mask, type_left)
             ends = False
-            if place + head > end:
-                # an end mark may stand where no whole head fits any more
-                if len(end_low) and place + (type_bits.max() // 8) < end:
-                    kind = np.int64(_read_head(matrix, row[i], place, type_bits))
-                    for e in range(len(end_low)):
-                        ends = ends or (end_low[e] <= kind and kind <= end_high[e])
-                place = place + type_bits.max() // 8 + 1 if ends else end
-                cut[i] = not ends
-                break
-            kind_raw = _read_head(matrix, row[i], place, type_bits)
-            kind = np.int64(kind_raw)
-            for e in range(len(end_low)):
-                ends = ends or (end_low[e] <= kind and kind <= end_high[e])
+            if there >= type_reach:
+                for e in range(len(end_low)):
+                    ends = ends or (end_low[e] <= np.int64(kind) and np.int64(kind) <= end_high[e])
             if ends:
-                place += type_bits.max() // 8 + 1
+                place += type_reach
                 break
-            length = _read_head(matrix, row[i], place, length_bits)
-            bytes_of = np.int64(min(length, np.uint64(1 << 32))) * length_unit + extra
-            if bytes_of < 0:
+            if there < head:
+                place = end
+                cut[i] = True
+                break
+            length = _read_head(word, length_swapped, length_right, length_mask, length_left)
+            wanted = np.int64(min(length, np.uint64(1 << 32))) * length_unit + extra
+            if wanted < 0:
                 # a length that does not even count what it should: padding behind the list
                 break
-            if count == room:
-                room *= 2
-                owner, number = _grown(owner, room), _grown(number, room)
-                begin, size = _grown(begin, room), _grown(size, room)
-                types, lengths = _grown(types, room), _grown(lengths, room)
-            there = min(bytes_of, end - place - head)
-            cut[i] = there < bytes_of
-            owner[count], number[count], begin[count], size[count] = i, k, place + head, there
-            types[count], lengths[count] = kind_raw, length
+            held = min(wanted, end - place - head)
+            if fill:
+                cut[i] = held < wanted
+                owner[count], number[count], begin[count], size[count] = i, k, place + head, held
+                types[count], lengths[count] = kind, length
             count += 1
             k += 1
-            place += head + there
+            place += head + held
         after[i] = place
-    return owner[:count], number[:count], begin[:count], size[:count], types[:count], lengths[:count], after, cut
+    return count
 
 
-@njit(cache=True, nogil=True)
-def _grown(array, room):  # type: ignore[no-untyped-def]
-    larger = np.empty(room, array.dtype)
-    larger[: len(array)] = array
-    return larger
-
-
-@njit(cache=True, nogil=True)
-def split_text(matrix, row, start, limit, separator, quote, columns):  # type: ignore[no-untyped-def]
+def split_text(
+    matrix: NDArray[np.uint8],
+    row: NDArray[np.int64],
+    start: NDArray[np.int64],
+    limit: NDArray[np.int64],
+    marks: tuple[int, int],
+    columns: int,
+) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
     """Split stretches at a separator.
 
     Parameters
     ----------
-    separator, quote : int
-        Character codes; quote 0 is none.
-    columns : int
+    marks
+        Character codes of separator and quote; quote 0 is none.
+    columns
         How many are wanted.
 
     Returns
     -------
-    begin, end : int64 (n, columns)
+    begin, end : int64 (columns, n)
         Of each column, quotes and blanks around it left out; -1 where there is none.
     found : int64 (n,)
         How many columns there are in all.
     """
-    begin = np.full((len(row), columns), -1, np.int64)
-    end = np.full((len(row), columns), -1, np.int64)
+    begin = np.full((columns, len(row)), -1, np.int64)
+    end = np.full((columns, len(row)), -1, np.int64)
     found = np.zeros(len(row), np.int64)
-    for i in range(len(row)):
-        last = min(limit[i], matrix.shape[1])
-        place = start[i]
-        if place < 0 or place > last:
-            continue
-        column = 0
-        first = place
-        quoted = False
-        while place <= last:
-            at_end = place == last
-            if not at_end and quote and matrix[row[i], place] == quote:
-                quoted = not quoted
-            if at_end or (matrix[row[i], place] == separator and not quoted):
-                if column < columns:
-                    a, b = _trimmed(matrix, row[i], first, place, quote)
-                    begin[i, column], end[i, column] = a, b
-                column += 1
-                first = place + 1
-            place += 1
-        found[i] = column
+    separator, quote = np.uint8(marks[0]), np.uint8(marks[1])
+    in_shares(
+        len(row),
+        lambda first, last: _split(matrix, row, start, limit, separator, quote, begin, end, found, first, last),
+    )
     return begin, end, found
 
 
 @njit(cache=True, nogil=True)
-def _trimmed(matrix, row, first, last, quote):  # type: ignore[no-untyped-def]
-    while first < last and matrix[row, first] == 32:
+def _split(matrix, row, start, limit, separator, quote, begin, end, found, first_row, last_row):  # type: ignore[no-untyped-def]
+    columns = len(begin)
+    for i in range(first_row, last_row):
+        last = min(limit[i], matrix.shape[1])
+        first = start[i]
+        if first < 0 or first > last:
+            continue
+        line = matrix[row[i]]
+        column = 0
+        quoted = False
+        for place in range(first, last):
+            code = line[place]
+            # one comparison for most characters: both marks are rare
+            if code != separator and code != quote:
+                continue
+            if code == quote and quote != 0:
+                quoted = not quoted
+            elif code == separator and not quoted:
+                if column < columns:
+                    begin[column, i], end[column, i] = _trimmed(line, first, place, quote)
+                column += 1
+                first = place + 1
+        if column < columns:
+            begin[column, i], end[column, i] = _trimmed(line, first, last, quote)
+        found[i] = column + 1
+
+
+@njit(cache=True, nogil=True)
+def _trimmed(line, first, last, quote):  # type: ignore[no-untyped-def]
+    while first < last and line[first] == 32:
         first += 1
-    while last > first and matrix[row, last - 1] == 32:
+    while last > first and line[last - 1] == 32:
         last -= 1
-    if quote and last - first >= 2 and matrix[row, first] == quote and matrix[row, last - 1] == quote:
+    if quote and last - first >= 2 and line[first] == quote and line[last - 1] == quote:
         return first + 1, last - 1
     return first, last
 
 
-@njit(cache=True, nogil=True)
-def parse_numbers(matrix, row, begin, end, base):  # type: ignore[no-untyped-def]
+def parse_numbers(
+    matrix: NDArray[np.uint8], row: NDArray[np.int64], begin: NDArray[np.int64], end: NDArray[np.int64], base: int
+) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.bool_]]:
     """Read numbers written in a base, with a sign and, in base 10, a point.
 
     Returns
     -------
     digits : int64 (n,)
         The number without its point.
-    decimals : int64 (n,)
-        Digits behind the point.
+    value : float64 (n,)
+        The number, rounded once.
     good : bool (n,)
         Whether the whole stretch is a number of at most 18 digits (15 in base 16).
     """
-    digits = np.zeros(len(row), np.int64)
-    decimals = np.zeros(len(row), np.int64)
+    digits, values = np.zeros(len(row), np.int64), np.zeros(len(row), np.float64)
     good = np.zeros(len(row), np.bool_)
-    most = 18 if base == 10 else 15 if base == 16 else 62 if base == 2 else 20
-    for i in range(len(row)):
+    most = {10: 18, 16: 15, 2: 62}.get(base, 20)
+    in_shares(
+        len(row),
+        lambda first, last: _parse(matrix, row, begin, end, base, most, digits, values, good, first, last),
+    )
+    return digits, values, good
+
+
+@njit(cache=True, nogil=True)
+def _parse(matrix, row, begin, end, base, most, digits, values, good, first_row, last_row):  # type: ignore[no-untyped-def]
+    for i in range(first_row, last_row):
         place = begin[i]
         last = end[i]
         if place < 0 or place >= last:
             continue
-        negative = False
-        if matrix[row[i], place] == 45 or matrix[row[i], place] == 43:
-            negative = matrix[row[i], place] == 45
+        line = matrix[row[i]]
+        negative = line[place] == 45
+        if negative or line[place] == 43:
             place += 1
         count = 0
         behind = -1
         fine = True
         number = np.int64(0)
         while place < last:
-            code = np.int64(matrix[row[i], place])
+            code = np.int64(line[place])
             digit = code - 48 if 48 <= code <= 57 else (code | 32) - 87 if 97 <= (code | 32) <= 122 else 99
             if code == 46 and base == 10 and behind < 0:
                 behind = 0
@@ -271,5 +360,5 @@ def parse_numbers(matrix, row, begin, end, base):  # type: ignore[no-untyped-def
             place += 1
         good[i] = fine and count > 0
         digits[i] = -number if negative else number
-        decimals[i] = max(behind, 0)
-    return digits, decimals, good
+        # powers of ten up to 22 are exact, and so are digits below 2**53
+        values[i] = digits[i] / _TENS[max(behind, 0)]
