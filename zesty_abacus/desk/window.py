@@ -233,5 +233,9 @@ class Window(QMainWindow):
             event.acceptProposedAction()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
+        focused = self.focusWidget()
+        if focused is not None:
+            # an entry that is being typed counts: it is taken over now, while there is still somebody to keep it
+            focused.clearFocus()
         self.session.close()
         super().closeEvent(event)

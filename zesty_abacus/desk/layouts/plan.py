@@ -9,14 +9,14 @@ from uuid import UUID
 
 import msgspec
 import numpy as np
-from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from ..session import Session
 from ..theme import faded, look
 from ..widgets.abacus import Abacus, AbacusState, Drawing
-from ..widgets.parts import label
+from ..widgets.parts import label, one_shot
 from .cards import CARD_HEIGHT, Card, FieldCard, ItemCard
 from .field_form import FieldForm
 from .flow import FlowStrip, RegisterLadder
@@ -102,6 +102,7 @@ class PlanView(QWidget):
         self.item_form.grown.connect(self.grown)
         self.flow.byte_picked.connect(self._pick_number)
         self.ladder.rung_picked.connect(self.pick)
+        self._soon_in_sight = one_shot(self, 0, self._bring_into_sight)
         self._build()
         self.abacus.selected.connect(self._on_beads)
         self.abacus.selecting.connect(lambda _bits: self.update())
@@ -236,7 +237,7 @@ class PlanView(QWidget):
         if field_id is not None and shown is not None and field_id in self.cards:
             self._show_form(shown)
             self.cards[field_id].open_form(self._form_of(field_id))
-            QTimer.singleShot(0, lambda: self._bring_into_sight(field_id))
+            self._soon_in_sight.start()
         self._show_places()
         self.field_picked.emit(field_id)
         self.update()
@@ -252,9 +253,9 @@ class PlanView(QWidget):
     def _form_of(self, item_id: UUID) -> QWidget:
         return self.form if isinstance(self.cards[item_id], FieldCard) else self.item_form
 
-    def _bring_into_sight(self, field_id: UUID) -> None:
-        if field_id in self.cards:
-            self.card_area.ensureWidgetVisible(self.cards[field_id], 0, 8)
+    def _bring_into_sight(self) -> None:
+        if self.current is not None and self.current in self.cards:
+            self.card_area.ensureWidgetVisible(self.cards[self.current], 0, 8)
             self.update()
 
     def _take_form_out(self) -> None:

@@ -1,0 +1,180 @@
+"""The Layouts desk beyond fixed fields: parts that move, register ladders, checks, ties, when a layout applies."""
+
+from __future__ import annotations
+
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+
+from zesty_abacus.core.layouts.model import Applies, RawSet
+from zesty_abacus.core.trial.trial import Trial
+from zesty_abacus.desk.layouts.message_form import read_span, span_text
+
+
+def kind_named(pilot, name, number=0):
+    found = [n for n, layout in enumerate(pilot.session.matches) if layout is not None and layout.name == name]
+    return found[number]
+
+
+def open_message(pilot, name, number=0):
+    pilot.key("4")
+    pilot.session.select_kind(kind_named(pilot, name, number))
+    pilot.settle()
+    return pilot.window.layouts
+
+
+def whole(pilot, name):
+    return next(layout for layout in pilot.session.edits.layouts() if layout.name == name)
+
+
+def test_a_register_map_is_a_ladder_and_an_edit_keeps_the_whole_map(pilot):
+    desk = open_message(pilot, "Bilge sensor", 1)
+    pilot.session.clock.set_cursor(pilot.session.capture.end_ns)
+    pilot.settle()
+    ladder = desk.plan.ladder
+    assert desk.plan.pictures.currentIndex() == 2
+    seen = {rung.field.name: rung.seen for rung in ladder.rungs if rung.field is not None}
+    assert seen == {"level": True, "water heat": True, "damping": False, "low alarm": False, "high alarm": False}
+    number = next(n for n, rung in enumerate(ladder.rungs) if rung.field is not None and rung.field.name == "damping")
+    pilot.click(ladder, ladder.rung_rect(number).center().toPoint())
+    assert desk.plan.form.lines["name"].text() == "damping"
+    pilot.type(desk.plan.form.lines["unit"], "ms", enter=True)
+    kept = whole(pilot, "Bilge sensor")
+    assert kept.field_named("damping").unit == "ms" and len(kept.fields) == 5 and kept.registers.window is None
+    assert str(kept.field_named("level").places) == "B16 B17"
+    # what lies on the ladder is the device's state at the cursor, from all exchanges before it
+    assert ladder._values[kept.field_named("high alarm").id] == "150 mm"
+
+
+def test_a_new_field_of_a_map_goes_to_the_first_free_register(pilot):
+    desk = open_message(pilot, "Bilge sensor", 1)
+    pilot.click(desk.add)
+    made = whole(pilot, "Bilge sensor").fields
+    assert len(made) == 6 and any(str(field.places) == "B0" for field in made)
+    assert desk.plan.form.lines["places"].text() == "B0"
+
+
+def test_the_frame_at_the_cursor_flows_and_a_byte_opens_its_card(pilot):
+    desk = open_message(pilot, "Beacon packet")
+    pilot.session.clock.set_cursor(pilot.session.capture.end_ns)
+    pilot.settle()
+    flow, plan = desk.plan.flow, desk.plan
+    assert plan.pictures.currentIndex() == 1 and flow._payload[:3] == b"YZ7"
+    pilot.click(flow, flow.cell_rect(5).center().toPoint())
+    layout = whole(pilot, "Beacon packet")
+    assert plan.current == layout.field_named("north").id
+    # a field within a case of the list of extras
+    heat = next(field for field in layout.all_fields() if field.name == "heat")
+    plan.pick(heat.id)
+    pilot.type(plan.form.lines["high"], "50", enter=True)
+    assert next(f for f in whole(pilot, "Beacon packet").all_fields() if f.id == heat.id).high == 50
+    plan.setFocus()
+    pilot.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert whole(pilot, "Beacon packet") == layout
+
+
+def test_what_is_dropped_in_is_edited_line_by_line(pilot):
+    desk = open_message(pilot, "Azimuth feedback port")
+    engine = pilot.session.engine
+    template = next(one for one in engine.TEMPLATES if one.name.startswith("Exclusive"))
+    before = whole(pilot, "Azimuth feedback port")
+    assert desk.drop(template)
+    pilot.settle()
+    made = whole(pilot, "Azimuth feedback port")
+    check = made.checks[-1]
+    assert desk.plan.current == check.id and desk.plan.item_form.isVisible()
+    entries = desk.plan.item_form.entries
+    pilot.type(entries["coverage.end"], "lode + 1", enter=True)
+    assert "There is no number called lode" in desk.plan.item_form.problem.text()
+    assert whole(pilot, "Azimuth feedback port") == made, "a wrong entry changes nothing"
+    pilot.type(entries["coverage.end"], "2 +", enter=True)
+    assert "stops making sense" in desk.plan.item_form.problem.text()
+    pilot.type(entries["coverage.end"], "2", enter=True)
+    assert str(whole(pilot, "Azimuth feedback port").checks[-1].coverage.end) == "2"
+    pilot.wait(lambda: any("exclusive or" in words for words, _, _ in desk.tried.remarks()), "the check to be tried")
+    words, wrong, first = next(remark for remark in desk.tried.remarks() if "exclusive or" in remark[0])
+    assert wrong and first is not None and "agrees in" in words
+    place = next(n for n, remark in enumerate(desk.tried.remarks()) if remark[0] == words)
+    pilot.click(desk.tried, desk.tried.remark_rect(place).center().toPoint())
+    assert pilot.session.clock.cursor_ns == first
+    pilot.click(desk.remove)
+    assert whole(pilot, "Azimuth feedback port") == before
+
+
+def test_a_part_grows_from_its_card(pilot):
+    desk = open_message(pilot, "Load cell command")
+    engine = pilot.session.engine
+    assert desk.drop(next(one for one in engine.TEMPLATES if one.name == "Array"))
+    part = whole(pilot, "Load cell command").parts[0]
+    pilot.click(desk.plan.item_form.grow)
+    grown = whole(pilot, "Load cell command").parts[0]
+    assert len(grown.fields) == len(part.fields) + 1 and grown.size == 2
+    names = [card.accessibleName() for card in desk.plan.cards.values()]
+    assert "Part items" in names and f"Field {grown.fields[1].name}" in names
+
+
+def test_a_template_without_a_place_says_why(pilot):
+    desk = open_message(pilot, "Load cell command")
+    template = next(one for one in pilot.session.engine.TEMPLATES if one.name == "Complement of another field")
+    assert not desk.drop(template)
+    assert "needs two fields" in pilot.window.foot.told.text()
+
+
+def test_checks_say_how_often_they_agree(pilot):
+    desk = open_message(pilot, "Azimuth feedback port")
+    pilot.wait(lambda: len(desk.tried.remarks()) == 2, "both checks")
+    assert [words for words, _, _ in desk.tried.remarks()] == [
+        "turn counter agrees in 12\u2009000 of 12\u2009000 frames", "check agrees in 12\u2009000 of 12\u2009000 frames",
+    ]  # fmt: skip
+
+
+def test_a_message_is_tied_by_hand_and_untied(pilot):
+    session = pilot.session
+    pilot.key("4")
+    kind = next(n for n, key in enumerate(session.capture.kinds.keys) if key.address == 0x2D0)
+    session.select_kind(kind)
+    pilot.settle()
+    assert session.layout_of(kind) is None and not session.is_tied()
+    layout = whole(pilot, "Pod status")
+    assert layout in session.layouts_to_tie(kind)
+    session.tie(layout.id)
+    pilot.settle()
+    desk = pilot.window.layouts
+    assert session.layout_of(kind) == layout and "tied by hand" in desk.message.why.text()
+    assert Trial.open(session.trial.folder).file.ties[0].layout == layout.id, "kept with the trial"
+    pilot.click(desk.untie)
+    assert session.layout_of(kind) is None and not session.trial.file.ties
+
+
+def test_the_form_says_why_a_layout_reads_the_message(pilot):
+    desk = open_message(pilot, "Registers asked for")
+    assert "names this way" in desk.message.why.text()
+    assert desk.message.way.currentData() == "request" and desk.message.lines["sizes"].text() == "2"
+    assert not desk.message.lines["device"].isVisible()
+    desk = open_message(pilot, "Shore meter")
+    assert desk.message.lines["device"].text() == "0x01" and not desk.message.lines["pattern"].isVisible()
+
+
+def test_a_span_of_addresses_is_typed(pilot):
+    desk = open_message(pilot, "Azimuth feedback port")
+    pilot.type(desk.message.lines["address"], "0x1A0..0x1A1", enter=True)
+    assert whole(pilot, "Azimuth feedback port").applies.to == 0x1A1
+    pilot.type(desk.message.lines["sizes"], "8, x", enter=True)
+    assert "neither a raw value" in desk.message.problem.text()
+    pilot.type(desk.message.lines["sizes"], "8", enter=True)
+    assert whole(pilot, "Azimuth feedback port").applies.sizes == RawSet.of(8)
+    pilot.type(desk.message.lines["pattern"], "0", enter=True)
+    assert "pairs such as" in desk.message.problem.text()
+
+
+@pytest.mark.parametrize("text", ["0x1A0", "0x100..0x1FF", "0x100 & 0x7F0", "0x18FF0210", ""])
+def test_spans_are_written_as_they_are_read(text):
+    applies = Applies(**({} if not text else read_span(text, Applies())))
+    assert span_text(applies) == text
+
+
+def test_a_text_column_is_picked_from_its_letters(pilot):
+    desk = open_message(pilot, "Heading sentence")
+    pilot.session.clock.set_cursor(pilot.session.capture.end_ns)
+    pilot.settle()
+    pilot.click(desk.plan.flow, QPointF(desk.plan.flow.cell_rect(8).center()).toPoint())
+    assert desk.plan.form.lines["name"].text() == "heading"
