@@ -84,8 +84,31 @@ def test_the_layout_example_obeys_the_schema():
 def test_the_schema_and_the_pages_know_every_kind():
     schema = json.loads(SCHEMA_PATH.read_text())
     kinds = {kind.value for kind in FieldKind}
-    assert set(schema["$defs"]["field"]["properties"]["kind"]["enum"]) == kinds
-    assert all(f"`{kind}`" in page("docs/formats.md") for kind in kinds)
+    assert set(schema["$defs"]["Field"]["properties"]["kind"]["enum"]) == kinds
+    assert all(f"`{kind}`" in page("docs/layouts.md") for kind in kinds)
+
+
+def part_of_schema(example: dict) -> str:
+    """Return which definition of the schema an example on the page of layouts is about."""
+    if "part" in example:
+        names = {"group": "Group", "run": "Run", "elements": "Elements", "text-line": "TextLine", "carried": "Carried"}
+        return names[example["part"]]
+    if "check" in example and isinstance(example["check"], str):
+        return example["check"].capitalize()
+    if "expression" in example:
+        return "Computed"
+    return "RegisterMap" if "space" in example else "Applies" if "protocol" in example else "Field"
+
+
+def test_every_example_of_the_layout_language_obeys_the_schema_and_all_structures_are_shown():
+    schema = json.loads(SCHEMA_PATH.read_text())
+    shown = set()
+    for text in examples("docs/layouts.md"):
+        example = json.loads(text.replace('"…"', '"5d5cf6f0-5c0e-5f3c-9a53-1f0f0b6f0c11"'))
+        shown.add(part_of_schema(example))
+        jsonschema.validate(example, {**schema["$defs"][part_of_schema(example)], "$defs": schema["$defs"]})
+    tagged = {name for name, one in schema["$defs"].items() if {"part", "check"} & set(one["properties"])}
+    assert tagged | {"Field", "Computed", "Applies", "RegisterMap"} == shown
 
 
 def test_columns_of_the_tables_are_told():

@@ -9,7 +9,8 @@ import click
 
 from ..core.codec.wording import places_words
 from ..core.errors import DataError
-from ..core.layouts.json_form import layouts_from_file, layouts_to_file_text
+from ..core.exchange.registry import read_layout_file
+from ..core.layouts.json_form import layouts_to_file_text
 from ..core.layouts.model import Layout
 from ..core.layouts.numbers import format_exact
 from ..core.layouts.validate import check_layout
@@ -51,12 +52,15 @@ def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: st
             )
             click.echo(f"{file}: {len(recipes)} recipes, {changed} new or changed")
             continue
-        layouts = layouts_from_file(file)
+        _, exchanged = read_layout_file(file)
+        layouts = exchanged.layouts
         for layout in layouts:
             for problem in check_layout(layout):
                 raise DataError(problem.sentence, where=f"{file}, {layout.name}", hint="Nothing was brought in.")
         changed = target.import_layouts(layouts, author=author, reason=reason or f"brought in from {file.name}")
         click.echo(f"{file}: {len(layouts)} layouts, {changed} new or changed")
+        for left in exchanged.left:
+            click.echo(f"{file}, {left.place}: not carried over: {left.reason}", err=True)
     target.close()
 
 

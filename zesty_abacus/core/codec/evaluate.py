@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ..layouts.expressions import Call, Expression, ExpressionError, Name, Node, Number
+from ..layouts.expressions import MAX_POWER, Call, Expression, ExpressionError, Name, Node, Number
 from .scope import Scope
 
 _LOW, _HIGH = -(1 << 63), (1 << 63) - 1
@@ -197,6 +197,10 @@ def _shift(
     return Result(whole[0] << by, known, (min(low << most, low), max(high << most, high)))
 
 
+def _power(base: NDArray, exponent: NDArray) -> NDArray:
+    return np.where(np.abs(exponent) <= MAX_POWER, np.power(base, exponent), np.nan)
+
+
 _BITS: dict[str, Callable] = {
     "bit_or": np.bitwise_or, "bit_xor": np.bitwise_xor, "bit_and": np.bitwise_and, "bit_not": np.bitwise_not,
     "left": np.left_shift, "right": np.right_shift,
@@ -214,5 +218,5 @@ _FLOATS: dict[str, Callable] = {
     "add": np.add, "subtract": np.subtract, "multiply": np.multiply, "divide": np.divide, "negate": np.negative,
     "abs": np.abs, "min": np.minimum, "max": np.maximum, "floor_divide": np.floor_divide,
     "remainder": np.remainder, "floor": np.floor, "ceil": np.ceil, "round": np.rint, "sqrt": np.sqrt,
-    "exp": np.exp, "log": np.log, "log10": np.log10, "sin": np.sin, "cos": np.cos, "atan2": np.arctan2,
+    "exp": np.exp, "pow": _power, "log": np.log, "log10": np.log10, "sin": np.sin, "cos": np.cos, "atan2": np.arctan2,
 }  # fmt: skip

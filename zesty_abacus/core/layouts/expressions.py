@@ -52,7 +52,7 @@ QUOTED: /`[^`]+`/
 
 FUNCTIONS: dict[str, int] = {
     "abs": 1, "min": 2, "max": 2, "floor": 1, "ceil": 1, "round": 1, "sqrt": 1, "exp": 1, "log": 1, "log10": 1,
-    "sin": 1, "cos": 1, "atan2": 2, "if": 3, "raw": 1,
+    "sin": 1, "cos": 1, "atan2": 2, "pow": 2, "if": 3, "raw": 1,
 }  # fmt: skip
 """Functions of the language and how many arguments each takes. Angles are in radians."""
 
@@ -70,7 +70,20 @@ _EXACT_FUNCTIONS: dict[str, Callable[..., Fraction]] = {
     "sin": lambda x: Fraction(math.sin(x)),
     "cos": lambda x: Fraction(math.cos(x)),
     "atan2": lambda y, x: Fraction(math.atan2(y, x)),
+    "pow": lambda x, y: _power(x, y),
 }
+
+
+MAX_POWER = 64
+"""Largest exponent, so that no text makes a number that fills memory."""
+
+
+def _power(base: Fraction, exponent: Fraction) -> Fraction:
+    if abs(exponent) > MAX_POWER:
+        raise ValueError(f"exponents go to {MAX_POWER}")
+    if exponent.denominator == 1:
+        return base ** int(exponent)
+    return Fraction(math.pow(base, exponent))
 
 
 class ExpressionError(MisuseError):

@@ -1,0 +1,75 @@
+"""What reading somebody else's layout file gives."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from uuid import NAMESPACE_URL, UUID, uuid5
+
+from ..errors import DataError
+from ..layouts.model import Layout
+
+MAX_FILE_BYTES = 32 << 20
+_NAMESPACE = uuid5(NAMESPACE_URL, "zesty-abacus exchange")
+
+
+class ExchangeError(DataError):
+    """A file that is not what it should be, or cannot be read."""
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """Something that could not be carried over.
+
+    Attributes
+    ----------
+    place
+        Where it stands in the file, such as ``group.points[3]`` or ``[1A00]``.
+    reason
+        In a sentence.
+    """
+
+    place: str
+    reason: str
+
+
+@dataclass(slots=True)
+class Exchanged:
+    """Layouts read from a file.
+
+    Attributes
+    ----------
+    layouts
+        Valid ones, in the order of the file.
+    left
+        What was not carried over.
+    """
+
+    layouts: list[Layout] = field(default_factory=list)
+    left: list[Left] = field(default_factory=list)
+
+    def leave(self, place: str, reason: str) -> None:
+        """Note something that is not carried over."""
+        self.left.append(Left(place, reason))
+
+
+def stable_id(*names: str) -> UUID:
+    """Return an id that is the same each time the file is read, so that reading again changes instead of doubling."""
+    return uuid5(_NAMESPACE, "/".join(names))
+
+
+def read_bytes(path: Path) -> bytes:
+    """Return a file's content.
+
+    Raises
+    ------
+    ExchangeError
+        If it cannot be read or is larger than :data:`MAX_FILE_BYTES`.
+    """
+    try:
+        size = path.stat().st_size
+        if size > MAX_FILE_BYTES:
+            raise ExchangeError(f"{size} bytes are more than the {MAX_FILE_BYTES} allowed.", where=str(path))
+        return path.read_bytes()
+    except OSError as error:
+        raise ExchangeError(f"the file cannot be read ({error.strerror}).", where=str(path)) from error
