@@ -244,3 +244,16 @@ def test_time_is_walked_by_the_same_keys_everywhere(pilot, where):
     assert clock.view_span_ns == pytest.approx(span * 0.8, rel=0.01)
     pilot.key(Qt.Key.Key_Minus)
     assert clock.view_span_ns == pytest.approx(span, rel=0.01)
+
+
+def test_two_fields_of_a_checked_message_have_curves_of_their_own(pilot):
+    """A check makes values depend on the whole layout; each field is still its own curve."""
+    session, kind = pilot.session, pilot.kind(0x1A0)
+    layout = session.layout_of(kind)
+    assert layout.checks
+    found = {}
+    for name in ("angle set", "mode"):
+        field = layout.field_named(name)
+        pilot.wait(lambda field=field: session.store.curve(kind, layout, field.id) is not None, "the curve")
+        found[name], _ = session.store.curve(kind, layout, field.id)
+    assert {name: column.field.name for name, column in found.items()} == {"angle set": "angle set", "mode": "mode"}

@@ -4,6 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zesty_abacus.core.layouts.curves import format_table, parse_polynomial, parse_table
+from zesty_abacus.core.layouts.model import CurvePoint
 from zesty_abacus.core.layouts.numbers import NumberError, format_exact, parse_exact
 
 
@@ -34,3 +36,16 @@ def test_refuses_what_is_no_number(text):
 )
 def test_writes_decimals_where_they_end(number, text):
     assert format_exact(number) == text
+
+
+@given(st.lists(st.tuples(*[st.fractions(-(10**9), 10**9, max_denominator=50)] * 2), max_size=5))
+def test_tables_are_written_as_they_are_read(corners):
+    table = tuple(CurvePoint(x, y) for x, y in corners)
+    assert parse_table(format_table(table)) == table
+
+
+def test_curves_are_typed():
+    assert parse_polynomial("1, 0.5, -1/8") == (1, Fraction(1, 2), Fraction(-1, 8)) and parse_polynomial(" ") == ()
+    for text in ("1; 2", "5", "a: 1", "1:"):
+        with pytest.raises(NumberError):
+            parse_table(text)

@@ -41,6 +41,7 @@ from ..core.handover.writers import export_tables
 from ..core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ..core.layouts.changes import describe_change
 from ..core.layouts.checks import check_words
+from ..core.layouts.curves import format_table, parse_polynomial, parse_table
 from ..core.layouts.model import (
     Applies,
     Check,
@@ -331,8 +332,9 @@ __all__ = [
     "TriedField", "Validity", "address_text", "attribute_text", "attributes_of", "bit_name", "bit_owners",
     "bits_in_words", "capture_activity", "check_layout", "check_words", "compile_layout", "copy_shipped_trial",
     "decode_frames", "default_author", "describe_change", "exchange_of", "explain_kinds", "field_curve", "find_match",
-    "finish_opening", "format_exact", "from_window", "lane_density", "lines", "load_kind", "match_kinds", "new_field",
-    "new_layout", "open_demo", "open_trial", "open_trial_capture", "owned_bits", "owners_of_kind", "parse_exact",
-    "parse_places", "parse_raw_set", "part_words", "places_of", "preview_export", "reckon", "run_export", "try_layout",
-    "what_fits_inside", "with_attribute", "with_field_behind", "with_one_more_inside", "wording", "wrong_words",
+    "finish_opening", "format_exact", "format_table", "from_window", "lane_density", "lines", "load_kind",
+    "match_kinds", "new_field", "new_layout", "open_demo", "open_trial", "open_trial_capture", "owned_bits",
+    "owners_of_kind", "parse_exact", "parse_places", "parse_polynomial", "parse_raw_set", "parse_table", "part_words",
+    "places_of", "preview_export", "reckon", "run_export", "try_layout", "what_fits_inside", "with_attribute",
+    "with_field_behind", "with_one_more_inside", "wording", "wrong_words",
 ]  # fmt: skip

@@ -212,7 +212,7 @@ class KindStore(QObject):
 def _depends_on(layout: heavy.Layout, field_id: UUID) -> tuple[Hashable, ...]:
     """Return a field and its selectors: all that its decoded values depend on; the layout where that is more."""
     if layout.parts or layout.checks or layout.computed:
-        return (layout,)
+        return field_id, layout
     chain = [layout.field(field_id)]
     while chain[-1].selected is not None and len(chain) <= len(layout.fields):
         chain.append(layout.field(chain[-1].selected.field))

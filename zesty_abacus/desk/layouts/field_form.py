@@ -12,12 +12,13 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEd
 
 from ..session import Session
 from ..theme import figure_font
-from ..widgets.parts import label
+from ..widgets.parts import button, label
 
 if TYPE_CHECKING:
     from .. import engine as heavy
 
-_WIDE = {"names", "note"}
+_WIDE = {"names", "table", "polynomial", "note"}
+_RARE = ("table", "polynomial", "inverted", "encoding")
 _FIGURES = {"places", "ratio", "offset", "low", "high", "unavailable", "errors"}
 _LINES = (
     ("name", "name", "what the value is"),
@@ -30,6 +31,10 @@ _LINES = (
     ("unavailable", "not available", "raw 255, 250..254"),
     ("errors", "fault at", "raw values"),
     ("names", "named values", "0 off, 1 on, 2 fault"),
+    ("table", "table", "read: means, such as 0: -5, 364: 12"),
+    ("polynomial", "polynomial", "from the constant on, such as 1, 0.5"),
+    ("inverted", "bits turned", "no"),
+    ("encoding", "encoding", "ascii"),
     ("note", "note", ""),
 )
 _KINDS = (
@@ -59,10 +64,16 @@ class FieldForm(QWidget):
         self.kind.setAccessibleName("kind")
         self.selector = QComboBox()
         self.selector.setAccessibleName("present when")
+        # the longest kind is no reason for the entries beside it to be narrow
+        for box in (self.kind, self.selector):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(8)
         self.selector_values = QLineEdit()
         self.selector_values.setAccessibleName("selector values")
         self.selector_values.setPlaceholderText("values")
         self.problem = label("", "wrong", wrap=True)
+        self.more = button("More ways to read it", "A table, a polynomial, bits turned round, the encoding", link=True)
+        self._labels: dict[QWidget, QLabel] = {}
         self._build()
 
     def _build(self) -> None:
@@ -79,7 +90,8 @@ class FieldForm(QWidget):
             if wide and place % 2:
                 place += 1
             row, column = divmod(place, 2)
-            grid.addWidget(_small(words), row, column * 2)
+            self._labels[widget] = _small(words)
+            grid.addWidget(self._labels[widget], row, column * 2)
             grid.addWidget(widget, row, column * 2 + 1, 1, 3 if wide else 1)
             place += 2 if wide else 1
 
@@ -96,7 +108,9 @@ class FieldForm(QWidget):
                 put("kind", self.kind)
             elif attribute == "errors":
                 put("present when", self._selector_row(), wide=True)
-        grid.addWidget(self.problem, 20, 0, 1, 4)
+        grid.addWidget(self.more, 20, 1, 1, 3)
+        grid.addWidget(self.problem, 21, 0, 1, 4)
+        self.more.clicked.connect(self._show_more)
         self.problem.hide()
         self.kind.activated.connect(lambda _index: self._take("kind"))
         self.selector.activated.connect(lambda _index: self._take("selected"))
@@ -127,9 +141,26 @@ class FieldForm(QWidget):
         self._fill_selectors()
         self.problem.hide()
         is_number = field.kind.is_number
-        for attribute in ("ratio", "offset", "unit", "low", "high"):
+        self._show_rare(everything=False)
+        self.lines["encoding"].setEnabled(field.kind.value == "text")
+        for attribute in ("ratio", "offset", "unit", "low", "high", "table", "polynomial"):
             self.lines[attribute].setEnabled(is_number)
         self.lines["names"].setEnabled(field.raw_is_number and field.kind.value != "float")
+
+    def _show_more(self) -> None:
+        self._show_rare(everything=True)
+
+    def _show_rare(self, *, everything: bool) -> None:
+        """Show what few fields need only where it is set or asked for, so that a card stays in sight."""
+        assert self._field is not None
+        usual = {"encoding": "ascii"}
+        for attribute in _RARE:
+            line = self.lines[attribute]
+            needed = everything or self._text_of(attribute) != usual.get(attribute, "")
+            needed |= attribute == "encoding" and self._field.kind.value == "text"
+            line.setVisible(needed)
+            self._labels[line].setVisible(needed)
+        self.more.setVisible(not everything)
 
     def show_problem(self, attribute: str, sentence: str) -> None:
         """Say what is wrong, beside the entry it is about."""
@@ -161,6 +192,12 @@ class FieldForm(QWidget):
             return ""
         if attribute in ("ratio", "offset", "low", "high"):
             return engine.format_exact(value)
+        if attribute == "table":
+            return engine.format_table(value)
+        if attribute == "polynomial":
+            return ", ".join(map(engine.format_exact, value))
+        if attribute == "inverted":
+            return "yes" if value else ""
         if attribute == "names":
             return ", ".join(
                 f"{named.raw}{'' if named.to is None else f'..{named.to}'} {named.label}" for named in value
@@ -196,6 +233,10 @@ class FieldForm(QWidget):
             "unavailable": engine.parse_raw_set,
             "errors": engine.parse_raw_set,
             "names": lambda t: parse_names(t, engine),
+            "table": engine.parse_table,
+            "polynomial": engine.parse_polynomial,
+            "inverted": _yes,
+            "encoding": lambda t: t or "ascii",
         }
         return msgspec.structs.replace(self._field, **{attribute: readers.get(attribute, str)(text)})
 
@@ -218,6 +259,12 @@ class FieldForm(QWidget):
             return None
         engine = self._session.engine
         return engine.Selected(UUID(field_id), engine.parse_raw_set(self.selector_values.text() or "0"))
+
+
+def _yes(text: str) -> bool:
+    if text.lower() not in ("", "no", "yes"):
+        raise ValueError(f"{text!r} is neither yes nor no.")
+    return text.lower() == "yes"
 
 
 def parse_names(text: str, engine: Any) -> tuple[heavy.NamedValue, ...]:

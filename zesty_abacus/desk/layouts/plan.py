@@ -255,7 +255,10 @@ class PlanView(QWidget):
 
     def _bring_into_sight(self) -> None:
         if self.current is not None and self.current in self.cards:
-            self.card_area.ensureWidgetVisible(self.cards[self.current], 0, 8)
+            card = self.cards[self.current]
+            self.card_area.ensureWidgetVisible(card, 0, 8)
+            # of a card that is taller than the area, the name is what must stay in sight
+            self.card_area.ensureVisible(0, card.y(), 0, 6)
             self.update()
 
     def _take_form_out(self) -> None:
