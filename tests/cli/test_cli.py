@@ -9,6 +9,8 @@ import sys
 import pyarrow.parquet
 import pytest
 
+from zesty_abacus.demo.trial import copy_shipped_trial
+
 
 def run(*arguments, binary=False):
     """Run the command; return (exit code, output, errors)."""
@@ -173,3 +175,29 @@ def test_a_recording_nothing_explains_says_so(tmp_path):
     path.write_text("pulse 350\nspace 350\npulse 350\nspace 350\n")
     code, _, err = run("recipe", path)
     assert code == 1 and "no line code explains this recording" in err
+
+
+def test_a_message_with_an_array_and_a_list_is_encoded_from_json(trial):
+    code, out, err = run(
+        "encode", "--library", trial, "Beacon packet", "name=YZ7", "number=3", "has swell=1", "step=0.5",
+        'swell=[{"height": 0.5}, {"height": -0.26}]', 'extras=[["note", {"note": "slack"}]]',
+    )  # fmt: skip
+    assert (code, err) == (0, "")
+    assert out.strip() == "#" + (b"YZ7\x03" + bytes(12) + b"\x82\x05\x19\xf3\x02\x05slack").hex().upper()
+    assert run("encode", "--library", trial, "Beacon packet", "swell=[1")[0] == 2
+    code, out, _ = run("encode", "--library", trial, "Heading sentence", "sentence=YZHDG", "heading=12.5",
+                       "reference=true", "check=0")  # fmt: skip
+    assert code == 0 and bytes.fromhex(out.strip().split("#")[1]) == b"$YZHDG,12.5,T*0"
+
+
+def test_items_of_arrays_are_decoded_to_rows_of_their_own(trial, tmp_path):
+    # a copy, since opening a trial keeps its capture beside it
+    copy = copy_shipped_trial(tmp_path / "yuzu").folder
+    code, out, _ = run("decode", copy, "--library", trial, "--to", "csv")
+    assert code == 0
+    rows = [row for row in csv.DictReader(io.StringIO(out)) if row["lane"] == "beacon"]
+    heights = [row for row in rows if row["field"].startswith("swell[") and row["valid"] == "good"]
+    assert {row["unit"] for row in heights} == {"m"} and max(abs(float(row["value"])) for row in heights) < 1.5
+    counts = [int(row["raw"]) for row in rows if row["field"] == "swell points" and row["valid"] == "good"]
+    assert len(heights) == sum(counts) > 20
+    assert any(row["field"].startswith("note[") and row["label"] == "slack water" for row in rows)

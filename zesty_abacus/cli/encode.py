@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import json
+from fractions import Fraction
 from pathlib import Path
+from typing import Any
 
 import click
 
+from ..core.codec.carried import with_carried
 from ..core.codec.messages import encode_message
 from ..core.errors import DataError
 from ..core.layouts.numbers import format_exact
@@ -22,7 +26,8 @@ def encode(library_path: Path, message: str, values: tuple[str, ...]) -> None:
     """Encode MESSAGE (its name or address) from FIELD=VALUE pairs and print address#payload in hex.
 
     Bits without a value are zero. A value between two steps goes to the nearer one; the difference is told on
-    standard error.
+    standard error. An array is given as JSON: heights='[{"height": 0.5}]'. Counts, lengths and checks that are not
+    given are worked out.
     """
     library = open_library(library_path)
     layouts = library.layouts()
@@ -35,9 +40,20 @@ def encode(library_path: Path, message: str, values: tuple[str, ...]) -> None:
         name, equals, text = value.partition("=")
         if not equals:
             raise click.UsageError(f"{value!r} is not FIELD=VALUE.")
-        pairs[name] = text
-    encoded = encode_message(found[0], pairs)
-    digits = found[0].applies.address_text()[2:]
+        pairs[name] = _value(name, text)
+    layout = with_carried(found[0], {other.id: other for other in layouts})
+    encoded = encode_message(layout, pairs)
+    digits = layout.applies.address_text()[2:] if layout.applies.address is not None else ""
     click.echo(f"{digits}#{encoded.payload.hex().upper()}")
     for name, loss in encoded.losses.items():
         click.echo(f"zesty-abacus: {name} is off by {format_exact(loss)}, the nearest step", err=True)
+
+
+def _value(name: str, text: str) -> Any:
+    """Return a value as given, or the list that JSON says, with its numbers exact."""
+    if not text.startswith("["):
+        return text
+    try:
+        return json.loads(text, parse_float=Fraction)
+    except (ValueError, RecursionError) as error:
+        raise click.UsageError(f"{name} is no list in JSON: {error}.") from error

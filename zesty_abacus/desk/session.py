@@ -218,11 +218,22 @@ class Session(QObject):
         self.jobs.start("activity", "counting bits", lambda p: engine.capture_activity(capture, p), finish)
 
     def _count_explained(self) -> None:
-        if self.activities:
-            self.explained = self.engine.explain_kinds(
-                self.capture, self.activities, self.matches, self.edits.layouts()
-            )
-            self.explained_changed.emit()
+        if not self.activities:
+            return
+        engine, capture, activities = self.engine, self.capture, self.activities
+        matches, layouts = self.matches, self.edits.layouts()
+
+        def finish(answer: tuple[list[heavy.Explained], dict[int, NDArray[np.int16]]]) -> None:
+            if matches is self.matches:
+                self.explained, self._owners = answer
+                self.explained_changed.emit()
+
+        self.jobs.start(
+            "explained",
+            "counting explained bits",
+            lambda _progress: engine.explain_kinds(capture, activities, matches, layouts),
+            finish,
+        )
 
     # kinds and bits
 
@@ -348,9 +359,8 @@ class Session(QObject):
         layout = self.layout_of(kind)
         if layout is None or not layout.moves:
             return self.engine.owned_bits(layout, size)
-        if kind not in self._owners:
-            self._owners[kind] = self.engine.owners_of_kind(self.capture, kind, layout, self.edits.layouts())
-        found = self._owners[kind][: size * 8]
+        # of a layout that moves they come with the count of explained bits, from another thread
+        found = self._owners.get(kind, np.zeros(0, np.int16))[: size * 8]
         return np.pad(found, (0, size * 8 - len(found)), constant_values=-1)
 
     def owner_name(self, kind: int, number: int) -> str:

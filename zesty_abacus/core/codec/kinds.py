@@ -57,14 +57,23 @@ def owners_of_kind(capture: Capture, kind: int, layout: Layout, others: Sequence
 
 def explain_kinds(
     capture: Capture, activities: Sequence[KindActivity], matches: Sequence[Layout | None], others: Sequence[Layout]
-) -> list[Explained]:
-    """Count moving and explained bits of every kind."""
+) -> tuple[list[Explained], dict[int, NDArray[np.int16]]]:
+    """Count moving and explained bits of every kind.
+
+    Returns
+    -------
+    explained
+        One a kind.
+    owners
+        Of kinds whose layout moves, which field owns each bit, as :func:`owners_of_kind` gives it.
+    """
     found = []
+    owners = {}
     for kind, (activity, layout) in enumerate(zip(activities, matches, strict=True)):
         if layout is None or not layout.parts:
             found.append(explained_bits(activity, layout))
         else:
-            owned = owners_of_kind(capture, kind, layout, others) >= 0
+            owners[kind] = owners_of_kind(capture, kind, layout, others)
             moves = activity.moves
-            found.append(Explained(int(moves.sum()), int((moves & owned[: len(moves)]).sum())))
-    return found
+            found.append(Explained(int(moves.sum()), int((moves & (owners[kind][: len(moves)] >= 0)).sum())))
+    return found, owners

@@ -17,6 +17,8 @@ from .units import unit_of
 
 MAX_DEPTH = 8
 """Parts within parts."""
+MAX_BYTES = 65536
+"""The longest payload."""
 FieldCheck = Callable[[tuple[Field, ...], tuple[Field, ...], int], list[LayoutProblem]]
 Said = Iterator[tuple[str, str]]
 
@@ -60,7 +62,7 @@ class _Walk:
     def _part(self, part: Part, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
         if not part.name.strip():
             self._say(part.id, "name", "The part has no name.")
-        if part.align < 1:
+        if not 1 <= part.align <= MAX_BYTES:
             self._say(part.id, "align", f"{part.name} is aligned to {part.align} bytes.")
         if part.selected is not None and part.selected.field not in {field.id for field in scope}:
             self._say(part.id, "selected", f"{part.name} depends on a field that is not known where it stands.")
@@ -86,7 +88,7 @@ class _Walk:
         return scope
 
     def _group(self, part: Group, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
-        if part.size < 0 or (part.size == 0 and not part.parts):
+        if not 0 <= part.size <= MAX_BYTES or (part.size == 0 and not part.parts):
             self._say(part.id, "size", f"An item of {part.name} has {part.size} bytes.")
         if part.repeat in (Repeat.COUNT, Repeat.BYTES) and part.amount is None:
             self._say(part.id, "amount", f"{part.name} does not say how many.")
@@ -97,8 +99,10 @@ class _Walk:
     def _elements(self, part: Elements, scope: tuple[Field, ...], depth: int) -> None:
         if not 1 <= part.head <= 8:
             self._say(part.id, "head", f"The head of an element has 1 to 8 bytes, not {part.head}.")
-        if part.length_unit < 1:
+        if not 1 <= part.length_unit <= MAX_BYTES:
             self._say(part.id, "length_unit", f"A length counts units of {part.length_unit} bytes.")
+        if abs(part.extra) > MAX_BYTES:
+            self._say(part.id, "extra", f"{part.extra} bytes besides the length are more than a payload has.")
         self.problems += self.check_fields_of((part.type, part.length), (part.type, part.length), part.head)
         for field in (part.type, part.length):
             if field.kind not in (FieldKind.UNSIGNED, FieldKind.NAMES) or field.ratio != 1 or field.offset != 0:
@@ -127,6 +131,9 @@ def _check_line(part: TextLine) -> Said:
         yield "separator", f"The separator of {part.name} is one ASCII character."
     if len(part.quote) > 1 or (part.quote and part.quote == part.separator):
         yield "quote", f"The quote of {part.name} is one character other than the separator."
+    for attribute in ("quote", "begins", "ends"):
+        if not getattr(part, attribute).isascii():
+            yield attribute, f"{getattr(part, attribute)!r} of {part.name} is not made of ASCII characters."
     if not part.columns:
         yield "columns", f"{part.name} has no columns."
     for field in part.columns:
