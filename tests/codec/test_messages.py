@@ -5,15 +5,12 @@ from __future__ import annotations
 from fractions import Fraction
 from uuid import uuid4
 
-import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.encode import EncodeError
 from zesty_abacus.core.codec.messages import encode_message
-from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.codec.wording import array_words, frame_sentence
 from zesty_abacus.core.layouts.model import (
     Applies,
@@ -35,14 +32,10 @@ from zesty_abacus.core.layouts.model import (
 from zesty_abacus.core.layouts.places import Places
 from zesty_abacus.core.layouts.places import parse_places as at
 
+from .frames import decoded_of
+
 ANY = Applies(protocol="serial")
 NONE = Places(())
-
-
-def decoded_of(layout, payload):
-    width = max(8, (len(payload) + 7) // 8 * 8)
-    matrix = np.frombuffer(payload.ljust(width, b"\0"), np.uint8)[None, :]
-    return decode(compile_layout(layout), matrix, np.array([len(payload)], np.uint32))
 
 
 FLAG, COUNT = new_field("has more", at("B0[7]"), FieldKind.FLAG), new_field("count", at("B0[3..0]"))

@@ -5,13 +5,11 @@ from __future__ import annotations
 from fractions import Fraction
 from uuid import uuid4
 
-import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.codec.columns import Validity
-from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.core.codec.plan import PlanError, compile_layout
 from zesty_abacus.core.layouts.model import (
@@ -33,22 +31,11 @@ from zesty_abacus.core.layouts.model import (
 from zesty_abacus.core.layouts.places import Places
 from zesty_abacus.core.layouts.places import parse_places as at
 
+from .frames import decoded_of
 from .structure_oracle import read_frame
 
 ANY = Applies(protocol="serial")
 NONE = Places(())
-
-
-def matrix_of(payloads):
-    width = max(8, (max(map(len, payloads)) + 7) // 8 * 8)
-    matrix = np.zeros((len(payloads), width), np.uint8)
-    for row, payload in enumerate(payloads):
-        matrix[row, : len(payload)] = list(payload)
-    return matrix, np.array([len(payload) for payload in payloads], np.uint32)
-
-
-def decoded_of(layout, *payloads):
-    return decode(compile_layout(layout), *matrix_of(payloads))
 
 
 def cell(column, row):

@@ -3,6 +3,7 @@ import json
 from fractions import Fraction
 
 import jsonschema
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -80,3 +81,15 @@ def test_any_bytes_are_layouts_or_an_error(data):
 def test_a_missing_file_says_so(tmp_path):
     with pytest.raises(LayoutFormError, match="cannot be read"):
         layouts_from_file(tmp_path / "none.json")
+
+
+def test_equal_layouts_give_the_same_document():
+    """Values that equal their default, but are other objects, are left out as well."""
+    plain = new_field("a", at("B0"))
+    said = msgspec.structs.replace(
+        plain, ratio=Fraction("1.0"), offset=Fraction(0, 5), unavailable=RawSet([]), names=(), padding="\0" + " "
+    )
+    layout = new_layout("m", Applies(address=1), 8, [plain])
+    other = msgspec.structs.replace(layout, fields=(said,))
+    assert layout == other and layout_to_json(layout) == layout_to_json(other)
+    assert b"ratio" not in layout_to_json(other)

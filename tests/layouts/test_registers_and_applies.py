@@ -127,10 +127,10 @@ def test_precedence_is_explained_and_a_tie_goes_first():
     found = find_match(capture, key, layouts)
     assert found.layout is lane and found.reason == "names this lane; exact, any, span would read it, too"
     assert find_match(capture, key, [anyone, span, exact]).reason.startswith("names this address")
-    tied = find_match(capture, key, layouts, [Tie(other.id, "one", 0x100, 0)])
+    tied = find_match(capture, key, layouts, [Tie(layout=other.id, lane="one", address=0x100, flags=0)])
     assert tied.layout is other and tied.reason.startswith("tied by hand")
     assert find_match(capture, key, [other]) is None
-    assert find_match(capture, key, [other], [Tie(other.id, "one")]).layout is other
+    assert find_match(capture, key, [other], [Tie(layout=other.id, lane="one")]).layout is other
 
 
 def test_the_way_of_a_frame_counts():

@@ -16,10 +16,8 @@ from ..core.layouts.model import (
     Elements,
     Expression,
     Field,
-    FieldKind,
     Group,
     Layout,
-    NamedValue,
     RawSet,
     RegisterMap,
     Repeat,
@@ -28,8 +26,8 @@ from ..core.layouts.model import (
     Space,
     TextLine,
 )
-from ..core.layouts.places import Places, parse_places
-from .messages import stable_id
+from ..core.layouts.places import parse_places
+from .messages import make_field, stable_id
 
 
 def link_layouts() -> list[Layout]:
@@ -47,19 +45,7 @@ class _Maker:
         return stable_id(self.layout, name)
 
     def field(self, name: str, places: str = "", kind: str = "unsigned", step: str = "1", **settings: Any) -> Field:
-        limits = settings.pop("limits", None)
-        names = settings.pop("names", {})
-        return Field(
-            id=self.id(name),
-            name=name,
-            places=parse_places(places) if places else Places(()),
-            kind=FieldKind(kind),
-            ratio=Fraction(step),
-            low=Fraction(str(limits[0])) if limits else None,
-            high=Fraction(str(limits[1])) if limits else None,
-            names=tuple(NamedValue(raw, label) for raw, label in names.items()),
-            **settings,
-        )
+        return make_field(name, places, kind, step, message=self.layout, **settings)
 
     def make(self, applies: Applies, size: int, fields: list[Field], **settings: Any) -> Layout:
         return Layout(id=stable_id(self.layout), name=self.layout, applies=applies, size=size, fields=tuple(fields),
@@ -171,7 +157,7 @@ def _sentence(name: str, head: str, columns: Any) -> Layout:
         columns=(make.field("sentence", kind="text"), *columns(make)),
     )  # fmt: skip
     check = make.field("check", base=16)
-    tail = TextLine(id=make.id("tail"), name="check", columns=(check,))
+    tail = TextLine(id=make.id("tail"), name="behind the star", columns=(check,))
     over = Coverage(first=Expression("1"), end=Expression("size - 3"))
     agrees = Xor(id=make.id("agrees"), name="exclusive or", field=check.id, coverage=over)
     applies = Applies(protocol="sentence", address=int.from_bytes(head.encode(), "big"))

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
+from typing import Any
 from uuid import NAMESPACE_URL, UUID, uuid5
 
 import msgspec
@@ -16,7 +17,7 @@ from numpy.typing import NDArray
 
 from ..core.layouts.checks import Check, Counter, Coverage, Crc
 from ..core.layouts.model import Applies, Expression, Field, FieldKind, Layout, NamedValue, RawSet, Selected, new_field
-from ..core.layouts.places import parse_places
+from ..core.layouts.places import Places, parse_places
 from .physics import LOOP_S, MOMENTS, Physics
 
 _NAMESPACE = uuid5(NAMESPACE_URL, "zesty-abacus demo yuzu")
@@ -79,13 +80,14 @@ def stable_id(*names: str) -> UUID:
     return uuid5(_NAMESPACE, "/".join(names))
 
 
-def _field(name: str, places: str, kind: str = "unsigned", step: str = "1", offset: str = "0", unit: str = "",
-           limits: tuple[float, float] | None = None, names: Mapping[int, str] | None = None,
-           selected: tuple[str, int] | None = None, message: str = "", unavailable: tuple[int, ...] = (),
-           note: str = "") -> Field:  # fmt: skip
+def make_field(name: str, places: str = "", kind: str = "unsigned", step: str = "1", offset: str = "0",
+               unit: str = "", limits: tuple[float, float] | None = None, names: Mapping[int, str] | None = None,
+               selected: tuple[str, int] | None = None, message: str = "", unavailable: tuple[int, ...] = (),
+               **settings: Any) -> Field:  # fmt: skip
+    """Return a field of a message with an id that is the same each time the demo is made; ``settings`` as they are."""
     made = new_field(
         name,
-        parse_places(places),
+        parse_places(places) if places else Places(()),
         FieldKind(kind),
         ratio=Fraction(step),
         offset=Fraction(offset),
@@ -95,7 +97,7 @@ def _field(name: str, places: str, kind: str = "unsigned", step: str = "1", offs
         names=tuple(NamedValue(raw, label) for raw, label in (names or {}).items()),
         selected=Selected(stable_id(message, selected[0]), RawSet.of(selected[1])) if selected else None,
         unavailable=RawSet.of(*unavailable),
-        note=note,
+        **settings,
     )
     return msgspec.structs.replace(made, id=stable_id(message, name))
 
@@ -177,12 +179,12 @@ def _cell_heat(number: int) -> Signal:
 def _pod_command(side: str, address: int) -> Message:
     name = f"Azimuth command {side}"
     fields = [
-        _field("angle set", "B1 B0", "signed", "0.05", unit="deg", limits=(-180, 180)),
-        _field("thrust set", "B3 B2", "signed", "0.1", unit="%", limits=(-100, 100)),
-        _field("mode", "B4[1..0]", "names", names={0: "stopped", 1: "harbour", 2: "transit", 3: "astern"}),
-        _field("enabled", "B4[7]", "flag"),
-        _field("turn counter", "B6[3..0]", note="rises by one each frame"),
-        _field("check", "B7", note="CRC-8 over B0 to B6"),
+        make_field("angle set", "B1 B0", "signed", "0.05", unit="deg", limits=(-180, 180)),
+        make_field("thrust set", "B3 B2", "signed", "0.1", unit="%", limits=(-100, 100)),
+        make_field("mode", "B4[1..0]", "names", names={0: "stopped", 1: "harbour", 2: "transit", 3: "astern"}),
+        make_field("enabled", "B4[7]", "flag"),
+        make_field("turn counter", "B6[3..0]", note="rises by one each frame"),
+        make_field("check", "B7", note="CRC-8 over B0 to B6"),
     ]
     signals: dict[str, Signal] = {
         "angle set": f"angle_command_{side}",
@@ -196,14 +198,14 @@ def _pod_command(side: str, address: int) -> Message:
 def _pod_feedback(side: str, address: int) -> Message:
     name = f"Azimuth feedback {side}"
     fields = [
-        _field("angle", "B1 B0", "signed", "0.05", unit="deg", limits=(-180, 180)),
-        _field("rate", "B3[7..4] B2", "signed", "0.1", unit="deg/s", limits=(-20, 20)),
-        _field("state", "B3[2..0]", "names",
+        make_field("angle", "B1 B0", "signed", "0.05", unit="deg", limits=(-180, 180)),
+        make_field("rate", "B3[7..4] B2", "signed", "0.1", unit="deg/s", limits=(-20, 20)),
+        make_field("state", "B3[2..0]", "names",
                names={0: "off", 1: "starting", 2: "ready", 3: "limited", 4: "fault", 5: "service"}),
-        _field("torque", "B4 B5[7..6]", "signed", "0.25", unit="%", limits=(-100, 100)),
-        _field("limited", "B5[0]", "flag"),
-        _field("turn counter", "B6[3..0]", note="rises by one each frame"),
-        _field("check", "B7", note="CRC-8 over B0 to B6"),
+        make_field("torque", "B4 B5[7..6]", "signed", "0.25", unit="%", limits=(-100, 100)),
+        make_field("limited", "B5[0]", "flag"),
+        make_field("turn counter", "B6[3..0]", note="rises by one each frame"),
+        make_field("check", "B7", note="CRC-8 over B0 to B6"),
     ]  # fmt: skip
 
     def state(physics: Physics, time: Values) -> Values:
@@ -223,35 +225,37 @@ def _pod_feedback(side: str, address: int) -> Message:
 
 def _thruster_known() -> list[Message]:
     heat = [
-        _field("winding port", "B0", offset="-40", unit="°C", limits=(-40, 150)),
-        _field("winding starboard", "B1", offset="-40", unit="°C", limits=(-40, 150)),
-        _field("inverter", "B3 B2", step="0.1", offset="-40", unit="°C"),
-        _field("coolant", "B5 B4", step="0.1", offset="-40", unit="°C"),
-        _field("spare probe", "B6", offset="-40", unit="°C", unavailable=(255,)),
+        make_field("winding port", "B0", offset="-40", unit="°C", limits=(-40, 150)),
+        make_field("winding starboard", "B1", offset="-40", unit="°C", limits=(-40, 150)),
+        make_field("inverter", "B3 B2", step="0.1", offset="-40", unit="°C"),
+        make_field("coolant", "B5 B4", step="0.1", offset="-40", unit="°C"),
+        make_field("spare probe", "B6", offset="-40", unit="°C", unavailable=(255,)),
     ]
     helm = [
-        _field("lever port", "B0 B1", "signed", "0.1", unit="%", limits=(-100, 100)),
-        _field("lever starboard", "B2 B3", "signed", "0.1", unit="%", limits=(-100, 100)),
-        _field("wheel", "B4 B5", "signed", "0.01", unit="deg", limits=(-180, 180)),
-        _field("station", "B6[7..6]", "names", names={0: "none", 1: "wheelhouse", 2: "aft deck", 3: "portable"}),
-        _field("horn", "B6[0]", "flag"),
-        _field("searchlight", "B6[1]", "flag"),
+        make_field("lever port", "B0 B1", "signed", "0.1", unit="%", limits=(-100, 100)),
+        make_field("lever starboard", "B2 B3", "signed", "0.1", unit="%", limits=(-100, 100)),
+        make_field("wheel", "B4 B5", "signed", "0.01", unit="deg", limits=(-180, 180)),
+        make_field("station", "B6[7..6]", "names", names={0: "none", 1: "wheelhouse", 2: "aft deck", 3: "portable"}),
+        make_field("horn", "B6[0]", "flag"),
+        make_field("searchlight", "B6[1]", "flag"),
     ]
     status = "Pod status"
     pages = [
-        _field("page", "B0[3..0]", "names", names={0: "oil", 1: "hours", 2: "vibration", 3: "build"}, message=status),
-        _field("oil pressure", "B1 B2", step="0.01", unit="bar", selected=("page", 0), message=status),
-        _field("oil heat", "B3", offset="-40", unit="°C", selected=("page", 0), message=status),
-        _field("run time", "B4..B1", step="1/3600", unit="h", selected=("page", 1), message=status),
-        _field("vibration", "B2 B1", "float", unit="mm/s", selected=("page", 2), message=status),
-        _field("shaft speed", "B5 B4", "signed", "0.5", unit="1/min", selected=("page", 2), message=status),
-        _field("build", "B1..B7", "text", selected=("page", 3), message=status),
+        make_field(
+            "page", "B0[3..0]", "names", names={0: "oil", 1: "hours", 2: "vibration", 3: "build"}, message=status
+        ),
+        make_field("oil pressure", "B1 B2", step="0.01", unit="bar", selected=("page", 0), message=status),
+        make_field("oil heat", "B3", offset="-40", unit="°C", selected=("page", 0), message=status),
+        make_field("run time", "B4..B1", step="1/3600", unit="h", selected=("page", 1), message=status),
+        make_field("vibration", "B2 B1", "float", unit="mm/s", selected=("page", 2), message=status),
+        make_field("shaft speed", "B5 B4", "signed", "0.5", unit="1/min", selected=("page", 2), message=status),
+        make_field("build", "B1..B7", "text", selected=("page", 3), message=status),
     ]
     bow = [
-        _field("running", "B0[0]", "flag"),
-        _field("side", "B0[2..1]", "names", names={0: "centre", 1: "port", 2: "starboard"}),
-        _field("speed", "B1", step="0.5", unit="%"),
-        _field("motor current", "B3 B2", step="0.1", unit="A"),
+        make_field("running", "B0[0]", "flag"),
+        make_field("side", "B0[2..1]", "names", names={0: "centre", 1: "port", 2: "starboard"}),
+        make_field("speed", "B1", step="0.5", unit="%"),
+        make_field("motor current", "B3 B2", step="0.1", unit="A"),
     ]
     bow_on = between(MOMENTS[0][0], MOMENTS[1][0])
 
@@ -278,42 +282,42 @@ def _thruster_known() -> list[Message]:
         Message(_layout("Bow thruster", "thruster", 0x400, bow, 4, "bow thruster"), 0.2, {
             "running": bow_on, "side": lambda p, t: bow_on(p, t) * 2, "speed": bow_speed,
             "motor current": lambda p, t: bow_speed(p, t) * 1.9}, event=bow_on),
-        Message(_layout("Helm heartbeat", "thruster", 0x701, [_field("state", "B0", "names", names=beat)], 1,
+        Message(_layout("Helm heartbeat", "thruster", 0x701, [make_field("state", "B0", "names", names=beat)], 1,
                         "helm station"), 1.0, {"state": _constant(5)}),
-        Message(_layout("Pod heartbeat", "thruster", 0x702, [_field("state", "B0", "names", names=beat)], 1,
+        Message(_layout("Pod heartbeat", "thruster", 0x702, [make_field("state", "B0", "names", names=beat)], 1,
                         "pod controller"), 1.0, {"state": _constant(5)}),
     ]  # fmt: skip
 
 
 def _thruster_unknown() -> list[Message]:
     motion = [
-        _field("heading", "B1 B0", step="0.01", unit="deg"),
-        _field("water speed", "B2 B3", "signed", "0.01", unit="kn"),
-        _field("turn rate", "B4[3..0] B5", "signed", "0.02", unit="deg/s"),
-        _field("turn counter", "B6[3..0]"),
-        _field("check", "B7"),
+        make_field("heading", "B1 B0", step="0.01", unit="deg"),
+        make_field("water speed", "B2 B3", "signed", "0.01", unit="kn"),
+        make_field("turn rate", "B4[3..0] B5", "signed", "0.02", unit="deg/s"),
+        make_field("turn counter", "B6[3..0]"),
+        make_field("check", "B7"),
     ]
     tow = [
-        _field("pull", "B0..B3", "float", unit="kN"),
-        _field("winch turns", "B5 B4", step="0.01"),
-        _field("hook closed", "B6[4]", "flag"),
-        _field("turn counter", "B7[7..4]"),
+        make_field("pull", "B0..B3", "float", unit="kN"),
+        make_field("winch turns", "B5 B4", step="0.01"),
+        make_field("hook closed", "B6[4]", "flag"),
+        make_field("turn counter", "B7[7..4]"),
     ]
     deck = [
-        _field("searchlight", "B0[5]", "flag"),
-        _field("bilge pump", "B0[2]", "flag"),
-        _field("hook closed", "B1[0]", "flag"),
-        _field("lamps", "B1[7..5]"),
+        make_field("searchlight", "B0[5]", "flag"),
+        make_field("bilge pump", "B0[2]", "flag"),
+        make_field("hook closed", "B1[0]", "flag"),
+        make_field("lamps", "B1[7..5]"),
     ]
     wind = [
-        _field("wind speed", "B0 B1[7..4]", step="0.01", unit="m/s"),
-        _field("wind angle", "B1[3..0] B2", step="0.1", unit="deg"),
-        _field("air heat", "B3", "signed", "0.5", unit="°C"),
+        make_field("wind speed", "B0 B1[7..4]", step="0.01", unit="m/s"),
+        make_field("wind angle", "B1[3..0] B2", step="0.1", unit="deg"),
+        make_field("air heat", "B3", "signed", "0.5", unit="°C"),
     ]
     trim = [
-        _field("trim level", "B2 B1", step="0.01", unit="%"),
-        _field("trim level again", "B4 B3", step="0.01", unit="%"),
-        _field("pump steps", "B0[6..0]"),
+        make_field("trim level", "B2 B1", step="0.01", unit="%"),
+        make_field("trim level again", "B4 B3", step="0.01", unit="%"),
+        make_field("pump steps", "B0[6..0]"),
     ]
     closed = between(0, MOMENTS[2][0])
 
@@ -341,27 +345,27 @@ def _thruster_unknown() -> list[Message]:
 
 def _battery_known() -> list[Message]:
     totals = [
-        _field("current", "B1 B0", "signed", "0.1", unit="A", limits=(-600, 600)),
-        _field("voltage", "B3 B2", step="0.1", unit="V", limits=(480, 680)),
-        _field("charge", "B4", step="0.5", unit="%", limits=(0, 100)),
-        _field("state", "B5[2..0]", "names", names={0: "open", 1: "precharge", 2: "closed", 3: "fault"}),
-        _field("turn counter", "B6[3..0]", note="rises by one each frame"),
-        _field("check", "B7", note="CRC-8 over B0 to B6"),
+        make_field("current", "B1 B0", "signed", "0.1", unit="A", limits=(-600, 600)),
+        make_field("voltage", "B3 B2", step="0.1", unit="V", limits=(480, 680)),
+        make_field("charge", "B4", step="0.5", unit="%", limits=(0, 100)),
+        make_field("state", "B5[2..0]", "names", names={0: "open", 1: "precharge", 2: "closed", 3: "fault"}),
+        make_field("turn counter", "B6[3..0]", note="rises by one each frame"),
+        make_field("check", "B7", note="CRC-8 over B0 to B6"),
     ]
     heats = [
-        _field(f"heat {n + 1}", f"B{n}", offset="-40", unit="°C", limits=(-40, 60), unavailable=(255,))
+        make_field(f"heat {n + 1}", f"B{n}", offset="-40", unit="°C", limits=(-40, 60), unavailable=(255,))
         for n in range(8)
     ]
     limits = [
-        _field("charge limit", "B0 B1", step="0.1", unit="A"),
-        _field("draw limit", "B2 B3", step="0.1", unit="A"),
-        _field("derated", "B4[0]", "flag"),
+        make_field("charge limit", "B0 B1", step="0.1", unit="A"),
+        make_field("draw limit", "B2 B3", step="0.1", unit="A"),
+        make_field("derated", "B4[0]", "flag"),
     ]
     label = "Pack label"
     text = [
-        _field("part", "B0", "unsigned", message=label),
-        _field("serial head", "B1..B7", "text", selected=("part", 0), message=label),
-        _field("serial tail", "B1..B7", "text", selected=("part", 1), message=label),
+        make_field("part", "B0", "unsigned", message=label),
+        make_field("serial head", "B1..B7", "text", selected=("part", 0), message=label),
+        make_field("serial tail", "B1..B7", "text", selected=("part", 1), message=label),
     ]
     messages = [
         Message(_layout("Pack totals", "battery", 0x18FF0210, totals, 8, "pack controller"), 0.05, {
@@ -380,7 +384,9 @@ def _battery_known() -> list[Message]:
     for block in range(4):
         name = f"Cell block {block + 1}"
         cells = [
-            _field(f"cell {block * 4 + n + 1}", f"B{2 * n} B{2 * n + 1}", step="0.1", unit="mV", limits=(2800, 4250))
+            make_field(
+                f"cell {block * 4 + n + 1}", f"B{2 * n} B{2 * n + 1}", step="0.1", unit="mV", limits=(2800, 4250)
+            )
             for n in range(4)
         ]
         signals = {f"cell {block * 4 + n + 1}": _cell(block * 4 + n) for n in range(4)}
@@ -391,21 +397,21 @@ def _battery_known() -> list[Message]:
 
 def _battery_unknown() -> list[Message]:
     isolation = [
-        _field("isolation", "B0 B1", unit="kΩ"),
-        _field("leakage", "B2 B3", "signed", "0.01", unit="mA"),
-        _field("test running", "B4[7]", "flag"),
+        make_field("isolation", "B0 B1", unit="kΩ"),
+        make_field("leakage", "B2 B3", "signed", "0.01", unit="mA"),
+        make_field("test running", "B4[7]", "flag"),
     ]
     energy = [
-        _field("energy", "B3..B0", step="0.1", unit="Wh"),
-        _field("power", "B5 B4", "signed", "0.01", unit="kW"),
-        _field("contactors", "B6[3..0]"),
+        make_field("energy", "B3..B0", step="0.1", unit="Wh"),
+        make_field("power", "B5 B4", "signed", "0.01", unit="kW"),
+        make_field("contactors", "B6[3..0]"),
     ]
-    events = [_field("contactor word", "B0 B1"), _field("reason", "B2")]
+    events = [make_field("contactor word", "B0 B1"), make_field("reason", "B2")]
     coolant = [
-        _field("flow", "B0[5..0] B1[7..4]", step="0.05", unit="l/min"),
-        _field("inlet", "B2", "signed", "0.5", unit="°C"),
-        _field("outlet", "B3", "signed", "0.5", unit="°C"),
-        _field("minutes", "B6 B5"),
+        make_field("flow", "B0[5..0] B1[7..4]", step="0.05", unit="l/min"),
+        make_field("inlet", "B2", "signed", "0.5", unit="°C"),
+        make_field("outlet", "B3", "signed", "0.5", unit="°C"),
+        make_field("minutes", "B6 B5"),
     ]
     contactor = between(6, 112)
     return [

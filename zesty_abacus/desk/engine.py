@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from ..core.codec import wording
 from ..core.codec.columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn, Validity
-from ..core.codec.kinds import decode_frames, explain_kinds, owners_of_kind
-from ..core.codec.matching import Explained, Tie, exchange_of, find_match, match_kinds, owned_bits
+from ..core.codec.kinds import decode_frames, explain_kinds
+from ..core.codec.matching import Explained, find_match, match_kinds, owned_bits
 from ..core.codec.moving import bit_owners
 from ..core.codec.plan import Plan, PlanError, compile_layout
 from ..core.errors import AbacusError
@@ -70,7 +70,7 @@ from ..core.layouts.windows import from_window
 from ..core.library.store import LayoutHead, Library, Revision, default_author
 from ..core.progress import Progress
 from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
-from ..core.trial.trial import Moment, TieEntry, Trial, TrialFile
+from ..core.trial.trial import Moment, Trial, TrialFile
 from ..core.unravel.readings import Reading, bits_in_words, readings_of
 from ..demo.trial import copy_shipped_trial
 from . import line_engine as lines
@@ -208,7 +208,6 @@ class TriedArray:
 
     name: str
     frames: int
-    items: int
     fewest: int
     most: int
     words: str
@@ -229,7 +228,6 @@ class Tried:
     fields: tuple[TriedField, ...] = ()
     checks: tuple[TriedCheck, ...] = ()
     arrays: tuple[TriedArray, ...] = ()
-    frames: int = 0
     cut: int = 0
     others: int = 0
 
@@ -247,7 +245,7 @@ def try_layout(capture: Capture, plan: Plan, frames: KindFrames, progress: Progr
     cut = 0 if decoded.cut is None else int(decoded.cut.sum())
     checks = tuple(_tried_check(column, frames) for column in decoded.checks.values())
     arrays = tuple(_tried_array(array, len(frames)) for array in decoded.arrays.values())
-    return Tried(tuple(fields), checks, arrays, len(frames), cut, others)
+    return Tried(tuple(fields), checks, arrays, cut, others)
 
 
 def _tried_field(column: FieldColumn, frames: KindFrames) -> TriedField:
@@ -272,17 +270,11 @@ def _tried_check(column: CheckColumn, frames: KindFrames) -> TriedCheck:
 
 def _tried_array(array: ArrayColumns, count: int) -> TriedArray:
     per_frame = np.bincount(array.frame, minlength=count)
-    words = ""
-    for column in array.columns.values():
-        good = column.plot_values()
-        good = good[np.isfinite(good)]
-        if len(good) and not column.field.names and not array.lists:
-            unit = f" {column.field.unit}" if column.field.unit else ""
-            words = f"{column.field.name} {wording.range_text(good.min(), good.max(), column.field)}{unit}"
-            break
+    numbers = () if array.lists else [column for column in array.columns.values() if not column.field.names]
+    words = next((said for column in numbers if (said := wording.spread_words(column))), "")
     inside = per_frame[per_frame > 0]
     fewest, most = (int(inside.min()), int(inside.max())) if len(inside) else (0, 0)
-    return TriedArray(array.name, len(inside), len(array), fewest, most, words)
+    return TriedArray(array.name, len(inside), fewest, most, words)
 
 
 @dataclass(frozen=True, slots=True)
@@ -328,13 +320,13 @@ __all__ = [
     "BitHistory", "CheckState", "Curve", "Decoded", "Explained", "ExportRequest", "Field", "FieldColumn", "FieldKind",
     "KindActivity", "KindData", "KindFrames", "KindKey", "Layout", "LayoutHead", "Library", "Moment", "NamedValue",
     "NothingToDoError", "OpenedTrial", "Plan", "PlanError", "RawSet", "ReadingCurve", "Revision", "Selected",
-    "SourceOutcome", "Span", "Tie", "TieEntry", "Trial", "TrialFile", "Tried", "TriedArray", "TriedCheck",
+    "SourceOutcome", "Span", "Trial", "TrialFile", "Tried", "TriedArray", "TriedCheck",
     "TriedField", "Validity", "address_text", "attribute_text", "attributes_of", "bit_name", "bit_owners",
     "bits_in_words", "capture_activity", "check_layout", "check_words", "compile_layout", "copy_shipped_trial",
-    "decode_frames", "default_author", "describe_change", "exchange_of", "explain_kinds", "field_curve", "find_match",
+    "decode_frames", "default_author", "describe_change", "explain_kinds", "field_curve", "find_match",
     "finish_opening", "format_exact", "format_table", "from_window", "lane_density", "lines", "load_kind",
     "match_kinds", "new_field", "new_layout", "open_demo", "open_trial", "open_trial_capture", "owned_bits",
-    "owners_of_kind", "parse_exact", "parse_places", "parse_polynomial", "parse_raw_set", "parse_table", "part_words",
+    "parse_exact", "parse_places", "parse_polynomial", "parse_raw_set", "parse_table", "part_words",
     "places_of", "preview_export", "reckon", "run_export", "try_layout", "what_fits_inside", "with_attribute",
     "with_field_behind", "with_one_more_inside", "wording", "wrong_words",
 ]  # fmt: skip

@@ -314,15 +314,12 @@ class Session(QObject):
     # which layout reads a kind
 
     def _match(self) -> None:
-        self.matches = self.engine.match_kinds(self.capture, self.edits.layouts(), self._ties())
+        self.matches = self.engine.match_kinds(self.capture, self.edits.layouts(), self.trial.file.ties)
         self._owners = {}
-
-    def _ties(self) -> list[Any]:
-        return [self.engine.Tie(**msgspec.structs.asdict(tie)) for tie in self.trial.file.ties]
 
     def match_words(self, kind: int) -> str:
         """Say why a layout reads a kind, and which others would."""
-        found = self.engine.find_match(self.capture, self.kind_key(kind), self.edits.layouts(), self._ties())
+        found = self.engine.find_match(self.capture, self.kind_key(kind), self.edits.layouts(), self.trial.file.ties)
         return f"It reads this message since it {found.reason}." if found is not None else ""
 
     def layouts_to_tie(self, kind: int | None) -> list[heavy.Layout]:
@@ -345,10 +342,7 @@ class Session(QObject):
         if self.kind is None:
             return
         lane, address, flags = self._origin_of(self.kind)
-        entry = None
-        if layout_id is not None:
-            entry = self.engine.TieEntry(layout=layout_id, lane=lane, address=address, flags=flags)
-        self.change_trial(self.trial.file.with_tie(entry, lane, address, flags))
+        self.change_trial(self.trial.file.with_tie(layout_id, lane, address, flags))
         self._on_layout_changed("")
 
     def owners_of(self, kind: int, size: int) -> NDArray[np.int16]:

@@ -205,6 +205,7 @@ def _style_sheet(t: Theme) -> str:
     QScrollBar::handle:hover {{ background: {t.quiet}; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    QAbstractScrollArea::corner {{ background: transparent; border: none; }}
     QSplitter::handle {{ background: {t.line}; }}
     QProgressBar {{ background: {t.chip}; border: 0; border-radius: 3px; max-height: 6px; min-height: 6px; }}
     QProgressBar::chunk {{ background: {t.zest}; border-radius: 3px; }}

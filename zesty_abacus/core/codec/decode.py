@@ -8,9 +8,10 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
-from ..layouts.model import Computed, Field, FieldKind
+from ..layouts.checks import Check, check_expressions, check_fields
+from ..layouts.model import Computed, Field, FieldKind, Layout
 from .checks import run_checks, spoils
-from .columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn, Validity
+from .columns import ArrayColumns, CheckState, Decoded, FieldColumn, Validity
 from .evaluate import evaluate
 from .fixed import decode_fields, judge
 from .moving import Found, decode_parts, whole_frames
@@ -37,7 +38,7 @@ def decode(
         Recorded payload bytes of each row.
     only
         Ids of the fields, arrays and computed values wanted; all by default. What they depend on is decoded as
-        needed, and checks are always made.
+        needed, and of the checks those are made that can make a value invalid.
     address : int or int64 (n,)
         Address of the frames, for checks and expressions that ask for it.
     untrue : bool (n,)
@@ -48,8 +49,9 @@ def decode(
     scope = Scope(len(matrix))
     scope.add_special("size", sizes)
     scope.add_special("address", np.broadcast_to(np.asarray(address, np.int64), (len(matrix),)))
-    needs_all = bool(layout.parts or layout.checks or layout.computed)
-    columns = decode_fields(plan.fixed, matrix, sizes, scope, None if needs_all else wanted)
+    asked = layout.checks if wanted is None else tuple(check for check in layout.checks if spoils(check))
+    needed = _needed(layout, asked, wanted)
+    columns = decode_fields(plan.fixed, matrix, sizes, scope, needed)
     arrays: dict[UUID, ArrayColumns] = {}
     cut = None
     if layout.parts:
@@ -59,13 +61,21 @@ def decode(
         columns |= more
         arrays, cut = found.joined(), found.cut
     for value in layout.computed:
+        if needed is not None and value.id not in needed:
+            continue
         columns[value.id] = _computed_column(value, scope)
         scope.add({value.id: columns[value.id]})
-    checks = run_checks(layout.checks, matrix, sizes, scope)
-    wrong = [column.state == CheckState.DISAGREES for column in checks.values() if spoils(column.check)]
-    _mark_spoilt(columns, arrays, wrong if untrue is None else [*wrong, untrue])
+    checks = run_checks(asked, matrix, sizes, scope)
+    for column in checks.values():
+        if spoils(column.check):
+            _overrule(columns, arrays, column.state == CheckState.DISAGREES, Validity.CHECK_FAILED)
+    if untrue is not None:
+        _overrule(columns, arrays, untrue, Validity.CHECK_FAILED)
     if layout.applies.looks_at_payload:
-        _mark_others(columns, ~layout.applies.accepts(matrix, sizes))
+        others = ~layout.applies.accepts(matrix, sizes)
+        _overrule(columns, arrays, others, Validity.OTHER_SHAPE)
+        for column in checks.values():
+            column.state[others] = CheckState.NOT_THERE
     if wanted is not None:
         columns = {key: column for key, column in columns.items() if key in wanted}
         arrays = {key: array for key, array in arrays.items() if key in wanted or wanted & set(array.columns)}
@@ -90,31 +100,39 @@ def _computed_column(value: Computed, scope: Scope) -> FieldColumn:
     return FieldColumn(field, raw, result.values, None, validity)
 
 
-def _mark_spoilt(
-    columns: dict[UUID, FieldColumn], arrays: dict[UUID, ArrayColumns], spoilt: Iterable[NDArray[np.bool_]]
+def _needed(layout: Layout, checks: Iterable[Check], wanted: set[UUID] | None) -> set[UUID] | None:
+    """Return the fixed fields that wanted values and checks take; None is all, as where parts may name any."""
+    if wanted is None or layout.parts:
+        return None
+    expressions = [one for check in checks for one in check_expressions(check)]
+    computed = {value.name: value for value in layout.computed}
+    expressions += [value.expression for value in layout.computed if value.id in wanted]
+    names: set[str] = set()
+    for expression in expressions:
+        names |= set(expression.names)
+    if names & set(computed):
+        # computed from computed: rare, and not worth a second order of evaluation
+        return None
+    return (
+        wanted
+        | {one for check in checks for one in check_fields(check)}
+        | {field.id for field in layout.fields if field.name in names}
+    )
+
+
+def _overrule(
+    columns: dict[UUID, FieldColumn], arrays: dict[UUID, ArrayColumns], frames: NDArray[np.bool_], state: Validity
 ) -> None:
-    """Make the values of frames that fail a check invalid; each of ``spoilt`` is bool (n,)."""
-    for wrong in spoilt:
-        if not wrong.any():
-            continue
-        for one in columns.values():
-            _fail(one, wrong)
-        for array in arrays.values():
-            for one in array.columns.values():
-                _fail(one, wrong[array.frame])
+    """Give every value of some frames, bool (n,), another validity; what is not there stays so."""
+    if not frames.any():
+        return
+    for column in columns.values():
+        _set_state(column, frames, state)
+    for array in arrays.values():
+        for column in array.columns.values():
+            _set_state(column, frames[array.frame], state)
 
 
-def _fail(column: FieldColumn, wrong: NDArray[np.bool_]) -> None:
+def _set_state(column: FieldColumn, rows: NDArray[np.bool_], state: Validity) -> None:
     absent = (column.validity == Validity.ABSENT) | (column.validity == Validity.TOO_SHORT)
-    column.validity[wrong & ~absent] = Validity.CHECK_FAILED
-
-
-def _mark_others(columns: dict[UUID, FieldColumn], others: NDArray[np.bool_]) -> None:
-    if others.any():
-        for column in columns.values():
-            column.validity[others] = Validity.OTHER_SHAPE
-
-
-__all__ = [
-    "ArrayColumns", "CheckColumn", "CheckState", "Decoded", "FieldColumn", "Validity", "decode",
-]  # fmt: skip
+    column.validity[rows & ~absent] = state

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import NamedTuple
 from uuid import UUID
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,7 +19,7 @@ from ..layouts.model import Layout, RegisterMap, Space
 from ..layouts.windows import window_of
 
 
-class Tie(NamedTuple):
+class Tie(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A layout tied to a lane, or to one kind of message of it, by hand; goes before everything else.
 
     ``address`` and ``flags`` of a kind, or None for every kind of the lane that speaks the layout's protocol.

@@ -117,12 +117,18 @@ def array_words(array: ArrayColumns, row: int) -> str:
         if count == 1 or column.value is None or column.field.names:
             said.append(f"{column.field.name} {value_text(column, items.start)}{' …' if count > 1 else ''}")
         else:
-            good = column.plot_values()[items]
-            good = good[np.isfinite(good)]
-            if len(good):
-                ends = range_text(good.min(), good.max(), column.field)
-                said.append(f"{column.field.name} {ends}{' ' + column.field.unit if column.field.unit else ''}")
-    return " ".join(said)
+            said.append(spread_words(column, items))
+    return " ".join(part for part in said if part)
+
+
+def spread_words(column: FieldColumn, rows: slice = slice(None)) -> str:
+    """Return name, range and unit of a column's good values, nothing if there are none."""
+    good = column.plot_values()[rows]
+    good = good[np.isfinite(good)]
+    if not len(good):
+        return ""
+    unit = f" {column.field.unit}" if column.field.unit else ""
+    return f"{column.field.name} {range_text(good.min(), good.max(), column.field)}{unit}"
 
 
 def range_text(low: float, high: float, field: Field) -> str:

@@ -37,12 +37,26 @@ class Attribute:
         What an empty entry looks like.
     choices
         Allowed texts; empty is any.
+    reader
+        Makes the value of a text; None is the one that attributes of this name share.
     """
 
     name: str
     words: str
     hint: str = ""
     choices: tuple[str, ...] = ()
+    reader: Callable[[str, Layout], Any] | None = None
+
+
+def _plain(text: str, _layout: Layout) -> str:
+    return text
+
+
+def _whole(text: str, _layout: Layout) -> int:
+    try:
+        return int(text or "0", 0)
+    except ValueError as error:
+        raise MisuseError(f"{text!r} is not a whole number.", hint="Write 16 or 0x1021.") from error
 
 
 _PART = (
@@ -59,22 +73,24 @@ _BY_TYPE: dict[type, tuple[Attribute, ...]] = {
     Group: (*_PART, Attribute("size", "bytes an item"), Attribute("repeat", "how often", "",
             tuple(repeat.value for repeat in Repeat)), Attribute("amount", "amount", "count"),
             Attribute("axis", "axis", "name: start, step, unit")),
-    Run: (*_PART, Attribute("length", "bytes", "to the end"), Attribute("end", "ends at", "hex such as 00")),
+    Run: (*_PART, Attribute("length", "bytes", "to the end"),
+          Attribute("end", "ends at", "hex such as 00", (), _plain)),
     Elements: (*_PART, Attribute("head", "bytes of head"), Attribute("length_unit", "length counts", "1"),
                Attribute("extra", "and besides", "0"), Attribute("amount", "bytes in all", "to the end"),
                Attribute("ends", "types that end it", "none")),
     TextLine: (*_PART, Attribute("separator", "separator", ","), Attribute("quote", "quote", "none"),
-               Attribute("begins", "begins with"), Attribute("ends", "ends with")),
+               Attribute("begins", "begins with"), Attribute("ends", "ends with", "", (), _plain)),
     Carried: (*_PART, Attribute("length", "bytes", "to the end")),
     Counter: (Attribute("name", "name"), Attribute("field", "field"), Attribute("step", "step", "1"),
               Attribute("wraps_at", "values", "all its bits hold")),
     Sum: (Attribute("name", "name"), Attribute("field", "field"), *_COVERAGE,
-          Attribute("word_bytes", "word bytes", "1"), Attribute("start", "start", "0"),
+          Attribute("word_bytes", "word bytes", "1"), Attribute("start", "start", "0", (), _whole),
           Attribute("carry", "carry", "", tuple(carry.value for carry in Carry)),
           Attribute("negated", "negated", "", ("none", "ones", "twos"))),
-    Xor: (Attribute("name", "name"), Attribute("field", "field"), *_COVERAGE, Attribute("start", "start", "0")),
+    Xor: (Attribute("name", "name"), Attribute("field", "field"), *_COVERAGE,
+          Attribute("start", "start", "0", (), _whole)),
     Crc: (Attribute("name", "name"), Attribute("field", "field"), *_COVERAGE, Attribute("width", "bits"),
-          Attribute("polynomial", "polynomial", "0x1021"), Attribute("start", "start", "0xFFFF"),
+          Attribute("polynomial", "polynomial", "0x1021"), Attribute("start", "start", "0xFFFF", (), _whole),
           Attribute("final", "final", "0"), Attribute("reflect_in", "bytes reflected", "", _YES_NO),
           Attribute("reflect_out", "result reflected", "", _YES_NO)),
     Complement: (Attribute("name", "name"), Attribute("field", "field"), Attribute("of", "inverse of")),
@@ -123,11 +139,8 @@ def with_attribute(item: Item, name: str, text: str, layout: Layout) -> Item:
         If the text cannot be one; the message says what would be.
     """
     outer, _, inner = name.partition(".")
-    reader = _READERS.get(inner or outer, _plain)
-    if name == "start" and not isinstance(item, Part):
-        reader = _whole
-    elif (name == "end" and isinstance(item, Run)) or (name == "ends" and isinstance(item, TextLine)):
-        reader = _plain
+    attribute = next(one for one in attributes_of(item) if one.name == name)
+    reader = attribute.reader or _READERS.get(inner or outer, _plain)
     value = reader(text.strip(), layout)
     if inner:
         value = msgspec.structs.replace(getattr(item, outer), **{inner: value})
@@ -166,17 +179,6 @@ def _axis(text: str, _layout: Layout) -> Axis | None:
             f"{text!r} is no axis.", hint="Write a name, where it starts and its step: distance: 0, 5, m."
         )
     return Axis(name.strip(), Expression(parts[0]), Expression(parts[1]), parts[2] if len(parts) == 3 else "")
-
-
-def _plain(text: str, _layout: Layout) -> str:
-    return text
-
-
-def _whole(text: str, _layout: Layout) -> int:
-    try:
-        return int(text or "0", 0)
-    except ValueError as error:
-        raise MisuseError(f"{text!r} is not a whole number.", hint="Write 16 or 0x1021.") from error
 
 
 def _optional_expression(text: str, _layout: Layout) -> Expression | None:

@@ -191,6 +191,13 @@ def check_words(check: Check) -> str:
     return f"CRC-{check.width}" if isinstance(check, Crc) else CHECK_WORDS[type(check)]
 
 
+def check_expressions(check: Check) -> tuple[Expression, ...]:
+    """Return the expressions a check is made with."""
+    if isinstance(check, Rule):
+        return (check.expression,)
+    return (check.coverage.first, check.coverage.end) if isinstance(check, Sum | Xor | Crc) else ()
+
+
 def held_by(check: Check) -> tuple[UUID, ...]:
     """Return the fields that carry nothing but the check."""
     return (check.field,) if isinstance(check, Sum | Xor | Crc | Complement | Counter) else ()

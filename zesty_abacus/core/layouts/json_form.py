@@ -16,7 +16,7 @@ import msgspec
 
 from ..errors import AbacusError, DataError
 from .expressions import Expression
-from .model import Layout
+from .model import Layout, rewrite
 from .numbers import format_exact, parse_exact
 from .places import Places, parse_places
 from .raw_sets import RawSet, parse_raw_set
@@ -73,8 +73,22 @@ _decoder = msgspec.json.Decoder(Layout, dec_hook=_from_plain)
 
 
 def layout_to_json(layout: Layout) -> bytes:
-    """Return the compact JSON document of one layout."""
-    return _encoder.encode(layout)
+    """Return the compact JSON document of one layout; equal layouts give the same document."""
+    return _encoder.encode(rewrite(layout, _with_own_defaults))
+
+
+def _with_own_defaults(node: Any) -> Any:
+    """Put the very default where a value equals it: the encoder leaves out what is the default, not what equals it."""
+    if not isinstance(node, msgspec.Struct):
+        return node
+    names, defaults = node.__struct_fields__, node.__struct_defaults__
+    pairs = zip(names[len(names) - len(defaults) :], defaults, strict=True)
+    same = {
+        name: default
+        for name, default in pairs
+        if (value := getattr(node, name)) is not default and type(value) is type(default) and value == default
+    }
+    return msgspec.structs.replace(node, **same) if same else node
 
 
 def layout_from_json(document: bytes, *, where: str = "") -> Layout:

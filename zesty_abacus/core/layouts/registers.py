@@ -58,8 +58,6 @@ class RegisterMap(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
         0 or 1: the number the device's papers give to the first register. Places always count from 0.
     count
         How many registers there are; going beyond is flagged. 0 is not known.
-    advances
-        Whether a burst moves on by itself.
     window
         Of a layout that is a window of a map, the register it begins with; never kept.
     """
@@ -68,7 +66,6 @@ class RegisterMap(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     space: Space = Space.HOLDING
     first: int = 0
     count: int = 0
-    advances: bool = True
     window: int | None = None
 
     def customary(self, register: int) -> str:

@@ -14,6 +14,7 @@ from uuid import UUID
 
 import msgspec
 
+from ..codec.matching import Tie
 from ..errors import DataError
 from ..recipes.model import Recipe
 
@@ -74,15 +75,6 @@ class Moment(msgspec.Struct, frozen=True, kw_only=True):
     text: str
 
 
-class TieEntry(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A layout tied by hand to a lane, or to one kind of message of it."""
-
-    layout: UUID
-    lane: str
-    address: int | None = None
-    flags: int | None = None
-
-
 class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     """The content of ``trial.json``, an immutable value."""
 
@@ -95,12 +87,13 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     moments: tuple[Moment, ...] = ()
     references: tuple[str, ...] = ()
     library: str = "library.sqlite"
-    ties: tuple[TieEntry, ...] = ()
+    ties: tuple[Tie, ...] = ()
 
-    def with_tie(self, entry: TieEntry | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
+    def with_tie(self, layout: UUID | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
         """Return a trial in which one kind of message, or a lane, is tied to a layout, or to none."""
         others = tuple(tie for tie in self.ties if (tie.lane, tie.address, tie.flags) != (lane, address, flags))
-        return msgspec.structs.replace(self, ties=others if entry is None else (*others, entry))
+        made = () if layout is None else (Tie(layout=layout, lane=lane, address=address, flags=flags),)
+        return msgspec.structs.replace(self, ties=(*others, *made))
 
     def lane_entry(self, name: str) -> LaneEntry:
         """Return what is said about a lane, an empty entry if nothing is."""

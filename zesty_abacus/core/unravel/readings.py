@@ -9,7 +9,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from ..codec.decode import FieldColumn, decode
+from ..codec.columns import FieldColumn
+from ..codec.decode import decode
 from ..codec.plan import compile_layout
 from ..layouts.model import Applies, Field, FieldKind, Layout, new_field, new_layout
 from ..layouts.places import Places, places_of

@@ -172,7 +172,8 @@ class ItemCard(Card):
             words = "computed" if self._shelf() == "computed" else "rule"
             return item.name, f"{words}: {item.expression}", getattr(item, "unit", ""), ""
         if self._shelf() == "checks":
-            return item.name, engine.check_words(item), self._checked_field(), self._coverage()
+            words = engine.check_words(item)
+            return item.name, words if words != item.name else "check", self._checked_field(), self._coverage()
         amount = getattr(item, "amount", None) or getattr(item, "length", None)
         size = f"{item.size} bytes an item" if getattr(item, "size", None) is not None else ""
         when = engine.attribute_text(item, "selected", layout) if layout is not None else ""

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
 
 from ..session import Session
 from ..widgets.abacus import AbacusState
-from ..widgets.parts import DeskHead, button, hairline, label
+from ..widgets.parts import DeskHead, button, hairline, label, one_shot
 from .history_panel import HistoryPanel
 from .message_form import MessageForm
 from .plan import PlanView
@@ -26,6 +26,9 @@ from .tried import TriedTable
 
 if TYPE_CHECKING:
     from .. import engine as heavy
+
+
+_CURSOR_MS = 30
 
 
 class LayoutsDesk(QWidget):
@@ -42,6 +45,7 @@ class LayoutsDesk(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._soon_at_cursor = one_shot(self, _CURSOR_MS, self._show_cursor)
         self.head = DeskHead()
         self.plan = PlanView(session)
         self.tried = TriedTable(session)
@@ -115,7 +119,7 @@ class LayoutsDesk(QWidget):
         self.plan.edited.connect(self._on_edited)
         self.plan.grown.connect(self.keep)
         self.tried.wrong_wanted.connect(lambda time_ns: session.clock.set_cursor(time_ns, follow=True))
-        session.clock.cursor_changed.connect(self._show_cursor)
+        session.clock.cursor_changed.connect(self._soon_at_cursor.start)
         self.plan.field_picked.connect(lambda _id: self._show_actions())
         self.plan.abacus.selected.connect(lambda _bits: self._show_actions())
         session.kind_changed.connect(lambda: self.plan.pick(None))
@@ -180,7 +184,7 @@ class LayoutsDesk(QWidget):
 
     def choose_template(self) -> None:
         """Offer what can be dropped in, by family."""
-        menu = QMenu(self)
+        menu = self._menu()
         family = ""
         for template in self._session.engine.TEMPLATES:
             if template.family != family:
@@ -190,6 +194,12 @@ class LayoutsDesk(QWidget):
             if action is not None:
                 action.triggered.connect(lambda _checked, one=template: self.drop(one))
         menu.popup(self.drop_in.mapToGlobal(self.drop_in.rect().bottomLeft()))
+
+    def _menu(self) -> QMenu:
+        """Return an empty menu that goes when it is closed."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        return menu
 
     def drop(self, template: Any) -> bool:
         """Add something ready-made to the layout and open its card."""
@@ -237,7 +247,7 @@ class LayoutsDesk(QWidget):
     def _offer_ties(self) -> None:
         """Offer the layouts of the library for what this lane speaks."""
         session = self._session
-        menu = QMenu(self)
+        menu = self._menu()
         for layout in session.layouts_to_tie(session.kind):
             action = menu.addAction(layout.name)
             if action is not None:

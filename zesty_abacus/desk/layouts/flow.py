@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
-from ..widgets.paint import draw_text
+from ..widgets.paint import byte_owners, draw_text
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -37,7 +37,7 @@ class FlowStrip(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._payload = b""
-        self._owners: NDArray[np.int16] = np.zeros(0, np.int16)
+        self._owners: list[int] = []
         self._chosen = -1
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Minimum)
         self.setAccessibleName("The frame at the cursor, byte by byte")
@@ -45,7 +45,8 @@ class FlowStrip(QWidget):
 
     def show_frame(self, payload: bytes, owners: NDArray[np.int16], chosen: int) -> None:
         """Show another frame; ``chosen`` is the number of the field in hand."""
-        self._payload, self._owners, self._chosen = payload, owners, chosen
+        self._payload, self._chosen = payload, chosen
+        self._owners = byte_owners(owners, len(payload))
         self.updateGeometry()
         self.setMinimumHeight(self.sizeHint().height())
         self.update()
@@ -58,16 +59,11 @@ class FlowStrip(QWidget):
 
     def owner_of(self, byte: int) -> int:
         """Return the number of the field most bits of a byte belong to, -1 for none."""
-        owned = self._owners[byte * 8 : byte * 8 + 8]
-        owned = owned[owned >= 0]
-        return int(np.bincount(owned).argmax()) if len(owned) else -1
+        return self._owners[byte]
 
     def first_cell(self, owner: int) -> QRectF | None:
         """Return where the first byte of a field is drawn, None if this frame has none."""
-        for byte in range(len(self._payload)):
-            if self.owner_of(byte) == owner:
-                return self.cell_rect(byte)
-        return None
+        return self.cell_rect(self._owners.index(owner)) if owner in self._owners else None
 
     def cell_rect(self, byte: int) -> QRectF:
         """Return where a byte is drawn."""

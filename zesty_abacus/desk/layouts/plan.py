@@ -335,8 +335,9 @@ class PlanView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(look.theme.panel))
         visible = QRectF(self.card_area.geometry())
+        by_number = {card.number: card for card in self.cards.values() if card.number >= 0}
         for number, start in self._thread_starts():
-            card = next((card for card in self.cards.values() if card.number == number), None)
+            card = by_number.get(number)
             if card is None:
                 continue
             end = QPointF(card.mapTo(self, QPoint(card.level * 16, CARD_HEIGHT // 2)))

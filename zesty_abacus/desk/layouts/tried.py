@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 from uuid import UUID
 
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QLineF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -23,7 +23,7 @@ _REMARK = 19
 
 
 class TriedTable(QWidget):
-    """Range seen, values outside limits, and the shape of every field over the whole capture; then the checks.
+    """What the checks say; then the range seen, values outside limits and the shape of every field.
 
     Events
     ------
@@ -58,7 +58,7 @@ class TriedTable(QWidget):
         return list(self._tried.fields) if self._tried is not None else []
 
     def remarks(self) -> list[tuple[str, bool, int | None]]:
-        """Return the lines below the fields: words, whether something is wrong, and where it is seen first."""
+        """Return the lines above the fields: words, whether something is wrong, and where it is seen first."""
         tried = self._tried
         if tried is None:
             return []
@@ -119,9 +119,13 @@ class TriedTable(QWidget):
                 self.wrong_wanted.emit(time_ns)
 
     def remark_rect(self, number: int) -> QRectF:
-        """Return where a line below the fields is drawn."""
-        top = _HEAD + max(len(self._tried_fields()), 1) * _ROW + 4
-        return QRectF(14, top + number * _REMARK, self.width() - 28, _REMARK)
+        """Return where a remark is drawn."""
+        return QRectF(14, 27 + number * _REMARK, self.width() - 28, _REMARK)
+
+    @property
+    def _head(self) -> float:
+        """Where the rows of fields begin: behind the remarks, which say first whether the layout can be believed."""
+        return _HEAD + len(self.remarks()) * _REMARK
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         theme = look.theme
@@ -130,15 +134,15 @@ class TriedTable(QWidget):
         draw_text(painter, QRectF(14, 6, 300, 18), "Tried on the open capture", text_font(bold=True), theme.ink)
         columns = self._columns()
         for name, box in columns.items():
-            head = QRectF(box.left(), 27, box.width(), 16)
+            head = QRectF(box.left(), self._head - 23, box.width(), 16)
             align = Qt.AlignmentFlag.AlignRight if name == "seen" else Qt.AlignmentFlag.AlignLeft
             draw_text(painter, head, name, text_font(TINY_PX), theme.quiet, align)
         painter.setPen(QColor(theme.line))
-        painter.drawLine(14, _HEAD - 4, self.width() - 14, _HEAD - 4)
+        painter.drawLine(QLineF(14, self._head - 4, self.width() - 14, self._head - 4))
         for number, item in enumerate(self._tried_fields()):
             self._draw_row(painter, number, item, columns)
         if not self._tried_fields():
-            hint = QRectF(14, _HEAD, self.width() - 28, 22)
+            hint = QRectF(14, self._head, self.width() - 28, 22)
             draw_text(painter, hint, "No field to try yet.", text_font(SMALL_PX), theme.quiet)
         for number, (words, wrong, _) in enumerate(self.remarks()):
             color = theme.wrong if wrong else theme.quiet
@@ -148,7 +152,7 @@ class TriedTable(QWidget):
 
     def _draw_row(self, painter: QPainter, number: int, item: heavy.TriedField, columns: dict[str, QRectF]) -> None:
         theme, wording = look.theme, self._session.engine.wording
-        top = _HEAD + number * _ROW
+        top = self._head + number * _ROW
         cells = {name: QRectF(box.left(), top, box.width(), _ROW - 2) for name, box in columns.items()}
         draw_text(painter, cells["field"], item.field.name, text_font(SMALL_PX), theme.ink)
         seen = self._seen(item, wording)

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea
 from ..clock import span_text, time_text
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, figure_font, look, text_font
-from ..widgets.paint import draw_text
+from ..widgets.paint import byte_owners, draw_text
 
 if TYPE_CHECKING:
     from ...core.progress import Progress
@@ -371,7 +371,7 @@ def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> 
     step = painter.fontMetrics().horizontalAdvance("0")
     blank = "" if form == "text" else " "
     texts = payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)
-    owners = [byte_owner(line.owners, number) for number in range(len(texts))]
+    owners = byte_owners(line.owners, len(texts))
     x = box.left()
     for owner, group in itertools.groupby(zip(owners, texts, strict=True), key=lambda item: item[0]):
         run = blank.join(text for _, text in group) + blank
@@ -385,10 +385,3 @@ def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> 
         if shown is not run:
             return
         x += step * len(run)
-
-
-def byte_owner(owners: NDArray[np.int16], number: int) -> int:
-    """Return the field that owns most bits of a byte, -1 for none."""
-    owned = owners[number * 8 : number * 8 + 8]
-    owned = owned[owned >= 0]
-    return int(np.bincount(owned).argmax()) if len(owned) else -1

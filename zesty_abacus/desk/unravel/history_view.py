@@ -48,7 +48,7 @@ class HistoryView(QWidget):
         theme, session = look.theme, self._session
         head = QRectF(0, 2, self.width(), 16)
         draw_text(
-            painter, head, "bit history, newest right; one line a bit, dark is 1", text_font(TINY_PX), theme.quiet
+            painter, head, "bit history, newest right; one line a bit, strong is 1", text_font(TINY_PX), theme.quiet
         )
         if session.kind is None or not self._state.size:
             painter.end()

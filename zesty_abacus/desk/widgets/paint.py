@@ -162,3 +162,19 @@ def draw_ribbon(
         painter.setBrush(QColor(color))
         if rects:
             painter.drawRects(*rects)
+
+
+def byte_owners(owners: NDArray[np.int16], count: int) -> list[int]:
+    """Return, for each of the first bytes, the field that owns most of its bits, -1 for none.
+
+    Parameters
+    ----------
+    owners : int16 (n,)
+        Owner of each bit, -1 for none.
+    """
+    found = []
+    for byte in range(count):
+        owned = owners[byte * 8 : byte * 8 + 8]
+        owned = owned[owned >= 0]
+        found.append(int(np.bincount(owned).argmax()) if len(owned) else -1)
+    return found
