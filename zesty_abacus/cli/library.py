@@ -9,16 +9,20 @@ import click
 
 from ..core.codec.wording import places_words
 from ..core.errors import DataError
-from ..core.exchange.registry import read_layout_file
-from ..core.layouts.json_form import layouts_to_file_text
+from ..core.exchange.mapping_shelf import mapping_from_file, mapping_text
+from ..core.exchange.onto import onto_library
+from ..core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
+from ..core.exchange.result import ExchangeError
+from ..core.exchange.table_mapping import Known, mapping_by_example
 from ..core.layouts.model import Layout
 from ..core.layouts.numbers import format_exact
+from ..core.layouts.places import parse_places
 from ..core.layouts.validate import check_layout
 from ..core.library.check import check_library
 from ..core.library.store import Library, default_author
 from ..core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
-from .output import open_library, put_text
+from .output import open_library, put_bytes, put_text
 
 _LIBRARY = click.argument("library_path", metavar="LIBRARY", type=click.Path(path_type=Path))
 
@@ -41,8 +45,13 @@ def new(library_path: Path, name: str) -> None:
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--author", default=default_author, show_default="this user")
 @click.option("--reason", default="", help="Why; the file's name if left out.")
-def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: str) -> None:
-    """Bring FILES of layouts or recipes in. One known by its id gets a new revision, an equal one is left alone."""
+@click.option("--columns", type=click.Path(path_type=Path), help="What the columns of a table mean; see columns.")
+def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: str, columns: Path | None) -> None:
+    """Bring FILES of layouts or recipes in. One known by its id gets a new revision, an equal one is left alone.
+
+    What a format cannot say, such as the checks in a table, stays as the library has it.
+    """
+    mapping = mapping_from_file(columns) if columns is not None else None
     target = open_library(library_path)
     for file in files:
         if _holds_recipes(file):
@@ -52,8 +61,8 @@ def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: st
             )
             click.echo(f"{file}: {len(recipes)} recipes, {changed} new or changed")
             continue
-        _, exchanged = read_layout_file(file)
-        layouts = exchanged.layouts
+        form, exchanged = read_layout_file(file, mapping)
+        layouts = onto_library(exchanged.layouts, target.layouts(), form, mapping if form == TABLE else None)
         for layout in layouts:
             for problem in check_layout(layout):
                 raise DataError(problem.sentence, where=f"{file}, {layout.name}", hint="Nothing was brought in.")
@@ -68,15 +77,56 @@ def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: st
 @_LIBRARY
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
 @click.option("--recipes", is_flag=True, help="Put out the recipes instead.")
-def export(library_path: Path, output: Path | None, recipes: bool) -> None:
-    """Put out all layouts as a layout file, or all recipes as a recipe file."""
+@click.option("--to", "form", type=click.Choice(list(WRITERS)), default="json", show_default=True)
+@click.option("--only", multiple=True, help="Name of a layout; may be given several times.")
+def export(library_path: Path, output: Path | None, recipes: bool, form: str, only: tuple[str, ...]) -> None:
+    """Put out layouts as a file of one of the known formats, or all recipes as a recipe file.
+
+    What the format has no room for is listed.
+    """
     source = open_library(library_path)
     if recipes:
         text = recipes_to_file_text(head.recipe for head in source.recipes.heads())
-    else:
-        text = layouts_to_file_text(source.layouts())
+        source.close()
+        put_text(text, output)
+        return
+    layouts = [layout for layout in source.layouts() if not only or layout.name in only]
     source.close()
-    put_text(text, output)
+    if not layouts:
+        raise ExchangeError("no layout has that name.", where=str(library_path))
+    _, _, write = WRITERS[form]
+    written = write(layouts)
+    put_bytes(written.data, output)
+    for left in written.left:
+        click.echo(f"{left.place}: not put out: {left.reason}", err=True)
+
+
+@library.command()
+@click.argument("table", type=click.Path(path_type=Path))
+@click.option("--example", multiple=True, metavar="ROW:PLACES",
+              help="A row below the headings, from 1, and where its field lies: 3:'B2 B1'.")  # fmt: skip
+@click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
+def columns(table: Path, example: tuple[str, ...], output: Path | None) -> None:
+    """Tell what the columns of TABLE seem to mean, as a file for import --columns.
+
+    How bits are numbered follows from examples: say where the fields of one or two rows lie.
+    """
+    sheet, mapping = open_table(table)
+    known = [_example(text) for text in example]
+    if known:
+        found = mapping_by_example(sheet, mapping, known)
+        mapping = found[0]
+        if len(found) > 1:
+            click.echo(f"{len(found)} ways of numbering give this; the one with least trouble is taken.", err=True)
+    click.echo(mapping.numbering.words(), err=True)
+    put_text(mapping_text(mapping), output)
+
+
+def _example(text: str) -> Known:
+    row, colon, places = text.partition(":")
+    if not colon or not row.strip().isdigit() or int(row) < 1:
+        raise click.BadParameter(f"{text!r} is no row and its places; write 3:'B2 B1'.")
+    return Known(int(row) - 1, parse_places(places))
 
 
 @library.command()

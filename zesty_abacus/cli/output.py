@@ -105,6 +105,17 @@ def put_text(text: str, output: Path | None) -> None:
         raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
 
 
+def put_bytes(data: bytes, output: Path | None) -> None:
+    """Write bytes to a file or to standard output."""
+    if output is None:
+        sys.stdout.buffer.write(data)
+        return
+    try:
+        output.write_bytes(data)
+    except OSError as error:
+        raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
+
+
 class _Unseekable:
     """A pipe as a stream that knows its own position, which Parquet asks for."""
 

@@ -8,11 +8,13 @@ behind the other, low bit and low byte first (CiA 301, 7.4.7). The identifier is
 from __future__ import annotations
 
 import configparser
+import io
 import re
+from collections.abc import Iterable
 
 from ..layouts.model import Applies, Field, FieldKind, Layout, Places
 from ..layouts.validate import check_layout
-from .result import Exchanged, ExchangeError, stable_id
+from .result import Exchanged, ExchangeError, Written, stable_id
 
 NAME = "CANopen EDS"
 _TYPES = {
@@ -157,3 +159,94 @@ def _number(text: str, node: int) -> int | None:
             except ValueError:
                 return None
     return total if total >= 0 else None
+
+
+_FIRST_OBJECT = 0x2000
+_TYPE_NUMBERS = {FieldKind.FLAG: 0x1, FieldKind.TEXT: 0x9, FieldKind.BYTES: 0xA}
+_SIGNED_BY_BYTES = {1: 0x2, 2: 0x3, 3: 0x10, 4: 0x4, 5: 0x12, 6: 0x13, 7: 0x14, 8: 0x15}
+_UNSIGNED_BY_BYTES = {1: 0x5, 2: 0x6, 3: 0x16, 4: 0x7, 5: 0x18, 6: 0x19, 7: 0x1A, 8: 0x1B}
+_DUMMIES = {8: 0x0005, 16: 0x0006, 32: 0x0007}
+_MOST_OBJECTS = 64
+
+
+def write(layouts: Iterable[Layout]) -> Written:
+    """Return CAN layouts as the process data a device sends, each field a manufacturer's object of its own."""
+    left = Exchanged()
+    sheet = configparser.ConfigParser(interpolation=None)
+    sheet.optionxform = str  # type: ignore[assignment,method-assign]
+    sheet["FileInfo"] = {"FileName": "layouts.eds", "EDSVersion": "4.0"}
+    sheet["DeviceInfo"] = {"VendorName": "", "ProductName": "layouts"}
+    number = objects = 0
+    for layout in layouts:
+        applies = layout.applies
+        if applies.protocol != "can" or applies.address is None or applies.to is not None or applies.mask is not None:
+            left.leave(layout.name, "only CAN frames with one identifier are process data.")
+            continue
+        mapped = _mapping(layout, left)
+        if mapped is None or number >= _MAX_OBJECTS:
+            continue
+        address = applies.address | (1 << 29 if applies.extended else 0)
+        sheet[f"{0x1800 + number:04X}sub1"] = {"ParameterName": "identifier", "DataType": "0x0007",
+                                               "DefaultValue": f"0x{address:X}"}  # fmt: skip
+        sheet[f"{0x1A00 + number:04X}"] = {"ParameterName": layout.name}
+        sheet[f"{0x1A00 + number:04X}sub0"] = {"ParameterName": "entries", "DefaultValue": str(len(mapped))}
+        for sub, (field, width) in enumerate(mapped, 1):
+            index = _DUMMIES[width] if field is None else _FIRST_OBJECT + objects
+            if field is not None:
+                sheet[f"{index:04X}"] = {"ParameterName": field.name, "DataType": f"0x{_data_type(field):04X}"}
+                objects += 1
+            entry = {"ParameterName": "entry", "DataType": "0x0007", "DefaultValue": f"0x{index:04X}00{width:02X}"}
+            sheet[f"{0x1A00 + number:04X}sub{sub:X}"] = entry
+        number += 1
+    left.leave("the whole sheet", "a data sheet knows no identities: brought in again it makes new layouts.")
+    text = io.StringIO()
+    sheet.write(text, space_around_delimiters=False)
+    return Written(text.getvalue().encode("latin-1", "replace"), left.left)
+
+
+def _mapping(layout: Layout, left: Exchanged) -> list[tuple[Field | None, int]] | None:
+    """Return the fields of a frame one behind the other, gaps as None; None if one cannot be mapped."""
+    mapped: list[tuple[Field | None, int]] = []
+    bit = 0
+    for what in (*layout.parts, *layout.checks, *layout.computed):
+        left.leave(f"{layout.name}, {what.name}", "process data have fixed places, and no checks or formulas.")
+    for field in sorted(layout.fields, key=lambda one: min(one.places.bits)):
+        place = f"{layout.name}, {field.name}"
+        first, width = min(field.places.bits), len(field.places)
+        if field.selected is not None or list(field.places.bits) != _low_first(first, width) or first < bit:
+            left.leave(place, "an object is one stretch with its low byte first, and always there.")
+            continue
+        gap = _dummies(first - bit)
+        if gap is None:
+            left.leave(place, f"the gap of {first - bit} bits before it is no whole bytes.")
+            continue
+        if field.ratio != 1 or field.offset or field.unit or field.names or field.is_curved:
+            left.leave(place, "an object has no scale, unit or named values.")
+        mapped += [(None, room) for room in gap]
+        mapped.append((field, width))
+        bit = first + width
+    if not mapped or len(mapped) > _MOST_OBJECTS:
+        left.leave(layout.name, f"{len(mapped)} objects cannot be mapped; 1 to {_MOST_OBJECTS} can.")
+        return None
+    return mapped
+
+
+def _dummies(bits: int) -> list[int] | None:
+    """Return dummy entries that fill a gap, None if it is no whole bytes."""
+    if bits % 8:
+        return None
+    rooms = []
+    for room in (32, 16, 8):
+        rooms += [room] * (bits // room)
+        bits %= room
+    return rooms
+
+
+def _data_type(field: Field) -> int:
+    width = len(field.places)
+    if field.kind is FieldKind.FLOAT:
+        return 0x8 if width == 32 else 0x11
+    if field.kind in _TYPE_NUMBERS:
+        return _TYPE_NUMBERS[field.kind]
+    table = _SIGNED_BY_BYTES if field.is_signed else _UNSIGNED_BY_BYTES
+    return table[(width + 7) // 8]

@@ -1,19 +1,35 @@
-"""Layout files of others, recognised by their content. A format is one module with NAME, recognises and read."""
+"""Layout files of others, recognised by their content.
+
+A format is one module with NAME, recognises, read and write. Tables are different: what their columns mean is
+for the user to say, so they are read with a mapping.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from types import ModuleType
 
-from ..layouts.json_form import FORMAT, layouts_from_text
-from . import eds, sunspec
-from .result import Exchanged, ExchangeError, read_bytes
+from ..layouts.json_form import FORMAT, layouts_from_text, layouts_to_file_text
+from ..layouts.model import Layout
+from . import autosar, autosar_write, eds, sunspec, thing, xtce, xtce_write
+from .layout_tables import layouts_of_table
+from .result import Exchanged, ExchangeError, Written, read_bytes
+from .sheets import Sheet, is_workbook, read_sheets, write_csv, write_workbook
+from .table_mapping import TableMapping, guess_mapping
+from .table_write import rows_of_layouts
 
-FORMATS: tuple[ModuleType, ...] = (sunspec, eds)
+FORMATS: tuple[ModuleType, ...] = (xtce, autosar, thing, sunspec, eds)
+TABLE = "table of fields"
 
 
-def read_layout_file(path: Path) -> tuple[str, Exchanged]:
-    """Read a layout file of our own or of a known standard.
+def read_layout_file(path: Path, mapping: TableMapping | None = None) -> tuple[str, Exchanged]:
+    """Read a layout file of our own, of a known standard, or a table.
+
+    Parameters
+    ----------
+    mapping
+        How a table is read; None is as its headings suggest.
 
     Returns
     -------
@@ -35,5 +51,60 @@ def read_layout_file(path: Path) -> tuple[str, Exchanged]:
     for form in FORMATS:
         if form.recognises(data):
             return form.NAME, form.read(data, str(path))
-    known = ", ".join([f"our own JSON ({FORMAT})", *(form.NAME for form in FORMATS)])
+    if is_table(data, path):
+        sheet, guessed = open_table(path, mapping)
+        return TABLE, layouts_of_table(sheet, mapping or guessed, str(path))
+    known = ", ".join([f"our own JSON ({FORMAT})", *(form.NAME for form in FORMATS), "CSV and XLSX tables"])
     raise ExchangeError("this is no layout file that is known here.", where=str(path), hint=f"Known are {known}.")
+
+
+def is_table(data: bytes, path: Path) -> bool:
+    """Return whether a file is a workbook, or named as a text table."""
+    return is_workbook(data) or path.suffix.lower() in (".csv", ".tsv", ".txt")
+
+
+def open_table(path: Path, mapping: TableMapping | None = None) -> tuple[Sheet, TableMapping]:
+    """Return the sheet of a table file that has fields, and the mapping its headings suggest.
+
+    Parameters
+    ----------
+    mapping
+        The sheet with its headings is preferred.
+
+    Raises
+    ------
+    ExchangeError
+        If the file cannot be read.
+    """
+    sheets = read_sheets(read_bytes(path), str(path))
+    guesses = [(sheet, guess_mapping(sheet)) for sheet in sheets]
+    if mapping is not None:
+        wanted = [one for one in guesses if one[1].headings == mapping.headings]
+        return wanted[0] if wanted else guesses[0]
+    return max(guesses, key=lambda one: sum(role != "ignore" for role in one[1].roles))
+
+
+def _own(layouts: Iterable[Layout]) -> Written:
+    return Written(layouts_to_file_text(layouts).encode(), [])
+
+
+def _table(as_bytes: Callable[[list[list[str]]], bytes]) -> Callable[[Iterable[Layout]], Written]:
+    def write(layouts: Iterable[Layout]) -> Written:
+        found = Exchanged()
+        rows = rows_of_layouts(layouts, found)
+        return Written(as_bytes(rows), found.left)
+
+    return write
+
+
+WRITERS: dict[str, tuple[str, str, Callable[[Iterable[Layout]], Written]]] = {
+    "json": ("Zesty Abacus layouts", ".json", _own),
+    "csv": ("CSV table", ".csv", _table(write_csv)),
+    "xlsx": ("XLSX table", ".xlsx", _table(lambda rows: write_workbook("Layouts", rows))),
+    "xtce": (xtce.NAME, ".xml", xtce_write.write),
+    "autosar": (autosar.NAME, ".arxml", autosar_write.write),
+    "thing": (thing.NAME, ".td.json", thing.write),
+    "sunspec": (sunspec.NAME, ".json", sunspec.write),
+    "eds": (eds.NAME, ".eds", eds.write),
+}
+"""What can be written: words, the usual ending of the file's name, and what makes it."""

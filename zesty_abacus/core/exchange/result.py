@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from decimal import Decimal, InvalidOperation
+from fractions import Fraction
 from pathlib import Path
 from uuid import NAMESPACE_URL, UUID, uuid5
 
@@ -15,6 +17,10 @@ _NAMESPACE = uuid5(NAMESPACE_URL, "zesty-abacus exchange")
 
 class ExchangeError(DataError):
     """A file that is not what it should be, or cannot be read."""
+
+
+class CannotCarryError(Exception):
+    """Something this program has no word for; with the sentence that says so."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,9 +59,54 @@ class Exchanged:
         self.left.append(Left(place, reason))
 
 
+@dataclass(slots=True)
+class Written:
+    """A file made of layouts.
+
+    Attributes
+    ----------
+    data
+        Its content.
+    left
+        What the format has no room for.
+    """
+
+    data: bytes
+    left: list[Left]
+
+
 def stable_id(*names: str) -> UUID:
     """Return an id that is the same each time the file is read, so that reading again changes instead of doubling."""
     return uuid5(_NAMESPACE, "/".join(names))
+
+
+def exact_of(text: str) -> Fraction:
+    """Read a number as the decimal it is written as; raises :class:`CannotCarryError`."""
+    try:
+        number = Decimal(text.strip())
+        if not number.is_finite() or abs(number.adjusted()) > 60:
+            raise InvalidOperation
+        return Fraction(number)
+    except InvalidOperation as error:
+        raise CannotCarryError(f"{text[:40]!r} is no number.") from error
+
+
+def decimal_of(number: Fraction) -> str:
+    """Write a number as a decimal: exactly where a double says it, else the nearest."""
+    return str(number.numerator) if number.denominator == 1 else repr(float(number))
+
+
+def is_decimal(number: Fraction) -> bool:
+    """Whether :func:`decimal_of` says a number exactly."""
+    return Fraction(decimal_of(number)) == number
+
+
+def id_of(text: object) -> UUID | None:
+    """Return the identity a text is, None if it is none."""
+    try:
+        return UUID(str(text))
+    except ValueError:
+        return None
 
 
 def read_bytes(path: Path) -> bytes:

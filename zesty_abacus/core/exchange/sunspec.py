@@ -8,6 +8,9 @@ implemented*.
 from __future__ import annotations
 
 import json
+import re
+from collections.abc import Iterable
+from fractions import Fraction
 from typing import Any
 
 from ..errors import AbacusError
@@ -26,7 +29,8 @@ from ..layouts.model import (
     Space,
 )
 from ..layouts.validate import check_layout
-from .result import Exchanged, ExchangeError, stable_id
+from .names import Namer
+from .result import Exchanged, ExchangeError, Written, stable_id
 
 NAME = "SunSpec model"
 _KINDS: dict[str, tuple[int, FieldKind, int | None]] = {
@@ -157,3 +161,88 @@ class _Points:
             name = f"{field.name} scaled"
             made.append(Computed(id=stable_id(self.path, name), name=name, expression=Expression(text), unit=unit))
         return made
+
+
+def write(layouts: Iterable[Layout]) -> Written:
+    """Return the one register map among layouts as a model definition.
+
+    Raises
+    ------
+    ExchangeError
+        If there is not exactly one map of 16-bit registers: a file holds one model.
+    """
+    maps = [one for one in layouts if one.registers is not None and one.registers.space.register_bits == 16]
+    if len(maps) != 1:
+        raise ExchangeError(f"{len(maps)} maps of 16-bit registers were chosen; a model file holds one.",
+                            hint="Choose it by its name.")  # fmt: skip
+    layout, left = maps[0], Exchanged()
+    points: list[dict[str, Any]] = []
+    register = 0
+    for field in sorted(layout.fields, key=lambda one: min(one.places.bits)):
+        point = _point(field, layout, left)
+        if point is None:
+            continue
+        first = min(field.places.bits) // 16
+        if first > register:
+            points.append({"name": f"Pad{register}", "type": "pad", "size": first - register})
+        points.append(point)
+        register = first + point["size"]
+    for what in (*layout.checks, *_unscaled(layout)):
+        left.leave(what.name, "checks and formulas are not part of a model.")
+    group = {"name": Namer().of(layout.name), "label": layout.name, "type": "group", "desc": layout.note,
+             "points": points}  # fmt: skip
+    text = json.dumps({"id": _model_number(layout), "group": group}, indent=2, ensure_ascii=False)
+    return Written(text.encode() + b"\n", left.left)
+
+
+def _model_number(layout: Layout) -> int:
+    """Return a number of the range that is left to vendors, the same for the same layout."""
+    return 64001 + layout.id.int % 1000
+
+
+def _unscaled(layout: Layout) -> list[Computed]:
+    """Return the computed values that are no scale factors, which come back by themselves."""
+    return [one for one in layout.computed if "pow(10," not in str(one.expression)]
+
+
+def _point(field: Field, layout: Layout, left: Exchanged) -> dict[str, Any] | None:
+    first = min(field.places.bits) // 16
+    size = max(field.places.bits) // 16 - first + 1
+    whole = [byte * 8 + bit for byte in range(first * 2, (first + size) * 2) for bit in range(7, -1, -1)]
+    kind = _type_name(field, size)
+    if list(field.places.bits) != whole or kind is None:
+        left.leave(field.name, "a point is whole registers with the high one first, of a known type.")
+        return None
+    made: dict[str, Any] = {"name": field.name, "type": kind, "size": size}
+    scale = _power_of_ten(field.ratio)
+    if field.kind.is_number and scale:
+        made["sf"] = scale
+    factor = next((one for one in layout.computed if one.name == f"{field.name} scaled"), None)
+    if factor is not None and (named := re.search(r"pow\(10, `?([^`()]+)`?\)", str(factor.expression))):
+        made["sf"] = named[1] if not re.fullmatch(r"-?\d+", named[1]) else int(named[1])
+    if field.unit:
+        made["units"] = field.unit
+    if field.names:
+        made["symbols"] = [{"name": one.label, "value": one.raw} for one in field.names]
+    if field.note:
+        made["label"] = field.note
+    if field.offset or scale is None or field.is_curved or field.inverted:
+        left.leave(field.name, "a point has a power of ten for a scale, and nothing else.")
+    if field.low is not None or field.high is not None or field.errors:
+        left.leave(field.name, "limits and fault values have no place in a model.")
+    return made
+
+
+def _type_name(field: Field, size: int) -> str | None:
+    wanted = field.kind
+    for name, (registers, kind, _) in _KINDS.items():
+        if name.startswith(("acc", "bitfield", "raw", "count", "sunssf", "ip", "eui")):
+            continue
+        if kind is wanted and (registers == size or not registers):
+            return name
+    return None
+
+
+def _power_of_ten(ratio: Fraction) -> int | None:
+    """Return n for a ratio of 10^n, None if it is none."""
+    return next((power for power in range(-10, 11) if ratio == Fraction(10) ** power), None)

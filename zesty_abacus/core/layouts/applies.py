@@ -15,6 +15,8 @@ from .raw_sets import RawSet
 Way = Literal["", "read", "write", "request", "answer"]
 """Which way a frame goes; empty is both."""
 
+BY_HAND = "tied by hand"
+"""Protocol of a layout that no frame asks for by itself: its paper does not say what carries it."""
 _NIBBLES = re.compile(r"[0-9A-F?]*")
 
 
@@ -97,6 +99,8 @@ class Applies(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
 
     def address_text(self) -> str:
         """Return the address as engineers write it: three hex digits, eight when extended."""
+        if self.protocol == BY_HAND:
+            return "no frame by itself"
         if self.address is None:
             return "any address"
         digits = 8 if self.extended else 3 if self.protocol == "can" else 2

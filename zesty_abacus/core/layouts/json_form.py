@@ -10,7 +10,7 @@ import json
 from collections.abc import Iterable
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
 
@@ -26,6 +26,9 @@ VERSION = 2
 """1 had only fixed fields; its files are read as they are."""
 SCHEMA_PATH = Path(__file__).parent / "schema" / "layouts-2.schema.json"
 MAX_FILE_BYTES = 64 << 20
+
+
+_T = TypeVar("_T")
 
 
 class LayoutFormError(DataError):
@@ -103,6 +106,19 @@ def layout_from_json(document: bytes, *, where: str = "") -> Layout:
         return _decoder.decode(document)
     except (msgspec.DecodeError, ValueError, RecursionError) as error:
         raise LayoutFormError(f"this is not a layout: {error}.", where=where) from error
+
+
+def to_plain(value: Any) -> Any:
+    """Return any value of the model as what JSON holds."""
+    return json.loads(_encoder.encode(value))
+
+
+def from_plain(plain: Any, kind: type[_T]) -> _T:
+    """Return a value of the model from what :func:`to_plain` made of it; raises :class:`LayoutFormError`."""
+    try:
+        return msgspec.convert(plain, kind, dec_hook=_from_plain)
+    except (msgspec.ValidationError, ValueError, RecursionError) as error:
+        raise LayoutFormError(f"this is no {kind.__name__}: {error}.") from error
 
 
 def layouts_to_file_text(layouts: Iterable[Layout]) -> str:
