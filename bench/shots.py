@@ -15,7 +15,12 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 _home = tempfile.TemporaryDirectory(prefix="zesty-shots-")
 os.environ["HOME"] = os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home.name
 
-from zesty_abacus.desk.launch import make_application, make_window  # noqa: E402 - the folders come first
+import msgspec  # noqa: E402 - the folders come first
+from PyQt6.QtCore import QByteArray, QRectF  # noqa: E402
+from PyQt6.QtGui import QImage, QPainter  # noqa: E402
+from PyQt6.QtSvg import QSvgRenderer  # noqa: E402
+
+from zesty_abacus.desk.launch import make_application, make_window  # noqa: E402
 from zesty_abacus.desk.window import Window  # noqa: E402
 
 
@@ -114,6 +119,65 @@ def editing(window: Window) -> None:
     window.layouts.plan.pick(layout.fields[1].id)
 
 
+def order(window: Window) -> None:
+    """Layouts: a page of a message with selectors, and the order of a known value looked for."""
+    window.session.select_kind(kind_named(window, "Pod status"))
+    settle(window)
+    desk = window.layouts
+    desk.plan.tabs.setCurrentIndex(3)
+    desk.find_order()
+    desk.orders.received.setText("0x48E2, 0x4143, 7")
+    desk.orders.value.setText("12.2055")
+    desk.orders.search()
+
+
+def comparison(window: Window) -> None:
+    """Layouts: an older state beside the newest, in beads, words and curves."""
+    desk, session = window.layouts, window.session
+    desk.orders.done.emit()
+    session.select_kind(kind_of(window, 0x1A1))
+    settle(window)
+    before = desk.layout_shown
+    assert before is not None
+    angle, rate = before.field_named("angle"), before.field_named("rate")
+    assert angle is not None and rate is not None
+    laid = session.engine.laid
+    longer = laid.reshaped(before, rate, session.engine.parse_places("B3[2..0] B2"))
+    session.edits.change(longer.with_field(msgspec.structs.replace(angle, ratio=angle.ratio * 2, unit="°")))
+    settle(window)
+    desk.compare_with(before, "Azimuth feedback port, 3 Nov")
+
+
+def table(window: Window) -> None:
+    """Layouts: a table of somebody else, whose bits are numbered as one row shows."""
+    window.session.edits.undo()
+    path = Path(_home.name) / "winch.csv"
+    rows = ["Message;ID (hex);DLC;Signal;Start;Length;Order;Type;Factor;Offset;Unit;Min;Max;Values"]
+    rows += ["Winch drive;1C0;8;pull;7;16;BE;int16;0.5;0;kN;-50;800;", ";;;drum speed;16;12;LE;uint;0.01;-10;m/s;;;"]
+    rows += [";;;brake;28;1;LE;bool;;;;;;0=open, 1=set", ";;;mode;29;3;LE;enum;;;;;;0 off | 1 haul | 2 veer"]
+    rows += ["Winch heat;1C1;3;oil;7;8;BE;uint8;1;-40;°C;;;", ";;;motor;15;8;BE;uint8;1;-40;°C;;;"]
+    rows += [";;;frozen;x;1;BE;bool;;;;;;"]
+    path.write_text("\n".join(rows), encoding="utf-8")
+    window.layouts.bring_in(path)
+    settle(window)
+    window.layouts.bring.picker.set_example(0, "B0 B1")
+    window.layouts.bring.picker.set_example(1, "B3[3..0] B2")
+
+
+def sheet(window: Window) -> QImage:
+    """Draw the printed sheet of a message, as it goes into a PDF."""
+    window.layouts.bring.done.emit()
+    layout = next(one for one in window.session.edits.layouts() if one.name == "Pod status")
+    laid = window.session.engine.laid
+    page = laid.sheet_pages(laid.sheet_of(layout, "as it was on 2026-11-23"))[0]
+    picture = QImage(893, 1000, QImage.Format.Format_RGB32)
+    picture.fill(0xFFFFFF)
+    painter = QPainter(picture)
+    QSvgRenderer(QByteArray(page.encode())).render(painter, QRectF(0, 0, 893, 1263))
+    painter.end()
+    return picture
+
+
 def source(window: Window, part: str) -> None:
     """Choose a source on Intake by a part of its file's name."""
     names = [outcome.path.name for outcome in window.session.outcomes]
@@ -182,7 +246,7 @@ def night(window: Window) -> None:
     window.session.select_bits(frozenset(range(32)))
 
 
-SCENES: dict[str, Callable[[Window], None]] = {
+SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "read": read,
     "unravel": unravel,
     "kept": kept,
@@ -191,6 +255,10 @@ SCENES: dict[str, Callable[[Window], None]] = {
     "ladder": ladder,
     "moving": moving,
     "text": text_layout,
+    "order": order,
+    "comparison": comparison,
+    "table": table,
+    "sheet": sheet,
     "intake": intake,
     "intake-spi": intake_spi,
     "intake-radio": intake_radio,
@@ -213,11 +281,11 @@ def main() -> None:
     settle(window)
     window.session.set_author("bench 2")
     for name, scene in SCENES.items():
-        scene(window)
+        picture = scene(window)
         settle(window)
         if only and name not in only:
             continue
-        window.grab().save(str(folder / f"{name}.png"))
+        (picture or window.grab()).save(str(folder / f"{name}.png"))
         print(f"{name}.png")
     window.close()
 

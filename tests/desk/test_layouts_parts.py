@@ -121,8 +121,10 @@ def test_a_template_without_a_place_says_why(pilot):
 
 def test_checks_say_how_often_they_agree(pilot):
     desk = open_message(pilot, "Azimuth feedback port")
-    pilot.wait(lambda: len(desk.tried.remarks()) == 2, "both checks")
-    assert [words for words, _, _ in desk.tried.remarks()] == [
+    pilot.wait(lambda: len(desk.tried.remarks()) == 3, "both checks and the explained share")
+    explained, *checks = [words for words, _, _ in desk.tried.remarks()]
+    assert explained.startswith("explains ") and explained.endswith("moving bits (100%)")
+    assert checks == [
         "turn counter agrees in 12\u2009000 of 12\u2009000 frames", "check agrees in 12\u2009000 of 12\u2009000 frames",
     ]  # fmt: skip
 

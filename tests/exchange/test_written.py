@@ -130,14 +130,15 @@ def test_pages_of_a_system_description_are_alternatives():
     assert [left.place for left in written.left] == ["Pages, many"]
 
 
-def test_the_command_line_puts_out_every_format(tmp_path):
+def test_the_command_line_puts_out_other_formats(tmp_path):
     library, own = tmp_path / "own.sqlite", tmp_path / "all.json"
     own.write_bytes(WRITERS["json"][2](demo_layouts()).data)
     run("library", "new", library)
     run("library", "import", library, own)
-    for form, (_, ending, _) in WRITERS.items():
+    for form in ("csv", "sunspec", "thing"):
+        ending = WRITERS[form][1]
         chosen = ["--only", "Shore meter"] if form == "sunspec" else []
         code, _, err = run("library", "export", library, "--to", form, *chosen, "-o", tmp_path / f"out{ending}")
         assert code == 0, err
-        assert ("not put out" in err) == (form != "json")
+        assert "not put out" in err
     assert run("library", "export", library, "--only", "nobody")[0] != 0

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import sys
+from datetime import datetime
 from pathlib import Path
 
 import click
@@ -14,6 +16,8 @@ from ..core.exchange.onto import onto_library
 from ..core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
 from ..core.exchange.result import ExchangeError
 from ..core.exchange.table_mapping import Known, mapping_by_example
+from ..core.handover.sheet import sheet_of
+from ..core.handover.sheet_files import write_sheets
 from ..core.layouts.model import Layout
 from ..core.layouts.numbers import format_exact
 from ..core.layouts.places import parse_places
@@ -99,6 +103,28 @@ def export(library_path: Path, output: Path | None, recipes: bool, form: str, on
     put_bytes(written.data, output)
     for left in written.left:
         click.echo(f"{left.place}: not put out: {left.reason}", err=True)
+
+
+@library.command()
+@_LIBRARY
+@click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="A .html, .svg or .pdf file.")
+@click.option("--only", multiple=True, help="Name of a layout; may be given several times.")
+def sheet(library_path: Path, output: Path, only: tuple[str, ...]) -> None:
+    """Print the sheets of layouts: bit picture, fields, values, checks."""
+    from ..desk.launch import make_application
+    from ..desk.layouts.putting_out import pdf_of
+
+    source = open_library(library_path)
+    layouts = [layout for layout in source.layouts() if not only or layout.name in only]
+    source.close()
+    if not layouts:
+        raise ExchangeError("no layout has that name.", where=str(library_path))
+    if output.suffix.lower() == ".pdf":
+        # fonts are drawn by the window's toolkit, which needs no screen for that
+        os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+        make_application()
+    version = f"as it was on {datetime.now():%Y-%m-%d %H:%M}"
+    write_sheets(output, [sheet_of(layout, version) for layout in layouts], pdf_of)
 
 
 @library.command()

@@ -107,12 +107,36 @@ def _edit_commands(window: Window) -> list[Command]:
         ),
         Command("other order", "Turn the byte order of the field round", "O", layouts.turn_order, opened, "Layouts"),
         Command("remove field", "Remove the field", "Shift+Del", layouts.remove_field, opened, "Layouts"),
+        *_reshape_commands(window),
         Command("reading on", "Next reading of the selection", "]", lambda: _reading(window, 1), opened, "Unravel"),
         Command("reading back", "Reading before", "[", lambda: _reading(window, -1), opened, "Unravel"),
         Command(
             "select moving", "Select all unexplained moving bits", "U", unravel.select_unexplained, opened, "Unravel"
         ),
     ]
+
+
+def _reshape_commands(window: Window) -> list[Command]:
+    layouts = window.layouts
+    reshaper = layouts.reshaper
+
+    def opened() -> bool:
+        return _is_open(window)
+
+    made = [
+        ("split", "Split the open field", "S", reshaper.split),
+        ("join", "Join the open field with the next one", "J", reshaper.join),
+        ("bit up", "Move the open field up by a bit", "Ctrl+Left", lambda: reshaper.shift(1)),
+        ("bit down", "Move the open field down by a bit", "Ctrl+Right", lambda: reshaper.shift(-1)),
+        ("longer", "Make the open field a bit longer", "Ctrl+Shift+Left", lambda: reshaper.stretch(1)),
+        ("shorter", "Make the open field a bit shorter", "Ctrl+Shift+Right", lambda: reshaper.stretch(-1)),
+        ("find order", "Find the order of a known value", "V", layouts.find_order),
+        ("next variant", "Next variant of the message", "]", lambda: layouts.plan.tabs.go(1)),
+        ("variant before", "Variant before", "[", lambda: layouts.plan.tabs.go(-1)),
+        ("compare", "Compare with another layout", "", layouts.offer_compared),
+        ("bring in", "Bring layouts in from a file", "", layouts.ask_bring_in),
+    ]
+    return [Command(name, words, key, call, opened, "Layouts") for name, words, key, call in made]
 
 
 def _trial_commands(window: Window) -> list[Command]:

@@ -38,6 +38,7 @@ from ..core.handover.tables import (
     wide_tables,
 )
 from ..core.handover.writers import export_tables
+from ..core.layouts.applies import BY_HAND
 from ..core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ..core.layouts.changes import describe_change
 from ..core.layouts.checks import check_words
@@ -73,6 +74,7 @@ from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
 from ..core.trial.trial import Moment, Trial, TrialFile
 from ..core.unravel.readings import Reading, bits_in_words, readings_of
 from ..demo.trial import copy_shipped_trial
+from . import layout_engine as laid
 from . import line_engine as lines
 
 STRIP_COLUMNS = 2048
@@ -316,17 +318,17 @@ def _content(capture: Capture, request: ExportRequest):  # type: ignore[no-untyp
 
 
 __all__ = [
-    "ERROR", "EXTENDED", "REMOTE", "TELLS_KINDS_APART", "TEMPLATES", "WRONG", "AbacusError", "Applies", "Attribute",
-    "BitHistory", "CheckState", "Curve", "Decoded", "Explained", "ExportRequest", "Field", "FieldColumn", "FieldKind",
-    "KindActivity", "KindData", "KindFrames", "KindKey", "Layout", "LayoutHead", "Library", "Moment", "NamedValue",
-    "NothingToDoError", "OpenedTrial", "Plan", "PlanError", "RawSet", "ReadingCurve", "Revision", "Selected",
-    "SourceOutcome", "Span", "Trial", "TrialFile", "Tried", "TriedArray", "TriedCheck",
-    "TriedField", "Validity", "address_text", "attribute_text", "attributes_of", "bit_name", "bit_owners",
-    "bits_in_words", "capture_activity", "check_layout", "check_words", "compile_layout", "copy_shipped_trial",
-    "decode_frames", "default_author", "describe_change", "explain_kinds", "field_curve", "find_match",
-    "finish_opening", "format_exact", "format_table", "from_window", "lane_density", "lines", "load_kind",
-    "match_kinds", "new_field", "new_layout", "open_demo", "open_trial", "open_trial_capture", "owned_bits",
-    "parse_exact", "parse_places", "parse_polynomial", "parse_raw_set", "parse_table", "part_words",
-    "places_of", "preview_export", "reckon", "run_export", "try_layout", "what_fits_inside", "with_attribute",
-    "with_field_behind", "with_one_more_inside", "wording", "wrong_words",
+    "BY_HAND", "ERROR", "EXTENDED", "REMOTE", "TELLS_KINDS_APART", "TEMPLATES", "WRONG", "AbacusError", "Applies",
+    "Attribute", "BitHistory", "CheckState", "Curve", "Decoded", "Explained", "ExportRequest", "Field", "FieldColumn",
+    "FieldKind", "KindActivity", "KindData", "KindFrames", "KindKey", "Layout", "LayoutHead", "Library", "Moment",
+    "NamedValue", "NothingToDoError", "OpenedTrial", "Plan", "PlanError", "RawSet", "ReadingCurve", "Revision",
+    "Selected", "SourceOutcome", "Span", "Trial", "TrialFile", "Tried", "TriedArray", "TriedCheck", "TriedField",
+    "Validity", "address_text", "attribute_text", "attributes_of", "bit_name", "bit_owners", "bits_in_words",
+    "capture_activity", "check_layout", "check_words", "compile_layout", "copy_shipped_trial", "decode_frames",
+    "default_author", "describe_change", "explain_kinds", "field_curve", "find_match", "finish_opening",
+    "format_exact", "format_table", "from_window", "laid", "lane_density", "lines", "load_kind", "match_kinds",
+    "new_field", "new_layout", "open_demo", "open_trial", "open_trial_capture", "owned_bits", "parse_exact",
+    "parse_places", "parse_polynomial", "parse_raw_set", "parse_table", "part_words", "places_of", "preview_export",
+    "reckon", "run_export", "try_layout", "what_fits_inside", "with_attribute", "with_field_behind",
+    "with_one_more_inside", "wording", "wrong_words",
 ]  # fmt: skip

@@ -327,7 +327,8 @@ class Session(QObject):
         if kind is None:
             return []
         protocol = self.capture.lanes[self.kind_key(kind).lane].protocol
-        found = [one for one in self.edits.layouts() if one.applies.protocol == protocol and one.registers is None]
+        spoken = (protocol, self.engine.BY_HAND)
+        found = [one for one in self.edits.layouts() if one.applies.protocol in spoken and one.registers is None]
         return sorted(found, key=lambda one: one.name)
 
     def is_tied(self) -> bool:

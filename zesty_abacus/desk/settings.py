@@ -24,6 +24,11 @@ def settings_path() -> Path:
     return Path(platformdirs.user_config_dir("zesty-abacus")) / "settings.json"
 
 
+def table_columns_path() -> Path:
+    """Return where it is kept what the columns of tables meant."""
+    return settings_path().with_name("table-columns.json")
+
+
 def demo_folder() -> Path:
     """Return where the user's copy of the Yuzu trial lies."""
     return Path(platformdirs.user_data_dir("zesty-abacus")) / "yuzu"

@@ -169,9 +169,9 @@ def _style_sheet(t: Theme) -> str:
     QLabel#wrong {{ color: {t.wrong}; }}
     QLabel#good {{ color: {t.good}; }}
     QLabel#unexplained {{ color: {t.unexplained}; }}
-    QCheckBox::indicator {{ width: 15px; height: 15px; border: 1px solid {t.rod}; border-radius: 4px;
-        background: {t.panel}; }}
-    QCheckBox::indicator:checked {{ background: {t.zest}; border-color: {t.zest}; }}
+    QCheckBox::indicator, QListView::indicator {{ width: 15px; height: 15px; border: 1px solid {t.rod};
+        border-radius: 4px; background: {t.panel}; }}
+    QCheckBox::indicator:checked, QListView::indicator:checked {{ background: {t.zest}; border-color: {t.zest}; }}
     QCheckBox::indicator:focus {{ border-color: {t.zest}; }}
     QLabel#section {{ color: {t.quiet}; font-size: {TINY_PX}px; }}
     QLabel#chip {{ background: {t.chip}; border-radius: 8px; padding: 1px 8px; font-size: {TINY_PX}px; }}
@@ -183,7 +183,16 @@ def _style_sheet(t: Theme) -> str:
     QLineEdit#find {{ background: {t.paper}; border-radius: 8px; padding: 5px 10px; }}
     QComboBox::drop-down {{ border: 0; width: 18px; }}
     QComboBox::down-arrow {{ image: url({_ICONS}/down.png); width: 9px; height: 6px; }}
-    QCheckBox::indicator:checked {{ image: url({_ICONS}/tick.png); }}
+    QCheckBox::indicator:checked, QListView::indicator:checked {{ image: url({_ICONS}/tick.png); }}
+    QTabBar::tab {{ background: transparent; border: 0; border-bottom: 2px solid transparent; color: {t.quiet};
+        padding: 4px 9px; margin-right: 4px; }}
+    QTabBar::tab:selected {{ color: {t.ink}; border-bottom-color: {t.zest}; font-weight: 600; }}
+    QTabBar::tab:hover {{ color: {t.ink}; }}
+    QTabBar:focus {{ outline: 0; }}
+    QHeaderView::section {{ background: {t.chip}; color: {t.quiet}; border: 0; border-right: 1px solid {t.line};
+        padding: 3px 7px; font-size: {TINY_PX}px; }}
+    QTableView {{ background: {t.panel}; border: 1px solid {t.line}; gridline-color: {t.line}; }}
+    QTableCornerButton::section {{ background: {t.chip}; border: 0; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.line}; outline: 0;
         selection-background-color: {t.selected}; selection-color: {t.ink}; }}
     QPushButton {{ background: {t.panel}; border: 1px solid {t.rod}; border-radius: 7px; padding: 3px 11px; }}

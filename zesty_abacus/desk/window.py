@@ -139,12 +139,15 @@ class Window(QMainWindow):
         return header
 
     def _make_actions(self) -> None:
+        # a key is one action even if it means another thing on each desk; two actions would both be silent
+        by_key: dict[str, list[Command]] = {}
         for command in self.commands:
-            if not command.shortcut:
-                continue
-            action = QAction(command.title, self)
-            action.setShortcut(QKeySequence(command.shortcut))
-            action.triggered.connect(lambda _on=False, command=command: self._run(command))
+            if command.shortcut:
+                by_key.setdefault(command.shortcut, []).append(command)
+        for key, commands in by_key.items():
+            action = QAction(commands[0].title, self)
+            action.setShortcut(QKeySequence(key))
+            action.triggered.connect(lambda _on=False, commands=commands: self._run_first(commands))
             self.addAction(action)
 
     def _connect(self) -> None:
@@ -156,9 +159,12 @@ class Window(QMainWindow):
         session.layouts_changed.connect(self._show_library)
         look.changed.connect(self.update)
 
-    def _run(self, command: Command) -> None:
-        if command.enabled() and command.desk in ("", self.desk_name):
-            command.run()
+    def _run_first(self, commands: list[Command]) -> None:
+        """Run what a key means on this desk."""
+        for command in commands:
+            if command.enabled() and command.desk in ("", self.desk_name):
+                command.run()
+                return
 
     def show_desk(self, name: str) -> None:
         """Show a desk; cursor, view and kind stay."""

@@ -17,7 +17,7 @@ def describe_change(before: Layout | None, after: Layout) -> str:
     """Return what an edit did, such as ``rate is signed, was unsigned``."""
     if before is None:
         return f"layout began with {_count(len(after.fields), 'field')}"
-    parts = _head_changes(before, after)
+    parts = head_changes(before, after)
     old = {field.id: field for field in before.fields}
     new = {field.id: field for field in after.fields}
     for field_id, field in new.items():
@@ -30,7 +30,8 @@ def describe_change(before: Layout | None, after: Layout) -> str:
     return "; ".join(parts) or "nothing changed"
 
 
-def _head_changes(before: Layout, after: Layout) -> list[str]:
+def head_changes(before: Layout, after: Layout) -> list[str]:
+    """Say what differs apart from fields, parts, checks and computed values."""
     parts = []
     if before.name != after.name:
         parts.append(f"renamed to {after.name}, was {before.name}")
@@ -61,7 +62,7 @@ def _item_changes(before: Layout, after: Layout) -> list[str]:
         new = {item.id: item for item in getattr(after, shelf)}
         for item_id, item in new.items():
             if item_id not in old:
-                parts.append(f"{item.name} added ({_item_words(item)})")
+                parts.append(f"{item.name} added ({what_it_is(item)})")
             elif old[item_id] != item:
                 parts += _attribute_changes(old[item_id], item)
         parts += [f"{item.name} removed" for item_id, item in old.items() if item_id not in new]
@@ -70,7 +71,8 @@ def _item_changes(before: Layout, after: Layout) -> list[str]:
     return parts
 
 
-def _item_words(item: Part | Check | Computed) -> str:
+def what_it_is(item: Part | Check | Computed) -> str:
+    """Return what a part, check or computed value is, in words."""
     if isinstance(item, Computed):
         return f"computed, {item.expression}"
     return part_words(item) if isinstance(item, Part) else check_words(item)
@@ -79,7 +81,7 @@ def _item_words(item: Part | Check | Computed) -> str:
 def _attribute_changes(before, after) -> list[str]:  # type: ignore[no-untyped-def]
     """Say which attributes of a part, check or computed value are others; fields in it by their own changes."""
     if type(before) is not type(after):
-        return [f"{after.name} is now {_item_words(after)}, was {_item_words(before)}"]
+        return [f"{after.name} is now {what_it_is(after)}, was {what_it_is(before)}"]
     said = []
     for name in after.__struct_fields__:
         old, new = getattr(before, name), getattr(after, name)
@@ -98,6 +100,13 @@ def _attribute_changes(before, after) -> list[str]:  # type: ignore[no-untyped-d
         else:
             said.append(f"{after.name} {name.replace('_', ' ')} {_plain(new)}, was {_plain(old)}")
     return said
+
+
+def attribute_changes(before: Field | Part | Check | Computed, after: Field | Part | Check | Computed) -> list[str]:
+    """Say what differs between two versions of one thing; empty if nothing but its identity does."""
+    if isinstance(before, Field) and isinstance(after, Field):
+        return _field_changes(before, after)
+    return [said for said in _attribute_changes(before, after) if not said.startswith(f"{after.name} id ")]
 
 
 def _nested_changes(before, after, changed, added) -> list[str]:  # type: ignore[no-untyped-def]

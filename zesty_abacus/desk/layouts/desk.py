@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
+    QFileDialog,
     QHBoxLayout,
     QMenu,
     QScrollArea,
@@ -19,9 +21,15 @@ from PyQt6.QtWidgets import (
 from ..session import Session
 from ..widgets.abacus import AbacusState
 from ..widgets.parts import DeskHead, button, hairline, label, one_shot
+from .bring_view import BringView
+from .compare_view import CompareView
+from .flow import past_end
 from .history_panel import HistoryPanel
 from .message_form import MessageForm
+from .order_helper import OrderHelper
 from .plan import PlanView
+from .putting_out import ask_and_print, ask_and_put_out
+from .reshaper import Reshaper
 from .tried import TriedTable
 
 if TYPE_CHECKING:
@@ -29,6 +37,8 @@ if TYPE_CHECKING:
 
 
 _CURSOR_MS = 30
+_EMPTY, _PLAN, _COMPARE, _BRING = range(4)
+"""Pages of the desk."""
 
 
 class LayoutsDesk(QWidget):
@@ -45,24 +55,32 @@ class LayoutsDesk(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._compared: tuple[Any, str] = (None, "")
         self._soon_at_cursor = one_shot(self, _CURSOR_MS, self._show_cursor)
         self.head = DeskHead()
         self.plan = PlanView(session)
         self.tried = TriedTable(session)
         self.message = MessageForm(session)
+        self.orders = OrderHelper(session)
+        self.comparison = CompareView(session)
+        self.bring = BringView(session)
         self.side = HistoryPanel(session)
+        self.reshaper = Reshaper(session, self.plan, lambda: self._reshaped_layout(), self.keep)
         self.untie = button("Untie", "Let the library say again which layout reads this message", link=True)
         self.add = button("New field", "Make a field of the selected beads (F)")
         self.drop_in = button("Drop in…", "Add an array, a string, a list, a check or a computed value (Shift F)")
         self.turn = button("Turn order", "Turn the byte order of the open field round (O)")
         self.remove = button("Remove field", "Remove the open field (Shift Delete)")
-        for action in (self.untie, self.add, self.drop_in, self.turn, self.remove):
+        self.more = button("More…", "Split, join, find an order, compare, print, bring in, put out")
+        for action in (self.untie, self.add, self.drop_in, self.turn, self.remove, self.more):
             self.head.row.addWidget(action)
         self.begin = button("Begin a layout for this message", "", main=True)
         self.tie = button("Read it with another layout…", "Tie a layout of the library to this message by hand")
         self._stack = QStackedWidget()
         self._stack.addWidget(self._empty())
         self._stack.addWidget(self._work_area())
+        self._stack.addWidget(self.comparison)
+        self._stack.addWidget(self.bring)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -95,6 +113,8 @@ class LayoutsDesk(QWidget):
         row.setSpacing(10)
         row.addWidget(self.tried, 3, Qt.AlignmentFlag.AlignTop)
         row.addWidget(self.message, 2, Qt.AlignmentFlag.AlignTop)
+        row.addWidget(self.orders, 2, Qt.AlignmentFlag.AlignTop)
+        self.orders.hide()
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -113,6 +133,14 @@ class LayoutsDesk(QWidget):
         self.turn.clicked.connect(self.turn_order)
         self.remove.clicked.connect(self.remove_field)
         self.drop_in.clicked.connect(self.choose_template)
+        self.more.clicked.connect(self._show_more)
+        self.orders.taken.connect(self._take_order)
+        self.orders.done.connect(lambda: self._show_orders(shown=False))
+        self.comparison.done.connect(self.back_to_plan)
+        self.comparison.taken_back.connect(self._take_back)
+        self.bring.done.connect(self.back_to_plan)
+        self.side.compare_wanted.connect(self.compare_state)
+        session.explained_changed.connect(self._show_explained)
         self.begin.clicked.connect(self._begin_layout)
         self.tie.clicked.connect(self._offer_ties)
         self.untie.clicked.connect(lambda: self._session.tie(None))
@@ -123,6 +151,7 @@ class LayoutsDesk(QWidget):
         self.plan.field_picked.connect(lambda _id: self._show_actions())
         self.plan.abacus.selected.connect(lambda _bits: self._show_actions())
         session.kind_changed.connect(lambda: self.plan.pick(None))
+        session.kind_changed.connect(self.back_to_plan)
         for event in (session.opened, session.kind_changed, session.layouts_changed, session.explained_changed):
             event.connect(self._refresh)
         session.store.kind_loaded.connect(lambda _kind: self._try())
@@ -138,6 +167,11 @@ class LayoutsDesk(QWidget):
         """The layout in hand as the library has it: of a register map, the whole map."""
         layout = self.layout_shown
         return self._session.edits.layout(layout.id) if layout is not None else None
+
+    def _reshaped_layout(self) -> heavy.Layout | None:
+        """Return the layout that drags and keys reshape: fixed places only, or a whole register map."""
+        layout = self.whole_shown
+        return None if layout is None or layout.moves else layout
 
     # edits
 
@@ -254,11 +288,131 @@ class LayoutsDesk(QWidget):
                 action.triggered.connect(lambda _checked, one=layout.id: session.tie(one))
         menu.popup(self.tie.mapToGlobal(self.tie.rect().bottomLeft()))
 
+    # the other pages
+
+    def _show_more(self) -> None:
+        """Offer what is done more rarely."""
+        menu, layout = self._menu(), self.whole_shown
+        library = self._session.edits.layouts
+        entries = (
+            ("Split the open field\tS", self.reshaper.split), ("Join with the next field\tJ", self.reshaper.join),
+            ("Find the order of a known value\tV", self.find_order),
+            ("Compare with another layout…", self.offer_compared),
+            ("Print its sheet…", lambda: ask_and_print(self, self._session, [layout] if layout else [])),
+            ("Print all sheets…", lambda: ask_and_print(self, self._session, library())),
+            ("Put this layout out…", lambda: ask_and_put_out(self, self._session, [layout] if layout else [])),
+            ("Put all layouts out…", lambda: ask_and_put_out(self, self._session, library())),
+            ("Bring layouts in…", self.ask_bring_in),
+        )  # fmt: skip
+        for words, call in entries:
+            menu.addAction(words, call)
+        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def ask_bring_in(self) -> None:
+        """Ask for a file of layouts and show what it gives."""
+        name, _ = QFileDialog.getOpenFileName(
+            self,
+            "Bring layouts in",
+            "",
+            "Layouts (*.json *.csv *.tsv *.xlsx *.xml *.xtce *.arxml *.eds);;All files (*)",
+        )
+        if name:
+            self.bring_in(Path(name))
+
+    def bring_in(self, path: Path) -> None:
+        """Show what a file of layouts gives."""
+        self._stack.setCurrentIndex(_BRING)
+        self.head.title.setText("Bring layouts in")
+        self.head.words.setText(str(path))
+        self._show_actions()
+        self.bring.begin(path)
+
+    def back_to_plan(self) -> None:
+        """Leave the comparison or the file."""
+        self._stack.setCurrentIndex(_EMPTY)
+        self._refresh()
+
+    def offer_compared(self) -> None:
+        """Offer the other layouts to compare with, those of the same lane first."""
+        session, layout = self._session, self.whole_shown
+        if layout is None:
+            return
+        others = [one for one in session.edits.layouts() if one.id != layout.id]
+        others.sort(key=lambda one: (one.applies.protocol != layout.applies.protocol, one.name))
+        menu = self._menu()
+        for other in others:
+            menu.addAction(other.name, lambda other=other: self.compare_with(other, other.name))
+        menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
+
+    def compare_with(self, before: heavy.Layout, title: str) -> None:
+        """Show another layout, or an older state, beside the one in hand."""
+        layout = self.whole_shown
+        if layout is not None:
+            self._compared = before, title
+            self._stack.setCurrentIndex(_COMPARE)
+            self._show_actions()
+            self.comparison.compare(before, title, layout, f"{layout.name}, now", self._session.kind)
+            self.comparison.setFocus()
+
+    def compare_state(self, layout: heavy.Layout, when: str) -> None:
+        """Show a state of the history beside the newest."""
+        self.compare_with(layout, f"{layout.name}, {when}")
+
+    def _take_back(self, item: Any) -> None:
+        layout = self.whole_shown
+        if layout is not None and self.keep(layout.with_item(item)):
+            self.compare_with(*self._compared)
+
+    def find_order(self) -> None:
+        """Ask for a known value, and look for the order of the bytes at the cursor that gives it."""
+        session, layout = self._session, self.layout_shown
+        if layout is None or session.kind is None:
+            return
+        at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
+        marked = self.plan.abacus.bits
+        self._show_orders(shown=True)
+        self.orders.begin(at.payload if at is not None else b"", min(marked) // 8 if marked else 0)
+
+    def _show_orders(self, *, shown: bool) -> None:
+        self.orders.setVisible(shown)
+        self.message.setVisible(not shown)
+
+    def _take_order(self, order: Any, first: int) -> None:
+        """Read the open field, or a new one, as an order says."""
+        session, layout = self._session, self.layout_shown
+        whole = self.whole_shown
+        if layout is None or whole is None:
+            return
+        engine, registers = session.engine, layout.registers
+        shift = first * 8
+        if registers is not None and registers.window is not None:
+            shift += registers.window * registers.space.register_bits
+        places = type(order.places)(bit + shift for bit in order.places)
+        settings = {"places": places, "kind": order.kind, "ratio": order.ratio, "inverted": order.inverted}
+        field = next((one for one in whole.fields if one.id == self.plan.current), None)
+        if field is None:
+            number = 1
+            while whole.field_named(f"field {number}") is not None:
+                number += 1
+            field = engine.new_field(f"field {number}", places, order.kind)
+        if self._on_edited(msgspec.structs.replace(field, **settings)):
+            self.plan.pick(field.id)
+            self._show_orders(shown=False)
+
     # showing
+
+    def _show_explained(self) -> None:
+        if self.isVisible():
+            layout, whole = self.layout_shown, self.whole_shown
+            beyond = past_end(whole, layout) if layout is not None and whole and whole.registers is not None else 0
+            self.tried.show_explained(layout, self._session.kind, beyond)
 
     def _refresh(self) -> None:
         session, layout = self._session, self.layout_shown
-        self._stack.setCurrentIndex(1 if layout is not None else 0)
+        if self._stack.currentIndex() == _BRING:
+            return
+        if self._stack.currentIndex() != _COMPARE or layout is None:
+            self._stack.setCurrentIndex(_PLAN if layout is not None else _EMPTY)
         kind = session.kind
         if layout is None or kind is None:
             self._show_empty()
@@ -271,6 +425,7 @@ class LayoutsDesk(QWidget):
             self.head.title.setText(layout.name)
             self.head.words.setText(self._head_words(layout))
             self.message.show_layout(whole or layout, session.match_words(kind))
+            self._show_explained()
             self._try()
         self._show_actions()
 
@@ -305,11 +460,13 @@ class LayoutsDesk(QWidget):
     def _show_actions(self) -> None:
         layout = self.layout_shown
         is_open = self.plan.current is not None
-        for action in (self.add, self.drop_in, self.turn, self.remove):
-            action.setVisible(layout is not None)
-        self.untie.setVisible(self._session.is_tied())
-        self.turn.setEnabled(is_open)
-        self.remove.setEnabled(is_open)
+        on_plan = layout is not None and self._stack.currentIndex() == _PLAN
+        for action in (self.add, self.drop_in, self.more):
+            action.setVisible(on_plan)
+        # what is about the open field is there with it, so that the head has room for its words
+        self.turn.setVisible(on_plan and is_open)
+        self.remove.setVisible(on_plan and is_open)
+        self.untie.setVisible(on_plan and self._session.is_tied())
         no_beads = layout is not None and (layout.registers is not None or layout.moves)
         self.add.setEnabled(no_beads or (not is_open and bool(self.plan.abacus.bits)))
 

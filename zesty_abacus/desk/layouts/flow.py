@@ -121,12 +121,15 @@ class Rung:
         What lies there, None for registers that nothing is known of.
     seen
         Whether the exchange in hand carries it.
+    past_end
+        Whether it lies behind the last register of the map.
     """
 
     first: int
     last: int
     field: heavy.Field | None
     seen: bool
+    past_end: bool = False
 
 
 class RegisterLadder(QWidget):
@@ -136,9 +139,12 @@ class RegisterLadder(QWidget):
     ------
     rung_picked
         (field id) a register with a field was clicked.
+    swept
+        (first, last) registers of nobody were clicked or dragged over.
     """
 
     rung_picked = pyqtSignal(object)
+    swept = pyqtSignal(int, int)
     _ROW = 26
 
     def __init__(self, session: Session) -> None:
@@ -148,6 +154,8 @@ class RegisterLadder(QWidget):
         self._chosen: UUID | None = None
         self._values: dict[UUID, str] = {}
         self.rungs: list[Rung] = []
+        self._swept: tuple[int, int] | None = None
+        self.setMouseTracking(True)
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Minimum)
         self.setAccessibleName("Registers of the device")
         look.changed.connect(self.update)
@@ -199,9 +207,7 @@ class RegisterLadder(QWidget):
         draw_text(painter, numbers, customary, figure_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
         body = box.adjusted(96, 1, -5, -1)
         if rung.field is None:
-            words = "1 register nobody laid out" if rung.first == rung.last else (
-                f"{rung.last - rung.first + 1} registers nobody laid out")  # fmt: skip
-            draw_text(painter, body.adjusted(8, 3, 0, 0), words, text_font(TINY_PX), theme.quiet)
+            self._draw_free(painter, number, rung, body)
             return
         color = theme.field(self._layout.fields.index(rung.field))
         chosen = rung.field.id == self._chosen
@@ -214,16 +220,60 @@ class RegisterLadder(QWidget):
         used = painter.fontMetrics().horizontalAdvance(value) + 8
         draw_text(painter, inner.adjusted(0, 0, -used, 0), rung.field.name, text_font(SMALL_PX), theme.ink)
 
+    def _draw_free(self, painter: QPainter, number: int, rung: Rung, body: QRectF) -> None:
+        """Draw registers nobody laid out; those that are being swept over, and those past the end, look it."""
+        theme = look.theme
+        first, last = sorted(self._swept) if self._swept is not None else (1, 0)
+        chosen = first <= number <= last
+        if chosen:
+            painter.setPen(QPen(QColor(theme.zest), 1.4, Qt.PenStyle.DashLine))
+            painter.setBrush(QColor(theme.selected))
+            painter.drawRoundedRect(body, 5, 5)
+        many = rung.last - rung.first + 1
+        words = "past the end of the map" if rung.past_end else "free" if many == 1 else f"{many} free registers"
+        color = theme.wrong if rung.past_end else theme.quiet
+        draw_text(painter, body.adjusted(8, 3, 0, 0), words, text_font(TINY_PX), color)
+
+    def _rung_at(self, point: QPointF) -> int:
+        return next((n for n in range(len(self.rungs)) if self.rung_rect(n).contains(point)), -1)
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
+        number = self._rung_at(event.position()) if event is not None else -1
+        if number < 0:
             return
-        for number, rung in enumerate(self.rungs):
-            if rung.field is not None and self.rung_rect(number).contains(event.position()):
-                self.rung_picked.emit(rung.field.id)
+        rung = self.rungs[number]
+        if rung.field is not None:
+            self.rung_picked.emit(rung.field.id)
+        elif not rung.past_end:
+            self._swept = (number, number)
+            self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._swept is None:
+            return
+        number = self._rung_at(event.position())
+        between = self.rungs[min(self._swept[0], number) : max(self._swept[0], number) + 1] if number >= 0 else []
+        if between and all(rung.field is None and not rung.past_end for rung in between):
+            self._swept = (self._swept[0], number)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._swept is None:
+            return
+        first, last = sorted(self._swept)
+        self._swept = None
+        self.update()
+        # of a long free stretch that is one rung, its first register is meant
+        end = self.rungs[last].first if first == last else self.rungs[last].last
+        self.swept.emit(self.rungs[first].first, end)
+
+
+_FREE_SHOWN = 3
+"""Registers of a free stretch that are rungs of their own; the rest of it is one."""
 
 
 def make_rungs(layout: heavy.Layout, window: heavy.Layout) -> list[Rung]:
-    """Return the rungs of a map in order of register; stretches without a field are one rung each."""
+    """Return the rungs of a map in order of register; what the exchange carries past its end comes last."""
     registers = layout.registers
     assert registers is not None
     width = registers.space.register_bits
@@ -235,10 +285,34 @@ def make_rungs(layout: heavy.Layout, window: heavy.Layout) -> list[Rung]:
     rungs: list[Rung] = []
     after = 0
     for first, last, field in placed:
-        if first > after:
-            rungs.append(Rung(after, first - 1, None, False))
+        rungs += _free(after, first - 1)
         rungs.append(Rung(first, last, field, field.id in seen))
         after = max(after, last + 1)
-    if registers.count > after:
-        rungs.append(Rung(after, registers.count - 1, None, False))
+    rungs += _free(after, registers.count - 1)
+    end = _end_of(window)
+    if registers.count and end > registers.count:
+        rungs.append(Rung(registers.count, end - 1, None, True, past_end=True))
     return rungs
+
+
+def _end_of(window: heavy.Layout) -> int:
+    """Return the register behind the last one that an exchange carries."""
+    registers = window.registers
+    if registers is None or registers.window is None:
+        return 0
+    bits = registers.space.register_bits
+    # coils are filled up to whole bytes, so of them only whole spare bytes are past the end
+    return registers.window + (window.size * 8 // bits if bits > 1 else max(window.size * 8 - 7, 0))
+
+
+def past_end(layout: heavy.Layout, window: heavy.Layout) -> int:
+    """Return how many registers an exchange carries past the end of the map, 0 if the map does not say its end."""
+    assert layout.registers is not None
+    return max(_end_of(window) - layout.registers.count, 0) if layout.registers.count else 0
+
+
+def _free(first: int, last: int) -> list[Rung]:
+    shown = [Rung(n, n, None, False) for n in range(first, min(last, first + _FREE_SHOWN - 1) + 1)]
+    if last - first + 1 > _FREE_SHOWN:
+        shown.append(Rung(first + _FREE_SHOWN, last, None, False))
+    return shown

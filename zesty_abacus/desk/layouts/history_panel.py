@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ..session import Session
@@ -18,7 +19,15 @@ _SHOWN = 60
 
 
 class HistoryPanel(Panel):
-    """Changes of the layout in hand, newest first."""
+    """Changes of the layout in hand, newest first.
+
+    Events
+    ------
+    compare_wanted
+        (layout, when) a state is to be shown beside the newest.
+    """
+
+    compare_wanted = pyqtSignal(object, str)
 
     def __init__(self, session: Session) -> None:
         super().__init__("History")
@@ -102,6 +111,10 @@ class HistoryPanel(Panel):
             row = QHBoxLayout()
             restore = button("Restore", "Make this state the newest again, as a change of its own", link=True)
             restore.clicked.connect(lambda: self._restore(revision, layout))
+            compare = button("Compare with now", "Show this state beside the newest, in beads and words", link=True)
+            when = when_text(revision.time)
+            compare.clicked.connect(lambda: self.compare_wanted.emit(layout, when))
+            row.addWidget(compare)
             row.addWidget(restore)
             row.addStretch(1)
             column.addLayout(row)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
@@ -15,12 +15,14 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayou
 
 from ..session import Session
 from ..theme import faded, look
-from ..widgets.abacus import Abacus, AbacusState, Drawing
+from ..widgets.abacus import AbacusState
 from ..widgets.parts import label, one_shot
 from .cards import CARD_HEIGHT, Card, FieldCard, ItemCard
 from .field_form import FieldForm
 from .flow import FlowStrip, RegisterLadder
 from .item_form import ItemForm
+from .plan_abacus import PlanAbacus
+from .variant_tabs import VariantTabs
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -89,7 +91,9 @@ class PlanView(QWidget):
         self.current: UUID | None = None
         self._whole: heavy.Layout | None = None
         self.cards: dict[UUID, Card] = {}
-        self.abacus = Abacus(Drawing.PLACES)
+        self.abacus = PlanAbacus()
+        self.tabs = VariantTabs(session, self)
+        self._state = AbacusState()
         self.flow = FlowStrip()
         self.ladder = RegisterLadder(session)
         self.form = FieldForm(session)
@@ -101,6 +105,8 @@ class PlanView(QWidget):
         self.item_form.edited.connect(self.edited)
         self.item_form.grown.connect(self.grown)
         self.flow.byte_picked.connect(self._pick_number)
+        self.abacus.clicked.connect(self._pick_number)
+        self.tabs.chosen.connect(lambda: self.show_layout(self._layout, self._state, self._whole))
         self.ladder.rung_picked.connect(self.pick)
         self._soon_in_sight = one_shot(self, 0, self._bring_into_sight)
         self._build()
@@ -137,9 +143,13 @@ class PlanView(QWidget):
             self.pictures.addWidget(area)
         left.addWidget(self.pictures, 1)
         left.addWidget(self.hint)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(10, 4, 0, 0)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(10, 4, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(self.tabs)
+        row = QHBoxLayout()
         row.setSpacing(0)
+        whole.addLayout(row, 1)
         row.addLayout(left)
         row.addSpacing(_THREAD_WIDTH)
         row.addWidget(self.card_area, 1)
@@ -156,11 +166,12 @@ class PlanView(QWidget):
 
         ``whole`` is the register map that ``layout`` is a window of.
         """
-        self._layout, self._whole = layout, whole
-        self.abacus.show_state(state)
+        self._layout, self._whole, self._state = layout, whole, state
+        self.tabs.show_layout(layout if whole is None else None)
+        self.abacus.show_state(self._of_variant(state))
         self.abacus.setMinimumHeight(self.abacus.sizeHint().height())
         shown = whole or layout
-        entries = entries_of(shown) if shown is not None else []
+        entries = self._entries(shown) if shown is not None else []
         for gone in set(self.cards) - {entry.item.id for entry in entries}:
             self._drop_card(gone)
         for entry in entries:
@@ -174,6 +185,40 @@ class PlanView(QWidget):
             self._show_form(shown)
         self._choose_picture()
         self._show_places()
+
+    def _entries(self, shown: heavy.Layout) -> list[Entry]:
+        """Return the cards of what the variant in hand holds."""
+        variant = self.tabs.variant
+        if variant is None:
+            return entries_of(shown)
+        there = self._session.engine.laid.present_ids(shown, variant)
+        gone = {item.id for item in (*shown.fields, *shown.parts)} - there
+        entries = entries_of(shown)
+        depth_gone: int | None = None
+        kept = []
+        for entry in entries:
+            # what a part holds goes with it
+            if depth_gone is not None and entry.depth > depth_gone:
+                continue
+            depth_gone = entry.depth if entry.item.id in gone else None
+            if depth_gone is None:
+                kept.append(entry)
+        return kept
+
+    def _of_variant(self, state: AbacusState) -> AbacusState:
+        """Return what the beads show with only the fields of the variant in hand."""
+        variant = self.tabs.variant
+        if variant is None or self._layout is None:
+            return state
+        there = self._session.engine.laid.present_ids(self._layout, variant)
+        owners = np.full(len(state.owners), -1, np.int16)
+        for number, field in enumerate(self._layout.fields):
+            if field.id in there:
+                bits = [bit for bit in field.places if bit < len(owners)]
+                owners[bits] = number
+        # a bit that another variant explains is no riddle here
+        moves = state.moves & ((state.owners[: len(state.moves)] < 0) | (owners[: len(state.moves)] >= 0))
+        return replace(state, owners=owners, moves=moves)
 
     def _choose_picture(self) -> None:
         """Beads for fixed places, a flowing strip where parts move, a ladder for a device."""
@@ -301,9 +346,11 @@ class PlanView(QWidget):
         elif layout is not None and layout.moves:
             self.hint.setText("Colours say which field a byte belongs to in this frame. Click one to edit it.")
         elif self.current is not None:
-            self.hint.setText("Drag over beads to move the open field. Esc closes it.")
+            self.hint.setText(
+                "Drag the field by a bead to move it, by its end to stretch it; Alt splits. Esc closes it."
+            )
         else:
-            self.hint.setText("Click a card to edit its field. Drag over free beads, then F makes a new one.")
+            self.hint.setText("Drag over free beads, then F makes a field. Drag a field by its beads; click opens it.")
         self.update()
 
     def _fixed_field(self) -> heavy.Field | None:

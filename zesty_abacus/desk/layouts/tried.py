@@ -39,6 +39,9 @@ class TriedTable(QWidget):
         self._tried: heavy.Tried | None = None
         self._before: dict[UUID, heavy.Curve] = {}
         self._layout_id: UUID | None = None
+        self._explained_at_first: dict[tuple[UUID, int], int] = {}
+        self._explained_words = ""
+        self._past_end = 0
         self.setAccessibleName("Tried on the open capture")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Minimum)
         look.changed.connect(self.update)
@@ -63,6 +66,11 @@ class TriedTable(QWidget):
         if tried is None:
             return []
         said: list[tuple[str, bool, int | None]] = []
+        if self._explained_words:
+            said.append((self._explained_words, False, None))
+        if self._past_end:
+            many = f"{self._past_end} registers" if self._past_end > 1 else "1 register"
+            said.append((f"this exchange goes {many} past the end of the map", True, None))
         for check in tried.checks:
             asked = check.agrees + check.disagrees
             text = f"{check.check.name} agrees in {grouped(check.agrees)} of {grouped(asked)} frames"
@@ -99,6 +107,21 @@ class TriedTable(QWidget):
             lambda progress: engine.try_layout(capture, plan, data.frames, progress),
             self._show,
         )
+
+    def show_explained(self, layout: heavy.Layout | None, kind: int | None, past_end: int = 0) -> None:
+        """Say how many moving bits of the kind are explained, and what the edits since it was opened gained."""
+        session = self._session
+        self._explained_words, self._past_end = "", past_end
+        counted = session.explained
+        if layout is not None and kind is not None and kind < len(counted) and counted[kind].moving:
+            now = counted[kind]
+            first = self._explained_at_first.setdefault((layout.id, kind), now.explained)
+            gained = now.explained - first
+            self._explained_words = f"explains {now.explained} of {now.moving} moving bits ({now.share:.0%})"
+            if gained:
+                self._explained_words += f", {abs(gained)} {'more' if gained > 0 else 'fewer'} than before the edits"
+        self.updateGeometry()
+        self.update()
 
     def _show(self, tried: heavy.Tried | None) -> None:
         if self._tried is not None and tried is not None:

@@ -51,6 +51,8 @@ class AbacusState:
         Field number of each bit, -1 for none.
     wrong
         Bits that are part of a problem, drawn with a brick ring.
+    marked
+        Bits to look at, drawn with a zest ring.
     """
 
     size: int = 0
@@ -58,6 +60,7 @@ class AbacusState:
     moves: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, np.bool_))
     owners: NDArray[np.int16] = field(default_factory=lambda: np.zeros(0, np.int16))
     wrong: frozenset[int] = frozenset()
+    marked: frozenset[int] = frozenset()
 
 
 class Abacus(QWidget):
@@ -256,9 +259,9 @@ class Abacus(QWidget):
             painter.setPen(QPen(color, 1.8))
             painter.setBrush(color if one else QColor(theme.panel))
             painter.drawEllipse(center, radius, radius)
-        if bit in self._state.wrong:
+        if bit in self._state.wrong or bit in self._state.marked:
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(QColor(theme.wrong), 1.6))
+            painter.setPen(QPen(QColor(theme.wrong if bit in self._state.wrong else theme.zest), 1.6))
             painter.drawEllipse(center, radius + 2.5, radius + 2.5)
 
     def _draw_unexplained(

@@ -1,0 +1,258 @@
+"""The Layouts desk's tools: dragging fields, variants, known values, comparison, files in and out, sheets."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, Qt
+
+from tests.desk.test_layouts_desk import FEEDBACK, field_of, open_plan
+from tests.desk.test_layouts_parts import open_message, whole
+from zesty_abacus.core.exchange.registry import read_layout_file
+from zesty_abacus.desk.layouts.putting_out import print_sheets, put_out
+
+ALT = Qt.KeyboardModifier.AltModifier
+CONTROL = Qt.KeyboardModifier.ControlModifier
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+def place(pilot, name, address=FEEDBACK):
+    return str(field_of(pilot, name, address).places)
+
+
+def test_a_field_is_moved_by_its_beads(pilot):
+    """The fault code lies in B6[3..0]; its second bead is dragged two beads to the left."""
+    desk = open_plan(pilot)
+    field = next(f for f in pilot.session.layout_of(pilot.kind(FEEDBACK)).fields if str(f.places) == "B6[3..0]")
+    pilot.drag_beads(50, 52, desk="layouts")
+    assert place(pilot, field.name) == "B6[5..2]" and desk.plan.current == field.id
+    pilot.key(Qt.Key.Key_Z, CONTROL)
+    assert place(pilot, field.name) == "B6[3..0]"
+
+
+def test_an_end_is_stretched_as_far_as_there_is_room(pilot):
+    desk = open_plan(pilot)
+    pilot.drag_beads(48, 49, desk="layouts")
+    layout = pilot.session.layout_of(pilot.kind(FEEDBACK))
+    counter = next(f for f in layout.fields if str(f.places).startswith("B6["))
+    assert str(counter.places) == "B6[3..1]"
+    pilot.drag_beads(49, 47, desk="layouts")
+    assert "overlaps" in desk.plan.form.problem.text(), "a field that is covered in part stays"
+    assert place(pilot, counter.name) == "B6[3..1]" and desk.plan.current == counter.id
+
+
+def test_a_stretch_over_another_field_joins_it(pilot):
+    open_plan(pilot, 0x2C2)
+    layout = pilot.session.layout_of(pilot.kind(0x2C2))
+    first, second = layout.fields[:2]
+    edge, far = max(first.places.bits), max(second.places.bits)
+    pilot.drag_beads(edge, far, desk="layouts")
+    after = pilot.session.layout_of(pilot.kind(0x2C2))
+    assert second.id not in {field.id for field in after.fields}
+    assert set(after.field(first.id).places.bits) >= {*first.places.bits, *second.places.bits}
+    assert "joined with" in pilot.window.foot.told.text()
+
+
+def test_beads_swept_with_alt_are_split_off(pilot):
+    desk = open_plan(pilot)
+    angle = field_of(pilot, "angle")
+    pilot.drag_beads(15, 8, desk="layouts", modifiers=ALT)
+    layout = pilot.session.layout_of(pilot.kind(FEEDBACK))
+    assert str(field_of(pilot, "angle").places) == "B0" and str(field_of(pilot, "angle 2").places) == "B1"
+    assert desk.plan.current == field_of(pilot, "angle 2").id and len(angle.places) == 16
+    desk.plan.pick(field_of(pilot, "angle").id)
+    desk.plan.setFocus()
+    pilot.key("J")
+    assert str(field_of(pilot, "angle").places) == "B1 B0" and field_of(pilot, "angle 2") is None
+    pilot.key("S")
+    assert {str(f.places) for f in pilot.session.layout_of(pilot.kind(FEEDBACK)).fields} >= {"B0", "B1"}
+    assert layout.id == desk.layout_shown.id
+
+
+def test_keys_move_and_stretch_the_open_field(pilot):
+    desk = open_plan(pilot)
+    field = next(f for f in desk.layout_shown.fields if str(f.places) == "B6[3..0]")
+    desk.plan.pick(field.id)
+    desk.plan.setFocus()
+    pilot.key(Qt.Key.Key_Left, CONTROL)
+    assert place(pilot, field.name) == "B6[4..1]"
+    pilot.key(Qt.Key.Key_Left, CONTROL | SHIFT)
+    assert place(pilot, field.name) == "B6[5..1]"
+    pilot.key(Qt.Key.Key_Right, CONTROL | SHIFT)
+    pilot.key(Qt.Key.Key_Right, CONTROL)
+    assert place(pilot, field.name) == "B6[3..0]"
+
+
+def test_a_click_on_a_bead_opens_its_card(pilot):
+    desk = open_plan(pilot)
+    pilot.click(desk.plan.abacus, desk.plan.abacus.bead_center(20))
+    assert desk.plan.current == field_of(pilot, "rate").id
+
+
+def test_tabs_show_one_variant_at_a_time(pilot):
+    desk = open_plan(pilot, 0x320)
+    tabs = desk.plan.tabs
+    assert [tabs.tabText(n) for n in range(tabs.count())] == ["whole message", "oil", "hours", "vibration", "build"]
+    assert len(desk.plan.cards) == 7
+    desk.plan.setFocus()
+    pilot.key("]")
+    names = {card.item.name for card in desk.plan.cards.values()}
+    assert names == {"page", "oil pressure", "oil heat"}
+    assert desk.plan.abacus.owner_of(40) == -1
+    pilot.key("[")
+    assert len(desk.plan.cards) == 7
+    pilot.pick_kind(FEEDBACK)
+    assert not tabs.isVisible()
+
+
+def test_a_known_value_finds_its_order_and_is_taken(pilot):
+    """The angle at the cursor is read from the readout's value: its own places are found again."""
+    desk = open_plan(pilot)
+    session = pilot.session
+    at = session.store.frame_at(session.kind, desk.layout_shown, session.clock.cursor_ns)
+    angle = field_of(pilot, "angle")
+    value = float(at.decoded.columns[angle.id].value[0])
+    raw = int(at.decoded.columns[angle.id].raw[0])
+    desk.plan.pick(angle.id)
+    desk.plan.setFocus()
+    pilot.key("V")
+    helper = desk.orders
+    assert helper.isVisible() and not desk.message.isVisible() and abs(value) < 1000
+    pilot.type(helper.received, at.payload.hex(" "), enter=True)
+    pilot.type(helper.value, str(raw), enter=True)
+    found = [str(order.places) for order in helper.orders]
+    assert "B1 B0" in found
+    helper.list.setCurrentRow(found.index("B1 B0"))
+    pilot.click(helper.take_button)
+    assert place(pilot, "angle") == "B1 B0" and field_of(pilot, "angle").ratio == 1
+    assert desk.message.isVisible()
+    pilot.key("V")
+    pilot.type(helper.value, "nonsense", enter=True)
+    assert "not a number" in helper.words.text()
+
+
+def test_an_older_state_is_compared_and_one_thing_taken_back(pilot):
+    desk = open_plan(pilot)
+    pilot.wait(lambda: len(desk.side.entries) == 3, "the history")
+    began = desk.side.entries[2][1]
+    desk.compare_state(began, "3 Nov")
+    pilot.settle()
+    view = desk.comparison
+    assert view.isVisible() and "changed" in view.words.text()
+    standing = {one.name: one.standing.value for one in view.compared}
+    assert standing["rate"] == "changed" and standing["check"] == "added" and standing["angle"] == "same"
+    assert view.after._state.marked and not view.before._state.marked, "only the check's bits are new"
+    rate = next(one for one in view.compared if one.name == "rate")
+    view.taken_back.emit(rate.before)
+    pilot.settle()
+    assert field_of(pilot, "rate").kind.value == "unsigned" and view.isVisible()
+    view.done.emit()
+    pilot.settle()
+    assert desk.plan.isVisible()
+
+
+WINCH = """Message;ID (hex);DLC;Signal;Start;Length;Order;Type;Factor
+Winch drive;2D0;8;pull;7;16;BE;int16;0.5
+;;;speed;16;12;LE;uint;0.01
+;;;frozen;x;1;BE;bool;
+"""
+
+
+def test_a_table_comes_in_by_example(pilot, tmp_path):
+    path = tmp_path / "winch.csv"
+    path.write_text(WINCH)
+    desk = open_plan(pilot)
+    desk.bring_in(path)
+    pilot.settle()
+    view, picker = desk.bring, desk.bring.picker
+    assert view.isVisible() and picker.isVisible() and view.found.count() == 1
+    for row, text in ((1, "B0 B1"), (2, "B3[3..0] B2")):
+        picker.table.item(row, 0).setText(text)
+        pilot.settle()
+    assert picker.problem.text() == "" or "fewest overlaps" in picker.problem.text()
+    assert picker.table.item(1, 0).text() == "B0 B1" and picker.table.item(3, 0).text() == "nowhere"
+    assert view.left.count() == 1 and "frozen" in view.left.item(0).text()
+    picker.table.item(1, 0).setText("B9[x")
+    pilot.settle()
+    assert "is not a run of bits" in picker.problem.text()
+    picker.set_role(8, "ignore")
+    pilot.settle()
+    assert view.brought.layouts[0].field_named("pull").ratio == 1
+    picker.set_role(8, "step")
+    for row, text in ((0, "B0 B1"), (1, "B3[3..0] B2")):
+        picker.set_example(row, text)
+    pilot.settle()
+    pilot.click(view.keep)
+    layout = whole(pilot, "Winch drive")
+    assert str(layout.field_named("speed").places) == "B3[3..0] B2" and layout.field_named("pull").ratio * 2 == 1
+    assert pilot.session.layout_of(pilot.kind(0x2D0)) == layout, "the capture is read with it at once"
+    # the same headings are known the next time, and nothing is new
+    desk.bring_in(path)
+    pilot.settle()
+    assert str(picker.table.item(2, 0).text()) == "B3[3..0] B2"
+    assert view.found.item(0).text().endswith("as the library has it")
+    assert view.found.item(0).checkState() == Qt.CheckState.Unchecked
+    view.done.emit()
+
+
+def test_a_file_that_is_none_says_so_and_changes_nothing(pilot, tmp_path):
+    path = tmp_path / "broken.xml"
+    path.write_text("<SpaceSystem xmlns='XTCE'>")
+    desk = open_plan(pilot)
+    before = pilot.session.edits.layouts()
+    desk.bring_in(path)
+    pilot.settle()
+    assert "well-formed" in desk.bring.words.text() and not desk.bring.keep.isEnabled()
+    desk.bring_in(tmp_path / "none.csv")
+    pilot.settle()
+    assert "cannot be read" in desk.bring.words.text()
+    pilot.key(Qt.Key.Key_Escape)
+    desk.bring.done.emit()
+    assert pilot.session.edits.layouts() == before
+
+
+def test_layouts_go_out_with_what_had_no_room(pilot, tmp_path):
+    open_plan(pilot)
+    layout = whole(pilot, "Azimuth feedback port")
+    put_out(pilot.session, tmp_path / "out.arxml", "autosar", [layout])
+    pilot.settle()
+    name, found = read_layout_file(tmp_path / "out.arxml")
+    assert name.startswith("AUTOSAR") and found.layouts[0].id == layout.id
+    assert "check" in (tmp_path / "out.arxml.left.txt").read_text() and "no place" in pilot.window.foot.told.text()
+    put_out(pilot.session, tmp_path / "no" / "where.csv", "csv", [layout])
+    pilot.settle()
+    assert "cannot be written" in pilot.window.foot.told.text()
+    for ending, first in (("pdf", b"%PDF"), ("svg", b"<svg"), ("html", b"<!doctype")):
+        print_sheets(pilot.session, tmp_path / f"sheet.{ending}", [layout])
+        pilot.settle()
+        assert (tmp_path / f"sheet.{ending}").read_bytes().startswith(first)
+
+
+def test_free_registers_are_swept_into_a_field(pilot):
+    desk = open_message(pilot, "Bilge sensor", 1)
+    ladder = desk.plan.ladder
+    first, last = (ladder.rung_rect(n).center() for n in (0, 1))
+    pilot.drag(ladder, QPointF(first), QPointF(last))
+    made = next(f for f in whole(pilot, "Bilge sensor").fields if f.name == "field 1")
+    assert str(made.places) == "B0 B1" and desk.plan.current == made.id
+
+
+def test_an_exchange_past_the_end_of_its_map_is_told(pilot):
+    import msgspec
+
+    desk = open_message(pilot, "Valve island")
+    layout = whole(pilot, "Valve island")
+    shorter = msgspec.structs.replace(layout, registers=msgspec.structs.replace(layout.registers, count=12))
+    kept = msgspec.structs.replace(shorter, fields=tuple(f for f in layout.fields if max(f.places.bits) < 12 * 16))
+    assert desk.keep(kept)
+    pilot.settle()
+    assert any("past the end of the map" in words and wrong for words, wrong, _ in desk.tried.remarks())
+    assert desk.plan.ladder.rungs[-1].past_end
+
+
+def test_edits_say_what_they_gained(pilot):
+    desk = open_plan(pilot)
+    field = field_of(pilot, "angle")
+    assert "explains" in desk.tried.remarks()[0][0] and "before" not in desk.tried.remarks()[0][0]
+    desk.plan.pick(field.id)
+    desk.remove_field()
+    pilot.settle()
+    assert "fewer than before the edits" in desk.tried.remarks()[0][0]

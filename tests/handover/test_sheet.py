@@ -1,0 +1,79 @@
+"""Printable sheets: what stands on them, well-formed whatever the layout says, nothing off the page."""
+
+from __future__ import annotations
+
+from html.parser import HTMLParser
+
+import msgspec
+import pytest
+from hypothesis import given, settings
+from lxml import etree
+
+from tests.cli.test_cli import run
+from tests.strategies import layouts
+from zesty_abacus.core.exchange.registry import WRITERS
+from zesty_abacus.core.handover.sheet import sheet_of
+from zesty_abacus.core.handover.sheet_html import sheets_html
+from zesty_abacus.core.handover.sheet_svg import PAGE, sheet_pages, stacked, wrapped
+from zesty_abacus.demo.link_layouts import link_layouts
+from zesty_abacus.demo.messages import all_messages
+
+
+def demo(name):
+    known = [*link_layouts(), *(message.layout for message in all_messages() if message.layout is not None)]
+    return next(layout for layout in known if layout.name == name)
+
+
+def test_a_page_of_bits_for_each_variant():
+    sheet = sheet_of(demo("Pod status"), "of today")
+    assert [picture.title for picture in sheet.pictures] == ["oil", "hours", "vibration", "build"]
+    oil = sheet.pictures[0].owners
+    # B0[3..0] is the selector, B1 and B2 the pressure, B3 the heat
+    assert oil[:8] == (-1, -1, -1, -1, 0, 0, 0, 0) and set(oil[8:24]) == {1} and set(oil[24:32]) == {2}
+    assert [row.cells[0] for row in sheet.rows][:3] == ["page", "oil pressure", "oil heat"]
+    assert sheet.rows[1].cells[-1] == "if page is 0" and "of today" in sheet.lines
+    assert sheet.values == (("page", (("0", "oil"), ("1", "hours"), ("2", "vibration"), ("3", "build"))),)
+
+
+def test_parts_checks_and_registers_are_told():
+    beacon = sheet_of(demo("Beacon packet"))
+    names = [(row.depth, row.cells[0]) for row in beacon.rows]
+    assert (1, "height") in names and (2, "heat") in names
+    assert any("CRC" in name or "rule" in name or "counter" in name for name, _ in beacon.checks)
+    meter = sheet_of(demo("Shore meter"))
+    assert meter.pictures == () and any("input registers of device 1" in line for line in meter.lines)
+    assert any(row.cells[1] == "R0" for row in meter.rows) and any(row.cells[1] == "computed" for row in meter.rows)
+
+
+@given(layouts(max_size=64))
+@settings(max_examples=30)
+def test_any_layout_gives_whole_pages(layout):
+    hostile = msgspec.structs.replace(layout, name='<script>&"', note="x" * 900 + " <b>", sender="]]>")
+    sheet = sheet_of(hostile)
+    for page in sheet_pages(sheet):
+        root = etree.fromstring(page.encode())
+        for text in root.iter("{*}text"):
+            assert 0 <= float(text.get("x")) < PAGE[0] and 0 < float(text.get("y")) <= PAGE[1]
+    html = sheets_html([sheet])
+    assert "<script" not in html and "&lt;script&gt;" in html
+    HTMLParser().feed(html)
+
+
+def test_pages_are_stacked_and_words_wrapped():
+    pages = sheet_pages(sheet_of(demo("Beacon packet")))
+    assert len(pages) > 1
+    whole = etree.fromstring(stacked(pages).encode())
+    assert float(whole.get("height")) == len(pages) * PAGE[1]
+    assert wrapped("a bb " + "c" * 30, 60, 10) == ["a bb", "c" * 11, "c" * 11, "c" * 8]
+
+
+@pytest.mark.parametrize("ending", ["html", "svg", "pdf"])
+def test_the_command_line_prints(tmp_path, ending):
+    own, library = tmp_path / "own.json", tmp_path / "own.sqlite"
+    own.write_bytes(WRITERS["json"][2]([demo("Pod status")]).data)
+    run("library", "new", library)
+    run("library", "import", library, own)
+    code, _, err = run("library", "sheet", library, "-o", tmp_path / f"out.{ending}")
+    assert code == 0, err
+    data = (tmp_path / f"out.{ending}").read_bytes()
+    assert data.startswith({"html": b"<!doctype", "svg": b"<svg", "pdf": b"%PDF"}[ending]) and len(data) > 3000

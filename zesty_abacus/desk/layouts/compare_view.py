@@ -1,0 +1,207 @@
+"""Two layouts, or two states of one, side by side: in beads, in words, and by what they give on the open capture."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from ..session import Session
+from ..theme import TINY_PX, look, text_font
+from ..widgets.abacus import Abacus, AbacusState, Drawing
+from ..widgets.paint import draw_curve, draw_text, padded_range
+from ..widgets.parts import button, clear_layout, hairline, label
+
+if TYPE_CHECKING:
+    from .. import engine as heavy
+
+_MOST_BYTES = 64
+
+
+class CurvePair(QWidget):
+    """What one field gives under two layouts: before above, after below, over the whole capture."""
+
+    def __init__(self, session: Session, sides: list[tuple[heavy.Layout, Any]], kind: int | None) -> None:
+        super().__init__()
+        self._session, self._sides, self._kind = session, sides, kind
+        self.setFixedHeight(66)
+        self.setMinimumWidth(120)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        session.store.curve_ready.connect(self.update)
+
+    def curves(self) -> list[Any]:
+        """Return the two curves; None where there is none, or not yet."""
+        if self._kind is None:
+            return [None, None]
+        made = []
+        for layout, field in self._sides:
+            found = self._session.store.curve(self._kind, layout, field.id) if field is not None else None
+            made.append(found[1] if found is not None else None)
+        return made
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        theme, clock = look.theme, self._session.clock
+        for number, (words, curve) in enumerate(zip(("before", "after"), self.curves(), strict=True)):
+            box = QRectF(52, number * 34 + 3, self.width() - 56, 26)
+            name = QRectF(0, box.top() + 4, 48, 16)
+            draw_text(painter, name, words, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
+            painter.fillRect(box, QColor(theme.paper))
+            if curve is None:
+                draw_text(painter, box.adjusted(6, 5, 0, 0), "no curve", text_font(TINY_PX), theme.quiet)
+                continue
+            color = QColor(theme.quiet) if number == 0 else QColor(theme.zest)
+            span = (clock.first_ns, clock.last_ns)
+            draw_curve(painter, curve, box, span, padded_range(*curve.value_range()), color, 1.2)
+        painter.end()
+
+
+class CompareView(QWidget):
+    """Before at the left, after at the right, what differs between them in words.
+
+    Events
+    ------
+    taken_back
+        (thing) a field, part, check or computed value is to be as it was before.
+    done
+        Back to the plan.
+    """
+
+    taken_back = pyqtSignal(object)
+    done = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setAccessibleName("Comparison")
+        self.compared: list[heavy.laid.Compared] = []
+        self.before, self.after = Abacus(Drawing.PLACES), Abacus(Drawing.PLACES)
+        self.titles = label("", wrap=True), label("", wrap=True)
+        self.words = label("", "quiet", wrap=True)
+        close = button("Back to the plan", "Esc")
+        close.clicked.connect(self.done)
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(6)
+        inner = QWidget()
+        middle = QVBoxLayout(inner)
+        middle.setContentsMargins(14, 10, 14, 10)
+        middle.addWidget(close, 0, Qt.AlignmentFlag.AlignLeft)
+        middle.addWidget(self.words)
+        middle.addWidget(hairline())
+        middle.addLayout(self._rows)
+        middle.addStretch(1)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(10, 8, 10, 8)
+        self._sides = [self._side(self.titles[0], self.before), self._side(self.titles[1], self.after)]
+        row.addWidget(self._sides[0])
+        row.addWidget(_scrolled(inner), 1)
+        row.addWidget(self._sides[1])
+
+    def _side(self, title: Any, abacus: Abacus) -> QWidget:
+        title.setFont(text_font(bold=True))
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(4, 4, 4, 4)
+        column.addWidget(title)
+        column.addWidget(abacus)
+        column.addStretch(1)
+        made = _scrolled(inner)
+        made.setFixedWidth(abacus.sizeHint().width() + 26)
+        return made
+
+    def compare(
+        self, before: heavy.Layout, before_title: str, after: heavy.Layout, after_title: str, kind: int | None
+    ) -> None:
+        """Show two layouts; ``kind`` is the message their curves are drawn of."""
+        self.compared = self._session.engine.laid.compare_layouts(before, after)
+        for label_, words in zip(self.titles, (before_title, after_title), strict=True):
+            label_.setText(words)
+        size = max(before.size, after.size)
+        pictured = 0 < size <= _MOST_BYTES and before.registers is None and after.registers is None
+        for side, abacus, layout in zip(self._sides, (self.before, self.after), (before, after), strict=True):
+            side.setVisible(pictured)
+            marked = self._marked(before=abacus is self.before)
+            still = np.zeros(size * 8, np.bool_)
+            abacus.show_state(AbacusState(size, b"", still, self._owners(layout, size), marked=marked))
+            abacus.setMinimumHeight(abacus.sizeHint().height())
+        self._show_words(before, after)
+        clear_layout(self._rows)
+        for one in self.compared:
+            if one.standing.value != "same":
+                self._rows.addWidget(self._row(one, before, after, kind))
+                self._rows.addWidget(hairline())
+
+    def _marked(self, *, before: bool) -> frozenset[int]:
+        """Return the bits of one side whose field lies elsewhere, or nowhere, on the other."""
+        marked: set[int] = set()
+        for one in self.compared:
+            mine, other = (one.before, one.after) if before else (one.after, one.before)
+            places = getattr(mine, "places", ())
+            if places != getattr(other, "places", ()):
+                marked |= set(places)
+        return frozenset(marked)
+
+    def _owners(self, layout: heavy.Layout, size: int) -> np.ndarray:
+        """Return whose each bit is, numbered so that one thing has one colour on both sides."""
+        numbers: dict[Any, int] = {}
+        for number, one in enumerate(self.compared):
+            numbers |= {item.id: number for item in (one.before, one.after) if item is not None}
+        owners = np.full(size * 8, -1, np.int16)
+        for field in layout.fields:
+            owners[[bit for bit in field.places if bit < len(owners)]] = numbers[field.id]
+        return owners
+
+    def _show_words(self, before: heavy.Layout, after: heavy.Layout) -> None:
+        counts: dict[str, int] = {}
+        for one in self.compared:
+            counts[one.standing.value] = counts.get(one.standing.value, 0) + 1
+        said = [f"{number} {word}" for word, number in counts.items()]
+        whole = self._session.engine.laid.head_changes(before, after)
+        self.words.setText("; ".join([", ".join(said), *whole]) or "Nothing differs.")
+
+    def _row(self, one: heavy.laid.Compared, before: heavy.Layout, after: heavy.Layout, kind: int | None) -> QWidget:
+        row = QWidget()
+        words = QVBoxLayout(row)
+        words.setContentsMargins(0, 2, 0, 2)
+        name = label(f"{one.name}: {one.standing.value}", wrap=True)
+        name.setFont(text_font(bold=True))
+        words.addWidget(name)
+        for sentence in one.words or (self._said(one),):
+            words.addWidget(label(sentence, wrap=True))
+        if any(getattr(item, "raw_is_number", False) and len(item.places) for item in (one.before, one.after)):
+            words.addWidget(CurvePair(self._session, [(before, one.before), (after, one.after)], kind))
+        if one.before is not None:
+            back = button("Take it as it was", "Bring this one thing back, as a change of its own", link=True)
+            back.clicked.connect(lambda: self.taken_back.emit(one.before))
+            holder = QHBoxLayout()
+            holder.addWidget(back)
+            holder.addStretch(1)
+            words.addLayout(holder)
+        return row
+
+    def _said(self, one: heavy.laid.Compared) -> str:
+        item = one.after if one.after is not None else one.before
+        places = getattr(item, "places", None)
+        return f"at {places}" if places else self._session.engine.laid.what_it_is(item)
+
+    def keyPressEvent(self, event: Any) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape:
+            self.done.emit()
+        else:
+            super().keyPressEvent(event)
+
+    def sizeHint(self) -> QSize:
+        return QSize(900, 500)
+
+
+def _scrolled(inner: QWidget) -> QScrollArea:
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inner)
+    return area
