@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from tests.desk.test_layouts_desk import FEEDBACK, field_of, open_plan
 from tests.desk.test_layouts_parts import open_message, whole
@@ -256,3 +258,76 @@ def test_edits_say_what_they_gained(pilot):
     desk.remove_field()
     pilot.settle()
     assert "fewer than before the edits" in desk.tried.remarks()[0][0]
+
+
+PAPER = """pull|B0 B1|s|kN|0.1
+slip|B2[3..0]||%|
+brake|B2[4]|||
+clutch|B2[5]|||
+guard|B2[6]|||
+alarm|B2[7]|||
+speed|B3[3..0]||kn|0.5
+turns|B3[7..4]|||
+oil|B4||degC|
+motor|B5|s|degC|
+count|B6[3..0]|||
+check|B7|||"""
+
+
+def test_twelve_fields_are_typed_in_by_keys_alone(pilot):
+    """A row of a paper after the other: Ctrl Return, then name, places, kind, unit, step with Tab between."""
+    desk = open_plan(pilot, 0x2D0)
+    pilot.click(desk.begin)
+    keys = 0
+
+    def press(key, modifiers=Qt.KeyboardModifier.NoModifier):
+        nonlocal keys
+        QTest.keyClick(pilot.window.focusWidget() or pilot.window, key, modifiers)
+        QApplication.processEvents()
+        keys += 1
+
+    for line in PAPER.splitlines():
+        press(Qt.Key.Key_Return, CONTROL)
+        entries = line.rstrip("|").split("|")
+        for number, text in enumerate(entries):
+            for letter in text:
+                press(letter)
+            if number < len(entries) - 1:
+                press(Qt.Key.Key_Tab)
+    press(Qt.Key.Key_Return)
+    pilot.settle()
+    fields = {field.name: field for field in pilot.session.layout_of(pilot.kind(0x2D0)).fields}
+    assert {name: str(field.places) for name, field in fields.items()} == dict(
+        tuple(line.split("|")[:2]) for line in PAPER.splitlines()
+    )
+    assert fields["pull"].kind.value == "signed" and fields["pull"].unit == "kN" and fields["pull"].ratio * 10 == 1
+    assert fields["brake"].kind.value == "flag" and fields["motor"].unit == "degC"
+    # three keys a second are no hurry, and stay well under two minutes
+    assert keys / 3 < 100
+
+
+def test_what_is_being_typed_is_not_disturbed_by_answers_of_jobs(pilot):
+    desk = open_plan(pilot)
+    rate = field_of(pilot, "rate")
+    pilot.click(desk.plan.cards[rate.id])
+    line = desk.plan.form.lines["unit"]
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClicks(line, "rad")
+    pilot.session.explained_changed.emit()
+    pilot.settle()
+    assert line.text() == "rad"
+    QTest.keyClicks(line, "/s")
+    QTest.keyClick(line, Qt.Key.Key_Return)
+    pilot.settle()
+    assert field_of(pilot, "rate").unit == "rad/s"
+
+
+def test_letters_search_a_choice_and_are_no_commands(pilot):
+    desk = open_plan(pilot)
+    pilot.click(desk.plan.cards[field_of(pilot, "angle").id])
+    desk.plan.form.kind.setFocus()
+    before = pilot.session.kind
+    pilot.key("s")
+    assert field_of(pilot, "angle").kind.value in ("signed", "sign-magnitude") and pilot.session.kind == before
+    assert field_of(pilot, "angle 2") is None

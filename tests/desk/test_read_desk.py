@@ -257,3 +257,27 @@ def test_two_fields_of_a_checked_message_have_curves_of_their_own(pilot):
         pilot.wait(lambda field=field: session.store.curve(kind, layout, field.id) is not None, "the curve")
         found[name], _ = session.store.curve(kind, layout, field.id)
     assert {name: column.field.name for name, column in found.items()} == {"angle set": "angle set", "mode": "mode"}
+
+
+def test_an_array_at_the_cursor_is_a_curve_over_its_axis(pilot):
+    session = pilot.session
+    kind = next(n for n, layout in enumerate(session.matches) if layout is not None and layout.name == "Beacon packet")
+    pilot.key("2")
+    session.select_kind(kind)
+    layout = session.layout_of(kind)
+    times = [int(session.capture.table.time_ns[row]) for row in session.capture.kinds.rows(kind)]
+    points = [int(session.store.frame_at(kind, layout, time).decoded.named("swell points").raw[0]) for time in times]
+    session.clock.set_cursor(times[points.index(max(points))])
+    pilot.settle()
+    readout = pilot.window.read.side.values
+    readout.refresh()
+    (row,) = [row for row in readout.rows() if row.curve is not None]
+    at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
+    count = int(at.decoded.named("swell points").raw[0])
+    assert row.curve.title == "swell: height" and len(row.curve.y) == count
+    assert row.curve.x_words.startswith("time 0 … ") and row.curve.x_words.endswith(" s")
+    # the payload behind the fixed fields holds the heights, a signed byte each
+    raw = [int.from_bytes(at.payload[18 + n : 19 + n], "big", signed=True) for n in range(count)]
+    assert row.curve.y.tolist() == pytest.approx([value * 0.02 for value in raw])
+    pilot.type(pilot.window.read.side.filter, "swell height")
+    assert [one.title for one in readout.rows() if one.curve is not None] == ["swell: height"]

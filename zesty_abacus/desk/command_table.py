@@ -124,6 +124,7 @@ def _reshape_commands(window: Window) -> list[Command]:
         return _is_open(window)
 
     made = [
+        ("next field", "Next field, in the first free bits", "Ctrl+Return", layouts.add_next),
         ("split", "Split the open field", "S", reshaper.split),
         ("join", "Join the open field with the next one", "J", reshaper.join),
         ("bit up", "Move the open field up by a bit", "Ctrl+Left", lambda: reshaper.shift(1)),

@@ -231,7 +231,10 @@ def with_one_more_inside(layout: Layout, item: Group | ElementCase | TextLine | 
 
 
 def with_field_behind(layout: Layout) -> Layout:
-    """Return a layout with a field in the first free register of a map, or in the byte behind the fixed fields."""
+    """Return a layout with a field in the first free register of a map, or the first byte with free bits.
+
+    Where parts follow the fixed fields, it is the byte behind these, and the parts move on.
+    """
     name = _free_name(layout, "field")
     if layout.registers is not None:
         width = layout.registers.space.register_bits
@@ -241,6 +244,12 @@ def with_field_behind(layout: Layout) -> Layout:
         bits = [byte * 8 + bit for byte in range(first // 8, first // 8 + width // 8) for bit in range(7, -1, -1)]
         kind = FieldKind.FLAG if width == 1 else FieldKind.UNSIGNED
         return layout.with_field(new_field(name, Places(bits or [first]), kind))
+    taken = {bit for field in layout.fields if field.selected is None for bit in field.places}
+    for byte in range(0 if layout.moves else layout.size):
+        free = [bit for bit in range(byte * 8 + 7, byte * 8 - 1, -1) if bit not in taken]
+        if free:
+            kind = FieldKind.FLAG if len(free) == 1 else FieldKind.UNSIGNED
+            return layout.with_field(new_field(name, Places(free), kind))
     after = max((field.places.size_needed for field in layout.fields), default=0)
     grown = replace(layout, size=max(layout.size, after + 1))
     return grown.with_field(new_field(name, parse_places(f"B{after}")))

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from ..theme import SMALL_PX, figure_font, look
-from ..widgets.parts import button, clear_layout, label
+from ..widgets.parts import Choice, button, clear_layout, label
 from .bench import Bench
 
 if TYPE_CHECKING:
@@ -106,7 +106,7 @@ class ColumnsPicker(QWidget):
         self._head.addWidget(leave)
 
     def _choice(self, name: str, choices, value: object) -> QComboBox:  # type: ignore[no-untyped-def]
-        box = QComboBox()
+        box = Choice()
         box.setAccessibleName(name.replace("_", " "))
         box.installEventFilter(self._no_wheel)
         for known, words in choices:
@@ -155,7 +155,7 @@ class ColumnsPicker(QWidget):
         columns, lines = self.columns, self._bench.session.engine.lines
         assert columns is not None
         for number, (name, role) in enumerate(zip(columns.names, columns.roles, strict=False)):
-            box = QComboBox()
+            box = Choice()
             box.setAccessibleName(f"meaning of {name}")
             box.installEventFilter(self._no_wheel)
             box.addItems(lines.ROLES)

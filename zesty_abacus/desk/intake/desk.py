@@ -5,13 +5,13 @@ from __future__ import annotations
 import msgspec
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ..clock import grouped
 from ..read.frame_list import FrameList
 from ..session import PAYLOAD_FORMS, Session
 from ..theme import look, text_font
-from ..widgets.parts import DeskHead, button, hairline, label
+from ..widgets.parts import Choice, DeskHead, button, hairline, label
 from .bench import Bench
 from .came_out import CameOut
 from .columns_picker import ColumnsPicker, NoWheel
@@ -80,7 +80,7 @@ class IntakeDesk(QWidget):
 
     def _build_head(self) -> None:
         self.head = DeskHead("Intake")
-        self.format = QComboBox()
+        self.format = Choice()
         self.format.setAccessibleName("format of the file")
         self.format.setToolTip("What the content says; choose another if it is wrong")
         self.format.installEventFilter(NoWheel(self))

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxL
 
 from ..clock import grouped, span_text
 from ..theme import figure_font, look, text_font
-from ..widgets.parts import EDGE, Panel, button, clear_layout, hairline, label
+from ..widgets.parts import EDGE, Choice, Panel, button, clear_layout, hairline, label
 from .bench import Bench
 from .columns_picker import NoWheel
 from .pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
@@ -331,7 +331,7 @@ class RecipePanel(Panel):
         (layout if layout is not None else self.body).addLayout(row)
 
     def _choice(self, name: str, choices: Any, current: object, take: Callable[[Any], object]) -> QComboBox:
-        box = QComboBox()
+        box = Choice()
         box.setAccessibleName(name)
         box.installEventFilter(self._no_wheel)
         box.setFixedWidth(124)

@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
+    QLineEdit,
     QMenu,
     QScrollArea,
     QSplitter,
@@ -202,6 +203,17 @@ class LayoutsDesk(QWidget):
         known = {field.id for field in layout.fields}
         if self.keep(changed):
             self.plan.pick(next(field.id for field in changed.fields if field.id not in known))
+
+    def add_next(self) -> None:
+        """Take what is being typed over, and begin a field in the first free bits: a paper is typed in row by row."""
+        focused = self.focusWidget()
+        if isinstance(focused, QLineEdit):
+            focused.clearFocus()
+        layout = self.whole_shown
+        if layout is not None and not self.plan.form.problem.isVisible():
+            self._add_behind(layout)
+            self.plan.form.lines["name"].setFocus()
+            self.plan.form.lines["name"].selectAll()
 
     def turn_order(self) -> None:
         """Turn the byte order of the open field round."""

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEd
 
 from ..session import Session
 from ..theme import figure_font
-from ..widgets.parts import button, label
+from ..widgets.parts import Choice, button, is_in_hand, label
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -60,9 +60,9 @@ class FieldForm(QWidget):
         self._field: heavy.Field | None = None
         self._layout: heavy.Layout | None = None
         self.lines: dict[str, QLineEdit] = {}
-        self.kind = QComboBox()
+        self.kind = Choice()
         self.kind.setAccessibleName("kind")
-        self.selector = QComboBox()
+        self.selector = Choice()
         self.selector.setAccessibleName("present when")
         # the longest kind is no reason for the entries beside it to be narrow
         for box in (self.kind, self.selector):
@@ -127,19 +127,26 @@ class FieldForm(QWidget):
 
     def show_field(self, field: heavy.Field, layout: heavy.Layout) -> None:
         """Show another field, or the same one changed elsewhere."""
+        same = self._field is not None and self._field.id == field.id
         self._field, self._layout = field, layout
         engine = self._session.engine
         if not self.kind.count():
             for word in _KINDS:
                 self.kind.addItem(engine.FieldKind(word).words, word)
+        in_hand = False
         for attribute, line in self.lines.items():
+            if same and is_in_hand(line):
+                in_hand = True
+                continue
             text = self._text_of(attribute)
             if line.text() != text:
                 line.setText(text)
             mark_wrong(line, wrong=False)
         self.kind.setCurrentIndex(self.kind.findData(field.kind.value))
-        self._fill_selectors()
-        self.problem.hide()
+        if not (same and is_in_hand(self.selector_values)):
+            self._fill_selectors()
+        if not in_hand:
+            self.problem.hide()
         is_number = field.kind.is_number
         self._show_rare(everything=False)
         self.lines["encoding"].setEnabled(field.kind.value == "text")
@@ -166,7 +173,8 @@ class FieldForm(QWidget):
         """Say what is wrong, beside the entry it is about."""
         line = self.lines.get(attribute)
         if line is not None:
-            mark_wrong(line, wrong=True)
+            mark_wrong(line, wrong=bool(sentence))
+            line.setModified(bool(sentence))
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
 
@@ -213,7 +221,13 @@ class FieldForm(QWidget):
         except (self._session.engine.AbacusError, ValueError) as error:
             self.show_problem(attribute, str(error))
             return
-        if changed != self._field:
+        if changed == self._field:
+            self.show_problem(attribute, "")
+        else:
+            # a finished entry may be shown anew, in the form the layout keeps it
+            line = self.lines.get(attribute)
+            if line is not None:
+                line.setModified(False)
             self.edited.emit(changed)
 
     def _with_entry(self, attribute: str) -> heavy.Field:
@@ -238,7 +252,19 @@ class FieldForm(QWidget):
             "inverted": _yes,
             "encoding": lambda t: t or "ascii",
         }
-        return msgspec.structs.replace(self._field, **{attribute: readers.get(attribute, str)(text)})
+        value = readers.get(attribute, str)(text)
+        if attribute == "places":
+            return self._at_places(value)
+        return msgspec.structs.replace(self._field, **{attribute: value})
+
+    def _at_places(self, places: Any) -> heavy.Field:
+        """Move the field; a plain number of one bit is a flag, a flag of more bits a plain number."""
+        field, kinds = self._field, self._session.engine.FieldKind
+        assert field is not None
+        plain = field.kind is kinds.UNSIGNED and field.ratio == 1 and not (field.offset or field.unit or field.names)
+        kind = kinds.FLAG if len(places) == 1 and plain else field.kind
+        kind = kinds.UNSIGNED if len(places) > 1 and kind is kinds.FLAG else kind
+        return msgspec.structs.replace(field, places=places, kind=kind)
 
     def _with_kind(self, kind: heavy.FieldKind) -> heavy.Field:
         """Change the kind; what the new kind cannot have goes, so that one choice is one valid edit."""

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
 from ..session import Session
 from ..theme import figure_font
-from ..widgets.parts import button, label
+from ..widgets.parts import Choice, button, is_in_hand, label
 from .field_form import mark_wrong
 
 if TYPE_CHECKING:
@@ -63,16 +63,18 @@ class ItemForm(QWidget):
             text = engine.attribute_text(item, name, layout)
             if isinstance(entry, QComboBox):
                 entry.setCurrentText(text)
-            elif entry.text() != text:
+            elif entry.text() != text and not is_in_hand(entry):
                 entry.setText(text)
                 mark_wrong(entry, wrong=False)
-        self.problem.hide()
+        if not any(isinstance(entry, QLineEdit) and is_in_hand(entry) for entry in self.entries.values()):
+            self.problem.hide()
 
     def show_problem(self, attribute: str, sentence: str) -> None:
         """Say what is wrong, beside the entry it is about."""
         entry = self.entries.get(attribute)
         if isinstance(entry, QLineEdit):
             mark_wrong(entry, wrong=True)
+            entry.setModified(True)
         self.problem.setText(sentence)
         self.problem.setVisible(bool(sentence))
 
@@ -108,7 +110,7 @@ class ItemForm(QWidget):
         if name in ("field", "of") and self._layout is not None:
             choices = tuple(field.name for field in self._layout.once_a_frame() if field.raw_is_number)
         if choices:
-            box = QComboBox()
+            box = Choice()
             box.addItems(choices)
             box.setAccessibleName(attribute.words)
             box.activated.connect(lambda _index, name=name: self._take(name))
@@ -133,6 +135,8 @@ class ItemForm(QWidget):
             self.show_problem(name, str(error))
             return
         if changed != self._item:
+            if isinstance(entry, QLineEdit):
+                entry.setModified(False)
             self.edited.emit(changed)
 
     def _grow(self) -> None:

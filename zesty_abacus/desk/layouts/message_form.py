@@ -7,11 +7,11 @@ from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
 
 import msgspec
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
 from ..session import Session
 from ..theme import figure_font, text_font
-from ..widgets.parts import label
+from ..widgets.parts import Choice, is_in_hand, label
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -36,7 +36,7 @@ class MessageForm(QWidget):
         self._session = session
         self._layout: heavy.Layout | None = None
         self.lines = {name: QLineEdit() for name, _, _ in _LINES}
-        self.way = QComboBox()
+        self.way = Choice()
         self.why = label("", "quiet", wrap=True)
         self.problem = label("", "wrong", wrap=True)
         self._labels: dict[str, QWidget] = {}
@@ -72,6 +72,7 @@ class MessageForm(QWidget):
 
     def show_layout(self, layout: heavy.Layout, why: str) -> None:
         """Show another layout, or the same one changed; ``why`` says why it reads the message in hand."""
+        same = self._layout is not None and self._layout.id == layout.id
         self._layout = layout
         applies, registers = layout.applies, layout.registers
         texts = {"name": layout.name, "address": span_text(applies), "size": str(layout.size),
@@ -81,12 +82,13 @@ class MessageForm(QWidget):
             device = "" if registers.device is None else f"0x{registers.device:02X}"
             texts |= {"device": device, "first": str(registers.first), "count": str(registers.count or "")}
         for name, text in texts.items():
-            if self.lines[name].text() != text:
+            if self.lines[name].text() != text and not (same and is_in_hand(self.lines[name])):
                 self.lines[name].setText(text)
         self.way.setCurrentIndex(max(self.way.findData(applies.way), 0))
         self._show_what_counts(layout)
         self.why.setText(why)
-        self.problem.hide()
+        if not (same and any(map(is_in_hand, self.lines.values()))):
+            self.problem.hide()
 
     def _show_what_counts(self, layout: heavy.Layout) -> None:
         """Hide what has no meaning for this kind of layout."""
@@ -116,6 +118,8 @@ class MessageForm(QWidget):
         if problems:
             self._say(problems[0].sentence)
         elif changed != self._layout:
+            if name in self.lines:
+                self.lines[name].setModified(False)
             self._session.edits.change(changed)
 
     def _changed(self, name: str, text: str) -> heavy.Layout:

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QComboBox, QTableWidget, QTableWidgetItem, QVBoxLayo
 from ..intake.columns_picker import NoWheel
 from ..session import Session
 from ..theme import SMALL_PX, figure_font, look
-from ..widgets.parts import label
+from ..widgets.parts import Choice, label
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -88,7 +88,7 @@ class TablePicker(QWidget):
         self._filling = False
 
     def _role_box(self, column: int, role: str) -> QComboBox:
-        box = QComboBox()
+        box = Choice()
         box.setAccessibleName(f"meaning of {self.mapping.headings[column]}" if self.mapping else "")
         box.installEventFilter(self._no_wheel)
         box.addItems(self._session.engine.laid.ROLES)

@@ -14,6 +14,7 @@ from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_text
 from ..widgets.parts import EDGE, Panel, hairline, one_shot
+from .array_curve import CURVE_HEIGHT, ArrayCurve, array_curves, draw_array_curve
 from .traces import field_mime
 
 _HEAD = 24
@@ -23,7 +24,7 @@ _REFRESH_MS = 30
 
 @dataclass(frozen=True, slots=True)
 class ReadoutRow:
-    """A heading (no field) or a value."""
+    """A heading (no field and no curve), a value, or the curve of an array."""
 
     kind: int
     title: str
@@ -33,6 +34,14 @@ class ReadoutRow:
     share: float | None = None
     state: str = ""
     color: int = 0
+    curve: ArrayCurve | None = None
+
+    @property
+    def height(self) -> int:
+        """Pixels it takes."""
+        if self.curve is not None:
+            return CURVE_HEIGHT
+        return _HEAD if self.field_id is None else _ROW
 
 
 class Readout(Panel):
@@ -83,7 +92,7 @@ class ReadoutValues(QWidget):
         return self._rows
 
     def sizeHint(self) -> QSize:
-        return QSize(240, sum(_HEAD if row.field_id is None else _ROW for row in self._rows) + 4)
+        return QSize(240, sum(row.height for row in self._rows) + 4)
 
     def refresh(self) -> None:
         """Read all values at the cursor again."""
@@ -134,6 +143,11 @@ class ReadoutValues(QWidget):
                 state = "" if validity is engine.Validity.GOOD else validity.words
                 share = self._share(field, column)
             values.append(ReadoutRow(kind, field.name, "", field.id, value, share, state, number))
+        if at is not None and at.decoded is not None and layout is not None and layout.moves:
+            numbers = {field.id: number for number, field in enumerate(layout.all_fields())}
+            for curve in array_curves(at.decoded, engine.wording, numbers):
+                if all(word in f"{layout.name} {curve.title}".lower() for word in wanted):
+                    values.append(ReadoutRow(kind, curve.title, curve=curve))
         if not values:
             return []
         lane = session.capture.lanes[session.kind_key(kind).lane].name
@@ -178,9 +192,11 @@ class ReadoutValues(QWidget):
             draw_text(painter, QRectF(EDGE, 0, self.width() - 2 * EDGE, 40), hint, text_font(SMALL_PX), theme.quiet)
         clip = event.rect() if event is not None else self.rect()
         for number, (row, top) in enumerate(self._placed()):
-            if top > clip.bottom() or top + _ROW < clip.top():
+            if top > clip.bottom() or top + row.height < clip.top():
                 continue
-            if row.field_id is None:
+            if row.curve is not None:
+                draw_array_curve(painter, row.curve, QRectF(EDGE, top + 2, self.width() - 2 * EDGE, CURVE_HEIGHT - 6))
+            elif row.field_id is None:
                 box = QRectF(EDGE, top + 3, self.width() - 2 * EDGE, _HEAD - 4)
                 draw_text(painter, box, row.title, text_font(TINY_PX, bold=True), theme.quiet)
                 draw_text(painter, box, row.beside, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
@@ -222,7 +238,7 @@ class ReadoutValues(QWidget):
         placed, top = [], 0.0
         for row in self._rows:
             placed.append((row, top))
-            top += _HEAD if row.field_id is None else _ROW
+            top += row.height
         return placed
 
     def row_center(self, number: int) -> QPoint:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QObject, QSize, Qt, QTimer
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import (
+    QComboBox,
     QFrame,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -48,6 +50,23 @@ def button(text: str, tip: str = "", *, main: bool = False, link: bool = False) 
     elif link:
         made.setObjectName("link")
     return made
+
+
+class Choice(QComboBox):
+    """A choice that letters search: they are not taken for the keys of the desk."""
+
+    def event(self, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            plain = event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.ShiftModifier)
+            if plain and event.text().isprintable() and event.text():
+                event.accept()
+                return True
+        return super().event(event)
+
+
+def is_in_hand(line: QLineEdit) -> bool:
+    """Whether somebody is typing into an entry: what comes from elsewhere must not disturb it."""
+    return line.hasFocus() and line.isModified()
 
 
 def wheel_on_time(clock: Clock, event: QWheelEvent, at_ns: int) -> None:

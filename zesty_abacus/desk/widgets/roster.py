@@ -9,7 +9,6 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QComboBox,
     QHBoxLayout,
     QLineEdit,
     QListView,
@@ -24,7 +23,7 @@ from PyQt6.QtWidgets import (
 from ..session import Session
 from ..theme import SMALL_PX, TEXT_PX, TINY_PX, figure_font, look, text_font
 from .paint import draw_ribbon, draw_text
-from .parts import EDGE, hairline, label
+from .parts import EDGE, Choice, hairline, label
 
 KIND_ROLE = Qt.ItemDataRole.UserRole
 ORDERS = {
@@ -206,7 +205,7 @@ class Roster(QWidget):
         self.filter.setPlaceholderText("Filter kinds and fields")
         self.filter.setClearButtonEnabled(True)
         self.filter.setAccessibleName("Filter the roster")
-        self.order = QComboBox()
+        self.order = Choice()
         self.order.addItems(list(ORDERS))
         self.order.setAccessibleName("Order of the roster")
         self.count = label("", "quiet")
