@@ -126,6 +126,6 @@ def _seed_library(folder: Path) -> None:
     place = folder / "thruster-long trial"
     if not place.exists():
         trial = Trial.create(place, place.name)
-        library = Library.create(trial.library_path)
+        library = Library.create(trial.library_address)
         library.import_layouts(layouts_from_file(SHIPPED / "layouts.json"), author="bench", reason="bench")
         library.close()

@@ -7,6 +7,8 @@ import os
 import pytest
 from hypothesis import HealthCheck, settings
 
+from tests.cluster import Cluster
+
 # the gate runs the same examples each time, everybody else looks for new ones
 settings.register_profile(
     "project",
@@ -25,3 +27,11 @@ def own_folders(tmp_path_factory, monkeypatch):
     base = tmp_path_factory.mktemp("home")
     monkeypatch.setenv("XDG_CONFIG_HOME", str(base / "config"))
     monkeypatch.setenv("XDG_DATA_HOME", str(base / "data"))
+
+
+@pytest.fixture(scope="session")
+def cluster():
+    """A PostgreSQL server of this run's own."""
+    made = Cluster()
+    yield made
+    made.close()

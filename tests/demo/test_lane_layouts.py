@@ -11,10 +11,11 @@ from zesty_abacus.core.codec.columns import CheckState
 from zesty_abacus.core.codec.kinds import decode_frames, explain_kinds, owners_of_kind
 from zesty_abacus.core.codec.matching import find_match, match_kinds
 from zesty_abacus.core.codec.plan import compile_layout
-from zesty_abacus.core.codec.wording import frame_sentence
+from zesty_abacus.core.codec.wording import frame_sentence, value_text
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.activity import capture_activity
 from zesty_abacus.core.layouts.json_form import layouts_from_file
+from zesty_abacus.core.layouts.model import FieldKind, Group, Repeat, Space, rewrite
 from zesty_abacus.core.trial.intake import open_trial_capture
 from zesty_abacus.demo.simulator import START_NS
 from zesty_abacus.demo.trial import SHIPPED, copy_shipped_trial
@@ -106,6 +107,44 @@ def test_the_beacon_says_where_it_is_and_what_it_has_to_say(capture, layouts):
     when = seconds(frames)[heading.frame[0]]
     assert float(relayed.value[0]) == pytest.approx(true_column("heading_deg", np.array([when]))[0] % 360, abs=2)
     assert frame_sentence(found, int(np.flatnonzero(broken)[0])) == "check of the link failed"
+
+
+def test_the_self_test_of_the_beacon_is_read_in_every_code(capture, layouts):
+    _, found = reading_of(capture, layouts, "Beacon packet")
+    said = {}
+    for array in found.arrays.values():
+        for column in array.columns.values():
+            said.setdefault(column.field.name, []).extend(value_text(column, row) for row in range(len(array)))
+    one = {name: values for name, values in said.items() if len(values) == 1}
+    assert one["serial"] == ["471"] and one["software"] == ["2.1"]
+    assert one["tilt"] == ["−3 °"] and one["trim"] == ["−6 °"]
+    assert one["wind vane"] == ["292.5 °"] and one["antenna"] == ["12.34 V"] and one["lamp hours"] == ["96 h"]
+    assert one["probe"] == ["fault"] and one["keeper"] == ["deck team"] and one["place"] == ["pier 12"]
+    assert one["since then"] == ["4\u2009321 min"]
+    assert said["fault"] == ["17", "31"] and said["times"] == ["2", "1"]
+    assert said["cell"] == ["1.2 V", "1.1 V", "0.9 V", "0.8 V"]
+
+
+def test_the_library_of_the_demo_uses_every_structure(layouts):
+    fields = [field for layout in layouts for field in layout.all_fields()]
+    assert {field.kind for field in fields} == set(FieldKind)
+    for attribute in ("polynomial", "table", "errors", "unavailable", "inverted", "selected", "names"):
+        assert any(getattr(field, attribute) for field in fields), attribute
+    used = set()
+
+    def look(node):
+        used.add(type(node).__name__)
+        if isinstance(node, Group):
+            used.add(node.repeat.value)
+        return node
+
+    for layout in layouts:
+        rewrite(layout, look)
+        if layout.registers is not None:
+            used.add(layout.registers.space.value)
+    parts = {"Group", "Run", "Elements", "ElementCase", "TextLine", "Carried", "Axis", *(one.value for one in Repeat)}
+    checks = {"Counter", "Sum", "Xor", "Crc", "Complement", "Reserved", "Rule", "Computed"}
+    assert used >= parts | checks | {space.value for space in Space}
 
 
 def test_the_pendant_was_pressed_twice(capture, layouts):

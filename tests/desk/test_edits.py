@@ -106,19 +106,71 @@ def test_reasons_are_put_into_words_unless_given(bench):
     assert {item.author for item in bench.library.history(LAYOUTS[0].id)} == {"bench"}
 
 
-def test_a_refused_edit_leaves_the_librarys_state_and_no_way_back_to_the_refused(bench):
+def test_another_change_of_another_thing_is_merged_and_undo_leaves_it(bench):
+    told = []
+    bench.edits.told.connect(told.append)
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    head = bench.library.head_of(LAYOUTS[0].id)
+    bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
+    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="mine"))
+    bench.settle()
+    both = msgspec.structs.replace(LAYOUTS[0], note="mine", sender="theirs")
+    assert bench.library.layouts() == bench.edits.layouts() == [both]
+    assert "merged with the change by mara" in told[0]
+    bench.edits.undo()
+    bench.settle()
+    assert bench.library.layouts() == [msgspec.structs.replace(LAYOUTS[0], sender="theirs")]
+
+
+def test_the_same_thing_changed_by_both_is_asked_and_nothing_is_lost(bench):
+    clashes = []
+    bench.edits.clashed.connect(clashes.append)
     bench.edits.change(LAYOUTS[0])
     bench.settle()
     head = bench.library.head_of(LAYOUTS[0].id)
     theirs = msgspec.structs.replace(LAYOUTS[0], note="theirs")
     bench.library.commit(theirs, parent=head.revision.id, author="another")
-    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="mine"))
+    mine = msgspec.structs.replace(LAYOUTS[0], note="mine")
+    bench.edits.change(mine)
+    bench.settle()
+    assert bench.library.layouts() == [theirs] and bench.edits.layouts() == [mine], "shown until it is chosen"
+    (clash,) = clashes
+    bench.edits.choose(clash.merged.layout, clash.theirs)
+    bench.settle()
+    assert bench.library.layouts() == [mine]
+    assert bench.library.history(mine.id)[0].reason.startswith("chosen after a clash: note rewritten")
+
+
+def test_an_edit_the_library_does_not_take_shows_the_librarys_state_again(bench):
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    head = bench.library.head_of(LAYOUTS[0].id)
+    theirs = msgspec.structs.replace(LAYOUTS[0], note="theirs")
+    bench.library.commit(theirs, parent=head.revision.id, author="another")
+    bench.edits.undo()
     bench.settle()
     live(bench.jobs, lambda: bench.edits.layouts() == [theirs])
     assert "changed by another" in bench.refusals[0] and not bench.edits.can_undo()
     assert bench.edits.change(msgspec.structs.replace(theirs, note="after")), "edits go on from there"
     bench.settle()
     assert bench.library.layouts()[0].note == "after" and len(bench.refusals) == 1
+
+
+def test_news_never_turn_back_what_is_newer_here(bench):
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    old = bench.library.heads()
+    newest = bench.library.newest_revision()
+    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="newer"))
+    bench.edits.change(LAYOUTS[1])
+    bench.settle()
+    bench.edits.take_news(newest, old)
+    assert {layout.note for layout in bench.edits.layouts()} == {"newer", ""} and len(bench.edits.layouts()) == 2
+    head = bench.library.head_of(LAYOUTS[1].id)
+    bench.library.remove(LAYOUTS[1].id, parent=head.revision.id, author="mara")
+    bench.edits.take_news(bench.library.newest_revision(), bench.library.heads())
+    assert [layout.id for layout in bench.edits.layouts()] == [LAYOUTS[0].id]
 
 
 def test_many_edits_of_one_layout_follow_one_another(bench):

@@ -1,5 +1,6 @@
 import time
 
+import msgspec
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
@@ -8,6 +9,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
 from tests.trial.test_trial import write_log
+from zesty_abacus.core.library.store import Library
 from zesty_abacus.desk.settings import (
     Settings,
     load_settings,
@@ -250,21 +252,27 @@ def test_a_trial_that_cannot_be_opened_is_said_and_the_open_one_stays(pilot, tmp
     assert pilot.session.capture is capture
 
 
-def test_a_refused_edit_shows_the_library_again(pilot):
+def test_an_edit_that_clashes_opens_the_choice_and_theirs_can_be_taken(pilot):
     session = pilot.session
+    session.news._timer.stop()
+    pilot.settle()
     kind = pilot.kind(0x1A1)
+    session.select_kind(kind)
     layout = session.layout_of(kind)
-    other = type(session.library).open(session.library.path)
+    other = Library.open(session.library.address)
     head = other.head_of(layout.id)
-    import msgspec
-
     theirs = msgspec.structs.replace(layout, note="theirs")
     other.commit(theirs, parent=head.revision.id, author="another bench")
     other.close()
     session.edits.change(msgspec.structs.replace(layout, note="mine"))
     pilot.settle()
-    assert "changed by another bench" in pilot.window.foot.told.text()
-    assert session.layout_of(kind) == theirs
+    assert "another bench changed the same" in pilot.window.foot.told.text()
+    view = pilot.window.layouts.comparison
+    assert pilot.window.desk_name == "Layouts" and view.isVisible()
+    (back,) = [one for one in view.findChildren(QPushButton) if one.text() == "Take theirs"]
+    pilot.click(back)
+    pilot.click(view.close_button)
+    assert session.layout_of(kind).note == "theirs" and pilot.window.layouts.plan.isVisible()
 
 
 def test_a_job_is_cancelled_from_the_foot(pilot):

@@ -3,15 +3,32 @@
 import subprocess
 import sys
 import threading
+from pathlib import Path
 
 import msgspec
 import pytest
 import sqlalchemy as sa
+from alembic import command
+from alembic.config import Config
 
-from tests.library.test_store import pod
+from tests.library.test_store import pod, raw_engine
+from zesty_abacus.core.library import store
+from zesty_abacus.core.library.address import library_address
 from zesty_abacus.core.library.engine import open_engine
 from zesty_abacus.core.library.errors import LibraryError, mapped_errors
 from zesty_abacus.core.library.store import Library
+
+
+def make_old(address):
+    """Make a library with the tables of the first version of the program."""
+    where = library_address(address)
+    engine = sa.create_engine(where.url if where.url is not None else f"sqlite:///{where.path}")
+    config = Config()
+    config.set_main_option("script_location", str(Path(store.__file__).parent / "migrations"))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "0001")
+    engine.dispose()
 
 
 def pragma(engine, name):
@@ -20,21 +37,21 @@ def pragma(engine, name):
 
 
 def test_commits_are_durable_when_they_return(tmp_path):
-    engine = open_engine(tmp_path / "library.sqlite", create=True)
+    engine = open_engine(library_address(tmp_path / "library.sqlite"), create=True)
     assert pragma(engine, "journal_mode") == "wal"
     assert pragma(engine, "synchronous") == 2, "FULL: the log is on the disk before a commit returns"
     assert pragma(engine, "foreign_keys") == 1
     engine.dispose()
 
 
-def test_several_programs_open_a_fresh_library_at_once(tmp_path):
-    """All of them find it without tables; one migrates, the others wait and find it done."""
-    path = tmp_path / "library.sqlite"
-    path.touch()
+def test_several_programs_open_an_old_library_at_once(address):
+    """All of them find its tables old; one migrates, the others wait and find it done."""
+    make_old(address)
+    path = address
     code = (
-        "import sys; from pathlib import Path\n"
+        "import sys\n"
         "from zesty_abacus.core.library.store import Library\n"
-        "print(len(Library.open(Path(sys.argv[1])).layouts()))\n"
+        "print(len(Library.open(sys.argv[1]).layouts()))\n"
     )
     running = [
         subprocess.Popen(
@@ -47,14 +64,13 @@ def test_several_programs_open_a_fresh_library_at_once(tmp_path):
         assert (process.returncode, out.strip()) == (0, "0"), err
 
 
-def test_a_reader_sees_whole_states_only(tmp_path):
+def test_a_reader_sees_whole_states_only(library):
     """While layouts are brought in in one transaction, a reader sees none of them or all."""
-    library = Library.create(tmp_path / "library.sqlite")
     several = [pod(f"m{n}", n) for n in range(40)]
     seen, stop = set(), threading.Event()
 
     def look():
-        other = Library.open(library.path)
+        other = Library.open(library.address)
         while not stop.is_set():
             notes = [layout.note for layout in other.layouts()]
             seen.add((len(notes), len(set(notes))))
@@ -67,15 +83,13 @@ def test_a_reader_sees_whole_states_only(tmp_path):
         library.import_layouts(changed, author="a", reason="turn")
     stop.set()
     reader.join()
-    library.close()
     assert seen <= {(0, 0), (40, 1)} and (40, 1) in seen
 
 
-def test_history_cannot_fork_even_past_the_program(tmp_path):
-    library = Library.create(tmp_path / "library.sqlite")
+def test_history_cannot_fork_even_past_the_program(library):
     layout = pod()
     library.commit(layout, parent=None, author="a")
-    engine = sa.create_engine(f"sqlite:///{library.path}")
+    engine = raw_engine(library)
     copy = (
         "INSERT INTO revision (layout_id, number, parent_id, author, time_us, reason, document) "
         "SELECT layout_id, number, parent_id, author, time_us, reason, document FROM revision"
@@ -83,7 +97,6 @@ def test_history_cannot_fork_even_past_the_program(tmp_path):
     with pytest.raises(sa.exc.IntegrityError), engine.begin() as connection:
         connection.execute(sa.text(copy))
     engine.dispose()
-    library.close()
 
 
 def test_errors_of_the_driver_keep_their_cause_and_say_where():

@@ -11,11 +11,9 @@ from zesty_abacus.core.library.store import Library
 KILLS = 25
 
 
-def test_nothing_acknowledged_is_lost_when_the_writer_is_killed(tmp_path):
-    path = tmp_path / "library.sqlite"
-    library = Library.create(path)
+def test_nothing_acknowledged_is_lost_when_the_writer_is_killed(library, address):
+    path = address
     library.commit(pod(), parent=None, author="first")
-    library.close()
     moments = random.Random(7)
     acknowledged = 0
     for _ in range(KILLS):

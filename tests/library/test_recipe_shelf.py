@@ -4,19 +4,14 @@ import msgspec
 import pytest
 import sqlalchemy as sa
 
+from tests.library.test_engine import make_old
 from tests.library.test_store import pod
+from zesty_abacus.core.layouts.json_form import layout_to_json
+from zesty_abacus.core.library.address import library_address
 from zesty_abacus.core.library.errors import StaleParentError, UnknownLayoutError
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.recipes.model import SourcePattern, new_recipe
-
-
-@pytest.fixture
-def library(tmp_path):
-    made = Library.create(tmp_path / "library.sqlite")
-    yield made
-    made.close()
-
 
 RECIPE = new_recipe("winch", line=UartLine(line="rx"), source=SourcePattern(file="winch*"))
 
@@ -56,18 +51,29 @@ def test_the_most_particular_recipe_is_offered_first(library):
     assert names == ["this", "winch", "anything"]
 
 
-def test_a_library_of_before_recipes_is_migrated(tmp_path):
-    path = tmp_path / "library.sqlite"
-    library = Library.create(path)
-    library.commit(pod(), parent=None, author="a")
-    library.close()
-    engine = sa.create_engine(f"sqlite:///{path}")
+def test_a_library_of_before_recipes_is_migrated_with_what_it_holds(address):
+    make_old(address)
+    layout = pod()
+    document = layout_to_json(layout).decode()
+    where = library_address(address)
+    engine = sa.create_engine(where.url if where.url is not None else f"sqlite:///{where.path}")
+    values = {"layout": str(layout.id), "document": document}
     with engine.begin() as connection:
-        connection.exec_driver_sql("DROP TABLE recipe_head")
-        connection.exec_driver_sql("DROP TABLE recipe_revision")
-        connection.exec_driver_sql("UPDATE alembic_version SET version_num = '0001'")
+        connection.execute(
+            sa.text(
+                "INSERT INTO revision (layout_id, number, author, time_us, reason, document) "
+                "VALUES (:layout, 1, 'pod team', 5, 'first', :document)"
+            ),
+            values,
+        )
+        connection.execute(
+            sa.text("INSERT INTO head VALUES (:layout, 1, 'Azimuth feedback', 'azimuth feedback', 'can', 417, false)"),
+            values,
+        )
     engine.dispose()
+    path = address
     again = Library.open(path)
-    assert len(again.layouts()) == 1 and again.recipes.heads() == []
+    assert again.layouts() == [layout] and again.recipes.heads() == []
+    assert again.history(layout.id)[0].author == "pod team"
     again.recipes.commit(RECIPE, parent=None, author="a")
     again.close()

@@ -15,11 +15,10 @@ from zesty_abacus.core.library.store import Library
 NASTY = "Robert'); DROP TABLE revision;-- <b>\"%_!\\ 漢"
 
 
-@pytest.fixture
-def library(tmp_path):
-    made = Library.create(tmp_path / "library.sqlite", "harbour team")
-    yield made
-    made.close()
+def raw_engine(library):
+    """Return an engine past the program."""
+    address = library.address
+    return sa.create_engine(address.url if address.url is not None else f"sqlite:///{address.path}")
 
 
 def pod(name="Azimuth feedback", address=0x1A1):
@@ -101,7 +100,7 @@ def test_two_writers_at_once_never_fork_the_history(library):
     done, refused = [], []
 
     def write(number):
-        other = Library.open(library.path)
+        other = Library.open(library.address)
         try:
             done.append(other.commit(msgspec.structs.replace(first, note=str(number)), parent=parent.id, author="b"))
         except StaleParentError:
@@ -141,12 +140,12 @@ def test_a_damaged_database_is_one_error(tmp_path):
 
 
 def test_a_library_of_a_newer_program_is_refused(library):
-    engine = sa.create_engine(f"sqlite:///{library.path}")
+    engine = raw_engine(library)
     with engine.begin() as connection:
         connection.execute(sa.text("UPDATE alembic_version SET version_num = '9999'"))
     engine.dispose()
     with pytest.raises(NewerLibraryError, match="9999"):
-        Library.open(library.path)
+        Library.open(library.address)
 
 
 def test_migrations_lead_to_the_tables_of_the_program(library):
@@ -155,7 +154,7 @@ def test_migrations_lead_to_the_tables_of_the_program(library):
 
     from zesty_abacus.core.library.tables import metadata
 
-    engine = sa.create_engine(f"sqlite:///{library.path}")
+    engine = raw_engine(library)
     with engine.connect() as connection:
         assert compare_metadata(MigrationContext.configure(connection), metadata) == []
     engine.dispose()

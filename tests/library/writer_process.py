@@ -1,7 +1,6 @@
 """A writer that commits as fast as it can and acknowledges each commit on standard output; made to be killed."""
 
 import sys
-from pathlib import Path
 
 import msgspec
 
@@ -9,7 +8,7 @@ from zesty_abacus.core.library.store import Library
 
 
 def main() -> None:
-    library = Library.open(Path(sys.argv[1]))
+    library = Library.open(sys.argv[1])
     head = library.heads()[0]
     layout, parent = head.layout, head.revision.id
     while True:

@@ -12,18 +12,16 @@ from .output import open_library, opened_sources, put_out, table_options
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option(
-    "--library", "library_path", required=True, type=click.Path(path_type=Path), help="Library file or trial."
-)
+@click.option("--library", "where", required=True, help="File, trial or server of the library.")
 @click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
 @table_options
-def decode(sources: tuple[Path, ...], library_path: Path, shape: str, form: str, output: Path | None) -> None:
+def decode(sources: tuple[Path, ...], where: str, shape: str, form: str, output: Path | None) -> None:
     """Decode SOURCES with a library.
 
     Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
     Wide: a row a frame and a column a field, message.field.
     """
-    library = open_library(library_path)
+    library = open_library(where)
     layouts = library.layouts()
     library.close()
     with opened_sources(sources) as capture:

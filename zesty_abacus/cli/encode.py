@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from fractions import Fraction
-from pathlib import Path
 from typing import Any
 
 import click
@@ -17,24 +16,22 @@ from .output import open_library
 
 
 @click.command()
-@click.option(
-    "--library", "library_path", required=True, type=click.Path(path_type=Path), help="Library file or trial."
-)
+@click.option("--library", "where", required=True, help="File, trial or server of the library.")
 @click.argument("message")
 @click.argument("values", nargs=-1, metavar="FIELD=VALUE...")
-def encode(library_path: Path, message: str, values: tuple[str, ...]) -> None:
+def encode(where: str, message: str, values: tuple[str, ...]) -> None:
     """Encode MESSAGE (its name or address) from FIELD=VALUE pairs and print address#payload in hex.
 
     Bits without a value are zero. A value between two steps goes to the nearer one; the difference is told on
     standard error. An array is given as JSON: heights='[{"height": 0.5}]'. Counts, lengths and checks that are not
     given are worked out.
     """
-    library = open_library(library_path)
+    library = open_library(where)
     layouts = library.layouts()
     library.close()
     found = [item for item in layouts if message in (item.name, item.applies.address_text(), str(item.applies.address))]
     if not found:
-        raise DataError(f"there is no message {message!r}.", where=str(library_path))
+        raise DataError(f"there is no message {message!r}.", where=str(where))
     pairs = {}
     for value in values:
         name, equals, text = value.partition("=")

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import os
 import sys
 from datetime import datetime
 from pathlib import Path
 
 import click
+import msgspec
 
 from ..core.codec.wording import places_words
 from ..core.errors import DataError
@@ -18,17 +20,20 @@ from ..core.exchange.result import ExchangeError
 from ..core.exchange.table_mapping import Known, mapping_by_example
 from ..core.handover.sheet import sheet_of
 from ..core.handover.sheet_files import write_sheets
+from ..core.layouts.compare import compare_sets
 from ..core.layouts.model import Layout
 from ..core.layouts.numbers import format_exact
 from ..core.layouts.places import parse_places
 from ..core.layouts.validate import check_layout
 from ..core.library.check import check_library
+from ..core.library.roles import make_roles, role_statements
 from ..core.library.store import Library, default_author
 from ..core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from .output import open_library, put_bytes, put_text
 
-_LIBRARY = click.argument("library_path", metavar="LIBRARY", type=click.Path(path_type=Path))
+_LIBRARY = click.argument("where", metavar="LIBRARY")
+"""A file, the folder of a trial, or the address of a server: ``postgresql://user@host/name``."""
 
 
 @click.group()
@@ -39,9 +44,9 @@ def library() -> None:
 @library.command()
 @_LIBRARY
 @click.option("--name", default="", help="Name of the library; the file's name if left out.")
-def new(library_path: Path, name: str) -> None:
-    """Make an empty library file."""
-    Library.create(library_path, name).close()
+def new(where: str, name: str) -> None:
+    """Make an empty library, in a file or in a database of a server."""
+    Library.create(where, name).close()
 
 
 @library.command("import")
@@ -50,13 +55,13 @@ def new(library_path: Path, name: str) -> None:
 @click.option("--author", default=default_author, show_default="this user")
 @click.option("--reason", default="", help="Why; the file's name if left out.")
 @click.option("--columns", type=click.Path(path_type=Path), help="What the columns of a table mean; see columns.")
-def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: str, columns: Path | None) -> None:
+def import_(where: str, files: tuple[Path, ...], author: str, reason: str, columns: Path | None) -> None:
     """Bring FILES of layouts or recipes in. One known by its id gets a new revision, an equal one is left alone.
 
     What a format cannot say, such as the checks in a table, stays as the library has it.
     """
     mapping = mapping_from_file(columns) if columns is not None else None
-    target = open_library(library_path)
+    target = open_library(where)
     for file in files:
         if _holds_recipes(file):
             recipes = recipes_from_file(file)
@@ -83,12 +88,12 @@ def import_(library_path: Path, files: tuple[Path, ...], author: str, reason: st
 @click.option("--recipes", is_flag=True, help="Put out the recipes instead.")
 @click.option("--to", "form", type=click.Choice(list(WRITERS)), default="json", show_default=True)
 @click.option("--only", multiple=True, help="Name of a layout; may be given several times.")
-def export(library_path: Path, output: Path | None, recipes: bool, form: str, only: tuple[str, ...]) -> None:
+def export(where: str, output: Path | None, recipes: bool, form: str, only: tuple[str, ...]) -> None:
     """Put out layouts as a file of one of the known formats, or all recipes as a recipe file.
 
     What the format has no room for is listed.
     """
-    source = open_library(library_path)
+    source = open_library(where)
     if recipes:
         text = recipes_to_file_text(head.recipe for head in source.recipes.heads())
         source.close()
@@ -97,7 +102,7 @@ def export(library_path: Path, output: Path | None, recipes: bool, form: str, on
     layouts = [layout for layout in source.layouts() if not only or layout.name in only]
     source.close()
     if not layouts:
-        raise ExchangeError("no layout has that name.", where=str(library_path))
+        raise ExchangeError("no layout has that name.", where=str(where))
     _, _, write = WRITERS[form]
     written = write(layouts)
     put_bytes(written.data, output)
@@ -109,16 +114,16 @@ def export(library_path: Path, output: Path | None, recipes: bool, form: str, on
 @_LIBRARY
 @click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="A .html, .svg or .pdf file.")
 @click.option("--only", multiple=True, help="Name of a layout; may be given several times.")
-def sheet(library_path: Path, output: Path, only: tuple[str, ...]) -> None:
+def sheet(where: str, output: Path, only: tuple[str, ...]) -> None:
     """Print the sheets of layouts: bit picture, fields, values, checks."""
     from ..desk.launch import make_application
     from ..desk.layouts.putting_out import pdf_of
 
-    source = open_library(library_path)
+    source = open_library(where)
     layouts = [layout for layout in source.layouts() if not only or layout.name in only]
     source.close()
     if not layouts:
-        raise ExchangeError("no layout has that name.", where=str(library_path))
+        raise ExchangeError("no layout has that name.", where=str(where))
     if output.suffix.lower() == ".pdf":
         # fonts are drawn by the window's toolkit, which needs no screen for that
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -158,9 +163,9 @@ def _example(text: str) -> Known:
 @library.command()
 @_LIBRARY
 @click.argument("search", default="")
-def show(library_path: Path, search: str) -> None:
+def show(where: str, search: str) -> None:
     """Show layouts and their fields; SEARCH is part of a name, an address or a unit."""
-    source = open_library(library_path)
+    source = open_library(where)
     layouts = source.layouts()
     if search:
         found = {hit.layout_id for hit in source.search(search)}
@@ -175,9 +180,9 @@ def show(library_path: Path, search: str) -> None:
 
 @library.command()
 @_LIBRARY
-def check(library_path: Path) -> None:
+def check(where: str) -> None:
     """Tell what is wrong: overlaps, doubled names and addresses, units that differ. Exit code 1 if anything is."""
-    source = open_library(library_path)
+    source = open_library(where)
     problems = check_library(source.layouts())
     source.close()
     for problem in problems:
@@ -189,13 +194,77 @@ def check(library_path: Path) -> None:
 @library.command()
 @_LIBRARY
 @click.option("--limit", default=50, show_default=True, type=click.IntRange(1, 100_000))
-def log(library_path: Path, limit: int) -> None:
+def log(where: str, limit: int) -> None:
     """Show the newest changes: revision, time, author, layout, reason."""
-    source = open_library(library_path)
+    source = open_library(where)
     for change, name in source.log(limit):
         stamp = change.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
         click.echo(f"{change.id:6d}  {stamp}  {change.author}  {name or change.layout_id}: {change.reason}")
     source.close()
+
+
+@library.command()
+@_LIBRARY
+@click.argument("name")
+@click.option("--notes", default="")
+@click.option("--author", default=default_author, show_default="this user")
+def release(where: str, name: str, notes: str, author: str) -> None:
+    """Give the newest state of all layouts a NAME that stays."""
+    target = open_library(where)
+    target.release(name, author=author, notes=notes)
+    target.close()
+
+
+@library.command()
+@_LIBRARY
+@click.option("--json", "as_json", is_flag=True, help="For scripts.")
+def releases(where: str, as_json: bool) -> None:
+    """Show all releases, newest first."""
+    source = open_library(where)
+    found = source.releases.all()
+    source.close()
+    if as_json:
+        click.echo(msgspec.json.encode(found).decode())
+        return
+    for one in found:
+        stamp = one.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
+        click.echo(f"{one.name}  {stamp}  {one.author}  {one.layouts} layouts  {one.notes}".rstrip())
+
+
+@library.command()
+@_LIBRARY
+@click.argument("before")
+@click.argument("after", default="")
+@click.option("--json", "as_json", is_flag=True, help="For scripts.")
+def compare(where: str, before: str, after: str, as_json: bool) -> None:
+    """Tell what differs between the releases BEFORE and AFTER; the newest state if AFTER is left out."""
+    source = open_library(where)
+    old = source.layouts_of(before)
+    new = source.layouts_of(after) if after else source.layouts()
+    source.close()
+    found = compare_sets(old, new)
+    if as_json:
+        plain = [{"layout": one.name, "standing": one.standing.value, "words": list(one.words)} for one in found]
+        click.echo(json.dumps(plain, ensure_ascii=False))
+        return
+    for one in found:
+        click.echo(f"{one.name}: {one.standing.value}")
+        for words in one.words:
+            click.echo(f"    {words}")
+
+
+@library.command()
+@_LIBRARY
+@click.option("--show", is_flag=True, help="Only show the statements.")
+def roles(where: str, show: bool) -> None:
+    """Make the roles reader, writer and keeper with their rights in the database of a library."""
+    if show:
+        for statement in role_statements():
+            click.echo(f"{statement};")
+        return
+    target = open_library(where)
+    make_roles(target)
+    target.close()
 
 
 def _holds_recipes(file: Path) -> bool:

@@ -79,9 +79,12 @@ def _request(path: Path, recipes: list[Recipe]) -> SourceRequest:
     return SourceRequest(path, recipe=chosen)
 
 
-def open_library(path: Path) -> Library:
-    """Open a library given by its file or by the folder of a trial."""
-    return Library.open(Trial.open(path).library_path if path.is_dir() else path)
+def open_library(where: str | Path) -> Library:
+    """Open a library given by its file, by its server's address, or by the folder of a trial."""
+    text = str(where)
+    if "://" not in text and Path(text).is_dir():
+        return Library.open(Trial.open(Path(text)).library_address)
+    return Library.open(text)
 
 
 def put_out(form: str, output: Path | None, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:

@@ -394,7 +394,7 @@ def write_bridge(path: Path, trial: Trial) -> list[TrueFrame]:
     for number in range(6):
         line: list[str] = []
         first = time + 5100
-        body = bytes((0x5A, 0x21, 16 + number, 0b0101_0000 | number % 3, 0x03))
+        body = bytes((0x5A, 0xA5, 16 + number, 0b0101_0000 | number % 3, 0x03))
         message = body + bytes((sum(body) & 0xFF,))
         for repeat in range(2):
             line += [pulse(3400, "+"), pulse(1700, "-")]
@@ -480,7 +480,21 @@ def _extras(trial: Trial, second: float, number: int) -> bytes:
         for letter in body.encode():
             check ^= letter
         said[3] = f"${body}*{check:02X}".encode()
+    if number == 5:
+        said[4] = _self_test()
     return b"".join(bytes((kind, len(value))) + value for kind, value in said.items())
+
+
+def _self_test() -> bytes:
+    """Return what the beacon found out about itself, in the codes of the parts it is made of."""
+    serial, software = bytes((0x04, 0x71)), b"\x02\x31"
+    tilt, trim, vane = 0x80 | 3, 0xFF ^ 6, 13 ^ 13 >> 1
+    head = serial + software + bytes((tilt, trim, vane, 180, 0xFF ^ 96, 0xFF))
+    faults, place = bytes((17, 2, 31, 1)), b"pier 12"
+    body = head + bytes((len(faults), len(place), 0x9C, 0x41)) + b"deck team\0" + faults + place
+    # the clock in it reads whole words, so the minutes since the last test begin at an even byte
+    body += b"\0" * (len(body) % 2) + struct.pack(">H", 4321)
+    return body + bytes((12, 11, 9, 8))
 
 
 def begin_of(second: float, length_s: float) -> float:

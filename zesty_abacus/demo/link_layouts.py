@@ -5,7 +5,7 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any
 
-from ..core.layouts.checks import Counter, Coverage, Reserved, Rule, Sum, Xor
+from ..core.layouts.checks import Complement, Counter, Coverage, Reserved, Rule, Sum, Xor
 from ..core.layouts.model import (
     Applies,
     Axis,
@@ -180,6 +180,8 @@ def _pendant() -> Layout:
 def _bridge() -> Layout:
     make = _Maker("Climate remote")
     fields = [
+        make.field("device", "B0"),
+        make.field("device turned", "B1"),
         make.field("set heat", "B2", unit="°C", limits=(16, 30)),
         make.field("mode", "B3[7..4]", "names", names={1: "cool", 2: "dry", 5: "automatic"}),
         make.field("fan", "B3[3..0]", "names", names={0: "low", 1: "middle", 2: "high"}),
@@ -189,8 +191,9 @@ def _bridge() -> Layout:
     ]
     over = Coverage(places=parse_places("B0..B4"))
     check = Sum(id=make.id("sum check"), name="sum", field=fields[-1].id, coverage=over)
-    return make.make(Applies(protocol="bursts", address=48, lanes=("bridge",), pattern="5A 21"), 6, fields,
-                     checks=(check,), sender="climate remote")  # fmt: skip
+    turned = Complement(id=make.id("turned"), name="device twice", field=fields[1].id, of=fields[0].id)
+    return make.make(Applies(protocol="bursts", address=48, lanes=("bridge",), pattern="5A A5"), 6, fields,
+                     checks=(check, turned), sender="climate remote")  # fmt: skip
 
 
 def _sounder() -> Layout:
@@ -237,9 +240,9 @@ def _extras(make: _Maker) -> Elements:
     lamp = make.field("lamp", "B1", "names", names={0: "off", 1: "steady", 2: "flashing"})
     note = make.field("note", kind="text")
     relayed = stable_id("Heading sentence")
+    kinds = {1: "state", 2: "note", 3: "relayed", 4: "self test"}
     return Elements(
-        id=make.id("extras"), name="extras", head=2, type=make.field("extra", "B0", "names",
-                                                                  names={1: "state", 2: "note", 3: "relayed"}),
+        id=make.id("extras"), name="extras", head=2, type=make.field("extra", "B0", "names", names=kinds),
         length=make.field("extra length", "B1"),
         cases=(
             ElementCase(id=make.id("state"), name="state", types=RawSet.of(1), fields=(heat, lamp)),
@@ -247,5 +250,40 @@ def _extras(make: _Maker) -> Elements:
                         parts=(Run(id=make.id("note run"), name="text", field=note),)),
             ElementCase(id=make.id("relayed"), name="relayed", types=RawSet.of(3),
                         parts=(Carried(id=make.id("carried"), name="sentence", layout=relayed),)),
+            _self_test(make),
+        ),
+    )  # fmt: skip
+
+
+def _self_test(make: _Maker) -> ElementCase:
+    """Return what the beacon says of itself: each part in the code its maker chose."""
+    fields = (
+        make.field("serial", "B0 B1", "bcd"),
+        make.field("software", "B2 B3", "bcd-bytes", "1/10"),
+        make.field("tilt", "B4", "sign-magnitude", unit="°"),
+        make.field("trim", "B5", "ones-complement", unit="°"),
+        make.field("wind vane", "B6", "gray", "45/2", unit="°"),
+        make.field("antenna", "B7", unit="V", polynomial=(Fraction(1, 10), Fraction(1, 20), Fraction(1, 10_000))),
+        make.field("lamp hours", "B8", inverted=True, unit="h"),
+        make.field("probe", "B9", unit="°C", errors=RawSet.of(255), unavailable=(254,)),
+        make.field("fault bytes", "B10"),
+        make.field("place bytes", "B11"),
+        make.field("signature", "B12 B13", "bytes"),
+    )
+    faults = Group(id=make.id("faults"), name="faults", size=2, repeat=Repeat.BYTES, amount=Expression("`fault bytes`"),
+                   fields=(make.field("fault", "B0"), make.field("times", "B1")))  # fmt: skip
+    stamp = Group(id=make.id("stamp"), name="last test", size=2, align=2,
+                  fields=(make.field("since then", "B0 B1", unit="min"),))  # fmt: skip
+    cells = Group(id=make.id("cells"), name="cells", size=1, repeat=Repeat.TO_END,
+                  fields=(make.field("cell", "B0", step="1/10", unit="V"),))  # fmt: skip
+    return ElementCase(
+        id=make.id("self test"), name="self test", types=RawSet.of(4), fields=fields,
+        parts=(
+            Run(id=make.id("keeper run"), name="keeper", end="00", field=make.field("keeper", kind="text")),
+            faults,
+            Run(id=make.id("place run"), name="place", length=Expression("`place bytes`"),
+                field=make.field("place", kind="text")),
+            stamp,
+            cells,
         ),
     )  # fmt: skip

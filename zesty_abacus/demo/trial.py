@@ -133,14 +133,14 @@ def copy_shipped_trial(folder: Path) -> Trial:
     if not (folder / "trial.json").exists():
         shutil.copytree(SHIPPED, folder, dirs_exist_ok=True)
     trial = Trial.open(folder)
-    if not trial.library_path.exists():
+    if not trial.library_address.exists():
         make_library(trial).close()
     return trial
 
 
 def make_library(trial: Trial) -> Library:
     """Make the trial's library from its layout file, some layouts in the steps in which they came to be."""
-    library = Library.create(trial.library_path, "harbour-team library")
+    library = Library.create(trial.library_address, "harbour-team library")
     layouts = layouts_from_file(trial.folder / _LAYOUTS)
     for layout in layouts:
         for author, reason, state in _steps_of(layout):

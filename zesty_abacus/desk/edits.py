@@ -12,11 +12,13 @@ from uuid import UUID
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .jobs import Jobs
+from .widgets.parts import one_shot
 
 if TYPE_CHECKING:
     from . import engine as heavy
 
 _KEPT_STEPS = 200
+_RETRY_MS = 2000
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,11 +42,20 @@ class Edits(QObject):
         The library has taken an edit, so its history has grown.
     refused
         (sentence) the library did not take an edit; the window shows the library's state again.
+    clashed
+        (clash) somebody else changed the same thing; the edit is kept in the window until it is chosen.
+    waiting
+        (number) so many edits wait for a library that does not answer; 0 when all have been kept.
+    told
+        (sentence) what others did.
     """
 
     changed = pyqtSignal(str)
     kept = pyqtSignal()
     refused = pyqtSignal(str)
+    clashed = pyqtSignal(object)
+    waiting = pyqtSignal(int)
+    told = pyqtSignal(str)
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
@@ -55,6 +66,9 @@ class Edits(QObject):
         self._parents: dict[UUID, int | None] = {}
         self._undo: list[EditStep] = []
         self._redo: list[EditStep] = []
+        self._unsent: list[EditStep] = []
+        self._on_their_way: dict[UUID, int] = {}
+        self._again = one_shot(self, _RETRY_MS, self._send_again)
         self.author = ""
 
     def start(self, engine: Any, library: Any, heads: list[heavy.LayoutHead]) -> None:
@@ -63,6 +77,16 @@ class Edits(QObject):
         self._take(heads)
         self._undo.clear()
         self._redo.clear()
+        self._on_their_way.clear()
+        self._unsent = self._engine.laid.unsent_edits(library)
+        for step in self._unsent:
+            self._show(step)
+        if self._unsent:
+            self._again.start()
+
+    def close(self) -> None:
+        """Try no more; what waits is written down and tried again when the library is opened the next time."""
+        self._again.stop()
 
     def layouts(self) -> list[heavy.Layout]:
         """Return all layouts as the window shows them."""
@@ -101,7 +125,7 @@ class Edits(QObject):
             return ""
         step = self._undo.pop()
         self._redo.append(step)
-        self._step(EditStep(step.layout_id, step.after, step.before, f"undone: {step.reason}"))
+        self._step(self._stepped(step.layout_id, step.after, step.before, f"undone: {step.reason}"))
         return step.reason
 
     def redo(self) -> str:
@@ -110,36 +134,169 @@ class Edits(QObject):
             return ""
         step = self._redo.pop()
         self._undo.append(step)
-        self._step(EditStep(step.layout_id, step.before, step.after, step.reason))
+        self._step(self._stepped(step.layout_id, step.before, step.after, step.reason))
         return step.reason
 
+    def _stepped(self, layout_id: UUID, was: Any, to: Any, reason: str) -> EditStep:
+        """Return a step back or on; what others changed since the edit stays."""
+        now = self._layouts.get(layout_id)
+        if was is not None and to is not None and now is not None and now != was:
+            to = self._engine.laid.merge_layouts(was, to, now).layout
+        return EditStep(layout_id, now, to, reason)
+
     def _step(self, step: EditStep) -> None:
+        self._show(step)
+        if self._unsent:
+            self._wait_with(step)
+        else:
+            self._send(step)
+
+    def _show(self, step: EditStep) -> None:
+        """Let the window show the layout as it is after a step."""
         if step.after is None:
             self._layouts.pop(step.layout_id, None)
         else:
             self._layouts[step.layout_id] = step.after
+        self.changed.emit(str(step.layout_id))
+
+    def _send(self, step: EditStep) -> None:
+        """Have the library keep a step; steps are kept in the order they were made."""
         library, author = self._library, self.author
+        self._on_their_way[step.layout_id] = self._on_their_way.get(step.layout_id, 0) + 1
         self._jobs.start(
             "keep",
             "keeping the edit",
             lambda _progress: self._write(library, step, author),
-            lambda _revision: self.kept.emit(),
-            self._on_refused,
+            lambda answer: self._on_answer(step, answer),
+            lambda sentence: self._on_refused(step, sentence),
             in_line=True,
         )
-        self.changed.emit(str(step.layout_id))
 
     def _write(self, library: Any, step: EditStep, author: str) -> Any:
-        """Write one edit; runs on the library's thread, where edits come in the order they were made."""
-        parent = self._parents.get(step.layout_id)
-        if step.after is None:
-            revision = library.remove(step.layout_id, parent=parent, author=author, reason=step.reason)
-        else:
-            revision = library.commit(step.after, parent=parent, author=author, reason=step.reason)
-        self._parents[step.layout_id] = revision.id
-        return revision
+        """Write one edit; runs on the library's thread, where edits come in the order they were made.
 
-    def _on_refused(self, sentence: str) -> None:
+        A clash and a library that does not answer are answers too: the edit is not lost with them.
+        """
+        engine, parent = self._engine, self._parents.get(step.layout_id)
+        try:
+            if step.after is None:
+                revision = library.remove(step.layout_id, parent=parent, author=author, reason=step.reason)
+                self._parents[step.layout_id] = revision.id
+                return revision
+            head = library.commit_merged(step.after, parent=parent, author=author, reason=step.reason)
+        except engine.laid.ClashError as error:
+            return error
+        except engine.laid.UnreachableError as error:
+            # written down here, on this thread: the window may be gone before it hears of it
+            engine.laid.note_unsent(library, step)
+            return error
+        self._parents[step.layout_id] = head.revision.id
+        return head
+
+    def _on_answer(self, step: EditStep, answer: Any) -> None:
+        laid = self._engine.laid
+        self._arrived(step)
+        if isinstance(answer, laid.UnreachableError):
+            self._wait_with(step)
+            return
+        if isinstance(answer, laid.ClashError):
+            self.clashed.emit(answer)
+            return
+        if step.after is not None and answer.layout != step.after and self._layouts.get(step.layout_id) == step.after:
+            self._layouts[step.layout_id] = answer.layout
+            self.changed.emit(str(step.layout_id))
+            self.told.emit(f"{answer.layout.name}: {answer.revision.reason}.")
+        self.kept.emit()
+
+    def _arrived(self, step: EditStep) -> None:
+        self._on_their_way[step.layout_id] -= 1
+
+    # a library that does not answer
+
+    def _wait_with(self, step: EditStep) -> None:
+        """Keep a step on this machine until the library answers again."""
+        self._unsent.append(step)
+        self._keep_unsent()
+        self._again.start()
+
+    def _keep_unsent(self) -> None:
+        self._engine.laid.keep_unsent(self._library, self._unsent)
+        self.waiting.emit(len(self._unsent))
+
+    def _send_again(self) -> None:
+        steps, library, author = list(self._unsent), self._library, self.author
+
+        def send(_progress: Any) -> list[Any]:
+            answers = []
+            for step in steps:
+                answers.append(self._write(library, step, author))
+                if isinstance(answers[-1], self._engine.laid.UnreachableError):
+                    break
+            return answers
+
+        self._jobs.start("keep", "keeping what waited", send, lambda answers: self._on_sent(steps, answers),
+                         lambda sentence: self._on_unsendable(steps, sentence), in_line=True)  # fmt: skip
+
+    def _on_sent(self, steps: list[EditStep], answers: list[Any]) -> None:
+        laid = self._engine.laid
+        sent = [answer for answer in answers if not isinstance(answer, laid.UnreachableError)]
+        self._unsent = self._unsent[len(sent) :]
+        self._keep_unsent()
+        for step, answer in zip(steps, sent, strict=False):
+            self._on_their_way[step.layout_id] = self._on_their_way.get(step.layout_id, 0) + 1
+            self._on_answer(step, answer)
+        if self._unsent:
+            self._again.start()
+
+    def _on_unsendable(self, steps: list[EditStep], sentence: str) -> None:
+        """One of the waiting edits is refused for good: it is told, and the others go on."""
+        self._unsent = self._unsent[1:]
+        self._keep_unsent()
+        self._on_their_way[steps[0].layout_id] = self._on_their_way.get(steps[0].layout_id, 0) + 1
+        self._on_refused(steps[0], sentence)
+        if self._unsent:
+            self._again.start()
+
+    # what others do
+
+    def choose(self, layout: heavy.Layout, theirs: heavy.LayoutHead) -> None:
+        """Keep what was chosen of a clash, as a change of the newest state."""
+        self._parents[layout.id] = theirs.revision.id
+        chosen = self._engine.describe_change(theirs.layout, layout)
+        self._step(EditStep(layout.id, theirs.layout, layout, f"chosen after a clash: {chosen}"))
+
+    def take_news(self, newest: int, heads: list[heavy.LayoutHead]) -> None:
+        """Show what others kept; a layout with an edit on its way waits for the answer to that.
+
+        Parameters
+        ----------
+        newest
+            Number of the newest change when the heads were read.
+        """
+        known, seen = dict(self._parents), set()
+        for head in heads:
+            key = head.layout.id
+            seen.add(key)
+            if (known.get(key) or 0) >= head.revision.id or self._is_busy(key):
+                continue
+            before = self._layouts.get(key)
+            self._parents[key] = head.revision.id
+            if before != head.layout:
+                self._layouts[key] = head.layout
+                self.changed.emit(str(key))
+                self.told.emit(f"{head.revision.author} changed {head.layout.name}: {head.revision.reason}.")
+        gone = [key for key in self._layouts if key not in seen and 0 < (known.get(key) or 0) <= newest]
+        for key in [one for one in gone if not self._is_busy(one)]:
+            name = self._layouts.pop(key).name
+            self.changed.emit(str(key))
+            self.told.emit(f"{name} was removed.")
+        self.kept.emit()
+
+    def _is_busy(self, layout_id: UUID) -> bool:
+        return bool(self._on_their_way.get(layout_id)) or any(step.layout_id == layout_id for step in self._unsent)
+
+    def _on_refused(self, step: EditStep, sentence: str) -> None:
+        self._arrived(step)
         library = self._library
         self._undo.clear()
         self._redo.clear()

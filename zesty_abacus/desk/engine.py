@@ -106,8 +106,8 @@ def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
 def finish_opening(trial: Trial, progress: Progress) -> OpenedTrial:
     """Bring in a trial's recordings and open its library."""
     made: BroughtIn = open_trial_capture(trial, progress)
-    path = trial.library_path
-    library = Library.open(path) if path.exists() else Library.create(path, f"{trial.file.name} library")
+    address = trial.library_address
+    library = Library.open(address) if address.exists() else Library.create(address, f"{trial.file.name} library")
     density = lane_density(made.capture, STRIP_COLUMNS)
     return OpenedTrial(trial, made.capture, made.outcomes, library, library.heads(), density)
 

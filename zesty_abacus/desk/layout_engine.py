@@ -40,8 +40,13 @@ from ..core.layouts.reshape import (
 )
 from ..core.layouts.validate import check_layout
 from ..core.layouts.variants import Variant, present_ids, variants_of
+from ..core.library.errors import ClashError, UnreachableError
+from ..core.library.store import Library
+from ..core.library.unsent import keep_waiting, read_waiting, unsent_path
 from ..core.progress import Progress
 from ..core.unravel.orders import Order, orders_that_give, parse_received
+from .edits import EditStep
+from .settings import unsent_folder
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +79,24 @@ def bring_in_layouts(path: Path, known: list[Layout], mapping: TableMapping | No
     return Brought(path, form, tuple(valid), tuple(found.left))
 
 
+def unsent_edits(library: Library) -> list[EditStep]:
+    """Return the edits that wait on this machine for a library."""
+    return [EditStep(*edit) for edit in read_waiting(unsent_path(unsent_folder(), str(library.address)))]
+
+
+def keep_unsent(library: Library, steps: list[EditStep]) -> None:
+    """Write down the edits that wait for a library."""
+    edits = [(step.layout_id, step.before, step.after, step.reason) for step in steps]
+    keep_waiting(unsent_path(unsent_folder(), str(library.address)), edits)
+
+
+def note_unsent(library: Library, step: EditStep) -> None:
+    """Add an edit to those that wait for a library; may be called on any thread."""
+    waiting = unsent_edits(library)
+    if step not in waiting:
+        keep_unsent(library, [*waiting, step])
+
+
 def is_table_file(path: Path) -> bool:
     """Whether a file is a table, whose columns are for the user to explain."""
     return path.suffix.lower() in (".csv", ".tsv", ".txt", ".xlsx") or is_workbook(read_bytes(path))
@@ -98,6 +121,7 @@ __all__ = [
     "Brought",
     "CannotReshapeError",
     "Clash",
+    "ClashError",
     "Compared",
     "Known",
     "MappingShelf",
@@ -106,6 +130,7 @@ __all__ = [
     "Sheet",
     "Standing",
     "TableMapping",
+    "UnreachableError",
     "Variant",
     "bring_in_layouts",
     "compare_layouts",
@@ -115,10 +140,12 @@ __all__ = [
     "is_field_row",
     "is_table_file",
     "joined",
+    "keep_unsent",
     "mapping_by_example",
     "merge_layouts",
     "moved",
     "neighbour_of",
+    "note_unsent",
     "open_table",
     "orders_that_give",
     "parse_received",
@@ -132,6 +159,7 @@ __all__ = [
     "split_off",
     "stretched",
     "trouble_of",
+    "unsent_edits",
     "variants_of",
     "what_it_is",
     "with_choice",

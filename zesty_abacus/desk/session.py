@@ -18,6 +18,7 @@ from .clock import Clock
 from .edits import Edits
 from .jobs import Jobs
 from .kind_store import KindStore
+from .news import News
 from .settings import Settings, demo_folder, load_settings, save_settings, trials_folder, with_recent
 
 if TYPE_CHECKING:
@@ -56,6 +57,8 @@ class Session(QObject):
         Explained bits were counted again.
     kind_changed, bits_changed, traces_changed, form_changed
         Another kind, selection, list of traces, or way to show payloads.
+    library_seen
+        The library answers again, or does not.
     desk_wanted
         (name) some view asks for another desk.
     told
@@ -70,6 +73,7 @@ class Session(QObject):
     bits_changed = pyqtSignal()
     traces_changed = pyqtSignal()
     form_changed = pyqtSignal()
+    library_seen = pyqtSignal()
     desk_wanted = pyqtSignal(str)
     told = pyqtSignal(str, str)
 
@@ -80,6 +84,8 @@ class Session(QObject):
         self.clock = Clock()
         self.store = KindStore(self.jobs)
         self.edits = Edits(self.jobs)
+        self.news = News()
+        self.library_answers = True
         self.engine: Any = None
         self.trial: Any = None
         self.capture: Any = None
@@ -95,6 +101,10 @@ class Session(QObject):
         self._owners: dict[int, NDArray[np.int16]] = {}
         self.form = "hex"
         self.edits.changed.connect(self._on_layout_changed)
+        self.edits.told.connect(lambda sentence: self.told.emit("", sentence))
+        self.edits.waiting.connect(self._on_waiting)
+        self.news.came.connect(self.edits.take_news)
+        self.news.answers.connect(self._on_library_answers)
         self.edits.refused.connect(lambda sentence: self.told.emit("wrong", sentence))
         self.jobs.failed.connect(lambda title, sentence: self.told.emit("wrong", f"{title}: {sentence}"))
 
@@ -201,6 +211,19 @@ class Session(QObject):
         self.library = made.library
         self.edits.author = self.settings.author or self.engine.default_author()
         self.edits.start(self.engine, made.library, made.heads)
+        self.news.start(made.library, max((head.revision.id for head in made.heads), default=0))
+
+    def _on_waiting(self, number: int) -> None:
+        edits = "edit waits" if number == 1 else "edits wait"
+        if number:
+            self.told.emit("wrong", f"The library does not answer. {number} {edits} here and will be kept by itself.")
+        else:
+            self.told.emit("good", "The library answers again; all edits are kept.")
+
+    def _on_library_answers(self, answers: bool) -> None:
+        if answers != self.library_answers:
+            self.library_answers = answers
+            self.library_seen.emit()
 
     def _origin_of(self, kind: int) -> tuple[str, int, int]:
         """Return what a kind is called by when another capture numbers it otherwise."""
@@ -403,6 +426,8 @@ class Session(QObject):
 
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
+        self.news.close()
+        self.edits.close()
         self.jobs.close()
         if self.library is not None:
             self.library.close()

@@ -29,6 +29,11 @@ def table_columns_path() -> Path:
     return settings_path().with_name("table-columns.json")
 
 
+def unsent_folder() -> Path:
+    """Return where edits wait for libraries that do not answer."""
+    return Path(platformdirs.user_data_dir("zesty-abacus")) / "unsent"
+
+
 def demo_folder() -> Path:
     """Return where the user's copy of the Yuzu trial lies."""
     return Path(platformdirs.user_data_dir("zesty-abacus")) / "yuzu"

@@ -157,6 +157,7 @@ class Window(QMainWindow):
         session.opened.connect(self._on_opened)
         session.edits.kept.connect(self._show_library)
         session.layouts_changed.connect(self._show_library)
+        session.library_seen.connect(self._show_library)
         look.changed.connect(self.update)
 
     def _run_first(self, commands: list[Command]) -> None:
@@ -219,9 +220,10 @@ class Window(QMainWindow):
         library = self.session.library
         if library is not None:
             count = len(self.session.edits.layouts())
-            self.library_dot.setText("●")
-            self.library_label.setText(library.name)
-            self.library_label.setToolTip(f"{library.path}, {count} layouts")
+            answers = self.session.library_answers
+            self.library_dot.setText("●" if answers else "○")
+            self.library_label.setText(library.name if answers else f"{library.name}, no answer")
+            self.library_label.setToolTip(f"{library.address}, {count} layouts")
 
     # Qt events
 

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import enum
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
-from .changes import attribute_changes
+from .changes import attribute_changes, describe_change
 from .model import Layout
 
 
@@ -64,15 +65,33 @@ def compare_layouts(before: Layout, after: Layout) -> list[Compared]:
     return made
 
 
+def compare_sets(before: Iterable[Layout], after: Iterable[Layout]) -> list[Compared]:
+    """Return the layouts of two sets that differ, by name; what is in both and the same is left out."""
+    old, new = ({layout.id: layout for layout in side} for side in (before, after))
+    made = []
+    for key in old.keys() | new.keys():
+        was, now = old.get(key), new.get(key)
+        if was is None or now is None:
+            made.append(_only(was, now))
+        elif was != now:
+            words = tuple(describe_change(was, now).split("; "))
+            made.append(Compared(key, was, now, Standing.CHANGED, words))
+    return sorted(made, key=lambda one: (one.name.casefold(), str(one.item)))
+
+
+def _only(before: Any, after: Any) -> Compared:
+    if before is None:
+        return Compared(after.id, None, after, Standing.ONLY_AFTER, ())
+    return Compared(before.id, before, None, Standing.ONLY_BEFORE, ())
+
+
 def _things(layout: Layout) -> list[Any]:
     return [*layout.fields, *layout.parts, *layout.checks, *layout.computed]
 
 
 def _compared(before: Any, after: Any) -> Compared:
-    if before is None:
-        return Compared(after.id, None, after, Standing.ONLY_AFTER, ())
-    if after is None:
-        return Compared(before.id, before, None, Standing.ONLY_BEFORE, ())
+    if before is None or after is None:
+        return _only(before, after)
     words = tuple(attribute_changes(before, after))
     standing = Standing.CHANGED if words else Standing.SAME
     return Compared(after.id, before, after, standing, words)

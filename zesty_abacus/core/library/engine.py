@@ -1,4 +1,4 @@
-"""Opens the database under a library and brings its tables up to date."""
+"""Opens the database under a library, a SQLite file or PostgreSQL, and brings its tables up to date."""
 
 from __future__ import annotations
 
@@ -10,26 +10,44 @@ from alembic import command
 from alembic.config import Config
 from alembic.script import ScriptDirectory
 
+from .address import LibraryAddress
 from .errors import LibraryError, NewerLibraryError, mapped_errors
 
 _BUSY_MS = 10_000
+_CONNECT_S = 10
+_MIGRATION_LOCK = 0x7A65737479
+"""Number of the lock that makes two programs migrate one after the other."""
 WRITES = "zesty_writes"
-"""Execution option of a connection that will write, so that it takes the write lock at once."""
+"""Execution option of a connection that will write, so that it takes SQLite's write lock at once."""
 
 
-def open_engine(path: Path, *, create: bool) -> sa.Engine:
-    """Open a SQLite library and migrate it.
+def open_engine(address: LibraryAddress, *, create: bool) -> sa.Engine:
+    """Open a library and migrate it.
 
-    Commits are durable when they return (write-ahead log, synchronous FULL): a kill or a power cut loses
-    only what was not yet acknowledged.
+    Commits are durable when they return: a kill or a power cut loses only what was not yet acknowledged.
 
     Raises
     ------
     LibraryError
-        If the file is missing, is there already, or is no library.
+        If the library is missing, is there already, or is none.
     NewerLibraryError
         If a later version of the program made it.
     """
+    engine = _sqlite_engine(address.path, create=create) if address.path is not None else _server_engine(address)
+    where = str(address)
+    with mapped_errors(where):
+        try:
+            current = _check_version(engine, where)
+            if address.path is None:
+                _check_there(current, where, create=create)
+            _migrate(engine, current)
+        except BaseException:
+            engine.dispose()
+            raise
+    return engine
+
+
+def _sqlite_engine(path: Path, *, create: bool) -> sa.Engine:
     if create == path.exists():
         state = "exists already" if create else "does not exist"
         raise LibraryError(f"the library {state}.", where=str(path))
@@ -40,9 +58,24 @@ def open_engine(path: Path, *, create: bool) -> sa.Engine:
     engine = sa.create_engine(f"sqlite:///{path}", connect_args={"timeout": _BUSY_MS / 1000})
     sa.event.listen(engine, "connect", _on_connect)
     sa.event.listen(engine, "begin", _on_begin)
-    with mapped_errors(str(path)):
-        _migrate(engine, path)
     return engine
+
+
+def _server_engine(address: LibraryAddress) -> sa.Engine:
+    assert address.url is not None
+    # a connection that the server dropped is noticed before it is used
+    return sa.create_engine(
+        address.url, pool_pre_ping=True, pool_size=4, max_overflow=4,
+        connect_args={"connect_timeout": _CONNECT_S, "application_name": "zesty-abacus"},
+    )  # fmt: skip
+
+
+def _check_there(current: str | None, where: str, *, create: bool) -> None:
+    if create and current is not None:
+        raise LibraryError("the library exists already.", where=where)
+    if not create and current is None:
+        raise LibraryError("there is no library in this database.", where=where,
+                           hint="Make one with: zesty-abacus library new.")  # fmt: skip
 
 
 def _check_header(path: Path) -> None:
@@ -70,23 +103,34 @@ def _on_begin(connection: sa.Connection) -> None:
     connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get(WRITES) else "BEGIN")
 
 
-def _migrate(engine: sa.Engine, path: Path) -> None:
+def _scripts() -> Config:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    script = ScriptDirectory.from_config(config)
-    newest = script.get_current_head()
+    return config
+
+
+def _check_version(engine: sa.Engine, where: str) -> str | None:
+    """Return the version of the tables, None if there are none yet; raises if it is not known here."""
+    script = ScriptDirectory.from_config(_scripts())
     with engine.connect() as connection:
         current = _current_version(connection)
-    if current == newest:
-        return
     if current is not None and current not in {item.revision for item in script.walk_revisions()}:
         raise NewerLibraryError(
-            f"its tables are of version {current}, newer than {newest}.",
-            where=str(path),
+            f"its tables are of version {current}, newer than {script.get_current_head()}.",
+            where=where,
             hint="Open it with the newer program.",
         )
+    return current
+
+
+def _migrate(engine: sa.Engine, current: str | None) -> None:
+    config = _scripts()
+    if current == ScriptDirectory.from_config(config).get_current_head():
+        return
     with engine.connect().execution_options(**{WRITES: True}) as connection, connection.begin():
         # another process may have migrated while this one waited for the lock; Alembic looks again
+        if engine.dialect.name == "postgresql":
+            connection.execute(sa.text("SELECT pg_advisory_xact_lock(:lock)"), {"lock": _MIGRATION_LOCK})
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
 

@@ -2,6 +2,9 @@
 
 LibraryError
 ├── StaleParentError     somebody changed the layout since the edit began
+├── ClashError           and changed the same thing differently
+├── RefusedError         the database does not allow this user to do it
+├── UnreachableError     the server does not answer
 ├── UnknownLayoutError   no such layout or revision
 └── NewerLibraryError    made by a later version of the program
 """
@@ -14,6 +17,7 @@ from contextlib import contextmanager
 import sqlalchemy.exc
 
 from ..errors import DataError
+from ..layouts.merge import Merged
 
 
 class LibraryError(DataError):
@@ -22,6 +26,31 @@ class LibraryError(DataError):
 
 class StaleParentError(LibraryError):
     """The change began from a state that is no longer the newest."""
+
+
+class ClashError(LibraryError):
+    """Two changes of the same thing that only a person can choose between.
+
+    Attributes
+    ----------
+    merged
+        Everything that merges by itself, ours where it clashes, and the clashes.
+    theirs
+        The newest state and the revision that made it.
+    """
+
+    def __init__(self, message: str, *, merged: Merged, theirs: object, where: str) -> None:
+        super().__init__(message, where=where, hint="Choose what is to hold.")
+        self.merged = merged
+        self.theirs = theirs
+
+
+class RefusedError(LibraryError):
+    """The database does not allow it."""
+
+
+class UnreachableError(LibraryError):
+    """The server of the library does not answer; what is kept there is safe."""
 
 
 class UnknownLayoutError(LibraryError):
@@ -38,5 +67,30 @@ def mapped_errors(where: str) -> Iterator[None]:
     try:
         yield
     except sqlalchemy.exc.SQLAlchemyError as error:
-        cause = getattr(error, "orig", None) or error
-        raise LibraryError(f"the library cannot be used ({cause}).", where=where) from error
+        raise _mapped(error, where) from error
+
+
+def _mapped(error: sqlalchemy.exc.SQLAlchemyError, where: str) -> LibraryError:
+    cause = getattr(error, "orig", None) or error
+    text = str(cause).strip().split("\n")[0]
+    state = str(getattr(cause, "sqlstate", None) or "")
+    if "history is never rewritten" in text:
+        return RefusedError("history is never rewritten.", where=where, hint="Commit an earlier state as a new one.")
+    if state == "42501" or "readonly database" in text:
+        return RefusedError("you may look at this library and not change it.", where=where,
+                            hint="Ask its keeper for the right to write.")  # fmt: skip
+    if state in ("28P01", "28000") or "password" in text or "authentication" in text:
+        return RefusedError("the server does not let you in.", where=where,
+                            hint="Look at your user name and at the pass file (~/.pgpass).")  # fmt: skip
+    if "one_child_a" in text or (state == "23505" and "number" in text):
+        return StaleParentError("somebody else kept a change at the same moment.", where=where,
+                                hint="Look at the newest state and make the change again.")  # fmt: skip
+    if isinstance(error, sqlalchemy.exc.OperationalError) and _is_network(state, text):
+        return UnreachableError("the server of the library does not answer.", where=where,
+                                hint="Look at the network; what was kept is safe.")  # fmt: skip
+    return LibraryError(f"the library cannot be used ({text}).", where=where)
+
+
+def _is_network(state: str, text: str) -> bool:
+    signs = ("connection", "server closed", "timeout", "could not translate", "resolve", "terminating")
+    return state.startswith(("08", "57P")) or (not state and any(sign in text.lower() for sign in signs))

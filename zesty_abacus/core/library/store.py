@@ -15,10 +15,14 @@ import sqlalchemy as sa
 
 from ..layouts.changes import describe_change
 from ..layouts.json_form import layout_from_json, layout_to_json
+from ..layouts.merge import merge_layouts
 from ..layouts.model import Computed, Field, Layout
+from ..layouts.validate import check_layout
+from .address import LibraryAddress, library_address
 from .engine import WRITES, open_engine
-from .errors import StaleParentError, UnknownLayoutError, mapped_errors
+from .errors import ClashError, StaleParentError, UnknownLayoutError, mapped_errors
 from .recipe_shelf import RecipeShelf
+from .releases import ReleaseShelf
 from .tables import head, head_field, library_info, revision
 
 
@@ -68,6 +72,10 @@ class SearchHit:
     matched: str
 
 
+_TRIES = 20
+"""How often a change is merged anew while others keep theirs."""
+
+
 def default_author() -> str:
     """Return the name under which this user's changes are kept."""
     try:
@@ -83,38 +91,41 @@ class Library:
 
     Attributes
     ----------
-    path, name
-    recipes
-        The recipes kept in it.
+    address, name
+    recipes, releases
+        The recipes and the releases kept in it.
     """
 
-    def __init__(self, engine: sa.Engine, path: Path) -> None:
+    def __init__(self, engine: sa.Engine, address: LibraryAddress) -> None:
         self._engine = engine
-        self.path = path
+        self.address = address
         with self._reading() as connection:
             rows = connection.execute(sa.select(library_info.c.key, library_info.c.value)).all()
         facts = {row.key: row.value for row in rows}
-        self.name = facts.get("name", path.stem)
-        self.recipes = RecipeShelf(self._reading, self._writing, str(path))
+        self.name = facts.get("name", address.name)
+        self.recipes = RecipeShelf(self._reading, self._writing, str(address))
+        self.releases = ReleaseShelf(self._reading, self._writing, str(address))
 
     @classmethod
-    def create(cls, path: Path, name: str = "") -> Library:
-        """Make an empty library; raises :class:`LibraryError` if the file is there already."""
-        engine = open_engine(path, create=True)
-        with mapped_errors(str(path)), engine.connect().execution_options(**{WRITES: True}) as c, c.begin():
+    def create(cls, where: str | Path | LibraryAddress, name: str = "") -> Library:
+        """Make an empty library, in a file or a database; raises :class:`LibraryError` if there is one already."""
+        address = library_address(where)
+        engine = open_engine(address, create=True)
+        with mapped_errors(str(address)), engine.connect().execution_options(**{WRITES: True}) as c, c.begin():
             c.execute(
                 sa.insert(library_info),
-                [{"key": "id", "value": str(uuid4())}, {"key": "name", "value": name or path.stem}],
+                [{"key": "id", "value": str(uuid4())}, {"key": "name", "value": name or address.name}],
             )
-        return cls(engine, path)
+        return cls(engine, address)
 
     @classmethod
-    def open(cls, path: Path) -> Library:
+    def open(cls, where: str | Path | LibraryAddress) -> Library:
         """Open a library, migrating it if an earlier version of the program made it."""
-        return cls(open_engine(path, create=False), path)
+        address = library_address(where)
+        return cls(open_engine(address, create=False), address)
 
     def close(self) -> None:
-        """Let go of the file."""
+        """Let go of the file, or of the server."""
         self._engine.dispose()
 
     def heads(self) -> list[LayoutHead]:
@@ -165,6 +176,60 @@ class Library:
                 reason = describe_change(known, layout)
             return self._append(connection, layout.id, layout, before, author, reason)
 
+    def commit_merged(self, layout: Layout, *, parent: int | None, author: str, reason: str = "") -> LayoutHead:
+        """Keep a new state of a layout; if others moved on since its parent, keep both changes merged.
+
+        Raises
+        ------
+        ClashError
+            If both changed the same thing differently, or the two changes make no valid layout together. Nothing is
+            written, and nothing is lost: the error holds all sides.
+        LibraryError
+            If the database does not take it. Nothing is written.
+        """
+        for _ in range(_TRIES):
+            newest = self.head_of(layout.id)
+            try:
+                if newest is None or parent is None or newest.revision.id == parent:
+                    made = self.commit(layout, parent=parent, author=author, reason=reason)
+                    return LayoutHead(layout, made)
+                both, words = self._merged(layout, parent, newest, reason)
+                return LayoutHead(both, self.commit(both, parent=newest.revision.id, author=author, reason=words))
+            except StaleParentError:
+                # somebody was quicker once more: look again, as long as there is a newest state to merge with
+                if parent is None or self.head_of(layout.id) is None:
+                    raise
+        raise StaleParentError(f"{layout.name} is changed by others all the time.", where=str(self.address))
+
+    def _merged(self, layout: Layout, parent: int, newest: LayoutHead, reason: str) -> tuple[Layout, str]:
+        base = self.layout_at(parent)
+        merged = merge_layouts(base, layout, newest.layout)
+        problems = check_layout(merged.layout)
+        if merged.clashes or problems:
+            what = ", ".join(dict.fromkeys(clash.name for clash in merged.clashes)) or problems[0].sentence
+            raise ClashError(f"{newest.revision.author} changed the same: {what}.", merged=merged, theirs=newest,
+                             where=str(self.address))  # fmt: skip
+        own = reason or describe_change(base, layout)
+        return merged.layout, f"{own} (merged with the change by {newest.revision.author})"
+
+    def newest_revision(self) -> int:
+        """Return the id of the newest change of any layout, 0 if there is none: a light look for news."""
+        with self._reading() as connection:
+            return connection.execute(sa.select(sa.func.max(revision.c.id))).scalar() or 0
+
+    def release(self, name: str, *, author: str, notes: str = "") -> None:
+        """Give the newest state of all layouts a name that stays; raises :class:`LibraryError` if the name is taken."""
+        with self._writing() as connection:
+            rows = connection.execute(sa.select(head.c.layout_id, head.c.revision_id)).all()
+            self.releases.keep(connection, name, author, notes, [(row.layout_id, row.revision_id) for row in rows])
+
+    def layouts_of(self, release: str) -> list[Layout]:
+        """Return the layouts of a release; raises :class:`UnknownLayoutError` if there is none of the name."""
+        query = sa.select(revision).where(revision.c.id.in_(self.releases.revisions_of(release)))
+        with self._reading() as connection:
+            rows = connection.execute(query).all()
+        return sorted((self._layout_of(row) for row in rows), key=lambda one: (one.applies.address or 0, one.name))
+
     def remove(self, layout_id: UUID, *, parent: int, author: str, reason: str = "removed") -> Revision:
         """Remove a layout; its history stays and any state can be committed again. Raises as :meth:`commit`."""
         with self._writing() as connection:
@@ -196,7 +261,7 @@ class Library:
         with self._reading() as connection:
             row = connection.execute(sa.select(revision).where(revision.c.id == revision_id)).first()
         if row is None or row.document is None:
-            raise UnknownLayoutError(f"revision {revision_id} holds no layout.", where=str(self.path))
+            raise UnknownLayoutError(f"revision {revision_id} holds no layout.", where=str(self.address))
         return self._layout_of(row)
 
     def layouts_at(self, moment: datetime) -> list[Layout]:
@@ -279,22 +344,27 @@ class Library:
         if current != parent and not (before is not None and before.document is None and parent is None):
             raise StaleParentError(
                 f"{name} was changed by {before.author if before is not None else 'nobody'} since this edit began.",
-                where=str(self.path),
+                where=str(self.address),
                 hint="Look at the newest state and make the change again.",
             )
 
     def _layout_of(self, row: sa.Row) -> Layout:
-        return layout_from_json(row.document.encode(), where=f"{self.path}, revision {row.id}")
+        return layout_from_json(row.document.encode(), where=f"{self.address}, revision {row.id}")
+
+    @property
+    def engine(self) -> sa.Engine:
+        """The database under it, for what is about the database itself."""
+        return self._engine
 
     @contextmanager
     def _reading(self) -> Iterator[sa.Connection]:
-        with mapped_errors(str(self.path)), self._engine.connect() as connection:
+        with mapped_errors(str(self.address)), self._engine.connect() as connection:
             yield connection
 
     @contextmanager
     def _writing(self) -> Iterator[sa.Connection]:
         with (
-            mapped_errors(str(self.path)),
+            mapped_errors(str(self.address)),
             self._engine.connect().execution_options(**{WRITES: True}) as connection,
             connection.begin(),
         ):

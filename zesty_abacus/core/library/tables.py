@@ -85,3 +85,23 @@ recipe_head = sa.Table(
     sa.Column("name", sa.Text, nullable=False),
 )
 """The newest state of each recipe that is not removed."""
+
+release = sa.Table(
+    "release",
+    metadata,
+    sa.Column("id", sa.Integer, primary_key=True, autoincrement=True),
+    sa.Column("name", sa.Text, nullable=False, unique=True),
+    sa.Column("notes", sa.Text, nullable=False),
+    sa.Column("author", sa.Text, nullable=False),
+    sa.Column("time_us", sa.BigInteger, nullable=False),
+)
+"""Named sets of states that never change."""
+
+release_item = sa.Table(
+    "release_item",
+    metadata,
+    sa.Column("release_id", sa.Integer, sa.ForeignKey("release.id"), primary_key=True),
+    sa.Column("layout_id", sa.String(36), primary_key=True),
+    sa.Column("revision_id", sa.Integer, sa.ForeignKey("revision.id"), nullable=False),
+)
+"""The state of each layout that a release holds."""

@@ -179,15 +179,25 @@ def _envelope(iq, begin, turn, offset, step, sums, state, place, room):  # type:
     return made
 
 
+_HEARD = 0.5
+"""Share of the loudest at which a sender is fully believed."""
+
+
 def tone_difference(
     samples: Samples, low_hz: float, high_hz: float, smooth_us: float, progress: Progress | None = None
 ) -> Samples:
-    """Return how much more of the high tone than of the low one there is, from -1 to 1."""
+    """Return how much more of the high tone than of the low one there is, from -1 to 1.
+
+    Where both are much weaker than while somebody sends, the difference fades: noise between packets would
+    otherwise swing as far as a tone does, and now and then spell a packet.
+    """
     low = envelope(samples, low_hz, smooth_us, progress)
     high = envelope(samples, high_hz, smooth_us, progress)
     total = low.values + high.values
     floor = float(np.median(total)) * 1e-3 + 1e-12
-    values = ((high.values - low.values) / np.maximum(total, floor)).astype(np.float32)
+    loud = float(np.quantile(total[:: max(len(total) // 500_000, 1)], 0.98)) if len(total) else 0.0
+    heard = np.clip(total / max(loud * _HEARD, floor), 0.0, 1.0)
+    values = ((high.values - low.values) / np.maximum(total, floor) * heard).astype(np.float32)
     return Samples(values, low.rate_hz, begin_ns=low.begin_ns)
 
 

@@ -16,6 +16,7 @@ import msgspec
 
 from ..codec.matching import Tie
 from ..errors import DataError
+from ..library.address import LibraryAddress, library_address
 from ..recipes.model import Recipe
 
 FORMAT = "zesty-abacus trial"
@@ -200,9 +201,16 @@ class Trial:
         self.file = file
 
     @property
-    def library_path(self) -> Path:
-        """Where the trial's library lies."""
-        return self.folder / self.file.library
+    def library_address(self) -> LibraryAddress:
+        """Where the trial's library is: a file, which may be in the trial's folder, or a server.
+
+        Raises
+        ------
+        LibraryError
+            If the trial names an address that must not be used, such as one with a password in it.
+        """
+        named = self.file.library
+        return library_address(named if "://" in named else self.folder / named)
 
     def source_path(self, entry: SourceEntry) -> Path:
         """Where a source's file lies."""

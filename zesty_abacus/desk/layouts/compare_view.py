@@ -66,12 +66,19 @@ class CompareView(QWidget):
     Events
     ------
     taken_back
-        (thing) a field, part, check or computed value is to be as it was before.
+        (thing) a field, part, check or computed value is to be as it is at the left.
+    left_out
+        (id) a thing that is only at the right is to go.
+    head_taken_back
+        (layout) name, size, when it applies, sender and note are to be as they are at the left.
     done
-        Back to the plan.
+        Back to the plan, or keep what was chosen.
     """
 
+    head_taken_back = pyqtSignal(object)
+
     taken_back = pyqtSignal(object)
+    left_out = pyqtSignal(object)
     done = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
@@ -82,14 +89,15 @@ class CompareView(QWidget):
         self.before, self.after = Abacus(Drawing.PLACES), Abacus(Drawing.PLACES)
         self.titles = label("", wrap=True), label("", wrap=True)
         self.words = label("", "quiet", wrap=True)
-        close = button("Back to the plan", "Esc")
-        close.clicked.connect(self.done)
+        self.close_button = button("", "Esc")
+        self.close_button.clicked.connect(self.done)
+        self._take_words = ""
         self._rows = QVBoxLayout()
         self._rows.setSpacing(6)
         inner = QWidget()
         middle = QVBoxLayout(inner)
         middle.setContentsMargins(14, 10, 14, 10)
-        middle.addWidget(close, 0, Qt.AlignmentFlag.AlignLeft)
+        middle.addWidget(self.close_button, 0, Qt.AlignmentFlag.AlignLeft)
         middle.addWidget(self.words)
         middle.addWidget(hairline())
         middle.addLayout(self._rows)
@@ -114,9 +122,15 @@ class CompareView(QWidget):
         return made
 
     def compare(
-        self, before: heavy.Layout, before_title: str, after: heavy.Layout, after_title: str, kind: int | None
-    ) -> None:
-        """Show two layouts; ``kind`` is the message their curves are drawn of."""
+        self, before: heavy.Layout, before_title: str, after: heavy.Layout, after_title: str, kind: int | None,
+        *, choosing: bool = False,
+    ) -> None:  # fmt: skip
+        """Show two layouts; ``kind`` is the message their curves are drawn of.
+
+        When choosing between two changes that clash, the left one is what somebody else kept.
+        """
+        self._take_words = "Take theirs" if choosing else "Take it as it was"
+        self.close_button.setText("Keep it as it is at the right" if choosing else "Back to the plan")
         self.compared = self._session.engine.laid.compare_layouts(before, after)
         for label_, words in zip(self.titles, (before_title, after_title), strict=True):
             label_.setText(words)
@@ -128,8 +142,9 @@ class CompareView(QWidget):
             still = np.zeros(size * 8, np.bool_)
             abacus.show_state(AbacusState(size, b"", still, self._owners(layout, size), marked=marked))
             abacus.setMinimumHeight(abacus.sizeHint().height())
-        self._show_words(before, after)
+        self._show_words()
         clear_layout(self._rows)
+        self._show_head(before, after)
         for one in self.compared:
             if one.standing.value != "same":
                 self._rows.addWidget(self._row(one, before, after, kind))
@@ -155,13 +170,27 @@ class CompareView(QWidget):
             owners[[bit for bit in field.places if bit < len(owners)]] = numbers[field.id]
         return owners
 
-    def _show_words(self, before: heavy.Layout, after: heavy.Layout) -> None:
+    def _show_head(self, before: heavy.Layout, after: heavy.Layout) -> None:
+        """Show what differs about the message itself, with a way to have it as at the left."""
+        said = self._session.engine.laid.head_changes(before, after)
+        if not said:
+            return
+        name = label("the message itself", wrap=True)
+        name.setFont(text_font(bold=True))
+        self._rows.addWidget(name)
+        for sentence in said:
+            self._rows.addWidget(label(sentence, wrap=True))
+        back = button(self._take_words, "Have this as it is at the left", link=True)
+        back.clicked.connect(lambda: self.head_taken_back.emit(before))
+        self._rows.addWidget(back, 0, Qt.AlignmentFlag.AlignLeft)
+        self._rows.addWidget(hairline())
+
+    def _show_words(self) -> None:
         counts: dict[str, int] = {}
         for one in self.compared:
             counts[one.standing.value] = counts.get(one.standing.value, 0) + 1
         said = [f"{number} {word}" for word, number in counts.items()]
-        whole = self._session.engine.laid.head_changes(before, after)
-        self.words.setText("; ".join([", ".join(said), *whole]) or "Nothing differs.")
+        self.words.setText(", ".join(said) or "Nothing differs.")
 
     def _row(self, one: heavy.laid.Compared, before: heavy.Layout, after: heavy.Layout, kind: int | None) -> QWidget:
         row = QWidget()
@@ -175,12 +204,15 @@ class CompareView(QWidget):
         if any(getattr(item, "raw_is_number", False) and len(item.places) for item in (one.before, one.after)):
             words.addWidget(CurvePair(self._session, [(before, one.before), (after, one.after)], kind))
         if one.before is not None:
-            back = button("Take it as it was", "Bring this one thing back, as a change of its own", link=True)
+            back = button(self._take_words, "Have this one thing as it is at the left", link=True)
             back.clicked.connect(lambda: self.taken_back.emit(one.before))
-            holder = QHBoxLayout()
-            holder.addWidget(back)
-            holder.addStretch(1)
-            words.addLayout(holder)
+        else:
+            back = button("Leave it out", "Have this one thing go, as at the left", link=True)
+            back.clicked.connect(lambda: self.left_out.emit(one.item))
+        holder = QHBoxLayout()
+        holder.addWidget(back)
+        holder.addStretch(1)
+        words.addLayout(holder)
         return row
 
     def _said(self, one: heavy.laid.Compared) -> str:

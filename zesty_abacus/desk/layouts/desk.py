@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -57,6 +58,7 @@ class LayoutsDesk(QWidget):
         super().__init__()
         self._session = session
         self._compared: tuple[Any, str] = (None, "")
+        self._clash: tuple[Any, Any] | None = None
         self._soon_at_cursor = one_shot(self, _CURSOR_MS, self._show_cursor)
         self.head = DeskHead()
         self.plan = PlanView(session)
@@ -137,8 +139,11 @@ class LayoutsDesk(QWidget):
         self.more.clicked.connect(self._show_more)
         self.orders.taken.connect(self._take_order)
         self.orders.done.connect(lambda: self._show_orders(shown=False))
-        self.comparison.done.connect(self.back_to_plan)
-        self.comparison.taken_back.connect(self._take_back)
+        self.comparison.done.connect(self._end_comparison)
+        self.comparison.taken_back.connect(lambda item: self._take_back(lambda layout: layout.with_item(item)))
+        self.comparison.left_out.connect(lambda key: self._take_back(lambda layout: layout.without_item(key)))
+        self.comparison.head_taken_back.connect(lambda before: self._take_back(lambda now: _with_head_of(now, before)))
+        session.edits.clashed.connect(self.show_clash)
         self.bring.done.connect(self.back_to_plan)
         self.side.compare_wanted.connect(self.compare_state)
         session.explained_changed.connect(self._show_explained)
@@ -152,7 +157,7 @@ class LayoutsDesk(QWidget):
         self.plan.field_picked.connect(lambda _id: self._show_actions())
         self.plan.abacus.selected.connect(lambda _bits: self._show_actions())
         session.kind_changed.connect(lambda: self.plan.pick(None))
-        session.kind_changed.connect(self.back_to_plan)
+        session.kind_changed.connect(self._leave_pages)
         for event in (session.opened, session.kind_changed, session.layouts_changed, session.explained_changed):
             event.connect(self._refresh)
         session.store.kind_loaded.connect(lambda _kind: self._try())
@@ -335,9 +340,14 @@ class LayoutsDesk(QWidget):
         """Show what a file of layouts gives."""
         self._stack.setCurrentIndex(_BRING)
         self.head.title.setText("Bring layouts in")
-        self.head.words.setText(str(path))
+        self.head.words.setText("what the file gives is shown before any of it is kept")
         self._show_actions()
         self.bring.begin(path)
+
+    def _leave_pages(self) -> None:
+        """Another message is in hand: leave its comparison, but not a clash that waits to be chosen."""
+        if self._clash is None:
+            self.back_to_plan()
 
     def back_to_plan(self) -> None:
         """Leave the comparison or the file."""
@@ -370,10 +380,51 @@ class LayoutsDesk(QWidget):
         """Show a state of the history beside the newest."""
         self.compare_with(layout, f"{layout.name}, {when}")
 
-    def _take_back(self, item: Any) -> None:
+    def _take_back(self, change: Callable[[heavy.Layout], heavy.Layout]) -> None:
+        """Have one thing as it is at the left: kept at once, or as a part of what is being chosen."""
+        if self._clash is not None:
+            mine, theirs = self._clash
+            self._clash = change(mine), theirs
+            self._show_clash()
+            return
         layout = self.whole_shown
-        if layout is not None and self.keep(layout.with_item(item)):
+        if layout is not None and self.keep(change(layout)):
             self.compare_with(*self._compared)
+
+    def show_clash(self, clash: Any) -> None:
+        """Let the user choose between an edit and what somebody else kept of the same thing."""
+        session = self._session
+        self._clash = clash.merged.layout, clash.theirs
+        kind = next(
+            (n for n, one in enumerate(session.matches) if one is not None and one.id == self._clash[0].id), None
+        )
+        if kind is not None and session.layout_of(session.kind) is not session.matches[kind]:
+            session.select_kind(kind)
+        session.desk_wanted.emit(self.name)
+        self._stack.setCurrentIndex(_COMPARE)
+        self._show_actions()
+        self._show_clash()
+        session.told.emit("wrong", f"{clash.message} Choose what is to hold.")
+
+    def _show_clash(self) -> None:
+        assert self._clash is not None
+        mine, theirs = self._clash
+        title = f"{mine.name}, kept by {theirs.revision.author}"
+        self.comparison.compare(
+            theirs.layout, title, mine, "as it would be kept now", self._session.kind, choosing=True
+        )
+
+    def _end_comparison(self) -> None:
+        """Go back to the plan; of a clash, keep what was chosen."""
+        session, clash = self._session, self._clash
+        if clash is not None:
+            problems = session.engine.check_layout(clash[0])
+            if problems:
+                session.told.emit("wrong", problems[0].sentence)
+                return
+            self._clash = None
+            session.edits.choose(*clash)
+        self.back_to_plan()
 
     def find_order(self) -> None:
         """Ask for a known value, and look for the order of the bytes at the cursor that gives it."""
@@ -493,3 +544,9 @@ class LayoutsDesk(QWidget):
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self._refresh()
+
+
+def _with_head_of(layout: heavy.Layout, other: heavy.Layout) -> heavy.Layout:
+    """Return a layout with everything but fields, parts, checks and computed values from another."""
+    names = ("name", "applies", "size", "registers", "sender", "note")
+    return msgspec.structs.replace(layout, **{name: getattr(other, name) for name in names})

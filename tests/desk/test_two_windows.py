@@ -1,0 +1,149 @@
+"""Two windows on one library of a server: changes appear, merge, clash and are chosen; the server goes and comes."""
+
+from __future__ import annotations
+
+import json
+
+import msgspec
+import pytest
+
+from tests.desk.conftest import let_go
+from tests.desk.pilot import Pilot
+from zesty_abacus.core.layouts.json_form import layouts_from_file
+from zesty_abacus.core.library.store import Library
+from zesty_abacus.demo.trial import copy_shipped_trial
+from zesty_abacus.desk.launch import make_application, make_window
+
+FEEDBACK = 0x1A1
+
+
+@pytest.fixture
+def both(no_faults, cluster, tmp_path):
+    """Return hands on two windows that show one trial with a library on the server."""
+    make_application()
+    address = cluster.address(cluster.new_database())
+    folder = tmp_path / "yuzu"
+    copy_shipped_trial(folder)
+    library = Library.create(address, "shared library")
+    library.import_layouts(layouts_from_file(folder / "layouts.json"), author="pod team", reason="brought in")
+    library.close()
+    trial = folder / "trial.json"
+    trial.write_text(json.dumps(json.loads(trial.read_text()) | {"library": address}))
+    pilots = []
+    for author in ("mara", "bench 2"):
+        window = make_window()
+        window.show()
+        window.session.open_trial(folder)
+        hands = Pilot(window)
+        hands.wait_open()
+        window.session.edits.author = author
+        window.session.news.look()
+        hands.key("4")
+        hands.pick_kind(FEEDBACK)
+        pilots.append(hands)
+    yield pilots
+    for hands in pilots:
+        hands.window.close()
+        let_go(hands.window)
+
+
+def field(pilot, name):
+    return pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named(name)
+
+
+def change(pilot, name, **settings):
+    pilot.session.edits.change(
+        pilot.session.layout_of(pilot.kind(FEEDBACK)).with_field(
+            msgspec.structs.replace(field(pilot, name), **settings)
+        )
+    )
+
+
+def test_what_one_keeps_the_other_sees_and_an_edit_in_progress_is_not_disturbed(both):
+    one, two = both
+    assert one.window.library_label.text() == "shared library"
+    two.click(two.window.layouts.plan.cards[field(two, "rate").id])
+    line = two.window.layouts.plan.form.lines["unit"]
+    line.setFocus()
+    line.selectAll()
+    from PyQt6.QtTest import QTest
+
+    QTest.keyClicks(line, "rad")
+    change(one, "angle", note="seen at the quay")
+    one.settle()
+    two.wait(lambda: field(two, "angle").note == "seen at the quay", "the other's change")
+    assert line.text() == "rad", "what is being typed stays"
+    assert "mara changed Azimuth feedback port" in two.window.foot.told.text()
+    QTest.keyClicks(line, "/s\r")
+    two.settle()
+    one.wait(lambda: field(one, "rate").unit == "rad/s", "the change back")
+    assert field(one, "angle").note == "seen at the quay"
+
+
+def test_changes_at_the_same_time_merge_or_are_chosen(both):
+    one, two = both
+    for hands in both:
+        hands.session.news._timer.stop()
+    change(one, "angle", unit="rad")
+    one.settle()
+    change(two, "rate", note="looked at")
+    two.settle()
+    assert field(two, "angle").unit == "rad" and field(two, "rate").note == "looked at"
+    assert "merged with the change by mara" in two.window.foot.told.text()
+    # now the same thing, differently; the first window has not seen the last change
+    change(one, "torque", unit="kNm")
+    one.settle()
+    change(two, "torque", unit="Nm")
+    two.settle()
+    view = two.window.layouts.comparison
+    two.wait(view.isVisible, "the choice")
+    (row,) = [one_row for one_row in view.compared if one_row.standing.value == "changed"]
+    assert (row.before.unit, row.after.unit) == ("kNm", "Nm") and view.titles[0].text().endswith("kept by mara")
+    view.taken_back.emit(row.before)
+    two.settle()
+    assert "changed" not in view.words.text()
+    change_of_mind = [one_row for one_row in view.compared if one_row.standing.value == "changed"]
+    assert change_of_mind == []
+    two.click(view.close_button)
+    assert field(two, "torque").unit == "kNm" and two.window.layouts.plan.isVisible()
+    one.session.news.look()
+    one.wait(lambda: field(one, "rate").note == "looked at", "all of it in the first window")
+    assert field(one, "torque").unit == "kNm"
+
+
+def test_a_server_that_goes_away_costs_nothing(both, cluster):
+    one, two = both
+    for hands in both:
+        hands.session.edits._again.setInterval(200)
+    cluster.stop()
+    change(one, "angle", note="made at sea")
+    one.wait(lambda: "does not answer" in one.window.foot.told.text(), "the foot to say so")
+    assert field(one, "angle").note == "made at sea"
+    change(one, "angle", unit="rad")
+    one.wait(lambda: one.window.library_label.text().endswith("no answer"), "the header to say so")
+    cluster.start()
+    one.wait(lambda: "all edits are kept" in one.window.foot.told.text(), "the edits to go on by themselves")
+    two.wait(
+        lambda: field(two, "angle").unit == "rad" and field(two, "angle").note == "made at sea", "the other window"
+    )
+    history = one.session.library.history(one.session.layout_of(one.kind(FEEDBACK)).id)
+    assert [item.author for item in history[:2]] == ["mara", "mara"]
+
+
+def test_edits_that_waited_are_there_when_the_program_starts_again(both, cluster):
+    one, two = both
+    folder = one.session.trial.folder
+    cluster.stop()
+    change(one, "angle", note="made at sea")
+    one.wait(lambda: "does not answer" in one.window.foot.told.text(), "the foot to say so")
+    one.window.close()
+    cluster.start()
+    window = make_window()
+    window.show()
+    window.session.open_trial(folder)
+    again = Pilot(window)
+    again.wait_open()
+    again.wait(lambda: field(again, "angle").note == "made at sea", "the edit that waited")
+    two.wait(lambda: field(two, "angle").note == "made at sea", "the other window")
+    window.close()
+    let_go(window)

@@ -1,0 +1,313 @@
+"""Many engineers, one truth: merged changes, releases, roles, refusals, a server that goes away."""
+
+from __future__ import annotations
+
+import signal
+import threading
+
+import msgspec
+import psycopg
+import pytest
+import sqlalchemy as sa
+
+from tests.cli.test_cli import run
+from tests.library.test_store import NASTY, pod, raw_engine
+from zesty_abacus.core.layouts.model import new_field
+from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.library.address import library_address
+from zesty_abacus.core.library.errors import (
+    ClashError,
+    LibraryError,
+    RefusedError,
+    StaleParentError,
+    UnknownLayoutError,
+    UnreachableError,
+)
+from zesty_abacus.core.library.roles import make_roles
+from zesty_abacus.core.library.store import Library
+
+
+def with_unit(layout, unit):
+    return layout.with_field(msgspec.structs.replace(layout.field_named("angle"), unit=unit))
+
+
+def test_disjoint_changes_of_one_layout_are_merged(library):
+    first = pod()
+    parent = library.commit(first, parent=None, author="mara").id
+    mine = library.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
+    other = first.with_field(new_field("rate", at("B3 B2")))
+    both = library.commit_merged(other, parent=parent, author="bench 2")
+    assert both.layout.field_named("angle").unit == "rad" and both.layout.field_named("rate") is not None
+    assert both.revision.parent_id == mine.revision.id
+    assert both.revision.reason == "rate added at B3 B2 (merged with the change by mara)"
+    assert library.layouts() == [both.layout]
+
+
+def test_a_real_clash_writes_nothing_and_holds_all_sides(library):
+    first = pod()
+    parent = library.commit(first, parent=None, author="a").id
+    library.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
+    with pytest.raises(ClashError, match="mara changed the same: angle") as told:
+        library.commit_merged(with_unit(first, "gon"), parent=parent, author="b")
+    (clash,) = told.value.merged.clashes
+    assert (clash.base, clash.ours, clash.theirs) == ("deg", "gon", "rad")
+    assert told.value.theirs.layout.field_named("angle").unit == "rad" and len(library.history(first.id)) == 2
+
+
+def test_two_changes_that_make_no_layout_together_are_a_clash(library):
+    first = pod()
+    parent = library.commit(first, parent=None, author="a").id
+    library.commit_merged(first.with_field(new_field("x", at("B4"))), parent=parent, author="mara")
+    with pytest.raises(ClashError, match="overlaps"):
+        library.commit_merged(first.with_field(new_field("y", at("B4[3..0]"))), parent=parent, author="b")
+
+
+def test_writers_at_once_lose_no_update(library):
+    """Each of eight writers changes a field of its own, all from the first state; all changes are in the end."""
+    fields = [new_field(f"f{n}", at(f"B{n}")) for n in range(8)]
+    first = msgspec.structs.replace(pod(), fields=tuple(fields))
+    parent = library.commit(first, parent=None, author="a").id
+    failed = []
+
+    def write(number):
+        other = Library.open(library.address)
+        try:
+            changed = first.with_field(msgspec.structs.replace(fields[number], note=f"by {number}"))
+            other.commit_merged(changed, parent=parent, author=f"w{number}")
+        except LibraryError as error:
+            failed.append(error)
+        other.close()
+
+    threads = [threading.Thread(target=write, args=(n,)) for n in range(8)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert failed == []
+    assert [field.note for field in library.layouts()[0].fields] == [f"by {n}" for n in range(8)]
+    assert len(library.history(first.id)) == 9
+
+
+def test_new_changes_are_seen_by_a_light_look(library):
+    assert library.newest_revision() == 0
+    made = library.commit(pod(), parent=None, author="a")
+    assert library.newest_revision() == made.id
+
+
+def test_a_release_never_changes(library):
+    first, second = pod("One", 1), pod("Two", 2)
+    one = library.commit(first, parent=None, author="a")
+    library.commit(second, parent=None, author="a")
+    library.release("run 14", author="keeper", notes=NASTY)
+    library.commit(with_unit(first, "rad"), parent=one.id, author="b")
+    library.commit(pod("Three", 3), parent=None, author="b")
+    assert library.layouts_of("run 14") == [first, second]
+    (release,) = library.releases.all()
+    assert (release.name, release.author, release.notes, release.layouts) == ("run 14", "keeper", NASTY, 2)
+    with pytest.raises(LibraryError, match="never changes"):
+        library.release("run 14", author="b")
+    with pytest.raises(LibraryError, match="needs a name"):
+        library.release(" ", author="b")
+    with pytest.raises(UnknownLayoutError, match="no release"):
+        library.layouts_of("run 15")
+
+
+@pytest.mark.parametrize("table", ["revision", "recipe_revision", "release", "release_item"])
+def test_history_is_never_rewritten_even_past_the_program(library, table):
+    """The database itself refuses, whoever asks: here its owner."""
+    from zesty_abacus.core.recipes.model import new_recipe
+
+    library.commit(pod(), parent=None, author="a")
+    library.recipes.commit(new_recipe("r"), parent=None, author="a")
+    library.release("r", author="a")
+    engine = raw_engine(library)
+    statements = [f"DELETE FROM {table}", f"UPDATE {table} SET {'notes' if table == 'release' else 'author'} = 'x'"]
+    if table == "release_item":
+        statements[1] = "UPDATE release_item SET revision_id = 1"
+    if engine.dialect.name == "postgresql":
+        statements.append(f"TRUNCATE {table} CASCADE")
+    for statement in statements:
+        with pytest.raises(sa.exc.DBAPIError, match="history is never rewritten"), engine.begin() as connection:
+            connection.execute(sa.text(statement))
+    engine.dispose()
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("postgresql://mara:secret@db/lib", "password does not belong"), ("mysql://db/lib", "no address of a library"),
+        ("postgresql://db/lib?password=secret", "password does not belong"), ("://", "no address"),
+        ("postgresql://mara@db.example/lib?sslmode=require", "without knowing"),
+        ("postgresql://mara@db.example/lib?sslmode=disable", "without knowing"),
+    ],
+)  # fmt: skip
+def test_addresses_that_must_not_be_used(text, words):
+    with pytest.raises(LibraryError, match=words) as told:
+        library_address(text)
+    assert "secret" not in str(told.value)
+
+
+def test_certificates_are_checked_for_any_host_but_this_one():
+    def mode(text):
+        return library_address(text).url.query.get("sslmode")
+
+    assert mode("postgresql://mara@db.example/lib") == "verify-full"
+    assert mode("postgresql://mara@10.0.0.7/lib?sslmode=verify-ca") == "verify-ca"
+    assert mode("postgresql://mara@127.0.0.1/lib") is None and mode("postgresql:///lib?host=/tmp") is None
+    assert str(library_address("postgresql://mara@db.example:5433/lib")) == "lib on db.example:5433"
+
+
+@pytest.fixture
+def shared(cluster):
+    """A library on the server with its roles, and a login for each."""
+    database = cluster.new_database()
+    library = Library.create(cluster.address(database), "shared")
+    make_roles(library)
+    make_roles(library)
+    for role in ("reader", "writer", "keeper"):
+        login = f"{role}_{database}"
+        cluster.execute("postgres", f"CREATE ROLE {login} LOGIN PASSWORD 'right-{role}'")
+        cluster.execute("postgres", f"GRANT zesty_{role} TO {login}")
+    yield cluster, database, library
+    library.close()
+
+
+def test_each_role_may_do_what_it_may(shared):
+    cluster, database, owner = shared
+    owner.commit(pod("Known"), parent=None, author="owner")
+    reader, writer, keeper = (Library.open(cluster.address(database, f"{role}_{database}"))
+                              for role in ("reader", "writer", "keeper"))  # fmt: skip
+    assert [layout.name for layout in reader.layouts()] == ["Known"]
+    for attempt in (
+        lambda: reader.commit(pod("New"), parent=None, author="reader"),
+        lambda: reader.release("mine", author="reader"),
+        lambda: writer.release("mine", author="writer"),
+    ):
+        with pytest.raises(RefusedError, match="not change it"):
+            attempt()
+    made = writer.commit(pod("New", 7), parent=None, author="writer")
+    writer.commit(with_unit(writer.layout_at(made.id), "rad"), parent=made.id, author="writer")
+    keeper.release("run 14", author="keeper")
+    assert len(reader.layouts_of("run 14")) == 2
+    for one in (reader, writer, keeper):
+        one.close()
+
+
+@pytest.mark.parametrize("role", ["reader", "writer", "keeper"])
+def test_raw_statements_of_a_role_are_refused_by_the_server(shared, role):
+    cluster, database, owner = shared
+    owner.commit(pod(), parent=None, author="owner")
+    forbidden = [
+        "UPDATE revision SET author = 'x'", "DELETE FROM revision", "TRUNCATE revision CASCADE",
+        "ALTER TABLE revision DISABLE TRIGGER ALL", "DROP TABLE head", "UPDATE library_info SET value = 'x'",
+        "CREATE ROLE thief SUPERUSER", "DELETE FROM release", "UPDATE alembic_version SET version_num = '9'",
+    ]  # fmt: skip
+    if role == "reader":
+        forbidden += ["INSERT INTO head VALUES ('x', 1, 'x', 'x', 'can', 1, false)", "DELETE FROM head"]
+    for statement in forbidden:
+        with pytest.raises(psycopg.errors.InsufficientPrivilege):
+            cluster.execute(database, statement, f"{role}_{database}")
+
+
+def test_a_wrong_password_is_told_and_never_repeated(shared, monkeypatch):
+    cluster, database, _ = shared
+    monkeypatch.setenv("PGPASSWORD", "wrong-and-secret")
+    with pytest.raises(RefusedError, match="does not let you in") as told:
+        Library.open(cluster.by_port(database, f"writer_{database}"))
+    assert "wrong-and-secret" not in str(told.value)
+    monkeypatch.setenv("PGPASSWORD", "right-writer")
+    library = Library.open(cluster.by_port(database, f"writer_{database}"))
+    library.commit(pod(), parent=None, author="writer")
+    library.close()
+
+
+def test_a_password_comes_from_the_pass_file(shared, monkeypatch, tmp_path):
+    cluster, database, _ = shared
+    passes = tmp_path / "pgpass"
+    passes.write_text(f"127.0.0.1:{cluster.port}:{database}:writer_{database}:right-writer\n")
+    passes.chmod(0o600)
+    monkeypatch.setenv("PGPASSFILE", str(passes))
+    Library.open(cluster.by_port(database, f"writer_{database}")).close()
+
+
+def test_a_database_without_a_library_and_one_that_has_one(cluster):
+    address = cluster.address(cluster.new_database())
+    with pytest.raises(LibraryError, match="no library in this database"):
+        Library.open(address)
+    Library.create(address).close()
+    with pytest.raises(LibraryError, match="exists already"):
+        Library.create(address)
+
+
+def test_a_server_that_goes_away_and_comes_back(cluster):
+    library = Library.create(cluster.address(cluster.new_database()))
+    first = pod()
+    made = library.commit(first, parent=None, author="a")
+    for how in (signal.SIGINT, signal.SIGQUIT):
+        cluster.stop(how)
+        with pytest.raises(UnreachableError, match="does not answer"):
+            library.commit(with_unit(first, "rad"), parent=made.id, author="a")
+        cluster.start()
+        assert library.layouts() == [first], "what was kept is there, what was refused is not"
+    library.commit(with_unit(first, "rad"), parent=made.id, author="a")
+    library.close()
+
+
+def test_a_server_stopped_in_mid_commit_keeps_what_it_acknowledged(cluster):
+    address = cluster.address(cluster.new_database())
+    library = Library.create(address)
+    layout, parent = pod(), None
+    told = []
+
+    def write():
+        nonlocal layout, parent
+        try:
+            while True:
+                layout = msgspec.structs.replace(layout, note=str(len(told)))
+                parent = library.commit(layout, parent=parent, author="a").id
+                told.append(parent)
+        except LibraryError:
+            return
+
+    for turn in range(6):
+        writer = threading.Thread(target=write)
+        writer.start()
+        while len(told) < 10 * (turn + 1):
+            pass
+        cluster.stop(signal.SIGQUIT)
+        writer.join()
+        cluster.start()
+        history = [revision.id for revision in library.history(layout.id)]
+        assert set(told) <= set(history), "an acknowledged change is gone"
+        assert len(history) - len(told) <= 1, "at most the one on its way may be there besides"
+        newest = library.head_of(layout.id)
+        layout, parent = newest.layout, newest.revision.id
+        told = sorted(history)
+    library.close()
+
+
+def test_the_command_line_works_with_a_server(cluster, tmp_path):
+    address = cluster.address(cluster.new_database())
+    assert run("library", "new", address, "--name", "shared")[0] == 0
+    own = Library.open(address)
+    made = own.commit(pod(), parent=None, author="a")
+    assert run("library", "release", address, "run 14", "--notes", "first", "--author", "k")[0] == 0
+    own.commit(with_unit(own.layout_at(made.id), "rad"), parent=made.id, author="b")
+    own.close()
+    assert "run 14" in run("library", "releases", address)[1]
+    code, out, _ = run("library", "compare", address, "run 14")
+    assert code == 0 and "Azimuth feedback" in out and "angle in rad, was deg" in out
+    code, out, _ = run("library", "compare", address, "run 14", "--json")
+    assert '"standing": "changed"' in out
+    assert run("library", "roles", address)[0] == 0
+    assert "GRANT SELECT" in run("library", "roles", address, "--show")[1]
+    code, _, err = run("library", "show", "postgresql://mara:secret@db/lib")
+    assert code != 0 and "secret" not in err and "pass file" in err
+
+
+def test_stale_parents_are_still_refused_where_no_merge_is_asked(library):
+    first = pod()
+    one = library.commit(first, parent=None, author="a")
+    library.commit(with_unit(first, "rad"), parent=one.id, author="b")
+    with pytest.raises(StaleParentError):
+        library.remove(first.id, parent=one.id, author="a")
