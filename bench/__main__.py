@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import codec, desk, frames, library, lines, moving, reading
+from bench import codec, desk, frames, library, lines, moving, reading, shared
 from bench.table import Line
 
 PARTS: dict[str, Callable[[Path], list[Line]]] = {
@@ -24,6 +24,7 @@ PARTS: dict[str, Callable[[Path], list[Line]]] = {
     "frames": frames.measure,
     "desk": desk.measure,
     "library": library.measure,
+    "shared": shared.measure,
 }
 
 

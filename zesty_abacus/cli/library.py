@@ -28,6 +28,7 @@ from ..core.layouts.validate import check_layout
 from ..core.library.check import check_library
 from ..core.library.roles import make_roles, role_statements
 from ..core.library.store import Library, default_author
+from ..core.library.sync import sync as bring_together
 from ..core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from .output import open_library, put_bytes, put_text
@@ -251,6 +252,31 @@ def compare(where: str, before: str, after: str, as_json: bool) -> None:
         click.echo(f"{one.name}: {one.standing.value}")
         for words in one.words:
             click.echo(f"    {words}")
+
+
+@library.command()
+@click.argument("copy", type=click.Path(path_type=Path))
+@click.argument("home", metavar="LIBRARY")
+@click.option("--author", default=default_author, show_default="this user")
+@click.option("--json", "as_json", is_flag=True, help="For scripts.")
+def sync(copy: Path, home: str, author: str, as_json: bool) -> None:
+    """Bring the working copy COPY and LIBRARY together; COPY is made if it is not there.
+
+    Exit code 1 if anything clashes. What both changed is merged; a clash is left as it is on both sides and told.
+    """
+    there = open_library(home)
+    here = Library.open(copy) if copy.exists() else Library.create(copy, f"{there.name}, working copy")
+    report = bring_together(here, there, author=author)
+    here.close()
+    there.close()
+    if as_json:
+        click.echo(msgspec.json.encode(report).decode())
+    else:
+        for words, names in (("taken", report.taken), ("given", report.given), ("merged", report.merged)):
+            click.echo(f"{words}: {', '.join(names) or 'nothing'}")
+    for sentence in report.clashed:
+        click.echo(f"clash: {sentence}", err=True)
+    sys.exit(1 if report.clashed else 0)
 
 
 @library.command()

@@ -146,6 +146,12 @@ def _trial_commands(window: Window) -> list[Command]:
         Command("open demo", "Open the Yuzu trial", "", window.session.open_demo),
         Command("export", "Hand decoded values over to a file", "Ctrl+E", lambda: window.show_desk("Hand over"),
                 lambda: _is_open(window)),
+        Command("connect", "Connect to a library on a server", "", lambda: window.library_label.ask_server(),
+                lambda: _is_open(window)),
+        Command("library file", "Use another library file", "", lambda: window.library_label.ask_file(),
+                lambda: _is_open(window)),
+        Command("release", "Make a release of the library", "", lambda: window.library_label.ask_release(),
+                lambda: _is_open(window)),
         Command("quit", "Close the window", "Ctrl+Q", window.close),
     ]  # fmt: skip
 

@@ -103,6 +103,25 @@ def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
     return finish_opening(copy_shipped_trial(folder), progress)
 
 
+def open_library(where: str, *, create: bool) -> tuple[Library, list[LayoutHead]]:
+    """Open a library by its file or its server's address, or make one; return it with its newest states."""
+    library = Library.create(where) if create else Library.open(where)
+    try:
+        return library, library.heads()
+    except AbacusError:
+        library.close()
+        raise
+
+
+def library_named(where: str, folder: Path) -> str:
+    """Return how a trial names a library: a file in its folder by its name alone."""
+    if "://" in where:
+        return where
+    absolute = Path(where).resolve()
+    inside = absolute.is_relative_to(folder.resolve())
+    return str(absolute.relative_to(folder.resolve()) if inside else absolute)
+
+
 def finish_opening(trial: Trial, progress: Progress) -> OpenedTrial:
     """Bring in a trial's recordings and open its library."""
     made: BroughtIn = open_trial_capture(trial, progress)
@@ -326,9 +345,9 @@ __all__ = [
     "Validity", "address_text", "attribute_text", "attributes_of", "bit_name", "bit_owners", "bits_in_words",
     "capture_activity", "check_layout", "check_words", "compile_layout", "copy_shipped_trial", "decode_frames",
     "default_author", "describe_change", "explain_kinds", "field_curve", "find_match", "finish_opening",
-    "format_exact", "format_table", "from_window", "laid", "lane_density", "lines", "load_kind", "match_kinds",
-    "new_field", "new_layout", "open_demo", "open_trial", "open_trial_capture", "owned_bits", "parse_exact",
-    "parse_places", "parse_polynomial", "parse_raw_set", "parse_table", "part_words", "places_of", "preview_export",
-    "reckon", "run_export", "try_layout", "what_fits_inside", "with_attribute", "with_field_behind",
-    "with_one_more_inside", "wording", "wrong_words",
+    "format_exact", "format_table", "from_window", "laid", "lane_density", "library_named", "lines", "load_kind",
+    "match_kinds", "new_field", "new_layout", "open_demo", "open_library", "open_trial", "open_trial_capture",
+    "owned_bits", "parse_exact", "parse_places", "parse_polynomial", "parse_raw_set", "parse_table", "part_words",
+    "places_of", "preview_export", "reckon", "run_export", "try_layout", "what_fits_inside", "with_attribute",
+    "with_field_behind", "with_one_more_inside", "wording", "wrong_words",
 ]  # fmt: skip

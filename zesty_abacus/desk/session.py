@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import importlib
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
@@ -212,6 +212,34 @@ class Session(QObject):
         self.edits.author = self.settings.author or self.engine.default_author()
         self.edits.start(self.engine, made.library, made.heads)
         self.news.start(made.library, max((head.revision.id for head in made.heads), default=0))
+
+    def use_library(self, where: str, *, create: bool = False, tell: Callable[[str, str], None]) -> None:
+        """Use another library for this trial; ``tell`` hears (tone, sentence) of how it went.
+
+        Nothing changes unless the library can be used.
+        """
+        engine, trial = self.engine, self.trial
+
+        def use(answer: tuple[heavy.Library, list[heavy.LayoutHead]]) -> None:
+            library, heads = answer
+            try:
+                trial.save(msgspec.structs.replace(trial.file, library=engine.library_named(where, trial.folder)))
+            except engine.AbacusError as error:
+                library.close()
+                tell("wrong", str(error))
+                return
+            self.library.close()
+            self.library = library
+            self.edits.start(engine, library, heads)
+            self.news.start(library, max((head.revision.id for head in heads), default=0))
+            self._on_layout_changed("")
+            self.library_seen.emit()
+            tell("good", f"{library.name} is in use, with {len(heads)} layouts.")
+
+        self.jobs.start(
+            "library", "opening the library", lambda _progress: engine.open_library(where, create=create), use,
+            lambda sentence: tell("wrong", sentence), in_line=True,
+        )  # fmt: skip
 
     def _on_waiting(self, number: int) -> None:
         edits = "edit waits" if number == 1 else "edits wait"

@@ -22,6 +22,7 @@ from .commands import Command
 from .handover.desk import HandOverDesk
 from .intake.desk import IntakeDesk
 from .layouts.desk import LayoutsDesk
+from .library_menu import LibraryButton
 from .read.desk import ReadDesk
 from .session import Session
 from .settings import save_settings
@@ -126,7 +127,8 @@ class Window(QMainWindow):
         self.rod = DeskRod(list(DESKS))
         self.find_box = FindBox(self.session, lambda: self.commands)
         self.library_dot = label("", "good")
-        self.library_label = label("no library", "quiet")
+        self.library_label = LibraryButton(self.session, self.layouts.compare_with)
+        self.library_label.setText("no library")
         row = QHBoxLayout(header)
         row.setContentsMargins(EDGE, 0, EDGE, 0)
         row.setSpacing(8)
@@ -222,7 +224,7 @@ class Window(QMainWindow):
             count = len(self.session.edits.layouts())
             answers = self.session.library_answers
             self.library_dot.setText("●" if answers else "○")
-            self.library_label.setText(library.name if answers else f"{library.name}, no answer")
+            self.library_label.setText(f"{library.name}{'' if answers else ', no answer'}  ▾")
             self.library_label.setToolTip(f"{library.address}, {count} layouts")
 
     # Qt events

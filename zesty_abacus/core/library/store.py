@@ -72,10 +72,6 @@ class SearchHit:
     matched: str
 
 
-_TRIES = 20
-"""How often a change is merged anew while others keep theirs."""
-
-
 def default_author() -> str:
     """Return the name under which this user's changes are kept."""
     try:
@@ -91,7 +87,7 @@ class Library:
 
     Attributes
     ----------
-    address, name
+    address, id, name
     recipes, releases
         The recipes and the releases kept in it.
     """
@@ -102,9 +98,10 @@ class Library:
         with self._reading() as connection:
             rows = connection.execute(sa.select(library_info.c.key, library_info.c.value)).all()
         facts = {row.key: row.value for row in rows}
+        self.id = facts.get("id", "")
         self.name = facts.get("name", address.name)
-        self.recipes = RecipeShelf(self._reading, self._writing, str(address))
-        self.releases = ReleaseShelf(self._reading, self._writing, str(address))
+        self.recipes = RecipeShelf(self._reading, self.writing, str(address))
+        self.releases = ReleaseShelf(self._reading, self.writing, str(address))
 
     @classmethod
     def create(cls, where: str | Path | LibraryAddress, name: str = "") -> Library:
@@ -168,13 +165,10 @@ class Library:
         LibraryError
             If the database does not take it. Nothing is written.
         """
-        with self._writing() as connection:
+        with self.writing(layout.id) as connection:
             before = self._newest(connection, layout.id)
             self._check_parent(before, parent, layout.name)
-            if not reason:
-                known = self._layout_of(before) if before is not None and before.document else None
-                reason = describe_change(known, layout)
-            return self._append(connection, layout.id, layout, before, author, reason)
+            return self._append(connection, layout.id, layout, before, author, reason or self._words(before, layout))
 
     def commit_merged(self, layout: Layout, *, parent: int | None, author: str, reason: str = "") -> LayoutHead:
         """Keep a new state of a layout; if others moved on since its parent, keep both changes merged.
@@ -187,22 +181,25 @@ class Library:
         LibraryError
             If the database does not take it. Nothing is written.
         """
-        for _ in range(_TRIES):
-            newest = self.head_of(layout.id)
-            try:
-                if newest is None or parent is None or newest.revision.id == parent:
-                    made = self.commit(layout, parent=parent, author=author, reason=reason)
-                    return LayoutHead(layout, made)
-                both, words = self._merged(layout, parent, newest, reason)
-                return LayoutHead(both, self.commit(both, parent=newest.revision.id, author=author, reason=words))
-            except StaleParentError:
-                # somebody was quicker once more: look again, as long as there is a newest state to merge with
-                if parent is None or self.head_of(layout.id) is None:
-                    raise
-        raise StaleParentError(f"{layout.name} is changed by others all the time.", where=str(self.address))
+        with self.writing(layout.id) as connection:
+            before = self._newest(connection, layout.id)
+            current = before is None or parent is None or before.document is None or before.id == parent
+            if current:
+                self._check_parent(before, parent, layout.name)
+                made = self._append(
+                    connection, layout.id, layout, before, author, reason or self._words(before, layout)
+                )
+                return LayoutHead(layout, made)
+            assert before is not None and parent is not None
+            base = self._layout_of(self._row(connection, parent))
+            newest = LayoutHead(self._layout_of(before), _revision_of(before))
+            both, words = self._merged(layout, base, newest, reason)
+            return LayoutHead(both, self._append(connection, layout.id, both, before, author, words))
 
-    def _merged(self, layout: Layout, parent: int, newest: LayoutHead, reason: str) -> tuple[Layout, str]:
-        base = self.layout_at(parent)
+    def _words(self, before: sa.Row | None, layout: Layout) -> str:
+        return describe_change(self._layout_of(before) if before is not None and before.document else None, layout)
+
+    def _merged(self, layout: Layout, base: Layout, newest: LayoutHead, reason: str) -> tuple[Layout, str]:
         merged = merge_layouts(base, layout, newest.layout)
         problems = check_layout(merged.layout)
         if merged.clashes or problems:
@@ -219,7 +216,7 @@ class Library:
 
     def release(self, name: str, *, author: str, notes: str = "") -> None:
         """Give the newest state of all layouts a name that stays; raises :class:`LibraryError` if the name is taken."""
-        with self._writing() as connection:
+        with self.writing() as connection:
             rows = connection.execute(sa.select(head.c.layout_id, head.c.revision_id)).all()
             self.releases.keep(connection, name, author, notes, [(row.layout_id, row.revision_id) for row in rows])
 
@@ -232,7 +229,7 @@ class Library:
 
     def remove(self, layout_id: UUID, *, parent: int, author: str, reason: str = "removed") -> Revision:
         """Remove a layout; its history stays and any state can be committed again. Raises as :meth:`commit`."""
-        with self._writing() as connection:
+        with self.writing(layout_id) as connection:
             before = self._newest(connection, layout_id)
             self._check_parent(before, parent, str(layout_id))
             return self._append(connection, layout_id, None, before, author, reason)
@@ -259,10 +256,13 @@ class Library:
             If there is no such revision, or it removed the layout.
         """
         with self._reading() as connection:
-            row = connection.execute(sa.select(revision).where(revision.c.id == revision_id)).first()
+            return self._layout_of(self._row(connection, revision_id))
+
+    def _row(self, connection: sa.Connection, revision_id: int) -> sa.Row:
+        row = connection.execute(sa.select(revision).where(revision.c.id == revision_id)).first()
         if row is None or row.document is None:
             raise UnknownLayoutError(f"revision {revision_id} holds no layout.", where=str(self.address))
-        return self._layout_of(row)
+        return row
 
     def layouts_at(self, moment: datetime) -> list[Layout]:
         """Return every layout as it was at a moment."""
@@ -297,7 +297,7 @@ class Library:
         Returns how many were new or changed.
         """
         changed = 0
-        with self._writing() as connection:
+        with self.writing(*(layout.id for layout in layouts)) as connection:
             for layout in layouts:
                 before = self._newest(connection, layout.id)
                 if before is not None and before.document and self._layout_of(before) == layout:
@@ -362,12 +362,17 @@ class Library:
             yield connection
 
     @contextmanager
-    def _writing(self) -> Iterator[sa.Connection]:
+    def writing(self, *layouts: UUID) -> Iterator[sa.Connection]:
+        """Give a connection inside a transaction that alone changes some layouts until it ends."""
         with (
             mapped_errors(str(self.address)),
             self._engine.connect().execution_options(**{WRITES: True}) as connection,
             connection.begin(),
         ):
+            if self._engine.dialect.name == "postgresql":
+                # always in one order, so that two that want the same never wait for each other
+                for key in sorted({layout.int & 0x7FFF_FFFF_FFFF_FFFF for layout in layouts}):
+                    connection.execute(sa.select(sa.func.pg_advisory_xact_lock(key)))
             yield connection
 
 

@@ -105,3 +105,13 @@ release_item = sa.Table(
     sa.Column("revision_id", sa.Integer, sa.ForeignKey("revision.id"), nullable=False),
 )
 """The state of each layout that a release holds."""
+
+met = sa.Table(
+    "met",
+    metadata,
+    sa.Column("home_id", sa.String(36), primary_key=True),
+    sa.Column("layout_id", sa.String(36), primary_key=True),
+    sa.Column("own_revision", sa.Integer, sa.ForeignKey("revision.id"), nullable=False),
+    sa.Column("home_revision", sa.Integer, nullable=False),
+)
+"""Of a working copy: the revisions, here and in the library it was taken from, that held the same state."""

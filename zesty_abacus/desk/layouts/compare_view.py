@@ -24,9 +24,11 @@ _MOST_BYTES = 64
 class CurvePair(QWidget):
     """What one field gives under two layouts: before above, after below, over the whole capture."""
 
-    def __init__(self, session: Session, sides: list[tuple[heavy.Layout, Any]], kind: int | None) -> None:
+    def __init__(
+        self, session: Session, sides: list[tuple[heavy.Layout, Any]], kind: int | None, words: tuple[str, str]
+    ) -> None:
         super().__init__()
-        self._session, self._sides, self._kind = session, sides, kind
+        self._session, self._sides, self._kind, self._words = session, sides, kind, words
         self.setFixedHeight(66)
         self.setMinimumWidth(120)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -46,7 +48,12 @@ class CurvePair(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme, clock = look.theme, self._session.clock
-        for number, (words, curve) in enumerate(zip(("before", "after"), self.curves(), strict=True)):
+        curves = self.curves()
+        ranges = [curve.value_range() for curve in curves if curve is not None]
+        spans = [(low, high) for low, high in ranges if low == low]
+        # one range for both, so that another scale is another height
+        shown = padded_range(min(low for low, _ in spans), max(high for _, high in spans)) if spans else (0.0, 1.0)
+        for number, (words, curve) in enumerate(zip(self._words, curves, strict=True)):
             box = QRectF(52, number * 34 + 3, self.width() - 56, 26)
             name = QRectF(0, box.top() + 4, 48, 16)
             draw_text(painter, name, words, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
@@ -56,7 +63,7 @@ class CurvePair(QWidget):
                 continue
             color = QColor(theme.quiet) if number == 0 else QColor(theme.zest)
             span = (clock.first_ns, clock.last_ns)
-            draw_curve(painter, curve, box, span, padded_range(*curve.value_range()), color, 1.2)
+            draw_curve(painter, curve, box, span, shown, color, 1.2)
         painter.end()
 
 
@@ -92,6 +99,7 @@ class CompareView(QWidget):
         self.close_button = button("", "Esc")
         self.close_button.clicked.connect(self.done)
         self._take_words = ""
+        self._curve_words = ("before", "after")
         self._rows = QVBoxLayout()
         self._rows.setSpacing(6)
         inner = QWidget()
@@ -129,6 +137,7 @@ class CompareView(QWidget):
 
         When choosing between two changes that clash, the left one is what somebody else kept.
         """
+        self._curve_words = ("theirs", "yours") if choosing else ("before", "after")
         self._take_words = "Take theirs" if choosing else "Take it as it was"
         self.close_button.setText("Keep it as it is at the right" if choosing else "Back to the plan")
         self.compared = self._session.engine.laid.compare_layouts(before, after)
@@ -202,7 +211,9 @@ class CompareView(QWidget):
         for sentence in one.words or (self._said(one),):
             words.addWidget(label(sentence, wrap=True))
         if any(getattr(item, "raw_is_number", False) and len(item.places) for item in (one.before, one.after)):
-            words.addWidget(CurvePair(self._session, [(before, one.before), (after, one.after)], kind))
+            words.addWidget(
+                CurvePair(self._session, [(before, one.before), (after, one.after)], kind, self._curve_words)
+            )
         if one.before is not None:
             back = button(self._take_words, "Have this one thing as it is at the left", link=True)
             back.clicked.connect(lambda: self.taken_back.emit(one.before))

@@ -1,0 +1,180 @@
+"""The library in the header: which one it is, another one, its releases."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+
+from .session import Session
+from .theme import text_font
+from .widgets.parts import button, label
+
+_WIDTH = 420
+
+
+class AskPanel(QFrame):
+    """A small panel below the header that asks for a line or two; it stays open while something is wrong with them.
+
+    Attributes
+    ----------
+    lines
+        The entries by what they are.
+    problem
+        What is wrong.
+    """
+
+    def __init__(self, parent: QWidget, title: str, hint: str, entries: tuple[tuple[str, str], ...], do: str) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.lines: dict[str, QLineEdit] = {}
+        self.problem = label("", "wrong", wrap=True)
+        self.go = button(do, main=True)
+        heading = label(title)
+        heading.setFont(text_font(bold=True))
+        grid = QGridLayout()
+        for row, (words, placeholder) in enumerate(entries):
+            line = QLineEdit()
+            line.setPlaceholderText(placeholder)
+            line.setAccessibleName(words)
+            line.returnPressed.connect(self.go.click)
+            grid.addWidget(label(words, "section"), row, 0)
+            grid.addWidget(line, row, 1)
+            self.lines[words] = line
+        column = QVBoxLayout(self)
+        column.addWidget(heading)
+        column.addWidget(label(hint, "quiet", wrap=True))
+        column.addLayout(grid)
+        column.addWidget(self.problem)
+        column.addWidget(self.go, 0, Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(_WIDTH)
+
+    def show_below(self, anchor: QWidget) -> None:
+        """Open with its right edge below a widget."""
+        self.adjustSize()
+        corner = anchor.mapToGlobal(anchor.rect().bottomRight())
+        self.move(corner.x() - self.width(), corner.y() + 8)
+        self.show()
+        next(iter(self.lines.values())).setFocus()
+
+
+class LibraryButton(QPushButton):
+    """The library's name; a click offers what can be done with it.
+
+    Parameters
+    ----------
+    compare
+        Shows (layout of a release, its title) beside the layout in hand.
+    """
+
+    def __init__(self, session: Session, compare: Callable[[Any, str], None]) -> None:
+        super().__init__()
+        self._session, self._compare = session, compare
+        self.panel: AskPanel | None = None
+        self.setObjectName("trial")
+        self.setAccessibleName("Library")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.clicked.connect(self.offer)
+
+    def offer(self) -> None:
+        """Offer another library and this one's releases."""
+        session = self._session
+        if session.library is None:
+            return
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Connect to a server…", self.ask_server)
+        menu.addAction("Use another library file…", self.ask_file)
+        menu.addAction("New library file…", self.ask_new)
+        menu.addSeparator()
+        menu.addAction("Make a release…", self.ask_release)
+        self._offer_releases(menu.addMenu("Compare with a release"))
+        menu.popup(self.mapToGlobal(self.rect().bottomLeft()))
+
+    def _offer_releases(self, menu: QMenu | None) -> None:
+        """Fill in the releases when they are known; asking a server may take its time."""
+        if menu is None:
+            return
+        session, layout = self._session, self._layout_in_hand()
+        library = session.library
+        menu.setEnabled(False)
+
+        def fill(releases: list[Any]) -> None:
+            for one in releases:
+                menu.addAction(f"{one.name}, {one.layouts} layouts", lambda name=one.name: self.compare_release(name))
+            menu.setEnabled(bool(releases) and layout is not None)
+
+        session.jobs.start("releases", "reading releases", lambda _progress: library.releases.all(), fill)
+
+    def _layout_in_hand(self) -> Any:
+        return self._session.layout_of(self._session.kind)
+
+    def compare_release(self, name: str) -> None:
+        """Show the layout in hand as a release has it beside the newest state."""
+        session, layout = self._session, self._layout_in_hand()
+        library = session.library
+
+        def show(layouts: list[Any]) -> None:
+            found = next((one for one in layouts if layout is not None and one.id == layout.id), None)
+            if found is None:
+                session.told.emit("", f"The release {name} does not hold this layout.")
+                return
+            session.desk_wanted.emit("Layouts")
+            self._compare(found, f"{found.name}, release {name}")
+
+        session.jobs.start("release", f"reading {name}", lambda _progress: library.layouts_of(name), show)
+
+    def ask_file(self) -> None:
+        """Ask for a library file and use it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Use another library", "", "Libraries (*.sqlite);;All files (*)")
+        if name:
+            self._session.use_library(name, tell=self._told)
+
+    def ask_new(self) -> None:
+        """Ask for a new library file and use it."""
+        name, _ = QFileDialog.getSaveFileName(self, "New library", "library.sqlite", "Libraries (*.sqlite)")
+        if name:
+            self._session.use_library(str(Path(name).with_suffix(".sqlite")), create=True, tell=self._told)
+
+    def ask_server(self) -> None:
+        """Ask for the address of a server."""
+        hint = "The password is taken from your pass file or service file and is never kept here."
+        self.panel = AskPanel(self, "Connect to a library on a server", hint,
+                              (("address", "postgresql://user@host/name"),), "Connect")  # fmt: skip
+        panel = self.panel
+        use, line = self._session.use_library, panel.lines["address"]
+        panel.go.clicked.connect(lambda: use(line.text().strip(), tell=self._told))
+        panel.show_below(self)
+
+    def ask_release(self) -> None:
+        """Ask for the name of a release and make it."""
+        self.panel = AskPanel(self, "Make a release", "It holds the newest state of every layout and never changes.",
+                              (("name", "run 14"), ("notes", "what it is for")), "Make it")  # fmt: skip
+        panel, session = self.panel, self._session
+
+        def make() -> None:
+            name, notes = panel.lines["name"].text().strip(), panel.lines["notes"].text().strip()
+            library, author = session.library, session.edits.author
+            session.jobs.start(
+                "release", "making the release", lambda _progress: library.release(name, author=author, notes=notes),
+                lambda _nothing: self._told("good", f"The release {name} is kept in {library.name}."),
+                lambda sentence: self._told("wrong", sentence), in_line=True,
+            )  # fmt: skip
+
+        panel.go.clicked.connect(make)
+        panel.show_below(self)
+
+    def _told(self, tone: str, sentence: str) -> None:
+        """Close the panel, or say in it what is wrong."""
+        if tone == "wrong" and self.panel is not None:
+            self.panel.problem.setText(sentence)
+            self.panel.adjustSize()
+            return
+        if self.panel is not None:
+            self.panel.close()
+            self.panel = None
+        self._session.told.emit(tone, sentence)
