@@ -311,3 +311,19 @@ def test_stale_parents_are_still_refused_where_no_merge_is_asked(library):
     library.commit(with_unit(first, "rad"), parent=one.id, author="b")
     with pytest.raises(StaleParentError):
         library.remove(first.id, parent=one.id, author="a")
+
+
+def test_decoding_uses_a_release_and_says_which(library, tmp_path):
+    log = tmp_path / "run.log"
+    log.write_text("(1.000000) thruster 1A1#0A00000000000000\n")
+    first = pod()
+    made = library.commit(first, parent=None, author="a")
+    library.release("run 14", author="keeper")
+    changed = first.with_field(msgspec.structs.replace(first.field_named("angle"), ratio=first.fields[0].ratio * 2))
+    library.commit(changed, parent=made.id, author="a")
+    address = str(library.address.path or library.address.url.set(drivername="postgresql").render_as_string())
+    code, then, err = run("decode", log, "--library", address, "--release", "run 14")
+    assert code == 0 and ",0.5," in then and "decoded with harbour team, release run 14" in err
+    code, now, err = run("decode", log, "--library", address)
+    assert code == 0 and ",10,1," in now and "revision 2" in err
+    assert run("decode", log, "--library", address, "--release", "run 15")[0] == 1

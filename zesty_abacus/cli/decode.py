@@ -13,16 +13,20 @@ from .output import open_library, opened_sources, put_out, table_options
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--library", "where", required=True, help="File, trial or server of the library.")
+@click.option("--release", default="", help="A release of the library; its newest state if left out.")
 @click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
 @table_options
-def decode(sources: tuple[Path, ...], where: str, shape: str, form: str, output: Path | None) -> None:
+def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form: str,
+           output: Path | None) -> None:  # fmt: skip
     """Decode SOURCES with a library.
 
     Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
     Wide: a row a frame and a column a field, message.field.
     """
     library = open_library(where)
-    layouts = library.layouts()
+    layouts = library.layouts_of(release) if release else library.layouts()
+    state = f"release {release}" if release else f"revision {library.newest_revision()}"
+    click.echo(f"decoded with {library.name}, {state}", err=True)
     library.close()
     with opened_sources(sources) as capture:
         if shape == "long":
