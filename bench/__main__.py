@@ -40,4 +40,5 @@ def main() -> None:
     print(f"{os.cpu_count()} processors, {time.perf_counter() - began:.0f} s in all")
 
 
-main()
+if __name__ == "__main__":
+    main()

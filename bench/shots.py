@@ -145,7 +145,7 @@ def comparison(window: Window) -> None:
     longer = laid.reshaped(before, rate, session.engine.parse_places("B3[2..0] B2"))
     session.edits.change(longer.with_field(msgspec.structs.replace(angle, ratio=angle.ratio * 2, unit="°")))
     settle(window)
-    desk.compare_with(before, "Azimuth feedback port, 3 Nov")
+    desk.comparing.compare_with(before, "Azimuth feedback port, 3 Nov")
 
 
 def table(window: Window) -> None:

@@ -135,7 +135,7 @@ def test_an_older_state_is_compared_and_one_thing_taken_back(pilot):
     desk = open_plan(pilot)
     pilot.wait(lambda: len(desk.side.entries) == 3, "the history")
     began = desk.side.entries[2][1]
-    desk.compare_state(began, "3 Nov")
+    desk.comparing.compare_state(began, "3 Nov")
     pilot.settle()
     view = desk.comparison
     assert view.isVisible() and "changed" in view.words.text()

@@ -200,7 +200,7 @@ def log(where: str, limit: int) -> None:
     source = open_library(where)
     for change, name in source.log(limit):
         stamp = change.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
-        click.echo(f"{change.id:6d}  {stamp}  {change.author}  {name or change.layout_id}: {change.reason}")
+        click.echo(f"{change.id:6d}  {stamp}  {change.author}  {name or change.item_id}: {change.reason}")
     source.close()
 
 

@@ -127,7 +127,7 @@ class Window(QMainWindow):
         self.rod = DeskRod(list(DESKS))
         self.find_box = FindBox(self.session, lambda: self.commands)
         self.library_dot = label("", "good")
-        self.library_label = LibraryButton(self.session, self.layouts.compare_with)
+        self.library_label = LibraryButton(self.session, self.layouts.comparing.compare_with)
         self.library_label.setText("no library")
         row = QHBoxLayout(header)
         row.setContentsMargins(EDGE, 0, EDGE, 0)

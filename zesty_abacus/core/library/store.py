@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import getpass
-import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from pathlib import Path
 from uuid import UUID, uuid4
 
@@ -20,39 +19,11 @@ from ..layouts.model import Computed, Field, Layout
 from ..layouts.validate import check_layout
 from .address import LibraryAddress, library_address
 from .engine import WRITES, open_engine
-from .errors import ClashError, StaleParentError, UnknownLayoutError, mapped_errors
+from .errors import ClashError, mapped_errors
+from .history import History, Revision
 from .recipe_shelf import RecipeShelf
 from .releases import ReleaseShelf
 from .tables import head, head_field, library_info, revision
-
-
-@dataclass(frozen=True, slots=True)
-class Revision:
-    """One change of one layout.
-
-    Attributes
-    ----------
-    id
-        Number in the library, rising with time.
-    layout_id
-    number
-        1 for the first state of the layout, then one more each change.
-    parent_id
-        The revision it began from, None for the first.
-    author, time, reason
-        Who, when (UTC) and why.
-    removed
-        Whether this change removed the layout.
-    """
-
-    id: int
-    layout_id: UUID
-    number: int
-    parent_id: int | None
-    author: str
-    time: datetime
-    reason: str
-    removed: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +71,10 @@ class Library:
         facts = {row.key: row.value for row in rows}
         self.id = facts.get("id", "")
         self.name = facts.get("name", address.name)
+        self._history = History[Layout](
+            revision, "layout_id", layout_to_json, lambda data, where: layout_from_json(data, where=where),
+            what="layout", where=str(address),
+        )  # fmt: skip
         self.recipes = RecipeShelf(self._reading, self.writing, str(address))
         self.releases = ReleaseShelf(self._reading, self.writing, str(address))
 
@@ -131,7 +106,10 @@ class Library:
             sa.select(revision).join(head, head.c.revision_id == revision.c.id).order_by(head.c.address, head.c.name)
         )
         with self._reading() as connection:
-            return [LayoutHead(self._layout_of(row), _revision_of(row)) for row in connection.execute(query)]
+            return [
+                LayoutHead(self._history.state_of(row), self._history.revision_of(row))
+                for row in connection.execute(query)
+            ]
 
     def layouts(self) -> list[Layout]:
         """Return the newest state of every layout, by address."""
@@ -146,7 +124,7 @@ class Library:
         )
         with self._reading() as connection:
             row = connection.execute(query).first()
-        return LayoutHead(self._layout_of(row), _revision_of(row)) if row else None
+        return self._head_of(row) if row else None
 
     def commit(self, layout: Layout, *, parent: int | None, author: str, reason: str = "") -> Revision:
         """Keep a new state of a layout.
@@ -166,8 +144,8 @@ class Library:
             If the database does not take it. Nothing is written.
         """
         with self.writing(layout.id) as connection:
-            before = self._newest(connection, layout.id)
-            self._check_parent(before, parent, layout.name)
+            before = self._history.newest(connection, layout.id)
+            self._history.check_parent(before, parent, layout.name)
             return self._append(connection, layout.id, layout, before, author, reason or self._words(before, layout))
 
     def commit_merged(self, layout: Layout, *, parent: int | None, author: str, reason: str = "") -> LayoutHead:
@@ -182,22 +160,26 @@ class Library:
             If the database does not take it. Nothing is written.
         """
         with self.writing(layout.id) as connection:
-            before = self._newest(connection, layout.id)
+            before = self._history.newest(connection, layout.id)
             current = before is None or parent is None or before.document is None or before.id == parent
             if current:
-                self._check_parent(before, parent, layout.name)
+                self._history.check_parent(before, parent, layout.name)
                 made = self._append(
                     connection, layout.id, layout, before, author, reason or self._words(before, layout)
                 )
                 return LayoutHead(layout, made)
             assert before is not None and parent is not None
-            base = self._layout_of(self._row(connection, parent))
-            newest = LayoutHead(self._layout_of(before), _revision_of(before))
+            base = self._history.state_at(connection, parent)
+            newest = self._head_of(before)
             both, words = self._merged(layout, base, newest, reason)
             return LayoutHead(both, self._append(connection, layout.id, both, before, author, words))
 
     def _words(self, before: sa.Row | None, layout: Layout) -> str:
-        return describe_change(self._layout_of(before) if before is not None and before.document else None, layout)
+        known = self._history.state_of(before) if before is not None and before.document else None
+        return describe_change(known, layout)
+
+    def _head_of(self, row: sa.Row) -> LayoutHead:
+        return LayoutHead(self._history.state_of(row), self._history.revision_of(row))
 
     def _merged(self, layout: Layout, base: Layout, newest: LayoutHead, reason: str) -> tuple[Layout, str]:
         merged = merge_layouts(base, layout, newest.layout)
@@ -225,27 +207,30 @@ class Library:
         query = sa.select(revision).where(revision.c.id.in_(self.releases.revisions_of(release)))
         with self._reading() as connection:
             rows = connection.execute(query).all()
-        return sorted((self._layout_of(row) for row in rows), key=lambda one: (one.applies.address or 0, one.name))
+        return sorted(
+            (self._history.state_of(row) for row in rows), key=lambda one: (one.applies.address or 0, one.name)
+        )
 
     def remove(self, layout_id: UUID, *, parent: int, author: str, reason: str = "removed") -> Revision:
         """Remove a layout; its history stays and any state can be committed again. Raises as :meth:`commit`."""
         with self.writing(layout_id) as connection:
-            before = self._newest(connection, layout_id)
-            self._check_parent(before, parent, str(layout_id))
+            before = self._history.newest(connection, layout_id)
+            self._history.check_parent(before, parent, str(layout_id))
             return self._append(connection, layout_id, None, before, author, reason)
 
     def history(self, layout_id: UUID) -> list[Revision]:
         """Return all changes of a layout, newest first."""
-        query = sa.select(revision).where(revision.c.layout_id == str(layout_id)).order_by(revision.c.number.desc())
         with self._reading() as connection:
-            return [_revision_of(row) for row in connection.execute(query)]
+            return self._history.of(connection, layout_id)
 
     def log(self, limit: int = 100) -> list[tuple[Revision, str]]:
         """Return the newest changes of the whole library with the layout's name at the time."""
         query = sa.select(revision).order_by(revision.c.id.desc()).limit(limit)
         with self._reading() as connection:
             rows = connection.execute(query).all()
-        return [(_revision_of(row), self._layout_of(row).name if row.document else "") for row in rows]
+        return [
+            (self._history.revision_of(row), self._history.state_of(row).name if row.document else "") for row in rows
+        ]
 
     def layout_at(self, revision_id: int) -> Layout:
         """Return the state that a revision made.
@@ -256,13 +241,7 @@ class Library:
             If there is no such revision, or it removed the layout.
         """
         with self._reading() as connection:
-            return self._layout_of(self._row(connection, revision_id))
-
-    def _row(self, connection: sa.Connection, revision_id: int) -> sa.Row:
-        row = connection.execute(sa.select(revision).where(revision.c.id == revision_id)).first()
-        if row is None or row.document is None:
-            raise UnknownLayoutError(f"revision {revision_id} holds no layout.", where=str(self.address))
-        return row
+            return self._history.state_at(connection, revision_id)
 
     def layouts_at(self, moment: datetime) -> list[Layout]:
         """Return every layout as it was at a moment."""
@@ -277,7 +256,7 @@ class Library:
         with self._reading() as connection:
             rows = connection.execute(query).all()
         return sorted(
-            (self._layout_of(row) for row in rows if row.document),
+            (self._history.state_of(row) for row in rows if row.document),
             key=lambda item: (item.applies.address or 0, item.name),
         )
 
@@ -299,57 +278,19 @@ class Library:
         changed = 0
         with self.writing(*(layout.id for layout in layouts)) as connection:
             for layout in layouts:
-                before = self._newest(connection, layout.id)
-                if before is not None and before.document and self._layout_of(before) == layout:
-                    continue
-                self._append(connection, layout.id, layout, before, author, reason)
-                changed += 1
+                before = self._history.newest(connection, layout.id)
+                if not self._history.is_same(before, layout):
+                    self._append(connection, layout.id, layout, before, author, reason)
+                    changed += 1
         return changed
 
     def _append(
-        self,
-        connection: sa.Connection,
-        layout_id: UUID,
-        layout: Layout | None,
-        before: sa.Row | None,
-        author: str,
-        reason: str,
-    ) -> Revision:
-        values = {
-            "layout_id": str(layout_id),
-            "number": before.number + 1 if before is not None else 1,
-            "parent_id": before.id if before is not None else None,
-            "author": author,
-            "time_us": time.time_ns() // 1000,
-            "reason": reason,
-            "document": layout_to_json(layout).decode() if layout is not None else None,
-        }
-        key = connection.execute(sa.insert(revision).values(values)).inserted_primary_key
-        assert key is not None
-        _index_head(connection, layout_id, layout, int(key[0]))
-        return _revision_of(connection.execute(sa.select(revision).where(revision.c.id == key[0])).one())
-
-    def _newest(self, connection: sa.Connection, layout_id: UUID) -> sa.Row | None:
-        query = (
-            sa.select(revision)
-            .where(revision.c.layout_id == str(layout_id))
-            .order_by(revision.c.number.desc())
-            .limit(1)
-        )
-        return connection.execute(query).first()
-
-    def _check_parent(self, before: sa.Row | None, parent: int | None, name: str) -> None:
-        current = before.id if before is not None else None
-        # a layout that was removed may begin anew, or go on from its last revision
-        if current != parent and not (before is not None and before.document is None and parent is None):
-            raise StaleParentError(
-                f"{name} was changed by {before.author if before is not None else 'nobody'} since this edit began.",
-                where=str(self.address),
-                hint="Look at the newest state and make the change again.",
-            )
-
-    def _layout_of(self, row: sa.Row) -> Layout:
-        return layout_from_json(row.document.encode(), where=f"{self.address}, revision {row.id}")
+        self, connection: sa.Connection, layout_id: UUID, layout: Layout | None, before: sa.Row | None,
+        author: str, reason: str,
+    ) -> Revision:  # fmt: skip
+        made = self._history.append(connection, layout_id, layout, before, author, reason)
+        _index_head(connection, layout_id, layout, made.id)
+        return made
 
     @property
     def engine(self) -> sa.Engine:
@@ -374,19 +315,6 @@ class Library:
                 for key in sorted({layout.int & 0x7FFF_FFFF_FFFF_FFFF for layout in layouts}):
                     connection.execute(sa.select(sa.func.pg_advisory_xact_lock(key)))
             yield connection
-
-
-def _revision_of(row: sa.Row) -> Revision:
-    return Revision(
-        id=row.id,
-        layout_id=UUID(row.layout_id),
-        number=row.number,
-        parent_id=row.parent_id,
-        author=row.author,
-        time=datetime.fromtimestamp(row.time_us / 1_000_000, UTC),
-        reason=row.reason,
-        removed=row.document is None,
-    )
 
 
 def _index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | None, revision_id: int) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -25,6 +24,7 @@ from ..widgets.abacus import AbacusState
 from ..widgets.parts import DeskHead, button, hairline, label, one_shot
 from .bring_view import BringView
 from .compare_view import CompareView
+from .comparing import Comparing
 from .flow import past_end
 from .history_panel import HistoryPanel
 from .message_form import MessageForm
@@ -57,8 +57,6 @@ class LayoutsDesk(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._compared: tuple[Any, str] = (None, "")
-        self._clash: tuple[Any, Any] | None = None
         self._soon_at_cursor = one_shot(self, _CURSOR_MS, self._show_cursor)
         self.head = DeskHead()
         self.plan = PlanView(session)
@@ -66,6 +64,7 @@ class LayoutsDesk(QWidget):
         self.message = MessageForm(session)
         self.orders = OrderHelper(session)
         self.comparison = CompareView(session)
+        self.comparing = Comparing(session, self.comparison, lambda: self.whole_shown, self.keep)
         self.bring = BringView(session)
         self.side = HistoryPanel(session)
         self.reshaper = Reshaper(session, self.plan, lambda: self._reshaped_layout(), self.keep)
@@ -139,13 +138,8 @@ class LayoutsDesk(QWidget):
         self.more.clicked.connect(self._show_more)
         self.orders.taken.connect(self._take_order)
         self.orders.done.connect(lambda: self._show_orders(shown=False))
-        self.comparison.done.connect(self._end_comparison)
-        self.comparison.taken_back.connect(lambda item: self._take_back(lambda layout: layout.with_item(item)))
-        self.comparison.left_out.connect(lambda key: self._take_back(lambda layout: layout.without_item(key)))
-        self.comparison.head_taken_back.connect(lambda before: self._take_back(lambda now: _with_head_of(now, before)))
-        session.edits.clashed.connect(self.show_clash)
         self.bring.done.connect(self.back_to_plan)
-        self.side.compare_wanted.connect(self.compare_state)
+        self.side.compare_wanted.connect(self.comparing.compare_state)
         session.explained_changed.connect(self._show_explained)
         self.begin.clicked.connect(self._begin_layout)
         self.tie.clicked.connect(self._offer_ties)
@@ -157,7 +151,9 @@ class LayoutsDesk(QWidget):
         self.plan.field_picked.connect(lambda _id: self._show_actions())
         self.plan.abacus.selected.connect(lambda _bits: self._show_actions())
         session.kind_changed.connect(lambda: self.plan.pick(None))
-        session.kind_changed.connect(self._leave_pages)
+        self.comparing.begun.connect(self._show_comparison)
+        self.comparing.ended.connect(self.back_to_plan)
+        session.kind_changed.connect(lambda: None if self.comparing.waits else self.back_to_plan())
         for event in (session.opened, session.kind_changed, session.layouts_changed, session.explained_changed):
             event.connect(self._refresh)
         session.store.kind_loaded.connect(lambda _kind: self._try())
@@ -344,15 +340,15 @@ class LayoutsDesk(QWidget):
         self._show_actions()
         self.bring.begin(path)
 
-    def _leave_pages(self) -> None:
-        """Another message is in hand: leave its comparison, but not a clash that waits to be chosen."""
-        if self._clash is None:
-            self.back_to_plan()
-
     def back_to_plan(self) -> None:
         """Leave the comparison or the file."""
         self._stack.setCurrentIndex(_EMPTY)
         self._refresh()
+
+    def _show_comparison(self) -> None:
+        self._stack.setCurrentIndex(_COMPARE)
+        self._show_actions()
+        self.comparison.setFocus()
 
     def offer_compared(self) -> None:
         """Offer the other layouts to compare with, those of the same lane first."""
@@ -363,68 +359,8 @@ class LayoutsDesk(QWidget):
         others.sort(key=lambda one: (one.applies.protocol != layout.applies.protocol, one.name))
         menu = self._menu()
         for other in others:
-            menu.addAction(other.name, lambda other=other: self.compare_with(other, other.name))
+            menu.addAction(other.name, lambda other=other: self.comparing.compare_with(other, other.name))
         menu.popup(self.more.mapToGlobal(self.more.rect().bottomLeft()))
-
-    def compare_with(self, before: heavy.Layout, title: str) -> None:
-        """Show another layout, or an older state, beside the one in hand."""
-        layout = self.whole_shown
-        if layout is not None:
-            self._compared = before, title
-            self._stack.setCurrentIndex(_COMPARE)
-            self._show_actions()
-            self.comparison.compare(before, title, layout, f"{layout.name}, now", self._session.kind)
-            self.comparison.setFocus()
-
-    def compare_state(self, layout: heavy.Layout, when: str) -> None:
-        """Show a state of the history beside the newest."""
-        self.compare_with(layout, f"{layout.name}, {when}")
-
-    def _take_back(self, change: Callable[[heavy.Layout], heavy.Layout]) -> None:
-        """Have one thing as it is at the left: kept at once, or as a part of what is being chosen."""
-        if self._clash is not None:
-            mine, theirs = self._clash
-            self._clash = change(mine), theirs
-            self._show_clash()
-            return
-        layout = self.whole_shown
-        if layout is not None and self.keep(change(layout)):
-            self.compare_with(*self._compared)
-
-    def show_clash(self, clash: Any) -> None:
-        """Let the user choose between an edit and what somebody else kept of the same thing."""
-        session = self._session
-        self._clash = clash.merged.layout, clash.theirs
-        kind = next(
-            (n for n, one in enumerate(session.matches) if one is not None and one.id == self._clash[0].id), None
-        )
-        if kind is not None and session.layout_of(session.kind) is not session.matches[kind]:
-            session.select_kind(kind)
-        session.desk_wanted.emit(self.name)
-        self._stack.setCurrentIndex(_COMPARE)
-        self._show_actions()
-        self._show_clash()
-        session.told.emit("wrong", f"{clash.message} Choose what is to hold.")
-
-    def _show_clash(self) -> None:
-        assert self._clash is not None
-        mine, theirs = self._clash
-        title = f"{mine.name}, kept by {theirs.revision.author}"
-        self.comparison.compare(
-            theirs.layout, title, mine, "as it would be kept now", self._session.kind, choosing=True
-        )
-
-    def _end_comparison(self) -> None:
-        """Go back to the plan; of a clash, keep what was chosen."""
-        session, clash = self._session, self._clash
-        if clash is not None:
-            problems = session.engine.check_layout(clash[0])
-            if problems:
-                session.told.emit("wrong", problems[0].sentence)
-                return
-            self._clash = None
-            session.edits.choose(*clash)
-        self.back_to_plan()
 
     def find_order(self) -> None:
         """Ask for a known value, and look for the order of the bytes at the cursor that gives it."""
@@ -544,9 +480,3 @@ class LayoutsDesk(QWidget):
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self._refresh()
-
-
-def _with_head_of(layout: heavy.Layout, other: heavy.Layout) -> heavy.Layout:
-    """Return a layout with everything but fields, parts, checks and computed values from another."""
-    names = ("name", "applies", "size", "registers", "sender", "note")
-    return msgspec.structs.replace(layout, **{name: getattr(other, name) for name in names})

@@ -1,0 +1,147 @@
+"""History of things that are kept whole: every state with who, when and why, each from the one before.
+
+Layouts and recipes are kept the same way, in tables of the same shape; what differs is how a state is written
+and what is searched by.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Generic, TypeVar
+from uuid import UUID
+
+import sqlalchemy as sa
+
+from .errors import StaleParentError, UnknownLayoutError
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Revision:
+    """One change of one thing.
+
+    Attributes
+    ----------
+    id
+        Number in the library, rising with time.
+    item_id
+        Of the layout or recipe.
+    number
+        1 for the first state of the thing, then one more each change.
+    parent_id
+        The revision it began from, None for the first.
+    author, time, reason
+        Who, when (UTC) and why.
+    removed
+        Whether this change removed the thing.
+    """
+
+    id: int
+    item_id: UUID
+    number: int
+    parent_id: int | None
+    author: str
+    time: datetime
+    reason: str
+    removed: bool
+
+
+class History(Generic[T]):
+    """The revisions of one kind of thing; every method works inside a transaction of its caller.
+
+    Parameters
+    ----------
+    table
+        With the columns of ``revision``; ``key`` names the one with the thing's id.
+    encode, decode
+        A state as a document, and back; ``decode`` is told where the document lies.
+    what
+        The kind of thing, for errors.
+    where
+        The library, for errors.
+    """
+
+    def __init__(
+        self,
+        table: sa.Table,
+        key: str,
+        encode: Callable[[T], bytes],
+        decode: Callable[[bytes, str], T],
+        *,
+        what: str,
+        where: str,
+    ) -> None:
+        self.table = table
+        self._key = table.c[key]
+        self._encode, self._decode = encode, decode
+        self._what, self._where = what, where
+
+    def newest(self, connection: sa.Connection, item_id: UUID) -> sa.Row | None:
+        """Return the row of the newest revision, which may have removed the thing; None if there is none."""
+        query = sa.select(self.table).where(self._key == str(item_id)).order_by(self.table.c.number.desc()).limit(1)
+        return connection.execute(query).first()
+
+    def check_parent(self, before: sa.Row | None, parent: int | None, name: str) -> None:
+        """Raise :class:`StaleParentError` unless a change may begin from ``parent``."""
+        current = before.id if before is not None else None
+        # a thing that was removed may begin anew, or go on from its last revision
+        if current != parent and not (before is not None and before.document is None and parent is None):
+            raise StaleParentError(
+                f"{name} was changed by {before.author if before is not None else 'nobody'} since this edit began.",
+                where=self._where,
+                hint="Look at the newest state and make the change again.",
+            )
+
+    def append(
+        self, connection: sa.Connection, item_id: UUID, state: T | None, before: sa.Row | None, author: str, reason: str
+    ) -> Revision:
+        """Write a revision behind ``before``; a state of None removes the thing."""
+        values = {
+            self._key.name: str(item_id),
+            "number": before.number + 1 if before is not None else 1,
+            "parent_id": before.id if before is not None else None,
+            "author": author,
+            "time_us": time.time_ns() // 1000,
+            "reason": reason,
+            "document": self._encode(state).decode() if state is not None else None,
+        }
+        key = connection.execute(sa.insert(self.table).values(values)).inserted_primary_key
+        assert key is not None
+        return self.revision_of(connection.execute(sa.select(self.table).where(self.table.c.id == key[0])).one())
+
+    def of(self, connection: sa.Connection, item_id: UUID) -> list[Revision]:
+        """Return all changes of a thing, newest first."""
+        query = sa.select(self.table).where(self._key == str(item_id)).order_by(self.table.c.number.desc())
+        return [self.revision_of(row) for row in connection.execute(query)]
+
+    def state_at(self, connection: sa.Connection, revision_id: int) -> T:
+        """Return the state a revision made; raises :class:`UnknownLayoutError` if it made none."""
+        row = connection.execute(sa.select(self.table).where(self.table.c.id == revision_id)).first()
+        if row is None or row.document is None:
+            raise UnknownLayoutError(f"revision {revision_id} holds no {self._what}.", where=self._where)
+        return self.state_of(row)
+
+    def state_of(self, row: sa.Row) -> T:
+        """Return the state in a row."""
+        return self._decode(row.document.encode(), f"{self._where}, {self._what} revision {row.id}")
+
+    def is_same(self, before: sa.Row | None, state: T) -> bool:
+        """Whether the newest revision already holds a state."""
+        return before is not None and bool(before.document) and self.state_of(before) == state
+
+    def revision_of(self, row: sa.Row) -> Revision:
+        """Return what a row says of a change."""
+        return Revision(
+            id=row.id,
+            item_id=UUID(getattr(row, self._key.name)),
+            number=row.number,
+            parent_id=row.parent_id,
+            author=row.author,
+            time=datetime.fromtimestamp(row.time_us / 1_000_000, UTC),
+            reason=row.reason,
+            removed=row.document is None,
+        )
