@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import enum
 from dataclasses import dataclass, field
-from functools import cached_property
 from uuid import UUID
 
 import numpy as np
@@ -79,9 +78,9 @@ class FieldColumn:
     def __len__(self) -> int:
         return len(self.validity)
 
-    @cached_property
+    @property
     def has_value(self) -> NDArray[np.bool_]:
-        """Which rows have a value, bool (n,)."""
+        """Which rows have a value, bool (n,); not remembered, since a check may still take values away."""
         return (self.validity == Validity.GOOD) | (self.validity == Validity.OUTSIDE_LIMITS)
 
     def plot_values(self) -> NDArray[np.float64]:
