@@ -9,6 +9,7 @@ import sys
 import pyarrow.parquet
 import pytest
 
+from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import copy_shipped_trial
 
 
@@ -201,3 +202,15 @@ def test_items_of_arrays_are_decoded_to_rows_of_their_own(trial, tmp_path):
     counts = [int(row["raw"]) for row in rows if row["field"] == "swell points" and row["valid"] == "good"]
     assert len(heights) == sum(counts) > 20
     assert any(row["field"].startswith("note[") and row["label"] == "slack water" for row in rows)
+
+
+def test_the_library_speaks_json_and_tells_what_nothing_uses(trial, tmp_path):
+    code, out, _ = run("library", "check", trial, trial, "--json")
+    found = json.loads(out)
+    assert (code, found["problems"]) == (0, []) and "Climate remote" in found["unused"] and "Tow" not in found["unused"]
+    code, out, _ = run("library", "log", trial, "--limit", "2", "--json")
+    assert code == 0 and {"revision", "layout"} == set(json.loads(out)[0]) and len(json.loads(out)) == 2
+    shown = tmp_path / "shown.json"
+    code, out, _ = run("library", "show", trial, "azimuth", "--json")
+    shown.write_text(out)
+    assert {layout.name.split()[0] for layout in layouts_from_file(shown)} == {"Azimuth"}

@@ -1,5 +1,6 @@
 """A writer is killed again and again at moments of no choosing; nothing acknowledged may be lost."""
 
+import os
 import random
 import subprocess
 import sys
@@ -8,7 +9,8 @@ import time
 from tests.library.test_store import pod
 from zesty_abacus.core.library.store import Library
 
-KILLS = 25
+KILLS = int(os.environ.get("KILLS", "25"))
+"""The suite's own number; hundreds by hand."""
 
 
 def test_nothing_acknowledged_is_lost_when_the_writer_is_killed(library, address):
@@ -39,3 +41,23 @@ def test_nothing_acknowledged_is_lost_when_the_writer_is_killed(library, address
         assert head.revision.id >= revision
         assert [item.number for item in history] == list(range(len(history), 0, -1))
     assert acknowledged > KILLS
+
+
+def test_a_full_disk_loses_nothing_that_was_acknowledged(tmp_path):
+    """The writer may write so many bytes and no more, as on a disk that is full."""
+    path = tmp_path / "library.sqlite"
+    library = Library.create(path)
+    library.commit(pod(), parent=None, author="first")
+    library.close()
+    done = subprocess.run(
+        [sys.executable, "-m", "tests.library.writer_process", str(path), "200000"], capture_output=True, text=True,
+        timeout=60, check=False,
+    )  # fmt: skip
+    told = [int(line.split()[0]) for line in done.stdout.splitlines()]
+    assert done.returncode == 1 and "LibraryError" in done.stderr, "it was told, and in words of our own"
+    assert told, "some were kept before"
+    library = Library.open(path)
+    head = library.heads()[0]
+    assert int(head.layout.note) == told[-1]
+    library.commit(pod("Another", 2), parent=None, author="later")
+    library.close()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import signal
 import threading
+import time
 
 import msgspec
 import psycopg
@@ -327,3 +328,19 @@ def test_decoding_uses_a_release_and_says_which(library, tmp_path):
     code, now, err = run("decode", log, "--library", address)
     assert code == 0 and ",10,1," in now and "revision 2" in err
     assert run("decode", log, "--library", address, "--release", "run 15")[0] == 1
+
+
+def test_a_clock_that_is_an_hour_off_turns_nothing_round(library, monkeypatch):
+    """History is ordered by what began from what, not by anybody's clock."""
+    first = pod()
+    one = library.commit(first, parent=None, author="right")
+    now = time.time_ns()
+    monkeypatch.setattr("zesty_abacus.core.library.history.time.time_ns", lambda: now - 3600 * 10**9)
+    two = library.commit(with_unit(first, "rad"), parent=one.id, author="an hour late")
+    monkeypatch.undo()
+    both = library.commit_merged(
+        first.with_field(new_field("rate", at("B3 B2"))), parent=one.id, author="right again"
+    ).layout
+    assert two.time < one.time
+    assert [item.author for item in library.history(first.id)] == ["right again", "an hour late", "right"]
+    assert both.field_named("angle").unit == "rad" and library.layouts() == [both]

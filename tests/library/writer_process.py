@@ -1,5 +1,7 @@
 """A writer that commits as fast as it can and acknowledges each commit on standard output; made to be killed."""
 
+import resource
+import signal
 import sys
 
 import msgspec
@@ -11,6 +13,10 @@ def main() -> None:
     library = Library.open(sys.argv[1])
     head = library.heads()[0]
     layout, parent = head.layout, head.revision.id
+    if len(sys.argv) > 2:
+        # no file may grow further than this: what a full disk does, without one
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[2]), int(sys.argv[2])))
     while True:
         layout = msgspec.structs.replace(layout, note=str(int(layout.note or "0") + 1))
         parent = library.commit(layout, parent=parent, author="writer").id

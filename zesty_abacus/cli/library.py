@@ -11,6 +11,7 @@ from pathlib import Path
 import click
 import msgspec
 
+from ..core.codec.matching import match_kinds
 from ..core.codec.wording import places_words
 from ..core.errors import DataError
 from ..core.exchange.mapping_shelf import mapping_from_file, mapping_text
@@ -21,6 +22,7 @@ from ..core.exchange.table_mapping import Known, mapping_by_example
 from ..core.handover.sheet import sheet_of
 from ..core.handover.sheet_files import write_sheets
 from ..core.layouts.compare import compare_sets
+from ..core.layouts.json_form import layouts_to_file_text
 from ..core.layouts.model import Layout
 from ..core.layouts.numbers import format_exact
 from ..core.layouts.places import parse_places
@@ -31,10 +33,11 @@ from ..core.library.store import Library, default_author
 from ..core.library.sync import sync as bring_together
 from ..core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
-from .output import open_library, put_bytes, put_text
+from .output import open_library, opened_sources, put_bytes, put_text
 
 _LIBRARY = click.argument("where", metavar="LIBRARY")
 """A file, the folder of a trial, or the address of a server: ``postgresql://user@host/name``."""
+_AS_JSON = click.option("--json", "as_json", is_flag=True, help="For scripts.")
 
 
 @click.group()
@@ -164,7 +167,8 @@ def _example(text: str) -> Known:
 @library.command()
 @_LIBRARY
 @click.argument("search", default="")
-def show(where: str, search: str) -> None:
+@_AS_JSON
+def show(where: str, search: str, as_json: bool) -> None:
     """Show layouts and their fields; SEARCH is part of a name, an address or a unit."""
     source = open_library(where)
     layouts = source.layouts()
@@ -173,6 +177,9 @@ def show(where: str, search: str) -> None:
         layouts = [layout for layout in layouts if layout.id in found]
     recipes = [head.recipe for head in source.recipes.heads() if search.casefold() in head.recipe.name.casefold()]
     source.close()
+    if as_json:
+        click.echo(layouts_to_file_text(layouts), nl=False)
+        return
     for layout in layouts:
         _show_layout(layout)
     for recipe in recipes:
@@ -181,13 +188,29 @@ def show(where: str, search: str) -> None:
 
 @library.command()
 @_LIBRARY
-def check(where: str) -> None:
-    """Tell what is wrong: overlaps, doubled names and addresses, units that differ. Exit code 1 if anything is."""
+@click.argument("recordings", nargs=-1, type=click.Path(path_type=Path))
+@_AS_JSON
+def check(where: str, recordings: tuple[Path, ...], as_json: bool) -> None:
+    """Tell what is wrong: overlaps, doubled names and addresses, units that differ. Exit code 1 if anything is.
+
+    With RECORDINGS, or a trial, it also tells which layouts read no frame of them; that is no fault.
+    """
     source = open_library(where)
-    problems = check_library(source.layouts())
+    layouts = source.layouts()
     source.close()
+    problems = check_library(layouts)
+    unused: list[str] = []
+    if recordings:
+        with opened_sources(recordings) as capture:
+            used = {layout.id for layout in match_kinds(capture, layouts) if layout is not None}
+            unused = [layout.name for layout in layouts if layout.id not in used]
+    if as_json:
+        click.echo(json.dumps({"problems": problems, "unused": unused}, ensure_ascii=False))
+        sys.exit(1 if problems else 0)
     for problem in problems:
         click.echo(problem)
+    for name in unused:
+        click.echo(f"{name} reads no frame here.")
     click.echo(f"{len(problems)} problems" if len(problems) != 1 else "1 problem")
     sys.exit(1 if problems else 0)
 
@@ -195,9 +218,15 @@ def check(where: str) -> None:
 @library.command()
 @_LIBRARY
 @click.option("--limit", default=50, show_default=True, type=click.IntRange(1, 100_000))
-def log(where: str, limit: int) -> None:
+@_AS_JSON
+def log(where: str, limit: int, as_json: bool) -> None:
     """Show the newest changes: revision, time, author, layout, reason."""
     source = open_library(where)
+    if as_json:
+        plain = [{"revision": change, "layout": name} for change, name in source.log(limit)]
+        click.echo(msgspec.json.encode(plain).decode())
+        source.close()
+        return
     for change, name in source.log(limit):
         stamp = change.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
         click.echo(f"{change.id:6d}  {stamp}  {change.author}  {name or change.item_id}: {change.reason}")
@@ -218,7 +247,7 @@ def release(where: str, name: str, notes: str, author: str) -> None:
 
 @library.command()
 @_LIBRARY
-@click.option("--json", "as_json", is_flag=True, help="For scripts.")
+@_AS_JSON
 def releases(where: str, as_json: bool) -> None:
     """Show all releases, newest first."""
     source = open_library(where)
@@ -236,7 +265,7 @@ def releases(where: str, as_json: bool) -> None:
 @_LIBRARY
 @click.argument("before")
 @click.argument("after", default="")
-@click.option("--json", "as_json", is_flag=True, help="For scripts.")
+@_AS_JSON
 def compare(where: str, before: str, after: str, as_json: bool) -> None:
     """Tell what differs between the releases BEFORE and AFTER; the newest state if AFTER is left out."""
     source = open_library(where)
@@ -258,7 +287,7 @@ def compare(where: str, before: str, after: str, as_json: bool) -> None:
 @click.argument("copy", type=click.Path(path_type=Path))
 @click.argument("home", metavar="LIBRARY")
 @click.option("--author", default=default_author, show_default="this user")
-@click.option("--json", "as_json", is_flag=True, help="For scripts.")
+@_AS_JSON
 def sync(copy: Path, home: str, author: str, as_json: bool) -> None:
     """Bring the working copy COPY and LIBRARY together; COPY is made if it is not there.
 

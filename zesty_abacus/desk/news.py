@@ -46,7 +46,8 @@ class News(QObject):
         """Ask no more."""
         self._closed = True
         self._timer.stop()
-        self._thread.shutdown(wait=True, cancel_futures=True)
+        # a question to a server that does not answer must not keep the window from closing
+        self._thread.shutdown(wait=False, cancel_futures=True)
 
     def look(self) -> None:
         """Ask once, unless the last question is still open."""
