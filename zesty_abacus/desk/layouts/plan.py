@@ -342,7 +342,9 @@ class PlanView(QWidget):
         self.abacus.show_bits(bits)
         self.show_frame()
         if self._whole is not None:
-            self.hint.setText("Bright rungs are in this exchange. Click one to edit it; sweep free ones for a new field.")
+            self.hint.setText(
+                "Bright rungs are in this exchange. Click one to edit it; sweep free ones for a new field."
+            )
         elif layout is not None and layout.moves:
             self.hint.setText("Colours say which field a byte belongs to in this frame. Click one to edit it.")
         elif self.current is not None:
