@@ -13,7 +13,7 @@ from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.desk import engine
-from zesty_abacus.desk.edits import Edits
+from zesty_abacus.desk.edits import Edits, EditStep
 from zesty_abacus.desk.jobs import Jobs
 from zesty_abacus.desk.launch import make_application
 
@@ -121,6 +121,36 @@ def test_another_change_of_another_thing_is_merged_and_undo_leaves_it(bench):
     bench.edits.undo()
     bench.settle()
     assert bench.library.layouts() == [msgspec.structs.replace(LAYOUTS[0], sender="theirs")]
+
+
+def test_edits_made_faster_than_the_answers_never_drop_what_was_merged_in(bench):
+    """Three edits are on their way before the first answer, which brings somebody's change with it."""
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    head = bench.library.head_of(LAYOUTS[0].id)
+    bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
+    layout = LAYOUTS[0]
+    for number in range(3):
+        layout = msgspec.structs.replace(layout, note=str(number))
+        bench.edits.change(layout)
+    bench.settle()
+    assert bench.library.layouts() == bench.edits.layouts() == [msgspec.structs.replace(layout, sender="theirs")]
+
+
+def test_an_edit_that_waited_is_put_on_top_of_what_others_kept_meanwhile(bench):
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    mine = msgspec.structs.replace(LAYOUTS[0], note="made at sea")
+    engine.laid.keep_unsent(bench.library, [EditStep(mine.id, LAYOUTS[0], mine, "note rewritten")])
+    head = bench.library.head_of(mine.id)
+    bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
+    bench.edits.start(engine, bench.library, bench.library.heads())
+    bench.edits._again.setInterval(0)
+    bench.edits._again.start()
+    live(bench.jobs, lambda: bench.library.layouts()[0].note == "made at sea")
+    bench.settle()
+    assert bench.library.layouts() == [msgspec.structs.replace(mine, sender="theirs")]
+    assert engine.laid.unsent_edits(bench.library) == []
 
 
 def test_the_same_thing_changed_by_both_is_asked_and_nothing_is_lost(bench):

@@ -1,9 +1,13 @@
 import csv
 import io
 import json
+import os
+import stat
+import threading
 from fractions import Fraction
 
 import numpy as np
+import pyarrow as pa
 import pyarrow.parquet
 import pytest
 
@@ -149,3 +153,14 @@ def test_a_file_appears_only_when_it_is_whole(capture, tmp_path):
         export_tables(tmp_path / "no" / "a.csv", "csv", FRAME_SCHEMA, frame_tables(capture))
     with pytest.raises(MisuseError, match="no format 'doc'"):
         export_tables(tmp_path / "b.doc", "doc", FRAME_SCHEMA, frame_tables(capture))
+
+
+def test_a_pipe_is_written_to_and_stays_a_pipe(tmp_path):
+    pipe, read = tmp_path / "pipe", []
+    os.mkfifo(pipe)
+    reader = threading.Thread(target=lambda: read.append(pipe.read_bytes()))
+    reader.start()
+    schema = pa.schema([("a", pa.int64())])
+    assert export_tables(pipe, "csv", schema, [pa.table({"a": [1, 2]}, schema)]) == 2
+    reader.join()
+    assert read == [b'"a"\n1\n2\n'] and stat.S_ISFIFO(pipe.stat().st_mode)

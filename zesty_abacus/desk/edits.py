@@ -64,6 +64,7 @@ class Edits(QObject):
         self._library: Any = None
         self._layouts: dict[UUID, heavy.Layout] = {}
         self._parents: dict[UUID, int | None] = {}
+        self._kept: dict[UUID, heavy.Layout | None] = {}
         self._undo: list[EditStep] = []
         self._redo: list[EditStep] = []
         self._unsent: list[EditStep] = []
@@ -167,8 +168,8 @@ class Edits(QObject):
             "keep",
             "keeping the edit",
             lambda _progress: self._write(library, step, author),
-            lambda answer: self._on_answer(step, answer),
-            lambda sentence: self._on_refused(step, sentence),
+            lambda answer: self._on_answer(step, answer) if library is self._library else None,
+            lambda sentence: self._on_refused(step, sentence) if library is self._library else None,
             in_line=True,
         )
 
@@ -181,17 +182,34 @@ class Edits(QObject):
         try:
             if step.after is None:
                 revision = library.remove(step.layout_id, parent=parent, author=author, reason=step.reason)
-                self._parents[step.layout_id] = revision.id
+                self._parents[step.layout_id], self._kept[step.layout_id] = revision.id, None
                 return revision
-            head = library.commit_merged(step.after, parent=parent, author=author, reason=step.reason)
+            after = self._onto_kept(library, step)
+            head = library.commit_merged(after, parent=parent, author=author, reason=step.reason)
         except engine.laid.ClashError as error:
             return error
         except engine.laid.UnreachableError as error:
             # written down here, on this thread: the window may be gone before it hears of it
             engine.laid.note_unsent(library, step)
             return error
-        self._parents[step.layout_id] = head.revision.id
+        self._parents[step.layout_id], self._kept[step.layout_id] = head.revision.id, head.layout
         return head
+
+    def _onto_kept(self, library: Any, step: EditStep) -> Any:
+        """Return a step's layout on top of what the library holds, where that is not what the step began from.
+
+        So it is when the edit before was merged with somebody's change, or when the step has waited for long.
+        """
+        laid, kept = self._engine.laid, self._kept.get(step.layout_id)
+        if kept is None or step.before is None or kept == step.before:
+            return step.after
+        merged = laid.merge_layouts(step.before, step.after, kept)
+        if merged.clashes or self._engine.check_layout(merged.layout):
+            theirs = library.head_of(step.layout_id)
+            what = ", ".join(dict.fromkeys(clash.name for clash in merged.clashes)) or merged.layout.name
+            raise laid.ClashError(f"{theirs.revision.author} changed the same: {what}.", merged=merged, theirs=theirs,
+                                  where=str(library.address))  # fmt: skip
+        return merged.layout
 
     def _on_answer(self, step: EditStep, answer: Any) -> None:
         laid = self._engine.laid
@@ -202,14 +220,14 @@ class Edits(QObject):
         if isinstance(answer, laid.ClashError):
             self.clashed.emit(answer)
             return
-        if step.after is not None and answer.layout != step.after and self._layouts.get(step.layout_id) == step.after:
+        if step.after is not None and answer.layout != step.after and not self._is_busy(step.layout_id):
             self._layouts[step.layout_id] = answer.layout
             self.changed.emit(str(step.layout_id))
             self.told.emit(f"{answer.layout.name}: {answer.revision.reason}.")
         self.kept.emit()
 
     def _arrived(self, step: EditStep) -> None:
-        self._on_their_way[step.layout_id] -= 1
+        self._on_their_way[step.layout_id] = max(self._on_their_way.get(step.layout_id, 0) - 1, 0)
 
     # a library that does not answer
 
@@ -234,8 +252,11 @@ class Edits(QObject):
                     break
             return answers
 
-        self._jobs.start("keep", "keeping what waited", send, lambda answers: self._on_sent(steps, answers),
-                         lambda sentence: self._on_unsendable(steps, sentence), in_line=True)  # fmt: skip
+        self._jobs.start(
+            "keep", "keeping what waited", send,
+            lambda answers: self._on_sent(steps, answers) if library is self._library else None,
+            lambda sentence: self._on_unsendable(steps, sentence) if library is self._library else None, in_line=True,
+        )  # fmt: skip
 
     def _on_sent(self, steps: list[EditStep], answers: list[Any]) -> None:
         laid = self._engine.laid
@@ -261,7 +282,7 @@ class Edits(QObject):
 
     def choose(self, layout: heavy.Layout, theirs: heavy.LayoutHead) -> None:
         """Keep what was chosen of a clash, as a change of the newest state."""
-        self._parents[layout.id] = theirs.revision.id
+        self._parents[layout.id], self._kept[layout.id] = theirs.revision.id, theirs.layout
         chosen = self._engine.describe_change(theirs.layout, layout)
         self._step(EditStep(layout.id, theirs.layout, layout, f"chosen after a clash: {chosen}"))
 
@@ -280,7 +301,7 @@ class Edits(QObject):
             if (known.get(key) or 0) >= head.revision.id or self._is_busy(key):
                 continue
             before = self._layouts.get(key)
-            self._parents[key] = head.revision.id
+            self._parents[key], self._kept[key] = head.revision.id, head.layout
             if before != head.layout:
                 self._layouts[key] = head.layout
                 self.changed.emit(str(key))
@@ -312,3 +333,4 @@ class Edits(QObject):
     def _take(self, heads: list[heavy.LayoutHead]) -> None:
         self._layouts = {head.layout.id: head.layout for head in heads}
         self._parents = {head.layout.id: head.revision.id for head in heads}
+        self._kept = dict(self._layouts)

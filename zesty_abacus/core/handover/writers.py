@@ -72,6 +72,8 @@ def export_tables(
 ) -> int:
     """Write tables to a file that appears only when it is whole; return how many rows it has.
 
+    A device or a pipe is written to as it is: putting a file in its place would take it away from everybody.
+
     Raises
     ------
     ExportError
@@ -89,16 +91,26 @@ def export_tables(
             rows += table.num_rows
             yield table
 
+    try:
+        if path.exists() and not path.is_file():
+            with path.open("wb") as stream:
+                write_tables(stream, form, schema, counted())
+        else:
+            _write_whole(path, lambda stream: write_tables(stream, form, schema, counted()))
+    except OSError as error:
+        raise ExportError(f"the file cannot be written ({error.strerror or error}).", where=str(path)) from error
+    progress.step(1.0, "written")
+    return rows
+
+
+def _write_whole(path: Path, write: Callable[[BinaryIO], None]) -> None:
+    """Write beside the file and put the new one in its place when it is on the disk."""
     part = path.with_name(path.name + ".part")
     try:
         with part.open("wb") as stream:
-            write_tables(stream, form, schema, counted())
+            write(stream)
             stream.flush()
             os.fsync(stream.fileno())
         part.replace(path)
-    except OSError as error:
-        raise ExportError(f"the file cannot be written ({error.strerror or error}).", where=str(path)) from error
     finally:
         part.unlink(missing_ok=True)
-    progress.step(1.0, "written")
-    return rows
