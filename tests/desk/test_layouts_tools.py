@@ -233,7 +233,7 @@ def test_free_registers_are_swept_into_a_field(pilot):
     ladder = desk.plan.ladder
     first, last = (ladder.rung_rect(n).center() for n in (0, 1))
     pilot.drag(ladder, QPointF(first), QPointF(last))
-    made = next(f for f in whole(pilot, "Bilge sensor").fields if f.name == "field 1")
+    made = next(f for f in whole(pilot, "Bilge sensor").fields if f.name == "field")
     assert str(made.places) == "B0 B1" and desk.plan.current == made.id
 
 
@@ -331,3 +331,17 @@ def test_letters_search_a_choice_and_are_no_commands(pilot):
     pilot.key("s")
     assert field_of(pilot, "angle").kind.value in ("signed", "sign-magnitude") and pilot.session.kind == before
     assert field_of(pilot, "angle 2") is None
+
+
+def test_a_layout_that_came_in_wrong_is_told_and_not_dropped_in_silence(pilot, tmp_path):
+    """The file says a size that the library's own fields do not fit: neither kept nor passed over."""
+    layout = whole(pilot, "Azimuth feedback port")
+    data = pilot.session.engine.laid.WRITERS["json"][2]([layout]).data
+    path = tmp_path / "short.json"
+    path.write_bytes(data.replace(b'"size": 8', b'"size": 2'))
+    desk = open_plan(pilot)
+    desk.bring_in(path)
+    pilot.settle()
+    assert desk.bring.found.count() == 0 and not desk.bring.keep.isEnabled()
+    assert "ends after byte 1" in desk.bring.left.item(0).text()
+    desk.bring.done.emit()

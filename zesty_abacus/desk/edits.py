@@ -64,7 +64,7 @@ class Edits(QObject):
         self._library: Any = None
         self._layouts: dict[UUID, heavy.Layout] = {}
         self._parents: dict[UUID, int | None] = {}
-        self._kept: dict[UUID, heavy.Layout | None] = {}
+        self._kept: dict[UUID, heavy.LayoutHead | None] = {}
         self._undo: list[EditStep] = []
         self._redo: list[EditStep] = []
         self._unsent: list[EditStep] = []
@@ -192,7 +192,7 @@ class Edits(QObject):
             # written down here, on this thread: the window may be gone before it hears of it
             engine.laid.note_unsent(library, step)
             return error
-        self._parents[step.layout_id], self._kept[step.layout_id] = head.revision.id, head.layout
+        self._parents[step.layout_id], self._kept[step.layout_id] = head.revision.id, head
         return head
 
     def _onto_kept(self, library: Any, step: EditStep) -> Any:
@@ -200,16 +200,10 @@ class Edits(QObject):
 
         So it is when the edit before was merged with somebody's change, or when the step has waited for long.
         """
-        laid, kept = self._engine.laid, self._kept.get(step.layout_id)
-        if kept is None or step.before is None or kept == step.before:
+        kept = self._kept.get(step.layout_id)
+        if kept is None or step.before is None or kept.layout == step.before:
             return step.after
-        merged = laid.merge_layouts(step.before, step.after, kept)
-        if merged.clashes or self._engine.check_layout(merged.layout):
-            theirs = library.head_of(step.layout_id)
-            what = ", ".join(dict.fromkeys(clash.name for clash in merged.clashes)) or merged.layout.name
-            raise laid.ClashError(f"{theirs.revision.author} changed the same: {what}.", merged=merged, theirs=theirs,
-                                  where=str(library.address))  # fmt: skip
-        return merged.layout
+        return self._engine.laid.merge_onto(step.before, step.after, kept, str(library.address))
 
     def _on_answer(self, step: EditStep, answer: Any) -> None:
         laid = self._engine.laid
@@ -282,7 +276,7 @@ class Edits(QObject):
 
     def choose(self, layout: heavy.Layout, theirs: heavy.LayoutHead) -> None:
         """Keep what was chosen of a clash, as a change of the newest state."""
-        self._parents[layout.id], self._kept[layout.id] = theirs.revision.id, theirs.layout
+        self._parents[layout.id], self._kept[layout.id] = theirs.revision.id, theirs
         chosen = self._engine.describe_change(theirs.layout, layout)
         self._step(EditStep(layout.id, theirs.layout, layout, f"chosen after a clash: {chosen}"))
 
@@ -301,7 +295,7 @@ class Edits(QObject):
             if (known.get(key) or 0) >= head.revision.id or self._is_busy(key):
                 continue
             before = self._layouts.get(key)
-            self._parents[key], self._kept[key] = head.revision.id, head.layout
+            self._parents[key], self._kept[key] = head.revision.id, head
             if before != head.layout:
                 self._layouts[key] = head.layout
                 self.changed.emit(str(key))
@@ -333,4 +327,4 @@ class Edits(QObject):
     def _take(self, heads: list[heavy.LayoutHead]) -> None:
         self._layouts = {head.layout.id: head.layout for head in heads}
         self._parents = {head.layout.id: head.revision.id for head in heads}
-        self._kept = dict(self._layouts)
+        self._kept = {head.layout.id: head for head in heads}

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+from ..core.exchange.layout_tables import layouts_of_table
 from ..core.exchange.mapping_shelf import MappingShelf
 from ..core.exchange.onto import onto_library
-from ..core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
+from ..core.exchange.registry import TABLE, WRITERS, is_table, open_table, read_layout_file
 from ..core.exchange.result import ExchangeError, Left, read_bytes
-from ..core.exchange.sheets import Sheet, is_workbook
+from ..core.exchange.sheets import Sheet
 from ..core.exchange.table_mapping import (
     ROLES,
     Known,
@@ -24,7 +25,7 @@ from ..core.exchange.table_mapping import (
 from ..core.handover.sheet import sheet_of
 from ..core.handover.sheet_files import write_sheets
 from ..core.handover.sheet_svg import sheet_pages
-from ..core.layouts.changes import head_changes, what_it_is
+from ..core.layouts.changes import describe_change, head_changes, what_it_is
 from ..core.layouts.compare import Compared, Standing, compare_layouts
 from ..core.layouts.merge import Clash, Merged, merge_layouts, with_choice
 from ..core.layouts.model import Layout
@@ -41,7 +42,7 @@ from ..core.layouts.reshape import (
 from ..core.layouts.validate import check_layout
 from ..core.layouts.variants import Variant, present_ids, variants_of
 from ..core.library.errors import ClashError, UnreachableError
-from ..core.library.store import Library
+from ..core.library.store import Library, merge_onto
 from ..core.library.unsent import keep_waiting, read_waiting, unsent_path
 from ..core.progress import Progress
 from ..core.unravel.orders import Order, orders_that_give, parse_received
@@ -59,24 +60,64 @@ class Brought:
         Name of the format.
     layouts
         As they would be kept: what the format cannot say is as the library has it.
+    standings
+        What keeping each would change, in words; empty for one that the library has as it is.
     left
         What was not carried over.
+    trouble
+        Of a table, how many rows overlap or lie nowhere.
     """
 
     path: Path
     form: str
     layouts: tuple[Layout, ...]
+    standings: tuple[str, ...]
     left: tuple[Left, ...]
+    trouble: int
 
 
-def bring_in_layouts(path: Path, known: list[Layout], mapping: TableMapping | None, progress: Progress) -> Brought:
-    """Read a layout file of any known format."""
+@dataclass(frozen=True, slots=True)
+class OpenedTable:
+    """A table file: its sheet, and what its columns mean."""
+
+    sheet: Sheet
+    mapping: TableMapping
+
+
+def open_layout_table(path: Path, shelf: MappingShelf, progress: Progress) -> OpenedTable | None:
+    """Open a table with its columns as they were the last time, or as its headings suggest; None if it is none."""
     progress.step(0.1, f"reading {path.name}")
-    form, found = read_layout_file(path, mapping)
+    if not is_table(read_bytes(path), path):
+        return None
+    sheet, guessed = open_table(path)
+    return OpenedTable(sheet, shelf.find(guessed.headings) or guessed)
+
+
+def bring_in_layouts(path: Path, known: list[Layout], table: OpenedTable | None, progress: Progress) -> Brought:
+    """Read a layout file of any known format; of a table, what was opened."""
+    progress.step(0.1, f"reading {path.name}")
+    mapping = table.mapping if table is not None else None
+    if table is not None:
+        form, found = TABLE, layouts_of_table(table.sheet, table.mapping, str(path))
+    else:
+        form, found = read_layout_file(path)
     progress.step(0.7, "comparing with the library")
-    layouts = onto_library(found.layouts, known, form, mapping if form == TABLE else None)
-    valid = [layout for layout in layouts if not check_layout(layout)]
-    return Brought(path, form, tuple(valid), tuple(found.left))
+    layouts = onto_library(found.layouts, known, form, mapping)
+    problems = {layout.id: check_layout(layout) for layout in layouts}
+    for layout in layouts:
+        if problems[layout.id]:
+            found.leave(layout.name, problems[layout.id][0].sentence)
+    kept = [layout for layout in layouts if not problems[layout.id]]
+    before = {layout.id: layout for layout in known}
+    standings = tuple(_standing(before.get(layout.id), layout) for layout in kept)
+    trouble = trouble_of(table.sheet, table.mapping) if table is not None else 0
+    return Brought(path, form, tuple(kept), standings, tuple(found.left), trouble)
+
+
+def _standing(before: Layout | None, layout: Layout) -> str:
+    if before is None:
+        return f"new, {layout.applies.address_text()}, {len(list(layout.all_fields()))} fields"
+    return "" if before == layout else describe_change(before, layout)
 
 
 def unsent_edits(library: Library) -> list[EditStep]:
@@ -97,71 +138,28 @@ def note_unsent(library: Library, step: EditStep) -> None:
         keep_unsent(library, [*waiting, step])
 
 
-def is_table_file(path: Path) -> bool:
-    """Whether a file is a table, whose columns are for the user to explain."""
-    return path.suffix.lower() in (".csv", ".tsv", ".txt", ".xlsx") or is_workbook(read_bytes(path))
-
-
-def put_out_layouts(path: Path, form: str, layouts: list[Layout], progress: Progress) -> list[Left]:
-    """Write layouts to a file; return what the format has no room for."""
+def put_out_layouts(path: Path, form: str, layouts: list[Layout], progress: Progress) -> tuple[int, str]:
+    """Write layouts to a file; return how many things had no room, and the name of the file that lists them."""
     progress.step(0.2, f"writing {path.name}")
     _, _, write = WRITERS[form]
     written = write(layouts)
+    listed = path.with_name(path.name + ".left.txt")
     try:
         path.write_bytes(written.data)
+        if written.left:
+            lines = [f"{left.place}: {left.reason}\n" for left in written.left]
+            listed.write_text("".join(lines), encoding="utf-8")
     except OSError as error:
         raise ExchangeError(f"the file cannot be written ({error.strerror}).", where=str(path)) from error
-    return written.left
+    return len(written.left), listed.name
 
 
 __all__ = [
-    "ROLES",
-    "TABLE",
-    "WRITERS",
-    "Brought",
-    "CannotReshapeError",
-    "Clash",
-    "ClashError",
-    "Compared",
-    "Known",
-    "MappingShelf",
-    "Merged",
-    "Order",
-    "Sheet",
-    "Standing",
-    "TableMapping",
-    "UnreachableError",
-    "Variant",
-    "bring_in_layouts",
-    "compare_layouts",
-    "ends_of",
-    "guess_mapping",
-    "head_changes",
-    "is_field_row",
-    "is_table_file",
-    "joined",
-    "keep_unsent",
-    "mapping_by_example",
-    "merge_layouts",
-    "moved",
-    "neighbour_of",
-    "note_unsent",
-    "open_table",
-    "orders_that_give",
-    "parse_received",
-    "place_of",
-    "present_ids",
-    "put_out_layouts",
-    "reshaped",
-    "rows_of",
-    "sheet_of",
-    "sheet_pages",
-    "split_off",
-    "stretched",
-    "trouble_of",
-    "unsent_edits",
-    "variants_of",
-    "what_it_is",
-    "with_choice",
-    "write_sheets",
+    "ROLES", "TABLE", "WRITERS", "Brought", "CannotReshapeError", "Clash", "ClashError", "Compared", "Known",
+    "MappingShelf", "Merged", "OpenedTable", "Order", "Sheet", "Standing", "TableMapping", "UnreachableError",
+    "Variant", "bring_in_layouts", "compare_layouts", "ends_of", "guess_mapping", "head_changes", "is_field_row",
+    "joined", "keep_unsent", "mapping_by_example", "merge_layouts", "merge_onto", "moved", "neighbour_of",
+    "note_unsent", "open_layout_table", "orders_that_give", "parse_received", "place_of", "present_ids",
+    "put_out_layouts", "reshaped", "rows_of", "sheet_of", "sheet_pages", "split_off", "stretched", "unsent_edits",
+    "variants_of", "what_it_is", "with_choice", "write_sheets",
 ]  # fmt: skip

@@ -16,6 +16,7 @@ from ..layouts.model import Applies, Field, FieldKind, Layout, RawSet, Selected
 from ..layouts.validate import check_layout
 from .autosar_meaning import Meaning, meaning_of, number_of
 from .bit_numbering import BitNumbering
+from .names import untaken
 from .result import CannotCarryError, Exchanged, ExchangeError, id_of, stable_id
 from .xml import Element, below, child, children, local, parse_xml, place_of, text_of
 
@@ -182,7 +183,7 @@ class _Reader:
             # opaque bytes are sent as they stand
             places = NUMBERING.places(start + 7, width, low_byte_first=False)
             kind = kind if kind is FieldKind.TEXT else FieldKind.BYTES
-        name = _free_name(name_of(signal), taken)
+        name = untaken(name_of(signal), taken)
         settings = meaning.settings(kind, width)
         return Field(id=id_of(mapping.get("UUID")) or stable_id(path, name), name=name, places=places, **settings)
 
@@ -212,7 +213,7 @@ class _Reader:
                             self._signal_fields(inner, byte, path, taken)))  # fmt: skip
         selector = next((f for f in fields if set(f.places.bits) == set(places.bits)), None)
         if selector is None:
-            name = _free_name("selector", taken)
+            name = untaken("selector", taken)
             selector = Field(id=stable_id(path, "selector"), name=name, places=places)
             fields.insert(0, selector)
         for code, own in dynamic:
@@ -246,11 +247,3 @@ def _lane(triggering: Element) -> list[str]:
 
 def _description(element: Element) -> str:
     return " ".join(text_of(element, "DESC", "L-2").split())
-
-
-def _free_name(name: str, taken: set[str]) -> str:
-    made, number = name, 2
-    while made in taken:
-        made, number = f"{name} {number}", number + 1
-    taken.add(made)
-    return made

@@ -24,3 +24,12 @@ class Namer:
             made, number = f"{plain}_{number}", number + 1
         self._taken.add(made.lower())
         return made
+
+
+def untaken(name: str, taken: set[str]) -> str:
+    """Return a name, with a number if it is taken, and take it."""
+    made, number = name, 2
+    while made in taken:
+        made, number = f"{name} {number}", number + 1
+    taken.add(made)
+    return made

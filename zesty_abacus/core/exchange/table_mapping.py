@@ -143,9 +143,10 @@ class Row:
         return self._cells.get(role, "")
 
 
-def rows_of(sheet: Sheet, mapping: TableMapping) -> list[Row]:
-    """Return the rows below the headings."""
-    return [Row(mapping, cells, line) for cells, line in zip(sheet.rows[1:], sheet.lines[1:], strict=True)]
+def rows_of(sheet: Sheet, mapping: TableMapping, most: int | None = None) -> list[Row]:
+    """Return the rows below the headings, all or so many."""
+    end = None if most is None else most + 1
+    return [Row(mapping, cells, line) for cells, line in zip(sheet.rows[1:end], sheet.lines[1:end], strict=True)]
 
 
 def is_field_row(row: Row) -> bool:

@@ -33,6 +33,7 @@ from ..layouts.model import (
     Selected,
 )
 from ..layouts.validate import check_layout
+from .names import untaken
 from .result import CannotCarryError, Exchanged, ExchangeError, exact_of, id_of, stable_id
 from .xml import Element, below, child, children, local, parse_xml, place_of, text_of
 from .xtce_types import Shape, sent_bits, shape_of, whole
@@ -201,7 +202,7 @@ class _Reader:
         size = max(_bytes_of(inner.fields), _declared_size(heir))
         name = heir.get("name", "")
         group = Group(
-            id=stable_id(self._path, name), name=self._free_name(name), size=size, fields=tuple(inner.fields),
+            id=stable_id(self._path, name), name=untaken(name, self._names), size=size, fields=tuple(inner.fields),
             parts=tuple(inner.parts), selected=selected,
         )  # fmt: skip
         content.close()
@@ -307,7 +308,7 @@ class _Reader:
         own = own_data(parameter)
         field = msgspec.structs.replace(
             shape.field, id=id_of(own.get("id")) or stable_id(self._path, name), selected=selected,
-            name=self._free_name(str(own.get("name") or name)),
+            name=untaken(str(own.get("name") or name), self._names),
             note=parameter.get("shortDescription", "") or shape.field.note,
         )  # fmt: skip
         self._by_parameter[name] = field
@@ -323,7 +324,8 @@ class _Reader:
     def _take_run(self, content: _Content, field: Field, shape: Shape, selected: Selected | None) -> None:
         length: Expression | None = None
         if shape.tag_bits:
-            tag = Field(id=stable_id(self._path, field.name, "length"), name=self._free_name(f"{field.name} length"),
+            name = untaken(f"{field.name} length", self._names)
+            tag = Field(id=stable_id(self._path, field.name, "length"), name=name,
                         places=Places(sent_bits(content.bit, shape.tag_bits)))  # fmt: skip
             content.bit += shape.tag_bits
             content.put(tag)
@@ -363,7 +365,7 @@ class _Reader:
         own = own_data(container)
         group_id = id_of(own.get("id")) or stable_id(self._path, name, str(entry.sourceline))
         content.put_part(
-            Group(id=group_id, name=self._free_name(str(own.get("name") or name)), size=size,
+            Group(id=group_id, name=untaken(str(own.get("name") or name), self._names), size=size,
                   fields=tuple(inner.fields), parts=tuple(inner.parts), selected=selected, amount=amount,
                   repeat=Repeat.ONCE if amount is None else Repeat.COUNT)
         )  # fmt: skip
@@ -398,7 +400,8 @@ class _Reader:
             shape.field, id=stable_id(self._path, name, "item"), name=name, places=Places(shape.places(0))
         )
         content.put_part(
-            Group(id=stable_id(self._path, name), name=self._free_name(name), size=shape.width // 8, fields=(item,),
+            Group(id=stable_id(self._path, name), name=untaken(name, self._names), size=shape.width // 8,
+                  fields=(item,),
                   repeat=Repeat.COUNT, amount=Expression(f"{last} + {1 - first}" if first != 1 else str(last)))
         )  # fmt: skip
 
@@ -407,13 +410,6 @@ class _Reader:
         if declared is None:
             raise CannotCarryError(f"there is no type {type_name}.")
         return shape_of(declared)
-
-    def _free_name(self, name: str) -> str:
-        made, number = name, 2
-        while made in self._names:
-            made, number = f"{name} {number}", number + 1
-        self._names.add(made)
-        return made
 
 
 def _compared(comparison: Element, field: Field) -> RawSet:

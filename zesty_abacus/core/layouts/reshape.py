@@ -14,6 +14,7 @@ from ..errors import MisuseError
 from .fields import Field, FieldKind, new_field
 from .model import Layout
 from .places import Places
+from .templates import free_name
 
 
 class CannotReshapeError(MisuseError):
@@ -92,12 +93,8 @@ def split_off(layout: Layout, field: Field, bits: frozenset[int]) -> tuple[Layou
     rest = [bit for bit in field.places.bits if bit not in bits]
     if not part or not rest:
         raise CannotReshapeError("mark a part of the field to split it off.")
-    number = 2
-    names = {one.name for one in layout.all_fields()}
-    while f"{field.name} {number}" in names:
-        number += 1
     kind = FieldKind.FLAG if len(part) == 1 else FieldKind.UNSIGNED
-    made = new_field(f"{field.name} {number}", Places(part), kind, selected=field.selected)
+    made = new_field(free_name(layout, field.name), Places(part), kind, selected=field.selected)
     return layout.with_field(_with_places(field, Places(rest))).with_field(made), made
 
 

@@ -42,7 +42,8 @@ class Template:
     add: Callable[[Layout], Layout]
 
 
-def _free_name(layout: Layout, word: str) -> str:
+def free_name(layout: Layout, word: str) -> str:
+    """Return a word, with a number if something of the layout is called so already."""
     taken = {item.name for item in (*layout.named_items(), *layout.parts, *layout.checks)}
     number = 1
     name = word
@@ -56,7 +57,7 @@ def _add_array(layout: Layout) -> Layout:
     count = next((field for field in layout.fields if field.name in ("count", "number", "n")), None)
     cell = new_field("cell", parse_places("B0"))
     group = Group(
-        id=uuid4(), name=_free_name(layout, "items"), size=1, fields=(cell,),
+        id=uuid4(), name=free_name(layout, "items"), size=1, fields=(cell,),
         repeat=Repeat.COUNT if count is not None else Repeat.TO_END,
         amount=Expression(count.name) if count is not None else None,
     )  # fmt: skip
@@ -68,14 +69,14 @@ def _add_optional(layout: Layout) -> Layout:
     if flag is None:
         raise NothingToDoError("An optional part needs a flag to depend on; make one first.")
     group = Group(
-        id=uuid4(), name=_free_name(layout, f"if {flag.name}"), size=1, selected=Selected(flag.id, RawSet.of(1)),
-        fields=(new_field(_free_name(layout, "value"), parse_places("B0")),),
+        id=uuid4(), name=free_name(layout, f"if {flag.name}"), size=1, selected=Selected(flag.id, RawSet.of(1)),
+        fields=(new_field(free_name(layout, "value"), parse_places("B0")),),
     )  # fmt: skip
     return layout.with_item(group)
 
 
 def _add_string(layout: Layout) -> Layout:
-    name = _free_name(layout, "text")
+    name = free_name(layout, "text")
     return layout.with_item(Run(id=uuid4(), name=name, field=new_field(name, NO_PLACES, FieldKind.TEXT), end="00"))
 
 
@@ -84,7 +85,7 @@ def _add_elements(layout: Layout) -> Layout:
         id=uuid4(), name="type 1", types=RawSet.of(1), fields=(new_field("value", parse_places("B0")),)
     )  # fmt: skip
     part = Elements(
-        id=uuid4(), name=_free_name(layout, "elements"), head=2, type=new_field("type", parse_places("B0")),
+        id=uuid4(), name=free_name(layout, "elements"), head=2, type=new_field("type", parse_places("B0")),
         length=new_field("length", parse_places("B1")), cases=(case,),
     )  # fmt: skip
     return layout.with_item(part)
@@ -92,7 +93,7 @@ def _add_elements(layout: Layout) -> Layout:
 
 def _add_line(layout: Layout) -> Layout:
     columns = tuple(new_field(f"column {number}", NO_PLACES) for number in (1, 2))
-    return layout.with_item(TextLine(id=uuid4(), name=_free_name(layout, "line"), columns=columns))
+    return layout.with_item(TextLine(id=uuid4(), name=free_name(layout, "line"), columns=columns))
 
 
 def _field_for_check(layout: Layout, words: tuple[str, ...]) -> Field:
@@ -117,7 +118,7 @@ def _add_crc(width: int, polynomial: int, start: int, final: int, reflected: boo
     def add(layout: Layout) -> Layout:
         field = _field_for_check(layout, ("crc", "check"))
         crc = Crc(
-            id=uuid4(), name=_free_name(layout, f"CRC-{width}"), field=field.id, coverage=_before(field, layout),
+            id=uuid4(), name=free_name(layout, f"CRC-{width}"), field=field.id, coverage=_before(field, layout),
             width=width, polynomial=polynomial, start=start, final=final, reflect_in=reflected, reflect_out=reflected,
         )  # fmt: skip
         return layout.with_item(crc)
@@ -128,14 +129,14 @@ def _add_crc(width: int, polynomial: int, start: int, final: int, reflected: boo
 def _add_sum(layout: Layout) -> Layout:
     field = _field_for_check(layout, ("sum", "check"))
     return layout.with_item(
-        Sum(id=uuid4(), name=_free_name(layout, "sum check"), field=field.id, coverage=_before(field, layout))
+        Sum(id=uuid4(), name=free_name(layout, "sum check"), field=field.id, coverage=_before(field, layout))
     )
 
 
 def _add_xor(layout: Layout) -> Layout:
     field = _field_for_check(layout, ("xor", "check"))
     return layout.with_item(
-        Xor(id=uuid4(), name=_free_name(layout, "exclusive or"), field=field.id, coverage=_before(field, layout))
+        Xor(id=uuid4(), name=free_name(layout, "exclusive or"), field=field.id, coverage=_before(field, layout))
     )
 
 
@@ -144,7 +145,7 @@ def _add_counter(layout: Layout) -> Layout:
     field = found or next((f for f in layout.fields if f.kind is FieldKind.UNSIGNED), None)
     if field is None:
         raise NothingToDoError("A counter needs an unsigned field; make one first.")
-    return layout.with_item(Counter(id=uuid4(), name=_free_name(layout, f"{field.name} goes up"), field=field.id))
+    return layout.with_item(Counter(id=uuid4(), name=free_name(layout, f"{field.name} goes up"), field=field.id))
 
 
 def _add_complement(layout: Layout) -> Layout:
@@ -157,7 +158,7 @@ def _add_complement(layout: Layout) -> Layout:
     if not pairs:
         raise NothingToDoError("A complement needs two fields of one width; make them first.")
     first, second = pairs[-1]
-    return layout.with_item(Complement(id=uuid4(), name=_free_name(layout, "complement"), field=second.id, of=first.id))
+    return layout.with_item(Complement(id=uuid4(), name=free_name(layout, "complement"), field=second.id, of=first.id))
 
 
 def _add_reserved(layout: Layout) -> Layout:
@@ -166,12 +167,12 @@ def _add_reserved(layout: Layout) -> Layout:
     if not free:
         raise NothingToDoError("Every bit belongs to a field already.")
     order = sorted(free, key=lambda bit: (bit // 8, -(bit % 8)))
-    return layout.with_item(Reserved(id=uuid4(), name=_free_name(layout, "reserved"), places=Places(order)))
+    return layout.with_item(Reserved(id=uuid4(), name=free_name(layout, "reserved"), places=Places(order)))
 
 
 def _add_rule(layout: Layout) -> Layout:
     return layout.with_item(
-        Rule(id=uuid4(), name=_free_name(layout, "length"), expression=Expression(f"size == {layout.size}"))
+        Rule(id=uuid4(), name=free_name(layout, "length"), expression=Expression(f"size == {layout.size}"))
     )
 
 
@@ -180,7 +181,7 @@ def _add_computed(layout: Layout) -> Layout:
     if not numbers:
         raise NothingToDoError("A computed value needs a number to compute from; make a field first.")
     text = " * ".join(quoted(field.name) for field in numbers[:2])
-    return layout.with_item(Computed(id=uuid4(), name=_free_name(layout, "computed"), expression=Expression(text)))
+    return layout.with_item(Computed(id=uuid4(), name=free_name(layout, "computed"), expression=Expression(text)))
 
 
 TEMPLATES: tuple[Template, ...] = (
@@ -215,7 +216,7 @@ def what_fits_inside(item: object) -> str:
 
 def with_one_more_inside(layout: Layout, item: Group | ElementCase | TextLine | Elements) -> Layout:
     """Return a layout with one more field, column or case inside an item; a group grows by the byte it takes."""
-    name = _free_name(layout, "column" if isinstance(item, TextLine) else "field")
+    name = free_name(layout, "column" if isinstance(item, TextLine) else "field")
     if isinstance(item, TextLine):
         return layout.with_item(replace(item, columns=(*item.columns, new_field(name, NO_PLACES))))
     if isinstance(item, Elements):
@@ -235,7 +236,7 @@ def with_field_behind(layout: Layout) -> Layout:
 
     Where parts follow the fixed fields, it is the byte behind these, and the parts move on.
     """
-    name = _free_name(layout, "field")
+    name = free_name(layout, "field")
     if layout.registers is not None:
         width = layout.registers.space.register_bits
         taken = {bit // width for field in layout.fields for bit in field.places}

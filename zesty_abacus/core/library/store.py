@@ -43,6 +43,23 @@ class SearchHit:
     matched: str
 
 
+def merge_onto(base: Layout, ours: Layout, newest: LayoutHead, where: str) -> Layout:
+    """Return our change of ``base`` on top of the newest state.
+
+    Raises
+    ------
+    ClashError
+        If both changed the same thing differently, or make no valid layout together.
+    """
+    merged = merge_layouts(base, ours, newest.layout)
+    problems = check_layout(merged.layout)
+    if merged.clashes or problems:
+        what = ", ".join(dict.fromkeys(clash.name for clash in merged.clashes)) or problems[0].sentence
+        message = f"{newest.revision.author} changed the same: {what}."
+        raise ClashError(message, merged=merged, theirs=newest, where=where)
+    return merged.layout
+
+
 def default_author() -> str:
     """Return the name under which this user's changes are kept."""
     try:
@@ -171,7 +188,9 @@ class Library:
             assert before is not None and parent is not None
             base = self._history.state_at(connection, parent)
             newest = self._head_of(before)
-            both, words = self._merged(layout, base, newest, reason)
+            both = merge_onto(base, layout, newest, str(self.address))
+            own = reason or describe_change(base, layout)
+            words = f"{own} (merged with the change by {newest.revision.author})"
             return LayoutHead(both, self._append(connection, layout.id, both, before, author, words))
 
     def _words(self, before: sa.Row | None, layout: Layout) -> str:
@@ -180,16 +199,6 @@ class Library:
 
     def _head_of(self, row: sa.Row) -> LayoutHead:
         return LayoutHead(self._history.state_of(row), self._history.revision_of(row))
-
-    def _merged(self, layout: Layout, base: Layout, newest: LayoutHead, reason: str) -> tuple[Layout, str]:
-        merged = merge_layouts(base, layout, newest.layout)
-        problems = check_layout(merged.layout)
-        if merged.clashes or problems:
-            what = ", ".join(dict.fromkeys(clash.name for clash in merged.clashes)) or problems[0].sentence
-            raise ClashError(f"{newest.revision.author} changed the same: {what}.", merged=merged, theirs=newest,
-                             where=str(self.address))  # fmt: skip
-        own = reason or describe_change(base, layout)
-        return merged.layout, f"{own} (merged with the change by {newest.revision.author})"
 
     def newest_revision(self) -> int:
         """Return the id of the newest change of any layout, 0 if there is none: a light look for news."""

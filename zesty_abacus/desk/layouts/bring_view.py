@@ -74,27 +74,30 @@ class BringView(QWidget):
 
     def begin(self, path: Path) -> None:
         """Read a file and show what it gives; errors are told and keep the view open."""
-        engine = self._session.engine
+        session, laid = self._session, self._session.engine.laid
         self.path, self.brought = path, None
         self.found.clear()
         self.left.clear()
-        try:
-            is_table = engine.laid.is_table_file(path)
-            if is_table:
-                self.picker.begin(path, engine.laid.MappingShelf(table_columns_path()))
-        except engine.AbacusError as error:
-            self._on_failed(str(error))
-            return
-        self.picker.setVisible(is_table)
+        self.words.setText(f"Reading {path.name}…")
+        shelf = laid.MappingShelf(table_columns_path())
+        session.jobs.start(
+            "bring in", f"reading {path.name}", lambda progress: laid.open_layout_table(path, shelf, progress),
+            self._on_opened, self._on_failed,
+        )  # fmt: skip
+
+    def _on_opened(self, table: heavy.laid.OpenedTable | None) -> None:
+        if table is not None:
+            self.picker.show_table(table)
+        self.picker.setVisible(table is not None)
         self._read()
 
     def _read(self) -> None:
         session, path = self._session, self.path
         assert path is not None
         laid, known = session.engine.laid, session.edits.layouts()
-        mapping = self.picker.mapping if not self.picker.isHidden() else None
+        table = self.picker.table_in_hand if not self.picker.isHidden() else None
         session.jobs.start(
-            "bring in", f"reading {path.name}", lambda progress: laid.bring_in_layouts(path, known, mapping, progress),
+            "bring in", f"reading {path.name}", lambda progress: laid.bring_in_layouts(path, known, table, progress),
             self._show, self._on_failed,
         )  # fmt: skip
 
@@ -108,13 +111,14 @@ class BringView(QWidget):
         self.brought = brought
         self.words.setText(f"{brought.path.name}, {brought.form}: tick what is to be kept")
         self.found.clear()
-        for layout in brought.layouts:
-            words, differs = self._standing(layout)
-            item = QListWidgetItem(f"{layout.name}: {words}")
+        for layout, standing in zip(brought.layouts, brought.standings, strict=True):
+            item = QListWidgetItem(f"{layout.name}: {standing or 'as the library has it'}")
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsSelectable)
-            item.setCheckState(Qt.CheckState.Checked if differs else Qt.CheckState.Unchecked)
-            item.setToolTip(words)
+            item.setCheckState(Qt.CheckState.Checked if standing else Qt.CheckState.Unchecked)
+            item.setToolTip(item.text())
             self.found.addItem(item)
+        if not self.picker.isHidden():
+            self.picker.show_trouble(brought.trouble)
         self.left.clear()
         things = "1 thing is" if len(brought.left) == 1 else f"{len(brought.left)} things are"
         self.left_words.setText(f"{things} not carried over" if brought.left else "nothing is lost")
@@ -123,14 +127,6 @@ class BringView(QWidget):
             item.setToolTip(item.text())
             self.left.addItem(item)
         self.keep.setEnabled(bool(brought.layouts))
-
-    def _standing(self, layout: heavy.Layout) -> tuple[str, bool]:
-        known = self._session.edits.layout(layout.id)
-        if known is None:
-            return f"new, {layout.applies.address_text()}, {len(list(layout.all_fields()))} fields", True
-        if known == layout:
-            return "as the library has it", False
-        return self._session.engine.describe_change(known, layout), True
 
     def keep_ticked(self) -> None:
         """Keep what is ticked, remember the columns, and go back to the plan."""

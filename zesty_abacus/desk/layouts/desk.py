@@ -390,10 +390,7 @@ class LayoutsDesk(QWidget):
         settings = {"places": places, "kind": order.kind, "ratio": order.ratio, "inverted": order.inverted}
         field = next((one for one in whole.fields if one.id == self.plan.current), None)
         if field is None:
-            number = 1
-            while whole.field_named(f"field {number}") is not None:
-                number += 1
-            field = engine.new_field(f"field {number}", places, order.kind)
+            field = engine.new_field(engine.free_name(whole, "field"), places, order.kind)
         if self._on_edited(msgspec.structs.replace(field, **settings)):
             self.plan.pick(field.id)
             self._show_orders(shown=False)

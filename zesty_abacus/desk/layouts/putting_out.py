@@ -36,12 +36,11 @@ def put_out(session: Session, path: Path, form: str, layouts: list[heavy.Layout]
     """Write layouts to a file on a thread; what the format has no room for is listed beside it."""
     laid = session.engine.laid
 
-    def done(left: list[Any]) -> None:
+    def done(answer: tuple[int, str]) -> None:
+        lost, listed = answer
         words = f"{len(layouts)} layouts are in {path.name}."
-        if left:
-            listed = path.with_name(path.name + ".left.txt")
-            listed.write_text("".join(f"{one.place}: {one.reason}\n" for one in left), encoding="utf-8")
-            words += f" {len(left)} things have no place in that format; they are listed in {listed.name}."
+        if lost:
+            words += f" {lost} things have no place in that format; they are listed in {listed}."
         session.told.emit("good", words)
 
     session.jobs.start(

@@ -187,11 +187,10 @@ class Reshaper(QObject):
         else:
             unit = "R" if width == 16 else "B"
             text = " ".join(f"{unit}{number}" for number in range(first, last + 1))
-        number = 1
-        while layout.field_named(f"field {number}") is not None:
-            number += 1
         kind = session.engine.FieldKind("flag" if width * (last - first + 1) == 1 else "unsigned")
-        field = session.engine.new_field(f"field {number}", session.engine.parse_places(text), kind)
+        field = session.engine.new_field(
+            session.engine.free_name(layout, "field"), session.engine.parse_places(text), kind
+        )
         if self._keep(layout.with_field(field)):
             self._plan.pick(field.id)
             self._plan.form.lines["name"].setFocus()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
@@ -53,18 +52,26 @@ class TablePicker(QWidget):
         column.addWidget(self.table, 1)
         column.addWidget(self.problem)
 
-    def begin(self, path: Path, remembered: heavy.laid.MappingShelf) -> None:
-        """Show a table file with the columns as they were the last time, or as its headings suggest.
-
-        Raises
-        ------
-        AbacusError
-            If the file cannot be read.
-        """
-        sheet, guessed = self._session.engine.laid.open_table(path)
-        self.sheet, self._known = sheet, {}
-        self.mapping = remembered.find(guessed.headings) or guessed
+    def show_table(self, table: heavy.laid.OpenedTable) -> None:
+        """Show a table that was opened."""
+        self.sheet, self.mapping, self._known = table.sheet, table.mapping, {}
         self._show()
+
+    @property
+    def table_in_hand(self) -> heavy.laid.OpenedTable | None:
+        """The table with its columns as they are chosen now."""
+        if self.sheet is None or self.mapping is None:
+            return None
+        return self._session.engine.laid.OpenedTable(self.sheet, self.mapping)
+
+    def show_trouble(self, trouble: int) -> None:
+        """Say how bits are numbered, and whether rows get into each other's way."""
+        assert self.mapping is not None
+        self.words.setText(
+            f"Here {self.mapping.numbering.words()}."
+            + (f" Rows that overlap or lie nowhere: {trouble}." if trouble else " No row overlaps another.")
+            + " If a row lies elsewhere, write its true place, such as B1 B0: the others follow."
+        )
 
     def _show(self) -> None:
         assert self.sheet is not None and self.mapping is not None
@@ -101,7 +108,7 @@ class TablePicker(QWidget):
         assert self.sheet is not None and self.mapping is not None
         laid, engine = self._session.engine.laid, self._session.engine
         self._filling = True
-        for number, row in enumerate(laid.rows_of(self.sheet, self.mapping)[:_SHOWN_ROWS]):
+        for number, row in enumerate(laid.rows_of(self.sheet, self.mapping, _SHOWN_ROWS)):
             text, wrong = "", False
             if laid.is_field_row(row):
                 try:
@@ -112,12 +119,6 @@ class TablePicker(QWidget):
             item.setFont(figure_font(SMALL_PX, bold=number in self._known))
             item.setForeground(QColor(look.theme.wrong if wrong else look.theme.zest_text))
             self.table.setItem(number + 1, 0, item)
-        trouble = laid.trouble_of(self.sheet, self.mapping)
-        self.words.setText(
-            f"Here {self.mapping.numbering.words()}."
-            + (f" Rows that overlap or lie nowhere: {trouble}." if trouble else " No row overlaps another.")
-            + " If a row lies elsewhere, write its true place, such as B1 B0: the others follow."
-        )
         self._filling = False
 
     def set_role(self, column: int, role: str) -> None:
@@ -134,18 +135,28 @@ class TablePicker(QWidget):
             self.set_example(item.row() - 1, item.text())
 
     def set_example(self, row: int, text: str) -> None:
-        """Say where the field of a row lies."""
+        """Say where the field of a row lies; every way of numbering is tried on a thread."""
         assert self.sheet is not None and self.mapping is not None
-        engine = self._session.engine
+        session, sheet, mapping = self._session, self.sheet, self.mapping
+        laid, before = session.engine.laid, self._known
         try:
-            example = engine.laid.Known(row, engine.parse_places(text))
-            known = {**self._known, row: example}
-            found = engine.laid.mapping_by_example(self.sheet, self.mapping, list(known.values()))
-        except engine.AbacusError as error:
-            self.problem.setText(str(error))
-            self._show_places()
+            self._known = {**before, row: laid.Known(row, session.engine.parse_places(text))}
+        except session.engine.AbacusError as error:
+            self._refuse(before, str(error))
             return
+        known = list(self._known.values())
+        session.jobs.start(
+            "numbering", "trying ways of numbering bits",
+            lambda _progress: laid.mapping_by_example(sheet, mapping, known),
+            self._numbered, lambda sentence: self._refuse(before, sentence),
+        )  # fmt: skip
+
+    def _refuse(self, known: dict[int, heavy.laid.Known], sentence: str) -> None:
         self._known = known
+        self.problem.setText(sentence)
+        self._show_places()
+
+    def _numbered(self, found: list[heavy.laid.TableMapping]) -> None:
         self.problem.setText("" if len(found) == 1 else f"{len(found)} ways of numbering give this; "
                              "the one with the fewest overlaps is taken. Another row makes it sure.")  # fmt: skip
         self._take(found[0])
