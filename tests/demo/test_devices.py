@@ -112,9 +112,9 @@ def test_measurement_alone_finds_every_lane(tmp_path, device):
 def test_recipes_are_in_the_library_and_offered_for_a_later_run(tmp_path):
     trial = copy_shipped_trial(tmp_path / "yuzu")
     library = Library.open(trial.library_address)
-    assert {head.recipe.lane for head in library.recipes.heads()} == set(demo_recipes())
+    assert {head.state.lane for head in library.recipes.heads()} == set(demo_recipes())
     offered = library.recipes.fitting("bilge-run-15.csv", "sample table", ("ch1", "ch2"))
-    assert [head.recipe.name for head in offered] == ["bilge level"]
+    assert [head.state.name for head in offered] == ["bilge level"]
     library.close()
 
 

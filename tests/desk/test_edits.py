@@ -191,7 +191,7 @@ def test_news_never_turn_back_what_is_newer_here(bench):
     bench.edits.change(LAYOUTS[0])
     bench.settle()
     old = bench.library.heads()
-    newest = bench.library.newest_revision()
+    newest = bench.library.marks().layouts
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="newer"))
     bench.edits.change(LAYOUTS[1])
     bench.settle()
@@ -199,7 +199,7 @@ def test_news_never_turn_back_what_is_newer_here(bench):
     assert {layout.note for layout in bench.edits.layouts()} == {"newer", ""} and len(bench.edits.layouts()) == 2
     head = bench.library.head_of(LAYOUTS[1].id)
     bench.library.remove(LAYOUTS[1].id, parent=head.revision.id, author="mara")
-    bench.edits.take_news(bench.library.newest_revision(), bench.library.heads())
+    bench.edits.take_news(bench.library.marks().layouts, bench.library.heads())
     assert [layout.id for layout in bench.edits.layouts()] == [LAYOUTS[0].id]
 
 

@@ -21,7 +21,7 @@ def test_every_state_is_kept(library):
     first = shelf.commit(RECIPE, parent=None, author="a")
     changed = msgspec.structs.replace(RECIPE, lane="winch")
     second = shelf.commit(changed, parent=first.id, author="b", reason="named the lane")
-    assert shelf.head_of(RECIPE.id).recipe == changed and shelf.recipe_at(first.id) == RECIPE
+    assert shelf.head_of(RECIPE.id).state == changed and shelf.state_at(first.id) == RECIPE
     assert [(r.number, r.author, r.reason) for r in shelf.history(RECIPE.id)] == [
         (2, "b", "named the lane"), (1, "a", "new recipe"),
     ]  # fmt: skip
@@ -30,15 +30,15 @@ def test_every_state_is_kept(library):
     shelf.remove(RECIPE.id, parent=second.id, author="a")
     assert shelf.heads() == [] and shelf.head_of(RECIPE.id) is None
     with pytest.raises(UnknownLayoutError):
-        shelf.recipe_at(shelf.history(RECIPE.id)[0].id)
+        shelf.state_at(shelf.history(RECIPE.id)[0].id)
     assert shelf.commit(RECIPE, parent=None, author="a").number == 4, "a removed recipe may come back"
 
 
 def test_importing_again_changes_instead_of_doubling(library):
     shelf = library.recipes
-    assert shelf.import_recipes([RECIPE], author="a", reason="x") == 1
-    assert shelf.import_recipes([RECIPE], author="a", reason="x") == 0
-    assert shelf.import_recipes([msgspec.structs.replace(RECIPE, note="n")], author="a", reason="x") == 1
+    assert shelf.import_all([RECIPE], author="a", reason="x") == 1
+    assert shelf.import_all([RECIPE], author="a", reason="x") == 0
+    assert shelf.import_all([msgspec.structs.replace(RECIPE, note="n")], author="a", reason="x") == 1
     assert len(shelf.heads()) == 1
 
 
@@ -46,8 +46,8 @@ def test_the_most_particular_recipe_is_offered_first(library):
     anything = new_recipe("anything", source=SourcePattern(file="*"))
     this = new_recipe("this", source=SourcePattern(file="winch-load*", form="VCD"))
     other = new_recipe("other", source=SourcePattern(file="deck*"))
-    library.recipes.import_recipes([anything, RECIPE, other, this], author="a", reason="x")
-    names = [head.recipe.name for head in library.recipes.fitting("winch-load.vcd", "VCD", ())]
+    library.recipes.import_all([anything, RECIPE, other, this], author="a", reason="x")
+    names = [head.state.name for head in library.recipes.fitting("winch-load.vcd", "VCD", ())]
     assert names == ["this", "winch", "anything"]
 
 

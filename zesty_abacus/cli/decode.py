@@ -25,7 +25,7 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     """
     library = open_library(where)
     layouts = library.layouts_of(release) if release else library.layouts()
-    state = f"release {release}" if release else f"revision {library.newest_revision()}"
+    state = f"release {release}" if release else f"revision {library.marks().layouts}"
     click.echo(f"decoded with {library.name}, {state}", err=True)
     library.close()
     with opened_sources(sources) as capture:

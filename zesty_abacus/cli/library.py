@@ -69,9 +69,7 @@ def import_(where: str, files: tuple[Path, ...], author: str, reason: str, colum
     for file in files:
         if _holds_recipes(file):
             recipes = recipes_from_file(file)
-            changed = target.recipes.import_recipes(
-                recipes, author=author, reason=reason or f"brought in from {file.name}"
-            )
+            changed = target.recipes.import_all(recipes, author=author, reason=reason or f"brought in from {file.name}")
             click.echo(f"{file}: {len(recipes)} recipes, {changed} new or changed")
             continue
         form, exchanged = read_layout_file(file, mapping)
@@ -99,7 +97,7 @@ def export(where: str, output: Path | None, recipes: bool, form: str, only: tupl
     """
     source = open_library(where)
     if recipes:
-        text = recipes_to_file_text(head.recipe for head in source.recipes.heads())
+        text = recipes_to_file_text(head.state for head in source.recipes.heads())
         source.close()
         put_text(text, output)
         return
@@ -175,7 +173,7 @@ def show(where: str, search: str, as_json: bool) -> None:
     if search:
         found = {hit.layout_id for hit in source.search(search)}
         layouts = [layout for layout in layouts if layout.id in found]
-    recipes = [head.recipe for head in source.recipes.heads() if search.casefold() in head.recipe.name.casefold()]
+    recipes = [head.state for head in source.recipes.heads() if search.casefold() in head.state.name.casefold()]
     source.close()
     if as_json:
         click.echo(layouts_to_file_text(layouts), nl=False)
@@ -301,7 +299,8 @@ def sync(copy: Path, home: str, author: str, as_json: bool) -> None:
     if as_json:
         click.echo(msgspec.json.encode(report).decode())
     else:
-        for words, names in (("taken", report.taken), ("given", report.given), ("merged", report.merged)):
+        for words, names in (("taken", report.taken), ("given", report.given), ("merged", report.merged),
+                             ("proposed", report.proposed)):  # fmt: skip
             click.echo(f"{words}: {', '.join(names) or 'nothing'}")
     for sentence in report.clashed:
         click.echo(f"clash: {sentence}", err=True)

@@ -147,7 +147,7 @@ def make_library(trial: Trial) -> Library:
             head = library.head_of(layout.id)
             library.commit(state, parent=head.revision.id if head else None, author=author, reason=reason)
     recipes = recipes_from_file(trial.folder / _RECIPES)
-    library.recipes.import_recipes(recipes, author="bench 2", reason="measured on run 14")
+    library.recipes.import_all(recipes, author="bench 2", reason="measured on run 14")
     return library
 
 

@@ -25,7 +25,7 @@ from ..core.frames.flags import EXCEPTION, PACKET, TELLS_KINDS_APART, wrong_word
 from ..core.frames.kinds import KindKey
 from ..core.frames.table import FrameTable
 from ..core.layouts.model import Layout
-from ..core.library.recipe_shelf import RecipeHead
+from ..core.library.shelf import Head
 from ..core.library.store import Library
 from ..core.lines.registry import decoder_of, decoders
 from ..core.lines.result import LineResult, MarkKind, Marks, Vote
@@ -153,9 +153,9 @@ def _used(request: SourceRequest) -> tuple[Offer, ...]:
 
 
 def _library_offers(request: SourceRequest, form: str, channels: Sequence[str], library: Library) -> list[Offer]:
-    heads: list[RecipeHead] = library.recipes.fitting(request.path.name, form, channels)
+    heads: list[Head[Recipe]] = library.recipes.fitting(request.path.name, form, channels)
     return [
-        Offer(head.recipe, "library", 1.0, (f"kept in the library by {head.revision.author}: {head.revision.reason}",))
+        Offer(head.state, "library", 1.0, (f"kept in the library by {head.revision.author}: {head.revision.reason}",))
         for head in heads
     ]
 

@@ -3,6 +3,7 @@
 LibraryError
 ├── StaleParentError     somebody changed the layout since the edit began
 ├── ClashError           and changed the same thing differently
+├── AgreementNeededError others agree first
 ├── RefusedError         the database does not allow this user to do it
 ├── UnreachableError     the server does not answer
 ├── UnknownLayoutError   no such layout or revision
@@ -14,6 +15,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import contextmanager
 
+import psycopg
 import sqlalchemy.exc
 
 from ..errors import DataError
@@ -61,6 +63,20 @@ class NewerLibraryError(LibraryError):
     """The library has tables that this version of the program does not know."""
 
 
+class AgreementNeededError(LibraryError):
+    """The library keeps only changes that others agreed to."""
+
+
+@contextmanager
+def mapped_network_errors(where: str) -> Iterator[None]:
+    """Turn errors of a connection used by itself into :class:`UnreachableError`."""
+    try:
+        yield
+    except (psycopg.Error, OSError) as error:
+        raise UnreachableError("the server of the library does not answer.", where=where,
+                               hint="Look at the network; what was kept is safe.") from error  # fmt: skip
+
+
 @contextmanager
 def mapped_errors(where: str) -> Iterator[None]:
     """Turn errors of the database driver into a :class:`LibraryError` that keeps the cause."""
@@ -76,6 +92,15 @@ def _mapped(error: sqlalchemy.exc.SQLAlchemyError, where: str) -> LibraryError:
     state = str(getattr(cause, "sqlstate", None) or "")
     if "history is never rewritten" in text:
         return RefusedError("history is never rewritten.", where=where, hint="Commit an earlier state as a new one.")
+    if "changes are agreed first" in text:
+        return AgreementNeededError("this library keeps only changes that others agreed to.", where=where,
+                                    hint="Propose the change.")  # fmt: skip
+    if "agrees to a change of their own" in text:
+        return RefusedError("nobody agrees to a change of their own.", where=where,
+                            hint="Ask somebody else to look at it.")  # fmt: skip
+    if "may not agree" in text:
+        return RefusedError("the rules of this library let others agree to changes.", where=where,
+                            hint="Reply to the proposal, or ask its keeper.")  # fmt: skip
     if state == "42501" or "readonly database" in text:
         return RefusedError("you may look at this library and not change it.", where=where,
                             hint="Ask its keeper for the right to write.")  # fmt: skip

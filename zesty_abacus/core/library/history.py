@@ -38,6 +38,8 @@ class Revision:
         Who, when (UTC) and why.
     removed
         Whether this change removed the thing.
+    login
+        Whom the server knew the author as; empty in a file.
     """
 
     id: int
@@ -48,6 +50,7 @@ class Revision:
     time: datetime
     reason: str
     removed: bool
+    login: str = ""
 
 
 class History(Generic[T]):
@@ -78,7 +81,7 @@ class History(Generic[T]):
         self.table = table
         self._key = table.c[key]
         self._encode, self._decode = encode, decode
-        self._what, self._where = what, where
+        self.what, self._where = what, where
 
     def newest(self, connection: sa.Connection, item_id: UUID) -> sa.Row | None:
         """Return the row of the newest revision, which may have removed the thing; None if there is none."""
@@ -97,9 +100,10 @@ class History(Generic[T]):
             )
 
     def append(
-        self, connection: sa.Connection, item_id: UUID, state: T | None, before: sa.Row | None, author: str, reason: str
-    ) -> Revision:
-        """Write a revision behind ``before``; a state of None removes the thing."""
+        self, connection: sa.Connection, item_id: UUID, state: T | None, before: sa.Row | None,
+        author: str, reason: str, **columns: str | None,
+    ) -> Revision:  # fmt: skip
+        """Write a revision behind ``before``; a state of None removes the thing; ``columns`` are the table's own."""
         values = {
             self._key.name: str(item_id),
             "number": before.number + 1 if before is not None else 1,
@@ -108,6 +112,7 @@ class History(Generic[T]):
             "time_us": time.time_ns() // 1000,
             "reason": reason,
             "document": self._encode(state).decode() if state is not None else None,
+            **columns,
         }
         key = connection.execute(sa.insert(self.table).values(values)).inserted_primary_key
         assert key is not None
@@ -122,12 +127,12 @@ class History(Generic[T]):
         """Return the state a revision made; raises :class:`UnknownLayoutError` if it made none."""
         row = connection.execute(sa.select(self.table).where(self.table.c.id == revision_id)).first()
         if row is None or row.document is None:
-            raise UnknownLayoutError(f"revision {revision_id} holds no {self._what}.", where=self._where)
+            raise UnknownLayoutError(f"revision {revision_id} holds no {self.what}.", where=self._where)
         return self.state_of(row)
 
     def state_of(self, row: sa.Row) -> T:
         """Return the state in a row."""
-        return self._decode(row.document.encode(), f"{self._where}, {self._what} revision {row.id}")
+        return self._decode(row.document.encode(), f"{self._where}, {self.what} revision {row.id}")
 
     def is_same(self, before: sa.Row | None, state: T) -> bool:
         """Whether the newest revision already holds a state."""
@@ -144,4 +149,5 @@ class History(Generic[T]):
             time=datetime.fromtimestamp(row.time_us / 1_000_000, UTC),
             reason=row.reason,
             removed=row.document is None,
+            login=getattr(row, "login", ""),
         )

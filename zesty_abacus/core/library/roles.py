@@ -1,9 +1,9 @@
 """Roles of a library on a server: the server itself refuses what a role may not do.
 
 ========  ==================================================================================
-reader    looks at everything
-writer    besides, keeps changes of layouts and recipes; history stays as it is
-keeper    besides, makes releases
+reader    looks at everything but drafts
+writer    besides, keeps changes, drafts and comments, proposes, and agrees; history stays as it is
+keeper    besides, makes releases and the rules of agreement
 ========  ==================================================================================
 
 The database's owner migrates and makes roles. Logins are made by whoever keeps the server, and are granted
@@ -23,11 +23,17 @@ PREFIX = "zesty_"
 ROLES = ("reader", "writer", "keeper")
 _LOOKED_AT = (
     "library_info", "revision", "head", "head_field", "recipe_revision", "recipe_head", "release", "release_item",
-    "alembic_version",
+    "rule", "proposal_event", "document_revision", "document_head", "presence", "alembic_version",
 )  # fmt: skip
-_APPENDED = {"writer": ("revision", "recipe_revision"), "keeper": ("release", "release_item")}
-_INDEXES = ("head", "head_field", "recipe_head")
-"""What is searched by: it follows the newest states and is written anew with each."""
+_APPENDED = {
+    "writer": ("revision", "recipe_revision", "document_revision", "proposal_event"),
+    "keeper": ("release", "release_item", "rule"),
+}
+_FREE = {"writer": ("head", "head_field", "recipe_head", "document_head", "draft"), "reader": ("presence",)}
+"""What may be written anew: indexes of the newest states, one's own drafts, one's own presence."""
+_NUMBERED = {
+    "writer": ("revision", "recipe_revision", "document_revision", "proposal_event"), "keeper": ("release", "rule"),
+}  # fmt: skip
 
 
 def role_statements(schema: str = "public") -> Iterator[str]:
@@ -45,9 +51,10 @@ def role_statements(schema: str = "public") -> Iterator[str]:
     yield f"GRANT SELECT ON {', '.join(_LOOKED_AT)} TO {PREFIX}reader"
     for role, tables in _APPENDED.items():
         yield f"GRANT INSERT ON {', '.join(tables)} TO {PREFIX}{role}"
-    yield f"GRANT INSERT, DELETE ON {', '.join(_INDEXES)} TO {PREFIX}writer"
-    for role, sequences in (("writer", ("revision_id_seq", "recipe_revision_id_seq")), ("keeper", ("release_id_seq",))):
-        yield f"GRANT USAGE ON SEQUENCE {', '.join(sequences)} TO {PREFIX}{role}"
+    for role, tables in _FREE.items():
+        yield f"GRANT SELECT, INSERT, UPDATE, DELETE ON {', '.join(tables)} TO {PREFIX}{role}"
+    for role, tables in _NUMBERED.items():
+        yield f"GRANT USAGE ON SEQUENCE {', '.join(f'{table}_id_seq' for table in tables)} TO {PREFIX}{role}"
 
 
 def make_roles(library: Library) -> None:

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import NamedTuple
 from uuid import UUID, uuid4
 
 import sqlalchemy as sa
@@ -15,15 +16,29 @@ import sqlalchemy as sa
 from ..layouts.changes import describe_change
 from ..layouts.json_form import layout_from_json, layout_to_json
 from ..layouts.merge import merge_layouts
-from ..layouts.model import Computed, Field, Layout
+from ..layouts.model import Layout
 from ..layouts.validate import check_layout
 from .address import LibraryAddress, library_address
+from .documents import CLAIM, COMMENT, MOMENTS, RECORDING, DocumentShelf
+from .drafts import DraftShelf
 from .engine import WRITES, open_engine
 from .errors import ClashError, mapped_errors
 from .history import History, Revision
+from .presence import PresenceShelf
+from .proposals import ProposalShelf
 from .recipe_shelf import RecipeShelf
 from .releases import ReleaseShelf
-from .tables import head, head_field, library_info, revision
+from .search import Found, SearchHit, index_head, list_layouts, search
+from .tables import (
+    document_revision,
+    head,
+    library_info,
+    proposal_event,
+    recipe_revision,
+    release,
+    revision,
+    rule,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,14 +48,21 @@ class LayoutHead:
     layout: Layout
     revision: Revision
 
+    @property
+    def state(self) -> Layout:
+        """The layout, as of anything else that is kept with its history."""
+        return self.layout
 
-@dataclass(frozen=True, slots=True)
-class SearchHit:
-    """A layout found, and what matched: ``name``, ``address``, ``field NAME`` or ``unit UNIT``."""
 
-    layout_id: UUID
-    name: str
-    matched: str
+class Marks(NamedTuple):
+    """The numbers of the newest changes of a library, 0 where there was none; equal marks mean no news."""
+
+    layouts: int
+    recipes: int
+    documents: int
+    proposals: int
+    releases: int
+    rules: int
 
 
 def merge_onto(base: Layout, ours: Layout, newest: LayoutHead, where: str) -> Layout:
@@ -76,8 +98,12 @@ class Library:
     Attributes
     ----------
     address, id, name
-    recipes, releases
-        The recipes and the releases kept in it.
+    recipes, releases, comments, claims, moments, recordings
+        What is kept in it besides layouts.
+    proposals, drafts
+        Changes on their way, and the rules about them.
+    presence
+        Who has it open.
     """
 
     def __init__(self, engine: sa.Engine, address: LibraryAddress) -> None:
@@ -92,8 +118,17 @@ class Library:
             revision, "layout_id", layout_to_json, lambda data, where: layout_from_json(data, where=where),
             what="layout", where=str(address),
         )  # fmt: skip
-        self.recipes = RecipeShelf(self._reading, self.writing, str(address))
-        self.releases = ReleaseShelf(self._reading, self.writing, str(address))
+        way = self._reading, self.writing
+        where = str(address)
+        self.recipes = RecipeShelf(*way, where)
+        self.releases = ReleaseShelf(*way, where)
+        self.comments = DocumentShelf(COMMENT, *way, where)
+        self.claims = DocumentShelf(CLAIM, *way, where)
+        self.moments = DocumentShelf(MOMENTS, *way, where)
+        self.recordings = DocumentShelf(RECORDING, *way, where)
+        self.proposals = ProposalShelf(*way, self._keep_agreed, where)
+        self.drafts = DraftShelf(*way, where)
+        self.presence = PresenceShelf(*way)
 
     @classmethod
     def create(cls, where: str | Path | LibraryAddress, name: str = "") -> Library:
@@ -177,21 +212,36 @@ class Library:
             If the database does not take it. Nothing is written.
         """
         with self.writing(layout.id) as connection:
-            before = self._history.newest(connection, layout.id)
-            current = before is None or parent is None or before.document is None or before.id == parent
-            if current:
-                self._history.check_parent(before, parent, layout.name)
-                made = self._append(
-                    connection, layout.id, layout, before, author, reason or self._words(before, layout)
-                )
-                return LayoutHead(layout, made)
-            assert before is not None and parent is not None
-            base = self._history.state_at(connection, parent)
-            newest = self._head_of(before)
-            both = merge_onto(base, layout, newest, str(self.address))
-            own = reason or describe_change(base, layout)
-            words = f"{own} (merged with the change by {newest.revision.author})"
-            return LayoutHead(both, self._append(connection, layout.id, both, before, author, words))
+            return self._merge_in(connection, layout, parent, author, reason)
+
+    def _merge_in(
+        self, connection: sa.Connection, layout: Layout, parent: int | None, author: str, reason: str,
+        proposal: UUID | None = None,
+    ) -> LayoutHead:  # fmt: skip
+        before = self._history.newest(connection, layout.id)
+        current = before is None or parent is None or before.document is None or before.id == parent
+        if current:
+            self._history.check_parent(before, parent, layout.name)
+            words = reason or self._words(before, layout)
+            return LayoutHead(layout, self._append(connection, layout.id, layout, before, author, words, proposal))
+        assert before is not None and parent is not None
+        base = self._history.state_at(connection, parent)
+        newest = self._head_of(before)
+        both = merge_onto(base, layout, newest, str(self.address))
+        own = reason or describe_change(base, layout)
+        words = f"{own} (merged with the change by {newest.revision.author})"
+        return LayoutHead(both, self._append(connection, layout.id, both, before, author, words, proposal))
+
+    def _keep_agreed(
+        self, connection: sa.Connection, layout_id: UUID, layout: Layout | None, parent: int | None,
+        author: str, reason: str, proposal: UUID,
+    ) -> None:  # fmt: skip
+        if layout is not None:
+            self._merge_in(connection, layout, parent, author, reason, proposal)
+            return
+        before = self._history.newest(connection, layout_id)
+        self._history.check_parent(before, parent, str(layout_id))
+        self._append(connection, layout_id, None, before, author, reason, proposal)
 
     def _words(self, before: sa.Row | None, layout: Layout) -> str:
         known = self._history.state_of(before) if before is not None and before.document else None
@@ -200,10 +250,13 @@ class Library:
     def _head_of(self, row: sa.Row) -> LayoutHead:
         return LayoutHead(self._history.state_of(row), self._history.revision_of(row))
 
-    def newest_revision(self) -> int:
-        """Return the id of the newest change of any layout, 0 if there is none: a light look for news."""
+    def marks(self) -> Marks:
+        """Return the numbers of the newest changes: a light look for news."""
+        columns = (revision.c.id, recipe_revision.c.id, document_revision.c.id, proposal_event.c.id, release.c.id,
+                   rule.c.id)  # fmt: skip
+        newest = [sa.select(sa.func.max(column)).scalar_subquery() for column in columns]
         with self._reading() as connection:
-            return connection.execute(sa.select(sa.func.max(revision.c.id))).scalar() or 0
+            return Marks(*(number or 0 for number in connection.execute(sa.select(*newest)).one()))
 
     def release(self, name: str, *, author: str, notes: str = "") -> None:
         """Give the newest state of all layouts a name that stays; raises :class:`LibraryError` if the name is taken."""
@@ -270,14 +323,14 @@ class Library:
         )
 
     def search(self, text: str, limit: int = 50) -> list[SearchHit]:
-        """Find layouts by part of a name, a field's name, a unit, or an address such as ``0x1A0`` or ``416``."""
-        pattern = f"%{text.strip().casefold().replace('!', '!!').replace('%', '!%').replace('_', '!_')}%"
-        found: dict[UUID, SearchHit] = {}
+        """Find layouts by part of a name, a field's name or a comment, by a unit, or an address: ``0x1A0``, ``416``."""
         with self._reading() as connection:
-            for query, words in _search_queries(pattern, text.strip()):
-                for layout_id, name, matched in connection.execute(query.limit(limit)):
-                    found.setdefault(UUID(layout_id), SearchHit(UUID(layout_id), name, f"{words}{matched}"))
-        return list(found.values())[:limit]
+            return search(connection, text, limit)
+
+    def find(self, text: str = "", limit: int = 10_000) -> list[Found]:
+        """Return what a list of layouts shows: all by address, or those that a text finds, the best first."""
+        with self._reading() as connection:
+            return list_layouts(connection, text, limit)
 
     def import_layouts(self, layouts: Sequence[Layout], *, author: str, reason: str) -> int:
         """Commit layouts from a file in one transaction; those equal to their head are left alone.
@@ -295,10 +348,11 @@ class Library:
 
     def _append(
         self, connection: sa.Connection, layout_id: UUID, layout: Layout | None, before: sa.Row | None,
-        author: str, reason: str,
+        author: str, reason: str, proposal: UUID | None = None,
     ) -> Revision:  # fmt: skip
-        made = self._history.append(connection, layout_id, layout, before, author, reason)
-        _index_head(connection, layout_id, layout, made.id)
+        agreed = {"proposal_id": str(proposal)} if proposal is not None else {}
+        made = self._history.append(connection, layout_id, layout, before, author, reason, **agreed)
+        index_head(connection, layout_id, layout, made.id)
         return made
 
     @property
@@ -324,65 +378,3 @@ class Library:
                 for key in sorted({layout.int & 0x7FFF_FFFF_FFFF_FFFF for layout in layouts}):
                     connection.execute(sa.select(sa.func.pg_advisory_xact_lock(key)))
             yield connection
-
-
-def _index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | None, revision_id: int) -> None:
-    """Make the search columns follow a new revision."""
-    key = str(layout_id)
-    connection.execute(sa.delete(head_field).where(head_field.c.layout_id == key))
-    connection.execute(sa.delete(head).where(head.c.layout_id == key))
-    if layout is None:
-        return
-    applies = layout.applies
-    connection.execute(
-        sa.insert(head).values(
-            layout_id=key,
-            revision_id=revision_id,
-            name=layout.name,
-            folded_name=layout.name.casefold(),
-            protocol=applies.protocol,
-            address=-1 if applies.address is None else applies.address,
-            extended=applies.extended,
-        )
-    )
-    found = _searched_fields(layout)
-    if found:
-        rows = [
-            {
-                "layout_id": key,
-                "field_id": str(field.id),
-                "name": field.name,
-                "unit": field.unit,
-                "folded_name": field.name.casefold(),
-                "folded_unit": field.unit.casefold(),
-            }
-            for field in found
-        ]
-        connection.execute(sa.insert(head_field), rows)
-
-
-def _searched_fields(layout: Layout) -> list[Field | Computed]:
-    """Return all that has a name and a unit, each identity once."""
-    return list({item.id: item for item in layout.named_items() if item.name}.values())
-
-
-def _search_queries(pattern: str, text: str) -> Iterator[tuple[sa.Select, str]]:
-    columns = (head.c.layout_id, head.c.name)
-    joined = head.join(head_field, head_field.c.layout_id == head.c.layout_id)
-    name_like = head.c.folded_name.like(pattern, escape="!")
-    yield sa.select(*columns, sa.literal("")).where(name_like).order_by(head.c.name), "name"
-    address = _address_in(text)
-    if address is not None:
-        yield sa.select(*columns, sa.literal("")).where(head.c.address == address), "address"
-    field_like = head_field.c.folded_name.like(pattern, escape="!")
-    yield sa.select(*columns, head_field.c.name).select_from(joined).where(field_like).order_by(head.c.name), "field "
-    unit_is = head_field.c.folded_unit == text.casefold()
-    yield sa.select(*columns, head_field.c.unit).select_from(joined).where(unit_is).order_by(head.c.name), "unit "
-
-
-def _address_in(text: str) -> int | None:
-    try:
-        number = int(text, 0)
-    except ValueError:
-        return None
-    return number if 0 <= number < 1 << 63 else None

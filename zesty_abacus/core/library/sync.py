@@ -1,26 +1,29 @@
-"""A working copy goes to sea and comes back: what changed here and at home is merged, layout by layout.
+"""A working copy goes to sea and comes back: what changed here and at home is merged, thing by thing.
 
-For each layout the copy remembers which of its revisions held the same state as which one at home. What only
-one side changed since goes to the other; what both changed is merged there and comes back; a clash is left on
-both sides as it is and told. A layout that one side removed and the other changed is kept.
+For each layout, recipe and document the copy remembers which of its revisions held the same state as which one at
+home. What only one side changed since goes to the other. A layout that both changed is merged at home and comes
+back; a clash is left on both sides as it is and told, and so is anything else that both changed. What one side
+removed and the other changed is kept. Where changes are agreed first, what the copy brings home is proposed there.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Any, Protocol
 from uuid import UUID
 
 import sqlalchemy as sa
 
 from ..progress import Progress
-from .errors import ClashError
-from .store import Library, Revision
+from .errors import AgreementNeededError, ClashError
+from .history import Revision
+from .store import Library, merge_onto
 from .tables import met
 
 
 @dataclass(slots=True)
 class SyncReport:
-    """What a meeting did, layouts by name.
+    """What a meeting did, things by name.
 
     Attributes
     ----------
@@ -30,6 +33,8 @@ class SyncReport:
         From the copy to home.
     merged
         Changed on both sides, now one.
+    proposed
+        Brought home as a proposal that waits for agreement.
     clashed
         Sentences; both sides are as they were.
     """
@@ -37,13 +42,14 @@ class SyncReport:
     taken: list[str] = field(default_factory=list)
     given: list[str] = field(default_factory=list)
     merged: list[str] = field(default_factory=list)
+    proposed: list[str] = field(default_factory=list)
     clashed: list[str] = field(default_factory=list)
 
 
 def sync(copy: Library, home: Library, *, author: str, progress: Progress | None = None) -> SyncReport:
     """Bring a working copy and its home together.
 
-    Every layout is a transaction of its own on each side, so a meeting that is cut off in the middle goes on
+    Everything is a transaction of its own on each side, so a meeting that is cut off in the middle goes on
     the next time where it stopped.
 
     Raises
@@ -51,101 +57,169 @@ def sync(copy: Library, home: Library, *, author: str, progress: Progress | None
     LibraryError
         If one of them does not take what it is given.
     """
-    meeting = _Meeting(copy, home, author)
-    keys = meeting.layouts()
-    for number, key in enumerate(keys):
+    memory = _Memory(copy, home.id)
+    report = SyncReport()
+    meetings: list[_Meeting] = [_LayoutMeeting(copy, home, "", author, memory, report)]
+    for word, shelf in (("recipe", "recipes"), ("moments", "moments"), ("recording", "recordings"),
+                        ("claim", "claims"), ("comment", "comments")):  # fmt: skip
+        meetings.append(_Meeting(getattr(copy, shelf), getattr(home, shelf), word, author, memory, report))
+    keys = [(meeting, key) for meeting in meetings for key in meeting.things()]
+    for number, (meeting, key) in enumerate(keys):
         if progress is not None:
-            progress.step(number / max(len(keys), 1), "bringing together")
+            progress.step(number / len(keys), "bringing together")
         meeting.meet(key)
-    return meeting.report
+    return report
+
+
+class _Head(Protocol):
+    @property
+    def state(self) -> Any: ...
+
+    @property
+    def revision(self) -> Revision: ...
+
+
+class _Side(Protocol):
+    """What both a library, for its layouts, and a shelf can do."""
+
+    def heads(self) -> Any: ...
+
+    def commit(self, state: Any, /, *, parent: int | None, author: str, reason: str = "") -> Revision: ...
+
+    def remove(self, item_id: UUID, /, *, parent: int, author: str) -> Revision: ...
+
+
+class _Memory:
+    """What the copy remembers of its home: (own revision, home's revision) of each thing that was the same."""
+
+    def __init__(self, copy: Library, home_id: str) -> None:
+        self._copy, self._home_id = copy, home_id
+        query = sa.select(met).where(met.c.home_id == home_id)
+        with copy.engine.connect() as connection:
+            rows = connection.execute(query).all()
+        self.known = {UUID(row.item_id): (row.own_revision, row.home_revision) for row in rows}
+
+    def keep(self, key: UUID, own: int, theirs: int) -> None:
+        if self.known.get(key) == (own, theirs):
+            return
+        same = (met.c.home_id == self._home_id) & (met.c.item_id == str(key))
+        values = {"home_id": self._home_id, "item_id": str(key), "own_revision": own, "home_revision": theirs}
+        with self._copy.writing() as connection:
+            connection.execute(sa.delete(met).where(same))
+            connection.execute(sa.insert(met).values(values))
 
 
 class _Meeting:
-    def __init__(self, copy: Library, home: Library, author: str) -> None:
-        self.copy, self.home, self.author = copy, home, author
-        self.report = SyncReport()
-        self._met = self._read_met()
-        self._own = {head.layout.id: head for head in copy.heads()}
-        self._theirs = {head.layout.id: head for head in home.heads()}
+    """The things of one sort on both sides."""
 
-    def layouts(self) -> list[UUID]:
-        """Return every layout that either side has, or that both had."""
-        return sorted({*self._met, *self._own, *self._theirs})
+    def __init__(self, copy: _Side, home: _Side, sort: str, author: str, memory: _Memory, report: SyncReport) -> None:
+        self.copy, self.home, self.author = copy, home, author
+        self.memory, self.report = memory, report
+        self._sort = sort
+        self._own: dict[UUID, _Head] = {head.state.id: head for head in copy.heads()}
+        self._theirs: dict[UUID, _Head] = {head.state.id: head for head in home.heads()}
+
+    def things(self) -> list[UUID]:
+        """Return everything that either side has; what both removed needs no meeting."""
+        return sorted({*self._own, *self._theirs})
 
     def meet(self, key: UUID) -> None:
-        """Bring one layout together."""
-        own, theirs, known = self._own.get(key), self._theirs.get(key), self._met.get(key)
+        """Bring one thing together."""
+        own, theirs, known = self._own.get(key), self._theirs.get(key), self.memory.known.get(key)
         here_changed = known is None or (own.revision.id if own else None) != known[0]
         there_changed = known is None or (theirs.revision.id if theirs else None) != known[1]
-        if own is not None and theirs is not None and own.layout == theirs.layout:
-            self._remember(key, own.revision, theirs.revision)
-        elif own is None and theirs is None:
-            return
+        if own is not None and theirs is not None and own.state == theirs.state:
+            self.memory.keep(key, own.revision.id, theirs.revision.id)
         elif theirs is not None and there_changed and (own is None or not here_changed):
-            self._take(key)
+            self._take(own, theirs)
         elif own is not None and here_changed and (theirs is None or not there_changed):
-            self._give(key)
+            self._give(own, theirs)
         elif own is None and theirs is not None:
-            self._remove_there(key)
+            self._remove_there(theirs)
         elif theirs is None and own is not None:
-            self._remove_here(key)
-        else:
-            self._merge(key)
+            self._remove_here(own)
+        elif own is not None and theirs is not None:
+            self._both_changed(own, theirs, known)
 
-    def _take(self, key: UUID) -> None:
-        theirs, own = self._theirs[key], self._own.get(key)
-        reason = f"{theirs.revision.author}: {theirs.revision.reason}"
+    def _called(self, state: Any) -> str:
+        return f"{self._sort} {state.name}".strip()
+
+    def _take(self, own: _Head | None, theirs: _Head) -> None:
+        change = theirs.revision
         made = self.copy.commit(
-            theirs.layout, parent=own.revision.id if own else None, author=theirs.revision.author, reason=reason
-        )
-        self._remember(key, made, theirs.revision)
-        self.report.taken.append(theirs.layout.name)
+            theirs.state, parent=own.revision.id if own else None, author=change.author,
+            reason=f"{change.author}: {change.reason}",
+        )  # fmt: skip
+        self.memory.keep(theirs.state.id, made.id, change.id)
+        self.report.taken.append(self._called(theirs.state))
 
-    def _give(self, key: UUID) -> None:
-        own, theirs = self._own[key], self._theirs.get(key)
+    def _give(self, own: _Head, theirs: _Head | None) -> None:
         made = self.home.commit(
-            own.layout, parent=theirs.revision.id if theirs else None, author=own.revision.author,
+            own.state, parent=theirs.revision.id if theirs else None, author=own.revision.author,
             reason=own.revision.reason,
         )  # fmt: skip
-        self._remember(key, own.revision, made)
-        self.report.given.append(own.layout.name)
+        self.memory.keep(own.state.id, own.revision.id, made.id)
+        self.report.given.append(self._called(own.state))
 
-    def _merge(self, key: UUID) -> None:
-        own, known = self._own[key], self._met.get(key)
+    def _both_changed(self, own: _Head, theirs: _Head, _known: tuple[int, int] | None) -> None:
+        self.report.clashed.append(f"{self._called(own.state)}: {theirs.revision.author} changed it too.")
+
+    def _remove_there(self, theirs: _Head) -> None:
+        self.home.remove(theirs.state.id, parent=theirs.revision.id, author=self.author)
+        self.report.given.append(f"{self._called(theirs.state)}, removed")
+
+    def _remove_here(self, own: _Head) -> None:
+        self.copy.remove(own.state.id, parent=own.revision.id, author=self.author)
+        self.report.taken.append(f"{self._called(own.state)}, removed")
+
+
+class _LayoutMeeting(_Meeting):
+    """Layouts are merged, and proposed where home keeps only what was agreed."""
+
+    copy: Library
+    home: Library
+
+    def _give(self, own: _Head, theirs: _Head | None) -> None:
+        try:
+            super()._give(own, theirs)
+        except AgreementNeededError:
+            self._propose(own.state.id, own, theirs.revision.id if theirs else None, own.revision.reason)
+
+    def _remove_there(self, theirs: _Head) -> None:
+        try:
+            super()._remove_there(theirs)
+        except AgreementNeededError:
+            self._propose(theirs.state.id, None, theirs.revision.id, f"{theirs.state.name} removed")
+
+    def _both_changed(self, own: _Head, theirs: _Head, known: tuple[int, int] | None) -> None:
+        name = own.state.name
         if known is None:
-            self.report.clashed.append(f"{own.layout.name}: both sides have one, and they never met.")
+            self.report.clashed.append(f"{name}: both sides have one, and they never met.")
             return
         try:
-            kept = self.home.commit_merged(own.layout, parent=known[1], author=self.author, reason=own.revision.reason)
+            both = merge_onto(self.home.layout_at(known[1]), own.state, theirs, str(self.home.address))  # type: ignore[arg-type]
+            if both == theirs.state:
+                # what the copy changed is there already
+                self._take(own, theirs)
+                return
+            kept = self.home.commit_merged(own.state, parent=known[1], author=self.author, reason=own.revision.reason)
         except ClashError as clash:
-            self.report.clashed.append(f"{own.layout.name}: {clash.message}")
+            self.report.clashed.append(f"{name}: {clash.message}")
+            return
+        except AgreementNeededError:
+            self._propose(own.state.id, own, known[1], own.revision.reason)
             return
         made = own.revision
-        if kept.layout != own.layout:
-            made = self.copy.commit(kept.layout, parent=own.revision.id, author=self.author,
-                                    reason=kept.revision.reason)  # fmt: skip
-        self._remember(key, made, kept.revision)
-        self.report.merged.append(kept.layout.name)
+        if kept.layout != own.state:
+            made = self.copy.commit(kept.layout, parent=made.id, author=self.author, reason=kept.revision.reason)
+        self.memory.keep(kept.layout.id, made.id, kept.revision.id)
+        self.report.merged.append(name)
 
-    def _remove_there(self, key: UUID) -> None:
-        theirs = self._theirs[key]
-        self.home.remove(key, parent=theirs.revision.id, author=self.author)
-        self.report.given.append(f"{theirs.layout.name}, removed")
-
-    def _remove_here(self, key: UUID) -> None:
-        own = self._own[key]
-        self.copy.remove(key, parent=own.revision.id, author=self.author)
-        self.report.taken.append(f"{own.layout.name}, removed")
-
-    def _read_met(self) -> dict[UUID, tuple[int, int]]:
-        query = sa.select(met).where(met.c.home_id == self.home.id)
-        with self.copy.engine.connect() as connection:
-            rows = connection.execute(query).all()
-        return {UUID(row.layout_id): (row.own_revision, row.home_revision) for row in rows}
-
-    def _remember(self, key: UUID, own: Revision, theirs: Revision) -> None:
-        same = (met.c.home_id == self.home.id) & (met.c.layout_id == str(key))
-        values = {"home_id": self.home.id, "layout_id": str(key), "own_revision": own.id, "home_revision": theirs.id}
-        with self.copy.writing() as connection:
-            connection.execute(sa.delete(met).where(same))
-            connection.execute(sa.insert(met).values(values))
+    def _propose(self, key: UUID, own: _Head | None, parent: int | None, reason: str) -> None:
+        """Propose at home what the copy has, unless that waits there already."""
+        after = own.state if own is not None else None
+        waiting = [one for one in self.home.proposals.of_layout(key) if one.is_open and one.after == after]
+        if not waiting:
+            self.home.proposals.propose(key, after, parent=parent, author=self.author, reason=reason)
+        known = after if after is not None else self._theirs[key].state
+        self.report.proposed.append(known.name)

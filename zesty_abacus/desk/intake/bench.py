@@ -456,7 +456,7 @@ class Bench(QObject):
         def work(progress: Progress) -> str:
             progress.step(0.1, "keeping the recipe")
             head = shelf.head_of(recipe.id)
-            if head is not None and head.recipe == recipe:
+            if head is not None and head.state == recipe:
                 return f"{name} is in the library as it stands."
             parent = head.revision.id if head is not None else None
             shelf.commit(recipe, parent=parent, author=author, reason=f"tried on {session.trial.file.name}")

@@ -1,0 +1,350 @@
+"""Changes that others agree to before they are kept, and the rules of a library about that.
+
+A proposal is a line of events that is only ever added to: proposed, replied, agreed, sent back, withdrawn, kept.
+What is proposed, and how far it is, follows from them. The database itself refuses a change that was not agreed
+where the rules ask for it, an agreement to one's own proposal, and one by somebody who may not agree.
+"""
+
+from __future__ import annotations
+
+import enum
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import AbstractContextManager, contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+import msgspec
+import sqlalchemy as sa
+
+from ..layouts.json_form import layout_from_json, layout_to_json
+from ..layouts.model import Layout
+from .errors import LibraryError, UnknownLayoutError
+from .signing import moment, signed
+from .tables import proposal_event, revision, rule
+
+ALWAYS_NEEDED = 1
+"""Others that must agree to a proposal, also where the library would take the change without."""
+
+
+class Step(enum.Enum):
+    """What happened to a proposal."""
+
+    PROPOSED = "proposed"
+    REPLIED = "replied"
+    AGREED = "agreed"
+    SENT_BACK = "sent back"
+    WITHDRAWN = "withdrawn"
+    KEPT = "kept"
+
+
+_ENDS = (Step.WITHDRAWN, Step.KEPT)
+
+
+class Rules(msgspec.Struct, frozen=True):
+    """What a library asks for before it keeps a change.
+
+    Attributes
+    ----------
+    needed
+        How many others must agree; 0 lets everybody who may write keep changes at once.
+    agreed_by
+        Who may agree: logins or roles on a server, names in a file; anybody else if empty.
+    """
+
+    needed: int = 0
+    agreed_by: tuple[str, ...] = ()
+
+    def words(self) -> str:
+        """Return the rules as a sentence."""
+        if not self.needed:
+            return "Changes are kept at once."
+        who = f" of {', '.join(self.agreed_by)}" if self.agreed_by else ""
+        others = "one other person" if self.needed == 1 else f"{self.needed} other people"
+        return f"Changes are kept when {others}{who} agree{'s' if self.needed == 1 else ''}."
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """One thing that happened to a proposal: what, who, when (UTC), and what they said."""
+
+    step: Step
+    author: str
+    time: datetime
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A change that waits for others, or waited.
+
+    Attributes
+    ----------
+    id, layout_id
+    before
+        The state it began from, None for a layout that is new.
+    after
+        What is proposed, None to remove the layout.
+    parent
+        Revision of ``before``.
+    reason
+        Why, in its author's words.
+    events
+        All that happened, oldest first.
+    """
+
+    id: UUID
+    layout_id: UUID
+    before: Layout | None
+    after: Layout | None
+    parent: int | None
+    reason: str
+    events: tuple[Event, ...]
+
+    @property
+    def author(self) -> str:
+        """Who proposed it."""
+        return self.events[0].author
+
+    @property
+    def name(self) -> str:
+        """The layout's name as it would be."""
+        layout = self.after if self.after is not None else self.before
+        return layout.name if layout is not None else str(self.layout_id)
+
+    @property
+    def standing(self) -> Step:
+        """Where it is: proposed, sent back, withdrawn or kept."""
+        return next(event.step for event in reversed(self.events) if event.step not in (Step.REPLIED, Step.AGREED))
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it still waits for somebody."""
+        return self.standing not in _ENDS
+
+    @property
+    def agreed(self) -> tuple[str, ...]:
+        """Who agreed to what is proposed now."""
+        names: list[str] = []
+        for event in self.events:
+            if event.step is Step.PROPOSED:
+                names.clear()
+            elif event.step is Step.AGREED:
+                names.append(event.author)
+        return tuple(dict.fromkeys(names))
+
+
+Keep = Callable[[sa.Connection, UUID, Layout | None, int | None, str, str, UUID], None]
+"""Keeps a change inside a transaction: layout, state, parent, author, reason, proposal."""
+
+
+class ProposalShelf:
+    """The proposals and rules of an open library. Every method is one transaction, from any thread.
+
+    Parameters
+    ----------
+    reading, writing
+        Give a connection inside a transaction.
+    keep
+        Keeps a change that was agreed.
+    where
+        Named in errors.
+    """
+
+    def __init__(
+        self,
+        reading: Callable[[], AbstractContextManager[sa.Connection]],
+        writing: Callable[..., AbstractContextManager[sa.Connection]],
+        keep: Keep,
+        where: str,
+    ) -> None:
+        self._reading, self._writing = reading, writing
+        self._keep = keep
+        self._where = where
+
+    # rules
+
+    def rules(self) -> Rules:
+        """Return what the library asks for now."""
+        with self._reading() as connection:
+            return _rules(connection)
+
+    def set_rules(self, rules: Rules, *, author: str) -> None:
+        """Have the library ask for something else from now on; proposals that wait are under it too.
+
+        Raises
+        ------
+        LibraryError
+            If fewer may agree than are needed, or the server does not allow it.
+        """
+        values = {"needed": rules.needed, "agreed_by": msgspec.json.encode(rules.agreed_by).decode(), **signed(author)}
+        with self._writing() as connection:
+            # on a server one name may be a role that many have
+            too_few = connection.dialect.name == "sqlite" and 0 < len(rules.agreed_by) < rules.needed
+            if rules.needed < 0 or too_few:
+                raise LibraryError("so many cannot agree.", where=self._where,
+                                   hint="Name more people, or ask for fewer.")  # fmt: skip
+            connection.execute(sa.insert(rule).values(values))
+
+    # proposals
+
+    def propose(self, layout_id: UUID, after: Layout | None, *, parent: int | None, author: str, reason: str) -> UUID:
+        """Propose a change that began from a revision; return the proposal's id."""
+        key = uuid4()
+        with self._writing(layout_id) as connection:
+            self._add(connection, key, layout_id, Step.PROPOSED, author, reason, (parent, after))
+        return key
+
+    def propose_again(
+        self, proposal: UUID, after: Layout | None, *, parent: int | None, author: str, reason: str
+    ) -> None:
+        """Propose another state in the same talk; who agreed to the one before agrees anew."""
+        with self._talk(proposal) as (connection, known):
+            self._check_own(known, author)
+            self._add(connection, proposal, known.layout_id, Step.PROPOSED, author, reason, (parent, after))
+
+    def reply(self, proposal: UUID, *, author: str, text: str) -> None:
+        """Say something about a proposal."""
+        if not text.strip():
+            raise LibraryError("there is nothing in the reply.", where=self._where)
+        with self._talk(proposal) as (connection, known):
+            self._add(connection, proposal, known.layout_id, Step.REPLIED, author, text)
+
+    def send_back(self, proposal: UUID, *, author: str, text: str) -> None:
+        """Ask its author to change a proposal; who agreed before agrees anew to what comes then."""
+        if not text.strip():
+            raise LibraryError("say what is to be changed.", where=self._where)
+        with self._talk(proposal) as (connection, known):
+            self._add(connection, proposal, known.layout_id, Step.SENT_BACK, author, text)
+
+    def withdraw(self, proposal: UUID, *, author: str, text: str = "") -> None:
+        """End a proposal without keeping it; it stays readable."""
+        with self._talk(proposal) as (connection, known):
+            self._check_own(known, author)
+            self._add(connection, proposal, known.layout_id, Step.WITHDRAWN, author, text)
+
+    def agree(self, proposal: UUID, *, author: str, text: str = "") -> bool:
+        """Agree to a proposal; return whether that was enough, so that the change is kept now.
+
+        What others kept since is merged in.
+
+        Raises
+        ------
+        ClashError
+            If somebody changed the same thing since. Nothing is written: its author proposes anew.
+        LibraryError
+            If it is one's own, was sent back or ended, or one may not agree.
+        """
+        with self._talk(proposal) as (connection, known):
+            if known.standing is Step.SENT_BACK:
+                raise LibraryError("this proposal was sent back; its author changes it first.", where=self._where)
+            self._add(connection, proposal, known.layout_id, Step.AGREED, author, text)
+            # an own agreement that was there before counts once
+            agreed = {*known.agreed, author}
+            if len(agreed) < max(_rules(connection).needed, ALWAYS_NEEDED):
+                return False
+            reason = f"{known.reason} (agreed by {', '.join(sorted(agreed))})"
+            self._keep(connection, known.layout_id, known.after, known.parent, known.author, reason, proposal)
+            self._add(connection, proposal, known.layout_id, Step.KEPT, author, "")
+            return True
+
+    def get(self, proposal: UUID) -> Proposal:
+        """Return a proposal; raises :class:`UnknownLayoutError` if there is none of the id."""
+        with self._reading() as connection:
+            return self._read_one(connection, proposal)
+
+    def open(self) -> list[Proposal]:
+        """Return the proposals that wait for somebody, oldest first."""
+        ended = sa.select(proposal_event.c.proposal_id).where(proposal_event.c.kind.in_([end.value for end in _ENDS]))
+        return self._read(proposal_event.c.proposal_id.not_in(ended))
+
+    def of_layout(self, layout_id: UUID) -> list[Proposal]:
+        """Return all proposals about a layout, oldest first."""
+        return self._read(proposal_event.c.layout_id == str(layout_id))
+
+    def all(self, limit: int = 200) -> list[Proposal]:
+        """Return the newest proposals, also those that ended, oldest first."""
+        newest = (
+            sa.select(proposal_event.c.proposal_id).where(proposal_event.c.kind == Step.PROPOSED.value)
+            .group_by(proposal_event.c.proposal_id).order_by(sa.func.max(proposal_event.c.id).desc()).limit(limit)
+        )  # fmt: skip
+        return self._read(proposal_event.c.proposal_id.in_(newest))
+
+    @contextmanager
+    def _talk(self, proposal: UUID) -> Iterator[tuple[sa.Connection, Proposal]]:
+        """Give a transaction on an open proposal, in which nobody else adds to it or changes its layout."""
+        layout_id = self.get(proposal).layout_id
+        with self._writing(proposal, layout_id) as connection:
+            known = self._read_one(connection, proposal)
+            if not known.is_open:
+                raise LibraryError(f"this proposal is {known.standing.value} already.", where=self._where)
+            yield connection, known
+
+    def _check_own(self, known: Proposal, author: str) -> None:
+        if known.author != author:
+            raise LibraryError(f"this is a proposal of {known.author}.", where=self._where, hint="Reply to it instead.")
+
+    def _read_one(self, connection: sa.Connection, proposal: UUID) -> Proposal:
+        found = self._gather(connection, proposal_event.c.proposal_id == str(proposal))
+        if not found:
+            raise UnknownLayoutError(f"there is no proposal {proposal}.", where=self._where)
+        return found[0]
+
+    def _read(self, which: sa.ColumnElement[bool]) -> list[Proposal]:
+        with self._reading() as connection:
+            return self._gather(connection, which)
+
+    def _gather(self, connection: sa.Connection, which: sa.ColumnElement[bool]) -> list[Proposal]:
+        before = revision.alias()
+        query = (
+            sa.select(proposal_event, before.c.document.label("document_before"))
+            .outerjoin(before, before.c.id == proposal_event.c.parent_id)
+            .where(which).order_by(proposal_event.c.id)
+        )  # fmt: skip
+        rows: dict[str, list[sa.Row]] = {}
+        for row in connection.execute(query):
+            rows.setdefault(row.proposal_id, []).append(row)
+        return [self._proposal(events) for events in rows.values()]
+
+    def _proposal(self, rows: Sequence[sa.Row]) -> Proposal:
+        newest = next(row for row in reversed(rows) if row.kind == Step.PROPOSED.value)
+        where = f"{self._where}, proposal {newest.proposal_id}"
+        return Proposal(
+            id=UUID(newest.proposal_id),
+            layout_id=UUID(newest.layout_id),
+            before=_layout(newest.document_before, where),
+            after=_layout(newest.document, where),
+            parent=newest.parent_id,
+            reason=newest.text,
+            events=tuple(_events(rows)),
+        )
+
+    def _add(
+        self, connection: sa.Connection, proposal: UUID, layout_id: UUID, step: Step, author: str, text: str,
+        change: tuple[int | None, Layout | None] | None = None,
+    ) -> None:  # fmt: skip
+        values: dict[str, object] = {
+            "proposal_id": str(proposal), "layout_id": str(layout_id), "kind": step.value, "text": text,
+            **signed(author),
+        }  # fmt: skip
+        if change is not None:
+            parent, after = change
+            values["parent_id"] = parent
+            values["document"] = layout_to_json(after).decode() if after is not None else None
+        connection.execute(sa.insert(proposal_event).values(values))
+
+
+def _rules(connection: sa.Connection) -> Rules:
+    row = connection.execute(sa.select(rule).order_by(rule.c.id.desc()).limit(1)).first()
+    if row is None:
+        return Rules()
+    return Rules(row.needed, msgspec.json.decode(row.agreed_by, type=tuple[str, ...]))
+
+
+def _layout(document: str | None, where: str) -> Layout | None:
+    return layout_from_json(document.encode(), where=where) if document is not None else None
+
+
+def _events(rows: Iterable[sa.Row]) -> Iterable[Event]:
+    for row in rows:
+        yield Event(Step(row.kind), row.author, moment(row.time_us), row.text)

@@ -1,0 +1,93 @@
+"""Notices that somebody changed something in a library: told at once by a server, by a light look at a file."""
+
+from __future__ import annotations
+
+import time
+from typing import Protocol, cast
+
+import psycopg
+
+from .errors import mapped_errors, mapped_network_errors
+from .store import Library
+
+_CHANNEL = "zesty_news"
+_LOOK_S = 0.25
+
+
+class Watch(Protocol):
+    """Waits for changes; used by one thread."""
+
+    def wait(self, seconds: float) -> bool:
+        """Wait at most so long; return whether anything may have changed since the last call.
+
+        Raises
+        ------
+        UnreachableError
+            If the server does not answer; a new watch has to be made.
+        """
+
+    def close(self) -> None:
+        """Watch no more."""
+
+
+def watch(library: Library) -> Watch:
+    """Begin to watch a library; raises :class:`LibraryError` if it cannot be reached."""
+    if library.address.url is None:
+        return _FileWatch(library)
+    return _ServerWatch(library)
+
+
+class _ServerWatch:
+    """Listens to what the server tells of new rows."""
+
+    def __init__(self, library: Library) -> None:
+        self._where = str(library.address)
+        with mapped_errors(self._where):
+            # a connection of its own, not one of the pool: it listens as long as the window is open
+            borrowed = library.engine.raw_connection()
+            self._connection = cast(psycopg.Connection, borrowed.driver_connection)
+            borrowed.detach()
+        with mapped_network_errors(self._where):
+            self._connection.rollback()
+            self._connection.autocommit = True
+            self._connection.execute(f"LISTEN {_CHANNEL}")
+
+    def wait(self, seconds: float) -> bool:
+        with mapped_network_errors(self._where):
+            return any(True for _told in self._connection.notifies(timeout=seconds, stop_after=1))
+
+    def close(self) -> None:
+        self._connection.close()
+
+
+class _FileWatch:
+    """Looks at the number that SQLite changes with every commit of another connection."""
+
+    def __init__(self, library: Library) -> None:
+        self._where = str(library.address)
+        with mapped_errors(self._where):
+            self._connection = library.engine.connect()
+        self._seen = self._version()
+
+    def wait(self, seconds: float) -> bool:
+        end = time.monotonic() + seconds
+        while True:
+            version = self._version()
+            if version != self._seen:
+                self._seen = version
+                return True
+            left = end - time.monotonic()
+            if left <= 0:
+                return False
+            time.sleep(min(_LOOK_S, left))
+
+    def close(self) -> None:
+        self._connection.close()
+
+    def _version(self) -> int:
+        with mapped_errors(self._where):
+            try:
+                return int(self._connection.exec_driver_sql("PRAGMA data_version").scalar() or 0)
+            finally:
+                # the look is no transaction that would hold an old state
+                self._connection.rollback()
