@@ -25,11 +25,11 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     """
     library = open_library(where)
     layouts = library.layouts_of(release) if release else library.layouts()
-    state = f"release {release}" if release else f"revision {library.marks().layouts}"
-    click.echo(f"decoded with {library.name}, {state}", err=True)
+    origin = library.origin(release, sources)
+    click.echo(f"decoded with {origin.words()}", err=True)
     library.close()
     with opened_sources(sources) as capture:
         if shape == "long":
-            put_out(form, output, LONG_SCHEMA, long_tables(capture, layouts))
+            put_out(form, output, LONG_SCHEMA, long_tables(capture, layouts), origin)
         else:
-            put_out(form, output, wide_schema(capture, layouts), wide_tables(capture, layouts))
+            put_out(form, output, wide_schema(capture, layouts), wide_tables(capture, layouts), origin)

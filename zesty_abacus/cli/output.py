@@ -17,9 +17,10 @@ from ..core.captures.report import CaptureReadError
 from ..core.frames.capture import Capture
 from ..core.handover.writers import WRITERS, ExportError, export_tables, write_tables
 from ..core.library.store import Library
+from ..core.origin import Origin, write_origin
 from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
-from ..core.trial.intake import SourceOutcome, SourceRequest, bring_in, open_trial_capture
+from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
 
 _LISTED = 5
@@ -46,9 +47,21 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
     CaptureReadError
         If nothing at all could be read.
     """
+    with opened_recordings(sources, recipe_files) as (made, _trial):
+        yield made.capture
+
+
+@contextmanager
+def opened_recordings(
+    sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = ()
+) -> Iterator[tuple[BroughtIn, str]]:
+    """As :func:`opened_sources`, with what came out of each source and the trial's name and run, if it is one."""
     with tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:
+        name = ""
         if len(sources) == 1 and (sources[0] / FILE_NAME).exists():
-            made = open_trial_capture(Trial.open(sources[0]))
+            trial = Trial.open(sources[0])
+            name = f"{trial.file.name} {trial.file.run}".strip()
+            made = open_trial_capture(trial)
         else:
             recipes = [recipe for file in recipe_files for recipe in recipes_from_file(file)]
             made = bring_in([_request(path, recipes) for path in sources], Path(folder) / "capture")
@@ -57,7 +70,7 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
             raise CaptureReadError(" ".join(failed))
         for outcome in made.outcomes:
             _tell_problems(outcome)
-        yield made.capture
+        yield made, name
 
 
 def _need(outcome: SourceOutcome) -> str:
@@ -87,10 +100,12 @@ def open_library(where: str | Path) -> Library:
     return Library.open(text)
 
 
-def put_out(form: str, output: Path | None, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
-    """Write tables to a file or to standard output."""
+def put_out(
+    form: str, output: Path | None, schema: pa.Schema, tables: Iterable[pa.Table], origin: Origin | None = None
+) -> None:
+    """Write tables to a file, with their origin beside it, or to standard output."""
     if output is not None:
-        export_tables(output, form, schema, tables)
+        export_tables(output, form, schema, tables, origin=origin)
         return
     stream = sys.stdout.buffer
     write_tables(pa.PythonFile(_Unseekable(stream), mode="w"), form, schema, tables)
@@ -108,8 +123,8 @@ def put_text(text: str, output: Path | None) -> None:
         raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
 
 
-def put_bytes(data: bytes, output: Path | None) -> None:
-    """Write bytes to a file or to standard output."""
+def put_bytes(data: bytes, output: Path | None, origin: Origin | None = None) -> None:
+    """Write bytes to a file, with their origin beside it, or to standard output."""
     if output is None:
         sys.stdout.buffer.write(data)
         return
@@ -117,6 +132,8 @@ def put_bytes(data: bytes, output: Path | None) -> None:
         output.write_bytes(data)
     except OSError as error:
         raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
+    if origin is not None:
+        write_origin(output, origin)
 
 
 class _Unseekable:

@@ -38,6 +38,11 @@ class Progress:
         part._stop = self._stop
         return part
 
+    def check(self) -> None:
+        """Raise :class:`Cancelled` if the work should stop; for inside of a step."""
+        if self._stop.is_set():
+            raise Cancelled
+
     def step(self, share: float, note: str = "") -> None:
         """Report a step.
 
@@ -46,7 +51,6 @@ class Progress:
         Cancelled
             If the work should stop.
         """
-        if self._stop.is_set():
-            raise Cancelled
+        self.check()
         if self._listener is not None:
             self._listener(min(max(share, 0.0), 1.0), note)

@@ -70,6 +70,7 @@ from ..core.layouts.templates import (
 from ..core.layouts.validate import check_layout
 from ..core.layouts.windows import from_window
 from ..core.library.store import LayoutHead, Library, Revision, default_author
+from ..core.origin import Origin
 from ..core.progress import Progress
 from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
 from ..core.trial.trial import Moment, Trial, TrialFile
@@ -308,13 +309,14 @@ class ExportRequest:
     content: str
     layouts: tuple[Layout, ...]
     span: Span
+    origin: Origin | None = None
 
 
 def run_export(capture: Capture, request: ExportRequest, progress: Progress) -> int:
     """Write an export; return its rows."""
     expected = (request.span.last - request.span.first) // CHUNK_ROWS + 1
     schema, tables = _content(capture, request)
-    return export_tables(request.path, request.form, schema, tables, progress, expected)
+    return export_tables(request.path, request.form, schema, tables, progress, expected, request.origin)
 
 
 def preview_export(capture: Capture, request: ExportRequest, rows: int, progress: Progress) -> tuple[list[str], list]:
@@ -341,7 +343,7 @@ __all__ = [
     "BY_HAND", "ERROR", "EXTENDED", "REMOTE", "TELLS_KINDS_APART", "TEMPLATES", "WRONG", "AbacusError", "Applies",
     "Attribute", "BitHistory", "CheckState", "Curve", "Decoded", "Explained", "ExportRequest", "Field",
     "FieldColumn", "FieldKind", "KindActivity", "KindData", "KindFrames", "KindKey", "Layout", "LayoutHead",
-    "Library", "Moment", "NamedValue", "NothingToDoError", "OpenedTrial", "Plan", "PlanError", "RawSet",
+    "Library", "Moment", "NamedValue", "NothingToDoError", "OpenedTrial", "Origin", "Plan", "PlanError", "RawSet",
     "ReadingCurve", "Revision", "Selected", "SourceOutcome", "Span", "Trial", "TrialFile", "Tried", "TriedArray",
     "TriedCheck", "TriedField", "Validity", "address_text", "attribute_text", "attributes_of", "bit_name",
     "bit_owners", "bits_in_words", "capture_activity", "check_layout", "check_words", "compile_layout",

@@ -44,6 +44,7 @@ from ..core.layouts.variants import Variant, present_ids, variants_of
 from ..core.library.errors import ClashError, UnreachableError
 from ..core.library.store import Library, merge_onto
 from ..core.library.unsent import keep_waiting, read_waiting, unsent_path
+from ..core.origin import Origin, write_origin
 from ..core.progress import Progress
 from ..core.unravel.orders import Order, orders_that_give, parse_received
 from .edits import EditStep
@@ -138,7 +139,9 @@ def note_unsent(library: Library, step: EditStep) -> None:
         keep_unsent(library, [*waiting, step])
 
 
-def put_out_layouts(path: Path, form: str, layouts: list[Layout], progress: Progress) -> tuple[int, str]:
+def put_out_layouts(
+    path: Path, form: str, layouts: list[Layout], origin: Origin, progress: Progress
+) -> tuple[int, str]:
     """Write layouts to a file; return how many things had no room, and the name of the file that lists them."""
     progress.step(0.2, f"writing {path.name}")
     _, _, write = WRITERS[form]
@@ -151,6 +154,7 @@ def put_out_layouts(path: Path, form: str, layouts: list[Layout], progress: Prog
             listed.write_text("".join(lines), encoding="utf-8")
     except OSError as error:
         raise ExchangeError(f"the file cannot be written ({error.strerror}).", where=str(path)) from error
+    write_origin(path, origin)
     return len(written.left), listed.name
 
 

@@ -13,11 +13,16 @@ import pyarrow.csv
 import pyarrow.parquet
 
 from ..errors import DataError, MisuseError
+from ..origin import Origin, write_origin
 from ..progress import Progress
 
 
 class ExportError(DataError):
     """A table that cannot be written."""
+
+
+ORIGIN_KEY = b"zesty_abacus.origin"
+"""Key of the origin in the metadata of a Parquet file."""
 
 
 def _write_csv(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
@@ -38,7 +43,8 @@ def _write_json_lines(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.T
 def _write_parquet(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
     with pyarrow.parquet.ParquetWriter(stream, schema, compression="zstd") as writer:
         for table in tables:
-            writer.write_table(table)
+            # what the tables carry besides, such as their origin, stands in the schema of the file
+            writer.write_table(table.replace_schema_metadata(schema.metadata))
 
 
 WRITERS: dict[str, Callable[[BinaryIO, pa.Schema, Iterable[pa.Table]], None]] = {
@@ -69,8 +75,11 @@ def export_tables(
     tables: Iterable[pa.Table],
     progress: Progress | None = None,
     expected_tables: int = 1,
+    origin: Origin | None = None,
 ) -> int:
     """Write tables to a file that appears only when it is whole; return how many rows it has.
+
+    Where the values come from stands beside the file, and in it where its form has room.
 
     A device or a pipe is written to as it is: putting a file in its place would take it away from everybody.
 
@@ -83,6 +92,8 @@ def export_tables(
     """
     progress = progress or Progress()
     rows = 0
+    if origin is not None:
+        schema = schema.with_metadata({ORIGIN_KEY: origin.to_json()})
 
     def counted() -> Iterable[pa.Table]:
         nonlocal rows
@@ -99,6 +110,8 @@ def export_tables(
             _write_whole(path, lambda stream: write_tables(stream, form, schema, counted()))
     except OSError as error:
         raise ExportError(f"the file cannot be written ({error.strerror or error}).", where=str(path)) from error
+    if origin is not None:
+        write_origin(path, origin)
     progress.step(1.0, "written")
     return rows
 

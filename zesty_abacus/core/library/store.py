@@ -18,6 +18,7 @@ from ..layouts.json_form import layout_from_json, layout_to_json
 from ..layouts.merge import merge_layouts
 from ..layouts.model import Layout
 from ..layouts.validate import check_layout
+from ..origin import Origin, source_names
 from .address import LibraryAddress, library_address
 from .documents import CLAIM, COMMENT, MOMENTS, RECORDING, DocumentShelf
 from .drafts import DraftShelf
@@ -257,6 +258,10 @@ class Library:
         newest = [sa.select(sa.func.max(column)).scalar_subquery() for column in columns]
         with self._reading() as connection:
             return Marks(*(number or 0 for number in connection.execute(sa.select(*newest)).one()))
+
+    def origin(self, release: str = "", sources: Sequence[Path] = ()) -> Origin:
+        """Return what a file says that is made with a release, or with the newest state."""
+        return Origin(self.name, self.id, self.marks().layouts, release, source_names(sources))
 
     def release(self, name: str, *, author: str, notes: str = "") -> None:
         """Give the newest state of all layouts a name that stays; raises :class:`LibraryError` if the name is taken."""

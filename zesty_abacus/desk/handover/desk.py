@@ -148,6 +148,7 @@ class HandOverDesk(QWidget):
         return engine.ExportRequest(
             Path(self.path.text()).expanduser(), self._chosen["form"], self._chosen["content"], layouts,
             engine.Span.of(session.capture, *times),
+            session.origin() if self._chosen["content"] != "frames" else None,
         )  # fmt: skip
 
     def run(self) -> None:

@@ -34,7 +34,7 @@ def ask_and_put_out(parent: QWidget, session: Session, layouts: list[heavy.Layou
 
 def put_out(session: Session, path: Path, form: str, layouts: list[heavy.Layout]) -> None:
     """Write layouts to a file on a thread; what the format has no room for is listed beside it."""
-    laid = session.engine.laid
+    laid, origin = session.engine.laid, session.origin()
 
     def done(answer: tuple[int, str]) -> None:
         lost, listed = answer
@@ -44,7 +44,8 @@ def put_out(session: Session, path: Path, form: str, layouts: list[heavy.Layout]
         session.told.emit("good", words)
 
     session.jobs.start(
-        "put out", f"writing {path.name}", lambda progress: laid.put_out_layouts(path, form, layouts, progress), done,
+        "put out", f"writing {path.name}",
+        lambda progress: laid.put_out_layouts(path, form, layouts, origin, progress), done,
         lambda sentence: session.told.emit("wrong", sentence),
     )  # fmt: skip
 
@@ -59,7 +60,8 @@ def ask_and_print(parent: QWidget, session: Session, layouts: list[heavy.Layout]
 
 def print_sheets(session: Session, path: Path, layouts: list[heavy.Layout]) -> None:
     """Write sheets on a thread; what kind of file follows from the name's ending."""
-    laid, version = session.engine.laid, f"as it was on {datetime.now():%Y-%m-%d %H:%M}"
+    laid = session.engine.laid
+    version = f"{session.origin().words()}, on {datetime.now():%Y-%m-%d %H:%M}"
 
     def work(progress: Any) -> None:
         sheets = [laid.sheet_of(layout, version) for layout in layouts]

@@ -1,4 +1,4 @@
-"""``zesty-abacus library``: make, fill, look at and check a library."""
+"""What a library holds, on the command line: make it, fill it, look at it, check it, put it out."""
 
 from __future__ import annotations
 
@@ -11,42 +11,32 @@ from pathlib import Path
 import click
 import msgspec
 
-from ..core.codec.matching import match_kinds
-from ..core.codec.wording import places_words
-from ..core.errors import DataError
-from ..core.exchange.mapping_shelf import mapping_from_file, mapping_text
-from ..core.exchange.onto import onto_library
-from ..core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
-from ..core.exchange.result import ExchangeError
-from ..core.exchange.table_mapping import Known, mapping_by_example
-from ..core.handover.sheet import sheet_of
-from ..core.handover.sheet_files import write_sheets
-from ..core.layouts.compare import compare_sets
-from ..core.layouts.json_form import layouts_to_file_text
-from ..core.layouts.model import Layout
-from ..core.layouts.numbers import format_exact
-from ..core.layouts.places import parse_places
-from ..core.layouts.validate import check_layout
-from ..core.library.check import check_library
-from ..core.library.roles import make_roles, role_statements
-from ..core.library.store import Library, default_author
-from ..core.library.sync import sync as bring_together
-from ..core.recipes.json_form import FORMAT as RECIPES_FORMAT
-from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
-from .output import open_library, opened_sources, put_bytes, put_text
-
-_LIBRARY = click.argument("where", metavar="LIBRARY")
-"""A file, the folder of a trial, or the address of a server: ``postgresql://user@host/name``."""
-_AS_JSON = click.option("--json", "as_json", is_flag=True, help="For scripts.")
-
-
-@click.group()
-def library() -> None:
-    """Make, fill, look at and check a library of layouts."""
+from ...core.codec.matching import match_kinds
+from ...core.codec.wording import places_words
+from ...core.errors import DataError
+from ...core.exchange.mapping_shelf import mapping_from_file, mapping_text
+from ...core.exchange.onto import onto_library
+from ...core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
+from ...core.exchange.result import ExchangeError
+from ...core.exchange.table_mapping import Known, mapping_by_example
+from ...core.handover.sheet import sheet_of
+from ...core.handover.sheet_files import write_sheets
+from ...core.layouts.json_form import layouts_to_file_text
+from ...core.layouts.model import Layout
+from ...core.layouts.numbers import format_exact
+from ...core.layouts.places import parse_places
+from ...core.layouts.validate import check_layout
+from ...core.library.check import check_library
+from ...core.library.store import Library
+from ...core.origin import Origin
+from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
+from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
+from ..output import open_library, opened_sources, put_bytes, put_text
+from .options import AS_JSON, AUTHOR, LIBRARY, ONLY, RELEASE, library
 
 
 @library.command()
-@_LIBRARY
+@LIBRARY
 @click.option("--name", default="", help="Name of the library; the file's name if left out.")
 def new(where: str, name: str) -> None:
     """Make an empty library, in a file or in a database of a server."""
@@ -54,9 +44,9 @@ def new(where: str, name: str) -> None:
 
 
 @library.command("import")
-@_LIBRARY
+@LIBRARY
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--author", default=default_author, show_default="this user")
+@AUTHOR
 @click.option("--reason", default="", help="Why; the file's name if left out.")
 @click.option("--columns", type=click.Path(path_type=Path), help="What the columns of a table mean; see columns.")
 def import_(where: str, files: tuple[Path, ...], author: str, reason: str, columns: Path | None) -> None:
@@ -85,12 +75,15 @@ def import_(where: str, files: tuple[Path, ...], author: str, reason: str, colum
 
 
 @library.command()
-@_LIBRARY
+@LIBRARY
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
 @click.option("--recipes", is_flag=True, help="Put out the recipes instead.")
 @click.option("--to", "form", type=click.Choice(list(WRITERS)), default="json", show_default=True)
-@click.option("--only", multiple=True, help="Name of a layout; may be given several times.")
-def export(where: str, output: Path | None, recipes: bool, form: str, only: tuple[str, ...]) -> None:
+@ONLY
+@RELEASE
+def export(
+    where: str, output: Path | None, recipes: bool, form: str, only: tuple[str, ...], release: str
+) -> None:  # fmt: skip
     """Put out layouts as a file of one of the known formats, or all recipes as a recipe file.
 
     What the format has no room for is listed.
@@ -101,36 +94,30 @@ def export(where: str, output: Path | None, recipes: bool, form: str, only: tupl
         source.close()
         put_text(text, output)
         return
-    layouts = [layout for layout in source.layouts() if not only or layout.name in only]
-    source.close()
-    if not layouts:
-        raise ExchangeError("no layout has that name.", where=str(where))
+    layouts, origin = _chosen(source, release, only)
     _, _, write = WRITERS[form]
     written = write(layouts)
-    put_bytes(written.data, output)
+    put_bytes(written.data, output, origin)
     for left in written.left:
         click.echo(f"{left.place}: not put out: {left.reason}", err=True)
 
 
 @library.command()
-@_LIBRARY
+@LIBRARY
 @click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="A .html, .svg or .pdf file.")
-@click.option("--only", multiple=True, help="Name of a layout; may be given several times.")
-def sheet(where: str, output: Path, only: tuple[str, ...]) -> None:
+@ONLY
+@RELEASE
+def sheet(where: str, output: Path, only: tuple[str, ...], release: str) -> None:
     """Print the sheets of layouts: bit picture, fields, values, checks."""
-    from ..desk.launch import make_application
-    from ..desk.layouts.putting_out import pdf_of
+    from ...desk.launch import make_application
+    from ...desk.layouts.putting_out import pdf_of
 
-    source = open_library(where)
-    layouts = [layout for layout in source.layouts() if not only or layout.name in only]
-    source.close()
-    if not layouts:
-        raise ExchangeError("no layout has that name.", where=str(where))
+    layouts, origin = _chosen(open_library(where), release, only)
     if output.suffix.lower() == ".pdf":
         # fonts are drawn by the window's toolkit, which needs no screen for that
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         make_application()
-    version = f"as it was on {datetime.now():%Y-%m-%d %H:%M}"
+    version = f"{origin.words()}, on {datetime.now():%Y-%m-%d %H:%M}"
     write_sheets(output, [sheet_of(layout, version) for layout in layouts], pdf_of)
 
 
@@ -163,9 +150,9 @@ def _example(text: str) -> Known:
 
 
 @library.command()
-@_LIBRARY
+@LIBRARY
 @click.argument("search", default="")
-@_AS_JSON
+@AS_JSON
 def show(where: str, search: str, as_json: bool) -> None:
     """Show layouts and their fields; SEARCH is part of a name, an address or a unit."""
     source = open_library(where)
@@ -185,9 +172,9 @@ def show(where: str, search: str, as_json: bool) -> None:
 
 
 @library.command()
-@_LIBRARY
+@LIBRARY
 @click.argument("recordings", nargs=-1, type=click.Path(path_type=Path))
-@_AS_JSON
+@AS_JSON
 def check(where: str, recordings: tuple[Path, ...], as_json: bool) -> None:
     """Tell what is wrong: overlaps, doubled names and addresses, units that differ. Exit code 1 if anything is.
 
@@ -214,9 +201,9 @@ def check(where: str, recordings: tuple[Path, ...], as_json: bool) -> None:
 
 
 @library.command()
-@_LIBRARY
+@LIBRARY
 @click.option("--limit", default=50, show_default=True, type=click.IntRange(1, 100_000))
-@_AS_JSON
+@AS_JSON
 def log(where: str, limit: int, as_json: bool) -> None:
     """Show the newest changes: revision, time, author, layout, reason."""
     source = open_library(where)
@@ -231,94 +218,15 @@ def log(where: str, limit: int, as_json: bool) -> None:
     source.close()
 
 
-@library.command()
-@_LIBRARY
-@click.argument("name")
-@click.option("--notes", default="")
-@click.option("--author", default=default_author, show_default="this user")
-def release(where: str, name: str, notes: str, author: str) -> None:
-    """Give the newest state of all layouts a NAME that stays."""
-    target = open_library(where)
-    target.release(name, author=author, notes=notes)
-    target.close()
-
-
-@library.command()
-@_LIBRARY
-@_AS_JSON
-def releases(where: str, as_json: bool) -> None:
-    """Show all releases, newest first."""
-    source = open_library(where)
-    found = source.releases.all()
+def _chosen(source: Library, release: str, only: tuple[str, ...]) -> tuple[list[Layout], Origin]:
+    """Return layouts of a release, or the newest, by name, and where they come from; closes the library."""
+    layouts = source.layouts_of(release) if release else source.layouts()
+    origin = source.origin(release)
     source.close()
-    if as_json:
-        click.echo(msgspec.json.encode(found).decode())
-        return
-    for one in found:
-        stamp = one.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
-        click.echo(f"{one.name}  {stamp}  {one.author}  {one.layouts} layouts  {one.notes}".rstrip())
-
-
-@library.command()
-@_LIBRARY
-@click.argument("before")
-@click.argument("after", default="")
-@_AS_JSON
-def compare(where: str, before: str, after: str, as_json: bool) -> None:
-    """Tell what differs between the releases BEFORE and AFTER; the newest state if AFTER is left out."""
-    source = open_library(where)
-    old = source.layouts_of(before)
-    new = source.layouts_of(after) if after else source.layouts()
-    source.close()
-    found = compare_sets(old, new)
-    if as_json:
-        plain = [{"layout": one.name, "standing": one.standing.value, "words": list(one.words)} for one in found]
-        click.echo(json.dumps(plain, ensure_ascii=False))
-        return
-    for one in found:
-        click.echo(f"{one.name}: {one.standing.value}")
-        for words in one.words:
-            click.echo(f"    {words}")
-
-
-@library.command()
-@click.argument("copy", type=click.Path(path_type=Path))
-@click.argument("home", metavar="LIBRARY")
-@click.option("--author", default=default_author, show_default="this user")
-@_AS_JSON
-def sync(copy: Path, home: str, author: str, as_json: bool) -> None:
-    """Bring the working copy COPY and LIBRARY together; COPY is made if it is not there.
-
-    Exit code 1 if anything clashes. What both changed is merged; a clash is left as it is on both sides and told.
-    """
-    there = open_library(home)
-    here = Library.open(copy) if copy.exists() else Library.create(copy, f"{there.name}, working copy")
-    report = bring_together(here, there, author=author)
-    here.close()
-    there.close()
-    if as_json:
-        click.echo(msgspec.json.encode(report).decode())
-    else:
-        for words, names in (("taken", report.taken), ("given", report.given), ("merged", report.merged),
-                             ("proposed", report.proposed)):  # fmt: skip
-            click.echo(f"{words}: {', '.join(names) or 'nothing'}")
-    for sentence in report.clashed:
-        click.echo(f"clash: {sentence}", err=True)
-    sys.exit(1 if report.clashed else 0)
-
-
-@library.command()
-@_LIBRARY
-@click.option("--show", is_flag=True, help="Only show the statements.")
-def roles(where: str, show: bool) -> None:
-    """Make the roles reader, writer and keeper with their rights in the database of a library."""
-    if show:
-        for statement in role_statements():
-            click.echo(f"{statement};")
-        return
-    target = open_library(where)
-    make_roles(target)
-    target.close()
+    chosen = [layout for layout in layouts if not only or layout.name in only]
+    if not chosen:
+        raise ExchangeError("no layout has that name.", where=str(source.address))
+    return chosen, origin
 
 
 def _holds_recipes(file: Path) -> bool:

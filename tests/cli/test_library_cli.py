@@ -1,0 +1,189 @@
+"""What a team does with a library on the command line."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+from fractions import Fraction
+from pathlib import Path
+
+import msgspec
+import psycopg
+import pyarrow.parquet
+import pytest
+from click.testing import CliRunner
+
+from tests.library.test_shared import with_unit
+from tests.library.test_store import pod
+from zesty_abacus.cli.main import cli
+from zesty_abacus.core.errors import AbacusError
+from zesty_abacus.core.handover.writers import ORIGIN_KEY
+from zesty_abacus.core.layouts.json_form import layouts_to_file_text
+from zesty_abacus.core.library.store import Library
+
+RUNNER = CliRunner()
+
+
+def say(*words, code=0):
+    """Run a command in this process and return what it printed."""
+    done = RUNNER.invoke(cli, [str(word) for word in words])
+    if isinstance(done.exception, AbacusError):
+        raise done.exception
+    assert done.exit_code == code, done.output
+    return done.stdout
+
+
+@pytest.fixture
+def where(tmp_path):
+    """A library with one layout."""
+    path = tmp_path / "library.sqlite"
+    made = Library.create(path, "harbour team")
+    made.commit(pod(), parent=None, author="mara")
+    made.close()
+    return path
+
+
+@pytest.fixture
+def proposed(where, tmp_path):
+    """A file that changes the layout of the library, and the library."""
+    library = Library.open(where)
+    layout = library.layouts()[0]
+    library.close()
+    file = tmp_path / "change.json"
+    file.write_text(layouts_to_file_text([with_unit(layout, "rad")]))
+    return where, file
+
+
+def test_a_change_is_proposed_talked_about_and_agreed(proposed):
+    where, file = proposed
+    assert say("library", "rules", where) == "Changes are kept at once.\n"
+    say("library", "rules", where, "--needed", 1, "--by", "jo", "--author", "ada")
+    assert "of jo agrees" in say("library", "rules", where)
+    key = say("library", "propose", where, file, "--reason", "radians", "--author", "mara").split()[0]
+    say("library", "send-back", where, key, "which way round?", "--author", "jo")
+    with pytest.raises(AbacusError, match="sent back"):
+        say("library", "agree", where, key, "--author", "jo")
+
+
+def test_agreement_keeps_the_change(proposed):
+    where, file = proposed
+    key = say("library", "propose", where, file, "--reason", "radians", "--author", "mara").split()[0]
+    say("library", "reply", where, key, "looks right", "--author", "jo")
+    shown = say("library", "proposals", where)
+    assert "radians" in shown and "jo replied: looks right" in shown and "angle in rad, was deg" in shown
+    with pytest.raises(AbacusError, match="of their own"):
+        say("library", "agree", where, key, "--author", "mara")
+    assert say("library", "agree", where, key, "--author", "jo") == "Azimuth feedback is kept.\n"
+    assert say("library", "proposals", where) == ""
+    (ended,) = json.loads(say("library", "proposals", where, "--all", "--json"))
+    assert ended["standing"] == "kept" and [event["step"] for event in ended["events"]][-1] == "kept"
+    with pytest.raises(AbacusError, match="no proposal"):
+        say("library", "agree", where, "zzzz", "--author", "jo")
+
+
+def test_comments(where):
+    say("library", "comment", where, "azimuth FEEDBACK", "the sign is wrong", "--author", "jo")
+    assert say("library", "comment", where, "Azimuth feedback").endswith("jo: the sign is wrong\n")
+    (one,) = json.loads(say("library", "comment", where, "Azimuth feedback", "--json"))
+    assert one["author"] == "jo" and one["text"] == "the sign is wrong"
+    assert "Azimuth feedback" in say("library", "show", where, "sign is wrong")
+    with pytest.raises(AbacusError, match="no layout is called"):
+        say("library", "comment", where, "nobody", "x")
+
+
+def test_moments(where):
+    say("library", "moments", where, "hook released=the line is off", "tow begins")
+    say("library", "moments", where, "tow begins=the line is tight")
+    assert say("library", "moments", where) == (
+        "moments: hook released = the line is off\nmoments: tow begins = the line is tight\n"
+    )
+    (one,) = json.loads(say("library", "moments", where, "--json"))
+    assert len(one["moments"]) == 2
+
+
+@pytest.fixture
+def recording(tmp_path):
+    path = tmp_path / "run.log"
+    lines = [f"({1700000000 + n}.000000) thruster 1A1#{n:02X}01020304050607\n" for n in range(1, 6)]
+    path.write_text("".join(lines))
+    return path
+
+
+def test_recordings_are_listed_by_what_is_in_them(where, recording):
+    say("library", "recordings", where, recording)
+    (one,) = json.loads(say("library", "recordings", where, "--json"))
+    assert one["size"] == recording.stat().st_size and one["lanes"][0]["frames"] == 5
+    assert one["first_ns"] == 1700000001 * 10**9 and one["path"] == str(recording)
+    moved = recording.rename(recording.with_name("again.log"))
+    say("library", "recordings", where, moved)
+    (one,) = json.loads(say("library", "recordings", where, "--json"))
+    assert one["name"] == "again.log", "the same file elsewhere is the same recording"
+
+
+def test_releases_are_compared_on_a_recording(where, recording):
+    say("library", "release", where, "run 14")
+    assert "alike" in say("library", "compare", where, "run 14", "--on", recording)
+    library = Library.open(where)
+    (head,) = library.heads()
+    field = head.layout.field_named("angle")
+    changed = head.layout.with_field(msgspec.structs.replace(field, ratio=Fraction(3)))
+    library.commit(changed, parent=head.revision.id, author="jo")
+    library.close()
+    told = say("library", "compare", where, "run 14", "--on", recording)
+    assert "angle: otherwise in 5 of 5 frames" in told
+    plain = json.loads(say("library", "compare", where, "run 14", "--on", recording, "--json"))
+    assert plain["layouts"][0]["standing"] == "changed" and plain["decoded"][0]["differing"] == 5
+
+
+def test_what_leaves_says_where_it_comes_from(where, recording, tmp_path):
+    say("library", "release", where, "run 14")
+    table = tmp_path / "out.parquet"
+    say("decode", recording, "--library", where, "--release", "run 14", "--to", "parquet", "-o", table)
+    inside = json.loads(pyarrow.parquet.read_schema(table).metadata[ORIGIN_KEY])
+    beside = json.loads((tmp_path / "out.parquet.origin.json").read_text())
+    assert inside == beside and beside["release"] == "run 14" and beside["library"] == "harbour team"
+    assert beside["sources"] == ["run.log"] and beside["format"] == "zesty-abacus origin"
+    say("decode", recording, "--library", where, "-o", tmp_path / "out.csv")
+    assert "release" not in json.loads((tmp_path / "out.csv.origin.json").read_text())
+    say("library", "export", where, "--release", "run 14", "-o", tmp_path / "out.json")
+    assert json.loads((tmp_path / "out.json.origin.json").read_text())["release"] == "run 14"
+    say("library", "sheet", where, "--release", "run 14", "-o", tmp_path / "out.html")
+    assert "harbour team, release run 14" in (tmp_path / "out.html").read_text()
+
+
+@pytest.fixture
+def short_folder():
+    """A folder that the server's own user may enter, with a path short enough for a socket."""
+    folder = Path(tempfile.mkdtemp(prefix="zesty-"))
+    folder.chmod(0o755)
+    yield folder
+    shutil.rmtree(folder)
+
+
+def test_a_server_of_ones_own(short_folder):
+    """It is made, answers, keeps what it is given, ends when it is interrupted, and goes on the next time."""
+    folder = short_folder / "own"
+    for number in (1, 2):
+        process = subprocess.Popen(
+            [sys.executable, "-m", "zesty_abacus", "library", "serve-local", str(folder)],
+            stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        try:
+            address = process.stdout.readline().strip()
+            assert address.startswith("postgresql://keeper@"), address or process.stderr.read()
+            library = Library.open(address)
+            assert library.name == "shared" and len(library.layouts()) == number - 1
+            layout = msgspec.structs.replace(pod(), name=f"layout {number}")
+            library.commit(layout, parent=None, author="mara")
+            library.close()
+            roles = psycopg.connect(address).execute("SELECT rolname FROM pg_roles WHERE rolname LIKE 'zesty%'")
+            assert len(roles.fetchall()) == 3
+        finally:
+            process.send_signal(signal.SIGTERM)
+            assert process.wait(30) == 0
+    with pytest.raises(psycopg.OperationalError):
+        psycopg.connect(address)

@@ -1,0 +1,77 @@
+"""Releases on the command line: make them, list them, compare them in words and on a capture."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from ...core.codec.differences import Difference, decoded_differences
+from ...core.layouts.compare import compare_sets
+from ..output import opened_sources
+from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
+
+
+@library.command()
+@LIBRARY
+@click.argument("name")
+@click.option("--notes", default="")
+@AUTHOR
+def release(where: str, name: str, notes: str, author: str) -> None:
+    """Give the newest state of all layouts a NAME that stays."""
+    with opened(where) as target:
+        target.release(name, author=author, notes=notes)
+
+
+@library.command()
+@LIBRARY
+@AS_JSON
+def releases(where: str, as_json: bool) -> None:
+    """Show all releases, newest first."""
+    with opened(where) as source:
+        found = source.releases.all()
+    if as_json:
+        say_json(found)
+        return
+    for one in found:
+        stamp = one.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
+        click.echo(f"{one.name}  {stamp}  {one.author}  {one.layouts} layouts  {one.notes}".rstrip())
+
+
+@library.command()
+@LIBRARY
+@click.argument("before")
+@click.argument("after", default="")
+@click.option("--on", "recordings", multiple=True, type=click.Path(path_type=Path),
+              help="A recording, or a trial: decode it with both and tell what comes out otherwise.")  # fmt: skip
+@AS_JSON
+def compare(where: str, before: str, after: str, recordings: tuple[Path, ...], as_json: bool) -> None:
+    """Tell what differs between the releases BEFORE and AFTER; the newest state if AFTER is left out."""
+    with opened(where) as source:
+        old = source.layouts_of(before)
+        new = source.layouts_of(after) if after else source.layouts()
+    found = compare_sets(old, new)
+    decoded: list[Difference] = []
+    if recordings:
+        with opened_sources(recordings) as capture:
+            decoded = decoded_differences(capture, old, new)
+    if as_json:
+        words = [{"layout": one.name, "standing": one.standing.value, "words": list(one.words)} for one in found]
+        say_json({"layouts": words, "decoded": decoded} if recordings else words)
+        return
+    for one in found:
+        click.echo(f"{one.name}: {one.standing.value}")
+        for said in one.words:
+            click.echo(f"    {said}")
+    for difference in decoded:
+        click.echo(_words(difference))
+    if recordings and not decoded:
+        click.echo("Both decode these recordings alike.")
+
+
+def _words(one: Difference) -> str:
+    change = f"{one.before or 'nothing'} -> {one.after or 'nothing'}"
+    return (
+        f"{one.lane}, {one.message}.{one.field}: otherwise in {one.differing} of {one.frames} frames, "
+        f"first {change} at {one.first_ns} ns"
+    )

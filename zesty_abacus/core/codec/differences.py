@@ -1,0 +1,183 @@
+"""One capture decoded with two sets of layouts: which values come out otherwise, in how many frames."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..errors import MisuseError
+from ..frames.capture import Capture, KindFrames
+from ..layouts.model import Layout
+from ..progress import Progress
+from .columns import ArrayColumns, Decoded, FieldColumn, Validity
+from .kinds import decode_frames
+from .matching import match_kinds
+from .plan import compile_layout
+from .wording import value_text
+
+_CHUNK_FRAMES = 200_000
+
+
+@dataclass(slots=True)
+class Difference:
+    """One field that two sets of layouts read differently.
+
+    Attributes
+    ----------
+    lane, address, message, field
+        Where it is; names of the second set, of the first where the second has none.
+    frames
+        How many were decoded both ways.
+    differing
+        In how many of them the value, its name or its validity is another.
+    first_ns
+        Time of the first of them.
+    before, after
+        What it is there; empty where that set reads nothing.
+    """
+
+    lane: str
+    address: int
+    message: str
+    field: str
+    frames: int
+    differing: int = 0
+    first_ns: int = 0
+    before: str = ""
+    after: str = ""
+
+
+def decoded_differences(
+    capture: Capture, before: Sequence[Layout], after: Sequence[Layout], progress: Progress | None = None
+) -> list[Difference]:
+    """Return what two sets of layouts make otherwise of a capture, the most frames first.
+
+    Fields are the same by their id, so a rename alone is no difference. Frames that both read alike cost only
+    their decoding.
+
+    Raises
+    ------
+    Cancelled
+        If the progress was cancelled.
+    """
+    progress = progress or Progress()
+    old, new = match_kinds(capture, before), match_kinds(capture, after)
+    found: list[Difference] = []
+    for kind, (was, now) in enumerate(zip(old, new, strict=True)):
+        progress.step(kind / max(len(old), 1), "decoding both ways")
+        if was != now or (was is not None and was.parts):
+            found += _of_kind(capture, kind, (was, before), (now, after), progress)
+    return sorted(found, key=lambda one: (-one.differing, one.lane, one.message, one.field))
+
+
+Side = tuple[Layout | None, Sequence[Layout]]
+
+
+def _of_kind(capture: Capture, kind: int, was: Side, now: Side, progress: Progress) -> list[Difference]:
+    key = capture.kinds.keys[kind]
+    rows = capture.kinds.rows(kind)
+    found: dict[UUID, Difference] = {}
+    for first in range(0, len(rows), _CHUNK_FRAMES):
+        progress.check()
+        frames = capture.gather(rows[first : first + _CHUNK_FRAMES])
+        sides = [_columns(capture, frames, *side) for side in (was, now)]
+        for field_id in dict.fromkeys([*sides[0], *sides[1]]):
+            old, new = (side.get(field_id) for side in sides)
+            shown = new or old
+            assert shown is not None
+            layout = now[0] if new is not None else was[0]
+            one = found.setdefault(field_id, Difference(
+                capture.lanes[key.lane].name, key.address, layout.name if layout is not None else "",
+                shown.name, len(rows),
+            ))  # fmt: skip
+            _count(one, old, new, frames)
+    return [one for one in found.values() if one.differing]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Read:
+    """A field as one side reads it: its rows, and the frame each belongs to."""
+
+    name: str
+    column: FieldColumn
+    frame: NDArray[np.int64]
+
+
+def _columns(
+    capture: Capture, frames: KindFrames, layout: Layout | None, others: Sequence[Layout]
+) -> dict[UUID, _Read]:
+    if layout is None:
+        return {}
+    try:
+        decoded: Decoded = decode_frames(capture, compile_layout(layout, others), frames)
+    except MisuseError:
+        return {}
+    every = np.arange(len(frames.rows))
+    made = {key: _Read(column.field.name, column, every) for key, column in decoded.columns.items()}
+    for array in decoded.arrays.values():
+        made |= {key: _in_array(array, column) for key, column in array.columns.items()}
+    return made
+
+
+def _in_array(array: ArrayColumns, column: FieldColumn) -> _Read:
+    return _Read(f"{array.name}.{column.field.name}", column, array.frame)
+
+
+def _count(one: Difference, old: _Read | None, new: _Read | None, frames: KindFrames) -> None:
+    """Add the frames of one stretch in which a field differs."""
+    wrong = np.zeros(len(frames.rows), bool)
+    if old is not None and new is not None and np.array_equal(old.frame, new.frame):
+        rows = np.flatnonzero(_differs(old.column, new.column))
+        wrong[old.frame[rows]] = True
+    else:
+        # one side has other items, or none: every frame in which either has one
+        for side in (old, new):
+            if side is not None:
+                there = side.column.validity != Validity.ABSENT
+                wrong[side.frame[there]] = True
+    if not wrong.any():
+        return
+    at = int(np.flatnonzero(wrong)[0])
+    if not one.differing:
+        one.first_ns = int(frames.time_ns[at])
+        one.before, one.after = _text_at(old, at), _text_at(new, at)
+    one.differing += int(wrong.sum())
+
+
+def _differs(old: FieldColumn, new: FieldColumn) -> NDArray[np.bool_]:
+    """Return in which rows two columns say something else; bool (n,)."""
+    wrong = old.validity != new.validity
+    good = old.has_value & new.has_value & ~wrong
+    if old.field.unit != new.field.unit:
+        return wrong | good
+    if (old.value is None) != (new.value is None):
+        return wrong | good
+    if old.value is None or new.value is None:
+        rows = np.flatnonzero(good)
+        texts = [old.text_of(int(row)) != new.text_of(int(row)) for row in rows]
+        wrong[rows] |= np.array(texts, bool) if len(texts) else False
+        return wrong
+    with np.errstate(invalid="ignore"):
+        same = (old.value == new.value) | ((old.value != old.value) & (new.value != new.value))
+    return wrong | (good & (~same | _other_name(old, new)))
+
+
+def _other_name(old: FieldColumn, new: FieldColumn) -> NDArray[np.bool_]:
+    if not old.field.names and not new.field.names:
+        return np.zeros(len(old), bool)
+    sides = []
+    for column in (old, new):
+        words = np.array([*(named.label for named in column.field.names), ""], object)
+        sides.append(words[column.label_codes()])
+    return np.asarray(sides[0] != sides[1], bool)
+
+
+def _text_at(side: _Read | None, frame: int) -> str:
+    if side is None:
+        return ""
+    rows = np.flatnonzero(side.frame == frame)
+    return value_text(side.column, int(rows[0])) if len(rows) else ""
