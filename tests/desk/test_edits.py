@@ -13,8 +13,9 @@ from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.desk import engine
-from zesty_abacus.desk.edits import Edits, EditStep
+from zesty_abacus.desk.edits import Edits
 from zesty_abacus.desk.jobs import Jobs
+from zesty_abacus.desk.keeping import EditStep
 from zesty_abacus.desk.launch import make_application
 
 
@@ -191,15 +192,14 @@ def test_news_never_turn_back_what_is_newer_here(bench):
     bench.edits.change(LAYOUTS[0])
     bench.settle()
     old = bench.library.heads()
-    newest = bench.library.marks().layouts
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="newer"))
     bench.edits.change(LAYOUTS[1])
     bench.settle()
-    bench.edits.take_news(newest, old)
+    bench.edits.take_news(old, {})
     assert {layout.note for layout in bench.edits.layouts()} == {"newer", ""} and len(bench.edits.layouts()) == 2
     head = bench.library.head_of(LAYOUTS[1].id)
-    bench.library.remove(LAYOUTS[1].id, parent=head.revision.id, author="mara")
-    bench.edits.take_news(bench.library.marks().layouts, bench.library.heads())
+    gone = bench.library.remove(LAYOUTS[1].id, parent=head.revision.id, author="mara")
+    bench.edits.take_news([], {LAYOUTS[1].id: gone.id})
     assert [layout.id for layout in bench.edits.layouts()] == [LAYOUTS[0].id]
 
 

@@ -36,8 +36,7 @@ def both(no_faults, cluster, tmp_path):
         window.session.open_trial(folder)
         hands = Pilot(window)
         hands.wait_open()
-        window.session.edits.author = author
-        window.session.news.look()
+        window.session.shared.set_author(author)
         hands.key("4")
         hands.pick_kind(FEEDBACK)
         pilots.append(hands)
@@ -83,7 +82,7 @@ def test_what_one_keeps_the_other_sees_and_an_edit_in_progress_is_not_disturbed(
 def test_changes_at_the_same_time_merge_or_are_chosen(both):
     one, two = both
     for hands in both:
-        hands.session.news._timer.stop()
+        hands.session.shared.news.is_paused = True
     change(one, "angle", unit="rad")
     one.settle()
     change(two, "rate", note="looked at")
@@ -106,7 +105,7 @@ def test_changes_at_the_same_time_merge_or_are_chosen(both):
     assert change_of_mind == []
     two.click(view.close_button)
     assert field(two, "torque").unit == "kNm" and two.window.layouts.plan.isVisible()
-    one.session.news.look()
+    one.session.shared.news.is_paused = False
     one.wait(lambda: field(one, "rate").note == "looked at", "all of it in the first window")
     assert field(one, "torque").unit == "kNm"
 

@@ -254,7 +254,7 @@ def test_a_trial_that_cannot_be_opened_is_said_and_the_open_one_stays(pilot, tmp
 
 def test_an_edit_that_clashes_opens_the_choice_and_theirs_can_be_taken(pilot):
     session = pilot.session
-    session.news._timer.stop()
+    session.shared.news.is_paused = True
     pilot.settle()
     kind = pilot.kind(0x1A1)
     session.select_kind(kind)

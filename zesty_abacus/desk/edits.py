@@ -5,13 +5,13 @@ The window shows an edit the moment it is made; the library takes edits one afte
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .jobs import Jobs
+from .keeping import Drafted, DraftInHand, EditStep, Keeper, Proposed
 from .widgets.parts import one_shot
 
 if TYPE_CHECKING:
@@ -19,16 +19,6 @@ if TYPE_CHECKING:
 
 _KEPT_STEPS = 200
 _RETRY_MS = 2000
-
-
-@dataclass(frozen=True, slots=True)
-class EditStep:
-    """One edit: a layout before and after; None where it did not exist."""
-
-    layout_id: UUID
-    before: heavy.Layout | None
-    after: heavy.Layout | None
-    reason: str
 
 
 class Edits(QObject):
@@ -47,7 +37,9 @@ class Edits(QObject):
     waiting
         (number) so many edits wait for a library that does not answer; 0 when all have been kept.
     told
-        (sentence) what others did.
+        (sentence) what others did, or what became of an edit.
+    drafts_changed
+        A draft began, or ended.
     """
 
     changed = pyqtSignal(str)
@@ -56,15 +48,16 @@ class Edits(QObject):
     clashed = pyqtSignal(object)
     waiting = pyqtSignal(int)
     told = pyqtSignal(str)
+    drafts_changed = pyqtSignal()
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
         self._engine: Any = None
         self._library: Any = None
+        self._keeper: Keeper | None = None
         self._layouts: dict[UUID, heavy.Layout] = {}
-        self._parents: dict[UUID, int | None] = {}
-        self._kept: dict[UUID, heavy.LayoutHead | None] = {}
+        self._drafts: dict[UUID, DraftInHand] = {}
         self._undo: list[EditStep] = []
         self._redo: list[EditStep] = []
         self._unsent: list[EditStep] = []
@@ -75,7 +68,9 @@ class Edits(QObject):
     def start(self, engine: Any, library: Any, heads: list[heavy.LayoutHead]) -> None:
         """Begin with another library."""
         self._engine, self._library = engine, library
-        self._take(heads)
+        self._keeper = Keeper(engine, library, heads)
+        self._layouts = {head.layout.id: head.layout for head in heads}
+        self._drafts.clear()
         self._undo.clear()
         self._redo.clear()
         self._on_their_way.clear()
@@ -84,6 +79,7 @@ class Edits(QObject):
             self._show(step)
         if self._unsent:
             self._again.start()
+        self._read_drafts()
 
     def close(self) -> None:
         """Try no more; what waits is written down and tried again when the library is opened the next time."""
@@ -107,10 +103,15 @@ class Edits(QObject):
             return False
         said = reason or self._engine.describe_change(before, after)
         self._redo.clear()
-        self._step(EditStep(after.id, before, after, said))
+        self._step(EditStep(after.id, before, after, said, after.id in self._drafts))
         self._undo.append(EditStep(after.id, before, after, said))
         del self._undo[:-_KEPT_STEPS]
         return True
+
+    @property
+    def number_waiting(self) -> int:
+        """How many edits the library has not taken yet."""
+        return len(self._unsent) + sum(self._on_their_way.values())
 
     def can_undo(self) -> bool:
         """Return whether there is an edit to undo."""
@@ -143,7 +144,12 @@ class Edits(QObject):
         now = self._layouts.get(layout_id)
         if was is not None and to is not None and now is not None and now != was:
             to = self._engine.laid.merge_layouts(was, to, now).layout
-        return EditStep(layout_id, now, to, reason)
+        return EditStep(layout_id, now, to, reason, layout_id in self._drafts)
+
+    @property
+    def _keep(self) -> Keeper:
+        assert self._keeper is not None, "there are no edits before a library is open"
+        return self._keeper
 
     def _step(self, step: EditStep) -> None:
         self._show(step)
@@ -162,48 +168,16 @@ class Edits(QObject):
 
     def _send(self, step: EditStep) -> None:
         """Have the library keep a step; steps are kept in the order they were made."""
-        library, author = self._library, self.author
+        library, keeper, author = self._library, self._keep, self.author
         self._on_their_way[step.layout_id] = self._on_their_way.get(step.layout_id, 0) + 1
         self._jobs.start(
             "keep",
             "keeping the edit",
-            lambda _progress: self._write(library, step, author),
+            lambda _progress: keeper.write(step, author),
             lambda answer: self._on_answer(step, answer) if library is self._library else None,
             lambda sentence: self._on_refused(step, sentence) if library is self._library else None,
             in_line=True,
         )
-
-    def _write(self, library: Any, step: EditStep, author: str) -> Any:
-        """Write one edit; runs on the library's thread, where edits come in the order they were made.
-
-        A clash and a library that does not answer are answers too: the edit is not lost with them.
-        """
-        engine, parent = self._engine, self._parents.get(step.layout_id)
-        try:
-            if step.after is None:
-                revision = library.remove(step.layout_id, parent=parent, author=author, reason=step.reason)
-                self._parents[step.layout_id], self._kept[step.layout_id] = revision.id, None
-                return revision
-            after = self._onto_kept(library, step)
-            head = library.commit_merged(after, parent=parent, author=author, reason=step.reason)
-        except engine.laid.ClashError as error:
-            return error
-        except engine.laid.UnreachableError as error:
-            # written down here, on this thread: the window may be gone before it hears of it
-            engine.laid.note_unsent(library, step)
-            return error
-        self._parents[step.layout_id], self._kept[step.layout_id] = head.revision.id, head
-        return head
-
-    def _onto_kept(self, library: Any, step: EditStep) -> Any:
-        """Return a step's layout on top of what the library holds, where that is not what the step began from.
-
-        So it is when the edit before was merged with somebody's change, or when the step has waited for long.
-        """
-        kept = self._kept.get(step.layout_id)
-        if kept is None or step.before is None or kept.layout == step.before:
-            return step.after
-        return self._engine.laid.merge_onto(step.before, step.after, kept, str(library.address))
 
     def _on_answer(self, step: EditStep, answer: Any) -> None:
         laid = self._engine.laid
@@ -213,6 +187,9 @@ class Edits(QObject):
             return
         if isinstance(answer, laid.ClashError):
             self.clashed.emit(answer)
+            return
+        if isinstance(answer, Drafted | Proposed):
+            self._on_drafted(step, answer)
             return
         if step.after is not None and answer.layout != step.after and not self._is_busy(step.layout_id):
             self._layouts[step.layout_id] = answer.layout
@@ -236,12 +213,12 @@ class Edits(QObject):
         self.waiting.emit(len(self._unsent))
 
     def _send_again(self) -> None:
-        steps, library, author = list(self._unsent), self._library, self.author
+        steps, library, keeper, author = list(self._unsent), self._library, self._keep, self.author
 
         def send(_progress: Any) -> list[Any]:
             answers = []
             for step in steps:
-                answers.append(self._write(library, step, author))
+                answers.append(keeper.write(step, author))
                 if isinstance(answers[-1], self._engine.laid.UnreachableError):
                     break
             return answers
@@ -276,36 +253,39 @@ class Edits(QObject):
 
     def choose(self, layout: heavy.Layout, theirs: heavy.LayoutHead) -> None:
         """Keep what was chosen of a clash, as a change of the newest state."""
-        self._parents[layout.id], self._kept[layout.id] = theirs.revision.id, theirs
+        self._keep.learn(theirs)
         chosen = self._engine.describe_change(theirs.layout, layout)
         self._step(EditStep(layout.id, theirs.layout, layout, f"chosen after a clash: {chosen}"))
 
-    def take_news(self, newest: int, heads: list[heavy.LayoutHead]) -> None:
-        """Show what others kept; a layout with an edit on its way waits for the answer to that.
+    def take_news(self, heads: list[heavy.LayoutHead], removed: dict[UUID, int]) -> None:
+        """Show what others kept; a layout with an edit on its way, or a draft of it, stays as it is here.
 
         Parameters
         ----------
-        newest
-            Number of the newest change when the heads were read.
+        removed
+            Layouts that are gone, and the revision that removed each.
         """
-        known, seen = dict(self._parents), set()
+        known = dict(self._keep.parents)
         for head in heads:
             key = head.layout.id
-            seen.add(key)
             if (known.get(key) or 0) >= head.revision.id or self._is_busy(key):
                 continue
             before = self._layouts.get(key)
-            self._parents[key], self._kept[key] = head.revision.id, head
+            self._keep.learn(head)
             if before != head.layout:
-                self._layouts[key] = head.layout
-                self.changed.emit(str(key))
+                if key not in self._drafts:
+                    self._layouts[key] = head.layout
+                    self.changed.emit(str(key))
                 self.told.emit(f"{head.revision.author} changed {head.layout.name}: {head.revision.reason}.")
-        gone = [key for key in self._layouts if key not in seen and 0 < (known.get(key) or 0) <= newest]
-        for key in [one for one in gone if not self._is_busy(one)]:
-            name = self._layouts.pop(key).name
-            self.changed.emit(str(key))
-            self.told.emit(f"{name} was removed.")
-        self.kept.emit()
+        for key, number in removed.items():
+            is_known = key in self._layouts and 0 < (known.get(key) or 0) < number
+            if is_known and not self._is_busy(key) and key not in self._drafts:
+                name = self._layouts.pop(key).name
+                self._keep.kept[key], self._keep.parents[key] = None, number
+                self.changed.emit(str(key))
+                self.told.emit(f"{name} was removed.")
+        if heads or removed:
+            self.kept.emit()
 
     def _is_busy(self, layout_id: UUID) -> bool:
         return bool(self._on_their_way.get(layout_id)) or any(step.layout_id == layout_id for step in self._unsent)
@@ -317,14 +297,104 @@ class Edits(QObject):
         self._redo.clear()
 
         def show_again(heads: list[heavy.LayoutHead]) -> None:
-            self._take(heads)
+            self._keep.take(heads)
+            drafted = {key: layout for key, layout in self._layouts.items() if key in self._drafts}
+            self._layouts = {head.layout.id: head.layout for head in heads} | drafted
             for layout_id in list(self._layouts):
                 self.changed.emit(str(layout_id))
 
         self._jobs.start("heads", "reading the library", lambda _progress: library.heads(), show_again, in_line=True)
         self.refused.emit(sentence)
 
-    def _take(self, heads: list[heavy.LayoutHead]) -> None:
-        self._layouts = {head.layout.id: head.layout for head in heads}
-        self._parents = {head.layout.id: head.revision.id for head in heads}
-        self._kept = {head.layout.id: head for head in heads}
+    # drafts
+
+    def draft_of(self, layout_id: UUID | None) -> DraftInHand | None:
+        """Return the draft of a layout that is being worked on, None if there is none."""
+        return self._drafts.get(layout_id) if layout_id is not None else None
+
+    def begin_draft(self, layout_id: UUID) -> None:
+        """Let further edits of a layout go into a draft that only its author sees."""
+        self._drafts[layout_id] = self._keep.begin_draft(layout_id)
+        self.drafts_changed.emit()
+
+    def propose(self, layout_id: UUID, reason: str) -> None:
+        """Propose the draft of a layout; the window shows what is kept again."""
+        keeper, author, layout = self._keep, self.author, self._layouts[layout_id]
+        said = reason or self._described(layout_id)
+        self._end_draft(layout_id, "proposing", lambda: keeper.propose(layout, author, said))
+
+    def keep_draft(self, layout_id: UUID, reason: str = "") -> None:
+        """Keep the draft of a layout at once, where the rules allow it."""
+        keeper, author, layout = self._keep, self.author, self._layouts[layout_id]
+        said = reason or self._described(layout_id)
+        self._end_draft(layout_id, "keeping the draft", lambda: keeper.keep_draft(layout, author, said))
+
+    def drop_draft(self, layout_id: UUID) -> None:
+        """Throw the draft of a layout away."""
+        keeper, author = self._keep, self.author
+        self._end_draft(layout_id, "throwing the draft away", lambda: keeper.drop_draft(layout_id, author))
+
+    def _described(self, layout_id: UUID) -> str:
+        draft = self._drafts[layout_id]
+        return str(self._engine.describe_change(draft.base, self._layouts[layout_id]))
+
+    def _end_draft(self, layout_id: UUID, title: str, work: Any) -> None:
+        library = self._library
+
+        def done(answer: Any) -> None:
+            if library is not self._library:
+                return
+            if isinstance(answer, self._engine.laid.ClashError):
+                self.clashed.emit(answer)
+                return
+            self._forget_draft(layout_id)
+            if isinstance(answer, Proposed):
+                self.told.emit(f"The change of {answer.name} is proposed; it is kept when others agree.")
+            self.kept.emit()
+
+        self._jobs.start("draft", title, lambda _progress: work(), done, self.refused.emit, in_line=True)
+
+    def _forget_draft(self, layout_id: UUID) -> None:
+        """Show what the library holds in the place of a draft; its steps cannot be undone any more."""
+        self._drafts.pop(layout_id, None)
+        kept = self._keep.kept.get(layout_id)
+        if kept is not None:
+            self._layouts[layout_id] = kept.layout
+        else:
+            self._layouts.pop(layout_id, None)
+        self._undo = [step for step in self._undo if step.layout_id != layout_id]
+        self._redo = [step for step in self._redo if step.layout_id != layout_id]
+        self.drafts_changed.emit()
+        self.changed.emit(str(layout_id))
+
+    def _on_drafted(self, step: EditStep, answer: Drafted | Proposed) -> None:
+        if isinstance(answer, Proposed):
+            self._forget_draft(step.layout_id)
+            self.told.emit(f"Removing {answer.name} is proposed; it happens when others agree.")
+        elif answer.draft is not None and step.layout_id not in self._drafts:
+            self._drafts[step.layout_id] = answer.draft
+            self.drafts_changed.emit()
+            self.told.emit(
+                "Others agree to changes of this library: your edit is a draft. Propose it when it is ready."
+            )
+        elif answer.draft is None and not self._on_their_way.get(step.layout_id):
+            self._drafts.pop(step.layout_id, None)
+            self.drafts_changed.emit()
+        self.kept.emit()
+
+    def _read_drafts(self) -> None:
+        """Show the drafts that lie in the library from earlier."""
+        library, keeper, author = self._library, self._keep, self.author
+
+        def show(found: list[tuple[heavy.Layout, DraftInHand]]) -> None:
+            for layout, draft in found if library is self._library else []:
+                if layout.id in self._drafts or self._is_busy(layout.id):
+                    continue
+                self._drafts[layout.id] = keeper.drafts.setdefault(layout.id, draft)
+                self._layouts[layout.id] = layout
+                self.changed.emit(str(layout.id))
+            if found:
+                self.drafts_changed.emit()
+
+        self._jobs.start("drafts", "reading drafts", lambda _progress: keeper.read_drafts(author), show,
+                         lambda _sentence: None, in_line=True)  # fmt: skip

@@ -41,13 +41,26 @@ from ..core.layouts.reshape import (
 )
 from ..core.layouts.validate import check_layout
 from ..core.layouts.variants import Variant, present_ids, variants_of
-from ..core.library.errors import ClashError, UnreachableError
-from ..core.library.store import Library, merge_onto
+from ..core.library.documents import Comment, Recording
+from ..core.library.errors import (
+    AgreementNeededError,
+    ClashError,
+    LibraryError,
+    RefusedError,
+    UnreachableError,
+)
+from ..core.library.follow import Follower, Seen
+from ..core.library.presence import SAID_EVERY_S, Somebody
+from ..core.library.proposals import Event, Proposal, Rules, Step
+from ..core.library.search import Found
+from ..core.library.search import Standing as LibraryStanding
+from ..core.library.store import Library, Marks, merge_onto
 from ..core.library.unsent import keep_waiting, read_waiting, unsent_path
+from ..core.library.watch import watch
 from ..core.origin import Origin, write_origin
 from ..core.progress import Progress
 from ..core.unravel.orders import Order, orders_that_give, parse_received
-from .edits import EditStep
+from .keeping import EditStep
 from .settings import unsent_folder
 
 
@@ -128,7 +141,7 @@ def unsent_edits(library: Library) -> list[EditStep]:
 
 def keep_unsent(library: Library, steps: list[EditStep]) -> None:
     """Write down the edits that wait for a library."""
-    edits = [(step.layout_id, step.before, step.after, step.reason) for step in steps]
+    edits = [(step.layout_id, step.before, step.after, step.reason, step.draft) for step in steps]
     keep_waiting(unsent_path(unsent_folder(), str(library.address)), edits)
 
 
@@ -159,11 +172,70 @@ def put_out_layouts(
 
 
 __all__ = [
-    "ROLES", "TABLE", "WRITERS", "Brought", "CannotReshapeError", "Clash", "ClashError", "Compared", "Known",
-    "MappingShelf", "Merged", "OpenedTable", "Order", "Sheet", "Standing", "TableMapping", "UnreachableError",
-    "Variant", "bring_in_layouts", "compare_layouts", "ends_of", "guess_mapping", "head_changes", "is_field_row",
-    "joined", "keep_unsent", "mapping_by_example", "merge_layouts", "merge_onto", "moved", "neighbour_of",
-    "note_unsent", "open_layout_table", "orders_that_give", "parse_received", "place_of", "present_ids",
-    "put_out_layouts", "reshaped", "rows_of", "sheet_of", "sheet_pages", "split_off", "stretched", "unsent_edits",
-    "variants_of", "what_it_is", "with_choice", "write_sheets",
+    "ROLES",
+    "SAID_EVERY_S",
+    "TABLE",
+    "WRITERS",
+    "AgreementNeededError",
+    "Brought",
+    "CannotReshapeError",
+    "Clash",
+    "ClashError",
+    "Comment",
+    "Compared",
+    "Event",
+    "Follower",
+    "Found",
+    "Known",
+    "LibraryError",
+    "LibraryStanding",
+    "MappingShelf",
+    "Marks",
+    "Merged",
+    "OpenedTable",
+    "Order",
+    "Proposal",
+    "Recording",
+    "RefusedError",
+    "Rules",
+    "Seen",
+    "Sheet",
+    "Somebody",
+    "Standing",
+    "Step",
+    "TableMapping",
+    "UnreachableError",
+    "Variant",
+    "bring_in_layouts",
+    "compare_layouts",
+    "ends_of",
+    "guess_mapping",
+    "head_changes",
+    "is_field_row",
+    "joined",
+    "keep_unsent",
+    "mapping_by_example",
+    "merge_layouts",
+    "merge_onto",
+    "moved",
+    "neighbour_of",
+    "note_unsent",
+    "open_layout_table",
+    "orders_that_give",
+    "parse_received",
+    "place_of",
+    "present_ids",
+    "put_out_layouts",
+    "reshaped",
+    "rows_of",
+    "sheet_of",
+    "sheet_pages",
+    "split_off",
+    "stretched",
+    "unsent_edits",
+    "variants_of",
+    "watch",
+    "what_it_is",
+    "with_choice",
+    "write_sheets",
 ]  # fmt: skip

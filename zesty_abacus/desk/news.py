@@ -1,79 +1,159 @@
-"""Looks for what others keep in the library: a light question every second, the answer only when there is news."""
+"""Hears of what others keep in the library, and tells them who is here; on a thread of its own."""
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
-from typing import Any
+import threading
+import time
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+from uuid import UUID, uuid4
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
-LOOK_MS = 1000
+if TYPE_CHECKING:
+    from . import layout_engine as laid
+
+_BEAT_S = 0.25
+"""So long a wait may be before the thread looks whether it is still wanted."""
+_LOOK_S = 5.0
+"""Without being told anything, the library is asked so often: news may be lost with a connection."""
+_PAUSE_S = 1.0
+"""Between two tries at a library that does not answer."""
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """What came from the library: changes, and who else is there."""
+
+    seen: laid.Seen
+    people: list[laid.Somebody]
+
+
+@dataclass(slots=True)
+class _Turn:
+    """One library that is listened to, until it is another one's turn."""
+
+    library: Any
+    laid: Any
+    follower: Any
+    over: threading.Event = field(default_factory=threading.Event)
+    watch: Any = None
+    looked: float = 0.0
+    said: float = 0.0
+    told_of: tuple[str, UUID | None] | None = None
+    may_say: bool = True
 
 
 class News(QObject):
-    """Asks the library for its newest change, on a thread of its own.
+    """Listens to a library.
+
+    Attributes
+    ----------
+    author, in_hand
+        Who is here, and with which layout; told to the others.
+    is_paused
+        Whether news are left for later.
 
     Events
     ------
     came
-        (newest, heads) something was kept that this window has not seen.
+        (heard) what is new.
     answers
-        (yes) whether the library answered the last question.
+        (yes) whether the library answered the last time.
     """
 
-    came = pyqtSignal(int, object)
+    came = pyqtSignal(object)
     answers = pyqtSignal(bool)
-    _looked = pyqtSignal(object, object)
+    _heard = pyqtSignal(object, object)
 
     def __init__(self) -> None:
         super().__init__()
-        self._library: Any = None
-        self._newest = -1
-        self._asking = False
-        self._closed = False
-        self._thread = ThreadPoolExecutor(1, thread_name_prefix="news")
-        self._timer = QTimer(self)
-        self._timer.setInterval(LOOK_MS)
-        self._timer.timeout.connect(self.look)
-        self._looked.connect(self._on_looked)
+        self.window_id = uuid4()
+        self.author = ""
+        self.in_hand: UUID | None = None
+        self.is_paused = False
+        self._turn: _Turn | None = None
+        self._threads: list[threading.Thread] = []
+        self._heard.connect(self._on_heard)
 
-    def start(self, library: Any, newest: int) -> None:
+    def start(self, laid: Any, library: Any, known: int) -> None:
         """Begin with another library, of which the window knows all up to a change."""
-        self._library, self._newest = library, newest
-        self._timer.start()
+        self.stop()
+        turn = _Turn(library, laid, laid.Follower(library, known))
+        self._turn = turn
+        thread = threading.Thread(target=self._run, args=(turn,), name="news", daemon=True)
+        self._threads = [*(one for one in self._threads if one.is_alive()), thread]
+        thread.start()
 
-    def close(self) -> None:
-        """Ask no more."""
-        self._closed = True
-        self._timer.stop()
-        # a question to a server that does not answer must not keep the window from closing
-        self._thread.shutdown(wait=False, cancel_futures=True)
+    def stop(self, patience_s: float = 0.0) -> None:
+        """Listen no more; wait a little for the good-bye to be said."""
+        if self._turn is not None:
+            self._turn.over.set()
+            self._turn = None
+        end = time.monotonic() + patience_s
+        for thread in self._threads:
+            # a server that does not answer must not keep the window from closing
+            thread.join(max(end - time.monotonic(), 0.0))
 
-    def look(self) -> None:
-        """Ask once, unless the last question is still open."""
-        if self._library is None or self._asking or self._closed:
+    def _run(self, turn: _Turn) -> None:
+        is_stirred = True
+        while not turn.over.is_set():
+            try:
+                is_stirred = self._beat(turn, is_stirred)
+            except Exception as error:  # whatever it is, the next try will tell
+                self._tell(turn, error)
+                self._let_go(turn)
+                is_stirred = True
+                turn.over.wait(_PAUSE_S)
+        self._leave(turn)
+
+    def _beat(self, turn: _Turn, is_stirred: bool) -> bool:
+        """Say that one is here, look if there is reason to, and wait for the next reason."""
+        if turn.watch is None:
+            turn.watch = turn.laid.watch(turn.library)
+        self._say(turn)
+        if self.is_paused:
+            turn.over.wait(_BEAT_S)
+            return is_stirred
+        if is_stirred or time.monotonic() - turn.looked >= _LOOK_S:
+            seen = turn.follower.look()
+            people = turn.library.presence.others(self.window_id)
+            turn.looked = time.monotonic()
+            self._tell(turn, Heard(seen, people))
+        return bool(turn.watch.wait(_BEAT_S))
+
+    def _say(self, turn: _Turn) -> None:
+        here = self.author, self.in_hand
+        is_due = time.monotonic() - turn.said >= turn.laid.SAID_EVERY_S
+        if not turn.may_say or not (is_due or here != turn.told_of):
             return
-        self._asking = True
-        self._thread.submit(self._ask, self._library, self._newest)
-
-    def _ask(self, library: Any, known: int) -> None:
-        answer: Any = None
         try:
-            newest = library.newest_revision()
-            answer = (newest, library.heads() if newest != known else None)
-        except Exception as error:  # whatever it is, the next look will tell
-            answer = error
-        if not self._closed:
-            self._looked.emit(library, answer)
+            turn.library.presence.say(self.window_id, *here)
+        except turn.laid.RefusedError:
+            # who may not even say that they are here can look all the same
+            turn.may_say = False
+        turn.said, turn.told_of = time.monotonic(), here
 
-    def _on_looked(self, library: Any, answer: Any) -> None:
-        self._asking = False
-        if library is not self._library or self._closed:
+    def _leave(self, turn: _Turn) -> None:
+        try:
+            if turn.told_of is not None and turn.may_say:
+                turn.library.presence.leave(self.window_id)
+        except Exception:
+            pass
+        self._let_go(turn)
+
+    def _let_go(self, turn: _Turn) -> None:
+        if turn.watch is not None:
+            turn.watch.close()
+            turn.watch = None
+
+    def _tell(self, turn: _Turn, what: Any) -> None:
+        if not turn.over.is_set():
+            self._heard.emit(turn, what)
+
+    def _on_heard(self, turn: _Turn, what: Any) -> None:
+        if turn is not self._turn:
             return
-        if isinstance(answer, Exception):
-            self.answers.emit(False)
-            return
-        self.answers.emit(True)
-        self._newest, heads = answer
-        if heads is not None:
-            self.came.emit(self._newest, heads)
+        self.answers.emit(not isinstance(what, Exception))
+        if not isinstance(what, Exception):
+            self.came.emit(what)

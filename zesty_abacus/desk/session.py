@@ -15,11 +15,10 @@ from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .clock import Clock
-from .edits import Edits
 from .jobs import Jobs
 from .kind_store import KindStore
-from .news import News
 from .settings import Settings, demo_folder, load_settings, save_settings, trials_folder, with_recent
+from .shared import SharedLibrary
 
 if TYPE_CHECKING:
     from . import engine as heavy
@@ -34,8 +33,10 @@ class Session(QObject):
 
     Attributes
     ----------
-    clock, store, edits, jobs
-        Time and cursor; worked-out facts about kinds; layouts and undo; work on threads.
+    clock, store, jobs
+        Time and cursor; worked-out facts about kinds; work on threads.
+    shared, edits
+        The library and what others do in it; layouts and undo.
     engine
         The heavy part of the program, None until it is loaded.
     capture, library, trial
@@ -57,8 +58,6 @@ class Session(QObject):
         Explained bits were counted again.
     kind_changed, bits_changed, traces_changed, form_changed
         Another kind, selection, list of traces, or way to show payloads.
-    library_seen
-        The library answers again, or does not.
     desk_wanted
         (name) some view asks for another desk.
     told
@@ -73,7 +72,6 @@ class Session(QObject):
     bits_changed = pyqtSignal()
     traces_changed = pyqtSignal()
     form_changed = pyqtSignal()
-    library_seen = pyqtSignal()
     desk_wanted = pyqtSignal(str)
     told = pyqtSignal(str, str)
 
@@ -83,13 +81,11 @@ class Session(QObject):
         self.jobs = Jobs()
         self.clock = Clock()
         self.store = KindStore(self.jobs)
-        self.edits = Edits(self.jobs)
-        self.news = News()
-        self.library_answers = True
+        self.shared = SharedLibrary(self.jobs)
+        self.edits = self.shared.edits
         self.engine: Any = None
         self.trial: Any = None
         self.capture: Any = None
-        self.library: Any = None
         self.outcomes: list[heavy.SourceOutcome] = []
         self.density: Any = None
         self.matches: list[heavy.Layout | None] = []
@@ -101,12 +97,22 @@ class Session(QObject):
         self._owners: dict[int, NDArray[np.int16]] = {}
         self.form = "hex"
         self.edits.changed.connect(self._on_layout_changed)
-        self.edits.told.connect(lambda sentence: self.told.emit("", sentence))
-        self.edits.waiting.connect(self._on_waiting)
-        self.news.came.connect(self.edits.take_news)
-        self.news.answers.connect(self._on_library_answers)
-        self.edits.refused.connect(lambda sentence: self.told.emit("wrong", sentence))
+        self.shared.told.connect(self.told)
+        self.kind_changed.connect(self._tell_in_hand)
         self.jobs.failed.connect(lambda title, sentence: self.told.emit("wrong", f"{title}: {sentence}"))
+
+    @property
+    def library(self) -> Any:
+        """The library in use, None until a trial is open."""
+        return self.shared.library
+
+    def origin(self) -> heavy.Origin:
+        """Return what a file says that is written from this window now."""
+        return self.shared.origin()
+
+    def _tell_in_hand(self) -> None:
+        layout = self.layout_of(self.kind)
+        self.shared.hold(layout.id if layout is not None else None)
 
     # opening
 
@@ -182,7 +188,8 @@ class Session(QObject):
             # the library at hand goes on: edits on their way and the way back to earlier ones belong to it
             made.library.close()
         else:
-            self._take_library(made)
+            author = self.settings.author or self.engine.default_author()
+            self.shared.use(self.engine, made.library, made.heads, author)
         self.store.start(self.engine, made.capture)
         self.store.others = self.edits.layouts
         self._match()
@@ -205,14 +212,6 @@ class Session(QObject):
         if problems:
             self.told.emit("wrong", f"{problems} problems while reading; see Intake.")
 
-    def _take_library(self, made: heavy.OpenedTrial) -> None:
-        if self.library is not None:
-            self.library.close()
-        self.library = made.library
-        self.edits.author = self.settings.author or self.engine.default_author()
-        self.edits.start(self.engine, made.library, made.heads)
-        self.news.start(made.library, max((head.revision.id for head in made.heads), default=0))
-
     def use_library(self, where: str, *, create: bool = False, tell: Callable[[str, str], None]) -> None:
         """Use another library for this trial; ``tell`` hears (tone, sentence) of how it went.
 
@@ -228,30 +227,14 @@ class Session(QObject):
                 library.close()
                 tell("wrong", str(error))
                 return
-            self.library.close()
-            self.library = library
-            self.edits.start(engine, library, heads)
-            self.news.start(library, max((head.revision.id for head in heads), default=0))
+            self.shared.use(engine, library, heads, self.edits.author)
             self._on_layout_changed("")
-            self.library_seen.emit()
             tell("good", f"{library.name} is in use, with {len(heads)} layouts.")
 
         self.jobs.start(
             "library", "opening the library", lambda _progress: engine.open_library(where, create=create), use,
             lambda sentence: tell("wrong", sentence), in_line=True,
         )  # fmt: skip
-
-    def _on_waiting(self, number: int) -> None:
-        edits = "edit waits" if number == 1 else "edits wait"
-        if number:
-            self.told.emit("wrong", f"The library does not answer. {number} {edits} here and will be kept by itself.")
-        else:
-            self.told.emit("good", "The library answers again; all edits are kept.")
-
-    def _on_library_answers(self, answers: bool) -> None:
-        if answers != self.library_answers:
-            self.library_answers = answers
-            self.library_seen.emit()
 
     def _origin_of(self, kind: int) -> tuple[str, int, int]:
         """Return what a kind is called by when another capture numbers it otherwise."""
@@ -450,15 +433,13 @@ class Session(QObject):
         """Keep changes under another name from now on; an empty one means the user's login."""
         self.settings.author = name.strip()
         save_settings(self.settings)
-        self.edits.author = self.settings.author or self.engine.default_author()
+        self.shared.set_author(self.settings.author or self.engine.default_author())
 
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
-        self.news.close()
-        self.edits.close()
+        self.shared.stop()
         self.jobs.close()
-        if self.library is not None:
-            self.library.close()
+        self.shared.close()
 
 
 def _span_of(made: heavy.OpenedTrial) -> tuple[int, int]:

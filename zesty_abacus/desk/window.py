@@ -159,7 +159,7 @@ class Window(QMainWindow):
         session.opened.connect(self._on_opened)
         session.edits.kept.connect(self._show_library)
         session.layouts_changed.connect(self._show_library)
-        session.library_seen.connect(self._show_library)
+        session.shared.seen.connect(self._show_library)
         look.changed.connect(self.update)
 
     def _run_first(self, commands: list[Command]) -> None:
@@ -222,7 +222,7 @@ class Window(QMainWindow):
         library = self.session.library
         if library is not None:
             count = len(self.session.edits.layouts())
-            answers = self.session.library_answers
+            answers = self.session.shared.is_answering
             self.library_dot.setText("●" if answers else "○")
             self.library_label.setText(f"{library.name}{'' if answers else ', no answer'}  ▾")
             self.library_label.setToolTip(f"{library.address}, {count} layouts")

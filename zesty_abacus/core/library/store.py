@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import getpass
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
@@ -153,11 +153,13 @@ class Library:
         """Let go of the file, or of the server."""
         self._engine.dispose()
 
-    def heads(self) -> list[LayoutHead]:
-        """Return the newest state of every layout, by address."""
+    def heads(self, only: Collection[UUID] | None = None) -> list[LayoutHead]:
+        """Return the newest state of every layout, or of some, by address."""
         query = (
             sa.select(revision).join(head, head.c.revision_id == revision.c.id).order_by(head.c.address, head.c.name)
         )
+        if only is not None:
+            query = query.where(head.c.layout_id.in_([str(key) for key in only]))
         with self._reading() as connection:
             return [
                 LayoutHead(self._history.state_of(row), self._history.revision_of(row))
@@ -250,6 +252,12 @@ class Library:
 
     def _head_of(self, row: sa.Row) -> LayoutHead:
         return LayoutHead(self._history.state_of(row), self._history.revision_of(row))
+
+    def changes_since(self, number: int) -> list[tuple[int, UUID]]:
+        """Return (revision, layout) of the changes behind a number, oldest first."""
+        query = sa.select(revision.c.id, revision.c.layout_id).where(revision.c.id > number).order_by(revision.c.id)
+        with self._reading() as connection:
+            return [(row.id, UUID(row.layout_id)) for row in connection.execute(query)]
 
     def marks(self) -> Marks:
         """Return the numbers of the newest changes: a light look for news."""

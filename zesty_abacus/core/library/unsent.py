@@ -16,12 +16,17 @@ from ..layouts.model import Layout
 
 
 class WaitingEdit(msgspec.Struct, frozen=True):
-    """One edit: a layout before and after, as JSON; None where it did not exist."""
+    """One edit: a layout before and after, as JSON, None where it did not exist; whether it is for a draft."""
 
     layout_id: UUID
     before: object
     after: object
     reason: str
+    draft: bool = False
+
+
+Waiting = tuple[UUID, Layout | None, Layout | None, str, bool]
+"""Layout, before, after, reason, whether for a draft."""
 
 
 def unsent_path(folder: Path, library: str) -> Path:
@@ -29,24 +34,25 @@ def unsent_path(folder: Path, library: str) -> Path:
     return folder / f"{hashlib.sha256(library.encode()).hexdigest()[:24]}.json"
 
 
-def keep_waiting(path: Path, edits: Sequence[tuple[UUID, Layout | None, Layout | None, str]]) -> None:
+def keep_waiting(path: Path, edits: Sequence[Waiting]) -> None:
     """Write what waits, whole or not at all; a folder that cannot be written leaves it in memory only."""
     with contextlib.suppress(OSError):
         if not edits:
             path.unlink(missing_ok=True)
             return
-        plain = [WaitingEdit(key, _plain(before), _plain(after), reason) for key, before, after, reason in edits]
+        plain = [WaitingEdit(key, _plain(before), _plain(after), reason, draft)
+                 for key, before, after, reason, draft in edits]  # fmt: skip
         path.parent.mkdir(parents=True, exist_ok=True)
         part = path.with_suffix(".part")
         part.write_bytes(msgspec.json.encode(plain))
         part.replace(path)
 
 
-def read_waiting(path: Path) -> list[tuple[UUID, Layout | None, Layout | None, str]]:
+def read_waiting(path: Path) -> list[Waiting]:
     """Return what waits; a missing or damaged file holds nothing."""
     try:
         known = msgspec.json.decode(path.read_bytes(), type=list[WaitingEdit])
-        return [(edit.layout_id, _layout(edit.before), _layout(edit.after), edit.reason) for edit in known]
+        return [(one.layout_id, _layout(one.before), _layout(one.after), one.reason, one.draft) for one in known]
     except (OSError, msgspec.DecodeError, AbacusError):
         return []
 

@@ -1,0 +1,188 @@
+"""The library that a trial uses, as the window knows it: who else is there, what is proposed, what is new."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+from uuid import UUID
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from .edits import Edits
+from .jobs import Jobs
+from .news import Heard, News
+
+if TYPE_CHECKING:
+    from . import engine as heavy
+    from . import layout_engine as laid
+
+_GOOD_BYE_S = 1.0
+
+
+class SharedLibrary(QObject):
+    """An open library and what others do in it.
+
+    Attributes
+    ----------
+    library
+        None until one is open.
+    edits, news
+    people
+        Who else has it open.
+    proposals
+        Changes that wait for agreement, oldest first.
+    rules
+        What the library asks for before it keeps a change.
+    is_answering
+
+    Events
+    ------
+    seen
+        The library answers again, or does not; or it is another one.
+    people_changed, proposals_changed
+    notes_changed
+        Something was said, or listed.
+    releases_changed
+    told
+        (tone, sentence) for the foot.
+    """
+
+    seen = pyqtSignal()
+    people_changed = pyqtSignal()
+    proposals_changed = pyqtSignal()
+    notes_changed = pyqtSignal()
+    releases_changed = pyqtSignal()
+    told = pyqtSignal(str, str)
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self._engine: Any = None
+        self._marks: laid.Marks | None = None
+        self.library: Any = None
+        self.edits = Edits(jobs)
+        self.news = News()
+        self.people: list[laid.Somebody] = []
+        self.proposals: list[laid.Proposal] = []
+        self.rules: laid.Rules | None = None
+        self.is_answering = True
+        self.edits.told.connect(lambda sentence: self.told.emit("", sentence))
+        self.edits.refused.connect(lambda sentence: self.told.emit("wrong", sentence))
+        self.edits.waiting.connect(self._on_waiting)
+        self.news.came.connect(self._on_heard)
+        self.news.answers.connect(self._on_answers)
+
+    def use(self, engine: Any, library: heavy.Library, heads: list[heavy.LayoutHead], author: str) -> None:
+        """Use another library; the one before is closed."""
+        before, self.library, self._engine = self.library, library, engine
+        self.news.stop()
+        self._marks, self.people, self.proposals, self.rules = None, [], [], None
+        self.set_author(author)
+        self.edits.start(engine, library, heads)
+        self.news.start(engine.laid, library, max((head.revision.id for head in heads), default=0))
+        if before is not None:
+            before.close()
+        for event in (self.seen, self.people_changed, self.proposals_changed):
+            event.emit()
+
+    def set_author(self, author: str) -> None:
+        """Take a name for what is done from now on."""
+        self.edits.author = self.news.author = author
+
+    def hold(self, layout_id: UUID | None) -> None:
+        """Let the others know which layout is in hand here."""
+        self.news.in_hand = layout_id
+
+    def stop(self) -> None:
+        """Listen no more and try no more; edits on their way are still kept."""
+        self.edits.close()
+        self.news.stop(_GOOD_BYE_S)
+
+    def close(self) -> None:
+        """Let go of the library."""
+        if self.library is not None:
+            self.library.close()
+
+    def origin(self) -> heavy.Origin:
+        """Return what a file says that leaves this window now; a library is open."""
+        revision = self._marks.layouts if self._marks is not None else 0
+        made: heavy.Origin = self._engine.Origin(
+            self.library.name, self.library.id, revision, waiting=self.edits.number_waiting
+        )
+
+    def names_at(self, layout_id: UUID | None) -> list[str]:
+        """Return who else has a layout in hand."""
+        here = [one for one in self.people if layout_id is not None and one.layout_id == layout_id]
+        return list(dict.fromkeys(one.author for one in here))
+
+    def proposals_of(self, layout_id: UUID | None) -> list[laid.Proposal]:
+        """Return the open proposals about a layout."""
+        return [one for one in self.proposals if one.layout_id == layout_id]
+
+    def ask(self, title: str, work: Callable[[Any], Any], done: Callable[[Any], None] | None = None) -> None:
+        """Do something with the library on its thread, in line with the edits; what is wrong stands in the foot."""
+        library = self.library
+
+        def finish(answer: Any) -> None:
+            if done is not None and library is self.library:
+                done(answer)
+
+        self._jobs.start("library", title, lambda _progress: work(library), finish,
+                         lambda sentence: self.told.emit("wrong", sentence), in_line=True)  # fmt: skip
+
+    def answer_proposal(self, proposal: UUID, step: str, text: str = "") -> None:
+        """Say something to a proposal: ``agree``, ``reply``, ``send_back`` or ``withdraw``."""
+        author = self.edits.author
+        clash = self._engine.laid.ClashError
+
+        def work(library: Any) -> Any:
+            try:
+                return getattr(library.proposals, step)(proposal, author=author, text=text)
+            except clash as error:
+                return error
+
+        self.ask("answering the proposal", work, self._on_answered)
+
+    def _on_answered(self, answer: Any) -> None:
+        if isinstance(answer, self._engine.laid.ClashError):
+            self.told.emit("wrong", f"{answer.message} Send it back, so that its author proposes it anew.")
+        elif answer is False:
+            self.told.emit("good", "You agree; others have to agree, too.")
+        elif answer is True:
+            self.told.emit("good", "You agree, and the change is kept.")
+        self.read_proposals()
+
+    def read_proposals(self) -> None:
+        """Read what waits, and the rules."""
+        self.ask("reading proposals", lambda library: (library.proposals.open(), library.proposals.rules()),
+                 self._on_proposals)  # fmt: skip
+
+    def _on_proposals(self, answer: Any) -> None:
+        self.proposals, self.rules = answer
+        self.proposals_changed.emit()
+
+    def _on_heard(self, heard: Heard) -> None:
+        before, marks = self._marks, heard.seen.marks
+        self._marks = marks
+        self.edits.take_news(heard.seen.heads, heard.seen.removed)
+        if heard.people != self.people:
+            self.people = heard.people
+            self.people_changed.emit()
+        if before is None or (before.proposals, before.rules) != (marks.proposals, marks.rules):
+            self.read_proposals()
+        if before is not None and before.documents != marks.documents:
+            self.notes_changed.emit()
+        if before is not None and before.releases != marks.releases:
+            self.releases_changed.emit()
+
+    def _on_waiting(self, number: int) -> None:
+        edits = "edit waits" if number == 1 else "edits wait"
+        if number:
+            self.told.emit("wrong", f"The library does not answer. {number} {edits} here and will be kept by itself.")
+        else:
+            self.told.emit("good", "The library answers again; all edits are kept.")
+
+    def _on_answers(self, answers: bool) -> None:
+        if answers != self.is_answering:
+            self.is_answering = answers
+            self.seen.emit()
