@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 from PyQt6.QtCore import QObject, pyqtSignal
 
 _SHORTEST_VIEW_NS = 100
@@ -117,3 +119,12 @@ def span_text(nanoseconds: float) -> str:
 def grouped(number: int) -> str:
     """Write a count with a thin space between groups of three digits."""
     return f"{number:,}".replace(",", "\u2009")
+
+
+def when_text(moment: datetime) -> str:
+    """Return a time near to now in words: ``today 10:42``, ``3 Nov``, ``3 Nov 2025``."""
+    local = moment.astimezone()
+    now = datetime.now(UTC).astimezone()
+    if local.date() == now.date():
+        return f"today {local:%H:%M}"
+    return f"{local.day} {local:%b}" if local.year == now.year else f"{local.day} {local:%b %Y}"

@@ -29,6 +29,9 @@ def _desk_commands(window: Window) -> list[Command]:
     return [
         Command(f"desk {name}", f"Go to {name}", str(number), lambda name=name: window.show_desk(name))  # type: ignore[misc]
         for number, name in enumerate(DESKS, 1)
+    ] + [
+        Command(f"library {page}", f"Library: {page.lower()}", key, lambda page=page: window.show_library(page))  # type: ignore[misc]
+        for page, key in (("Layouts", "Ctrl+L"), ("Proposals", "Ctrl+P"), ("Releases", ""), ("Recordings", ""))
     ]
 
 

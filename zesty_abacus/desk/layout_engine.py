@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
+
+from ..core.codec.differences import Difference, decoded_differences
 from ..core.exchange.layout_tables import layouts_of_table
 from ..core.exchange.mapping_shelf import MappingShelf
 from ..core.exchange.onto import onto_library
@@ -26,7 +29,7 @@ from ..core.handover.sheet import sheet_of
 from ..core.handover.sheet_files import write_sheets
 from ..core.handover.sheet_svg import sheet_pages
 from ..core.layouts.changes import describe_change, head_changes, what_it_is
-from ..core.layouts.compare import Compared, Standing, compare_layouts
+from ..core.layouts.compare import Compared, Standing, compare_layouts, compare_sets
 from ..core.layouts.merge import Clash, Merged, merge_layouts, with_choice
 from ..core.layouts.model import Layout
 from ..core.layouts.reshape import (
@@ -59,6 +62,8 @@ from ..core.library.unsent import keep_waiting, read_waiting, unsent_path
 from ..core.library.watch import watch
 from ..core.origin import Origin, write_origin
 from ..core.progress import Progress
+from ..core.trial.intake import BroughtIn
+from ..core.trial.recorded import recordings_of
 from ..core.unravel.orders import Order, orders_that_give, parse_received
 from .keeping import EditStep
 from .settings import unsent_folder
@@ -134,6 +139,11 @@ def _standing(before: Layout | None, layout: Layout) -> str:
     return "" if before == layout else describe_change(before, layout)
 
 
+def without_content(layout: Layout) -> Layout:
+    """Return a layout of the same name that says nothing: what a new one is compared with, and a removed one."""
+    return msgspec.structs.replace(layout, fields=(), parts=(), checks=(), computed=(), note="", sender="")
+
+
 def unsent_edits(library: Library) -> list[EditStep]:
     """Return the edits that wait on this machine for a library."""
     return [EditStep(*edit) for edit in read_waiting(unsent_path(unsent_folder(), str(library.address)))]
@@ -172,70 +182,14 @@ def put_out_layouts(
 
 
 __all__ = [
-    "ROLES",
-    "SAID_EVERY_S",
-    "TABLE",
-    "WRITERS",
-    "AgreementNeededError",
-    "Brought",
-    "CannotReshapeError",
-    "Clash",
-    "ClashError",
-    "Comment",
-    "Compared",
-    "Event",
-    "Follower",
-    "Found",
-    "Known",
-    "LibraryError",
-    "LibraryStanding",
-    "MappingShelf",
-    "Marks",
-    "Merged",
-    "OpenedTable",
-    "Order",
-    "Proposal",
-    "Recording",
-    "RefusedError",
-    "Rules",
-    "Seen",
-    "Sheet",
-    "Somebody",
-    "Standing",
-    "Step",
-    "TableMapping",
-    "UnreachableError",
-    "Variant",
-    "bring_in_layouts",
-    "compare_layouts",
-    "ends_of",
-    "guess_mapping",
-    "head_changes",
-    "is_field_row",
-    "joined",
-    "keep_unsent",
-    "mapping_by_example",
-    "merge_layouts",
-    "merge_onto",
-    "moved",
-    "neighbour_of",
-    "note_unsent",
-    "open_layout_table",
-    "orders_that_give",
-    "parse_received",
-    "place_of",
-    "present_ids",
-    "put_out_layouts",
-    "reshaped",
-    "rows_of",
-    "sheet_of",
-    "sheet_pages",
-    "split_off",
-    "stretched",
-    "unsent_edits",
-    "variants_of",
-    "watch",
-    "what_it_is",
-    "with_choice",
+    "ROLES", "SAID_EVERY_S", "TABLE", "WRITERS", "AgreementNeededError", "Brought", "BroughtIn", "CannotReshapeError",
+    "Clash", "ClashError", "Comment", "Compared", "Difference", "Event", "Follower", "Found", "Known", "LibraryError",
+    "LibraryStanding", "MappingShelf", "Marks", "Merged", "OpenedTable", "Order", "Proposal", "Recording",
+    "RefusedError", "Rules", "Seen", "Sheet", "Somebody", "Standing", "Step", "TableMapping", "UnreachableError",
+    "Variant", "bring_in_layouts", "compare_layouts", "compare_sets", "decoded_differences", "ends_of",
+    "guess_mapping", "head_changes", "is_field_row", "joined", "keep_unsent", "mapping_by_example", "merge_layouts",
+    "merge_onto", "moved", "neighbour_of", "note_unsent", "open_layout_table", "orders_that_give", "parse_received",
+    "place_of", "present_ids", "put_out_layouts", "recordings_of", "reshaped", "rows_of", "sheet_of", "sheet_pages",
+    "split_off", "stretched", "unsent_edits", "variants_of", "watch", "what_it_is", "with_choice", "without_content",
     "write_sheets",
 ]  # fmt: skip

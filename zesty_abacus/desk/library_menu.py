@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from .session import Session
@@ -69,7 +69,14 @@ class LibraryButton(QPushButton):
     ----------
     compare
         Shows (layout of a release, its title) beside the layout in hand.
+
+    Events
+    ------
+    view_wanted
+        (page) a page of the library is to be shown.
     """
+
+    view_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session, compare: Callable[[Any, str], None]) -> None:
         super().__init__()
@@ -87,6 +94,12 @@ class LibraryButton(QPushButton):
             return
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Show the library\tCtrl+L", lambda: self.view_wanted.emit("Layouts"))
+        waiting = len(session.shared.proposals)
+        words = f"What is proposed ({waiting})" if waiting else "What is proposed"
+        menu.addAction(f"{words}\tCtrl+P", lambda: self.view_wanted.emit("Proposals"))
+        menu.addAction("Releases", lambda: self.view_wanted.emit("Releases"))
+        menu.addSeparator()
         menu.addAction("Connect to a server…", self.ask_server)
         menu.addAction("Use another library file…", self.ask_file)
         menu.addAction("New library file…", self.ask_new)

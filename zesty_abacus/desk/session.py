@@ -290,6 +290,11 @@ class Session(QObject):
         """Return the layout that reads a kind."""
         return self.matches[kind] if kind is not None and kind < len(self.matches) else None
 
+    def kind_read_by(self, layout_id: UUID) -> int | None:
+        """Return a kind of the capture that a layout reads, the one in hand before others; None if there is none."""
+        kinds = [n for n, layout in enumerate(self.matches) if layout is not None and layout.id == layout_id]
+        return self.kind if self.kind in kinds else next(iter(kinds), None)
+
     def kind_key(self, kind: int) -> heavy.KindKey:
         """Return lane, address and flags of a kind."""
         return self.capture.kinds.keys[kind]

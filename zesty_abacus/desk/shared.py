@@ -109,6 +109,7 @@ class SharedLibrary(QObject):
         made: heavy.Origin = self._engine.Origin(
             self.library.name, self.library.id, revision, waiting=self.edits.number_waiting
         )
+        return made
 
     def names_at(self, layout_id: UUID | None) -> list[str]:
         """Return who else has a layout in hand."""

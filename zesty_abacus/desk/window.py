@@ -22,6 +22,7 @@ from .commands import Command
 from .handover.desk import HandOverDesk
 from .intake.desk import IntakeDesk
 from .layouts.desk import LayoutsDesk
+from .library.view import LibraryView
 from .library_menu import LibraryButton
 from .read.desk import ReadDesk
 from .session import Session
@@ -40,7 +41,7 @@ _SIZE = QSize(1280, 800)
 _LEAST = QSize(1024, 640)
 
 
-Desk = IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | HandOverDesk
+Desk = IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | HandOverDesk | LibraryView
 
 
 class Window(QMainWindow):
@@ -69,9 +70,9 @@ class Window(QMainWindow):
         self.unravel = UnravelDesk(session)
         self.layouts = LayoutsDesk(session)
         self.handover = HandOverDesk(session)
-        self.desks: dict[str, Desk] = {
-            desk.name: desk for desk in (self.intake, self.read, self.unravel, self.layouts, self.handover)
-        }
+        self.library = LibraryView(session, self.layouts.comparing)
+        pages = self.intake, self.read, self.unravel, self.layouts, self.handover, self.library
+        self.desks: dict[str, Desk] = {desk.name: desk for desk in pages}
         self.commands: list[Command] = command_table(self)
         self._build()
         self._make_actions()
@@ -155,11 +156,14 @@ class Window(QMainWindow):
     def _connect(self) -> None:
         session = self.session
         self.rod.picked.connect(self.show_desk)
+        self.library_label.view_wanted.connect(self.show_library)
         session.desk_wanted.connect(self.show_desk)
         session.opened.connect(self._on_opened)
         session.edits.kept.connect(self._show_library)
         session.layouts_changed.connect(self._show_library)
-        session.shared.seen.connect(self._show_library)
+        shared = session.shared
+        for event in (shared.seen, shared.people_changed, shared.proposals_changed):
+            event.connect(self._show_library)
         look.changed.connect(self.update)
 
     def _run_first(self, commands: list[Command]) -> None:
@@ -177,6 +181,11 @@ class Window(QMainWindow):
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
         self.rod.set_current(name)
+
+    def show_library(self, page: str = "Layouts") -> None:
+        """Show a page of the library in the place of a desk."""
+        self.show_desk(self.library.name)
+        self.library.show_page(page)
 
     # opening
 
@@ -224,8 +233,11 @@ class Window(QMainWindow):
             count = len(self.session.edits.layouts())
             answers = self.session.shared.is_answering
             self.library_dot.setText("●" if answers else "○")
-            self.library_label.setText(f"{library.name}{'' if answers else ', no answer'}  ▾")
-            self.library_label.setToolTip(f"{library.address}, {count} layouts")
+            shared = self.session.shared
+            waiting = f" · {len(shared.proposals)} proposed" if shared.proposals else ""
+            self.library_label.setText(f"{library.name}{waiting if answers else ', no answer'}  ▾")
+            here = f"\n{len(shared.people)} others have it open" if shared.people else ""
+            self.library_label.setToolTip(f"{library.address}, {count} layouts{here}")
 
     # Qt events
 

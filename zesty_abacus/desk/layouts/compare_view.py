@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import TYPE_CHECKING, Any
+from uuid import UUID
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
@@ -99,6 +101,8 @@ class CompareView(QWidget):
         self.close_button = button("", "Esc")
         self.close_button.clicked.connect(self.done)
         self._take_words = ""
+        self._clashing: frozenset[UUID] = frozenset()
+        self._only_look = False
         self._curve_words = ("before", "after")
         self._rows = QVBoxLayout()
         self._rows.setSpacing(6)
@@ -131,12 +135,14 @@ class CompareView(QWidget):
 
     def compare(
         self, before: heavy.Layout, before_title: str, after: heavy.Layout, after_title: str, kind: int | None,
-        *, choosing: bool = False,
+        *, choosing: bool = False, clashing: Collection[UUID] = (), only_look: bool = False,
     ) -> None:  # fmt: skip
         """Show two layouts; ``kind`` is the message their curves are drawn of.
 
-        When choosing between two changes that clash, the left one is what somebody else kept.
+        When choosing between two changes that clash, the left one is what somebody else kept, and ``clashing`` are
+        the things that both changed: they come first. Where there is nothing to choose, nothing is offered.
         """
+        self._clashing, self._only_look = frozenset(clashing), only_look
         self._curve_words = ("theirs", "yours") if choosing else ("before", "after")
         self._take_words = "Take theirs" if choosing else "Take it as it was"
         self.close_button.setText("Keep it as it is at the right" if choosing else "Back to the plan")
@@ -154,7 +160,8 @@ class CompareView(QWidget):
         self._show_words()
         clear_layout(self._rows)
         self._show_head(before, after)
-        for one in self.compared:
+        # what both changed is what has to be chosen: it comes first
+        for one in sorted(self.compared, key=lambda one: one.item not in self._clashing):
             if one.standing.value != "same":
                 self._rows.addWidget(self._row(one, before, after, kind))
                 self._rows.addWidget(hairline())
@@ -189,9 +196,10 @@ class CompareView(QWidget):
         self._rows.addWidget(name)
         for sentence in said:
             self._rows.addWidget(label(sentence, wrap=True))
-        back = button(self._take_words, "Have this as it is at the left", link=True)
-        back.clicked.connect(lambda: self.head_taken_back.emit(before))
-        self._rows.addWidget(back, 0, Qt.AlignmentFlag.AlignLeft)
+        if not self._only_look:
+            back = button(self._take_words, "Have this as it is at the left", link=True)
+            back.clicked.connect(lambda: self.head_taken_back.emit(before))
+            self._rows.addWidget(back, 0, Qt.AlignmentFlag.AlignLeft)
         self._rows.addWidget(hairline())
 
     def _show_words(self) -> None:
@@ -205,7 +213,10 @@ class CompareView(QWidget):
         row = QWidget()
         words = QVBoxLayout(row)
         words.setContentsMargins(0, 2, 0, 2)
-        name = label(f"{one.name}: {one.standing.value}", wrap=True)
+        state = "both changed it, choose" if one.item in self._clashing else one.standing.value
+        if self._clashing and one.item not in self._clashing:
+            state = f"only one of you {'added' if one.before is None else 'changed'} it"
+        name = label(f"{one.name}: {state}", "wrong" if one.item in self._clashing else "", wrap=True)
         name.setFont(text_font(bold=True))
         words.addWidget(name)
         for sentence in one.words or (self._said(one),):
@@ -214,6 +225,8 @@ class CompareView(QWidget):
             words.addWidget(
                 CurvePair(self._session, [(before, one.before), (after, one.after)], kind, self._curve_words)
             )
+        if self._only_look:
+            return row
         if one.before is not None:
             back = button(self._take_words, "Have this one thing as it is at the left", link=True)
             back.clicked.connect(lambda: self.taken_back.emit(one.before))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
+from uuid import UUID
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -48,6 +49,7 @@ class Comparing(QObject):
         self._layout, self._keep = layout, keep
         self._compared: tuple[Any, str] = (None, "")
         self._clash: tuple[Any, Any] | None = None
+        self._clashing: frozenset[UUID] = frozenset()
         view.done.connect(self._end)
         view.taken_back.connect(lambda item: self._take_back(lambda now: now.with_item(item)))
         view.left_out.connect(lambda key: self._take_back(lambda now: now.without_item(key)))
@@ -72,11 +74,29 @@ class Comparing(QObject):
         """Show a state of the history beside the newest."""
         self.compare_with(layout, f"{layout.name}, {when}")
 
+    def show_pair(self, before: heavy.Layout | None, after: heavy.Layout | None, titles: tuple[str, str]) -> None:
+        """Show what a change makes of a layout, without anything to choose; None where there is no layout."""
+        known = after if after is not None else before
+        if known is None or self.waits:
+            return
+        session, laid = self._session, self._session.engine.laid
+        kind = session.kind_read_by(known.id)
+        if kind is not None:
+            session.select_kind(kind)
+        session.desk_wanted.emit("Layouts")
+        self._compared = None, ""
+        self.begun.emit()
+        self._view.compare(
+            before or laid.without_content(known), titles[0], after or laid.without_content(known), titles[1], kind,
+            only_look=True,
+        )  # fmt: skip
+
     def show_clash(self, clash: Any) -> None:
         """Let the user choose between an edit and what somebody else kept of the same thing."""
         session, mine = self._session, clash.merged.layout
         self._clash = mine, clash.theirs
-        kind = next((n for n, one in enumerate(session.matches) if one is not None and one.id == mine.id), None)
+        self._clashing = frozenset(one.item for one in clash.merged.clashes)
+        kind = session.kind_read_by(mine.id)
         if kind is not None and session.layout_of(session.kind) is not session.matches[kind]:
             session.select_kind(kind)
         session.desk_wanted.emit("Layouts")
@@ -89,7 +109,7 @@ class Comparing(QObject):
         mine, theirs = self._clash
         title = f"{mine.name}, kept by {theirs.revision.author}"
         now = "as it would be kept now"
-        self._view.compare(theirs.layout, title, mine, now, self._session.kind, choosing=True)
+        self._view.compare(theirs.layout, title, mine, now, self._session.kind, choosing=True, clashing=self._clashing)
 
     def _take_back(self, change: Callable[[heavy.Layout], heavy.Layout]) -> None:
         """Have one thing as it is at the left: kept at once, or as a part of what is being chosen."""

@@ -140,6 +140,7 @@ class LayoutsDesk(QWidget):
         self.orders.done.connect(lambda: self._show_orders(shown=False))
         self.bring.done.connect(self.back_to_plan)
         self.side.compare_wanted.connect(self.comparing.compare_state)
+        self.side.agreement.pair_wanted.connect(self.comparing.show_pair)
         session.explained_changed.connect(self._show_explained)
         self.begin.clicked.connect(self._begin_layout)
         self.tie.clicked.connect(self._offer_ties)

@@ -1,16 +1,21 @@
-"""The history of a layout: who, when, why, and what changed; any state can be restored."""
+"""The history of a layout: who, when, why, and what changed; any state can be restored.
+
+Above it stands what is on its way, and what was said.
+"""
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ..clock import when_text
 from ..session import Session
 from ..theme import TINY_PX, figure_font, text_font
 from ..widgets.parts import Panel, button, clear_layout, hairline, label
+from .agreement import AgreementSection
+from .talk import TalkSection
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -44,6 +49,11 @@ class HistoryPanel(Panel):
         row.addWidget(self.author, 1)
         self.body.addLayout(row)
         self.body.addWidget(hairline())
+        self.agreement = AgreementSection(session)
+        self.talk = TalkSection(session)
+        self.body.addWidget(self.agreement)
+        self.body.addWidget(self.talk)
+        self.body.addWidget(hairline())
         self._list = QVBoxLayout()
         self._list.setSpacing(5)
         self.body.addLayout(self._list)
@@ -51,6 +61,7 @@ class HistoryPanel(Panel):
         session.edits.kept.connect(self.refresh)
         session.opened.connect(self.refresh)
         session.kind_changed.connect(self.refresh)
+        session.shared.seen.connect(self.refresh)
 
     def refresh(self) -> None:
         """Read the history again, on a thread."""
@@ -58,6 +69,8 @@ class HistoryPanel(Panel):
         layout = session.layout_of(session.kind) if session.capture is not None else None
         self._layout_id = layout.id if layout is not None else None
         self.author.setText(session.edits.author)
+        self.agreement.show_layout(layout)
+        self.talk.show_about(self._layout_id)
         if layout is None:
             self._show([])
             return
@@ -122,12 +135,3 @@ class HistoryPanel(Panel):
 
     def _restore(self, revision: heavy.Revision, layout: heavy.Layout) -> None:
         self._session.edits.change(layout, f"restored the state of {when_text(revision.time)}")
-
-
-def when_text(moment: datetime) -> str:
-    """Return a time near to now in words: ``today 10:42``, ``3 Nov``, ``3 Nov 2025``."""
-    local = moment.astimezone()
-    now = datetime.now(UTC).astimezone()
-    if local.date() == now.date():
-        return f"today {local:%H:%M}"
-    return f"{local.day} {local:%b}" if local.year == now.year else f"{local.day} {local:%b %Y}"

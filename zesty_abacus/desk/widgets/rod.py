@@ -38,7 +38,7 @@ class DeskRod(QWidget):
         return QSize(_SPACING * (len(self._desks) - 1) + 2 * _MARGIN, 44)
 
     def set_current(self, desk: str) -> None:
-        """Mark the desk that is shown."""
+        """Mark the desk that is shown; a page that is no desk leaves all beads empty."""
         self._current = desk
         self.setAccessibleDescription(f"{desk} is open")
         self.update()
@@ -85,7 +85,7 @@ class DeskRod(QWidget):
         if event is None:
             return
         step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
-        number = self._desks.index(self._current) + step
+        number = self._desks.index(self._current) + step if self._current in self._desks else 0
         if step and 0 <= number < len(self._desks):
             self.picked.emit(self._desks[number])
         else:

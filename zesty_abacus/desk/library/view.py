@@ -1,0 +1,131 @@
+"""The library as a page of the window: find, agree, release, and see what was recorded."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+from PyQt6.QtWidgets import QStackedWidget, QTabBar, QVBoxLayout, QWidget
+
+from ..layouts.agreement import pair_titles
+from ..layouts.comparing import Comparing
+from ..session import Session
+from ..widgets.parts import DeskHead, hairline
+from .inbox import Inbox
+from .layout_list import LayoutList
+from .recordings import RecordingsView
+from .releases import ReleasesView
+from .side import LibrarySide
+
+PAGES = ("Layouts", "Proposals", "Releases", "Recordings")
+
+
+class LibraryView(QWidget):
+    """The pages of the library.
+
+    Parameters
+    ----------
+    comparing
+        Shows what changes make of a layout.
+
+    Attributes
+    ----------
+    side
+        The panel for the right side.
+    tabs, list, inbox, releases, recordings
+    """
+
+    name = "Library"
+
+    def __init__(self, session: Session, comparing: Comparing) -> None:
+        super().__init__()
+        self._session = session
+        self.head = DeskHead("Library")
+        self.tabs = QTabBar()
+        self.tabs.setDrawBase(False)
+        self.tabs.setExpanding(False)
+        self.tabs.setAccessibleName("Pages of the library")
+        self.list = LayoutList(session)
+        self.inbox = Inbox(session)
+        self.releases = ReleasesView(session)
+        self.recordings = RecordingsView(session)
+        self.side = LibrarySide(session)
+        self._stack = QStackedWidget()
+        for page, part in zip(PAGES, (self.list, self.inbox, self.releases, self.recordings), strict=True):
+            self.tabs.addTab(page)
+            self._stack.addWidget(part)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(self.tabs)
+        column.addWidget(hairline())
+        column.addWidget(self._stack, 1)
+        self._connect(comparing)
+
+    def _connect(self, comparing: Comparing) -> None:
+        session, shared = self._session, self._session.shared
+        self.tabs.currentChanged.connect(self._stack.setCurrentIndex)
+        self.list.picked.connect(self.side.show_layout)
+        self.list.opened.connect(self.open_layout)
+        self.side.open_wanted.connect(self.open_layout)
+        self.inbox.compare_wanted.connect(lambda one: comparing.show_pair(one.before, one.after, pair_titles(one)))
+        self.releases.pair_wanted.connect(comparing.show_pair)
+        self.releases.place_wanted.connect(self._go_to)
+        for event in (shared.seen, shared.people_changed, session.layouts_changed, session.opened):
+            event.connect(self._show_head)
+        for event in (shared.seen, session.edits.kept, shared.proposals_changed, shared.releases_changed,
+                      shared.notes_changed):  # fmt: skip
+            event.connect(self.list.refresh)
+        shared.proposals_changed.connect(self._show_tabs)
+
+    def show_page(self, page: str) -> None:
+        """Show a page of the library."""
+        self.tabs.setCurrentIndex(PAGES.index(page))
+
+    def open_layout(self, layout_id: UUID | None) -> None:
+        """Open a layout on its desk, with a message of the capture that it reads."""
+        session = self._session
+        kind = session.kind_read_by(layout_id) if layout_id is not None else None
+        if kind is None:
+            session.told.emit("", "This layout reads no message of the open capture.")
+            return
+        session.select_kind(kind)
+        session.desk_wanted.emit("Layouts")
+
+    def _go_to(self, value: Any, time_ns: int) -> None:
+        session = self._session
+        kinds = enumerate(session.capture.kinds.keys)
+        kind = next(
+            (
+                n
+                for n, key in kinds
+                if (session.capture.lanes[key.lane].name, key.address) == (value.lane, value.address)
+            ),
+            None,
+        )
+        session.select_kind(kind)
+        session.clock.set_cursor(time_ns, follow=True)
+        session.desk_wanted.emit("Read")
+
+    def _show_head(self) -> None:
+        session = self._session
+        library = session.library
+        if library is None:
+            self.head.words.setText("open a trial, or connect to a library in the header")
+            return
+        parts = [library.name, str(library.address), f"{len(session.edits.layouts())} layouts"]
+        names = list(dict.fromkeys(one.author for one in session.shared.people))
+        if names:
+            parts.append(f"{', '.join(names)} {'is' if len(names) == 1 else 'are'} here, too")
+        self.head.words.setText(" · ".join(parts))
+
+    def _show_tabs(self) -> None:
+        waiting = len(self._session.shared.proposals)
+        self.tabs.setTabText(PAGES.index("Proposals"), f"Proposals ({waiting})" if waiting else "Proposals")
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        self._show_head()
+        self.list.refresh()
+        self.list.line.setFocus()
