@@ -157,6 +157,7 @@ class Window(QMainWindow):
         session = self.session
         self.rod.picked.connect(self.show_desk)
         self.library_label.view_wanted.connect(self.show_library)
+        self.library.releases.make_wanted.connect(self.library_label.ask_release)
         session.desk_wanted.connect(self.show_desk)
         session.opened.connect(self._on_opened)
         session.edits.kept.connect(self._show_library)

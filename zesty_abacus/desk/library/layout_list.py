@@ -29,6 +29,8 @@ if TYPE_CHECKING:
 
 _TYPING_MS = 60
 _ROW_HEIGHT = 46
+_WIDEST = 170
+"""Of a filter; its list shows whole words."""
 _ANY = ""
 _MARKS = {"as released": "●", "changed since the release": "◐", "not released yet": "○", "a change is proposed": "◆"}
 """A shape for each standing, so that colour says nothing alone."""
@@ -63,7 +65,7 @@ def address_words(one: laid.Found) -> str:
     """Return an address the way lists write it."""
     if one.address is None:
         return "any"
-    return f"{one.address:08X}" if one.extended else f"{one.address:03X}"
+    return f"0x{one.address:08X}" if one.extended else f"0x{one.address:03X}"
 
 
 class FoundDelegate(QStyledItemDelegate):
@@ -162,6 +164,8 @@ class LayoutList(QWidget):
         row.addWidget(self.line, 1)
         for choice, name in ((self.lane, "Lane"), (self.standing, "Standing"), (self.author, "Changed by")):
             choice.setAccessibleName(name)
+            choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
+            choice.setMaximumWidth(_WIDEST)
             row.addWidget(choice)
         row.addWidget(self.count)
         column = QVBoxLayout(self)
@@ -200,10 +204,8 @@ class LayoutList(QWidget):
         if not self.line.text().strip():
             # what there is to choose from does not change with every letter
             self._offer(self.lane, "any lane", sorted({lane for one in found for lane in one.lanes}))
-            self._offer(
-                self.standing, "however it stands", [one.value for one in self._session.engine.laid.LibraryStanding]
-            )
-            self._offer(self.author, "by anybody", sorted({one.author for one in found}))
+            self._offer(self.standing, "any standing", [one.value for one in self._session.engine.laid.LibraryStanding])
+            self._offer(self.author, "anybody", sorted({one.author for one in found}))
         self._narrow()
 
     def _offer(self, choice: Choice, nothing: str, entries: list[str]) -> None:

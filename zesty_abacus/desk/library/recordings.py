@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from ..clock import grouped
@@ -35,9 +36,7 @@ class RecordingsView(QWidget):
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(14, 10, 14, 14)
-        holder = QVBoxLayout()
-        holder.addWidget(self.add)
-        column.addLayout(holder)
+        column.addWidget(self.add, 0, Qt.AlignmentFlag.AlignLeft)
         column.addLayout(self._rows)
         column.addStretch(1)
         area = QScrollArea()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from ..clock import grouped, when_text
@@ -28,7 +28,9 @@ class ReleasesView(QWidget):
     pair_wanted
         (before, after, titles) a layout is to be shown as both have it.
     place_wanted
-        (layout, time) the place where a value comes out otherwise is to be shown.
+        (difference, time) the place where a value comes out otherwise is to be shown.
+    make_wanted
+        A release is to be made.
 
     Attributes
     ----------
@@ -42,6 +44,7 @@ class ReleasesView(QWidget):
 
     pair_wanted = pyqtSignal(object, object, object)
     place_wanted = pyqtSignal(object, object)
+    make_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -53,13 +56,19 @@ class ReleasesView(QWidget):
         self.before.setAccessibleName("Compare this release")
         self.after.setAccessibleName("with this one")
         self.compare = button("Compare", "In words, and by decoding the open capture with both", main=True)
+        self.compare.setEnabled(False)
         self._list = QVBoxLayout()
         self._list.setSpacing(8)
         self._result = QVBoxLayout()
         self._result.setSpacing(6)
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        row.addWidget(_scrolled(self._list), 2)
+        left = QVBoxLayout()
+        self.make = button("Make a release…", "Give the newest state of every layout a name that stays")
+        left.addWidget(self.make, 0, Qt.AlignmentFlag.AlignLeft)
+        left.addLayout(self._list)
+        self.make.clicked.connect(self.make_wanted)
+        row.addWidget(_scrolled(left), 2)
         row.addWidget(self._right(), 3)
         self.compare.clicked.connect(self.run)
         session.shared.releases_changed.connect(self.refresh)
@@ -117,6 +126,8 @@ class ReleasesView(QWidget):
         """Compare, first in words, then on the capture; the latter can be cancelled in the foot."""
         session = self._session
         before, after = self.before.currentData(), self.after.currentData()
+        if before is None or session.capture is None:
+            return
         library, engine, capture = session.library, session.engine, session.capture
         newest = session.edits.layouts()
         self.words, self.values = None, None
@@ -140,15 +151,16 @@ class ReleasesView(QWidget):
 
     def _show(self) -> None:
         clear_layout(self._result)
-        self._head(f"{len(self.words or [])} layouts differ")
+        number = len(self.words or [])
+        self._head(f"{number} layout{' differs' if number == 1 else 's differ'}")
         for one in self.words or []:
             self._result.addWidget(self._layout_row(one))
         if self.values is None:
             self._result.addWidget(label("Decoding the open capture both ways …", "quiet"))
             return
         fields = len(self.values)
-        alike = "The open capture is decoded alike." if not fields else f"{fields} fields come out otherwise here"
-        self._head(alike)
+        words = f"{fields} field{' comes' if fields == 1 else 's come'} out otherwise on the open capture"
+        self._head(words if fields else "The open capture is decoded alike.")
         for value in self.values[:_LISTED]:
             self._result.addWidget(self._value_row(value))
 

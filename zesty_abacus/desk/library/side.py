@@ -44,11 +44,15 @@ class LibrarySide(Panel):
         self.talk = TalkSection(session)
         self.people = label("", wrap=True)
         self.rules = RulesForm(session)
+        self._chosen = QWidget()
+        column = QVBoxLayout(self._chosen)
+        column.setContentsMargins(0, 0, 0, 0)
         for part in (self.name, self.words, self.open):
-            self.body.addWidget(part)
-        self.body.addLayout(self._fields)
-        self.body.addWidget(self.talk)
-        self.body.addWidget(hairline())
+            column.addWidget(part)
+        column.addLayout(self._fields)
+        column.addWidget(self.talk)
+        column.addWidget(hairline())
+        self.body.addWidget(self._chosen)
         self.body.addWidget(label("here now", "section"))
         self.body.addWidget(self.people)
         self.body.addWidget(hairline())
@@ -58,6 +62,10 @@ class LibrarySide(Panel):
         session.layouts_changed.connect(lambda: self.show_layout(self.layout_id))
         self.show_layout(None)
         self._show_people()
+
+    def show_chosen(self, yes: bool) -> None:
+        """Show the chosen layout, or leave it out on pages that have none."""
+        self._chosen.setVisible(yes)
 
     def show_layout(self, layout_id: UUID | None) -> None:
         """Show a layout of the library."""

@@ -66,6 +66,7 @@ class LibraryView(QWidget):
     def _connect(self, comparing: Comparing) -> None:
         session, shared = self._session, self._session.shared
         self.tabs.currentChanged.connect(self._stack.setCurrentIndex)
+        self.tabs.currentChanged.connect(lambda page: self.side.show_chosen(PAGES[page] == "Layouts"))
         self.list.picked.connect(self.side.show_layout)
         self.list.opened.connect(self.open_layout)
         self.side.open_wanted.connect(self.open_layout)
@@ -114,11 +115,12 @@ class LibraryView(QWidget):
         if library is None:
             self.head.words.setText("open a trial, or connect to a library in the header")
             return
-        parts = [library.name, str(library.address), f"{len(session.edits.layouts())} layouts"]
+        parts = [library.name, f"{len(session.edits.layouts())} layouts"]
         names = list(dict.fromkeys(one.author for one in session.shared.people))
         if names:
             parts.append(f"{', '.join(names)} {'is' if len(names) == 1 else 'are'} here, too")
         self.head.words.setText(" · ".join(parts))
+        self.head.words.setToolTip(str(library.address))
 
     def _show_tabs(self) -> None:
         waiting = len(self._session.shared.proposals)

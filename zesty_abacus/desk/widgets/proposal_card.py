@@ -52,6 +52,7 @@ class ProposalCard(QFrame):
     def __init__(self, session: Session, proposal: laid.Proposal, *, named: bool) -> None:
         super().__init__()
         self._session, self.proposal = session, proposal
+        self.buttons: dict[str, QPushButton] = {}
         self.setObjectName("card")
         self.setAccessibleName(f"Proposal for {proposal.name} by {proposal.author}")
         column = QVBoxLayout(self)
@@ -64,14 +65,13 @@ class ProposalCard(QFrame):
         if change != proposal.reason:
             column.addWidget(label(change, wrap=True))
         self.standing = label(self._standing(), "quiet", wrap=True)
-        column.addWidget(self.standing)
+        column.addLayout(self._standing_row())
         for event in proposal.events[1:]:
             said = f": {event.text}" if event.text else ""
             column.addWidget(label(f"{event.author} {event.step.value}{said}", "quiet", wrap=True))
         self.line = QLineEdit()
         self.line.setPlaceholderText("what you say about it")
         self.line.setAccessibleName("What you say about the proposal")
-        self.buttons: dict[str, QPushButton] = {}
         if proposal.is_open:
             column.addWidget(self.line)
         column.addLayout(self._actions())
@@ -103,11 +103,16 @@ class ProposalCard(QFrame):
         sent_back = one.standing is self._session.engine.laid.Step.SENT_BACK
         if "agree" in self.buttons:
             self.buttons["agree"].setEnabled(not sent_back)
-        compare = button("Compare", "Show before and after on the open capture, in beads, words and curves", link=True)
-        compare.clicked.connect(lambda: self.compare_wanted.emit(one))
-        self.buttons["compare"] = compare
-        row.addWidget(compare)
         row.addStretch(1)
+        return row
+
+    def _standing_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.addWidget(self.standing, 1)
+        tip = "Show before and after on the open capture, in beads, words and curves"
+        self.buttons["compare"] = button("Compare", tip, link=True)
+        self.buttons["compare"].clicked.connect(lambda: self.compare_wanted.emit(self.proposal))
+        row.addWidget(self.buttons["compare"])
         return row
 
     def _answer(self, step: str) -> None:

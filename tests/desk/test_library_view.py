@@ -1,0 +1,308 @@
+"""The library's page, driven with mouse and keys: find, agree, release, list; what others do shows by itself."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from uuid import uuid4
+
+import msgspec
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from zesty_abacus.core.library.documents import Comment
+from zesty_abacus.core.library.proposals import Rules, Step
+from zesty_abacus.core.library.store import Library
+from zesty_abacus.desk.library.layout_list import address_words
+
+FEEDBACK = 0x1A1
+
+
+@pytest.fixture
+def other(pilot):
+    """Somebody else at the same library."""
+    library = Library.open(pilot.session.library.address)
+    pilot.session.set_author("mara")
+    yield library
+    library.close()
+
+
+def head_of(library, name="Azimuth feedback port"):
+    return next(head for head in library.heads() if head.layout.name == name)
+
+
+def with_unit(head, unit):
+    return head.layout.with_field(msgspec.structs.replace(head.layout.field_named("rate"), unit=unit))
+
+
+def propose(other, unit="rad/s"):
+    head = head_of(other)
+    return other.proposals.propose(
+        head.layout.id, with_unit(head, unit), parent=head.revision.id, author="jo", reason="the drawing says so"
+    )
+
+
+def shown(pilot):
+    return [one.name for one in pilot.window.library.list.model.found]
+
+
+def test_layouts_are_found_as_one_types_and_opened_with_a_key(pilot, other):
+    pilot.key(Qt.Key.Key_L, Qt.KeyboardModifier.ControlModifier)
+    view = pilot.window.library.list
+    pilot.wait(lambda: len(shown(pilot)) == len(pilot.session.edits.layouts()), "all layouts")
+    QTest.keyClicks(view.line, "feedback p")
+    pilot.wait(lambda: shown(pilot) == ["Azimuth feedback port"], "the search")
+    assert view.count.text() == "1 layouts" or "1" in view.count.text()
+    pilot.type(view.line, "0x1A1")
+    pilot.wait(lambda: "Azimuth feedback port" in shown(pilot), "by address")
+    assert address_words(view.current) == "0x1A1"
+    pilot.type(view.line, "no such thing")
+    pilot.wait(lambda: view.nothing.isVisible(), "the hint")
+    assert "Nothing is found" in view.nothing.text() and not view.view.isVisible()
+    pilot.type(view.line, "azimuth feedback port", enter=True)
+    pilot.wait(lambda: shown(pilot) == ["Azimuth feedback port"], "the search")
+    QTest.keyClick(view.view, Qt.Key.Key_Return)
+    pilot.settle()
+    assert pilot.window.desk_name == "Layouts" and pilot.session.kind == pilot.kind(FEEDBACK)
+
+
+def test_filters_by_lane_standing_and_author(pilot, other):
+    other.release("run 14", author="ada")
+    head = head_of(other)
+    other.commit(with_unit(head, "rad/s"), parent=head.revision.id, author="jo")
+    pilot.window.show_library()
+    view = pilot.window.library.list
+    pilot.wait(lambda: view.author.findData("jo") >= 0, "the other's change")
+    view.author.setCurrentIndex(view.author.findData("jo"))
+    assert shown(pilot) == ["Azimuth feedback port"] and view.count.text().startswith("1 of ")
+    view.author.setCurrentIndex(0)
+    view.standing.setCurrentIndex(view.standing.findData("changed since the release"))
+    assert shown(pilot) == ["Azimuth feedback port"]
+    view.standing.setCurrentIndex(0)
+    view.lane.setCurrentIndex(view.lane.findData("winch"))
+    assert shown(pilot) and all("winch" in one.lanes for one in view.model.found)
+
+
+def test_the_chosen_layout_is_told_and_talked_about(pilot, other):
+    pilot.window.show_library()
+    view, side = pilot.window.library.list, pilot.window.library.side
+    pilot.type(view.line, "azimuth feedback port")
+    pilot.wait(lambda: side.name.text() == "Azimuth feedback port", "the chosen layout")
+    pilot.type(side.talk.line, "the sign turns at 12 <b>o'clock</b>", enter=True)
+    pilot.wait(lambda: len(side.talk.said) == 1, "what was said")
+    about = side.layout_id
+    other.comments.commit(Comment(uuid4(), about, "not on run 15"), parent=None, author="jo")
+    pilot.wait(lambda: len(side.talk.said) == 2, "the answer")
+    assert [head.revision.author for head in side.talk.said] == ["mara", "jo"]
+    pilot.click(side.open)
+    assert pilot.window.desk_name == "Layouts"
+    talk = pilot.window.layouts.side.talk
+    pilot.wait(lambda: len(talk.said) == 2, "the talk on the desk")
+
+
+def test_a_proposal_is_seen_compared_and_agreed_to(pilot, other):
+    key = propose(other)
+    window = pilot.window
+    pilot.wait(lambda: "1 proposed" in window.library_label.text(), "the header to say so")
+    pilot.key(Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier)
+    inbox = window.library.inbox
+    pilot.wait(lambda: len(inbox.cards) == 1, "the card")
+    (card,) = inbox.cards
+    assert "0 of 1 agreed" in card.standing.text() and window.library.tabs.tabText(1) == "Proposals (1)"
+    pilot.click(card.buttons["compare"])
+    comparison = window.layouts.comparison
+    assert comparison.isVisible() and comparison.titles[1].text() == "as jo proposes"
+    (row,) = [one for one in comparison.compared if one.standing.value == "changed"]
+    assert (row.before.unit, row.after.unit) == ("deg/s", "rad/s")
+    pilot.click(comparison.close_button)
+    window.show_library("Proposals")
+    pilot.settle()
+    (card,) = inbox.cards
+    pilot.type(card.line, "looks right")
+    pilot.click(card.buttons["reply"])
+    pilot.wait(lambda: len(other.proposals.get(key).events) == 2, "the reply")
+    pilot.wait(lambda: inbox.cards and inbox.cards[0] is not card, "a new card")
+    pilot.click(inbox.cards[0].buttons["agree"])
+    pilot.wait(lambda: not inbox.cards, "the inbox to be empty")
+    assert head_of(other).layout.field_named("rate").unit == "rad/s"
+    pilot.wait(lambda: pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "rad/s", "the window")
+    inbox.ended.setChecked(True)
+    pilot.wait(lambda: len(inbox.cards) == 1, "what ended")
+    assert "kept" in inbox.cards[0].standing.text() and "agree" not in inbox.cards[0].buttons
+
+
+def test_a_proposal_is_sent_back_with_words_only(pilot, other):
+    key = propose(other)
+    pilot.window.show_library("Proposals")
+    inbox = pilot.window.library.inbox
+    pilot.wait(lambda: len(inbox.cards) == 1, "the card")
+    pilot.click(inbox.cards[0].buttons["send_back"])
+    assert "say what is to be changed" in pilot.window.foot.told.text()
+    pilot.type(inbox.cards[0].line, "which way round?")
+    pilot.click(inbox.cards[0].buttons["send_back"])
+    pilot.wait(lambda: other.proposals.get(key).standing is Step.SENT_BACK, "the answer")
+    pilot.wait(lambda: "sent back" in inbox.cards[0].standing.text(), "the card")
+    assert not inbox.cards[0].buttons["agree"].isEnabled()
+
+
+def test_a_draft_stays_here_until_it_is_proposed(pilot, other):
+    pilot.window.show_desk("Layouts")
+    pilot.pick_kind(FEEDBACK)
+    section = pilot.window.layouts.side.agreement
+    pilot.click(section.draft.begin)
+    assert "Nothing is changed yet" in section.draft.words.text() and not section.draft.propose.isEnabled()
+    head = head_of(other)
+    pilot.session.edits.change(with_unit(head, "rad/s"))
+    pilot.settle()
+    assert "Only you see it" in section.draft.words.text() and section.draft.propose.isEnabled()
+    assert pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "rad/s", "tried here"
+    assert head_of(other).layout.field_named("rate").unit == "deg/s", "kept nowhere"
+    pilot.type(section.draft.reason, "as in the drawing")
+    pilot.click(section.draft.propose)
+    pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
+    (waiting,) = other.proposals.open()
+    assert (waiting.author, waiting.reason) == ("mara", "as in the drawing")
+    assert pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "deg/s", "as the library has it"
+    pilot.wait(lambda: len(section.cards) == 1, "the card beside the layout")
+    assert set(section.cards[0].buttons) == {"compare", "reply", "withdraw"}, "nobody agrees with themselves"
+    other.proposals.agree(waiting.id, author="jo")
+    pilot.wait(
+        lambda: pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "rad/s", "the agreement"
+    )
+
+
+def test_a_draft_is_kept_at_once_or_thrown_away_or_undone(pilot, other):
+    pilot.window.show_desk("Layouts")
+    pilot.pick_kind(FEEDBACK)
+    draft = pilot.window.layouts.side.agreement.draft
+    head = head_of(other)
+
+    def unit():
+        return pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit
+
+    for way in ("drop", "undo", "keep"):
+        pilot.click(draft.begin)
+        pilot.session.edits.change(with_unit(head, "rad/s"))
+        pilot.settle()
+        assert len(other.drafts.of("mara")) == 1
+        if way == "undo":
+            pilot.session.edits.undo()
+        else:
+            pilot.click(getattr(draft, way))
+        pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
+        assert other.drafts.of("mara") == [] and unit() == ("rad/s" if way == "keep" else "deg/s")
+    assert head_of(other).layout.field_named("rate").unit == "rad/s"
+
+
+def test_where_others_agree_an_edit_becomes_a_draft_by_itself(pilot, other):
+    window = pilot.window
+    window.show_library()
+    rules = window.library.side.rules
+    pilot.click(rules.change)
+    pilot.type(rules.needed, "many")
+    pilot.click(rules.save)
+    assert "a number from 0 to 20" in window.foot.told.text()
+    pilot.type(rules.needed, "1")
+    pilot.click(rules.save)
+    pilot.wait(lambda: "one other person" in rules.words.text(), "the rules")
+    assert other.proposals.rules() == Rules(1)
+    pilot.pick_kind(FEEDBACK)
+    window.show_desk("Layouts")
+    head = head_of(other)
+    pilot.session.edits.change(with_unit(head, "rad/s"))
+    pilot.settle()
+    draft = window.layouts.side.agreement.draft
+    assert "your edit is a draft" in window.foot.told.text() and draft.propose.isVisible()
+    assert not draft.keep.isVisible() and len(other.history(head.layout.id)) == head.revision.number
+    folder = pilot.session.trial.folder
+    pilot.session.open_trial(folder)
+    pilot.settle()
+    assert pilot.session.edits.draft_of(head.layout.id) is not None
+    pilot.session.use_library(str(other.address), tell=lambda *_: None)
+    pilot.settle()
+    assert pilot.session.edits.draft_of(head.layout.id) is not None, "drafts are there when it is opened again"
+
+
+def test_what_others_keep_leaves_a_draft_as_it_is(pilot, other):
+    pilot.window.show_desk("Layouts")
+    pilot.pick_kind(FEEDBACK)
+    head = head_of(other)
+    pilot.session.edits.begin_draft(head.layout.id)
+    pilot.session.edits.change(with_unit(head, "rad/s"))
+    pilot.settle()
+    other.commit(msgspec.structs.replace(head.layout, note="by jo"), parent=head.revision.id, author="jo")
+    pilot.wait(lambda: "jo changed" in pilot.window.foot.told.text(), "the news")
+    assert pilot.session.edits.layout(head.layout.id).field_named("rate").unit == "rad/s"
+    pilot.click(pilot.window.layouts.side.agreement.draft.keep)
+    pilot.wait(lambda: head_of(other).layout.note == "by jo" and head_of(other).revision.author == "mara", "both")
+    assert head_of(other).layout.field_named("rate").unit == "rad/s"
+
+
+def test_who_has_the_same_layout_open_is_said(pilot, other):
+    pilot.window.show_desk("Layouts")
+    pilot.pick_kind(FEEDBACK)
+    layout = pilot.session.layout_of(pilot.kind(FEEDBACK))
+    window_id = uuid4()
+    other.presence.say(window_id, "jo", layout.id)
+    section = pilot.window.layouts.side.agreement
+    pilot.wait(lambda: section.here.text() == "jo has this open, too.", "the other")
+    pilot.wait(lambda: [one.layout_id for one in other.presence.others(window_id)] == [layout.id], "oneself")
+    assert "jo, with Azimuth feedback port open" in pilot.window.library.side.people.text()
+    other.presence.leave(window_id)
+    pilot.wait(lambda: not section.here.text(), "the good-bye")
+
+
+def test_releases_are_compared_in_words_and_on_the_capture(pilot, other):
+    window = pilot.window
+    window.show_library("Releases")
+    pilot.settle()
+    view = window.library.releases
+    assert not view.compare.isEnabled()
+    pilot.click(view.make)
+    panel = window.library_label.panel
+    pilot.type(panel.lines["name"], "run 14")
+    panel.go.click()
+    pilot.wait(lambda: [one.name for one in view.releases] == ["run 14"], "the release")
+    head = head_of(other)
+    field = msgspec.structs.replace(head.layout.field_named("rate"), ratio=Fraction(1, 5))
+    other.commit(head.layout.with_field(field), parent=head.revision.id, author="jo")
+    pilot.wait(lambda: "jo changed" in window.foot.told.text(), "the news")
+    pilot.click(view.compare)
+    pilot.wait(lambda: view.values is not None, "both ways")
+    assert [one.name for one in view.words] == ["Azimuth feedback port"]
+    (value,) = view.values
+    assert (value.lane, value.field) == ("thruster", "rate") and 0 < value.differing <= value.frames
+    view.place_wanted.emit(value, value.first_ns)
+    assert window.desk_name == "Read" and pilot.session.clock.cursor_ns == value.first_ns
+    view.pair_wanted.emit(view.words[0].before, view.words[0].after, ("a", "b"))
+    assert window.layouts.comparison.isVisible()
+
+
+def test_recordings_are_listed(pilot, other):
+    view = pilot.window.library.recordings
+    pilot.window.show_library("Recordings")
+    pilot.settle()
+    assert view.shown == []
+    pilot.click(view.add)
+    pilot.wait(lambda: view.shown, "the list")
+    names = {one.name for one in view.shown}
+    assert {"battery.pcapng.zst", "beacon.wav"} <= names
+    assert {lane.name for one in view.shown for lane in one.lanes} >= {"thruster", "battery", "winch"}
+    assert len(other.recordings.heads()) == len(names)
+
+
+def test_the_list_paints_every_standing(pilot, other):
+    """Every row shows its standing by a shape and a word."""
+    other.release("run 14", author="ada")
+    propose(other)
+    pilot.window.show_library()
+    view = pilot.window.library.list
+    pilot.wait(lambda: any(one.standing.value == "a change is proposed" for one in view.model.found), "the list")
+    row = next(n for n, one in enumerate(view.model.found) if one.standing.value == "a change is proposed")
+    box = view.row_box(row)
+    pilot.click(view.view.viewport(), QPointF(box.center()))
+    assert view.current.name == "Azimuth feedback port"
+    assert "a change is proposed" in view.model.data(view.model.index(row, 0), Qt.ItemDataRole.AccessibleTextRole)
+    picture = view.view.viewport().grab(box).toImage()
+    colors = {picture.pixelColor(x, y).name() for x in range(picture.width()) for y in range(picture.height())}
+    assert len(colors) > 10, "words and a background are painted"
