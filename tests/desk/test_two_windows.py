@@ -4,12 +4,18 @@ from __future__ import annotations
 
 import json
 
+import keyring
+import keyring.backends.fail
 import msgspec
 import pytest
+from PyQt6.QtWidgets import QLabel
 
 from tests.desk.conftest import let_go
 from tests.desk.pilot import Pilot
 from zesty_abacus.core.layouts.json_form import layouts_from_file
+from zesty_abacus.core.library.address import library_address
+from zesty_abacus.core.library.passwords import forget_password
+from zesty_abacus.core.library.roles import make_roles
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.demo.trial import copy_shipped_trial
 from zesty_abacus.desk.launch import make_application, make_window
@@ -192,3 +198,39 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
     pilot.session.use_library(str(tmp_path / "new.sqlite"), create=True, tell=lambda tone, sentence: None)
     pilot.settle()
     assert pilot.session.edits.layouts() == [] and (tmp_path / "new.sqlite").exists()
+
+
+def test_a_server_that_asks_for_a_password_is_answered(pilot, cluster, monkeypatch):
+    """When connecting, and when a trial is opened whose library asks; the password stands nowhere."""
+    monkeypatch.setenv("PGPASSFILE", "/nowhere")
+    keyring.set_keyring(keyring.backends.fail.Keyring())
+    database = cluster.new_database()
+    library = Library.create(cluster.address(database), "guarded")
+    make_roles(library)
+    library.close()
+    cluster.execute("postgres", f"CREATE ROLE {database}_mate LOGIN PASSWORD 'aye-aye'")
+    cluster.execute("postgres", f"GRANT zesty_writer TO {database}_mate")
+    where = cluster.by_port(database, f"{database}_mate")
+    button = pilot.window.library_label
+    button.ask_server()
+    panel = button.panel
+    pilot.type(panel.lines["address"], where)
+    panel.go.click()
+    pilot.settle()
+    assert "asks for a password" in panel.problem.text()
+    pilot.type(panel.lines["password"], "aye-aye")
+    assert "aye" not in panel.lines["password"].displayText()
+    panel.go.click()
+    pilot.settle()
+    assert button.text().startswith("guarded")
+    folder = pilot.session.trial.folder
+    assert "aye-aye" not in (folder / "trial.json").read_text()
+    forget_password(library_address(where))
+    pilot.session.open_trial(folder)
+    pilot.wait(lambda: button.panel is not None, "the question")
+    assert "aye-aye" not in button.panel.findChild(QLabel, "quiet").text()
+    pilot.type(button.panel.lines["password"], "aye-aye", enter=True)
+    pilot.wait(lambda: button.panel is None, "the answer")
+    pilot.settle()
+    assert button.text().startswith("guarded") and "asks for" not in pilot.window.foot.told.text()
+    forget_password(library_address(where))

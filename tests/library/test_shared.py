@@ -6,6 +6,10 @@ import signal
 import threading
 import time
 
+import keyring
+import keyring.backend
+import keyring.backends.fail
+import keyring.errors
 import msgspec
 import psycopg
 import pytest
@@ -15,15 +19,18 @@ from tests.cli.test_cli import run
 from tests.library.test_store import NASTY, pod, raw_engine
 from zesty_abacus.core.layouts.model import new_field
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.library import passwords
 from zesty_abacus.core.library.address import library_address
 from zesty_abacus.core.library.errors import (
     ClashError,
     LibraryError,
+    PasswordNeededError,
     RefusedError,
     StaleParentError,
     UnknownLayoutError,
     UnreachableError,
 )
+from zesty_abacus.core.library.passwords import forget_password, type_password
 from zesty_abacus.core.library.roles import make_roles
 from zesty_abacus.core.library.store import Library
 
@@ -344,3 +351,80 @@ def test_a_clock_that_is_an_hour_off_turns_nothing_round(library, monkeypatch):
     assert two.time < one.time
     assert [item.author for item in library.history(first.id)] == ["right again", "an hour late", "right"]
     assert both.field_named("angle").unit == "rad" and library.layouts() == [both]
+
+
+def test_a_change_that_is_made_twice_is_kept_once(library):
+    """The answer of the first time was lost on its way, so the same change is sent again."""
+    first = pod()
+    parent = library.commit(first, parent=None, author="a").id
+    made = library.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
+    assert library.commit_merged(with_unit(first, "rad"), parent=parent, author="mara").revision == made.revision
+    assert len(library.history(first.id)) == 2
+
+
+class Ring(keyring.backend.KeyringBackend):
+    """A keyring in memory, in the place of the desktop's."""
+
+    priority = 1
+
+    def __init__(self):
+        super().__init__()
+        self.kept = {}
+
+    def get_password(self, service, username):
+        return self.kept.get((service, username))
+
+    def set_password(self, service, username, password):
+        self.kept[service, username] = password
+
+    def delete_password(self, service, username):
+        if self.kept.pop((service, username), None) is None:
+            raise keyring.errors.PasswordDeleteError
+
+
+@pytest.fixture
+def ring():
+    before = keyring.get_keyring()
+    made = Ring()
+    keyring.set_keyring(made)
+    yield made
+    keyring.set_keyring(before)
+
+
+def test_a_password_is_typed_and_kept_in_the_keyring(shared, ring, monkeypatch):
+    cluster, database, _ = shared
+    monkeypatch.delenv("PGPASSWORD", raising=False)
+    monkeypatch.setenv("PGPASSFILE", "/nowhere")
+    where = cluster.by_port(database, f"writer_{database}")
+    with pytest.raises(PasswordNeededError, match="asks for a password"):
+        Library.open(where)
+    address = library_address(where)
+    assert type_password(address, "right-writer", keep=True) is True
+    Library.open(where).close()
+    monkeypatch.setattr(passwords, "_typed", {})
+    Library.open(where).close()
+    assert list(ring.kept) == [("zesty-abacus", f"writer_{database}@127.0.0.1:{cluster.port}")]
+    type_password(address, "wrong-and-secret")
+    Library.open(where).close()
+    forget_password(address)
+    type_password(address, "wrong-and-secret")
+    with pytest.raises(RefusedError, match="does not let you in") as told:
+        Library.open(where)
+    assert "wrong-and-secret" not in str(told.value) and ring.kept == {}
+    forget_password(address)
+
+
+def test_without_a_keyring_a_typed_password_lasts_as_long_as_the_program(shared, monkeypatch):
+    cluster, database, _ = shared
+    monkeypatch.setenv("PGPASSFILE", "/nowhere")
+    before = keyring.get_keyring()
+    keyring.set_keyring(keyring.backends.fail.Keyring())
+    try:
+        address = library_address(cluster.by_port(database, f"writer_{database}"))
+        assert type_password(address, "right-writer", keep=True) is False
+        Library.open(address).close()
+        forget_password(address)
+        with pytest.raises(PasswordNeededError):
+            Library.open(address)
+    finally:
+        keyring.set_keyring(before)

@@ -16,6 +16,9 @@ from ..core.captures.registry import recognise
 from ..core.captures.report import CaptureReadError
 from ..core.frames.capture import Capture
 from ..core.handover.writers import WRITERS, ExportError, export_tables, write_tables
+from ..core.library.address import library_address
+from ..core.library.errors import PasswordNeededError
+from ..core.library.passwords import type_password
 from ..core.library.store import Library
 from ..core.origin import Origin, write_origin
 from ..core.recipes.json_form import recipes_from_file
@@ -93,11 +96,20 @@ def _request(path: Path, recipes: list[Recipe]) -> SourceRequest:
 
 
 def open_library(where: str | Path) -> Library:
-    """Open a library given by its file, by its server's address, or by the folder of a trial."""
+    """Open a library given by its file, by its server's address, or by the folder of a trial.
+
+    A password that nothing else knows is asked for, if there is somebody to ask.
+    """
     text = str(where)
-    if "://" not in text and Path(text).is_dir():
-        return Library.open(Trial.open(Path(text)).library_address)
-    return Library.open(text)
+    is_trial = "://" not in text and Path(text).is_dir()
+    address = Trial.open(Path(text)).library_address if is_trial else library_address(text)
+    try:
+        return Library.open(address)
+    except PasswordNeededError:
+        if not sys.stdin.isatty():
+            raise
+        type_password(address, click.prompt(f"Password for {address}", hide_input=True, err=True))
+        return Library.open(address)
 
 
 def put_out(

@@ -105,8 +105,12 @@ def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
     return finish_opening(copy_shipped_trial(folder), progress)
 
 
-def open_library(where: str, *, create: bool) -> tuple[Library, list[LayoutHead]]:
+def open_library(
+    where: str, *, create: bool, password: str = "", keep: bool = False
+) -> tuple[Library, list[LayoutHead]]:
     """Open a library by its file or its server's address, or make one; return it with its newest states."""
+    if password:
+        laid.type_password(where, password, keep=keep)
     library = Library.create(where) if create else Library.open(where)
     try:
         return library, library.heads()
@@ -128,7 +132,11 @@ def finish_opening(trial: Trial, progress: Progress) -> OpenedTrial:
     """Bring in a trial's recordings and open its library."""
     made: BroughtIn = open_trial_capture(trial, progress)
     address = trial.library_address
-    library = Library.open(address) if address.exists() else Library.create(address, f"{trial.file.name} library")
+    try:
+        library = Library.open(address) if address.exists() else Library.create(address, f"{trial.file.name} library")
+    except laid.PasswordNeededError as needed:
+        needed.address = trial.file.library
+        raise
     density = lane_density(made.capture, STRIP_COLUMNS)
     return OpenedTrial(trial, made.capture, made.outcomes, library, library.heads(), density)
 

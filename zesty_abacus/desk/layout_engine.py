@@ -44,11 +44,14 @@ from ..core.layouts.reshape import (
 )
 from ..core.layouts.validate import check_layout
 from ..core.layouts.variants import Variant, present_ids, variants_of
+from ..core.library import passwords
+from ..core.library.address import library_address
 from ..core.library.documents import Comment, Recording
 from ..core.library.errors import (
     AgreementNeededError,
     ClashError,
     LibraryError,
+    PasswordNeededError,
     RefusedError,
     UnreachableError,
 )
@@ -139,6 +142,11 @@ def _standing(before: Layout | None, layout: Layout) -> str:
     return "" if before == layout else describe_change(before, layout)
 
 
+def type_password(where: str, password: str, *, keep: bool) -> None:
+    """Use a password for the server of an address as long as the program runs, and keep it in the keyring if asked."""
+    passwords.type_password(library_address(where), password, keep=keep)
+
+
 def without_content(layout: Layout) -> Layout:
     """Return a layout of the same name that says nothing: what a new one is compared with, and a removed one."""
     return msgspec.structs.replace(layout, fields=(), parts=(), checks=(), computed=(), note="", sender="")
@@ -184,12 +192,12 @@ def put_out_layouts(
 __all__ = [
     "ROLES", "SAID_EVERY_S", "TABLE", "WRITERS", "AgreementNeededError", "Brought", "BroughtIn", "CannotReshapeError",
     "Clash", "ClashError", "Comment", "Compared", "Difference", "Event", "Follower", "Found", "Known", "LibraryError",
-    "LibraryStanding", "MappingShelf", "Marks", "Merged", "OpenedTable", "Order", "Proposal", "Recording",
-    "RefusedError", "Rules", "Seen", "Sheet", "Somebody", "Standing", "Step", "TableMapping", "UnreachableError",
-    "Variant", "bring_in_layouts", "compare_layouts", "compare_sets", "decoded_differences", "ends_of",
-    "guess_mapping", "head_changes", "is_field_row", "joined", "keep_unsent", "mapping_by_example", "merge_layouts",
-    "merge_onto", "moved", "neighbour_of", "note_unsent", "open_layout_table", "orders_that_give", "parse_received",
-    "place_of", "present_ids", "put_out_layouts", "recordings_of", "reshaped", "rows_of", "sheet_of", "sheet_pages",
-    "split_off", "stretched", "unsent_edits", "variants_of", "watch", "what_it_is", "with_choice", "without_content",
-    "write_sheets",
+    "LibraryStanding", "MappingShelf", "Marks", "Merged", "OpenedTable", "Order", "PasswordNeededError", "Proposal",
+    "Recording", "RefusedError", "Rules", "Seen", "Sheet", "Somebody", "Standing", "Step", "TableMapping",
+    "UnreachableError", "Variant", "bring_in_layouts", "compare_layouts", "compare_sets", "decoded_differences",
+    "ends_of", "guess_mapping", "head_changes", "is_field_row", "joined", "keep_unsent", "mapping_by_example",
+    "merge_layouts", "merge_onto", "moved", "neighbour_of", "note_unsent", "open_layout_table", "orders_that_give",
+    "parse_received", "place_of", "present_ids", "put_out_layouts", "recordings_of", "reshaped", "rows_of",
+    "sheet_of", "sheet_pages", "split_off", "stretched", "type_password", "unsent_edits", "variants_of", "watch",
+    "what_it_is", "with_choice", "without_content", "write_sheets",
 ]  # fmt: skip

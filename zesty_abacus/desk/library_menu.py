@@ -7,7 +7,17 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QFrame, QGridLayout, QLineEdit, QMenu, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from .session import Session
 from .theme import text_font
@@ -41,17 +51,27 @@ class AskPanel(QFrame):
             line = QLineEdit()
             line.setPlaceholderText(placeholder)
             line.setAccessibleName(words)
+            if words == "password":
+                line.setEchoMode(QLineEdit.EchoMode.Password)
             line.returnPressed.connect(self.go.click)
             grid.addWidget(label(words, "section"), row, 0)
             grid.addWidget(line, row, 1)
             self.lines[words] = line
+        self._choices = QVBoxLayout()
         column = QVBoxLayout(self)
         column.addWidget(heading)
         column.addWidget(label(hint, "quiet", wrap=True))
         column.addLayout(grid)
+        column.addLayout(self._choices)
         column.addWidget(self.problem)
         column.addWidget(self.go, 0, Qt.AlignmentFlag.AlignRight)
         self.setFixedWidth(_WIDTH)
+
+    def add_choice(self, words: str) -> QCheckBox:
+        """Offer something to choose below the lines."""
+        made = QCheckBox(words)
+        self._choices.addWidget(made)
+        return made
 
     def show_below(self, anchor: QWidget) -> None:
         """Open with its right edge below a widget."""
@@ -155,12 +175,33 @@ class LibraryButton(QPushButton):
 
     def ask_server(self) -> None:
         """Ask for the address of a server."""
-        hint = "The password is taken from your pass file or service file and is never kept here."
-        self.panel = AskPanel(self, "Connect to a library on a server", hint,
-                              (("address", "postgresql://user@host/name"),), "Connect")  # fmt: skip
-        panel = self.panel
-        use, line = self._session.use_library, panel.lines["address"]
-        panel.go.clicked.connect(lambda: use(line.text().strip(), tell=self._told))
+        hint = "The password is taken from your pass file or service file; type it only if there is none."
+        panel = AskPanel(self, "Connect to a library on a server", hint,
+                         (("address", "postgresql://user@host/name"), ("password", "if there is no pass file")),
+                         "Connect")  # fmt: skip
+        self.panel = panel
+        keep = panel.add_choice("keep it in the keyring of this desktop")
+
+        def connect() -> None:
+            where, password = panel.lines["address"].text().strip(), panel.lines["password"].text()
+            self._session.use_library(where, password=password, keep=keep.isChecked(), tell=self._told)
+
+        panel.go.clicked.connect(connect)
+        panel.show_below(self)
+
+    def ask_password(self, where: str, again: Callable[[], None]) -> None:
+        """Ask for the password of the library that a trial uses, and open the trial again."""
+        panel = AskPanel(self, "The library asks for your password", where, (("password", ""),), "Open")
+        self.panel = panel
+        keep = panel.add_choice("keep it in the keyring of this desktop")
+
+        def go() -> None:
+            self._session.engine.laid.type_password(where, panel.lines["password"].text(), keep=keep.isChecked())
+            panel.close()
+            self.panel = None
+            again()
+
+        panel.go.clicked.connect(go)
         panel.show_below(self)
 
     def ask_release(self) -> None:

@@ -58,6 +58,8 @@ class Session(QObject):
         Explained bits were counted again.
     kind_changed, bits_changed, traces_changed, form_changed
         Another kind, selection, list of traces, or way to show payloads.
+    password_wanted
+        (address, again) the library of a trial asks for a password; ``again`` opens the trial once more.
     desk_wanted
         (name) some view asks for another desk.
     told
@@ -72,6 +74,7 @@ class Session(QObject):
     bits_changed = pyqtSignal()
     traces_changed = pyqtSignal()
     form_changed = pyqtSignal()
+    password_wanted = pyqtSignal(str, object)
     desk_wanted = pyqtSignal(str)
     told = pyqtSignal(str, str)
 
@@ -174,9 +177,19 @@ class Session(QObject):
     def _open(self, title: str, work: Any) -> None:
         def whole(progress: Any) -> Any:
             engine = importlib.import_module(f"{__package__}.engine")
-            return engine, work(engine, progress)
+            try:
+                return engine, work(engine, progress)
+            except engine.laid.PasswordNeededError as needed:
+                return engine, needed
 
-        self.jobs.start("open", title, whole, self._on_opened, lambda text: self.told.emit("wrong", text))
+        def opened(answer: tuple[Any, Any]) -> None:
+            if isinstance(answer[1], Exception):
+                self.engine = answer[0]
+                self.password_wanted.emit(getattr(answer[1], "address", ""), lambda: self._open(title, work))
+            else:
+                self._on_opened(answer)
+
+        self.jobs.start("open", title, whole, opened, lambda text: self.told.emit("wrong", text))
 
     def _on_opened(self, answer: tuple[Any, heavy.OpenedTrial]) -> None:
         self.engine, made = answer
@@ -212,10 +225,13 @@ class Session(QObject):
         if problems:
             self.told.emit("wrong", f"{problems} problems while reading; see Intake.")
 
-    def use_library(self, where: str, *, create: bool = False, tell: Callable[[str, str], None]) -> None:
+    def use_library(
+        self, where: str, *, create: bool = False, password: str = "", keep: bool = False,
+        tell: Callable[[str, str], None],
+    ) -> None:  # fmt: skip
         """Use another library for this trial; ``tell`` hears (tone, sentence) of how it went.
 
-        Nothing changes unless the library can be used.
+        Nothing changes unless the library can be used. A password that is given may be kept in the keyring.
         """
         engine, trial = self.engine, self.trial
 
@@ -232,7 +248,8 @@ class Session(QObject):
             tell("good", f"{library.name} is in use, with {len(heads)} layouts.")
 
         self.jobs.start(
-            "library", "opening the library", lambda _progress: engine.open_library(where, create=create), use,
+            "library", "opening the library",
+            lambda _progress: engine.open_library(where, create=create, password=password, keep=keep), use,
             lambda sentence: tell("wrong", sentence), in_line=True,
         )  # fmt: skip
 

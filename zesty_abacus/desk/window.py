@@ -160,6 +160,7 @@ class Window(QMainWindow):
         self.library.releases.make_wanted.connect(self.library_label.ask_release)
         session.desk_wanted.connect(self.show_desk)
         session.opened.connect(self._on_opened)
+        session.password_wanted.connect(self.library_label.ask_password)
         session.edits.kept.connect(self._show_library)
         session.layouts_changed.connect(self._show_library)
         shared = session.shared

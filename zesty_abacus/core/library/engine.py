@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -11,10 +12,15 @@ from alembic.config import Config
 from alembic.script import ScriptDirectory
 
 from .address import LibraryAddress
-from .errors import LibraryError, NewerLibraryError, mapped_errors
+from .errors import LibraryError, NewerLibraryError, PasswordNeededError, RefusedError, mapped_errors
+from .passwords import known_passwords
 
 _BUSY_MS = 10_000
-_CONNECT_S = 10
+_PATIENCE = {
+    "connect_timeout": 10, "tcp_user_timeout": 8000,
+    "keepalives": 1, "keepalives_idle": 5, "keepalives_interval": 2, "keepalives_count": 3,
+}  # fmt: skip
+"""A network that is cut says nothing: after so long a silence the server is taken not to answer."""
 _MIGRATION_LOCK = 0x7A65737479
 """Number of the lock that makes two programs migrate one after the other."""
 WRITES = "zesty_writes"
@@ -33,7 +39,27 @@ def open_engine(address: LibraryAddress, *, create: bool) -> sa.Engine:
     NewerLibraryError
         If a later version of the program made it.
     """
-    engine = _sqlite_engine(address.path, create=create) if address.path is not None else _server_engine(address)
+    if address.path is not None:
+        return _opened(_sqlite_engine(address.path, create=create), address, create=create)
+    try:
+        return _opened(_server_engine(address), address, create=create)
+    except PasswordNeededError as needed:
+        # the client library knows none: what was typed, or is in the keyring, is tried
+        return _opened_with(known_passwords(address), address, needed, create=create)
+
+
+def _opened_with(
+    passwords: Iterator[str], address: LibraryAddress, refused: LibraryError, *, create: bool
+) -> sa.Engine:
+    for password in passwords:
+        try:
+            return _opened(_server_engine(address, password), address, create=create)
+        except RefusedError as error:
+            refused = error
+    raise refused
+
+
+def _opened(engine: sa.Engine, address: LibraryAddress, *, create: bool) -> sa.Engine:
     where = str(address)
     with mapped_errors(where):
         try:
@@ -61,12 +87,13 @@ def _sqlite_engine(path: Path, *, create: bool) -> sa.Engine:
     return engine
 
 
-def _server_engine(address: LibraryAddress) -> sa.Engine:
+def _server_engine(address: LibraryAddress, password: str | None = None) -> sa.Engine:
     assert address.url is not None
+    secret = {"password": password} if password is not None else {}
     # a connection that the server dropped is noticed before it is used
     return sa.create_engine(
         address.url, pool_pre_ping=True, pool_size=4, max_overflow=4,
-        connect_args={"connect_timeout": _CONNECT_S, "application_name": "zesty-abacus"},
+        connect_args={"application_name": "zesty-abacus", **_PATIENCE, **secret},
     )  # fmt: skip
 
 

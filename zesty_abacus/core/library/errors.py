@@ -5,6 +5,7 @@ LibraryError
 ├── ClashError           and changed the same thing differently
 ├── AgreementNeededError others agree first
 ├── RefusedError         the database does not allow this user to do it
+│   └── PasswordNeededError
 ├── UnreachableError     the server does not answer
 ├── UnknownLayoutError   no such layout or revision
 └── NewerLibraryError    made by a later version of the program
@@ -49,6 +50,18 @@ class ClashError(LibraryError):
 
 class RefusedError(LibraryError):
     """The database does not allow it."""
+
+
+class PasswordNeededError(RefusedError):
+    """The server asks for a password, and nobody has said one.
+
+    Attributes
+    ----------
+    address
+        As a trial names the library; empty where nobody has put it in.
+    """
+
+    address = ""
 
 
 class UnreachableError(LibraryError):
@@ -104,6 +117,9 @@ def _mapped(error: sqlalchemy.exc.SQLAlchemyError, where: str) -> LibraryError:
     if state == "42501" or "readonly database" in text:
         return RefusedError("you may look at this library and not change it.", where=where,
                             hint="Ask its keeper for the right to write.")  # fmt: skip
+    if "no password supplied" in text:
+        return PasswordNeededError("the server asks for a password.", where=where,
+                                   hint="Put it into the pass file (~/.pgpass), or type it when asked.")  # fmt: skip
     if state in ("28P01", "28000") or "password" in text or "authentication" in text:
         return RefusedError("the server does not let you in.", where=where,
                             hint="Look at your user name and at the pass file (~/.pgpass).")  # fmt: skip

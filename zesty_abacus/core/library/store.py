@@ -231,6 +231,9 @@ class Library:
         base = self._history.state_at(connection, parent)
         newest = self._head_of(before)
         both = merge_onto(base, layout, newest, str(self.address))
+        if both == newest.layout:
+            # it is there already: made twice because the answer of the first time was lost on its way
+            return newest
         own = reason or describe_change(base, layout)
         words = f"{own} (merged with the change by {newest.revision.author})"
         return LayoutHead(both, self._append(connection, layout.id, both, before, author, words, proposal))

@@ -1,0 +1,67 @@
+"""Passwords of servers: asked for, or kept by the desktop's keyring; never in a file of ours, an address or a log.
+
+The server's client library looks into the pass file, a service file and ``PGPASSWORD`` by itself, before any of this.
+"""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+
+import keyring
+import keyring.errors
+
+from .address import LibraryAddress
+
+_SERVICE = "zesty-abacus"
+_typed: dict[str, str] = {}
+"""What was typed since the program began; gone with it."""
+
+
+def type_password(address: LibraryAddress, password: str, *, keep: bool = False) -> bool:
+    """Use a password for a server as long as the program runs.
+
+    Parameters
+    ----------
+    keep
+        Put it into the keyring of the desktop, too.
+
+    Returns
+    -------
+    bool
+        Whether it is in the keyring; there may be none on this machine.
+    """
+    _typed[_entry(address)] = password
+    if not keep:
+        return False
+    try:
+        keyring.set_password(_SERVICE, _entry(address), password)
+    except keyring.errors.KeyringError:
+        return False
+    return True
+
+
+def forget_password(address: LibraryAddress) -> None:
+    """Forget a password that was typed, and take it out of the keyring."""
+    _typed.pop(_entry(address), None)
+    with contextlib.suppress(keyring.errors.KeyringError):
+        keyring.delete_password(_SERVICE, _entry(address))
+
+
+def known_passwords(address: LibraryAddress) -> Iterator[str]:
+    """Yield what may be the password of a server: what was typed, then what the keyring has."""
+    entry = _entry(address)
+    if entry in _typed:
+        yield _typed[entry]
+    with contextlib.suppress(keyring.errors.KeyringError):
+        kept = keyring.get_password(_SERVICE, entry)
+        if kept is not None:
+            yield kept
+
+
+def _entry(address: LibraryAddress) -> str:
+    """Return what the password belongs to: a login on a server, whatever database."""
+    url = address.url
+    assert url is not None, "a file has no password"
+    host = url.host or str(url.query.get("host") or "this host")
+    return f"{url.username or ''}@{host}:{url.port or ''}"
