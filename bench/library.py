@@ -9,18 +9,19 @@ import msgspec
 import sqlalchemy as sa
 
 from bench.table import Line, best
+from tests.cluster import Cluster
 from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.library.follow import Follower
 from zesty_abacus.core.library.store import Library
 
 LAYOUTS = 2000
 ROUNDS = 50
 
 
-def _add_history(path: Path) -> None:
+def _add_history(library: Library) -> None:
     """Put earlier revisions below the heads at once; through the program it would take minutes."""
-    engine = sa.create_engine(f"sqlite:///{path}")
-    with engine.begin() as connection:
+    with library.engine.begin() as connection:
         for turn in range(1, ROUNDS):
             connection.execute(
                 sa.text(
@@ -30,12 +31,19 @@ def _add_history(path: Path) -> None:
                 ),
                 {"turn": turn},
             )
-    engine.dispose()
 
 
 def measure(folder: Path) -> list[Line]:
-    """Measure a library of 100 000 revisions of 2 000 layouts."""
-    library = Library.create(folder / "large.sqlite")
+    """Measure a library of 100 000 revisions of 2 000 layouts, in a file and on a server."""
+    lines = _measure(Library.create(folder / "large.sqlite"), "a file")
+    cluster = Cluster()
+    try:
+        return lines + _measure(Library.create(cluster.address(cluster.new_database())), "a server")
+    finally:
+        cluster.close()
+
+
+def _measure(library: Library, where: str) -> list[Line]:
     layouts = [
         new_layout(
             f"message {number}",
@@ -46,8 +54,13 @@ def measure(folder: Path) -> list[Line]:
         for number in range(LAYOUTS)
     ]
     library.import_layouts(layouts, author="bench", reason="first")
-    _add_history(folder / "large.sqlite")
+    _add_history(library)
     search = best(lambda: library.search("value 1234"), rounds=5)
+    listed = best(lambda: library.find(""), rounds=5)
+    heads = best(library.heads, rounds=3)
+    follower = Follower(library, library.marks().layouts)
+    follower.look()
+    look = best(follower.look, rounds=5)
     head = library.head_of(layouts[0].id)
     assert head is not None
     parent, slowest = head.revision.id, 0.0
@@ -57,6 +70,14 @@ def measure(folder: Path) -> list[Line]:
         slowest = max(slowest, time.perf_counter() - begin)
     library.close()
     return [
-        Line("search among 100 000 revisions of 2 000 layouts", f"{search * 1e3:.1f} ms", "50 ms", search < 0.05),
-        Line("a commit there, the slowest of 30", f"{slowest * 1e3:.1f} ms", "100 ms", slowest < 0.1),
+        Line(
+            f"search among 100 000 revisions of 2 000 layouts, {where}",
+            f"{search * 1e3:.1f} ms",
+            "50 ms",
+            search < 0.05,
+        ),
+        Line("  the list of all 2 000 layouts", f"{listed * 1e3:.1f} ms"),
+        Line("  opening: all newest states", f"{heads * 1e3:.0f} ms"),
+        Line("  a look for news", f"{look * 1e3:.1f} ms"),
+        Line("  a commit there, the slowest of 30", f"{slowest * 1e3:.1f} ms", "100 ms", slowest < 0.1),
     ]

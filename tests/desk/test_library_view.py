@@ -306,3 +306,25 @@ def test_the_list_paints_every_standing(pilot, other):
     picture = view.view.viewport().grab(box).toImage()
     colors = {picture.pixelColor(x, y).name() for x in range(picture.width()) for y in range(picture.height())}
     assert len(colors) > 10, "words and a background are painted"
+
+
+def test_agreed_words_for_moments_are_offered_where_one_is_written_down(pilot, other):
+    window = pilot.window
+    window.show_library("Moments")
+    view = window.library.moments
+    pilot.click(view.add)
+    pilot.wait(lambda: "hook released" in view.shown, "the moments of the trial")
+    pilot.type(view.line, "tow begins = the line is tight", enter=True)
+    pilot.wait(lambda: view.shown[-1] == "tow begins", "the new words")
+    (head,) = other.moments.heads()
+    assert head.state.moments[-1].meaning == "the line is tight" and head.revision.author == "mara"
+    pilot.click(view.add)
+    assert "there already" in window.foot.told.text()
+    window.show_desk("Read")
+    window.strip.begin_moment()
+    entry = window.strip._entry
+    QTest.keyClicks(entry, "beg")
+    completer = entry.completer()
+    assert [completer.completionModel().index(0, 0).data(), completer.completionCount()] == ["tow begins", 1]
+    QTest.keyClick(entry, Qt.Key.Key_Escape)
+    window.strip._drop_entry()

@@ -15,6 +15,7 @@ from tests.desk.pilot import Pilot
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.core.library.address import library_address
 from zesty_abacus.core.library.passwords import forget_password
+from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.roles import make_roles
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.demo.trial import copy_shipped_trial
@@ -234,3 +235,50 @@ def test_a_server_that_asks_for_a_password_is_answered(pilot, cluster, monkeypat
     pilot.settle()
     assert button.text().startswith("guarded") and "asks for" not in pilot.window.foot.told.text()
     forget_password(library_address(where))
+
+
+def test_a_change_is_proposed_in_one_window_agreed_in_the_other_and_released(both, cluster):
+    """As two people with logins of their own, of whom the server knows who is who."""
+    one, two = both
+    address = library_address(one.session.trial.file.library)
+    owner = Library.open(address)
+    make_roles(owner)
+    owner.proposals.set_rules(Rules(needed=1), author="ada")
+    for hands, name in ((one, "mara"), (two, "ada")):
+        role = "writer" if name == "mara" else "keeper"
+        made = f"DO $$ BEGIN CREATE ROLE {name} LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END $$"
+        cluster.execute("postgres", made)
+        cluster.execute("postgres", f"GRANT zesty_{role} TO {name}")
+        hands.session.use_library(cluster.address(address.url.database, name), tell=lambda *_: None)
+        hands.settle()
+        hands.session.shared.set_author(name)
+    change(one, "rate", unit="rad/s")
+    one.settle()
+    assert "your edit is a draft" in one.window.foot.told.text() and field(two, "rate").unit != "rad/s"
+    draft = one.window.layouts.side.agreement.draft
+    one.type(draft.reason, "the drawing says so", enter=True)
+    inbox = two.window.library.inbox
+    two.window.show_library("Proposals")
+    two.wait(lambda: len(inbox.cards) == 1, "the proposal in the other window")
+    assert "1 proposed" in two.window.library_label.text()
+    two.click(inbox.cards[0].buttons["compare"])
+    assert two.window.layouts.comparison.isVisible()
+    two.window.show_library("Proposals")
+    two.settle()
+    two.click(inbox.cards[0].buttons["agree"])
+    one.wait(lambda: field(one, "rate").unit == "rad/s", "what was agreed")
+    history = owner.history(one.session.layout_of(one.kind(FEEDBACK)).id)
+    assert (history[0].author, history[0].login) == ("mara", "ada"), "the one who agreed is the one who wrote it"
+    assert history[0].reason == "the drawing says so (agreed by ada)"
+    two.window.show_library("Releases")
+    two.settle()
+    two.click(two.window.library.releases.make)
+    panel = two.window.library_label.panel
+    two.type(panel.lines["name"], "run 14", enter=True)
+    one.window.show_library("Releases")
+    one.wait(lambda: [shown.name for shown in one.window.library.releases.releases] == ["run 14"], "the release")
+    one.window.library_label.ask_release()
+    one.type(one.window.library_label.panel.lines["name"], "mine", enter=True)
+    assert "the right" in one.window.library_label.panel.problem.text()
+    one.window.library_label.panel.close()
+    owner.close()

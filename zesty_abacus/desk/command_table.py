@@ -11,6 +11,7 @@ if TYPE_CHECKING:
 
 DESKS = ("Intake", "Read", "Unravel", "Layouts", "Hand over")
 """The desks in the order of the work."""
+_LIBRARY_PAGES = {"Layouts": "Ctrl+L", "Proposals": "Ctrl+P", "Releases": "", "Recordings": "", "Moments": ""}
 
 
 def command_table(window: Window) -> list[Command]:
@@ -31,7 +32,7 @@ def _desk_commands(window: Window) -> list[Command]:
         for number, name in enumerate(DESKS, 1)
     ] + [
         Command(f"library {page}", f"Library: {page.lower()}", key, lambda page=page: window.show_library(page))  # type: ignore[misc]
-        for page, key in (("Layouts", "Ctrl+L"), ("Proposals", "Ctrl+P"), ("Releases", ""), ("Recordings", ""))
+        for page, key in _LIBRARY_PAGES.items()
     ]
 
 

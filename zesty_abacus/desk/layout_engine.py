@@ -46,7 +46,7 @@ from ..core.layouts.validate import check_layout
 from ..core.layouts.variants import Variant, present_ids, variants_of
 from ..core.library import passwords
 from ..core.library.address import library_address
-from ..core.library.documents import Comment, Recording
+from ..core.library.documents import Comment, NamedMoment, Recording
 from ..core.library.errors import (
     AgreementNeededError,
     ClashError,
@@ -56,6 +56,7 @@ from ..core.library.errors import (
     UnreachableError,
 )
 from ..core.library.follow import Follower, Seen
+from ..core.library.moments import add_moments, parse_moment
 from ..core.library.presence import SAID_EVERY_S, Somebody
 from ..core.library.proposals import Event, Proposal, Rules, Step
 from ..core.library.search import Found
@@ -192,12 +193,13 @@ def put_out_layouts(
 __all__ = [
     "ROLES", "SAID_EVERY_S", "TABLE", "WRITERS", "AgreementNeededError", "Brought", "BroughtIn", "CannotReshapeError",
     "Clash", "ClashError", "Comment", "Compared", "Difference", "Event", "Follower", "Found", "Known", "LibraryError",
-    "LibraryStanding", "MappingShelf", "Marks", "Merged", "OpenedTable", "Order", "PasswordNeededError", "Proposal",
-    "Recording", "RefusedError", "Rules", "Seen", "Sheet", "Somebody", "Standing", "Step", "TableMapping",
-    "UnreachableError", "Variant", "bring_in_layouts", "compare_layouts", "compare_sets", "decoded_differences",
-    "ends_of", "guess_mapping", "head_changes", "is_field_row", "joined", "keep_unsent", "mapping_by_example",
-    "merge_layouts", "merge_onto", "moved", "neighbour_of", "note_unsent", "open_layout_table", "orders_that_give",
-    "parse_received", "place_of", "present_ids", "put_out_layouts", "recordings_of", "reshaped", "rows_of",
-    "sheet_of", "sheet_pages", "split_off", "stretched", "type_password", "unsent_edits", "variants_of", "watch",
-    "what_it_is", "with_choice", "without_content", "write_sheets",
+    "LibraryStanding", "MappingShelf", "Marks", "Merged", "NamedMoment", "OpenedTable", "Order",
+    "PasswordNeededError", "Proposal", "Recording", "RefusedError", "Rules", "Seen", "Sheet", "Somebody", "Standing",
+    "Step", "TableMapping", "UnreachableError", "Variant", "add_moments", "bring_in_layouts", "compare_layouts",
+    "compare_sets", "decoded_differences", "ends_of", "guess_mapping", "head_changes", "is_field_row", "joined",
+    "keep_unsent", "mapping_by_example", "merge_layouts", "merge_onto", "moved", "neighbour_of", "note_unsent",
+    "open_layout_table", "orders_that_give", "parse_moment", "parse_received", "place_of", "present_ids",
+    "put_out_layouts", "recordings_of", "reshaped", "rows_of", "sheet_of", "sheet_pages", "split_off", "stretched",
+    "type_password", "unsent_edits", "variants_of", "watch", "what_it_is", "with_choice", "without_content",
+    "write_sheets",
 ]  # fmt: skip

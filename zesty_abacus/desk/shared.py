@@ -33,6 +33,8 @@ class SharedLibrary(QObject):
         Changes that wait for agreement, oldest first.
     rules
         What the library asks for before it keeps a change.
+    moments
+        The words for moments that the team has agreed on.
     is_answering
 
     Events
@@ -42,7 +44,7 @@ class SharedLibrary(QObject):
     people_changed, proposals_changed
     notes_changed
         Something was said, or listed.
-    releases_changed
+    releases_changed, moments_changed
     told
         (tone, sentence) for the foot.
     """
@@ -51,6 +53,7 @@ class SharedLibrary(QObject):
     people_changed = pyqtSignal()
     proposals_changed = pyqtSignal()
     notes_changed = pyqtSignal()
+    moments_changed = pyqtSignal()
     releases_changed = pyqtSignal()
     told = pyqtSignal(str, str)
 
@@ -65,6 +68,7 @@ class SharedLibrary(QObject):
         self.people: list[laid.Somebody] = []
         self.proposals: list[laid.Proposal] = []
         self.rules: laid.Rules | None = None
+        self.moments: list[laid.NamedMoment] = []
         self.is_answering = True
         self.edits.told.connect(lambda sentence: self.told.emit("", sentence))
         self.edits.refused.connect(lambda sentence: self.told.emit("wrong", sentence))
@@ -84,6 +88,7 @@ class SharedLibrary(QObject):
             before.close()
         for event in (self.seen, self.people_changed, self.proposals_changed):
             event.emit()
+        self.read_moments()
 
     def set_author(self, author: str) -> None:
         """Take a name for what is done from now on."""
@@ -158,6 +163,14 @@ class SharedLibrary(QObject):
         self.ask("reading proposals", lambda library: (library.proposals.open(), library.proposals.rules()),
                  self._on_proposals)  # fmt: skip
 
+    def read_moments(self) -> None:
+        """Read the words for moments."""
+        self.ask("reading moments", lambda library: library.moments.heads(), self._on_moments)
+
+    def _on_moments(self, heads: list[Any]) -> None:
+        self.moments = [moment for head in heads for moment in head.state.moments]
+        self.moments_changed.emit()
+
     def _on_proposals(self, answer: Any) -> None:
         self.proposals, self.rules = answer
         self.proposals_changed.emit()
@@ -173,6 +186,7 @@ class SharedLibrary(QObject):
             self.read_proposals()
         if before is not None and before.documents != marks.documents:
             self.notes_changed.emit()
+            self.read_moments()
         if before is not None and before.releases != marks.releases:
             self.releases_changed.emit()
 

@@ -6,10 +6,10 @@ from pathlib import Path
 from uuid import UUID, uuid4
 
 import click
-import msgspec
 
-from ...core.library.documents import Comment, MomentsCatalogue, NamedMoment
+from ...core.library.documents import Comment
 from ...core.library.errors import LibraryError
+from ...core.library.moments import USUAL, add_moments, parse_moment
 from ...core.library.store import Library
 from ...core.trial.recorded import recordings_of
 from ..output import opened_recordings
@@ -65,14 +65,14 @@ def recordings(where: str, sources: tuple[Path, ...], author: str, as_json: bool
 @library.command()
 @LIBRARY
 @click.argument("texts", nargs=-1)
-@click.option("--catalogue", default="moments", show_default=True, help="Name of the catalogue.")
+@click.option("--catalogue", default=USUAL, show_default=True, help="Name of the catalogue.")
 @AUTHOR
 @AS_JSON
 def moments(where: str, texts: tuple[str, ...], catalogue: str, author: str, as_json: bool) -> None:
     """Add TEXTS, each WORDS or WORDS=MEANING, to a catalogue of moments; without TEXTS show all catalogues."""
     with opened(where) as target:
         if texts:
-            _add_moments(target, catalogue, [_moment(text) for text in texts], author)
+            add_moments(target, [parse_moment(text) for text in texts], author=author, name=catalogue)
         found = [head.state for head in target.moments.heads()]
     if as_json:
         say_json(found)
@@ -80,23 +80,6 @@ def moments(where: str, texts: tuple[str, ...], catalogue: str, author: str, as_
     for one in found:
         for moment in one.moments:
             click.echo(f"{one.name}: {moment.text}{f' = {moment.meaning}' if moment.meaning else ''}")
-
-
-def _moment(text: str) -> NamedMoment:
-    words, _, meaning = text.partition("=")
-    return NamedMoment(words.strip(), meaning.strip())
-
-
-def _add_moments(target: Library, name: str, fresh: list[NamedMoment], author: str) -> None:
-    head = next((one for one in target.moments.heads() if one.state.name == name), None)
-    known = {one.text: one for one in head.state.moments} if head is not None else {}
-    known |= {one.text: one for one in fresh}
-    state = head.state if head is not None else MomentsCatalogue(uuid4(), name)
-    state = msgspec.structs.replace(state, moments=tuple(known.values()))
-    words = ", ".join(one.text for one in fresh)
-    target.moments.commit(
-        state, parent=head.revision.id if head is not None else None, author=author, reason=f"added {words}"
-    )
 
 
 def _layout(target: Library, name: str) -> UUID:

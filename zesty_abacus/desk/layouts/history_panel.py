@@ -83,7 +83,8 @@ class HistoryPanel(Panel):
         session.jobs.start("history", "reading the history", work, self._show)
 
     def _take_author(self) -> None:
-        if self._session.engine is not None and self.author.text() != self._session.edits.author:
+        # leaving the entry takes nothing over that was not typed into it
+        if self._session.engine is not None and self.author.isModified():
             self._session.set_author(self.author.text())
             self.author.setText(self._session.edits.author)
 

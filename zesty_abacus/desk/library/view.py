@@ -13,11 +13,12 @@ from ..session import Session
 from ..widgets.parts import DeskHead, hairline
 from .inbox import Inbox
 from .layout_list import LayoutList
+from .moments import MomentsView
 from .recordings import RecordingsView
 from .releases import ReleasesView
 from .side import LibrarySide
 
-PAGES = ("Layouts", "Proposals", "Releases", "Recordings")
+PAGES = ("Layouts", "Proposals", "Releases", "Recordings", "Moments")
 
 
 class LibraryView(QWidget):
@@ -32,7 +33,7 @@ class LibraryView(QWidget):
     ----------
     side
         The panel for the right side.
-    tabs, list, inbox, releases, recordings
+    tabs, list, inbox, releases, recordings, moments
     """
 
     name = "Library"
@@ -49,9 +50,11 @@ class LibraryView(QWidget):
         self.inbox = Inbox(session)
         self.releases = ReleasesView(session)
         self.recordings = RecordingsView(session)
+        self.moments = MomentsView(session)
         self.side = LibrarySide(session)
         self._stack = QStackedWidget()
-        for page, part in zip(PAGES, (self.list, self.inbox, self.releases, self.recordings), strict=True):
+        parts = self.list, self.inbox, self.releases, self.recordings, self.moments
+        for page, part in zip(PAGES, parts, strict=True):
             self.tabs.addTab(page)
             self._stack.addWidget(part)
         column = QVBoxLayout(self)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QLineEdit, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QCompleter, QLineEdit, QSizePolicy, QWidget
 
 from ..clock import span_text, time_text
 from ..session import Session
@@ -56,6 +56,11 @@ class Strip(QWidget):
         entry.setPlaceholderText("What happened here?")
         entry.setAccessibleName("Moment")
         entry.setFixedWidth(190)
+        # what the team calls such a thing is offered, so that it is called so here
+        words = QCompleter([moment.text for moment in self._session.shared.moments], entry)
+        words.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        words.setFilterMode(Qt.MatchFlag.MatchContains)
+        entry.setCompleter(words)
         x = min(self._x_of(self._session.clock.cursor_ns), self.width() - 200)
         entry.move(int(x), 2)
         entry.returnPressed.connect(self._keep_moment)
