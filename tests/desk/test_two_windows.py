@@ -282,3 +282,38 @@ def test_a_change_is_proposed_in_one_window_agreed_in_the_other_and_released(bot
     assert "the right" in one.window.library_label.panel.problem.text()
     one.window.library_label.panel.close()
     owner.close()
+
+
+def test_a_trial_is_opened_with_a_working_copy_while_the_server_is_away(both, cluster, tmp_path):
+    """It is taken along in the window, worked with at sea, and brought together on return."""
+    one, two = both
+    folder, copy = one.session.trial.folder, tmp_path / "sea.sqlite"
+    button = one.window.library_label
+    button.ask_copy()
+    one.type(button.panel.lines["file"], str(copy), enter=True)
+    one.wait(lambda: button.panel is None and copy.exists(), "the working copy")
+    assert "taken" in one.window.foot.told.text()
+    cluster.stop()
+    window = make_window()
+    window.show()
+    at_sea = Pilot(window)
+    window.session.open_trial(folder)
+    at_sea.wait(lambda: window.library_label.panel is not None, "the question")
+    assert "does not answer" in window.foot.told.text() and window.session.capture is None
+    panel = window.library_label.panel
+    assert panel.go.text() == "Try again"
+    at_sea.type(panel.lines["working copy"], str(copy))
+    assert panel.go.text() == "Open with it"
+    panel.go.click()
+    at_sea.wait_open()
+    assert window.library_label.text().startswith("shared library, working copy")
+    change(at_sea, "angle", note="made at sea")
+    at_sea.settle()
+    window.close()
+    let_go(window)
+    cluster.start()
+    button.ask_copy()
+    one.type(button.panel.lines["file"], str(copy), enter=True)
+    one.wait(lambda: button.panel is None, "the meeting")
+    two.wait(lambda: field(two, "angle").note == "made at sea", "the other window")
+    assert "postgresql://" in (folder / "trial.json").read_text(), "the trial names its own library still"

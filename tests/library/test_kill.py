@@ -7,6 +7,7 @@ import sys
 import time
 
 from tests.library.test_store import pod
+from zesty_abacus.core.library.proposals import Rules, Step
 from zesty_abacus.core.library.store import Library
 
 KILLS = int(os.environ.get("KILLS", "25"))
@@ -61,3 +62,28 @@ def test_a_full_disk_loses_nothing_that_was_acknowledged(tmp_path):
     assert int(head.layout.note) == told[-1]
     library.commit(pod("Another", 2), parent=None, author="later")
     library.close()
+
+
+def test_an_agreement_that_is_killed_is_whole_or_was_not(team, library, address):
+    """Whoever agrees is killed: what is kept was agreed, and what was agreed by enough is kept."""
+    second = str(team.jo.address.path or address.replace("keeper@", "jo@"))
+    library.commit(pod(), parent=None, author="first")
+    library.proposals.set_rules(Rules(needed=1), author="keeper")
+    moments = random.Random(11)
+    ended = 0
+    for _ in range(max(KILLS // 3, 5)):
+        agreeing = subprocess.Popen(
+            [sys.executable, "-m", "tests.library.agreeing_process", str(address), second],
+            stdout=subprocess.PIPE, text=True,
+        )  # fmt: skip
+        assert agreeing.stdout is not None
+        agreeing.stdout.readline()
+        time.sleep(moments.uniform(0, 0.08))
+        agreeing.kill()
+        agreeing.wait()
+        agreeing.stdout.close()
+    kept = {one.id for one in library.proposals.all(100_000) if one.standing is Step.KEPT}
+    for one in library.proposals.all(100_000):
+        assert bool(one.agreed) == (one.id in kept), "agreed and kept are one thing"
+        ended += one.id in kept
+    assert ended >= 5 and len(library.history(library.layouts()[0].id)) == ended + 1

@@ -69,6 +69,7 @@ from ..core.layouts.templates import (
 )
 from ..core.layouts.validate import check_layout
 from ..core.layouts.windows import from_window
+from ..core.library.address import library_address
 from ..core.library.store import LayoutHead, Library, Revision, default_author
 from ..core.origin import Origin
 from ..core.progress import Progress
@@ -95,9 +96,15 @@ class OpenedTrial:
     density: NDArray[np.int64]
 
 
-def open_trial(path: Path, progress: Progress) -> OpenedTrial:
-    """Open a trial, its capture and its library, which is made if there is none yet."""
-    return finish_opening(Trial.open(path), progress)
+def open_trial(path: Path, progress: Progress, library: str = "") -> OpenedTrial:
+    """Open a trial, its capture and its library, which is made if there is none yet.
+
+    Parameters
+    ----------
+    library
+        Used this once in the place of the trial's own, which does not answer.
+    """
+    return finish_opening(Trial.open(path), progress, library)
 
 
 def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
@@ -128,17 +135,17 @@ def library_named(where: str, folder: Path) -> str:
     return str(absolute.relative_to(folder.resolve()) if inside else absolute)
 
 
-def finish_opening(trial: Trial, progress: Progress) -> OpenedTrial:
-    """Bring in a trial's recordings and open its library."""
+def finish_opening(trial: Trial, progress: Progress, library: str = "") -> OpenedTrial:
+    """Bring in a trial's recordings and open its library, or another one in its place."""
     made: BroughtIn = open_trial_capture(trial, progress)
-    address = trial.library_address
+    address = library_address(library) if library else trial.library_address
     try:
-        library = Library.open(address) if address.exists() else Library.create(address, f"{trial.file.name} library")
-    except laid.PasswordNeededError as needed:
-        needed.address = trial.file.library
+        opened = Library.open(address) if address.exists() else Library.create(address, f"{trial.file.name} library")
+    except (laid.PasswordNeededError, laid.UnreachableError) as away:
+        away.address = library or trial.file.library
         raise
     density = lane_density(made.capture, STRIP_COLUMNS)
-    return OpenedTrial(trial, made.capture, made.outcomes, library, library.heads(), density)
+    return OpenedTrial(trial, made.capture, made.outcomes, opened, opened.heads(), density)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -62,6 +62,7 @@ from ..core.library.proposals import Event, Proposal, Rules, Step
 from ..core.library.search import Found
 from ..core.library.search import Standing as LibraryStanding
 from ..core.library.store import Library, Marks, merge_onto
+from ..core.library.sync import SyncReport, sync
 from ..core.library.unsent import keep_waiting, read_waiting, unsent_path
 from ..core.library.watch import watch
 from ..core.origin import Origin, write_origin
@@ -143,6 +144,16 @@ def _standing(before: Layout | None, layout: Layout) -> str:
     return "" if before == layout else describe_change(before, layout)
 
 
+def bring_together(where: str, home: Library, author: str, progress: Progress) -> SyncReport:
+    """Bring a working copy, which is made if it is not there, and its home together."""
+    path = Path(where).expanduser()
+    copy = Library.open(path) if path.exists() else Library.create(path, f"{home.name}, working copy")
+    try:
+        return sync(copy, home, author=author, progress=progress)
+    finally:
+        copy.close()
+
+
 def type_password(where: str, password: str, *, keep: bool) -> None:
     """Use a password for the server of an address as long as the program runs, and keep it in the keyring if asked."""
     passwords.type_password(library_address(where), password, keep=keep)
@@ -195,11 +206,11 @@ __all__ = [
     "Clash", "ClashError", "Comment", "Compared", "Difference", "Event", "Follower", "Found", "Known", "LibraryError",
     "LibraryStanding", "MappingShelf", "Marks", "Merged", "NamedMoment", "OpenedTable", "Order",
     "PasswordNeededError", "Proposal", "Recording", "RefusedError", "Rules", "Seen", "Sheet", "Somebody", "Standing",
-    "Step", "TableMapping", "UnreachableError", "Variant", "add_moments", "bring_in_layouts", "compare_layouts",
-    "compare_sets", "decoded_differences", "ends_of", "guess_mapping", "head_changes", "is_field_row", "joined",
-    "keep_unsent", "mapping_by_example", "merge_layouts", "merge_onto", "moved", "neighbour_of", "note_unsent",
-    "open_layout_table", "orders_that_give", "parse_moment", "parse_received", "place_of", "present_ids",
-    "put_out_layouts", "recordings_of", "reshaped", "rows_of", "sheet_of", "sheet_pages", "split_off", "stretched",
-    "type_password", "unsent_edits", "variants_of", "watch", "what_it_is", "with_choice", "without_content",
-    "write_sheets",
+    "Step", "SyncReport", "TableMapping", "UnreachableError", "Variant", "add_moments", "bring_in_layouts",
+    "bring_together", "compare_layouts", "compare_sets", "decoded_differences", "ends_of", "guess_mapping",
+    "head_changes", "is_field_row", "joined", "keep_unsent", "mapping_by_example", "merge_layouts", "merge_onto",
+    "moved", "neighbour_of", "note_unsent", "open_layout_table", "orders_that_give", "parse_moment", "parse_received",
+    "place_of", "present_ids", "put_out_layouts", "recordings_of", "reshaped", "rows_of", "sheet_of", "sheet_pages",
+    "split_off", "stretched", "type_password", "unsent_edits", "variants_of", "watch", "what_it_is", "with_choice",
+    "without_content", "write_sheets",
 ]  # fmt: skip

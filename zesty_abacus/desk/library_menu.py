@@ -124,6 +124,7 @@ class LibraryButton(QPushButton):
         menu.addAction("Use another library file…", self.ask_file)
         menu.addAction("New library file…", self.ask_new)
         menu.addSeparator()
+        menu.addAction("Working copy…", self.ask_copy)
         menu.addAction("Make a release…", self.ask_release)
         self._offer_releases(menu.addMenu("Compare with a release"))
         menu.popup(self.mapToGlobal(self.rect().bottomLeft()))
@@ -200,6 +201,56 @@ class LibraryButton(QPushButton):
             panel.close()
             self.panel = None
             again()
+
+        panel.go.clicked.connect(go)
+        panel.show_below(self)
+
+    def ask_copy(self) -> None:
+        """Ask for a working copy, and bring it and the library together; it is made if it is not there."""
+        hint = (
+            "A file to work with where the server cannot be reached. It is made the first time; later, both are "
+            "brought together, and what both changed is merged."
+        )
+        panel = AskPanel(self, "Working copy", hint, (("file", "sea.sqlite"),), "Bring together")
+        self.panel = panel
+        session = self._session
+        panel.lines["file"].setText(str(session.trial.folder / "working-copy.sqlite"))
+
+        def go() -> None:
+            home, author, path = session.library, session.edits.author, panel.lines["file"].text().strip()
+            laid = session.engine.laid
+            session.jobs.start(
+                "working copy", "bringing together",
+                lambda progress: laid.bring_together(path, home, author, progress), self._on_together,
+                lambda sentence: self._told("wrong", sentence), in_line=True,
+            )  # fmt: skip
+
+        panel.go.clicked.connect(go)
+        panel.show_below(self)
+
+    def _on_together(self, report: Any) -> None:
+        words = [
+            f"{len(names)} {said}" for said, names in (
+                ("taken", report.taken), ("given", report.given), ("merged", report.merged),
+                ("proposed", report.proposed), ("clash", report.clashed),
+            ) if names
+        ]  # fmt: skip
+        self._told("good", f"Both are together: {', '.join(words) or 'they were the same'}.")
+        if report.clashed:
+            self._session.told.emit("wrong", " ".join(report.clashed))
+
+    def ask_away(self, where: str, again: Callable[[str], None]) -> None:
+        """Offer what can be done while the library of a trial does not answer."""
+        hint = f"{where} does not answer. Try again, or open the trial with a working copy until it does."
+        panel = AskPanel(self, "The library does not answer", hint, (("working copy", "sea.sqlite"),), "Try again")
+        self.panel = panel
+        line = panel.lines["working copy"]
+        line.textChanged.connect(lambda text: panel.go.setText("Open with it" if text.strip() else "Try again"))
+
+        def go() -> None:
+            panel.close()
+            self.panel = None
+            again(line.text().strip())
 
         panel.go.clicked.connect(go)
         panel.show_below(self)

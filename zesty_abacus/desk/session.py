@@ -60,6 +60,8 @@ class Session(QObject):
         Another kind, selection, list of traces, or way to show payloads.
     password_wanted
         (address, again) the library of a trial asks for a password; ``again`` opens the trial once more.
+    library_away
+        (address, again) the library of a trial does not answer; ``again`` opens it with another one, or the same.
     desk_wanted
         (name) some view asks for another desk.
     told
@@ -75,6 +77,7 @@ class Session(QObject):
     traces_changed = pyqtSignal()
     form_changed = pyqtSignal()
     password_wanted = pyqtSignal(str, object)
+    library_away = pyqtSignal(str, object)
     desk_wanted = pyqtSignal(str)
     told = pyqtSignal(str, str)
 
@@ -121,7 +124,13 @@ class Session(QObject):
 
     def open_trial(self, path: Path) -> None:
         """Open a trial's folder or file; progress and errors show in the foot."""
-        self._open(f"opening {path.name}", lambda engine, progress: engine.open_trial(path, progress))
+        self._open_with(path, "")
+
+    def _open_with(self, path: Path, library: str) -> None:
+        self._open(
+            f"opening {path.name}", lambda engine, progress: engine.open_trial(path, progress, library),
+            lambda other: self._open_with(path, other),
+        )  # fmt: skip
 
     def open_demo(self) -> None:
         """Open the user's copy of the Yuzu trial."""
@@ -174,18 +183,24 @@ class Session(QObject):
         moment = self.engine.Moment(time_ns=self.clock.cursor_ns, text=text)
         self.change_trial(self.trial.file.with_moment(moment))
 
-    def _open(self, title: str, work: Any) -> None:
+    def _open(self, title: str, work: Any, away: Callable[[str], None] | None = None) -> None:
+        """Open something; ``away`` opens it again with another library when its own does not answer."""
+
         def whole(progress: Any) -> Any:
             engine = importlib.import_module(f"{__package__}.engine")
             try:
                 return engine, work(engine, progress)
-            except engine.laid.PasswordNeededError as needed:
-                return engine, needed
+            except (engine.laid.PasswordNeededError, engine.laid.UnreachableError) as missing:
+                return engine, missing
 
         def opened(answer: tuple[Any, Any]) -> None:
-            if isinstance(answer[1], Exception):
-                self.engine = answer[0]
-                self.password_wanted.emit(getattr(answer[1], "address", ""), lambda: self._open(title, work))
+            self.engine, found = answer
+            if isinstance(found, self.engine.laid.PasswordNeededError):
+                self.password_wanted.emit(found.address, lambda: self._open(title, work, away))
+            elif isinstance(found, Exception):
+                self.told.emit("wrong", str(found))
+                again = away or (lambda _library: self._open(title, work))
+                self.library_away.emit(getattr(found, "address", ""), again)
             else:
                 self._on_opened(answer)
 

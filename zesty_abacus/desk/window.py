@@ -161,6 +161,7 @@ class Window(QMainWindow):
         session.desk_wanted.connect(self.show_desk)
         session.opened.connect(self._on_opened)
         session.password_wanted.connect(self.library_label.ask_password)
+        session.library_away.connect(self.library_label.ask_away)
         session.edits.kept.connect(self._show_library)
         session.layouts_changed.connect(self._show_library)
         shared = session.shared

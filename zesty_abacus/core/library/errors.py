@@ -65,7 +65,15 @@ class PasswordNeededError(RefusedError):
 
 
 class UnreachableError(LibraryError):
-    """The server of the library does not answer; what is kept there is safe."""
+    """The server of the library does not answer; what is kept there is safe.
+
+    Attributes
+    ----------
+    address
+        As a trial names the library; empty where nobody has put it in.
+    """
+
+    address = ""
 
 
 class UnknownLayoutError(LibraryError):
