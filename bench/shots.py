@@ -8,6 +8,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
+from uuid import uuid4
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 
@@ -60,15 +61,6 @@ def moving(window: Window) -> None:
     window.session.clock.set_cursor(window.session.capture.end_ns)
 
 
-def text_layout(window: Window) -> None:
-    """Layouts: a sentence in columns with its check."""
-    window.session.select_kind(kind_named(window, "Heading sentence"))
-    settle(window)
-    layout = window.layouts.layout_shown
-    assert layout is not None
-    window.layouts.plan.pick(layout.checks[0].id)
-
-
 def read(window: Window) -> None:
     """Read: traces of both lanes with a block of named values."""
     session = window.session
@@ -92,8 +84,8 @@ def unravel(window: Window) -> None:
     window.session.select_bits(frozenset(range(16, 32)))
 
 
-def kept(window: Window) -> None:
-    """Unravel after the reading was kept: the bits have an owner, the share has risen."""
+def keep_reading(window: Window) -> None:
+    """Unravel: the reading is kept, its bits have an owner, the share has risen."""
     panel = window.unravel.side
     settle(window)
     for line, text in (
@@ -108,6 +100,7 @@ def kept(window: Window) -> None:
 
 def layouts(window: Window) -> None:
     """Layouts: beads, cards and threads."""
+    keep_reading(window)
     window.show_desk("Layouts")
     window.session.select_kind(kind_of(window, 0x1A1))
 
@@ -214,10 +207,44 @@ def intake_radio(window: Window) -> None:
     area.ensureWidgetVisible(window.intake.recipe.votes_view)
 
 
-def intake_modbus(window: Window) -> None:
-    """Intake: the shore meter's packets read as Modbus exchanges."""
-    source(window, "shore")
-    window.session.clock.set_cursor(window.session.clock.first_ns + 36_430_000_000)
+def library(window: Window) -> None:
+    """The library's page, while somebody else works in it too."""
+    shared, session = window.session.shared, window.session
+    layout = session.layout_of(kind_of(window, 0x1A1))
+    other = window.session.engine.Library.open(session.library.address)
+    assert layout is not None
+    head = other.head_of(layout.id)
+    rate, angle = head.layout.field_named("rate"), head.layout.field_named("angle")
+    other.release("run 14", author="pod team", notes="as driven on 3 November")
+    wider = head.layout.with_field(msgspec.structs.replace(angle, ratio=angle.ratio * 2))
+    kept = other.commit(wider, parent=head.revision.id, author="jo", reason="angle counts tenths, as in the drawing")
+    proposed = wider.with_field(msgspec.structs.replace(rate, unit="rad/s"))
+    key = other.proposals.propose(layout.id, proposed, parent=kept.id, author="jo", reason="the drawing says radians")
+    other.proposals.reply(key, author="pod team", text="seen on the bench, too")
+    comment = session.engine.laid.Comment(uuid4(), layout.id, "The sign of the rate turns at 12 o'clock.")
+    other.comments.commit(comment, parent=None, author="jo")
+    other.presence.say(uuid4(), "jo", layout.id)
+    window.show_library()
+    while not (shared.people and shared.proposals):
+        make_application().processEvents()
+    settle(window)
+    row = next(n for n, one in enumerate(window.library.list.model.found) if one.layout_id == layout.id)
+    window.library.list.view.setCurrentIndex(window.library.list.model.index(row, 0))
+    other.close()
+
+
+def proposals(window: Window) -> None:
+    """What is proposed, with what was said about it."""
+    window.show_library("Proposals")
+
+
+def releases(window: Window) -> None:
+    """A release compared with now, in words and on the capture."""
+    window.show_library("Releases")
+    settle(window)
+    window.library.releases.run()
+    while window.library.releases.values is None:
+        make_application().processEvents()
 
 
 def hand_over(window: Window) -> None:
@@ -249,12 +276,10 @@ def night(window: Window) -> None:
 SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "read": read,
     "unravel": unravel,
-    "kept": kept,
     "layouts": layouts,
     "editing": editing,
     "ladder": ladder,
     "moving": moving,
-    "text": text_layout,
     "order": order,
     "comparison": comparison,
     "table": table,
@@ -262,7 +287,9 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "intake": intake,
     "intake-spi": intake_spi,
     "intake-radio": intake_radio,
-    "intake-modbus": intake_modbus,
+    "library": library,
+    "proposals": proposals,
+    "releases": releases,
     "hand-over": hand_over,
     "find": find,
     "night": night,

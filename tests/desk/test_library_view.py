@@ -9,6 +9,7 @@ import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QLabel
 
 from zesty_abacus.core.library.documents import Comment
 from zesty_abacus.core.library.proposals import Rules, Step
@@ -328,3 +329,24 @@ def test_agreed_words_for_moments_are_offered_where_one_is_written_down(pilot, o
     assert [completer.completionModel().index(0, 0).data(), completer.completionCount()] == ["tow begins", 1]
     QTest.keyClick(entry, Qt.Key.Key_Escape)
     window.strip._drop_entry()
+
+
+def test_a_draft_that_clashes_is_chosen_and_kept(pilot, other):
+    pilot.window.show_desk("Layouts")
+    pilot.pick_kind(FEEDBACK)
+    head = head_of(other)
+    pilot.session.edits.begin_draft(head.layout.id)
+    pilot.session.edits.change(with_unit(head, "rad/s"))
+    pilot.settle()
+    other.commit(with_unit(head, "gon/s"), parent=head.revision.id, author="jo")
+    pilot.wait(lambda: "jo changed" in pilot.window.foot.told.text(), "the news")
+    draft = pilot.window.layouts.side.agreement.draft
+    pilot.click(draft.keep)
+    view = pilot.window.layouts.comparison
+    pilot.wait(view.isVisible, "the choice")
+    texts = [made.text() for made in view.findChildren(QLabel)]
+    assert "rate: both changed it, choose" in texts and len(other.drafts.of("mara")) == 1
+    pilot.click(view.close_button)
+    pilot.wait(lambda: head_of(other).layout.field_named("rate").unit == "rad/s", "what was chosen")
+    pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
+    assert other.drafts.of("mara") == [] and head_of(other).revision.author == "mara"

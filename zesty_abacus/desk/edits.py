@@ -254,6 +254,12 @@ class Edits(QObject):
     def choose(self, layout: heavy.Layout, theirs: heavy.LayoutHead) -> None:
         """Keep what was chosen of a clash, as a change of the newest state."""
         self._keep.learn(theirs)
+        if layout.id in self._drafts:
+            # it was a draft that was to be kept: it begins from the newest state now
+            self._drafts[layout.id] = self._keep.rebase_draft(theirs)
+            self._layouts[layout.id] = layout
+            self.keep_draft(layout.id)
+            return
         chosen = self._engine.describe_change(theirs.layout, layout)
         self._step(EditStep(layout.id, theirs.layout, layout, f"chosen after a clash: {chosen}"))
 

@@ -78,6 +78,12 @@ class Keeper:
         draft = DraftInHand(self.parents.get(layout_id) if kept else None, kept.layout if kept else None)
         return self.drafts.setdefault(layout_id, draft)
 
+    def rebase_draft(self, head: heavy.LayoutHead) -> DraftInHand:
+        """Let a draft begin from the newest state, with which it was brought together."""
+        draft = DraftInHand(head.revision.id, head.layout)
+        self.drafts[head.layout.id] = draft
+        return draft
+
     def read_drafts(self, author: str) -> list[tuple[heavy.Layout, DraftInHand]]:
         """Return one's drafts with the state each began from."""
         found = []

@@ -116,11 +116,14 @@ class DraftCard(QFrame):
         column.setContentsMargins(10, 8, 10, 8)
         title = label("Your draft")
         title.setFont(text_font(bold=True))
+        head = QHBoxLayout()
+        head.addWidget(title, 1)
+        head.addWidget(self.compare)
         row = QHBoxLayout()
-        for part in (self.propose, self.keep, self.compare, self.drop):
+        for part in (self.propose, self.keep, self.drop):
             row.addWidget(part)
         row.addStretch(1)
-        column.addWidget(title)
+        column.addLayout(head)
         column.addWidget(self.words)
         column.addWidget(self.reason)
         column.addLayout(row)

@@ -137,7 +137,7 @@ class LayoutList(QWidget):
         self._all: list[laid.Found] = []
         self._held: Any = None
         self.line = QLineEdit()
-        self.line.setPlaceholderText("part of a name, a field or a comment; a unit; an address such as 0x1A1")
+        self.line.setPlaceholderText("name, field, unit, address, comment")
         self.line.setAccessibleName("Find layouts")
         self.line.setClearButtonEnabled(True)
         self.lane, self.standing, self.author = Choice(), Choice(), Choice()

@@ -89,7 +89,7 @@ class LibrarySide(Panel):
         fields = list(layout.all_fields())
         for field in fields[:_FIELDS_SHOWN]:
             row = QHBoxLayout()
-            unit = f" {field.unit}" if field.unit else ""
+            unit = f" · {field.unit}" if field.unit else ""
             row.addWidget(label(f"{field.name}{unit}", wrap=True), 1)
             place = label(str(field.places) if len(field.places) else "moves", "quiet")
             place.setFont(figure_font(11))
