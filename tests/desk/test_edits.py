@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from tests.desk.test_jobs import live
 from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.desk import engine
 from zesty_abacus.desk.edits import Edits
@@ -209,3 +210,67 @@ def test_many_edits_of_one_layout_follow_one_another(bench):
     bench.settle()
     history = bench.library.history(LAYOUTS[0].id)
     assert len(history) == 30 and [item.parent_id for item in history[:-1]] == [item.id for item in history[1:]]
+
+
+def test_news_that_come_before_the_answer_to_an_own_edit_are_not_lost(bench):
+    """Somebody's change is kept after ours and is told of before our answer is."""
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="mine"))
+    # ours is in the library, and its answer not yet here
+    bench.jobs._line.submit(lambda: None).result()
+    head = bench.library.head_of(LAYOUTS[0].id)
+    assert head.layout.note == "mine"
+    theirs = msgspec.structs.replace(head.layout, sender="theirs")
+    bench.library.commit(theirs, parent=head.revision.id, author="mara")
+    bench.edits.take_news(bench.library.heads(), {})
+    assert bench.edits.layouts()[0].sender == "", "an edit is on its way"
+    bench.settle()
+    assert bench.edits.layouts() == [theirs]
+
+
+def test_a_step_back_over_a_new_layout_that_others_must_agree_to(bench):
+    """It never was in the library, so it is gone without a proposal; done again, it is a draft again."""
+    bench.library.proposals.set_rules(Rules(needed=1), author="ada")
+    assert bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    assert bench.edits.draft_of(LAYOUTS[0].id) is not None and bench.library.layouts() == []
+    bench.edits.undo()
+    bench.settle()
+    assert bench.edits.draft_of(LAYOUTS[0].id) is None and bench.edits.layouts() == []
+    bench.edits.redo()
+    bench.settle()
+    assert [draft.layout for draft in bench.library.drafts.of("bench")] == [LAYOUTS[0]]
+    bench.edits.propose(LAYOUTS[0].id, "")
+    bench.settle()
+    (waiting,) = bench.library.proposals.open()
+    assert waiting.before is None and waiting.reason == "layout began with 1 field"
+    assert bench.edits.layouts() == [] and bench.library.drafts.of("bench") == []
+
+
+def test_removing_what_others_must_agree_to_is_proposed(bench):
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    bench.library.proposals.set_rules(Rules(needed=1), author="ada")
+    bench.edits.undo()
+    bench.settle()
+    (waiting,) = bench.library.proposals.open()
+    assert waiting.after is None and waiting.before == LAYOUTS[0]
+    assert bench.edits.layouts() == [LAYOUTS[0]], "it is there until they agree"
+    bench.library.proposals.agree(waiting.id, author="mara")
+    gone = bench.library.history(LAYOUTS[0].id)[0]
+    bench.edits.take_news([], {LAYOUTS[0].id: gone.id})
+    assert bench.edits.layouts() == []
+
+
+def test_a_second_proposal_of_one_author_goes_on_in_the_same_talk(bench):
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    bench.library.proposals.set_rules(Rules(needed=1), author="ada")
+    for note in ("first", "second"):
+        bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note=note))
+        bench.settle()
+        bench.edits.propose(LAYOUTS[0].id, note)
+        bench.settle()
+    (waiting,) = bench.library.proposals.open()
+    assert waiting.after.note == "second" and [event.text for event in waiting.events] == ["first", "second"]

@@ -9,7 +9,7 @@ import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QLabel, QWidget
 
 from zesty_abacus.core.library.documents import Comment
 from zesty_abacus.core.library.proposals import Rules, Step
@@ -188,8 +188,14 @@ def test_a_draft_is_kept_at_once_or_thrown_away_or_undone(pilot, other):
         assert len(other.drafts.of("mara")) == 1
         if way == "undo":
             pilot.session.edits.undo()
-        else:
-            pilot.click(getattr(draft, way))
+            pilot.settle()
+            assert "Nothing is changed yet" in draft.words.text() and other.drafts.of("mara") == []
+            pilot.session.edits.redo()
+            pilot.settle()
+            assert len(other.drafts.of("mara")) == 1 and head_of(other).revision.id == head.revision.id
+            pilot.session.edits.undo()
+            pilot.settle()
+        pilot.click(draft.drop if way == "undo" else getattr(draft, way))
         pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
         assert other.drafts.of("mara") == [] and unit() == ("rad/s" if way == "keep" else "deg/s")
     assert head_of(other).layout.field_named("rate").unit == "rad/s"
@@ -350,3 +356,38 @@ def test_a_draft_that_clashes_is_chosen_and_kept(pilot, other):
     pilot.wait(lambda: head_of(other).layout.field_named("rate").unit == "rad/s", "what was chosen")
     pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
     assert other.drafts.of("mara") == [] and head_of(other).revision.author == "mara"
+
+
+def test_names_that_look_like_markup_are_only_text(pilot, other):
+    """In lists, cards, tooltips and the foot: what somebody calls a thing is never read as markup."""
+    evil = '<img src="file:///etc/passwd"><b>ha</b> & co'
+    head = head_of(other)
+    changed = msgspec.structs.replace(head.layout, name=evil, sender=evil)
+    kept = other.commit(changed, parent=head.revision.id, author=evil, reason=evil)
+    other.comments.commit(Comment(uuid4(), changed.id, evil), parent=None, author=evil)
+    other.proposals.propose(changed.id, head.layout, parent=kept.id, author=evil, reason=evil)
+    other.release(evil, author=evil, notes=evil)
+    other.presence.say(uuid4(), evil, changed.id)
+    window = pilot.window
+    pilot.wait(lambda: pilot.session.shared.proposals and pilot.session.shared.people, "the news")
+    seen = []
+    for page in ("Layouts", "Proposals", "Releases"):
+        window.show_library(page)
+        pilot.settle()
+    pilot.wait(lambda: window.library.inbox.cards, "the card")
+    window.library.list.line.setText("passwd")
+    window.show_library()
+    pilot.wait(lambda: shown(pilot) == [evil], "the layout by its name")
+    window.show_desk("Layouts")
+    pilot.pick_kind(FEEDBACK)
+    for widget in window.findChildren(QWidget):
+        if isinstance(widget, QLabel) and evil in widget.text():
+            assert widget.textFormat() == Qt.TextFormat.PlainText
+            seen.append(widget)
+        assert "<img" not in widget.toolTip(), widget
+    assert len(seen) > 8
+    model, roster = window.library.list.model, window.roster.model
+    for words in (model.data(model.index(0, 0), Qt.ItemDataRole.ToolTipRole), *(
+        roster.data(roster.index(row, 0), Qt.ItemDataRole.ToolTipRole) for row in range(roster.rowCount())
+    )):  # fmt: skip
+        assert "<img" not in words

@@ -207,6 +207,32 @@ def test_raw_statements_get_no_change_past_the_rules(team, first):
             by_hand(team.library, change)
 
 
+def test_a_table_of_the_same_name_does_not_hide_the_rules(team, first):
+    """Temporary tables are found before others, unless whoever looks says otherwise."""
+    if team.library.address.url is None:
+        pytest.skip("a file has no temporary tables of others")
+    layout, parent = first
+    team.ada.proposals.set_rules(Rules(needed=1), author="ada")
+    with team.jo.engine.connect() as connection:
+        for statement in (
+            "CREATE TEMP TABLE rule (id int, needed int, agreed_by text)", "INSERT INTO rule VALUES (1, 0, '[]')",
+            "CREATE TEMP TABLE proposal_event AS SELECT * FROM public.proposal_event",
+        ):  # fmt: skip
+            connection.execute(sa.text(statement))
+        values = {"layout": str(layout.id), "parent": parent, "document": "{}", "proposal": None}
+        with pytest.raises(sa.exc.DBAPIError, match="agreed first"):
+            connection.execute(sa.text(RAW), values)
+
+
+def test_every_row_says_the_login_it_came_from(team, first):
+    key = propose(team, first)
+    team.jo.proposals.reply(key, author="captain", text="looks right")
+    event = team.ada.proposals.get(key).events[-1]
+    on_server = team.library.address.url is not None
+    assert (event.author, event.login) == ("captain", "jo" if on_server else "captain")
+    assert team.ada.history(first[0].id)[0].login == ("mara" if on_server else "")
+
+
 def test_one_agreement_is_one_change(team, first):
     """Who was agreed with once cannot write again on the strength of it."""
     layout, _ = first

@@ -62,6 +62,7 @@ class Edits(QObject):
         self._redo: list[EditStep] = []
         self._unsent: list[EditStep] = []
         self._on_their_way: dict[UUID, int] = {}
+        self._later: dict[UUID, heavy.LayoutHead] = {}
         self._again = one_shot(self, _RETRY_MS, self._send_again)
         self.author = ""
 
@@ -74,6 +75,7 @@ class Edits(QObject):
         self._undo.clear()
         self._redo.clear()
         self._on_their_way.clear()
+        self._later.clear()
         self._unsent = self._engine.laid.unsent_edits(library)
         for step in self._unsent:
             self._show(step)
@@ -180,8 +182,13 @@ class Edits(QObject):
         )
 
     def _on_answer(self, step: EditStep, answer: Any) -> None:
-        laid = self._engine.laid
         self._arrived(step)
+        self._take_answer(step, answer)
+        if step.layout_id in self._later and not self._is_busy(step.layout_id):
+            self._take_head(self._later.pop(step.layout_id))
+
+    def _take_answer(self, step: EditStep, answer: Any) -> None:
+        laid = self._engine.laid
         if isinstance(answer, laid.UnreachableError):
             self._wait_with(step)
             return
@@ -271,27 +278,37 @@ class Edits(QObject):
         removed
             Layouts that are gone, and the revision that removed each.
         """
-        known = dict(self._keep.parents)
         for head in heads:
-            key = head.layout.id
-            if (known.get(key) or 0) >= head.revision.id or self._is_busy(key):
-                continue
-            before = self._layouts.get(key)
-            self._keep.learn(head)
-            if before != head.layout:
-                if key not in self._drafts:
-                    self._layouts[key] = head.layout
-                    self.changed.emit(str(key))
-                self.told.emit(f"{head.revision.author} changed {head.layout.name}: {head.revision.reason}.")
+            self._take_head(head)
         for key, number in removed.items():
-            is_known = key in self._layouts and 0 < (known.get(key) or 0) < number
-            if is_known and not self._is_busy(key) and key not in self._drafts:
-                name = self._layouts.pop(key).name
-                self._keep.kept[key], self._keep.parents[key] = None, number
-                self.changed.emit(str(key))
-                self.told.emit(f"{name} was removed.")
+            self._take_removal(key, number)
         if heads or removed:
             self.kept.emit()
+
+    def _take_head(self, head: heavy.LayoutHead) -> None:
+        key = head.layout.id
+        if (self._keep.parents.get(key) or 0) >= head.revision.id:
+            return
+        if self._is_busy(key):
+            # the answer to the own edit may have been given before this was kept: it is looked at again then
+            self._later[key] = head
+            return
+        before = self._layouts.get(key)
+        self._keep.learn(head)
+        if before == head.layout:
+            return
+        if key not in self._drafts:
+            self._layouts[key] = head.layout
+            self.changed.emit(str(key))
+        self.told.emit(f"{head.revision.author} changed {head.layout.name}: {head.revision.reason}.")
+
+    def _take_removal(self, key: UUID, number: int) -> None:
+        is_newer = key in self._layouts and 0 < (self._keep.parents.get(key) or 0) < number
+        if is_newer and not self._is_busy(key) and key not in self._drafts:
+            name = self._layouts.pop(key).name
+            self._keep.forget(key, number)
+            self.changed.emit(str(key))
+            self.told.emit(f"{name} was removed.")
 
     def _is_busy(self, layout_id: UUID) -> bool:
         return bool(self._on_their_way.get(layout_id)) or any(step.layout_id == layout_id for step in self._unsent)

@@ -34,7 +34,7 @@ class DraftInHand:
 
 @dataclass(frozen=True, slots=True)
 class Drafted:
-    """Answer: the edit is in a draft; None if the draft is as the library has it, and gone."""
+    """Answer: the edit is in a draft; None if the draft was of a new layout that is gone again."""
 
     draft: DraftInHand | None
 
@@ -71,6 +71,10 @@ class Keeper:
     def learn(self, head: heavy.LayoutHead) -> None:
         """Know a newer state of a layout."""
         self.parents[head.layout.id], self.kept[head.layout.id] = head.revision.id, head
+
+    def forget(self, layout_id: UUID, revision: int) -> None:
+        """Know that a layout was removed."""
+        self.parents[layout_id], self.kept[layout_id] = revision, None
 
     def begin_draft(self, layout_id: UUID) -> DraftInHand:
         """Let further edits of a layout go into a draft."""
@@ -116,7 +120,7 @@ class Keeper:
         parent = self.parents.get(step.layout_id)
         if step.after is None:
             revision = self.library.remove(step.layout_id, parent=parent, author=author, reason=step.reason)
-            self.parents[step.layout_id], self.kept[step.layout_id] = revision.id, None
+            self.forget(step.layout_id, revision.id)
             return revision
         head = self.library.commit_merged(
             self._onto_kept(step, step.after), parent=parent, author=author, reason=step.reason
@@ -142,9 +146,12 @@ class Keeper:
             )
         draft = self.begin_draft(step.layout_id)
         if step.after is None or step.after == draft.base:
+            # nothing is left to keep; what is edited next, or done again, is for the draft all the same
             self.library.drafts.drop(step.layout_id, author=author)
-            del self.drafts[step.layout_id]
-            return Drafted(None)
+            if step.after is None:
+                del self.drafts[step.layout_id]
+                return Drafted(None)
+            return Drafted(draft)
         self.library.drafts.keep(step.after, parent=draft.parent, author=author, reason=step.reason)
         return Drafted(draft)
 

@@ -32,7 +32,7 @@ from .unravel.desk import UnravelDesk
 from .widgets.find_box import FindBox
 from .widgets.foot import Foot
 from .widgets.key_help import KeyHelp
-from .widgets.parts import EDGE, button, label
+from .widgets.parts import EDGE, button, label, plain_tip
 from .widgets.rod import DeskRod
 from .widgets.roster import Roster
 from .widgets.strip import Strip
@@ -240,7 +240,7 @@ class Window(QMainWindow):
             waiting = f" · {len(shared.proposals)} proposed" if shared.proposals else ""
             self.library_label.setText(f"{library.name}{waiting if answers else ', no answer'}  ▾")
             here = f"\n{len(shared.people)} others have it open" if shared.people else ""
-            self.library_label.setToolTip(f"{library.address}, {count} layouts{here}")
+            self.library_label.setToolTip(plain_tip(f"{library.address}, {count} layouts{here}"))
 
     # Qt events
 

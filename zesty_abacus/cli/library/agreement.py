@@ -131,7 +131,10 @@ def _plain(one: Proposal) -> dict[str, object]:
         "id": one.id, "layout": one.layout_id, "name": one.name, "author": one.author, "reason": one.reason,
         "standing": one.standing.value, "agreed": one.agreed, "change": _change(one),
         "events": [
-            {"step": event.step.value, "author": event.author, "time": event.time, "text": event.text}
+            {
+                "step": event.step.value, "author": event.author, "login": event.login, "time": event.time,
+                "text": event.text,
+            }
             for event in one.events
         ],
     }  # fmt: skip

@@ -66,12 +66,16 @@ class Rules(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """One thing that happened to a proposal: what, who, when (UTC), and what they said."""
+    """One thing that happened to a proposal: what, who, when (UTC), what they said, and whom the server knew them as.
+
+    In a file ``login`` is the name again.
+    """
 
     step: Step
     author: str
     time: datetime
     text: str
+    login: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -347,4 +351,4 @@ def _layout(document: str | None, where: str) -> Layout | None:
 
 def _events(rows: Iterable[sa.Row]) -> Iterable[Event]:
     for row in rows:
-        yield Event(Step(row.kind), row.author, moment(row.time_us), row.text)
+        yield Event(Step(row.kind), row.author, moment(row.time_us), row.text, row.login)

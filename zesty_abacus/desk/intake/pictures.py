@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from ..clock import span_text
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_text
+from ..widgets.parts import plain_tip
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -40,7 +41,7 @@ class LevelHistogramView(QWidget):
         self.setVisible(bool(self._lines))
         parts = [line.suggestion.reason for line in self._lines.values() if line.suggestion is not None]
         self.setAccessibleDescription("; ".join(parts))
-        self.setToolTip("\n".join(parts))
+        self.setToolTip(plain_tip("\n".join(parts)))
         self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -157,7 +158,7 @@ class VotesView(QWidget):
         words = [
             f"{vote.text}: {len(vote.bursts)} repeats, least agreement {vote.agreement.min():.0%}" for vote in votes
         ]
-        self.setToolTip("\n".join(words[:40]))
+        self.setToolTip(plain_tip("\n".join(words[:40])))
         self.setAccessibleDescription("; ".join(words[:40]))
         self.updateGeometry()
         self.update()

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QSplitter
 
 from ..session import Session
 from ..settings import table_columns_path
-from ..widgets.parts import button, label
+from ..widgets.parts import button, label, plain_tip
 from .table_picker import TablePicker
 
 if TYPE_CHECKING:
@@ -115,7 +115,7 @@ class BringView(QWidget):
             item = QListWidgetItem(f"{layout.name}: {standing or 'as the library has it'}")
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable | Qt.ItemFlag.ItemIsSelectable)
             item.setCheckState(Qt.CheckState.Checked if standing else Qt.CheckState.Unchecked)
-            item.setToolTip(item.text())
+            item.setToolTip(plain_tip(item.text()))
             self.found.addItem(item)
         if not self.picker.isHidden():
             self.picker.show_trouble(brought.trouble)
@@ -124,7 +124,7 @@ class BringView(QWidget):
         self.left_words.setText(f"{things} not carried over" if brought.left else "nothing is lost")
         for left in brought.left:
             item = QListWidgetItem(f"{left.place}: {left.reason}")
-            item.setToolTip(item.text())
+            item.setToolTip(plain_tip(item.text()))
             self.left.addItem(item)
         self.keep.setEnabled(bool(brought.layouts))
 

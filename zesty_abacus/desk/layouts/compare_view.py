@@ -9,13 +9,13 @@ from uuid import UUID
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ..session import Session
 from ..theme import TINY_PX, look, text_font
 from ..widgets.abacus import Abacus, AbacusState, Drawing
 from ..widgets.paint import draw_curve, draw_text, padded_range
-from ..widgets.parts import button, clear_layout, hairline, label
+from ..widgets.parts import button, clear_layout, hairline, label, scrolled
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -118,7 +118,7 @@ class CompareView(QWidget):
         row.setContentsMargins(10, 8, 10, 8)
         self._sides = [self._side(self.titles[0], self.before), self._side(self.titles[1], self.after)]
         row.addWidget(self._sides[0])
-        row.addWidget(_scrolled(inner), 1)
+        row.addWidget(scrolled(inner), 1)
         row.addWidget(self._sides[1])
 
     def _side(self, title: Any, abacus: Abacus) -> QWidget:
@@ -129,7 +129,7 @@ class CompareView(QWidget):
         column.addWidget(title)
         column.addWidget(abacus)
         column.addStretch(1)
-        made = _scrolled(inner)
+        made = scrolled(inner)
         made.setFixedWidth(abacus.sizeHint().width() + 26)
         return made
 
@@ -252,12 +252,3 @@ class CompareView(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(900, 500)
-
-
-def _scrolled(inner: QWidget) -> QScrollArea:
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-    area.setWidget(inner)
-    return area

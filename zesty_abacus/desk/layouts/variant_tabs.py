@@ -8,6 +8,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QTabBar, QWidget
 
 from ..session import Session
+from ..widgets.parts import plain_tip
 
 if TYPE_CHECKING:
     from .. import engine as heavy
@@ -58,7 +59,7 @@ class VariantTabs(QTabBar):
             for number, variant in enumerate(variants, 1):
                 words = variant.words if len(variant.words) <= _LONGEST else variant.words[: _LONGEST - 1] + "…"
                 self.addTab(words)
-                self.setTabToolTip(number, f"What is there while {variant.words}")
+                self.setTabToolTip(number, plain_tip(f"What is there while {variant.words}"))
             kept = next((n for n, one in enumerate(variants, 1) if one.held == held), 0)
             self.setCurrentIndex(kept)
         self.blockSignals(False)

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCheckBox, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from ..session import Session
-from ..widgets.parts import Hint, clear_layout, is_in_hand, label
+from ..widgets.parts import Hint, clear_layout, is_in_hand, label, scrolled_column
 from ..widgets.proposal_card import ProposalCard
 
 if TYPE_CHECKING:
@@ -40,19 +40,9 @@ class Inbox(QWidget):
         self.rules = label("", "quiet", wrap=True)
         self._rows = QVBoxLayout()
         self._rows.setSpacing(10)
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(14, 10, 14, 14)
-        column.addWidget(self.rules)
-        column.addWidget(self.ended)
-        column.addLayout(self._rows)
-        column.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(inner)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(area)
+        whole.addWidget(scrolled_column(self.rules, self.ended, self._rows))
         session.shared.proposals_changed.connect(self.refresh)
         self.ended.toggled.connect(lambda _on: self.refresh())
 

@@ -22,7 +22,7 @@ from ..clock import when_text
 from ..session import Session
 from ..theme import TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_text
-from ..widgets.parts import Choice, label, one_shot
+from ..widgets.parts import Choice, label, one_shot, plain_tip
 
 if TYPE_CHECKING:
     from .. import layout_engine as laid
@@ -56,8 +56,11 @@ class FoundModel(QAbstractListModel):
         one = self.found[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             return one.name
-        if role in (Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
-            return f"{one.name}, {address_words(one)}, {one.standing.value}"
+        words = f"{one.name}, {address_words(one)}, {one.standing.value}"
+        if role == Qt.ItemDataRole.AccessibleTextRole:
+            return words
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(words)
         return None
 
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ..session import Session
 from ..theme import text_font
-from ..widgets.parts import Hint, button, clear_layout, hairline, label
+from ..widgets.parts import Hint, button, clear_layout, hairline, label, scrolled_column
 
 
 class MomentsView(QWidget):
@@ -36,22 +35,12 @@ class MomentsView(QWidget):
         self.add = button("Add the moments of this trial", tip)
         self._rows = QVBoxLayout()
         self._rows.setSpacing(4)
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(14, 10, 14, 14)
         row = QHBoxLayout()
         row.addWidget(self.line, 1)
         row.addWidget(self.add)
-        column.addLayout(row)
-        column.addLayout(self._rows)
-        column.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(inner)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(area)
+        whole.addWidget(scrolled_column(row, self._rows))
         self.line.returnPressed.connect(self._add_line)
         self.add.clicked.connect(self._add_own)
         session.shared.moments_changed.connect(self._show)

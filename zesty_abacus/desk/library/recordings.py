@@ -5,13 +5,12 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ..clock import grouped
 from ..session import Session
 from ..theme import figure_font, text_font
-from ..widgets.parts import Hint, button, clear_layout, hairline, label
+from ..widgets.parts import Hint, button, clear_layout, hairline, label, scrolled_column
 
 
 class RecordingsView(QWidget):
@@ -33,18 +32,12 @@ class RecordingsView(QWidget):
         )
         self._rows = QVBoxLayout()
         self._rows.setSpacing(4)
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(14, 10, 14, 14)
-        column.addWidget(self.add, 0, Qt.AlignmentFlag.AlignLeft)
-        column.addLayout(self._rows)
-        column.addStretch(1)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(inner)
+        row = QHBoxLayout()
+        row.addWidget(self.add)
+        row.addStretch(1)
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(area)
+        whole.addWidget(scrolled_column(row, self._rows))
         self.add.clicked.connect(self.list_own)
         session.shared.notes_changed.connect(self.refresh)
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ..clock import grouped, when_text
 from ..session import Session
 from ..theme import text_font
-from ..widgets.parts import Choice, Hint, button, clear_layout, hairline, label
+from ..widgets.parts import Choice, Hint, button, clear_layout, hairline, label, scrolled_column
 
 if TYPE_CHECKING:
     from .. import layout_engine as laid
@@ -68,7 +68,7 @@ class ReleasesView(QWidget):
         left.addWidget(self.make, 0, Qt.AlignmentFlag.AlignLeft)
         left.addLayout(self._list)
         self.make.clicked.connect(self.make_wanted)
-        row.addWidget(_scrolled(left), 2)
+        row.addWidget(scrolled_column(left), 2)
         row.addWidget(self._right(), 3)
         self.compare.clicked.connect(self.run)
         session.shared.releases_changed.connect(self.refresh)
@@ -86,7 +86,7 @@ class ReleasesView(QWidget):
         row.addWidget(self.compare)
         row.addStretch(1)
         column.addLayout(row)
-        column.addWidget(_scrolled(self._result), 1)
+        column.addWidget(scrolled_column(self._result), 1)
         return right
 
     def refresh(self) -> None:
@@ -199,15 +199,3 @@ class ReleasesView(QWidget):
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self.refresh()
-
-
-def _scrolled(rows: QVBoxLayout) -> QScrollArea:
-    inner = QWidget()
-    column = QVBoxLayout(inner)
-    column.setContentsMargins(14, 10, 14, 10)
-    column.addLayout(rows)
-    column.addStretch(1)
-    area = QScrollArea()
-    area.setWidgetResizable(True)
-    area.setWidget(inner)
-    return area

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QStackedWidget, QTabBar, QVBoxLayout, QWidget
 from ..layouts.agreement import pair_titles
 from ..layouts.comparing import Comparing
 from ..session import Session
-from ..widgets.parts import DeskHead, hairline
+from ..widgets.parts import DeskHead, hairline, plain_tip
 from .inbox import Inbox
 from .layout_list import LayoutList
 from .moments import MomentsView
@@ -123,7 +123,7 @@ class LibraryView(QWidget):
         if names:
             parts.append(f"{', '.join(names)} {'is' if len(names) == 1 else 'are'} here, too")
         self.head.words.setText(" · ".join(parts))
-        self.head.words.setToolTip(str(library.address))
+        self.head.words.setToolTip(plain_tip(str(library.address)))
 
     def _show_tabs(self) -> None:
         waiting = len(self._session.shared.proposals)

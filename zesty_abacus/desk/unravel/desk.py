@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget,
 from ..session import Session
 from ..theme import figure_font
 from ..widgets.abacus import Abacus, AbacusState
-from ..widgets.parts import DeskHead, Hint, hairline
+from ..widgets.parts import DeskHead, Hint, hairline, plain_tip
 from .history_view import HistoryView, cycle_words
 from .keep_panel import KeepPanel
 from .reckoner import Reckoner
@@ -110,7 +110,7 @@ class UnravelDesk(QWidget):
     def _tell_bit(self, bit: int) -> None:
         words = self.bit_words(bit)
         if words:
-            QToolTip.showText(QCursor.pos(), words, self.abacus)
+            QToolTip.showText(QCursor.pos(), plain_tip(words), self.abacus)
         else:
             QToolTip.hideText()
 

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 from ..clock import grouped, span_text, time_text
 from ..jobs import Job
 from ..session import Session
-from .parts import button, label, one_shot
+from .parts import button, label, one_shot, plain_tip
 
 _SHOW_AFTER_MS = 250
 _TOLD_MS = 12_000
@@ -62,7 +62,7 @@ class Foot(QWidget):
         """Show a sentence for a while; errors stay until the next one."""
         self.told.setObjectName(tone or "quiet")
         self.told.setText(sentence if len(sentence) < 150 else sentence[:147] + "…")
-        self.told.setToolTip(sentence)
+        self.told.setToolTip(plain_tip(sentence))
         self.told.style().unpolish(self.told)  # type: ignore[union-attr]
         self.told.style().polish(self.told)  # type: ignore[union-attr]
         if tone == "wrong":

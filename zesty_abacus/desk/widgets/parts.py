@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
@@ -11,6 +12,7 @@ from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
     QLabel,
+    QLayout,
     QLineEdit,
     QPushButton,
     QScrollArea,
@@ -50,6 +52,13 @@ def button(text: str, tip: str = "", *, main: bool = False, link: bool = False) 
     elif link:
         made.setObjectName("link")
     return made
+
+
+def plain_tip(text: str) -> str:
+    """Return a text for a tooltip, which would read what looks like markup as markup."""
+    if "<" not in text:
+        return text
+    return f"<qt>{html.escape(text)}</qt>".replace("\n", "<br>")
 
 
 class Choice(QComboBox):
@@ -116,7 +125,7 @@ class ElidedLabel(QLabel):
 
     def setText(self, text: str | None) -> None:
         super().setText(text)
-        self.setToolTip(text)
+        self.setToolTip(plain_tip(text or ""))
 
     def minimumSizeHint(self) -> QSize:
         return QSize(40, super().minimumSizeHint().height())
@@ -156,11 +165,7 @@ class Panel(QWidget):
         self.body = QVBoxLayout(self.inner)
         self.body.setContentsMargins(EDGE, 8, EDGE, EDGE)
         self.body.setSpacing(6)
-        self.area = QScrollArea()
-        self.area.setWidgetResizable(True)
-        self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.area.setWidget(self.inner)
-        self.area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.area = scrolled(self.inner)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -174,6 +179,30 @@ class Panel(QWidget):
     def clear(self) -> None:
         """Take everything out of the body."""
         clear_layout(self.body)
+
+
+def scrolled(inner: QWidget) -> QScrollArea:
+    """Return a scroll area around a widget, as high as it wants to be and never wider than the room."""
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    area.setWidget(inner)
+    return area
+
+
+def scrolled_column(*parts: QWidget | QLayout) -> QScrollArea:
+    """Return parts below one another that scroll, with room at the end."""
+    inner = QWidget()
+    column = QVBoxLayout(inner)
+    column.setContentsMargins(14, 10, 14, 14)
+    for part in parts:
+        if isinstance(part, QLayout):
+            column.addLayout(part)
+        else:
+            column.addWidget(part)
+    column.addStretch(1)
+    return scrolled(inner)
 
 
 def clear_layout(layout: QVBoxLayout | QHBoxLayout) -> None:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLa
 from ..clock import when_text
 from ..session import Session
 from ..theme import text_font
-from .parts import button, label
+from .parts import button, label, plain_tip
 
 if TYPE_CHECKING:
     from .. import layout_engine as laid
@@ -68,7 +68,9 @@ class ProposalCard(QFrame):
         column.addLayout(self._standing_row())
         for event in proposal.events[1:]:
             said = f": {event.text}" if event.text else ""
-            column.addWidget(label(f"{event.author} {event.step.value}{said}", "quiet", wrap=True))
+            row = label(f"{event.author} {event.step.value}{said}", "quiet", wrap=True)
+            row.setToolTip(plain_tip(f"{when_text(event.time)}, logged in as {event.login}"))
+            column.addWidget(row)
         self.line = QLineEdit()
         self.line.setPlaceholderText("what you say about it")
         self.line.setAccessibleName("What you say about the proposal")

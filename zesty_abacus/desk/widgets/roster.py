@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from ..session import Session
 from ..theme import SMALL_PX, TEXT_PX, TINY_PX, figure_font, look, text_font
 from .paint import draw_ribbon, draw_text
-from .parts import EDGE, Choice, hairline, label
+from .parts import EDGE, Choice, hairline, label, plain_tip
 
 KIND_ROLE = Qt.ItemDataRole.UserRole
 ORDERS = {
@@ -77,8 +77,11 @@ class RosterModel(QAbstractListModel):
         entry = self.entries[index.row()]
         if role == KIND_ROLE:
             return entry
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole, Qt.ItemDataRole.ToolTipRole):
-            return entry if isinstance(entry, str) else self._words(entry)
+        words = entry if isinstance(entry, str) else self._words(entry)
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return plain_tip(words)
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return words
         return None
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:

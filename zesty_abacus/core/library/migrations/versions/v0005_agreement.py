@@ -117,9 +117,10 @@ def _guard_server() -> None:
 
 def _run_before_insert(table: str, name: str, body: str) -> None:
     block = body if "BEGIN" in body else f"BEGIN {body} END"
-    # names are looked up where the tables are, whatever the caller's search path
+    # names are looked up where the tables are: a caller's own temporary table of the same name comes last
+    schema = op.get_bind().execute(sa.text("SELECT quote_ident(current_schema())")).scalar()
     op.execute(
-        f"CREATE FUNCTION zesty_{table}_{name}() RETURNS trigger LANGUAGE plpgsql SET search_path FROM CURRENT "
+        f"CREATE FUNCTION zesty_{table}_{name}() RETURNS trigger LANGUAGE plpgsql SET search_path = {schema}, pg_temp "
         f"AS $$ {block} $$"
     )
     op.execute(
