@@ -12,23 +12,27 @@ from alembic import command
 from alembic.config import Config
 
 from tests.library.test_store import pod, raw_engine
+from zesty_abacus.core.layouts.json_form import layout_to_json
+from zesty_abacus.core.layouts.model import Applies
 from zesty_abacus.core.library import store
 from zesty_abacus.core.library.address import library_address
 from zesty_abacus.core.library.engine import open_engine
 from zesty_abacus.core.library.errors import LibraryError, mapped_errors
 from zesty_abacus.core.library.store import Library
+from zesty_abacus.core.recipes.json_form import recipe_to_json
+from zesty_abacus.core.recipes.model import new_recipe
 
 
-def make_old(address):
-    """Make a library with the tables of the first version of the program."""
+def make_old(address, version="0001"):
+    """Make a library with the tables of an earlier version of the program; return an open engine on it."""
     where = library_address(address)
     engine = sa.create_engine(where.url if where.url is not None else f"sqlite:///{where.path}")
     config = Config()
     config.set_main_option("script_location", str(Path(store.__file__).parent / "migrations"))
     with engine.begin() as connection:
         config.attributes["connection"] = connection
-        command.upgrade(config, "0001")
-    engine.dispose()
+        command.upgrade(config, version)
+    return engine
 
 
 def pragma(engine, name):
@@ -46,7 +50,7 @@ def test_commits_are_durable_when_they_return(tmp_path):
 
 def test_several_programs_open_an_old_library_at_once(address):
     """All of them find its tables old; one migrates, the others wait and find it done."""
-    make_old(address)
+    make_old(address).dispose()
     path = address
     code = (
         "import sys\n"
@@ -143,4 +147,78 @@ def test_the_log_is_the_newest_first_and_bounded(tmp_path):
         library.commit(pod(f"m{number}", number), parent=None, author="a")
     assert [name for _, name in library.log(3)] == ["m9", "m8", "m7"]
     assert library.name == "shelf"
+    library.close()
+
+
+def fill_old(connection, version):
+    """Write a layout with a changed and a removed one beside it, and what else that version could keep."""
+
+    def put(statement, **values):
+        connection.execute(sa.text(statement), values)
+
+    put("INSERT INTO library_info VALUES ('id', '0b7c6c0e-9f52-4a52-8d0c-6f3e0a2f5d11'), ('name', 'old quay')")
+    layout = msgspec.structs.replace(pod(), applies=Applies(address=0x1A1, lanes=("thruster", "spare")))
+    keys = {"layout": str(layout.id), "document": layout_to_json(layout).decode()}
+    insert = (
+        "INSERT INTO revision (id, layout_id, number, parent_id, author, time_us, reason, document) "
+        "VALUES (:id, :layout, :number, :parent, :author, :time, 'why', :document)"
+    )
+    first = layout_to_json(msgspec.structs.replace(layout, name="before")).decode()
+    put(insert, **keys | {"document": first}, id=1, number=1, parent=None, author="mara", time=1)
+    put(insert, **keys, id=2, number=2, parent=1, author="jo", time=2)
+    gone = keys | {"layout": "11111111-1111-4111-8111-111111111111"}
+    put(insert, **gone, id=3, number=1, parent=None, author="jo", time=3)
+    put(insert, **gone | {"document": None}, id=4, number=2, parent=3, author="jo", time=4)
+    put(
+        "INSERT INTO head (layout_id, revision_id, name, folded_name, protocol, address, extended) "
+        "VALUES (:layout, 2, :name, :folded, 'can', 417, :no)",
+        layout=keys["layout"], name=layout.name, folded=layout.name.casefold(), no=False,
+    )  # fmt: skip
+    if version >= "0002":
+        recipe = new_recipe("deck")
+        put(
+            "INSERT INTO recipe_revision (id, recipe_id, number, author, time_us, reason, document) "
+            "VALUES (1, :id, 1, 'mara', 5, 'measured', :document)",
+            id=str(recipe.id), document=recipe_to_json(recipe).decode(),
+        )  # fmt: skip
+        put("INSERT INTO recipe_head VALUES (:id, 1, 'deck')", id=str(recipe.id))
+    if version >= "0003":
+        put("INSERT INTO release (id, name, notes, author, time_us) VALUES (1, 'run 1', '', 'ada', 6)")
+        put("INSERT INTO release_item VALUES (1, :layout, 1)", layout=keys["layout"])
+    if version >= "0004":
+        put("INSERT INTO met VALUES ('home', :layout, 2, 77)", layout=keys["layout"])
+    if connection.dialect.name == "postgresql":
+        for table in ("revision", *(("recipe_revision",) if version >= "0002" else ())):
+            put(f"SELECT setval('{table}_id_seq', (SELECT max(id) FROM {table}))")
+        if version >= "0003":
+            put("SELECT setval('release_id_seq', 1)")
+    return layout
+
+
+@pytest.mark.parametrize("version", ["0001", "0002", "0003", "0004"])
+def test_a_library_of_any_earlier_version_keeps_what_it_holds(address, version):
+    engine = make_old(address, version)
+    with engine.begin() as connection:
+        layout = fill_old(connection, version)
+    engine.dispose()
+    library = Library.open(address)
+    assert library.name == "old quay" and library.layouts() == [layout]
+    assert [(one.author, one.number, one.login) for one in library.history(layout.id)] == [
+        ("jo", 2, ""),
+        ("mara", 1, ""),
+    ]
+    assert library.layout_at(1).name == "before" and len(library.log()) == 4
+    (found,) = library.find("")
+    assert found.lanes == ("thruster", "spare") and found.changes == 2, "lanes are read out of the documents"
+    assert [head.state.name for head in library.recipes.heads()] == (["deck"] if version >= "0002" else [])
+    assert [one.name for one in library.releases.all()] == (["run 1"] if version >= "0003" else [])
+    if version >= "0003":
+        assert [one.name for one in library.layouts_of("run 1")] == ["before"]
+    with library.engine.connect() as connection:
+        met = connection.execute(sa.text("SELECT item_id, own_revision, home_revision FROM met")).all()
+    assert [tuple(row) for row in met] == ([(str(layout.id), 2, 77)] if version >= "0004" else [])
+    made = library.commit(msgspec.structs.replace(layout, note="now"), parent=2, author="mara")
+    assert made.number == 3 and library.proposals.open() == [] and library.proposals.rules().needed == 0
+    with pytest.raises(sa.exc.DBAPIError, match="never rewritten"), library.engine.begin() as connection:
+        connection.execute(sa.text("UPDATE revision SET author = 'x' WHERE id = 1"))
     library.close()
