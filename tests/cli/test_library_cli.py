@@ -187,3 +187,34 @@ def test_a_server_of_ones_own(short_folder):
             assert process.wait(30) == 0
     with pytest.raises(psycopg.OperationalError):
         psycopg.connect(address)
+
+
+def test_claims_change_their_standing(where):
+    say("library", "claim", where, "B3 counts up", "--lane", "thruster", "--address", "0x1A0", "--places", "B3",
+        "--evidence", "in 400 frames", "--author", "mara")  # fmt: skip
+    say("library", "claim", where, "B3 counts up", "--lane", "thruster", "--address", "416", "--places", "B3",
+        "--standing", "proven", "--evidence", "its step is 1", "--author", "jo")  # fmt: skip
+    shown = say("library", "claims", where)
+    assert shown.startswith("proven   thruster 0x1A0 B3: B3 counts up (jo)\n") and "in 400 frames" in shown
+    (one,) = json.loads(say("library", "claims", where, "--json"))
+    assert one["evidence"] == ["in 400 frames", "its step is 1"] and one["address"] == 0x1A0
+    say("library", "claim", where, "x", "--lane", "y", "--address", "here", code=2)
+    with pytest.raises(AbacusError):
+        say("library", "claim", where, "x", "--lane", "y", "--places", "B99999999")
+
+
+def test_bringing_in_speaks_json_and_says_what_is_refused(proposed, tmp_path):
+    where, file = proposed
+    (one,) = json.loads(say("library", "import", where, file, "--json"))
+    assert (one["what"], one["number"], one["changed"], one["left"]) == ("layouts", 1, 1, [])
+    (again,) = json.loads(say("library", "import", where, file, "--json"))
+    assert again["changed"] == 0
+    say("library", "rules", where, "--needed", 1)
+    library = Library.open(where)
+    other = tmp_path / "other.json"
+    other.write_text(layouts_to_file_text([with_unit(library.layouts()[0], "gon")]))
+    library.close()
+    with pytest.raises(AbacusError, match="only changes that others agreed to"):
+        say("library", "import", where, other)
+    plain = json.loads(say("library", "rules", where, "--json"))
+    assert plain == {"needed": 1, "agreed_by": []}

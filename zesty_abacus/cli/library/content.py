@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import sys
+from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
@@ -17,8 +18,8 @@ from ...core.errors import DataError
 from ...core.exchange.mapping_shelf import mapping_from_file, mapping_text
 from ...core.exchange.onto import onto_library
 from ...core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
-from ...core.exchange.result import ExchangeError
-from ...core.exchange.table_mapping import Known, mapping_by_example
+from ...core.exchange.result import ExchangeError, Left
+from ...core.exchange.table_mapping import Known, TableMapping, mapping_by_example
 from ...core.handover.sheet import sheet_of
 from ...core.handover.sheet_files import write_sheets
 from ...core.layouts.json_form import layouts_to_file_text
@@ -32,7 +33,7 @@ from ...core.origin import Origin
 from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..output import open_library, opened_sources, put_bytes, put_text
-from .options import AS_JSON, AUTHOR, LIBRARY, ONLY, RELEASE, library
+from .options import AS_JSON, AUTHOR, LIBRARY, ONLY, RELEASE, library, opened, say_json
 
 
 @library.command()
@@ -49,29 +50,47 @@ def new(where: str, name: str) -> None:
 @AUTHOR
 @click.option("--reason", default="", help="Why; the file's name if left out.")
 @click.option("--columns", type=click.Path(path_type=Path), help="What the columns of a table mean; see columns.")
-def import_(where: str, files: tuple[Path, ...], author: str, reason: str, columns: Path | None) -> None:
+@AS_JSON
+def import_(where: str, files: tuple[Path, ...], author: str, reason: str, columns: Path | None, as_json: bool) -> None:
     """Bring FILES of layouts or recipes in. One known by its id gets a new revision, an equal one is left alone.
 
     What a format cannot say, such as the checks in a table, stays as the library has it.
     """
     mapping = mapping_from_file(columns) if columns is not None else None
-    target = open_library(where)
-    for file in files:
-        if _holds_recipes(file):
-            recipes = recipes_from_file(file)
-            changed = target.recipes.import_all(recipes, author=author, reason=reason or f"brought in from {file.name}")
-            click.echo(f"{file}: {len(recipes)} recipes, {changed} new or changed")
-            continue
-        form, exchanged = read_layout_file(file, mapping)
-        layouts = onto_library(exchanged.layouts, target.layouts(), form, mapping if form == TABLE else None)
-        for layout in layouts:
-            for problem in check_layout(layout):
-                raise DataError(problem.sentence, where=f"{file}, {layout.name}", hint="Nothing was brought in.")
-        changed = target.import_layouts(layouts, author=author, reason=reason or f"brought in from {file.name}")
-        click.echo(f"{file}: {len(layouts)} layouts, {changed} new or changed")
-        for left in exchanged.left:
-            click.echo(f"{file}, {left.place}: not carried over: {left.reason}", err=True)
-    target.close()
+    with opened(where) as target:
+        brought = [_bring_in(target, file, mapping, author, reason or f"brought in from {file.name}") for file in files]
+    if as_json:
+        say_json(brought)
+        return
+    for one in brought:
+        click.echo(f"{one.file}: {one.number} {one.what}, {one.changed} new or changed")
+        for left in one.left:
+            click.echo(f"{one.file}, {left.place}: not carried over: {left.reason}", err=True)
+
+
+@dataclass(frozen=True, slots=True)
+class _Brought:
+    """What a file gave: how many layouts or recipes, how many of them changed the library, what was left out."""
+
+    file: str
+    what: str
+    number: int
+    changed: int
+    left: list[Left]
+
+
+def _bring_in(target: Library, file: Path, mapping: TableMapping | None, author: str, reason: str) -> _Brought:
+    if _holds_recipes(file):
+        recipes = recipes_from_file(file)
+        changed = target.recipes.import_all(recipes, author=author, reason=reason)
+        return _Brought(str(file), "recipes", len(recipes), changed, [])
+    form, exchanged = read_layout_file(file, mapping)
+    layouts = onto_library(exchanged.layouts, target.layouts(), form, mapping if form == TABLE else None)
+    for layout in layouts:
+        for problem in check_layout(layout):
+            raise DataError(problem.sentence, where=f"{file}, {layout.name}", hint="Nothing was brought in.")
+    changed = target.import_layouts(layouts, author=author, reason=reason)
+    return _Brought(str(file), "layouts", len(layouts), changed, exchanged.left)
 
 
 @library.command()

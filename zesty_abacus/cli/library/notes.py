@@ -6,8 +6,10 @@ from pathlib import Path
 from uuid import UUID, uuid4
 
 import click
+import msgspec
 
-from ...core.library.documents import Comment
+from ...core.layouts.places import parse_places
+from ...core.library.documents import Claim, ClaimStanding, Comment
 from ...core.library.errors import LibraryError
 from ...core.library.moments import USUAL, add_moments, parse_moment
 from ...core.library.store import Library
@@ -80,6 +82,65 @@ def moments(where: str, texts: tuple[str, ...], catalogue: str, author: str, as_
     for one in found:
         for moment in one.moments:
             click.echo(f"{one.name}: {moment.text}{f' = {moment.meaning}' if moment.meaning else ''}")
+
+
+_STANDINGS = [one.value for one in ClaimStanding]
+
+
+@library.command()
+@LIBRARY
+@click.argument("statement")
+@click.option("--lane", required=True, help="Lane of the message it is about.")
+@click.option("--address", default="", help="Address of the message, such as 0x1A0; any if left out.")
+@click.option("--places", default="", help="The bits, such as 'B3[3..0] B2'; the message as a whole if left out.")
+@click.option("--standing", type=click.Choice(_STANDINGS), default=ClaimStanding.GUESS.value, show_default=True)
+@click.option("--evidence", multiple=True, help="What was seen; may be given several times.")
+@AUTHOR
+def claim(
+    where: str, statement: str, lane: str, address: str, places: str, standing: str, evidence: tuple[str, ...],
+    author: str,
+) -> None:  # fmt: skip
+    """Keep STATEMENT, what you hold to be true of some bits. The same statement again has its standing changed."""
+    made = Claim(
+        uuid4(), statement, lane, _address(address), str(parse_places(places)) if places else "",
+        ClaimStanding(standing), evidence,
+    )  # fmt: skip
+    with opened(where) as target:
+        same = (one for one in target.claims.heads() if (one.state.name, one.state.lane) == (statement, lane))
+        head = next(same, None)
+        parent = None
+        if head is not None:
+            made = msgspec.structs.replace(made, id=head.state.id, evidence=(*head.state.evidence, *evidence))
+            parent = head.revision.id
+        target.claims.commit(made, parent=parent, author=author, reason=standing)
+
+
+@library.command()
+@LIBRARY
+@AS_JSON
+def claims(where: str, as_json: bool) -> None:
+    """Show what people hold to be true of bits that no layout explains yet."""
+    with opened(where) as source:
+        found = source.claims.heads()
+    if as_json:
+        say_json([{**msgspec.to_builtins(one.state), "author": one.revision.author} for one in found])
+        return
+    for one in found:
+        address = f" 0x{one.state.address:X}" if one.state.address is not None else ""
+        place = f" {one.state.places}" if one.state.places else ""
+        where_it_is = f"{one.state.lane}{address}{place}"
+        click.echo(f"{one.state.standing.value:8} {where_it_is}: {one.state.name} ({one.revision.author})")
+        for sentence in one.state.evidence:
+            click.echo(f"          {sentence}")
+
+
+def _address(text: str) -> int | None:
+    if not text:
+        return None
+    try:
+        return int(text, 0)
+    except ValueError as error:
+        raise click.BadParameter(f"{text!r} is no address; write 0x1A0 or 416.") from error
 
 
 def _layout(target: Library, name: str) -> UUID:
