@@ -218,3 +218,19 @@ def test_bringing_in_speaks_json_and_says_what_is_refused(proposed, tmp_path):
         say("library", "import", where, other)
     plain = json.loads(say("library", "rules", where, "--json"))
     assert plain == {"needed": 1, "agreed_by": []}
+
+
+def test_a_trial_is_decoded_with_its_release(where, recording, tmp_path):
+    folder = tmp_path / "trial"
+    folder.mkdir()
+    trial = {"format": "zesty-abacus trial", "version": 1, "name": "quay", "library": str(where), "release": "run 14"}
+    (folder / "trial.json").write_text(json.dumps(trial))
+    say("library", "release", where, "run 14")
+    library = Library.open(where)
+    (head,) = library.heads()
+    field = msgspec.structs.replace(head.layout.field_named("angle"), unit="gon")
+    library.commit(head.layout.with_field(field), parent=head.revision.id, author="jo")
+    library.close()
+    assert ",deg," in say("decode", recording, "--library", folder) and ",gon," in say(
+        "decode", recording, "--library", where
+    )

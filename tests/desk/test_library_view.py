@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import contextmanager
 from fractions import Fraction
 from uuid import uuid4
 
@@ -9,12 +10,16 @@ import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLabel, QWidget
+from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
 
+from tests.desk.conftest import let_go
+from tests.desk.pilot import Pilot
 from zesty_abacus.core.library.documents import Comment
 from zesty_abacus.core.library.proposals import Rules, Step
 from zesty_abacus.core.library.store import Library
+from zesty_abacus.desk.launch import make_window
 from zesty_abacus.desk.library.layout_list import address_words
+from zesty_abacus.desk.library_choice import use_library
 
 FEEDBACK = 0x1A1
 
@@ -26,6 +31,19 @@ def other(pilot):
     pilot.session.set_author("mara")
     yield library
     library.close()
+
+
+@contextmanager
+def opened_again(folder):
+    """Hands on another window that opens a trial."""
+    window = make_window()
+    window.show()
+    window.session.open_trial(folder)
+    hands = Pilot(window)
+    hands.wait_open()
+    yield hands
+    window.close()
+    let_go(window)
 
 
 def head_of(library, name="Azimuth feedback port"):
@@ -225,7 +243,7 @@ def test_where_others_agree_an_edit_becomes_a_draft_by_itself(pilot, other):
     pilot.session.open_trial(folder)
     pilot.settle()
     assert pilot.session.edits.draft_of(head.layout.id) is not None
-    pilot.session.use_library(str(other.address), tell=lambda *_: None)
+    use_library(pilot.session, str(other.address), tell=lambda *_: None)
     pilot.settle()
     assert pilot.session.edits.draft_of(head.layout.id) is not None, "drafts are there when it is opened again"
 
@@ -391,3 +409,51 @@ def test_names_that_look_like_markup_are_only_text(pilot, other):
         roster.data(roster.index(row, 0), Qt.ItemDataRole.ToolTipRole) for row in range(roster.rowCount())
     )):  # fmt: skip
         assert "<img" not in words
+
+
+def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_again(pilot, other):
+    window, session = pilot.window, pilot.session
+    other.release("run 14", author="ada")
+    head = head_of(other)
+    changed = head.layout.with_field(msgspec.structs.replace(head.layout.field_named("rate"), unit="rad/s"))
+    other.commit(changed, parent=head.revision.id, author="jo")
+    pilot.wait(lambda: "jo changed" in window.foot.told.text(), "the news")
+
+    def unit():
+        return session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit
+
+    def press(words):
+        made = next(one for one in window.library.releases.findChildren(QPushButton) if one.text() == words)
+        pilot.click(made)
+        pilot.settle()
+
+    assert unit() == "rad/s"
+    window.show_library("Releases")
+    pilot.wait(lambda: window.library.releases.releases, "the release")
+    press("Decode this trial with it")
+    assert unit() == "deg/s" and window.library_label.text().startswith("harbour-team library, run 14")
+    assert session.origin().release == "run 14" and session.trial.file.release == "run 14"
+    assert not session.edits.change(changed) and "never changes" in window.foot.told.text()
+    window.show_desk("Layouts")
+    pilot.pick_kind(FEEDBACK)
+    pilot.click(window.layouts.side.agreement.draft.begin)
+    assert session.edits.draft_of(head.layout.id) is None
+    other.commit(changed, parent=None if other.head_of(changed.id) is None else other.head_of(changed.id).revision.id,
+                 author="jo")  # fmt: skip
+    pilot.settle()
+    assert unit() == "deg/s", "what others keep does not show"
+    with opened_again(session.trial.folder) as again:
+        layout = again.session.layout_of(again.kind(FEEDBACK))
+        assert layout.field_named("rate").unit == "deg/s", "the trial remembers it"
+    window.show_library("Releases")
+    pilot.wait(lambda: window.library.releases.releases, "the release")
+    pilot.settle()
+    press("Decode with the newest state again")
+    assert unit() == "rad/s" and session.origin().release == ""
+
+
+def test_a_release_that_the_library_does_not_have_is_said(pilot, other):
+    session = pilot.session
+    session.change_trial(msgspec.structs.replace(session.trial.file, release="run 99"))
+    with opened_again(session.trial.folder) as again:
+        assert "no release run 99" in again.window.foot.told.text() and again.session.edits.release == ""

@@ -20,6 +20,7 @@ from zesty_abacus.core.library.roles import make_roles
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.demo.trial import copy_shipped_trial
 from zesty_abacus.desk.launch import make_application, make_window
+from zesty_abacus.desk.library_choice import use_library
 
 FEEDBACK = 0x1A1
 
@@ -196,7 +197,7 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
     pilot.settle()
     view = pilot.window.layouts.comparison
     assert view.isVisible() and view.titles[0].text().endswith("release run 14")
-    pilot.session.use_library(str(tmp_path / "new.sqlite"), create=True, tell=lambda tone, sentence: None)
+    use_library(pilot.session, str(tmp_path / "new.sqlite"), create=True, tell=lambda tone, sentence: None)
     pilot.settle()
     assert pilot.session.edits.layouts() == [] and (tmp_path / "new.sqlite").exists()
 
@@ -249,7 +250,7 @@ def test_a_change_is_proposed_in_one_window_agreed_in_the_other_and_released(bot
         made = f"DO $$ BEGIN CREATE ROLE {name} LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END $$"
         cluster.execute("postgres", made)
         cluster.execute("postgres", f"GRANT zesty_{role} TO {name}")
-        hands.session.use_library(cluster.address(address.url.database, name), tell=lambda *_: None)
+        use_library(hands.session, cluster.address(address.url.database, name), tell=lambda *_: None)
         hands.settle()
         hands.session.shared.set_author(name)
     change(one, "rate", unit="rad/s")

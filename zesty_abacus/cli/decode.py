@@ -7,13 +7,13 @@ from pathlib import Path
 import click
 
 from ..core.handover.tables import LONG_SCHEMA, long_tables, wide_schema, wide_tables
-from .output import open_library, opened_sources, put_out, table_options
+from .output import open_library, opened_sources, put_out, release_of_trial, table_options
 
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--library", "where", required=True, help="File, trial or server of the library.")
-@click.option("--release", default="", help="A release of the library; its newest state if left out.")
+@click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
 @click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
 @table_options
 def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form: str,
@@ -23,6 +23,7 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
     Wide: a row a frame and a column a field, message.field.
     """
+    release = release or release_of_trial(where)
     library = open_library(where)
     layouts = library.layouts_of(release) if release else library.layouts()
     origin = library.origin(release, sources)

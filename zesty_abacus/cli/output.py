@@ -112,6 +112,14 @@ def open_library(where: str | Path) -> Library:
         return Library.open(address)
 
 
+def release_of_trial(where: str | Path) -> str:
+    """Return the release that a trial is decoded with; empty for the newest state, and for what is no trial."""
+    text = str(where)
+    if "://" in text or not Path(text).is_dir():
+        return ""
+    return Trial.open(Path(text)).file.release
+
+
 def put_out(
     form: str, output: Path | None, schema: pa.Schema, tables: Iterable[pa.Table], origin: Origin | None = None
 ) -> None:

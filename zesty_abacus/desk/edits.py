@@ -24,6 +24,13 @@ _RETRY_MS = 2000
 class Edits(QObject):
     """The layouts as the user sees them, and the way back.
 
+    Attributes
+    ----------
+    author
+        Under whose name edits are kept.
+    release
+        The release that is shown in the place of the newest state; empty for none.
+
     Events
     ------
     changed
@@ -31,7 +38,7 @@ class Edits(QObject):
     kept
         The library has taken an edit, so its history has grown.
     refused
-        (sentence) the library did not take an edit; the window shows the library's state again.
+        (sentence) an edit was not taken; the window shows the library's state.
     clashed
         (clash) somebody else changed the same thing; the edit is kept in the window until it is chosen.
     waiting
@@ -57,6 +64,8 @@ class Edits(QObject):
         self._library: Any = None
         self._keeper: Keeper | None = None
         self._layouts: dict[UUID, heavy.Layout] = {}
+        self._pinned: dict[UUID, heavy.Layout] | None = None
+        self.release = ""
         self._drafts: dict[UUID, DraftInHand] = {}
         self._undo: list[EditStep] = []
         self._redo: list[EditStep] = []
@@ -71,6 +80,7 @@ class Edits(QObject):
         self._engine, self._library = engine, library
         self._keeper = Keeper(engine, library, heads)
         self._layouts = {head.layout.id: head.layout for head in heads}
+        self.pin("", None)
         self._drafts.clear()
         self._undo.clear()
         self._redo.clear()
@@ -87,16 +97,31 @@ class Edits(QObject):
         """Try no more; what waits is written down and tried again when the library is opened the next time."""
         self._again.stop()
 
+    def pin(self, release: str, layouts: list[heavy.Layout] | None) -> None:
+        """Show the layouts of a release, which cannot be edited; None shows the newest state again."""
+        self._pinned = {layout.id: layout for layout in layouts} if layouts is not None else None
+        self.release = release if layouts is not None else ""
+
+    def _may_edit(self) -> bool:
+        if self._pinned is not None:
+            self.refused.emit(
+                f"This trial is decoded with the release {self.release}, which never changes. To edit, choose the "
+                "newest state among the releases of the library."
+            )
+        return self._pinned is None
+
     def layouts(self) -> list[heavy.Layout]:
         """Return all layouts as the window shows them."""
-        return list(self._layouts.values())
+        return list((self._layouts if self._pinned is None else self._pinned).values())
 
     def layout(self, layout_id: UUID) -> heavy.Layout | None:
         """Return a layout by its id."""
-        return self._layouts.get(layout_id)
+        return (self._layouts if self._pinned is None else self._pinned).get(layout_id)
 
     def change(self, after: heavy.Layout, reason: str = "") -> bool:
         """Keep a changed or new layout; return whether it differs from what was there."""
+        if not self._may_edit():
+            return False
         before = self._layouts.get(after.id)
         if before is not None and after.registers is not None and after.registers.window is not None:
             # an edit made on what one exchange shows of a register map
@@ -125,7 +150,7 @@ class Edits(QObject):
 
     def undo(self) -> str:
         """Undo the last edit by keeping the state before it; return what was undone, or nothing."""
-        if not self._undo:
+        if not self._undo or not self._may_edit():
             return ""
         step = self._undo.pop()
         self._redo.append(step)
@@ -134,7 +159,7 @@ class Edits(QObject):
 
     def redo(self) -> str:
         """Make the last undone edit again; return what was done, or nothing."""
-        if not self._redo:
+        if not self._redo or not self._may_edit():
             return ""
         step = self._redo.pop()
         self._undo.append(step)
@@ -337,6 +362,8 @@ class Edits(QObject):
 
     def begin_draft(self, layout_id: UUID) -> None:
         """Let further edits of a layout go into a draft that only its author sees."""
+        if not self._may_edit():
+            return
         self._drafts[layout_id] = self._keep.begin_draft(layout_id)
         self.drafts_changed.emit()
 

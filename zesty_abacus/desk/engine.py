@@ -70,6 +70,7 @@ from ..core.layouts.templates import (
 from ..core.layouts.validate import check_layout
 from ..core.layouts.windows import from_window
 from ..core.library.address import library_address
+from ..core.library.errors import UnknownLayoutError
 from ..core.library.store import LayoutHead, Library, Revision, default_author
 from ..core.origin import Origin
 from ..core.progress import Progress
@@ -86,7 +87,10 @@ STRIP_COLUMNS = 2048
 
 @dataclass(frozen=True, slots=True, eq=False)
 class OpenedTrial:
-    """A trial with everything the first picture needs."""
+    """A trial with everything the first picture needs.
+
+    ``released`` are the layouts of the release it is decoded with; None for the newest state.
+    """
 
     trial: Trial
     capture: Capture
@@ -94,6 +98,7 @@ class OpenedTrial:
     library: Library
     heads: list[LayoutHead]
     density: NDArray[np.int64]
+    released: list[Layout] | None = None
 
 
 def open_trial(path: Path, progress: Progress, library: str = "") -> OpenedTrial:
@@ -145,7 +150,17 @@ def finish_opening(trial: Trial, progress: Progress, library: str = "") -> Opene
         away.address = library or trial.file.library
         raise
     density = lane_density(made.capture, STRIP_COLUMNS)
-    return OpenedTrial(trial, made.capture, made.outcomes, opened, opened.heads(), density)
+    return OpenedTrial(trial, made.capture, made.outcomes, opened, opened.heads(), density, _released(trial, opened))
+
+
+def _released(trial: Trial, library: Library) -> list[Layout] | None:
+    """Return the layouts of the release that a trial is decoded with; None if there is none, or not any more here."""
+    if not trial.file.release:
+        return None
+    try:
+        return library.layouts_of(trial.file.release)
+    except UnknownLayoutError:
+        return None
 
 
 @dataclass(frozen=True, slots=True, eq=False)

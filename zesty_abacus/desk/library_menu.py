@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from .library_choice import use_library, use_release
 from .session import Session
 from .theme import text_font
 from .widgets.parts import button, label
@@ -127,6 +128,8 @@ class LibraryButton(QPushButton):
         menu.addAction("Working copy…", self.ask_copy)
         menu.addAction("Make a release…", self.ask_release)
         self._offer_releases(menu.addMenu("Compare with a release"))
+        if session.edits.release:
+            menu.addAction("Decode with the newest state", lambda: use_release(session, ""))
         menu.popup(self.mapToGlobal(self.rect().bottomLeft()))
 
     def _offer_releases(self, menu: QMenu | None) -> None:
@@ -166,13 +169,13 @@ class LibraryButton(QPushButton):
         """Ask for a library file and use it."""
         name, _ = QFileDialog.getOpenFileName(self, "Use another library", "", "Libraries (*.sqlite);;All files (*)")
         if name:
-            self._session.use_library(name, tell=self._told)
+            use_library(self._session, name, tell=self._told)
 
     def ask_new(self) -> None:
         """Ask for a new library file and use it."""
         name, _ = QFileDialog.getSaveFileName(self, "New library", "library.sqlite", "Libraries (*.sqlite)")
         if name:
-            self._session.use_library(str(Path(name).with_suffix(".sqlite")), create=True, tell=self._told)
+            use_library(self._session, str(Path(name).with_suffix(".sqlite")), create=True, tell=self._told)
 
     def ask_server(self) -> None:
         """Ask for the address of a server."""
@@ -185,7 +188,7 @@ class LibraryButton(QPushButton):
 
         def connect() -> None:
             where, password = panel.lines["address"].text().strip(), panel.lines["password"].text()
-            self._session.use_library(where, password=password, keep=keep.isChecked(), tell=self._told)
+            use_library(self._session, where, password=password, keep=keep.isChecked(), tell=self._told)
 
         panel.go.clicked.connect(connect)
         panel.show_below(self)

@@ -218,6 +218,7 @@ class Session(QObject):
         else:
             author = self.settings.author or self.engine.default_author()
             self.shared.use(self.engine, made.library, made.heads, author)
+            self.edits.pin(made.trial.file.release, made.released)
         self.store.start(self.engine, made.capture)
         self.store.others = self.edits.layouts
         self._match()
@@ -239,34 +240,8 @@ class Session(QObject):
         problems = sum(outcome.report.problem_count + bool(outcome.error) for outcome in made.outcomes)
         if problems:
             self.told.emit("wrong", f"{problems} problems while reading; see Intake.")
-
-    def use_library(
-        self, where: str, *, create: bool = False, password: str = "", keep: bool = False,
-        tell: Callable[[str, str], None],
-    ) -> None:  # fmt: skip
-        """Use another library for this trial; ``tell`` hears (tone, sentence) of how it went.
-
-        Nothing changes unless the library can be used. A password that is given may be kept in the keyring.
-        """
-        engine, trial = self.engine, self.trial
-
-        def use(answer: tuple[heavy.Library, list[heavy.LayoutHead]]) -> None:
-            library, heads = answer
-            try:
-                trial.save(msgspec.structs.replace(trial.file, library=engine.library_named(where, trial.folder)))
-            except engine.AbacusError as error:
-                library.close()
-                tell("wrong", str(error))
-                return
-            self.shared.use(engine, library, heads, self.edits.author)
-            self._on_layout_changed("")
-            tell("good", f"{library.name} is in use, with {len(heads)} layouts.")
-
-        self.jobs.start(
-            "library", "opening the library",
-            lambda _progress: engine.open_library(where, create=create, password=password, keep=keep), use,
-            lambda sentence: tell("wrong", sentence), in_line=True,
-        )  # fmt: skip
+        if made.trial.file.release and made.released is None and not same:
+            self.told.emit("wrong", f"The library has no release {made.trial.file.release}; the newest state is used.")
 
     def _origin_of(self, kind: int) -> tuple[str, int, int]:
         """Return what a kind is called by when another capture numbers it otherwise."""
@@ -372,6 +347,10 @@ class Session(QObject):
             address=key.address, protocol=lane.protocol, extended=key.extended, lanes=(lane.name,)
         )
         return self.engine.new_layout(name, applies, self.capture.kind_size(kind))
+
+    def match_again(self) -> None:
+        """Find again which layout reads which kind: the library is another one, or in another state."""
+        self._on_layout_changed("")
 
     def _on_layout_changed(self, _layout_id: str) -> None:
         if self.capture is None:

@@ -112,7 +112,11 @@ class SharedLibrary(QObject):
         """Return what a file says that leaves this window now; a library is open."""
         revision = self._marks.layouts if self._marks is not None else 0
         made: heavy.Origin = self._engine.Origin(
-            self.library.name, self.library.id, revision, waiting=self.edits.number_waiting
+            self.library.name,
+            self.library.id,
+            revision,
+            release=self.edits.release,
+            waiting=0 if self.edits.release else self.edits.number_waiting,
         )
         return made
 

@@ -238,7 +238,9 @@ class Window(QMainWindow):
             self.library_dot.setText("●" if answers else "○")
             shared = self.session.shared
             waiting = f" · {len(shared.proposals)} proposed" if shared.proposals else ""
-            self.library_label.setText(f"{library.name}{waiting if answers else ', no answer'}  ▾")
+            release = self.session.edits.release
+            state = ", no answer" if not answers else f", {release}" if release else waiting
+            self.library_label.setText(f"{library.name}{state}  ▾")
             here = f"\n{len(shared.people)} others have it open" if shared.people else ""
             self.library_label.setToolTip(plain_tip(f"{library.address}, {count} layouts{here}"))
 

@@ -77,7 +77,11 @@ class Moment(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
-    """The content of ``trial.json``, an immutable value."""
+    """The content of ``trial.json``, an immutable value.
+
+    ``library`` is a file or a server's address; ``release`` is the release that the trial is decoded with, empty for
+    the newest state.
+    """
 
     format: str = FORMAT
     version: int = VERSION
@@ -88,6 +92,7 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     moments: tuple[Moment, ...] = ()
     references: tuple[str, ...] = ()
     library: str = "library.sqlite"
+    release: str = ""
     ties: tuple[Tie, ...] = ()
 
     def with_tie(self, layout: UUID | None, lane: str, address: int | None, flags: int | None) -> TrialFile:

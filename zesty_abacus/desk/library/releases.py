@@ -8,6 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ..clock import grouped, when_text
+from ..library_choice import use_release
 from ..session import Session
 from ..theme import text_font
 from ..widgets.parts import Choice, Hint, button, clear_layout, hairline, label, scrolled_column
@@ -71,7 +72,8 @@ class ReleasesView(QWidget):
         row.addWidget(scrolled_column(left), 2)
         row.addWidget(self._right(), 3)
         self.compare.clicked.connect(self.run)
-        session.shared.releases_changed.connect(self.refresh)
+        for event in (session.shared.releases_changed, session.shared.seen):
+            event.connect(self.refresh)
 
     def _right(self) -> QWidget:
         right = QWidget()
@@ -120,6 +122,14 @@ class ReleasesView(QWidget):
         if one.notes:
             self._list.addWidget(label(one.notes, wrap=True))
         self._list.addWidget(label(f"{one.layouts} layouts · {one.author} · {when_text(one.time)}", "quiet"))
+        session = self._session
+        if session.edits.release == one.name:
+            back = button("Decode with the newest state again", "This trial is decoded with this release", link=True)
+            back.clicked.connect(lambda: use_release(session, ""))
+        else:
+            back = button("Decode this trial with it", "Layouts as they were then, for as long as you like", link=True)
+            back.clicked.connect(lambda: use_release(session, one.name))
+        self._list.addWidget(back, 0, Qt.AlignmentFlag.AlignLeft)
         self._list.addWidget(hairline())
 
     def run(self) -> None:

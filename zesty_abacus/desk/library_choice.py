@@ -1,0 +1,60 @@
+"""Which library a trial uses, and in which state: the newest, or a release that never changes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+import msgspec
+
+from .session import Session
+
+if TYPE_CHECKING:
+    from . import engine as heavy
+
+
+def use_library(
+    session: Session, where: str, *, create: bool = False, password: str = "", keep: bool = False,
+    tell: Callable[[str, str], None],
+) -> None:  # fmt: skip
+    """Use another library for the open trial; ``tell`` hears (tone, sentence) of how it went.
+
+    Nothing changes unless the library can be used. A password that is given may be kept in the keyring.
+    """
+    engine, trial = session.engine, session.trial
+
+    def use(answer: tuple[heavy.Library, list[heavy.LayoutHead]]) -> None:
+        library, heads = answer
+        changed = msgspec.structs.replace(trial.file, library=engine.library_named(where, trial.folder), release="")
+        try:
+            trial.save(changed)
+        except engine.AbacusError as error:
+            library.close()
+            tell("wrong", str(error))
+            return
+        session.shared.use(engine, library, heads, session.edits.author)
+        session.match_again()
+        tell("good", f"{library.name} is in use, with {len(heads)} layouts.")
+
+    session.jobs.start(
+        "library", "opening the library",
+        lambda _progress: engine.open_library(where, create=create, password=password, keep=keep), use,
+        lambda sentence: tell("wrong", sentence), in_line=True,
+    )  # fmt: skip
+
+
+def use_release(session: Session, name: str) -> None:
+    """Decode the open trial with a release, or with the newest state if the name is empty; the trial remembers it."""
+
+    def use(layouts: list[Any] | None) -> None:
+        session.edits.pin(name, layouts)
+        session.change_trial(msgspec.structs.replace(session.trial.file, release=name))
+        session.match_again()
+        session.shared.seen.emit()
+        words = f"This trial is decoded with the release {name} now." if name else "This trial follows the library now."
+        session.told.emit("good", words)
+
+    if name:
+        session.shared.ask(f"reading {name}", lambda library: library.layouts_of(name), use)
+    else:
+        use(None)
