@@ -10,7 +10,7 @@ import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QLabel, QMenu, QPushButton, QWidget
 
 from tests.desk.conftest import let_go
 from tests.desk.pilot import Pilot
@@ -457,3 +457,26 @@ def test_a_release_that_the_library_does_not_have_is_said(pilot, other):
     session.change_trial(msgspec.structs.replace(session.trial.file, release="run 99"))
     with opened_again(session.trial.folder) as again:
         assert "no release run 99" in again.window.foot.told.text() and again.session.edits.release == ""
+
+
+def test_the_menu_of_the_library_leads_everywhere(pilot, other):
+    """Each entry that opens a page or a panel does; panels close with Escape and change nothing."""
+    button = pilot.window.library_label
+    propose(other)
+    pilot.wait(lambda: pilot.session.shared.proposals, "the proposal")
+    button.offer()
+    menu = next(one for one in button.findChildren(QMenu) if one.isVisible())
+    entries = {action.text().partition("\t")[0]: action for action in menu.actions() if action.text()}
+    assert {"Show the library", "What is proposed (1)", "Releases", "Working copy…", "Make a release…"} <= set(entries)
+    menu.close()
+    for words, page in (("Show the library", 0), ("What is proposed (1)", 1), ("Releases", 2)):
+        pilot.window.show_desk("Read")
+        entries[words].trigger()
+        assert pilot.window.desk_name == "Library" and pilot.window.library.tabs.currentIndex() == page
+    for ask in (button.ask_server, button.ask_copy, button.ask_release):
+        ask()
+        panel = button.panel
+        assert panel.isVisible() and all(line.accessibleName() for line in panel.lines.values())
+        QTest.keyClick(panel, Qt.Key.Key_Escape)
+        assert not panel.isVisible()
+    assert other.releases.all() == []
