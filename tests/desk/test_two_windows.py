@@ -8,7 +8,7 @@ import keyring
 import keyring.backends.fail
 import msgspec
 import pytest
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QCheckBox, QLabel
 
 from tests.desk.conftest import let_go
 from tests.desk.pilot import Pilot
@@ -172,6 +172,17 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
         panel.go.click()
         pilot.settle()
         assert words in panel.problem.text() and pilot.session.library.name == "harbour-team library"
+    fresh = cluster.address(cluster.new_database())
+    pilot.type(panel.lines["address"], fresh)
+    panel.go.click()
+    pilot.settle()
+    assert "no library in this database" in panel.problem.text()
+    next(choice for choice in panel.findChildren(QCheckBox) if "make a library" in choice.text()).setChecked(True)
+    panel.go.click()
+    pilot.settle()
+    assert button.panel is None and pilot.session.edits.layouts() == [] and Library.open(fresh).layouts() == []
+    button.ask_server()
+    panel = button.panel
     pilot.type(panel.lines["address"], address)
     panel.go.click()
     pilot.settle()

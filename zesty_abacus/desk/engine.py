@@ -70,7 +70,7 @@ from ..core.layouts.templates import (
 from ..core.layouts.validate import check_layout
 from ..core.layouts.windows import from_window
 from ..core.library.address import library_address
-from ..core.library.errors import UnknownLayoutError
+from ..core.library.errors import NoLibraryError, UnknownLayoutError
 from ..core.library.store import LayoutHead, Library, Revision, default_author
 from ..core.origin import Origin
 from ..core.progress import Progress
@@ -118,12 +118,25 @@ def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
 
 
 def open_library(
-    where: str, *, create: bool, password: str = "", keep: bool = False
+    where: str, *, create: bool, password: str = "", keep: bool = False, make: bool = False
 ) -> tuple[Library, list[LayoutHead]]:
-    """Open a library by its file or its server's address, or make one; return it with its newest states."""
+    """Open a library by its file or its server's address, or make one; return it with its newest states.
+
+    Parameters
+    ----------
+    create
+        Make one; there must be none yet.
+    make
+        Make one in a database that has none.
+    """
     if password:
         laid.type_password(where, password, keep=keep)
-    library = Library.create(where) if create else Library.open(where)
+    try:
+        library = Library.create(where) if create else Library.open(where)
+    except NoLibraryError:
+        if not make:
+            raise
+        library = Library.create(where)
     try:
         return library, library.heads()
     except AbacusError:

@@ -15,11 +15,12 @@ if TYPE_CHECKING:
 
 def use_library(
     session: Session, where: str, *, create: bool = False, password: str = "", keep: bool = False,
-    tell: Callable[[str, str], None],
+    make: bool = False, tell: Callable[[str, str], None],
 ) -> None:  # fmt: skip
     """Use another library for the open trial; ``tell`` hears (tone, sentence) of how it went.
 
-    Nothing changes unless the library can be used. A password that is given may be kept in the keyring.
+    Nothing changes unless the library can be used. A password that is given may be kept in the keyring; a library
+    is made in a database that has none if ``make`` says so.
     """
     engine, trial = session.engine, session.trial
 
@@ -38,7 +39,7 @@ def use_library(
 
     session.jobs.start(
         "library", "opening the library",
-        lambda _progress: engine.open_library(where, create=create, password=password, keep=keep), use,
+        lambda _progress: engine.open_library(where, create=create, password=password, keep=keep, make=make), use,
         lambda sentence: tell("wrong", sentence), in_line=True,
     )  # fmt: skip
 

@@ -185,10 +185,13 @@ class LibraryButton(QPushButton):
                          "Connect")  # fmt: skip
         self.panel = panel
         keep = panel.add_choice("keep it in the keyring of this desktop")
+        make = panel.add_choice("make a library there if the database has none")
 
         def connect() -> None:
             where, password = panel.lines["address"].text().strip(), panel.lines["password"].text()
-            use_library(self._session, where, password=password, keep=keep.isChecked(), tell=self._told)
+            use_library(
+                self._session, where, password=password, keep=keep.isChecked(), make=make.isChecked(), tell=self._told
+            )
 
         panel.go.clicked.connect(connect)
         panel.show_below(self)

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import threading
 import time
+import traceback
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 from uuid import UUID, uuid4
 
 from PyQt6.QtCore import QObject, pyqtSignal
+
+from ..core.errors import AbacusError
 
 if TYPE_CHECKING:
     from . import layout_engine as laid
@@ -17,16 +20,19 @@ _BEAT_S = 0.25
 """So long a wait may be before the thread looks whether it is still wanted."""
 _LOOK_S = 5.0
 """Without being told anything, the library is asked so often: news may be lost with a connection."""
+_LEAST_S = 0.1
+_EVERYTHING = frozenset(["everything"])
 _PAUSE_S = 1.0
 """Between two tries at a library that does not answer."""
 
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """What came from the library: changes, and who else is there."""
+    """What came from the library: changes, who else is there, and the tables that it told of."""
 
     seen: laid.Seen
     people: list[laid.Somebody]
+    told: frozenset[str] = frozenset()
 
 
 @dataclass(slots=True)
@@ -96,31 +102,36 @@ class News(QObject):
             thread.join(max(end - time.monotonic(), 0.0))
 
     def _run(self, turn: _Turn) -> None:
-        is_stirred = True
+        told = _EVERYTHING
         while not turn.over.is_set():
             try:
-                is_stirred = self._beat(turn, is_stirred)
+                told = self._beat(turn, told)
             except Exception as error:  # whatever it is, the next try will tell
+                if not isinstance(error, AbacusError):
+                    # a fault of the program: the trace goes to the terminal for whoever reports it
+                    traceback.print_exception(error)
                 self._tell(turn, error)
                 self._let_go(turn)
-                is_stirred = True
+                told = _EVERYTHING
                 turn.over.wait(_PAUSE_S)
         self._leave(turn)
 
-    def _beat(self, turn: _Turn, is_stirred: bool) -> bool:
+    def _beat(self, turn: _Turn, told: frozenset[str]) -> frozenset[str]:
         """Say that one is here, look if there is reason to, and wait for the next reason."""
         if turn.watch is None:
             turn.watch = turn.laid.watch(turn.library)
         self._say(turn)
         if self.is_paused:
             turn.over.wait(_BEAT_S)
-            return is_stirred
-        if is_stirred or time.monotonic() - turn.looked >= _LOOK_S:
+            return told
+        if told or time.monotonic() - turn.looked >= _LOOK_S:
             seen = turn.follower.look()
             people = turn.library.presence.others(self.window_id)
             turn.looked = time.monotonic()
-            self._tell(turn, Heard(seen, people))
-        return bool(turn.watch.wait(_BEAT_S))
+            self._tell(turn, Heard(seen, people, told))
+            # where many write at once, a look serves many of them
+            turn.over.wait(_LEAST_S)
+        return frozenset(turn.watch.wait(_BEAT_S))
 
     def _say(self, turn: _Turn) -> None:
         here = self.author, self.in_hand

@@ -186,12 +186,14 @@ class SharedLibrary(QObject):
         if heard.people != self.people:
             self.people = heard.people
             self.people_changed.emit()
-        if before is None or (before.proposals, before.rules) != (marks.proposals, marks.rules):
+        # a row may be told of that has a lower number than one that was seen before it
+        known = (before.proposals, before.rules) if before is not None else None
+        if known != (marks.proposals, marks.rules) or heard.told & {"proposal_event", "rule"}:
             self.read_proposals()
-        if before is not None and before.documents != marks.documents:
+        if before is not None and (before.documents != marks.documents or "document_revision" in heard.told):
             self.notes_changed.emit()
             self.read_moments()
-        if before is not None and before.releases != marks.releases:
+        if before is not None and (before.releases != marks.releases or "release" in heard.told):
             self.releases_changed.emit()
 
     def _on_waiting(self, number: int) -> None:

@@ -12,7 +12,14 @@ from alembic.config import Config
 from alembic.script import ScriptDirectory
 
 from .address import LibraryAddress
-from .errors import LibraryError, NewerLibraryError, PasswordNeededError, RefusedError, mapped_errors
+from .errors import (
+    LibraryError,
+    NewerLibraryError,
+    NoLibraryError,
+    PasswordNeededError,
+    RefusedError,
+    mapped_errors,
+)
 from .passwords import known_passwords
 
 _BUSY_MS = 10_000
@@ -101,7 +108,7 @@ def _check_there(current: str | None, where: str, *, create: bool) -> None:
     if create and current is not None:
         raise LibraryError("the library exists already.", where=where)
     if not create and current is None:
-        raise LibraryError("there is no library in this database.", where=where,
+        raise NoLibraryError("there is no library in this database.", where=where,
                            hint="Make one with: zesty-abacus library new.")  # fmt: skip
 
 

@@ -8,6 +8,7 @@ LibraryError
 │   └── PasswordNeededError
 ├── UnreachableError     the server does not answer
 ├── UnknownLayoutError   no such layout or revision
+├── NoLibraryError       the database is there and has no library in it
 └── NewerLibraryError    made by a later version of the program
 """
 
@@ -78,6 +79,10 @@ class UnreachableError(LibraryError):
 
 class UnknownLayoutError(LibraryError):
     """There is no such layout or revision."""
+
+
+class NoLibraryError(LibraryError):
+    """The database has no library in it."""
 
 
 class NewerLibraryError(LibraryError):

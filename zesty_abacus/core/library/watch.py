@@ -12,13 +12,15 @@ from .store import Library
 
 _CHANNEL = "zesty_news"
 _LOOK_S = 0.25
+ANY = "any"
+"""Told where something changed and nobody says what."""
 
 
 class Watch(Protocol):
     """Waits for changes; used by one thread."""
 
-    def wait(self, seconds: float) -> bool:
-        """Wait at most so long; return whether anything may have changed since the last call.
+    def wait(self, seconds: float) -> frozenset[str]:
+        """Wait at most so long; return which tables have new rows since the last call, :data:`ANY` if it is not known.
 
         Raises
         ------
@@ -52,9 +54,11 @@ class _ServerWatch:
             self._connection.autocommit = True
             self._connection.execute(f"LISTEN {_CHANNEL}")
 
-    def wait(self, seconds: float) -> bool:
+    def wait(self, seconds: float) -> frozenset[str]:
         with mapped_network_errors(self._where):
-            return any(True for _told in self._connection.notifies(timeout=seconds, stop_after=1))
+            first = [told.payload for told in self._connection.notifies(timeout=seconds, stop_after=1)]
+            rest = [told.payload for told in self._connection.notifies(timeout=0)] if first else []
+        return frozenset(first + rest)
 
     def close(self) -> None:
         self._connection.close()
@@ -69,16 +73,16 @@ class _FileWatch:
             self._connection = library.engine.connect()
         self._seen = self._version()
 
-    def wait(self, seconds: float) -> bool:
+    def wait(self, seconds: float) -> frozenset[str]:
         end = time.monotonic() + seconds
         while True:
             version = self._version()
             if version != self._seen:
                 self._seen = version
-                return True
+                return frozenset([ANY])
             left = end - time.monotonic()
             if left <= 0:
-                return False
+                return frozenset()
             time.sleep(min(_LOOK_S, left))
 
     def close(self) -> None:

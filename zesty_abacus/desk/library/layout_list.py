@@ -36,6 +36,9 @@ _MARKS = {"as released": "●", "changed since the release": "◐", "not release
 """A shape for each standing, so that colour says nothing alone."""
 
 
+_SPOKEN = {"can": "CAN", "i2c": "I2C", "spi": "SPI", "hdlc": "HDLC", "modbus": "Modbus"}
+
+
 class FoundModel(QAbstractListModel):
     """The layouts that were found."""
 
@@ -97,7 +100,7 @@ class FoundDelegate(QStyledItemDelegate):
         who = QRectF(box.left(), top.top(), box.width() - 14, 18)
         draw_text(painter, who, f"{one.author} · {when_text(one.time)}", text_font(TINY_PX), theme.quiet, right)
         below = top.adjusted(0, 19, 0, 19)
-        draw_text(painter, below, one.protocol, text_font(TINY_PX), theme.quiet)
+        draw_text(painter, below, _SPOKEN.get(one.protocol, one.protocol), text_font(TINY_PX), theme.quiet)
         words = QRectF(name.left(), below.top(), box.width() * 0.62, 18)
         draw_text(painter, words, self._words(one), text_font(TINY_PX), theme.quiet)
         standing = f"{_MARKS[one.standing.value]} {one.standing.value}"
