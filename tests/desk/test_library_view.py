@@ -436,8 +436,9 @@ def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_aga
     assert not session.edits.change(changed) and "never changes" in window.foot.told.text()
     window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
-    pilot.click(window.layouts.side.agreement.draft.begin)
-    assert session.edits.draft_of(head.layout.id) is None
+    assert not window.layouts.side.agreement.draft.begin.isVisible()
+    session.edits.begin_draft(head.layout.id)
+    assert session.edits.draft_of(head.layout.id) is None and session.edits.undo() == ""
     other.commit(changed, parent=None if other.head_of(changed.id) is None else other.head_of(changed.id).revision.id,
                  author="jo")  # fmt: skip
     pilot.settle()

@@ -143,7 +143,10 @@ class DraftCard(QFrame):
         """Show the draft of a layout, or offer to begin one."""
         self._layout = layout
         shared = self._session.shared
-        draft = self._session.edits.draft_of(layout.id if layout is not None else None)
+        edits = self._session.edits
+        # of a release nothing can be edited
+        layout = layout if not edits.release else None
+        draft = edits.draft_of(layout.id if layout is not None else None)
         self._card.setVisible(draft is not None)
         self.begin.setVisible(layout is not None and draft is None)
         if draft is None or layout is None:
