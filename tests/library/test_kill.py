@@ -10,7 +10,7 @@ from tests.library.test_store import pod
 from zesty_abacus.core.library.proposals import Rules, Step
 from zesty_abacus.core.library.store import Library
 
-KILLS = int(os.environ.get("KILLS", "25"))
+KILLS = int(os.environ.get("KILLS", "12"))
 """The suite's own number; hundreds by hand."""
 
 
