@@ -1,7 +1,10 @@
+import json
+
 import pyarrow.parquet
 import pytest
 
 from zesty_abacus.core.handover.tables import long_tables, wide_tables
+from zesty_abacus.desk.library_choice import use_release
 
 
 def written(pilot, tmp_path, **choices):
@@ -83,13 +86,33 @@ def test_the_preview_says_why_there_is_none(pilot):
     assert "no layout of the library reads any frame" in desk.preview._instead
 
 
+def listed(pilot):
+    """Return the words of the list of what was handed over."""
+    labels = pilot.window.handover.side.inner.findChildren(type(pilot.window.handover.problem))
+    return " ".join(label.text() for label in labels)
+
+
 def test_what_was_handed_over_is_listed(pilot, tmp_path):
+    desk = pilot.window.handover
     written(pilot, tmp_path, content="frames")
-    words = " ".join(
-        child.text() for child in pilot.window.handover.side.inner.findChildren(type(pilot.window.handover.problem))
-    )
     rows = f"{len(pilot.session.capture):,} rows".replace(",", chr(0x2009))
-    assert "out.parquet" in words and rows in words and "harbour-team library" in words
+    assert "out.parquet" in listed(pilot) and rows in listed(pilot)
+    assert "decoded" not in listed(pilot) and "decoded" not in desk.head.words.text(), "frames leave as they are"
+    table = written(pilot, tmp_path, content="long")
+    rows = f"{table.num_rows:,} rows".replace(",", chr(0x2009))
+    state = f"decoded with harbour-team library, revision {pilot.session.library.marks().layouts}"
+    assert rows in listed(pilot) and state in listed(pilot) and state in desk.head.words.text()
+    origin = json.loads((tmp_path / "out.parquet.origin.json").read_bytes())
+    assert origin["revision"] == pilot.session.library.marks().layouts and origin["library"] == "harbour-team library"
+
+
+def test_what_leaves_while_a_release_is_shown_says_the_release(pilot, tmp_path):
+    pilot.session.library.release("run 14", author="ada")
+    use_release(pilot.session, "run 14")
+    pilot.settle()
+    written(pilot, tmp_path, content="long")
+    assert "harbour-team library, release run 14" in listed(pilot)
+    assert json.loads((tmp_path / "out.parquet.origin.json").read_bytes())["release"] == "run 14"
 
 
 def test_an_existing_file_is_replaced_only_by_a_whole_one(pilot, tmp_path, monkeypatch):

@@ -30,7 +30,6 @@ from zesty_abacus.core.library.documents import (
     Recording,
 )
 from zesty_abacus.core.library.errors import LibraryError, RefusedError, StaleParentError
-from zesty_abacus.core.library.presence import names_of
 from zesty_abacus.core.library.search import Standing
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.library.sync import sync
@@ -144,6 +143,10 @@ def test_recipes_and_documents_sail_too(library, tmp_path):
 
 
 # who is there
+
+
+def names_of(people):
+    return [one.author for one in people]
 
 
 def test_windows_see_each_other(team):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
@@ -121,9 +121,15 @@ class SharedLibrary(QObject):
         return made
 
     def names_at(self, layout_id: UUID | None) -> list[str]:
-        """Return who else has a layout in hand."""
-        here = [one for one in self.people if layout_id is not None and one.layout_id == layout_id]
-        return list(dict.fromkeys(one.author for one in here))
+        """Return who else has a layout in hand, each name once."""
+        return self._names(one for one in self.people if layout_id is not None and one.layout_id == layout_id)
+
+    def names(self) -> list[str]:
+        """Return who else is here, each name once."""
+        return self._names(self.people)
+
+    def _names(self, people: Iterable[laid.Somebody]) -> list[str]:
+        return list(dict.fromkeys(one.author for one in people))
 
     def proposals_of(self, layout_id: UUID | None) -> list[laid.Proposal]:
         """Return the open proposals about a layout."""

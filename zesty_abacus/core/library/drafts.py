@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
@@ -12,6 +10,7 @@ import sqlalchemy as sa
 
 from ..layouts.json_form import layout_from_json, layout_to_json
 from ..layouts.model import Layout
+from .shelf import Reading, Writing
 from .signing import moment, signed
 from .tables import draft
 
@@ -29,12 +28,7 @@ class Draft:
 class DraftShelf:
     """The drafts of one person in an open library; parameters as of the shelf of recipes."""
 
-    def __init__(
-        self,
-        reading: Callable[[], AbstractContextManager[sa.Connection]],
-        writing: Callable[..., AbstractContextManager[sa.Connection]],
-        where: str,
-    ) -> None:
+    def __init__(self, reading: Reading, writing: Writing, where: str) -> None:
         self._reading, self._writing = reading, writing
         self._where = where
 

@@ -6,16 +6,16 @@ and what is searched by.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Generic, TypeVar
 from uuid import UUID
 
 import sqlalchemy as sa
 
 from .errors import StaleParentError, UnknownLayoutError
+from .signing import moment, now_us
 
 T = TypeVar("T")
 
@@ -109,7 +109,7 @@ class History(Generic[T]):
             "number": before.number + 1 if before is not None else 1,
             "parent_id": before.id if before is not None else None,
             "author": author,
-            "time_us": time.time_ns() // 1000,
+            "time_us": now_us(),
             "reason": reason,
             "document": self._encode(state).decode() if state is not None else None,
             **columns,
@@ -146,7 +146,7 @@ class History(Generic[T]):
             number=row.number,
             parent_id=row.parent_id,
             author=row.author,
-            time=datetime.fromtimestamp(row.time_us / 1_000_000, UTC),
+            time=moment(row.time_us),
             reason=row.reason,
             removed=row.document is None,
             login=getattr(row, "login", ""),

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Iterable
 from dataclasses import dataclass
 from uuid import UUID
 
 import sqlalchemy as sa
 
 from .shelf import Reading, Writing
+from .signing import now_us
 from .tables import presence
 
 SAID_EVERY_S = 10
@@ -66,14 +65,9 @@ class PresenceShelf:
             ]
 
 
-def names_of(people: Iterable[Somebody]) -> list[str]:
-    """Return the names of people, each once."""
-    return list(dict.fromkeys(one.author for one in people))
-
-
 def _now_us(connection: sa.Connection) -> int:
     if connection.dialect.name != "postgresql":
-        return time.time_ns() // 1000
+        return now_us()
     # of machines whose clocks differ, the server's is the one they share
     now = connection.execute(sa.text("SELECT (extract(epoch FROM clock_timestamp()) * 1000000)::bigint")).scalar()
     assert now is not None

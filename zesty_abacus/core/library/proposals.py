@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import enum
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import AbstractContextManager, contextmanager
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
@@ -20,6 +20,7 @@ import sqlalchemy as sa
 from ..layouts.json_form import layout_from_json, layout_to_json
 from ..layouts.model import Layout
 from .errors import LibraryError, UnknownLayoutError
+from .shelf import Reading, Writing
 from .signing import moment, signed
 from .tables import proposal_event, revision, rule
 
@@ -157,8 +158,8 @@ class ProposalShelf:
 
     def __init__(
         self,
-        reading: Callable[[], AbstractContextManager[sa.Connection]],
-        writing: Callable[..., AbstractContextManager[sa.Connection]],
+        reading: Reading,
+        writing: Writing,
         keep: Keep,
         where: str,
     ) -> None:

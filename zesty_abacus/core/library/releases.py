@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable, Sequence
-from contextlib import AbstractContextManager
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 
 import sqlalchemy as sa
 
 from .errors import LibraryError, UnknownLayoutError
+from .shelf import Reading, Writing
+from .signing import moment, now_us
 from .tables import release, release_item
 
 
@@ -37,12 +37,7 @@ class Release:
 class ReleaseShelf:
     """The releases of an open library; parameters as of the shelf of recipes."""
 
-    def __init__(
-        self,
-        reading: Callable[[], AbstractContextManager[sa.Connection]],
-        writing: Callable[[], AbstractContextManager[sa.Connection]],
-        where: str,
-    ) -> None:
+    def __init__(self, reading: Reading, writing: Writing, where: str) -> None:
         self._reading = reading
         self._writing = writing
         self._where = where
@@ -53,7 +48,7 @@ class ReleaseShelf:
         query = sa.select(release, count.label("layouts")).order_by(release.c.id.desc())
         with self._reading() as connection:
             return [
-                Release(row.name, row.notes, row.author, datetime.fromtimestamp(row.time_us / 1e6, UTC), row.layouts)
+                Release(row.name, row.notes, row.author, moment(row.time_us), row.layouts)
                 for row in connection.execute(query)
             ]
 
@@ -79,7 +74,7 @@ class ReleaseShelf:
             raise LibraryError("a release needs a name.", where=self._where)
         if connection.execute(sa.select(release.c.id).where(release.c.name == name)).first() is not None:
             raise LibraryError(f"there is a release {name!r} already, and a release never changes.", where=self._where)
-        values = {"name": name, "notes": notes, "author": author, "time_us": time.time_ns() // 1000}
+        values = {"name": name, "notes": notes, "author": author, "time_us": now_us()}
         key = connection.execute(sa.insert(release).values(values)).inserted_primary_key
         assert key is not None
         rows = [{"release_id": key[0], "layout_id": layout, "revision_id": state} for layout, state in items]

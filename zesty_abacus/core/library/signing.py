@@ -11,7 +11,12 @@ def signed(author: str) -> dict[str, object]:
 
     A server puts the login it knows in the place of ours; in a file the name that people go by stands for it.
     """
-    return {"author": author, "login": author, "time_us": time.time_ns() // 1000}
+    return {"author": author, "login": author, "time_us": now_us()}
+
+
+def now_us() -> int:
+    """Return the time of this machine as the tables hold it, microseconds since 1970."""
+    return time.time_ns() // 1000
 
 
 def moment(time_us: int) -> datetime:

@@ -184,8 +184,7 @@ class HandOverDesk(QWidget):
         name = label(request.path.name)
         name.setFont(text_font(bold=True))
         column.addWidget(name)
-        library = self._session.library.name
-        column.addWidget(label(f"{count} rows, {request.form}, decoded with {library}", "quiet", wrap=True))
+        column.addWidget(label(f"{count} rows, {request.form}{_decoded_with(request)}", "quiet", wrap=True))
         where = label(f"{request.path.parent} at {datetime.now():%H:%M}", "quiet", wrap=True, selectable=True)
         column.addWidget(where)
         self.side.body.insertWidget(1, entry)
@@ -200,8 +199,8 @@ class HandOverDesk(QWidget):
             return
         clock = session.clock
         span = clock.view_span_ns if self._chosen["span"] == "view" else clock.last_ns - clock.first_ns
-        self.head.words.setText(f"{span_text(span)} of the capture, decoded with {session.library.name}")
         request, engine, capture = self._request(), session.engine, session.capture
+        self.head.words.setText(f"{span_text(span)} of the capture{_decoded_with(request)}")
         session.jobs.start(
             "preview",
             "making a preview",
@@ -272,3 +271,8 @@ def _cell_text(value: Any) -> str:
     if value is None:
         return ""
     return f"{value:.6g}" if isinstance(value, float) else str(value)
+
+
+def _decoded_with(request: heavy.ExportRequest) -> str:
+    """Say with which library, in which state; frames that are not decoded need none."""
+    return f", decoded with {request.origin.words()}" if request.origin is not None else ""

@@ -47,7 +47,9 @@ class Inbox(QWidget):
         self.ended.toggled.connect(lambda _on: self.refresh())
 
     def refresh(self) -> None:
-        """Show what waits; what ended is read on a thread."""
+        """Show what waits, when somebody looks; what ended is read on a thread."""
+        if not self.isVisible():
+            return
         shared = self._session.shared
         self.rules.setText(shared.rules.words() if shared.rules is not None else "")
         if not self.ended.isChecked():

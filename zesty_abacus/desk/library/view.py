@@ -119,7 +119,7 @@ class LibraryView(QWidget):
             self.head.words.setText("open a trial, or connect to a library in the header")
             return
         parts = [library.name, f"{len(session.edits.layouts())} layouts"]
-        names = list(dict.fromkeys(one.author for one in session.shared.people))
+        names = session.shared.names()
         if names:
             parts.append(f"{', '.join(names)} {'is' if len(names) == 1 else 'are'} here, too")
         self.head.words.setText(" · ".join(parts))
