@@ -342,7 +342,7 @@ def test_a_clock_that_is_an_hour_off_turns_nothing_round(library, monkeypatch):
     first = pod()
     one = library.commit(first, parent=None, author="right")
     now = time.time_ns()
-    monkeypatch.setattr("zesty_abacus.core.library.history.time.time_ns", lambda: now - 3600 * 10**9)
+    monkeypatch.setattr("zesty_abacus.core.library.signing.time.time_ns", lambda: now - 3600 * 10**9)
     two = library.commit(with_unit(first, "rad"), parent=one.id, author="an hour late")
     monkeypatch.undo()
     both = library.commit_merged(
