@@ -141,7 +141,7 @@ def test_formats_do_not_take_each_other_for_theirs(tmp_path_factory, table):
 
 
 def test_an_unreadable_file_says_why(tmp_path):
-    with pytest.raises(CaptureReadError, match="cannot be opened"):
+    with pytest.raises(CaptureReadError, match="this is a folder"):
         read_recording(tmp_path, lambda *_: None)
     with pytest.raises(CaptureReadError, match="cannot be opened"):
         read_recording(tmp_path / "none", lambda *_: None)

@@ -16,6 +16,8 @@ def written(pilot, tmp_path, **choices):
         desk.choose(name, value)
     target = tmp_path / "out.parquet"
     pilot.type(desk.path, str(target), enter=True)
+    if target.exists() and not desk.replace.isHidden():
+        pilot.click(desk.replace)
     assert desk.problem.isHidden(), desk.problem.text()
     return pyarrow.parquet.read_table(target)
 
@@ -122,5 +124,39 @@ def test_an_existing_file_is_replaced_only_by_a_whole_one(pilot, tmp_path, monke
     pilot.window.show_desk("Hand over")
     desk = pilot.window.handover
     pilot.type(desk.path, str(target), enter=True)
-    assert "No space left" in desk.problem.text()
+    assert "out.parquet is there already" in desk.problem.text() and target.read_bytes() == b"precious"
+    pilot.click(desk.replace)
+    assert "No space left" in desk.problem.text() and desk.replace.isHidden()
     assert target.read_bytes() == b"precious" and list(tmp_path.iterdir()) == [target]
+
+
+def test_another_name_is_another_question(pilot, tmp_path):
+    """What was said of one file holds for no other, and of none a second time."""
+    first, second = tmp_path / "a.csv", tmp_path / "b.csv"
+    for path in (first, second):
+        path.write_bytes(b"precious")
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover
+    pilot.type(desk.path, str(first), enter=True)
+    assert not desk.replace.isHidden()
+    pilot.type(desk.path, str(second))
+    assert desk.replace.isHidden() and desk.problem.isHidden()
+    desk.run()
+    assert second.read_bytes() == b"precious" and "b.csv is there already" in desk.problem.text()
+    pilot.click(desk.replace)
+    assert second.read_bytes() != b"precious"
+    desk.run()
+    assert "b.csv is there already" in desk.problem.text()
+    assert first.read_bytes() == b"precious"
+
+
+def test_no_file_of_the_trial_is_written_over(pilot):
+    trial = pilot.session.trial
+    recording = trial.source_path(trial.file.sources[0])
+    before = recording.read_bytes()
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover
+    for path in (recording, trial.folder / "library.sqlite", trial.folder / "trial.json"):
+        pilot.type(desk.path, str(path), enter=True)
+        assert desk.replace.isHidden() and "which is read" in desk.problem.text(), path
+    assert recording.read_bytes() == before

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QApplication
 from tests.desk.test_layouts_desk import FEEDBACK, field_of, open_plan
 from tests.desk.test_layouts_parts import open_message, whole
 from zesty_abacus.core.exchange.registry import read_layout_file
+from zesty_abacus.core.files.writing import Target
 from zesty_abacus.desk.layouts.putting_out import print_sheets, put_out
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -205,7 +206,7 @@ def test_a_file_that_is_none_says_so_and_changes_nothing(pilot, tmp_path):
     assert "well-formed" in desk.bring.words.text() and not desk.bring.keep.isEnabled()
     desk.bring_in(tmp_path / "none.csv")
     pilot.settle()
-    assert "cannot be read" in desk.bring.words.text()
+    assert "cannot be opened" in desk.bring.words.text()
     pilot.key(Qt.Key.Key_Escape)
     desk.bring.done.emit()
     assert pilot.session.edits.layouts() == before
@@ -214,16 +215,16 @@ def test_a_file_that_is_none_says_so_and_changes_nothing(pilot, tmp_path):
 def test_layouts_go_out_with_what_had_no_room(pilot, tmp_path):
     open_plan(pilot)
     layout = whole(pilot, "Azimuth feedback port")
-    put_out(pilot.session, tmp_path / "out.arxml", "autosar", [layout])
+    put_out(pilot.session, Target(tmp_path / "out.arxml"), "autosar", [layout])
     pilot.settle()
     name, found = read_layout_file(tmp_path / "out.arxml")
     assert name.startswith("AUTOSAR") and found.layouts[0].id == layout.id
     assert "check" in (tmp_path / "out.arxml.left.txt").read_text() and "no place" in pilot.window.foot.told.text()
-    put_out(pilot.session, tmp_path / "no" / "where.csv", "csv", [layout])
+    put_out(pilot.session, Target(tmp_path / "no" / "where.csv"), "csv", [layout])
     pilot.settle()
     assert "cannot be written" in pilot.window.foot.told.text()
     for ending, first in (("pdf", b"%PDF"), ("svg", b"<svg"), ("html", b"<!doctype")):
-        print_sheets(pilot.session, tmp_path / f"sheet.{ending}", [layout])
+        print_sheets(pilot.session, Target(tmp_path / f"sheet.{ending}"), [layout])
         pilot.settle()
         assert (tmp_path / f"sheet.{ending}").read_bytes().startswith(first)
 

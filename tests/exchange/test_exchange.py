@@ -165,7 +165,7 @@ def test_broken_files_say_what_is_wrong(tmp_path, text, words):
 
 
 def test_a_file_that_is_not_there_is_told(tmp_path):
-    with pytest.raises(ExchangeError, match="cannot be read"):
+    with pytest.raises(ExchangeError, match="cannot be opened"):
         read_layout_file(tmp_path / "none")
 
 

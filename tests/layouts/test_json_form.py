@@ -79,7 +79,7 @@ def test_any_bytes_are_layouts_or_an_error(data):
 
 
 def test_a_missing_file_says_so(tmp_path):
-    with pytest.raises(LayoutFormError, match="cannot be read"):
+    with pytest.raises(LayoutFormError, match="cannot be opened"):
         layouts_from_file(tmp_path / "none.json")
 
 

@@ -98,7 +98,7 @@ def test_a_damaged_file_says_where(tmp_path):
         path.write_text(change)
         with pytest.raises(RecipeFormError, match=words):
             recipes_from_file(path)
-    with pytest.raises(RecipeFormError, match="cannot be read"):
+    with pytest.raises(RecipeFormError, match="cannot be opened"):
         recipes_from_file(tmp_path / "none")
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from ..core.handover.tables import LONG_SCHEMA, long_tables, wide_schema, wide_tables
-from .output import open_library, opened_sources, put_out, release_of_trial, table_options
+from .output import open_library, opened_sources, put_out, release_of_trial, table_options, target_for
 
 
 @click.command()
@@ -17,12 +17,13 @@ from .output import open_library, opened_sources, put_out, release_of_trial, tab
 @click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
 @table_options
 def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form: str,
-           output: Path | None) -> None:  # fmt: skip
+           output: Path | None, force: bool) -> None:  # fmt: skip
     """Decode SOURCES with a library.
 
     Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
     Wide: a row a frame and a column a field, message.field.
     """
+    target = target_for(output, force, *sources, where)
     release = release or release_of_trial(where)
     library = open_library(where)
     layouts = library.layouts_of(release) if release else library.layouts()
@@ -31,6 +32,6 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     library.close()
     with opened_sources(sources) as capture:
         if shape == "long":
-            put_out(form, output, LONG_SCHEMA, long_tables(capture, layouts), origin)
+            put_out(form, target, LONG_SCHEMA, long_tables(capture, layouts), origin)
         else:
-            put_out(form, output, wide_schema(capture, layouts), wide_tables(capture, layouts), origin)
+            put_out(form, target, wide_schema(capture, layouts), wide_tables(capture, layouts), origin)

@@ -14,13 +14,16 @@ import pyarrow as pa
 
 from ..core.captures.registry import recognise
 from ..core.captures.report import CaptureReadError
+from ..core.captures.source import files_of_source
+from ..core.errors import AbacusError
+from ..core.files.writing import Target, check_targets
 from ..core.frames.capture import Capture
-from ..core.handover.writers import WRITERS, ExportError, export_tables, write_tables
+from ..core.handover.writers import WRITERS, export_tables, write_tables
 from ..core.library.address import library_address
 from ..core.library.errors import PasswordNeededError
 from ..core.library.passwords import type_password
 from ..core.library.store import Library
-from ..core.origin import Origin, write_origin
+from ..core.origin import Origin, origin_target, write_origin
 from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
 from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
@@ -30,11 +33,52 @@ _LISTED = 5
 
 
 def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
-    """Add ``--to`` and ``-o`` to a command."""
-    command = click.option(
-        "-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out."
-    )(command)
+    """Add ``--to``, ``-o`` and ``--force`` to a command, which gets ``output`` as a target or None."""
+    command = output_option(command)
     return click.option("--to", "form", type=click.Choice(list(WRITERS)), default="csv", show_default=True)(command)
+
+
+def output_option(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add ``-o`` and ``--force`` to a command; ``-`` is standard output."""
+    command = FORCE(command)
+    return click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")(
+        command
+    )
+
+
+FORCE = click.option("--force", is_flag=True, help="Replace a file that is there.")
+
+
+def target_for(output: Path | None, force: bool, *inputs: str | Path) -> Target | None:
+    """Return where a command writes, None for standard output.
+
+    It is checked at once, so that a name that is taken costs no work. No input is ever written over; of a trial
+    everything that it reads is one.
+
+    Raises
+    ------
+    FileError
+        If the file must not be written.
+    """
+    if output is None or str(output) == "-":
+        return None
+    target = Target(output, force, tuple(file for one in inputs for file in _files_of(one)))
+    target.check()
+    return target
+
+
+def _files_of(source: str | Path) -> list[Path]:
+    """Return the files that reading a source, a library or a trial reads."""
+    if "://" in str(source):
+        return []
+    path = Path(source)
+    if not path.is_dir():
+        return files_of_source(path)
+    try:
+        return Trial.open(path).files()
+    except AbacusError:
+        # what is wrong with it is told when it is opened
+        return []
 
 
 @contextmanager
@@ -121,7 +165,7 @@ def release_of_trial(where: str | Path) -> str:
 
 
 def put_out(
-    form: str, output: Path | None, schema: pa.Schema, tables: Iterable[pa.Table], origin: Origin | None = None
+    form: str, output: Target | None, schema: pa.Schema, tables: Iterable[pa.Table], origin: Origin | None = None
 ) -> None:
     """Write tables to a file, with their origin beside it, or to standard output."""
     if output is not None:
@@ -132,26 +176,20 @@ def put_out(
     stream.flush()
 
 
-def put_text(text: str, output: Path | None) -> None:
+def put_text(text: str, output: Target | None) -> None:
     """Write a text to a file or to standard output."""
-    if output is None:
-        click.echo(text, nl=False)
-        return
-    try:
-        output.write_text(text, encoding="utf-8")
-    except OSError as error:
-        raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
+    put_bytes(text.encode("utf-8", "surrogateescape"), output)
 
 
-def put_bytes(data: bytes, output: Path | None, origin: Origin | None = None) -> None:
+def put_bytes(data: bytes, output: Target | None, origin: Origin | None = None) -> None:
     """Write bytes to a file, with their origin beside it, or to standard output."""
     if output is None:
         sys.stdout.buffer.write(data)
+        sys.stdout.buffer.flush()
         return
-    try:
-        output.write_bytes(data)
-    except OSError as error:
-        raise ExportError(f"the file cannot be written ({error.strerror}).", where=str(output)) from error
+    if origin is not None:
+        check_targets([output, origin_target(output)])
+    output.write(data)
     if origin is not None:
         write_origin(output, origin)
 

@@ -12,22 +12,23 @@ from ..core.captures.report import CaptureReadError
 from ..core.recipes.json_form import recipes_to_file_text
 from ..core.recipes.propose import RecipeProposal, propose, propose_for_frames
 from ..core.trial.intake import SourceRequest, frames_of_source
-from .output import put_text
+from .output import output_option, put_text, target_for
 
 
 @click.command()
 @click.argument("source", type=click.Path(path_type=Path))
-@click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
+@output_option
 @click.option("--all", "every", is_flag=True, help="Put out every recipe that was measured, not only the best.")
-def recipe(source: Path, output: Path | None, every: bool) -> None:
+def recipe(source: Path, output: Path | None, force: bool, every: bool) -> None:
     """Measure how SOURCE may be read and put out the best recipe; the reasons go to standard error."""
+    target = target_for(output, force, source)
     found = _measured(source)
     if not found:
         raise CaptureReadError("no line code explains this recording.", where=str(source), hint="Open it on Intake.")
     for proposal in found if every else found[:1]:
         click.echo(f"{proposal.recipe.speaks} ({proposal.score:.0%}): {'; '.join(proposal.reasons)}", err=True)
     text = recipes_to_file_text([proposal.recipe for proposal in (found if every else found[:1])])
-    put_text(text, output)
+    put_text(text, target)
 
 
 def _measured(source: Path) -> list[RecipeProposal]:

@@ -6,6 +6,7 @@ has no room for it.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from importlib.metadata import version
@@ -13,14 +14,13 @@ from pathlib import Path
 
 import msgspec
 
-from .errors import DataError
+from .files.errors import FileError
+from .files.reading import read_file
+from .files.writing import Target
 
 FORMAT = "zesty-abacus origin"
 ENDING = ".origin.json"
-
-
-class OriginError(DataError):
-    """The origin of a file cannot be written."""
+_MOST_BYTES = 1 << 20
 
 
 class Origin(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -66,21 +66,34 @@ class Origin(msgspec.Struct, frozen=True, omit_defaults=True):
         return msgspec.json.format(msgspec.json.encode(plain), indent=2) + b"\n"
 
 
-def write_origin(path: Path, origin: Origin) -> None:
+def origin_target(target: Target) -> Target:
+    """Return where the origin of a file goes: a file beside it, which may be replaced where it is an origin, too."""
+    beside = target.beside(ENDING)
+    return dataclasses.replace(beside, replace=target.replace or _is_origin(beside.path))
+
+
+def write_origin(target: Target, origin: Origin) -> None:
     """Write the origin of a file beside it; of a device or a pipe there is no beside.
 
     Raises
     ------
-    OriginError
-        If it cannot be written.
+    FileError
+        If it cannot be written, or something else is there.
     """
-    if path.exists() and not path.is_file():
-        return
-    beside = path.with_name(path.name + ENDING)
+    if not target.is_stream:
+        origin_target(target).write(origin.to_json())
+
+
+def _is_origin(path: Path) -> bool:
+    """Whether a file is the origin of an output that was there before."""
     try:
-        beside.write_bytes(origin.to_json())
-    except OSError as error:
-        raise OriginError(f"the file cannot be written ({error.strerror}).", where=str(beside)) from error
+        return msgspec.json.decode(read_file(path, _MOST_BYTES), type=_Head).format == FORMAT
+    except (FileError, msgspec.DecodeError, UnicodeDecodeError):
+        return False
+
+
+class _Head(msgspec.Struct):
+    format: str
 
 
 def source_names(sources: Sequence[Path]) -> tuple[str, ...]:

@@ -21,6 +21,8 @@ from ..core.codec.matching import Explained, find_match, match_kinds, owned_bits
 from ..core.codec.moving import bit_owners
 from ..core.codec.plan import Plan, PlanError, compile_layout
 from ..core.errors import AbacusError
+from ..core.files.reading import resolved
+from ..core.files.writing import Target
 from ..core.frames.activity import BitHistory, KindActivity, capture_activity
 from ..core.frames.addresses import address_text
 from ..core.frames.capture import Capture, KindFrames
@@ -148,9 +150,8 @@ def library_named(where: str, folder: Path) -> str:
     """Return how a trial names a library: a file in its folder by its name alone."""
     if "://" in where:
         return where
-    absolute = Path(where).resolve()
-    inside = absolute.is_relative_to(folder.resolve())
-    return str(absolute.relative_to(folder.resolve()) if inside else absolute)
+    absolute, inside = resolved(Path(where)), resolved(folder)
+    return str(absolute.relative_to(inside) if absolute.is_relative_to(inside) else absolute)
 
 
 def finish_opening(trial: Trial, progress: Progress, library: str = "") -> OpenedTrial:
@@ -353,13 +354,20 @@ class ExportRequest:
     layouts: tuple[Layout, ...]
     span: Span
     origin: Origin | None = None
+    replace: bool = False
+    inputs: tuple[Path, ...] = ()
+
+    @property
+    def target(self) -> Target:
+        """Where it goes."""
+        return Target(self.path, self.replace, self.inputs)
 
 
 def run_export(capture: Capture, request: ExportRequest, progress: Progress) -> int:
     """Write an export; return its rows."""
     expected = (request.span.last - request.span.first) // CHUNK_ROWS + 1
     schema, tables = _content(capture, request)
-    return export_tables(request.path, request.form, schema, tables, progress, expected, request.origin)
+    return export_tables(request.target, request.form, schema, tables, progress, expected, request.origin)
 
 
 def preview_export(capture: Capture, request: ExportRequest, rows: int, progress: Progress) -> tuple[list[str], list]:

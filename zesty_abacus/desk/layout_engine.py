@@ -12,7 +12,7 @@ from ..core.exchange.layout_tables import layouts_of_table
 from ..core.exchange.mapping_shelf import MappingShelf
 from ..core.exchange.onto import onto_library
 from ..core.exchange.registry import TABLE, WRITERS, is_table, open_table, read_layout_file
-from ..core.exchange.result import ExchangeError, Left, read_bytes
+from ..core.exchange.result import Left, read_bytes
 from ..core.exchange.sheets import Sheet
 from ..core.exchange.table_mapping import (
     ROLES,
@@ -25,6 +25,7 @@ from ..core.exchange.table_mapping import (
     rows_of,
     trouble_of,
 )
+from ..core.files.writing import Target, check_targets
 from ..core.handover.sheet import sheet_of
 from ..core.handover.sheet_files import write_sheets
 from ..core.handover.sheet_svg import sheet_pages
@@ -65,7 +66,7 @@ from ..core.library.store import Library, Marks, merge_onto
 from ..core.library.sync import SyncReport, sync
 from ..core.library.unsent import keep_waiting, read_waiting, unsent_path
 from ..core.library.watch import watch
-from ..core.origin import Origin, write_origin
+from ..core.origin import Origin, origin_target, write_origin
 from ..core.progress import Progress
 from ..core.trial.intake import BroughtIn
 from ..core.trial.recorded import recordings_of
@@ -183,22 +184,19 @@ def note_unsent(library: Library, step: EditStep) -> None:
 
 
 def put_out_layouts(
-    path: Path, form: str, layouts: list[Layout], origin: Origin, progress: Progress
+    target: Target, form: str, layouts: list[Layout], origin: Origin, progress: Progress
 ) -> tuple[int, str]:
     """Write layouts to a file; return how many things had no room, and the name of the file that lists them."""
-    progress.step(0.2, f"writing {path.name}")
+    progress.step(0.2, f"writing {target.path.name}")
     _, _, write = WRITERS[form]
     written = write(layouts)
-    listed = path.with_name(path.name + ".left.txt")
-    try:
-        path.write_bytes(written.data)
-        if written.left:
-            lines = [f"{left.place}: {left.reason}\n" for left in written.left]
-            listed.write_text("".join(lines), encoding="utf-8")
-    except OSError as error:
-        raise ExchangeError(f"the file cannot be written ({error.strerror}).", where=str(path)) from error
-    write_origin(path, origin)
-    return len(written.left), listed.name
+    listed = target.beside(".left.txt")
+    check_targets([target, origin_target(target), *([listed] if written.left else [])])
+    target.write(written.data)
+    if written.left:
+        listed.write("".join(f"{left.place}: {left.reason}\n" for left in written.left).encode())
+    write_origin(target, origin)
+    return len(written.left), listed.path.name
 
 
 __all__ = [

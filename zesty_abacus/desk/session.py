@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..core.files.reading import resolved
 from .clock import Clock
 from .jobs import Jobs
 from .kind_store import KindStore
@@ -150,8 +151,8 @@ class Session(QObject):
 
     def add_sources(self, paths: Sequence[Path]) -> None:
         """Bring more recordings into the open trial."""
-        known = {self.trial.source_path(entry).resolve() for entry in self.trial.file.sources}
-        fresh = [path for path in paths if path.resolve() not in known]
+        known = {resolved(self.trial.source_path(entry)) for entry in self.trial.file.sources}
+        fresh = [path for path in paths if resolved(path) not in known]
         for path in paths:
             if path not in fresh:
                 self.told.emit("wrong", f"{path.name} is in this trial already.")
@@ -478,7 +479,7 @@ def _trial_around(engine: Any, paths: Sequence[Path], progress: Any) -> Any:
 
     Where that folder cannot be written, such as on a shared archive, it goes to the user's own data.
     """
-    first = paths[0].resolve()
+    first = resolved(paths[0])
     base = first.parent if os.access(first.parent, os.W_OK) else trials_folder()
     folder = base / f"{first.name.split('.')[0]} trial"
     trial = engine.Trial.open(folder) if (folder / "trial.json").exists() else engine.Trial.create(folder, folder.name)

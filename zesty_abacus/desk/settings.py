@@ -8,7 +8,12 @@ from pathlib import Path
 import msgspec
 import platformdirs
 
+from ..core.files.errors import FileError
+from ..core.files.reading import read_file, resolved
+from ..core.files.writing import keep_file
+
 _RECENT = 12
+_MOST_BYTES = 4 << 20
 
 
 class Settings(msgspec.Struct, kw_only=True):
@@ -47,23 +52,21 @@ def trials_folder() -> Path:
 def load_settings() -> Settings:
     """Read the settings."""
     try:
-        return msgspec.json.decode(settings_path().read_bytes(), type=Settings)
-    except (OSError, msgspec.DecodeError):
+        return msgspec.json.decode(read_file(settings_path(), _MOST_BYTES), type=Settings)
+    except (FileError, msgspec.DecodeError):
         return Settings()
 
 
 def save_settings(settings: Settings) -> None:
     """Write the settings; a folder that cannot be written costs only the memory of them."""
     path = settings_path()
-    with contextlib.suppress(OSError):
+    with contextlib.suppress(OSError, FileError):
         path.parent.mkdir(parents=True, exist_ok=True)
-        part = path.with_suffix(".part")
-        part.write_bytes(msgspec.json.format(msgspec.json.encode(settings), indent=1))
-        part.replace(path)
+        keep_file(path, msgspec.json.format(msgspec.json.encode(settings), indent=1))
 
 
 def with_recent(settings: Settings, trial: Path) -> Settings:
     """Return settings with a trial first among the recent ones."""
-    name = str(trial.resolve())
+    name = str(resolved(trial))
     recent = [name, *(item for item in settings.recent if item != name)][:_RECENT]
     return msgspec.structs.replace(settings, recent=recent)

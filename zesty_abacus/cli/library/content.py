@@ -20,6 +20,8 @@ from ...core.exchange.onto import onto_library
 from ...core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
 from ...core.exchange.result import ExchangeError, Left
 from ...core.exchange.table_mapping import Known, TableMapping, mapping_by_example
+from ...core.files.errors import FileError
+from ...core.files.reading import open_file
 from ...core.handover.sheet import sheet_of
 from ...core.handover.sheet_files import write_sheets
 from ...core.layouts.json_form import layouts_to_file_text
@@ -32,7 +34,7 @@ from ...core.library.store import Library
 from ...core.origin import Origin
 from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
-from ..output import open_library, opened_sources, put_bytes, put_text
+from ..output import FORCE, open_library, opened_sources, output_option, put_bytes, put_text, target_for
 from .options import AS_JSON, AUTHOR, LIBRARY, ONLY, RELEASE, library, opened, say_json
 
 
@@ -95,28 +97,29 @@ def _bring_in(target: Library, file: Path, mapping: TableMapping | None, author:
 
 @library.command()
 @LIBRARY
-@click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
+@output_option
 @click.option("--recipes", is_flag=True, help="Put out the recipes instead.")
 @click.option("--to", "form", type=click.Choice(list(WRITERS)), default="json", show_default=True)
 @ONLY
 @RELEASE
 def export(
-    where: str, output: Path | None, recipes: bool, form: str, only: tuple[str, ...], release: str
+    where: str, output: Path | None, force: bool, recipes: bool, form: str, only: tuple[str, ...], release: str
 ) -> None:  # fmt: skip
     """Put out layouts as a file of one of the known formats, or all recipes as a recipe file.
 
     What the format has no room for is listed.
     """
+    target = target_for(output, force, where)
     source = open_library(where)
     if recipes:
         text = recipes_to_file_text(head.state for head in source.recipes.heads())
         source.close()
-        put_text(text, output)
+        put_text(text, target)
         return
     layouts, origin = _chosen(source, release, only)
     _, _, write = WRITERS[form]
     written = write(layouts)
-    put_bytes(written.data, output, origin)
+    put_bytes(written.data, target, origin)
     for left in written.left:
         click.echo(f"{left.place}: not put out: {left.reason}", err=True)
 
@@ -124,32 +127,37 @@ def export(
 @library.command()
 @LIBRARY
 @click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="A .html, .svg or .pdf file.")
+@FORCE
 @ONLY
 @RELEASE
-def sheet(where: str, output: Path, only: tuple[str, ...], release: str) -> None:
+def sheet(where: str, output: Path, force: bool, only: tuple[str, ...], release: str) -> None:
     """Print the sheets of layouts: bit picture, fields, values, checks."""
     from ...desk.launch import make_application
     from ...desk.layouts.putting_out import pdf_of
 
+    target = target_for(output, force, where)
+    if target is None:
+        raise click.UsageError("sheets are written to a file; name one that ends in .html, .svg or .pdf.")
     layouts, origin = _chosen(open_library(where), release, only)
     if output.suffix.lower() == ".pdf":
         # fonts are drawn by the window's toolkit, which needs no screen for that
         os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
         make_application()
     version = f"{origin.words()}, on {datetime.now():%Y-%m-%d %H:%M}"
-    write_sheets(output, [sheet_of(layout, version) for layout in layouts], pdf_of)
+    write_sheets(target, [sheet_of(layout, version) for layout in layouts], pdf_of)
 
 
 @library.command()
 @click.argument("table", type=click.Path(path_type=Path))
 @click.option("--example", multiple=True, metavar="ROW:PLACES",
               help="A row below the headings, from 1, and where its field lies: 3:'B2 B1'.")  # fmt: skip
-@click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
-def columns(table: Path, example: tuple[str, ...], output: Path | None) -> None:
+@output_option
+def columns(table: Path, example: tuple[str, ...], output: Path | None, force: bool) -> None:
     """Tell what the columns of TABLE seem to mean, as a file for import --columns.
 
     How bits are numbered follows from examples: say where the fields of one or two rows lie.
     """
+    target = target_for(output, force, table)
     sheet, mapping = open_table(table)
     known = [_example(text) for text in example]
     if known:
@@ -158,7 +166,7 @@ def columns(table: Path, example: tuple[str, ...], output: Path | None) -> None:
         if len(found) > 1:
             click.echo(f"{len(found)} ways of numbering give this; the one with least trouble is taken.", err=True)
     click.echo(mapping.numbering.words(), err=True)
-    put_text(mapping_text(mapping), output)
+    put_text(mapping_text(mapping), target)
 
 
 def _example(text: str) -> Known:
@@ -251,9 +259,9 @@ def _chosen(source: Library, release: str, only: tuple[str, ...]) -> tuple[list[
 def _holds_recipes(file: Path) -> bool:
     """Whether a file says that it holds recipes; anything else is read, or refused, as layouts."""
     try:
-        with file.open("rb") as stream:
+        with open_file(file) as stream:
             return RECIPES_FORMAT.encode() in stream.read(200)
-    except OSError:
+    except (FileError, OSError):
         return False
 
 

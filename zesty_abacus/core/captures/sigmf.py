@@ -9,6 +9,8 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from ..files.errors import file_errors_as
+from ..files.reading import check_readable, open_file, read_file
 from ..progress import Progress
 from ..waves.recording import Annotation, Channel, LineRecording
 from ..waves.samples import Samples
@@ -68,17 +70,16 @@ class SigMf:
         if not isinstance(rate, int | float) or not 0 < rate < 1e12:
             raise CaptureReadError(f"core:sample_rate={rate!r}, expected samples a second.", where=where)
         dtype, parts, scale, offset = _FORMS[form]
-        try:
-            size = data.stat().st_size
-        except OSError as error:
-            raise CaptureReadError(f"the samples cannot be opened ({error.strerror}).", where=str(data)) from error
+        with file_errors_as(CaptureReadError):
+            size = check_readable(data).st_size
         step = np.dtype(dtype).itemsize * parts
         if size % step:
             report.add_problem(f"byte {size // step * step}", "the file of samples ends inside a sample")
         if size < step:
             raise CaptureReadError("there are no samples.", where=str(data))
         shape = (size // step, 2) if parts == 2 else (size // step,)
-        values = np.memmap(data, np.dtype(dtype), "r", 0, shape)
+        with file_errors_as(CaptureReadError), open_file(data) as file:
+            values = np.memmap(file, np.dtype(dtype), "r", 0, shape)
         samples = Samples(values, float(rate), scale, offset)
         facts = [("sample rate", f"{rate:g} Hz"), ("samples", form)]
         zero, tuned = _first_capture(meta, report)
@@ -95,11 +96,8 @@ LINES = SigMf()
 
 def _read_meta(path: Path) -> _Meta:
     try:
-        if path.stat().st_size > _MAX_META:
-            raise CaptureReadError(f"more than {_MAX_META} bytes.", where=str(path))
-        return msgspec.json.decode(path.read_bytes(), type=_Meta)
-    except OSError as error:
-        raise CaptureReadError(f"the description cannot be opened ({error.strerror}).", where=str(path)) from error
+        with file_errors_as(CaptureReadError):
+            return msgspec.json.decode(read_file(path, _MAX_META), type=_Meta)
     except (msgspec.DecodeError, ValueError, RecursionError) as error:
         raise CaptureReadError(f"the description is damaged: {error}.", where=str(path)) from error
 

@@ -3,24 +3,34 @@
 from __future__ import annotations
 
 import contextlib
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from types import TracebackType
 
 import pyarrow as pa
 
+from ..files.errors import file_errors, file_errors_as
+from ..files.reading import open_file
 from ..progress import Progress
 from .report import CaptureReadError, ReadReport
 
 CHUNK = 1 << 18
 """Small enough that a chunk and what is made of it stay in memory that is already there: first touches are slow."""
 _MAGIC = {b"\x1f\x8b": "gzip", b"\x28\xb5\x2f\xfd": "zstd"}
+_PAIRED = (".sigmf-meta", ".sigmf-data")
+"""Endings of recordings that are two files."""
 COMPRESSED_SUFFIXES = {".gz": "gzip", ".zst": "zstd"}
 
 
 def bare_name(path: Path) -> str:
     """Return the file name without the suffix of a compression."""
     return path.stem if path.suffix.lower() in COMPRESSED_SUFFIXES else path.name
+
+
+def files_of_source(path: Path) -> list[Path]:
+    """Return the files that a recording named by one of them is made of, whether they are there or not."""
+    return [path, *(path.with_suffix(ending) for ending in _PAIRED if path.suffix in _PAIRED and ending != path.suffix)]
 
 
 class ByteSource:
@@ -39,17 +49,14 @@ class ByteSource:
 
     def __init__(self, path: Path) -> None:
         self.path = path
-        try:
-            self._size = max(path.stat().st_size, 1)
-            self._raw = pa.OSFile(str(path), "rb")
-            magic = self._raw.read(4)
-            self._raw.seek(0)
-        except OSError as error:
-            raise CaptureReadError(
-                f"the file cannot be opened ({error.strerror or error}).", where=str(path)
-            ) from error
+        with file_errors_as(CaptureReadError):
+            self._raw = open_file(path)
+            with file_errors(path):
+                self._size = max(os.fstat(self._raw.fileno()).st_size, 1)
+                magic = self._raw.read(4)
+                self._raw.seek(0)
         codec = next((name for start, name in _MAGIC.items() if magic.startswith(start)), None)
-        self._stream = pa.CompressedInputStream(self._raw, codec) if codec else self._raw
+        self._stream = pa.CompressedInputStream(pa.PythonFile(self._raw, mode="r"), codec) if codec else self._raw
         self.is_compressed = codec is not None
         self._held = b""
 

@@ -6,11 +6,14 @@ The form is RIFF/WAVE with a ``fmt `` and a ``data`` chunk (Multimedia Programmi
 
 from __future__ import annotations
 
+import os
 import struct
 from pathlib import Path
 
 import numpy as np
 
+from ..files.errors import file_errors_as
+from ..files.reading import open_file
 from ..progress import Progress
 from ..waves.recording import Channel, LineRecording
 from ..waves.samples import CHUNK, Samples
@@ -64,7 +67,8 @@ class Wav:
         if not frames:
             raise CaptureReadError("there are no samples.", where=str(path))
         if dtype:
-            values: np.ndarray = np.memmap(path, np.dtype(dtype), "r", place, (frames, channels))
+            with open_file(path) as file:
+                values: np.ndarray = np.memmap(file, np.dtype(dtype), "r", place, (frames, channels))
         else:
             values = _widen(path, place, frames, channels, folder, progress)
         scale, offset = (1.0, 0.0) if tag == _FLOAT else (1 / 128, -1.0) if bits == 8 else (2.0 ** (1 - bits), 0.0)
@@ -80,9 +84,9 @@ LINES = Wav()
 
 def _chunks(path: Path, report: ReadReport) -> tuple[tuple[int, ...], int, int]:
     """Return the format, and place and length of the data."""
-    size = path.stat().st_size
     form: tuple[int, ...] | None = None
-    with path.open("rb") as file:
+    with file_errors_as(CaptureReadError), open_file(path) as file:
+        size = os.fstat(file.fileno()).st_size
         file.seek(12)
         while True:
             at = file.tell()
@@ -110,7 +114,8 @@ def _chunks(path: Path, report: ReadReport) -> tuple[tuple[int, ...], int, int]:
 
 
 def _widen(path: Path, place: int, frames: int, channels: int, folder: Path, progress: Progress) -> np.ndarray:
-    raw = np.memmap(path, np.uint8, "r", place, (frames * channels, 3))
+    with open_file(path) as file:
+        raw = np.memmap(file, np.uint8, "r", place, (frames * channels, 3))
     spool = ColumnSpool(folder)
     for begin in range(0, len(raw), CHUNK):
         progress.step(begin / len(raw), "widening samples")

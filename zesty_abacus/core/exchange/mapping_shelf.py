@@ -8,9 +8,13 @@ from pathlib import Path
 import msgspec
 
 from ..errors import DataError, MisuseError
+from ..files.errors import FileError
+from ..files.reading import read_file
+from ..files.writing import keep_file
 from .table_mapping import TableMapping
 
 _KEPT = 50
+_MOST_BYTES = 8 << 20
 
 
 def mapping_text(mapping: TableMapping) -> str:
@@ -27,11 +31,9 @@ def mapping_from_file(path: Path) -> TableMapping:
         If the file cannot be read or is no mapping.
     """
     try:
-        mapping = msgspec.json.decode(path.read_bytes(), type=TableMapping)
+        mapping = msgspec.json.decode(read_file(path, _MOST_BYTES), type=TableMapping)
         mapping.check()
         return mapping
-    except OSError as error:
-        raise DataError(f"the file cannot be read ({error.strerror}).", where=str(path)) from error
     except (msgspec.DecodeError, MisuseError, RecursionError) as error:
         raise DataError(f"this does not say what columns mean: {error}", where=str(path)) from error
 
@@ -50,14 +52,12 @@ class MappingShelf:
         """Remember a mapping; a folder that cannot be written costs only the memory of it."""
         known = [one for one in self._read() if one.headings != mapping.headings]
         kept = [mapping, *known][:_KEPT]
-        with contextlib.suppress(OSError):
+        with contextlib.suppress(OSError, FileError):
             self._path.parent.mkdir(parents=True, exist_ok=True)
-            part = self._path.with_suffix(".part")
-            part.write_bytes(msgspec.json.encode(kept))
-            part.replace(self._path)
+            keep_file(self._path, msgspec.json.encode(kept))
 
     def _read(self) -> list[TableMapping]:
         try:
-            return msgspec.json.decode(self._path.read_bytes(), type=list[TableMapping])
-        except (OSError, msgspec.DecodeError, RecursionError):
+            return msgspec.json.decode(read_file(self._path, _MOST_BYTES), type=list[TableMapping])
+        except (FileError, msgspec.DecodeError, RecursionError):
             return []

@@ -9,6 +9,8 @@ from pathlib import Path
 from uuid import NAMESPACE_URL, UUID, uuid5
 
 from ..errors import DataError
+from ..files.errors import file_errors_as
+from ..files.reading import read_file
 from ..layouts.model import Layout
 
 MAX_FILE_BYTES = 32 << 20
@@ -117,10 +119,5 @@ def read_bytes(path: Path) -> bytes:
     ExchangeError
         If it cannot be read or is larger than :data:`MAX_FILE_BYTES`.
     """
-    try:
-        size = path.stat().st_size
-        if size > MAX_FILE_BYTES:
-            raise ExchangeError(f"{size} bytes are more than the {MAX_FILE_BYTES} allowed.", where=str(path))
-        return path.read_bytes()
-    except OSError as error:
-        raise ExchangeError(f"the file cannot be read ({error.strerror}).", where=str(path)) from error
+    with file_errors_as(ExchangeError):
+        return read_file(path, MAX_FILE_BYTES)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import BinaryIO
@@ -13,7 +12,9 @@ import pyarrow.csv
 import pyarrow.parquet
 
 from ..errors import DataError, MisuseError
-from ..origin import Origin, write_origin
+from ..files.errors import file_errors, file_errors_as
+from ..files.writing import Target, check_targets, target_of
+from ..origin import Origin, origin_target, write_origin
 from ..progress import Progress
 
 
@@ -69,7 +70,7 @@ def write_tables(stream: BinaryIO, form: str, schema: pa.Schema, tables: Iterabl
 
 
 def export_tables(
-    path: Path,
+    where: Path | Target,
     form: str,
     schema: pa.Schema,
     tables: Iterable[pa.Table],
@@ -83,14 +84,20 @@ def export_tables(
 
     A device or a pipe is written to as it is: putting a file in its place would take it away from everybody.
 
+    Parameters
+    ----------
+    where
+        A path alone replaces nothing.
+
     Raises
     ------
     ExportError
-        If the file cannot be written.
+        If the file cannot be written, or is there and must not be replaced.
     Cancelled
         If the progress was cancelled; no file is left.
     """
     progress = progress or Progress()
+    target = target_of(where)
     rows = 0
     if origin is not None:
         schema = schema.with_metadata({ORIGIN_KEY: origin.to_json()})
@@ -98,32 +105,15 @@ def export_tables(
     def counted() -> Iterable[pa.Table]:
         nonlocal rows
         for number, table in enumerate(tables):
-            progress.step(number / max(expected_tables, 1), f"writing {path.name}")
+            progress.step(number / max(expected_tables, 1), f"writing {target.path.name}")
             rows += table.num_rows
             yield table
 
-    try:
-        if path.exists() and not path.is_file():
-            with path.open("wb") as stream:
-                write_tables(stream, form, schema, counted())
-        else:
-            _write_whole(path, lambda stream: write_tables(stream, form, schema, counted()))
-    except OSError as error:
-        raise ExportError(f"the file cannot be written ({error.strerror or error}).", where=str(path)) from error
-    if origin is not None:
-        write_origin(path, origin)
+    with file_errors_as(ExportError):
+        check_targets([target] if origin is None or target.is_stream else [target, origin_target(target)])
+        with target.writing() as stream, file_errors(target.path, "the file cannot be written"):
+            write_tables(stream, form, schema, counted())
+        if origin is not None:
+            write_origin(target, origin)
     progress.step(1.0, "written")
     return rows
-
-
-def _write_whole(path: Path, write: Callable[[BinaryIO], None]) -> None:
-    """Write beside the file and put the new one in its place when it is on the disk."""
-    part = path.with_name(path.name + ".part")
-    try:
-        with part.open("wb") as stream:
-            write(stream)
-            stream.flush()
-            os.fsync(stream.fileno())
-        part.replace(path)
-    finally:
-        part.unlink(missing_ok=True)

@@ -15,6 +15,8 @@ from typing import Any, TypeVar
 import msgspec
 
 from ..errors import AbacusError, DataError
+from ..files.errors import file_errors_as
+from ..files.reading import read_file
 from .expressions import Expression
 from .model import Layout, rewrite
 from .numbers import format_exact, parse_exact
@@ -135,13 +137,8 @@ def layouts_from_file(path: Path) -> list[Layout]:
     LayoutFormError
         If it cannot be read, is too large, or an element is wrong; the message has the element's path.
     """
-    try:
-        size = path.stat().st_size
-        if size > MAX_FILE_BYTES:
-            raise LayoutFormError(f"{size} bytes are more than the {MAX_FILE_BYTES} allowed.", where=str(path))
-        data = path.read_bytes()
-    except OSError as error:
-        raise LayoutFormError(f"the file cannot be read ({error.strerror}).", where=str(path)) from error
+    with file_errors_as(LayoutFormError):
+        data = read_file(path, MAX_FILE_BYTES)
     return layouts_from_text(data, where=str(path))
 
 

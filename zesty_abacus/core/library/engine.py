@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
-from typing import Any
+from uuid import uuid4
 
 import sqlalchemy as sa
 from alembic import command
@@ -20,9 +20,10 @@ from .errors import (
     RefusedError,
     mapped_errors,
 )
+from .file import check_is_library, file_engine, make_empty_file, remove_empty_file
 from .passwords import known_passwords
+from .tables import library_info
 
-_BUSY_MS = 10_000
 _PATIENCE = {
     "connect_timeout": 10, "tcp_user_timeout": 8000,
     "keepalives": 1, "keepalives_idle": 5, "keepalives_interval": 2, "keepalives_count": 3,
@@ -34,8 +35,8 @@ WRITES = "zesty_writes"
 """Execution option of a connection that will write, so that it takes SQLite's write lock at once."""
 
 
-def open_engine(address: LibraryAddress, *, create: bool) -> sa.Engine:
-    """Open a library and migrate it.
+def open_engine(address: LibraryAddress, *, create: bool, name: str = "") -> sa.Engine:
+    """Open a library and migrate it, or make one.
 
     Commits are durable when they return: a kill or a power cut loses only what was not yet acknowledged.
 
@@ -46,50 +47,48 @@ def open_engine(address: LibraryAddress, *, create: bool) -> sa.Engine:
     NewerLibraryError
         If a later version of the program made it.
     """
+    facts = {"id": str(uuid4()), "name": name or address.name} if create else {}
     if address.path is not None:
-        return _opened(_sqlite_engine(address.path, create=create), address, create=create)
+        return _opened(_sqlite_engine(address.path, create=create), address, facts)
     try:
-        return _opened(_server_engine(address), address, create=create)
+        return _opened(_server_engine(address), address, facts)
     except PasswordNeededError as needed:
         # the client library knows none: what was typed, or is in the keyring, is tried
-        return _opened_with(known_passwords(address), address, needed, create=create)
+        return _opened_with(known_passwords(address), address, needed, facts)
 
 
 def _opened_with(
-    passwords: Iterator[str], address: LibraryAddress, refused: LibraryError, *, create: bool
+    passwords: Iterator[str], address: LibraryAddress, refused: LibraryError, facts: Mapping[str, str]
 ) -> sa.Engine:
     for password in passwords:
         try:
-            return _opened(_server_engine(address, password), address, create=create)
+            return _opened(_server_engine(address, password), address, facts)
         except RefusedError as error:
             refused = error
     raise refused
 
 
-def _opened(engine: sa.Engine, address: LibraryAddress, *, create: bool) -> sa.Engine:
+def _opened(engine: sa.Engine, address: LibraryAddress, facts: Mapping[str, str]) -> sa.Engine:
     where = str(address)
     with mapped_errors(where):
         try:
             current = _check_version(engine, where)
-            if address.path is None:
-                _check_there(current, where, create=create)
-            _migrate(engine, current)
+            _check_there(current, where, create=bool(facts))
+            _migrate(engine, current, facts)
         except BaseException:
             engine.dispose()
+            if facts and address.path is not None:
+                remove_empty_file(address.path)
             raise
     return engine
 
 
 def _sqlite_engine(path: Path, *, create: bool) -> sa.Engine:
-    if create == path.exists():
-        state = "exists already" if create else "does not exist"
-        raise LibraryError(f"the library {state}.", where=str(path))
-    if create and not path.parent.is_dir():
-        raise LibraryError("the folder does not exist.", where=str(path.parent))
-    if not create:
-        _check_header(path)
-    engine = sa.create_engine(f"sqlite:///{path}", connect_args={"timeout": _BUSY_MS / 1000})
-    sa.event.listen(engine, "connect", _on_connect)
+    if create:
+        make_empty_file(path)
+    else:
+        check_is_library(path)
+    engine = file_engine(path)
     sa.event.listen(engine, "begin", _on_begin)
     return engine
 
@@ -110,27 +109,6 @@ def _check_there(current: str | None, where: str, *, create: bool) -> None:
     if not create and current is None:
         raise NoLibraryError("there is no library in this database.", where=where,
                            hint="Make one with: zesty-abacus library new.")  # fmt: skip
-
-
-def _check_header(path: Path) -> None:
-    """Refuse what is plainly another file before the driver writes beside it."""
-    try:
-        with path.open("rb") as file:
-            head = file.read(16)
-    except OSError as error:
-        raise LibraryError(f"the library cannot be opened ({error.strerror}).", where=str(path)) from error
-    if head and head != b"SQLite format 3\0":
-        raise LibraryError("this file is not a library.", where=str(path))
-
-
-def _on_connect(connection: Any, _record: Any) -> None:
-    # transactions are begun by hand in _on_begin; the driver's own scheme would begin them too late
-    connection.isolation_level = None
-    cursor = connection.cursor()
-    cursor.execute("PRAGMA journal_mode=WAL")
-    cursor.execute("PRAGMA synchronous=FULL")
-    cursor.execute("PRAGMA foreign_keys=ON")
-    cursor.close()
 
 
 def _on_begin(connection: sa.Connection) -> None:
@@ -157,7 +135,8 @@ def _check_version(engine: sa.Engine, where: str) -> str | None:
     return current
 
 
-def _migrate(engine: sa.Engine, current: str | None) -> None:
+def _migrate(engine: sa.Engine, current: str | None, facts: Mapping[str, str]) -> None:
+    """Bring the tables up to date; a new library gets its facts in the same transaction, so that it has all or none."""
     config = _scripts()
     if current == ScriptDirectory.from_config(config).get_current_head():
         return
@@ -167,6 +146,9 @@ def _migrate(engine: sa.Engine, current: str | None) -> None:
             connection.execute(sa.text("SELECT pg_advisory_xact_lock(:lock)"), {"lock": _MIGRATION_LOCK})
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+        if facts:
+            rows = [{"key": key, "value": value} for key, value in facts.items()]
+            connection.execute(sa.insert(library_info), rows)
 
 
 def _current_version(connection: sa.Connection) -> str | None:

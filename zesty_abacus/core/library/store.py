@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple
-from uuid import UUID, uuid4
+from uuid import UUID
 
 import sqlalchemy as sa
 
@@ -135,13 +135,7 @@ class Library:
     def create(cls, where: str | Path | LibraryAddress, name: str = "") -> Library:
         """Make an empty library, in a file or a database; raises :class:`LibraryError` if there is one already."""
         address = library_address(where)
-        engine = open_engine(address, create=True)
-        with mapped_errors(str(address)), engine.connect().execution_options(**{WRITES: True}) as c, c.begin():
-            c.execute(
-                sa.insert(library_info),
-                [{"key": "id", "value": str(uuid4())}, {"key": "name", "value": name or address.name}],
-            )
-        return cls(engine, address)
+        return cls(open_engine(address, create=True, name=name), address)
 
     @classmethod
     def open(cls, where: str | Path | LibraryAddress) -> Library:

@@ -12,6 +12,8 @@ from pathlib import Path
 import msgspec
 
 from ..errors import DataError
+from ..files.errors import file_errors_as
+from ..files.reading import read_file
 from .model import Recipe
 
 FORMAT = "zesty-abacus recipes"
@@ -63,12 +65,8 @@ def recipes_from_file(path: Path) -> list[Recipe]:
     RecipeFormError
         If it cannot be read, is too large, or an element is wrong; the message has the element's path.
     """
-    try:
-        if path.stat().st_size > MAX_FILE_BYTES:
-            raise RecipeFormError(f"more than {MAX_FILE_BYTES} bytes.", where=str(path))
-        data = path.read_bytes()
-    except OSError as error:
-        raise RecipeFormError(f"the file cannot be read ({error.strerror}).", where=str(path)) from error
+    with file_errors_as(RecipeFormError):
+        data = read_file(path, MAX_FILE_BYTES)
     try:
         head = msgspec.json.decode(data, type=_RecipeFile)
     except (msgspec.DecodeError, ValueError, RecursionError) as error:

@@ -17,6 +17,7 @@ from ..captures.registry import REFERENCE, line_formats, read_lines, read_record
 from ..captures.report import CaptureReadError, ReadReport
 from ..captures.source import bare_name
 from ..errors import AbacusError
+from ..files.reading import resolved
 from ..frames import flags as F
 from ..frames.capture import Capture, Lane
 from ..frames.store import CaptureStoreError, CaptureWriter, open_capture
@@ -196,7 +197,7 @@ def _fingerprint(trial: Trial) -> str:
         path = trial.source_path(entry)
         state = " ".join(_state_of(one) for one in (path, path.with_suffix(".sigmf-data")))
         recipe = recipe_to_json(entry.recipe).decode() if entry.recipe is not None else ""
-        digest.update(f"{path.resolve()} {sorted(entry.lanes.items())} {state}\n".encode())
+        digest.update(f"{resolved(path)} {sorted(entry.lanes.items())} {state}\n".encode())
         digest.update(f"{entry.form} {entry.begins_ns} {recipe}\n".encode())
     for lane in trial.file.lanes:
         digest.update(f"{lane.name} {lane.note} {lane.offset_ns}\n".encode())
@@ -207,7 +208,7 @@ def _state_of(path: Path) -> str:
     try:
         facts = path.stat()
         return f"{facts.st_size} {facts.st_mtime_ns}"
-    except OSError:
+    except (OSError, ValueError):
         return "missing"
 
 

@@ -6,6 +6,8 @@ import hashlib
 from uuid import UUID, uuid5
 
 from ..captures.report import CaptureReadError
+from ..files.errors import file_errors, file_errors_as
+from ..files.reading import open_file, resolved
 from ..frames.capture import Capture
 from ..library.documents import RecordedLane, Recording
 from ..progress import Progress
@@ -36,16 +38,14 @@ def recordings_of(made: BroughtIn, trial: str = "", progress: Progress | None = 
 
 
 def _recording(capture: Capture, outcome: SourceOutcome, trial: str, progress: Progress) -> Recording:
-    path = outcome.path.resolve()
+    path = resolved(outcome.path)
     digest = hashlib.sha256()
-    try:
-        with path.open("rb") as stream:
-            while piece := stream.read(_PIECE):
-                progress.check()
-                digest.update(piece)
-        size = path.stat().st_size
-    except OSError as error:
-        raise CaptureReadError(f"the file cannot be read ({error.strerror}).", where=str(path)) from error
+    size = 0
+    with file_errors_as(CaptureReadError), open_file(path) as stream, file_errors(path):
+        while piece := stream.read(_PIECE):
+            progress.check()
+            digest.update(piece)
+            size += len(piece)
     lanes = tuple(_lane(capture, name) for name in dict.fromkeys(outcome.lanes))
     return Recording(
         id=uuid5(_RECORDINGS, digest.hexdigest()), name=path.name, path=str(path), size=size,

@@ -8,14 +8,17 @@ library.sqlite   the library it decodes with, unless the trial names another
 from __future__ import annotations
 
 import json
-import os
 from pathlib import Path
 from uuid import UUID
 
 import msgspec
 
+from ..captures.source import files_of_source
 from ..codec.matching import Tie
 from ..errors import DataError
+from ..files.errors import FileError, file_errors_as
+from ..files.reading import read_file, resolved
+from ..files.writing import keep_file
 from ..library.address import LibraryAddress, library_address
 from ..recipes.model import Recipe
 
@@ -166,16 +169,15 @@ class Trial:
         """
         file_path = path / FILE_NAME if path.is_dir() else path
         try:
-            if file_path.stat().st_size > _MAX_BYTES:
-                raise TrialError(f"the file is larger than {_MAX_BYTES} bytes.", where=str(file_path))
-            content = msgspec.json.decode(file_path.read_bytes(), type=TrialFile)
-        except OSError as error:
+            data = read_file(file_path, _MAX_BYTES)
+        except FileError as error:
             raise TrialError(
-                f"no trial can be opened here ({error.strerror}).",
-                where=str(file_path),
-                hint="Choose a folder with a trial.json.",
-            ) from error
-        except (msgspec.DecodeError, RecursionError) as error:
+                f"no trial can be opened here: {error.message}", where=error.where,
+                hint=f"Choose a folder with a {FILE_NAME}.",
+            ) from error  # fmt: skip
+        try:
+            content = msgspec.json.decode(data, type=TrialFile)
+        except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
             raise TrialError(f"the trial file is damaged: {error}.", where=str(file_path)) from error
         if content.format != FORMAT or content.version > VERSION:
             raise TrialError(
@@ -193,16 +195,8 @@ class Trial:
             If it cannot be written; the content stays as it was.
         """
         text = json.dumps(msgspec.to_builtins(file), indent=1, ensure_ascii=False) + "\n"
-        target = self.folder / FILE_NAME
-        part = target.with_suffix(".part")
-        try:
-            with part.open("w", encoding="utf-8") as stream:
-                stream.write(text)
-                stream.flush()
-                os.fsync(stream.fileno())
-            part.replace(target)
-        except OSError as error:
-            raise TrialError(f"the trial cannot be saved ({error.strerror}).", where=str(target)) from error
+        with file_errors_as(TrialError):
+            keep_file(self.folder / FILE_NAME, text.encode("utf-8", "surrogateescape"))
         self.file = file
 
     @property
@@ -217,13 +211,20 @@ class Trial:
         named = self.file.library
         return library_address(named if "://" in named else self.folder / named)
 
+    def files(self) -> list[Path]:
+        """Return all files that the trial is made of: its own, recordings, references, a library that is a file."""
+        names = [entry.path for entry in self.file.sources]
+        recordings = [file for name in names for file in files_of_source(self.folder / name)]
+        references = [self.folder / name for name in self.file.references]
+        library = [] if "://" in self.file.library else [self.folder / self.file.library]
+        return [self.folder / FILE_NAME, *recordings, *references, *library]
+
     def source_path(self, entry: SourceEntry) -> Path:
         """Where a source's file lies."""
         return self.folder / entry.path
 
     def entry_for(self, path: Path) -> SourceEntry:
         """Return a new source entry; a file inside the trial's folder is named relative to it."""
-        absolute = path.resolve()
-        folder = self.folder.resolve()
+        absolute, folder = resolved(path), resolved(self.folder)
         inside = absolute.is_relative_to(folder)
         return SourceEntry(path=str(absolute.relative_to(folder) if inside else absolute))

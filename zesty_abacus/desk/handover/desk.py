@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ...core.files.errors import ExistsError, FileError
 from ..clock import grouped, span_text
 from ..session import Session
 from ..theme import TINY_PX, figure_font, look, text_font
@@ -60,6 +61,8 @@ class HandOverDesk(QWidget):
         self.browse = button("Choose …", "Choose where the file goes")
         self.write = button("Write the file", "", main=True)
         self.problem = label("", "wrong", wrap=True)
+        self.replace = button("Replace it", "Write over the file that is there; what it holds is gone then")
+        self._may_replace = ""
         self.preview = PreviewTable()
         self.side = Panel("Handed over")
         self.side.body.addWidget(label("Files written in this session are listed here.", "quiet", wrap=True))
@@ -95,8 +98,12 @@ class HandOverDesk(QWidget):
         target.addWidget(self.browse)
         target.addWidget(self.write)
         grid.addLayout(target, 4, 1)
-        grid.addWidget(self.problem, 5, 1)
-        self.problem.hide()
+        told = QHBoxLayout()
+        told.setSpacing(8)
+        told.addWidget(self.problem, 1)
+        told.addWidget(self.replace)
+        grid.addLayout(told, 5, 1)
+        self._say("")
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -113,6 +120,8 @@ class HandOverDesk(QWidget):
         session = self._session
         self.browse.clicked.connect(self._ask_path)
         self.write.clicked.connect(self.run)
+        self.replace.clicked.connect(self.run_over)
+        self.path.textChanged.connect(lambda _text: self._say(""))
         self.path.returnPressed.connect(self.run)
         for event in (session.opened, session.layouts_changed, session.kind_changed, session.clock.view_changed):
             event.connect(self._refresh)
@@ -136,6 +145,8 @@ class HandOverDesk(QWidget):
         name, _ = QFileDialog.getSaveFileName(self, "Write to", self.path.text())
         if name:
             self.path.setText(name)
+            # the dialog has asked about this very file
+            self._may_replace = name
 
     def _request(self) -> heavy.ExportRequest:
         session, engine = self._session, self._session.engine
@@ -149,7 +160,14 @@ class HandOverDesk(QWidget):
             Path(self.path.text()).expanduser(), self._chosen["form"], self._chosen["content"], layouts,
             engine.Span.of(session.capture, *times),
             session.origin() if self._chosen["content"] != "frames" else None,
+            replace=bool(self._may_replace) and self._may_replace == self.path.text(),
+            inputs=tuple(session.trial.files()),
         )  # fmt: skip
+
+    def run_over(self) -> None:
+        """Write the file in the place of the one that is there."""
+        self._may_replace = self.path.text()
+        self.run()
 
     def run(self) -> None:
         """Write the file on a thread, with progress and cancel in the foot."""
@@ -163,7 +181,14 @@ class HandOverDesk(QWidget):
         if self._chosen["messages"] == "kind" and not request.layouts and request.content != "frames":
             self._say("Nobody has named the message in hand; choose another in the roster, or all messages.")
             return
-        self.problem.hide()
+        self._say("")
+        try:
+            request.target.check()
+        except FileError as error:
+            self._may_replace = ""
+            self._say(_words(error), may_replace=isinstance(error, ExistsError))
+            return
+        self._may_replace = ""
         engine, capture = session.engine, session.capture
 
         def done(rows: int) -> None:
@@ -189,9 +214,10 @@ class HandOverDesk(QWidget):
         column.addWidget(where)
         self.side.body.insertWidget(1, entry)
 
-    def _say(self, sentence: str) -> None:
+    def _say(self, sentence: str, *, may_replace: bool = False) -> None:
         self.problem.setText(sentence)
-        self.problem.show()
+        self.problem.setVisible(bool(sentence))
+        self.replace.setVisible(may_replace)
 
     def _refresh(self) -> None:
         session = self._session
@@ -271,6 +297,13 @@ def _cell_text(value: Any) -> str:
     if value is None:
         return ""
     return f"{value:.6g}" if isinstance(value, float) else str(value)
+
+
+def _words(error: FileError) -> str:
+    """Return what is wrong with the chosen file in the words of this desk."""
+    if isinstance(error, ExistsError):
+        return f"{Path(error.where).name} is there already. Replace it, or write another name."
+    return str(error)
 
 
 def _decoded_with(request: heavy.ExportRequest) -> str:

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from ...core.files.writing import Target
 from ..session import Session
 
 if TYPE_CHECKING:
@@ -29,12 +30,12 @@ def ask_and_put_out(parent: QWidget, session: Session, layouts: list[heavy.Layou
     )
     if name:
         key = filters.get(chosen, "json")
-        put_out(session, _with_ending(Path(name), writers[key][1]), key, layouts)
+        put_out(session, _asked(name, writers[key][1]), key, layouts)
 
 
-def put_out(session: Session, path: Path, form: str, layouts: list[heavy.Layout]) -> None:
+def put_out(session: Session, target: Target, form: str, layouts: list[heavy.Layout]) -> None:
     """Write layouts to a file on a thread; what the format has no room for is listed beside it."""
-    laid, origin = session.engine.laid, session.origin()
+    laid, origin, path = session.engine.laid, session.origin(), target.path
 
     def done(answer: tuple[int, str]) -> None:
         lost, listed = answer
@@ -45,7 +46,7 @@ def put_out(session: Session, path: Path, form: str, layouts: list[heavy.Layout]
 
     session.jobs.start(
         "put out", f"writing {path.name}",
-        lambda progress: laid.put_out_layouts(path, form, layouts, origin, progress), done,
+        lambda progress: laid.put_out_layouts(target, form, layouts, origin, progress), done,
         lambda sentence: session.told.emit("wrong", sentence),
     )  # fmt: skip
 
@@ -55,10 +56,10 @@ def ask_and_print(parent: QWidget, session: Session, layouts: list[heavy.Layout]
     filters = {f"{words} (*{ending})": ending for words, ending in _SHEETS}
     name, chosen = QFileDialog.getSaveFileName(parent, "Print sheets", _file_name(session, layouts), ";;".join(filters))
     if name:
-        print_sheets(session, _with_ending(Path(name), filters.get(chosen, ".pdf")), layouts)
+        print_sheets(session, _asked(name, filters.get(chosen, ".pdf")), layouts)
 
 
-def print_sheets(session: Session, path: Path, layouts: list[heavy.Layout]) -> None:
+def print_sheets(session: Session, target: Target, layouts: list[heavy.Layout]) -> None:
     """Write sheets on a thread; what kind of file follows from the name's ending."""
     laid = session.engine.laid
     version = f"{session.origin().words()}, on {datetime.now():%Y-%m-%d %H:%M}"
@@ -66,11 +67,11 @@ def print_sheets(session: Session, path: Path, layouts: list[heavy.Layout]) -> N
     def work(progress: Any) -> None:
         sheets = [laid.sheet_of(layout, version) for layout in layouts]
         progress.step(0.3, f"drawing {len(sheets)} sheets")
-        laid.write_sheets(path, sheets, pdf_of)
+        laid.write_sheets(target, sheets, pdf_of)
 
     session.jobs.start(
-        "print", f"writing {path.name}", work,
-        lambda _nothing: session.told.emit("good", f"{len(layouts)} sheets are in {path}."),
+        "print", f"writing {target.path.name}", work,
+        lambda _nothing: session.told.emit("good", f"{len(layouts)} sheets are in {target.path}."),
         lambda sentence: session.told.emit("wrong", sentence),
     )  # fmt: skip
 
@@ -100,5 +101,9 @@ def _file_name(session: Session, layouts: list[heavy.Layout]) -> str:
     return str(session.trial.folder / name.replace("/", "-"))
 
 
-def _with_ending(path: Path, ending: str) -> Path:
-    return path if path.name.lower().endswith(ending) else path.with_name(path.name + ending)
+def _asked(name: str, ending: str) -> Target:
+    """Return the target that was chosen in a dialog, which asks before a file is replaced: one of just that name."""
+    path = Path(name)
+    if path.name.lower().endswith(ending):
+        return Target(path, replace=True)
+    return Target(path.with_name(path.name + ending))

@@ -1,0 +1,165 @@
+"""The file under a library: how it is made, told from other files, and opened, always by the driver itself.
+
+Nothing here opens the file beside the driver: see :mod:`zesty_abacus.core.files.held`.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sqlite3
+from pathlib import Path
+from urllib.parse import quote
+
+import sqlalchemy as sa
+
+from ..files.errors import HeldError, file_errors_as
+from ..files.held import hold, let_go
+from ..files.reading import check_readable
+from .errors import LibraryError
+
+APPLICATION_ID = 0x5A414C42
+"""``ZALB`` in the header of a library's file, by which it is told from other programs' databases (SQLite, 1.3.5)."""
+BUSY_MS = 10_000
+_NOT_SHARED = ("nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "afs", "ceph", "glusterfs", "lustre", "fuse.sshfs",
+               "fuse.glusterfs", "vboxsf", "prl_fs", "virtiofs", "hostfs")  # fmt: skip
+"""File systems on which two machines share a file and not the memory that SQLite's log needs."""
+
+
+def make_empty_file(path: Path) -> None:
+    """Make the file of a new library.
+
+    Raises
+    ------
+    LibraryError
+        If there is something of this name already, or it cannot be made.
+    """
+    if not path.parent.is_dir():
+        raise LibraryError("the folder does not exist.", where=str(path.parent))
+    try:
+        # of two programs that make one at once, the second is told; nobody holds a file that is only now made
+        os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666))
+    except FileExistsError as error:
+        raise LibraryError("the library exists already.", where=str(path)) from error
+    except (OSError, ValueError) as error:
+        said = getattr(error, "strerror", None) or error
+        raise LibraryError(f"the library cannot be made ({said}).", where=str(path)) from error
+
+
+def remove_empty_file(path: Path) -> None:
+    """Remove what :func:`make_empty_file` made, where nothing came into it."""
+    with contextlib.suppress(OSError):
+        if os.stat(path).st_size == 0:
+            os.unlink(path)
+
+
+def check_is_library(path: Path) -> None:
+    """Check that a file is a library, this version's or an earlier one's, before anything is written into it.
+
+    Raises
+    ------
+    LibraryError
+        If it is missing, no regular file, damaged, another program's, or empty, as what a full disk or a broken
+        copy left behind.
+    """
+    if not os.path.lexists(path):
+        raise LibraryError("the library does not exist.", where=str(path),
+                           hint="Make one with: zesty-abacus library new.")  # fmt: skip
+    if not os.access(path, os.R_OK):
+        raise LibraryError("the library cannot be opened (Permission denied).", where=str(path))
+    _check_regular(path)
+    try:
+        with contextlib.closing(connect_file(path)) as connection:
+            pages, application = (
+                connection.execute(f"PRAGMA {name}").fetchone()[0] for name in ("page_count", "application_id")
+            )
+            tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+    except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
+        raise _unreadable(error, path) from error
+    if not pages or not tables:
+        raise LibraryError("the file is empty; what it held is not in it.", where=str(path),
+                           hint="Take a copy of it, or make another with: zesty-abacus library new.")  # fmt: skip
+    # before there was an identity, the tables told
+    if application != APPLICATION_ID and (application or not {"library_info", "alembic_version"} <= tables):
+        raise LibraryError("this is a database of another program and no library.", where=str(path))
+
+
+def file_engine(path: Path) -> sa.Engine:
+    """Return an engine on a file that is there; each of its connections is known to hold the file."""
+    engine = sa.create_engine(
+        "sqlite://", creator=lambda: _held_connection(path), poolclass=sa.pool.QueuePool, pool_size=4, max_overflow=12
+    )
+    journal = "DELETE" if file_system_of(path) in _NOT_SHARED else "WAL"
+    sa.event.listen(engine, "connect", lambda connection, _record: _set_up(connection, journal))
+    sa.event.listen(engine, "close", lambda connection, _record: connection.let_go())
+    sa.event.listen(engine, "close_detached", lambda connection: connection.let_go())
+    return engine
+
+
+def connect_file(path: Path, factory: type[sqlite3.Connection] = sqlite3.Connection) -> sqlite3.Connection:
+    """Open a file that is there; without the mode the driver itself would make a missing one."""
+    address = f"file:{quote(str(path.absolute()))}?mode=rw"
+    return sqlite3.connect(address, uri=True, timeout=BUSY_MS / 1000, check_same_thread=False, factory=factory)
+
+
+class _HeldConnection(sqlite3.Connection):
+    """A connection that knows what it holds."""
+
+    held: tuple[int, int] | None = None
+
+    def let_go(self) -> None:
+        if self.held is not None:
+            let_go(self.held)
+            self.held = None
+
+
+def _held_connection(path: Path) -> sqlite3.Connection:
+    held = hold(path)
+    try:
+        connection = connect_file(path, _HeldConnection)
+    except BaseException:
+        let_go(held)
+        raise
+    assert isinstance(connection, _HeldConnection)
+    connection.held = held
+    return connection
+
+
+def _set_up(connection: sqlite3.Connection, journal: str) -> None:
+    # transactions are begun by hand; the driver's own scheme would begin them too late
+    connection.isolation_level = None
+    connection.execute(f"PRAGMA journal_mode={journal}")
+    connection.execute("PRAGMA synchronous=FULL")
+    connection.execute("PRAGMA foreign_keys=ON")
+
+
+def file_system_of(path: Path) -> str:
+    """Return the type of the file system a file lies on, empty if the system does not tell."""
+    try:
+        lines = Path("/proc/self/mountinfo").read_text(encoding="utf-8", errors="surrogateescape").splitlines()
+        device = os.stat(path).st_dev
+    except (OSError, ValueError):
+        return ""
+    wanted = f"{os.major(device)}:{os.minor(device)}"
+    for line in lines:
+        before, _, after = line.partition(" - ")
+        if before.split()[2:3] == [wanted]:
+            return after.split()[0]
+    return ""
+
+
+def _check_regular(path: Path) -> None:
+    with file_errors_as(LibraryError):
+        try:
+            check_readable(path)
+        except HeldError:
+            # as a library it may be opened as often as one likes: the driver knows its own connections
+            return
+
+
+def _unreadable(error: Exception, path: Path) -> LibraryError:
+    if "not a database" in str(error):
+        return LibraryError("this file is not a library.", where=str(path))
+    said = "a page of it is damaged" if isinstance(error, UnicodeDecodeError) else str(error)
+    return LibraryError(f"the library cannot be opened ({said}).", where=str(path),
+                        hint="Take a copy of it; zesty-abacus library check reads what is left.")  # fmt: skip
