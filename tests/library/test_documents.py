@@ -75,16 +75,23 @@ def test_history_of_documents_is_never_rewritten(library):
             connection.execute(sa.text(change))
 
 
-def test_a_damaged_document_says_where(library):
+def test_a_damaged_document_says_where_and_hides_no_other(library):
     library.comments.commit(TALK, parent=None, author="mara")
+    other = Comment(uuid4(), TALK.about, "another")
+    library.comments.commit(other, parent=None, author="mara")
     with library.engine.begin() as connection:
         connection.execute(sa.text(
             "INSERT INTO document_revision (document_id, kind, number, author, time_us, reason, document) "
             "VALUES (:id, 'comment', 2, 'x', 1, 'x', '{\"no\": 1}')"
         ), {"id": str(TALK.id)})  # fmt: skip
-        connection.execute(sa.text("UPDATE document_head SET revision_id = (SELECT max(id) FROM document_revision)"))
+        connection.execute(sa.text(
+            "UPDATE document_head SET revision_id = (SELECT max(id) FROM document_revision) WHERE document_id = :id"
+        ), {"id": str(TALK.id)})  # fmt: skip
+    assert [head.state for head in library.comments.heads()] == [other]
+    (told,) = library.damage
+    assert "comment revision 3" in told and "this is no comment" in told
     with pytest.raises(LibraryError, match="this is no comment"):
-        library.comments.heads()
+        library.comments.state_at(3)
 
 
 def test_comments_are_about_something_and_are_found_by_what_they_say(library):

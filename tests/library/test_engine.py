@@ -98,7 +98,7 @@ def test_history_cannot_fork_even_past_the_program(library):
         "INSERT INTO revision (layout_id, number, parent_id, author, time_us, reason, document) "
         "SELECT layout_id, number, parent_id, author, time_us, reason, document FROM revision"
     )
-    with pytest.raises(sa.exc.IntegrityError), engine.begin() as connection:
+    with pytest.raises(sa.exc.DBAPIError, match="one_child_a"), engine.begin() as connection:
         connection.execute(sa.text(copy))
     engine.dispose()
 

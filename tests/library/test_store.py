@@ -155,8 +155,10 @@ def test_migrations_lead_to_the_tables_of_the_program(library):
     from zesty_abacus.core.library.tables import metadata
 
     engine = raw_engine(library)
+    # the server's table of locks is for its own functions alone
+    opts = {"include_name": lambda name, kind, _parents: (kind, name) != ("table", "held_thing")}
     with engine.connect() as connection:
-        assert compare_metadata(MigrationContext.configure(connection), metadata) == []
+        assert compare_metadata(MigrationContext.configure(connection, opts=opts), metadata) == []
     engine.dispose()
 
 

@@ -5,14 +5,18 @@ from __future__ import annotations
 import enum
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, Generic, TypeVar
 from uuid import UUID
 
 import msgspec
+import sqlalchemy as sa
 
+from .access import Access
 from .errors import LibraryError
+from .gates.base import Change, DocumentIndex, Gate
 from .history import History
-from .shelf import Kept, Reading, Shelf, Writing
+from .shelf import Kept, Shelf
 from .tables import document_head, document_revision
 
 
@@ -159,26 +163,32 @@ RECORDING = DocumentKind(
 class DocumentShelf(Shelf[D]):
     """The documents of one sort in an open library."""
 
-    def __init__(self, kind: DocumentKind[D], reading: Reading, writing: Writing, where: str) -> None:
+    def __init__(self, kind: DocumentKind[D], access: Access) -> None:
         history = History[D](
             document_revision, "document_id", msgspec.json.encode, lambda data, at: _decoded(kind, data, at),
-            what=kind.name, where=where,
+            what=kind.name, where=access.where, damage=access.damage,
         )  # fmt: skip
 
-        def indexed(state: D) -> dict[str, Any]:
+        def indexed(state: D) -> DocumentIndex:
             about = kind.about(state)
-            return {
-                "name": state.name,
-                "about": str(about) if about is not None else None,
-                "folded_text": kind.text(state).casefold(),
-            }
+            said = kind.text(state).casefold()
+            return DocumentIndex(state.name, str(about) if about is not None else None, said)
 
-        super().__init__(reading, writing, history, document_head, "document_id", indexed, kind=kind.name)
+        super().__init__(
+            access, history, document_head, "document_id", partial(_keep, access.gate, kind.name), indexed,
+            kind=kind.name,
+        )  # fmt: skip
 
     def about(self, item_id: UUID) -> list[Any]:
         """Return the newest states of what is about something, oldest first."""
         found = self._heads(document_head.c.about == str(item_id))
         return sorted(found, key=lambda head: head.revision.id)
+
+
+def _keep(
+    gate: Gate, sort: str, connection: sa.Connection, change: Change, index: DocumentIndex | None
+) -> sa.Row:  # fmt: skip
+    return gate.keep_document(connection, sort, change, index)
 
 
 def _decoded(kind: DocumentKind[D], data: bytes, where: str) -> D:

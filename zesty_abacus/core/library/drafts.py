@@ -8,10 +8,11 @@ from uuid import UUID
 
 import sqlalchemy as sa
 
-from ..layouts.json_form import layout_from_json, layout_to_json
+from ..layouts.json_form import layout_to_json
 from ..layouts.model import Layout
-from .shelf import Reading, Writing
-from .signing import moment, signed
+from .access import Access
+from .history import layout_in
+from .signing import moment
 from .tables import draft
 
 
@@ -28,41 +29,31 @@ class Draft:
 class DraftShelf:
     """The drafts of one person in an open library; parameters as of the shelf of recipes."""
 
-    def __init__(self, reading: Reading, writing: Writing, where: str) -> None:
-        self._reading, self._writing = reading, writing
-        self._where = where
+    def __init__(self, access: Access) -> None:
+        self._reading, self._writing = access.reading, access.writing
+        self._gate, self._where, self._damage = access.gate, access.where, access.damage
 
     def of(self, author: str) -> list[Draft]:
         """Return one's drafts, oldest first; on a server, of the login one has there."""
         with self._reading() as connection:
             rows = connection.execute(sa.select(draft).where(_own(connection, author)).order_by(draft.c.time_us)).all()
-        return [
-            Draft(
-                layout_from_json(row.document.encode(), where=f"{self._where}, draft"), row.parent_id, row.reason,
-                moment(row.time_us),
-            )
-            for row in rows
-        ]  # fmt: skip
+        found = []
+        for row in rows:
+            with self._damage.noting():
+                where = f"{self._where}, draft of {row.layout_id}"
+                found.append(Draft(layout_in(row.document, where), row.parent_id, row.reason, moment(row.time_us)))
+        return found
 
     def keep(self, layout: Layout, *, parent: int | None, author: str, reason: str = "") -> None:
         """Keep a draft in the place of the one before."""
-        stamp = {key: value for key, value in signed(author).items() if key != "author"}
-        values = {
-            "layout_id": str(layout.id), "parent_id": parent, "reason": reason,
-            "document": layout_to_json(layout).decode(), **stamp,
-        }  # fmt: skip
+        document = layout_to_json(layout).decode()
         with self._writing(layout.id) as connection:
-            self._drop(connection, layout.id, author)
-            connection.execute(sa.insert(draft).values(values))
+            self._gate.keep_draft(connection, layout.id, document, parent, author, reason)
 
     def drop(self, layout_id: UUID, *, author: str) -> None:
         """Throw a draft away."""
         with self._writing(layout_id) as connection:
-            self._drop(connection, layout_id, author)
-
-    def _drop(self, connection: sa.Connection, layout_id: UUID, author: str) -> None:
-        own = (draft.c.layout_id == str(layout_id)) & _own(connection, author)
-        connection.execute(sa.delete(draft).where(own))
+            self._gate.drop_draft(connection, layout_id, author)
 
 
 def _own(connection: sa.Connection, author: str) -> sa.ColumnElement[bool]:

@@ -7,13 +7,16 @@ LibraryError
 ├── RefusedError         the database does not allow this user to do it
 │   └── PasswordNeededError
 ├── UnreachableError     the server does not answer
+├── LockedError          somebody holds what is to be changed, for too long
 ├── UnknownLayoutError   no such layout or revision
+├── DamagedEntryError    a row that is there and cannot be read
 ├── NoLibraryError       the database is there and has no library in it
 └── NewerLibraryError    made by a later version of the program
 """
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 
@@ -81,6 +84,14 @@ class UnknownLayoutError(LibraryError):
     """There is no such layout or revision."""
 
 
+class LockedError(LibraryError):
+    """Somebody else holds what is to be changed, and does not let it go."""
+
+
+class DamagedEntryError(LibraryError):
+    """An entry of the library that cannot be read; the others can."""
+
+
 class NoLibraryError(LibraryError):
     """The database has no library in it."""
 
@@ -110,6 +121,12 @@ def mapped_errors(where: str) -> Iterator[None]:
         yield
     except sqlalchemy.exc.SQLAlchemyError as error:
         raise _mapped(error, where) from error
+    except (UnicodeDecodeError, sqlite3.Error) as error:
+        # of a damaged page the driver may hand out what is no text, before anybody else looks at it
+        raise LibraryError(
+            "a page of the library's file is damaged.", where=where,
+            hint="Take a copy of the file; zesty-abacus library check tells what is left.",
+        ) from error  # fmt: skip
 
 
 def _mapped(error: sqlalchemy.exc.SQLAlchemyError, where: str) -> LibraryError:
@@ -118,6 +135,18 @@ def _mapped(error: sqlalchemy.exc.SQLAlchemyError, where: str) -> LibraryError:
     state = str(getattr(cause, "sqlstate", None) or "")
     if "history is never rewritten" in text:
         return RefusedError("history is never rewritten.", where=where, hint="Commit an earlier state as a new one.")
+    if "another change was agreed" in text:
+        return AgreementNeededError("others changed this since, so what was agreed is not what would be kept.",
+                                    where=where, hint="Its author proposes it anew on the newest state.")  # fmt: skip
+    if "another state was proposed since" in text:
+        return LibraryError("another state was proposed since you looked.", where=where,
+                            hint="Look at the newest state and agree to that.")  # fmt: skip
+    if any(sign in text for sign in _SAID_BY_US):
+        return RefusedError(f"{text}.", where=where)
+    if state == "55P03" or (not state and "database is locked" in text):
+        return LockedError("somebody else holds what is to be changed.", where=where, hint="Try again.")
+    if state == "57014":
+        return LibraryError("the server took too long for this and has given up.", where=where, hint="Try again.")
     if "changes are agreed first" in text:
         return AgreementNeededError("this library keeps only changes that others agreed to.", where=where,
                                     hint="Propose the change.")  # fmt: skip
@@ -143,6 +172,15 @@ def _mapped(error: sqlalchemy.exc.SQLAlchemyError, where: str) -> LibraryError:
         return UnreachableError("the server of the library does not answer.", where=where,
                                 hint="Look at the network; what was kept is safe.")  # fmt: skip
     return LibraryError(f"the library cannot be used ({text}).", where=where)
+
+
+_SAID_BY_US = (
+    "this is a proposal of", "this proposal is", "this proposal was sent back", "this proposal has ended",
+    "there is no such proposal", "a proposal is kept with its change", "this does not begin from", "nothing is called",
+    "this does not follow", "these are no rules", "a release needs a name", "so many windows", "there is nothing to",
+    "this is no time", "this is no document", "and stays one",
+)  # fmt: skip
+"""What our own triggers and functions say, in words that need no others."""
 
 
 def _is_network(state: str, text: str) -> bool:

@@ -6,7 +6,7 @@ and what is searched by.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Generic, TypeVar
@@ -14,10 +14,16 @@ from uuid import UUID
 
 import sqlalchemy as sa
 
-from .errors import StaleParentError, UnknownLayoutError
-from .signing import moment, now_us
+from ..errors import AbacusError
+from ..layouts.json_form import layout_from_json
+from ..layouts.model import Layout
+from .damage import Damage, uuid_of
+from .errors import DamagedEntryError, StaleParentError, UnknownLayoutError
+from .gates.base import Change
+from .signing import moment
 
 T = TypeVar("T")
+H = TypeVar("H")
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +72,8 @@ class History(Generic[T]):
         The kind of thing, for errors.
     where
         The library, for errors.
+    damage
+        Hears of what cannot be read.
     """
 
     def __init__(
@@ -77,11 +85,13 @@ class History(Generic[T]):
         *,
         what: str,
         where: str,
+        damage: Damage,
     ) -> None:
         self.table = table
         self._key = table.c[key]
         self._encode, self._decode = encode, decode
         self.what, self._where = what, where
+        self.damage = damage
 
     def newest(self, connection: sa.Connection, item_id: UUID) -> sa.Row | None:
         """Return the row of the newest revision, which may have removed the thing; None if there is none."""
@@ -99,29 +109,16 @@ class History(Generic[T]):
                 hint="Look at the newest state and make the change again.",
             )
 
-    def append(
-        self, connection: sa.Connection, item_id: UUID, state: T | None, before: sa.Row | None,
-        author: str, reason: str, **columns: str | None,
-    ) -> Revision:  # fmt: skip
-        """Write a revision behind ``before``; a state of None removes the thing; ``columns`` are the table's own."""
-        values = {
-            self._key.name: str(item_id),
-            "number": before.number + 1 if before is not None else 1,
-            "parent_id": before.id if before is not None else None,
-            "author": author,
-            "time_us": now_us(),
-            "reason": reason,
-            "document": self._encode(state).decode() if state is not None else None,
-            **columns,
-        }
-        key = connection.execute(sa.insert(self.table).values(values)).inserted_primary_key
-        assert key is not None
-        return self.revision_of(connection.execute(sa.select(self.table).where(self.table.c.id == key[0])).one())
+    def change(self, item_id: UUID, state: T | None, before: sa.Row | None, author: str, reason: str) -> Change:
+        """Return the revision that follows ``before``, on its way into the table; a state of None removes the thing."""
+        document = self._encode(state).decode() if state is not None else None
+        parent, number = (before.id, before.number + 1) if before is not None else (None, 1)
+        return Change(item_id, document, parent, number, author, reason)
 
     def of(self, connection: sa.Connection, item_id: UUID) -> list[Revision]:
         """Return all changes of a thing, newest first."""
         query = sa.select(self.table).where(self._key == str(item_id)).order_by(self.table.c.number.desc())
-        return [self.revision_of(row) for row in connection.execute(query)]
+        return self.readable(connection.execute(query), self.revision_of)
 
     def state_at(self, connection: sa.Connection, revision_id: int) -> T:
         """Return the state a revision made; raises :class:`UnknownLayoutError` if it made none."""
@@ -131,18 +128,30 @@ class History(Generic[T]):
         return self.state_of(row)
 
     def state_of(self, row: sa.Row) -> T:
-        """Return the state in a row."""
-        return self._decode(row.document.encode(), f"{self._where}, {self.what} revision {row.id}")
+        """Return the state in a row; raises :class:`DamagedEntryError` if it cannot be read."""
+        where = f"{self._where}, {self.what} revision {row.id}"
+        try:
+            return self._decode(row.document.encode(), where)
+        except AbacusError as error:
+            raise DamagedEntryError(error.message, where=error.where or where, hint=error.hint) from error
+
+    def readable(self, rows: Iterable[sa.Row], made: Callable[[sa.Row], H]) -> list[H]:
+        """Return what is made of each row; one that cannot be read is noted and hides no other."""
+        found = []
+        for row in rows:
+            with self.damage.noting():
+                found.append(made(row))
+        return found
 
     def is_same(self, before: sa.Row | None, state: T) -> bool:
         """Whether the newest revision already holds a state."""
         return before is not None and bool(before.document) and self.state_of(before) == state
 
     def revision_of(self, row: sa.Row) -> Revision:
-        """Return what a row says of a change."""
+        """Return what a row says of a change; raises :class:`DamagedEntryError` if it is no change of a thing."""
         return Revision(
             id=row.id,
-            item_id=UUID(getattr(row, self._key.name)),
+            item_id=uuid_of(getattr(row, self._key.name), f"{self._where}, {self.what} revision {row.id}"),
             number=row.number,
             parent_id=row.parent_id,
             author=row.author,
@@ -151,3 +160,11 @@ class History(Generic[T]):
             removed=row.document is None,
             login=getattr(row, "login", ""),
         )
+
+
+def layout_in(document: str, where: str) -> Layout:
+    """Return the layout that a column holds; raises :class:`DamagedEntryError` if it holds none."""
+    try:
+        return layout_from_json(document.encode(), where=where)
+    except AbacusError as error:
+        raise DamagedEntryError(error.message, where=error.where or where, hint=error.hint) from error

@@ -7,7 +7,8 @@ from uuid import UUID
 
 import sqlalchemy as sa
 
-from .shelf import Reading, Writing
+from .access import Access
+from .damage import uuid_of
 from .signing import now_us
 from .tables import presence
 
@@ -28,28 +29,19 @@ class Somebody:
 class PresenceShelf:
     """The open windows on a library; parameters as of a shelf. Nothing of it is history."""
 
-    def __init__(self, reading: Reading, writing: Writing) -> None:
-        self._reading, self._writing = reading, writing
+    def __init__(self, access: Access) -> None:
+        self._reading, self._writing = access.reading, access.writing
+        self._gate, self._where, self._damage = access.gate, access.where, access.damage
 
     def say(self, window: UUID, author: str, layout_id: UUID | None) -> None:
         """Tell that a window is open, with a layout in hand; the clock that counts is the library's."""
-        mine = presence.c.window == str(window)
-        values = {"author": author, "layout_id": str(layout_id) if layout_id is not None else None}
         with self._writing() as connection:
-            now = _now_us(connection)
-            known = connection.execute(sa.select(presence.c.author, presence.c.layout_id).where(mine)).first()
-            if known is not None and known._asdict() == values:
-                # only the time, so that nobody is told of what is no news
-                connection.execute(sa.update(presence).where(mine).values(seen_us=now))
-            elif known is not None:
-                connection.execute(sa.update(presence).where(mine).values(seen_us=now, **values))
-            else:
-                connection.execute(sa.insert(presence).values(window=str(window), seen_us=now, login=author, **values))
+            self._gate.say_present(connection, window, author, layout_id)
 
     def leave(self, window: UUID) -> None:
         """Tell that a window closes."""
         with self._writing() as connection:
-            connection.execute(sa.delete(presence).where(presence.c.window == str(window)))
+            self._gate.leave(connection, window)
 
     def others(self, window: UUID) -> list[Somebody]:
         """Return who else is there, by name."""
@@ -59,10 +51,14 @@ class PresenceShelf:
                 sa.select(presence).where(presence.c.window != str(window), presence.c.seen_us >= since)
                 .order_by(presence.c.author, presence.c.window)
             )  # fmt: skip
-            return [
-                Somebody(UUID(row.window), row.author, UUID(row.layout_id) if row.layout_id else None)
-                for row in connection.execute(query)
-            ]
+            return [one for row in connection.execute(query) if (one := self._somebody(row)) is not None]
+
+    def _somebody(self, row: sa.Row) -> Somebody | None:
+        where = f"{self._where}, an open window of {row.author[:60]}"
+        with self._damage.noting():
+            layout = uuid_of(row.layout_id, where) if row.layout_id else None
+            return Somebody(uuid_of(row.window, where), row.author, layout)
+        return None
 
 
 def _now_us(connection: sa.Connection) -> int:

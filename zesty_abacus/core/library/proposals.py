@@ -8,20 +8,23 @@ where the rules ask for it, an agreement to one's own proposal, and one by someb
 from __future__ import annotations
 
 import enum
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
-from uuid import UUID, uuid4
+from uuid import UUID
 
 import msgspec
 import sqlalchemy as sa
 
-from ..layouts.json_form import layout_from_json, layout_to_json
+from ..layouts.json_form import layout_to_json
 from ..layouts.model import Layout
-from .errors import LibraryError, UnknownLayoutError
-from .shelf import Reading, Writing
-from .signing import moment, signed
+from .access import Access
+from .damage import uuid_of
+from .errors import DamagedEntryError, LibraryError, UnknownLayoutError
+from .gates.base import ProposalStep
+from .history import layout_in
+from .signing import moment
 from .tables import proposal_event, revision, rule
 
 ALWAYS_NEEDED = 1
@@ -69,7 +72,7 @@ class Rules(msgspec.Struct, frozen=True):
 class Event:
     """One thing that happened to a proposal: what, who, when (UTC), what they said, and whom the server knew them as.
 
-    In a file ``login`` is the name again.
+    In a file ``login`` is the name again. ``agreed_to`` is the ``state`` of the proposal that was agreed to.
     """
 
     step: Step
@@ -77,6 +80,7 @@ class Event:
     time: datetime
     text: str
     login: str = ""
+    agreed_to: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,6 +98,8 @@ class Proposal:
         Revision of ``before``.
     reason
         Why, in its author's words.
+    state
+        Number of what is proposed now; another one when something else is proposed in the same talk.
     events
         All that happened, oldest first.
     """
@@ -104,6 +110,7 @@ class Proposal:
     after: Layout | None
     parent: int | None
     reason: str
+    state: int
     events: tuple[Event, ...]
 
     @property
@@ -130,13 +137,15 @@ class Proposal:
     @property
     def agreed(self) -> tuple[str, ...]:
         """Who agreed to what is proposed now."""
-        names: list[str] = []
-        for event in self.events:
-            if event.step is Step.PROPOSED:
-                names.clear()
-            elif event.step is Step.AGREED:
-                names.append(event.author)
-        return tuple(dict.fromkeys(names))
+        return tuple(dict.fromkeys(event.author for event in self._agreeing()))
+
+    @property
+    def agreements(self) -> int:
+        """How many others agreed to what is proposed now; a login counts once, whatever names it goes by."""
+        return len({event.login for event in self._agreeing()})
+
+    def _agreeing(self) -> Iterator[Event]:
+        return (event for event in self.events if event.step is Step.AGREED and event.agreed_to == self.state)
 
 
 Keep = Callable[[sa.Connection, UUID, Layout | None, int | None, str, str, UUID], None]
@@ -148,24 +157,16 @@ class ProposalShelf:
 
     Parameters
     ----------
-    reading, writing
-        Give a connection inside a transaction.
+    access
+        The way to the database.
     keep
         Keeps a change that was agreed.
-    where
-        Named in errors.
     """
 
-    def __init__(
-        self,
-        reading: Reading,
-        writing: Writing,
-        keep: Keep,
-        where: str,
-    ) -> None:
-        self._reading, self._writing = reading, writing
-        self._keep = keep
-        self._where = where
+    def __init__(self, access: Access, keep: Keep) -> None:
+        self._reading, self._writing = access.reading, access.writing
+        self._keep, self._gate = keep, access.gate
+        self._where, self._damage = access.where, access.damage
 
     # rules
 
@@ -182,31 +183,33 @@ class ProposalShelf:
         LibraryError
             If fewer may agree than are needed, or the server does not allow it.
         """
-        values = {"needed": rules.needed, "agreed_by": msgspec.json.encode(rules.agreed_by).decode(), **signed(author)}
+        agreed_by = msgspec.json.encode(rules.agreed_by).decode()
         with self._writing() as connection:
             # on a server one name may be a role that many have
             too_few = connection.dialect.name == "sqlite" and 0 < len(rules.agreed_by) < rules.needed
             if rules.needed < 0 or too_few:
                 raise LibraryError("so many cannot agree.", where=self._where,
                                    hint="Name more people, or ask for fewer.")  # fmt: skip
-            connection.execute(sa.insert(rule).values(values))
+            self._gate.set_rules(connection, rules.needed, agreed_by, author)
 
     # proposals
 
     def propose(self, layout_id: UUID, after: Layout | None, *, parent: int | None, author: str, reason: str) -> UUID:
         """Propose a change that began from a revision; return the proposal's id."""
-        key = uuid4()
+        step = ProposalStep(None, layout_id, Step.PROPOSED.value, author, reason, parent, _document(after))
         with self._writing(layout_id) as connection:
-            self._add(connection, key, layout_id, Step.PROPOSED, author, reason, (parent, after))
-        return key
+            return self._gate.tell_proposal(connection, step)
 
     def propose_again(
         self, proposal: UUID, after: Layout | None, *, parent: int | None, author: str, reason: str
     ) -> None:
         """Propose another state in the same talk; who agreed to the one before agrees anew."""
         with self._talk(proposal) as (connection, known):
-            self._check_own(known, author)
-            self._add(connection, proposal, known.layout_id, Step.PROPOSED, author, reason, (parent, after))
+            self._check_own(connection, known, author)
+            step = ProposalStep(
+                proposal, known.layout_id, Step.PROPOSED.value, author, reason, parent, _document(after)
+            )
+            self._gate.tell_proposal(connection, step)
 
     def reply(self, proposal: UUID, *, author: str, text: str) -> None:
         """Say something about a proposal."""
@@ -225,32 +228,42 @@ class ProposalShelf:
     def withdraw(self, proposal: UUID, *, author: str, text: str = "") -> None:
         """End a proposal without keeping it; it stays readable."""
         with self._talk(proposal) as (connection, known):
-            self._check_own(known, author)
+            self._check_own(connection, known, author)
             self._add(connection, proposal, known.layout_id, Step.WITHDRAWN, author, text)
 
-    def agree(self, proposal: UUID, *, author: str, text: str = "") -> bool:
+    def agree(self, proposal: UUID, *, author: str, text: str = "", seen: int | None = None) -> bool:
         """Agree to a proposal; return whether that was enough, so that the change is kept now.
 
-        What others kept since is merged in.
+        What others kept since is merged in where changes need no agreement. Where they do, what is kept is what was
+        agreed, to the letter: a change on top of another state is another change.
+
+        Parameters
+        ----------
+        seen
+            The ``state`` of the proposal that was looked at; whatever is proposed now if it is left out.
 
         Raises
         ------
         ClashError
             If somebody changed the same thing since. Nothing is written: its author proposes anew.
+        AgreementNeededError
+            If somebody changed the layout since, and changes need agreement. Nothing is written.
         LibraryError
-            If it is one's own, was sent back or ended, or one may not agree.
+            If it is one's own, was sent back or ended, was proposed anew since it was looked at, or one may not agree.
         """
         with self._talk(proposal) as (connection, known):
+            if seen is not None and seen != known.state:
+                raise LibraryError("another state was proposed since you looked.", where=self._where,
+                                   hint="Look at the newest state and agree to that.")  # fmt: skip
             if known.standing is Step.SENT_BACK:
                 raise LibraryError("this proposal was sent back; its author changes it first.", where=self._where)
-            self._add(connection, proposal, known.layout_id, Step.AGREED, author, text)
-            # an own agreement that was there before counts once
-            agreed = {*known.agreed, author}
-            if len(agreed) < max(_rules(connection).needed, ALWAYS_NEEDED):
+            self._add(connection, proposal, known.layout_id, Step.AGREED, author, text, agreed_to=known.state)
+            # looked at again: under which login it counts the database alone knows
+            known = self._read_one(connection, proposal)
+            if known.agreements < max(_rules(connection).needed, ALWAYS_NEEDED):
                 return False
-            reason = f"{known.reason} (agreed by {', '.join(sorted(agreed))})"
+            reason = f"{known.reason} (agreed by {', '.join(sorted(known.agreed))})"
             self._keep(connection, known.layout_id, known.after, known.parent, known.author, reason, proposal)
-            self._add(connection, proposal, known.layout_id, Step.KEPT, author, "")
             return True
 
     def get(self, proposal: UUID) -> Proposal:
@@ -285,8 +298,9 @@ class ProposalShelf:
                 raise LibraryError(f"this proposal is {known.standing.value} already.", where=self._where)
             yield connection, known
 
-    def _check_own(self, known: Proposal, author: str) -> None:
-        if known.author != author:
+    def _check_own(self, connection: sa.Connection, known: Proposal, author: str) -> None:
+        # on a server a login is one's own and a name is not: it asks itself
+        if connection.dialect.name == "sqlite" and known.author != author:
             raise LibraryError(f"this is a proposal of {known.author}.", where=self._where, hint="Reply to it instead.")
 
     def _read_one(self, connection: sa.Connection, proposal: UUID) -> Proposal:
@@ -309,34 +323,35 @@ class ProposalShelf:
         rows: dict[str, list[sa.Row]] = {}
         for row in connection.execute(query):
             rows.setdefault(row.proposal_id, []).append(row)
-        return [self._proposal(events) for events in rows.values()]
+        found = []
+        for events in rows.values():
+            with self._damage.noting():
+                found.append(self._proposal(events))
+        return found
 
     def _proposal(self, rows: Sequence[sa.Row]) -> Proposal:
-        newest = next(row for row in reversed(rows) if row.kind == Step.PROPOSED.value)
-        where = f"{self._where}, proposal {newest.proposal_id}"
+        where = f"{self._where}, proposal {rows[0].proposal_id[:60]}"
+        newest = next((row for row in reversed(rows) if row.kind == Step.PROPOSED.value), None)
+        if newest is None:
+            raise DamagedEntryError("nothing is proposed in it.", where=where)
         return Proposal(
-            id=UUID(newest.proposal_id),
-            layout_id=UUID(newest.layout_id),
+            id=uuid_of(newest.proposal_id, where),
+            layout_id=uuid_of(newest.layout_id, where),
             before=_layout(newest.document_before, where),
             after=_layout(newest.document, where),
             parent=newest.parent_id,
             reason=newest.text,
-            events=tuple(_events(rows)),
+            state=newest.id,
+            events=tuple(_event(row, where) for row in rows),
         )
 
     def _add(
         self, connection: sa.Connection, proposal: UUID, layout_id: UUID, step: Step, author: str, text: str,
-        change: tuple[int | None, Layout | None] | None = None,
+        agreed_to: int | None = None,
     ) -> None:  # fmt: skip
-        values: dict[str, object] = {
-            "proposal_id": str(proposal), "layout_id": str(layout_id), "kind": step.value, "text": text,
-            **signed(author),
-        }  # fmt: skip
-        if change is not None:
-            parent, after = change
-            values["parent_id"] = parent
-            values["document"] = layout_to_json(after).decode() if after is not None else None
-        connection.execute(sa.insert(proposal_event).values(values))
+        self._gate.tell_proposal(
+            connection, ProposalStep(proposal, layout_id, step.value, author, text, agreed_to=agreed_to)
+        )
 
 
 def _rules(connection: sa.Connection) -> Rules:
@@ -347,9 +362,16 @@ def _rules(connection: sa.Connection) -> Rules:
 
 
 def _layout(document: str | None, where: str) -> Layout | None:
-    return layout_from_json(document.encode(), where=where) if document is not None else None
+    return layout_in(document, where) if document is not None else None
 
 
-def _events(rows: Iterable[sa.Row]) -> Iterable[Event]:
-    for row in rows:
-        yield Event(Step(row.kind), row.author, moment(row.time_us), row.text, row.login)
+def _document(layout: Layout | None) -> str | None:
+    return layout_to_json(layout).decode() if layout is not None else None
+
+
+def _event(row: sa.Row, where: str) -> Event:
+    try:
+        step = Step(row.kind)
+    except ValueError as error:
+        raise DamagedEntryError(f"{row.kind[:60]!r} is nothing that happens to a proposal.", where=where) from error
+    return Event(step, row.author, moment(row.time_us), row.text, row.login, row.agreed_to)

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 import sqlalchemy as sa
 
+from .access import Access
 from .errors import LibraryError, UnknownLayoutError
-from .shelf import Reading, Writing
-from .signing import moment, now_us
+from .signing import moment
 from .tables import release, release_item
 
 
@@ -37,10 +36,9 @@ class Release:
 class ReleaseShelf:
     """The releases of an open library; parameters as of the shelf of recipes."""
 
-    def __init__(self, reading: Reading, writing: Writing, where: str) -> None:
-        self._reading = reading
-        self._writing = writing
-        self._where = where
+    def __init__(self, access: Access) -> None:
+        self._reading, self._writing = access.reading, access.writing
+        self._gate, self._where = access.gate, access.where
 
     def all(self) -> list[Release]:
         """Return all releases, newest first."""
@@ -60,23 +58,18 @@ class ReleaseShelf:
                 raise UnknownLayoutError(f"there is no release {name!r}.", where=self._where)
             return [row.revision_id for row in connection.execute(query)]
 
-    def keep(
-        self, connection: sa.Connection, name: str, author: str, notes: str, items: Sequence[tuple[str, int]]
-    ) -> None:
-        """Write a release inside a transaction: (layout id, revision) of each layout.
+    def make(self, name: str, *, author: str, notes: str = "") -> None:
+        """Give the newest state of all layouts a name that stays.
 
         Raises
         ------
         LibraryError
-            If the name is empty or taken.
+            If the name is empty or taken, or the server does not allow it.
         """
         if not name.strip():
             raise LibraryError("a release needs a name.", where=self._where)
-        if connection.execute(sa.select(release.c.id).where(release.c.name == name)).first() is not None:
-            raise LibraryError(f"there is a release {name!r} already, and a release never changes.", where=self._where)
-        values = {"name": name, "notes": notes, "author": author, "time_us": now_us()}
-        key = connection.execute(sa.insert(release).values(values)).inserted_primary_key
-        assert key is not None
-        rows = [{"release_id": key[0], "layout_id": layout, "revision_id": state} for layout, state in items]
-        if rows:
-            connection.execute(sa.insert(release_item), rows)
+        with self._writing() as connection:
+            if connection.execute(sa.select(release.c.id).where(release.c.name == name)).first() is not None:
+                message = f"there is a release {name!r} already, and a release never changes."
+                raise LibraryError(message, where=self._where)
+            self._gate.release(connection, name, notes, author)

@@ -11,6 +11,8 @@ from uuid import UUID
 import sqlalchemy as sa
 
 from ..layouts.model import Computed, Field, Layout
+from .damage import Damage, uuid_of
+from .gates.base import IndexedField, LayoutIndex
 from .proposals import Step
 from .signing import moment
 from .tables import document_head, head, head_field, proposal_event, release, release_item, revision
@@ -67,59 +69,42 @@ class Found:
     matched: str = ""
 
 
-def index_head(connection: sa.Connection, layout_id: UUID, layout: Layout | None, revision_id: int) -> None:
-    """Make the search columns follow a new revision; None takes the layout out of the search."""
-    key = str(layout_id)
-    connection.execute(sa.delete(head_field).where(head_field.c.layout_id == key))
-    connection.execute(sa.delete(head).where(head.c.layout_id == key))
-    if layout is None:
-        return
+def layout_index(layout: Layout) -> LayoutIndex:
+    """Return what a layout is searched by."""
     applies = layout.applies
-    connection.execute(
-        sa.insert(head).values(
-            layout_id=key,
-            revision_id=revision_id,
-            name=layout.name,
-            folded_name=layout.name.casefold(),
-            protocol=applies.protocol,
-            address=-1 if applies.address is None else applies.address,
-            extended=applies.extended,
-            lanes="\n".join(applies.lanes),
-        )
-    )
-    found = _searched_fields(layout)
-    if found:
-        rows = [
-            {
-                "layout_id": key,
-                "field_id": str(field.id),
-                "name": field.name,
-                "unit": field.unit,
-                "folded_name": field.name.casefold(),
-                "folded_unit": field.unit.casefold(),
-            }
-            for field in found
-        ]
-        connection.execute(sa.insert(head_field), rows)
+    return LayoutIndex(
+        name=layout.name, folded_name=layout.name.casefold(), protocol=applies.protocol,
+        address=-1 if applies.address is None else applies.address, extended=applies.extended,
+        lanes="\n".join(applies.lanes), fields=tuple(map(_indexed, _searched_fields(layout))),
+    )  # fmt: skip
 
 
-def search(connection: sa.Connection, text: str, limit: int) -> list[SearchHit]:
+def _indexed(item: Field | Computed) -> IndexedField:
+    return IndexedField(str(item.id), item.name, item.unit, item.name.casefold(), item.unit.casefold())
+
+
+def search(connection: sa.Connection, text: str, limit: int, damage: Damage) -> list[SearchHit]:
     """Find layouts by part of a name, a field's name, a comment, by a unit, or an address."""
     found: dict[UUID, SearchHit] = {}
     for query, words in _queries(like_pattern(text), text.strip()):
         for layout_id, name, matched in connection.execute(query.limit(limit)):
-            found.setdefault(UUID(layout_id), SearchHit(UUID(layout_id), name, f"{words}{matched}"))
+            with damage.noting():
+                key = uuid_of(layout_id, f"the search words of {name[:60]}")
+                found.setdefault(key, SearchHit(key, name, f"{words}{matched}"))
     return list(found.values())[:limit]
 
 
-def list_layouts(connection: sa.Connection, text: str, limit: int) -> list[Found]:
+def list_layouts(connection: sa.Connection, text: str, limit: int, damage: Damage) -> list[Found]:
     """Return the layouts of a library by address, or those that a text finds, the best first."""
-    hits = {hit.layout_id: hit.matched for hit in search(connection, text, limit)} if text.strip() else None
+    hits = {hit.layout_id: hit.matched for hit in search(connection, text, limit, damage)} if text.strip() else None
     query = _listed()
     if hits is not None:
         query = query.where(head.c.layout_id.in_([str(key) for key in hits]))
     standing = _standings(connection)
-    found = [_found(row, standing, hits or {}) for row in connection.execute(query.limit(limit))]
+    found = []
+    for row in connection.execute(query.limit(limit)):
+        with damage.noting():
+            found.append(_found(row, standing, hits or {}))
     if hits is not None:
         order = {key: number for number, key in enumerate(hits)}
         found.sort(key=lambda one: order[one.layout_id])
@@ -161,7 +146,7 @@ def _standings(connection: sa.Connection) -> tuple[dict[str, int], set[str]]:
 
 def _found(row: sa.Row, standings: tuple[dict[str, int], set[str]], hits: dict[UUID, str]) -> Found:
     released, proposed = standings
-    key = UUID(row.layout_id)
+    key = uuid_of(row.layout_id, f"the search words of {row.name[:60]}")
     if row.layout_id in proposed:
         standing = Standing.PROPOSED
     elif row.layout_id not in released:

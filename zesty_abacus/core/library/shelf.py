@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from contextlib import AbstractContextManager
 from dataclasses import dataclass
-from typing import Any, Generic, Protocol, TypeVar
+from typing import Generic, Protocol, TypeVar
 from uuid import UUID
 
 import sqlalchemy as sa
 
+from .access import Access
+from .gates.base import Change, DocumentIndex
 from .history import History, Revision
 
 
@@ -26,8 +27,7 @@ class Kept(Protocol):
 
 
 T = TypeVar("T", bound=Kept)
-Reading = Callable[[], AbstractContextManager[sa.Connection]]
-Writing = Callable[..., AbstractContextManager[sa.Connection]]
+Keep = Callable[[sa.Connection, Change, "DocumentIndex | None"], sa.Row]
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,33 +43,34 @@ class Shelf(Generic[T]):
 
     Parameters
     ----------
-    reading
-        Gives a connection inside a transaction that looks.
-    writing
-        Gives one that changes some things, alone until it ends.
+    access
+        The way to the database.
     history
         Their revisions.
     heads
         The table of newest states; ``key`` names the column with a thing's id.
+    keep
+        Writes a change with what the new state is searched by.
     indexed
-        Columns of that table, besides id and revision, for a state.
+        What a state is searched by.
     kind
         Value of the columns ``kind`` where several kinds of things share the tables; empty where they do not.
     """
 
     def __init__(
         self,
-        reading: Reading,
-        writing: Writing,
+        access: Access,
         history: History[T],
         heads: sa.Table,
         key: str,
-        indexed: Callable[[T], dict[str, Any]],
+        keep: Keep,
+        indexed: Callable[[T], DocumentIndex],
         kind: str = "",
     ) -> None:
-        self._reading, self._writing = reading, writing
+        self._reading, self._writing = access.reading, access.writing
         self._history = history
         self._table, self._key = heads, heads.c[key]
+        self._keep = keep
         self._indexed = indexed
         self._kind = {"kind": kind} if kind else {}
 
@@ -133,15 +134,13 @@ class Shelf(Generic[T]):
             .where(*own, *which).order_by(heads.c.name, history.table.c.id)
         )  # fmt: skip
         with self._reading() as connection:
-            return [Head(history.state_of(row), history.revision_of(row)) for row in connection.execute(query)]
+            rows = connection.execute(query)
+            return history.readable(rows, lambda row: Head(history.state_of(row), history.revision_of(row)))
 
     def _append(
         self, connection: sa.Connection, item_id: UUID, state: T | None, before: sa.Row | None,
         author: str, reason: str,
     ) -> Revision:  # fmt: skip
-        made = self._history.append(connection, item_id, state, before, author, reason, **self._kind)
-        connection.execute(sa.delete(self._table).where(self._key == str(item_id)))
-        if state is not None:
-            columns = {self._key.name: str(item_id), "revision_id": made.id, **self._kind, **self._indexed(state)}
-            connection.execute(sa.insert(self._table).values(columns))
-        return made
+        change = self._history.change(item_id, state, before, author, reason)
+        index = self._indexed(state) if state is not None else None
+        return self._history.revision_of(self._keep(connection, change, index))

@@ -5,6 +5,9 @@ from __future__ import annotations
 import time
 from datetime import UTC, datetime
 
+_LATEST_US = 253_402_300_799_000_000
+"""The last second of the year 9999."""
+
 
 def signed(author: str) -> dict[str, object]:
     """Return the columns that say who and when.
@@ -21,4 +24,5 @@ def now_us() -> int:
 
 def moment(time_us: int) -> datetime:
     """Return a column of time, microseconds since 1970, as a moment in UTC."""
-    return datetime.fromtimestamp(time_us / 1_000_000, UTC)
+    # beyond any calendar is as good as its end: a wrong time is no reason not to read the rest
+    return datetime.fromtimestamp(min(max(time_us, 0), _LATEST_US) / 1_000_000, UTC)

@@ -19,17 +19,20 @@ from ..layouts.merge import merge_layouts
 from ..layouts.model import Layout
 from ..layouts.validate import check_layout
 from ..origin import Origin, source_names
+from .access import Access
 from .address import LibraryAddress, library_address
+from .damage import Damage
 from .documents import CLAIM, COMMENT, MOMENTS, RECORDING, DocumentShelf
 from .drafts import DraftShelf
 from .engine import WRITES, open_engine
 from .errors import ClashError, mapped_errors
+from .gates import gate_of
 from .history import History, Revision
 from .presence import PresenceShelf
 from .proposals import ProposalShelf
 from .recipe_shelf import RecipeShelf
 from .releases import ReleaseShelf
-from .search import Found, SearchHit, index_head, list_layouts, search
+from .search import Found, SearchHit, layout_index, list_layouts, search
 from .tables import (
     document_revision,
     head,
@@ -110,6 +113,8 @@ class Library:
     def __init__(self, engine: sa.Engine, address: LibraryAddress) -> None:
         self._engine = engine
         self.address = address
+        self._gate = gate_of(engine)
+        self._damage = Damage()
         with self._reading() as connection:
             rows = connection.execute(sa.select(library_info.c.key, library_info.c.value)).all()
         facts = {row.key: row.value for row in rows}
@@ -117,19 +122,18 @@ class Library:
         self.name = facts.get("name", address.name)
         self._history = History[Layout](
             revision, "layout_id", layout_to_json, lambda data, where: layout_from_json(data, where=where),
-            what="layout", where=str(address),
+            what="layout", where=str(address), damage=self._damage,
         )  # fmt: skip
-        way = self._reading, self.writing
-        where = str(address)
-        self.recipes = RecipeShelf(*way, where)
-        self.releases = ReleaseShelf(*way, where)
-        self.comments = DocumentShelf(COMMENT, *way, where)
-        self.claims = DocumentShelf(CLAIM, *way, where)
-        self.moments = DocumentShelf(MOMENTS, *way, where)
-        self.recordings = DocumentShelf(RECORDING, *way, where)
-        self.proposals = ProposalShelf(*way, self._keep_agreed, where)
-        self.drafts = DraftShelf(*way, where)
-        self.presence = PresenceShelf(*way)
+        access = Access(self._reading, self.writing, self._gate, str(address), self._damage)
+        self.recipes = RecipeShelf(access)
+        self.releases = ReleaseShelf(access)
+        self.comments = DocumentShelf(COMMENT, access)
+        self.claims = DocumentShelf(CLAIM, access)
+        self.moments = DocumentShelf(MOMENTS, access)
+        self.recordings = DocumentShelf(RECORDING, access)
+        self.proposals = ProposalShelf(access, self._keep_agreed)
+        self.drafts = DraftShelf(access)
+        self.presence = PresenceShelf(access)
 
     @classmethod
     def create(cls, where: str | Path | LibraryAddress, name: str = "") -> Library:
@@ -155,10 +159,7 @@ class Library:
         if only is not None:
             query = query.where(head.c.layout_id.in_([str(key) for key in only]))
         with self._reading() as connection:
-            return [
-                LayoutHead(self._history.state_of(row), self._history.revision_of(row))
-                for row in connection.execute(query)
-            ]
+            return self._history.readable(connection.execute(query), self._head_of)
 
     def layouts(self) -> list[Layout]:
         """Return the newest state of every layout, by address."""
@@ -270,9 +271,7 @@ class Library:
 
     def release(self, name: str, *, author: str, notes: str = "") -> None:
         """Give the newest state of all layouts a name that stays; raises :class:`LibraryError` if the name is taken."""
-        with self.writing() as connection:
-            rows = connection.execute(sa.select(head.c.layout_id, head.c.revision_id)).all()
-            self.releases.keep(connection, name, author, notes, [(row.layout_id, row.revision_id) for row in rows])
+        self.releases.make(name, author=author, notes=notes)
 
     def layouts_of(self, release: str) -> list[Layout]:
         """Return the layouts of a release; raises :class:`UnknownLayoutError` if there is none of the name."""
@@ -300,9 +299,10 @@ class Library:
         query = sa.select(revision).order_by(revision.c.id.desc()).limit(limit)
         with self._reading() as connection:
             rows = connection.execute(query).all()
-        return [
-            (self._history.revision_of(row), self._history.state_of(row).name if row.document else "") for row in rows
-        ]
+        history = self._history
+        return history.readable(
+            rows, lambda row: (history.revision_of(row), history.state_of(row).name if row.document else "")
+        )
 
     def layout_at(self, revision_id: int) -> Layout:
         """Return the state that a revision made.
@@ -327,20 +327,18 @@ class Library:
         query = sa.select(revision).join(newest, newest.c.id == revision.c.id)
         with self._reading() as connection:
             rows = connection.execute(query).all()
-        return sorted(
-            (self._history.state_of(row) for row in rows if row.document),
-            key=lambda item: (item.applies.address or 0, item.name),
-        )
+        found = self._history.readable((row for row in rows if row.document), self._history.state_of)
+        return sorted(found, key=lambda item: (item.applies.address or 0, item.name))
 
     def search(self, text: str, limit: int = 50) -> list[SearchHit]:
         """Find layouts by part of a name, a field's name or a comment, by a unit, or an address: ``0x1A0``, ``416``."""
         with self._reading() as connection:
-            return search(connection, text, limit)
+            return search(connection, text, limit, self._damage)
 
     def find(self, text: str = "", limit: int = 10_000) -> list[Found]:
         """Return what a list of layouts shows: all by address, or those that a text finds, the best first."""
         with self._reading() as connection:
-            return list_layouts(connection, text, limit)
+            return list_layouts(connection, text, limit, self._damage)
 
     def import_layouts(self, layouts: Sequence[Layout], *, author: str, reason: str) -> int:
         """Commit layouts from a file in one transaction; those equal to their head are left alone.
@@ -360,10 +358,14 @@ class Library:
         self, connection: sa.Connection, layout_id: UUID, layout: Layout | None, before: sa.Row | None,
         author: str, reason: str, proposal: UUID | None = None,
     ) -> Revision:  # fmt: skip
-        agreed = {"proposal_id": str(proposal)} if proposal is not None else {}
-        made = self._history.append(connection, layout_id, layout, before, author, reason, **agreed)
-        index_head(connection, layout_id, layout, made.id)
-        return made
+        change = self._history.change(layout_id, layout, before, author, reason)
+        index = layout_index(layout) if layout is not None else None
+        return self._history.revision_of(self._gate.keep_layout(connection, change, index, proposal))
+
+    @property
+    def damage(self) -> tuple[str, ...]:
+        """Sentences about entries that were met and could not be read; they stay as they are."""
+        return self._damage.sentences
 
     @property
     def engine(self) -> sa.Engine:
@@ -383,8 +385,5 @@ class Library:
             self._engine.connect().execution_options(**{WRITES: True}) as connection,
             connection.begin(),
         ):
-            if self._engine.dialect.name == "postgresql":
-                # always in one order, so that two that want the same never wait for each other
-                for key in sorted({layout.int & 0x7FFF_FFFF_FFFF_FFFF for layout in layouts}):
-                    connection.execute(sa.select(sa.func.pg_advisory_xact_lock(key)))
+            self._gate.hold(connection, layouts)
             yield connection

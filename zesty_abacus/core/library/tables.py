@@ -81,6 +81,7 @@ recipe_revision = sa.Table(
     sa.Column("time_us", sa.BigInteger, nullable=False),
     sa.Column("reason", sa.Text, nullable=False),
     sa.Column("document", sa.Text, nullable=True),
+    sa.Column("login", sa.Text, nullable=False, server_default=""),
     sa.UniqueConstraint("recipe_id", "number", name="one_child_a_recipe_revision"),
 )
 """Every state of every recipe, kept as the states of layouts are."""
@@ -102,6 +103,7 @@ release = sa.Table(
     sa.Column("notes", sa.Text, nullable=False),
     sa.Column("author", sa.Text, nullable=False),
     sa.Column("time_us", sa.BigInteger, nullable=False),
+    sa.Column("login", sa.Text, nullable=False, server_default=""),
 )
 """Named sets of states that never change."""
 
@@ -139,10 +141,14 @@ proposal_event = sa.Table(
     sa.Column("text", sa.Text, nullable=False),
     sa.Column("parent_id", sa.Integer, sa.ForeignKey("revision.id"), nullable=True),
     sa.Column("document", sa.Text, nullable=True),
+    sa.Column("agreed_to", sa.Integer, nullable=True),
     sa.Index("proposal_event_by_proposal", "proposal_id"),
     sa.Index("proposal_event_by_layout", "layout_id"),
 )
-"""All that happened to proposals; what was proposed, and from which revision, stands where ``kind`` is proposed."""
+"""All that happened to proposals; what was proposed, and from which revision, stands where ``kind`` is proposed.
+
+``agreed_to`` is the event that proposed what somebody agreed to.
+"""
 
 draft = sa.Table(
     "draft",
