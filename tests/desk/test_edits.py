@@ -11,12 +11,13 @@ from hypothesis import strategies as st
 from tests.desk.test_jobs import live
 from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.library.errors import LibraryError, UnreachableError
 from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.store import Library
+from zesty_abacus.core.library.unsent import WaitingEdit
 from zesty_abacus.desk import engine
 from zesty_abacus.desk.edits import Edits
 from zesty_abacus.desk.jobs import Jobs
-from zesty_abacus.desk.keeping import EditStep
 from zesty_abacus.desk.launch import make_application
 
 
@@ -143,7 +144,9 @@ def test_an_edit_that_waited_is_put_on_top_of_what_others_kept_meanwhile(bench):
     bench.edits.change(LAYOUTS[0])
     bench.settle()
     mine = msgspec.structs.replace(LAYOUTS[0], note="made at sea")
-    engine.laid.keep_unsent(bench.library, [EditStep(mine.id, LAYOUTS[0], mine, "note rewritten")])
+    gone = engine.laid.waiting_edits(bench.library)
+    gone.keep([WaitingEdit(mine.id, LAYOUTS[0], mine, "note rewritten")])
+    gone.close()
     head = bench.library.head_of(mine.id)
     bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
     bench.edits.start(engine, bench.library, bench.library.heads())
@@ -152,7 +155,7 @@ def test_an_edit_that_waited_is_put_on_top_of_what_others_kept_meanwhile(bench):
     live(bench.jobs, lambda: bench.library.layouts()[0].note == "made at sea")
     bench.settle()
     assert bench.library.layouts() == [msgspec.structs.replace(mine, sender="theirs")]
-    assert engine.laid.unsent_edits(bench.library) == []
+    assert engine.laid.waiting_edits(bench.library).take_over() == []
 
 
 def test_the_same_thing_changed_by_both_is_asked_and_nothing_is_lost(bench):
@@ -274,3 +277,76 @@ def test_a_second_proposal_of_one_author_goes_on_in_the_same_talk(bench):
         bench.settle()
     (waiting,) = bench.library.proposals.open()
     assert waiting.after.note == "second" and [event.text for event in waiting.events] == ["first", "second"]
+
+
+def reopened(bench):
+    """Close as a window does, and begin again with the same library."""
+    bench.edits.close()
+    bench.jobs.close()
+    bench.edits.keep_unheard()
+    bench.jobs = Jobs()
+    bench.edits = Edits(bench.jobs)
+    bench.edits.author = "bench"
+    bench.clashes = []
+    bench.edits.clashed.connect(bench.clashes.append)
+    bench.edits.start(engine, bench.library, bench.library.heads())
+    bench.edits._again.setInterval(0)
+    bench.edits._again.start()
+    return bench
+
+
+def test_a_clash_that_comes_while_the_window_closes_comes_up_the_next_time(bench):
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    head = bench.library.head_of(LAYOUTS[0].id)
+    theirs = msgspec.structs.replace(LAYOUTS[0], note="theirs")
+    bench.library.commit(theirs, parent=head.revision.id, author="another")
+    mine = msgspec.structs.replace(LAYOUTS[0], note="mine")
+    bench.edits.change(mine)
+    # closed before the answer is there
+    reopened(bench)
+    live(bench.jobs, lambda: bench.clashes)
+    (clash,) = bench.clashes
+    assert clash.merged.layout == mine and bench.library.layouts() == [theirs]
+    # and closed again without having chosen
+    reopened(bench)
+    live(bench.jobs, lambda: bench.clashes)
+    bench.edits.choose(bench.clashes[0].merged.layout, bench.clashes[0].theirs)
+    bench.settle()
+    assert bench.library.layouts() == [mine]
+    reopened(bench)
+    bench.settle()
+    assert bench.clashes == [] and bench.library.layouts() == [mine]
+
+
+def test_a_refusal_while_the_window_closes_is_not_lost(bench, monkeypatch):
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    refused = LibraryError("the disk is full.", where="library.sqlite")
+    mine = msgspec.structs.replace(LAYOUTS[0], note="mine")
+    with monkeypatch.context() as patched:
+        patched.setattr(bench.library, "commit_merged", lambda *_, **__: (_ for _ in ()).throw(refused))
+        bench.edits.change(mine)
+        bench.edits.close()
+        bench.jobs.close()
+    bench.edits.keep_unheard()
+    reopened(bench)
+    live(bench.jobs, lambda: bench.library.layouts() == [mine])
+
+
+def test_a_disk_that_takes_no_waiting_edit_is_told(bench, monkeypatch):
+    def away(*_, **__):
+        raise UnreachableError("the server of the library does not answer.", where="here")
+
+    def full(_number):
+        raise OSError(28, "No space left on device")
+
+    with monkeypatch.context() as patched:
+        patched.setattr(bench.library, "commit_merged", away)
+        patched.setattr("os.fsync", full)
+        bench.edits.change(LAYOUTS[0])
+        live(bench.jobs, lambda: bench.refusals)
+    assert "No space left" in bench.refusals[0] and "Make room" in bench.refusals[0]
+    bench.edits._again.setInterval(0)
+    bench.edits._again.start()
+    live(bench.jobs, lambda: bench.library.layouts() == [LAYOUTS[0]])

@@ -14,6 +14,7 @@ from tests.desk.conftest import let_go
 from tests.desk.pilot import Pilot
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.core.library.address import library_address
+from zesty_abacus.core.library.known_servers import KnownServers
 from zesty_abacus.core.library.passwords import forget_password
 from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.roles import make_roles
@@ -21,6 +22,7 @@ from zesty_abacus.core.library.store import Library
 from zesty_abacus.demo.trial import copy_shipped_trial
 from zesty_abacus.desk.launch import make_application, make_window
 from zesty_abacus.desk.library_choice import use_library
+from zesty_abacus.desk.settings import known_servers_path
 
 FEEDBACK = 0x1A1
 
@@ -37,6 +39,7 @@ def both(no_faults, cluster, tmp_path):
     library.close()
     trial = folder / "trial.json"
     trial.write_text(json.dumps(json.loads(trial.read_text()) | {"library": address}))
+    KnownServers(known_servers_path()).add(library_address(address))
     pilots = []
     for author in ("mara", "bench 2"):
         window = make_window()

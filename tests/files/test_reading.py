@@ -169,5 +169,5 @@ def test_a_command_beside_an_open_library_does_not_end_its_log(tmp_path):
 
 
 def test_errors_name_the_file(tmp_path):
-    with pytest.raises(FileError, match="none.*No such file"):
+    with pytest.raises(FileError, match=r"none.*No such file"):
         open_file(tmp_path / "none")

@@ -161,7 +161,7 @@ def test_certificates_are_checked_for_any_host_but_this_one():
 
     assert mode("postgresql://mara@db.example/lib") == "verify-full"
     assert mode("postgresql://mara@10.0.0.7/lib?sslmode=verify-ca") == "verify-ca"
-    assert mode("postgresql://mara@127.0.0.1/lib") is None and mode("postgresql:///lib?host=/tmp") is None
+    assert mode("postgresql://mara@127.0.0.1/lib") == "prefer" == mode("postgresql:///lib?host=/tmp")
     assert str(library_address("postgresql://mara@db.example:5433/lib")) == "lib on db.example:5433"
 
 

@@ -1,14 +1,19 @@
 import json
+import subprocess
+import sys
 
 import msgspec
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from zesty_abacus.core.captures.registry import open_writer
 from zesty_abacus.core.frames.capture import Lane
 from zesty_abacus.core.progress import Cancelled, Progress
 from zesty_abacus.core.trial.intake import SourceRequest, bring_in, open_trial_capture
-from zesty_abacus.core.trial.trial import LaneEntry, Moment, Trial, TrialError
+from zesty_abacus.core.trial.merging import merge_trials
+from zesty_abacus.core.trial.trial import LaneEntry, Moment, Trial, TrialError, TrialFile
 
 
 def write_log(path, lines):
@@ -126,3 +131,68 @@ def test_a_full_or_missing_disk_keeps_the_trial(trial, monkeypatch):
     with pytest.raises(TrialError, match="No space left"):
         trial.save(msgspec.structs.replace(before, name="other"))
     assert trial.file is before and Trial.open(trial.folder).file == before
+
+
+def test_what_two_windows_save_is_in_the_trial_once(trial):
+    """The later save keeps what the earlier one wrote down, also where both began from the same file."""
+    one, two = Trial.open(trial.folder), Trial.open(trial.folder)
+    one.save(one.file.with_moment(Moment(time_ns=1, text="hook released")))
+    two.save(two.file.with_moment(Moment(time_ns=2, text="astern")).with_lane(LaneEntry(name="can0", offset_ns=7)))
+    assert [moment.text for moment in two.file.moments] == ["hook released", "astern"]
+    one.save(one.file.with_lane(LaneEntry(name="can1", offset_ns=9)))
+    assert Trial.open(trial.folder).file == one.file
+    assert {lane.name: lane.offset_ns for lane in one.file.lanes} == {"can0": 7, "can1": 9}
+    assert [moment.text for moment in one.file.moments] == ["hook released", "astern"]
+    # what was seen and taken out stays out
+    two.save(two.file)
+    one.save(msgspec.structs.replace(one.file, moments=one.file.moments[1:]))
+    two.save(msgspec.structs.replace(two.file, run="14"))
+    assert [moment.text for moment in two.file.moments] == ["astern"] and two.file.run == "14"
+
+
+TRIALS = st.builds(
+    lambda moments, lanes, references, run: TrialFile(
+        name="x", run=run, references=tuple(dict.fromkeys(references)),
+        moments=tuple(Moment(time_ns=n, text=str(n)) for n in sorted(set(moments))),
+        lanes=tuple(LaneEntry(name=name, offset_ns=n) for name, n in lanes.items()),
+    ),
+    st.lists(st.integers(0, 5)), st.dictionaries(st.sampled_from("abc"), st.integers(0, 3)),
+    st.lists(st.sampled_from("rst")), st.sampled_from(["", "14"]),
+)  # fmt: skip
+
+
+def content(file):
+    """Everything in a trial, whatever its order."""
+    return {
+        *(("moment", moment.time_ns) for moment in file.moments), *(("run", file.run),),
+        *(("lane", lane.name, lane.offset_ns) for lane in file.lanes),
+        *(("reference", name) for name in file.references),
+    }  # fmt: skip
+
+
+@given(TRIALS, TRIALS, TRIALS)
+def test_merging_keeps_what_either_side_did(base, ours, theirs):
+    merged = content(merge_trials(base, ours, theirs))
+    was, now, there = content(base), content(ours), content(theirs)
+    assert content(merge_trials(base, base, theirs)) == there and content(merge_trials(base, ours, base)) == now
+    assert now - was <= merged, "what we changed or added is there"
+    assert merged <= now | there, "nothing is invented"
+    untouched = was & now & there
+    assert untouched <= merged
+    gone = {one for one in was if one[0] in ("moment", "reference")} - now - there
+    assert not gone & merged
+
+
+def test_many_programs_write_down_moments_at_once(trial):
+    code = (
+        "import sys\n"
+        "from pathlib import Path\n"
+        "from zesty_abacus.core.trial.trial import Moment, Trial\n"
+        "trial = Trial.open(Path(sys.argv[1]))\n"
+        "for n in range(10):\n"
+        "    trial.save(trial.file.with_moment(Moment(time_ns=n, text=sys.argv[2])))\n"
+    )
+    running = [subprocess.Popen([sys.executable, "-c", code, str(trial.folder), str(n)]) for n in range(4)]
+    assert [process.wait(60) for process in running] == [0] * 4
+    assert len(Trial.open(trial.folder).file.moments) == 40
+    assert sorted(path.name for path in trial.folder.iterdir()) == ["one.log", "trial.json"]

@@ -19,8 +19,9 @@ from ..core.errors import AbacusError
 from ..core.files.writing import Target, check_targets
 from ..core.frames.capture import Capture
 from ..core.handover.writers import WRITERS, export_tables, write_tables
-from ..core.library.address import library_address
+from ..core.library.address import LibraryAddress, library_address
 from ..core.library.errors import PasswordNeededError
+from ..core.library.known_servers import KnownServers, StrangeServerError
 from ..core.library.passwords import type_password
 from ..core.library.store import Library
 from ..core.origin import Origin, origin_target, write_origin
@@ -28,6 +29,7 @@ from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
 from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
+from ..desk.settings import known_servers_path
 
 _LISTED = 5
 
@@ -144,9 +146,7 @@ def open_library(where: str | Path) -> Library:
 
     A password that nothing else knows is asked for, if there is somebody to ask.
     """
-    text = str(where)
-    is_trial = "://" not in text and Path(text).is_dir()
-    address = Trial.open(Path(text)).library_address if is_trial else library_address(text)
+    address = _address_of(str(where))
     try:
         return Library.open(address)
     except PasswordNeededError:
@@ -154,6 +154,24 @@ def open_library(where: str | Path) -> Library:
             raise
         type_password(address, click.prompt(f"Password for {address}", hide_input=True, err=True))
         return Library.open(address)
+
+
+def _address_of(text: str) -> LibraryAddress:
+    """Return an address that may be connected to: one from a trial was written by whoever made the trial."""
+    servers = KnownServers(known_servers_path())
+    if "://" in text or not Path(text).is_dir():
+        address = library_address(text)
+        servers.add(address)
+        return address
+    trial = Trial.open(Path(text))
+    try:
+        servers.check(trial.library_address, trial.file.library)
+    except StrangeServerError as error:
+        if not sys.stdin.isatty():
+            raise
+        click.confirm(f"{error.message} Connect to it?", abort=True, err=True)
+        servers.add(trial.library_address)
+    return trial.library_address
 
 
 def release_of_trial(where: str | Path) -> str:

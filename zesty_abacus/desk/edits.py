@@ -10,8 +10,9 @@ from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..core.errors import AbacusError
 from .jobs import Jobs
-from .keeping import Drafted, DraftInHand, EditStep, Keeper, Proposed
+from .keeping import Drafted, DraftInHand, EditStep, Keeper, Proposed, as_waiting
 from .widgets.parts import one_shot
 
 if TYPE_CHECKING:
@@ -72,13 +73,19 @@ class Edits(QObject):
         self._unsent: list[EditStep] = []
         self._on_their_way: dict[UUID, int] = {}
         self._later: dict[UUID, heavy.LayoutHead] = {}
+        self._waiting: Any = None
+        self._pending: list[EditStep] = []
+        self._undecided: dict[UUID, EditStep] = {}
         self._again = one_shot(self, _RETRY_MS, self._send_again)
         self.author = ""
 
     def start(self, engine: Any, library: Any, heads: list[heavy.LayoutHead]) -> None:
         """Begin with another library."""
         self._engine, self._library = engine, library
-        self._keeper = Keeper(engine, library, heads)
+        if self._waiting is not None:
+            self._waiting.close()
+        self._waiting = engine.laid.waiting_edits(library)
+        self._keeper = Keeper(engine, library, heads, self._waiting)
         self._layouts = {head.layout.id: head.layout for head in heads}
         self.pin("", None)
         self._drafts.clear()
@@ -86,16 +93,31 @@ class Edits(QObject):
         self._redo.clear()
         self._on_their_way.clear()
         self._later.clear()
-        self._unsent = self._engine.laid.unsent_edits(library)
+        self._pending.clear()
+        self._undecided.clear()
+        self._unsent = self._taken_over()
         for step in self._unsent:
             self._show(step)
         if self._unsent:
             self._again.start()
         self._read_drafts()
 
+    def _taken_over(self) -> list[EditStep]:
+        try:
+            return [EditStep(*edit) for edit in self._waiting.take_over()]
+        except AbacusError as error:
+            self.refused.emit(f"Edits of earlier wait on this machine and cannot be taken over: {error}")
+            return []
+
     def close(self) -> None:
         """Try no more; what waits is written down and tried again when the library is opened the next time."""
         self._again.stop()
+
+    def keep_unheard(self) -> None:
+        """Write down what was refused while the window closed, and clashes nobody chose in; all jobs have ended."""
+        if self._keeper is not None:
+            self._keeper.keep_unheard(self._pending, list(self._undecided.values()))
+            self._waiting.close()
 
     def pin(self, release: str, layouts: list[heavy.Layout] | None) -> None:
         """Show the layouts of a release, which cannot be edited; None shows the newest state again."""
@@ -196,6 +218,7 @@ class Edits(QObject):
     def _send(self, step: EditStep) -> None:
         """Have the library keep a step; steps are kept in the order they were made."""
         library, keeper, author = self._library, self._keep, self.author
+        self._pending.append(step)
         self._on_their_way[step.layout_id] = self._on_their_way.get(step.layout_id, 0) + 1
         self._jobs.start(
             "keep",
@@ -218,6 +241,7 @@ class Edits(QObject):
             self._wait_with(step)
             return
         if isinstance(answer, laid.ClashError):
+            self._undecided[step.layout_id] = step
             self.clashed.emit(answer)
             return
         if isinstance(answer, Drafted | Proposed):
@@ -230,6 +254,7 @@ class Edits(QObject):
         self.kept.emit()
 
     def _arrived(self, step: EditStep) -> None:
+        self._pending = [one for one in self._pending if one is not step]
         self._on_their_way[step.layout_id] = max(self._on_their_way.get(step.layout_id, 0) - 1, 0)
 
     # a library that does not answer
@@ -241,7 +266,13 @@ class Edits(QObject):
         self._again.start()
 
     def _keep_unsent(self) -> None:
-        self._engine.laid.keep_unsent(self._library, self._unsent)
+        edit = self._engine.laid.WaitingEdit
+        try:
+            self._waiting.keep([edit(*as_waiting(step)) for step in self._unsent])
+        except AbacusError as error:
+            self.refused.emit(f"The library does not answer, and this machine cannot keep what waits for it: {error} "
+                              "Make room before you close the window.")  # fmt: skip
+            return
         self.waiting.emit(len(self._unsent))
 
     def _send_again(self) -> None:
@@ -286,6 +317,7 @@ class Edits(QObject):
     def choose(self, layout: heavy.Layout, theirs: heavy.LayoutHead) -> None:
         """Keep what was chosen of a clash, as a change of the newest state."""
         self._keep.learn(theirs)
+        self._undecided.pop(layout.id, None)
         if layout.id in self._drafts:
             # it was a draft that was to be kept: it begins from the newest state now
             self._drafts[layout.id] = self._keep.rebase_draft(theirs)

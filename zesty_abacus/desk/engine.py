@@ -72,7 +72,8 @@ from ..core.layouts.templates import (
 from ..core.layouts.validate import check_layout
 from ..core.layouts.windows import from_window
 from ..core.library.address import library_address
-from ..core.library.errors import NoLibraryError, UnknownLayoutError
+from ..core.library.errors import MissingLibraryError, NoLibraryError, UnknownLayoutError
+from ..core.library.known_servers import KnownServers, StrangeServerError
 from ..core.library.store import LayoutHead, Library, Revision, default_author
 from ..core.origin import Origin
 from ..core.progress import Progress
@@ -82,6 +83,7 @@ from ..core.unravel.readings import Reading, bits_in_words, readings_of
 from ..demo.trial import copy_shipped_trial
 from . import layout_engine as laid
 from . import line_engine as lines
+from .settings import known_servers_path
 
 STRIP_COLUMNS = 2048
 """Columns of the density picture; as fine as a 4K strip shows."""
@@ -139,11 +141,22 @@ def open_library(
         if not make:
             raise
         library = Library.create(where)
+    know_server(where)
     try:
         return library, library.heads()
     except AbacusError:
         library.close()
         raise
+
+
+def make_library_of(trial: Trial) -> None:
+    """Make the empty library that a trial names; raises :class:`LibraryError` if there is something already."""
+    Library.create(trial.library_address, f"{trial.file.name} library").close()
+
+
+def know_server(where: str) -> None:
+    """Remember a server that the user has named, or agreed to connect to."""
+    KnownServers(known_servers_path()).add(library_address(where))
 
 
 def library_named(where: str, folder: Path) -> str:
@@ -156,11 +169,14 @@ def library_named(where: str, folder: Path) -> str:
 
 def finish_opening(trial: Trial, progress: Progress, library: str = "") -> OpenedTrial:
     """Bring in a trial's recordings and open its library, or another one in its place."""
-    made: BroughtIn = open_trial_capture(trial, progress)
+    # asked about before anything else, so that nothing is read twice
     address = library_address(library) if library else trial.library_address
+    if not library:
+        KnownServers(known_servers_path()).check(address, trial.file.library)
+    made: BroughtIn = open_trial_capture(trial, progress)
     try:
-        opened = Library.open(address) if address.exists() else Library.create(address, f"{trial.file.name} library")
-    except (laid.PasswordNeededError, laid.UnreachableError) as away:
+        opened = Library.open(address)
+    except (laid.PasswordNeededError, laid.UnreachableError, MissingLibraryError) as away:
         away.address = library or trial.file.library
         raise
     density = lane_density(made.capture, STRIP_COLUMNS)
@@ -391,18 +407,106 @@ def _content(capture: Capture, request: ExportRequest):  # type: ignore[no-untyp
 
 
 __all__ = [
-    "BY_HAND", "ERROR", "EXTENDED", "REMOTE", "TELLS_KINDS_APART", "TEMPLATES", "WRONG", "AbacusError", "Applies",
-    "Attribute", "BitHistory", "CheckState", "Curve", "Decoded", "Explained", "ExportRequest", "Field",
-    "FieldColumn", "FieldKind", "KindActivity", "KindData", "KindFrames", "KindKey", "Layout", "LayoutHead",
-    "Library", "Moment", "NamedValue", "NothingToDoError", "OpenedTrial", "Origin", "Plan", "PlanError", "RawSet",
-    "ReadingCurve", "Revision", "Selected", "SourceOutcome", "Span", "Trial", "TrialFile", "Tried", "TriedArray",
-    "TriedCheck", "TriedField", "Validity", "address_text", "attribute_text", "attributes_of", "bit_name",
-    "bit_owners", "bits_in_words", "capture_activity", "check_layout", "check_words", "compile_layout",
-    "copy_shipped_trial", "decode_frames", "default_author", "describe_change", "explain_kinds", "field_curve",
-    "find_match", "finish_opening", "format_exact", "format_table", "free_name", "from_window", "laid",
-    "lane_density", "library_named", "lines", "load_kind", "match_kinds", "new_field", "new_layout", "open_demo",
-    "open_library", "open_trial", "open_trial_capture", "owned_bits", "parse_exact", "parse_places",
-    "parse_polynomial", "parse_raw_set", "parse_table", "part_words", "places_of", "preview_export", "reckon",
-    "run_export", "try_layout", "what_fits_inside", "with_attribute", "with_field_behind", "with_one_more_inside",
-    "wording", "wrong_words",
+    "BY_HAND",
+    "ERROR",
+    "EXTENDED",
+    "REMOTE",
+    "TELLS_KINDS_APART",
+    "TEMPLATES",
+    "WRONG",
+    "AbacusError",
+    "Applies",
+    "Attribute",
+    "BitHistory",
+    "CheckState",
+    "Curve",
+    "Decoded",
+    "Explained",
+    "ExportRequest",
+    "Field",
+    "FieldColumn",
+    "FieldKind",
+    "KindActivity",
+    "KindData",
+    "KindFrames",
+    "KindKey",
+    "Layout",
+    "LayoutHead",
+    "Library",
+    "MissingLibraryError",
+    "Moment",
+    "NamedValue",
+    "NothingToDoError",
+    "OpenedTrial",
+    "Origin",
+    "Plan",
+    "PlanError",
+    "RawSet",
+    "ReadingCurve",
+    "Revision",
+    "Selected",
+    "SourceOutcome",
+    "Span",
+    "StrangeServerError",
+    "Trial",
+    "TrialFile",
+    "Tried",
+    "TriedArray",
+    "TriedCheck",
+    "TriedField",
+    "Validity",
+    "address_text",
+    "attribute_text",
+    "attributes_of",
+    "bit_name",
+    "bit_owners",
+    "bits_in_words",
+    "capture_activity",
+    "check_layout",
+    "check_words",
+    "compile_layout",
+    "copy_shipped_trial",
+    "decode_frames",
+    "default_author",
+    "describe_change",
+    "explain_kinds",
+    "field_curve",
+    "find_match",
+    "finish_opening",
+    "format_exact",
+    "format_table",
+    "free_name",
+    "from_window",
+    "know_server",
+    "laid",
+    "lane_density",
+    "library_named",
+    "lines",
+    "load_kind",
+    "make_library_of",
+    "match_kinds",
+    "new_field",
+    "new_layout",
+    "open_demo",
+    "open_library",
+    "open_trial",
+    "open_trial_capture",
+    "owned_bits",
+    "parse_exact",
+    "parse_places",
+    "parse_polynomial",
+    "parse_raw_set",
+    "parse_table",
+    "part_words",
+    "places_of",
+    "preview_export",
+    "reckon",
+    "run_export",
+    "try_layout",
+    "what_fits_inside",
+    "with_attribute",
+    "with_field_behind",
+    "with_one_more_inside",
+    "wording",
+    "wrong_words",
 ]  # fmt: skip

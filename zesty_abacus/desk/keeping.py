@@ -5,9 +5,12 @@ Everything here runs on the library's thread; the window hears of it by the answ
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
+
+from ..core.errors import AbacusError
 
 if TYPE_CHECKING:
     from . import engine as heavy
@@ -22,6 +25,11 @@ class EditStep:
     after: heavy.Layout | None
     reason: str
     draft: bool = False
+
+
+def as_waiting(step: EditStep) -> tuple[Any, ...]:
+    """Return what is written down of a step that waits."""
+    return step.layout_id, step.before, step.after, step.reason, step.draft
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,8 +66,10 @@ class Keeper:
     drafts
     """
 
-    def __init__(self, engine: Any, library: Any, heads: list[heavy.LayoutHead]) -> None:
+    def __init__(self, engine: Any, library: Any, heads: list[heavy.LayoutHead], waiting: Any) -> None:
         self._laid, self.library = engine.laid, library
+        self._waiting = waiting
+        self._not_kept: list[EditStep] = []
         self.drafts: dict[UUID, DraftInHand] = {}
         self.take(heads)
 
@@ -101,6 +111,33 @@ class Keeper:
 
         A clash and a library that does not answer are answers too: the edit is not lost with them.
         """
+        try:
+            answer = self._answer(step, author)
+        except Exception:
+            self._not_kept.append(step)
+            raise
+        if isinstance(answer, self._laid.ClashError):
+            self._not_kept.append(step)
+        return answer
+
+    def keep_unheard(self, unheard: list[EditStep], undecided: list[EditStep]) -> None:
+        """Write down what was refused, or clashed, and nobody is left to hear of: it comes up the next time.
+
+        Raises
+        ------
+        FileError
+            If the disk does not take it.
+        """
+        for step in [*self._not_kept, *undecided]:
+            if any(step is one for one in (*unheard, *undecided)):
+                self._waiting.add(self._laid.WaitingEdit(*as_waiting(step)))
+
+    def _note(self, step: EditStep) -> None:
+        # a disk that does not take it is told when the answer arrives; the edit is still in the window
+        with contextlib.suppress(AbacusError):
+            self._waiting.add(self._laid.WaitingEdit(*as_waiting(step)))
+
+    def _answer(self, step: EditStep, author: str) -> Any:
         laid = self._laid
         try:
             if step.draft or step.layout_id in self.drafts:
@@ -113,7 +150,7 @@ class Keeper:
             return error
         except laid.UnreachableError as error:
             # written down here, on this thread: the window may be gone before it hears of it
-            laid.note_unsent(self.library, step)
+            self._note(step)
             return error
 
     def _write(self, step: EditStep, author: str) -> Any:

@@ -64,14 +64,13 @@ from ..core.library.search import Found
 from ..core.library.search import Standing as LibraryStanding
 from ..core.library.store import Library, Marks, merge_onto
 from ..core.library.sync import SyncReport, sync
-from ..core.library.unsent import keep_waiting, read_waiting, unsent_path
+from ..core.library.unsent import WaitingEdit, WaitingEdits
 from ..core.library.watch import watch
 from ..core.origin import Origin, origin_target, write_origin
 from ..core.progress import Progress
 from ..core.trial.intake import BroughtIn
 from ..core.trial.recorded import recordings_of
 from ..core.unravel.orders import Order, orders_that_give, parse_received
-from .keeping import EditStep
 from .settings import unsent_folder
 
 
@@ -165,22 +164,9 @@ def without_content(layout: Layout) -> Layout:
     return msgspec.structs.replace(layout, fields=(), parts=(), checks=(), computed=(), note="", sender="")
 
 
-def unsent_edits(library: Library) -> list[EditStep]:
-    """Return the edits that wait on this machine for a library."""
-    return [EditStep(*edit) for edit in read_waiting(unsent_path(unsent_folder(), str(library.address)))]
-
-
-def keep_unsent(library: Library, steps: list[EditStep]) -> None:
-    """Write down the edits that wait for a library."""
-    edits = [(step.layout_id, step.before, step.after, step.reason, step.draft) for step in steps]
-    keep_waiting(unsent_path(unsent_folder(), str(library.address)), edits)
-
-
-def note_unsent(library: Library, step: EditStep) -> None:
-    """Add an edit to those that wait for a library; may be called on any thread."""
-    waiting = unsent_edits(library)
-    if step not in waiting:
-        keep_unsent(library, [*waiting, step])
+def waiting_edits(library: Library) -> WaitingEdits:
+    """Return where the edits of a window wait on this machine for a library."""
+    return WaitingEdits(unsent_folder(), library)
 
 
 def put_out_layouts(
@@ -200,15 +186,82 @@ def put_out_layouts(
 
 
 __all__ = [
-    "ROLES", "SAID_EVERY_S", "TABLE", "WRITERS", "AgreementNeededError", "Brought", "BroughtIn", "CannotReshapeError",
-    "Clash", "ClashError", "Comment", "Compared", "Difference", "Event", "Follower", "Found", "Known", "LibraryError",
-    "LibraryStanding", "MappingShelf", "Marks", "Merged", "NamedMoment", "OpenedTable", "Order",
-    "PasswordNeededError", "Proposal", "Recording", "RefusedError", "Rules", "Seen", "Sheet", "Somebody", "Standing",
-    "Step", "SyncReport", "TableMapping", "UnreachableError", "Variant", "add_moments", "bring_in_layouts",
-    "bring_together", "compare_layouts", "compare_sets", "decoded_differences", "ends_of", "guess_mapping",
-    "head_changes", "is_field_row", "joined", "keep_unsent", "mapping_by_example", "merge_layouts", "merge_onto",
-    "moved", "neighbour_of", "note_unsent", "open_layout_table", "orders_that_give", "parse_moment", "parse_received",
-    "place_of", "present_ids", "put_out_layouts", "recordings_of", "reshaped", "rows_of", "sheet_of", "sheet_pages",
-    "split_off", "stretched", "type_password", "unsent_edits", "variants_of", "watch", "what_it_is", "with_choice",
-    "without_content", "write_sheets",
+    "ROLES",
+    "SAID_EVERY_S",
+    "TABLE",
+    "WRITERS",
+    "AgreementNeededError",
+    "Brought",
+    "BroughtIn",
+    "CannotReshapeError",
+    "Clash",
+    "ClashError",
+    "Comment",
+    "Compared",
+    "Difference",
+    "Event",
+    "Follower",
+    "Found",
+    "Known",
+    "LibraryError",
+    "LibraryStanding",
+    "MappingShelf",
+    "Marks",
+    "Merged",
+    "NamedMoment",
+    "OpenedTable",
+    "Order",
+    "PasswordNeededError",
+    "Proposal",
+    "Recording",
+    "RefusedError",
+    "Rules",
+    "Seen",
+    "Sheet",
+    "Somebody",
+    "Standing",
+    "Step",
+    "SyncReport",
+    "TableMapping",
+    "UnreachableError",
+    "Variant",
+    "WaitingEdit",
+    "add_moments",
+    "bring_in_layouts",
+    "bring_together",
+    "compare_layouts",
+    "compare_sets",
+    "decoded_differences",
+    "ends_of",
+    "guess_mapping",
+    "head_changes",
+    "is_field_row",
+    "joined",
+    "mapping_by_example",
+    "merge_layouts",
+    "merge_onto",
+    "moved",
+    "neighbour_of",
+    "open_layout_table",
+    "orders_that_give",
+    "parse_moment",
+    "parse_received",
+    "place_of",
+    "present_ids",
+    "put_out_layouts",
+    "recordings_of",
+    "reshaped",
+    "rows_of",
+    "sheet_of",
+    "sheet_pages",
+    "split_off",
+    "stretched",
+    "type_password",
+    "variants_of",
+    "waiting_edits",
+    "watch",
+    "what_it_is",
+    "with_choice",
+    "without_content",
+    "write_sheets",
 ]  # fmt: skip

@@ -261,6 +261,42 @@ class LibraryButton(QPushButton):
         panel.go.clicked.connect(go)
         panel.show_below(self)
 
+    def ask_about(self, error: Any, again: Callable[[str], None]) -> None:
+        """Ask before a trial leads to a server not used before, or gets an empty library for one that is missing."""
+        engine, session = self._session.engine, self._session
+        strange = isinstance(error, engine.StrangeServerError)
+        title = "Connect to this server?" if strange else "The library of this trial is not there"
+        do = "Connect" if strange else "Make an empty one"
+        hint = (
+            f"{error.message[:1].upper()}{error.message[1:]} Whoever made the trial wrote that down. Connect only if "
+            "you know the server, or open the trial with a library of yours."
+            if strange
+            else f"{error.where} is missing: moved, not copied with the trial, or never made. Name where it is, or "
+            "make an empty one in its place."
+        )
+        panel = AskPanel(self, title, hint, (("another library", "file.sqlite"),), do)
+        self.panel = panel
+        line = panel.lines["another library"]
+        line.textChanged.connect(lambda text: panel.go.setText("Open with it" if text.strip() else do))
+
+        def go() -> None:
+            other = line.text().strip()
+            try:
+                if not other and strange:
+                    engine.know_server(error.address)
+                elif not other:
+                    engine.open_library(error.where, create=True)[0].close()
+            except engine.AbacusError as failure:
+                panel.problem.setText(str(failure))
+                return
+            panel.close()
+            self.panel = None
+            session.told.emit("", "")
+            again(other)
+
+        panel.go.clicked.connect(go)
+        panel.show_below(self)
+
     def ask_release(self) -> None:
         """Ask for the name of a release and make it."""
         self.panel = AskPanel(self, "Make a release", "It holds the newest state of every layout and never changes.",

@@ -63,6 +63,9 @@ class Session(QObject):
         (address, again) the library of a trial asks for a password; ``again`` opens the trial once more.
     library_away
         (address, again) the library of a trial does not answer; ``again`` opens it with another one, or the same.
+    library_asked
+        (error, again) a trial's library is on a server not used before, or missing; ``again`` opens it with another
+        one, or, once the user has agreed, with its own.
     desk_wanted
         (name) some view asks for another desk.
     told
@@ -79,6 +82,7 @@ class Session(QObject):
     form_changed = pyqtSignal()
     password_wanted = pyqtSignal(str, object)
     library_away = pyqtSignal(str, object)
+    library_asked = pyqtSignal(object, object)
     desk_wanted = pyqtSignal(str)
     told = pyqtSignal(str, str)
 
@@ -173,7 +177,9 @@ class Session(QObject):
         except self.engine.AbacusError as error:
             self.told.emit("wrong", str(error))
             return
-        if (before.sources, before.lanes) != (file.sources, file.lanes):
+        # what another window saved meanwhile is in it now
+        saved = self.trial.file
+        if (before.sources, before.lanes) != (saved.sources, saved.lanes):
             trial = self.trial
             self._open("bringing recordings in", lambda engine, progress: engine.finish_opening(trial, progress))
         else:
@@ -191,16 +197,22 @@ class Session(QObject):
             engine = importlib.import_module(f"{__package__}.engine")
             try:
                 return engine, work(engine, progress)
-            except (engine.laid.PasswordNeededError, engine.laid.UnreachableError) as missing:
+            except (
+                engine.laid.PasswordNeededError, engine.laid.UnreachableError, engine.StrangeServerError,
+                engine.MissingLibraryError,
+            ) as missing:  # fmt: skip
                 return engine, missing
 
         def opened(answer: tuple[Any, Any]) -> None:
             self.engine, found = answer
+            again = away or (lambda _library: self._open(title, work))
             if isinstance(found, self.engine.laid.PasswordNeededError):
                 self.password_wanted.emit(found.address, lambda: self._open(title, work, away))
+            elif isinstance(found, self.engine.StrangeServerError | self.engine.MissingLibraryError):
+                self.told.emit("wrong", str(found))
+                self.library_asked.emit(found, again)
             elif isinstance(found, Exception):
                 self.told.emit("wrong", str(found))
-                again = away or (lambda _library: self._open(title, work))
                 self.library_away.emit(getattr(found, "address", ""), again)
             else:
                 self._on_opened(answer)
@@ -456,6 +468,8 @@ class Session(QObject):
         """Finish edits, stop work and let go of files."""
         self.shared.stop()
         self.jobs.close()
+        # nobody is left to hear of what was refused meanwhile: it is written down, and comes up the next time
+        self.shared.edits.keep_unheard()
         self.shared.close()
 
 
@@ -487,4 +501,7 @@ def _trial_around(engine: Any, paths: Sequence[Path], progress: Any) -> Any:
     entries = tuple(entry for entry in map(trial.entry_for, paths) if entry.path not in known)
     if entries:
         trial.save(msgspec.structs.replace(trial.file, sources=trial.file.sources + entries))
+    if not trial.library_address.exists():
+        # whoever starts a trial starts its library
+        engine.make_library_of(trial)
     return engine.finish_opening(trial, progress)

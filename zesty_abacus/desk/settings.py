@@ -39,6 +39,11 @@ def unsent_folder() -> Path:
     return Path(platformdirs.user_data_dir("zesty-abacus")) / "unsent"
 
 
+def known_servers_path() -> Path:
+    """Return where it is kept which servers this user has named."""
+    return settings_path().with_name("servers.json")
+
+
 def demo_folder() -> Path:
     """Return where the user's copy of the Yuzu trial lies."""
     return Path(platformdirs.user_data_dir("zesty-abacus")) / "yuzu"

@@ -162,6 +162,7 @@ class Window(QMainWindow):
         session.opened.connect(self._on_opened)
         session.password_wanted.connect(self.library_label.ask_password)
         session.library_away.connect(self.library_label.ask_away)
+        session.library_asked.connect(self.library_label.ask_about)
         session.edits.kept.connect(self._show_library)
         session.layouts_changed.connect(self._show_library)
         shared = session.shared

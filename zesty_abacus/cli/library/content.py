@@ -35,6 +35,7 @@ from ...core.origin import Origin
 from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..output import FORCE, open_library, opened_sources, output_option, put_bytes, put_text, target_for
+from .history import look_at_history
 from .options import AS_JSON, AUTHOR, LIBRARY, ONLY, RELEASE, library, opened, say_json
 
 
@@ -201,28 +202,41 @@ def show(where: str, search: str, as_json: bool) -> None:
 @library.command()
 @LIBRARY
 @click.argument("recordings", nargs=-1, type=click.Path(path_type=Path))
+@click.option("--history", is_flag=True, help="Also look whether history holds together, and hash all of it.")
+@click.option(
+    "--against",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="An older copy, a working copy or an exported file: what it holds must be in the history still.",
+)
 @AS_JSON
-def check(where: str, recordings: tuple[Path, ...], as_json: bool) -> None:
+def check(where: str, recordings: tuple[Path, ...], history: bool, against: tuple[Path, ...], as_json: bool) -> None:
     """Tell what is wrong: overlaps, doubled names and addresses, units that differ. Exit code 1 if anything is.
 
-    With RECORDINGS, or a trial, it also tells which layouts read no frame of them; that is no fault.
+    With RECORDINGS, or a trial, it also tells which layouts read no frame of them; that is no fault. With --history
+    it prints a hash over every sort of changes: written down, it shows later whether anybody rewrote them.
     """
-    source = open_library(where)
-    layouts = source.layouts()
-    source.close()
-    problems = check_library(layouts)
+    with opened(where) as source:
+        layouts = source.layouts()
+        problems = [*source.damage, *check_library(layouts)]
+        looked = look_at_history(source, against) if history or against else None
+    if looked is not None:
+        problems += looked.problems
     unused: list[str] = []
     if recordings:
         with opened_sources(recordings) as capture:
             used = {layout.id for layout in match_kinds(capture, layouts) if layout is not None}
             unused = [layout.name for layout in layouts if layout.id not in used]
     if as_json:
-        click.echo(json.dumps({"problems": problems, "unused": unused}, ensure_ascii=False))
+        said = {"problems": problems, "unused": unused} | (looked.plain() if looked is not None else {})
+        click.echo(json.dumps(said, ensure_ascii=False))
         sys.exit(1 if problems else 0)
     for problem in problems:
         click.echo(problem)
     for name in unused:
         click.echo(f"{name} reads no frame here.")
+    for line in looked.lines() if looked is not None else ():
+        click.echo(line)
     click.echo(f"{len(problems)} problems" if len(problems) != 1 else "1 problem")
     sys.exit(1 if problems else 0)
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import fcntl
 import os
 import secrets
 import stat
+import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +17,7 @@ from typing import BinaryIO
 from .errors import ExistsError, FileError, SameFileError, file_errors
 from .held import identity_of, is_held
 
+_PATIENCE_S = 5.0
 _CANNOT = "the file cannot be written"
 _NO_LINKS = (errno.EPERM, errno.ENOTSUP, errno.EOPNOTSUPP, errno.EMLINK, errno.ENOSYS, errno.EXDEV)
 
@@ -126,6 +129,36 @@ def keep_file(path: Path, data: bytes) -> None:
         stream.flush()
         os.fsync(stream.fileno())
         _put(part, path, replace=True)
+
+
+@contextlib.contextmanager
+def alone_in(folder: Path) -> Iterator[None]:
+    """Be the only program of this kind that changes files of its own in a folder; others wait for a moment.
+
+    The folder itself is locked, so that no file is left behind. Where the file system knows no locks, nobody waits.
+    """
+    opened = None
+    try:
+        with contextlib.suppress(OSError):
+            opened = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+            _lock_within(opened, _PATIENCE_S)
+        yield
+    finally:
+        if opened is not None:
+            os.close(opened)
+
+
+def _lock_within(opened: int, seconds: float) -> None:
+    end = time.monotonic() + seconds
+    while True:
+        try:
+            fcntl.flock(opened, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return
+        except BlockingIOError:
+            # whoever holds it so long is stuck; a file is replaced whole all the same
+            if time.monotonic() > end:
+                return
+            time.sleep(0.01)
 
 
 @contextlib.contextmanager

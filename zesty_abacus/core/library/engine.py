@@ -22,13 +22,18 @@ from .errors import (
 )
 from .file import check_is_library, file_engine, make_empty_file, remove_empty_file
 from .passwords import known_passwords
+from .rights import role_statements
 from .tables import library_info
 
 _PATIENCE = {
     "connect_timeout": 10, "tcp_user_timeout": 8000,
     "keepalives": 1, "keepalives_idle": 5, "keepalives_interval": 2, "keepalives_count": 3,
+    "options": "-c lock_timeout=8s -c statement_timeout=60s -c idle_in_transaction_session_timeout=120s",
 }  # fmt: skip
-"""A network that is cut says nothing: after so long a silence the server is taken not to answer."""
+"""A network that is cut says nothing: after so long a silence the server is taken not to answer.
+
+Nobody waits for ever for somebody who holds a lock, nor makes others wait: the server ends it.
+"""
 _MIGRATION_LOCK = 0x7A65737479
 """Number of the lock that makes two programs migrate one after the other."""
 WRITES = "zesty_writes"
@@ -99,7 +104,7 @@ def _server_engine(address: LibraryAddress, password: str | None = None) -> sa.E
     # a connection that the server dropped is noticed before it is used
     return sa.create_engine(
         address.url, pool_pre_ping=True, pool_size=4, max_overflow=4,
-        connect_args={"application_name": "zesty-abacus", **_PATIENCE, **secret},
+        connect_args={"application_name": "zesty-abacus", **_PATIENCE, **address.connect_options, **secret},
     )  # fmt: skip
 
 
@@ -143,12 +148,34 @@ def _migrate(engine: sa.Engine, current: str | None, facts: Mapping[str, str]) -
     with engine.connect().execution_options(**{WRITES: True}) as connection, connection.begin():
         # another process may have migrated while this one waited for the lock; Alembic looks again
         if engine.dialect.name == "postgresql":
-            connection.execute(sa.text("SELECT pg_advisory_xact_lock(:lock)"), {"lock": _MIGRATION_LOCK})
+            _hold_for_migration(connection, is_new=current is None)
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+        if engine.dialect.name == "postgresql":
+            _grant_again(connection)
         if facts:
             rows = [{"key": key, "value": value} for key, value in facts.items()]
             connection.execute(sa.insert(library_info), rows)
+
+
+def _hold_for_migration(connection: sa.Connection, *, is_new: bool) -> None:
+    # rewriting a large history may take longer than a statement otherwise may
+    connection.execute(sa.text("SET LOCAL statement_timeout = 0"))
+    if is_new:
+        connection.execute(sa.text("SELECT pg_advisory_xact_lock(:lock)"), {"lock": _MIGRATION_LOCK})
+    else:
+        # unlike a numbered lock, nobody but the owner can take this one
+        connection.execute(sa.text("LOCK TABLE library_info IN SHARE ROW EXCLUSIVE MODE"))
+
+
+def _grant_again(connection: sa.Connection) -> None:
+    """Give the roles, where there are any, their rights on what a migration made."""
+    made = "SELECT count(*) FROM pg_roles WHERE rolname IN ('zesty_reader', 'zesty_writer', 'zesty_keeper')"
+    granted = "SELECT has_table_privilege('zesty_reader', 'library_info', 'SELECT')"
+    if connection.execute(sa.text(made)).scalar() != 3 or not connection.execute(sa.text(granted)).scalar():
+        return
+    for statement in role_statements():
+        connection.exec_driver_sql(statement.replace("%", "%%"))
 
 
 def _current_version(connection: sa.Connection) -> str | None:

@@ -10,6 +10,7 @@ LibraryError
 ├── LockedError          somebody holds what is to be changed, for too long
 ├── UnknownLayoutError   no such layout or revision
 ├── DamagedEntryError    a row that is there and cannot be read
+├── MissingLibraryError  the file is not there
 ├── NoLibraryError       the database is there and has no library in it
 └── NewerLibraryError    made by a later version of the program
 """
@@ -90,6 +91,18 @@ class LockedError(LibraryError):
 
 class DamagedEntryError(LibraryError):
     """An entry of the library that cannot be read; the others can."""
+
+
+class MissingLibraryError(LibraryError):
+    """The file of a library is not there.
+
+    Attributes
+    ----------
+    address
+        As a trial names the library; empty where nobody has put it in.
+    """
+
+    address = ""
 
 
 class NoLibraryError(LibraryError):

@@ -16,7 +16,7 @@ import sqlalchemy as sa
 from ..files.errors import HeldError, file_errors_as
 from ..files.held import hold, let_go
 from ..files.reading import check_readable
-from .errors import LibraryError
+from .errors import LibraryError, MissingLibraryError
 
 APPLICATION_ID = 0x5A414C42
 """``ZALB`` in the header of a library's file, by which it is told from other programs' databases (SQLite, 1.3.5)."""
@@ -63,7 +63,7 @@ def check_is_library(path: Path) -> None:
         copy left behind.
     """
     if not os.path.lexists(path):
-        raise LibraryError("the library does not exist.", where=str(path),
+        raise MissingLibraryError("the library does not exist.", where=str(path),
                            hint="Make one with: zesty-abacus library new.")  # fmt: skip
     if not os.access(path, os.R_OK):
         raise LibraryError("the library cannot be opened (Permission denied).", where=str(path))

@@ -1,6 +1,6 @@
 """Passwords of servers: asked for, or kept by the desktop's keyring; never in a file of ours, an address or a log.
 
-The server's client library looks into the pass file, a service file and ``PGPASSWORD`` by itself, before any of this.
+The server's client library looks into the pass file and ``PGPASSWORD`` by itself, before any of this.
 """
 
 from __future__ import annotations
@@ -61,7 +61,4 @@ def known_passwords(address: LibraryAddress) -> Iterator[str]:
 
 def _entry(address: LibraryAddress) -> str:
     """Return what the password belongs to: a login on a server, whatever database."""
-    url = address.url
-    assert url is not None, "a file has no password"
-    host = url.host or str(url.query.get("host") or "this host")
-    return f"{url.username or ''}@{host}:{url.port or ''}"
+    return address.login

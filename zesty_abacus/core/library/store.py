@@ -28,6 +28,7 @@ from .engine import WRITES, open_engine
 from .errors import ClashError, mapped_errors
 from .gates import gate_of
 from .history import History, Revision
+from .holders import told_who_holds
 from .presence import PresenceShelf
 from .proposals import ProposalShelf
 from .recipe_shelf import RecipeShelf
@@ -317,12 +318,15 @@ class Library:
 
     def layouts_at(self, moment: datetime) -> list[Layout]:
         """Return every layout as it was at a moment."""
-        stamp = int(moment.timestamp() * 1_000_000)
+        return self._layouts_until(revision.c.time_us <= int(moment.timestamp() * 1_000_000))
+
+    def layouts_upto(self, number: int) -> list[Layout]:
+        """Return every layout as it was after the change of a number."""
+        return self._layouts_until(revision.c.id <= number)
+
+    def _layouts_until(self, which: sa.ColumnElement[bool]) -> list[Layout]:
         newest = (
-            sa.select(sa.func.max(revision.c.id).label("id"))
-            .where(revision.c.time_us <= stamp)
-            .group_by(revision.c.layout_id)
-            .subquery()
+            sa.select(sa.func.max(revision.c.id).label("id")).where(which).group_by(revision.c.layout_id).subquery()
         )
         query = sa.select(revision).join(newest, newest.c.id == revision.c.id)
         with self._reading() as connection:
@@ -382,6 +386,7 @@ class Library:
         """Give a connection inside a transaction that alone changes some layouts until it ends."""
         with (
             mapped_errors(str(self.address)),
+            told_who_holds(self._engine, str(self.address)),
             self._engine.connect().execution_options(**{WRITES: True}) as connection,
             connection.begin(),
         ):

@@ -9,120 +9,24 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from uuid import UUID
 
 import msgspec
 
 from ..captures.source import files_of_source
-from ..codec.matching import Tie
 from ..errors import DataError
 from ..files.errors import FileError, file_errors_as
 from ..files.reading import read_file, resolved
-from ..files.writing import keep_file
+from ..files.writing import alone_in, keep_file
 from ..library.address import LibraryAddress, library_address
-from ..recipes.model import Recipe
+from .content import FORMAT, VERSION, LaneEntry, Moment, SourceEntry, TrialFile
+from .merging import merge_trials
 
-FORMAT = "zesty-abacus trial"
-VERSION = 1
 FILE_NAME = "trial.json"
 _MAX_BYTES = 32 << 20
 
 
 class TrialError(DataError):
     """A trial that cannot be opened or saved."""
-
-
-class SourceEntry(msgspec.Struct, frozen=True, kw_only=True):
-    """One recording of a trial.
-
-    Attributes
-    ----------
-    path
-        Relative to the trial's folder, or absolute.
-    lanes
-        Lane names by the interface name in the file; an interface without an entry keeps its own name.
-    form
-        Name of the format, if the user overruled what the content says.
-    recipe
-        How it becomes frames, as it was when it was put to use; recordings of frames need none.
-    begins_ns
-        When the recording's own zero is, since 1970 UTC; None takes the file's date, or the start of the others.
-    """
-
-    path: str
-    lanes: dict[str, str] = {}
-    form: str = ""
-    recipe: Recipe | None = None
-    begins_ns: int | None = None
-
-
-class LaneEntry(msgspec.Struct, frozen=True, kw_only=True):
-    """What the trial says about a lane.
-
-    Attributes
-    ----------
-    note
-        Shown beside the name, such as ``CAN 500k``.
-    offset_ns
-        Added to every time of the lane, to put several clocks on one.
-    """
-
-    name: str
-    note: str = ""
-    offset_ns: int = 0
-
-
-class Moment(msgspec.Struct, frozen=True, kw_only=True):
-    """Something that happened, on the capture's clock."""
-
-    time_ns: int
-    text: str
-
-
-class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
-    """The content of ``trial.json``, an immutable value.
-
-    ``library`` is a file or a server's address; ``release`` is the release that the trial is decoded with, empty for
-    the newest state.
-    """
-
-    format: str = FORMAT
-    version: int = VERSION
-    name: str
-    run: str = ""
-    sources: tuple[SourceEntry, ...] = ()
-    lanes: tuple[LaneEntry, ...] = ()
-    moments: tuple[Moment, ...] = ()
-    references: tuple[str, ...] = ()
-    library: str = "library.sqlite"
-    release: str = ""
-    ties: tuple[Tie, ...] = ()
-
-    def with_tie(self, layout: UUID | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
-        """Return a trial in which one kind of message, or a lane, is tied to a layout, or to none."""
-        others = tuple(tie for tie in self.ties if (tie.lane, tie.address, tie.flags) != (lane, address, flags))
-        made = () if layout is None else (Tie(layout=layout, lane=lane, address=address, flags=flags),)
-        return msgspec.structs.replace(self, ties=(*others, *made))
-
-    def lane_entry(self, name: str) -> LaneEntry:
-        """Return what is said about a lane, an empty entry if nothing is."""
-        return next((lane for lane in self.lanes if lane.name == name), LaneEntry(name=name))
-
-    def with_source(self, number: int, entry: SourceEntry) -> TrialFile:
-        """Return a trial with one source's entry replaced."""
-        sources = tuple(entry if place == number else known for place, known in enumerate(self.sources))
-        return msgspec.structs.replace(self, sources=sources)
-
-    def with_lane(self, entry: LaneEntry) -> TrialFile:
-        """Return a trial with one lane's entry replaced or added."""
-        others = tuple(lane for lane in self.lanes if lane.name != entry.name)
-        return msgspec.structs.replace(self, lanes=(*others, entry))
-
-    def with_moment(self, moment: Moment) -> TrialFile:
-        """Return a trial with one more moment, in order of time."""
-        return msgspec.structs.replace(
-            self, moments=tuple(sorted((*self.moments, moment), key=lambda item: item.time_ns))
-        )
 
 
 class Trial:
@@ -189,15 +93,27 @@ class Trial:
     def save(self, file: TrialFile) -> None:
         """Replace the content, on disk first: either the old or the new file is there, never half of one.
 
+        What somebody else saved since this trial was opened or saved here is kept, with our change put on top;
+        ``file`` of this trial then holds both.
+
         Raises
         ------
         TrialError
             If it cannot be written; the content stays as it was.
         """
-        text = json.dumps(msgspec.to_builtins(file), indent=1, ensure_ascii=False) + "\n"
-        with file_errors_as(TrialError):
+        with file_errors_as(TrialError), alone_in(self.folder):
+            there = self._on_disk()
+            merged = file if there is None or there == self.file else merge_trials(self.file, file, there)
+            text = json.dumps(msgspec.to_builtins(merged), indent=1, ensure_ascii=False) + "\n"
             keep_file(self.folder / FILE_NAME, text.encode("utf-8", "surrogateescape"))
-        self.file = file
+        self.file = merged
+
+    def _on_disk(self) -> TrialFile | None:
+        """Return what is saved now; None if there is nothing, or nothing that can be read."""
+        try:
+            return type(self).open(self.folder).file
+        except TrialError:
+            return None
 
     @property
     def library_address(self) -> LibraryAddress:
@@ -228,3 +144,6 @@ class Trial:
         absolute, folder = resolved(path), resolved(self.folder)
         inside = absolute.is_relative_to(folder)
         return SourceEntry(path=str(absolute.relative_to(folder) if inside else absolute))
+
+
+__all__ = ["FILE_NAME", "LaneEntry", "Moment", "SourceEntry", "Trial", "TrialError", "TrialFile"]

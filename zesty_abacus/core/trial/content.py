@@ -1,0 +1,106 @@
+"""What a trial file says, as immutable values."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+import msgspec
+
+from ..codec.matching import Tie
+from ..recipes.model import Recipe
+
+FORMAT = "zesty-abacus trial"
+VERSION = 1
+
+
+class SourceEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """One recording of a trial.
+
+    Attributes
+    ----------
+    path
+        Relative to the trial's folder, or absolute.
+    lanes
+        Lane names by the interface name in the file; an interface without an entry keeps its own name.
+    form
+        Name of the format, if the user overruled what the content says.
+    recipe
+        How it becomes frames, as it was when it was put to use; recordings of frames need none.
+    begins_ns
+        When the recording's own zero is, since 1970 UTC; None takes the file's date, or the start of the others.
+    """
+
+    path: str
+    lanes: dict[str, str] = {}
+    form: str = ""
+    recipe: Recipe | None = None
+    begins_ns: int | None = None
+
+
+class LaneEntry(msgspec.Struct, frozen=True, kw_only=True):
+    """What the trial says about a lane.
+
+    Attributes
+    ----------
+    note
+        Shown beside the name, such as ``CAN 500k``.
+    offset_ns
+        Added to every time of the lane, to put several clocks on one.
+    """
+
+    name: str
+    note: str = ""
+    offset_ns: int = 0
+
+
+class Moment(msgspec.Struct, frozen=True, kw_only=True):
+    """Something that happened, on the capture's clock."""
+
+    time_ns: int
+    text: str
+
+
+class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
+    """The content of ``trial.json``, an immutable value.
+
+    ``library`` is a file or a server's address; ``release`` is the release that the trial is decoded with, empty for
+    the newest state.
+    """
+
+    format: str = FORMAT
+    version: int = VERSION
+    name: str
+    run: str = ""
+    sources: tuple[SourceEntry, ...] = ()
+    lanes: tuple[LaneEntry, ...] = ()
+    moments: tuple[Moment, ...] = ()
+    references: tuple[str, ...] = ()
+    library: str = "library.sqlite"
+    release: str = ""
+    ties: tuple[Tie, ...] = ()
+
+    def with_tie(self, layout: UUID | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
+        """Return a trial in which one kind of message, or a lane, is tied to a layout, or to none."""
+        others = tuple(tie for tie in self.ties if (tie.lane, tie.address, tie.flags) != (lane, address, flags))
+        made = () if layout is None else (Tie(layout=layout, lane=lane, address=address, flags=flags),)
+        return msgspec.structs.replace(self, ties=(*others, *made))
+
+    def lane_entry(self, name: str) -> LaneEntry:
+        """Return what is said about a lane, an empty entry if nothing is."""
+        return next((lane for lane in self.lanes if lane.name == name), LaneEntry(name=name))
+
+    def with_source(self, number: int, entry: SourceEntry) -> TrialFile:
+        """Return a trial with one source's entry replaced."""
+        sources = tuple(entry if place == number else known for place, known in enumerate(self.sources))
+        return msgspec.structs.replace(self, sources=sources)
+
+    def with_lane(self, entry: LaneEntry) -> TrialFile:
+        """Return a trial with one lane's entry replaced or added."""
+        others = tuple(lane for lane in self.lanes if lane.name != entry.name)
+        return msgspec.structs.replace(self, lanes=(*others, entry))
+
+    def with_moment(self, moment: Moment) -> TrialFile:
+        """Return a trial with one more moment, in order of time."""
+        return msgspec.structs.replace(
+            self, moments=tuple(sorted((*self.moments, moment), key=lambda item: item.time_ns))
+        )
