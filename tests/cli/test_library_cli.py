@@ -181,17 +181,43 @@ def test_a_server_of_ones_own(short_folder):
             library.commit(layout, parent=None, author="mara")
             library.close()
             roles = psycopg.connect(address).execute("SELECT rolname FROM pg_roles WHERE rolname LIKE 'zesty%'")
-            assert {name for (name,) in roles.fetchall()} == {
-                "zesty_reader",
-                "zesty_writer",
-                "zesty_keeper",
-                "zesty_guard",
-            }
+            made = {f"zesty_{role}" for role in ("reader", "writer", "keeper", "guard")}
+            assert {name for (name,) in roles.fetchall()} == made
         finally:
             process.send_signal(signal.SIGTERM)
             assert process.wait(30) == 0
     with pytest.raises(psycopg.OperationalError):
         psycopg.connect(address)
+
+
+def serving(folder):
+    process = subprocess.Popen(
+        [sys.executable, "-m", "zesty_abacus", "library", "serve-local", str(folder)],
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    return process, process.stdout.readline().strip()
+
+
+def test_a_server_that_outlived_its_program_is_taken_over(short_folder):
+    folder = short_folder / "own"
+    killed, address = serving(folder)
+    library = Library.open(address)
+    library.commit(pod(), parent=None, author="mara")
+    killed.kill()
+    killed.wait(30)
+    next_one, again = serving(folder)
+    try:
+        assert again == address, next_one.stderr.read() if not again else ""
+        assert len(Library.open(again).layouts()) == 1
+        # a third is told who serves
+        third, said = serving(folder)
+        assert third.wait(30) == 1 and not said and "another program serves this folder" in third.stderr.read()
+    finally:
+        next_one.send_signal(signal.SIGTERM)
+        assert next_one.wait(30) == 0
+    with pytest.raises(psycopg.OperationalError):
+        psycopg.connect(address)
+    library.close()
 
 
 def test_claims_change_their_standing(where):

@@ -94,5 +94,5 @@ def _until_interrupted(server: LocalServer) -> None:
     for sign in (signal.SIGINT, signal.SIGTERM):
         signal.signal(sign, lambda *_: done.set())
     while not done.wait(0.5):
-        if server.process is None or server.process.poll() is not None:
+        if not server.is_running:
             raise click.ClickException("the server has ended.")

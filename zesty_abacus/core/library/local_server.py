@@ -6,6 +6,8 @@ On a port of this host, where anybody on the machine could knock, it asks for on
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import os
 import pwd
 import shutil
@@ -13,7 +15,7 @@ import signal
 import socket
 import subprocess
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +27,7 @@ OWNER = "keeper"
 """The login that owns everything on such a server."""
 _PLACES = ("usr/lib/postgresql/*/bin", "usr/local/pgsql/bin", "usr/pgsql-*/bin")
 _PATIENCE_S = 30
+_ADOPTED_PATIENCE_S = 10
 
 
 def server_program(name: str) -> str:
@@ -59,6 +62,8 @@ class LocalServer:
         self.port = port or _free_port()
         self.process: subprocess.Popen[bytes] | None = None
         self._settings = dict(settings or {})
+        self._adopted: int | None = None
+        self._claimed: int | None = None
         # the server refuses to be run by root
         self._as = pwd.getpwnam("postgres") if os.geteuid() == 0 else None
 
@@ -88,7 +93,74 @@ class LocalServer:
             raise LibraryError(f"no server can be made ({said[-1] if said else 'initdb'}).", where=str(self.folder))
 
     def start(self) -> None:
-        """Start the server and wait until it answers; raises :class:`LibraryError` if it does not."""
+        """Start the server and wait until it answers.
+
+        One that its program left running, because it was killed, is taken over; one that does not answer any more is
+        stopped first.
+
+        Raises
+        ------
+        LibraryError
+            If it does not answer, or another program serves this folder.
+        """
+        self._claim()
+        try:
+            if not self._take_over():
+                self._launch()
+        except BaseException:
+            self._let_go()
+            raise
+
+    @property
+    def is_running(self) -> bool:
+        """Whether the server is there, started or taken over."""
+        if self._adopted is not None:
+            return _is_alive(self._adopted)
+        return self.process is not None and self.process.poll() is None
+
+    def _claim(self) -> None:
+        # of two programs that serve one folder the second would stop the server under the first
+        claim = os.open(self.folder / "serving", os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o600)
+        try:
+            fcntl.flock(claim, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            os.close(claim)
+            raise LibraryError("another program serves this folder already.", where=str(self.folder),
+                               hint="Use the address that it told, or end it first.") from error  # fmt: skip
+        self._let_go()
+        self._claimed = claim
+
+    def _let_go(self) -> None:
+        if self._claimed is not None:
+            os.close(self._claimed)
+            self._claimed = None
+
+    def _take_over(self) -> bool:
+        """Take a server over that runs on this data already; return whether there was one that answers."""
+        left = _left_running(self.folder / "data")
+        if left is None:
+            return False
+        process, port = left
+        wanted, self.port = self.port, port
+        if self._answers(_ADOPTED_PATIENCE_S, lambda: _is_alive(process)):
+            self._adopted = process
+            return True
+        self.port = wanted
+        _end(process, signal.SIGINT)
+        return False
+
+    def _answers(self, seconds: float, is_there: Callable[[], bool]) -> bool:
+        end = time.monotonic() + seconds
+        while True:
+            try:
+                psycopg.connect(self.address("postgres"), connect_timeout=5).close()
+                return True
+            except psycopg.OperationalError:
+                if not is_there() or time.monotonic() > end:
+                    return False
+                time.sleep(0.05)
+
+    def _launch(self) -> None:
         options = {
             "listen_addresses": "127.0.0.1", "port": self.port, "unix_socket_directories": self.folder,
             "log_min_messages": "fatal", **self._settings,
@@ -99,23 +171,28 @@ class LocalServer:
                 [server_program("postgres"), "-D", str(self.folder / "data"), *given], cwd=self.folder,
                 stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, **self._identity(),
             )  # fmt: skip
-        end = time.monotonic() + _PATIENCE_S
-        while True:
-            try:
-                psycopg.connect(self.address("postgres")).close()
-                return
-            except psycopg.OperationalError as error:
-                if self.process.poll() is not None or time.monotonic() > end:
-                    raise LibraryError("the server does not start.", where=str(self.folder),
-                                       hint="Its file log says why.") from error  # fmt: skip
-                time.sleep(0.05)
+        started = self.process
+        if not self._answers(_PATIENCE_S, lambda: started.poll() is None):
+            raise LibraryError("the server does not start.", where=str(self.folder), hint=self._last_words())
+
+    def _last_words(self) -> str:
+        """Return what the server said last in its log, or where that is."""
+        try:
+            lines = (self.folder / "log").read_text(encoding="utf-8", errors="replace")[-4000:].strip().splitlines()
+        except OSError:
+            lines = []
+        return f"It says: {lines[-1][:200]}" if lines else "Its file log says why."
 
     def stop(self, how: signal.Signals = signal.SIGINT) -> None:
         """Stop the server: SIGINT ends sessions and writes what is due, SIGQUIT drops everything."""
+        if self._adopted is not None:
+            _end(self._adopted, how)
+            self._adopted = None
         if self.process is not None and self.process.poll() is None:
             self.process.send_signal(how)
             self.process.wait(_PATIENCE_S)
         self.process = None
+        self._let_go()
 
     def address(self, database: str, user: str = OWNER) -> str:
         """Return the address of a database by the socket, where nobody is asked for a password."""
@@ -140,6 +217,40 @@ class LocalServer:
         if self._as is None:
             return {}
         return {"user": self._as.pw_uid, "group": self._as.pw_gid, "extra_groups": []}
+
+
+def _left_running(data: Path) -> tuple[int, int] | None:
+    """Return process and port of a server that runs on some data, None if there is none.
+
+    The file it leaves, ``postmaster.pid``, has its process in the first line, its data in the second, its port in the
+    fourth (PostgreSQL documentation, "Database File Layout").
+    """
+    try:
+        lines = (data / "postmaster.pid").read_text(encoding="utf-8", errors="replace").splitlines()
+        process, port = int(lines[0]), int(lines[3])
+        # the number may be another program's by now
+        command = Path(f"/proc/{process}/cmdline").read_bytes().split(b"\0")
+    except (OSError, ValueError, IndexError):
+        return None
+    return (process, port) if str(data).encode() in command else None
+
+
+def _is_alive(process: int) -> bool:
+    try:
+        state = (
+            Path(f"/proc/{process}/stat").read_text(encoding="utf-8", errors="replace").rpartition(")")[2].split()[0]
+        )
+    except (OSError, IndexError):
+        return False
+    return state != "Z"
+
+
+def _end(process: int, how: signal.Signals) -> None:
+    with contextlib.suppress(ProcessLookupError):
+        os.kill(process, how)
+    end = time.monotonic() + _PATIENCE_S
+    while _is_alive(process) and time.monotonic() < end:
+        time.sleep(0.05)
 
 
 def _free_port() -> int:
