@@ -8,6 +8,7 @@ import click
 
 from ..core.handover.tables import LONG_SCHEMA, long_tables, wide_schema, wide_tables
 from .output import open_library, opened_sources, put_out, release_of_trial, table_options, target_for
+from .terminal import say
 
 
 @click.command()
@@ -17,7 +18,7 @@ from .output import open_library, opened_sources, put_out, release_of_trial, tab
 @click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
 @table_options
 def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form: str,
-           output: Path | None, force: bool) -> None:  # fmt: skip
+           as_is: bool, output: Path | None, force: bool) -> None:  # fmt: skip
     """Decode SOURCES with a library.
 
     Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
@@ -28,10 +29,10 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     library = open_library(where)
     layouts = library.layouts_of(release) if release else library.layouts()
     origin = library.origin(release, sources)
-    click.echo(f"decoded with {origin.words()}", err=True)
+    say(f"decoded with {origin.words()}", err=True)
     library.close()
     with opened_sources(sources) as capture:
         if shape == "long":
-            put_out(form, target, LONG_SCHEMA, long_tables(capture, layouts), origin)
+            put_out(form, target, LONG_SCHEMA, long_tables(capture, layouts), origin, as_is=as_is)
         else:
-            put_out(form, target, wide_schema(capture, layouts), wide_tables(capture, layouts), origin)
+            put_out(form, target, wide_schema(capture, layouts), wide_tables(capture, layouts), origin, as_is=as_is)

@@ -13,6 +13,7 @@ from ..core.codec.messages import encode_message
 from ..core.errors import DataError
 from ..core.layouts.numbers import format_exact
 from .output import open_library
+from .terminal import say
 
 
 @click.command()
@@ -41,9 +42,9 @@ def encode(where: str, message: str, values: tuple[str, ...]) -> None:
     layout = with_carried(found[0], {other.id: other for other in layouts})
     encoded = encode_message(layout, pairs)
     digits = layout.applies.address_text()[2:] if layout.applies.address is not None else ""
-    click.echo(f"{digits}#{encoded.payload.hex().upper()}")
+    say(f"{digits}#{encoded.payload.hex().upper()}")
     for name, loss in encoded.losses.items():
-        click.echo(f"zesty-abacus: {name} is off by {format_exact(loss)}, the nearest step", err=True)
+        say(f"zesty-abacus: {name} is off by {format_exact(loss)}, the nearest step", err=True)
 
 
 def _value(name: str, text: str) -> Any:

@@ -20,11 +20,13 @@ from .output import opened_sources, put_out, table_options, target_for
     help="File of recipes: how waves, bytes or packets become frames. The one that fits a source best is used.",
 )
 @table_options
-def frames(sources: tuple[Path, ...], recipes: tuple[Path, ...], form: str, output: Path | None, force: bool) -> None:
+def frames(
+    sources: tuple[Path, ...], recipes: tuple[Path, ...], form: str, as_is: bool, output: Path | None, force: bool
+) -> None:
     """Put out the frames of SOURCES (recordings, or the folder of a trial) in order of time.
 
     Columns: time_ns, lane, address, direction, flags, size, payload (hex).
     """
     target = target_for(output, force, *sources, *recipes)
     with opened_sources(sources, recipes) as capture:
-        put_out(form, target, FRAME_SCHEMA, frame_tables(capture))
+        put_out(form, target, FRAME_SCHEMA, frame_tables(capture), as_is=as_is)

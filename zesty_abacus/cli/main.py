@@ -12,6 +12,7 @@ import click
 
 from .. import __version__
 from ..core.errors import AbacusError, MisuseError
+from .terminal import say
 
 _COMMANDS = {
     "frames": "frames:frames",
@@ -64,15 +65,15 @@ def main() -> None:
         error.show()
         sys.exit(2)
     except MisuseError as error:
-        click.echo(f"zesty-abacus: {error}", err=True)
+        say(f"zesty-abacus: {error}", err=True)
         sys.exit(2)
     except AbacusError as error:
-        click.echo(f"zesty-abacus: {error}", err=True)
+        say(f"zesty-abacus: {error}", err=True)
         sys.exit(1)
     except BrokenPipeError:
         # whoever read the output has enough; nothing more can be written, not even at exit
         sys.stderr.close()
         sys.exit(0)
     except (KeyboardInterrupt, click.Abort):
-        click.echo("zesty-abacus: interrupted.", err=True)
+        say("zesty-abacus: interrupted.", err=True)
         sys.exit(130)

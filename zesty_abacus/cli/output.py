@@ -30,6 +30,7 @@ from ..core.recipes.model import Recipe
 from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
 from ..desk.settings import known_servers_path
+from .terminal import say
 
 _LISTED = 5
 
@@ -37,6 +38,9 @@ _LISTED = 5
 def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
     """Add ``--to``, ``-o`` and ``--force`` to a command, which gets ``output`` as a target or None."""
     command = output_option(command)
+    command = click.option(
+        "--as-is", is_flag=True, help="Write texts of a CSV as they are, also those that a spreadsheet would run."
+    )(command)
     return click.option("--to", "form", type=click.Choice(list(WRITERS)), default="csv", show_default=True)(command)
 
 
@@ -183,14 +187,15 @@ def release_of_trial(where: str | Path) -> str:
 
 
 def put_out(
-    form: str, output: Target | None, schema: pa.Schema, tables: Iterable[pa.Table], origin: Origin | None = None
-) -> None:
+    form: str, output: Target | None, schema: pa.Schema, tables: Iterable[pa.Table], origin: Origin | None = None,
+    *, as_is: bool = False,
+) -> None:  # fmt: skip
     """Write tables to a file, with their origin beside it, or to standard output."""
     if output is not None:
-        export_tables(output, form, schema, tables, origin=origin)
+        export_tables(output, form, schema, tables, origin=origin, as_is=as_is)
         return
     stream = sys.stdout.buffer
-    write_tables(pa.PythonFile(_Unseekable(stream), mode="w"), form, schema, tables)
+    write_tables(pa.PythonFile(_Unseekable(stream), mode="w"), form, schema, tables, as_is=as_is)
     stream.flush()
 
 
@@ -238,9 +243,9 @@ class _Unseekable:
 
 def _tell_problems(outcome: SourceOutcome) -> None:
     if outcome.error or outcome.needs_recipe:
-        click.echo(f"zesty-abacus: {outcome.error or _need(outcome)}", err=True)
+        say(f"zesty-abacus: {outcome.error or _need(outcome)}", err=True)
     report = outcome.report
     for problem in report.problems[:_LISTED]:
-        click.echo(f"zesty-abacus: {outcome.path}, {problem.place}: {problem.reason}", err=True)
+        say(f"zesty-abacus: {outcome.path}, {problem.place}: {problem.reason}", err=True)
     if report.problem_count > _LISTED:
-        click.echo(f"zesty-abacus: {outcome.path}: {report.problem_count - _LISTED} more problems", err=True)
+        say(f"zesty-abacus: {outcome.path}: {report.problem_count - _LISTED} more problems", err=True)

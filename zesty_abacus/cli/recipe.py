@@ -13,6 +13,7 @@ from ..core.recipes.json_form import recipes_to_file_text
 from ..core.recipes.propose import RecipeProposal, propose, propose_for_frames
 from ..core.trial.intake import SourceRequest, frames_of_source
 from .output import output_option, put_text, target_for
+from .terminal import say
 
 
 @click.command()
@@ -26,7 +27,7 @@ def recipe(source: Path, output: Path | None, force: bool, every: bool) -> None:
     if not found:
         raise CaptureReadError("no line code explains this recording.", where=str(source), hint="Open it on Intake.")
     for proposal in found if every else found[:1]:
-        click.echo(f"{proposal.recipe.speaks} ({proposal.score:.0%}): {'; '.join(proposal.reasons)}", err=True)
+        say(f"{proposal.recipe.speaks} ({proposal.score:.0%}): {'; '.join(proposal.reasons)}", err=True)
     text = recipes_to_file_text([proposal.recipe for proposal in (found if every else found[:1])])
     put_text(text, target)
 

@@ -11,6 +11,7 @@ from ...core.layouts.json_form import layouts_from_file
 from ...core.library.errors import LibraryError
 from ...core.library.proposals import Proposal, Rules
 from ...core.library.store import Library
+from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
 
 
@@ -32,7 +33,7 @@ def rules(where: str, needed: int | None, agreed_by: tuple[str, ...], author: st
     if as_json:
         say_json(found)
     else:
-        click.echo(found.words())
+        say(found.words())
 
 
 @library.command()
@@ -47,11 +48,11 @@ def proposals(where: str, ended: bool, as_json: bool) -> None:
         say_json([_plain(one) for one in found])
         return
     for one in found:
-        click.echo(f"{_short(one)}  {one.name}: {one.reason}  ({one.standing.value} by {one.author})")
-        click.echo(f"          {_change(one)}")
+        say(f"{_short(one)}  {one.name}: {one.reason}  ({one.standing.value} by {one.author})")
+        say(f"          {_change(one)}")
         for event in one.events:
             said = f": {event.text}" if event.text else ""
-            click.echo(f"          {event.time.astimezone():%Y-%m-%d %H:%M}  {event.author} {event.step.value}{said}")
+            say(f"          {event.time.astimezone():%Y-%m-%d %H:%M}  {event.author} {event.step.value}{said}")
 
 
 @library.command()
@@ -69,7 +70,7 @@ def propose(where: str, files: tuple[Path, ...], reason: str, author: str) -> No
                     continue
                 parent = head.revision.id if head is not None else None
                 key = target.proposals.propose(layout.id, layout, parent=parent, author=author, reason=reason)
-                click.echo(f"{str(key)[:8]}  {layout.name}")
+                say(f"{str(key)[:8]}  {layout.name}")
 
 
 _PROPOSAL = click.argument("proposal")
@@ -86,7 +87,7 @@ def agree(where: str, proposal: str, text: str, author: str) -> None:
         one = _find(target, proposal)
         kept = target.proposals.agree(one.id, author=author, text=text)
         needed = max(target.proposals.rules().needed, 1)
-    click.echo(f"{one.name} is kept." if kept else f"{one.name}: {len({*one.agreed, author})} of {needed} agreed.")
+    say(f"{one.name} is kept." if kept else f"{one.name}: {len({*one.agreed, author})} of {needed} agreed.")
 
 
 def _saying(name: str, method: str, words: str) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 from dataclasses import dataclass
@@ -10,7 +9,6 @@ from datetime import datetime
 from pathlib import Path
 
 import click
-import msgspec
 
 from ...core.codec.matching import match_kinds
 from ...core.codec.wording import places_words
@@ -35,6 +33,7 @@ from ...core.origin import Origin
 from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..output import FORCE, open_library, opened_sources, output_option, put_bytes, put_text, target_for
+from ..terminal import say
 from .history import look_at_history
 from .options import AS_JSON, AUTHOR, LIBRARY, ONLY, RELEASE, library, opened, say_json
 
@@ -66,9 +65,9 @@ def import_(where: str, files: tuple[Path, ...], author: str, reason: str, colum
         say_json(brought)
         return
     for one in brought:
-        click.echo(f"{one.file}: {one.number} {one.what}, {one.changed} new or changed")
+        say(f"{one.file}: {one.number} {one.what}, {one.changed} new or changed")
         for left in one.left:
-            click.echo(f"{one.file}, {left.place}: not carried over: {left.reason}", err=True)
+            say(f"{one.file}, {left.place}: not carried over: {left.reason}", err=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +121,7 @@ def export(
     written = write(layouts)
     put_bytes(written.data, target, origin)
     for left in written.left:
-        click.echo(f"{left.place}: not put out: {left.reason}", err=True)
+        say(f"{left.place}: not put out: {left.reason}", err=True)
 
 
 @library.command()
@@ -165,8 +164,8 @@ def columns(table: Path, example: tuple[str, ...], output: Path | None, force: b
         found = mapping_by_example(sheet, mapping, known)
         mapping = found[0]
         if len(found) > 1:
-            click.echo(f"{len(found)} ways of numbering give this; the one with least trouble is taken.", err=True)
-    click.echo(mapping.numbering.words(), err=True)
+            say(f"{len(found)} ways of numbering give this; the one with least trouble is taken.", err=True)
+    say(mapping.numbering.words(), err=True)
     put_text(mapping_text(mapping), target)
 
 
@@ -196,7 +195,7 @@ def show(where: str, search: str, as_json: bool) -> None:
     for layout in layouts:
         _show_layout(layout)
     for recipe in recipes:
-        click.echo(f"recipe  {recipe.name}: {recipe.speaks}, for {recipe.source.file}, lane {recipe.lane}")
+        say(f"recipe  {recipe.name}: {recipe.speaks}, for {recipe.source.file}, lane {recipe.lane}")
 
 
 @library.command()
@@ -229,15 +228,15 @@ def check(where: str, recordings: tuple[Path, ...], history: bool, against: tupl
             unused = [layout.name for layout in layouts if layout.id not in used]
     if as_json:
         said = {"problems": problems, "unused": unused} | (looked.plain() if looked is not None else {})
-        click.echo(json.dumps(said, ensure_ascii=False))
+        say_json(said)
         sys.exit(1 if problems else 0)
     for problem in problems:
-        click.echo(problem)
+        say(problem)
     for name in unused:
-        click.echo(f"{name} reads no frame here.")
+        say(f"{name} reads no frame here.")
     for line in looked.lines() if looked is not None else ():
-        click.echo(line)
-    click.echo(f"{len(problems)} problems" if len(problems) != 1 else "1 problem")
+        say(line)
+    say(f"{len(problems)} problems" if len(problems) != 1 else "1 problem")
     sys.exit(1 if problems else 0)
 
 
@@ -250,12 +249,12 @@ def log(where: str, limit: int, as_json: bool) -> None:
     source = open_library(where)
     if as_json:
         plain = [{"revision": change, "layout": name} for change, name in source.log(limit)]
-        click.echo(msgspec.json.encode(plain).decode())
+        say_json(plain)
         source.close()
         return
     for change, name in source.log(limit):
         stamp = change.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
-        click.echo(f"{change.id:6d}  {stamp}  {change.author}  {name or change.item_id}: {change.reason}")
+        say(f"{change.id:6d}  {stamp}  {change.author}  {name or change.item_id}: {change.reason}")
     source.close()
 
 
@@ -281,9 +280,9 @@ def _holds_recipes(file: Path) -> bool:
 
 def _show_layout(layout: Layout) -> None:
     lanes = f" on {', '.join(layout.applies.lanes)}" if layout.applies.lanes else ""
-    click.echo(f"{layout.applies.address_text()}  {layout.name}{lanes}, {layout.size} bytes")
+    say(f"{layout.applies.address_text()}  {layout.name}{lanes}, {layout.size} bytes")
     for field in layout.fields:
         scale = "" if field.ratio == 1 else f", {format_exact(field.ratio)} a step"
         offset = "" if not field.offset else f", offset {format_exact(field.offset)}"
         unit = f" {field.unit}" if field.unit else ""
-        click.echo(f"    {field.name}: {field.places}, {places_words(field)}{scale}{unit}{offset}")
+        say(f"    {field.name}: {field.places}, {places_words(field)}{scale}{unit}{offset}")

@@ -15,6 +15,7 @@ from ...core.library.moments import USUAL, add_moments, parse_moment
 from ...core.library.store import Library
 from ...core.trial.recorded import recordings_of
 from ..output import opened_recordings
+from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
 
 
@@ -36,7 +37,7 @@ def comment(where: str, layout: str, text: str, author: str, as_json: bool) -> N
         say_json([{"author": one.revision.author, "time": one.revision.time, "text": one.state.text} for one in found])
         return
     for one in found:
-        click.echo(f"{one.revision.time.astimezone():%Y-%m-%d %H:%M}  {one.revision.author}: {one.state.text}")
+        say(f"{one.revision.time.astimezone():%Y-%m-%d %H:%M}  {one.revision.author}: {one.state.text}")
 
 
 @library.command()
@@ -54,14 +55,14 @@ def recordings(where: str, sources: tuple[Path, ...], author: str, as_json: bool
             with opened_recordings(sources) as (made, trial):
                 fresh = recordings_of(made, trial)
             changed = target.recordings.import_all(fresh, author=author, reason="listed")
-            click.echo(f"{changed} new or changed", err=True)
+            say(f"{changed} new or changed", err=True)
         found = [head.state for head in target.recordings.heads()]
     if as_json:
         say_json(found)
         return
     for one in found:
         lanes = ", ".join(f"{lane.name} ({lane.protocol}, {lane.frames} frames)" for lane in one.lanes)
-        click.echo(f"{one.sha256[:12]}  {one.name}: {lanes or 'no frames'}  {one.path}")
+        say(f"{one.sha256[:12]}  {one.name}: {lanes or 'no frames'}  {one.path}")
 
 
 @library.command()
@@ -81,7 +82,7 @@ def moments(where: str, texts: tuple[str, ...], catalogue: str, author: str, as_
         return
     for one in found:
         for moment in one.moments:
-            click.echo(f"{one.name}: {moment.text}{f' = {moment.meaning}' if moment.meaning else ''}")
+            say(f"{one.name}: {moment.text}{f' = {moment.meaning}' if moment.meaning else ''}")
 
 
 _STANDINGS = [one.value for one in ClaimStanding]
@@ -129,9 +130,9 @@ def claims(where: str, as_json: bool) -> None:
         address = f" 0x{one.state.address:X}" if one.state.address is not None else ""
         place = f" {one.state.places}" if one.state.places else ""
         where_it_is = f"{one.state.lane}{address}{place}"
-        click.echo(f"{one.state.standing.value:8} {where_it_is}: {one.state.name} ({one.revision.author})")
+        say(f"{one.state.standing.value:8} {where_it_is}: {one.state.name} ({one.revision.author})")
         for sentence in one.state.evidence:
-            click.echo(f"          {sentence}")
+            say(f"          {sentence}")
 
 
 def _address(text: str) -> int | None:

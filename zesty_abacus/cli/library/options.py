@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from contextlib import contextmanager
 
@@ -11,6 +10,7 @@ import msgspec
 
 from ...core.library.store import Library, default_author
 from ..output import open_library
+from ..terminal import say_json as say_plain
 
 LIBRARY = click.argument("where", metavar="LIBRARY")
 """A file, the folder of a trial, or the address of a server: ``postgresql://user@host/name``."""
@@ -37,4 +37,4 @@ def opened(where: str) -> Iterator[Library]:
 
 def say_json(value: object) -> None:
     """Say a value as JSON on one line."""
-    click.echo(json.dumps(msgspec.to_builtins(value, str_keys=True), ensure_ascii=False))
+    say_plain(msgspec.to_builtins(value, str_keys=True))

@@ -9,6 +9,7 @@ import click
 from ...core.codec.differences import Difference, decoded_differences
 from ...core.layouts.compare import compare_sets
 from ..output import opened_sources
+from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
 
 
@@ -35,7 +36,7 @@ def releases(where: str, as_json: bool) -> None:
         return
     for one in found:
         stamp = one.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
-        click.echo(f"{one.name}  {stamp}  {one.author}  {one.layouts} layouts  {one.notes}".rstrip())
+        say(f"{one.name}  {stamp}  {one.author}  {one.layouts} layouts  {one.notes}".rstrip())
 
 
 @library.command()
@@ -60,13 +61,13 @@ def compare(where: str, before: str, after: str, recordings: tuple[Path, ...], a
         say_json({"layouts": words, "decoded": decoded} if recordings else words)
         return
     for one in found:
-        click.echo(f"{one.name}: {one.standing.value}")
+        say(f"{one.name}: {one.standing.value}")
         for said in one.words:
-            click.echo(f"    {said}")
+            say(f"    {said}")
     for difference in decoded:
-        click.echo(_words(difference))
+        say(_words(difference))
     if recordings and not decoded:
-        click.echo("Both decode these recordings alike.")
+        say("Both decode these recordings alike.")
 
 
 def _words(one: Difference) -> str:

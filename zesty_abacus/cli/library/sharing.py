@@ -13,6 +13,7 @@ from ...core.library.local_server import LocalServer
 from ...core.library.roles import make_roles, role_statements
 from ...core.library.store import Library
 from ...core.library.sync import sync as bring_together
+from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
 
 _DATABASE = "library"
@@ -40,9 +41,9 @@ def sync(copy: Path, home: str, author: str, as_json: bool) -> None:
     else:
         for words, names in (("taken", report.taken), ("given", report.given), ("merged", report.merged),
                              ("proposed", report.proposed)):  # fmt: skip
-            click.echo(f"{words}: {', '.join(names) or 'nothing'}")
+            say(f"{words}: {', '.join(names) or 'nothing'}")
     for sentence in report.clashed:
-        click.echo(f"clash: {sentence}", err=True)
+        say(f"clash: {sentence}", err=True)
     sys.exit(1 if report.clashed else 0)
 
 
@@ -53,7 +54,7 @@ def roles(where: str, show: bool) -> None:
     """Make the roles reader, writer and keeper with their rights in the database of a library."""
     if show:
         for statement in role_statements():
-            click.echo(f"{statement};")
+            say(f"{statement};")
         return
     with opened(where) as target:
         make_roles(target)
@@ -79,7 +80,7 @@ def serve_local(folder: Path, name: str, port: int) -> None:
         target = Library.open(address) if _is_made(server) else Library.create(address, name)
         make_roles(target)
         target.close()
-        click.echo(address)
+        say(address)
         _until_interrupted(server)
     finally:
         server.stop()

@@ -9,12 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from types import ModuleType
+from typing import Any
 
-from ..layouts.json_form import FORMAT, layouts_from_text, layouts_to_file_text
+from ..harmless import visible, visible_line
+from ..layouts.json_form import FORMAT, from_plain, layouts_from_text, layouts_to_file_text, to_plain
 from ..layouts.model import Layout
 from . import autosar, autosar_write, eds, sunspec, thing, xtce, xtce_write
 from .layout_tables import layouts_of_table
-from .result import Exchanged, ExchangeError, Written, read_bytes
+from .result import Exchanged, ExchangeError, Left, Written, read_bytes
 from .sheets import Sheet, is_workbook, read_sheets, write_csv, write_workbook
 from .table_mapping import TableMapping, guess_mapping
 from .table_write import rows_of_layouts
@@ -84,6 +86,42 @@ def open_table(path: Path, mapping: TableMapping | None = None) -> tuple[Sheet, 
     return max(guesses, key=lambda one: sum(role != "ignore" for role in one[1].roles))
 
 
+def _readable(
+    write: Callable[[Iterable[Layout]], Written], seen: Callable[[str], str] = visible
+) -> Callable[[Iterable[Layout]], Written]:
+    """Write layouts in which characters that act, and XML has no place for, stand as escapes; they are listed.
+
+    Parameters
+    ----------
+    seen
+        Makes a text harmless; in a format of lines it keeps a name from making two.
+    """
+
+    def cleaned(layouts: Iterable[Layout]) -> Written:
+        left: list[Left] = []
+        written = write([_visible(layout, seen, left) for layout in layouts])
+        return Written(written.data, [*written.left, *left])
+
+    return cleaned
+
+
+def _visible(layout: Layout, seen: Callable[[str], str], left: list[Left]) -> Layout:
+    before = to_plain(layout)
+    plain = _seen_in(before, seen)
+    if plain == before:
+        return layout
+    left.append(Left(visible_line(layout.name), "it holds control characters, which are written as escapes."))
+    return from_plain(plain, Layout)
+
+
+def _seen_in(plain: Any, seen: Callable[[str], str]) -> Any:
+    if isinstance(plain, str):
+        return seen(plain)
+    if isinstance(plain, dict):
+        return {key: _seen_in(value, seen) for key, value in plain.items()}
+    return [_seen_in(value, seen) for value in plain] if isinstance(plain, list) else plain
+
+
 def _own(layouts: Iterable[Layout]) -> Written:
     return Written(layouts_to_file_text(layouts).encode(), [])
 
@@ -101,10 +139,10 @@ WRITERS: dict[str, tuple[str, str, Callable[[Iterable[Layout]], Written]]] = {
     "json": ("Zesty Abacus layouts", ".json", _own),
     "csv": ("CSV table", ".csv", _table(write_csv)),
     "xlsx": ("XLSX table", ".xlsx", _table(lambda rows: write_workbook("Layouts", rows))),
-    "xtce": (xtce.NAME, ".xml", xtce_write.write),
-    "autosar": (autosar.NAME, ".arxml", autosar_write.write),
-    "thing": (thing.NAME, ".td.json", thing.write),
-    "sunspec": (sunspec.NAME, ".json", sunspec.write),
-    "eds": (eds.NAME, ".eds", eds.write),
+    "xtce": (xtce.NAME, ".xml", _readable(xtce_write.write)),
+    "autosar": (autosar.NAME, ".arxml", _readable(autosar_write.write)),
+    "thing": (thing.NAME, ".td.json", _readable(thing.write)),
+    "sunspec": (sunspec.NAME, ".json", _readable(sunspec.write)),
+    "eds": (eds.NAME, ".eds", _readable(eds.write, visible_line)),
 }
 """What can be written: words, the usual ending of the file's name, and what makes it."""

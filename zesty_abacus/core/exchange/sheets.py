@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import openpyxl
 from openpyxl.utils.exceptions import InvalidFileException
 
+from ..harmless import cell, meant, visible
 from .result import ExchangeError
 
 MAX_ROWS = 200_000
@@ -85,7 +86,7 @@ def _text_sheet(data: bytes, where: str) -> Sheet:
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator)
     try:
         for row in reader:
-            rows.append([_meant(cell) for cell in row[:MAX_COLUMNS]])
+            rows.append([meant(one) for one in row[:MAX_COLUMNS]])
             lines.append(reader.line_num)
             if len(rows) > MAX_ROWS:
                 raise ExchangeError(f"the table has more than {MAX_ROWS} rows.", where=where)
@@ -155,17 +156,8 @@ def _cell_text(value: object) -> str:
 def write_csv(rows: Sequence[Sequence[str]]) -> bytes:
     """Return rows as CSV (RFC 4180) in UTF-8."""
     text = io.StringIO(newline="")
-    csv.writer(text).writerows([[_harmless(cell) for cell in row] for row in rows])
+    csv.writer(text).writerows([[cell(one) for one in row] for row in rows])
     return text.getvalue().encode()
-
-
-def _harmless(cell: str) -> str:
-    """Keep a spreadsheet from taking a name for a formula."""
-    return f"'{cell}" if cell[:1] in "=@" and len(cell) > 1 else cell
-
-
-def _meant(cell: str) -> str:
-    return cell[1:] if cell[:2] in ("'=", "'@") else cell
 
 
 def write_workbook(name: str, rows: Sequence[Sequence[str]]) -> bytes:
@@ -176,12 +168,13 @@ def write_workbook(name: str, rows: Sequence[Sequence[str]]) -> bytes:
     sheet.title = name[:31]
     for number, row in enumerate(rows):
         for column, text in enumerate(row, 1):
-            cell = sheet.cell(number + 1, column)
-            cell.value = text if number == 0 else _number_or_text(text)
-            if isinstance(cell.value, str):
-                cell.data_type = "s"
+            made = sheet.cell(number + 1, column)
+            made.value = visible(text) if number == 0 else _number_or_text(visible(text))
+            if isinstance(made.value, str):
+                # a text that begins with an equals sign would be kept as a formula otherwise
+                made.data_type = "s"
             if number == 0:
-                cell.font = openpyxl.styles.Font(bold=True)
+                made.font = openpyxl.styles.Font(bold=True)
     sheet.freeze_panes = "A2"
     for column in range(1, len(rows[0]) + 1):
         longest = max(len(row[column - 1]) for row in rows)

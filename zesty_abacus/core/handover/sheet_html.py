@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from html import escape
 
+from .markup import escaped
 from .sheet import HEADINGS, LayoutSheet, Row
 from .sheet_svg import colour_of, picture_svg
 
@@ -27,23 +27,23 @@ def sheets_html(sheets: Iterable[LayoutSheet]) -> str:
     title = known[0].title if len(known) == 1 else f"{len(known)} layouts"
     body = "\n".join(_section(sheet) for sheet in known)
     return (
-        f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escape(title)}</title>'
+        f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escaped(title)}</title>'
         f"<style>{_STYLE}</style></head>\n<body>\n{body}\n</body></html>\n"
     )
 
 
 def _section(sheet: LayoutSheet) -> str:
-    parts = [f"<section><h1>{escape(sheet.title)}</h1>"]
-    parts += [f"<p>{escape(line)}</p>" for line in sheet.lines]
+    parts = [f"<section><h1>{escaped(sheet.title)}</h1>"]
+    parts += [f"<p>{escaped(line)}</p>" for line in sheet.lines]
     if sheet.pictures:
         parts.append('<div class="pictures">' + "".join(map(picture_svg, sheet.pictures)) + "</div>")
-    heads = "".join(f"<th>{escape(heading)}</th>" for heading in HEADINGS)
+    heads = "".join(f"<th>{escaped(heading)}</th>" for heading in HEADINGS)
     parts.append(f"<table><thead><tr>{heads}</tr></thead><tbody>{''.join(map(_row, sheet.rows))}</tbody></table>")
     for name, values in sheet.values:
-        cells = "".join(f'<tr><td class="raw">{escape(raw)}</td><td>{escape(said)}</td></tr>' for raw, said in values)
-        parts.append(f'<h2>Values of {escape(name)}</h2><table style="width:auto">{cells}</table>')
+        cells = "".join(f'<tr><td class="raw">{escaped(raw)}</td><td>{escaped(said)}</td></tr>' for raw, said in values)
+        parts.append(f'<h2>Values of {escaped(name)}</h2><table style="width:auto">{cells}</table>')
     if sheet.checks:
-        cells = "".join(f"<tr><td>{escape(name)}</td><td>{escape(text)}</td></tr>" for name, text in sheet.checks)
+        cells = "".join(f"<tr><td>{escaped(name)}</td><td>{escaped(text)}</td></tr>" for name, text in sheet.checks)
         parts.append(f"<h2>Checks</h2><table>{cells}</table>")
     return "\n".join(parts) + "</section>"
 
@@ -52,6 +52,6 @@ def _row(row: Row) -> str:
     bead = ""
     if row.number >= 0:
         bead = f'<span class="bead" style="background:{colour_of(row.number)}">{row.number + 1}</span>'
-    first = f'<td style="padding-left:{row.depth * 1.2:.1f}em">{bead}{escape(row.cells[0])}</td>'
-    places = f'<td class="places">{escape(row.cells[1])}</td>'
-    return f"<tr>{first}{places}{''.join(f'<td>{escape(cell)}</td>' for cell in row.cells[2:])}</tr>"
+    first = f'<td style="padding-left:{row.depth * 1.2:.1f}em">{bead}{escaped(row.cells[0])}</td>'
+    places = f'<td class="places">{escaped(row.cells[1])}</td>'
+    return f"<tr>{first}{places}{''.join(f'<td>{escaped(cell)}</td>' for cell in row.cells[2:])}</tr>"

@@ -6,8 +6,8 @@ No font is at hand here, so widths of words are estimated; columns are wide enou
 from __future__ import annotations
 
 from collections.abc import Iterable
-from html import escape
 
+from .markup import escaped
 from .sheet import HEADINGS, BitPicture, LayoutSheet
 
 PAGE = (595.0, 842.0)
@@ -121,7 +121,7 @@ class _Pages:
         end = f' text-anchor="{anchor}"' if anchor != "start" else ""
         self.add(
             f'<text x="{x:.1f}" y="{self.y:.1f}" font-size="{size}" fill="{colour}" '
-            f'font-family="{_MONO if mono else _FONT}"{weight}{end}>{escape(text)}</text>'
+            f'font-family="{_MONO if mono else _FONT}"{weight}{end}>{escaped(text)}</text>'
         )
 
     def text(self, text: str, size: float, **settings: object) -> None:
@@ -144,7 +144,7 @@ class _Pages:
                 f'<svg xmlns="http://www.w3.org/2000/svg" width="{width:.0f}" height="{height:.0f}" '
                 f'viewBox="0 0 {width:.0f} {height:.0f}"><rect width="{width:.0f}" height="{height:.0f}" fill="#fff"/>'
                 f'{"".join(elements)}<text x="{_MARGIN}" y="{height - 22:.0f}" font-size="7" fill="{_QUIET}" '
-                f'font-family="{_FONT}">{escape(foot)}</text></svg>'
+                f'font-family="{_FONT}">{escaped(foot)}</text></svg>'
             )
         return made
 
@@ -160,7 +160,7 @@ def _picture(picture: BitPicture, left: float, top: float) -> str:
     made = []
     if picture.title:
         made.append(f'<text x="{left:.1f}" y="{top + 8:.1f}" font-size="8" font-weight="600" fill="{_INK}" '
-                    f'font-family="{_FONT}">{escape(picture.title)}</text>')  # fmt: skip
+                    f'font-family="{_FONT}">{escaped(picture.title)}</text>')  # fmt: skip
         top += 12
     for inner in range(8):
         x = left + 34 + (7 - inner) * _BEAD + _BEAD / 2

@@ -16,6 +16,7 @@ from ..files.errors import file_errors, file_errors_as
 from ..files.writing import Target, check_targets, target_of
 from ..origin import Origin, origin_target, write_origin
 from ..progress import Progress
+from .cells import harmless_tables
 
 
 class ExportError(DataError):
@@ -56,8 +57,15 @@ WRITERS: dict[str, Callable[[BinaryIO, pa.Schema, Iterable[pa.Table]], None]] = 
 """Formats by the word used on the command line and as file ending."""
 
 
-def write_tables(stream: BinaryIO, form: str, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
+def write_tables(
+    stream: BinaryIO, form: str, schema: pa.Schema, tables: Iterable[pa.Table], *, as_is: bool = False
+) -> None:
     """Write tables to a stream.
+
+    Parameters
+    ----------
+    as_is
+        Write texts as they are also where a spreadsheet would run them as formulas, or a terminal obey them.
 
     Raises
     ------
@@ -66,6 +74,8 @@ def write_tables(stream: BinaryIO, form: str, schema: pa.Schema, tables: Iterabl
     """
     if form not in WRITERS:
         raise MisuseError(f"there is no format {form!r}.", hint=f"Known are {', '.join(WRITERS)}.")
+    if form == "csv" and not as_is:
+        schema, tables = harmless_tables(schema, tables)
     WRITERS[form](stream, schema, tables)
 
 
@@ -77,6 +87,8 @@ def export_tables(
     progress: Progress | None = None,
     expected_tables: int = 1,
     origin: Origin | None = None,
+    *,
+    as_is: bool = False,
 ) -> int:
     """Write tables to a file that appears only when it is whole; return how many rows it has.
 
@@ -88,6 +100,8 @@ def export_tables(
     ----------
     where
         A path alone replaces nothing.
+    as_is
+        As of :func:`write_tables`.
 
     Raises
     ------
@@ -112,7 +126,7 @@ def export_tables(
     with file_errors_as(ExportError):
         check_targets([target] if origin is None or target.is_stream else [target, origin_target(target)])
         with target.writing() as stream, file_errors(target.path, "the file cannot be written"):
-            write_tables(stream, form, schema, counted())
+            write_tables(stream, form, schema, counted(), as_is=as_is)
         if origin is not None:
             write_origin(target, origin)
     progress.step(1.0, "written")

@@ -17,6 +17,7 @@ import msgspec
 from ..errors import AbacusError, DataError
 from ..files.errors import file_errors_as
 from ..files.reading import read_file
+from ..harmless import json_text
 from .expressions import Expression
 from .model import Layout, rewrite
 from .numbers import format_exact, parse_exact
@@ -126,7 +127,8 @@ def from_plain(plain: Any, kind: type[_T]) -> _T:
 def layouts_to_file_text(layouts: Iterable[Layout]) -> str:
     """Return the text of a layout file, indented for reading and comparing."""
     plain = [json.loads(layout_to_json(layout)) for layout in layouts]
-    return json.dumps({"format": FORMAT, "version": VERSION, "layouts": plain}, indent=1, ensure_ascii=False) + "\n"
+    document = {"format": FORMAT, "version": VERSION, "layouts": plain}
+    return json_text(json.dumps(document, indent=1, ensure_ascii=False)) + "\n"
 
 
 def layouts_from_file(path: Path) -> list[Layout]:

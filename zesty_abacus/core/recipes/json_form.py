@@ -14,6 +14,7 @@ import msgspec
 from ..errors import DataError
 from ..files.errors import file_errors_as
 from ..files.reading import read_file
+from ..harmless import json_text
 from .model import Recipe
 
 FORMAT = "zesty-abacus recipes"
@@ -54,7 +55,8 @@ def recipe_from_json(document: bytes, *, where: str = "") -> Recipe:
 def recipes_to_file_text(recipes: Iterable[Recipe]) -> str:
     """Return the text of a recipe file, indented for reading and comparing."""
     plain = [json.loads(recipe_to_json(recipe)) for recipe in recipes]
-    return json.dumps({"format": FORMAT, "version": VERSION, "recipes": plain}, indent=1, ensure_ascii=False) + "\n"
+    document = {"format": FORMAT, "version": VERSION, "recipes": plain}
+    return json_text(json.dumps(document, indent=1, ensure_ascii=False)) + "\n"
 
 
 def recipes_from_file(path: Path) -> list[Recipe]:

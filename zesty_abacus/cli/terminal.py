@@ -1,0 +1,19 @@
+"""What commands say to people: a line at a time, and nothing in it that a terminal obeys."""
+
+from __future__ import annotations
+
+import json
+
+import click
+
+from ..core.harmless import visible_line
+
+
+def say(line: str, *, err: bool = False) -> None:
+    """Print a line on standard output, or standard error; names in it may be anybody's."""
+    click.echo(visible_line(line), err=err)
+
+
+def say_json(value: object) -> None:
+    """Print plain values as JSON on one line, in ASCII: a script reads the same, a terminal obeys nothing."""
+    click.echo(json.dumps(value))
