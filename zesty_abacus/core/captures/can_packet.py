@@ -34,14 +34,16 @@ REASONS = (
     "the file ends inside a packet",
     "the packet names an interface that was not described",
     "the time is out of range",
+    "the packet is empty",
 )
+EMPTY = 8
 NONSENSE_LENGTH = 4
 CUT_OFF = 5
 
 
 def packet_room() -> FrameRoom:
-    """Return room for packets: a frame takes 24 bytes of a file at least, a broken piece 12."""
-    return FrameRoom(0, 24, 12)
+    """Return room for packets: of a file a frame takes 16 bytes at least, as an empty packet, a broken piece 12."""
+    return FrameRoom(0, 16, 12)
 
 
 def room_arguments(room: FrameRoom) -> tuple[NDArray, ...]:
@@ -127,6 +129,9 @@ def take_frame(  # type: ignore[no-untyped-def]
         at += _COOKED_HEADER
         captured -= _COOKED_HEADER
     elif link in NETWORK_LINKS:
+        if captured == 0:
+            # it says nothing, and millions of them would take more memory than their file
+            return EMPTY, used
         return _take_whole(data, at, captured, link, address, flags, start, size, payload, row, used)
     elif link != LINK_CAN:
         return 3, used

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from array import array
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,7 @@ from .columns import Columns
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource
 
+_LONGEST = 1 << 20
 _TOKEN = re.compile(rb"#[^\n]*|[^\s,;]+")
 _LENGTH = re.compile(rb"([+-]?)(\d{1,12}(?:\.\d{1,6})?)")
 
@@ -50,47 +52,75 @@ class PulseText:
         CaptureReadError
             If there is no length at all.
         """
-        parts: list[tuple[int, float]] = []
+        words = _Words(report)
         with ByteSource(path) as source:
-            rest, offset = b"", 0
             for chunk in source.chunks(report, progress):
-                data = rest + chunk
-                cut = data.rfind(b"\n") + 1
-                _take(data[:cut], offset, parts, report)
-                offset += cut
-                rest = data[cut:]
-            _take(rest, offset, parts, report)
-        if not parts:
+                words.take(chunk)
+            words.finish()
+        if not words.lengths:
             raise CaptureReadError("there is no length of a pulse.", where=str(path), hint="Expected such as 350 1050.")
-        levels, lengths = np.array([p[0] for p in parts], np.int8), np.array([p[1] for p in parts], np.float64)
+        levels, lengths = np.array(words.levels, np.int8), np.array(words.lengths, np.float64)
         return LineRecording("pulse lengths", (Channel("line", edges=_edges(levels, lengths)),))
 
 
 LINES = PulseText()
 
 
-def _take(data: bytes, offset: int, parts: list[tuple[int, float]], report: ReadReport) -> None:
-    word = b""
-    for match in _TOKEN.finditer(data):
-        token = match.group()
-        if token.startswith(b"#"):
-            continue
-        if token.lower() in (b"pulse", b"space"):
-            word = token.lower()
-            continue
-        found = _LENGTH.fullmatch(token)
-        if found is None:
-            report.add_problem(
-                f"byte {offset + match.start()}", f"{token[:30].decode('ascii', 'replace')!r} is no length"
-            )
-            continue
-        sign = found.group(1)
-        if word or sign:
-            level = 1 if word == b"pulse" or (not word and sign == b"+") else 0
-        else:
-            level = 1 - parts[-1][0] if parts else 1
-        word = b""
-        parts.append((level, float(found.group(2)) * 1000))
+class _Words:
+    """The words of a file, taken piece by piece.
+
+    Attributes
+    ----------
+    levels, lengths
+        Of each pulse or space, lengths in nanoseconds; as plain numbers, since there may be millions.
+    """
+
+    def __init__(self, report: ReadReport) -> None:
+        self.levels, self.lengths = array("b"), array("d")
+        self._report = report
+        self._rest, self._offset, self._word = b"", 0, b""
+
+    def take(self, chunk: bytes) -> None:
+        """Take whole words; of a comment, whole lines."""
+        data = self._rest + chunk
+        cut = data.rfind(b"\n") + 1
+        if b"#" not in data[cut:]:
+            # all may stand on one line
+            cut = max(cut, *(data.rfind(blank) + 1 for blank in (b" ", b"\t", b"\r")))
+        if not cut and len(data) > _LONGEST:
+            self._report.add_problem(f"byte {self._offset}", f"more than {_LONGEST} bytes without a blank are left out")
+            cut, self._offset = 0, self._offset + len(data)
+            self._rest = b""
+            return
+        self._take(data[:cut])
+        self._rest = data[cut:]
+
+    def finish(self) -> None:
+        """Take what is left."""
+        self._take(self._rest)
+
+    def _take(self, data: bytes) -> None:
+        for match in _TOKEN.finditer(data):
+            token = match.group()
+            if token.startswith(b"#"):
+                continue
+            if token.lower() in (b"pulse", b"space"):
+                self._word = token.lower()
+                continue
+            found = _LENGTH.fullmatch(token)
+            if found is None:
+                place = f"byte {self._offset + match.start()}"
+                self._report.add_problem(place, f"{token[:30].decode('ascii', 'replace')!r} is no length")
+                continue
+            self.levels.append(self._level(found.group(1)))
+            self.lengths.append(float(found.group(2)) * 1000)
+            self._word = b""
+        self._offset += len(data)
+
+    def _level(self, sign: bytes) -> int:
+        if self._word or sign:
+            return int(self._word == b"pulse" or (not self._word and sign == b"+"))
+        return 1 - self.levels[-1] if self.levels else 1
 
 
 def _edges(levels: np.ndarray, lengths: np.ndarray) -> Edges:

@@ -19,6 +19,8 @@ from .report import CaptureReadError, ReadReport
 
 _META, _DATA = ".sigmf-meta", ".sigmf-data"
 _MAX_META = 64 << 20
+_SLOWEST_HZ = 1e-3
+"""Slower than this a recording of any size lies beyond the times that nanoseconds in 64 bits can say."""
 _MOST_ANNOTATIONS = 10_000
 _FORMS = {
     "cf32_le": ("<f4", 2, 1.0, 0.0), "cf32_be": (">f4", 2, 1.0, 0.0),
@@ -67,7 +69,7 @@ class SigMf:
                 f"core:datatype={form!r} is not read.", where=where, hint=f"Known are {', '.join(_FORMS)}."
             )
         rate = meta.facts.get("core:sample_rate")
-        if not isinstance(rate, int | float) or not 0 < rate < 1e12:
+        if not isinstance(rate, int | float) or not _SLOWEST_HZ <= rate < 1e12:
             raise CaptureReadError(f"core:sample_rate={rate!r}, expected samples a second.", where=where)
         dtype, parts, scale, offset = _FORMS[form]
         with file_errors_as(CaptureReadError):

@@ -17,6 +17,7 @@ from .report import CaptureReadError, ReadReport
 from .source import CHUNK, ByteSource
 
 _BLOCK = 4 << 20
+_LONGEST_LINE = 2 << 20
 _LATEST_NS = 9_220_000_000_000_000_000
 
 
@@ -74,6 +75,8 @@ class _Lines:
         self._blanks = columns.separator == " "
         self._held = b""
         self._rest = b""
+        self._report = report
+        self._is_dropping = False
 
     def read(self, size: int = -1) -> bytes:
         while not self._held:
@@ -81,18 +84,36 @@ class _Lines:
             if chunk is None:
                 tail, self._rest = self._rest, b""
                 return self._cleaned(tail)
-            data = self._rest + chunk
+            data = self._kept_of(chunk)
             while self._skip and b"\n" in data:
                 # empty lines were not counted when the head was looked at
                 line, data = data.split(b"\n", 1)
                 self._skip -= bool(line.strip())
             if self._skip:
                 self._rest = data
+                if len(data) > _LONGEST_LINE:
+                    self._drop()
                 continue
             cut = data.rfind(b"\n") + 1
+            if not cut and len(data) > _LONGEST_LINE:
+                self._drop()
+                continue
             self._held, self._rest = self._cleaned(data[:cut]), data[cut:]
         given, self._held = (self._held, b"") if size < 0 else (self._held[:size], self._held[size:])
         return given
+
+    def _kept_of(self, chunk: bytes) -> bytes:
+        """Return what is still to be looked at and a chunk behind it, without the rest of a line that is left out."""
+        if not self._is_dropping:
+            return self._rest + chunk
+        _, found, kept = chunk.partition(b"\n")
+        self._is_dropping = not found
+        return kept
+
+    def _drop(self) -> None:
+        """Leave a line out that has no end: joining its pieces again and again would take the square of its length."""
+        self._report.add_problem("a line", f"it has more than {_LONGEST_LINE} bytes and is left out")
+        self._rest, self._is_dropping = b"", True
 
     def _cleaned(self, data: bytes) -> bytes:
         # what is no text becomes a mark; the cell it stands in is then listed as no number

@@ -24,6 +24,9 @@ _UNITS = {"s": 10**15, "ms": 10**12, "us": 10**9, "ns": 10**6, "ps": 10**3, "fs"
 """Femtoseconds of each unit."""
 _HEAD_LIMIT = 16 << 20
 _MOST_CHANNELS = 4096
+_LONGEST_WORD = 1 << 20
+_LONGEST_TICK_FS = 1000 * 10**15
+_BLANK = re.compile(rb"\s")
 _REAL = 64
 """Level that stands for a number in the kernel's rows."""
 _REASONS = ("", "an identifier that no variable has", "a value without its variable", "time goes back")
@@ -114,13 +117,25 @@ class _Body:
             np.empty((most, 2), np.int64),
         )  # fmt: skip
         self._rest = b""
+        self._is_dropping = False
         self._span = [0, 0]
         self._seen = False
 
     def take(self, chunk: bytes, offset: int) -> None:
         """Parse whole tokens of a chunk."""
+        if self._is_dropping:
+            dropped = _BLANK.search(chunk)
+            if dropped is None:
+                return
+            self._is_dropping = False
+            chunk, offset = chunk[dropped.start() :], offset + dropped.start()
         data = self._rest + chunk
         self._rest = self._parse(data, offset - len(self._rest), final=False)
+        if len(self._rest) > _LONGEST_WORD:
+            # joining a word without an end again and again would take the square of its length
+            place = offset + len(chunk) - len(self._rest)
+            self._report.add_problem(f"byte {place}", f"a word of more than {_LONGEST_WORD} bytes is left out")
+            self._rest, self._is_dropping = b"", True
 
     def _parse(self, data: bytes, offset: int, final: bool) -> bytes:
         data += b"\n" if final else b""
@@ -233,7 +248,13 @@ def _timescale(head: str, path: Path) -> int:
         raise CaptureReadError(
             "no timescale is declared.", where=str(path), hint="Expected such as $timescale 1 ns $end."
         )
-    return int(match.group(1)) * _UNITS[match.group(2)]
+    femto = int(match.group(1)[:30]) * _UNITS[match.group(2)]
+    if not 0 < femto <= _LONGEST_TICK_FS:
+        raise CaptureReadError(
+            f"the timescale {match.group(1)[:20]} {match.group(2)} is none.", where=str(path),
+            hint="Expected such as 1, 10 or 100 ns (IEEE 1364-2005, 18.2.3.6).",
+        )  # fmt: skip
+    return femto
 
 
 def _scale_words(femto: int) -> str:

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 from fractions import Fraction
+from uuid import UUID
 
 import msgspec
+from msgspec.structs import replace
 
 from ..errors import AbacusError, MisuseError
 from ..layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Selected
@@ -63,10 +65,15 @@ def _read_message(head: dict[str, str], rows: list[Row], mapping: TableMapping, 
         size = max(size, int(head["size"])) if int(head["size"]) <= 65536 else size
     fields = _selected(fields, rows, found)
     layout = Layout(id=layout_id, name=name, applies=applies, size=size, sender=head["sender"], fields=tuple(fields))
-    for field_id in {problem.field for problem in check_layout(layout) if problem.field is not None}:
-        problem = next(one for one in check_layout(layout) if one.field == field_id)
-        found.leave(f"{name}, {layout.field(field_id).name}", problem.sentence)
-        layout = layout.without_field(field_id)
+    # all at once: looking again after each would take the square of their number
+    wrong: dict[UUID, str] = {}
+    for problem in check_layout(layout):
+        if problem.field is not None:
+            wrong.setdefault(problem.field, problem.sentence)
+    for field_id, sentence in wrong.items():
+        found.leave(f"{name}, {layout.field(field_id).name}", sentence)
+    if wrong:
+        layout = replace(layout, fields=tuple(field for field in layout.fields if field.id not in wrong))
     problems = check_layout(layout)
     if problems:
         found.leave(place, problems[0].sentence)

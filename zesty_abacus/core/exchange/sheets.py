@@ -7,6 +7,7 @@ import io
 import zipfile
 import zlib
 from collections.abc import Sequence
+from typing import IO
 
 import openpyxl
 from openpyxl.utils.exceptions import InvalidFileException
@@ -18,6 +19,8 @@ MAX_ROWS = 200_000
 MAX_COLUMNS = 256
 MAX_UNPACKED_BYTES = 256 << 20
 """What a workbook may unpack to; a small archive can hold a very large one."""
+MAX_ELEMENTS = 8_000_000
+"""In one part of a workbook: a sheet of as many rows as are read, with twenty columns."""
 _UNREADABLE = (
     InvalidFileException, zipfile.BadZipFile, zlib.error, EOFError, LookupError, ValueError, TypeError, AttributeError,
     SyntaxError, OSError,
@@ -127,10 +130,21 @@ def _check_archive(data: bytes, where: str) -> None:
             for entry in archive.infolist():
                 if entry.filename.endswith((".xml", ".rels")):
                     with archive.open(entry) as stream:
-                        if b"<!DOCTYPE" in stream.read(4096):
-                            raise ExchangeError("the workbook declares entities.", where=f"{where}, {entry.filename}")
+                        _check_part(stream, f"{where}, {entry.filename}")
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError, ValueError, OSError) as error:
         raise ExchangeError(f"the workbook cannot be unpacked ({error}).", where=where) from error
+
+
+def _check_part(stream: IO[bytes], where: str) -> None:
+    """Refuse entities, and more elements than any sheet needs: each becomes an object many times its size."""
+    head = stream.read(4096)
+    if b"<!DOCTYPE" in head:
+        raise ExchangeError("the workbook declares entities.", where=where)
+    elements = head.count(b"<")
+    while part := stream.read(1 << 20):
+        elements += part.count(b"<")
+        if elements > MAX_ELEMENTS:
+            raise ExchangeError(f"more than {MAX_ELEMENTS} elements.", where=where)
 
 
 def _cells(sheet, where: str) -> list[list[str]]:  # type: ignore[no-untyped-def]

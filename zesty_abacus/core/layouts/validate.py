@@ -18,6 +18,12 @@ MAX_CAN_SIZE = 64
 MAX_SIZE = 65536
 
 
+_MOST_OVERLAPS = 200
+"""Told of one layout: of fields that all share their bits there are as many pairs as the square of their number."""
+_MOST_COMPARED = 3_000_000
+"""Pairs of fields that are compared; more than any message with pages has."""
+
+
 def check_layout(layout: Layout) -> list[LayoutProblem]:
     """Return everything that is wrong with a layout; an empty list means it can be used."""
     problems = [LayoutProblem(None, attribute, text) for attribute, text in _check_head(layout)]
@@ -175,37 +181,52 @@ def _check_names(fields: tuple[Field, ...]) -> list[LayoutProblem]:
 
 
 def _check_overlaps(fields: tuple[Field, ...], known: tuple[Field, ...]) -> list[LayoutProblem]:
+    by_id = {field.id: field for field in known}
+    pages = _Pages({field.id: _conditions(field, by_id) for field in fields})
     owner: dict[int, list[Field]] = {}
-    problems = []
-    reported: set[tuple[UUID, UUID]] = set()
+    problems: dict[tuple[UUID, UUID], LayoutProblem] = {}
     for field in fields:
         for bit in field.places:
             owner.setdefault(bit, []).append(field)
     for bit, owners in sorted(owner.items()):
         for first, second in itertools.combinations(owners, 2):
+            if len(problems) >= _MOST_OVERLAPS or pages.compared > _MOST_COMPARED:
+                return [*problems.values(), LayoutProblem(None, "places", "More fields overlap, or share their bits.")]
             pair = first.id, second.id
-            if pair in reported or _exclude_each_other(first, second, known):
+            if pair in problems or pages.exclude_each_other(*pair):
                 continue
-            reported.add(pair)
             sentence = f"{second.name} overlaps {first.name} at byte {bit // 8}, bit {bit % 8}."
-            problems.append(LayoutProblem(second.id, "places", sentence))
-    return problems
+            problems[pair] = LayoutProblem(second.id, "places", sentence)
+    return list(problems.values())
 
 
-def _exclude_each_other(first: Field, second: Field, known: tuple[Field, ...]) -> bool:
-    """Whether a selector keeps two fields from ever being present together."""
-    conditions = _conditions(first, known)
-    for selector, values in _conditions(second, known).items():
-        if selector in conditions and not conditions[selector].meets(values):
-            return True
-    return False
+class _Pages:
+    """Which fields a selector keeps apart. Fields of one page are alike: a pair of pages is compared once."""
+
+    def __init__(self, conditions: dict[UUID, dict[UUID, RawSet]]) -> None:
+        self._conditions = conditions
+        self._page = {field: frozenset(found.items()) for field, found in conditions.items()}
+        self._apart: dict[tuple[frozenset, frozenset], bool] = {}
+        self.compared = 0
+
+    def exclude_each_other(self, first: UUID, second: UUID) -> bool:
+        """Whether a selector keeps two fields from ever being present together."""
+        self.compared += 1
+        pages = self._page[first], self._page[second]
+        if pages not in self._apart:
+            one = self._conditions[first]
+            self._apart[pages] = any(
+                selector in one and not one[selector].meets(values)
+                for selector, values in self._conditions[second].items()
+            )
+        return self._apart[pages]
 
 
-def _conditions(field: Field, known: tuple[Field, ...]) -> dict[UUID, RawSet]:
+def _conditions(field: Field, known: dict[UUID, Field]) -> dict[UUID, RawSet]:
     """Return all selectors that must hold for a field, with their values."""
     found: dict[UUID, RawSet] = {}
     current: Field | None = field
     while current is not None and current.selected is not None and current.selected.field not in found:
         found[current.selected.field] = current.selected.values
-        current = next((one for one in known if one.id == current.selected.field), None)
+        current = known.get(current.selected.field)
     return found

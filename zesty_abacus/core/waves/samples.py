@@ -81,7 +81,10 @@ class Samples:
         """Yield (index of the first, float32 values as recorded) in order; pairs stay pairs."""
         last = len(self) if last is None else min(last, len(self))
         for begin in range(first, last, CHUNK):
-            yield begin, np.ascontiguousarray(self.values[begin : min(begin + CHUNK, last)], np.float32)
+            # what is beyond a single float is as good as endless
+            with np.errstate(over="ignore", invalid="ignore"):
+                part = np.ascontiguousarray(self.values[begin : min(begin + CHUNK, last)], np.float32)
+            yield begin, part
 
     def physical(self, first: int, last: int) -> NDArray[np.float64]:
         """Return samples ``first .. last-1`` in their unit."""
