@@ -27,6 +27,7 @@ def own_folders(tmp_path_factory, monkeypatch):
     base = tmp_path_factory.mktemp("home")
     monkeypatch.setenv("XDG_CONFIG_HOME", str(base / "config"))
     monkeypatch.setenv("XDG_DATA_HOME", str(base / "data"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(base / "state"))
 
 
 @pytest.fixture(scope="session")

@@ -1,3 +1,5 @@
+import subprocess
+import sys
 import threading
 import time
 
@@ -7,6 +9,7 @@ from zesty_abacus.core.errors import DataError
 from zesty_abacus.core.progress import Cancelled, Progress
 from zesty_abacus.desk.jobs import Jobs, JobState
 from zesty_abacus.desk.launch import make_application
+from zesty_abacus.desk.settings import reports_folder
 
 
 @pytest.fixture
@@ -102,7 +105,7 @@ def test_closing_finishes_what_is_in_line(jobs):
     assert kept == [0, 1, 2, 3, 4]
 
 
-def test_errors_reach_whoever_asked_or_else_the_window(jobs, capsys):
+def test_errors_reach_whoever_asked_or_else_the_window(jobs):
     told, asked = [], []
     jobs.failed.connect(lambda title, sentence: told.append((title, sentence)))
 
@@ -116,7 +119,9 @@ def test_errors_reach_whoever_asked_or_else_the_window(jobs, capsys):
     assert asked == ["a.log: it is broken."]
     assert ("reading too", "a.log: it is broken.") in told
     assert any("ZeroDivisionError" in sentence for _, sentence in told)
-    assert "Traceback" in capsys.readouterr().err
+    (report,) = reports_folder().glob("report-*.txt")
+    assert "Traceback" in report.read_text() and "dividing" in report.read_text()
+    assert any(str(report) in sentence for _, sentence in told)
 
 
 def test_progress_is_told_a_percent_at_a_time(jobs):
@@ -161,3 +166,26 @@ def test_progress_itself():
     assert part.is_cancelled
     with pytest.raises(Cancelled):
         part.step(0.6)
+
+
+STUCK = """
+import os, sys, threading
+from PyQt6.QtCore import QTimer
+from zesty_abacus.desk import launch
+made = launch.make_window
+def window(**given):
+    found = made(**given)
+    def begin():
+        found.session.jobs.start("read", "reading", lambda _progress: threading.Event().wait(), lambda _answer: None)
+        QTimer.singleShot(300, found.close)
+    QTimer.singleShot(300, begin)
+    return found
+launch.make_window = window
+sys.exit(launch.launch(None))
+"""
+
+
+def test_a_read_that_is_stuck_does_not_keep_the_program_from_ending():
+    """Nobody lets the thread go; the window closes and the process ends all the same."""
+    done = subprocess.run([sys.executable, "-c", STUCK], timeout=60, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr

@@ -25,6 +25,8 @@ def frames(
 ) -> None:
     """Put out the frames of SOURCES (recordings, or the folder of a trial) in order of time.
 
+    A source that is - comes through standard input.
+
     Columns: time_ns, lane, address, direction, flags, size, payload (hex).
     """
     target = target_for(output, force, *sources, *recipes)

@@ -12,6 +12,8 @@ import click
 
 from .. import __version__
 from ..core.errors import AbacusError, MisuseError
+from ..core.surprise import command_line, words_of, write_report
+from ..desk.settings import reports_folder
 from .terminal import say
 
 _COMMANDS = {
@@ -56,13 +58,14 @@ def cli() -> None:
 def main() -> None:
     """Run the command and turn errors into one sentence and an exit code.
 
-    0 for success, 1 for input that could not be read, 2 for wrong use, 130 when interrupted.
+    0 for success, 1 for input that could not be read, 2 for wrong use, 4 for a fault of the program's own, 130 when
+    interrupted.
     """
     try:
-        code = cli.main(standalone_mode=False)
+        code = cli.main(prog_name="zesty-abacus", standalone_mode=False)
         sys.exit(code if isinstance(code, int) else 0)
     except click.ClickException as error:
-        error.show()
+        say(f"zesty-abacus: {error.format_message()}{_where_help_is(error)}", err=True)
         sys.exit(2)
     except MisuseError as error:
         say(f"zesty-abacus: {error}", err=True)
@@ -77,3 +80,13 @@ def main() -> None:
     except (KeyboardInterrupt, click.Abort):
         say("zesty-abacus: interrupted.", err=True)
         sys.exit(130)
+    except Exception as error:
+        report = write_report(error, reports_folder(), __version__, command_line())
+        say(f"zesty-abacus: {words_of(error, report)}", err=True)
+        sys.exit(4)
+
+
+def _where_help_is(error: click.ClickException) -> str:
+    if not isinstance(error, click.UsageError) or error.ctx is None:
+        return ""
+    return f" See {error.ctx.command_path} --help."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import sys
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
@@ -16,6 +17,7 @@ from ..core.captures.registry import recognise
 from ..core.captures.report import CaptureReadError
 from ..core.captures.source import files_of_source
 from ..core.errors import AbacusError
+from ..core.files.errors import file_errors
 from ..core.files.writing import Target, check_targets
 from ..core.frames.capture import Capture
 from ..core.handover.writers import WRITERS, export_tables, write_tables
@@ -33,6 +35,8 @@ from ..desk.settings import known_servers_path
 from .terminal import say
 
 _LISTED = 5
+_NAMED = 3
+_MOST_TOLD = 100
 
 
 def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -75,7 +79,7 @@ def target_for(output: Path | None, force: bool, *inputs: str | Path) -> Target 
 
 def _files_of(source: str | Path) -> list[Path]:
     """Return the files that reading a source, a library or a trial reads."""
-    if "://" in str(source):
+    if "://" in str(source) or str(source) == "-":
         return []
     path = Path(source)
     if not path.is_dir():
@@ -113,17 +117,38 @@ def opened_recordings(
         name = ""
         if len(sources) == 1 and (sources[0] / FILE_NAME).exists():
             trial = Trial.open(sources[0])
+            if outside := trial.outside():
+                named = ", ".join(map(str, outside[:_NAMED])) + (" and more" if len(outside) > _NAMED else "")
+                say(f"zesty-abacus: this trial reads files outside its folder: {named}.", err=True)
             name = f"{trial.file.name} {trial.file.run}".strip()
             made = open_trial_capture(trial)
         else:
             recipes = [recipe for file in recipe_files for recipe in recipes_from_file(file)]
-            made = bring_in([_request(path, recipes) for path in sources], Path(folder) / "capture")
+            given = [_from_standard_input(Path(folder)) if str(path) == "-" else path for path in sources]
+            made = bring_in([_request(path, recipes) for path in given], Path(folder) / "capture")
         failed = [outcome.error or _need(outcome) for outcome in made.outcomes if outcome.error or outcome.needs_recipe]
         if failed and len(failed) == len(made.outcomes):
-            raise CaptureReadError(" ".join(failed))
-        for outcome in made.outcomes:
+            raise CaptureReadError(_few(failed))
+        for outcome in made.outcomes[:_MOST_TOLD]:
             _tell_problems(outcome)
+        if len(made.outcomes) > _MOST_TOLD:
+            wrong = sum(bool(outcome.error or outcome.report.problem_count) for outcome in made.outcomes[_MOST_TOLD:])
+            say(f"zesty-abacus: {wrong} more sources have problems", err=True)
         yield made, name
+
+
+def _from_standard_input(folder: Path) -> Path:
+    """Keep what comes through standard input as a file, since readers look at its beginning twice."""
+    path = folder / "standard input"
+    with path.open("wb") as file, file_errors(path, "standard input cannot be kept"):
+        shutil.copyfileobj(sys.stdin.buffer, file, 1 << 20)
+    return path
+
+
+def _few(sentences: list[str]) -> str:
+    """Return the first of many sentences, and how many there are besides."""
+    more = len(sentences) - _NAMED
+    return " ".join(sentences[:_NAMED]) + (f" So it is with {more} more." if more > 0 else "")
 
 
 def _need(outcome: SourceOutcome) -> str:

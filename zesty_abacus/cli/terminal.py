@@ -7,11 +7,15 @@ import json
 import click
 
 from ..core.harmless import visible_line
+from ..core.surprise import without_passwords
 
 
 def say(line: str, *, err: bool = False) -> None:
-    """Print a line on standard output, or standard error; names in it may be anybody's."""
-    click.echo(visible_line(line), err=err)
+    """Print a line on standard output, or standard error; names in it may be anybody's.
+
+    What is said about a mistaken argument never repeats a password that stands in it.
+    """
+    click.echo(visible_line(without_passwords(line) if err else line), err=err)
 
 
 def say_json(value: object) -> None:

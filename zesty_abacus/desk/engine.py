@@ -173,6 +173,9 @@ def finish_opening(trial: Trial, progress: Progress, library: str = "") -> Opene
     address = library_address(library) if library else trial.library_address
     if not library:
         KnownServers(known_servers_path()).check(address, trial.file.library)
+    outside = trial.outside()
+    if outside:
+        progress.step(0.0, f"reading outside the trial's folder: {', '.join(path.name for path in outside[:3])}")
     made: BroughtIn = open_trial_capture(trial, progress)
     try:
         opened = Library.open(address)

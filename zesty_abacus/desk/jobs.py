@@ -9,15 +9,17 @@ from __future__ import annotations
 import enum
 import itertools
 import threading
-import traceback
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, wait
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.errors import AbacusError
 from ..core.progress import Cancelled, Progress
+from .faults import told_fault
+
+_STUCK_AFTER_S = 5.0
 
 
 class JobState(enum.Enum):
@@ -69,6 +71,11 @@ class Job(QObject):
 class Jobs(QObject):
     """Runs jobs on a few threads.
 
+    Attributes
+    ----------
+    is_stuck
+        Whether a thread was left behind when everything was closed; it would keep the process from ending.
+
     Events
     ------
     changed
@@ -86,7 +93,9 @@ class Jobs(QObject):
         self._numbers = itertools.count()
         self._pool = ThreadPoolExecutor(3, thread_name_prefix="job")
         self._line = ThreadPoolExecutor(1, thread_name_prefix="job-in-line")
+        self._futures: set[Future[None]] = set()
         self._current: dict[str, Job] = {}
+        self.is_stuck = False
         self._answers: dict[int, tuple[Callable[[Any], None], Callable[[str], None] | None]] = {}
         self._closing = threading.Event()
         self._answered.connect(self._on_answer)
@@ -117,7 +126,9 @@ class Jobs(QObject):
         job.moved.connect(lambda share, note: self._on_moved(job, share, note))
         self._current[group] = job
         self._answers[job.number] = (done, failed)
-        (self._line if in_line else self._pool).submit(self._run, job, work)
+        future = (self._line if in_line else self._pool).submit(self._run, job, work)
+        self._futures.add(future)
+        future.add_done_callback(self._futures.discard)
         self.changed.emit()
         return job
 
@@ -130,12 +141,17 @@ class Jobs(QObject):
         return not self._current
 
     def close(self) -> None:
-        """Cancel everything that may be cancelled, finish what is kept in line, and wait for the threads."""
+        """Cancel everything that may be cancelled, finish what is kept in line, and wait for the threads.
+
+        A thread that the system does not let go, as in a read from a disk that is away, is waited for a moment only.
+        """
         self._closing.set()
         self._line.shutdown(wait=True)
         for job in self._current.values():
             job.cancel()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        _, stuck = wait(self._futures, _STUCK_AFTER_S)
+        self.is_stuck = any(future.running() for future in stuck)
+        self._pool.shutdown(wait=not self.is_stuck, cancel_futures=True)
 
     def _run(self, job: Job, work: Callable[[Progress], Any]) -> None:
         result: Any = None
@@ -165,7 +181,7 @@ class Jobs(QObject):
             job.state = JobState.CANCELLED
         elif error is not None:
             job.state = JobState.FAILED
-            sentence = _sentence(error)
+            sentence = _sentence(error, job.title)
             if failed is not None:
                 failed(sentence)
             else:
@@ -177,9 +193,5 @@ class Jobs(QObject):
         self.changed.emit()
 
 
-def _sentence(error: BaseException) -> str:
-    if isinstance(error, AbacusError):
-        return str(error)
-    # a fault of the program: the trace goes to the terminal for whoever reports it
-    traceback.print_exception(error)
-    return f"the program met a fault of its own: {type(error).__name__}: {error}"
+def _sentence(error: BaseException, title: str) -> str:
+    return str(error) if isinstance(error, AbacusError) else told_fault(error, title)

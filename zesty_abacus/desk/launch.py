@@ -13,6 +13,7 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
+from .faults import told_fault
 from .session import Session
 from .theme import NIGHT, PEEL, look
 from .window import Window
@@ -54,7 +55,7 @@ def tell_faults(session: Session) -> None:
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         sys.__excepthook__(kind, error, trace)
-        session.told.emit("wrong", f"The program met a fault of its own: {kind.__name__}: {error}")
+        session.told.emit("wrong", told_fault(error, "in the window"))
 
     sys.excepthook = hook
 
@@ -73,7 +74,13 @@ def launch(trial: Path | None, *, demo: bool = False) -> int:
     ticks = QTimer()
     ticks.start(300)
     ticks.timeout.connect(lambda: None)
-    return application.exec()
+    code = application.exec()
+    if window.session.jobs.is_stuck:
+        # Python would wait for the thread that the system does not let go; everything of ours is closed and kept
+        sys.stdout.flush()
+        sys.stderr.flush()
+        os._exit(code)
+    return code
 
 
 def _has_screen() -> bool:

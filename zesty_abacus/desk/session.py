@@ -246,6 +246,9 @@ class Session(QObject):
             # the same trial with another recipe or offset: nobody wants to lose the place
             self.clock.set_view(*place[:2])
             self.clock.set_cursor(place[2])
+        outside = made.trial.outside()
+        if outside and str(resolved(made.trial.folder)) not in self.settings.recent:
+            self.told.emit("", f"This trial reads files outside its folder: {', '.join(map(str, outside[:3]))}.")
         self.settings = with_recent(self.settings, made.trial.folder)
         save_settings(self.settings)
         self.opened.emit()

@@ -44,6 +44,11 @@ def known_servers_path() -> Path:
     return settings_path().with_name("servers.json")
 
 
+def reports_folder() -> Path:
+    """Return where reports about faults of the program lie."""
+    return Path(platformdirs.user_state_dir("zesty-abacus")) / "reports"
+
+
 def demo_folder() -> Path:
     """Return where the user's copy of the Yuzu trial lies."""
     return Path(platformdirs.user_data_dir("zesty-abacus")) / "yuzu"

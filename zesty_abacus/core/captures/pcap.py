@@ -108,8 +108,7 @@ def _read_packets(
 ) -> int:
     view = np.frombuffer(data, np.uint8)
     frames, used, bad, position = _parse(view, can.words_of(view, np.uint32), *header, *can.room_arguments(room))
-    for place, reason in room.bad[: int(bad)]:
-        report.add_problem(f"byte {offset + place}", can.REASONS[reason])
+    report.add_problems(room.bad, int(bad), lambda place, reason: (f"byte {offset + place}", can.REASONS[reason]))
     if frames:
         sink(room.table(int(frames), int(used)))
     return int(position)

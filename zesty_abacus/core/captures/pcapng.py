@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Iterator, Sequence
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -91,8 +92,7 @@ class _Section:
                 view, words, position, self.swapped, self.interfaces, self.count, *can.room_arguments(room)
             )
             position = int(position)
-            for place, reason in room.bad[: int(bad)]:
-                report.add_problem(f"byte {offset + place}", can.REASONS[reason])
+            report.add_problems(room.bad, int(bad), partial(_problem_words, offset))
             if frames:
                 sink(room.table(int(frames), int(used)))
             if not stopped:
@@ -177,6 +177,10 @@ def _resolution(code: int) -> tuple[int, int, int]:
     if code <= 9:
         return 10 ** (9 - code), 1, 0
     return 1, 10 ** min(code - 9, 18), 0
+
+
+def _problem_words(offset: int, place: int, reason: int) -> tuple[str, str]:
+    return f"byte {offset + place}", can.REASONS[reason]
 
 
 @njit(cache=True, nogil=True)

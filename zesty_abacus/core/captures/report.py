@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from ..errors import DataError
@@ -52,6 +54,25 @@ class ReadReport:
     frames: int = 0
     problems: list[ReadProblem] = field(default_factory=list)
     problem_count: int = 0
+
+    def add_problems(
+        self, rows: Iterable[tuple[int, int]], count: int, words: Callable[[int, int], tuple[str, str]]
+    ) -> None:
+        """Count many problems at once, and list as many as there is room for.
+
+        Parameters
+        ----------
+        rows
+            (place, reason) of each, as a kernel gives them.
+        count
+            How many there are.
+        words
+            Makes place and reason of the words that are listed.
+        """
+        room = min(max(LISTED_PROBLEMS - len(self.problems), 0), count)
+        for place, reason in itertools.islice(rows, room):
+            self.problems.append(ReadProblem(*words(int(place), int(reason))))
+        self.problem_count += count
 
     def add_problem(self, place: str, reason: str) -> None:
         """Count a problem, and list it while there is room."""

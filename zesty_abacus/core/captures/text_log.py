@@ -123,8 +123,7 @@ def _read_lines(data: bytes, line: int, state: _Interfaces, sink: Sink, report: 
         frames, used, bad, position, next_line = _parse(
             *(text, position, next_line, state.table, state.count), *room.arguments()
         )
-        for number, reason in room.bad[:bad]:
-            report.add_problem(f"line {number}", _REASONS[reason])
+        report.add_problems(room.bad, int(bad), lambda number, reason: (f"line {number}", _REASONS[reason]))
         report.lanes[:] = state.names()
         if frames:
             sink(room.table(int(frames), int(used)))

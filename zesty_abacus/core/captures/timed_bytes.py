@@ -85,8 +85,7 @@ FORMAT = TimedBytes()
 
 def _take(data: bytes, first_line: int, room: FrameRoom, sink: Sink, report: ReadReport) -> int:
     frames, used, bad, lines = _parse(np.frombuffer(data, np.uint8), False, *room.arguments())
-    for line, reason in room.bad[: int(bad)]:
-        report.add_problem(f"line {first_line + line}", _REASONS[reason])
+    report.add_problems(room.bad, int(bad), lambda line, reason: (f"line {first_line + line}", _REASONS[reason]))
     if frames:
         sink(room.table(int(frames), int(used)))
     return first_line + int(lines)

@@ -155,8 +155,8 @@ class _Body:
             view, self._keys, self._order, self._first, self._widths, self._reals, self._femto, self._state,
             channel, time, level, number, bad,
         )  # fmt: skip
-        for place, reason in bad[:problems]:
-            self._report.add_problem(f"byte {offset + place}", _REASONS[reason])
+        told = self._report.add_problems
+        told(bad, int(problems), lambda place, reason: (f"byte {offset + place}", _REASONS[reason]))
         if self._state[3]:
             if not self._seen:
                 self._span[0] = int(time[0]) if count else int(self._state[0])

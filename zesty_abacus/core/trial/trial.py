@@ -127,6 +127,14 @@ class Trial:
         named = self.file.library
         return library_address(named if "://" in named else self.folder / named)
 
+    def outside(self) -> list[Path]:
+        """Return the files that are read for it and lie outside its folder, through links too.
+
+        A trial that somebody else wrote may name any file of this machine.
+        """
+        folder = resolved(self.folder)
+        return [path for path in self.files() if not resolved(path).is_relative_to(folder)]
+
     def files(self) -> list[Path]:
         """Return all files that the trial is made of: its own, recordings, references, a library that is a file."""
         names = [entry.path for entry in self.file.sources]
