@@ -20,6 +20,7 @@ from zesty_abacus.core.library.errors import (
     UnknownLayoutError,
 )
 from zesty_abacus.core.library.proposals import Rules, Step
+from zesty_abacus.core.library.renewing import propose_on_newest
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.library.sync import sync
 
@@ -359,3 +360,38 @@ def test_what_a_copy_brings_home_is_proposed_where_changes_are_agreed(team, firs
     team.mara.commit(note, parent=team.mara.history(layout.id)[0].id, author="mara")
     assert sync(copy, team.mara, author="mara").taken == ["Azimuth feedback"] and copy.layouts()[0].note == "later"
     copy.close()
+
+
+# what was agreed is what is kept
+
+
+def test_a_change_on_another_state_is_another_change(team, first):
+    """Somebody kept something since: what was agreed would not be what is kept, so its author proposes anew."""
+    layout, parent = first
+    key = propose(team, first)
+    moved = msgspec.structs.replace(layout, sender="the pod")
+    team.ada.commit(moved, parent=parent, author="ada")
+    team.ada.proposals.set_rules(Rules(needed=1), author="ada")
+    seen = team.jo.proposals.get(key).state
+    with pytest.raises(AgreementNeededError, match="proposes it anew"):
+        team.jo.proposals.agree(key, author="jo", seen=seen)
+    assert team.jo.proposals.get(key).agreed == (), "nothing of it is kept"
+    with pytest.raises(LibraryError, match="proposal of"):
+        propose_on_newest(team.jo, key, author="jo")
+    assert propose_on_newest(team.mara, key, author="mara") is True
+    assert propose_on_newest(team.mara, key, author="mara") is False
+    with pytest.raises(LibraryError, match="proposed since"):
+        team.jo.proposals.agree(key, author="jo", seen=seen)
+    assert team.jo.proposals.agree(key, author="jo", seen=team.jo.proposals.get(key).state) is True
+    both = team.ada.head_of(layout.id).layout
+    assert both.sender == "the pod" and unit_of(team.ada) == team.jo.proposals.get(key).after.field_named("angle").unit
+
+
+def test_one_login_with_two_names_agrees_once(team, first):
+    if team.library.address.url is None:
+        pytest.skip("in a file a name is all there is")
+    team.ada.proposals.set_rules(Rules(needed=2), author="ada")
+    key = propose(team, first)
+    assert team.jo.proposals.agree(key, author="jo") is False
+    assert team.jo.proposals.agree(key, author="somebody else") is False
+    assert team.ada.proposals.agree(key, author="ada") is True

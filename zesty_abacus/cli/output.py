@@ -175,7 +175,13 @@ def open_library(where: str | Path) -> Library:
 
     A password that nothing else knows is asked for, if there is somebody to ask.
     """
-    address = _address_of(str(where))
+    found = _opened(_address_of(str(where)))
+    if note := found.note():
+        say(f"zesty-abacus: {note}", err=True)
+    return found
+
+
+def _opened(address: LibraryAddress) -> Library:
     try:
         return Library.open(address)
     except PasswordNeededError:

@@ -104,6 +104,11 @@ class OpenedTrial:
     density: NDArray[np.int64]
     released: list[Layout] | None = None
 
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What is worth saying once about its library: entries that cannot be read, a file system without a log."""
+        return tuple(note for note in (*self.library.damage[:3], self.library.note()) if note)
+
 
 def open_trial(path: Path, progress: Progress, library: str = "") -> OpenedTrial:
     """Open a trial, its capture and its library, which is made if there is none yet.

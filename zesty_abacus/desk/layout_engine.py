@@ -60,6 +60,7 @@ from ..core.library.follow import Follower, Seen
 from ..core.library.moments import add_moments, parse_moment
 from ..core.library.presence import SAID_EVERY_S, Somebody
 from ..core.library.proposals import Event, Proposal, Rules, Step
+from ..core.library.renewing import propose_on_newest
 from ..core.library.search import Found
 from ..core.library.search import Standing as LibraryStanding
 from ..core.library.store import Library, Marks, merge_onto
@@ -247,7 +248,7 @@ __all__ = [
     "parse_moment",
     "parse_received",
     "place_of",
-    "present_ids",
+    "present_ids", "propose_on_newest",
     "put_out_layouts",
     "recordings_of",
     "reshaped",

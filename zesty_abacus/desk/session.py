@@ -232,6 +232,8 @@ class Session(QObject):
             author = self.settings.author or self.engine.default_author()
             self.shared.use(self.engine, made.library, made.heads, author)
             self.edits.pin(made.trial.file.release, made.released)
+            for note in made.notes:
+                self.told.emit("wrong", note)
         self.store.start(self.engine, made.capture)
         self.store.others = self.edits.layouts
         self._match()

@@ -146,18 +146,30 @@ class SharedLibrary(QObject):
         self._jobs.start("library", title, lambda _progress: work(library), finish,
                          lambda sentence: self.told.emit("wrong", sentence), in_line=True)  # fmt: skip
 
-    def answer_proposal(self, proposal: UUID, step: str, text: str = "") -> None:
-        """Say something to a proposal: ``agree``, ``reply``, ``send_back`` or ``withdraw``."""
-        author = self.edits.author
-        clash = self._engine.laid.ClashError
+    def answer_proposal(self, proposal: laid.Proposal, step: str, text: str = "") -> None:
+        """Say something to a proposal: ``agree``, ``reply``, ``send_back``, ``withdraw`` or ``renew``."""
+        author, engine = self.edits.author, self._engine.laid
+        # agreed is to what was looked at, not to what its author may have put in its place meanwhile
+        seen = {"seen": proposal.state} if step == "agree" else {}
 
         def work(library: Any) -> Any:
             try:
-                return getattr(library.proposals, step)(proposal, author=author, text=text)
-            except clash as error:
+                if step == "renew":
+                    return engine.propose_on_newest(library, proposal.id, author=author)
+                return getattr(library.proposals, step)(proposal.id, author=author, text=text, **seen)
+            except engine.ClashError as error:
                 return error
 
-        self.ask("answering the proposal", work, self._on_answered)
+        done = self._on_renewed if step == "renew" else self._on_answered
+        self.ask("answering the proposal", work, done)
+
+    def _on_renewed(self, answer: Any) -> None:
+        if isinstance(answer, self._engine.laid.ClashError):
+            self.told.emit("wrong", f"{answer.message} Edit the layout as it is now, and propose that.")
+        else:
+            words = "is proposed anew, on the newest state" if answer else "is on the newest state already"
+            self.told.emit("good" if answer else "", f"The change {words}.")
+        self.read_proposals()
 
     def _on_answered(self, answer: Any) -> None:
         if isinstance(answer, self._engine.laid.ClashError):

@@ -10,6 +10,7 @@ from ...core.layouts.changes import describe_change
 from ...core.layouts.json_form import layouts_from_file
 from ...core.library.errors import LibraryError
 from ...core.library.proposals import Proposal, Rules
+from ...core.library.renewing import propose_on_newest
 from ...core.library.store import Library
 from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
@@ -85,7 +86,7 @@ def agree(where: str, proposal: str, text: str, author: str) -> None:
     """Agree to PROPOSAL, given by the first letters of its id; it is kept when enough have."""
     with opened(where) as target:
         one = _find(target, proposal)
-        kept = target.proposals.agree(one.id, author=author, text=text)
+        kept = target.proposals.agree(one.id, author=author, text=text, seen=one.state)
         needed = max(target.proposals.rules().needed, 1)
     say(f"{one.name} is kept." if kept else f"{one.name}: {len({*one.agreed, author})} of {needed} agreed.")
 
@@ -106,6 +107,18 @@ def _saying(name: str, method: str, words: str) -> None:
 _saying("reply", "reply", "Say TEXT about PROPOSAL.")
 _saying("send-back", "send_back", "Ask the author of PROPOSAL to change what TEXT says.")
 _saying("withdraw", "withdraw", "End your own PROPOSAL without keeping it.")
+
+
+@library.command()
+@LIBRARY
+@_PROPOSAL
+@AUTHOR
+def renew(where: str, proposal: str, author: str) -> None:
+    """Put your own PROPOSAL on top of what others kept since; who agreed agrees anew."""
+    with opened(where) as target:
+        one = _find(target, proposal)
+        done = propose_on_newest(target, one.id, author=author)
+    say(f"{one.name} is proposed anew." if done else f"{one.name} is on the newest state already.")
 
 
 def _find(target: Library, start: str) -> Proposal:

@@ -68,14 +68,21 @@ def check_is_library(path: Path) -> None:
     if not os.access(path, os.R_OK):
         raise LibraryError("the library cannot be opened (Permission denied).", where=str(path))
     _check_regular(path)
+    # pages that are only in the log are missing in the file, and rightly so
+    has_log = _size(Path(f"{path}-wal")) > 0
+    size = _size(path)
     try:
         with contextlib.closing(connect_file(path)) as connection:
-            pages, application = (
-                connection.execute(f"PRAGMA {name}").fetchone()[0] for name in ("page_count", "application_id")
+            pages, page_bytes, application = (
+                connection.execute(f"PRAGMA {name}").fetchone()[0]
+                for name in ("page_count", "page_size", "application_id")
             )
             tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
         raise _unreadable(error, path) from error
+    if not has_log and size < pages * page_bytes and _size(path) == size:
+        raise LibraryError(f"the file is cut off: {size} of {pages * page_bytes} bytes are there.", where=str(path),
+                           hint="Take a copy of it, and look for a whole one.")  # fmt: skip
     if not pages or not tables:
         raise LibraryError("the file is empty; what it held is not in it.", where=str(path),
                            hint="Take a copy of it, or make another with: zesty-abacus library new.")  # fmt: skip
@@ -94,6 +101,13 @@ def file_engine(path: Path) -> sa.Engine:
     sa.event.listen(engine, "close", lambda connection, _record: connection.let_go())
     sa.event.listen(engine, "close_detached", lambda connection: connection.let_go())
     return engine
+
+
+def _size(path: Path) -> int:
+    try:
+        return os.stat(path).st_size
+    except OSError:
+        return 0
 
 
 def connect_file(path: Path, factory: type[sqlite3.Connection] = sqlite3.Connection) -> sqlite3.Connection:

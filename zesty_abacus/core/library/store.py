@@ -366,6 +366,19 @@ class Library:
         index = layout_index(layout) if layout is not None else None
         return self._history.revision_of(self._gate.keep_layout(connection, change, index, proposal))
 
+    def note(self) -> str:
+        """Return what is worth saying once about how the library is kept, empty if there is nothing."""
+        if self.address.path is None:
+            return ""
+        with self._reading() as connection:
+            journal = connection.exec_driver_sql("PRAGMA journal_mode").scalar()
+        if str(journal).lower() == "wal":
+            return ""
+        return (
+            "This file system shares no memory between programs, so changes are kept without a log: safe, and slower, "
+            "and whoever reads waits while somebody writes."
+        )
+
     @property
     def damage(self) -> tuple[str, ...]:
         """Sentences about entries that were met and could not be read; they stay as they are."""

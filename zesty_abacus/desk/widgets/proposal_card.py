@@ -22,6 +22,7 @@ _OTHERS = (
 )
 _OWN = (
     ("Reply", "reply", "Say what is in the line above"),
+    ("Propose anew", "renew", "Put it on top of what others kept since; who agreed agrees anew"),
     ("Withdraw", "withdraw", "End the proposal without keeping it"),
 )
 
@@ -118,4 +119,4 @@ class ProposalCard(QFrame):
         return row
 
     def _answer(self, step: str) -> None:
-        self._session.shared.answer_proposal(self.proposal.id, step, self.line.text())
+        self._session.shared.answer_proposal(self.proposal, step, self.line.text())

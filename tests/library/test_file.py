@@ -1,0 +1,203 @@
+"""The file under a library: what is taken for one, and that what was told as kept is there, whoever is killed."""
+
+import contextlib
+import shutil
+import signal
+import sqlite3
+import subprocess
+import sys
+import threading
+import time
+
+import pytest
+
+from tests.library.test_store import pod
+from zesty_abacus.core.files import held
+from zesty_abacus.core.library import file as files
+from zesty_abacus.core.library.errors import LibraryError, MissingLibraryError
+from zesty_abacus.core.library.store import Library
+
+
+def test_an_empty_file_is_no_library(tmp_path):
+    """What a full disk or a broken copy left behind must not look like a library with nothing in it."""
+    path = tmp_path / "library.sqlite"
+    path.touch()
+    with pytest.raises(LibraryError, match="the file is empty"):
+        Library.open(path)
+    with pytest.raises(LibraryError, match="exists already"):
+        Library.create(path)
+    assert path.stat().st_size == 0 and list(tmp_path.iterdir()) == [path]
+
+
+def test_every_cut_is_refused_or_told(tmp_path):
+    path = tmp_path / "library.sqlite"
+    library = Library.create(path)
+    library.import_layouts([pod(f"m{n}", n) for n in range(20)], author="a", reason="r")
+    library.close()
+    whole = path.read_bytes()
+    for size in (0, 1, 15, 16, 100, 1000, 4096, len(whole) // 2, len(whole) - 4096, len(whole) - 1):
+        path.write_bytes(whole[:size])
+        with pytest.raises(LibraryError):
+            opened = Library.open(path)
+            try:
+                # a cut that is found only when its page is read
+                assert len(opened.heads()) == 20, size
+                raise LibraryError("whole after all")
+            finally:
+                opened.close()
+
+
+def test_a_database_of_another_program_stays_its_own(tmp_path):
+    path = tmp_path / "photos.sqlite"
+    with sqlite3.connect(path) as other:
+        other.execute("CREATE TABLE photo (id INTEGER)")
+    other.close()
+    before = path.read_bytes()
+    with pytest.raises(LibraryError, match="another program"):
+        Library.open(path)
+    assert path.read_bytes() == before and list(tmp_path.iterdir()) == [path]
+    with sqlite3.connect(path) as other:
+        other.execute("PRAGMA application_id = 77")
+        other.execute("CREATE TABLE library_info (key TEXT)")
+        other.execute("CREATE TABLE alembic_version (version_num TEXT)")
+    other.close()
+    with pytest.raises(LibraryError, match="another program"):
+        Library.open(path)
+
+
+def test_a_library_says_whose_it_is(tmp_path):
+    path = tmp_path / "library.sqlite"
+    Library.create(path).close()
+    assert int.from_bytes(path.read_bytes()[68:72], "big") == files.APPLICATION_ID
+
+
+def test_only_new_makes_a_library(tmp_path):
+    with pytest.raises(MissingLibraryError):
+        Library.open(tmp_path / "none.sqlite")
+    assert not list(tmp_path.iterdir())
+
+
+def test_of_many_that_make_one_library_one_does(tmp_path):
+    made, begin = [], threading.Barrier(6)
+
+    def make():
+        begin.wait()
+        with contextlib.suppress(LibraryError):
+            made.append(Library.create(tmp_path / "library.sqlite"))
+
+    threads = [threading.Thread(target=make) for _ in range(6)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert len(made) == 1 and made[0].id
+    made[0].close()
+
+
+def test_a_file_is_held_just_as_long_as_it_is_open(tmp_path):
+    path = tmp_path / "library.sqlite"
+    library = Library.create(path)
+    again = Library.open(path)
+    library.close()
+    assert held.is_held(path)
+    again.close()
+    assert not held.is_held(path) and not held.is_held(f"{path}-wal")
+
+
+def test_where_memory_is_not_shared_there_is_no_log_and_it_is_said(tmp_path, monkeypatch):
+    path = tmp_path / "library.sqlite"
+    logged = Library.create(path)
+    assert logged.note() == ""
+    logged.close()
+    monkeypatch.setattr(files, "file_system_of", lambda _path: "nfs4")
+    library = Library.open(path)
+    assert "shares no memory" in library.note()
+    library.commit(pod(), parent=None, author="a")
+    assert not (tmp_path / "library.sqlite-wal").exists()
+    library.close()
+
+
+def test_a_driver_without_shared_memory_keeps_changes_all_the_same(tmp_path, monkeypatch):
+    """SQLite's own locks by files know no shared memory: the log is refused, and changes are whole without it."""
+    path = tmp_path / "library.sqlite"
+    Library.create(path).close()
+    monkeypatch.setattr(files, "connect_file", lambda path, factory=sqlite3.Connection: sqlite3.connect(
+        f"file:{path}?mode=rw&vfs=unix-dotfile", uri=True, check_same_thread=False, factory=factory))  # fmt: skip
+    with sqlite3.connect(path) as plain:
+        plain.execute("PRAGMA journal_mode=DELETE")
+    plain.close()
+    library = Library.open(path)
+    assert "shares no memory" in library.note()
+    library.commit(pod(), parent=None, author="a")
+    library.close()
+    assert len(Library.open(path).layouts()) == 1
+
+
+def test_the_file_system_of_a_path_is_known(tmp_path):
+    assert (
+        files.file_system_of(tmp_path)
+        == subprocess.run(
+            ["findmnt", "-no", "FSTYPE", "-T", str(tmp_path)], capture_output=True, text=True, check=True
+        ).stdout.strip()
+    )
+
+
+WRITER = """
+import sys
+from tests.library.test_store import pod
+from zesty_abacus.core.files.errors import FileError
+from zesty_abacus.core.files.reading import open_file
+from zesty_abacus.core.library.store import Library
+from pathlib import Path
+path = Path(sys.argv[1])
+library = Library.open(path)
+for number in range(10_000):
+    layout = pod(f"{sys.argv[2]} {number}")
+    library.commit(layout, parent=None, author=sys.argv[2])
+    print(layout.id, flush=True)
+    # whatever looks at the file in a program that has it open
+    try:
+        open_file(path).close()
+    except FileError:
+        pass
+"""
+
+
+@pytest.mark.parametrize("sign", [signal.SIGTERM, signal.SIGKILL])
+def test_what_was_told_as_kept_is_there_whoever_is_killed(tmp_path, sign):
+    """Two programs write, commands come and go beside them, one is killed at any point; nothing told is lost."""
+    path = tmp_path / "library.sqlite"
+    Library.create(path).close()
+    running = [
+        subprocess.Popen([sys.executable, "-c", WRITER, str(path), name], stdout=subprocess.PIPE, text=True)
+        for name in ("one", "two")
+    ]
+    told = [process.stdout.readline().strip() for process in running]
+    for _ in range(3):
+        subprocess.run([sys.executable, "-m", "zesty_abacus", "library", "log", str(path)], check=True, timeout=60,
+                       capture_output=True)  # fmt: skip
+    running[0].send_signal(sign)
+    time.sleep(0.2)
+    running[1].send_signal(signal.SIGKILL)
+    for process in running:
+        out, _ = process.communicate(timeout=30)
+        told += [line for line in out.splitlines() if len(line) == 36]
+    library = Library.open(path)
+    there = {str(layout.id) for layout in library.layouts()}
+    library.close()
+    assert len(told) > 20 and set(told) <= there
+    with sqlite3.connect(path) as raw:
+        assert raw.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+    raw.close()
+
+
+def test_a_copy_of_an_open_library_is_not_made_beside_the_driver(tmp_path):
+    """Copying by name in this process would drop the locks; a command of the system may copy what it likes."""
+    path = tmp_path / "library.sqlite"
+    library = Library.create(path)
+    library.commit(pod(), parent=None, author="a")
+    subprocess.run(["cp", str(path), str(tmp_path / "copy.sqlite")], check=True)
+    assert held.is_held(path) and path.with_name("library.sqlite-wal").exists()
+    library.close()
+    shutil.copy(path, tmp_path / "copy.sqlite")
+    assert len(Library.open(tmp_path / "copy.sqlite").layouts()) == 1
