@@ -69,8 +69,8 @@ def check_is_library(path: Path) -> None:
         raise LibraryError("the library cannot be opened (Permission denied).", where=str(path))
     _check_regular(path)
     # pages that are only in the log are missing in the file, and rightly so
-    has_log = _size(Path(f"{path}-wal")) > 0
-    size = _size(path)
+    log, size = Path(f"{path}-wal"), _size(path)
+    has_log = _size(log) > 0
     try:
         with contextlib.closing(connect_file(path)) as connection:
             pages, page_bytes, application = (
@@ -80,7 +80,8 @@ def check_is_library(path: Path) -> None:
             tables = {name for (name,) in connection.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
     except (sqlite3.DatabaseError, UnicodeDecodeError) as error:
         raise _unreadable(error, path) from error
-    if not has_log and size < pages * page_bytes and _size(path) == size:
+    # looked at again: another program may have begun to write meanwhile
+    if not has_log and not _size(log) and size < pages * page_bytes and _size(path) == size:
         raise LibraryError(f"the file is cut off: {size} of {pages * page_bytes} bytes are there.", where=str(path),
                            hint="Take a copy of it, and look for a whole one.")  # fmt: skip
     if not pages or not tables:
