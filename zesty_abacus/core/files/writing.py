@@ -190,9 +190,9 @@ def _put(part: Path, path: Path, *, replace: bool) -> None:
     if replace:
         _keep_mode(part, path)
         os.replace(part, path)
+        _sync_folder(path.parent)
     else:
-        _link_new(part, path)
-    _sync_folder(path.parent)
+        put_new(part, path)
 
 
 def _keep_mode(part: Path, path: Path) -> None:
@@ -200,6 +200,12 @@ def _keep_mode(part: Path, path: Path) -> None:
         mode = os.lstat(path).st_mode
         if stat.S_ISREG(mode):
             os.chmod(part, stat.S_IMODE(mode) & 0o777)
+
+
+def put_new(part: Path, path: Path) -> None:
+    """Give a finished file a name that is free; raises :class:`ExistsError` if it is not, or what the system says."""
+    _link_new(part, path)
+    _sync_folder(path.parent)
 
 
 def _link_new(part: Path, path: Path) -> None:

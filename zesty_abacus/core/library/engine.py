@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from uuid import uuid4
@@ -20,7 +21,7 @@ from .errors import (
     RefusedError,
     mapped_errors,
 )
-from .file import check_is_library, file_engine, make_empty_file, remove_empty_file
+from .file import check_is_library, file_engine, new_file_for
 from .passwords import known_passwords
 from .rights import role_statements
 from .tables import library_info
@@ -36,6 +37,8 @@ Nobody waits for ever for somebody who holds a lock, nor makes others wait: the 
 """
 _MIGRATION_LOCK = 0x7A65737479
 """Number of the lock that makes two programs migrate one after the other."""
+_MIGRATING = threading.Lock()
+"""Alembic keeps what it works on in one place for the whole process, so one thread migrates at a time."""
 WRITES = "zesty_writes"
 """Execution option of a connection that will write, so that it takes SQLite's write lock at once."""
 
@@ -54,7 +57,7 @@ def open_engine(address: LibraryAddress, *, create: bool, name: str = "") -> sa.
     """
     facts = {"id": str(uuid4()), "name": name or address.name} if create else {}
     if address.path is not None:
-        return _opened(_sqlite_engine(address.path, create=create), address, facts)
+        return _file_library(address, address.path, facts)
     try:
         return _opened(_server_engine(address), address, facts)
     except PasswordNeededError as needed:
@@ -82,17 +85,19 @@ def _opened(engine: sa.Engine, address: LibraryAddress, facts: Mapping[str, str]
             _migrate(engine, current, facts)
         except BaseException:
             engine.dispose()
-            if facts and address.path is not None:
-                remove_empty_file(address.path)
             raise
     return engine
 
 
-def _sqlite_engine(path: Path, *, create: bool) -> sa.Engine:
-    if create:
-        make_empty_file(path)
-    else:
-        check_is_library(path)
+def _file_library(address: LibraryAddress, path: Path, facts: Mapping[str, str]) -> sa.Engine:
+    if facts:
+        with new_file_for(path) as part:
+            _opened(_engine_on(part), address, facts).dispose()
+    check_is_library(path)
+    return _opened(_engine_on(path), address, {})
+
+
+def _engine_on(path: Path) -> sa.Engine:
     engine = file_engine(path)
     sa.event.listen(engine, "begin", _on_begin)
     return engine
@@ -145,7 +150,7 @@ def _migrate(engine: sa.Engine, current: str | None, facts: Mapping[str, str]) -
     config = _scripts()
     if current == ScriptDirectory.from_config(config).get_current_head():
         return
-    with engine.connect().execution_options(**{WRITES: True}) as connection, connection.begin():
+    with _MIGRATING, engine.connect().execution_options(**{WRITES: True}) as connection, connection.begin():
         # another process may have migrated while this one waited for the lock; Alembic looks again
         if engine.dialect.name == "postgresql":
             _hold_for_migration(connection, is_new=current is None)

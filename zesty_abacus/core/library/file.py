@@ -7,15 +7,18 @@ from __future__ import annotations
 
 import contextlib
 import os
+import secrets
 import sqlite3
+from collections.abc import Iterator
 from pathlib import Path
 from urllib.parse import quote
 
 import sqlalchemy as sa
 
-from ..files.errors import HeldError, file_errors_as
+from ..files.errors import FileError, HeldError, file_errors_as
 from ..files.held import hold, let_go
 from ..files.reading import check_readable
+from ..files.writing import put_new
 from .errors import LibraryError, MissingLibraryError
 
 APPLICATION_ID = 0x5A414C42
@@ -26,8 +29,9 @@ _NOT_SHARED = ("nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "afs", "ceph", "glu
 """File systems on which two machines share a file and not the memory that SQLite's log needs."""
 
 
-def make_empty_file(path: Path) -> None:
-    """Make the file of a new library.
+@contextlib.contextmanager
+def new_file_for(path: Path) -> Iterator[Path]:
+    """Give an empty file beside ``path``, which takes that name when the block ends well: a library is there or is not.
 
     Raises
     ------
@@ -36,21 +40,23 @@ def make_empty_file(path: Path) -> None:
     """
     if not path.parent.is_dir():
         raise LibraryError("the folder does not exist.", where=str(path.parent))
+    if os.path.lexists(path):
+        raise LibraryError("the library exists already.", where=str(path))
+    part = path.with_name(f".{path.name[:100]}.{secrets.token_hex(8)}.part")
     try:
-        # of two programs that make one at once, the second is told; nobody holds a file that is only now made
-        os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666))
-    except FileExistsError as error:
+        # nobody holds a file that is only now made, so it may be closed again
+        os.close(os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666))
+        yield part
+        put_new(part, path)
+    except FileError as error:
         raise LibraryError("the library exists already.", where=str(path)) from error
     except (OSError, ValueError) as error:
         said = getattr(error, "strerror", None) or error
         raise LibraryError(f"the library cannot be made ({said}).", where=str(path)) from error
-
-
-def remove_empty_file(path: Path) -> None:
-    """Remove what :func:`make_empty_file` made, where nothing came into it."""
-    with contextlib.suppress(OSError):
-        if os.stat(path).st_size == 0:
-            os.unlink(path)
+    finally:
+        for ending in ("", "-wal", "-shm", "-journal"):
+            with contextlib.suppress(OSError, ValueError):
+                os.unlink(f"{part}{ending}")
 
 
 def check_is_library(path: Path) -> None:
