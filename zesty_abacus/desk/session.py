@@ -209,7 +209,7 @@ class Session(QObject):
             if isinstance(found, self.engine.laid.PasswordNeededError):
                 self.password_wanted.emit(found.address, lambda: self._open(title, work, away))
             elif isinstance(found, self.engine.StrangeServerError | self.engine.MissingLibraryError):
-                self.told.emit("wrong", str(found))
+                self.told.emit("wrong", "The trial is not open yet: say first which library it is to use.")
                 self.library_asked.emit(found, again)
             elif isinstance(found, Exception):
                 self.told.emit("wrong", str(found))

@@ -27,6 +27,7 @@ from .history import layout_in
 from .signing import moment
 from .tables import proposal_event, revision, rule
 
+_UNREADABLE = "nobody (the rules cannot be read)"
 ALWAYS_NEEDED = 1
 """Others that must agree to a proposal, also where the library would take the change without."""
 
@@ -358,7 +359,11 @@ def _rules(connection: sa.Connection) -> Rules:
     row = connection.execute(sa.select(rule).order_by(rule.c.id.desc()).limit(1)).first()
     if row is None:
         return Rules()
-    return Rules(row.needed, msgspec.json.decode(row.agreed_by, type=tuple[str, ...]))
+    try:
+        return Rules(row.needed, msgspec.json.decode(row.agreed_by, type=tuple[str, ...]))
+    except msgspec.DecodeError:
+        # who may agree cannot be read, so nobody may until its keeper says it anew
+        return Rules(row.needed, (_UNREADABLE,))
 
 
 def _layout(document: str | None, where: str) -> Layout | None:
