@@ -21,7 +21,7 @@ from ..layouts.validate import check_layout
 from ..origin import Origin, source_names
 from .access import Access
 from .address import LibraryAddress, library_address
-from .damage import Damage
+from .damage import Damage, uuid_of
 from .documents import CLAIM, COMMENT, MOMENTS, RECORDING, DocumentShelf
 from .drafts import DraftShelf
 from .engine import WRITES, open_engine
@@ -256,7 +256,9 @@ class Library:
         """Return (revision, layout) of the changes behind a number, oldest first."""
         query = sa.select(revision.c.id, revision.c.layout_id).where(revision.c.id > number).order_by(revision.c.id)
         with self._reading() as connection:
-            return [(row.id, UUID(row.layout_id)) for row in connection.execute(query)]
+            where = f"{self.address}, layout revision"
+            rows = connection.execute(query)
+            return self._history.readable(rows, lambda row: (row.id, uuid_of(row.layout_id, f"{where} {row.id}")))
 
     def marks(self) -> Marks:
         """Return the numbers of the newest changes: a light look for news."""
