@@ -54,7 +54,6 @@ def tell_faults(session: Session) -> None:
     """Tell a fault of the program in the foot instead of ending it: work in hand is worth more than a clean exit."""
 
     def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        sys.__excepthook__(kind, error, trace)
         session.told.emit("wrong", told_fault(error, "in the window"))
 
     sys.excepthook = hook
