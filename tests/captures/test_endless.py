@@ -49,7 +49,7 @@ def test_pulses_on_one_line_and_without_a_blank(tmp_path):
     made, report = lines_of(tmp_path, "a.pulses", data)
     assert made.channels[0].count >= 599_999 and not report.problems
     made, report = lines_of(tmp_path, "b.pulses", b"+560 -560 " * 50 + b"1" * (3 << 20) + b" +560 -560" * 50)
-    assert report.problem_count == 1 or report.problem_count == 2
+    assert 1 <= report.problem_count <= 4 and made.channels[0].count >= 199
 
 
 @pytest.mark.parametrize("scale", [b"0 ns", b"00 s", b"99999999999999999999999 s", b"1000000 s"])
