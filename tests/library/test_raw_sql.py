@@ -8,6 +8,7 @@ import psycopg
 import pytest
 
 from tests.library.conftest import Team
+from tests.library.test_engine import make_old
 from tests.library.test_store import pod
 from zesty_abacus.core.layouts.json_form import layout_to_json
 from zesty_abacus.core.library.errors import LibraryError
@@ -387,3 +388,33 @@ def test_a_reader_cannot_hold_up_writers(server_team):
         server_team.mara.commit(layout, parent=None, author="mara")
         Library.open(server_team.library.address).close()
         rick.rollback()
+
+
+def test_an_owner_who_may_make_no_roles_takes_back_what_was_given(cluster):
+    """A library of before, with rights on tables; its owner migrates it and is allowed little else."""
+    made = "DO $$ BEGIN CREATE ROLE {} LOGIN; EXCEPTION WHEN duplicate_object THEN NULL; END $$"
+    cluster.execute("postgres", made.format("captain"))
+    database = cluster.new_database()
+    cluster.execute("postgres", f"ALTER DATABASE {database} OWNER TO captain")
+    for role in ROLES:
+        cluster.execute("postgres", made.format(f"zesty_{role}").replace(" LOGIN", ""))
+    address = cluster.address(database, "captain")
+    make_old(address, "0006").dispose()
+    for given in ("GRANT SELECT ON library_info TO zesty_reader", "GRANT INSERT ON revision TO zesty_writer",
+                  "GRANT INSERT, UPDATE, DELETE ON head, draft TO zesty_writer",
+                  "GRANT USAGE ON SEQUENCE revision_id_seq TO zesty_writer"):  # fmt: skip
+        cluster.execute(database, given, "captain")
+    library = Library.open(address)
+    layout = pod()
+    library.commit(layout, parent=None, author="captain")
+    cluster.execute("postgres", made.format("mara"))
+    cluster.execute("postgres", "GRANT zesty_reader TO zesty_writer")
+    cluster.execute("postgres", "GRANT zesty_writer TO mara")
+    mara = Library.open(cluster.address(database, "mara"))
+    mara.commit(pod("m2", 2), parent=None, author="mara")
+    for statement in ("INSERT INTO revision DEFAULT VALUES", "DELETE FROM head", "SELECT nextval('revision_id_seq')"):
+        with pytest.raises(psycopg.errors.InsufficientPrivilege):
+            cluster.execute(database, statement, "mara")
+    assert len(library.layouts()) == 2
+    for one in (library, mara):
+        one.close()

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from ..core.trial.trial import Trial
+from ..core.trial.trial import Trial, TrialError
 from ..demo.trial import DEFAULT_SEED, SHIPPED_LENGTH_S, make_library, write_trial
 
 _UNITS = {"": 1.0, "s": 1.0, "min": 60.0, "h": 3600.0}
@@ -33,5 +33,8 @@ class Length(click.ParamType):
 @click.option("--seed", type=click.IntRange(0, 2**31), default=DEFAULT_SEED, show_default=True)
 def demo(folder: Path, length: float, seed: int) -> None:
     """Simulate a sea trial of the tug Yuzu into FOLDER: recordings, reference, moments, library."""
+    if folder.is_dir() and any(folder.iterdir()):
+        raise TrialError("the folder is not empty, and nothing in it is written over.", where=str(folder),
+                         hint="Name a new folder.")  # fmt: skip
     write_trial(folder, length, seed)
     make_library(Trial.open(folder)).close()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
 from collections.abc import Iterator, Mapping
 from pathlib import Path
@@ -23,7 +24,7 @@ from .errors import (
 )
 from .file import check_is_library, file_engine, new_file_for
 from .passwords import known_passwords
-from .rights import role_statements
+from .rights import grant_statements, guard_statements
 from .tables import library_info
 
 _PATIENCE = {
@@ -179,8 +180,13 @@ def _grant_again(connection: sa.Connection) -> None:
     granted = "SELECT has_table_privilege('zesty_reader', 'library_info', 'SELECT')"
     if connection.execute(sa.text(made)).scalar() != 3 or not connection.execute(sa.text(granted)).scalar():
         return
-    for statement in role_statements():
+    # first of all what an earlier version gave is taken back, which the owner can always do
+    for statement in grant_statements():
         connection.exec_driver_sql(statement.replace("%", "%%"))
+    with contextlib.suppress(sa.exc.DBAPIError), connection.begin_nested():
+        # where the owner may make no roles the functions stay the owner's; they ask the same
+        for statement in guard_statements():
+            connection.exec_driver_sql(statement.replace("%", "%%"))
 
 
 def _current_version(connection: sa.Connection) -> str | None:

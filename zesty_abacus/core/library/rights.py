@@ -47,21 +47,29 @@ def role_statements() -> Iterator[str]:
 
     They belong to the schema that is current; names are not qualified.
     """
-    for role in (*ROLES, "guard"):
-        name = f"{PREFIX}{role}"
-        yield (
-            f"DO $$ BEGIN IF NOT EXISTS (SELECT FROM pg_roles WHERE rolname = '{name}') "
-            f"THEN CREATE ROLE {name} NOLOGIN; END IF; END $$"
-        )
+    for role in ROLES:
+        yield _made(f"{PREFIX}{role}")
     yield f"GRANT {PREFIX}reader TO {PREFIX}writer"
     yield f"GRANT {PREFIX}writer TO {PREFIX}keeper"
-    yield f"GRANT {GUARD} TO CURRENT_USER"
     yield from grant_statements()
+    yield from guard_statements()
 
 
 def grant_statements() -> Iterator[str]:
-    """Yield the statements that give the roles, which are there, their rights: also needed after a migration."""
-    yield from _right_of_roles()
+    """Yield the statements that give the roles, which are there, their rights: also needed after a migration.
+
+    The owner of the database may run them whatever else they may not do.
+    """
+    yield from _rights_of_roles()
+    for role, functions in _CALLED.items():
+        for function in functions:
+            yield f"GRANT EXECUTE ON FUNCTION {PREFIX}{function} TO {PREFIX}{role}"
+
+
+def guard_statements() -> Iterator[str]:
+    """Yield the statements that give the functions to a role nobody logs in as; they take somebody who makes roles."""
+    yield _made(GUARD)
+    yield f"GRANT {GUARD} TO CURRENT_USER"
     yield _in_schema("GRANT USAGE, CREATE ON SCHEMA %I TO " + GUARD)
     yield f"GRANT SELECT, INSERT, UPDATE, DELETE ON {', '.join(_WRITTEN)} TO {GUARD}"
     yield _in_schema(f"GRANT USAGE ON ALL SEQUENCES IN SCHEMA %I TO {GUARD}")
@@ -73,12 +81,16 @@ def grant_statements() -> Iterator[str]:
         "EXECUTE format('REVOKE ALL ON FUNCTION %s FROM PUBLIC', f); END LOOP; END $$"
     )
     yield _in_schema(f"REVOKE CREATE ON SCHEMA %I FROM {GUARD}")
-    for role, functions in _CALLED.items():
-        for function in functions:
-            yield f"GRANT EXECUTE ON FUNCTION {PREFIX}{function} TO {PREFIX}{role}"
 
 
-def _right_of_roles() -> Iterator[str]:
+def _made(role: str) -> str:
+    return (
+        f"DO $$ BEGIN IF NOT EXISTS (SELECT FROM pg_roles WHERE rolname = '{role}') "
+        f"THEN CREATE ROLE {role} NOLOGIN; END IF; END $$"
+    )
+
+
+def _rights_of_roles() -> Iterator[str]:
     everybody = ", ".join(f"{PREFIX}{role}" for role in ROLES)
     # what an earlier version gave is taken back first
     yield _in_schema(f"REVOKE ALL ON ALL TABLES IN SCHEMA %I FROM PUBLIC, {everybody}")
