@@ -183,7 +183,7 @@ def test_a_draft_stays_here_until_it_is_proposed(pilot, other):
     assert (waiting.author, waiting.reason) == ("mara", "as in the drawing")
     assert pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "deg/s", "as the library has it"
     pilot.wait(lambda: len(section.cards) == 1, "the card beside the layout")
-    assert set(section.cards[0].buttons) == {"compare", "reply", "withdraw"}, "nobody agrees with themselves"
+    assert set(section.cards[0].buttons) == {"compare", "reply", "renew", "withdraw"}, "nobody agrees with themselves"
     other.proposals.agree(waiting.id, author="jo")
     pilot.wait(
         lambda: pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "rad/s", "the agreement"
