@@ -13,13 +13,16 @@ _ACTS = (
     r"^[=+\-@\t\r]|[\x00-\x08\x0b-\x1f\x{7f}-\x{9f}\x{61c}\x{200e}\x{200f}\x{2028}-\x{202e}\x{2066}-\x{2069}"
     r"\x{fffe}\x{ffff}]"
 )
-"""What may need a change; each cell that has it is looked at by itself."""
+"""What may need a change, where there are too many different texts to look at each by itself."""
+_OURS = ("direction", "flags", "payload", "valid")
+"""Columns whose words are the program's own."""
+_FEW = 20_000
 
 
 def harmless_tables(schema: pa.Schema, tables: Iterable[pa.Table]) -> tuple[pa.Schema, Iterator[pa.Table]]:
     """Return the schema and the tables with texts, and names of columns, that no spreadsheet runs."""
     names = [cell(name) for name in schema.names]
-    places = [number for number, field in enumerate(schema) if pa.types.is_string(field.type)]
+    places = [n for n, field in enumerate(schema) if pa.types.is_string(field.type) and field.name not in _OURS]
     made = pa.schema([field.with_name(name) for field, name in zip(schema, names, strict=True)], schema.metadata)
     return made, (_harmless(table, names, places) for table in tables)
 
@@ -27,12 +30,21 @@ def harmless_tables(schema: pa.Schema, tables: Iterable[pa.Table]) -> tuple[pa.S
 def _harmless(table: pa.Table, names: list[str], places: list[int]) -> pa.Table:
     for place in places:
         column = table.column(place)
-        found = pc.match_substring_regex(column, _ACTS)
-        # most columns hold nothing of the kind, and cost one look
-        if pc.any(found).as_py():
-            # each text once: labels and names repeat in every row
-            words = pc.unique(pc.filter(column, found))
-            into = pa.array([cell(word) for word in words.to_pylist()], pa.string())
-            changed = into.take(pc.index_in(column, words))
-            table = table.set_column(place, table.field(place), pc.if_else(pc.fill_null(found, False), changed, column))
+        changed = _changed_words(column)
+        if changed:
+            words = pa.array(list(changed), pa.string())
+            into = pa.array(list(changed.values()), pa.string()).take(pc.index_in(column, words))
+            is_changed = pc.fill_null(pc.is_in(column, words), False)
+            table = table.set_column(place, table.field(place), pc.if_else(is_changed, into, column))
     return table.rename_columns(names)
+
+
+def _changed_words(column: pa.ChunkedArray) -> dict[str, str]:
+    """Return the texts of a column that must not stay as they are, with what takes their place.
+
+    Names and labels repeat in every row, so each is looked at once; a pattern over all rows would take longer.
+    """
+    words = pc.unique(column)
+    if len(words) > _FEW:
+        words = pc.filter(words, pc.match_substring_regex(words, _ACTS))
+    return {word: made for word in words.to_pylist() if word is not None and (made := cell(word)) != word}
