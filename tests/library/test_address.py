@@ -19,7 +19,7 @@ EVASIONS = [
     "postgresql://db.example/lib?sslmode=disable", "postgresql://db.example/lib?sslmode=require",
     "postgresql://localhost.evil.example/lib?sslmode=disable", "postgresql://127.0.0.1.evil.example/lib?sslmode=allow",
     "postgresql:///lib?host=evil.example&sslmode=prefer", "postgresql://localhost/lib?options=-csearch_path%3Devil",
-    "postgresql://localhost/lib?passfile=/tmp/evil", "postgresql://localhost/lib?sslmode=disable&sslmode=verify-full",
+    "postgresql://localhost/lib?passfile=evil.pass", "postgresql://localhost/lib?sslmode=disable&sslmode=verify-full",
     "postgresql://localhost:port/lib", "postgresql:///lib?port=99999", "postgresql:///lib?port=1,2",
     "postgresql://localhost/lib?krbsrvname=x", "postgresql://localhost/lib?target_session_attrs=any",
     "postgresql:///lib?host=@evil", "mysql://localhost/lib",
