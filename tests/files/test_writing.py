@@ -7,7 +7,7 @@ import threading
 
 import pytest
 
-from zesty_abacus.core.files.errors import ExistsError, FileError, SameFileError
+from zesty_abacus.core.files.errors import ExistsError, FileError, SameFileError, file_errors
 from zesty_abacus.core.files.writing import Target, keep_file
 
 
@@ -154,3 +154,9 @@ def test_rights_follow_the_mask_and_the_file_that_is_replaced(tmp_path):
         assert stat.S_IMODE(os.stat(tmp_path / "a").st_mode) == 0o600
     finally:
         os.umask(before)
+
+
+def test_a_fault_of_whoever_writes_is_not_said_of_the_name(tmp_path):
+    with pytest.raises(ValueError, match="does not fit"), Target(tmp_path / "a").writing(), file_errors(tmp_path):
+        raise ValueError("the table does not fit")
+    assert not others(tmp_path)

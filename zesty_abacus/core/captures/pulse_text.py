@@ -89,7 +89,7 @@ class _Words:
             cut = max(cut, *(data.rfind(blank) + 1 for blank in (b" ", b"\t", b"\r")))
         if not cut and len(data) > _LONGEST:
             self._report.add_problem(f"byte {self._offset}", f"more than {_LONGEST} bytes without a blank are left out")
-            cut, self._offset = 0, self._offset + len(data)
+            self._offset += len(data)
             self._rest = b""
             return
         self._take(data[:cut])

@@ -53,6 +53,9 @@ def file_errors(path: Path | str, what: str = "the file cannot be read") -> Iter
     except OSError as error:
         raise FileError(f"{what} ({error.strerror or error}).", where=os.fspath(path)) from error
     except ValueError as error:
+        if "null" not in str(error) and not isinstance(error, UnicodeEncodeError):
+            # of the block's own work, such as a table that does not fit: not for this place to say
+            raise
         raise FileError(f"{what} (its name holds what no name may hold).", where=repr(os.fspath(path))) from error
 
 
