@@ -33,11 +33,6 @@ def json_text(document: str) -> str:
     return _CONTROLS.sub(lambda found: f"\\u{ord(found[0]):04x}", document)
 
 
-def is_harmless(text: str) -> bool:
-    """Return whether nothing in a text acts."""
-    return _CONTROLS.search(text) is None
-
-
 def cell(text: str) -> str:
     """Return a cell of a table that no spreadsheet runs and no terminal obeys.
 

@@ -171,9 +171,7 @@ def new_file_beside(path: Path) -> Iterator[tuple[Path, BinaryIO]]:
         If it cannot be made.
     """
     with file_errors(path, _CANNOT):
-        part = path.with_name(f".{path.name[:100]}.{secrets.token_hex(8)}.part")
-        # exclusively: a file or a link that somebody put there is neither followed nor touched
-        made = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666)
+        part, made = open_part(path)
     try:
         with os.fdopen(made, "wb") as stream:
             yield part, stream
@@ -183,6 +181,13 @@ def new_file_beside(path: Path) -> Iterator[tuple[Path, BinaryIO]]:
     finally:
         with contextlib.suppress(OSError):
             os.unlink(part)
+
+
+def open_part(path: Path) -> tuple[Path, int]:
+    """Make a new file beside another; return its name and its descriptor. Raises what the system says."""
+    part = path.with_name(f".{path.name[:100]}.{secrets.token_hex(8)}.part")
+    # exclusively: a file or a link that somebody put there is neither followed nor touched
+    return part, os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666)
 
 
 def _put(part: Path, path: Path, *, replace: bool) -> None:

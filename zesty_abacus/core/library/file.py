@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import secrets
 import sqlite3
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,10 +14,10 @@ from urllib.parse import quote
 
 import sqlalchemy as sa
 
-from ..files.errors import FileError, HeldError, file_errors_as
+from ..files.errors import ExistsError, FileError, HeldError, file_errors, file_errors_as
 from ..files.held import hold, let_go
 from ..files.reading import check_readable
-from ..files.writing import put_new
+from ..files.writing import open_part, put_new
 from .errors import LibraryError, MissingLibraryError
 
 APPLICATION_ID = 0x5A414C42
@@ -42,17 +41,18 @@ def new_file_for(path: Path) -> Iterator[Path]:
         raise LibraryError("the folder does not exist.", where=str(path.parent))
     if os.path.lexists(path):
         raise LibraryError("the library exists already.", where=str(path))
-    part = path.with_name(f".{path.name[:100]}.{secrets.token_hex(8)}.part")
-    try:
+    with file_errors_as(LibraryError), file_errors(path, "the library cannot be made"):
+        part, opened = open_part(path)
         # nobody holds a file that is only now made, so it may be closed again
-        os.close(os.open(part, os.O_CREAT | os.O_EXCL | os.O_WRONLY | os.O_NOFOLLOW | os.O_CLOEXEC, 0o666))
+        os.close(opened)
+    try:
         yield part
-        put_new(part, path)
-    except FileError as error:
+        with file_errors(path, "the library cannot be made"):
+            put_new(part, path)
+    except ExistsError as error:
         raise LibraryError("the library exists already.", where=str(path)) from error
-    except (OSError, ValueError) as error:
-        said = getattr(error, "strerror", None) or error
-        raise LibraryError(f"the library cannot be made ({said}).", where=str(path)) from error
+    except FileError as error:
+        raise LibraryError(error.message, where=error.where, hint=error.hint) from error
     finally:
         for ending in ("", "-wal", "-shm", "-journal"):
             with contextlib.suppress(OSError, ValueError):
