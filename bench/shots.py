@@ -33,7 +33,7 @@ def settle(window: Window) -> None:
     while quiet < 20:
         application.processEvents()
         time.sleep(0.005)
-        quiet = quiet + 1 if session.jobs.is_idle() and session.explained else 0
+        quiet = quiet + 1 if session.jobs.is_idle() and session.reading.explained else 0
 
 
 def kind_of(window: Window, address: int) -> int:
@@ -43,7 +43,7 @@ def kind_of(window: Window, address: int) -> int:
 
 def kind_named(window: Window, name: str) -> int:
     """Return the number of the first kind that a layout reads."""
-    return next(n for n, layout in enumerate(window.session.matches) if layout is not None and layout.name == name)
+    return next(n for n in window.session.reading.kinds_read() if window.session.reading.name(n) == name)
 
 
 def ladder(window: Window) -> None:
@@ -65,7 +65,7 @@ def read(window: Window) -> None:
     """Read: traces of both lanes with a block of named values."""
     session = window.session
     kind = kind_of(window, 0x1A0)
-    layout = session.layout_of(kind)
+    layout = session.reading.layout_of(kind)
     assert layout is not None
     mode = layout.field_named("mode")
     assert mode is not None
@@ -210,7 +210,7 @@ def intake_radio(window: Window) -> None:
 def library(window: Window) -> None:
     """The library's page, while somebody else works in it too."""
     shared, session = window.session.shared, window.session
-    layout = session.layout_of(kind_of(window, 0x1A1))
+    layout = session.reading.layout_of(kind_of(window, 0x1A1))
     other = window.session.engine.Library.open(session.library.address)
     assert layout is not None
     head = other.head_of(layout.id)

@@ -59,6 +59,17 @@ def test_decode_long_and_wide_in_every_format(trial, tmp_path):
     assert code == 0 and pyarrow.parquet.read_table(io.BytesIO(data)).num_rows == len(rows)
 
 
+def test_a_tied_message_is_decoded_as_the_window_decodes_it(trial, tmp_path):
+    copy = copy_shipped_trial(tmp_path / "tied")
+    layout = next(one for one in layouts_from_file(copy.folder / "layouts.json") if one.name == "Pod status")
+    copy.save(copy.file.with_tie(layout.id, "thruster", 0x2D0, 0))
+    code, out, err = run("decode", copy.folder, "--library", trial, "--shape", "wide")
+    rows = [row for row in csv.DictReader(io.StringIO(out)) if row["address"] == str(0x2D0)]
+    assert code == 0 and rows and {row["message"] for row in rows} == {"Pod status"}, err
+    code, out, _ = run("library", "check", trial, copy.folder, "--json")
+    assert "Pod status" not in json.loads(out)["unused"]
+
+
 def test_encode_tells_what_it_lost(trial):
     code, out, err = run("encode", "--library", trial, "Azimuth command port", "angle set=-12.32", "mode=transit")
     assert (code, out.strip()) == (0, "1A0#0AFF0000020000BC")

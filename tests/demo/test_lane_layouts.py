@@ -8,14 +8,13 @@ import numpy as np
 import pytest
 
 from zesty_abacus.core.codec.columns import CheckState
-from zesty_abacus.core.codec.kinds import decode_frames, explain_kinds, owners_of_kind
-from zesty_abacus.core.codec.matching import find_match, match_kinds
-from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.codec.wording import frame_sentence, value_text
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.activity import capture_activity
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.core.layouts.model import FieldKind, Group, Repeat, Space, rewrite
+from zesty_abacus.core.reading.explained import Explained, explain
+from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.trial.intake import open_trial_capture
 from zesty_abacus.demo.simulator import START_NS
 from zesty_abacus.demo.trial import SHIPPED, copy_shipped_trial
@@ -33,11 +32,11 @@ def layouts():
 
 def reading_of(capture, layouts, name):
     """Return frames and values of the first kind that a layout reads and that carries something."""
-    for kind, key in enumerate(capture.kinds.keys):
-        found = find_match(capture, key, layouts)
-        if found is not None and found.layout.name == name and capture.kind_size(kind):
-            frames = capture.kind_frames(kind)
-            return frames, decode_frames(capture, compile_layout(found.layout, layouts), frames)
+    meaning = Meaning.of(capture, layouts)
+    for kind in range(len(capture.kinds.keys)):
+        for reader, frames, decoded in meaning.decoded(kind, capture.kind_frames(kind)):
+            if reader.layout.name == name and capture.kind_size(kind):
+                return frames, decoded
     raise AssertionError(f"{name} reads nothing")
 
 
@@ -155,14 +154,11 @@ def test_the_pendant_was_pressed_twice(capture, layouts):
 
 
 def test_every_device_lane_is_read_and_nearly_all_of_its_bits_are_explained(capture, layouts):
-    matches = match_kinds(capture, layouts)
-    explained, owners = explain_kinds(capture, capture_activity(capture), matches, layouts)
+    meaning = Meaning.of(capture, layouts)
+    counted = explain(meaning, capture_activity(capture))
     for lane in range(2, len(capture.lanes)):
         kinds = [n for n, key in enumerate(capture.kinds.keys) if key.lane == lane]
-        assert any(matches[n] is not None for n in kinds), capture.lanes[lane].name
-        moving = sum(explained[n].moving for n in kinds)
-        known = sum(explained[n].explained for n in kinds)
+        assert any(meaning.kinds[n].readers for n in kinds), capture.lanes[lane].name
+        total = sum((counted[n].explained for n in kinds), Explained())
         # the disturbed telegram of the deck is raw bytes that no layout asks for
-        assert known >= moving * (0.6 if capture.lanes[lane].name == "deck" else 0.9)
-    for kind, found in owners.items():
-        assert (found == owners_of_kind(capture, kind, matches[kind], layouts)).all()
+        assert total.share >= (0.6 if capture.lanes[lane].name == "deck" else 0.9), capture.lanes[lane].name

@@ -174,8 +174,8 @@ def test_a_kind_filtered_away_stays_in_hand(pilot):
 
 def test_shares_add_up_from_roster_to_strip_to_whole(pilot):
     session = pilot.session
-    total = session.total_explained()
-    assert total.moving == sum(part.moving for part in session.explained)
+    total = session.reading.explained_of_all()
+    assert total.moving == sum(part.moving for part in session.reading.explained)
     assert pilot.window.roster.total_share.text() == f"{total.share:.0%}"
     lanes = [pilot.window.strip._lane_share(number) for number in range(2)]
     assert all(text.endswith("%") for text in lanes) and lanes[0] != lanes[1]

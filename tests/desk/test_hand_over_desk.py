@@ -1,5 +1,6 @@
 import json
 
+import msgspec
 import pyarrow.parquet
 import pytest
 
@@ -31,7 +32,7 @@ def test_the_file_holds_what_core_decodes(pilot, tmp_path, content):
     session = pilot.session
     table = written(pilot, tmp_path, content=content)
     tables = {"long": long_tables, "wide": wide_tables}[content]
-    assert table.num_rows == rows_in(tables(session.capture, session.edits.layouts()))
+    assert table.num_rows == rows_in(tables(session.reading.meaning))
     times = table["time_ns"].to_numpy()
     assert (times[1:] >= times[:-1]).all()
 
@@ -42,6 +43,55 @@ def test_one_message_alone(pilot, tmp_path):
     assert table.num_rows == 2400
     assert next(name for name in table.column_names if "." in name) == "Pack totals.current"
     assert set(table["Pack totals.state"].to_pylist()) == {"closed"}
+
+
+def test_the_message_in_hand_is_the_only_one_that_leaves(pilot, tmp_path):
+    """One layout reads two messages here; frames of the other one stay."""
+    session = pilot.session
+    kind = pilot.kind(0x1A1)
+    layout = session.reading.layout_of(kind)
+    span = msgspec.structs.replace(layout.applies, address=0x1A1, to=0x2D0, lanes=())
+    session.edits.change(msgspec.structs.replace(layout, applies=span))
+    pilot.settle()
+    assert len(session.reading.meaning.kinds_read_by(layout.id)) > 1
+    pilot.pick_kind(0x1A1)
+    table = written(pilot, tmp_path, content="wide", messages="kind")
+    assert set(table["address"].to_pylist()) == {0x1A1}
+    frames = written(pilot, tmp_path, content="frames", messages="kind")
+    assert frames.num_rows == session.capture.kinds.count(kind) and set(frames["address"].to_pylist()) == {0x1A1}
+
+
+def test_a_tied_message_leaves_as_it_is_shown(pilot, tmp_path):
+    session = pilot.session
+    pilot.pick_kind(0x2D0)
+    kind = session.kind
+    layout = next(one for one in session.edits.layouts() if one.name == "Pod status")
+    session.tie(layout.id)
+    pilot.settle()
+    table = written(pilot, tmp_path, content="wide", messages="kind")
+    assert table.num_rows == session.capture.kinds.count(kind) > 0
+    assert set(table["message"].to_pylist()) == {"Pod status"} and set(table["address"].to_pylist()) == {0x2D0}
+    every = written(pilot, tmp_path, content="long", messages="all")
+    assert 0x2D0 in set(every["address"].to_pylist())
+
+
+def test_a_window_of_a_map_leaves_with_its_rows(pilot, tmp_path):
+    session = pilot.session
+    reads = session.reading
+    kind = next(n for n in reads.kinds_read() if reads.layout_of(n).registers is not None and reads.layout_of(n).fields)
+    session.select_kind(kind)
+    pilot.settle()
+    table = written(pilot, tmp_path, content="wide", messages="kind")
+    assert table.num_rows == session.capture.kinds.count(kind) > 0
+
+
+def test_a_layout_that_carries_another_leaves(pilot, tmp_path):
+    session = pilot.session
+    kind = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Beacon packet")
+    session.select_kind(kind)
+    pilot.settle()
+    table = written(pilot, tmp_path, content="long", messages="kind")
+    assert table.num_rows > session.capture.kinds.count(kind)
 
 
 def test_an_unnamed_message_alone_is_refused_but_its_frames_are_not(pilot, tmp_path):

@@ -165,8 +165,8 @@ def test_an_offset_is_estimated_by_a_field_that_two_lanes_hold(intake):  # noqa:
     bench.set_offset(1_700_000_000)
     intake.wait_open()
     pull = new_field("pull", parse_places("B0..B3"), FieldKind.FLOAT)
-    cell = next(n for n, layout in enumerate(session.matches) if layout is not None and layout.name == "Load cell")
-    load = session.layout_of(cell).field_named("load")
+    cell = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Load cell")
+    load = session.reading.layout_of(cell).field_named("load")
     traces = [laid_out(session, "Tow", "thruster", "can", 0x2D0, pull), (cell, load.id)]
     intake.settle()
     session.traces = traces

@@ -12,7 +12,7 @@ def open_plan(pilot, address=FEEDBACK):
 
 
 def field_of(pilot, name, address=FEEDBACK):
-    return pilot.session.layout_of(pilot.kind(address)).field_named(name)
+    return pilot.session.reading.layout_of(pilot.kind(address)).field_named(name)
 
 
 def test_a_card_opens_and_its_entries_change_the_field(pilot):
@@ -29,7 +29,7 @@ def test_a_card_opens_and_its_entries_change_the_field(pilot):
 
 def test_wrong_entries_are_marked_and_change_nothing(pilot):
     desk = open_plan(pilot)
-    before = pilot.session.layout_of(pilot.kind(FEEDBACK))
+    before = pilot.session.reading.layout_of(pilot.kind(FEEDBACK))
     pilot.click(desk.plan.cards[field_of(pilot, "rate").id])
     form = desk.plan.form
     for attribute, text, words in (
@@ -53,7 +53,7 @@ def test_wrong_entries_are_marked_and_change_nothing(pilot):
         assert words in form.problem.text(), (attribute, text)
         assert form.lines[attribute].property("wrong") is True
         assert form.lines[attribute].text().strip() == text.strip(), "what was typed is still there"
-        assert pilot.session.layout_of(pilot.kind(FEEDBACK)) == before
+        assert pilot.session.reading.layout_of(pilot.kind(FEEDBACK)) == before
         form.show_field(field_of(pilot, "rate"), before)
 
 
@@ -118,7 +118,7 @@ def test_the_message_is_edited_beside_the_try(pilot):
                               ("size", "2", "ends after byte 1"), ("address", "FFFFFFFF", "29-bit")):  # fmt: skip
         pilot.type(form.lines[name], text, enter=True)
         assert words in form.problem.text()
-    assert pilot.session.layout_of(pilot.kind(FEEDBACK)).size == 8
+    assert pilot.session.reading.layout_of(pilot.kind(FEEDBACK)).size == 8
 
 
 def test_an_unnamed_message_begins_with_one_click(pilot):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
@@ -11,7 +12,7 @@ from zesty_abacus.desk.layouts.message_form import read_span, span_text
 
 
 def kind_named(pilot, name, number=0):
-    found = [n for n, layout in enumerate(pilot.session.matches) if layout is not None and layout.name == name]
+    found = [n for n in pilot.session.reading.kinds_read() if pilot.session.reading.name(n) == name]
     return found[number]
 
 
@@ -123,7 +124,7 @@ def test_checks_say_how_often_they_agree(pilot):
     desk = open_message(pilot, "Azimuth feedback port")
     pilot.wait(lambda: len(desk.tried.remarks()) == 3, "both checks and the explained share")
     explained, *checks = [words for words, _, _ in desk.tried.remarks()]
-    assert explained.startswith("explains ") and explained.endswith("moving bits (100%)")
+    assert explained.startswith("claims ") and "moving bits (100%)" in explained
     assert checks == [
         "turn counter agrees in 12\u2009000 of 12\u2009000 frames", "check agrees in 12\u2009000 of 12\u2009000 frames",
     ]  # fmt: skip
@@ -135,16 +136,16 @@ def test_a_message_is_tied_by_hand_and_untied(pilot):
     kind = next(n for n, key in enumerate(session.capture.kinds.keys) if key.address == 0x2D0)
     session.select_kind(kind)
     pilot.settle()
-    assert session.layout_of(kind) is None and not session.is_tied()
+    assert session.reading.layout_of(kind) is None and not session.is_tied()
     layout = whole(pilot, "Pod status")
     assert layout in session.layouts_to_tie(kind)
     session.tie(layout.id)
     pilot.settle()
     desk = pilot.window.layouts
-    assert session.layout_of(kind) == layout and "tied by hand" in desk.message.why.text()
+    assert session.reading.layout_of(kind) == layout and "is tied to it by hand" in desk.message.why.text()
     assert Trial.open(session.trial.folder).file.ties[0].layout == layout.id, "kept with the trial"
     pilot.click(desk.untie)
-    assert session.layout_of(kind) is None and not session.trial.file.ties
+    assert session.reading.layout_of(kind) is None and not session.trial.file.ties
 
 
 def test_the_form_says_why_a_layout_reads_the_message(pilot):
@@ -180,3 +181,45 @@ def test_a_text_column_is_picked_from_its_letters(pilot):
     pilot.settle()
     pilot.click(desk.plan.flow, QPointF(desk.plan.flow.cell_rect(8).center()).toPoint())
     assert desk.plan.form.lines["name"].text() == "heading"
+
+
+def test_a_second_layout_reads_frames_that_begin_otherwise(pilot):
+    session, desk = pilot.session, pilot.window.layouts
+    pilot.key("4")
+    kind = pilot.kind(0x320)
+    session.select_kind(kind)
+    pilot.settle()
+    assert desk.which.isHidden()
+    first = session.reading.layout_of(kind)
+    payload = session.store.frame_at(kind, None, session.clock.cursor_ns).payload
+    desk.begin_another()
+    pilot.settle()
+    assert desk.which.isVisible() and desk.which.count() == 2
+    mine = session.reading.layout_of(kind)
+    assert mine.applies.pattern == f"{payload[0]:02X}" and desk.message.lines["name"].hasFocus()
+    frames = session.capture.kind_frames(kind)
+    numbers = session.reading.meaning.numbers(kind, frames)
+    begins = frames.matrix[:, 0] == payload[0]
+    readers = session.reading.readers(kind)
+    assert [readers[n].layout.id for n in set(numbers[begins].tolist())] == [mine.id]
+    assert [readers[n].layout.id for n in set(numbers[~begins].tolist())] == [first.id]
+    desk.which.setCurrentIndex(desk.which.findData(first.id))
+    desk.which.activated.emit(desk.which.currentIndex())
+    pilot.settle()
+    assert session.reading.layout_of(kind) == first and desk.head.title.text() == first.name
+
+
+def test_frames_that_nobody_reads_say_so(pilot):
+    session = pilot.session
+    kind = pilot.kind(0x320)
+    layout = session.reading.layout_of(kind)
+    frames = session.capture.kind_frames(kind)
+    wanted = int(frames.matrix[0, 0])
+    session.edits.change(msgspec.structs.replace(
+        layout, applies=msgspec.structs.replace(layout.applies, pattern=f"{wanted:02X}")
+    ))  # fmt: skip
+    pilot.settle()
+    other = int(frames.rows[int((frames.matrix[:, 0] != wanted).argmax())])
+    line = pilot.window.read.frames.line(other)
+    assert line.says == "no layout reads this frame" and not line.named
+    assert pilot.window.read.frames.line(int(frames.rows[0])).says != line.says

@@ -24,7 +24,7 @@ def place(pilot, name, address=FEEDBACK):
 def test_a_field_is_moved_by_its_beads(pilot):
     """The fault code lies in B6[3..0]; its second bead is dragged two beads to the left."""
     desk = open_plan(pilot)
-    field = next(f for f in pilot.session.layout_of(pilot.kind(FEEDBACK)).fields if str(f.places) == "B6[3..0]")
+    field = next(f for f in pilot.session.reading.layout_of(pilot.kind(FEEDBACK)).fields if str(f.places) == "B6[3..0]")
     pilot.drag_beads(50, 52, desk="layouts")
     assert place(pilot, field.name) == "B6[5..2]" and desk.plan.current == field.id
     pilot.key(Qt.Key.Key_Z, CONTROL)
@@ -34,7 +34,7 @@ def test_a_field_is_moved_by_its_beads(pilot):
 def test_an_end_is_stretched_as_far_as_there_is_room(pilot):
     desk = open_plan(pilot)
     pilot.drag_beads(48, 49, desk="layouts")
-    layout = pilot.session.layout_of(pilot.kind(FEEDBACK))
+    layout = pilot.session.reading.layout_of(pilot.kind(FEEDBACK))
     counter = next(f for f in layout.fields if str(f.places).startswith("B6["))
     assert str(counter.places) == "B6[3..1]"
     pilot.drag_beads(49, 47, desk="layouts")
@@ -44,11 +44,11 @@ def test_an_end_is_stretched_as_far_as_there_is_room(pilot):
 
 def test_a_stretch_over_another_field_joins_it(pilot):
     open_plan(pilot, 0x2C2)
-    layout = pilot.session.layout_of(pilot.kind(0x2C2))
+    layout = pilot.session.reading.layout_of(pilot.kind(0x2C2))
     first, second = layout.fields[:2]
     edge, far = max(first.places.bits), max(second.places.bits)
     pilot.drag_beads(edge, far, desk="layouts")
-    after = pilot.session.layout_of(pilot.kind(0x2C2))
+    after = pilot.session.reading.layout_of(pilot.kind(0x2C2))
     assert second.id not in {field.id for field in after.fields}
     assert set(after.field(first.id).places.bits) >= {*first.places.bits, *second.places.bits}
     assert "joined with" in pilot.window.foot.told.text()
@@ -58,7 +58,7 @@ def test_beads_swept_with_alt_are_split_off(pilot):
     desk = open_plan(pilot)
     angle = field_of(pilot, "angle")
     pilot.drag_beads(15, 8, desk="layouts", modifiers=ALT)
-    layout = pilot.session.layout_of(pilot.kind(FEEDBACK))
+    layout = pilot.session.reading.layout_of(pilot.kind(FEEDBACK))
     assert str(field_of(pilot, "angle").places) == "B0" and str(field_of(pilot, "angle 2").places) == "B1"
     assert desk.plan.current == field_of(pilot, "angle 2").id and len(angle.places) == 16
     desk.plan.pick(field_of(pilot, "angle").id)
@@ -66,7 +66,7 @@ def test_beads_swept_with_alt_are_split_off(pilot):
     pilot.key("J")
     assert str(field_of(pilot, "angle").places) == "B1 B0" and field_of(pilot, "angle 2") is None
     pilot.key("S")
-    assert {str(f.places) for f in pilot.session.layout_of(pilot.kind(FEEDBACK)).fields} >= {"B0", "B1"}
+    assert {str(f.places) for f in pilot.session.reading.layout_of(pilot.kind(FEEDBACK)).fields} >= {"B0", "B1"}
     assert layout.id == desk.layout_shown.id
 
 
@@ -186,7 +186,7 @@ def test_a_table_comes_in_by_example(pilot, tmp_path):
     pilot.click(view.keep)
     layout = whole(pilot, "Winch drive")
     assert str(layout.field_named("speed").places) == "B3[3..0] B2" and layout.field_named("pull").ratio * 2 == 1
-    assert pilot.session.layout_of(pilot.kind(0x2D0)) == layout, "the capture is read with it at once"
+    assert pilot.session.reading.layout_of(pilot.kind(0x2D0)) == layout, "the capture is read with it at once"
     # the same headings are known the next time, and nothing is new
     desk.bring_in(path)
     pilot.settle()
@@ -254,7 +254,7 @@ def test_an_exchange_past_the_end_of_its_map_is_told(pilot):
 def test_edits_say_what_they_gained(pilot):
     desk = open_plan(pilot)
     field = field_of(pilot, "angle")
-    assert "explains" in desk.tried.remarks()[0][0] and "before" not in desk.tried.remarks()[0][0]
+    assert "claims" in desk.tried.remarks()[0][0] and "before" not in desk.tried.remarks()[0][0]
     desk.plan.pick(field.id)
     desk.remove_field()
     pilot.settle()
@@ -297,7 +297,7 @@ def test_twelve_fields_are_typed_in_by_keys_alone(pilot):
                 press(Qt.Key.Key_Tab)
     press(Qt.Key.Key_Return)
     pilot.settle()
-    fields = {field.name: field for field in pilot.session.layout_of(pilot.kind(0x2D0)).fields}
+    fields = {field.name: field for field in pilot.session.reading.layout_of(pilot.kind(0x2D0)).fields}
     assert {name: str(field.places) for name, field in fields.items()} == dict(
         tuple(line.split("|")[:2]) for line in PAPER.splitlines()
     )
@@ -315,7 +315,7 @@ def test_what_is_being_typed_is_not_disturbed_by_answers_of_jobs(pilot):
     line.setFocus()
     line.selectAll()
     QTest.keyClicks(line, "rad")
-    pilot.session.explained_changed.emit()
+    pilot.session.reading.explained_changed.emit()
     pilot.settle()
     assert line.text() == "rad"
     QTest.keyClicks(line, "/s")

@@ -46,6 +46,11 @@ def opened_again(folder):
     let_go(window)
 
 
+def unit_shown(pilot):
+    """Return the unit of the rate as the window shows it."""
+    return pilot.session.reading.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit
+
+
 def head_of(library, name="Azimuth feedback port"):
     return next(head for head in library.heads() if head.layout.name == name)
 
@@ -144,7 +149,7 @@ def test_a_proposal_is_seen_compared_and_agreed_to(pilot, other):
     pilot.click(inbox.cards[0].buttons["agree"])
     pilot.wait(lambda: not inbox.cards, "the inbox to be empty")
     assert head_of(other).layout.field_named("rate").unit == "rad/s"
-    pilot.wait(lambda: pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "rad/s", "the window")
+    pilot.wait(lambda: unit_shown(pilot) == "rad/s", "the window")
     inbox.ended.setChecked(True)
     pilot.wait(lambda: len(inbox.cards) == 1, "what ended")
     assert "kept" in inbox.cards[0].standing.text() and "agree" not in inbox.cards[0].buttons
@@ -174,19 +179,20 @@ def test_a_draft_stays_here_until_it_is_proposed(pilot, other):
     pilot.session.edits.change(with_unit(head, "rad/s"))
     pilot.settle()
     assert "Only you see it" in section.draft.words.text() and section.draft.propose.isEnabled()
-    assert pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "rad/s", "tried here"
+    assert unit_shown(pilot) == "rad/s", "tried here"
     assert head_of(other).layout.field_named("rate").unit == "deg/s", "kept nowhere"
     pilot.type(section.draft.reason, "as in the drawing")
     pilot.click(section.draft.propose)
     pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
     (waiting,) = other.proposals.open()
     assert (waiting.author, waiting.reason) == ("mara", "as in the drawing")
-    assert pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "deg/s", "as the library has it"
+    assert unit_shown(pilot) == "deg/s", "as the library has it"
     pilot.wait(lambda: len(section.cards) == 1, "the card beside the layout")
     assert set(section.cards[0].buttons) == {"compare", "reply", "renew", "withdraw"}, "nobody agrees with themselves"
     other.proposals.agree(waiting.id, author="jo")
     pilot.wait(
-        lambda: pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit == "rad/s", "the agreement"
+        lambda: unit_shown(pilot) == "rad/s",
+        "the agreement",
     )
 
 
@@ -197,7 +203,7 @@ def test_a_draft_is_kept_at_once_or_thrown_away_or_undone(pilot, other):
     head = head_of(other)
 
     def unit():
-        return pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit
+        return unit_shown(pilot)
 
     for way in ("drop", "undo", "keep"):
         pilot.click(draft.begin)
@@ -266,7 +272,7 @@ def test_what_others_keep_leaves_a_draft_as_it_is(pilot, other):
 def test_who_has_the_same_layout_open_is_said(pilot, other):
     pilot.window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
-    layout = pilot.session.layout_of(pilot.kind(FEEDBACK))
+    layout = pilot.session.reading.layout_of(pilot.kind(FEEDBACK))
     window_id = uuid4()
     other.presence.say(window_id, "jo", layout.id)
     section = pilot.window.layouts.side.agreement
@@ -420,7 +426,7 @@ def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_aga
     pilot.wait(lambda: "jo changed" in window.foot.told.text(), "the news")
 
     def unit():
-        return session.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit
+        return session.reading.layout_of(pilot.kind(FEEDBACK)).field_named("rate").unit
 
     def press(words):
         made = next(one for one in window.library.releases.findChildren(QPushButton) if one.text() == words)
@@ -444,7 +450,7 @@ def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_aga
     pilot.settle()
     assert unit() == "deg/s", "what others keep does not show"
     with opened_again(session.trial.folder) as again:
-        layout = again.session.layout_of(again.kind(FEEDBACK))
+        layout = again.session.reading.layout_of(again.kind(FEEDBACK))
         assert layout.field_named("rate").unit == "deg/s", "the trial remembers it"
     window.show_library("Releases")
     pilot.wait(lambda: window.library.releases.releases, "the release")

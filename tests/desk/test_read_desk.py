@@ -27,7 +27,7 @@ def turn_wheel(widget, point: QPointF, up: bool, modifiers=NONE):
 
 
 def field_of(pilot, address, name):
-    layout = pilot.session.layout_of(pilot.kind(address))
+    layout = pilot.session.reading.layout_of(pilot.kind(address))
     return layout.field_named(name)
 
 
@@ -106,7 +106,7 @@ def test_the_readout_agrees_with_the_command_lines_decoding(pilot):
         for row in rows_of(pilot):
             if row.field_id is None or row.value == "–":
                 continue
-            layout = session.layout_of(row.kind)
+            layout = session.reading.layout_of(row.kind)
             field = next(one for one in layout.once_a_frame() if one.id == row.field_id)
             if field.selected is not None:
                 continue
@@ -194,7 +194,7 @@ def test_sentences_follow_an_edit_of_the_layout(pilot):
     frames = pilot.window.read.frames
     row = int(pilot.session.capture.kinds.rows(pilot.kind(0x2C2))[5])
     assert "winding port" in frames.line(row).says
-    layout = pilot.session.layout_of(pilot.kind(0x2C2))
+    layout = pilot.session.reading.layout_of(pilot.kind(0x2C2))
     field = layout.field_named("winding port")
     pilot.session.edits.change(layout.with_field(msgspec.structs.replace(field, name="port coil")))
     pilot.settle()
@@ -204,7 +204,7 @@ def test_sentences_follow_an_edit_of_the_layout(pilot):
 def test_the_traces_of_a_removed_field_go(pilot):
     session = pilot.session
     kind, field_id = session.traces[0]
-    layout = session.layout_of(kind)
+    layout = session.reading.layout_of(kind)
     session.edits.change(layout.without_field(field_id))
     pilot.settle()
     assert (kind, field_id) not in session.traces
@@ -249,7 +249,7 @@ def test_time_is_walked_by_the_same_keys_everywhere(pilot, where):
 def test_two_fields_of_a_checked_message_have_curves_of_their_own(pilot):
     """A check makes values depend on the whole layout; each field is still its own curve."""
     session, kind = pilot.session, pilot.kind(0x1A0)
-    layout = session.layout_of(kind)
+    layout = session.reading.layout_of(kind)
     assert layout.checks
     found = {}
     for name in ("angle set", "mode"):
@@ -261,10 +261,10 @@ def test_two_fields_of_a_checked_message_have_curves_of_their_own(pilot):
 
 def test_an_array_at_the_cursor_is_a_curve_over_its_axis(pilot):
     session = pilot.session
-    kind = next(n for n, layout in enumerate(session.matches) if layout is not None and layout.name == "Beacon packet")
+    kind = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Beacon packet")
     pilot.key("2")
     session.select_kind(kind)
-    layout = session.layout_of(kind)
+    layout = session.reading.layout_of(kind)
     times = [int(session.capture.table.time_ns[row]) for row in session.capture.kinds.rows(kind)]
     points = [int(session.store.frame_at(kind, layout, time).decoded.named("swell points").raw[0]) for time in times]
     session.clock.set_cursor(times[points.index(max(points))])

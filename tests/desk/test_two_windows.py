@@ -58,12 +58,12 @@ def both(no_faults, cluster, tmp_path):
 
 
 def field(pilot, name):
-    return pilot.session.layout_of(pilot.kind(FEEDBACK)).field_named(name)
+    return pilot.session.reading.layout_of(pilot.kind(FEEDBACK)).field_named(name)
 
 
 def change(pilot, name, **settings):
     pilot.session.edits.change(
-        pilot.session.layout_of(pilot.kind(FEEDBACK)).with_field(
+        pilot.session.reading.layout_of(pilot.kind(FEEDBACK)).with_field(
             msgspec.structs.replace(field(pilot, name), **settings)
         )
     )
@@ -136,7 +136,7 @@ def test_a_server_that_goes_away_costs_nothing(both, cluster):
     two.wait(
         lambda: field(two, "angle").unit == "rad" and field(two, "angle").note == "made at sea", "the other window"
     )
-    history = one.session.library.history(one.session.layout_of(one.kind(FEEDBACK)).id)
+    history = one.session.library.history(one.session.reading.layout_of(one.kind(FEEDBACK)).id)
     assert [item.author for item in history[:2]] == ["mara", "mara"]
 
 
@@ -202,9 +202,9 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
     pilot.settle()
     assert "never changes" in button.panel.problem.text()
     button.panel.close()
-    kind = next(n for n, layout in enumerate(pilot.session.matches) if layout is not None)
+    kind = next(pilot.session.reading.kinds_read())
     pilot.session.select_kind(kind)
-    layout = pilot.session.layout_of(kind)
+    layout = pilot.session.reading.layout_of(kind)
     pilot.session.edits.change(msgspec.structs.replace(layout, sender="somebody else"))
     pilot.settle()
     button.compare_release("run 14")
@@ -282,7 +282,7 @@ def test_a_change_is_proposed_in_one_window_agreed_in_the_other_and_released(bot
     two.settle()
     two.click(inbox.cards[0].buttons["agree"])
     one.wait(lambda: field(one, "rate").unit == "rad/s", "what was agreed")
-    history = owner.history(one.session.layout_of(one.kind(FEEDBACK)).id)
+    history = owner.history(one.session.reading.layout_of(one.kind(FEEDBACK)).id)
     assert (history[0].author, history[0].login) == ("mara", "ada"), "the one who agreed is the one who wrote it"
     assert history[0].reason == "the drawing says so (agreed by ada)"
     two.window.show_library("Releases")

@@ -102,7 +102,7 @@ def test_a_single_bit_is_a_flag(pilot):
     assert [item.reading.words for item in desk.reckoner.readings] == ["flag"]
     pilot.type(desk.side.message, "Deck switches")
     pilot.type(desk.side.field, "searchlight", enter=True)
-    field = pilot.session.layout_of(pilot.kind(0x3A0)).field_named("searchlight")
+    field = pilot.session.reading.layout_of(pilot.kind(0x3A0)).field_named("searchlight")
     assert (str(field.places), field.kind.value) == ("B0[5]", "flag")
 
 
@@ -123,7 +123,7 @@ def test_k_keeps_what_is_filled_in(pilot):
     pilot.type(desk.side.field, "water speed")
     desk.abacus.setFocus()
     pilot.key("K")
-    assert pilot.session.layout_of(pilot.kind(0x2C1)).field_named("water speed") is not None
+    assert pilot.session.reading.layout_of(pilot.kind(0x2C1)).field_named("water speed") is not None
 
 
 def test_another_kind_drops_the_selection_and_its_readings(pilot):

@@ -2,6 +2,7 @@
 
 import csv
 
+import pytest
 from PyQt6.QtCore import Qt
 
 from zesty_abacus.core.library.store import Library
@@ -28,8 +29,8 @@ def keep_water_speed(pilot):
 def test_from_an_unnamed_message_to_a_field_in_the_library(pilot):
     session = pilot.session
     kind = pilot.kind(0x2C1)
-    before = session.total_explained()
-    assert session.layout_of(kind) is None and session.explained[kind].explained == 0
+    before = session.reading.explained_of_all()
+    assert session.reading.layout_of(kind) is None and session.reading.explained[kind].claimed == 0
     pilot.key("3")
     pilot.pick_kind(0x2C1)
     pilot.drag_beads(23, 24)
@@ -37,12 +38,12 @@ def test_from_an_unnamed_message_to_a_field_in_the_library(pilot):
     reckoner = pilot.window.unravel.reckoner
     assert reckoner.readings[0].reading.words == "signed, high byte first"
     keep_water_speed(pilot)
-    layout = session.layout_of(kind)
+    layout = session.reading.layout_of(kind)
     assert (layout.name, layout.applies.address, layout.applies.lanes) == ("Motion", 0x2C1, ("thruster",))
     field = layout.field_named("water speed")
     assert (str(field.places), field.kind.value, str(field.ratio), field.unit) == ("B2 B3", "signed", "1/100", "kn")
-    assert session.explained[kind].explained == 16
-    assert session.total_explained().explained == before.explained + 16
+    assert session.reading.explained[kind].claimed == 16
+    assert session.reading.explained_of_all().claimed == pytest.approx(before.claimed + 16)
     assert session.bits == frozenset(), "the form is ready for the next one"
 
 
@@ -57,7 +58,7 @@ def test_the_new_field_is_read_at_the_cursor_and_as_a_trace(pilot):
     number = values.rows().index(row)
     pilot.click(values, values.row_center(number))
     assert (row.kind, row.field_id) in pilot.session.traces
-    _, curve = pilot.session.store.curve(row.kind, pilot.session.layout_of(row.kind), row.field_id)
+    _, curve = pilot.session.store.curve(row.kind, pilot.session.reading.layout_of(row.kind), row.field_id)
     low, high = curve.value_range()
     assert -9 < low < -5 and 5 < high < 9
     pilot.click(values, values.row_center(number))
@@ -81,7 +82,7 @@ def test_closing_and_opening_again_finds_it_with_who_when_and_why(pilot):
 
     other = Pilot(again)
     other.wait_open()
-    assert other.session.layout_of(other.kind(0x2C1)).field_named("water speed") is not None
+    assert other.session.reading.layout_of(other.kind(0x2C1)).field_named("water speed") is not None
     other.key("4")
     other.pick_kind(0x2C1)
     other.wait(lambda: other.window.layouts.side.entries, "the history")
@@ -92,13 +93,13 @@ def test_closing_and_opening_again_finds_it_with_who_when_and_why(pilot):
 def test_undo_and_redo_are_changes_of_their_own(pilot):
     keep_water_speed(pilot)
     kind = pilot.kind(0x2C1)
-    layout = pilot.session.layout_of(kind)
-    share = pilot.session.total_explained().explained
+    layout = pilot.session.reading.layout_of(kind)
+    share = pilot.session.reading.explained_of_all().claimed
     pilot.key(Qt.Key.Key_Z, CONTROL)
-    assert pilot.session.layout_of(kind) is None
-    assert pilot.session.total_explained().explained == share - 16
+    assert pilot.session.reading.layout_of(kind) is None
+    assert pilot.session.reading.explained_of_all().claimed == pytest.approx(share - 16)
     pilot.key(Qt.Key.Key_Z, CONTROL | SHIFT)
-    assert pilot.session.layout_of(kind) == layout
+    assert pilot.session.reading.layout_of(kind) == layout
     history = pilot.session.library.history(layout.id)
     assert [item.removed for item in history] == [False, True, False]
     assert history[1].reason.startswith("undone: ")
@@ -120,12 +121,12 @@ def test_what_is_missing_is_said_and_nothing_is_kept(pilot):
         pilot.type(panel.step, wrong)
         assert "is not a number" in panel.problem.text()
         pilot.click(panel.keep)
-        assert pilot.session.layout_of(pilot.kind(0x2C1)) is None
+        assert pilot.session.reading.layout_of(pilot.kind(0x2C1)) is None
     pilot.type(panel.step, "0")
     pilot.click(panel.keep)
     assert "ratio 0" in panel.problem.text() and panel.field.text() == "speed", "what was typed is still there"
     pilot.type(panel.step, "0.01", enter=True)
-    assert pilot.session.layout_of(pilot.kind(0x2C1)).field_named("speed") is not None
+    assert pilot.session.reading.layout_of(pilot.kind(0x2C1)).field_named("speed") is not None
 
 
 def test_an_overlap_is_refused_in_a_sentence(pilot):

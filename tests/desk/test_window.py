@@ -62,7 +62,7 @@ def test_the_roster_orders_and_filters(pilot):
         if isinstance(entry, str):
             shares.append([])
         else:
-            share = pilot.session.explained[entry].share
+            share = pilot.session.reading.explained[entry].share
             shares[-1].append(2.0 if share is None else share)
     assert len(shares) == len(pilot.session.capture.lanes) and all(group == sorted(group) for group in shares)
     pilot.type(roster.filter, "water nothing")
@@ -179,7 +179,7 @@ def test_beads_are_selected_by_mouse_and_keys(pilot):
     pilot.key(Qt.Key.Key_Right, SHIFT)
     assert session.bits == {8, 23}, "the next bead in reading order is on the next rod"
     pilot.key("U")
-    assert len(session.bits) == session.explained[session.kind].moving
+    assert len(session.bits) == session.reading.explained[session.kind].moving
     pilot.pick_kind(0x1A1)
     assert session.bits == frozenset()
     QTest.mouseDClick(
@@ -258,7 +258,7 @@ def test_an_edit_that_clashes_opens_the_choice_and_theirs_can_be_taken(pilot):
     pilot.settle()
     kind = pilot.kind(0x1A1)
     session.select_kind(kind)
-    layout = session.layout_of(kind)
+    layout = session.reading.layout_of(kind)
     other = Library.open(session.library.address)
     head = other.head_of(layout.id)
     theirs = msgspec.structs.replace(layout, note="theirs")
@@ -272,7 +272,7 @@ def test_an_edit_that_clashes_opens_the_choice_and_theirs_can_be_taken(pilot):
     (back,) = [one for one in view.findChildren(QPushButton) if one.text() == "Take theirs"]
     pilot.click(back)
     pilot.click(view.close_button)
-    assert session.layout_of(kind).note == "theirs" and pilot.window.layouts.plan.isVisible()
+    assert session.reading.layout_of(kind).note == "theirs" and pilot.window.layouts.plan.isVisible()
 
 
 def test_a_job_is_cancelled_from_the_foot(pilot):
@@ -411,7 +411,7 @@ def test_the_window_is_useful_small_and_large(pilot):
 
 def test_bringing_in_again_keeps_traces_edits_and_the_way_back(pilot):
     session = pilot.session
-    layout = session.layout_of(pilot.kind(0x1A1))
+    layout = session.reading.layout_of(pilot.kind(0x1A1))
     session.edits.change(layout.without_field(layout.field_named("limited").id))
     shown = {session.trace_field(trace).name for trace in session.traces if session.kind_key(trace[0]).lane >= 1}
     library = session.library

@@ -46,9 +46,7 @@ def test_a_kind_matrix_holds_the_payloads_padded_with_zeros(table):
             assert frames.sizes[number] == len(payload)
 
 
-def test_addresses_are_written_as_engineers_do():
-    assert KindKey(0, 0x1A0, 0).address_text() == "0x1A0"
-    assert KindKey(0, 0x1A0, F.EXTENDED).address_text() == "0x000001A0"
+def test_what_asks_for_data_carries_none():
     assert not KindKey(0, 1, F.REMOTE).is_data
 
 

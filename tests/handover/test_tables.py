@@ -30,6 +30,7 @@ from zesty_abacus.core.handover.writers import ExportError, export_tables, write
 from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.progress import Cancelled, Progress
+from zesty_abacus.core.reading.meaning import Meaning
 
 PAGE = new_field("page", at("B0"), FieldKind.NAMES, names=(NamedValue(0, "oil, hot"), NamedValue(1, "water")))
 LAYOUTS = [
@@ -77,7 +78,7 @@ def rows_of(form, schema, parts):
 @pytest.mark.parametrize("chunk", [7, 100_000])
 def test_long_rows_say_what_the_oracle_says(capture, form, chunk, monkeypatch):
     monkeypatch.setattr(tables, "CHUNK_ROWS", chunk)
-    rows = rows_of(form, LONG_SCHEMA, long_tables(capture, LAYOUTS))
+    rows = rows_of(form, LONG_SCHEMA, long_tables(Meaning.of(capture, LAYOUTS)))
     wanted = []
     for row in range(len(capture)):
         layout = next((x for x in LAYOUTS if x.applies.address == capture.table.address[row]), None)
@@ -103,12 +104,16 @@ def test_long_rows_say_what_the_oracle_says(capture, form, chunk, monkeypatch):
 
 def test_raw_values_of_64_bits_are_not_rounded(capture):
     for form in ("csv", "jsonl", "parquet"):
-        rows = [row for row in rows_of(form, LONG_SCHEMA, long_tables(capture, LAYOUTS)) if row["field"] == "big"]
+        rows = [
+            row
+            for row in rows_of(form, LONG_SCHEMA, long_tables(Meaning.of(capture, LAYOUTS)))
+            if row["field"] == "big"
+        ]
         assert any(int(row["raw"]) == 2**64 - 1 for row in rows), form
 
 
 def test_wide_rows_hold_each_frame_once(capture):
-    rows = rows_of("csv", wide_schema(capture, LAYOUTS), wide_tables(capture, LAYOUTS))
+    rows = rows_of("csv", wide_schema(Meaning.of(capture, LAYOUTS)), wide_tables(Meaning.of(capture, LAYOUTS)))
     assert len(rows) == int(np.isin(capture.table.address, [0x100, 0x200, 0x300]).sum())
     assert [int(row["time_ns"]) for row in rows] == sorted(int(row["time_ns"]) for row in rows)
     ones = [row for row in rows if row["message"] == "One"]
@@ -134,7 +139,7 @@ def test_a_stretch_of_time_holds_both_its_ends(capture):
 
 def test_nothing_to_decode_is_said(capture):
     with pytest.raises(MisuseError, match="no layout of the library reads any frame"):
-        list(long_tables(capture, []))
+        list(long_tables(Meaning.of(capture, [])))
 
 
 def test_a_file_appears_only_when_it_is_whole(capture, tmp_path):

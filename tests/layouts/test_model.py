@@ -32,10 +32,10 @@ def test_removing_a_selector_frees_what_it_selects():
 
 def test_lanes_and_addresses_decide_what_a_layout_reads():
     applies = Applies(address=0x1A1, lanes=("thruster",))
-    assert applies.matches("thruster", "can", 0x1A1, False)
-    assert not applies.matches("battery", "can", 0x1A1, False)
-    assert not applies.matches("thruster", "can", 0x1A1, True)
-    assert Applies(address=0x1A1).matches("any", "can", 0x1A1, False)
+    assert applies.is_for("thruster", "can") and applies.has_address(0x1A1)
+    assert not applies.is_for("battery", "can") and not applies.is_for("thruster", "i2c")
+    assert not applies.has_address(0x1A2) and Applies().has_address(7)
+    assert Applies(address=0x1A1).is_for("any", "can")
 
 
 def test_changes_are_told_in_sentences():

@@ -10,8 +10,6 @@ from hypothesis import strategies as st
 
 from zesty_abacus.core.codec.carried import CarriedError
 from zesty_abacus.core.codec.decode import decode
-from zesty_abacus.core.codec.kinds import owners_of_kind
-from zesty_abacus.core.codec.matching import Tie, find_match, match_kind
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
@@ -39,6 +37,9 @@ from zesty_abacus.core.layouts.raw_sets import RawSetError, parse_raw_set
 from zesty_abacus.core.layouts.templates import TEMPLATES, NothingToDoError, with_field_behind, with_one_more_inside
 from zesty_abacus.core.layouts.validate import check_layout
 from zesty_abacus.core.layouts.windows import from_window, window_of
+from zesty_abacus.core.reading.meaning import Meaning
+from zesty_abacus.core.reading.owners import owners_of_kind
+from zesty_abacus.core.reading.ties import Tie
 from zesty_abacus.demo.link_layouts import link_layouts
 
 
@@ -55,7 +56,7 @@ def capture_of(protocol, *frames):
 
 
 def values_at(capture, layouts, number=0):
-    layout = match_kind(capture, capture.kinds.keys[number], layouts)
+    layout = Meaning.of(capture, layouts).layout_of(number)
     frames = capture.kind_frames(number)
     decoded = decode(compile_layout(layout, layouts), frames.matrix, frames.sizes)
     return {column.field.name: int(column.value[0]) for column in decoded.columns.values()}
@@ -93,7 +94,7 @@ def test_what_is_no_set(text):
 )  # fmt: skip
 def test_addresses_spans_and_masks(settings, read):
     applies = Applies(**settings)
-    assert {address for address in (0x100, 0x101, 0x180, 0x200) if applies.matches("x", "can", address, False)} == read
+    assert {address for address in (0x100, 0x101, 0x180, 0x200) if applies.has_address(address)} == read
 
 
 def test_patterns_have_free_nibbles():
@@ -117,27 +118,30 @@ def test_frames_of_another_shape_are_not_read():
 
 def test_precedence_is_explained_and_a_tie_goes_first():
     capture = capture_of("can", (0x100, 0, b"\x01"))
-    key = capture.kinds.keys[0]
     anyone = new_layout("any", Applies(), 1)
     span = new_layout("span", Applies(address=0, to=0x200), 1)
     exact = new_layout("exact", Applies(address=0x100), 1)
     lane = new_layout("lane", Applies(address=0, to=0x7FF, lanes=("one",)), 1)
     other = new_layout("other", Applies(address=0x300), 1)
     layouts = [anyone, span, exact, lane, other]
-    found = find_match(capture, key, layouts)
-    assert found.layout is lane and found.reason == "names this lane; exact, any, span would read it, too"
-    assert find_match(capture, key, [anyone, span, exact]).reason.startswith("names this address")
-    tied = find_match(capture, key, layouts, [Tie(layout=other.id, lane="one", address=0x100, flags=0)])
-    assert tied.layout is other and tied.reason.startswith("tied by hand")
-    assert find_match(capture, key, [other]) is None
-    assert find_match(capture, key, [other], [Tie(layout=other.id, lane="one")]).layout is other
+    found = Meaning.of(capture, layouts)
+    assert found.layout_of(0) is lane
+    assert found.kinds[0].words() == (
+        "lane reads this message since it names this lane; exact, any, span would read it, too."
+    )
+    assert Meaning.of(capture, [anyone, span, exact]).kinds[0].readers[0].reason == "names this address"
+    tied = Meaning.of(capture, layouts, [Tie(layout=other.id, lane="one", address=0x100, flags=0)])
+    assert tied.layout_of(0) is other and tied.kinds[0].readers[0].reason == "is tied to it by hand"
+    assert Meaning.of(capture, [other]).layout_of(0) is None
+    assert Meaning.of(capture, [other], [Tie(layout=other.id, lane="one")]).layout_of(0) is other
 
 
 def test_the_way_of_a_frame_counts():
     capture = capture_of("i2c", (0x50, 0, b"\x01"), (0x50, F.READ, b"\x02"))
     write = new_layout("to", Applies(protocol="i2c", address=0x50, way="write"), 1)
     read = new_layout("from", Applies(protocol="i2c", address=0x50, way="read"), 1)
-    assert [match_kind(capture, key, [write, read]).name for key in capture.kinds.keys] == ["to", "from"]
+    found = Meaning.of(capture, [write, read])
+    assert [found.layout_of(kind).name for kind in range(2)] == ["to", "from"]
 
 
 # register maps
@@ -156,7 +160,8 @@ def test_an_exchange_reads_the_stretch_it_carries():
         (1 << 24 | 3 << 16, F.ANSWER, bytes.fromhex("0007 1234")), (READ_100, 0, b"\0\2"),
         (READ_100, F.ANSWER, bytes.fromhex("00010002")), (2 << 24 | 3 << 16, F.ANSWER, b"\0\1"),
     )  # fmt: skip
-    by_name = [match_kind(capture, key, [METER]) for key in capture.kinds.keys]
+    meaning = Meaning.of(capture, [METER])
+    by_name = [meaning.layout_of(kind) for kind in range(len(meaning.kinds))]
     assert [layout is not None for layout in by_name] == [True, False, True, False]
     assert values_at(capture, [METER], 0) == {"a": 7, "low": 0x34}
     assert values_at(capture, [METER], 2) == {"energy": 0x10002}
@@ -210,7 +215,7 @@ def test_a_carried_layout_is_read_where_it_lies():
     outer = new_layout("outer", Applies(protocol="serial"), 1, [new_field("kind", at("B0"))], parts=(carry("c"),))
     capture = capture_of("serial", (0, 0, b"\x07\x01\x02"))
     assert values_at(capture, [outer, inner]) == {"kind": 7, "value": 0x102}
-    assert (owners_of_kind(capture, 0, outer, [inner])[:24] >= 0).all()
+    assert (owners_of_kind(Meaning.of(capture, [outer, inner]), 0)[:24] >= 0).all()
     with pytest.raises(CarriedError, match="not in the library"):
         compile_layout(outer, [])
     loop = msgspec.structs.replace(inner, parts=(Carried(id=inner.id, name="again", layout=outer.id),))

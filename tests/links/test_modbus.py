@@ -11,7 +11,9 @@ from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.links import modbus
 from zesty_abacus.core.links.framing import framing_of
-from zesty_abacus.core.links.modbus import ModbusRtuFraming, ModbusTcpFraming, address_of, address_parts, tcp_exchanges
+from zesty_abacus.core.links.modbus import ModbusRtuFraming, ModbusTcpFraming, tcp_exchanges
+from zesty_abacus.core.protocols.modbus import address_of, address_parts
+from zesty_abacus.core.protocols.registry import protocol_named
 
 
 def with_crc(data):
@@ -62,7 +64,7 @@ def test_refused_unanswered_late_and_broken():
     assert [flags for _, flags, _ in found] == [
         0, F.ANSWER | F.EXCEPTION | F.LATE, F.UNANSWERED, 0, F.ANSWER | F.LATE, F.UNANSWERED, F.BAD_CHECK,
     ]  # fmt: skip
-    assert found[1][2] == b"\x02" and modbus.EXCEPTIONS[2] == "illegal address"
+    assert found[1][2] == b"\x02" and protocol_named("modbus").refusal_text(b"\x02") == "illegal address"
 
 
 def test_a_unit_split_by_a_pause_and_two_that_touch():

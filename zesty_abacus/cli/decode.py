@@ -31,8 +31,9 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     origin = library.origin(release, sources)
     say(f"decoded with {origin.words()}", err=True)
     library.close()
-    with opened_sources(sources) as capture:
+    with opened_sources(sources) as opened:
+        meaning = opened.meaning(layouts, release)
         if shape == "long":
-            put_out(form, target, LONG_SCHEMA, long_tables(capture, layouts), origin, as_is=as_is)
+            put_out(form, target, LONG_SCHEMA, long_tables(meaning), origin, as_is=as_is)
         else:
-            put_out(form, target, wide_schema(capture, layouts), wide_tables(capture, layouts), origin, as_is=as_is)
+            put_out(form, target, wide_schema(meaning), wide_tables(meaning), origin, as_is=as_is)

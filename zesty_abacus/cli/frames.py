@@ -30,5 +30,5 @@ def frames(
     Columns: time_ns, lane, address, direction, flags, size, payload (hex).
     """
     target = target_for(output, force, *sources, *recipes)
-    with opened_sources(sources, recipes) as capture:
-        put_out(form, target, FRAME_SCHEMA, frame_tables(capture), as_is=as_is)
+    with opened_sources(sources, recipes) as opened:
+        put_out(form, target, FRAME_SCHEMA, frame_tables(opened.capture), as_is=as_is)

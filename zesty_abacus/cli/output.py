@@ -7,6 +7,7 @@ import sys
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -21,12 +22,15 @@ from ..core.files.errors import file_errors
 from ..core.files.writing import Target, check_targets
 from ..core.frames.capture import Capture
 from ..core.handover.writers import WRITERS, export_tables, write_tables
+from ..core.layouts.model import Layout
 from ..core.library.address import LibraryAddress, library_address
 from ..core.library.errors import PasswordNeededError
 from ..core.library.known_servers import KnownServers, StrangeServerError
 from ..core.library.passwords import type_password
 from ..core.library.store import Library
 from ..core.origin import Origin, origin_target, write_origin
+from ..core.reading.meaning import Meaning
+from ..core.reading.ties import Tie
 from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
 from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
@@ -91,8 +95,36 @@ def _files_of(source: str | Path) -> list[Path]:
         return []
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class OpenedSources:
+    """Recordings read into a capture, and what their trial says of them.
+
+    Attributes
+    ----------
+    made
+        The capture, and what came out of each source.
+    name
+        Name and run of the trial, empty if it is none.
+    ties
+        What the trial ties by hand.
+    """
+
+    made: BroughtIn
+    name: str = ""
+    ties: tuple[Tie, ...] = ()
+
+    @property
+    def capture(self) -> Capture:
+        """The frames of all sources."""
+        return self.made.capture
+
+    def meaning(self, layouts: Iterable[Layout], release: str = "") -> Meaning:
+        """Return what the frames mean by some layouts, with the ties of the trial."""
+        return Meaning.of(self.capture, layouts, self.ties, release)
+
+
 @contextmanager
-def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = ()) -> Iterator[Capture]:
+def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = ()) -> Iterator[OpenedSources]:
     """Read recordings, or a trial's folder, into a capture that is gone afterwards.
 
     Of the recipes in the files, each source takes the one that fits it best.
@@ -104,23 +136,14 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
     CaptureReadError
         If nothing at all could be read.
     """
-    with opened_recordings(sources, recipe_files) as (made, _trial):
-        yield made.capture
-
-
-@contextmanager
-def opened_recordings(
-    sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = ()
-) -> Iterator[tuple[BroughtIn, str]]:
-    """As :func:`opened_sources`, with what came out of each source and the trial's name and run, if it is one."""
     with tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:
-        name = ""
+        name, ties = "", tuple[Tie, ...]()
         if len(sources) == 1 and (sources[0] / FILE_NAME).exists():
             trial = Trial.open(sources[0])
             if outside := trial.outside():
                 named = ", ".join(map(str, outside[:_NAMED])) + (" and more" if len(outside) > _NAMED else "")
                 say(f"zesty-abacus: this trial reads files outside its folder: {named}.", err=True)
-            name = f"{trial.file.name} {trial.file.run}".strip()
+            name, ties = f"{trial.file.name} {trial.file.run}".strip(), trial.file.ties
             made = open_trial_capture(trial)
         else:
             recipes = [recipe for file in recipe_files for recipe in recipes_from_file(file)]
@@ -134,7 +157,7 @@ def opened_recordings(
         if len(made.outcomes) > _MOST_TOLD:
             wrong = sum(bool(outcome.error or outcome.report.problem_count) for outcome in made.outcomes[_MOST_TOLD:])
             say(f"zesty-abacus: {wrong} more sources have problems", err=True)
-        yield made, name
+        yield OpenedSources(made, name, ties)
 
 
 def _from_standard_input(folder: Path) -> Path:

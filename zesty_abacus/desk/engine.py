@@ -16,30 +16,19 @@ from numpy.typing import NDArray
 
 from ..core.codec import wording
 from ..core.codec.columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn, Validity
-from ..core.codec.kinds import decode_frames, explain_kinds
-from ..core.codec.matching import Explained, find_match, match_kinds, owned_bits
+from ..core.codec.kinds import decode_frames
 from ..core.codec.moving import bit_owners
 from ..core.codec.plan import Plan, PlanError, compile_layout
 from ..core.errors import AbacusError
 from ..core.files.reading import resolved
 from ..core.files.writing import Target
 from ..core.frames.activity import BitHistory, KindActivity, capture_activity
-from ..core.frames.addresses import address_text
 from ..core.frames.capture import Capture, KindFrames
 from ..core.frames.decimate import Curve, lane_density
 from ..core.frames.flags import ERROR, EXTENDED, REMOTE, TELLS_KINDS_APART, WRONG, wrong_words
 from ..core.frames.kinds import KindKey
-from ..core.handover.tables import (
-    CHUNK_ROWS,
-    FRAME_SCHEMA,
-    LONG_SCHEMA,
-    Span,
-    frame_tables,
-    long_tables,
-    wide_schema,
-    wide_tables,
-)
-from ..core.handover.writers import export_tables
+from ..core.handover.export import Export
+from ..core.handover.tables import Span
 from ..core.layouts.applies import BY_HAND
 from ..core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ..core.layouts.changes import describe_change
@@ -77,6 +66,13 @@ from ..core.library.known_servers import KnownServers, StrangeServerError
 from ..core.library.store import LayoutHead, Library, Revision, default_author
 from ..core.origin import Origin
 from ..core.progress import Progress
+from ..core.protocols.registry import protocol_named
+from ..core.reading.explained import Explained, KindExplained, explain, percent
+from ..core.reading.explained import whole as whole_bits
+from ..core.reading.meaning import Meaning
+from ..core.reading.owners import owned_bits
+from ..core.reading.readers import Reader
+from ..core.reading.ties import Tie
 from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
 from ..core.trial.trial import Moment, Trial, TrialFile
 from ..core.unravel.readings import Reading, bits_in_words, readings_of
@@ -368,52 +364,6 @@ def _tried_array(array: ArrayColumns, count: int) -> TriedArray:
     return TriedArray(array.name, len(inside), fewest, most, words)
 
 
-@dataclass(frozen=True, slots=True)
-class ExportRequest:
-    """What is to be handed over."""
-
-    path: Path
-    form: str
-    content: str
-    layouts: tuple[Layout, ...]
-    span: Span
-    origin: Origin | None = None
-    replace: bool = False
-    inputs: tuple[Path, ...] = ()
-
-    @property
-    def target(self) -> Target:
-        """Where it goes."""
-        return Target(self.path, self.replace, self.inputs)
-
-
-def run_export(capture: Capture, request: ExportRequest, progress: Progress) -> int:
-    """Write an export; return its rows."""
-    expected = (request.span.last - request.span.first) // CHUNK_ROWS + 1
-    schema, tables = _content(capture, request)
-    return export_tables(request.target, request.form, schema, tables, progress, expected, request.origin)
-
-
-def preview_export(capture: Capture, request: ExportRequest, rows: int, progress: Progress) -> tuple[list[str], list]:
-    """Return column names and the first rows of an export."""
-    short = Span(request.span.first, min(request.span.last, request.span.first + 2000))
-    progress.step(0.2, "making a preview")
-    schema, tables = _content(
-        capture, ExportRequest(request.path, request.form, request.content, request.layouts, short)
-    )
-    table = next(iter(tables), None)
-    data = [] if table is None else [list(row.values()) for row in table.slice(0, rows).to_pylist()]
-    return list(schema.names), data
-
-
-def _content(capture: Capture, request: ExportRequest):  # type: ignore[no-untyped-def]
-    if request.content == "frames":
-        return FRAME_SCHEMA, frame_tables(capture, request.span)
-    if request.content == "long":
-        return LONG_SCHEMA, long_tables(capture, request.layouts, request.span)
-    return wide_schema(capture, request.layouts), wide_tables(capture, request.layouts, request.span)
-
-
 __all__ = [
     "BY_HAND",
     "ERROR",
@@ -430,17 +380,19 @@ __all__ = [
     "Curve",
     "Decoded",
     "Explained",
-    "ExportRequest",
+    "Export",
     "Field",
     "FieldColumn",
     "FieldKind",
     "KindActivity",
     "KindData",
+    "KindExplained",
     "KindFrames",
     "KindKey",
     "Layout",
     "LayoutHead",
     "Library",
+    "Meaning",
     "MissingLibraryError",
     "Moment",
     "NamedValue",
@@ -450,12 +402,15 @@ __all__ = [
     "Plan",
     "PlanError",
     "RawSet",
+    "Reader",
     "ReadingCurve",
     "Revision",
     "Selected",
     "SourceOutcome",
     "Span",
     "StrangeServerError",
+    "Target",
+    "Tie",
     "Trial",
     "TrialFile",
     "Tried",
@@ -463,7 +418,6 @@ __all__ = [
     "TriedCheck",
     "TriedField",
     "Validity",
-    "address_text",
     "attribute_text",
     "attributes_of",
     "bit_name",
@@ -477,9 +431,8 @@ __all__ = [
     "decode_frames",
     "default_author",
     "describe_change",
-    "explain_kinds",
+    "explain",
     "field_curve",
-    "find_match",
     "finish_opening",
     "format_exact",
     "format_table",
@@ -492,7 +445,6 @@ __all__ = [
     "lines",
     "load_kind",
     "make_library_of",
-    "match_kinds",
     "new_field",
     "new_layout",
     "open_demo",
@@ -506,12 +458,13 @@ __all__ = [
     "parse_raw_set",
     "parse_table",
     "part_words",
+    "percent",
     "places_of",
-    "preview_export",
+    "protocol_named",
     "reckon",
-    "run_export",
     "try_layout",
     "what_fits_inside",
+    "whole_bits",
     "with_attribute",
     "with_field_behind",
     "with_one_more_inside",

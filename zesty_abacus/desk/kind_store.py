@@ -50,11 +50,6 @@ class FrameAt:
 class KindStore(QObject):
     """Answers at once from memory, or starts a job and tells when the answer is there.
 
-    Attributes
-    ----------
-    others
-        Gives the layouts that one layout may carry.
-
     Events
     ------
     kind_loaded
@@ -74,10 +69,10 @@ class KindStore(QObject):
         self._number_of_key: dict[Any, int] = {}
         self._data: OrderedDict[int, heavy.KindData] = OrderedDict()
         self._curves: OrderedDict[Hashable, tuple[heavy.FieldColumn, heavy.Curve]] = OrderedDict()
-        self._plans: OrderedDict[heavy.Layout, heavy.Plan | None] = OrderedDict()
+        self._plans: OrderedDict[int, tuple[heavy.Layout, heavy.Plan | None]] = OrderedDict()
         self._frames: OrderedDict[int, tuple[heavy.Layout | None, FrameAt]] = OrderedDict()
         self._wanted: set[Hashable] = set()
-        self.others: Callable[[], list[heavy.Layout]] = list
+        self._meaning: Any = None
 
     def start(self, engine: Any, capture: Any) -> None:
         """Begin with another capture."""
@@ -87,6 +82,15 @@ class KindStore(QObject):
         self._curves.clear()
         self._frames.clear()
         self._wanted.clear()
+
+    def use(self, meaning: heavy.Meaning) -> None:
+        """Let layouts be read as another meaning says; what may have changed by that is forgotten."""
+        self._meaning = meaning
+        # plans and curves of what carries other layouts depend on those
+        self._plans = OrderedDict((key, one) for key, one in self._plans.items() if not one[0].parts)
+        for key in [key for key in self._curves if any(getattr(part, "parts", ()) for part in key)]:  # type: ignore[attr-defined]
+            del self._curves[key]
+        self._frames.clear()
 
     def kind_of_row(self, row: int) -> int:
         """Return the kind of a frame of the capture."""
@@ -112,16 +116,22 @@ class KindStore(QObject):
 
     def curve(self, kind: int, layout: heavy.Layout, field_id: UUID) -> tuple[heavy.FieldColumn, heavy.Curve] | None:
         """Return a field over time, or None and have it worked out."""
-        key = (kind, *_depends_on(layout, field_id))
+        meaning, engine = self._meaning, self._engine
+        reader = meaning.reader_showing(kind, layout)
+        shares = not meaning.kinds[kind].readers or not meaning.kinds[kind].readers[0].choice.takes_all
+        # where a layout reads only some frames, which they are depends on the others
+        key = (kind, *_depends_on(layout, field_id), meaning.kinds[kind] if shares and reader is not None else None)
         found = self._curves.get(key)
         if found is not None:
             self._curves.move_to_end(key)
             return found
         data = self._data.get(kind)
-        capture, engine = self._capture, self._engine
+        capture = self._capture
 
         def work(progress: Any) -> Any:
             frames = data.frames if data is not None else capture.kind_frames(kind)
+            if reader is not None:
+                frames = meaning.frames_of(kind, reader, frames)
             return engine.field_curve(capture, frames, plan, field_id, progress)
 
         plan = self.plan(layout)
@@ -129,32 +139,30 @@ class KindStore(QObject):
             self._want(key, "decoding", work, lambda answer: self._keep_curve(key, answer))
         return None
 
-    def forget_plans(self) -> None:
-        """Forget plans of layouts that may carry others, since one of those has changed."""
-        for layout in [one for one in self._plans if one.parts]:
-            del self._plans[layout]
-        for key in [one for one in self._curves if any(getattr(part, "parts", ()) for part in one)]:  # type: ignore[attr-defined]
-            del self._curves[key]
-        self._frames.clear()
-
     def plan(self, layout: heavy.Layout) -> heavy.Plan | None:
         """Return the compiled plan of a layout, None if the layout has problems."""
-        if layout not in self._plans:
+        # by identity: to hash a layout is to hash all its fields
+        known = self._plans.get(id(layout))
+        if known is None:
             try:
-                self._plans[layout] = self._engine.compile_layout(layout, self.others())
+                plan = self._engine.compile_layout(layout, self._meaning.layouts.values())
             except self._engine.AbacusError:
-                self._plans[layout] = None
+                plan = None
+            self._plans[id(layout)] = known = layout, plan
             if len(self._plans) > _KEPT_PLANS:
                 self._plans.popitem(last=False)
-        return self._plans[layout]
+        return known[1]
 
     def frame_at(self, kind: int, layout: heavy.Layout | None, time_ns: int) -> FrameAt | None:
-        """Return the last frame of a kind at or before a time."""
+        """Return the last frame of a kind at or before a time; with a layout, the last one that it reads."""
         table = self._capture.table
         rows = self._capture.kinds.rows(kind)
         before = int(np.searchsorted(table.time_ns, time_ns, side="right"))
         # a plain integer would have the whole column converted first
         number = int(np.searchsorted(rows, np.uint32(before))) - 1
+        reader = self._meaning.reader_showing(kind, layout) if layout is not None else None
+        if reader is not None and number >= 0:
+            number = self._meaning.last_read(kind, reader, number)
         if number < 0:
             return None
         return self.frame(int(rows[number]), layout, number)

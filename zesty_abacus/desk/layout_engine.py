@@ -7,7 +7,6 @@ from pathlib import Path
 
 import msgspec
 
-from ..core.codec.differences import Difference, decoded_differences
 from ..core.exchange.layout_tables import layouts_of_table
 from ..core.exchange.mapping_shelf import MappingShelf
 from ..core.exchange.onto import onto_library
@@ -69,6 +68,7 @@ from ..core.library.unsent import WaitingEdit, WaitingEdits
 from ..core.library.watch import watch
 from ..core.origin import Origin, origin_target, write_origin
 from ..core.progress import Progress
+from ..core.reading.differences import Difference, decoded_differences
 from ..core.trial.intake import BroughtIn
 from ..core.trial.recorded import recordings_of
 from ..core.unravel.orders import Order, orders_that_give, parse_received

@@ -148,7 +148,7 @@ class LibraryButton(QPushButton):
         session.jobs.start("releases", "reading releases", lambda _progress: library.releases.all(), fill)
 
     def _layout_in_hand(self) -> Any:
-        return self._session.layout_of(self._session.kind)
+        return self._session.reading.layout_of(self._session.kind)
 
     def compare_release(self, name: str) -> None:
         """Show the layout in hand as a release has it beside the newest state."""

@@ -14,12 +14,8 @@ from ..core.captures.columns import ROLES, TIME_UNITS, Columns, guess_columns, s
 from ..core.captures.registry import REFERENCE, formats, line_formats, read_lines, recognise
 from ..core.captures.report import ReadReport
 from ..core.captures.source import ByteSource
-from ..core.codec.kinds import decode_frames
-from ..core.codec.matching import match_kind
-from ..core.codec.plan import compile_layout
 from ..core.codec.wording import frame_sentence
 from ..core.errors import AbacusError
-from ..core.frames.addresses import address_text
 from ..core.frames.capture import Capture, Lane
 from ..core.frames.flags import EXCEPTION, PACKET, TELLS_KINDS_APART, wrong_words
 from ..core.frames.kinds import KindKey
@@ -31,9 +27,10 @@ from ..core.lines.registry import decoder_of, decoders
 from ..core.lines.result import LineResult, MarkKind, Marks, Vote
 from ..core.lines.settings import LineSettings
 from ..core.links.framing import Framing, framing_of, framings
-from ..core.links.modbus import EXCEPTIONS
 from ..core.links.registers import RegisterFraming, RegisterState, register_state
 from ..core.progress import Progress
+from ..core.protocols.registry import protocol_named
+from ..core.reading.meaning import Meaning
 from ..core.recipes.alignment import OffsetEstimate, estimate_offset
 from ..core.recipes.model import LevelSetting, Recipe, SourcePattern, new_recipe
 from ..core.recipes.propose import propose, propose_for_frames
@@ -213,12 +210,12 @@ def frame_words(outcome: Outcome, row: int, layouts: Sequence[Layout]) -> FrameW
     table, recipe = outcome.result.frames, outcome.recipe
     flags = int(table.flags[row])
     key = KindKey(0, int(table.address[row]), flags & TELLS_KINDS_APART)
-    protocol = recipe.protocol
     payload = table.payload_of(row)
     problem = wrong_words(flags)
-    if protocol == "modbus" and flags & EXCEPTION and payload:
-        problem = EXCEPTIONS.get(payload[0], f"{problem} {payload[0]}")
-    return FrameWords(address_text(protocol, key), _sentence(recipe, key, payload, layouts), problem, payload)
+    spoken = protocol_named(recipe.protocol)
+    if flags & EXCEPTION:
+        problem = spoken.refusal_text(payload) or problem
+    return FrameWords(spoken.kind_text(key), _sentence(recipe, key, payload, layouts), problem, payload)
 
 
 def _sentence(recipe: Recipe, key: KindKey, payload: bytes, layouts: Sequence[Layout]) -> str:
@@ -229,14 +226,11 @@ def _sentence(recipe: Recipe, key: KindKey, payload: bytes, layouts: Sequence[La
         np.zeros(1, np.int64), np.array([len(payload)], np.uint32), np.frombuffer(payload, np.uint8),
     )  # fmt: skip
     capture = Capture.from_table(one, (Lane(recipe.lane, recipe.protocol),))
-    found = match_kind(capture, capture.kinds.keys[0], layouts)
-    if found is None:
-        return ""
-    frames = capture.kind_frames(0)
     try:
-        return frame_sentence(decode_frames(capture, compile_layout(found, layouts), frames), 0)
+        decoded = next((found for _, _, found in Meaning.of(capture, layouts).decoded(0, capture.kind_frames(0))), None)
     except AbacusError:
         return ""
+    return frame_sentence(decoded, 0) if decoded is not None else ""
 
 
 def registers_at(outcome: Outcome, device: int, time_ns: int) -> RegisterState:

@@ -10,14 +10,13 @@ from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 import msgspec
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.files.reading import resolved
 from .clock import Clock
 from .jobs import Jobs
 from .kind_store import KindStore
+from .reading import Reading
 from .settings import Settings, demo_folder, load_settings, save_settings, trials_folder, with_recent
 from .shared import SharedLibrary
 
@@ -34,8 +33,8 @@ class Session(QObject):
 
     Attributes
     ----------
-    clock, store, jobs
-        Time and cursor; worked-out facts about kinds; work on threads.
+    clock, reading, store, jobs
+        Time and cursor; what frames mean; worked-out facts about kinds; work on threads.
     shared, edits
         The library and what others do in it; layouts and undo.
     engine
@@ -55,8 +54,6 @@ class Session(QObject):
         Moments, lanes or sources changed.
     layouts_changed
         Layouts changed, so what frames mean did.
-    explained_changed
-        Explained bits were counted again.
     kind_changed, bits_changed, traces_changed, form_changed
         Another kind, selection, list of traces, or way to show payloads.
     password_wanted
@@ -75,7 +72,6 @@ class Session(QObject):
     opened = pyqtSignal()
     trial_changed = pyqtSignal()
     layouts_changed = pyqtSignal()
-    explained_changed = pyqtSignal()
     kind_changed = pyqtSignal()
     bits_changed = pyqtSignal()
     traces_changed = pyqtSignal()
@@ -91,6 +87,7 @@ class Session(QObject):
         self.settings: Settings = load_settings()
         self.jobs = Jobs()
         self.clock = Clock()
+        self.reading = Reading(self.jobs)
         self.store = KindStore(self.jobs)
         self.shared = SharedLibrary(self.jobs)
         self.edits = self.shared.edits
@@ -99,15 +96,12 @@ class Session(QObject):
         self.capture: Any = None
         self.outcomes: list[heavy.SourceOutcome] = []
         self.density: Any = None
-        self.matches: list[heavy.Layout | None] = []
-        self.activities: list[heavy.KindActivity] = []
-        self.explained: list[heavy.Explained] = []
         self.kind: int | None = None
         self.bits: frozenset[int] = frozenset()
         self.traces: list[tuple[int, UUID]] = []
-        self._owners: dict[int, NDArray[np.int16]] = {}
         self.form = "hex"
         self.edits.changed.connect(self._on_layout_changed)
+        self.reading.changed.connect(self._on_meaning_changed)
         self.shared.told.connect(self.told)
         self.kind_changed.connect(self._tell_in_hand)
         self.jobs.failed.connect(lambda title, sentence: self.told.emit("wrong", f"{title}: {sentence}"))
@@ -122,7 +116,7 @@ class Session(QObject):
         return self.shared.origin()
 
     def _tell_in_hand(self) -> None:
-        layout = self.layout_of(self.kind)
+        layout = self.reading.layout_of(self.kind)
         self.shared.hold(layout.id if layout is not None else None)
 
     # opening
@@ -183,6 +177,7 @@ class Session(QObject):
             trial = self.trial
             self._open("bringing recordings in", lambda engine, progress: engine.finish_opening(trial, progress))
         else:
+            self.reading.take_ties(saved.ties)
             self.trial_changed.emit()
 
     def add_moment(self, text: str) -> None:
@@ -235,9 +230,10 @@ class Session(QObject):
             for note in made.notes:
                 self.told.emit("wrong", note)
         self.store.start(self.engine, made.capture)
-        self.store.others = self.edits.layouts
-        self._match()
-        self.activities, self.explained = [], []
+        layouts, release = self.edits.layouts(), self.edits.release
+        meaning = self.engine.Meaning.of(made.capture, layouts, made.trial.file.ties, release)
+        self.reading.start(self.engine, meaning)
+        self.store.use(meaning)
         self.kind, self.bits = None, frozenset()
         numbers = {self._origin_of(kind): kind for kind in range(len(made.capture.kinds.keys))}
         kept = [(numbers[origin], field_id) for origin, field_id in traced if origin in numbers]
@@ -254,7 +250,7 @@ class Session(QObject):
         self.settings = with_recent(self.settings, made.trial.folder)
         save_settings(self.settings)
         self.opened.emit()
-        self._count_activity()
+        self.reading.count_activity()
         problems = sum(outcome.report.problem_count + bool(outcome.error) for outcome in made.outcomes)
         if problems:
             self.told.emit("wrong", f"{problems} problems while reading; see Intake.")
@@ -265,34 +261,6 @@ class Session(QObject):
         """Return what a kind is called by when another capture numbers it otherwise."""
         key = self.kind_key(kind)
         return self.capture.lanes[key.lane].name, key.address, key.flags
-
-    def _count_activity(self) -> None:
-        engine, capture = self.engine, self.capture
-
-        def finish(activities: list[heavy.KindActivity]) -> None:
-            if capture is self.capture:
-                self.activities = activities
-                self._count_explained()
-
-        self.jobs.start("activity", "counting bits", lambda p: engine.capture_activity(capture, p), finish)
-
-    def _count_explained(self) -> None:
-        if not self.activities:
-            return
-        engine, capture, activities = self.engine, self.capture, self.activities
-        matches, layouts = self.matches, self.edits.layouts()
-
-        def finish(answer: tuple[list[heavy.Explained], dict[int, NDArray[np.int16]]]) -> None:
-            if matches is self.matches:
-                self.explained, self._owners = answer
-                self.explained_changed.emit()
-
-        self.jobs.start(
-            "explained",
-            "counting explained bits",
-            lambda _progress: engine.explain_kinds(capture, activities, matches, layouts),
-            finish,
-        )
 
     # kinds and bits
 
@@ -311,15 +279,6 @@ class Session(QObject):
             self.bits = bits
             self.bits_changed.emit()
 
-    def layout_of(self, kind: int | None) -> heavy.Layout | None:
-        """Return the layout that reads a kind."""
-        return self.matches[kind] if kind is not None and kind < len(self.matches) else None
-
-    def kind_read_by(self, layout_id: UUID) -> int | None:
-        """Return a kind of the capture that a layout reads, the one in hand before others; None if there is none."""
-        kinds = [n for n, layout in enumerate(self.matches) if layout is not None and layout.id == layout_id]
-        return self.kind if self.kind in kinds else next(iter(kinds), None)
-
     def kind_key(self, kind: int) -> heavy.KindKey:
         """Return lane, address and flags of a kind."""
         return self.capture.kinds.keys[kind]
@@ -331,13 +290,13 @@ class Session(QObject):
     def kind_address(self, kind: int) -> str:
         """Return a kind's address the way its bus writes it."""
         key = self.kind_key(kind)
-        return self.engine.address_text(self.capture.lanes[key.lane].protocol, key)
+        return self.engine.protocol_named(self.capture.lanes[key.lane].protocol).kind_text(key)
 
     def kind_name(self, kind: int) -> str:
         """Return the message name of a kind, ``errors`` or ``remote``, or nothing if nobody named it."""
-        layout = self.layout_of(kind)
-        if layout is not None:
-            return layout.name
+        name = self.reading.name(kind)
+        if name:
+            return name
         flags = self.kind_key(kind).flags
         if flags & self.engine.ERROR:
             return "error frames"
@@ -348,15 +307,9 @@ class Session(QObject):
         seconds = (self.clock.last_ns - self.clock.first_ns) / 1e9
         return self.capture.kinds.count(kind) / seconds if seconds > 0 else 0.0
 
-    def total_explained(self) -> heavy.Explained | None:
-        """Return explained bits of the whole capture, None before they are counted."""
-        if not self.explained:
-            return None
-        return sum(self.explained[1:], self.explained[0])
-
     def layout_for_new_field(self, kind: int, name: str) -> heavy.Layout:
         """Return the layout of a kind, or a new empty one that reads just this kind."""
-        layout = self.layout_of(kind)
+        layout = self.reading.layout_of(kind)
         if layout is not None:
             return layout
         key = self.kind_key(kind)
@@ -368,27 +321,19 @@ class Session(QObject):
 
     def match_again(self) -> None:
         """Find again which layout reads which kind: the library is another one, or in another state."""
-        self._on_layout_changed("")
+        self.reading.take_all(self.edits.layouts(), self.edits.release)
 
-    def _on_layout_changed(self, _layout_id: str) -> None:
-        if self.capture is None:
-            return
-        self._match()
-        self.store.forget_plans()
+    def _on_layout_changed(self, layout_id: str) -> None:
+        key = UUID(layout_id)
+        self.reading.take({key: self.edits.layout(key)})
+
+    def _on_meaning_changed(self) -> None:
+        assert self.reading.meaning is not None, "a meaning that has changed is there"
+        self.store.use(self.reading.meaning)
         self.traces = [trace for trace in self.traces if self.trace_field(trace) is not None]
         self.layouts_changed.emit()
-        self._count_explained()
 
     # which layout reads a kind
-
-    def _match(self) -> None:
-        self.matches = self.engine.match_kinds(self.capture, self.edits.layouts(), self.trial.file.ties)
-        self._owners = {}
-
-    def match_words(self, kind: int) -> str:
-        """Say why a layout reads a kind, and which others would."""
-        found = self.engine.find_match(self.capture, self.kind_key(kind), self.edits.layouts(), self.trial.file.ties)
-        return f"It reads this message since it {found.reason}." if found is not None else ""
 
     def layouts_to_tie(self, kind: int | None) -> list[heavy.Layout]:
         """Return the layouts that could be tied to a kind: those for what its lane speaks."""
@@ -412,31 +357,12 @@ class Session(QObject):
             return
         lane, address, flags = self._origin_of(self.kind)
         self.change_trial(self.trial.file.with_tie(layout_id, lane, address, flags))
-        self._on_layout_changed("")
-
-    def owners_of(self, kind: int, size: int) -> NDArray[np.int16]:
-        """Return which field owns each bit of a kind, -1 for none; int16 (size * 8,).
-
-        Fields are numbered as :meth:`Layout.all_fields` lists them.
-        """
-        layout = self.layout_of(kind)
-        if layout is None or not layout.moves:
-            return self.engine.owned_bits(layout, size)
-        # of a layout that moves they come with the count of explained bits, from another thread
-        found = self._owners.get(kind, np.zeros(0, np.int16))[: size * 8]
-        return np.pad(found, (0, size * 8 - len(found)), constant_values=-1)
-
-    def owner_name(self, kind: int, number: int) -> str:
-        """Return the name of the field that owns a bit, as :meth:`owners_of` numbers it."""
-        layout = self.layout_of(kind)
-        fields = list(layout.all_fields()) if layout is not None else []
-        return fields[number].name if 0 <= number < len(fields) else "reserved" if number >= 0 else "no field"
 
     # traces
 
     def trace_field(self, trace: tuple[int, UUID]) -> heavy.Field | None:
         """Return the field a trace shows, None if it is no more."""
-        layout = self.layout_of(trace[0])
+        layout = self.reading.layout_with(*trace)
         return next((f for f in layout.once_a_frame() if f.id == trace[1]), None) if layout is not None else None
 
     def toggle_trace(self, kind: int, field_id: UUID) -> None:
@@ -454,7 +380,8 @@ class Session(QObject):
     def _first_traces(self) -> list[tuple[int, UUID]]:
         """Choose fields worth a first look: one scaled number a message, messages of all lanes in turn."""
         by_lane: dict[int, list[tuple[int, UUID]]] = {}
-        for kind, layout in enumerate(self.matches):
+        for kind in self.reading.kinds_read():
+            layout = self.reading.layout_of(kind)
             if layout is None or self.kind_rate(kind) < _SLOWEST_TRACE_HZ:
                 continue
             fields = [f for f in layout.fields if f.kind.is_number and f.unit and f.selected is None]

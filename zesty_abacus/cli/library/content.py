@@ -10,7 +10,6 @@ from pathlib import Path
 
 import click
 
-from ...core.codec.matching import match_kinds
 from ...core.codec.wording import places_words
 from ...core.errors import DataError
 from ...core.exchange.mapping_shelf import mapping_from_file, mapping_text
@@ -223,8 +222,8 @@ def check(where: str, recordings: tuple[Path, ...], history: bool, against: tupl
         problems += looked.problems
     unused: list[str] = []
     if recordings:
-        with opened_sources(recordings) as capture:
-            used = {layout.id for layout in match_kinds(capture, layouts) if layout is not None}
+        with opened_sources(recordings) as trial:
+            used = trial.meaning(layouts).reading_layouts()
             unused = [layout.name for layout in layouts if layout.id not in used]
     if as_json:
         said = {"problems": problems, "unused": unused} | (looked.plain() if looked is not None else {})

@@ -14,7 +14,7 @@ from ...core.library.errors import LibraryError
 from ...core.library.moments import USUAL, add_moments, parse_moment
 from ...core.library.store import Library
 from ...core.trial.recorded import recordings_of
-from ..output import opened_recordings
+from ..output import opened_sources
 from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
 
@@ -52,8 +52,8 @@ def recordings(where: str, sources: tuple[Path, ...], author: str, as_json: bool
     """
     with opened(where) as target:
         if sources:
-            with opened_recordings(sources) as (made, trial):
-                fresh = recordings_of(made, trial)
+            with opened_sources(sources) as trial:
+                fresh = recordings_of(trial.made, trial.name)
             changed = target.recordings.import_all(fresh, author=author, reason="listed")
             say(f"{changed} new or changed", err=True)
         found = [head.state for head in target.recordings.heads()]

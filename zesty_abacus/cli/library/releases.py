@@ -6,8 +6,8 @@ from pathlib import Path
 
 import click
 
-from ...core.codec.differences import Difference, decoded_differences
 from ...core.layouts.compare import compare_sets
+from ...core.reading.differences import Difference, decoded_differences
 from ..output import opened_sources
 from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
@@ -54,8 +54,8 @@ def compare(where: str, before: str, after: str, recordings: tuple[Path, ...], a
     found = compare_sets(old, new)
     decoded: list[Difference] = []
     if recordings:
-        with opened_sources(recordings) as capture:
-            decoded = decoded_differences(capture, old, new)
+        with opened_sources(recordings) as trial:
+            decoded = decoded_differences(trial.meaning(old, before), trial.meaning(new, after))
     if as_json:
         words = [{"layout": one.name, "standing": one.standing.value, "words": list(one.words)} for one in found]
         say_json({"layouts": words, "decoded": decoded} if recordings else words)

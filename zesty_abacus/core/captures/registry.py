@@ -6,13 +6,12 @@ format touches no other file.
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Callable, Sequence
 from functools import cache
 from pathlib import Path
 from typing import Protocol, runtime_checkable
 
+from ..discover import discover
 from ..errors import MisuseError
 from ..frames.table import FrameTable
 from ..progress import Progress
@@ -102,13 +101,7 @@ class LineFormat(Protocol):
 def _offered(attribute: str) -> list:
     import zesty_abacus.core.captures as package  # the package cannot be named before it is imported
 
-    found = []
-    for module in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
-        if module.name != "registry":
-            candidate = getattr(importlib.import_module(f"{package.__name__}.{module.name}"), attribute, None)
-            if candidate is not None:
-                found.append(candidate)
-    return found
+    return discover(package, attribute)
 
 
 @cache

@@ -312,3 +312,20 @@ def _xors(data, first, end, start):  # type: ignore[no-untyped-def]
             number ^= data[i, j]
         found[i] = number
     return found
+
+
+def bits_under(
+    check: Sum | Xor | Crc, matrix: NDArray[np.uint8], sizes: NDArray[np.int64], scope: Scope
+) -> NDArray[np.bool_]:
+    """Return which bits of each frame a check is taken over; bool (n, w * 8), without keys that are in no frame."""
+    width = matrix.shape[1] * 8
+    if check.coverage.places is not None:
+        under = np.zeros((len(matrix), width), np.bool_)
+        bits = np.array(check.coverage.places.bits, np.int64)
+        under[:, bits[bits < width]] = True
+        return under
+    begin, stop = evaluate(check.coverage.first, scope), evaluate(check.coverage.end, scope)
+    known = begin.known_rows() & stop.known_rows()
+    byte = np.arange(matrix.shape[1])
+    inside = (byte >= begin.whole(0)[:, None]) & (byte < np.minimum(stop.whole(0), sizes)[:, None])
+    return np.repeat(inside & known[:, None], 8, axis=1)

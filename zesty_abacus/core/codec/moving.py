@@ -52,6 +52,8 @@ class Stretches:
         Numbers of the items it lies in.
     scope
         What expressions can name here.
+    is_whole
+        Whether each is a whole row of the matrix, in their order.
     """
 
     matrix: NDArray[np.uint8]
@@ -61,6 +63,7 @@ class Stretches:
     frame: NDArray[np.int64]
     index: NDArray[np.int64]
     scope: Scope
+    is_whole: bool = False
 
     def __len__(self) -> int:
         return len(self.row)
@@ -105,19 +108,46 @@ class Found:
         for one in fields:
             if one.id not in columns or one.id not in self.numbers:
                 continue
-            rows = np.flatnonzero(columns[one.id].validity != Validity.ABSENT)
+            present = columns[one.id].validity != Validity.ABSENT
+            if here.is_whole and not here.start.any():
+                self._own_columns(self.numbers[one.id], np.array(one.places.bits, np.int64), present, here)
+                continue
+            rows = np.flatnonzero(present)
             for bit in one.places:
                 at = here.start[rows] * 8 + bit
                 inside = at // 8 < np.minimum(here.limit[rows], self.owners.shape[1] // 8)
                 self.owners[here.frame[rows[inside]], at[inside]] = self.numbers[one.id]
 
+    def _own_columns(self, number: int, bits: NDArray[np.int64], present: NDArray[np.bool_], here: Stretches) -> None:
+        """Note the same bits of whole frames, which are columns of the owners."""
+        assert self.owners is not None
+        bits = bits[bits < self.owners.shape[1]]
+        mine = present[:, None] & (bits // 8 < here.limit[:, None])
+        if mine.all():
+            self.owners[:, bits] = number
+        else:
+            self.owners[:, bits] = np.where(mine, np.int16(number), self.owners[:, bits])
+
     def own_bytes(self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64]) -> None:
-        """Note whole bytes ``begin`` up to ``end`` of each stretch."""
-        if self.owners is None or one.id not in self.numbers:
+        """Note whole bytes ``begin`` up to ``end`` of each stretch; those of a field without a name are nobody's."""
+        if one.id in self.numbers:
+            self._own(self.numbers[one.id] if one.name else -1, here, begin, end)
+
+    def own_structure(self, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64]) -> None:
+        """Note bytes that only hold a part together, such as the separators of a line; they count as reserved."""
+        self._own(len(self.numbers), here, begin, end)
+
+    def _own(self, number: int, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64]) -> None:
+        if self.owners is None:
             return
-        for row in range(len(here)):
-            if 0 <= begin[row] < end[row]:
-                self.owners[here.frame[row], begin[row] * 8 : end[row] * 8] = self.numbers[one.id]
+        width = self.owners.shape[1]
+        first = np.clip(begin, 0, width // 8) * 8
+        lengths = np.maximum(np.clip(end, 0, width // 8) * 8 - first, 0)
+        lengths[begin < 0] = 0
+        # every bit of every stretch as a place in the flat array
+        before = np.cumsum(lengths) - lengths
+        bits = np.repeat(here.frame * width + first - before, lengths) + np.arange(int(lengths.sum()))
+        self.owners.reshape(-1)[bits] = number
 
     def joined(self) -> dict[UUID, ArrayColumns]:
         """Return each array as one, in order of frame and index."""
@@ -370,11 +400,12 @@ def _decode_line(part: TextLine, _plan: Plan, here: Stretches, found: Found) -> 
     begin, end, count = split_text(matrix, here.row, first, last, (ord(part.separator), quote), len(part.columns))
     found.cut[here.frame[count < len(part.columns)]] = True
     columns = {}
+    after = np.where(last < here.limit, last + len(part.ends), last)
+    found.own_structure(here, here.start, np.where(count < len(part.columns), here.start, after))
     for number, one in enumerate(part.columns):
         if one.name:
             columns[one.id] = _text_column(one, matrix, here.row, begin[number], end[number])
-            found.own_bytes(one, here, begin[number], end[number])
-    after = np.where(last < here.limit, last + len(part.ends), last)
+        found.own_bytes(one, here, begin[number], end[number])
     return columns, after
 
 
@@ -448,4 +479,4 @@ def whole_frames(matrix: NDArray[np.uint8], sizes: NDArray[np.integer], scope: S
     rows = np.arange(len(matrix), dtype=np.int64)
     zeros = np.zeros(len(matrix), np.int64)
     index = np.empty((len(rows), 0), np.int64)
-    return Stretches(np.ascontiguousarray(matrix), rows, zeros, sizes.astype(np.int64), rows, index, scope)
+    return Stretches(np.ascontiguousarray(matrix), rows, zeros, sizes.astype(np.int64), rows, index, scope, True)

@@ -9,6 +9,7 @@ from fractions import Fraction
 from lxml import etree
 
 from ..layouts.model import Field, FieldKind, Layout
+from ..protocols import can
 from .autosar import HIGH_FIRST, LOW_FIRST, NAMESPACE, NUMBERING, OWN_PACKAGE
 from .names import Namer
 from .polynomials import composed
@@ -44,7 +45,7 @@ class _Writer:
     def add(self, layout: Layout) -> None:
         """Add the frame of a layout with its PDUs, signals and methods."""
         applies = layout.applies
-        if applies.protocol != "can" or applies.address is None or applies.mask is not None or applies.to is not None:
+        if applies.protocol != can.NAME or not applies.is_for_one_address:
             self.found.leave(layout.name, "only CAN frames with one identifier are described.")
             return
         for item in (*layout.parts, *layout.checks, *layout.computed):

@@ -14,6 +14,7 @@ from collections.abc import Iterable
 
 from ..layouts.model import Applies, Field, FieldKind, Layout, Places
 from ..layouts.validate import check_layout
+from ..protocols import can
 from .result import Exchanged, ExchangeError, Written, stable_id
 
 NAME = "CANopen EDS"
@@ -179,7 +180,7 @@ def write(layouts: Iterable[Layout]) -> Written:
     number = objects = 0
     for layout in layouts:
         applies = layout.applies
-        if applies.protocol != "can" or applies.address is None or applies.to is not None or applies.mask is not None:
+        if applies.protocol != can.NAME or applies.address is None or not applies.is_for_one_address:
             left.leave(layout.name, "only CAN frames with one identifier are process data.")
             continue
         mapped = _mapping(layout, left)

@@ -14,6 +14,7 @@ from ..layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Selec
 from ..layouts.numbers import parse_exact
 from ..layouts.raw_sets import RawSet, parse_raw_set
 from ..layouts.validate import check_layout
+from ..protocols.registry import protocol_named
 from .result import Exchanged, ExchangeError, id_of, stable_id
 from .sheets import Sheet
 from .table_mapping import KINDS, Row, TableMapping, is_field_row, place_of, rows_of, with_heads
@@ -95,7 +96,9 @@ def _applies(head: dict[str, str], mapping: TableMapping) -> Applies:
         address = int(hexed[1], 16 if prefixed else 10)
     except ValueError as error:
         raise MisuseError(f"{head['address']!r} is no address.") from error
-    extended = protocol == "can" and (address > 0x7FF or bool(hexed[2]) or len(hexed[1]) == 8)
+    spoken = protocol_named(protocol)
+    is_long = bool(hexed[2]) or len(hexed[1]) == 8 or bool(spoken.trouble_with(address))
+    extended = spoken.is_extended(address, 8 if is_long else 3)
     return Applies(protocol=protocol, address=address, extended=extended, lanes=lanes)
 
 

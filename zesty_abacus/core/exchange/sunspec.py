@@ -29,6 +29,7 @@ from ..layouts.model import (
     Space,
 )
 from ..layouts.validate import check_layout
+from ..protocols import modbus
 from .names import Namer
 from .result import Exchanged, ExchangeError, Written, stable_id
 
@@ -82,7 +83,7 @@ def read(data: bytes, where: str) -> Exchanged:
         title = inner.get("name", "") if isinstance(inner, dict) else ""
         found.leave(f"group.groups[{place}]", f"{title or 'the group'} repeats; a register map has fixed places only.")
     layout = Layout(
-        id=stable_id("sunspec", str(number), name), name=name, applies=Applies(protocol="modbus"), size=0,
+        id=stable_id("sunspec", str(number), name), name=name, applies=Applies(protocol=modbus.NAME), size=0,
         fields=tuple(reader.fields), computed=tuple(reader.scaled()), note=str(group.get("desc", "")),
         registers=RegisterMap(space=Space.HOLDING, count=reader.register),
     )  # fmt: skip

@@ -11,6 +11,7 @@ import msgspec
 from ..errors import AbacusError, MisuseError
 from ..layouts.fields import FieldKind
 from ..layouts.places import Places, parse_places
+from ..protocols import can
 from .bit_numbering import BitNumbering, Example, numberings_that_give
 from .sheets import Sheet
 
@@ -92,7 +93,7 @@ class TableMapping(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fie
     low_byte_first: bool = True
     low_first_words: tuple[str, ...] = _LOW_FIRST_WORDS
     hex_addresses: bool = True
-    protocol: str = "can"
+    protocol: str = can.NAME
 
     def column(self, role: str) -> int | None:
         """Return the number of the column with a role."""

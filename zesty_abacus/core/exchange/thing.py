@@ -17,6 +17,7 @@ from ..errors import AbacusError
 from ..layouts.json_form import from_plain, to_plain
 from ..layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Places, RegisterMap, Space
 from ..layouts.validate import check_layout
+from ..protocols import modbus
 from .result import CannotCarryError, Exchanged, ExchangeError, Left, Written, exact_of, id_of, stable_id
 
 NAME = "W3C Thing Description"
@@ -100,7 +101,7 @@ def _add_map(
     except (KeyError, AbacusError):
         count = max(max(field.places.bits) // space.register_bits for field in fields) + 1
         registers = RegisterMap(device=unit, space=space, first=first, count=count)
-        applies = Applies(protocol="modbus")
+        applies = Applies(protocol=modbus.NAME)
     several = f" {space.words}" if space is not Space.HOLDING else ""
     layout = Layout(
         id=id_of(known.get("id")) or stable_id("thing", title, str(unit), space.value),
@@ -236,7 +237,7 @@ def write(layouts: Iterable[Layout]) -> Written:
     heads: dict[str, Any] = {}
     for layout in layouts:
         registers = layout.registers
-        if registers is None or registers.space is Space.BYTES or layout.applies.protocol != "modbus":
+        if registers is None or registers.space is Space.BYTES or layout.applies.protocol != modbus.NAME:
             left.append(Left(layout.name, "only register maps of Modbus are described."))
             continue
         heads[layout.name] = {"id": str(layout.id), "name": layout.name, "size": layout.size,

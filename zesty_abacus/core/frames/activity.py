@@ -48,6 +48,11 @@ class KindActivity:
         """Which bits ever change, bool (size * 8,)."""
         return self.flips > 0
 
+    @property
+    def moved(self) -> int:
+        """How many bits ever change."""
+        return int(self.moves.sum())
+
 
 def kind_activity(capture: Capture, kind: int, progress: Progress | None = None) -> KindActivity:
     """Count flips and ones of every bit of a kind."""

@@ -58,6 +58,10 @@ class KindFrames:
     def __len__(self) -> int:
         return len(self.rows)
 
+    def take(self, numbers: NDArray[np.integer]) -> KindFrames:
+        """Return some of the frames, in this order."""
+        return KindFrames(self.rows[numbers], self.time_ns[numbers], self.sizes[numbers], self.matrix[numbers])
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Capture:

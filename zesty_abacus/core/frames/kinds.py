@@ -30,10 +30,6 @@ class KindKey:
         """Whether frames of this kind carry payload to lay out (neither remote, error nor refusing frames)."""
         return not self.flags & (F.REMOTE | F.ERROR | F.EXCEPTION)
 
-    def address_text(self) -> str:
-        """Return the address the way a bus engineer writes it: ``0x1A0`` or ``0x18FF0210``."""
-        return f"0x{self.address:08X}" if self.extended else f"0x{self.address:03X}"
-
 
 @dataclass(frozen=True, slots=True)
 class KindIndex:

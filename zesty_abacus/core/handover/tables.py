@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,13 +11,12 @@ import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from ..codec.columns import ArrayColumns, Decoded, FieldColumn, Validity
-from ..codec.kinds import decode_frames
-from ..codec.matching import match_kinds
-from ..codec.plan import Plan, compile_layout
 from ..errors import MisuseError
 from ..frames import flags as F
-from ..frames.capture import Capture
-from ..layouts.model import FieldKind, Layout
+from ..frames.capture import Capture, KindFrames, take_rows
+from ..layouts.model import FieldKind
+from ..reading.meaning import Meaning
+from ..reading.readers import Reader
 
 CHUNK_ROWS = 100_000
 _RAW = pa.decimal128(20, 0)
@@ -52,6 +51,8 @@ LONG_SCHEMA = pa.schema(
     ]
 )
 
+_NO_ROWS = np.empty(0, np.uint32)
+
 
 @dataclass(frozen=True, slots=True)
 class Span:
@@ -69,11 +70,25 @@ class Span:
         return cls(first, last)
 
 
-def frame_tables(capture: Capture, span: Span | None = None) -> Iterator[pa.Table]:
-    """Yield frames as tables of :data:`FRAME_SCHEMA`; payload is hex, two digits a byte."""
+def frame_tables(
+    capture: Capture, span: Span | None = None, kinds: Collection[int] | None = None
+) -> Iterator[pa.Table]:
+    """Yield frames as tables of :data:`FRAME_SCHEMA`; payload is hex, two digits a byte.
+
+    Parameters
+    ----------
+    kinds
+        Numbers of the kinds that leave; None is all.
+    """
     lane_names = pa.array([lane.name for lane in capture.lanes], _TEXT)
     for first, last in _chunks(capture, span):
-        part = capture.table.rows(first, last)
+        if kinds is None:
+            part = capture.table.rows(first, last)
+        else:
+            rows = np.sort(np.concatenate([_NO_ROWS, *(_rows_between(capture, one, first, last) for one in kinds)]))
+            part = take_rows(capture.table, rows)
+        if not len(part):
+            continue
         yield pa.table(
             [
                 pa.array(part.time_ns),
@@ -88,19 +103,26 @@ def frame_tables(capture: Capture, span: Span | None = None) -> Iterator[pa.Tabl
         )
 
 
-def long_tables(capture: Capture, layouts: Sequence[Layout], span: Span | None = None) -> Iterator[pa.Table]:
+def long_tables(meaning: Meaning, span: Span | None = None, kinds: Collection[int] | None = None) -> Iterator[pa.Table]:
     """Yield decoded values, a row a frame and field, in order of time.
 
-    Fields that their selector excludes have no row. ``raw`` and ``value`` are empty for text and raw bytes,
-    whose content is the ``label``; ``value`` is also empty where ``valid`` says that there is none.
+    Fields that their selector excludes have no row, nor have frames that no layout reads. ``raw`` and ``value`` are
+    empty for text and raw bytes, whose content is the ``label``; ``value`` is also empty where ``valid`` says that
+    there is none.
+
+    Parameters
+    ----------
+    kinds
+        Numbers of the kinds that leave; None is all that anybody reads.
+
+    Raises
+    ------
+    MisuseError
+        If nobody reads any of them, so that there would be nothing to write, or a layout has problems.
     """
-    plans = _plans(capture, layouts)
-    for first, last in _chunks(capture, span):
-        parts = [
-            part
-            for kind, plan in plans.items()
-            for part in _long_parts(capture, plan, _rows_between(capture, kind, first, last))
-        ]
+    chosen = _read_kinds(meaning, kinds)
+    for first, last in _chunks(meaning.capture, span):
+        parts = [part for kind in chosen for part in _long_parts(meaning, kind, first, last)]
         if not parts:
             continue
         table = pa.concat_tables([part for _, part in parts])
@@ -108,27 +130,30 @@ def long_tables(capture: Capture, layouts: Sequence[Layout], span: Span | None =
         yield table.take(pa.array(order))
 
 
-def wide_schema(capture: Capture, layouts: Sequence[Layout]) -> pa.Schema:
+def wide_schema(meaning: Meaning, kinds: Collection[int] | None = None) -> pa.Schema:
     """Return the schema of :func:`wide_tables`: time_ns, lane, address, message, then ``message.field``."""
     head = [("time_ns", pa.int64()), ("lane", _TEXT), ("address", pa.int64()), ("message", _TEXT)]
     seen: dict[str, pa.DataType] = {}
-    for plan in _plans(capture, layouts).values():
-        for field in plan.layout.once_a_frame():
-            is_text = field.kind is FieldKind.NAMES or not field.raw_is_number
-            seen.setdefault(f"{plan.layout.name}.{field.name}", _TEXT if is_text else pa.float64())
+    for kind in _read_kinds(meaning, kinds):
+        for reader in meaning.kinds[kind].readers:
+            layout = meaning.plan(reader).layout
+            for field in layout.once_a_frame():
+                is_text = field.kind is FieldKind.NAMES or not field.raw_is_number
+                seen.setdefault(f"{layout.name}.{field.name}", _TEXT if is_text else pa.float64())
     return pa.schema([*head, *seen.items()])
 
 
-def wide_tables(capture: Capture, layouts: Sequence[Layout], span: Span | None = None) -> Iterator[pa.Table]:
-    """Yield decoded values, a row a frame with a layout and a column a field; empty where there is no value."""
-    plans = _plans(capture, layouts)
-    schema = wide_schema(capture, layouts)
-    for first, last in _chunks(capture, span):
+def wide_tables(meaning: Meaning, span: Span | None = None, kinds: Collection[int] | None = None) -> Iterator[pa.Table]:
+    """Yield decoded values, a row a frame that is read and a column a field; empty where there is no value."""
+    chosen = _read_kinds(meaning, kinds)
+    schema = wide_schema(meaning, kinds)
+    for first, last in _chunks(meaning.capture, span):
         parts = []
-        for kind, plan in plans.items():
-            rows = _rows_between(capture, kind, first, last)
+        for kind in chosen:
+            rows = _rows_between(meaning.capture, kind, first, last)
             if len(rows):
-                parts.append((rows, _wide_part(capture, plan, rows, schema)))
+                for reader, frames, decoded in meaning.decoded(kind, meaning.capture.gather(rows)):
+                    parts.append((frames.rows, _wide_part(meaning.capture, reader, frames, decoded, schema)))
         if not parts:
             continue
         order = np.argsort(np.concatenate([rows for rows, _ in parts]), kind="stable")
@@ -141,19 +166,14 @@ def _chunks(capture: Capture, span: Span | None) -> Iterator[tuple[int, int]]:
         yield first, min(first + CHUNK_ROWS, span.last)
 
 
-def _plans(capture: Capture, layouts: Sequence[Layout]) -> dict[int, Plan]:
-    """Compile the layout of each kind that has one.
-
-    Raises
-    ------
-    MisuseError
-        If no layout reads any frame, so that there would be nothing to write.
-    """
-    matched = match_kinds(capture, layouts)
-    plans = {kind: compile_layout(layout, layouts) for kind, layout in enumerate(matched) if layout is not None}
-    if not plans:
-        raise MisuseError("no layout of the library reads any frame of this capture.")
-    return plans
+def _read_kinds(meaning: Meaning, kinds: Collection[int] | None) -> list[int]:
+    """Return the chosen kinds that anybody reads."""
+    known = range(len(meaning.kinds)) if kinds is None else sorted(kinds)
+    read = [kind for kind in known if meaning.kinds[kind].readers]
+    if not read:
+        which = "this capture" if kinds is None else "what was chosen"
+        raise MisuseError(f"no layout of the library reads any frame of {which}.")
+    return read
 
 
 def _rows_between(capture: Capture, kind: int, first: int, last: int) -> NDArray[np.uint32]:
@@ -162,24 +182,24 @@ def _rows_between(capture: Capture, kind: int, first: int, last: int) -> NDArray
     return rows[begin:end]
 
 
-def _long_parts(capture: Capture, plan: Plan, rows: NDArray[np.uint32]) -> Iterator[tuple[NDArray, pa.Table]]:
+def _long_parts(meaning: Meaning, kind: int, first: int, last: int) -> Iterator[tuple[NDArray, pa.Table]]:
+    capture = meaning.capture
+    rows = _rows_between(capture, kind, first, last)
     if not len(rows):
         return
-    frames = capture.gather(rows)
-    decoded = decode_frames(capture, plan, frames)
-    lane = capture.lanes[int(capture.table.lane[rows[0]])].name
-    address = int(capture.table.address[rows[0]])
-    origin = lane, address, plan.layout.name
-    for column in decoded.columns.values():
-        present = np.flatnonzero(column.validity != Validity.ABSENT)
-        names = _repeat(column.field.name, len(present))
-        yield rows[present], _long_table(frames.time_ns[present], origin, names, column, present)
-    for array in decoded.arrays.values():
-        for column in array.columns.values():
+    key = capture.kinds.keys[kind]
+    for reader, frames, decoded in meaning.decoded(kind, capture.gather(rows)):
+        origin = capture.lanes[key.lane].name, key.address, reader.layout.name
+        for column in decoded.columns.values():
             present = np.flatnonzero(column.validity != Validity.ABSENT)
-            names = _item_names(array, present, column.field.name)
-            owner = array.frame[present]
-            yield rows[owner], _long_table(frames.time_ns[owner], origin, names, column, present)
+            names = _repeat(column.field.name, len(present))
+            yield frames.rows[present], _long_table(frames.time_ns[present], origin, names, column, present)
+        for array in decoded.arrays.values():
+            for column in array.columns.values():
+                present = np.flatnonzero(column.validity != Validity.ABSENT)
+                names = _item_names(array, present, column.field.name)
+                owner = array.frame[present]
+                yield frames.rows[owner], _long_table(frames.time_ns[owner], origin, names, column, present)
 
 
 def _long_table(
@@ -212,19 +232,18 @@ def _item_names(array: ArrayColumns, rows: NDArray, field: str) -> pa.Array:
     return pc.binary_join_element_wise(*parts, _repeat(f".{field}", len(rows)), "")
 
 
-def _wide_part(capture: Capture, plan: Plan, rows: NDArray[np.uint32], schema: pa.Schema) -> pa.Table:
-    frames = capture.gather(rows)
-    decoded: Decoded = decode_frames(capture, plan, frames)
+def _wide_part(capture: Capture, reader: Reader, frames: KindFrames, decoded: Decoded, schema: pa.Schema) -> pa.Table:
+    rows = frames.rows
     count = len(rows)
     everything = np.arange(count)
     arrays: dict[str, pa.Array] = {
         "time_ns": pa.array(frames.time_ns),
         "lane": _repeat(capture.lanes[int(capture.table.lane[rows[0]])].name, count),
         "address": pa.array(capture.table.address[rows]),
-        "message": _repeat(plan.layout.name, count),
+        "message": _repeat(reader.layout.name, count),
     }
     for column in decoded.columns.values():
-        name = f"{plan.layout.name}.{column.field.name}"
+        name = f"{reader.layout.name}.{column.field.name}"
         if schema.get_field_index(name) < 0:
             # carried by another layout: in the long table only
             continue

@@ -10,13 +10,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import MisuseError
+from ..protocols.by_hand import NAME as BY_HAND
+from ..protocols.registry import protocol_named
 from .raw_sets import RawSet
 
 Way = Literal["", "read", "write", "request", "answer"]
 """Which way a frame goes; empty is both."""
 
-BY_HAND = "tied by hand"
-"""Protocol of a layout that no frame asks for by itself: its paper does not say what carries it."""
 _NIBBLES = re.compile(r"[0-9A-F?]*")
 
 
@@ -59,6 +59,11 @@ class Applies(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     sizes: RawSet = RawSet()
     pattern: str = ""
 
+    @property
+    def is_for_one_address(self) -> bool:
+        """Whether a single address is asked for, no span, mask or any."""
+        return self.address is not None and self.to is None and self.mask is None
+
     def has_address(self, address: int) -> bool:
         """Return whether an address is meant."""
         if self.address is None:
@@ -67,14 +72,9 @@ class Applies(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
             return address & self.mask == self.address & self.mask
         return self.address <= address <= (self.address if self.to is None else self.to)
 
-    def matches(self, lane: str, protocol: str, address: int, extended: bool) -> bool:
-        """Return whether a frame with this origin is meant, whichever way it goes."""
-        return (
-            self.has_address(address)
-            and (protocol != "can" or extended == self.extended)
-            and protocol == self.protocol
-            and (not self.lanes or lane in self.lanes)
-        )
+    def is_for(self, lane: str, protocol: str) -> bool:
+        """Return whether frames of a lane may be meant at all."""
+        return protocol == self.protocol and (not self.lanes or lane in self.lanes)
 
     @property
     def looks_at_payload(self) -> bool:
@@ -98,13 +98,13 @@ class Applies(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         return accepted
 
     def address_text(self) -> str:
-        """Return the address as engineers write it: three hex digits, eight when extended."""
+        """Return the address as engineers of the protocol write it."""
+        spoken = protocol_named(self.protocol)
         if self.protocol == BY_HAND:
-            return "no frame by itself"
+            return spoken.address_text(0)
         if self.address is None:
             return "any address"
-        digits = 8 if self.extended else 3 if self.protocol == "can" else 2
-        text = f"0x{self.address:0{digits}X}"
+        text, digits = spoken.address_text(self.address, extended=self.extended), spoken.digits_of(self.extended)
         if self.mask is not None:
             return f"{text} under mask 0x{self.mask:0{digits}X}"
         return text if self.to is None else f"{text} to 0x{self.to:0{digits}X}"

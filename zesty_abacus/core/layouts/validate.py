@@ -6,6 +6,7 @@ import itertools
 from collections.abc import Iterator
 from uuid import UUID
 
+from ..protocols.registry import protocol_named
 from .applies import Applies, PatternError, parse_pattern
 from .model import TEXT_ENCODINGS, Field, FieldKind, Layout, RawSet
 from .places import Places
@@ -13,8 +14,6 @@ from .problems import LayoutProblem
 from .validate_parts import check_structure
 
 MAX_NUMBER_BITS = 64
-MAX_CAN_SIZE = 64
-"""Bytes in the longest CAN FD frame."""
 MAX_SIZE = 65536
 
 
@@ -46,10 +45,10 @@ def _check_head(layout: Layout) -> Iterator[tuple[str, str]]:
     if not layout.name.strip():
         yield "name", "The message has no name."
     applies = layout.applies
-    highest_size = MAX_CAN_SIZE if applies.protocol == "can" else MAX_SIZE
+    spoken = protocol_named(applies.protocol)
+    highest_size = min(spoken.largest_payload, MAX_SIZE)
     if not 0 <= layout.size <= highest_size:
-        what = "CAN payload" if applies.protocol == "can" else "payload"
-        yield "size", f"A {what} has 0 to {highest_size} bytes, not {layout.size}."
+        yield "size", f"A {spoken.payload_title} has 0 to {highest_size} bytes, not {layout.size}."
     yield from _check_addresses(applies)
     if applies.to is not None and applies.mask is not None:
         yield "address", "A span of addresses and a mask cannot both be given."
@@ -62,15 +61,11 @@ def _check_head(layout: Layout) -> Iterator[tuple[str, str]]:
 
 
 def _check_addresses(applies: Applies) -> Iterator[tuple[str, str]]:
-    if applies.protocol != "can":
-        if applies.address is not None and applies.address < 0:
-            yield "address", f"{applies.address} is below 0."
-        return
-    highest = 0x1FFF_FFFF if applies.extended else 0x7FF
+    spoken = protocol_named(applies.protocol)
     for address in (applies.address, applies.to):
-        if address is not None and not 0 <= address <= highest:
-            bits = 29 if applies.extended else 11
-            yield "address", f"{address:#x} is not a {bits}-bit identifier (0 to {highest:#x})."
+        trouble = "" if address is None else spoken.trouble_with(address, extended=applies.extended)
+        if trouble:
+            yield "address", trouble
 
 
 def _check_field(field: Field, known: tuple[Field, ...], size: int) -> Iterator[tuple[str, str]]:

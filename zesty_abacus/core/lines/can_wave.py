@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit
 
 from ..frames import flags as F
+from ..protocols import can
 from ..waves.edges import Edges
 from .result import (
     ADDRESS,
@@ -45,7 +46,7 @@ class CanLine(LineSettings, frozen=True, kw_only=True, tag="can"):
 
 class _Can:
     name = "CAN"
-    protocol = "can"
+    protocol = can.NAME
     gives = "frames"
     settings = CanLine
     fields = (

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Mapping
 from functools import cache
 from typing import Protocol
 
+from ..discover import discover
 from ..errors import MisuseError
 from ..waves.edges import Edges
 from .result import LineResult
@@ -51,13 +50,7 @@ def decoders() -> tuple[LineDecoder, ...]:
     """Return all line decoders, in order of their module names."""
     import zesty_abacus.core.lines as package  # the package cannot be named before it is imported
 
-    found = []
-    for module in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
-        if module.name != "registry":
-            candidate = getattr(importlib.import_module(f"{package.__name__}.{module.name}"), "DECODER", None)
-            if candidate is not None:
-                found.append(candidate)
-    return tuple(found)
+    return tuple(discover(package, "DECODER"))
 
 
 def decoder_of(settings: LineSettings) -> LineDecoder:

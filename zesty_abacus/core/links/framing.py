@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from functools import cache
 from typing import Protocol
 
@@ -12,6 +10,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from ..discover import discover
 from ..frames.table import FrameTable
 from ..lines.result import ByteRun, LineResult, Marks
 from ..lines.settings import Setting
@@ -56,12 +55,8 @@ def framings() -> tuple[FramingWay, ...]:
     """Return all ways of framing, in order of their module names."""
     import zesty_abacus.core.links as package  # the package cannot be named before it is imported
 
-    found: list[FramingWay] = []
-    for module in sorted(pkgutil.iter_modules(package.__path__), key=lambda m: m.name):
-        if module.name != "framing":
-            loaded = importlib.import_module(f"{package.__name__}.{module.name}")
-            found.extend(getattr(loaded, "FRAMINGS", ()))
-    return tuple(found)
+    offered: list[tuple[FramingWay, ...]] = discover(package, "FRAMINGS", besides=frozenset({"framing"}))
+    return tuple(way for ways in offered for way in ways)
 
 
 def framing_of(settings: Framing) -> FramingWay:

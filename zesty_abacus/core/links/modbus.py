@@ -15,14 +15,11 @@ from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.result import FRAME_COLUMNS, LineResult, Marks, table_of
 from ..lines.settings import Setting
+from ..protocols.modbus import NAME
 from .framing import Framing, byte_run_of
 
 _LATE_MS = 200.0
 _PATIENCE_MS = 1000.0
-EXCEPTIONS = {
-    1: "illegal function", 2: "illegal address", 3: "illegal value", 4: "device failure", 5: "acknowledged, busy",
-    6: "device busy", 8: "memory parity error", 10: "gateway path unavailable", 11: "gateway target silent",
-}  # fmt: skip
 
 
 class ModbusRtuFraming(Framing, frozen=True, kw_only=True, tag="modbus rtu"):
@@ -38,20 +35,10 @@ class ModbusTcpFraming(Framing, frozen=True, kw_only=True, tag="modbus tcp"):
     late_ms: float = _LATE_MS
 
 
-def address_of(unit: int, function: int, register: int) -> int:
-    """Return unit, function and first register as one address."""
-    return unit << 24 | function << 16 | register
-
-
-def address_parts(address: int) -> tuple[int, int, int]:
-    """Return (unit, function, first register) of an address."""
-    return address >> 24 & 0xFF, address >> 16 & 0xFF, address & 0xFFFF
-
-
 class _Rtu:
     name = "Modbus RTU"
     takes = "bytes"
-    protocol = "modbus"
+    protocol = NAME
     settings = ModbusRtuFraming
     fields = (Setting("late_ms", "late after", "number", "ms"),)
 
@@ -88,7 +75,7 @@ class _Rtu:
 class _Tcp:
     name = "Modbus TCP"
     takes = "packets"
-    protocol = "modbus"
+    protocol = NAME
     settings = ModbusTcpFraming
     fields = (Setting("port", "server port", "number"), Setting("late_ms", "late after", "number", "ms"))
 

@@ -13,6 +13,7 @@ from ..captures.columns import Columns
 from ..lines.registry import decoders
 from ..lines.settings import LineSettings
 from ..links.framing import Framing, framings
+from ..protocols import can
 
 if TYPE_CHECKING:
     AnyLine = LineSettings
@@ -138,7 +139,7 @@ class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
             return next(way.protocol for way in framings() if way.settings is type(self.framing))
         if self.line is not None:
             return next(decoder.protocol for decoder in decoders() if decoder.settings is type(self.line))
-        return "can"
+        return can.NAME
 
     @property
     def speaks(self) -> str:

@@ -6,7 +6,7 @@ from uuid import UUID
 
 import msgspec
 
-from ..codec.matching import Tie
+from ..reading.ties import Tie
 from ..recipes.model import Recipe
 
 FORMAT = "zesty-abacus trial"

@@ -148,21 +148,42 @@ class HandOverDesk(QWidget):
             # the dialog has asked about this very file
             self._may_replace = name
 
-    def _request(self) -> heavy.ExportRequest:
-        session, engine = self._session, self._session.engine
-        layouts = tuple(session.edits.layouts())
-        if self._chosen["messages"] == "kind":
-            layout = session.layout_of(session.kind)
-            layouts = (layout,) if layout is not None else ()
-        clock = session.clock
+    def _export(self) -> heavy.Export:
+        """Return what is chosen, as a value that a thread can write."""
+        session, engine, clock = self._session, self._session.engine, self._session.clock
         times = (clock.view_first_ns, clock.view_last_ns) if self._chosen["span"] == "view" else (None, None)
-        return engine.ExportRequest(
-            Path(self.path.text()).expanduser(), self._chosen["form"], self._chosen["content"], layouts,
-            engine.Span.of(session.capture, *times),
-            session.origin() if self._chosen["content"] != "frames" else None,
-            replace=bool(self._may_replace) and self._may_replace == self.path.text(),
-            inputs=tuple(session.trial.files()),
+        kinds = None
+        if self._chosen["messages"] == "kind":
+            kinds = frozenset() if session.kind is None else frozenset([session.kind])
+        made: heavy.Export = engine.Export(
+            session.reading.meaning, self._chosen["content"], self._chosen["form"],
+            engine.Span.of(session.capture, *times), kinds,
         )  # fmt: skip
+        return made
+
+    def _target(self) -> heavy.Target:
+        made: heavy.Target = self._session.engine.Target(
+            Path(self.path.text()).expanduser(),
+            bool(self._may_replace) and self._may_replace == self.path.text(),
+            tuple(self._session.trial.files()),
+        )
+        return made
+
+    def _origin_of(self, export: heavy.Export) -> heavy.Origin | None:
+        return self._session.origin() if export.is_decoded else None
+
+    def _missing(self, export: heavy.Export) -> str:
+        """Return what has to be chosen first, empty if nothing."""
+        session = self._session
+        if not self.path.text().strip():
+            return "Choose where the file goes."
+        if export.kinds is None:
+            return ""
+        if session.kind is None:
+            return "No message is in hand; choose one in the roster, or all messages."
+        if export.is_decoded and not session.reading.readers(session.kind):
+            return "Nobody has named the message in hand; choose another in the roster, or all messages."
+        return ""
 
     def run_over(self) -> None:
         """Write the file in the place of the one that is there."""
@@ -174,44 +195,40 @@ class HandOverDesk(QWidget):
         session = self._session
         if session.capture is None:
             return
-        if not self.path.text().strip():
-            self._say("Choose where the file goes.")
+        export = self._export()
+        missing = self._missing(export)
+        self._say(missing)
+        if missing:
             return
-        request = self._request()
-        if self._chosen["messages"] == "kind" and not request.layouts and request.content != "frames":
-            self._say("Nobody has named the message in hand; choose another in the roster, or all messages.")
-            return
-        self._say("")
+        target, origin = self._target(), self._origin_of(export)
         try:
-            request.target.check()
+            target.check()
         except FileError as error:
             self._may_replace = ""
             self._say(_words(error), may_replace=isinstance(error, ExistsError))
             return
         self._may_replace = ""
-        engine, capture = session.engine, session.capture
 
         def done(rows: int) -> None:
             count = grouped(rows)
-            session.told.emit("good", f"{request.path.name} is written: {count} rows.")
-            self._list(request, count)
+            session.told.emit("good", f"{target.path.name} is written: {count} rows.")
+            self._list(target.path, export.form, origin, count)
 
         session.jobs.start(
-            "export", f"writing {request.path.name}", lambda progress: engine.run_export(capture, request, progress),
+            "export", f"writing {target.path.name}", lambda progress: export.write(target, origin, progress),
             done, self._say,
         )  # fmt: skip
 
-    def _list(self, request: heavy.ExportRequest, count: str) -> None:
+    def _list(self, path: Path, form: str, origin: heavy.Origin | None, count: str) -> None:
         entry = QWidget()
         column = QVBoxLayout(entry)
         column.setContentsMargins(0, 0, 0, 4)
         column.setSpacing(2)
-        name = label(request.path.name)
+        name = label(path.name)
         name.setFont(text_font(bold=True))
         column.addWidget(name)
-        column.addWidget(label(f"{count} rows, {request.form}{_decoded_with(request)}", "quiet", wrap=True))
-        where = label(f"{request.path.parent} at {datetime.now():%H:%M}", "quiet", wrap=True, selectable=True)
-        column.addWidget(where)
+        column.addWidget(label(f"{count} rows, {form}{_decoded_with(origin)}", "quiet", wrap=True))
+        column.addWidget(label(f"{path.parent} at {datetime.now():%H:%M}", "quiet", wrap=True, selectable=True))
         self.side.body.insertWidget(1, entry)
 
     def _say(self, sentence: str, *, may_replace: bool = False) -> None:
@@ -225,12 +242,12 @@ class HandOverDesk(QWidget):
             return
         clock = session.clock
         span = clock.view_span_ns if self._chosen["span"] == "view" else clock.last_ns - clock.first_ns
-        request, engine, capture = self._request(), session.engine, session.capture
-        self.head.words.setText(f"{span_text(span)} of the capture{_decoded_with(request)}")
+        export = self._export()
+        self.head.words.setText(f"{span_text(span)} of the capture{_decoded_with(self._origin_of(export))}")
         session.jobs.start(
             "preview",
             "making a preview",
-            lambda progress: engine.preview_export(capture, request, _PREVIEW_ROWS, progress),
+            lambda progress: export.preview(_PREVIEW_ROWS, progress),
             lambda answer: self.preview.show_rows(*answer),
             lambda sentence: self.preview.show_rows([], [], sentence),
         )
@@ -306,6 +323,6 @@ def _words(error: FileError) -> str:
     return str(error)
 
 
-def _decoded_with(request: heavy.ExportRequest) -> str:
+def _decoded_with(origin: heavy.Origin | None) -> str:
     """Say with which library, in which state; frames that are not decoded need none."""
-    return f", decoded with {request.origin.words()}" if request.origin is not None else ""
+    return f", decoded with {origin.words()}" if origin is not None else ""

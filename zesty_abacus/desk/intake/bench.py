@@ -407,14 +407,14 @@ class Bench(QObject):
         if traces is None:
             return
         session, engine = self.session, self.session.engine
-        capture, layouts = session.capture, [session.layout_of(kind) for kind, _ in traces]
-        plans = [session.store.plan(layout) for layout in layouts if layout is not None]
+        meaning = session.reading.meaning
+        assert meaning is not None, "fields are traced only while a trial is open"
 
         def work(progress: Progress) -> heavy.OffsetEstimate:
             signals = []
-            for (kind, field_id), plan in zip(traces, plans, strict=True):
-                frames = capture.kind_frames(kind)
-                column, _ = engine.field_curve(capture, frames, plan, field_id, progress)
+            for kind, field_id in traces:
+                progress.check()
+                frames, column = meaning.column(kind, field_id)
                 signals.append((frames.time_ns, column.plot_values().astype(np.float64)))
             return engine.lines.estimate_offset(signals[0], signals[1])
 

@@ -80,9 +80,10 @@ class Comparing(QObject):
         if known is None or self.waits:
             return
         session, laid = self._session, self._session.engine.laid
-        kind = session.kind_read_by(known.id)
+        kind = session.reading.kind_read_by(known.id, session.kind)
         if kind is not None:
             session.select_kind(kind)
+            session.reading.choose(kind, known.id)
         session.desk_wanted.emit("Layouts")
         self._compared = None, ""
         self.begun.emit()
@@ -96,9 +97,10 @@ class Comparing(QObject):
         session, mine = self._session, clash.merged.layout
         self._clash = mine, clash.theirs
         self._clashing = frozenset(one.item for one in clash.merged.clashes)
-        kind = session.kind_read_by(mine.id)
-        if kind is not None and session.layout_of(session.kind) is not session.matches[kind]:
+        kind = session.reading.kind_read_by(mine.id, session.kind)
+        if kind is not None:
             session.select_kind(kind)
+            session.reading.choose(kind, mine.id)
         session.desk_wanted.emit("Layouts")
         self.begun.emit()
         self._show_sides()

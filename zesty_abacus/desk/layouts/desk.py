@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from ..session import Session
 from ..widgets.abacus import AbacusState
-from ..widgets.parts import DeskHead, button, hairline, label, one_shot
+from ..widgets.parts import Choice, DeskHead, button, hairline, label, one_shot
 from .bring_view import BringView
 from .compare_view import CompareView
 from .comparing import Comparing
@@ -74,7 +74,10 @@ class LayoutsDesk(QWidget):
         self.turn = button("Turn order", "Turn the byte order of the open field round (O)")
         self.remove = button("Remove field", "Remove the open field (Shift Delete)")
         self.more = button("More…", "Split, join, find an order, compare, print, bring in, put out")
-        for action in (self.untie, self.add, self.drop_in, self.turn, self.remove, self.more):
+        self.which = Choice()
+        self.which.setAccessibleName("Which layout of this message")
+        self.which.setToolTip("Several layouts read frames of this message; this one is in hand")
+        for action in (self.which, self.untie, self.add, self.drop_in, self.turn, self.remove, self.more):
             self.head.row.addWidget(action)
         self.begin = button("Begin a layout for this message", "", main=True)
         self.tie = button("Read it with another layout…", "Tie a layout of the library to this message by hand")
@@ -141,10 +144,11 @@ class LayoutsDesk(QWidget):
         self.bring.done.connect(self.back_to_plan)
         self.side.compare_wanted.connect(self.comparing.compare_state)
         self.side.agreement.pair_wanted.connect(self.comparing.show_pair)
-        session.explained_changed.connect(self._show_explained)
+        session.reading.explained_changed.connect(self._show_explained)
         self.begin.clicked.connect(self._begin_layout)
         self.tie.clicked.connect(self._offer_ties)
         self.untie.clicked.connect(lambda: self._session.tie(None))
+        self.which.activated.connect(self._choose_layout)
         self.plan.edited.connect(self._on_edited)
         self.plan.grown.connect(self.keep)
         self.tried.wrong_wanted.connect(lambda time_ns: session.clock.set_cursor(time_ns, follow=True))
@@ -155,7 +159,7 @@ class LayoutsDesk(QWidget):
         self.comparing.begun.connect(self._show_comparison)
         self.comparing.ended.connect(self.back_to_plan)
         session.kind_changed.connect(lambda: None if self.comparing.waits else self.back_to_plan())
-        for event in (session.opened, session.kind_changed, session.layouts_changed, session.explained_changed):
+        for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.explained_changed):
             event.connect(self._refresh)
         session.store.kind_loaded.connect(lambda _kind: self._try())
 
@@ -163,7 +167,7 @@ class LayoutsDesk(QWidget):
     def layout_shown(self) -> heavy.Layout | None:
         """The layout in hand."""
         session = self._session
-        return session.layout_of(session.kind) if session.capture is not None else None
+        return session.reading.layout_of(session.kind) if session.capture is not None else None
 
     @property
     def whole_shown(self) -> heavy.Layout | None:
@@ -292,6 +296,37 @@ class LayoutsDesk(QWidget):
             self.message.lines["name"].setFocus()
             self.message.lines["name"].selectAll()
 
+    def begin_another(self) -> None:
+        """Begin a second layout for the message in hand, which reads frames that begin like the one at the cursor."""
+        session, layout = self._session, self.whole_shown
+        if layout is None or session.kind is None or layout.registers is not None:
+            session.told.emit("", "Only a message that has a layout, and no register map, can have another one.")
+            return
+        at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
+        if at is None or not at.payload:
+            session.told.emit("", "No frame of this message is at the cursor yet.")
+            return
+        applies = msgspec.structs.replace(layout.applies, pattern=f"{at.payload[0]:02X}")
+        made = session.engine.new_layout(f"{layout.name} {applies.pattern}", applies, len(at.payload))
+        if self.keep(made):
+            session.reading.choose(session.kind, made.id)
+            self.message.lines["name"].setFocus()
+            self.message.lines["name"].selectAll()
+
+    def _choose_layout(self, _number: int) -> None:
+        if self._session.kind is not None:
+            self._session.reading.choose(self._session.kind, self.which.currentData())
+
+    def _show_which(self) -> None:
+        """Offer the layouts that share the message; one alone needs no choice."""
+        readers = self._session.reading.readers(self._session.kind) if self._session.capture is not None else ()
+        in_hand = self._session.reading.reader(self._session.kind)
+        self.which.clear()
+        for reader in readers:
+            self.which.addItem(reader.layout.name, reader.layout.id)
+        self.which.setCurrentIndex(readers.index(in_hand) if in_hand is not None else -1)
+        self.which.setVisible(len(readers) > 1 and self._stack.currentIndex() == _PLAN)
+
     def _offer_ties(self) -> None:
         """Offer the layouts of the library for what this lane speaks."""
         session = self._session
@@ -312,6 +347,7 @@ class LayoutsDesk(QWidget):
             ("Split the open field\tS", self.reshaper.split), ("Join with the next field\tJ", self.reshaper.join),
             ("Find the order of a known value\tV", self.find_order),
             ("Compare with another layout…", self.offer_compared),
+            ("Another layout for frames like the one at the cursor", self.begin_another),
             ("Print its sheet…", lambda: ask_and_print(self, self._session, [layout] if layout else [])),
             ("Print all sheets…", lambda: ask_and_print(self, self._session, library())),
             ("Put this layout out…", lambda: ask_and_put_out(self, self._session, [layout] if layout else [])),
@@ -414,14 +450,14 @@ class LayoutsDesk(QWidget):
         if layout is None or kind is None:
             self._show_empty()
         else:
-            activity = session.activities[kind] if kind < len(session.activities) else None
+            activity = session.reading.activities[kind] if kind < len(session.reading.activities) else None
             size = max(layout.size, session.capture.kind_size(kind))
             moves = activity.moves if activity is not None else AbacusState().moves
             whole = self.whole_shown if layout.registers is not None else None
-            self.plan.show_layout(layout, AbacusState(size, b"", moves, session.owners_of(kind, size)), whole)
+            self.plan.show_layout(layout, AbacusState(size, b"", moves, session.reading.owners_of(kind, size)), whole)
             self.head.title.setText(layout.name)
             self.head.words.setText(self._head_words(layout))
-            self.message.show_layout(whole or layout, session.match_words(kind))
+            self.message.show_layout(whole or layout, session.reading.words(kind))
             self._show_explained()
             self._try()
         self._show_actions()
@@ -464,6 +500,7 @@ class LayoutsDesk(QWidget):
         self.turn.setVisible(on_plan and is_open)
         self.remove.setVisible(on_plan and is_open)
         self.untie.setVisible(on_plan and self._session.is_tied())
+        self._show_which()
         no_beads = layout is not None and (layout.registers is not None or layout.moves)
         self.add.setEnabled(no_beads or (not is_open and bool(self.plan.abacus.bits)))
 

@@ -66,7 +66,7 @@ class HistoryPanel(Panel):
     def refresh(self) -> None:
         """Read the history again, on a thread."""
         session = self._session
-        layout = session.layout_of(session.kind) if session.capture is not None else None
+        layout = session.reading.layout_of(session.kind) if session.capture is not None else None
         self._layout_id = layout.id if layout is not None else None
         self.author.setText(session.edits.author)
         self.agreement.show_layout(layout)

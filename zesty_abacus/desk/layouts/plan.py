@@ -248,9 +248,7 @@ class PlanView(QWidget):
         session = self._session
         assert self._whole is not None
         latest: dict[UUID, tuple[int, str]] = {}
-        for kind, window in enumerate(session.matches):
-            if window is None or window.id != self._whole.id:
-                continue
+        for kind, window in session.reading.shown_by(self._whole.id):
             at = session.store.frame_at(kind, window, session.clock.cursor_ns)
             if at is None or at.decoded is None:
                 continue

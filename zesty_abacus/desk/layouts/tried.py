@@ -112,12 +112,14 @@ class TriedTable(QWidget):
         """Say how many moving bits of the kind are explained, and what the edits since it was opened gained."""
         session = self._session
         self._explained_words, self._past_end = "", past_end
-        counted = session.explained
-        if layout is not None and kind is not None and kind < len(counted) and counted[kind].moving:
-            now = counted[kind]
-            first = self._explained_at_first.setdefault((layout.id, kind), now.explained)
-            gained = now.explained - first
-            self._explained_words = f"explains {now.explained} of {now.moving} moving bits ({now.share:.0%})"
+        now = session.reading.explained_of(kind) if kind is not None else None
+        if layout is not None and kind is not None and now is not None and now.moving:
+            whole = session.engine.whole_bits
+            claimed = whole(now.claimed)
+            gained = claimed - self._explained_at_first.setdefault((layout.id, kind), claimed)
+            self._explained_words = (
+                f"claims {claimed} of {now.moving} moving bits ({now.share_text()}), {whole(now.proved)} proved"
+            )
             if gained:
                 self._explained_words += f", {abs(gained)} {'more' if gained > 0 else 'fewer'} than before the edits"
         self.updateGeometry()

@@ -139,7 +139,7 @@ class ReleasesView(QWidget):
         if before is None or session.capture is None:
             return
         library, engine, capture = session.library, session.engine, session.capture
-        newest = session.edits.layouts()
+        newest, ties = session.edits.layouts(), session.trial.file.ties
         self.words, self.values = None, None
 
         def read(_progress: Any) -> tuple[list[Any], list[Any]]:
@@ -150,8 +150,12 @@ class ReleasesView(QWidget):
             self._show()
             session.jobs.start(
                 "compare decoded", "decoding both ways",
-                lambda progress: engine.laid.decoded_differences(capture, *sides, progress), done,
+                lambda progress: engine.laid.decoded_differences(*(both_ways(side) for side in sides), progress),
+                done,
             )  # fmt: skip
+
+        def both_ways(layouts: list[Any]) -> Any:
+            return engine.Meaning.of(capture, layouts, ties)
 
         def done(values: list[Any]) -> None:
             self.values = values

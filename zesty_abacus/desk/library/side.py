@@ -79,7 +79,7 @@ class LibrarySide(Panel):
         clear_layout(self._fields)
         if layout is None:
             return
-        kind = session.kind_read_by(layout.id)
+        kind = session.reading.kind_read_by(layout.id, session.kind)
         reads = "" if kind is not None else " · reads no message of this capture"
         self.words.setText(f"{layout.applies.words()}{reads}")
         self.open.setEnabled(kind is not None)

@@ -90,7 +90,7 @@ class LibraryView(QWidget):
     def open_layout(self, layout_id: UUID | None) -> None:
         """Open a layout on its desk, with a message of the capture that it reads."""
         session = self._session
-        kind = session.kind_read_by(layout_id) if layout_id is not None else None
+        kind = session.reading.kind_read_by(layout_id, session.kind) if layout_id is not None else None
         if kind is None:
             session.told.emit("", "This layout reads no message of the open capture.")
             return

@@ -64,7 +64,7 @@ class FrameList(QAbstractScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         session.opened.connect(self._on_opened)
         session.layouts_changed.connect(self._forget)
-        session.explained_changed.connect(self._forget)
+        session.reading.explained_changed.connect(self._forget)
         session.form_changed.connect(self._repaint)
         session.kind_changed.connect(self._on_kind)
         session.clock.cursor_changed.connect(self._on_cursor)
@@ -134,17 +134,17 @@ class FrameList(QAbstractScrollArea):
         session = self._session
         table = session.capture.table
         kind = session.store.kind_of_row(row)
-        layout = session.layout_of(kind)
+        layout = session.reading.layout_at(kind, row)
         frame = session.store.frame(row, layout)
         flags = int(table.flags[row])
-        name = session.kind_name(kind)
+        name = layout.name if layout is not None else session.kind_name(kind)
         says, wrong = self._sentence(kind, frame.decoded, flags, layout)
         return FrameLine(
             time=time_text(session.clock.seconds(frame.time_ns), 6),
             after="",
             lane=session.capture.lanes[int(table.lane[row])].name,
             message=name or session.kind_address(kind),
-            named=bool(name),
+            named=layout is not None or bool(name and flags & (session.engine.ERROR | session.engine.REMOTE)),
             says=says,
             wrong=wrong,
             payload=frame.payload,
@@ -160,7 +160,8 @@ class FrameList(QAbstractScrollArea):
         if flags & engine.REMOTE:
             return "asks for data", False
         if layout is None:
-            return "nobody has named this message", False
+            named = bool(self._session.reading.readers(kind))
+            return "no layout reads this frame" if named else "nobody has named this message", False
         if decoded is None:
             return "the layout has a problem; see Layouts", True
         text = engine.wording.frame_sentence(decoded, 0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
@@ -16,6 +16,9 @@ from ..widgets.paint import draw_text
 from ..widgets.parts import EDGE, Panel, hairline, one_shot
 from .array_curve import CURVE_HEIGHT, ArrayCurve, array_curves, draw_array_curve
 from .traces import field_mime
+
+if TYPE_CHECKING:
+    from .. import engine as heavy
 
 _HEAD = 24
 _ROW = 34
@@ -112,22 +115,22 @@ class ReadoutValues(QWidget):
     def _read(self) -> list[ReadoutRow]:
         session = self._session
         wanted = self._filter.text().lower().split()
-        kinds = [kind for kind, layout in enumerate(session.matches) if layout is not None]
+        kinds = list(session.reading.kinds_read())
         if session.kind in kinds:
             kinds.remove(session.kind)
             kinds.insert(0, session.kind)
         rows: list[ReadoutRow] = []
         for kind in kinds:
-            rows += self._read_kind(kind, wanted)
+            for reader in session.reading.readers(kind):
+                rows += self._read_layout(kind, reader.shown, wanted)
         return rows
 
-    def _read_kind(self, kind: int, wanted: list[str]) -> list[ReadoutRow]:
+    def _read_layout(self, kind: int, layout: heavy.Layout, wanted: list[str]) -> list[ReadoutRow]:
         session, engine = self._session, self._session.engine
-        layout = session.layout_of(kind)
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         values = []
-        for number, field in enumerate(layout.once_a_frame() if layout is not None else ()):
-            if not all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted):  # type: ignore[union-attr]
+        for number, field in enumerate(layout.once_a_frame()):
+            if not all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted):
                 continue
             value, share, state = "–", None, ""
             if at is not None and at.decoded is not None:
@@ -143,7 +146,7 @@ class ReadoutValues(QWidget):
                 state = "" if validity is engine.Validity.GOOD else validity.words
                 share = self._share(field, column)
             values.append(ReadoutRow(kind, field.name, "", field.id, value, share, state, number))
-        if at is not None and at.decoded is not None and layout is not None and layout.moves:
+        if at is not None and at.decoded is not None and layout.moves:
             numbers = {field.id: number for number, field in enumerate(layout.all_fields())}
             for curve in array_curves(at.decoded, engine.wording, numbers):
                 if all(word in f"{layout.name} {curve.title}".lower() for word in wanted):
@@ -151,14 +154,14 @@ class ReadoutValues(QWidget):
         if not values:
             return []
         lane = session.capture.lanes[session.kind_key(kind).lane].name
-        return [ReadoutRow(kind, layout.name if layout is not None else "", lane), *values]
+        return [ReadoutRow(kind, layout.name, lane), *values]
 
     def _last_present(self, kind: int, layout: Any, field: Any) -> tuple[Any, Any]:
         """Look back over a few frames for one in which the selector lets the field be present."""
         session, engine = self._session, self._session.engine
         plan = session.store.plan(layout)
         rows = session.capture.kinds.rows(kind)
-        at = session.store.frame_at(kind, None, session.clock.cursor_ns)
+        at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         if at is None or plan is None:
             return None, None
         frames = session.capture.gather(rows[max(at.number - 15, 0) : at.number + 1][::-1])

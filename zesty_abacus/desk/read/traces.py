@@ -104,7 +104,7 @@ class TraceStack(QWidget):
     def _draw_trace(self, painter: QPainter, number: int, row: QRectF) -> None:
         theme, session = look.theme, self._session
         kind, field_id = session.traces[number]
-        layout = session.layout_of(kind)
+        layout = session.reading.layout_with(kind, field_id)
         field = session.trace_field((kind, field_id))
         if layout is None or field is None:
             return
@@ -112,7 +112,7 @@ class TraceStack(QWidget):
         painter.setPen(QColor(theme.line))
         painter.drawLine(QPointF(0, row.bottom()), QPointF(self.width(), row.bottom()))
         found = session.store.curve(kind, layout, field_id)
-        self._draw_names(painter, row, layout, field, color)
+        self._draw_names(painter, row, (kind, layout), field, color)
         plot = self.plot_rect(number)
         clock = session.clock
         if found is None:
@@ -133,10 +133,10 @@ class TraceStack(QWidget):
         painter.restore()
 
     def _draw_names(
-        self, painter: QPainter, row: QRectF, layout: heavy.Layout, field: heavy.Field, color: QColor
+        self, painter: QPainter, row: QRectF, of: tuple[int, heavy.Layout], field: heavy.Field, color: QColor
     ) -> None:
         theme, session = look.theme, self._session
-        kind = next(k for k, f in session.traces if f == field.id and session.layout_of(k) is layout)
+        kind, layout = of
         text = QRectF(12, row.top() + 5, _NAMES_WIDTH - 18, 15)
         dark = color.darker(125) if theme.name == "Peel" else color
         draw_text(painter, text, field.name, text_font(SMALL_PX, bold=True), dark)

@@ -81,8 +81,8 @@ class KeepPanel(Panel):
 
     def _connect(self) -> None:
         session = self._session
-        for event in (session.bits_changed, session.kind_changed, session.layouts_changed, session.explained_changed,
-                      session.opened):  # fmt: skip
+        explained = session.reading.explained_changed
+        for event in (session.bits_changed, session.kind_changed, session.layouts_changed, explained, session.opened):
             event.connect(self._refresh)
         session.clock.cursor_changed.connect(self._show_value)
         for line in (self.step, self.offset, self.unit, self.field, self.message):
@@ -175,7 +175,7 @@ class KeepPanel(Panel):
             return
         self.note.setText("")
         self.facts.setText(self._facts())
-        named = session.layout_of(session.kind) is not None
+        named = session.reading.layout_of(session.kind) is not None
         self.message.setVisible(not named)
         self._message_label.setVisible(not named)
         self._show_known()
@@ -183,9 +183,9 @@ class KeepPanel(Panel):
     def _facts(self) -> str:
         session = self._session
         kind = session.kind
-        if kind is None or kind >= len(session.activities):
+        if kind is None or kind >= len(session.reading.activities):
             return ""
-        activity = session.activities[kind]
+        activity = session.reading.activities[kind]
         moving = int(activity.moves.sum())
         if not session.bits:
             still = activity.size * 8 - moving
@@ -230,7 +230,7 @@ class KeepPanel(Panel):
         """List the fields of the message; a click selects a field's bits."""
         clear_layout(self.known)
         session = self._session
-        layout = session.layout_of(session.kind)
+        layout = session.reading.layout_of(session.kind)
         if layout is None or not layout.fields:
             return
         self.known.addWidget(hairline())

@@ -108,9 +108,10 @@ class FindBox(QLineEdit):
         lane = session.capture.lanes[session.kind_key(kind).lane].name
         name = session.kind_name(kind)
         yield Finding("message", name or f"{address} unnamed", f"{address} · {lane}", lambda: session.select_kind(kind))
-        layout = session.layout_of(kind)
-        for field in layout.fields if layout is not None else ():
-            yield Finding("field", f"{name}.{field.name}", field.unit, partial(self._show_field, kind, field.id))
+        for reader in session.reading.readers(kind):
+            for field in reader.shown.once_a_frame():
+                title = f"{reader.layout.name}.{field.name}"
+                yield Finding("field", title, field.unit, partial(self._show_field, kind, field.id))
 
     def _show_field(self, kind: int, field_id) -> None:  # type: ignore[no-untyped-def]
         self._session.select_kind(kind)

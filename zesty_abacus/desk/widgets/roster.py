@@ -35,9 +35,8 @@ ORDERS = {
 
 
 def _share(session: Session, kind: int) -> float:
-    if kind >= len(session.explained):
-        return 2.0
-    share = session.explained[kind].share
+    explained = session.reading.explained_of(kind)
+    share = explained.share if explained is not None else None
     return 2.0 if share is None else share
 
 
@@ -63,10 +62,9 @@ class RosterModel(QAbstractListModel):
 
     def _matches(self, kind: int, wanted: str) -> bool:
         session = self._session
-        layout = session.layout_of(kind)
         words = [session.kind_address(kind), session.kind_name(kind) or "unnamed"]
-        if layout is not None:
-            words += [field.name for field in layout.fields]
+        for reader in session.reading.readers(kind):
+            words += [field.name for field in reader.shown.all_fields()]
         text = " ".join(words).lower()
         return all(part in text for part in wanted.lower().split())
 
@@ -91,8 +89,8 @@ class RosterModel(QAbstractListModel):
 
     def _words(self, kind: int) -> str:
         session = self._session
-        share = session.explained[kind].share if kind < len(session.explained) else None
-        shown = f", {share:.0%} explained" if share is not None else ""
+        explained = session.reading.explained_of(kind)
+        shown = f", {explained.share_text()} explained" if explained is not None and explained.moving else ""
         return f"{session.kind_address(kind)} {session.kind_name(kind) or 'unnamed'}{shown}"
 
 
@@ -106,7 +104,7 @@ class RosterDelegate(QStyledItemDelegate):
         super().__init__()
         self._session = session
         self._ribbons: dict[tuple, QPixmap] = {}
-        for event in (session.opened, session.layouts_changed, session.explained_changed):
+        for event in (session.opened, session.layouts_changed, session.reading.explained_changed):
             event.connect(self._ribbons.clear)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
@@ -150,15 +148,15 @@ class RosterDelegate(QStyledItemDelegate):
             offset = painter.fontMetrics().horizontalAdvance(words) + 8
             draw_text(painter, room.adjusted(offset, 0, 0, 0), name or "unnamed", font, color)
         self._paint_bits(painter, QRectF(rect.left() + EDGE, rect.top() + 23, rect.width() - 2 * EDGE - 46, 9), kind)
-        if kind < len(session.explained):
-            share = session.explained[kind].share
-            words = "still" if share is None else f"{share:.0%}"
+        explained = session.reading.explained_of(kind)
+        if explained is not None:
+            words = explained.share_text()
             place = QRectF(rect.right() - EDGE - 44, rect.top() + 19, 44, 16)
             draw_text(painter, place, words, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
 
     def _paint_bits(self, painter: QPainter, rect: QRectF, kind: int) -> None:
         """Paint the ribbon of a kind; it is drawn once and kept until layouts or counts change."""
-        if kind >= len(self._session.activities):
+        if kind >= len(self._session.reading.activities):
             return
         device = painter.device()
         ratio = device.devicePixelRatioF() if device is not None else 1.0
@@ -169,8 +167,8 @@ class RosterDelegate(QStyledItemDelegate):
 
     def _ribbon(self, kind: int, width: float, height: float, ratio: float) -> QPixmap:
         session = self._session
-        activity = session.activities[kind]
-        owners = session.owners_of(kind, activity.size)
+        activity = session.reading.activities[kind]
+        owners = session.reading.owners_of(kind, activity.size)
         pixmap = QPixmap(math.ceil(width * ratio), math.ceil(height * ratio))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(Qt.GlobalColor.transparent)
@@ -264,7 +262,7 @@ class Roster(QWidget):
         selection.currentChanged.connect(self._on_current)
         session.opened.connect(self._arrange)
         session.layouts_changed.connect(self._repaint)
-        session.explained_changed.connect(self._on_explained)
+        session.reading.explained_changed.connect(self._on_explained)
         session.kind_changed.connect(self._show_kind)
         look.changed.connect(self._repaint)
 
@@ -301,11 +299,11 @@ class Roster(QWidget):
         self._repaint()
 
     def _on_explained(self) -> None:
-        explained = self._session.total_explained()
+        explained = self._session.reading.explained_of_all()
         if explained is not None and explained.share is not None:
             self.bar.setValue(round(explained.share * 1000))
-            self.total_share.setText(f"{explained.share:.0%}")
-            self.total.setToolTip(f"{explained.explained} of {explained.moving} moving bits belong to a field")
+            self.total_share.setText(explained.share_text())
+            self.total.setToolTip(f"{explained.words()}")
         if self.order.currentText() == "least explained first":
             self._arrange()
         self._repaint()

@@ -38,7 +38,7 @@ class Strip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         session.opened.connect(self._on_opened)
         session.trial_changed.connect(self.update)
-        session.explained_changed.connect(self.update)
+        session.reading.explained_changed.connect(self.update)
         session.clock.view_changed.connect(self._on_clock)
         session.clock.cursor_changed.connect(self._on_clock)
         session.clock.pin_changed.connect(self.update)
@@ -107,11 +107,9 @@ class Strip(QWidget):
 
     def _lane_share(self, lane: int) -> str:
         session = self._session
-        parts = [e for k, e in enumerate(session.explained) if session.kind_key(k).lane == lane]
-        if not parts:
-            return ""
-        share = sum(parts[1:], parts[0]).share
-        return f"{share:.0%}" if share is not None else ""
+        kinds = (kind for kind, key in enumerate(session.capture.kinds.keys) if key.lane == lane)
+        explained = session.reading.explained_of_all(kinds)
+        return explained.share_text() if explained is not None and explained.moving else ""
 
     def _density_picture(self, width: int) -> QImage:
         """Paint frames a column as opacity of the lane's colour, once for a width."""

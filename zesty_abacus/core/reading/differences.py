@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..codec.columns import ArrayColumns, FieldColumn, Validity
+from ..codec.kinds import decode_frames
+from ..codec.wording import value_text
 from ..errors import MisuseError
-from ..frames.capture import Capture, KindFrames
-from ..layouts.model import Layout
+from ..frames.capture import KindFrames
 from ..progress import Progress
-from .columns import ArrayColumns, Decoded, FieldColumn, Validity
-from .kinds import decode_frames
-from .matching import match_kinds
-from .plan import compile_layout
-from .wording import value_text
+from .meaning import Meaning
+from .readers import KindMeaning
 
 _CHUNK_FRAMES = 200_000
 
@@ -51,10 +49,8 @@ class Difference:
     after: str = ""
 
 
-def decoded_differences(
-    capture: Capture, before: Sequence[Layout], after: Sequence[Layout], progress: Progress | None = None
-) -> list[Difference]:
-    """Return what two sets of layouts make otherwise of a capture, the most frames first.
+def decoded_differences(before: Meaning, after: Meaning, progress: Progress | None = None) -> list[Difference]:
+    """Return what two meanings make otherwise of one capture, the most frames first.
 
     Fields are the same by their id, so a rename alone is no difference. Frames that both read alike cost only
     their decoding.
@@ -65,34 +61,36 @@ def decoded_differences(
         If the progress was cancelled.
     """
     progress = progress or Progress()
-    old, new = match_kinds(capture, before), match_kinds(capture, after)
     found: list[Difference] = []
-    for kind, (was, now) in enumerate(zip(old, new, strict=True)):
-        progress.step(kind / max(len(old), 1), "decoding both ways")
-        if was != now or (was is not None and was.parts):
-            found += _of_kind(capture, kind, (was, before), (now, after), progress)
+    for kind, (was, now) in enumerate(zip(before.kinds, after.kinds, strict=True)):
+        progress.step(kind / max(len(before.kinds), 1), "decoding both ways")
+        if not _are_alike(was, now):
+            found += _of_kind(kind, before, after, progress)
     return sorted(found, key=lambda one: (-one.differing, one.lane, one.message, one.field))
 
 
-Side = tuple[Layout | None, Sequence[Layout]]
+def _are_alike(was: KindMeaning, now: KindMeaning) -> bool:
+    """Return whether two meanings of a kind must give the same; a layout that carries others must be tried."""
+    return [one.shown for one in was.readers] == [one.shown for one in now.readers] and not any(
+        one.shown.parts for one in now.readers
+    )
 
 
-def _of_kind(capture: Capture, kind: int, was: Side, now: Side, progress: Progress) -> list[Difference]:
+def _of_kind(kind: int, before: Meaning, after: Meaning, progress: Progress) -> list[Difference]:
+    capture = after.capture
     key = capture.kinds.keys[kind]
     rows = capture.kinds.rows(kind)
     found: dict[UUID, Difference] = {}
     for first in range(0, len(rows), _CHUNK_FRAMES):
         progress.check()
         frames = capture.gather(rows[first : first + _CHUNK_FRAMES])
-        sides = [_columns(capture, frames, *side) for side in (was, now)]
+        sides = [_columns(meaning, kind, frames) for meaning in (before, after)]
         for field_id in dict.fromkeys([*sides[0], *sides[1]]):
             old, new = (side.get(field_id) for side in sides)
             shown = new or old
             assert shown is not None
-            layout = now[0] if new is not None else was[0]
             one = found.setdefault(field_id, Difference(
-                capture.lanes[key.lane].name, key.address, layout.name if layout is not None else "",
-                shown.name, len(rows),
+                capture.lanes[key.lane].name, key.address, shown.message, shown.name, len(rows),
             ))  # fmt: skip
             _count(one, old, new, frames)
     return [one for one in found.values() if one.differing]
@@ -102,29 +100,30 @@ def _of_kind(capture: Capture, kind: int, was: Side, now: Side, progress: Progre
 class _Read:
     """A field as one side reads it: its rows, and the frame each belongs to."""
 
+    message: str
     name: str
     column: FieldColumn
     frame: NDArray[np.int64]
 
 
-def _columns(
-    capture: Capture, frames: KindFrames, layout: Layout | None, others: Sequence[Layout]
-) -> dict[UUID, _Read]:
-    if layout is None:
-        return {}
-    try:
-        decoded: Decoded = decode_frames(capture, compile_layout(layout, others), frames)
-    except MisuseError:
-        return {}
-    every = np.arange(len(frames.rows))
-    made = {key: _Read(column.field.name, column, every) for key, column in decoded.columns.items()}
-    for array in decoded.arrays.values():
-        made |= {key: _in_array(array, column) for key, column in array.columns.items()}
+def _columns(meaning: Meaning, kind: int, frames: KindFrames) -> dict[UUID, _Read]:
+    made: dict[UUID, _Read] = {}
+    for reader, mine in meaning.shares(kind, frames):
+        try:
+            decoded = decode_frames(meaning.capture, meaning.plan(reader), mine)
+        except MisuseError:
+            continue
+        # rows of a kind rise, so that its frames are found by them
+        place = np.searchsorted(frames.rows, mine.rows)
+        message = reader.layout.name
+        made |= {key: _Read(message, column.field.name, column, place) for key, column in decoded.columns.items()}
+        for array in decoded.arrays.values():
+            made |= {key: _in_array(message, array, column, place) for key, column in array.columns.items()}
     return made
 
 
-def _in_array(array: ArrayColumns, column: FieldColumn) -> _Read:
-    return _Read(f"{array.name}.{column.field.name}", column, array.frame)
+def _in_array(message: str, array: ArrayColumns, column: FieldColumn, place: NDArray[np.int64]) -> _Read:
+    return _Read(message, f"{array.name}.{column.field.name}", column, place[array.frame])
 
 
 def _count(one: Difference, old: _Read | None, new: _Read | None, frames: KindFrames) -> None:
@@ -133,6 +132,11 @@ def _count(one: Difference, old: _Read | None, new: _Read | None, frames: KindFr
     if old is not None and new is not None and np.array_equal(old.frame, new.frame):
         rows = np.flatnonzero(_differs(old.column, new.column))
         wrong[old.frame[rows]] = True
+    elif old is not None and new is not None and _is_once(old) and _is_once(new):
+        both, mine, theirs = np.intersect1d(old.frame, new.frame, assume_unique=True, return_indices=True)
+        for read in (old, new):
+            wrong[read.frame[read.column.validity != Validity.ABSENT]] = True
+        wrong[both] = _differs(old.column.take(mine), new.column.take(theirs))
     else:
         # one side has other items, or none: every frame in which either has one
         for side in (old, new):
@@ -146,6 +150,10 @@ def _count(one: Difference, old: _Read | None, new: _Read | None, frames: KindFr
         one.first_ns = int(frames.time_ns[at])
         one.before, one.after = _text_at(old, at), _text_at(new, at)
     one.differing += int(wrong.sum())
+
+
+def _is_once(side: _Read) -> bool:
+    return bool((np.diff(side.frame) > 0).all())
 
 
 def _differs(old: FieldColumn, new: FieldColumn) -> NDArray[np.bool_]:

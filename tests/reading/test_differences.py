@@ -10,12 +10,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.core.codec.differences import decoded_differences
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.progress import Cancelled, Progress
+from zesty_abacus.core.reading import differences
+from zesty_abacus.core.reading.meaning import Meaning
 
 
 def capture_of(payloads, address=0x100):
@@ -26,6 +27,11 @@ def capture_of(payloads, address=0x100):
         np.frombuffer(b"".join(payloads), np.uint8),
     )  # fmt: skip
     return Capture.from_table(table, (Lane("thruster"),))
+
+
+def decoded_differences(capture, before, after, progress=None):
+    """Compare two sets of layouts on a capture."""
+    return differences.decoded_differences(Meaning.of(capture, before), Meaning.of(capture, after), progress)
 
 
 SPEED = new_field("speed", at("B1 B0"))

@@ -3,10 +3,10 @@
 import pytest
 
 from zesty_abacus.core.frames import flags as F
-from zesty_abacus.core.frames.addresses import address_text
 from zesty_abacus.core.frames.kinds import KindKey
 from zesty_abacus.core.lines.registry import decoders
 from zesty_abacus.core.links.framing import framings
+from zesty_abacus.core.protocols.registry import protocol_named, protocols
 
 
 @pytest.mark.parametrize(
@@ -33,9 +33,31 @@ from zesty_abacus.core.links.framing import framings
     ],
 )
 def test_addresses(protocol, address, flags, text):
-    assert address_text(protocol, KindKey(0, address, flags)) == text
+    assert protocol_named(protocol).kind_text(KindKey(0, address, flags)) == text
 
 
-def test_every_protocol_has_a_way_to_write_addresses():
-    for one in (*decoders(), *framings()):
-        assert address_text(one.protocol, KindKey(0, 3, 0))
+def test_every_protocol_that_is_spoken_is_known():
+    spoken = {one.protocol for one in (*decoders(), *framings())} | {"can"}
+    assert spoken <= set(protocols())
+    assert all(one.title and one.kind_text(KindKey(0, 3, 0)) for one in protocols().values())
+
+
+def test_a_protocol_that_is_not_known_has_plain_addresses():
+    strange = protocol_named("pigeon post")
+    assert strange.title == "pigeon post" and strange.kind_text(KindKey(0, 3, 0)) == "0x03"
+
+
+@pytest.mark.parametrize(
+    ("address", "digits", "was", "extended"),
+    [(0x100, 3, False, False), (0x100, 3, True, True), (0x100, 8, False, True), (0x800, 3, False, False),
+     (0x1234, 4, False, True)],
+)  # fmt: skip
+def test_which_identifiers_are_extended(address, digits, was, extended):
+    assert protocol_named("can").is_extended(address, digits, was=was) == extended
+
+
+def test_what_is_no_address():
+    can = protocol_named("can")
+    assert can.trouble_with(0x800) == "0x800 is not a 11-bit identifier (0 to 0x7ff)."
+    assert not can.trouble_with(0x800, extended=True) and can.trouble_with(1 << 29, extended=True)
+    assert protocol_named("i2c").trouble_with(-1) == "-1 is below 0."

@@ -1,0 +1,88 @@
+"""An export of a capture as a value: what leaves, of which messages and when, in which form."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+import pyarrow as pa
+
+from ..files.writing import Target
+from ..origin import Origin
+from ..progress import Progress
+from ..reading.meaning import Meaning
+from .tables import (
+    CHUNK_ROWS,
+    FRAME_SCHEMA,
+    LONG_SCHEMA,
+    Span,
+    frame_tables,
+    long_tables,
+    wide_schema,
+    wide_tables,
+)
+from .writers import export_tables
+
+Content = Literal["frames", "long", "wide"]
+_PREVIEWED_FRAMES = 2000
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Export:
+    """What is to be handed over.
+
+    Attributes
+    ----------
+    meaning
+        The capture, and what it means.
+    content
+        ``frames``, undecoded; ``long``, a row a value; ``wide``, a row a frame.
+    form
+        Name of the file format.
+    span
+        Which stretch of the capture.
+    kinds
+        Numbers of the kinds that leave; None is all.
+    """
+
+    meaning: Meaning
+    content: Content
+    form: str
+    span: Span
+    kinds: frozenset[int] | None = None
+
+    @property
+    def is_decoded(self) -> bool:
+        """Whether what leaves depends on layouts."""
+        return self.content != "frames"
+
+    def tables(self, span: Span | None = None) -> tuple[pa.Schema, Iterable[pa.Table]]:
+        """Return the schema and the tables of the whole stretch, or of a part of it.
+
+        Raises
+        ------
+        MisuseError
+            If nobody reads what is to be decoded; nothing has been written then.
+        """
+        span = span or self.span
+        if self.content == "frames":
+            return FRAME_SCHEMA, frame_tables(self.meaning.capture, span, self.kinds)
+        schema = wide_schema(self.meaning, self.kinds)
+        if self.content == "wide":
+            return schema, wide_tables(self.meaning, span, self.kinds)
+        return LONG_SCHEMA, long_tables(self.meaning, span, self.kinds)
+
+    def write(self, target: Target, origin: Origin | None, progress: Progress) -> int:
+        """Write the file, with its origin where it is decoded; return its rows."""
+        schema, tables = self.tables()
+        expected = (self.span.last - self.span.first) // CHUNK_ROWS + 1
+        return export_tables(target, self.form, schema, tables, progress, expected, origin if self.is_decoded else None)
+
+    def preview(self, rows: int, progress: Progress) -> tuple[list[str], list[list[Any]]]:
+        """Return column names and the first rows, as far as they come from the first frames of the stretch."""
+        progress.step(0.2, "making a preview")
+        schema, tables = self.tables(Span(self.span.first, min(self.span.last, self.span.first + _PREVIEWED_FRAMES)))
+        table = next(iter(tables), None)
+        data = [] if table is None else [list(row.values()) for row in table.slice(0, rows).to_pylist()]
+        return list(schema.names), data

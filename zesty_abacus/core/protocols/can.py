@@ -1,0 +1,42 @@
+"""CAN: identifiers of 11 or 29 bits (ISO 11898-1)."""
+
+from __future__ import annotations
+
+from ..frames.kinds import KindKey
+from .protocol import Protocol
+
+NAME = "can"
+_BASE, _EXTENDED = 0x7FF, 0x1FFF_FFFF
+
+
+class Can(Protocol):
+    """Frames of a CAN bus, classical or FD."""
+
+    name, title = NAME, "CAN"
+    address_title = "identifier"
+    digits = 3
+    largest_payload = 64
+    payload_title = "CAN payload"
+    asks_way = False
+
+    def kind_text(self, key: KindKey) -> str:
+        return self.address_text(key.address, extended=key.extended)
+
+    def digits_of(self, extended: bool) -> int:
+        return 8 if extended else 3
+
+    def is_extended(self, address: int, digits: int, *, was: bool = False) -> bool:
+        # 0x100 alone says nothing, 0x00000100 does: that is how a 29-bit identifier below 0x800 is written
+        return was if address <= _BASE and digits == 3 else digits > 3
+
+    def trouble_with(self, address: int, *, extended: bool = False) -> str:
+        highest = _EXTENDED if extended else _BASE
+        if 0 <= address <= highest:
+            return ""
+        return f"{address:#x} is not a {29 if extended else 11}-bit identifier (0 to {highest:#x})."
+
+    def asks_for(self, key: KindKey, *, extended: bool, way: str) -> bool:
+        return key.extended == extended and (not way or super().asks_for(key, extended=extended, way=way))
+
+
+PROTOCOL = Can()

@@ -1,0 +1,18 @@
+"""Packets between flags (ISO 13239)."""
+
+from __future__ import annotations
+
+from ..frames.kinds import KindKey
+from .protocol import Protocol, numbered
+
+
+class Hdlc(Protocol):
+    """Packets between flags (ISO 13239)."""
+
+    name, title = "hdlc", "HDLC"
+
+    def kind_text(self, key: KindKey) -> str:
+        return numbered("packets", key)
+
+
+PROTOCOL = Hdlc()

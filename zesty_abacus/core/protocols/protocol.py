@@ -1,0 +1,88 @@
+"""What a protocol says of its frames; one that nothing is known of says what all have in common."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from ..frames.flags import ANSWER, READ
+from ..frames.kinds import KindKey
+from .spaces import Space
+
+LARGEST_PAYLOAD = 1 << 20
+_WAYS = {"read": (READ, True), "write": (READ, False), "answer": (ANSWER, True), "request": (ANSWER, False)}
+
+
+class Exchange(NamedTuple):
+    """Which registers a kind of message carries: of which device, of which space, and the first of them."""
+
+    device: int
+    space: Space
+    first: int
+
+
+class Protocol:
+    """What a lane speaks. A protocol is a subclass, of which its module has one as ``PROTOCOL``.
+
+    Attributes
+    ----------
+    name
+        As lanes, layouts and recipes name it.
+    title
+        As the trade writes it.
+    address_title
+        What an address is called.
+    digits
+        Hex digits of an address.
+    largest_payload
+        Bytes of the largest payload.
+    asks_way
+        Whether a layout may ask which way a frame goes.
+    """
+
+    name: str = ""
+    title: str = ""
+    address_title: str = "address"
+    digits: int = 2
+    largest_payload: int = LARGEST_PAYLOAD
+    payload_title: str = "payload"
+    asks_way: bool = True
+
+    def kind_text(self, key: KindKey) -> str:
+        """Return the address of a kind the way an engineer of this bus writes it, with what tells kinds apart."""
+        return self.address_text(key.address)
+
+    def address_text(self, address: int, *, extended: bool = False) -> str:
+        """Return an address that a layout asks for, in hex digits."""
+        return f"0x{address:0{self.digits_of(extended)}X}"
+
+    def digits_of(self, extended: bool) -> int:
+        """Return how many hex digits an address has."""
+        return self.digits
+
+    def is_extended(self, address: int, digits: int, *, was: bool = False) -> bool:
+        """Return whether an address typed with so many hex digits is of the longer sort; ``was`` is what it was."""
+        return False
+
+    def trouble_with(self, address: int, *, extended: bool = False) -> str:
+        """Return why a number is no address here, as a sentence; empty if it is one."""
+        return f"{address} is below 0." if address < 0 else ""
+
+    def asks_for(self, key: KindKey, *, extended: bool, way: str) -> bool:
+        """Return whether a layout that asks for such frames means a kind, whatever its address."""
+        if not way:
+            return True
+        flag, wanted = _WAYS[way]
+        return bool(key.flags & flag) == wanted
+
+    def refusal_text(self, payload: bytes) -> str:
+        """Return what an answer that refuses says, empty if that is not known."""
+        return ""
+
+    def exchange_of(self, key: KindKey) -> Exchange | None:
+        """Return which registers a kind carries, None if none: a request that only asks."""
+        return None
+
+
+def numbered(word: str, key: KindKey) -> str:
+    """Return what kinds are called that have at most a number: ``telegrams``, ``telegrams 3``."""
+    return f"{word} {key.address}" if key.address else word

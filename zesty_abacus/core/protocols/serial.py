@@ -1,0 +1,18 @@
+"""Bytes of a serial line, put together to telegrams."""
+
+from __future__ import annotations
+
+from ..frames.kinds import KindKey
+from .protocol import Protocol, numbered
+
+
+class Serial(Protocol):
+    """Bytes of a serial line, put together to telegrams."""
+
+    name, title = "serial", "serial"
+
+    def kind_text(self, key: KindKey) -> str:
+        return numbered("telegrams", key)
+
+
+PROTOCOL = Serial()

@@ -1,0 +1,18 @@
+"""SPI: no addresses; the two data lines tell kinds apart."""
+
+from __future__ import annotations
+
+from ..frames.kinds import KindKey
+from .protocol import Protocol
+
+
+class Spi(Protocol):
+    """Transfers under one select."""
+
+    name, title = "spi", "SPI"
+
+    def kind_text(self, key: KindKey) -> str:
+        return "from device" if key.address else "to device"
+
+
+PROTOCOL = Spi()

@@ -1,0 +1,301 @@
+"""What a capture means: the one value that the window, the command line, exports and comparisons all take."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..codec.columns import Decoded, FieldColumn
+from ..codec.kinds import decode_frames
+from ..codec.plan import Plan, compile_layout
+from ..errors import MisuseError
+from ..frames.capture import Capture, KindFrames
+from ..layouts.model import Carried, Layout, rewrite
+from .catalogue import KindCatalogue
+from .readers import NOTHING, KindMeaning, Reader, readers_of
+from .ties import Tie
+
+_CHUNK_FRAMES = 1 << 18
+_LOOK_BACK = 512
+"""Frames of a kind that are looked through for the last one of a layout that reads only some."""
+_NO_FRAMES = np.empty(0, np.int64)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Matched:
+    """Which layouts ask for which kinds, both ways, and what follows for each kind.
+
+    Attributes
+    ----------
+    kinds_of
+        By layout id, the kinds that it asks for by itself or is tied to.
+    asking, kinds
+        For each kind, the layouts that ask for it, and what it means by them.
+    carried
+        By layout id, the layouts that it carries; only of those that carry any.
+    """
+
+    catalogue: KindCatalogue
+    kinds_of: Mapping[UUID, Sequence[int]]
+    asking: Sequence[tuple[Layout, ...]]
+    kinds: Sequence[KindMeaning]
+    carried: Mapping[UUID, frozenset[UUID]]
+
+    def changed(self, layouts: Mapping[UUID, Layout | None], ties: Sequence[Tie]) -> _Matched:
+        """Return the matching with some layouts changed, added, or gone (None), and with these ties."""
+        kinds_of, carried = dict(self.kinds_of), dict(self.carried)
+        asking, kinds = list(self.asking), list(self.kinds)
+        again: set[int] = set()
+        for key, layout in layouts.items():
+            before = kinds_of.pop(key, ())
+            for kind in before:
+                asking[kind] = tuple(one for one in asking[kind] if one.id != key)
+            again.update(before)
+            carried.pop(key, None)
+            if layout is None:
+                continue
+            asks = self.catalogue.kinds_for(layout)
+            if ties:
+                asks = list(dict.fromkeys((*asks, *self._tied_kinds(layout, ties))))
+            if asks:
+                kinds_of[key] = asks
+                for kind in asks:
+                    asking[kind] = (*asking[kind], layout)
+                again.update(asks)
+            if layout.parts and (inside := _carried_by(layout)):
+                carried[key] = inside
+        # what carries a changed layout is read otherwise, too, though itself it is the same
+        for key in _carriers_of(set(layouts), carried):
+            again.update(kinds_of.get(key, ()))
+        for kind in again:
+            kinds[kind] = readers_of(self.catalogue, kind, asking[kind], ties) if asking[kind] else NOTHING
+        return _Matched(self.catalogue, kinds_of, asking, kinds, carried)
+
+    def _tied_kinds(self, layout: Layout, ties: Sequence[Tie]) -> Iterator[int]:
+        mine = [tie for tie in ties if tie.layout == layout.id]
+        for kind in self.catalogue.data_kinds() if mine else ():
+            if any(tie.holds(layout, self.catalogue.lane(kind), self.catalogue.key(kind)) for tie in mine):
+                yield kind
+
+
+def _carriers_of(wanted: set[UUID], carried: Mapping[UUID, frozenset[UUID]]) -> set[UUID]:
+    """Return the layouts that carry any of some layouts, directly or within others."""
+    found: set[UUID] = set()
+    grows = bool(carried)
+    while grows:
+        more = {key for key, inside in carried.items() if key not in found and inside & (wanted | found)}
+        found |= more
+        grows = bool(more)
+    return found
+
+
+def _carried_by(layout: Layout) -> frozenset[UUID]:
+    found: set[UUID] = set()
+
+    def look(node: object) -> object:
+        if isinstance(node, Carried):
+            found.add(node.layout)
+        return node
+
+    if layout.parts:
+        rewrite(layout.parts, look)
+    return frozenset(found)
+
+
+class Meaning:
+    """Which layouts read which frames of a capture. Immutable; a change of layouts or ties makes another one.
+
+    Attributes
+    ----------
+    capture
+    layouts
+        All that are known, by id; a layout may carry others of them.
+    ties
+        What the trial says by hand.
+    release
+        The release that the layouts are of; empty for the newest state.
+    kinds
+        What each kind means, in the order of the kind index. Kinds that a change did not touch keep theirs.
+    """
+
+    def __init__(
+        self, capture: Capture, layouts: Mapping[UUID, Layout], ties: Sequence[Tie], release: str, matched: _Matched,
+        plans: dict[Reader, Plan | MisuseError],
+    ) -> None:  # fmt: skip
+        self.capture = capture
+        self.layouts = layouts
+        self.ties = tuple(ties)
+        self.release = release
+        self.kinds = tuple(matched.kinds)
+        self._matched = matched
+        self._plans = plans
+
+    @classmethod
+    def of(cls, capture: Capture, layouts: Iterable[Layout], ties: Sequence[Tie] = (), release: str = "") -> Meaning:
+        """Match layouts and ties to the kinds of a capture."""
+        count = len(capture.kinds.keys)
+        nothing = _Matched(KindCatalogue(capture), {}, [()] * count, [NOTHING] * count, {})
+        empty = cls(capture, {}, ties, release, nothing, {})
+        return empty.changed({layout.id: layout for layout in layouts})
+
+    def changed(self, layouts: Mapping[UUID, Layout | None]) -> Meaning:
+        """Return what the capture means with some layouts changed, added, or gone (None).
+
+        Costs what the changed layouts touch, not what there is.
+        """
+        known = {**self.layouts, **layouts}
+        for key in [key for key, layout in layouts.items() if layout is None]:
+            del known[key]
+        return self._with(known, self.ties, self._matched.changed(layouts, self.ties))  # type: ignore[arg-type]
+
+    def with_ties(self, ties: Sequence[Tie]) -> Meaning:
+        """Return what the capture means with other ties."""
+        about = {tie.layout for tie in set(self.ties) ^ set(ties)}
+        again = {key: self.layouts[key] for key in about & self.layouts.keys()}
+        return self._with(self.layouts, ties, self._matched.changed(again, ties))
+
+    def _with(self, layouts: Mapping[UUID, Layout], ties: Sequence[Tie], matched: _Matched) -> Meaning:
+        # threads add plans while this goes on: a copy is made in one step
+        plans = self._plans.copy()
+        if plans:
+            kept = {reader for meaning in matched.kinds for reader in meaning.readers}
+            plans = {reader: plan for reader, plan in plans.items() if reader in kept}
+        return Meaning(self.capture, layouts, ties, self.release, matched, plans)
+
+    def without_ties(self, kind: int) -> KindMeaning:
+        """Return what a kind would mean if nothing were tied to it by hand."""
+        catalogue = self._matched.catalogue
+        by_itself = [layout for layout in self._matched.asking[kind] if kind in catalogue.kinds_for(layout)]
+        return readers_of(catalogue, kind, by_itself, ()) if by_itself else NOTHING
+
+    # asking
+
+    def layout_of(self, kind: int) -> Layout | None:
+        """Return the first layout that reads a kind, as the kind shows it."""
+        readers = self.kinds[kind].readers
+        return readers[0].shown if readers else None
+
+    def kinds_read_by(self, layout_id: UUID) -> list[int]:
+        """Return the kinds of which a layout may read frames."""
+        return [kind for kind, meaning in enumerate(self.kinds) if meaning.reader_with(layout_id) is not None]
+
+    def plan(self, reader: Reader) -> Plan:
+        """Return the compiled plan of what a reader shows.
+
+        Raises
+        ------
+        MisuseError
+            If the layout has problems, or carries one that is not known.
+        """
+        found = self._plans.get(reader)
+        if found is None:
+            try:
+                found = compile_layout(reader.shown, self.layouts.values() if reader.shown.parts else ())
+            except MisuseError as error:
+                found = error
+            self._plans[reader] = found
+        if isinstance(found, MisuseError):
+            raise found
+        return found
+
+    def trouble(self, reader: Reader) -> str:
+        """Return why a reader cannot read anything, empty if it can."""
+        try:
+            self.plan(reader)
+        except MisuseError as error:
+            return str(error)
+        return ""
+
+    def numbers(self, kind: int, frames: KindFrames) -> NDArray[np.int16]:
+        """Return the number of the reader of each frame, -1 where none reads it; int16 (n,)."""
+        found = np.full(len(frames), -1, np.int16)
+        for number, reader in enumerate(self.kinds[kind].readers):
+            left = found < 0
+            if reader.choice.takes_all:
+                found[left] = number
+                break
+            found[left & reader.choice.holds(frames.matrix, frames.sizes)] = number
+        return found
+
+    def reader_of(self, kind: int, row: int) -> Reader | None:
+        """Return who reads one frame of the capture, None if nobody does."""
+        readers = self.kinds[kind].readers
+        if not readers or readers[0].choice.takes_all:
+            return readers[0] if readers else None
+        number = int(self.numbers(kind, self.capture.gather(np.array([row], np.uint32)))[0])
+        return readers[number] if number >= 0 else None
+
+    def shares(self, kind: int, frames: KindFrames) -> Iterator[tuple[Reader, KindFrames]]:
+        """Yield the readers of gathered frames of a kind, each with its own; those that read none are left out."""
+        readers = self.kinds[kind].readers
+        if readers and readers[0].choice.takes_all:
+            yield readers[0], frames
+            return
+        numbers = self.numbers(kind, frames)
+        for number, reader in enumerate(readers):
+            rows = np.flatnonzero(numbers == number)
+            if len(rows):
+                yield reader, frames.take(rows)
+
+    def decoded(
+        self, kind: int, frames: KindFrames, only: Iterable[UUID] | None = None
+    ) -> Iterator[tuple[Reader, KindFrames, Decoded]]:
+        """Yield what the readers of gathered frames of a kind make of them.
+
+        Raises
+        ------
+        MisuseError
+            If a layout that reads some of them has problems.
+        """
+        wanted = None if only is None else set(only)
+        for reader, mine in self.shares(kind, frames):
+            yield reader, mine, decode_frames(self.capture, self.plan(reader), mine, wanted)
+
+    def reader_showing(self, kind: int, layout: Layout) -> Reader | None:
+        """Return the reader of a kind that shows this very layout, None if it is another state of it, or no reader."""
+        return next((reader for reader in self.kinds[kind].readers if reader.shown is layout), None)
+
+    def frames_of(self, kind: int, reader: Reader, frames: KindFrames) -> KindFrames:
+        """Return those of gathered frames of a kind that a reader reads."""
+        return next((mine for one, mine in self.shares(kind, frames) if one is reader), frames.take(_NO_FRAMES))
+
+    def column(self, kind: int, field_id: UUID) -> tuple[KindFrames, FieldColumn]:
+        """Return a field, or a computed value, that is there once a frame, with the frames that it is read of.
+
+        Raises
+        ------
+        MisuseError
+            If no layout that reads the kind has it, or the layout has problems.
+        """
+        for reader in self.kinds[kind].readers:
+            if any(field.id == field_id for field in reader.shown.once_a_frame()):
+                frames = self.frames_of(kind, reader, self.capture.kind_frames(kind))
+                return frames, decode_frames(self.capture, self.plan(reader), frames, [field_id])[field_id]
+        raise MisuseError("nobody reads this field here any more.")
+
+    def last_read(self, kind: int, reader: Reader, number: int) -> int:
+        """Return which frame of a kind a reader read last, up to frame ``number``; -1 if none in a while."""
+        if reader.choice.takes_all and self.kinds[kind].readers[0] is reader:
+            return number
+        first = max(number + 1 - _LOOK_BACK, 0)
+        frames = self.capture.gather(self.capture.kinds.rows(kind)[first : number + 1])
+        place = self.kinds[kind].readers.index(reader)
+        found = np.flatnonzero(self.numbers(kind, frames) == place)
+        return first + int(found[-1]) if len(found) else -1
+
+    def reading_layouts(self) -> set[UUID]:
+        """Return the layouts that read at least one frame of the capture."""
+        found: set[UUID] = set()
+        for kind, meaning in enumerate(self.kinds):
+            if meaning.readers and meaning.readers[0].choice.takes_all:
+                found.add(meaning.readers[0].layout.id)
+                continue
+            rows = self.capture.kinds.rows(kind)
+            for first in range(0, len(rows) if meaning.readers else 0, _CHUNK_FRAMES):
+                frames = self.capture.gather(rows[first : first + _CHUNK_FRAMES])
+                found |= {reader.layout.id for reader, _mine in self.shares(kind, frames)}
+        return found
