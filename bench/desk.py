@@ -41,7 +41,7 @@ from pathlib import Path
 from PyQt6.QtGui import QPixmap
 from zesty_abacus.desk.launch import make_application, make_window
 application = make_application()
-window = make_window(trial=Path(sys.argv[1]))
+window = make_window(paths=[Path(sys.argv[1])])
 window.resize(1280, 800)
 window.show()
 session = window.session

@@ -143,7 +143,7 @@ def comparison(window: Window) -> None:
 
 def table(window: Window) -> None:
     """Layouts: a table of somebody else, whose bits are numbered as one row shows."""
-    window.session.edits.undo()
+    window.session.undo.undo()
     path = Path(_home.name) / "winch.csv"
     rows = ["Message;ID (hex);DLC;Signal;Start;Length;Order;Type;Factor;Offset;Unit;Min;Max;Values"]
     rows += ["Winch drive;1C0;8;pull;7;16;BE;int16;0.5;0;kN;-50;800;", ";;;drum speed;16;12;LE;uint;0.01;-10;m/s;;;"]

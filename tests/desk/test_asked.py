@@ -31,7 +31,7 @@ def opened(no_faults):
 
     def open_trial(folder):
         make_application()
-        window = make_window(trial=folder)
+        window = make_window(paths=[folder])
         window.show()
         made.append(window)
         return Pilot(window)

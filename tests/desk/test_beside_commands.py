@@ -18,9 +18,9 @@ def test_commands_beside_a_window_take_nothing_from_it(pilot, tmp_path):
     path = pilot.session.trial.folder / "library.sqlite"
     # recordings join the trial, as they would with a click, and the library itself is dropped on the window
     (tmp_path / "a.log").write_text("".join(f"({n}.0) can7 100#0{n % 8}\n" for n in range(50)))
-    pilot.session.open_paths([tmp_path / "a.log"])
+    pilot.session.trials.open_paths([tmp_path / "a.log"])
     pilot.settle()
-    pilot.session.open_paths([path])
+    pilot.session.trials.open_paths([path])
     pilot.settle()
     assert locks_on(path), "without its locks the next command would delete the window's log"
     for number in range(3):

@@ -19,6 +19,7 @@ from zesty_abacus.desk import engine
 from zesty_abacus.desk.edits import Edits
 from zesty_abacus.desk.jobs import Jobs
 from zesty_abacus.desk.launch import make_application
+from zesty_abacus.desk.undo import Undo
 
 
 class Bench:
@@ -29,8 +30,9 @@ class Bench:
         self._folder = tempfile.TemporaryDirectory()
         self.library = Library.create(Path(self._folder.name) / "library.sqlite")
         self.jobs = Jobs()
-        self.edits = Edits(self.jobs)
-        self.edits.author = "bench"
+        self.undo = Undo()
+        self.edits = Edits(self.jobs, self.undo)
+        self.edits.line.author = "bench"
         self.edits.start(engine, self.library, self.library.heads())
         self.refusals = []
         self.edits.refused.connect(self.refusals.append)
@@ -75,15 +77,15 @@ def test_undo_inverts_do_and_redo_inverts_undo(actions):
                     states.append({**states[-1], layout.id: layout})
                     undone.clear()
             elif action == "undo":
-                assert bool(bench.edits.undo()) == (len(states) > 1)
+                assert bool(bench.undo.undo()) == (len(states) > 1)
                 if len(states) > 1:
                     undone.append(states.pop())
             else:
-                assert bool(bench.edits.redo()) == bool(undone)
+                assert bool(bench.undo.redo()) == bool(undone)
                 if undone:
                     states.append(undone.pop())
             assert {layout.id: layout for layout in bench.edits.layouts()} == states[-1]
-            assert bench.edits.can_undo() == (len(states) > 1) and bench.edits.can_redo() == bool(undone)
+            assert bench.undo.can_undo() == (len(states) > 1) and bench.undo.can_redo() == bool(undone)
         bench.settle()
         assert {layout.id: layout for layout in bench.library.layouts()} == states[-1], "the library follows"
         assert bench.refusals == []
@@ -102,7 +104,7 @@ def test_reasons_are_put_into_words_unless_given(bench):
     bench.edits.change(LAYOUTS[0])
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], name="other"))
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], name="third"), "because")
-    bench.edits.undo()
+    bench.undo.undo()
     bench.settle()
     reasons = [item.reason for item in bench.library.history(LAYOUTS[0].id)][::-1]
     assert reasons == ["layout began with 1 field", "renamed to other, was m0", "because", "undone: because"]
@@ -121,7 +123,7 @@ def test_another_change_of_another_thing_is_merged_and_undo_leaves_it(bench):
     both = msgspec.structs.replace(LAYOUTS[0], note="mine", sender="theirs")
     assert bench.library.layouts() == bench.edits.layouts() == [both]
     assert "merged with the change by mara" in told[0]
-    bench.edits.undo()
+    bench.undo.undo()
     bench.settle()
     assert bench.library.layouts() == [msgspec.structs.replace(LAYOUTS[0], sender="theirs")]
 
@@ -150,8 +152,8 @@ def test_an_edit_that_waited_is_put_on_top_of_what_others_kept_meanwhile(bench):
     head = bench.library.head_of(mine.id)
     bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
     bench.edits.start(engine, bench.library, bench.library.heads())
-    bench.edits._again.setInterval(0)
-    bench.edits._again.start()
+    bench.edits.line.retry.setInterval(0)
+    bench.edits.line.retry.start()
     live(bench.jobs, lambda: bench.library.layouts()[0].note == "made at sea")
     bench.settle()
     assert bench.library.layouts() == [msgspec.structs.replace(mine, sender="theirs")]
@@ -183,10 +185,10 @@ def test_an_edit_the_library_does_not_take_shows_the_librarys_state_again(bench)
     head = bench.library.head_of(LAYOUTS[0].id)
     theirs = msgspec.structs.replace(LAYOUTS[0], note="theirs")
     bench.library.commit(theirs, parent=head.revision.id, author="another")
-    bench.edits.undo()
+    bench.undo.undo()
     bench.settle()
     live(bench.jobs, lambda: bench.edits.layouts() == [theirs])
-    assert "changed by another" in bench.refusals[0] and not bench.edits.can_undo()
+    assert "changed by another" in bench.refusals[0] and not bench.undo.can_undo()
     assert bench.edits.change(msgspec.structs.replace(theirs, note="after")), "edits go on from there"
     bench.settle()
     assert bench.library.layouts()[0].note == "after" and len(bench.refusals) == 1
@@ -227,7 +229,7 @@ def test_news_that_come_before_the_answer_to_an_own_edit_are_not_lost(bench):
     theirs = msgspec.structs.replace(head.layout, sender="theirs")
     bench.library.commit(theirs, parent=head.revision.id, author="mara")
     bench.edits.take_news(bench.library.heads(), {})
-    assert bench.edits.layouts()[0].sender == "", "an edit is on its way"
+    assert bench.edits.layouts() == [theirs], "both are shown at once"
     bench.settle()
     assert bench.edits.layouts() == [theirs]
 
@@ -237,14 +239,14 @@ def test_a_step_back_over_a_new_layout_that_others_must_agree_to(bench):
     bench.library.proposals.set_rules(Rules(needed=1), author="ada")
     assert bench.edits.change(LAYOUTS[0])
     bench.settle()
-    assert bench.edits.draft_of(LAYOUTS[0].id) is not None and bench.library.layouts() == []
-    bench.edits.undo()
+    assert bench.edits.drafts.of(LAYOUTS[0].id) is not None and bench.library.layouts() == []
+    bench.undo.undo()
     bench.settle()
-    assert bench.edits.draft_of(LAYOUTS[0].id) is None and bench.edits.layouts() == []
-    bench.edits.redo()
+    assert bench.edits.drafts.of(LAYOUTS[0].id) is None and bench.edits.layouts() == []
+    bench.undo.redo()
     bench.settle()
     assert [draft.layout for draft in bench.library.drafts.of("bench")] == [LAYOUTS[0]]
-    bench.edits.propose(LAYOUTS[0].id, "")
+    bench.edits.drafts.propose(LAYOUTS[0].id, "")
     bench.settle()
     (waiting,) = bench.library.proposals.open()
     assert waiting.before is None and waiting.reason == "layout began with 1 field"
@@ -255,7 +257,7 @@ def test_removing_what_others_must_agree_to_is_proposed(bench):
     bench.edits.change(LAYOUTS[0])
     bench.settle()
     bench.library.proposals.set_rules(Rules(needed=1), author="ada")
-    bench.edits.undo()
+    bench.undo.undo()
     bench.settle()
     (waiting,) = bench.library.proposals.open()
     assert waiting.after is None and waiting.before == LAYOUTS[0]
@@ -273,7 +275,7 @@ def test_a_second_proposal_of_one_author_goes_on_in_the_same_talk(bench):
     for note in ("first", "second"):
         bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note=note))
         bench.settle()
-        bench.edits.propose(LAYOUTS[0].id, note)
+        bench.edits.drafts.propose(LAYOUTS[0].id, note)
         bench.settle()
     (waiting,) = bench.library.proposals.open()
     assert waiting.after.note == "second" and [event.text for event in waiting.events] == ["first", "second"]
@@ -281,17 +283,17 @@ def test_a_second_proposal_of_one_author_goes_on_in_the_same_talk(bench):
 
 def reopened(bench):
     """Close as a window does, and begin again with the same library."""
-    bench.edits.close()
+    bench.edits.line.close()
     bench.jobs.close()
-    bench.edits.keep_unheard()
-    bench.jobs = Jobs()
-    bench.edits = Edits(bench.jobs)
-    bench.edits.author = "bench"
+    bench.edits.line.keep_unheard()
+    bench.jobs, bench.undo = Jobs(), Undo()
+    bench.edits = Edits(bench.jobs, bench.undo)
+    bench.edits.line.author = "bench"
     bench.clashes = []
     bench.edits.clashed.connect(bench.clashes.append)
     bench.edits.start(engine, bench.library, bench.library.heads())
-    bench.edits._again.setInterval(0)
-    bench.edits._again.start()
+    bench.edits.line.retry.setInterval(0)
+    bench.edits.line.retry.start()
     return bench
 
 
@@ -327,9 +329,9 @@ def test_a_refusal_while_the_window_closes_is_not_lost(bench, monkeypatch):
     with monkeypatch.context() as patched:
         patched.setattr(bench.library, "commit_merged", lambda *_, **__: (_ for _ in ()).throw(refused))
         bench.edits.change(mine)
-        bench.edits.close()
+        bench.edits.line.close()
         bench.jobs.close()
-    bench.edits.keep_unheard()
+    bench.edits.line.keep_unheard()
     reopened(bench)
     live(bench.jobs, lambda: bench.library.layouts() == [mine])
 
@@ -347,6 +349,6 @@ def test_a_disk_that_takes_no_waiting_edit_is_told(bench, monkeypatch):
         bench.edits.change(LAYOUTS[0])
         live(bench.jobs, lambda: bench.refusals)
     assert "No space left" in bench.refusals[0] and "Make room" in bench.refusals[0]
-    bench.edits._again.setInterval(0)
-    bench.edits._again.start()
+    bench.edits.line.retry.setInterval(0)
+    bench.edits.line.retry.start()
     live(bench.jobs, lambda: bench.library.layouts() == [LAYOUTS[0]])

@@ -133,7 +133,7 @@ def test_a_moment_is_dropped_by_leaving_it_and_a_blank_one_is_none(pilot):
 def test_moments_are_found_and_come_in_order_of_time(pilot):
     session = pilot.session
     session.clock.set_cursor(session.clock.first_ns + 10**9)
-    session.add_moment("zz first")
+    session.trials.add_moment(session.clock.cursor_ns, "zz first")
     times = [moment.time_ns for moment in session.trial.file.moments]
     assert times == sorted(times) and session.trial.file.moments[0].text == "zz first"
     pilot.type(pilot.window.find_box, "zz first")

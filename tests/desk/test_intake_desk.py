@@ -305,7 +305,7 @@ def test_the_columns_of_a_frame_table_are_chosen(intake, tmp_path):
     path.write_text(
         "t,what,id,len,b0,b1\n" + "".join(f"{n * 0.01:.2f},x,{256 + n % 3},2,{n:02X},0A\n" for n in range(60))
     )
-    intake.session.open_paths([path])
+    intake.session.trials.open_paths([path])
     intake.wait_open()
     bench = take(intake, "noted")
     desk = intake.window.intake

@@ -181,7 +181,7 @@ def window(**given):
     QTimer.singleShot(300, begin)
     return found
 launch.make_window = window
-sys.exit(launch.launch(None))
+sys.exit(launch.launch([]))
 """
 
 

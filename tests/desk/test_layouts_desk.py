@@ -147,4 +147,4 @@ def test_changes_are_kept_under_the_name_one_gives(pilot):
     pilot.type(desk.plan.form.lines["unit"], "°/s", enter=True)
     pilot.wait(lambda: desk.side.entries[0][0].author == "second watch", "the name in the history")
     pilot.type(desk.side.author, "", enter=True)
-    assert pilot.session.edits.author == pilot.session.engine.default_author()
+    assert pilot.session.edits.line.author == pilot.session.engine.default_author()

@@ -38,7 +38,7 @@ def opened_again(folder):
     """Hands on another window that opens a trial."""
     window = make_window()
     window.show()
-    window.session.open_trial(folder)
+    window.session.trials.open(folder)
     hands = Pilot(window)
     hands.wait_open()
     yield hands
@@ -183,7 +183,7 @@ def test_a_draft_stays_here_until_it_is_proposed(pilot, other):
     assert head_of(other).layout.field_named("rate").unit == "deg/s", "kept nowhere"
     pilot.type(section.draft.reason, "as in the drawing")
     pilot.click(section.draft.propose)
-    pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
+    pilot.wait(lambda: pilot.session.edits.drafts.of(head.layout.id) is None, "the draft to end")
     (waiting,) = other.proposals.open()
     assert (waiting.author, waiting.reason) == ("mara", "as in the drawing")
     assert unit_shown(pilot) == "deg/s", "as the library has it"
@@ -211,16 +211,16 @@ def test_a_draft_is_kept_at_once_or_thrown_away_or_undone(pilot, other):
         pilot.settle()
         assert len(other.drafts.of("mara")) == 1
         if way == "undo":
-            pilot.session.edits.undo()
+            pilot.session.undo.undo()
             pilot.settle()
             assert "Nothing is changed yet" in draft.words.text() and other.drafts.of("mara") == []
-            pilot.session.edits.redo()
+            pilot.session.undo.redo()
             pilot.settle()
             assert len(other.drafts.of("mara")) == 1 and head_of(other).revision.id == head.revision.id
-            pilot.session.edits.undo()
+            pilot.session.undo.undo()
             pilot.settle()
         pilot.click(draft.drop if way == "undo" else getattr(draft, way))
-        pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
+        pilot.wait(lambda: pilot.session.edits.drafts.of(head.layout.id) is None, "the draft to end")
         assert other.drafts.of("mara") == [] and unit() == ("rad/s" if way == "keep" else "deg/s")
     assert head_of(other).layout.field_named("rate").unit == "rad/s"
 
@@ -246,19 +246,19 @@ def test_where_others_agree_an_edit_becomes_a_draft_by_itself(pilot, other):
     assert "your edit is a draft" in window.foot.told.text() and draft.propose.isVisible()
     assert not draft.keep.isVisible() and len(other.history(head.layout.id)) == head.revision.number
     folder = pilot.session.trial.folder
-    pilot.session.open_trial(folder)
+    pilot.session.trials.open(folder)
     pilot.settle()
-    assert pilot.session.edits.draft_of(head.layout.id) is not None
+    assert pilot.session.edits.drafts.of(head.layout.id) is not None
     use_library(pilot.session, str(other.address), tell=lambda *_: None)
     pilot.settle()
-    assert pilot.session.edits.draft_of(head.layout.id) is not None, "drafts are there when it is opened again"
+    assert pilot.session.edits.drafts.of(head.layout.id) is not None, "drafts are there when it is opened again"
 
 
 def test_what_others_keep_leaves_a_draft_as_it_is(pilot, other):
     pilot.window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
     head = head_of(other)
-    pilot.session.edits.begin_draft(head.layout.id)
+    pilot.session.edits.drafts.begin(head.layout.id)
     pilot.session.edits.change(with_unit(head, "rad/s"))
     pilot.settle()
     other.commit(msgspec.structs.replace(head.layout, note="by jo"), parent=head.revision.id, author="jo")
@@ -365,7 +365,7 @@ def test_a_draft_that_clashes_is_chosen_and_kept(pilot, other):
     pilot.window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
     head = head_of(other)
-    pilot.session.edits.begin_draft(head.layout.id)
+    pilot.session.edits.drafts.begin(head.layout.id)
     pilot.session.edits.change(with_unit(head, "rad/s"))
     pilot.settle()
     other.commit(with_unit(head, "gon/s"), parent=head.revision.id, author="jo")
@@ -378,7 +378,7 @@ def test_a_draft_that_clashes_is_chosen_and_kept(pilot, other):
     assert "rate: both changed it, choose" in texts and len(other.drafts.of("mara")) == 1
     pilot.click(view.close_button)
     pilot.wait(lambda: head_of(other).layout.field_named("rate").unit == "rad/s", "what was chosen")
-    pilot.wait(lambda: pilot.session.edits.draft_of(head.layout.id) is None, "the draft to end")
+    pilot.wait(lambda: pilot.session.edits.drafts.of(head.layout.id) is None, "the draft to end")
     assert other.drafts.of("mara") == [] and head_of(other).revision.author == "mara"
 
 
@@ -443,8 +443,8 @@ def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_aga
     window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
     assert not window.layouts.side.agreement.draft.begin.isVisible()
-    session.edits.begin_draft(head.layout.id)
-    assert session.edits.draft_of(head.layout.id) is None and session.edits.undo() == ""
+    session.edits.drafts.begin(head.layout.id)
+    assert session.edits.drafts.of(head.layout.id) is None and session.undo.undo() == ""
     other.commit(changed, parent=None if other.head_of(changed.id) is None else other.head_of(changed.id).revision.id,
                  author="jo")  # fmt: skip
     pilot.settle()
@@ -461,7 +461,7 @@ def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_aga
 
 def test_a_release_that_the_library_does_not_have_is_said(pilot, other):
     session = pilot.session
-    session.change_trial(msgspec.structs.replace(session.trial.file, release="run 99"))
+    session.trials.change(msgspec.structs.replace(session.trial.file, release="run 99"), "another release")
     with opened_again(session.trial.folder) as again:
         assert "no release run 99" in again.window.foot.told.text() and again.session.edits.release == ""
 

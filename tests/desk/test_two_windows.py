@@ -44,7 +44,7 @@ def both(no_faults, cluster, tmp_path):
     for author in ("mara", "bench 2"):
         window = make_window()
         window.show()
-        window.session.open_trial(folder)
+        window.session.trials.open(folder)
         hands = Pilot(window)
         hands.wait_open()
         window.session.shared.set_author(author)
@@ -124,7 +124,7 @@ def test_changes_at_the_same_time_merge_or_are_chosen(both):
 def test_a_server_that_goes_away_costs_nothing(both, cluster):
     one, two = both
     for hands in both:
-        hands.session.edits._again.setInterval(200)
+        hands.session.edits.line.retry.setInterval(200)
     cluster.stop()
     change(one, "angle", note="made at sea")
     one.wait(lambda: "does not answer" in one.window.foot.told.text(), "the foot to say so")
@@ -150,7 +150,7 @@ def test_edits_that_waited_are_there_when_the_program_starts_again(both, cluster
     cluster.start()
     window = make_window()
     window.show()
-    window.session.open_trial(folder)
+    window.session.trials.open(folder)
     again = Pilot(window)
     again.wait_open()
     again.wait(lambda: field(again, "angle").note == "made at sea", "the edit that waited")
@@ -242,7 +242,7 @@ def test_a_server_that_asks_for_a_password_is_answered(pilot, cluster, monkeypat
     folder = pilot.session.trial.folder
     assert "aye-aye" not in (folder / "trial.json").read_text()
     forget_password(library_address(where))
-    pilot.session.open_trial(folder)
+    pilot.session.trials.open(folder)
     pilot.wait(lambda: button.panel is not None, "the question")
     assert "aye-aye" not in button.panel.findChild(QLabel, "quiet").text()
     pilot.type(button.panel.lines["password"], "aye-aye", enter=True)
@@ -312,7 +312,7 @@ def test_a_trial_is_opened_with_a_working_copy_while_the_server_is_away(both, cl
     window = make_window()
     window.show()
     at_sea = Pilot(window)
-    window.session.open_trial(folder)
+    window.session.trials.open(folder)
     at_sea.wait(lambda: window.library_label.panel is not None, "the question")
     assert "does not answer" in window.foot.told.text() and window.session.capture is None
     panel = window.library_label.panel

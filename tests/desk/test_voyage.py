@@ -66,7 +66,7 @@ def test_the_new_field_is_read_at_the_cursor_and_as_a_trace(pilot):
 
 
 def test_closing_and_opening_again_finds_it_with_who_when_and_why(pilot):
-    pilot.session.edits.author = "bench engineer"
+    pilot.session.edits.line.author = "bench engineer"
     keep_water_speed(pilot)
     path = pilot.session.library.address
     pilot.window.close()

@@ -221,7 +221,7 @@ def test_files_are_dropped_on_an_empty_window(empty, tmp_path):
     empty.click(empty.window.intake.left.findChildren(type(empty.window.intake.left.inner.children()[1]))[1])
     assert "problems" in empty.window.foot.told.text()
     more = write_log(tmp_path / "two.log", [("2.0", "can1", "200", "02")])
-    empty.session.open_paths([more])
+    empty.session.trials.open_paths([more])
     empty.wait(lambda: len(empty.session.capture) == 3, "the third frame")
     assert load_settings().recent == [str(empty.session.trial.folder)]
 
@@ -246,7 +246,7 @@ def test_lanes_are_named_and_moved_on_intake(pilot):
 
 def test_a_trial_that_cannot_be_opened_is_said_and_the_open_one_stays(pilot, tmp_path):
     capture = pilot.session.capture
-    pilot.session.open_trial(tmp_path)
+    pilot.session.trials.open(tmp_path)
     pilot.settle()
     assert "no trial can be opened" in pilot.window.foot.told.text()
     assert pilot.session.capture is capture
@@ -353,7 +353,7 @@ def test_custom_widgets_have_names_for_screen_readers(pilot):
 def test_a_recording_in_a_folder_that_cannot_be_written_still_opens(empty, tmp_path, monkeypatch):
     recording = write_log(tmp_path / "archive.log", [("1.0", "can0", "100", "01")])
     monkeypatch.setattr("os.access", lambda path, _mode: path != tmp_path)
-    empty.session.open_paths([recording])
+    empty.session.trials.open_paths([recording])
     empty.wait_open()
     assert len(empty.session.capture) == 1
     assert empty.session.trial.folder == trials_folder() / "archive trial"
@@ -387,14 +387,14 @@ def test_the_demo_opens_from_the_empty_window(empty):
 def test_taking_a_source_out_and_in_again(pilot):
     session = pilot.session
     folder, frames = session.trial.folder, len(session.capture)
-    session.remove_source(1)
+    session.trials.remove_source(1)
     pilot.wait_open()
     lanes = {lane.name for lane in session.capture.lanes}
     assert "battery" not in lanes and len(session.capture) < frames
-    session.open_paths([folder / "battery.pcapng.zst"])
+    session.trials.open_paths([folder / "battery.pcapng.zst"])
     pilot.wait_open()
     assert len(session.capture) == frames and {lane.name for lane in session.capture.lanes} == lanes | {"battery"}
-    session.open_paths([folder / "battery.pcapng.zst"])
+    session.trials.open_paths([folder / "battery.pcapng.zst"])
     pilot.settle()
     assert "in this trial already" in pilot.window.foot.told.text() and len(session.capture) == frames
 
@@ -415,10 +415,13 @@ def test_bringing_in_again_keeps_traces_edits_and_the_way_back(pilot):
     session.edits.change(layout.without_field(layout.field_named("limited").id))
     shown = {session.trace_field(trace).name for trace in session.traces if session.kind_key(trace[0]).lane >= 1}
     library = session.library
-    session.remove_source(0)
+    session.trials.remove_source(0)
     pilot.wait_open()
     assert session.library is library and session.capture.lanes[0].name == "battery"
     assert {session.trace_field(trace).name for trace in session.traces} == shown, "numbers changed, fields did not"
     assert session.edits.layout(layout.id).field_named("limited") is None
+    pilot.key(Qt.Key.Key_Z, CONTROL)
+    pilot.wait_open()
+    assert session.capture.lanes[0].name != "battery", "the recording is back first"
     pilot.key(Qt.Key.Key_Z, CONTROL)
     assert session.edits.layout(layout.id) == layout

@@ -51,7 +51,8 @@ class LazyGroup(click.Group):
 def cli() -> None:
     """Keep bit layouts, decode captures, unravel unknown fields.
 
-    Without a command it opens the window: zesty-abacus [TRIAL], or zesty-abacus --demo.
+    Without a command it opens the window: zesty-abacus [TRIAL], zesty-abacus RECORDING..., or
+    zesty-abacus --demo.
     """
 
 

@@ -1,4 +1,4 @@
-"""``zesty-abacus [TRIAL]``: open the window."""
+"""``zesty-abacus [TRIAL | RECORDINGS]``: open the window."""
 
 from __future__ import annotations
 
@@ -11,8 +11,8 @@ from ..desk.launch import launch
 
 
 @click.command(hidden=True)
-@click.argument("trial", required=False, type=click.Path(path_type=Path))
+@click.argument("paths", nargs=-1, type=click.Path(path_type=Path))
 @click.option("--demo", is_flag=True, help="Open the Yuzu trial that comes with the program.")
-def window(trial: Path | None, demo: bool) -> None:
-    """Open the window on TRIAL, a recording, or the last trial."""
-    sys.exit(launch(trial, demo=demo))
+def window(paths: tuple[Path, ...], demo: bool) -> None:
+    """Open the window on a trial, on one or several recordings, or on the last trial."""
+    sys.exit(launch(paths, demo=demo))

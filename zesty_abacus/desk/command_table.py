@@ -79,26 +79,20 @@ def _edit_commands(window: Window) -> list[Command]:
     session = window.session
     unravel, layouts = window.unravel, window.layouts
 
-    bench = window.intake.bench
-
     def undo() -> None:
-        if window.desk_name == "Intake" and bench.undo():
-            return
-        done = session.edits.undo()
+        done = session.undo.undo()
         session.told.emit("", f"Undone: {done}." if done else "There is nothing to undo.")
 
     def redo() -> None:
-        if window.desk_name == "Intake" and bench.redo():
-            return
-        done = session.edits.redo()
+        done = session.undo.redo()
         session.told.emit("", f"Done again: {done}." if done else "There is nothing to do again.")
 
     def opened() -> bool:
         return _is_open(window)
 
     return [
-        Command("undo", "Undo the last edit", "Ctrl+Z", undo, opened),
-        Command("redo", "Make the undone edit again", "Ctrl+Shift+Z", redo, opened),
+        Command("undo", "Take the last thing back", "Ctrl+Z", undo, opened),
+        Command("redo", "Do again what was taken back", "Ctrl+Shift+Z", redo, opened),
         Command("keep", "Keep the chosen reading as a field", "K", lambda: _keep(window), opened, "Unravel"),
         Command("new field", "New field from the selected beads", "F", layouts.add_field, opened, "Layouts"),
         Command(
@@ -147,7 +141,11 @@ def _reshape_commands(window: Window) -> list[Command]:
 def _trial_commands(window: Window) -> list[Command]:
     return [
         Command("open", "Open recordings or a trial", "Ctrl+O", window.ask_open),
-        Command("open demo", "Open the Yuzu trial", "", window.session.open_demo),
+        Command("new trial", "Begin a new trial", "Ctrl+N", window.ask_new),
+        Command("save as", "Save the trial under another name", "Ctrl+Shift+S", window.ask_save_as,
+                lambda: _is_open(window)),
+        Command("close trial", "Close the trial", "Ctrl+W", window.close_trial, lambda: _is_open(window)),
+        Command("open demo", "Open the Yuzu trial", "", window.session.trials.open_demo),
         Command("export", "Hand decoded values over to a file", "Ctrl+E", lambda: window.show_desk("Hand over"),
                 lambda: _is_open(window)),
         Command("connect", "Connect to a library on a server", "", lambda: window.library_label.ask_server(),

@@ -27,6 +27,7 @@ from ..core.frames.capture import Capture, KindFrames
 from ..core.frames.decimate import Curve, lane_density
 from ..core.frames.flags import ERROR, EXTENDED, REMOTE, TELLS_KINDS_APART, WRONG, wrong_words
 from ..core.frames.kinds import KindKey
+from ..core.frames.shifting import shift_lanes
 from ..core.handover.export import Export
 from ..core.handover.tables import Span
 from ..core.layouts.applies import BY_HAND
@@ -73,7 +74,9 @@ from ..core.reading.meaning import Meaning
 from ..core.reading.owners import owned_bits
 from ..core.reading.readers import Reader
 from ..core.reading.ties import Tie
-from ..core.trial.intake import BroughtIn, SourceOutcome, open_trial_capture
+from ..core.trial.content import lane_moves
+from ..core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
+from ..core.trial.merging import merge_trials
 from ..core.trial.trial import Moment, Trial, TrialFile
 from ..core.unravel.readings import Reading, bits_in_words, readings_of
 from ..demo.trial import copy_shipped_trial
@@ -86,6 +89,25 @@ STRIP_COLUMNS = 2048
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class Brought:
+    """The recordings of a trial, brought in.
+
+    Attributes
+    ----------
+    capture, outcomes
+    density : int64 (lanes, columns)
+        Frames a lane and column of the strip.
+    has_moved
+        Whether it is the capture before with lanes moved: its kinds have the same numbers.
+    """
+
+    capture: Capture
+    outcomes: list[SourceOutcome]
+    density: NDArray[np.int64]
+    has_moved: bool = False
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class OpenedTrial:
     """A trial with everything the first picture needs.
 
@@ -93,17 +115,43 @@ class OpenedTrial:
     """
 
     trial: Trial
-    capture: Capture
-    outcomes: list[SourceOutcome]
+    brought: Brought
     library: Library
     heads: list[LayoutHead]
-    density: NDArray[np.int64]
     released: list[Layout] | None = None
 
     @property
     def notes(self) -> tuple[str, ...]:
         """What is worth saying once about its library: entries that cannot be read, a file system without a log."""
         return tuple(note for note in (*self.library.damage[:3], self.library.note()) if note)
+
+
+def begin_trial(folder: Path, progress: Progress) -> OpenedTrial:
+    """Make an empty trial with a library of its own, and open it."""
+    trial = Trial.create(folder, folder.name)
+    if not trial.library_address.exists():
+        make_library_of(trial)
+    return finish_opening(trial, progress)
+
+
+def bring_in(trial: Trial, progress: Progress) -> Brought:
+    """Bring the recordings of a trial in."""
+    made = open_trial_capture(trial, progress)
+    return Brought(made.capture, made.outcomes, lane_density(made.capture, STRIP_COLUMNS))
+
+
+def bring_in_again(
+    trial: Trial, file: TrialFile, before: TrialFile, brought: Brought | None, progress: Progress
+) -> Brought:
+    """Bring a trial in that has changed: only what is new is read, and a lane's offset moves its frames."""
+    moves = lane_moves(before, file)
+    if brought is None or moves is None:
+        return bring_in(trial, progress)
+    progress.step(0.1, "moving frames")
+    numbers = {lane.name: number for number, lane in enumerate(brought.capture.lanes)}
+    moved = shift_lanes(brought.capture, {numbers[name]: by for name, by in moves.items() if name in numbers})
+    progress.step(0.8, "counting frames")
+    return Brought(moved, brought.outcomes, lane_density(moved, STRIP_COLUMNS), has_moved=True)
 
 
 def open_trial(path: Path, progress: Progress, library: str = "") -> OpenedTrial:
@@ -177,14 +225,14 @@ def finish_opening(trial: Trial, progress: Progress, library: str = "") -> Opene
     outside = trial.outside()
     if outside:
         progress.step(0.0, f"reading outside the trial's folder: {', '.join(path.name for path in outside[:3])}")
-    made: BroughtIn = open_trial_capture(trial, progress)
+    brought = bring_in(trial, progress)
+    forget_sources(trial)
     try:
         opened = Library.open(address)
     except (laid.PasswordNeededError, laid.UnreachableError, MissingLibraryError) as away:
         away.address = library or trial.file.library
         raise
-    density = lane_density(made.capture, STRIP_COLUMNS)
-    return OpenedTrial(trial, made.capture, made.outcomes, opened, opened.heads(), density, _released(trial, opened))
+    return OpenedTrial(trial, brought, opened, opened.heads(), _released(trial, opened))
 
 
 def _released(trial: Trial, library: Library) -> list[Layout] | None:
@@ -376,6 +424,7 @@ __all__ = [
     "Applies",
     "Attribute",
     "BitHistory",
+    "Brought",
     "CheckState",
     "Curve",
     "Decoded",
@@ -420,9 +469,11 @@ __all__ = [
     "Validity",
     "attribute_text",
     "attributes_of",
+    "begin_trial",
     "bit_name",
     "bit_owners",
     "bits_in_words",
+    "bring_in_again",
     "capture_activity",
     "check_layout",
     "check_words",
@@ -445,12 +496,12 @@ __all__ = [
     "lines",
     "load_kind",
     "make_library_of",
+    "merge_trials",
     "new_field",
     "new_layout",
     "open_demo",
     "open_library",
     "open_trial",
-    "open_trial_capture",
     "owned_bits",
     "parse_exact",
     "parse_places",

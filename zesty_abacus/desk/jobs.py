@@ -68,6 +68,9 @@ class Job(QObject):
             self.moved.emit(share, note)
 
 
+_Answers = tuple[Callable[[Any], None], Callable[[str], None] | None, Callable[[], object] | None]
+
+
 class Jobs(QObject):
     """Runs jobs on a few threads.
 
@@ -96,7 +99,7 @@ class Jobs(QObject):
         self._futures: set[Future[None]] = set()
         self._current: dict[str, Job] = {}
         self.is_stuck = False
-        self._answers: dict[int, tuple[Callable[[Any], None], Callable[[str], None] | None]] = {}
+        self._answers: dict[int, _Answers] = {}
         self._closing = threading.Event()
         self._answered.connect(self._on_answer)
 
@@ -109,6 +112,7 @@ class Jobs(QObject):
         failed: Callable[[str], None] | None = None,
         *,
         in_line: bool = False,
+        cancelled: Callable[[], object] | None = None,
     ) -> Job:
         """Run ``work`` on a thread and hand its result to ``done`` on the interface thread.
 
@@ -116,6 +120,8 @@ class Jobs(QObject):
         ----------
         in_line
             One after another in the order of starting, and never cancelled by a later job.
+        cancelled
+            Is called if a person cancels the job; not if a newer one of its group takes its place.
         """
         number = next(self._numbers)
         group = f"{group} {number}" if in_line else group
@@ -125,7 +131,7 @@ class Jobs(QObject):
         job = Job(number, group, title)
         job.moved.connect(lambda share, note: self._on_moved(job, share, note))
         self._current[group] = job
-        self._answers[job.number] = (done, failed)
+        self._answers[job.number] = (done, failed, cancelled)
         future = (self._line if in_line else self._pool).submit(self._run, job, work)
         self._futures.add(future)
         future.add_done_callback(self._futures.discard)
@@ -173,12 +179,14 @@ class Jobs(QObject):
     def _on_answer(self, job: Job, result: Any, error: BaseException | None) -> None:
         if self._closing.is_set():
             return  # whoever asked is gone
-        done, failed = self._answers.pop(job.number)
+        done, failed, cancelled = self._answers.pop(job.number)
         is_current = self._current.get(job.group) is job
         if is_current:
             del self._current[job.group]
         if isinstance(error, Cancelled) or (error is None and not is_current):
             job.state = JobState.CANCELLED
+            if is_current and cancelled is not None:
+                cancelled()
         elif error is not None:
             job.state = JobState.FAILED
             sentence = _sentence(error, job.title)

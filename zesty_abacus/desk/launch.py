@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import sys
+from collections.abc import Sequence
 from functools import cache
 from pathlib import Path
 from types import TracebackType
@@ -32,22 +33,54 @@ def make_application() -> QApplication:
     return application
 
 
-def make_window(*, demo: bool = False, trial: Path | None = None) -> Window:
-    """Return a window that will open a trial as soon as it has been painted."""
+def make_window(*, demo: bool = False, paths: Sequence[Path] = (), empty: bool = False) -> Window:
+    """Return a window that will open a trial, or recordings, as soon as it has been painted.
+
+    Without any it opens the trial of the last time, unless it is to stay empty.
+    """
     session = Session()
     look.put_on(NIGHT if session.settings.theme == NIGHT.name else PEEL)
     window = Window(session)
 
     def begin() -> None:
         if demo:
-            session.open_demo()
-        elif trial is not None:
-            session.open_paths([trial])
-        elif session.settings.recent and Path(session.settings.recent[0]).exists():
-            session.open_trial(Path(session.settings.recent[0]))
+            session.trials.open_demo()
+        elif paths:
+            session.trials.open_paths(paths)
+        elif not empty and session.settings.recent and Path(session.settings.recent[0]).exists():
+            session.trials.open(Path(session.settings.recent[0]))
 
     QTimer.singleShot(0, begin)
     return window
+
+
+class WindowHolder:
+    """Holds the one window, and puts a fresh one in its place when its trial is closed.
+
+    A fresh window cannot hold anything over from the trial before: nothing in hand, no way back, no library.
+
+    Attributes
+    ----------
+    window
+    """
+
+    def __init__(self, window: Window) -> None:
+        self._take(window)
+
+    def _take(self, window: Window) -> None:
+        self.window = window
+        window.trial_closed.connect(self._begin_anew)
+        tell_faults(window.session)
+
+    def _begin_anew(self) -> None:
+        before = self.window
+        fresh = make_window(empty=True)
+        self._take(fresh)
+        fresh.setGeometry(before.geometry())
+        # shown before the other is closed: a program without a window would end
+        fresh.show()
+        before.close()
+        before.deleteLater()
 
 
 def tell_faults(session: Session) -> None:
@@ -59,22 +92,21 @@ def tell_faults(session: Session) -> None:
     sys.excepthook = hook
 
 
-def launch(trial: Path | None, *, demo: bool = False) -> int:
+def launch(paths: Sequence[Path], *, demo: bool = False) -> int:
     """Open the window and run until it is closed; return the exit code."""
     if not _has_screen():
         print("zesty-abacus: there is no screen; set DISPLAY or use the commands in --help.", file=sys.stderr)
         return 1
     application = make_application()
-    window = make_window(demo=demo, trial=trial)
-    tell_faults(window.session)
-    window.show()
+    holder = WindowHolder(make_window(demo=demo, paths=paths))
+    holder.window.show()
     # Python handles Ctrl C only between its own instructions; a slow timer gives it some
-    signal.signal(signal.SIGINT, lambda *_: window.close())
+    signal.signal(signal.SIGINT, lambda *_: holder.window.close())
     ticks = QTimer()
     ticks.start(300)
     ticks.timeout.connect(lambda: None)
     code = application.exec()
-    if window.session.jobs.is_stuck:
+    if holder.window.session.jobs.is_stuck:
         # Python would wait for the thread that the system does not let go; everything of ours is closed and kept
         sys.stdout.flush()
         sys.stderr.flush()

@@ -47,6 +47,7 @@ from ..core.layouts.variants import Variant, present_ids, variants_of
 from ..core.library import passwords
 from ..core.library.address import library_address
 from ..core.library.documents import Comment, NamedMoment, Recording
+from ..core.library.edit_writer import EditWriter, Request
 from ..core.library.errors import (
     AgreementNeededError,
     ClashError,
@@ -56,15 +57,17 @@ from ..core.library.errors import (
     UnreachableError,
 )
 from ..core.library.follow import Follower, Seen
+from ..core.library.ledger import Ledger
 from ..core.library.moments import add_moments, parse_moment
 from ..core.library.presence import SAID_EVERY_S, Somebody
 from ..core.library.proposals import Event, Proposal, Rules, Step
 from ..core.library.renewing import propose_on_newest
 from ..core.library.search import Found
 from ..core.library.search import Standing as LibraryStanding
-from ..core.library.store import Library, Marks, merge_onto
+from ..core.library.steps import Drafted, DraftInHand, EditStep, Kept, Proposed, Refused, StepState
+from ..core.library.store import Library, Marks
 from ..core.library.sync import SyncReport, sync
-from ..core.library.unsent import WaitingEdit, WaitingEdits
+from ..core.library.unsent import WaitingEdits
 from ..core.library.watch import watch
 from ..core.origin import Origin, origin_target, write_origin
 from ..core.progress import Progress
@@ -200,10 +203,16 @@ __all__ = [
     "Comment",
     "Compared",
     "Difference",
+    "DraftInHand",
+    "Drafted",
+    "EditStep",
+    "EditWriter",
     "Event",
     "Follower",
     "Found",
+    "Kept",
     "Known",
+    "Ledger",
     "LibraryError",
     "LibraryStanding",
     "MappingShelf",
@@ -214,19 +223,22 @@ __all__ = [
     "Order",
     "PasswordNeededError",
     "Proposal",
+    "Proposed",
     "Recording",
+    "Refused",
     "RefusedError",
+    "Request",
     "Rules",
     "Seen",
     "Sheet",
     "Somebody",
     "Standing",
     "Step",
+    "StepState",
     "SyncReport",
     "TableMapping",
     "UnreachableError",
     "Variant",
-    "WaitingEdit",
     "add_moments",
     "bring_in_layouts",
     "bring_together",
@@ -240,7 +252,6 @@ __all__ = [
     "joined",
     "mapping_by_example",
     "merge_layouts",
-    "merge_onto",
     "moved",
     "neighbour_of",
     "open_layout_table",
@@ -248,7 +259,8 @@ __all__ = [
     "parse_moment",
     "parse_received",
     "place_of",
-    "present_ids", "propose_on_newest",
+    "present_ids",
+    "propose_on_newest",
     "put_out_layouts",
     "recordings_of",
     "reshaped",

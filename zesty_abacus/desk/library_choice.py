@@ -33,7 +33,7 @@ def use_library(
             library.close()
             tell("wrong", str(error))
             return
-        session.shared.use(engine, library, heads, session.edits.author)
+        session.shared.use(engine, library, heads, session.edits.line.author)
         session.match_again()
         tell("good", f"{library.name} is in use, with {len(heads)} layouts.")
 
@@ -49,7 +49,10 @@ def use_release(session: Session, name: str) -> None:
 
     def use(layouts: list[Any] | None) -> None:
         session.edits.pin(name, layouts)
-        session.change_trial(msgspec.structs.replace(session.trial.file, release=name))
+        session.trials.change(
+            msgspec.structs.replace(session.trial.file, release=name),
+            f"decoded with {name}" if name else "decoded with the newest state",
+        )
         session.match_again()
         session.shared.seen.emit()
         words = f"This trial is decoded with the release {name} now." if name else "This trial follows the library now."

@@ -223,7 +223,7 @@ class LibraryButton(QPushButton):
         panel.lines["file"].setText(str(session.trial.folder / "working-copy.sqlite"))
 
         def go() -> None:
-            home, author, path = session.library, session.edits.author, panel.lines["file"].text().strip()
+            home, author, path = session.library, session.edits.line.author, panel.lines["file"].text().strip()
             laid = session.engine.laid
             session.jobs.start(
                 "working copy", "bringing together",
@@ -305,7 +305,7 @@ class LibraryButton(QPushButton):
 
         def make() -> None:
             name, notes = panel.lines["name"].text().strip(), panel.lines["notes"].text().strip()
-            library, author = session.library, session.edits.author
+            library, author = session.library, session.edits.line.author
             session.jobs.start(
                 "release", "making the release", lambda _progress: library.release(name, author=author, notes=notes),
                 lambda _nothing: self._told("good", f"The release {name} is kept in {library.name}."),

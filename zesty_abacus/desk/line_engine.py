@@ -132,7 +132,7 @@ def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progr
     if form in ("pcap", "pcapng") and not _has_packets(table):
         return None
     offers = _frame_offers(request, form, table, library) if form != "frame table" else _used(request)
-    return OpenedSource(number, request, form, None, table, report, 0, offers, folder)
+    return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder)
 
 
 def _has_packets(table: FrameTable) -> bool:

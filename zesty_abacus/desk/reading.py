@@ -53,6 +53,11 @@ class Reading(QObject):
             self.activities, self._counted, self._chosen = [], [], {}
         self.meaning = meaning
 
+    def move_to(self, capture: Any) -> None:
+        """Go on with a capture whose kinds are the same ones: what was counted of their bits holds."""
+        assert self.meaning is not None, "a capture that has moved was open before"
+        self.meaning = self.meaning.moved_to(capture)
+
     def take(self, layouts: dict[UUID, heavy.Layout | None]) -> None:
         """Let some layouts be others; None for those that are gone."""
         if self.meaning is not None and layouts:

@@ -2,14 +2,9 @@
 
 from __future__ import annotations
 
-import importlib
-import os
-from collections.abc import Callable, Sequence
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
-import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.files.reading import resolved
@@ -17,8 +12,10 @@ from .clock import Clock
 from .jobs import Jobs
 from .kind_store import KindStore
 from .reading import Reading
-from .settings import Settings, demo_folder, load_settings, save_settings, trials_folder, with_recent
+from .settings import Settings, load_settings, save_settings, with_recent
 from .shared import SharedLibrary
+from .trials import Trials
+from .undo import Undo
 
 if TYPE_CHECKING:
     from . import engine as heavy
@@ -35,12 +32,16 @@ class Session(QObject):
     ----------
     clock, reading, store, jobs
         Time and cursor; what frames mean; worked-out facts about kinds; work on threads.
-    shared, edits
-        The library and what others do in it; layouts and undo.
+    trials
+        The open trial: opening, and every change of it.
+    shared, edits, undo
+        The library and what others do in it; layouts; the one way back.
     engine
         The heavy part of the program, None until it is loaded.
     capture, library, trial
         None until a trial is open.
+    outcomes, density
+        What each of its recordings gave; frames a lane and column of the strip.
     kind
         Number of the message kind in hand, None for none.
     bits
@@ -56,13 +57,6 @@ class Session(QObject):
         Layouts changed, so what frames mean did.
     kind_changed, bits_changed, traces_changed, form_changed
         Another kind, selection, list of traces, or way to show payloads.
-    password_wanted
-        (address, again) the library of a trial asks for a password; ``again`` opens the trial once more.
-    library_away
-        (address, again) the library of a trial does not answer; ``again`` opens it with another one, or the same.
-    library_asked
-        (error, again) a trial's library is on a server not used before, or missing; ``again`` opens it with another
-        one, or, once the user has agreed, with its own.
     desk_wanted
         (name) some view asks for another desk.
     told
@@ -76,9 +70,6 @@ class Session(QObject):
     bits_changed = pyqtSignal()
     traces_changed = pyqtSignal()
     form_changed = pyqtSignal()
-    password_wanted = pyqtSignal(str, object)
-    library_away = pyqtSignal(str, object)
-    library_asked = pyqtSignal(object, object)
     desk_wanted = pyqtSignal(str)
     told = pyqtSignal(str, str)
 
@@ -89,10 +80,11 @@ class Session(QObject):
         self.clock = Clock()
         self.reading = Reading(self.jobs)
         self.store = KindStore(self.jobs)
-        self.shared = SharedLibrary(self.jobs)
+        self.undo = Undo()
+        self.trials = Trials(self.jobs, self.undo)
+        self.shared = SharedLibrary(self.jobs, self.undo)
         self.edits = self.shared.edits
         self.engine: Any = None
-        self.trial: Any = None
         self.capture: Any = None
         self.outcomes: list[heavy.SourceOutcome] = []
         self.density: Any = None
@@ -100,11 +92,20 @@ class Session(QObject):
         self.bits: frozenset[int] = frozenset()
         self.traces: list[tuple[int, UUID]] = []
         self.form = "hex"
-        self.edits.changed.connect(self._on_layout_changed)
+        self.edits.changed.connect(self._on_layouts_changed)
         self.reading.changed.connect(self._on_meaning_changed)
         self.shared.told.connect(self.told)
+        self.trials.told.connect(self.told)
+        self.trials.opened.connect(self._on_trial)
+        self.trials.brought_again.connect(self._on_brought_again)
+        self.trials.changed.connect(self._on_trial_changed)
         self.kind_changed.connect(self._tell_in_hand)
         self.jobs.failed.connect(lambda title, sentence: self.told.emit("wrong", f"{title}: {sentence}"))
+
+    @property
+    def trial(self) -> Any:
+        """The open trial, None until one is open."""
+        return self.trials.trial
 
     @property
     def library(self) -> Any:
@@ -119,131 +120,20 @@ class Session(QObject):
         layout = self.reading.layout_of(self.kind)
         self.shared.hold(layout.id if layout is not None else None)
 
-    # opening
+    # the trial
 
-    def open_trial(self, path: Path) -> None:
-        """Open a trial's folder or file; progress and errors show in the foot."""
-        self._open_with(path, "")
-
-    def _open_with(self, path: Path, library: str) -> None:
-        self._open(
-            f"opening {path.name}", lambda engine, progress: engine.open_trial(path, progress, library),
-            lambda other: self._open_with(path, other),
-        )  # fmt: skip
-
-    def open_demo(self) -> None:
-        """Open the user's copy of the Yuzu trial."""
-        folder = demo_folder()
-        self._open("opening the Yuzu trial", lambda engine, progress: engine.open_demo(folder, progress))
-
-    def open_paths(self, paths: Sequence[Path]) -> None:
-        """Open what was dropped or chosen: a trial, or recordings that join the open trial."""
-        for path in paths:
-            if path.is_dir() or path.name == "trial.json":
-                self.open_trial(path)
-                return
-        if self.trial is None:
-            self._open("starting a trial", lambda engine, progress: _trial_around(engine, paths, progress))
-        else:
-            self.add_sources(paths)
-
-    def add_sources(self, paths: Sequence[Path]) -> None:
-        """Bring more recordings into the open trial."""
-        known = {resolved(self.trial.source_path(entry)) for entry in self.trial.file.sources}
-        fresh = [path for path in paths if resolved(path) not in known]
-        for path in paths:
-            if path not in fresh:
-                self.told.emit("wrong", f"{path.name} is in this trial already.")
-        if fresh:
-            entries = tuple(self.trial.entry_for(path) for path in fresh)
-            self.change_trial(msgspec.structs.replace(self.trial.file, sources=self.trial.file.sources + entries))
-
-    def remove_source(self, number: int) -> None:
-        """Take a recording out of the trial; its file stays where it is."""
-        kept = tuple(entry for index, entry in enumerate(self.trial.file.sources) if index != number)
-        self.change_trial(msgspec.structs.replace(self.trial.file, sources=kept))
-
-    def change_trial(self, file: heavy.TrialFile) -> None:
-        """Save a changed trial, and bring it in again if its recordings or lanes changed."""
-        before = self.trial.file
-        try:
-            self.trial.save(file)
-        except self.engine.AbacusError as error:
-            self.told.emit("wrong", str(error))
-            return
-        # what another window saved meanwhile is in it now
-        saved = self.trial.file
-        if (before.sources, before.lanes) != (saved.sources, saved.lanes):
-            trial = self.trial
-            self._open("bringing recordings in", lambda engine, progress: engine.finish_opening(trial, progress))
-        else:
-            self.reading.take_ties(saved.ties)
-            self.trial_changed.emit()
-
-    def add_moment(self, text: str) -> None:
-        """Write down what happened at the cursor."""
-        moment = self.engine.Moment(time_ns=self.clock.cursor_ns, text=text)
-        self.change_trial(self.trial.file.with_moment(moment))
-
-    def _open(self, title: str, work: Any, away: Callable[[str], None] | None = None) -> None:
-        """Open something; ``away`` opens it again with another library when its own does not answer."""
-
-        def whole(progress: Any) -> Any:
-            engine = importlib.import_module(f"{__package__}.engine")
-            try:
-                return engine, work(engine, progress)
-            except (
-                engine.laid.PasswordNeededError, engine.laid.UnreachableError, engine.StrangeServerError,
-                engine.MissingLibraryError,
-            ) as missing:  # fmt: skip
-                return engine, missing
-
-        def opened(answer: tuple[Any, Any]) -> None:
-            self.engine, found = answer
-            again = away or (lambda _library: self._open(title, work))
-            if isinstance(found, self.engine.laid.PasswordNeededError):
-                self.password_wanted.emit(found.address, lambda: self._open(title, work, away))
-            elif isinstance(found, self.engine.StrangeServerError | self.engine.MissingLibraryError):
-                self.told.emit("wrong", "The trial is not open yet: say first which library it is to use.")
-                self.library_asked.emit(found, again)
-            elif isinstance(found, Exception):
-                self.told.emit("wrong", str(found))
-                self.library_away.emit(getattr(found, "address", ""), again)
-            else:
-                self._on_opened(answer)
-
-        self.jobs.start("open", title, whole, opened, lambda text: self.told.emit("wrong", text))
-
-    def _on_opened(self, answer: tuple[Any, heavy.OpenedTrial]) -> None:
-        self.engine, made = answer
-        same = self.trial is not None and self.trial.folder == made.trial.folder
-        traced = [(self._origin_of(kind), field_id) for kind, field_id in self.traces] if same else []
-        self.trial, self.capture = made.trial, made.capture
-        self.outcomes, self.density = made.outcomes, made.density
-        if same:
-            # the library at hand goes on: edits on their way and the way back to earlier ones belong to it
-            made.library.close()
-        else:
-            author = self.settings.author or self.engine.default_author()
-            self.shared.use(self.engine, made.library, made.heads, author)
-            self.edits.pin(made.trial.file.release, made.released)
-            for note in made.notes:
-                self.told.emit("wrong", note)
-        self.store.start(self.engine, made.capture)
-        layouts, release = self.edits.layouts(), self.edits.release
-        meaning = self.engine.Meaning.of(made.capture, layouts, made.trial.file.ties, release)
-        self.reading.start(self.engine, meaning)
-        self.store.use(meaning)
+    def _on_trial(self, engine: Any, made: heavy.OpenedTrial) -> None:
+        """Show another trial."""
+        self.engine = engine
+        author = self.settings.author or engine.default_author()
+        self.shared.use(engine, made.library, made.heads, author)
+        self.edits.pin(made.trial.file.release, made.released)
+        for note in made.notes:
+            self.told.emit("wrong", note)
+        self._take_capture(made.brought)
         self.kind, self.bits = None, frozenset()
-        numbers = {self._origin_of(kind): kind for kind in range(len(made.capture.kinds.keys))}
-        kept = [(numbers[origin], field_id) for origin, field_id in traced if origin in numbers]
-        self.traces = [trace for trace in kept or self._first_traces() if self.trace_field(trace) is not None]
-        place = (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns) if same else None
-        self.clock.start(*_span_of(made))
-        if place is not None:
-            # the same trial with another recipe or offset: nobody wants to lose the place
-            self.clock.set_view(*place[:2])
-            self.clock.set_cursor(place[2])
+        self.traces = self._first_traces()
+        self.clock.start(*_span_of(made.brought))
         outside = made.trial.outside()
         if outside and str(resolved(made.trial.folder)) not in self.settings.recent:
             self.told.emit("", f"This trial reads files outside its folder: {', '.join(map(str, outside[:3]))}.")
@@ -251,11 +141,53 @@ class Session(QObject):
         save_settings(self.settings)
         self.opened.emit()
         self.reading.count_activity()
-        problems = sum(outcome.report.problem_count + bool(outcome.error) for outcome in made.outcomes)
+        self._tell_problems()
+        if made.trial.file.release and made.released is None:
+            self.told.emit("wrong", f"The library has no release {made.trial.file.release}; the newest state is used.")
+
+    def _on_brought_again(self, brought: heavy.Brought) -> None:
+        """Show the open trial with other recordings, or lanes elsewhere; what is looked at stays in hand."""
+        chosen = self._origin_of(self.kind) if self.kind is not None else None
+        traced = [(self._origin_of(kind), field_id) for kind, field_id in self.traces]
+        bits, place = self.bits, (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns)
+        pin = self.clock.pin_ns
+        self._take_capture(brought)
+        numbers = {self._origin_of(kind): kind for kind in range(len(brought.capture.kinds.keys))}
+        self.kind = numbers.get(chosen) if chosen is not None else None
+        self.bits = bits if self.kind is not None else frozenset()
+        kept = [(numbers[origin], field_id) for origin, field_id in traced if origin in numbers]
+        self.traces = [trace for trace in kept or self._first_traces() if self.trace_field(trace) is not None]
+        self.clock.start(*_span_of(brought))
+        # the same trial with another recipe or offset: nobody wants to lose the place
+        self.clock.set_view(*place[:2])
+        self.clock.set_cursor(place[2])
+        self.clock.pin_ns = pin
+        self.opened.emit()
+        if not brought.has_moved:
+            self.reading.count_activity()
+        self._tell_problems()
+
+    def _take_capture(self, brought: heavy.Brought) -> None:
+        self.capture, self.outcomes, self.density = brought.capture, brought.outcomes, brought.density
+        if brought.has_moved:
+            self.reading.move_to(brought.capture)
+        else:
+            layouts, release = self.edits.layouts(), self.edits.release
+            self.reading.start(
+                self.engine, self.engine.Meaning.of(brought.capture, layouts, self.trial.file.ties, release)
+            )
+        assert self.reading.meaning is not None, "a capture that is shown has a meaning"
+        self.store.start(self.engine, brought.capture)
+        self.store.use(self.reading.meaning)
+
+    def _on_trial_changed(self) -> None:
+        self.reading.take_ties(self.trial.file.ties)
+        self.trial_changed.emit()
+
+    def _tell_problems(self) -> None:
+        problems = sum(outcome.report.problem_count + bool(outcome.error) for outcome in self.outcomes)
         if problems:
             self.told.emit("wrong", f"{problems} problems while reading; see Intake.")
-        if made.trial.file.release and made.released is None and not same:
-            self.told.emit("wrong", f"The library has no release {made.trial.file.release}; the newest state is used.")
 
     def _origin_of(self, kind: int) -> tuple[str, int, int]:
         """Return what a kind is called by when another capture numbers it otherwise."""
@@ -323,9 +255,10 @@ class Session(QObject):
         """Find again which layout reads which kind: the library is another one, or in another state."""
         self.reading.take_all(self.edits.layouts(), self.edits.release)
 
-    def _on_layout_changed(self, layout_id: str) -> None:
-        key = UUID(layout_id)
-        self.reading.take({key: self.edits.layout(key)})
+    def _on_layouts_changed(self, ids: set[UUID]) -> None:
+        # while a release is shown, what is edited or told of is not
+        if not self.edits.release:
+            self.reading.take({key: self.edits.layout(key) for key in ids})
 
     def _on_meaning_changed(self) -> None:
         assert self.reading.meaning is not None, "a meaning that has changed is there"
@@ -356,7 +289,8 @@ class Session(QObject):
         if self.kind is None:
             return
         lane, address, flags = self._origin_of(self.kind)
-        self.change_trial(self.trial.file.with_tie(layout_id, lane, address, flags))
+        words = f"{self.kind_address(self.kind)} {'untied' if layout_id is None else 'tied by hand'}"
+        self.trials.change(self.trial.file.with_tie(layout_id, lane, address, flags), words)
 
     # traces
 
@@ -401,11 +335,11 @@ class Session(QObject):
         self.shared.stop()
         self.jobs.close()
         # nobody is left to hear of what was refused meanwhile: it is written down, and comes up the next time
-        self.shared.edits.keep_unheard()
+        self.edits.line.keep_unheard()
         self.shared.close()
 
 
-def _span_of(made: heavy.OpenedTrial) -> tuple[int, int]:
+def _span_of(made: heavy.Brought) -> tuple[int, int]:
     """Return the time that frames and recordings of lines cover together."""
     spans = [
         (o.first_ns, o.last_ns) for o in made.outcomes if o.holds == "lines" and o.last_ns > o.first_ns and not o.error
@@ -418,22 +352,3 @@ def _span_of(made: heavy.OpenedTrial) -> tuple[int, int]:
 def _padded(groups: list[list[Any]]) -> list[list[Any]]:
     longest = max((len(group) for group in groups), default=0)
     return [group + [None] * (longest - len(group)) for group in groups]
-
-
-def _trial_around(engine: Any, paths: Sequence[Path], progress: Any) -> Any:
-    """Make a trial beside the first recording, so that moments and the library have a place.
-
-    Where that folder cannot be written, such as on a shared archive, it goes to the user's own data.
-    """
-    first = resolved(paths[0])
-    base = first.parent if os.access(first.parent, os.W_OK) else trials_folder()
-    folder = base / f"{first.name.split('.')[0]} trial"
-    trial = engine.Trial.open(folder) if (folder / "trial.json").exists() else engine.Trial.create(folder, folder.name)
-    known = {entry.path for entry in trial.file.sources}
-    entries = tuple(entry for entry in map(trial.entry_for, paths) if entry.path not in known)
-    if entries:
-        trial.save(msgspec.structs.replace(trial.file, sources=trial.file.sources + entries))
-    if not trial.library_address.exists():
-        # whoever starts a trial starts its library
-        engine.make_library_of(trial)
-    return engine.finish_opening(trial, progress)

@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from .edits import Edits
 from .jobs import Jobs
 from .news import Heard, News
+from .undo import Undo
 
 if TYPE_CHECKING:
     from . import engine as heavy
@@ -57,13 +58,13 @@ class SharedLibrary(QObject):
     releases_changed = pyqtSignal()
     told = pyqtSignal(str, str)
 
-    def __init__(self, jobs: Jobs) -> None:
+    def __init__(self, jobs: Jobs, undo: Undo) -> None:
         super().__init__()
         self._jobs = jobs
         self._engine: Any = None
         self._marks: laid.Marks | None = None
         self.library: Any = None
-        self.edits = Edits(jobs)
+        self.edits = Edits(jobs, undo)
         self.news = News()
         self.people: list[laid.Somebody] = []
         self.proposals: list[laid.Proposal] = []
@@ -72,7 +73,7 @@ class SharedLibrary(QObject):
         self.is_answering = True
         self.edits.told.connect(lambda sentence: self.told.emit("", sentence))
         self.edits.refused.connect(lambda sentence: self.told.emit("wrong", sentence))
-        self.edits.waiting.connect(self._on_waiting)
+        self.edits.line.waiting.connect(self._on_waiting)
         self.news.came.connect(self._on_heard)
         self.news.answers.connect(self._on_answers)
 
@@ -92,7 +93,7 @@ class SharedLibrary(QObject):
 
     def set_author(self, author: str) -> None:
         """Take a name for what is done from now on."""
-        self.edits.author = self.news.author = author
+        self.edits.line.author = self.news.author = author
 
     def hold(self, layout_id: UUID | None) -> None:
         """Let the others know which layout is in hand here."""
@@ -100,7 +101,7 @@ class SharedLibrary(QObject):
 
     def stop(self) -> None:
         """Listen no more and try no more; edits on their way are still kept."""
-        self.edits.close()
+        self.edits.line.close()
         self.news.stop(_GOOD_BYE_S)
 
     def close(self) -> None:
@@ -148,7 +149,7 @@ class SharedLibrary(QObject):
 
     def answer_proposal(self, proposal: laid.Proposal, step: str, text: str = "") -> None:
         """Say something to a proposal: ``agree``, ``reply``, ``send_back``, ``withdraw`` or ``renew``."""
-        author, engine = self.edits.author, self._engine.laid
+        author, engine = self.edits.line.author, self._engine.laid
         # agreed is to what was looked at, not to what its author may have put in its place meanwhile
         seen = {"seen": proposal.state} if step == "agree" else {}
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QFileDialog,
@@ -26,7 +26,7 @@ from .library.view import LibraryView
 from .library_menu import LibraryButton
 from .read.desk import ReadDesk
 from .session import Session
-from .settings import save_settings
+from .settings import save_settings, trials_folder
 from .theme import NIGHT, PEEL, look, text_font
 from .unravel.desk import UnravelDesk
 from .widgets.find_box import FindBox
@@ -55,7 +55,14 @@ class Window(QMainWindow):
         The desks by name; also by attribute.
     commands
         Everything that can be done, from which shortcuts and the palette are made.
+
+    Events
+    ------
+    trial_closed
+        The trial is to be closed, and a fresh window to take this one's place.
     """
+
+    trial_closed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -160,9 +167,9 @@ class Window(QMainWindow):
         self.library.releases.make_wanted.connect(self.library_label.ask_release)
         session.desk_wanted.connect(self.show_desk)
         session.opened.connect(self._on_opened)
-        session.password_wanted.connect(self.library_label.ask_password)
-        session.library_away.connect(self.library_label.ask_away)
-        session.library_asked.connect(self.library_label.ask_about)
+        session.trials.password_wanted.connect(self.library_label.ask_password)
+        session.trials.library_away.connect(self.library_label.ask_away)
+        session.trials.library_asked.connect(self.library_label.ask_about)
         session.edits.kept.connect(self._show_library)
         session.layouts_changed.connect(self._show_library)
         shared = session.shared
@@ -203,18 +210,41 @@ class Window(QMainWindow):
             "trial.json);;All files (*)",
         )
         if names:
-            self.session.open_paths([Path(name) for name in names])
+            self.session.trials.open_paths([Path(name) for name in names])
+
+    def ask_new(self) -> None:
+        """Ask where a new trial is to begin; its folder gets a library of its own."""
+        name, _ = QFileDialog.getSaveFileName(self, "New trial: a folder for it", str(trials_folder() / "new trial"))
+        if name:
+            self.session.trials.begin(Path(name))
+
+    def ask_save_as(self) -> None:
+        """Ask for a folder to save the open trial in under another name."""
+        folder = self.session.trial.folder
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save the trial as: a folder for it", str(folder.with_name(f"{folder.name} 2"))
+        )
+        if name:
+            self.session.trials.save_as(Path(name))
+
+    def close_trial(self) -> None:
+        """Close the trial; the window stays, empty, until another one is opened."""
+        self.trial_closed.emit()
 
     def _show_trial_menu(self) -> None:
         menu = QMenu(self)
         menu.addAction("Open recordings or a trial …\tCtrl+O", self.ask_open)
-        menu.addAction("Open the Yuzu trial", self.session.open_demo)
+        menu.addAction("New trial …\tCtrl+N", self.ask_new)
+        if self.session.trial is not None:
+            menu.addAction("Save the trial as …\tCtrl+Shift+S", self.ask_save_as)
+            menu.addAction("Close the trial\tCtrl+W", self.close_trial)
+        menu.addAction("Open the Yuzu trial", self.session.trials.open_demo)
         recent = [Path(name) for name in self.session.settings.recent if Path(name).exists()]
         if recent:
             menu.addSection("Recent")
             menu.addSeparator()
         for path in recent:
-            menu.addAction(str(path), lambda path=path: self.session.open_trial(path))
+            menu.addAction(str(path), lambda path=path: self.session.trials.open(path))
         menu.exec(self.trial_button.mapToGlobal(self.trial_button.rect().bottomLeft()))
 
     def toggle_theme(self) -> None:
@@ -257,7 +287,7 @@ class Window(QMainWindow):
         if event is not None and data is not None:
             paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
             if paths:
-                self.session.open_paths(paths)
+                self.session.trials.open_paths(paths)
             event.acceptProposedAction()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:

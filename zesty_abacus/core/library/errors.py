@@ -1,6 +1,7 @@
 """What can go wrong with a library.
 
 LibraryError
+├── InvalidLayoutError   the layout has problems
 ├── StaleParentError     somebody changed the layout since the edit began
 ├── ClashError           and changed the same thing differently
 ├── AgreementNeededError others agree first
@@ -30,6 +31,10 @@ from ..layouts.merge import Merged
 
 class LibraryError(DataError):
     """The library cannot do what was asked."""
+
+
+class InvalidLayoutError(LibraryError):
+    """A layout that has problems is not kept: nobody could decode with it."""
 
 
 class StaleParentError(LibraryError):

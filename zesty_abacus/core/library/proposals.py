@@ -24,6 +24,7 @@ from .damage import uuid_of
 from .errors import DamagedEntryError, LibraryError, UnknownLayoutError
 from .gates.base import ProposalStep
 from .history import layout_in
+from .keepable import check_keepable
 from .signing import moment
 from .tables import proposal_event, revision, rule
 
@@ -196,7 +197,15 @@ class ProposalShelf:
     # proposals
 
     def propose(self, layout_id: UUID, after: Layout | None, *, parent: int | None, author: str, reason: str) -> UUID:
-        """Propose a change that began from a revision; return the proposal's id."""
+        """Propose a change that began from a revision; return the proposal's id.
+
+        Raises
+        ------
+        InvalidLayoutError
+            If the layout has problems, so that it could not be kept when others agree.
+        """
+        if after is not None:
+            check_keepable(after, self._where)
         step = ProposalStep(None, layout_id, Step.PROPOSED.value, author, reason, parent, _document(after))
         with self._writing(layout_id) as connection:
             return self._gate.tell_proposal(connection, step)
@@ -204,7 +213,9 @@ class ProposalShelf:
     def propose_again(
         self, proposal: UUID, after: Layout | None, *, parent: int | None, author: str, reason: str
     ) -> None:
-        """Propose another state in the same talk; who agreed to the one before agrees anew."""
+        """Propose another state in the same talk; who agreed before agrees anew. Raises as :meth:`propose`."""
+        if after is not None:
+            check_keepable(after, self._where)
         with self._talk(proposal) as (connection, known):
             self._check_own(connection, known, author)
             step = ProposalStep(

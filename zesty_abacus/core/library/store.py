@@ -29,6 +29,7 @@ from .errors import ClashError, mapped_errors
 from .gates import gate_of
 from .history import History, Revision
 from .holders import told_who_holds
+from .keepable import check_keepable
 from .presence import PresenceShelf
 from .proposals import ProposalShelf
 from .recipe_shelf import RecipeShelf
@@ -364,6 +365,8 @@ class Library:
         self, connection: sa.Connection, layout_id: UUID, layout: Layout | None, before: sa.Row | None,
         author: str, reason: str, proposal: UUID | None = None,
     ) -> Revision:  # fmt: skip
+        if layout is not None:
+            check_keepable(layout, str(self.address))
         change = self._history.change(layout_id, layout, before, author, reason)
         index = layout_index(layout) if layout is not None else None
         return self._history.revision_of(self._gate.keep_layout(connection, change, index, proposal))

@@ -15,7 +15,7 @@ from uuid import UUID
 import sqlalchemy as sa
 
 from ..progress import Progress
-from .errors import AgreementNeededError, ClashError
+from .errors import AgreementNeededError, ClashError, InvalidLayoutError
 from .history import Revision
 from .store import Library, merge_onto
 from .tables import met
@@ -178,6 +178,13 @@ class _LayoutMeeting(_Meeting):
 
     copy: Library
     home: Library
+
+    def meet(self, key: UUID) -> None:
+        try:
+            super().meet(key)
+        except InvalidLayoutError as error:
+            # kept by an earlier version of the program; the others come together all the same
+            self.report.clashed.append(str(error))
 
     def _give(self, own: _Head, theirs: _Head | None) -> None:
         try:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from uuid import UUID
 
 import numpy as np
@@ -165,6 +165,11 @@ class Meaning:
             kept = {reader for meaning in matched.kinds for reader in meaning.readers}
             plans = {reader: plan for reader, plan in plans.items() if reader in kept}
         return Meaning(self.capture, layouts, ties, self.release, matched, plans)
+
+    def moved_to(self, capture: Capture) -> Meaning:
+        """Return the same for a capture whose kinds are the same ones, as one with a lane moved in time."""
+        matched = replace(self._matched, catalogue=KindCatalogue(capture))
+        return Meaning(capture, self.layouts, self.ties, self.release, matched, self._plans.copy())
 
     def without_ties(self, kind: int) -> KindMeaning:
         """Return what a kind would mean if nothing were tied to it by hand."""

@@ -104,3 +104,13 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
         return msgspec.structs.replace(
             self, moments=tuple(sorted((*self.moments, moment), key=lambda item: item.time_ns))
         )
+
+
+def lane_moves(before: TrialFile, after: TrialFile) -> dict[str, int] | None:
+    """Return by how much each lane has moved, in nanoseconds; None if anything else of sources or lanes changed."""
+    if before.sources != after.sources:
+        return None
+    names = {lane.name for lane in (*before.lanes, *after.lanes)}
+    if any(before.lane_entry(name).note != after.lane_entry(name).note for name in names):
+        return None
+    return {name: after.lane_entry(name).offset_ns - before.lane_entry(name).offset_ns for name in names}

@@ -52,6 +52,9 @@ def _merged(base: Iterable[T], ours: Iterable[T], theirs: Iterable[T], key: Call
     for one, entry in now.items():
         if one not in found and (one not in was or entry != was[one]):
             found[one] = entry
+    if set(found) == set(now):
+        # nothing but what we have: it stands where we have it, so that what is taken back returns to its place
+        return tuple(found[one] for one in now)
     return tuple(found.values())
 
 

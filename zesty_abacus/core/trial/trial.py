@@ -90,6 +90,29 @@ class Trial:
             )
         return cls(file_path.parent, content)
 
+    def saved_as(self, folder: Path) -> Trial:
+        """Return a trial made in another folder with all of this one; recordings and library stay where they are.
+
+        Raises
+        ------
+        TrialError
+            If there is one already or the folder cannot be written.
+        """
+        other = Trial(folder, self.file)
+        sources = tuple(
+            msgspec.structs.replace(entry, path=other.entry_for(self.source_path(entry)).path)
+            for entry in self.file.sources
+        )
+        references = tuple(str(resolved(self.folder / name)) for name in self.file.references)
+        library = self.file.library
+        if "://" not in library:
+            library = str(resolved(self.folder / library))
+        made = Trial.create(folder, folder.name)
+        made.save(msgspec.structs.replace(
+            self.file, name=folder.name, sources=sources, references=references, library=library
+        ))  # fmt: skip
+        return made
+
     def save(self, file: TrialFile) -> None:
         """Replace the content, on disk first: either the old or the new file is there, never half of one.
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import msgspec
@@ -9,6 +10,7 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..session import Session
+from ..undo import Undoable
 from .marks import MarkIndex
 
 if TYPE_CHECKING:
@@ -63,8 +65,7 @@ class Bench(QObject):
         self.is_whole = False
         self.before: dict[str, int] | None = None
         self.problem = ""
-        self._undone: list[heavy.Recipe | None] = []
-        self._done: list[heavy.Recipe | None] = []
+        self._recipe_to_come: heavy.Recipe | None = None
         self._times: tuple[tuple, np.ndarray] | None = None
         self._marks: tuple[heavy.Outcome, MarkIndex] | None = None
         self._overview: tuple[tuple, tuple[np.ndarray, np.ndarray]] | None = None
@@ -114,7 +115,6 @@ class Bench(QObject):
     def _drop(self) -> None:
         self.opened, self.recipe, self.outcome, self.before = None, None, None, None
         self.problem = ""
-        self._done, self._undone = [], []
 
     def _on_source(self, opened: heavy.OpenedSource | None) -> None:
         self.opened = opened
@@ -122,6 +122,8 @@ class Bench(QObject):
             self._show_span()
             if opened.offers:
                 self.recipe = opened.offers[0].recipe
+            if self._recipe_to_come is not None:
+                self.recipe, self._recipe_to_come = self._recipe_to_come, None
         self.source_changed.emit()
         self.recipe_changed.emit()
         self._run_part()
@@ -168,11 +170,30 @@ class Bench(QObject):
 
     def take(self, recipe: heavy.Recipe | None) -> None:
         """Work with another recipe; the one before can be had back by undo."""
-        if recipe == self.recipe:
+        before, place = self.recipe, self._key()
+        if recipe == before or place is None:
             return
-        self._done.append(self.recipe)
-        self._undone.clear()
+        number, path = place[0], self.session.trial.file.sources[place[0]].path
+        self.session.undo.did(Undoable(
+            f"recipe of {Path(path).name} changed", ("recipe", path),
+            lambda: self._go_back_to(number, path, before), lambda: self._go_back_to(number, path, recipe),
+        ))  # fmt: skip
         self._set(recipe)
+
+    def _go_back_to(self, number: int, path: str, recipe: heavy.Recipe | None) -> bool:
+        """Work with a recipe once more, on the recording that it was for."""
+        sources = self.session.trial.file.sources
+        places = [place for place, entry in enumerate(sources) if entry.path == path]
+        if not places:
+            self.session.told.emit("wrong", f"{Path(path).name} is not in this trial any more.")
+            return True
+        place = number if number in places else places[0]
+        if place == self.number and self.opened is not None:
+            self._set(recipe)
+        else:
+            self._recipe_to_come = recipe
+            self.choose(place)
+        return True
 
     def set_line(self, **changes: Any) -> None:
         """Change settings of the line code."""
@@ -196,22 +217,6 @@ class Bench(QObject):
         """Change anything else of the recipe."""
         if self.recipe is not None:
             self.take(msgspec.structs.replace(self.recipe, **changes))
-
-    def undo(self) -> bool:
-        """Go back one change of the recipe; say whether there was one."""
-        if not self._done:
-            return False
-        self._undone.append(self.recipe)
-        self._set(self._done.pop())
-        return True
-
-    def redo(self) -> bool:
-        """Make the undone change again; say whether there was one."""
-        if not self._undone:
-            return False
-        self._done.append(self.recipe)
-        self._set(self._undone.pop())
-        return True
 
     def _set(self, recipe: heavy.Recipe | None) -> None:
         columns = self.recipe.columns if self.recipe is not None else None
@@ -382,7 +387,9 @@ class Bench(QObject):
         file = self.session.trial.file
         entry = file.lane_entry(self.lane_name)
         if self.lane_name and entry.offset_ns != offset_ns:
-            self.session.change_trial(file.with_lane(msgspec.structs.replace(entry, offset_ns=offset_ns)))
+            self.session.trials.change(
+                file.with_lane(msgspec.structs.replace(entry, offset_ns=offset_ns)), f"offset of {entry.name}"
+            )
 
     def shift(self, by_ns: int) -> None:
         """Move the lane by some time more."""
@@ -442,7 +449,7 @@ class Bench(QObject):
         entry = msgspec.structs.replace(file.sources[self.number], recipe=self.recipe)
         # the recording at hand stays open while the trial is brought in again
         self._wanted = (self.number, entry)
-        self.session.change_trial(file.with_source(self.number, entry))
+        self.session.trials.change(file.with_source(self.number, entry), f"recipe {self.recipe.name} put to use")
 
     def save(self, name: str) -> None:
         """Keep the recipe in the library under a name."""
@@ -451,7 +458,7 @@ class Bench(QObject):
             return
         recipe = msgspec.structs.replace(self.recipe, name=name)
         self.recipe = recipe
-        shelf, author = session.library.recipes, session.edits.author
+        shelf, author = session.library.recipes, session.edits.line.author
 
         def work(progress: Progress) -> str:
             progress.step(0.1, "keeping the recipe")

@@ -85,9 +85,12 @@ class IntakeDesk(QWidget):
         self.format.setToolTip("What the content says; choose another if it is wrong")
         self.format.installEventFilter(NoWheel(self))
         self.format.activated.connect(lambda _index: self._overrule())
-        self.again = button("Take out of the trial", "The file stays where it is; undo by bringing it in again")
-        self.again.clicked.connect(lambda: self._session.remove_source(self.bench.number))
+        self.twice = button("Read once more", "Give it another recipe besides, with a lane of its own")
+        self.twice.clicked.connect(lambda: self._session.trials.read_twice(self.bench.number))
+        self.again = button("Take out of the trial", "The file stays where it is; Ctrl Z brings it back")
+        self.again.clicked.connect(lambda: self._session.trials.remove_source(self.bench.number))
         self.head.row.addWidget(self.format)
+        self.head.row.addWidget(self.twice)
         self.head.row.addWidget(self.again)
 
     def _frames_page(self) -> QWidget:
@@ -143,7 +146,7 @@ class IntakeDesk(QWidget):
         words = "Drop recordings here, press Ctrl O, or open the Yuzu trial to look around."
         column.addWidget(label(words, "quiet", wrap=True))
         demo = button("Open the Yuzu trial", main=True)
-        demo.clicked.connect(self._session.open_demo)
+        demo.clicked.connect(self._session.trials.open_demo)
         row = QHBoxLayout()
         row.addWidget(demo)
         row.addStretch(1)
@@ -215,7 +218,7 @@ class IntakeDesk(QWidget):
         """Read the source as another format."""
         file = self._session.trial.file
         entry = msgspec.structs.replace(file.sources[self.bench.number], form=self.format.currentText())
-        self._session.change_trial(file.with_source(self.bench.number, entry))
+        self._session.trials.change(file.with_source(self.bench.number, entry), "read as another format")
 
     def _begin_columns(self) -> None:
         self.picker.begin()

@@ -55,6 +55,7 @@ class SourceFacts(QWidget):
             ("frames", grouped(report.frames)),
             ("time covered", span_text(outcome.last_ns - outcome.first_ns) if report.frames else "none"),
             ("began", _date_text(outcome.first_ns) if report.frames else "–"),
+            ("clock", outcome.clock or "–"),
             ("left out", f"{report.problem_count} pieces" if report.problem_count else "nothing"),
         ]
         grid = QGridLayout()
@@ -63,7 +64,7 @@ class SourceFacts(QWidget):
         grid.setColumnStretch(1, 1)
         for row, (name, value) in enumerate(facts):
             grid.addWidget(label(name, "quiet"), row, 0)
-            shown = label(value, wrap=name == "file", selectable=True)
+            shown = label(value, wrap=name in ("file", "clock"), selectable=True)
             grid.addWidget(shown, row, 1)
         holder = QWidget()
         holder.setLayout(grid)
@@ -83,7 +84,7 @@ class SourceFacts(QWidget):
         grid.setVerticalSpacing(6)
         for column, name in enumerate(("in the file", "lane", "note", "offset ms")):
             grid.addWidget(label(name, "section"), 0, column)
-        interfaces = outcome.report.lanes or [""]
+        interfaces = outcome.interfaces or outcome.report.lanes or [""]
         for row, (interface, lane) in enumerate(zip(interfaces, outcome.lanes, strict=False), 1):
             entry = self._session.trial.file.lane_entry(lane)
             grid.addWidget(label(interface or "(no name)"), row, 0)
@@ -111,11 +112,14 @@ class SourceFacts(QWidget):
         sources = tuple(changed if n == self._number else item for n, item in enumerate(file.sources))
         entry = msgspec.structs.replace(file.lane_entry(lane), name=text)
         lanes = tuple(item for item in file.lanes if item.name not in (lane, text))
-        self._session.change_trial(msgspec.structs.replace(file, sources=sources, lanes=(*lanes, entry)))
+        changed = msgspec.structs.replace(file, sources=sources, lanes=(*lanes, entry))
+        self._session.trials.change(changed, f"{lane} renamed to {text}")
 
     def _set_note(self, lane: str, text: str) -> None:
         file = self._session.trial.file
-        self._session.change_trial(file.with_lane(msgspec.structs.replace(file.lane_entry(lane), note=text)))
+        self._session.trials.change(
+            file.with_lane(msgspec.structs.replace(file.lane_entry(lane), note=text)), f"note of {lane}"
+        )
 
     def _set_offset(self, lane: str, text: str) -> None:
         file = self._session.trial.file
@@ -124,7 +128,9 @@ class SourceFacts(QWidget):
         except self._session.engine.AbacusError as error:
             self._say(str(error))
             return
-        self._session.change_trial(file.with_lane(msgspec.structs.replace(file.lane_entry(lane), offset_ns=offset)))
+        self._session.trials.change(
+            file.with_lane(msgspec.structs.replace(file.lane_entry(lane), offset_ns=offset)), f"offset of {lane}"
+        )
 
 
 def home_short(path: Path) -> str:

@@ -158,7 +158,7 @@ class SourceList(Panel):
     def _ask(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Bring recordings in")
         if names:
-            self._session.open_paths([Path(name) for name in names])
+            self._session.trials.open_paths([Path(name) for name in names])
 
 
 class ProblemPanel(Panel):

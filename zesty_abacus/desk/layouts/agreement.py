@@ -46,7 +46,7 @@ class AgreementSection(QWidget):
         shared = session.shared
         shared.proposals_changed.connect(self._show_proposals)
         shared.people_changed.connect(self._show_people)
-        session.edits.drafts_changed.connect(lambda: self.draft.show_layout(self._layout))
+        session.edits.drafts.changed.connect(lambda: self.draft.show_layout(self._layout))
 
     def show_layout(self, layout: heavy.Layout | None) -> None:
         """Show what is on its way for a layout."""
@@ -130,12 +130,12 @@ class DraftCard(QFrame):
         return card
 
     def _connect(self) -> None:
-        edits = self._session.edits
-        self.propose.clicked.connect(lambda: self._do(lambda key: edits.propose(key, self.reason.text().strip())))
+        drafts = self._session.edits.drafts
+        self.propose.clicked.connect(lambda: self._do(lambda key: drafts.propose(key, self.reason.text().strip())))
         self.reason.returnPressed.connect(self.propose.click)
-        self.keep.clicked.connect(lambda: self._do(lambda key: edits.keep_draft(key, self.reason.text().strip())))
-        self.drop.clicked.connect(lambda: self._do(edits.drop_draft))
-        self.begin.clicked.connect(lambda: self._do(edits.begin_draft))
+        self.keep.clicked.connect(lambda: self._do(lambda key: drafts.keep(key, self.reason.text().strip())))
+        self.drop.clicked.connect(lambda: self._do(drafts.drop))
+        self.begin.clicked.connect(lambda: self._do(drafts.begin))
         self.compare.clicked.connect(self._compare)
         self._session.shared.proposals_changed.connect(lambda: self.show_layout(self._layout))
 
@@ -146,7 +146,7 @@ class DraftCard(QFrame):
         edits = self._session.edits
         # of a release nothing can be edited
         layout = layout if not edits.release else None
-        draft = edits.draft_of(layout.id if layout is not None else None)
+        draft = edits.drafts.of(layout.id if layout is not None else None)
         self._card.setVisible(draft is not None)
         self.begin.setVisible(layout is not None and draft is None)
         if draft is None or layout is None:
@@ -168,7 +168,7 @@ class DraftCard(QFrame):
 
     def _compare(self) -> None:
         layout = self._layout
-        draft = self._session.edits.draft_of(layout.id if layout is not None else None)
+        draft = self._session.edits.drafts.of(layout.id if layout is not None else None)
         if layout is not None and draft is not None:
             now = self._session.edits.layout(layout.id)
             self.pair_wanted.emit(draft.base, now, (f"{layout.name}, as it was", "your draft"))

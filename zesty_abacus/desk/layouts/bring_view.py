@@ -132,11 +132,14 @@ class BringView(QWidget):
         """Keep what is ticked, remember the columns, and go back to the plan."""
         session = self._session
         assert self.brought is not None
-        kept = 0
+        ticked = []
         for number, layout in enumerate(self.brought.layouts):
             item = self.found.item(number)
             if item is not None and item.checkState() == Qt.CheckState.Checked:
-                kept += session.edits.change(layout, f"brought in from {self.brought.path.name}")
+                ticked.append(layout)
+        if not session.edits.may_edit():
+            return
+        kept = session.edits.change_all(ticked, f"brought in from {self.brought.path.name}")
         if not self.picker.isHidden() and self.picker.mapping is not None:
             session.engine.laid.MappingShelf(table_columns_path()).keep(self.picker.mapping)
         session.told.emit("good", f"{kept} layouts were brought in from {self.brought.path.name}.")

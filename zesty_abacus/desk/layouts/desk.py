@@ -285,6 +285,8 @@ class LayoutsDesk(QWidget):
             if self.plan.current is None:
                 session.told.emit("wrong", problems[0].sentence)
             return False
+        if not session.edits.may_edit():
+            return False
         session.edits.change(changed)
         return True
 

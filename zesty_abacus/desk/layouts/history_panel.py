@@ -68,7 +68,7 @@ class HistoryPanel(Panel):
         session = self._session
         layout = session.reading.layout_of(session.kind) if session.capture is not None else None
         self._layout_id = layout.id if layout is not None else None
-        self.author.setText(session.edits.author)
+        self.author.setText(session.edits.line.author)
         self.agreement.show_layout(layout)
         self.talk.show_about(self._layout_id)
         if layout is None:
@@ -86,7 +86,7 @@ class HistoryPanel(Panel):
         # leaving the entry takes nothing over that was not typed into it
         if self._session.engine is not None and self.author.isModified():
             self._session.set_author(self.author.text())
-            self.author.setText(self._session.edits.author)
+            self.author.setText(self._session.edits.line.author)
 
     def _show(self, entries: list[tuple[heavy.Revision, heavy.Layout | None]]) -> None:
         self.entries = entries

@@ -68,7 +68,7 @@ class TalkSection(QWidget):
             return
         session = self._session
         comment = session.engine.laid.Comment(uuid4(), about, text)
-        author = session.edits.author
+        author = session.edits.line.author
         self.line.clear()
         session.shared.ask(
             "keeping the comment", lambda library: library.comments.commit(comment, parent=None, author=author),

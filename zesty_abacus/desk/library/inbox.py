@@ -61,7 +61,7 @@ class Inbox(QWidget):
         if any(is_in_hand(card.line) for card in self.cards):
             return
         clear_layout(self._rows)
-        author = self._session.edits.author
+        author = self._session.edits.line.author
         # what waits for you comes first, then what you wait for, then what is over
         ordered = sorted(
             proposals, key=lambda one: (not one.is_open, one.author == author, -one.events[0].time.timestamp())

@@ -60,7 +60,7 @@ class MomentsView(QWidget):
 
     def _keep(self, fresh: list[Any]) -> None:
         session = self._session
-        add, author = session.engine.laid.add_moments, session.edits.author
+        add, author = session.engine.laid.add_moments, session.edits.line.author
 
         def done(made: Any) -> None:
             session.told.emit("good", f"{made.reason}." if made is not None else "All of these are there already.")

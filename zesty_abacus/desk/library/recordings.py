@@ -51,7 +51,7 @@ class RecordingsView(QWidget):
         session = self._session
         if session.capture is None:
             return
-        laid, library, author = session.engine.laid, session.library, session.edits.author
+        laid, library, author = session.engine.laid, session.library, session.edits.line.author
         file = session.trial.file
         made = laid.BroughtIn(session.capture, session.outcomes)
 

@@ -100,7 +100,7 @@ class LibrarySide(Panel):
 
     def _show_people(self) -> None:
         session = self._session
-        lines = [f"you, {session.edits.author}"]
+        lines = [f"you, {session.edits.line.author}"]
         for one in session.shared.people:
             layout = session.edits.layout(one.layout_id) if one.layout_id is not None else None
             lines.append(f"{one.author}{f', with {layout.name} open' if layout is not None else ''}")
@@ -163,7 +163,7 @@ class RulesForm(QWidget):
             session.told.emit("wrong", "How many others must agree is a number from 0 to 20.")
             return
         names = tuple(name.strip() for name in self.agreed_by.text().split(",") if name.strip())
-        rules, author = session.engine.laid.Rules(int(text), names), session.edits.author
+        rules, author = session.engine.laid.Rules(int(text), names), session.edits.line.author
 
         def done(_nothing: Any) -> None:
             self._form.hide()

@@ -146,7 +146,8 @@ class KeepPanel(Panel):
         why = self.why.text().strip() or self.why.placeholderText()
         field = layout.fields[-1] if len(layout.fields) == 1 else layout.field_named(self.field.text().strip())
         assert field is not None
-        session.edits.change(layout, f"{field.name} found at {field.places}: {why}")
+        if not session.edits.change(layout, f"{field.name} found at {field.places}: {why}"):
+            return False
         session.told.emit("good", f"{layout.name}.{field.name} is kept in {session.library.name}.")
         for line in (self.message, self.field, self.step, self.offset, self.unit, self.why):
             line.clear()

@@ -97,7 +97,7 @@ class ProposalCard(QFrame):
         row = QHBoxLayout()
         row.setSpacing(8)
         one = self.proposal
-        is_own = one.author == self._session.edits.author
+        is_own = one.author == self._session.edits.line.author
         for words, step, tip in (_OWN if is_own else _OTHERS) if one.is_open else ():
             made = button(words, tip, main=step == "agree", link=step != "agree")
             made.clicked.connect(lambda _on, step=step: self._answer(step))

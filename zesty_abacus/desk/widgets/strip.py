@@ -277,7 +277,7 @@ class Strip(QWidget):
         if self._entry is not None and self._entry.text().strip():
             text = self._entry.text().strip()
             self._drop_entry()
-            self._session.add_moment(text)
+            self._session.trials.add_moment(self._session.clock.cursor_ns, text)
 
     def _drop_entry(self) -> None:
         if self._entry is not None:

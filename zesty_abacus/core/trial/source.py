@@ -1,0 +1,327 @@
+"""One recording of a trial, read into a stored form of its own, on its own clock.
+
+Nothing that other recordings, lane names or offsets say goes into it; so it is read once, however the trial changes
+around it.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import shutil
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from ..captures.reference import read_reference
+from ..captures.registry import REFERENCE, line_formats, read_lines, read_recording, recognise
+from ..captures.report import CaptureReadError, ReadReport
+from ..captures.source import bare_name
+from ..errors import AbacusError
+from ..frames import flags as F
+from ..frames.capture import Capture, Lane
+from ..frames.store import CaptureStoreError, CaptureWriter, open_capture
+from ..frames.table import COLUMN_DTYPES, FrameTable
+from ..progress import Progress
+from ..recipes.model import Recipe
+from ..recipes.run import run_on_frames, run_recipe
+from .clocks import is_date
+
+_OUTCOME = "source.json"
+_PROTOCOLS = {"timed bytes": "serial"}
+
+
+@dataclass(frozen=True, slots=True)
+class SourceRequest:
+    """A recording to bring in.
+
+    Attributes
+    ----------
+    path
+    lanes
+        What its interfaces are called.
+    form
+        Name of its format; recognised by the content if empty.
+    recipe
+        How waves, bytes or packets become frames.
+    begins_ns
+        When the recording's own zero is; None takes the file's date, or the start of the other recordings.
+    """
+
+    path: Path
+    lanes: Mapping[str, str] = field(default_factory=dict)
+    form: str = ""
+    recipe: Recipe | None = None
+    begins_ns: int | None = None
+
+    def lane_name(self, interface: str) -> str:
+        """Return the lane that frames of an interface go to."""
+        recipe = self.recipe.lane if self.recipe is not None else ""
+        return self.lanes.get(interface) or interface or recipe or Path(bare_name(self.path)).stem
+
+
+@dataclass(slots=True)
+class SourceOutcome:
+    """What came out of one recording.
+
+    Attributes
+    ----------
+    path
+    report
+        Counts and problems; empty if the file could not be read at all.
+    holds
+        ``frames``, ``lines``, ``reference`` or nothing if it could not be read.
+    interfaces
+        What the file calls those that its frames came from, in order.
+    date_ns
+        When its own zero is, since 1970 UTC, by the file itself; 0 where its times are dates already, None if it
+        has no date.
+    own_first_ns, own_last_ns
+        Its earliest and latest time by its own clock; None if it has none.
+    lanes
+        Lane names of the trial that its frames went to, as ``interfaces``.
+    first_ns, last_ns
+        The same on the trial's clock, without the lanes' offsets.
+    zero_ns
+        Where the recording's own zero was put.
+    clock
+        Why it was put there, in words.
+    samples, counted
+        How many samples or edges a recording of lines has, and what was counted.
+    recipe
+        Name of the recipe that was used.
+    facts
+        What was counted: (name, words).
+    error
+        Why nothing could be read, or empty.
+    """
+
+    path: Path
+    report: ReadReport
+    holds: str = ""
+    interfaces: list[str] = field(default_factory=list)
+    date_ns: int | None = None
+    own_first_ns: int | None = None
+    own_last_ns: int | None = None
+    lanes: list[str] = field(default_factory=list)
+    first_ns: int = 0
+    last_ns: int = 0
+    zero_ns: int = 0
+    clock: str = ""
+    samples: int = 0
+    counted: str = ""
+    recipe: str = ""
+    facts: list[tuple[str, str]] = field(default_factory=list)
+    error: str = ""
+
+    @property
+    def needs_recipe(self) -> bool:
+        """Whether there are waves nobody has said how to read."""
+        return self.holds == "lines" and not self.recipe and not self.error
+
+    def cover(self, first_ns: int, last_ns: int) -> None:
+        """Note that a stretch of its own time was recorded."""
+        self.own_first_ns = first_ns if self.own_first_ns is None else min(self.own_first_ns, first_ns)
+        self.own_last_ns = last_ns if self.own_last_ns is None else max(self.own_last_ns, last_ns)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ReadSource:
+    """A recording that was read: its frames by its own clock, a lane an interface, and what came out."""
+
+    frames: Capture
+    outcome: SourceOutcome
+
+
+def read_source(request: SourceRequest, folder: Path, progress: Progress | None = None) -> ReadSource:
+    """Read a recording into a folder, or open what was read into it before.
+
+    A recording that cannot be read is told in its outcome; it has no frames then.
+
+    Raises
+    ------
+    CaptureStoreError
+        If its frames cannot be stored.
+    Cancelled
+        If the progress was cancelled; nothing is left behind.
+    """
+    known = _opened(folder, request.path)
+    if known is not None:
+        return known
+    outcome = SourceOutcome(request.path, ReadReport("unknown"))
+    waves = folder.with_name(f"{folder.name}.lines")
+    with CaptureWriter(folder / "frames") as writer:
+        sink = _Sink(writer, outcome)
+        try:
+            _read(request, sink, waves, outcome, progress or Progress())
+        except CaptureStoreError:
+            raise
+        except AbacusError as failure:
+            # what was readable before it stays
+            outcome.error = str(failure)
+            outcome.recipe = ""
+        finally:
+            shutil.rmtree(waves, ignore_errors=True)
+        frames = writer.finish(sink.lanes)
+    outcome.interfaces = [lane.name for lane in frames.lanes]
+    if outcome.date_ns is None and outcome.holds == "frames" and is_date(outcome.own_first_ns):
+        outcome.date_ns = 0
+    (folder / _OUTCOME).write_bytes(msgspec.json.encode(outcome, enc_hook=str))
+    return ReadSource(frames, outcome)
+
+
+def _opened(folder: Path, path: Path) -> ReadSource | None:
+    try:
+        data = (folder / _OUTCOME).read_bytes()
+        outcome = msgspec.json.decode(data, type=SourceOutcome, dec_hook=lambda _kind, value: Path(value))
+        found = ReadSource(open_capture(folder / "frames"), outcome)
+    except (OSError, msgspec.DecodeError, CaptureStoreError):
+        return None  # missing or damaged: it is read again
+    outcome.path = path
+    return found
+
+
+class _Sink:
+    """Takes frames of a recording, and numbers its interfaces."""
+
+    def __init__(self, writer: CaptureWriter, outcome: SourceOutcome) -> None:
+        self._writer = writer
+        self._outcome = outcome
+        self._made: dict[str, Lane] = {}
+
+    @property
+    def lanes(self) -> list[Lane]:
+        """A lane an interface, in the order in which they were met."""
+        return list(self._made.values())
+
+    def put(self, chunk: FrameTable, interfaces: Sequence[str], protocol: str, note: str) -> None:
+        """Write frames whose lanes count in ``interfaces``."""
+        for name in interfaces:
+            self._made.setdefault(name, Lane(name, protocol, note))
+        if not len(chunk):
+            return
+        known = list(self._made)
+        numbers = np.array([known.index(name) for name in interfaces], np.uint16)
+        self._outcome.cover(int(chunk.time_ns.min()), int(chunk.time_ns.max()))
+        self._writer.append(dataclasses.replace(chunk, lane=numbers[chunk.lane]))
+
+
+def _read(request: SourceRequest, sink: _Sink, waves: Path, outcome: SourceOutcome, progress: Progress) -> None:
+    form = request.form or recognise(request.path)
+    outcome.report.format_name = form or "unknown"
+    if form == REFERENCE:
+        outcome.holds = "reference"
+        _read_reference(request, outcome, progress)
+    elif form in {one.name for one in line_formats()}:
+        outcome.holds = "lines"
+        _read_waves(request, form, sink, waves, outcome, progress)
+    else:
+        outcome.holds = "frames"
+        _read_frames(request, form, sink, outcome, progress)
+
+
+def _columns(request: SourceRequest):  # type: ignore[no-untyped-def]
+    return request.recipe.columns if request.recipe is not None else None
+
+
+def _read_reference(request: SourceRequest, outcome: SourceOutcome, progress: Progress) -> None:
+    reference = read_reference(request.path, _columns(request), progress)
+    outcome.report = reference.report
+    outcome.cover(int(reference.time_ns[0]), int(reference.time_ns[-1]))
+    outcome.date_ns = 0 if is_date(outcome.own_first_ns) else None
+    outcome.report.frames = 0
+    outcome.samples = len(reference.time_ns)
+    outcome.facts = [("values", ", ".join(reference.values))]
+
+
+def _read_waves(
+    request: SourceRequest, form: str, sink: _Sink, waves: Path, outcome: SourceOutcome, progress: Progress
+) -> None:
+    half = Progress(lambda share, note: progress.step(share / 2, note))
+    recording, outcome.report = read_lines(request.path, waves, form, _columns(request), half)
+    outcome.samples = sum(channel.count for channel in recording.channels)
+    outcome.counted = " and ".join(
+        word for word, some in (("samples", any(c.samples is not None for c in recording.channels)),
+                                ("edges", any(c.edges is not None for c in recording.channels))) if some
+    )  # fmt: skip
+    outcome.facts = list(recording.facts)
+    outcome.date_ns = recording.zero_ns
+    outcome.cover(*recording.span_ns)
+    if request.recipe is None or request.recipe.line is None:
+        return
+    rest = Progress(lambda share, note: progress.step(0.5 + share / 2, note))
+    made = run_recipe(request.recipe, recording, None, rest)
+    outcome.recipe = request.recipe.name
+    outcome.facts += [(fact.name, fact.words) for fact in made.result.facts]
+    outcome.report.frames = len(made.result.frames)
+    sink.put(made.result.frames, [""], request.recipe.protocol, request.recipe.lane_note)
+
+
+def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: SourceOutcome, progress: Progress) -> None:
+    held: list[FrameTable] = []
+    found: list[str] = []
+    recipe = request.recipe
+    protocol = _PROTOCOLS.get(form, "can")
+
+    def take(chunk: FrameTable, names: Sequence[str]) -> None:
+        found[:] = names
+        packets = chunk.flags & F.PACKET > 0
+        if packets.any() or (recipe is not None and recipe.framing is not None):
+            # bytes and packets belong together across chunks
+            held.append(chunk)
+        else:
+            sink.put(chunk, found, protocol, recipe.lane_note if recipe else "")
+
+    outcome.report = read_recording(request.path, take, progress, name=form, columns=_columns(request))
+    if recipe is not None:
+        outcome.recipe = recipe.name
+    if not held:
+        return
+    table = joined(held)
+    packets = table.flags & F.PACKET > 0
+    if packets.any() and not packets.all():
+        # an interface of each kind in one file: what is no packet goes its own way
+        sink.put(_chosen(table, ~packets), found, protocol, "")
+        table = _chosen(table, packets)
+    frames, facts = run_on_frames(recipe, table)
+    outcome.facts = [(fact.name, fact.words) for fact in facts]
+    spoken = recipe.protocol if recipe is not None and recipe.framing is not None else ""
+    spoken = spoken or ("network" if packets.any() else protocol)
+    sink.put(frames, found, spoken, recipe.lane_note if recipe is not None else "packets")
+    outcome.report.frames = len(frames)
+
+
+def joined(chunks: Sequence[FrameTable]) -> FrameTable:
+    """Return chunks of frames as one table."""
+    if not chunks:
+        return FrameTable.empty()
+    sizes = np.cumsum([0] + [len(chunk.payload) for chunk in chunks[:-1]])
+    columns = {
+        name: np.concatenate([getattr(chunk, name) for chunk in chunks]) for name in COLUMN_DTYPES if name != "start"
+    }
+    start = np.concatenate([chunk.start + base for chunk, base in zip(chunks, sizes, strict=True)])
+    return FrameTable(**columns, start=start, payload=np.concatenate([chunk.payload for chunk in chunks]))
+
+
+def _chosen(table: FrameTable, rows: np.ndarray) -> FrameTable:
+    columns = {name: getattr(table, name)[rows] for name in COLUMN_DTYPES}
+    return FrameTable(**columns, payload=table.payload)
+
+
+def frames_of_source(request: SourceRequest, progress: Progress | None = None) -> tuple[FrameTable, ReadReport]:
+    """Return a recording of frames as it was recorded, before any recipe: for proposals and previews.
+
+    Raises
+    ------
+    CaptureReadError
+        If it holds no frames or cannot be read.
+    """
+    chunks: list[FrameTable] = []
+    form = request.form or recognise(request.path)
+    report = read_recording(request.path, lambda chunk, _names: chunks.append(chunk), progress, name=form,
+                            columns=_columns(request))  # fmt: skip
+    if not chunks:
+        raise CaptureReadError("there are no frames.", where=str(request.path))
+    return joined(chunks), report
