@@ -21,6 +21,7 @@ from PyQt6.QtCore import QByteArray, QRectF  # noqa: E402
 from PyQt6.QtGui import QImage, QPainter  # noqa: E402
 from PyQt6.QtSvg import QSvgRenderer  # noqa: E402
 
+from zesty_abacus.desk import engine, laid  # noqa: E402
 from zesty_abacus.desk.launch import make_application, make_window  # noqa: E402
 from zesty_abacus.desk.window import Window  # noqa: E402
 
@@ -134,8 +135,7 @@ def comparison(window: Window) -> None:
     assert before is not None
     angle, rate = before.field_named("angle"), before.field_named("rate")
     assert angle is not None and rate is not None
-    laid = session.engine.laid
-    longer = laid.reshaped(before, rate, session.engine.parse_places("B3[2..0] B2"))
+    longer = laid.reshaped(before, rate, engine.parse_places("B3[2..0] B2"))
     session.edits.change(longer.with_field(msgspec.structs.replace(angle, ratio=angle.ratio * 2, unit="°")))
     settle(window)
     desk.comparing.compare_with(before, "Azimuth feedback port, 3 Nov")
@@ -161,7 +161,6 @@ def sheet(window: Window) -> QImage:
     """Draw the printed sheet of a message, as it goes into a PDF."""
     window.layouts.bring.done.emit()
     layout = next(one for one in window.session.edits.layouts() if one.name == "Pod status")
-    laid = window.session.engine.laid
     page = laid.sheet_pages(laid.sheet_of(layout, "as it was on 2026-11-23"))[0]
     picture = QImage(893, 1000, QImage.Format.Format_RGB32)
     picture.fill(0xFFFFFF)
@@ -211,7 +210,7 @@ def library(window: Window) -> None:
     """The library's page, while somebody else works in it too."""
     shared, session = window.session.shared, window.session
     layout = session.reading.layout_of(kind_of(window, 0x1A1))
-    other = window.session.engine.Library.open(session.library.address)
+    other = engine.Library.open(session.library.address)
     assert layout is not None
     head = other.head_of(layout.id)
     rate, angle = head.layout.field_named("rate"), head.layout.field_named("angle")
@@ -221,7 +220,7 @@ def library(window: Window) -> None:
     proposed = wider.with_field(msgspec.structs.replace(rate, unit="rad/s"))
     key = other.proposals.propose(layout.id, proposed, parent=kept.id, author="jo", reason="the drawing says radians")
     other.proposals.reply(key, author="pod team", text="seen on the bench, too")
-    comment = session.engine.laid.Comment(uuid4(), layout.id, "The sign of the rate turns at 12 o'clock.")
+    comment = laid.Comment(uuid4(), layout.id, "The sign of the rate turns at 12 o'clock.")
     other.comments.commit(comment, parent=None, author="jo")
     other.presence.say(uuid4(), "jo", layout.id)
     window.show_library()

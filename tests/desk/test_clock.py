@@ -1,8 +1,10 @@
+from fractions import Fraction
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.desk.clock import Clock, grouped, span_text, time_text
+from zesty_abacus.desk.clock import Clock, exact_time, grouped, span_text, time_text
 
 SPANS = st.tuples(st.integers(0, 2**62), st.integers(1, 2**50))
 
@@ -97,3 +99,21 @@ def test_lengths_are_written_in_the_unit_that_suits(nanoseconds, text):
 
 def test_counts_are_grouped():
     assert grouped(1234567) == "1\u2009234\u2009567" and grouped(12) == "12"
+
+
+@given(st.integers(-(10**18), 10**18), st.sampled_from([3, 6, 9]))
+def test_times_are_written_exactly(nanoseconds, digits):
+    text = exact_time(nanoseconds, digits).replace(chr(0x2009), "").replace("−", "-")
+    wanted = Fraction(nanoseconds, 10**9)
+    assert abs(Fraction(text) - wanted) * 2 <= Fraction(1, 10**digits) and len(text.partition(".")[2]) == digits
+
+
+def test_times_have_the_digits_of_the_recording_and_of_the_zoom():
+    clock = Clock()
+    clock.start(10**18, 10**18 + 60 * 10**9, 9)
+    assert clock.words(10**18 + 1_234_567_891) == "1.234\u2009568", "nanoseconds say nothing at this zoom"
+    clock.set_view(10**18 + 1_234_567_000, 10**18 + 1_234_568_000)
+    assert clock.words(10**18 + 1_234_567_891) == "1.234\u2009567\u2009891"
+    clock.start(0, 60 * 10**9, 3)
+    clock.set_view(0, 1000)
+    assert clock.words(1_500_000_000) == "1.500", "the recording has no more"

@@ -15,7 +15,7 @@ from zesty_abacus.core.library.errors import LibraryError, UnreachableError
 from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.library.unsent import WaitingEdit
-from zesty_abacus.desk import engine
+from zesty_abacus.desk import laid
 from zesty_abacus.desk.edits import Edits
 from zesty_abacus.desk.jobs import Jobs
 from zesty_abacus.desk.launch import make_application
@@ -33,7 +33,7 @@ class Bench:
         self.undo = Undo()
         self.edits = Edits(self.jobs, self.undo)
         self.edits.line.author = "bench"
-        self.edits.start(engine, self.library, self.library.heads())
+        self.edits.start(self.library, self.library.heads())
         self.refusals = []
         self.edits.refused.connect(self.refusals.append)
 
@@ -146,18 +146,18 @@ def test_an_edit_that_waited_is_put_on_top_of_what_others_kept_meanwhile(bench):
     bench.edits.change(LAYOUTS[0])
     bench.settle()
     mine = msgspec.structs.replace(LAYOUTS[0], note="made at sea")
-    gone = engine.laid.waiting_edits(bench.library)
+    gone = laid.waiting_edits(bench.library)
     gone.keep([WaitingEdit(mine.id, LAYOUTS[0], mine, "note rewritten")])
     gone.close()
     head = bench.library.head_of(mine.id)
     bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
-    bench.edits.start(engine, bench.library, bench.library.heads())
+    bench.edits.start(bench.library, bench.library.heads())
     bench.edits.line.retry.setInterval(0)
     bench.edits.line.retry.start()
     live(bench.jobs, lambda: bench.library.layouts()[0].note == "made at sea")
     bench.settle()
     assert bench.library.layouts() == [msgspec.structs.replace(mine, sender="theirs")]
-    assert engine.laid.waiting_edits(bench.library).take_over() == []
+    assert laid.waiting_edits(bench.library).take_over() == []
 
 
 def test_the_same_thing_changed_by_both_is_asked_and_nothing_is_lost(bench):
@@ -291,7 +291,7 @@ def reopened(bench):
     bench.edits.line.author = "bench"
     bench.clashes = []
     bench.edits.clashed.connect(bench.clashes.append)
-    bench.edits.start(engine, bench.library, bench.library.heads())
+    bench.edits.start(bench.library, bench.library.heads())
     bench.edits.line.retry.setInterval(0)
     bench.edits.line.retry.start()
     return bench

@@ -16,6 +16,7 @@ from zesty_abacus.core.recipes.model import LevelSetting
 from zesty_abacus.core.recipes.run import PreparedLine
 from zesty_abacus.core.waves.edges import Edges
 from zesty_abacus.core.waves.samples import Samples
+from zesty_abacus.desk import engine
 from zesty_abacus.desk.intake import marks
 from zesty_abacus.desk.intake.marks import MarkIndex, value_text
 from zesty_abacus.desk.intake.pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
@@ -132,7 +133,7 @@ def test_the_overview_agrees_with_the_frames(intake):  # noqa: F811
     times = bench.frame_times()
     columns = ((times - first) * 500 // (last - first)).astype(np.int64)
     assert set(columns.tolist()) <= set(busy.tolist())
-    bad = bench.outcome.result.frames.flags & intake.session.engine.WRONG > 0
+    bad = bench.outcome.result.frames.flags & engine.WRONG > 0
     assert abs(len(wrong) - len(np.unique(columns[bad]))) <= 1
 
 

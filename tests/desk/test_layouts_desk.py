@@ -1,6 +1,7 @@
 from PyQt6.QtCore import Qt
 
 from zesty_abacus.core.layouts.model import RawSet
+from zesty_abacus.desk import engine
 
 FEEDBACK = 0x1A1
 
@@ -147,4 +148,4 @@ def test_changes_are_kept_under_the_name_one_gives(pilot):
     pilot.type(desk.plan.form.lines["unit"], "°/s", enter=True)
     pilot.wait(lambda: desk.side.entries[0][0].author == "second watch", "the name in the history")
     pilot.type(desk.side.author, "", enter=True)
-    assert pilot.session.edits.line.author == pilot.session.engine.default_author()
+    assert pilot.session.edits.line.author == engine.default_author()

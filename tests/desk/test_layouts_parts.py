@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, Qt
 
 from zesty_abacus.core.layouts.model import Applies, RawSet
 from zesty_abacus.core.trial.trial import Trial
+from zesty_abacus.desk import engine
 from zesty_abacus.desk.layouts.message_form import read_span, span_text
 
 
@@ -75,7 +76,6 @@ def test_the_frame_at_the_cursor_flows_and_a_byte_opens_its_card(pilot):
 
 def test_what_is_dropped_in_is_edited_line_by_line(pilot):
     desk = open_message(pilot, "Azimuth feedback port")
-    engine = pilot.session.engine
     template = next(one for one in engine.TEMPLATES if one.name.startswith("Exclusive"))
     before = whole(pilot, "Azimuth feedback port")
     assert desk.drop(template)
@@ -103,7 +103,6 @@ def test_what_is_dropped_in_is_edited_line_by_line(pilot):
 
 def test_a_part_grows_from_its_card(pilot):
     desk = open_message(pilot, "Load cell command")
-    engine = pilot.session.engine
     assert desk.drop(next(one for one in engine.TEMPLATES if one.name == "Array"))
     part = whole(pilot, "Load cell command").parts[0]
     pilot.click(desk.plan.item_form.grow)
@@ -115,7 +114,7 @@ def test_a_part_grows_from_its_card(pilot):
 
 def test_a_template_without_a_place_says_why(pilot):
     desk = open_message(pilot, "Load cell command")
-    template = next(one for one in pilot.session.engine.TEMPLATES if one.name == "Complement of another field")
+    template = next(one for one in engine.TEMPLATES if one.name == "Complement of another field")
     assert not desk.drop(template)
     assert "needs two fields" in pilot.window.foot.told.text()
 

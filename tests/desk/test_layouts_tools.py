@@ -10,6 +10,7 @@ from tests.desk.test_layouts_desk import FEEDBACK, field_of, open_plan
 from tests.desk.test_layouts_parts import open_message, whole
 from zesty_abacus.core.exchange.registry import read_layout_file
 from zesty_abacus.core.files.writing import Target
+from zesty_abacus.desk import laid
 from zesty_abacus.desk.layouts.putting_out import print_sheets, put_out
 
 ALT = Qt.KeyboardModifier.AltModifier
@@ -337,7 +338,7 @@ def test_letters_search_a_choice_and_are_no_commands(pilot):
 def test_a_layout_that_came_in_wrong_is_told_and_not_dropped_in_silence(pilot, tmp_path):
     """The file says a size that the library's own fields do not fit: neither kept nor passed over."""
     layout = whole(pilot, "Azimuth feedback port")
-    data = pilot.session.engine.laid.WRITERS["json"][2]([layout]).data
+    data = laid.WRITERS["json"][2]([layout]).data
     path = tmp_path / "short.json"
     path.write_bytes(data.replace(b'"size": 8', b'"size": 2'))
     desk = open_plan(pilot)

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 
 from zesty_abacus.core.frames.decimate import Curve
+from zesty_abacus.desk import engine
 from zesty_abacus.desk.launch import make_application
 from zesty_abacus.desk.read.traces import FIELD_MIME, field_mime, value_blocks
 
@@ -112,7 +113,6 @@ def test_the_readout_agrees_with_the_command_lines_decoding(pilot):
                 continue
             times = session.capture.kind_frames(row.kind).time_ns
             last = int(np.searchsorted(times, session.clock.cursor_ns, side="right")) - 1
-            engine = session.engine
             frames = session.capture.kind_frames(row.kind, last, last + 1)
             plan = engine.compile_layout(layout, session.edits.layouts())
             column = engine.decode_frames(session.capture, plan, frames)

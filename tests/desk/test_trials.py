@@ -150,6 +150,8 @@ def test_a_trial_is_begun_saved_under_another_name_and_closed(no_faults, tmp_pat
     empty = Pilot(make_window(empty=True))
     session, window = empty.session, empty.window
     window.show()
+    empty.settle()
+    window.activateWindow()
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "mine"), ""))
     empty.key("N", CONTROL)
     empty.settle()

@@ -6,6 +6,8 @@ from datetime import UTC, datetime
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+_COARSE_DIGITS = 3
+_FINE_VIEW_NS = 2_000_000
 _SHORTEST_VIEW_NS = 100
 """A view of one bit of a fast line."""
 
@@ -35,9 +37,17 @@ class Clock(QObject):
         self.view_last_ns = 1
         self.cursor_ns = 0
         self.pin_ns: int | None = None
+        self._recorded_digits = _COARSE_DIGITS
 
-    def start(self, first_ns: int, last_ns: int) -> None:
-        """Begin with another capture: the cursor a third in, and a readable part around it visible."""
+    def start(self, first_ns: int, last_ns: int, digits: int = 6) -> None:
+        """Begin with another capture: the cursor a third in, and a readable part around it visible.
+
+        Parameters
+        ----------
+        digits
+            Behind the point of a second, that its times have: 3, 6 or 9.
+        """
+        self._recorded_digits = digits
         self.first_ns, self.last_ns = first_ns, max(last_ns, first_ns + 1)
         self.pin_ns = None
         self.cursor_ns = first_ns + (self.last_ns - first_ns) // 3
@@ -89,6 +99,17 @@ class Clock(QObject):
         self.pin_ns = None if self.pin_ns == self.cursor_ns else self.cursor_ns
         self.pin_changed.emit()
 
+    @property
+    def digits(self) -> int:
+        """How many digits of a second are shown: as many as the recording has, and as the zoom needs."""
+        # where a thousandth of the view is a microsecond, the next three digits are needed to tell bits apart
+        needed = 9 if self.view_span_ns < _FINE_VIEW_NS else 6
+        return min(max(self._recorded_digits, _COARSE_DIGITS), needed)
+
+    def words(self, time_ns: int) -> str:
+        """Return a time since the capture began, in seconds, exactly: ``412.371 204``."""
+        return exact_time(time_ns - self.first_ns, self.digits)
+
     def seconds(self, time_ns: int) -> float:
         """Return a time in seconds since the capture began."""
         return (time_ns - self.first_ns) / 1e9
@@ -105,6 +126,16 @@ def time_text(seconds: float, digits: int = 3) -> str:
     whole, _, part = text.partition(".")
     groups = [part[i : i + 3] for i in range(0, len(part), 3)]
     return f"{whole}.{chr(0x2009).join(groups)}" if part else whole
+
+
+def exact_time(nanoseconds: int, digits: int) -> str:
+    """Write a whole number of nanoseconds in seconds, without rounding on the way through a float."""
+    unit = 10 ** (9 - digits)
+    rounded = (abs(nanoseconds) + unit // 2) // unit
+    whole, part = divmod(rounded, 10**digits)
+    sign = "−" if nanoseconds < 0 and rounded else ""
+    text = f"{part:0{digits}d}"
+    return f"{sign}{whole}.{chr(0x2009).join(text[i : i + 3] for i in range(0, digits, 3))}"
 
 
 def span_text(nanoseconds: float) -> str:

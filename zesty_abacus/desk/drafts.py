@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from .doors import engine, laid
 from .edit_line import EditLine
 from .jobs import Jobs
-
-if TYPE_CHECKING:
-    from . import layout_engine as laid
 
 
 class Drafts(QObject):
@@ -42,12 +40,11 @@ class Drafts(QObject):
     def __init__(self, jobs: Jobs, line: EditLine) -> None:
         super().__init__()
         self._jobs, self._line = jobs, line
-        self._engine: Any = None
         self._ledger: laid.Ledger | None = None
 
-    def start(self, engine: Any, ledger: laid.Ledger) -> None:
+    def start(self, ledger: laid.Ledger) -> None:
         """Begin with another library, and show the drafts that lie in it from earlier."""
-        self._engine, self._ledger = engine, ledger
+        self._ledger = ledger
         writer, author = self._line.writer, self._line.author
         assert writer is not None
 
@@ -100,7 +97,8 @@ class Drafts(QObject):
         ledger = self._ledger
         assert ledger is not None
         layout, draft = ledger.layout(layout_id), ledger.drafts[layout_id]
-        said = reason or str(self._engine.describe_change(draft.base, layout))
+        assert layout is not None, "a draft shows a layout"
+        said = reason or engine.describe_change(draft.base, layout)
 
         def done(answer: Any) -> None:
             if ledger is self._ledger:
@@ -110,7 +108,7 @@ class Drafts(QObject):
                          in_line=True)  # fmt: skip
 
     def _on_ended(self, layout_id: UUID, answer: Any) -> None:
-        laid, ledger = self._engine.laid, self._ledger
+        ledger = self._ledger
         assert ledger is not None
         if isinstance(answer, laid.ClashError):
             self.clashed.emit(answer)

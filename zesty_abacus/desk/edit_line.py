@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.errors import AbacusError
+from .doors import laid
 from .jobs import Jobs
 from .widgets.parts import one_shot
-
-if TYPE_CHECKING:
-    from . import layout_engine as laid
 
 _RETRY_MS = 2000
 
@@ -47,7 +45,6 @@ class EditLine(QObject):
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
-        self._laid: Any = None
         self._ledger: laid.Ledger | None = None
         self._file: laid.WaitingEdits | None = None
         self._requests: list[laid.Request] = []
@@ -55,47 +52,45 @@ class EditLine(QObject):
         self.writer: laid.EditWriter | None = None
         self.author = ""
 
-    def start(self, engine: Any, library: Any, ledger: laid.Ledger) -> None:
+    def start(self, library: Any, ledger: laid.Ledger) -> None:
         """Begin with another library, and go on with edits that a window which is gone left waiting."""
-        self._laid, self._ledger, self._requests = engine.laid, ledger, []
+        self._ledger, self._requests = ledger, []
         if self._file is not None:
             self._file.close()
-        self._file = engine.laid.waiting_edits(library)
-        self.writer = engine.laid.EditWriter(library, self._file)
+        self._file = laid.waiting_edits(library)
+        self.writer = laid.EditWriter(library, self._file)
         try:
             found = self._file.take_over()
         except AbacusError as error:
             self.failed.emit(f"Edits of earlier wait on this machine and cannot be taken over: {error}")
             return
         for edit in found:
-            ledger.put(self._laid.EditStep(*edit, state=self._laid.StepState.WAITING))
+            ledger.put(laid.EditStep(*edit, state=laid.StepState.WAITING))
         if found:
             self.retry.start()
 
     def send(self, step: laid.EditStep) -> None:
         """Have the library keep a step, behind those that wait."""
         if self._waiting_steps(besides=step):
-            step.state = self._laid.StepState.WAITING
+            step.state = laid.StepState.WAITING
             self._write_down()
         else:
             self._start("keeping the edit", [self._request(step)], again=False)
 
     def _waiting_steps(self, besides: laid.EditStep | None = None) -> list[laid.EditStep]:
         assert self._ledger is not None
-        found = self._ledger.open_steps(None, self._laid.StepState.WAITING)
+        found = self._ledger.open_steps(None, laid.StepState.WAITING)
         return [step for step in found if step is not besides]
 
     def _request(self, step: laid.EditStep) -> laid.Request:
         ledger = self._ledger
         assert ledger is not None
         behind = [one.as_waiting() for one in self._waiting_steps(besides=step)]
-        made: laid.Request = self._laid.Request(
-            step, ledger.kept(step.layout_id), ledger.drafts.get(step.layout_id), behind
-        )
+        made: laid.Request = laid.Request(step, ledger.kept(step.layout_id), ledger.drafts.get(step.layout_id), behind)
         return made
 
     def _start(self, title: str, requests: list[laid.Request], *, again: bool) -> None:
-        writer, author, ledger, unreachable = self.writer, self.author, self._ledger, self._laid.UnreachableError
+        writer, author, ledger, unreachable = self.writer, self.author, self._ledger, laid.UnreachableError
         assert writer is not None
         self._requests += requests
 
@@ -111,7 +106,7 @@ class EditLine(QObject):
         def failed(sentence: str) -> None:
             # a fault of the program: the first that has no answer is the one it happened with
             broken = next(request for request in requests if request.answer is None)
-            broken.answer = self._laid.Refused(sentence)
+            broken.answer = laid.Refused(sentence)
             answered(None)
 
         self._jobs.start("keep", title, work, answered, failed, in_line=True)
@@ -139,7 +134,7 @@ class EditLine(QObject):
         if waits:
             self.retry.start()
         for request in answered:
-            if not isinstance(request.answer, self._laid.UnreachableError):
+            if not isinstance(request.answer, laid.UnreachableError):
                 self.answered.emit(request.step, request.answer)
 
     def _write_down(self) -> None:
@@ -174,7 +169,7 @@ class EditLine(QObject):
         for request in self._requests:
             if request.answer is not None:
                 self._ledger.take(request.step, request.answer)
-                refused += [request.step] if isinstance(request.answer, self._laid.Refused) else []
+                refused += [request.step] if isinstance(request.answer, laid.Refused) else []
         left = [*refused, *self._ledger.open_steps()]
         self._file.keep([step.as_waiting() for step in left])
         self._file.close()

@@ -6,22 +6,19 @@ interface thread; a writer on the library's thread hands back answers.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from .doors import engine, laid
 from .drafts import Drafts
 from .edit_line import EditLine
 from .jobs import Jobs
 from .undo import Undo, Undoable
 
-if TYPE_CHECKING:
-    from . import engine as heavy
-    from . import layout_engine as laid
-
 _TOLD_ONE_BY_ONE = 3
-_Change = tuple["heavy.Layout | None", "heavy.Layout"]
+_Change = tuple["engine.Layout | None", "engine.Layout"]
 
 
 class Edits(QObject):
@@ -59,9 +56,8 @@ class Edits(QObject):
     def __init__(self, jobs: Jobs, undo: Undo) -> None:
         super().__init__()
         self._undo = undo
-        self._engine: Any = None
         self._ledger: laid.Ledger | None = None
-        self._pinned: dict[UUID, heavy.Layout] | None = None
+        self._pinned: dict[UUID, engine.Layout] | None = None
         self.release = ""
         self.line = EditLine(jobs)
         self.drafts = Drafts(jobs, self.line)
@@ -74,14 +70,13 @@ class Edits(QObject):
         self.drafts.told.connect(self.told)
         self.drafts.refused.connect(self.refused)
 
-    def start(self, engine: Any, library: Any, heads: list[heavy.LayoutHead]) -> None:
+    def start(self, library: Any, heads: list[engine.LayoutHead]) -> None:
         """Begin with another library."""
-        self._engine = engine
-        self._ledger = engine.laid.Ledger(heads)
+        self._ledger = laid.Ledger(heads)
         self._undo.forget(lambda about: isinstance(about, frozenset))
         self.pin("", None)
-        self.line.start(engine, library, self._book)
-        self.drafts.start(engine, self._book)
+        self.line.start(library, self._book)
+        self.drafts.start(self._book)
 
     @property
     def _book(self) -> laid.Ledger:
@@ -90,18 +85,18 @@ class Edits(QObject):
 
     # what is shown
 
-    def pin(self, release: str, layouts: list[heavy.Layout] | None) -> None:
+    def pin(self, release: str, layouts: list[engine.Layout] | None) -> None:
         """Show the layouts of a release, which cannot be edited; None shows the newest state again."""
         self._pinned = {layout.id: layout for layout in layouts} if layouts is not None else None
         self.release = release if layouts is not None else ""
 
-    def layouts(self) -> list[heavy.Layout]:
+    def layouts(self) -> list[engine.Layout]:
         """Return all layouts as the window shows them."""
         if self._pinned is not None:
             return list(self._pinned.values())
         return self._ledger.layouts() if self._ledger is not None else []
 
-    def layout(self, layout_id: UUID) -> heavy.Layout | None:
+    def layout(self, layout_id: UUID) -> engine.Layout | None:
         """Return a layout by its id."""
         if self._pinned is not None:
             return self._pinned.get(layout_id)
@@ -123,11 +118,11 @@ class Edits(QObject):
             )
         return self._pinned is None
 
-    def change(self, after: heavy.Layout, reason: str = "") -> bool:
+    def change(self, after: engine.Layout, reason: str = "") -> bool:
         """Keep a changed or new layout; return whether it is an edit that is made."""
         return self.change_all([after], reason) == 1
 
-    def change_all(self, layouts: list[heavy.Layout], reason: str = "") -> int:
+    def change_all(self, layouts: list[engine.Layout], reason: str = "") -> int:
         """Keep changed or new layouts, taken back as one; return how many differ from what was there."""
         if not self.may_edit():
             return 0
@@ -136,11 +131,11 @@ class Edits(QObject):
             before = self._book.layout(after.id)
             if before is not None and after.registers is not None and after.registers.window is not None:
                 # an edit made on what one exchange shows of a register map
-                after = self._engine.from_window(before, after)
+                after = engine.from_window(before, after)
             if before != after:
                 changes.append((before, after))
         if changes:
-            said = [reason or self._engine.describe_change(*change) for change in changes]
+            said = [reason or engine.describe_change(*change) for change in changes]
             self._make([(after.id, after, words) for (_, after), words in zip(changes, said, strict=True)])
             self._undo.did(self._way_back(changes, said))
         return len(changes)
@@ -165,10 +160,10 @@ class Edits(QObject):
         """Return where a step back or on leads; what others changed since the edit stays."""
         now = self._book.layout(layout_id)
         if was is not None and to is not None and now is not None and now != was:
-            return self._engine.laid.merge_layouts(was, to, now).layout
+            return laid.merge_layouts(was, to, now).layout
         return to
 
-    def _make(self, changes: list[tuple[UUID, heavy.Layout | None, str]]) -> None:
+    def _make(self, changes: list[tuple[UUID, engine.Layout | None, str]]) -> None:
         steps = [self._book.make(*change) for change in changes]
         self.changed.emit({step.layout_id for step in steps})
         for step in steps:
@@ -177,7 +172,6 @@ class Edits(QObject):
     # what became of them
 
     def _on_answered(self, step: laid.EditStep, answer: Any) -> None:
-        laid = self._engine.laid
         if isinstance(answer, laid.ClashError):
             self.clashed.emit(answer)
             return
@@ -206,19 +200,19 @@ class Edits(QObject):
         self._forget_way_back(layout_id)
         self.kept.emit()
 
-    def choose(self, layout: heavy.Layout, theirs: heavy.LayoutHead) -> None:
+    def choose(self, layout: engine.Layout, theirs: engine.LayoutHead) -> None:
         """Keep what was chosen of a clash, as a change of the newest state."""
-        words = f"chosen after a clash: {self._engine.describe_change(theirs.layout, layout)}"
+        words = f"chosen after a clash: {engine.describe_change(theirs.layout, layout)}"
         step = self._book.choose(layout, theirs, words)
         self.changed.emit({layout.id})
         if step.is_draft:
             # it was a draft that was to be kept
-            self._book.take(step, self._engine.laid.Drafted(self._book.drafts[layout.id]))
+            self._book.take(step, laid.Drafted(self._book.drafts[layout.id]))
             self.drafts.keep(layout.id)
         else:
             self.line.send(step)
 
-    def take_news(self, heads: list[heavy.LayoutHead], removed: dict[UUID, int]) -> None:
+    def take_news(self, heads: list[engine.LayoutHead], removed: dict[UUID, int]) -> None:
         """Show what others kept, with the own edits that are open, and the own drafts, on top.
 
         Parameters

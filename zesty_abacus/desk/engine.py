@@ -28,7 +28,7 @@ from ..core.frames.decimate import Curve, lane_density
 from ..core.frames.flags import ERROR, EXTENDED, REMOTE, TELLS_KINDS_APART, WRONG, wrong_words
 from ..core.frames.kinds import KindKey
 from ..core.frames.shifting import shift_lanes
-from ..core.handover.export import Export
+from ..core.handover.export import Content, Export
 from ..core.handover.tables import Span
 from ..core.layouts.applies import BY_HAND
 from ..core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
@@ -80,8 +80,7 @@ from ..core.trial.merging import merge_trials
 from ..core.trial.trial import Moment, Trial, TrialFile
 from ..core.unravel.readings import Reading, bits_in_words, readings_of
 from ..demo.trial import copy_shipped_trial
-from . import layout_engine as laid
-from . import line_engine as lines
+from . import laid
 from .settings import known_servers_path
 
 STRIP_COLUMNS = 2048
@@ -97,6 +96,8 @@ class Brought:
     capture, outcomes
     density : int64 (lanes, columns)
         Frames a lane and column of the strip.
+    digits
+        Behind the point of a second, that its times have.
     has_moved
         Whether it is the capture before with lanes moved: its kinds have the same numbers.
     """
@@ -104,6 +105,7 @@ class Brought:
     capture: Capture
     outcomes: list[SourceOutcome]
     density: NDArray[np.int64]
+    digits: int
     has_moved: bool = False
 
 
@@ -137,7 +139,8 @@ def begin_trial(folder: Path, progress: Progress) -> OpenedTrial:
 def bring_in(trial: Trial, progress: Progress) -> Brought:
     """Bring the recordings of a trial in."""
     made = open_trial_capture(trial, progress)
-    return Brought(made.capture, made.outcomes, lane_density(made.capture, STRIP_COLUMNS))
+    density = lane_density(made.capture, STRIP_COLUMNS)
+    return Brought(made.capture, made.outcomes, density, made.capture.time_digits())
 
 
 def bring_in_again(
@@ -151,7 +154,7 @@ def bring_in_again(
     numbers = {lane.name: number for number, lane in enumerate(brought.capture.lanes)}
     moved = shift_lanes(brought.capture, {numbers[name]: by for name, by in moves.items() if name in numbers})
     progress.step(0.8, "counting frames")
-    return Brought(moved, brought.outcomes, lane_density(moved, STRIP_COLUMNS), has_moved=True)
+    return Brought(moved, brought.outcomes, lane_density(moved, STRIP_COLUMNS), moved.time_digits(), has_moved=True)
 
 
 def open_trial(path: Path, progress: Progress, library: str = "") -> OpenedTrial:
@@ -426,6 +429,7 @@ __all__ = [
     "BitHistory",
     "Brought",
     "CheckState",
+    "Content",
     "Curve",
     "Decoded",
     "Explained",
@@ -490,10 +494,8 @@ __all__ = [
     "free_name",
     "from_window",
     "know_server",
-    "laid",
     "lane_density",
     "library_named",
-    "lines",
     "load_kind",
     "make_library_of",
     "merge_trials",

@@ -5,17 +5,15 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from .doors import engine
 from .jobs import Jobs
-
-if TYPE_CHECKING:
-    from . import engine as heavy
 
 _KEPT_BYTES = 1 << 30
 _KEPT_CURVES = 64
@@ -43,7 +41,7 @@ class FrameAt:
     number: int
     time_ns: int
     payload: bytes
-    decoded: heavy.Decoded | None
+    decoded: engine.Decoded | None
     owners: NDArray[np.int16]
 
 
@@ -64,26 +62,25 @@ class KindStore(QObject):
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
-        self._engine: Any = None
         self._capture: Any = None
         self._number_of_key: dict[Any, int] = {}
-        self._data: OrderedDict[int, heavy.KindData] = OrderedDict()
-        self._curves: OrderedDict[Hashable, tuple[heavy.FieldColumn, heavy.Curve]] = OrderedDict()
-        self._plans: OrderedDict[int, tuple[heavy.Layout, heavy.Plan | None]] = OrderedDict()
-        self._frames: OrderedDict[int, tuple[heavy.Layout | None, FrameAt]] = OrderedDict()
+        self._data: OrderedDict[int, engine.KindData] = OrderedDict()
+        self._curves: OrderedDict[Hashable, tuple[engine.FieldColumn, engine.Curve]] = OrderedDict()
+        self._plans: OrderedDict[int, tuple[engine.Layout, engine.Plan | None]] = OrderedDict()
+        self._frames: OrderedDict[int, tuple[engine.Layout | None, FrameAt]] = OrderedDict()
         self._wanted: set[Hashable] = set()
         self._meaning: Any = None
 
-    def start(self, engine: Any, capture: Any) -> None:
+    def start(self, capture: Any) -> None:
         """Begin with another capture."""
-        self._engine, self._capture = engine, capture
+        self._capture = capture
         self._number_of_key = {key: number for number, key in enumerate(capture.kinds.keys)}
         self._data.clear()
         self._curves.clear()
         self._frames.clear()
         self._wanted.clear()
 
-    def use(self, meaning: heavy.Meaning) -> None:
+    def use(self, meaning: engine.Meaning) -> None:
         """Let layouts be read as another meaning says; what may have changed by that is forgotten."""
         self._meaning = meaning
         # plans and curves of what carries other layouts depend on those
@@ -95,17 +92,16 @@ class KindStore(QObject):
     def kind_of_row(self, row: int) -> int:
         """Return the kind of a frame of the capture."""
         from_table = self._capture.table
-        engine = self._engine
         flags = int(from_table.flags[row]) & engine.TELLS_KINDS_APART
         return self._number_of_key[engine.KindKey(int(from_table.lane[row]), int(from_table.address[row]), flags)]
 
-    def data(self, kind: int) -> heavy.KindData | None:
+    def data(self, kind: int) -> engine.KindData | None:
         """Return a kind's frames, or None and have them loaded."""
         found = self._data.get(kind)
         if found is not None:
             self._data.move_to_end(kind)
             return found
-        engine, capture = self._engine, self._capture
+        capture = self._capture
         self._want(
             ("kind", kind),
             "loading frames",
@@ -114,9 +110,9 @@ class KindStore(QObject):
         )
         return None
 
-    def curve(self, kind: int, layout: heavy.Layout, field_id: UUID) -> tuple[heavy.FieldColumn, heavy.Curve] | None:
+    def curve(self, kind: int, layout: engine.Layout, field_id: UUID) -> tuple[engine.FieldColumn, engine.Curve] | None:
         """Return a field over time, or None and have it worked out."""
-        meaning, engine = self._meaning, self._engine
+        meaning = self._meaning
         reader = meaning.reader_showing(kind, layout)
         shares = not meaning.kinds[kind].readers or not meaning.kinds[kind].readers[0].choice.takes_all
         # where a layout reads only some frames, which they are depends on the others
@@ -128,32 +124,34 @@ class KindStore(QObject):
         data = self._data.get(kind)
         capture = self._capture
 
+        plan = self.plan(layout)
+        if plan is None:
+            return None
+
         def work(progress: Any) -> Any:
             frames = data.frames if data is not None else capture.kind_frames(kind)
             if reader is not None:
                 frames = meaning.frames_of(kind, reader, frames)
             return engine.field_curve(capture, frames, plan, field_id, progress)
 
-        plan = self.plan(layout)
-        if plan is not None:
-            self._want(key, "decoding", work, lambda answer: self._keep_curve(key, answer))
+        self._want(key, "decoding", work, lambda answer: self._keep_curve(key, answer))
         return None
 
-    def plan(self, layout: heavy.Layout) -> heavy.Plan | None:
+    def plan(self, layout: engine.Layout) -> engine.Plan | None:
         """Return the compiled plan of a layout, None if the layout has problems."""
         # by identity: to hash a layout is to hash all its fields
         known = self._plans.get(id(layout))
         if known is None:
             try:
-                plan = self._engine.compile_layout(layout, self._meaning.layouts.values())
-            except self._engine.AbacusError:
+                plan = engine.compile_layout(layout, self._meaning.layouts.values())
+            except engine.AbacusError:
                 plan = None
             self._plans[id(layout)] = known = layout, plan
             if len(self._plans) > _KEPT_PLANS:
                 self._plans.popitem(last=False)
         return known[1]
 
-    def frame_at(self, kind: int, layout: heavy.Layout | None, time_ns: int) -> FrameAt | None:
+    def frame_at(self, kind: int, layout: engine.Layout | None, time_ns: int) -> FrameAt | None:
         """Return the last frame of a kind at or before a time; with a layout, the last one that it reads."""
         table = self._capture.table
         rows = self._capture.kinds.rows(kind)
@@ -167,7 +165,7 @@ class KindStore(QObject):
             return None
         return self.frame(int(rows[number]), layout, number)
 
-    def frame(self, row: int, layout: heavy.Layout | None, number: int = -1) -> FrameAt:
+    def frame(self, row: int, layout: engine.Layout | None, number: int = -1) -> FrameAt:
         """Return one frame of the capture, decoded if there is a usable layout."""
         known = self._frames.get(row)
         if known is not None and known[0] is layout:
@@ -178,17 +176,17 @@ class KindStore(QObject):
             self._frames.popitem(last=False)
         return made
 
-    def _decode_frame(self, row: int, layout: heavy.Layout | None, number: int) -> FrameAt:
+    def _decode_frame(self, row: int, layout: engine.Layout | None, number: int) -> FrameAt:
         plan = self.plan(layout) if layout is not None else None
         table = self._capture.table
         payload = table.payload_of(row)
         decoded = None
-        owners = self._engine.owned_bits(layout, max(len(payload), 1))
+        owners = engine.owned_bits(layout, max(len(payload), 1))
         if plan is not None:
             frames = self._capture.gather(np.array([row], np.uint32))
-            decoded = self._engine.decode_frames(self._capture, plan, frames)
+            decoded = engine.decode_frames(self._capture, plan, frames)
             if layout is not None and layout.moves:
-                owners = self._engine.bit_owners(plan, frames.matrix, frames.sizes)[0]
+                owners = engine.bit_owners(plan, frames.matrix, frames.sizes)[0]
         return FrameAt(row, number, int(table.time_ns[row]), payload, decoded, owners)
 
     def _want(self, key: Hashable, title: str, work: Callable[[Any], Any], done: Callable[[Any], None]) -> None:
@@ -204,20 +202,20 @@ class KindStore(QObject):
 
         self._jobs.start(f"store {hash(key)}", title, work, finish, lambda _sentence: self._wanted.discard(key))
 
-    def _keep_data(self, kind: int, data: heavy.KindData) -> None:
+    def _keep_data(self, kind: int, data: engine.KindData) -> None:
         self._data[kind] = data
         while len(self._data) > 1 and sum(d.frames.matrix.nbytes for d in self._data.values()) > _KEPT_BYTES:
             self._data.popitem(last=False)
         self.kind_loaded.emit(kind)
 
-    def _keep_curve(self, key: Hashable, answer: tuple[heavy.FieldColumn, heavy.Curve]) -> None:
+    def _keep_curve(self, key: Hashable, answer: tuple[engine.FieldColumn, engine.Curve]) -> None:
         self._curves[key] = answer
         if len(self._curves) > _KEPT_CURVES:
             self._curves.popitem(last=False)
         self.curve_ready.emit()
 
 
-def _depends_on(layout: heavy.Layout, field_id: UUID) -> tuple[Hashable, ...]:
+def _depends_on(layout: engine.Layout, field_id: UUID) -> tuple[Hashable, ...]:
     """Return a field and its selectors: all that its decoded values depend on; the layout where that is more."""
     if layout.parts or layout.checks or layout.computed:
         return field_id, layout

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 
+from .doors import engine
 from .session import Session
-
-if TYPE_CHECKING:
-    from . import engine as heavy
 
 
 def use_library(
@@ -22,9 +20,9 @@ def use_library(
     Nothing changes unless the library can be used. A password that is given may be kept in the keyring; a library
     is made in a database that has none if ``make`` says so.
     """
-    engine, trial = session.engine, session.trial
+    trial = session.trial
 
-    def use(answer: tuple[heavy.Library, list[heavy.LayoutHead]]) -> None:
+    def use(answer: tuple[engine.Library, list[engine.LayoutHead]]) -> None:
         library, heads = answer
         changed = msgspec.structs.replace(trial.file, library=engine.library_named(where, trial.folder), release="")
         try:
@@ -33,7 +31,7 @@ def use_library(
             library.close()
             tell("wrong", str(error))
             return
-        session.shared.use(engine, library, heads, session.edits.line.author)
+        session.shared.use(library, heads, session.edits.line.author)
         session.match_again()
         tell("good", f"{library.name} is in use, with {len(heads)} layouts.")
 

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from .doors import engine, laid
 from .library_choice import use_library, use_release
 from .session import Session
 from .theme import text_font
@@ -203,7 +204,7 @@ class LibraryButton(QPushButton):
         keep = panel.add_choice("keep it in the keyring of this desktop")
 
         def go() -> None:
-            self._session.engine.laid.type_password(where, panel.lines["password"].text(), keep=keep.isChecked())
+            laid.type_password(where, panel.lines["password"].text(), keep=keep.isChecked())
             panel.close()
             self.panel = None
             again()
@@ -224,7 +225,6 @@ class LibraryButton(QPushButton):
 
         def go() -> None:
             home, author, path = session.library, session.edits.line.author, panel.lines["file"].text().strip()
-            laid = session.engine.laid
             session.jobs.start(
                 "working copy", "bringing together",
                 lambda progress: laid.bring_together(path, home, author, progress), self._on_together,
@@ -263,7 +263,7 @@ class LibraryButton(QPushButton):
 
     def ask_about(self, error: Any, again: Callable[[str], None]) -> None:
         """Ask before a trial leads to a server not used before, or gets an empty library for one that is missing."""
-        engine, session = self._session.engine, self._session
+        session = self._session
         strange = isinstance(error, engine.StrangeServerError)
         title = "Connect to this server?" if strange else "The library of this trial is not there"
         do = "Connect" if strange else "Make an empty one"

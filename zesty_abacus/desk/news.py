@@ -6,15 +6,13 @@ import threading
 import time
 import traceback
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID, uuid4
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.errors import AbacusError
-
-if TYPE_CHECKING:
-    from . import layout_engine as laid
+from .doors import laid
 
 _BEAT_S = 0.25
 """So long a wait may be before the thread looks whether it is still wanted."""
@@ -40,7 +38,6 @@ class _Turn:
     """One library that is listened to, until it is another one's turn."""
 
     library: Any
-    laid: Any
     follower: Any
     over: threading.Event = field(default_factory=threading.Event)
     watch: Any = None
@@ -82,10 +79,10 @@ class News(QObject):
         self._threads: list[threading.Thread] = []
         self._heard.connect(self._on_heard)
 
-    def start(self, laid: Any, library: Any, known: int) -> None:
+    def start(self, library: Any, known: int) -> None:
         """Begin with another library, of which the window knows all up to a change."""
         self.stop()
-        turn = _Turn(library, laid, laid.Follower(library, known))
+        turn = _Turn(library, laid.Follower(library, known))
         self._turn = turn
         thread = threading.Thread(target=self._run, args=(turn,), name="news", daemon=True)
         self._threads = [*(one for one in self._threads if one.is_alive()), thread]
@@ -119,7 +116,7 @@ class News(QObject):
     def _beat(self, turn: _Turn, told: frozenset[str]) -> frozenset[str]:
         """Say that one is here, look if there is reason to, and wait for the next reason."""
         if turn.watch is None:
-            turn.watch = turn.laid.watch(turn.library)
+            turn.watch = laid.watch(turn.library)
         self._say(turn)
         if self.is_paused:
             turn.over.wait(_BEAT_S)
@@ -135,12 +132,12 @@ class News(QObject):
 
     def _say(self, turn: _Turn) -> None:
         here = self.author, self.in_hand
-        is_due = time.monotonic() - turn.said >= turn.laid.SAID_EVERY_S
+        is_due = time.monotonic() - turn.said >= laid.SAID_EVERY_S
         if not turn.may_say or not (is_due or here != turn.told_of):
             return
         try:
             turn.library.presence.say(self.window_id, *here)
-        except turn.laid.RefusedError:
+        except laid.RefusedError:
             # who may not even say that they are here can look all the same
             turn.may_say = False
         turn.said, turn.told_of = time.monotonic(), here

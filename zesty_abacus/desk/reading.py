@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from .doors import engine
 from .jobs import Jobs
-
-if TYPE_CHECKING:
-    from . import engine as heavy
 
 
 class Reading(QObject):
@@ -40,15 +38,13 @@ class Reading(QObject):
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
-        self._engine: Any = None
-        self.meaning: heavy.Meaning | None = None
-        self.activities: list[heavy.KindActivity] = []
-        self._counted: list[heavy.KindExplained] = []
+        self.meaning: engine.Meaning | None = None
+        self.activities: list[engine.KindActivity] = []
+        self._counted: list[engine.KindExplained] = []
         self._chosen: dict[int, UUID] = {}
 
-    def start(self, engine: Any, meaning: heavy.Meaning) -> None:
+    def start(self, meaning: engine.Meaning) -> None:
         """Begin with another capture, or with all layouts anew."""
-        self._engine = engine
         if self.meaning is None or self.meaning.capture is not meaning.capture:
             self.activities, self._counted, self._chosen = [], [], {}
         self.meaning = meaning
@@ -58,23 +54,23 @@ class Reading(QObject):
         assert self.meaning is not None, "a capture that has moved was open before"
         self.meaning = self.meaning.moved_to(capture)
 
-    def take(self, layouts: dict[UUID, heavy.Layout | None]) -> None:
+    def take(self, layouts: dict[UUID, engine.Layout | None]) -> None:
         """Let some layouts be others; None for those that are gone."""
         if self.meaning is not None and layouts:
             self._use(self.meaning.changed(layouts))
 
-    def take_ties(self, ties: Sequence[heavy.Tie]) -> None:
+    def take_ties(self, ties: Sequence[engine.Tie]) -> None:
         """Let the trial tie other layouts by hand."""
         if self.meaning is not None and tuple(ties) != self.meaning.ties:
             self._use(self.meaning.with_ties(ties))
 
-    def take_all(self, layouts: Iterable[heavy.Layout], release: str) -> None:
+    def take_all(self, layouts: Iterable[engine.Layout], release: str) -> None:
         """Let the capture be read by other layouts altogether: those of another library, or of a release."""
         if self.meaning is not None:
             before = self.meaning
-            self._use(self._engine.Meaning.of(before.capture, layouts, before.ties, release))
+            self._use(engine.Meaning.of(before.capture, layouts, before.ties, release))
 
-    def _use(self, meaning: heavy.Meaning) -> None:
+    def _use(self, meaning: engine.Meaning) -> None:
         self.meaning = meaning
         self.changed.emit()
         self.count_explained()
@@ -83,12 +79,12 @@ class Reading(QObject):
 
     def count_activity(self) -> None:
         """Count how bits live, then how many are explained, on a thread."""
-        meaning, engine = self.meaning, self._engine
+        meaning = self.meaning
         if meaning is None:
             return
         capture = meaning.capture
 
-        def finish(activities: list[heavy.KindActivity]) -> None:
+        def finish(activities: list[engine.KindActivity]) -> None:
             if self.meaning is not None and capture is self.meaning.capture:
                 self.activities = activities
                 self.count_explained()
@@ -97,11 +93,11 @@ class Reading(QObject):
 
     def count_explained(self) -> None:
         """Count explained bits of the kinds that mean something else now, on a thread."""
-        meaning, engine, activities, before = self.meaning, self._engine, self.activities, self._counted
+        meaning, activities, before = self.meaning, self.activities, self._counted
         if meaning is None or not activities:
             return
 
-        def finish(counted: list[heavy.KindExplained]) -> None:
+        def finish(counted: list[engine.KindExplained]) -> None:
             if meaning is self.meaning:
                 self._counted = counted
                 self.explained_changed.emit()
@@ -112,34 +108,34 @@ class Reading(QObject):
         )  # fmt: skip
 
     @property
-    def explained(self) -> list[heavy.Explained]:
+    def explained(self) -> list[engine.Explained]:
         """How much of each kind is explained, empty before it is counted."""
         return [one.explained for one in self._counted]
 
-    def activity_of(self, kind: int | None) -> heavy.KindActivity | None:
+    def activity_of(self, kind: int | None) -> engine.KindActivity | None:
         """Return how the bits of a kind live, None before it is counted."""
         return self.activities[kind] if kind is not None and kind < len(self.activities) else None
 
-    def explained_of(self, kind: int) -> heavy.Explained | None:
+    def explained_of(self, kind: int) -> engine.Explained | None:
         """Return how much of a kind is explained, None before it is counted."""
         return self._counted[kind].explained if kind < len(self._counted) else None
 
-    def explained_of_all(self, kinds: Iterable[int] | None = None) -> heavy.Explained | None:
+    def explained_of_all(self, kinds: Iterable[int] | None = None) -> engine.Explained | None:
         """Return how much of some kinds, or of the whole capture, is explained; None before it is counted."""
         if not self._counted:
             return None
         chosen = range(len(self._counted)) if kinds is None else kinds
-        return sum((self._counted[kind].explained for kind in chosen), self._engine.Explained())
+        return sum((self._counted[kind].explained for kind in chosen), engine.Explained())
 
     # who reads what
 
-    def readers(self, kind: int | None) -> tuple[heavy.Reader, ...]:
+    def readers(self, kind: int | None) -> tuple[engine.Reader, ...]:
         """Return who reads frames of a kind, in order of precedence."""
         if self.meaning is None or kind is None or kind >= len(self.meaning.kinds):
             return ()
         return self.meaning.kinds[kind].readers
 
-    def reader(self, kind: int | None) -> heavy.Reader | None:
+    def reader(self, kind: int | None) -> engine.Reader | None:
         """Return the reader of a kind that is in hand: the chosen one of several, else the first."""
         readers = self.readers(kind)
         chosen = self._chosen.get(kind) if kind is not None else None
@@ -151,17 +147,17 @@ class Reading(QObject):
             self._chosen[kind] = layout_id
             self.changed.emit()
 
-    def layout_of(self, kind: int | None) -> heavy.Layout | None:
+    def layout_of(self, kind: int | None) -> engine.Layout | None:
         """Return the layout in hand of a kind, as the kind shows it."""
         reader = self.reader(kind)
         return reader.shown if reader is not None else None
 
-    def layout_at(self, kind: int, row: int) -> heavy.Layout | None:
+    def layout_at(self, kind: int, row: int) -> engine.Layout | None:
         """Return the layout that reads one frame, None if none does."""
         reader = self.meaning.reader_of(kind, row) if self.meaning is not None else None
         return reader.shown if reader is not None else None
 
-    def layout_with(self, kind: int, field_id: UUID) -> heavy.Layout | None:
+    def layout_with(self, kind: int, field_id: UUID) -> engine.Layout | None:
         """Return the layout that reads a kind and has a field, or a computed value, once a frame."""
         for reader in self.readers(kind):
             if any(field.id == field_id for field in reader.shown.once_a_frame()):
@@ -173,7 +169,7 @@ class Reading(QObject):
         if self.meaning is not None:
             yield from (kind for kind, one in enumerate(self.meaning.kinds) if one.readers)
 
-    def shown_by(self, layout_id: UUID) -> Iterator[tuple[int, heavy.Layout]]:
+    def shown_by(self, layout_id: UUID) -> Iterator[tuple[int, engine.Layout]]:
         """Yield each kind that a layout reads, with the layout as the kind shows it."""
         if self.meaning is not None:
             for kind, one in enumerate(self.meaning.kinds):
@@ -203,7 +199,7 @@ class Reading(QObject):
         """
         layout = self.layout_of(kind)
         if layout is None or not layout.moves:
-            made: NDArray[np.int16] = self._engine.owned_bits(layout, size)
+            made: NDArray[np.int16] = engine.owned_bits(layout, size)
             return made
         # of a layout that moves they come with the count of explained bits, from another thread
         found = self._counted[kind].owners if kind < len(self._counted) else np.zeros(0, np.int16)

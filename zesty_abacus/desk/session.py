@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.files.reading import resolved
 from .clock import Clock
+from .doors import engine
 from .jobs import Jobs
 from .kind_store import KindStore
 from .reading import Reading
@@ -16,9 +17,6 @@ from .settings import Settings, load_settings, save_settings, with_recent
 from .shared import SharedLibrary
 from .trials import Trials
 from .undo import Undo
-
-if TYPE_CHECKING:
-    from . import engine as heavy
 
 PAYLOAD_FORMS = ("hex", "dec", "bin", "text")
 _FIRST_TRACES = 4
@@ -36,8 +34,6 @@ class Session(QObject):
         The open trial: opening, and every change of it.
     shared, edits, undo
         The library and what others do in it; layouts; the one way back.
-    engine
-        The heavy part of the program, None until it is loaded.
     capture, library, trial
         None until a trial is open.
     outcomes, density
@@ -84,9 +80,8 @@ class Session(QObject):
         self.trials = Trials(self.jobs, self.undo)
         self.shared = SharedLibrary(self.jobs, self.undo)
         self.edits = self.shared.edits
-        self.engine: Any = None
         self.capture: Any = None
-        self.outcomes: list[heavy.SourceOutcome] = []
+        self.outcomes: list[engine.SourceOutcome] = []
         self.density: Any = None
         self.kind: int | None = None
         self.bits: frozenset[int] = frozenset()
@@ -112,7 +107,7 @@ class Session(QObject):
         """The library in use, None until a trial is open."""
         return self.shared.library
 
-    def origin(self) -> heavy.Origin:
+    def origin(self) -> engine.Origin:
         """Return what a file says that is written from this window now."""
         return self.shared.origin()
 
@@ -122,18 +117,17 @@ class Session(QObject):
 
     # the trial
 
-    def _on_trial(self, engine: Any, made: heavy.OpenedTrial) -> None:
+    def _on_trial(self, made: engine.OpenedTrial) -> None:
         """Show another trial."""
-        self.engine = engine
         author = self.settings.author or engine.default_author()
-        self.shared.use(engine, made.library, made.heads, author)
+        self.shared.use(made.library, made.heads, author)
         self.edits.pin(made.trial.file.release, made.released)
         for note in made.notes:
             self.told.emit("wrong", note)
         self._take_capture(made.brought)
         self.kind, self.bits = None, frozenset()
         self.traces = self._first_traces()
-        self.clock.start(*_span_of(made.brought))
+        self.clock.start(*_span_of(made.brought), made.brought.digits)
         outside = made.trial.outside()
         if outside and str(resolved(made.trial.folder)) not in self.settings.recent:
             self.told.emit("", f"This trial reads files outside its folder: {', '.join(map(str, outside[:3]))}.")
@@ -145,7 +139,7 @@ class Session(QObject):
         if made.trial.file.release and made.released is None:
             self.told.emit("wrong", f"The library has no release {made.trial.file.release}; the newest state is used.")
 
-    def _on_brought_again(self, brought: heavy.Brought) -> None:
+    def _on_brought_again(self, brought: engine.Brought) -> None:
         """Show the open trial with other recordings, or lanes elsewhere; what is looked at stays in hand."""
         chosen = self._origin_of(self.kind) if self.kind is not None else None
         traced = [(self._origin_of(kind), field_id) for kind, field_id in self.traces]
@@ -157,7 +151,7 @@ class Session(QObject):
         self.bits = bits if self.kind is not None else frozenset()
         kept = [(numbers[origin], field_id) for origin, field_id in traced if origin in numbers]
         self.traces = [trace for trace in kept or self._first_traces() if self.trace_field(trace) is not None]
-        self.clock.start(*_span_of(brought))
+        self.clock.start(*_span_of(brought), brought.digits)
         # the same trial with another recipe or offset: nobody wants to lose the place
         self.clock.set_view(*place[:2])
         self.clock.set_cursor(place[2])
@@ -167,17 +161,15 @@ class Session(QObject):
             self.reading.count_activity()
         self._tell_problems()
 
-    def _take_capture(self, brought: heavy.Brought) -> None:
+    def _take_capture(self, brought: engine.Brought) -> None:
         self.capture, self.outcomes, self.density = brought.capture, brought.outcomes, brought.density
         if brought.has_moved:
             self.reading.move_to(brought.capture)
         else:
             layouts, release = self.edits.layouts(), self.edits.release
-            self.reading.start(
-                self.engine, self.engine.Meaning.of(brought.capture, layouts, self.trial.file.ties, release)
-            )
+            self.reading.start(engine.Meaning.of(brought.capture, layouts, self.trial.file.ties, release))
         assert self.reading.meaning is not None, "a capture that is shown has a meaning"
-        self.store.start(self.engine, brought.capture)
+        self.store.start(brought.capture)
         self.store.use(self.reading.meaning)
 
     def _on_trial_changed(self) -> None:
@@ -211,18 +203,18 @@ class Session(QObject):
             self.bits = bits
             self.bits_changed.emit()
 
-    def kind_key(self, kind: int) -> heavy.KindKey:
+    def kind_key(self, kind: int) -> engine.KindKey:
         """Return lane, address and flags of a kind."""
         return self.capture.kinds.keys[kind]
 
-    def layouts_for(self, lane: str) -> list[heavy.Layout]:
+    def layouts_for(self, lane: str) -> list[engine.Layout]:
         """Return the layouts that name a lane."""
         return [layout for layout in self.edits.layouts() if lane in layout.applies.lanes]
 
     def kind_address(self, kind: int) -> str:
         """Return a kind's address the way its bus writes it."""
         key = self.kind_key(kind)
-        return self.engine.protocol_named(self.capture.lanes[key.lane].protocol).kind_text(key)
+        return engine.protocol_named(self.capture.lanes[key.lane].protocol).kind_text(key)
 
     def kind_name(self, kind: int) -> str:
         """Return the message name of a kind, ``errors`` or ``remote``, or nothing if nobody named it."""
@@ -230,26 +222,24 @@ class Session(QObject):
         if name:
             return name
         flags = self.kind_key(kind).flags
-        if flags & self.engine.ERROR:
+        if flags & engine.ERROR:
             return "error frames"
-        return "remote frames" if flags & self.engine.REMOTE else ""
+        return "remote frames" if flags & engine.REMOTE else ""
 
     def kind_rate(self, kind: int) -> float:
         """Return frames a second over the whole recording."""
         seconds = (self.clock.last_ns - self.clock.first_ns) / 1e9
         return self.capture.kinds.count(kind) / seconds if seconds > 0 else 0.0
 
-    def layout_for_new_field(self, kind: int, name: str) -> heavy.Layout:
+    def layout_for_new_field(self, kind: int, name: str) -> engine.Layout:
         """Return the layout of a kind, or a new empty one that reads just this kind."""
         layout = self.reading.layout_of(kind)
         if layout is not None:
             return layout
         key = self.kind_key(kind)
         lane = self.capture.lanes[key.lane]
-        applies = self.engine.Applies(
-            address=key.address, protocol=lane.protocol, extended=key.extended, lanes=(lane.name,)
-        )
-        return self.engine.new_layout(name, applies, self.capture.kind_size(kind))
+        applies = engine.Applies(address=key.address, protocol=lane.protocol, extended=key.extended, lanes=(lane.name,))
+        return engine.new_layout(name, applies, self.capture.kind_size(kind))
 
     def match_again(self) -> None:
         """Find again which layout reads which kind: the library is another one, or in another state."""
@@ -268,12 +258,12 @@ class Session(QObject):
 
     # which layout reads a kind
 
-    def layouts_to_tie(self, kind: int | None) -> list[heavy.Layout]:
+    def layouts_to_tie(self, kind: int | None) -> list[engine.Layout]:
         """Return the layouts that could be tied to a kind: those for what its lane speaks."""
         if kind is None:
             return []
         protocol = self.capture.lanes[self.kind_key(kind).lane].protocol
-        spoken = (protocol, self.engine.BY_HAND)
+        spoken = (protocol, engine.BY_HAND)
         found = [one for one in self.edits.layouts() if one.applies.protocol in spoken and one.registers is None]
         return sorted(found, key=lambda one: one.name)
 
@@ -294,7 +284,7 @@ class Session(QObject):
 
     # traces
 
-    def trace_field(self, trace: tuple[int, UUID]) -> heavy.Field | None:
+    def trace_field(self, trace: tuple[int, UUID]) -> engine.Field | None:
         """Return the field a trace shows, None if it is no more."""
         layout = self.reading.layout_with(*trace)
         return next((f for f in layout.once_a_frame() if f.id == trace[1]), None) if layout is not None else None
@@ -328,7 +318,7 @@ class Session(QObject):
         """Keep changes under another name from now on; an empty one means the user's login."""
         self.settings.author = name.strip()
         save_settings(self.settings)
-        self.shared.set_author(self.settings.author or self.engine.default_author())
+        self.shared.set_author(self.settings.author or engine.default_author())
 
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
@@ -339,7 +329,7 @@ class Session(QObject):
         self.shared.close()
 
 
-def _span_of(made: heavy.Brought) -> tuple[int, int]:
+def _span_of(made: engine.Brought) -> tuple[int, int]:
     """Return the time that frames and recordings of lines cover together."""
     spans = [
         (o.first_ns, o.last_ns) for o in made.outcomes if o.holds == "lines" and o.last_ns > o.first_ns and not o.error

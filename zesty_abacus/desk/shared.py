@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from .doors import engine, laid
 from .edits import Edits
 from .jobs import Jobs
 from .news import Heard, News
 from .undo import Undo
-
-if TYPE_CHECKING:
-    from . import engine as heavy
-    from . import layout_engine as laid
 
 _GOOD_BYE_S = 1.0
 
@@ -61,7 +58,6 @@ class SharedLibrary(QObject):
     def __init__(self, jobs: Jobs, undo: Undo) -> None:
         super().__init__()
         self._jobs = jobs
-        self._engine: Any = None
         self._marks: laid.Marks | None = None
         self.library: Any = None
         self.edits = Edits(jobs, undo)
@@ -77,14 +73,14 @@ class SharedLibrary(QObject):
         self.news.came.connect(self._on_heard)
         self.news.answers.connect(self._on_answers)
 
-    def use(self, engine: Any, library: heavy.Library, heads: list[heavy.LayoutHead], author: str) -> None:
+    def use(self, library: engine.Library, heads: list[engine.LayoutHead], author: str) -> None:
         """Use another library; the one before is closed."""
-        before, self.library, self._engine = self.library, library, engine
+        before, self.library = self.library, library
         self.news.stop()
         self._marks, self.people, self.proposals, self.rules = None, [], [], None
         self.set_author(author)
-        self.edits.start(engine, library, heads)
-        self.news.start(engine.laid, library, max((head.revision.id for head in heads), default=0))
+        self.edits.start(library, heads)
+        self.news.start(library, max((head.revision.id for head in heads), default=0))
         if before is not None:
             before.close()
         for event in (self.seen, self.people_changed, self.proposals_changed):
@@ -109,10 +105,10 @@ class SharedLibrary(QObject):
         if self.library is not None:
             self.library.close()
 
-    def origin(self) -> heavy.Origin:
+    def origin(self) -> engine.Origin:
         """Return what a file says that leaves this window now; a library is open."""
         revision = self._marks.layouts if self._marks is not None else 0
-        made: heavy.Origin = self._engine.Origin(
+        made: engine.Origin = engine.Origin(
             self.library.name,
             self.library.id,
             revision,
@@ -149,7 +145,7 @@ class SharedLibrary(QObject):
 
     def answer_proposal(self, proposal: laid.Proposal, step: str, text: str = "") -> None:
         """Say something to a proposal: ``agree``, ``reply``, ``send_back``, ``withdraw`` or ``renew``."""
-        author, engine = self.edits.line.author, self._engine.laid
+        author, engine = self.edits.line.author, laid
         # agreed is to what was looked at, not to what its author may have put in its place meanwhile
         seen = {"seen": proposal.state} if step == "agree" else {}
 
@@ -165,7 +161,7 @@ class SharedLibrary(QObject):
         self.ask("answering the proposal", work, done)
 
     def _on_renewed(self, answer: Any) -> None:
-        if isinstance(answer, self._engine.laid.ClashError):
+        if isinstance(answer, laid.ClashError):
             self.told.emit("wrong", f"{answer.message} Edit the layout as it is now, and propose that.")
         else:
             words = "is proposed anew, on the newest state" if answer else "is on the newest state already"
@@ -173,7 +169,7 @@ class SharedLibrary(QObject):
         self.read_proposals()
 
     def _on_answered(self, answer: Any) -> None:
-        if isinstance(answer, self._engine.laid.ClashError):
+        if isinstance(answer, laid.ClashError):
             self.told.emit("wrong", f"{answer.message} Send it back, so that its author proposes it anew.")
         elif answer is False:
             self.told.emit("good", "You agree; others have to agree, too.")

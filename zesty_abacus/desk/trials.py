@@ -2,22 +2,19 @@
 
 from __future__ import annotations
 
-import importlib
 import os
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ..core.files.reading import resolved
+from .doors import engine, laid
 from .jobs import Jobs
 from .settings import demo_folder, trials_folder
 from .undo import Undo, Undoable
-
-if TYPE_CHECKING:
-    from . import engine as heavy
 
 Again = Callable[[str], None]
 
@@ -33,7 +30,7 @@ class Trials(QObject):
     Events
     ------
     opened
-        (engine, opened trial) another trial is open.
+        (opened trial) another trial is open.
     brought_again
         (brought again) recordings of the open trial were brought in again, or moved.
     changed
@@ -49,7 +46,7 @@ class Trials(QObject):
         (tone, sentence) for the foot.
     """
 
-    opened = pyqtSignal(object, object)
+    opened = pyqtSignal(object)
     brought_again = pyqtSignal(object)
     changed = pyqtSignal()
     password_wanted = pyqtSignal(str, object)
@@ -60,8 +57,7 @@ class Trials(QObject):
     def __init__(self, jobs: Jobs, undo: Undo) -> None:
         super().__init__()
         self._jobs, self._undo = jobs, undo
-        self._engine: Any = None
-        self._brought: heavy.Brought | None = None
+        self._brought: engine.Brought | None = None
         self.trial: Any = None
 
     # opening
@@ -72,14 +68,14 @@ class Trials(QObject):
 
     def _open_with(self, path: Path, library: str) -> None:
         self._open(
-            f"opening {path.name}", lambda engine, progress: engine.open_trial(path, progress, library),
+            f"opening {path.name}", lambda progress: engine.open_trial(path, progress, library),
             lambda other: self._open_with(path, other),
         )  # fmt: skip
 
     def open_demo(self) -> None:
         """Open the user's copy of the Yuzu trial."""
         folder = demo_folder()
-        self._open("opening the Yuzu trial", lambda engine, progress: engine.open_demo(folder, progress))
+        self._open("opening the Yuzu trial", lambda progress: engine.open_demo(folder, progress))
 
     def open_paths(self, paths: Sequence[Path]) -> None:
         """Open what was dropped or chosen: a trial, or recordings that join the open trial."""
@@ -88,37 +84,35 @@ class Trials(QObject):
                 self.open(path)
                 return
         if self.trial is None:
-            self._open("starting a trial", lambda engine, progress: _trial_around(engine, paths, progress))
+            self._open("starting a trial", lambda progress: _trial_around(paths, progress))
         else:
             self.add_sources(paths)
 
     def begin(self, folder: Path) -> None:
         """Begin an empty trial in a folder, with a library of its own, and open it."""
-        self._open("beginning a trial", lambda engine, progress: engine.begin_trial(folder, progress))
+        self._open("beginning a trial", lambda progress: engine.begin_trial(folder, progress))
 
     def save_as(self, folder: Path) -> None:
         """Save the open trial in another folder, with the same recordings and the same library, and open it there."""
         trial = self.trial
-        self._open("saving the trial", lambda engine, progress: engine.open_trial(
+        self._open("saving the trial", lambda progress: engine.open_trial(
             trial.saved_as(folder).folder, progress))  # fmt: skip
 
     def _open(self, title: str, work: Any, away: Again | None = None) -> None:
         """Open something; ``away`` opens it again with another library when its own does not answer."""
 
         def whole(progress: Any) -> Any:
-            engine = importlib.import_module(f"{__package__}.engine")
             try:
-                return engine, work(engine, progress)
+                return work(progress)
             except (
-                engine.laid.PasswordNeededError, engine.laid.UnreachableError, engine.StrangeServerError,
+                laid.PasswordNeededError, laid.UnreachableError, engine.StrangeServerError,
                 engine.MissingLibraryError,
             ) as missing:  # fmt: skip
-                return engine, missing
+                return missing
 
-        def answered(answer: tuple[Any, Any]) -> None:
-            engine, found = answer
+        def answered(found: Any) -> None:
             again = away or (lambda _library: self._open(title, work))
-            if isinstance(found, engine.laid.PasswordNeededError):
+            if isinstance(found, laid.PasswordNeededError):
                 self.password_wanted.emit(found.address, lambda: self._open(title, work, away))
             elif isinstance(found, engine.StrangeServerError | engine.MissingLibraryError):
                 self.told.emit("wrong", "The trial is not open yet: say first which library it is to use.")
@@ -127,15 +121,15 @@ class Trials(QObject):
                 self.told.emit("wrong", str(found))
                 self.library_away.emit(getattr(found, "address", ""), again)
             else:
-                self._engine, self.trial, self._brought = engine, found.trial, found.brought
+                self.trial, self._brought = found.trial, found.brought
                 self._undo.clear()
-                self.opened.emit(engine, found)
+                self.opened.emit(found)
 
         self._jobs.start("open", title, whole, answered, lambda text: self.told.emit("wrong", text))
 
     # changing
 
-    def change(self, file: heavy.TrialFile, words: str) -> None:
+    def change(self, file: engine.TrialFile, words: str) -> None:
         """Save a changed trial, and follow with what that means for its recordings; it can be taken back."""
         before = self.trial.file
         if not self._save(file):
@@ -145,36 +139,36 @@ class Trials(QObject):
         self._undo.did(step)
         self._follow(before, lambda: self._give_up(step, before, file))
 
-    def _save(self, file: heavy.TrialFile) -> bool:
+    def _save(self, file: engine.TrialFile) -> bool:
         try:
             self.trial.save(file)
-        except self._engine.AbacusError as error:
+        except engine.AbacusError as error:
             self.told.emit("wrong", str(error))
             return False
         return True
 
-    def _move(self, was: heavy.TrialFile, to: heavy.TrialFile) -> bool:
+    def _move(self, was: engine.TrialFile, to: engine.TrialFile) -> bool:
         """Go from one state of the trial to another; what was changed besides stays."""
         now = self.trial.file
-        if not self._save(self._engine.merge_trials(was, to, now)):
+        if not self._save(engine.merge_trials(was, to, now)):
             return False
         self._follow(now, lambda: self._move(to, was))
         return True
 
-    def _give_up(self, step: Undoable, before: heavy.TrialFile, file: heavy.TrialFile) -> None:
+    def _give_up(self, step: Undoable, before: engine.TrialFile, file: engine.TrialFile) -> None:
         """Take a change back that somebody cancelled while recordings were brought in for it."""
         self._undo.forget(lambda about: about is step.about)
-        if self._save(self._engine.merge_trials(file, before, self.trial.file)):
+        if self._save(engine.merge_trials(file, before, self.trial.file)):
             self.told.emit("", f"Cancelled: {step.words}; the trial is as it was.")
             self.changed.emit()
 
-    def _follow(self, before: heavy.TrialFile, cancelled: Callable[[], object]) -> None:
+    def _follow(self, before: engine.TrialFile, cancelled: Callable[[], object]) -> None:
         """Bring in again what the saved trial asks for."""
         saved = self.trial.file
         if (before.sources, before.lanes) == (saved.sources, saved.lanes):
             self.changed.emit()
             return
-        trial, brought, engine = self.trial, self._brought, self._engine
+        trial, brought = self.trial, self._brought
 
         def done(again: Any) -> None:
             if trial is self.trial:
@@ -215,7 +209,7 @@ class Trials(QObject):
 
     def add_moment(self, time_ns: int, text: str) -> None:
         """Write down what happened at a time."""
-        moment = self._engine.Moment(time_ns=time_ns, text=text)
+        moment = engine.Moment(time_ns=time_ns, text=text)
         self.change(self.trial.file.with_moment(moment), f"moment {text}")
 
 
@@ -223,7 +217,7 @@ def _names(paths: Sequence[Path]) -> str:
     return paths[0].name if len(paths) == 1 else f"{len(paths)} recordings"
 
 
-def _trial_around(engine: Any, paths: Sequence[Path], progress: Any) -> Any:
+def _trial_around(paths: Sequence[Path], progress: Any) -> Any:
     """Make a trial beside the first recording, so that moments and the library have a place.
 
     Where that folder cannot be written, such as on a shared archive, it goes to the user's own data.

@@ -101,6 +101,10 @@ class Capture:
         """Time of the first frame, the zero of everything shown."""
         return int(self.table.time_ns[0]) if len(self.table) else 0
 
+    def time_digits(self) -> int:
+        """Return how many digits behind the point of a second its times have: 3, 6 or 9."""
+        return int(_digits_of(self.table.time_ns))
+
     @property
     def end_ns(self) -> int:
         """Time of the last frame."""
@@ -145,6 +149,17 @@ def is_sorted(times):  # type: ignore[no-untyped-def]
         if times[i] < times[i - 1]:
             return False
     return True
+
+
+@njit(cache=True, nogil=True)
+def _digits_of(times):  # type: ignore[no-untyped-def]
+    digits = 3
+    for i in range(len(times)):
+        if times[i] % 1000:
+            return 9
+        if times[i] % 1000000:
+            digits = 6
+    return digits
 
 
 @njit(cache=True, nogil=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from decimal import Decimal
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any, cast
 
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
@@ -22,13 +22,11 @@ from PyQt6.QtWidgets import (
 
 from ...core.files.errors import ExistsError, FileError
 from ..clock import grouped, span_text
+from ..doors import engine
 from ..session import Session
 from ..theme import TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_text
 from ..widgets.parts import DeskHead, Panel, button, hairline, label
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _PREVIEW_ROWS = 40
 _CHOICES = {
@@ -148,31 +146,33 @@ class HandOverDesk(QWidget):
             # the dialog has asked about this very file
             self._may_replace = name
 
-    def _export(self) -> heavy.Export:
+    def _export(self) -> engine.Export:
         """Return what is chosen, as a value that a thread can write."""
-        session, engine, clock = self._session, self._session.engine, self._session.clock
+        session, clock = self._session, self._session.clock
         times = (clock.view_first_ns, clock.view_last_ns) if self._chosen["span"] == "view" else (None, None)
         kinds = None
         if self._chosen["messages"] == "kind":
             kinds = frozenset() if session.kind is None else frozenset([session.kind])
-        made: heavy.Export = engine.Export(
-            session.reading.meaning, self._chosen["content"], self._chosen["form"],
+        meaning = session.reading.meaning
+        assert meaning is not None, "an export is made only while a trial is open"
+        made: engine.Export = engine.Export(
+            meaning, cast("engine.Content", self._chosen["content"]), self._chosen["form"],
             engine.Span.of(session.capture, *times), kinds,
         )  # fmt: skip
         return made
 
-    def _target(self) -> heavy.Target:
-        made: heavy.Target = self._session.engine.Target(
+    def _target(self) -> engine.Target:
+        made: engine.Target = engine.Target(
             Path(self.path.text()).expanduser(),
             bool(self._may_replace) and self._may_replace == self.path.text(),
             tuple(self._session.trial.files()),
         )
         return made
 
-    def _origin_of(self, export: heavy.Export) -> heavy.Origin | None:
+    def _origin_of(self, export: engine.Export) -> engine.Origin | None:
         return self._session.origin() if export.is_decoded else None
 
-    def _missing(self, export: heavy.Export) -> str:
+    def _missing(self, export: engine.Export) -> str:
         """Return what has to be chosen first, empty if nothing."""
         session = self._session
         if not self.path.text().strip():
@@ -219,7 +219,7 @@ class HandOverDesk(QWidget):
             done, self._say,
         )  # fmt: skip
 
-    def _list(self, path: Path, form: str, origin: heavy.Origin | None, count: str) -> None:
+    def _list(self, path: Path, form: str, origin: engine.Origin | None, count: str) -> None:
         entry = QWidget()
         column = QVBoxLayout(entry)
         column.setContentsMargins(0, 0, 0, 4)
@@ -323,6 +323,6 @@ def _words(error: FileError) -> str:
     return str(error)
 
 
-def _decoded_with(origin: heavy.Origin | None) -> str:
+def _decoded_with(origin: engine.Origin | None) -> str:
     """Say with which library, in which state; frames that are not decoded need none."""
     return f", decoded with {origin.words()}" if origin is not None else ""

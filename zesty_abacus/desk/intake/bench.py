@@ -9,13 +9,13 @@ import msgspec
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..doors import engine, lines
 from ..session import Session
 from ..undo import Undoable
 from .marks import MarkIndex
 
 if TYPE_CHECKING:
     from ...core.progress import Progress
-    from .. import line_engine as heavy
 
 _WHOLE_AT_ONCE = 400_000
 """Samples or edges of a recording that is small enough to be decoded whole at each change."""
@@ -59,15 +59,15 @@ class Bench(QObject):
         super().__init__()
         self.session = session
         self.number = 0
-        self.opened: heavy.OpenedSource | None = None
-        self.recipe: heavy.Recipe | None = None
-        self.outcome: heavy.Outcome | None = None
+        self.opened: lines.OpenedSource | None = None
+        self.recipe: lines.Recipe | None = None
+        self.outcome: lines.Outcome | None = None
         self.is_whole = False
         self.before: dict[str, int] | None = None
         self.problem = ""
-        self._recipe_to_come: heavy.Recipe | None = None
+        self._recipe_to_come: lines.Recipe | None = None
         self._times: tuple[tuple, np.ndarray] | None = None
-        self._marks: tuple[heavy.Outcome, MarkIndex] | None = None
+        self._marks: tuple[lines.Outcome, MarkIndex] | None = None
         self._overview: tuple[tuple, tuple[np.ndarray, np.ndarray]] | None = None
         self._wanted: tuple[int, object] | None = None
         session.opened.connect(self._on_trial)
@@ -103,9 +103,8 @@ class Bench(QObject):
             self.source_changed.emit()
             return
         trial, number, zero, library = session.trial, self.number, outcomes[self.number].zero_ns, session.library
-        lines = session.engine.lines
 
-        def work(progress: Progress) -> heavy.OpenedSource | None:
+        def work(progress: Progress) -> lines.OpenedSource | None:
             return lines.open_source(trial, number, zero, library, progress)
 
         name = outcomes[number].path.name
@@ -116,7 +115,7 @@ class Bench(QObject):
         self.opened, self.recipe, self.outcome, self.before = None, None, None, None
         self.problem = ""
 
-    def _on_source(self, opened: heavy.OpenedSource | None) -> None:
+    def _on_source(self, opened: lines.OpenedSource | None) -> None:
         self.opened = opened
         if opened is not None:
             self._show_span()
@@ -168,7 +167,7 @@ class Bench(QObject):
 
     # the recipe
 
-    def take(self, recipe: heavy.Recipe | None) -> None:
+    def take(self, recipe: lines.Recipe | None) -> None:
         """Work with another recipe; the one before can be had back by undo."""
         before, place = self.recipe, self._key()
         if recipe == before or place is None:
@@ -180,7 +179,7 @@ class Bench(QObject):
         ))  # fmt: skip
         self._set(recipe)
 
-    def _go_back_to(self, number: int, path: str, recipe: heavy.Recipe | None) -> bool:
+    def _go_back_to(self, number: int, path: str, recipe: lines.Recipe | None) -> bool:
         """Work with a recipe once more, on the recording that it was for."""
         sources = self.session.trial.file.sources
         places = [place for place, entry in enumerate(sources) if entry.path == path]
@@ -218,7 +217,7 @@ class Bench(QObject):
         if self.recipe is not None:
             self.take(msgspec.structs.replace(self.recipe, **changes))
 
-    def _set(self, recipe: heavy.Recipe | None) -> None:
+    def _set(self, recipe: lines.Recipe | None) -> None:
         columns = self.recipe.columns if self.recipe is not None else None
         self.recipe = recipe
         if self.outcome is not None and self.is_whole:
@@ -234,13 +233,13 @@ class Bench(QObject):
         session, recipe = self.session, self.recipe
         entry = msgspec.structs.replace(session.trial.file.sources[self.number], recipe=recipe)
         file = session.trial.file.with_source(self.number, entry)
-        trial = session.engine.Trial(session.trial.folder, file)
-        number, zero, library, lines = self.number, self.zero_ns, session.library, session.engine.lines
+        trial = engine.Trial(session.trial.folder, file)
+        number, zero, library = self.number, self.zero_ns, session.library
 
-        def work(progress: Progress) -> heavy.OpenedSource | None:
+        def work(progress: Progress) -> lines.OpenedSource | None:
             return lines.open_source(trial, number, zero, library, progress)
 
-        def done(opened: heavy.OpenedSource | None) -> None:
+        def done(opened: lines.OpenedSource | None) -> None:
             self.opened = opened
             self.source_changed.emit()
             self._run_part()
@@ -266,14 +265,14 @@ class Bench(QObject):
             self._start(None)
 
     def _start(self, span: tuple[int, int] | None, *, then_whole: bool = False) -> None:
-        opened, recipe, lines = self.opened, self.recipe, self.session.engine.lines
+        opened, recipe = self.opened, self.recipe
         assert opened is not None and recipe is not None
         prepared = self.outcome.lines if self.outcome is not None and self.is_whole and span is None else None
 
-        def work(progress: Progress) -> heavy.Outcome:
+        def work(progress: Progress) -> lines.Outcome:
             return lines.try_recipe(opened, recipe, span, prepared, progress)
 
-        def done(outcome: heavy.Outcome) -> None:
+        def done(outcome: lines.Outcome) -> None:
             if opened is not self.opened or recipe is not self.recipe:
                 return
             self.outcome, self.is_whole, self.problem = outcome, span is None, ""
@@ -337,7 +336,7 @@ class Bench(QObject):
         cover = (
             np.bincount(begins, minlength=columns + 1) - np.bincount(stops + 1, minlength=columns + 2)[: columns + 1]
         )
-        wrong = result.frames.flags & self.session.engine.WRONG > 0
+        wrong = result.frames.flags & engine.WRONG > 0
         return np.flatnonzero(np.cumsum(cover)[:columns] + np.bincount(stops, minlength=columns) > 0), np.unique(
             begins[wrong]
         )
@@ -370,7 +369,7 @@ class Bench(QObject):
         table, at = self.outcome.result.frames, self.current()
         fits = np.ones(len(table), np.bool_)
         if wrong:
-            fits &= table.flags & self.session.engine.WRONG > 0
+            fits &= table.flags & engine.WRONG > 0
         if same_address and at >= 0:
             fits &= table.address == table.address[at]
         rows = np.flatnonzero(fits)
@@ -413,19 +412,19 @@ class Bench(QObject):
         traces = self._aligned_traces()
         if traces is None:
             return
-        session, engine = self.session, self.session.engine
+        session = self.session
         meaning = session.reading.meaning
         assert meaning is not None, "fields are traced only while a trial is open"
 
-        def work(progress: Progress) -> heavy.OffsetEstimate:
+        def work(progress: Progress) -> lines.OffsetEstimate:
             signals = []
             for kind, field_id in traces:
                 progress.check()
                 frames, column = meaning.column(kind, field_id)
                 signals.append((frames.time_ns, column.plot_values().astype(np.float64)))
-            return engine.lines.estimate_offset(signals[0], signals[1])
+            return lines.estimate_offset(signals[0], signals[1])
 
-        def done(found: heavy.OffsetEstimate) -> None:
+        def done(found: lines.OffsetEstimate) -> None:
             way = "later" if found.offset_ns > 0 else "earlier"
             agree = f"the two fields then agree by {found.agreement:.0%}"
             words = f"The lane fits {abs(found.offset_ns) / 1e6:.3f} ms {way}: {agree}."

@@ -3,21 +3,17 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
-from ..clock import time_text
+from ..doors import lines
 from ..read.frame_list import payload_texts
 from ..theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_text
 from .bench import Bench
-
-if TYPE_CHECKING:
-    from .. import line_engine as heavy
 
 _ROW = 22
 _HEAD = 22
@@ -34,7 +30,7 @@ class CameOut(QAbstractScrollArea):
     def __init__(self, bench: Bench) -> None:
         super().__init__()
         self._bench = bench
-        self._words: OrderedDict[int, heavy.FrameWords] = OrderedDict()
+        self._words: OrderedDict[int, lines.FrameWords] = OrderedDict()
         self._told_row = -2
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("What came out")
@@ -54,11 +50,12 @@ class CameOut(QAbstractScrollArea):
         outcome = self._bench.outcome
         return len(outcome.result.frames) if outcome is not None else 0
 
-    def words(self, row: int) -> heavy.FrameWords:
+    def words(self, row: int) -> lines.FrameWords:
         """Return a frame in words."""
         if row not in self._words:
-            session = self._bench.session
-            made = session.engine.lines.frame_words(self._bench.outcome, row, session.edits.layouts())
+            session, outcome = self._bench.session, self._bench.outcome
+            assert outcome is not None, "rows are asked for only while there are some"
+            made = lines.frame_words(outcome, row, session.edits.layouts())
             self._words[row] = made
             if len(self._words) > _KEPT:
                 self._words.popitem(last=False)
@@ -113,7 +110,7 @@ class CameOut(QAbstractScrollArea):
     def _draw_row(self, painter: QPainter, columns: dict[str, QRectF], row: int, time_ns: int, top: float) -> None:
         theme, words = look.theme, self.words(row)
         boxes = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
-        seconds = time_text(self._bench.session.clock.seconds(time_ns), 6)
+        seconds = self._bench.session.clock.words(time_ns)
         draw_text(painter, boxes["time s"], seconds, figure_font(SMALL_PX), theme.ink, Qt.AlignmentFlag.AlignRight)
         draw_text(painter, boxes["what"], words.address, text_font(SMALL_PX), theme.ink)
         form = self._bench.session.form

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
+from ..doors import lines
 from ..theme import faded, look
 from ..widgets.paint import curve_image
-
-if TYPE_CHECKING:
-    from .. import line_engine as heavy
 
 _MOST_UNKNOWN = 2000
 
@@ -21,7 +17,7 @@ _MOST_UNKNOWN = 2000
 def draw_samples(
     painter: QPainter,
     box: QRectF,
-    wave: heavy.Samples,
+    wave: lines.Samples,
     span: tuple[int, int],
     values: tuple[float, float],
     color: QColor,
@@ -40,7 +36,7 @@ def draw_samples(
 
 
 def _draw_each(
-    painter: QPainter, box: QRectF, wave: heavy.Samples, bounds: tuple[int, int], span: tuple[int, int],
+    painter: QPainter, box: QRectF, wave: lines.Samples, bounds: tuple[int, int], span: tuple[int, int],
     values: tuple[float, float], color: QColor,
 ) -> None:  # fmt: skip
     """Draw a line from sample to sample; each one a dot when they stand apart."""
@@ -65,7 +61,7 @@ def _draw_each(
 
 
 def draw_following(
-    painter: QPainter, box: QRectF, wave: heavy.Samples, threshold: NDArray[np.float32], span: tuple[int, int],
+    painter: QPainter, box: QRectF, wave: lines.Samples, threshold: NDArray[np.float32], span: tuple[int, int],
     values: tuple[float, float],
 ) -> None:  # fmt: skip
     """Draw a threshold that has a value at each sample."""
@@ -79,7 +75,7 @@ def draw_following(
     painter.drawImage(QPointF(box.left(), box.top() - 2), picture)
 
 
-def draw_edges(painter: QPainter, box: QRectF, edges: heavy.Edges, span: tuple[int, int], color: QColor) -> None:
+def draw_edges(painter: QPainter, box: QRectF, edges: lines.Edges, span: tuple[int, int], color: QColor) -> None:
     """Draw a line of levels; spans the recording does not know are shaded."""
     levels = (-1, 1) if len(edges) and int(edges.level[:4096].min()) < 0 else (0, 1)
     inner = box.adjusted(0, box.height() * 0.12, 0, -box.height() * 0.12)
@@ -94,7 +90,7 @@ def draw_edges(painter: QPainter, box: QRectF, edges: heavy.Edges, span: tuple[i
     painter.drawImage(QPointF(box.left(), inner.top() - 2), picture)
 
 
-def _shade_unknown(painter: QPainter, inner: QRectF, edges: heavy.Edges, span: tuple[int, int]) -> None:
+def _shade_unknown(painter: QPainter, inner: QRectF, edges: lines.Edges, span: tuple[int, int]) -> None:
     scale = inner.width() / max(span[1] - span[0], 1)
     here = (edges.unknown[:, 0] < span[1]) & (edges.unknown[:, 1] > span[0])
     for begin, end in edges.unknown[here][:_MOST_UNKNOWN]:
@@ -104,7 +100,7 @@ def _shade_unknown(painter: QPainter, inner: QRectF, edges: heavy.Edges, span: t
 
 
 def _stroke(
-    painter: QPainter, inner: QRectF, edges: heavy.Edges, rows: tuple[int, int], span: tuple[int, int],
+    painter: QPainter, inner: QRectF, edges: lines.Edges, rows: tuple[int, int], span: tuple[int, int],
     levels: tuple[int, int], color: QColor,
 ) -> None:  # fmt: skip
     """Draw every edge as an upright line."""

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import msgspec
 from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
+from ..doors import engine, lines
 from ..theme import SMALL_PX, figure_font, look
 from ..widgets.parts import Choice, button, clear_layout, label
 from .bench import Bench
-
-if TYPE_CHECKING:
-    from .. import line_engine as heavy
 
 _PREVIEW_LINES = 8
 _SEPARATORS = ((",", "comma"), (";", "semicolon"), ("\t", "tab"), (" ", "blanks"), ("|", "bar"))
@@ -44,7 +40,7 @@ class ColumnsPicker(QWidget):
         super().__init__()
         self._bench = bench
         self._no_wheel = NoWheel(self)
-        self.columns: heavy.Columns | None = None
+        self.columns: lines.Columns | None = None
         self._lines: list[str] = []
         self.setAccessibleName("Columns")
         self._head = QHBoxLayout()
@@ -65,7 +61,6 @@ class ColumnsPicker(QWidget):
 
     def begin(self) -> None:
         """Show the table of the source in hand."""
-        lines = self._bench.session.engine.lines
         assert self._bench.opened is not None
         text = lines.head_of(self._bench.opened.request.path)
         self._lines = [line for line in text.splitlines() if line.strip()]
@@ -88,7 +83,7 @@ class ColumnsPicker(QWidget):
         self._head.addWidget(self._choice("decimal", ((".", "point"), (",", "comma")), columns.decimal))
         if columns.of_role("time"):
             self._head.addWidget(label("time in", "quiet"))
-            units = tuple((unit, unit) for unit in self._bench.session.engine.lines.TIME_UNITS)
+            units = tuple((unit, unit) for unit in lines.TIME_UNITS)
             self._head.addWidget(self._choice("time_unit", units, columns.time_unit))
         else:
             self._head.addWidget(label("rows a second", "quiet"))
@@ -116,7 +111,6 @@ class ColumnsPicker(QWidget):
         return box
 
     def _set(self, name: str, value: object) -> None:
-        lines = self._bench.session.engine.lines
         assert self.columns is not None
         self.columns = msgspec.structs.replace(self.columns, **{name: value})
         if name == "separator":
@@ -152,7 +146,7 @@ class ColumnsPicker(QWidget):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        columns, lines = self.columns, self._bench.session.engine.lines
+        columns = self.columns
         assert columns is not None
         for number, (name, role) in enumerate(zip(columns.names, columns.roles, strict=False)):
             box = Choice()
@@ -176,13 +170,12 @@ class ColumnsPicker(QWidget):
         self._grid.setAlignment(Qt.AlignmentFlag.AlignTop)
 
     def _use(self) -> None:
-        session = self._bench.session
         assert self.columns is not None
         try:
             self.columns.check()
-        except session.engine.AbacusError as error:
+        except engine.AbacusError as error:
             self.problem.setText(str(error))
             return
-        recipe = self._bench.recipe or session.engine.lines.new_recipe(self._bench.opened.request.path.stem)  # type: ignore[union-attr]
+        recipe = self._bench.recipe or lines.new_recipe(self._bench.opened.request.path.stem)  # type: ignore[union-attr]
         self._bench.take(msgspec.structs.replace(recipe, columns=self.columns))
         self.done.emit()

@@ -8,6 +8,7 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ..clock import grouped
+from ..doors import lines
 from ..read.frame_list import FrameList
 from ..session import PAYLOAD_FORMS, Session
 from ..theme import look, text_font
@@ -208,10 +209,10 @@ class IntakeDesk(QWidget):
         self._show_form()
 
     def _show_format(self, name: str) -> None:
-        if self._session.engine is None:
+        if self._session.capture is None:
             return
         self.format.clear()
-        self.format.addItems(self._session.engine.lines.form_names())
+        self.format.addItems(lines.form_names())
         self.format.setCurrentText(name)
 
     def _overrule(self) -> None:

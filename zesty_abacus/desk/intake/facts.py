@@ -5,18 +5,15 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import msgspec
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ..clock import grouped, span_text
+from ..doors import engine
 from ..session import Session
 from ..theme import text_font
 from ..widgets.parts import clear_layout, label
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 
 class SourceFacts(QWidget):
@@ -46,7 +43,7 @@ class SourceFacts(QWidget):
         self.problem.setText(sentence)
         self.problem.show()
 
-    def _show_facts(self, outcome: heavy.SourceOutcome) -> None:
+    def _show_facts(self, outcome: engine.SourceOutcome) -> None:
         report = outcome.report
         facts = [
             ("file", home_short(outcome.path)),
@@ -70,7 +67,7 @@ class SourceFacts(QWidget):
         holder.setLayout(grid)
         self.body.addWidget(holder)
 
-    def _show_lanes(self, outcome: heavy.SourceOutcome) -> None:
+    def _show_lanes(self, outcome: engine.SourceOutcome) -> None:
         self.body.addSpacing(6)
         heading = label("Lanes of this source")
         heading.setFont(text_font(bold=True))
@@ -124,8 +121,8 @@ class SourceFacts(QWidget):
     def _set_offset(self, lane: str, text: str) -> None:
         file = self._session.trial.file
         try:
-            offset = round(self._session.engine.parse_exact(text or "0") * 1_000_000)
-        except self._session.engine.AbacusError as error:
+            offset = round(engine.parse_exact(text or "0") * 1_000_000)
+        except engine.AbacusError as error:
             self._say(str(error))
             return
         self._session.trials.change(

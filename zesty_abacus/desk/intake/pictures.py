@@ -10,14 +10,13 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ..clock import span_text
+from ..doors import lines
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_text
 from ..widgets.parts import plain_tip
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-
-    from .. import line_engine as heavy
 
 _VOTE_ROW = 34
 
@@ -27,7 +26,7 @@ class LevelHistogramView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._lines: dict[str, heavy.PreparedLine] = {}
+        self._lines: dict[str, lines.PreparedLine] = {}
         self.setMinimumHeight(74)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Levels seen")
@@ -35,7 +34,7 @@ class LevelHistogramView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(240, 74)
 
-    def show_lines(self, lines: dict[str, heavy.PreparedLine]) -> None:
+    def show_lines(self, lines: dict[str, lines.PreparedLine]) -> None:
         """Show the levels of lines."""
         self._lines = {name: line for name, line in lines.items() if line.histogram is not None}
         self.setVisible(bool(self._lines))
@@ -62,7 +61,7 @@ class LevelHistogramView(QWidget):
         painter.end()
 
     def _draw_line(
-        self, painter: QPainter, box: QRectF, line: heavy.PreparedLine, low: float, scale: float, number: int
+        self, painter: QPainter, box: QRectF, line: lines.PreparedLine, low: float, scale: float, number: int
     ) -> None:
         theme, histogram = look.theme, line.histogram
         assert histogram is not None
@@ -95,7 +94,7 @@ class LengthsView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(240, 92)
 
-    def show_edges(self, edges: heavy.Edges) -> None:
+    def show_edges(self, edges: lines.Edges) -> None:
         """Show the lengths of a line's pulses."""
         widths, level = edges.widths(), edges.level[:-1]
         self._widths = (widths[(level != 0) & (widths > 0)], widths[(level == 0) & (widths > 0)])
@@ -141,7 +140,7 @@ class VotesView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._votes: Sequence[heavy.Vote] = ()
+        self._votes: Sequence[lines.Vote] = ()
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Repeats and votes")
 
@@ -151,7 +150,7 @@ class VotesView(QWidget):
     def minimumSizeHint(self) -> QSize:
         return self.sizeHint()
 
-    def show_votes(self, votes: Sequence[heavy.Vote]) -> None:
+    def show_votes(self, votes: Sequence[lines.Vote]) -> None:
         """Show groups of repeats."""
         self._votes = votes[:40]
         self.setVisible(bool(votes))
@@ -192,7 +191,7 @@ class RegistersView(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._state: heavy.RegisterState | None = None
+        self._state: lines.RegisterState | None = None
         self._device = 0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Registers at the cursor")
@@ -209,7 +208,7 @@ class RegistersView(QWidget):
             return []
         return sorted({int(place) // 8 for place in np.flatnonzero(self._state.seen_ns >= 0)})
 
-    def show_state(self, device: int, state: heavy.RegisterState) -> None:
+    def show_state(self, device: int, state: lines.RegisterState) -> None:
         """Show the registers of a device."""
         self._device, self._state = device, state
         seen = np.flatnonzero(state.seen_ns >= 0)

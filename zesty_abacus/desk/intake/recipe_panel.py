@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -12,14 +12,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ..clock import grouped, span_text
+from ..doors import lines
 from ..theme import figure_font, look, text_font
 from ..widgets.parts import EDGE, Choice, Panel, button, clear_layout, hairline, label
 from .bench import Bench
 from .columns_picker import NoWheel
 from .pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
-
-if TYPE_CHECKING:
-    from .. import line_engine as heavy
 
 _NO = "–"
 _MEASURED_LEVELS = (
@@ -122,7 +120,7 @@ class RecipePanel(Panel):
         self._others_shown = not self._others_shown
         self.refresh()
 
-    def _show_offer(self, offer: heavy.Offer, *, taken: bool = False) -> None:
+    def _show_offer(self, offer: lines.Offer, *, taken: bool = False) -> None:
         origin = {"measured": f"measured, {offer.score:.0%}", "library": f"library: {offer.recipe.name}",
                   "trial": "in use"}[offer.origin]  # fmt: skip
         row = QHBoxLayout()
@@ -147,7 +145,7 @@ class RecipePanel(Panel):
 
     # settings
 
-    def _show_recipe(self, recipe: heavy.Recipe) -> None:
+    def _show_recipe(self, recipe: lines.Recipe) -> None:
         bench = self._bench
         assert bench.opened is not None
         self.note.setText(recipe.name)
@@ -175,7 +173,7 @@ class RecipePanel(Panel):
         self._row("lane", lane)
         self._show_lane(recipe)
 
-    def _show_lane(self, recipe: heavy.Recipe) -> None:
+    def _show_lane(self, recipe: lines.Recipe) -> None:
         """Let the lane's clock be moved against the others."""
         bench = self._bench
         name = bench.lane_name
@@ -202,8 +200,7 @@ class RecipePanel(Panel):
             pick.clicked.connect(lambda: self.columns_wanted())
             self.body.addWidget(pick)
 
-    def _gives(self, recipe: heavy.Recipe) -> str:
-        lines = self._bench.session.engine.lines
+    def _gives(self, recipe: lines.Recipe) -> str:
         opened = self._bench.opened
         assert opened is not None
         if recipe.line is not None:
@@ -213,16 +210,15 @@ class RecipePanel(Panel):
         return ""
 
     def _fields(self, settings: Any):  # type: ignore[no-untyped-def]
-        return self._bench.session.engine.lines.fields_of(settings)
+        return lines.fields_of(settings)
 
-    def _line_choice(self, recipe: heavy.Recipe | None) -> QComboBox:
-        lines = self._bench.session.engine.lines
+    def _line_choice(self, recipe: lines.Recipe | None) -> QComboBox:
         names = [decoder.name for decoder in lines.decoders()]
         current = lines.decoder_of(recipe.line).name if recipe is not None and recipe.line is not None else _NO
         return self._choice("speaks", [(_NO, "choose"), *((name, name) for name in names)], current, self._take_line)
 
     def _take_line(self, code: str) -> None:
-        bench, lines = self._bench, self._bench.session.engine.lines
+        bench = self._bench
         assert bench.opened is not None and bench.opened.recording is not None
         recipe = bench.recipe
         if recipe is None:
@@ -240,10 +236,9 @@ class RecipePanel(Panel):
         bench.take(made)
 
     def _framing_names(self, gives: str) -> list[str]:
-        return [way.name for way in self._bench.session.engine.lines.framings() if way.takes == gives]
+        return [way.name for way in lines.framings() if way.takes == gives]
 
-    def _framing_choice(self, recipe: heavy.Recipe, gives: str) -> QComboBox:
-        lines = self._bench.session.engine.lines
+    def _framing_choice(self, recipe: lines.Recipe, gives: str) -> QComboBox:
         current = lines.framing_of(recipe.framing).name if recipe.framing is not None else _NO
         plain = {"bytes": "silent gap", "bits": "each burst", "frames": "as they are", "packets": "as they are"}.get(
             gives, _NO
@@ -253,7 +248,7 @@ class RecipePanel(Panel):
             "put together by", choices, current, lambda way: self._bench.take(lines.with_framing(recipe, way))
         )
 
-    def _show_levels(self, recipe: heavy.Recipe) -> None:
+    def _show_levels(self, recipe: lines.Recipe) -> None:
         bench = self._bench
         assert bench.opened is not None and bench.opened.recording is not None
         used = recipe.channels()
@@ -279,7 +274,7 @@ class RecipePanel(Panel):
         self._cleaning_shown = True
         self.refresh()
 
-    def _show_level(self, setting: heavy.LevelSetting, channel: heavy.Channel, *, several: bool) -> None:
+    def _show_level(self, setting: lines.LevelSetting, channel: lines.Channel, *, several: bool) -> None:
         bench, name = self._bench, setting.channel
         change = partial(bench.set_level, name)
         if several:
@@ -453,7 +448,7 @@ class RecipePanel(Panel):
         row.addWidget(shown)
         (box if box is not None else self.result_box).addLayout(row)
 
-    def _show_measured(self, outcome: heavy.Outcome) -> None:
+    def _show_measured(self, outcome: lines.Outcome) -> None:
         for name, line in outcome.lines.items():
             for suffix, attribute in _MEASURED_LEVELS:
                 value = getattr(line.setting, attribute)
@@ -480,7 +475,7 @@ class RecipePanel(Panel):
                 self.lengths_view.show_edges(line.edges)
                 self.lengths_view.setVisible(True)
 
-    def _show_counts(self, outcome: heavy.Outcome) -> None:
+    def _show_counts(self, outcome: lines.Outcome) -> None:
         """Say what came out, and how each change of the recipe changed it, where it is always in view."""
         bench = self._bench
         changes = bench.changes()
@@ -493,7 +488,7 @@ class RecipePanel(Panel):
             wrong = "wrong" if name not in ("frames", "bytes") and count else ""
             self._result_row(name, grouped(count), wrong, note, self.foot_box)
 
-    def _show_votes(self, outcome: heavy.Outcome) -> None:
+    def _show_votes(self, outcome: lines.Outcome) -> None:
         votes = outcome.result.votes
         if not votes:
             return
@@ -514,7 +509,7 @@ class RecipePanel(Panel):
             return
         device = int(outcome.result.frames.address[row]) >> 16
         cursor = bench.session.clock.cursor_ns - bench.zero_ns
-        state = bench.session.engine.lines.registers_at(outcome, device, cursor)
+        state = lines.registers_at(outcome, device, cursor)
         if self.registers_view.parent() is None:
             self._result_section("registers at the cursor")
             self.result_box.addWidget(self.registers_view)
@@ -552,7 +547,7 @@ def number_text(value: float) -> str:
     return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"
 
 
-def _level_facts(outcome: heavy.Outcome) -> list[tuple[str, str]]:
+def _level_facts(outcome: lines.Outcome) -> list[tuple[str, str]]:
     facts = [line.facts for line in outcome.lines.values() if line.facts is not None]
     if not facts:
         return []

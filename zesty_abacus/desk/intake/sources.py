@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QFileDialog, QFrame, QSizePolicy, QVBoxLayout, QWidget
 
 from ..clock import grouped
+from ..doors import engine
 from ..session import Session
 from ..theme import figure_font, look, text_font
 from ..widgets.parts import Panel, button, hairline, label, one_shot
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _LISTED_PROBLEMS = 100
 
@@ -120,12 +117,12 @@ class SourceList(Panel):
         self.refresh()
         self.picked.emit(number)
 
-    def _card(self, number: int, outcome: heavy.SourceOutcome) -> SourceCard:
+    def _card(self, number: int, outcome: engine.SourceOutcome) -> SourceCard:
         state, tone = self._state_of(outcome)
         words = self._words_of(outcome)
         return SourceCard(outcome.path.name, words, state, tone=tone, chosen=number == self._chosen)
 
-    def _words_of(self, outcome: heavy.SourceOutcome) -> str:
+    def _words_of(self, outcome: engine.SourceOutcome) -> str:
         report = outcome.report
         if outcome.holds == "lines":
             kinds = f"{len(report.lanes)} channel{'s' if len(report.lanes) != 1 else ''}"
@@ -135,7 +132,7 @@ class SourceList(Panel):
             return f"reference · {grouped(outcome.samples)} rows"
         return f"{report.format_name} · {grouped(report.frames)} frames"
 
-    def _state_of(self, outcome: heavy.SourceOutcome) -> tuple[str, str]:
+    def _state_of(self, outcome: engine.SourceOutcome) -> tuple[str, str]:
         """Return the state in words and its tone."""
         if outcome.error:
             return "could not be read", "wrong"
@@ -167,7 +164,7 @@ class ProblemPanel(Panel):
     def __init__(self) -> None:
         super().__init__("Problems")
 
-    def show_outcome(self, outcome: heavy.SourceOutcome | None) -> None:
+    def show_outcome(self, outcome: engine.SourceOutcome | None) -> None:
         """List the problems of a source."""
         self.clear()
         if outcome is None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import (
@@ -18,15 +16,13 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ..clock import span_text, time_text
+from ..doors import lines
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_text, padded_range
 from ..widgets.parts import key_on_time, wheel_on_time
 from .bench import Bench
 from .channel_pictures import draw_edges, draw_following, draw_samples
 from .marks import draw_density, draw_marks
-
-if TYPE_CHECKING:
-    from .. import line_engine as heavy
 
 _GUTTER = 92
 _OVERVIEW = 30
@@ -69,7 +65,7 @@ class WaveView(QWidget):
 
     # what is shown
 
-    def channels(self) -> list[heavy.Channel]:
+    def channels(self) -> list[lines.Channel]:
         """Return the channels to draw: those the recipe uses, or all while it uses none."""
         opened, recipe = self._bench.opened, self._bench.recipe
         if opened is None or opened.recording is None:
@@ -78,7 +74,7 @@ class WaveView(QWidget):
         chosen = [c for name in used if (c := opened.recording.channel(name)) is not None]
         return chosen or list(opened.recording.channels[:8])
 
-    def _line(self, name: str) -> heavy.PreparedLine | None:
+    def _line(self, name: str) -> lines.PreparedLine | None:
         outcome = self._bench.outcome
         return outcome.lines.get(name) if outcome is not None else None
 
@@ -210,7 +206,7 @@ class WaveView(QWidget):
             painter.drawLine(QPointF(x, bracket.top()), QPointF(x + turn, bracket.top()))
             painter.drawLine(QPointF(x, bracket.bottom()), QPointF(x + turn, bracket.bottom()))
 
-    def _draw_channel(self, painter: QPainter, number: int, channel: heavy.Channel) -> None:
+    def _draw_channel(self, painter: QPainter, number: int, channel: lines.Channel) -> None:
         box = self.boxes()[channel.name]
         color = look.theme.field(number + 1)
         line = self._line(channel.name)
@@ -229,7 +225,7 @@ class WaveView(QWidget):
             draw_text(painter, box, hint, text_font(SMALL_PX), look.theme.quiet)
 
     def _draw_thresholds(
-        self, painter: QPainter, box: QRectF, name: str, line: heavy.PreparedLine | None, span: tuple[int, int]
+        self, painter: QPainter, box: QRectF, name: str, line: lines.PreparedLine | None, span: tuple[int, int]
     ) -> None:
         theme = look.theme
         if line is not None and line.threshold is not None and line.wave is not None:
@@ -356,7 +352,7 @@ class WaveView(QWidget):
         recipe = self._bench.recipe
         if recipe is None or recipe.line is None:
             return ""
-        fields = self._bench.session.engine.lines.fields_of(recipe.line)
+        fields = lines.fields_of(recipe.line)
         kind = recipe.level(name).kind
         if kind != "threshold":
             return "envelope" if kind == "envelope" else "two tones"

@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import text_font
 from ..widgets.parts import button, clear_layout, hairline, is_in_hand, label
 from ..widgets.proposal_card import ProposalCard
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 
 class AgreementSection(QWidget):
@@ -30,7 +26,7 @@ class AgreementSection(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._layout: heavy.Layout | None = None
+        self._layout: engine.Layout | None = None
         self.cards: list[ProposalCard] = []
         self.draft = DraftCard(session)
         self.draft.pair_wanted.connect(self.pair_wanted)
@@ -48,7 +44,7 @@ class AgreementSection(QWidget):
         shared.people_changed.connect(self._show_people)
         session.edits.drafts.changed.connect(lambda: self.draft.show_layout(self._layout))
 
-    def show_layout(self, layout: heavy.Layout | None) -> None:
+    def show_layout(self, layout: engine.Layout | None) -> None:
         """Show what is on its way for a layout."""
         is_other = (layout.id if layout else None) != (self._layout.id if self._layout else None)
         self._layout = layout
@@ -91,7 +87,7 @@ class DraftCard(QFrame):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._layout: heavy.Layout | None = None
+        self._layout: engine.Layout | None = None
         self.words = label("", wrap=True)
         self.reason = QLineEdit()
         self.reason.setPlaceholderText("why, for those who agree")
@@ -139,7 +135,7 @@ class DraftCard(QFrame):
         self.compare.clicked.connect(self._compare)
         self._session.shared.proposals_changed.connect(lambda: self.show_layout(self._layout))
 
-    def show_layout(self, layout: heavy.Layout | None) -> None:
+    def show_layout(self, layout: engine.Layout | None) -> None:
         """Show the draft of a layout, or offer to begin one."""
         self._layout = layout
         shared = self._session.shared
@@ -154,7 +150,7 @@ class DraftCard(QFrame):
             return
         now = self._session.edits.layout(layout.id)
         changed = draft.base is None or now != draft.base
-        change = self._session.engine.describe_change(draft.base, now) if changed and now is not None else ""
+        change = engine.describe_change(draft.base, now) if changed and now is not None else ""
         only = "Only you see it."
         self.words.setText(f"{change}. {only}" if change else f"Nothing is changed yet. {only}")
         rules = shared.rules

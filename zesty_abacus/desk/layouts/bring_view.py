@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QSplitter, QVBoxLayout, QWidget
 
+from ..doors import laid
 from ..session import Session
 from ..settings import table_columns_path
 from ..widgets.parts import button, label, plain_tip
 from .table_picker import TablePicker
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 
 class BringView(QWidget):
@@ -33,7 +31,7 @@ class BringView(QWidget):
         self._session = session
         self.setAccessibleName("Bring layouts in")
         self.path: Path | None = None
-        self.brought: heavy.laid.Brought | None = None
+        self.brought: laid.Brought | None = None
         self.words = label("", wrap=True)
         self.picker = TablePicker(session)
         self.picker.changed.connect(self._read)
@@ -74,7 +72,7 @@ class BringView(QWidget):
 
     def begin(self, path: Path) -> None:
         """Read a file and show what it gives; errors are told and keep the view open."""
-        session, laid = self._session, self._session.engine.laid
+        session = self._session
         self.path, self.brought = path, None
         self.found.clear()
         self.left.clear()
@@ -85,7 +83,7 @@ class BringView(QWidget):
             self._on_opened, self._on_failed,
         )  # fmt: skip
 
-    def _on_opened(self, table: heavy.laid.OpenedTable | None) -> None:
+    def _on_opened(self, table: laid.OpenedTable | None) -> None:
         if table is not None:
             self.picker.show_table(table)
         self.picker.setVisible(table is not None)
@@ -94,7 +92,7 @@ class BringView(QWidget):
     def _read(self) -> None:
         session, path = self._session, self.path
         assert path is not None
-        laid, known = session.engine.laid, session.edits.layouts()
+        known = session.edits.layouts()
         table = self.picker.table_in_hand if not self.picker.isHidden() else None
         session.jobs.start(
             "bring in", f"reading {path.name}", lambda progress: laid.bring_in_layouts(path, known, table, progress),
@@ -107,7 +105,7 @@ class BringView(QWidget):
         self.left.clear()
         self.keep.setEnabled(False)
 
-    def _show(self, brought: heavy.laid.Brought) -> None:
+    def _show(self, brought: laid.Brought) -> None:
         self.brought = brought
         self.words.setText(f"{brought.path.name}, {brought.form}: tick what is to be kept")
         self.found.clear()
@@ -141,7 +139,7 @@ class BringView(QWidget):
             return
         kept = session.edits.change_all(ticked, f"brought in from {self.brought.path.name}")
         if not self.picker.isHidden() and self.picker.mapping is not None:
-            session.engine.laid.MappingShelf(table_columns_path()).keep(self.picker.mapping)
+            laid.MappingShelf(table_columns_path()).keep(self.picker.mapping)
         session.told.emit("good", f"{kept} layouts were brought in from {self.brought.path.name}.")
         self.done.emit()
 

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QFrame, QSizePolicy, QVBoxLayout, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_text
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 CARD_HEIGHT = 37
 _INDENT = 16
@@ -36,7 +34,7 @@ class Card(QFrame):
         self.item = item
         self.number = number
         self.level = level
-        self.layout_shown: heavy.Layout | None = None
+        self.layout_shown: engine.Layout | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.column = QVBoxLayout(self)
@@ -57,7 +55,7 @@ class Card(QFrame):
         self.setFixedHeight(CARD_HEIGHT)
         self.update()
 
-    def show_item(self, item: Any, number: int, level: int, layout: heavy.Layout | None) -> None:
+    def show_item(self, item: Any, number: int, level: int, layout: engine.Layout | None) -> None:
         """Show the item changed, at another place."""
         self.item, self.number, self.level, self.layout_shown = item, number, level, layout
         self.column.setContentsMargins(10 + level * _INDENT, CARD_HEIGHT, 10, 8)
@@ -121,7 +119,7 @@ class FieldCard(Card):
     """One field: its name and reading, its scale and range."""
 
     def texts(self) -> tuple[str, str, str, str]:
-        engine, field = self.session.engine, self.item
+        field = self.item
         words = engine.wording.places_words(field)
         if len(field.places):
             words = f"{field.places}  {words}"
@@ -132,7 +130,7 @@ class FieldCard(Card):
         return (field.name or "passed over", words, *self._figures())
 
     def _figures(self) -> tuple[str, str]:
-        engine, field = self.session.engine, self.item
+        field = self.item
         unit = f" {field.unit}" if field.unit else ""
         scale = f"{engine.format_exact(field.ratio)}{unit} a step"
         if field.is_curved:
@@ -165,7 +163,7 @@ class ItemCard(Card):
         return QColor(look.theme.quiet)
 
     def texts(self) -> tuple[str, str, str, str]:
-        engine, item, layout = self.session.engine, self.item, self.layout_shown
+        item, layout = self.item, self.layout_shown
         if hasattr(item, "types"):
             return item.name, "elements of these types", str(item.types), ""
         if hasattr(item, "expression"):
@@ -184,7 +182,7 @@ class ItemCard(Card):
         field = getattr(self.item, "field", None)
         if field is None or self.layout_shown is None:
             return str(getattr(self.item, "places", ""))
-        return self.session.engine.attribute_text(self.item, "field", self.layout_shown)
+        return engine.attribute_text(self.item, "field", self.layout_shown)
 
     def _coverage(self) -> str:
         coverage = getattr(self.item, "coverage", None)

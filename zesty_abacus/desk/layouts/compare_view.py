@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 import numpy as np
@@ -11,14 +11,12 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from ..doors import engine, laid
 from ..session import Session
 from ..theme import TINY_PX, look, text_font
 from ..widgets.abacus import Abacus, AbacusState, Drawing
 from ..widgets.paint import draw_curve, draw_text, padded_range
 from ..widgets.parts import button, clear_layout, hairline, label, scrolled
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _MOST_BYTES = 64
 
@@ -27,7 +25,7 @@ class CurvePair(QWidget):
     """What one field gives under two layouts: before above, after below, over the whole capture."""
 
     def __init__(
-        self, session: Session, sides: list[tuple[heavy.Layout, Any]], kind: int | None, words: tuple[str, str]
+        self, session: Session, sides: list[tuple[engine.Layout, Any]], kind: int | None, words: tuple[str, str]
     ) -> None:
         super().__init__()
         self._session, self._sides, self._kind, self._words = session, sides, kind, words
@@ -94,7 +92,7 @@ class CompareView(QWidget):
         super().__init__()
         self._session = session
         self.setAccessibleName("Comparison")
-        self.compared: list[heavy.laid.Compared] = []
+        self.compared: list[laid.Compared] = []
         self.before, self.after = Abacus(Drawing.PLACES), Abacus(Drawing.PLACES)
         self.titles = label("", wrap=True), label("", wrap=True)
         self.words = label("", "quiet", wrap=True)
@@ -134,7 +132,7 @@ class CompareView(QWidget):
         return made
 
     def compare(
-        self, before: heavy.Layout, before_title: str, after: heavy.Layout, after_title: str, kind: int | None,
+        self, before: engine.Layout, before_title: str, after: engine.Layout, after_title: str, kind: int | None,
         *, choosing: bool = False, clashing: Collection[UUID] = (), only_look: bool = False,
     ) -> None:  # fmt: skip
         """Show two layouts; ``kind`` is the message their curves are drawn of.
@@ -146,7 +144,7 @@ class CompareView(QWidget):
         self._curve_words = ("theirs", "yours") if choosing else ("before", "after")
         self._take_words = "Take theirs" if choosing else "Take it as it was"
         self.close_button.setText("Keep it as it is at the right" if choosing else "Back to the plan")
-        self.compared = self._session.engine.laid.compare_layouts(before, after)
+        self.compared = laid.compare_layouts(before, after)
         for label_, words in zip(self.titles, (before_title, after_title), strict=True):
             label_.setText(words)
         size = max(before.size, after.size)
@@ -176,7 +174,7 @@ class CompareView(QWidget):
                 marked |= set(places)
         return frozenset(marked)
 
-    def _owners(self, layout: heavy.Layout, size: int) -> np.ndarray:
+    def _owners(self, layout: engine.Layout, size: int) -> np.ndarray:
         """Return whose each bit is, numbered so that one thing has one colour on both sides."""
         numbers: dict[Any, int] = {}
         for number, one in enumerate(self.compared):
@@ -186,9 +184,9 @@ class CompareView(QWidget):
             owners[[bit for bit in field.places if bit < len(owners)]] = numbers[field.id]
         return owners
 
-    def _show_head(self, before: heavy.Layout, after: heavy.Layout) -> None:
+    def _show_head(self, before: engine.Layout, after: engine.Layout) -> None:
         """Show what differs about the message itself, with a way to have it as at the left."""
-        said = self._session.engine.laid.head_changes(before, after)
+        said = laid.head_changes(before, after)
         if not said:
             return
         name = label("the message itself", wrap=True)
@@ -209,7 +207,7 @@ class CompareView(QWidget):
         said = [f"{number} {word}" for word, number in counts.items()]
         self.words.setText(", ".join(said) or "Nothing differs.")
 
-    def _row(self, one: heavy.laid.Compared, before: heavy.Layout, after: heavy.Layout, kind: int | None) -> QWidget:
+    def _row(self, one: laid.Compared, before: engine.Layout, after: engine.Layout, kind: int | None) -> QWidget:
         row = QWidget()
         words = QVBoxLayout(row)
         words.setContentsMargins(0, 2, 0, 2)
@@ -239,10 +237,10 @@ class CompareView(QWidget):
         words.addLayout(holder)
         return row
 
-    def _said(self, one: heavy.laid.Compared) -> str:
+    def _said(self, one: laid.Compared) -> str:
         item = one.after if one.after is not None else one.before
         places = getattr(item, "places", None)
-        return f"at {places}" if places else self._session.engine.laid.what_it_is(item)
+        return f"at {places}" if places else laid.what_it_is(item)
 
     def keyPressEvent(self, event: Any) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape:

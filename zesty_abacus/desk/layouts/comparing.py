@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ..doors import engine, laid
 from ..session import Session
 from .compare_view import CompareView
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 
 class Comparing(QObject):
@@ -41,7 +39,7 @@ class Comparing(QObject):
         self,
         session: Session,
         view: CompareView,
-        layout: Callable[[], heavy.Layout | None],
+        layout: Callable[[], engine.Layout | None],
         keep: Callable[[Any], bool],
     ) -> None:
         super().__init__(view)
@@ -62,7 +60,7 @@ class Comparing(QObject):
         """Whether a clash waits to be chosen."""
         return self._clash is not None
 
-    def compare_with(self, before: heavy.Layout, title: str) -> None:
+    def compare_with(self, before: engine.Layout, title: str) -> None:
         """Show another layout, or an older state, beside the one in hand."""
         layout = self._layout()
         if layout is not None:
@@ -70,16 +68,16 @@ class Comparing(QObject):
             self.begun.emit()
             self._view.compare(before, title, layout, f"{layout.name}, now", self._session.kind)
 
-    def compare_state(self, layout: heavy.Layout, when: str) -> None:
+    def compare_state(self, layout: engine.Layout, when: str) -> None:
         """Show a state of the history beside the newest."""
         self.compare_with(layout, f"{layout.name}, {when}")
 
-    def show_pair(self, before: heavy.Layout | None, after: heavy.Layout | None, titles: tuple[str, str]) -> None:
+    def show_pair(self, before: engine.Layout | None, after: engine.Layout | None, titles: tuple[str, str]) -> None:
         """Show what a change makes of a layout, without anything to choose; None where there is no layout."""
         known = after if after is not None else before
         if known is None or self.waits:
             return
-        session, laid = self._session, self._session.engine.laid
+        session = self._session
         kind = session.reading.kind_read_by(known.id, session.kind)
         if kind is not None:
             session.select_kind(kind)
@@ -113,7 +111,7 @@ class Comparing(QObject):
         now = "as it would be kept now"
         self._view.compare(theirs.layout, title, mine, now, self._session.kind, choosing=True, clashing=self._clashing)
 
-    def _take_back(self, change: Callable[[heavy.Layout], heavy.Layout]) -> None:
+    def _take_back(self, change: Callable[[engine.Layout], engine.Layout]) -> None:
         """Have one thing as it is at the left: kept at once, or as a part of what is being chosen."""
         if self._clash is not None:
             mine, theirs = self._clash
@@ -128,7 +126,7 @@ class Comparing(QObject):
         """Go back to the plan; of a clash, keep what was chosen."""
         session, clash = self._session, self._clash
         if clash is not None:
-            problems = session.engine.check_layout(clash[0])
+            problems = engine.check_layout(clash[0])
             if problems:
                 session.told.emit("wrong", problems[0].sentence)
                 return
@@ -141,7 +139,7 @@ class Comparing(QObject):
         self._clash = None
 
 
-def _with_head_of(layout: heavy.Layout, other: heavy.Layout) -> heavy.Layout:
+def _with_head_of(layout: engine.Layout, other: engine.Layout) -> engine.Layout:
     """Return a layout with everything but fields, parts, checks and computed values from another."""
     names = ("name", "applies", "size", "registers", "sender", "note")
     return msgspec.structs.replace(layout, **{name: getattr(other, name) for name in names})

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 from PyQt6.QtCore import Qt
@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..doors import engine
 from ..session import Session
 from ..widgets.abacus import AbacusState
 from ..widgets.parts import Choice, DeskHead, button, hairline, label, one_shot
@@ -33,10 +34,6 @@ from .plan import PlanView
 from .putting_out import ask_and_print, ask_and_put_out
 from .reshaper import Reshaper
 from .tried import TriedTable
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
-
 
 _CURSOR_MS = 30
 _EMPTY, _PLAN, _COMPARE, _BRING = range(4)
@@ -164,18 +161,18 @@ class LayoutsDesk(QWidget):
         session.store.kind_loaded.connect(lambda _kind: self._try())
 
     @property
-    def layout_shown(self) -> heavy.Layout | None:
+    def layout_shown(self) -> engine.Layout | None:
         """The layout in hand."""
         session = self._session
         return session.reading.layout_of(session.kind) if session.capture is not None else None
 
     @property
-    def whole_shown(self) -> heavy.Layout | None:
+    def whole_shown(self) -> engine.Layout | None:
         """The layout in hand as the library has it: of a register map, the whole map."""
         layout = self.layout_shown
         return self._session.edits.layout(layout.id) if layout is not None else None
 
-    def _reshaped_layout(self) -> heavy.Layout | None:
+    def _reshaped_layout(self) -> engine.Layout | None:
         """Return the layout that drags and keys reshape: fixed places only, or a whole register map."""
         layout = self.whole_shown
         return None if layout is None or layout.moves else layout
@@ -193,19 +190,19 @@ class LayoutsDesk(QWidget):
             session.told.emit("", "Close the open field with Esc and drag over free beads first.")
             return
         number = len(layout.fields) + 1
-        places = session.engine.places_of(bits, low_byte_first=True)
-        kind = session.engine.FieldKind("flag" if len(bits) == 1 else "unsigned")
+        places = engine.places_of(bits, low_byte_first=True)
+        kind = engine.FieldKind("flag" if len(bits) == 1 else "unsigned")
         while layout.field_named(f"field {number}") is not None:
             number += 1
-        field = session.engine.new_field(f"field {number}", places, kind)
+        field = engine.new_field(f"field {number}", places, kind)
         if self._on_edited(field):
             self.plan.pick(field.id)
             self.plan.form.lines["name"].setFocus()
             self.plan.form.lines["name"].selectAll()
 
-    def _add_behind(self, layout: heavy.Layout) -> None:
+    def _add_behind(self, layout: engine.Layout) -> None:
         """Add a field where no beads can be marked: in the first free register, or in the byte behind the others."""
-        changed = self._session.engine.with_field_behind(layout)
+        changed = engine.with_field_behind(layout)
         known = {field.id for field in layout.fields}
         if self.keep(changed):
             self.plan.pick(next(field.id for field in changed.fields if field.id not in known))
@@ -238,7 +235,7 @@ class LayoutsDesk(QWidget):
         """Offer what can be dropped in, by family."""
         menu = self._menu()
         family = ""
-        for template in self._session.engine.TEMPLATES:
+        for template in engine.TEMPLATES:
             if template.family != family:
                 family = template.family
                 menu.addSection(family.capitalize())
@@ -260,7 +257,7 @@ class LayoutsDesk(QWidget):
             return False
         try:
             changed = template.add(layout)
-        except session.engine.NothingToDoError as error:
+        except engine.NothingToDoError as error:
             session.told.emit("", str(error))
             return False
         known = {item.id for item in (*layout.parts, *layout.checks, *layout.computed)}
@@ -276,10 +273,10 @@ class LayoutsDesk(QWidget):
         whole = self.whole_shown
         return whole is not None and self.keep(whole.with_item(item))
 
-    def keep(self, changed: heavy.Layout) -> bool:
+    def keep(self, changed: engine.Layout) -> bool:
         """Keep a changed layout if it is valid; otherwise say what is wrong beside it."""
         session = self._session
-        problems = session.engine.check_layout(changed)
+        problems = engine.check_layout(changed)
         if problems:
             self.plan.show_problem(problems[0].attribute, problems[0].sentence)
             if self.plan.current is None:
@@ -309,7 +306,7 @@ class LayoutsDesk(QWidget):
             session.told.emit("", "No frame of this message is at the cursor yet.")
             return
         applies = msgspec.structs.replace(layout.applies, pattern=f"{at.payload[0]:02X}")
-        made = session.engine.new_layout(f"{layout.name} {applies.pattern}", applies, len(at.payload))
+        made = engine.new_layout(f"{layout.name} {applies.pattern}", applies, len(at.payload))
         if self.keep(made):
             session.reading.choose(session.kind, made.id)
             self.message.lines["name"].setFocus()
@@ -417,11 +414,11 @@ class LayoutsDesk(QWidget):
 
     def _take_order(self, order: Any, first: int) -> None:
         """Read the open field, or a new one, as an order says."""
-        session, layout = self._session, self.layout_shown
+        _session, layout = self._session, self.layout_shown
         whole = self.whole_shown
         if layout is None or whole is None:
             return
-        engine, registers = session.engine, layout.registers
+        registers = layout.registers
         shift = first * 8
         if registers is not None and registers.window is not None:
             shift += registers.window * registers.space.register_bits
@@ -479,7 +476,7 @@ class LayoutsDesk(QWidget):
         named = f"Nobody has named {session.kind_address(session.kind)} yet."
         self.empty_words.setText(named if key.is_data else "Error and remote frames carry no payload to lay out.")
 
-    def _head_words(self, layout: heavy.Layout) -> str:
+    def _head_words(self, layout: engine.Layout) -> str:
         applies = layout.applies
         parts = [applies.words()]
         if layout.registers is None:

@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 import msgspec
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QHBoxLayout, QLabel, QLineEdit, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import figure_font
 from ..widgets.parts import Choice, button, is_in_hand, label
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _WIDE = {"names", "table", "polynomial", "note"}
 _RARE = ("table", "polynomial", "inverted", "encoding")
@@ -57,8 +55,8 @@ class FieldForm(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._field: heavy.Field | None = None
-        self._layout: heavy.Layout | None = None
+        self._field: engine.Field | None = None
+        self._layout: engine.Layout | None = None
         self.lines: dict[str, QLineEdit] = {}
         self.kind = Choice()
         self.kind.setAccessibleName("kind")
@@ -125,11 +123,10 @@ class FieldForm(QWidget):
         row.addWidget(self.selector_values, 1)
         return holder
 
-    def show_field(self, field: heavy.Field, layout: heavy.Layout) -> None:
+    def show_field(self, field: engine.Field, layout: engine.Layout) -> None:
         """Show another field, or the same one changed elsewhere."""
         same = self._field is not None and self._field.id == field.id
         self._field, self._layout = field, layout
-        engine = self._session.engine
         if not self.kind.count():
             for word in _KINDS:
                 self.kind.addItem(engine.FieldKind(word).words, word)
@@ -195,7 +192,6 @@ class FieldForm(QWidget):
     def _text_of(self, attribute: str) -> str:
         assert self._field is not None
         value = getattr(self._field, attribute)
-        engine = self._session.engine
         if value is None:
             return ""
         if attribute in ("ratio", "offset", "low", "high"):
@@ -218,7 +214,7 @@ class FieldForm(QWidget):
             return
         try:
             changed = self._with_entry(attribute)
-        except (self._session.engine.AbacusError, ValueError) as error:
+        except (engine.AbacusError, ValueError) as error:
             self.show_problem(attribute, str(error))
             return
         if changed == self._field:
@@ -230,9 +226,8 @@ class FieldForm(QWidget):
                 line.setModified(False)
             self.edited.emit(changed)
 
-    def _with_entry(self, attribute: str) -> heavy.Field:
+    def _with_entry(self, attribute: str) -> engine.Field:
         assert self._field is not None
-        engine = self._session.engine
         if attribute == "kind":
             return self._with_kind(engine.FieldKind(self.kind.currentData()))
         if attribute == "selected":
@@ -246,7 +241,7 @@ class FieldForm(QWidget):
             "high": lambda t: engine.parse_exact(t) if t else None,
             "unavailable": engine.parse_raw_set,
             "errors": engine.parse_raw_set,
-            "names": lambda t: parse_names(t, engine),
+            "names": lambda t: parse_names(t),
             "table": engine.parse_table,
             "polynomial": engine.parse_polynomial,
             "inverted": _yes,
@@ -257,19 +252,18 @@ class FieldForm(QWidget):
             return self._at_places(value)
         return msgspec.structs.replace(self._field, **{attribute: value})
 
-    def _at_places(self, places: Any) -> heavy.Field:
+    def _at_places(self, places: Any) -> engine.Field:
         """Move the field; a plain number of one bit is a flag, a flag of more bits a plain number."""
-        field, kinds = self._field, self._session.engine.FieldKind
+        field, kinds = self._field, engine.FieldKind
         assert field is not None
         plain = field.kind is kinds.UNSIGNED and field.ratio == 1 and not (field.offset or field.unit or field.names)
         kind = kinds.FLAG if len(places) == 1 and plain else field.kind
         kind = kinds.UNSIGNED if len(places) > 1 and kind is kinds.FLAG else kind
         return msgspec.structs.replace(field, places=places, kind=kind)
 
-    def _with_kind(self, kind: heavy.FieldKind) -> heavy.Field:
+    def _with_kind(self, kind: engine.FieldKind) -> engine.Field:
         """Change the kind; what the new kind cannot have goes, so that one choice is one valid edit."""
         assert self._field is not None
-        engine = self._session.engine
         changes: dict[str, Any] = {"kind": kind}
         if not kind.is_number:
             changes |= {"ratio": engine.parse_exact("1"), "offset": engine.parse_exact("0"), "low": None, "high": None}
@@ -279,11 +273,10 @@ class FieldForm(QWidget):
             changes |= {"names": (), "unavailable": engine.RawSet(), "errors": engine.RawSet()}
         return msgspec.structs.replace(self._field, **changes)
 
-    def _selected(self) -> heavy.Selected | None:
+    def _selected(self) -> engine.Selected | None:
         field_id = self.selector.currentData()
         if field_id is None:
             return None
-        engine = self._session.engine
         return engine.Selected(UUID(field_id), engine.parse_raw_set(self.selector_values.text() or "0"))
 
 
@@ -293,7 +286,7 @@ def _yes(text: str) -> bool:
     return text.lower() == "yes"
 
 
-def parse_names(text: str, engine: Any) -> tuple[heavy.NamedValue, ...]:
+def parse_names(text: str) -> tuple[engine.NamedValue, ...]:
     """Read names of values such as ``0 off, 1 on``.
 
     Raises

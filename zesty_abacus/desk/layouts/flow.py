@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 from uuid import UUID
 
 import numpy as np
@@ -12,12 +11,10 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import byte_owners, draw_text
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _CELL, _LINE, _MARGIN, _OFFSETS = 26, 34, 12, 34
 _COLUMNS = 8
@@ -127,7 +124,7 @@ class Rung:
 
     first: int
     last: int
-    field: heavy.Field | None
+    field: engine.Field | None
     seen: bool
     past_end: bool = False
 
@@ -150,7 +147,7 @@ class RegisterLadder(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._layout: heavy.Layout | None = None
+        self._layout: engine.Layout | None = None
         self._chosen: UUID | None = None
         self._values: dict[UUID, str] = {}
         self.rungs: list[Rung] = []
@@ -161,7 +158,7 @@ class RegisterLadder(QWidget):
         look.changed.connect(self.update)
 
     def show_map(
-        self, layout: heavy.Layout, window: heavy.Layout, values: dict[UUID, str], chosen: UUID | None
+        self, layout: engine.Layout, window: engine.Layout, values: dict[UUID, str], chosen: UUID | None
     ) -> None:
         """Show a register map; ``window`` is what the exchange in hand carries of it."""
         self._layout, self._values, self._chosen = layout, values, chosen
@@ -272,7 +269,7 @@ _FREE_SHOWN = 3
 """Registers of a free stretch that are rungs of their own; the rest of it is one."""
 
 
-def make_rungs(layout: heavy.Layout, window: heavy.Layout) -> list[Rung]:
+def make_rungs(layout: engine.Layout, window: engine.Layout) -> list[Rung]:
     """Return the rungs of a map in order of register; what the exchange carries past its end comes last."""
     registers = layout.registers
     assert registers is not None
@@ -295,7 +292,7 @@ def make_rungs(layout: heavy.Layout, window: heavy.Layout) -> list[Rung]:
     return rungs
 
 
-def _end_of(window: heavy.Layout) -> int:
+def _end_of(window: engine.Layout) -> int:
     """Return the register behind the last one that an exchange carries."""
     registers = window.registers
     if registers is None or registers.window is None:
@@ -305,7 +302,7 @@ def _end_of(window: heavy.Layout) -> int:
     return registers.window + (window.size * 8 // bits if bits > 1 else max(window.size * 8 - 7, 0))
 
 
-def past_end(layout: heavy.Layout, window: heavy.Layout) -> int:
+def past_end(layout: engine.Layout, window: engine.Layout) -> int:
     """Return how many registers an exchange carries past the end of the map, 0 if the map does not say its end."""
     assert layout.registers is not None
     return max(_end_of(window) - layout.registers.count, 0) if layout.registers.count else 0

@@ -5,20 +5,18 @@ Above it stands what is on its way, and what was said.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ..clock import when_text
+from ..doors import engine
 from ..session import Session
 from ..theme import TINY_PX, figure_font, text_font
 from ..widgets.parts import Panel, button, clear_layout, hairline, label
 from .agreement import AgreementSection
 from .talk import TalkSection
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _SHOWN = 60
 
@@ -37,7 +35,7 @@ class HistoryPanel(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__("History")
         self._session = session
-        self.entries: list[tuple[heavy.Revision, heavy.Layout | None]] = []
+        self.entries: list[tuple[engine.Revision, engine.Layout | None]] = []
         self._layout_id: Any = None
         self.author = QLineEdit()
         self.author.setAccessibleName("Your changes are kept as")
@@ -84,11 +82,11 @@ class HistoryPanel(Panel):
 
     def _take_author(self) -> None:
         # leaving the entry takes nothing over that was not typed into it
-        if self._session.engine is not None and self.author.isModified():
+        if self._session.capture is not None and self.author.isModified():
             self._session.set_author(self.author.text())
             self.author.setText(self._session.edits.line.author)
 
-    def _show(self, entries: list[tuple[heavy.Revision, heavy.Layout | None]]) -> None:
+    def _show(self, entries: list[tuple[engine.Revision, engine.Layout | None]]) -> None:
         self.entries = entries
         self.note.setText(f"{len(entries)} change{'s' if len(entries) != 1 else ''}" if entries else "")
         clear_layout(self._list)
@@ -101,7 +99,7 @@ class HistoryPanel(Panel):
             self._list.addWidget(hairline())
 
     def _entry(
-        self, revision: heavy.Revision, layout: heavy.Layout | None, before: heavy.Layout | None, *, is_newest: bool
+        self, revision: engine.Revision, layout: engine.Layout | None, before: engine.Layout | None, *, is_newest: bool
     ) -> QWidget:
         entry = QWidget()
         column = QVBoxLayout(entry)
@@ -114,9 +112,7 @@ class HistoryPanel(Panel):
         if why:
             column.addWidget(label(why, wrap=True))
         column.addWidget(label(f"{revision.author} · {when_text(revision.time)}", "quiet"))
-        change = (
-            self._session.engine.describe_change(before, layout) if layout is not None and before is not None else ""
-        )
+        change = engine.describe_change(before, layout) if layout is not None and before is not None else ""
         if change and change not in revision.reason:
             detail = label(change, "quiet", wrap=True)
             detail.setFont(figure_font(TINY_PX))
@@ -134,5 +130,5 @@ class HistoryPanel(Panel):
             column.addLayout(row)
         return entry
 
-    def _restore(self, revision: heavy.Revision, layout: heavy.Layout) -> None:
+    def _restore(self, revision: engine.Revision, layout: engine.Layout) -> None:
         self._session.edits.change(layout, f"restored the state of {when_text(revision.time)}")

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QComboBox, QGridLayout, QLineEdit, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import figure_font
 from ..widgets.parts import Choice, button, is_in_hand, label
 from .field_form import mark_wrong
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _WIDE = {"note", "selected", "axis", "expression"}
 _PLAIN_TYPE = {"name", "note", "repeat", "carry", "negated", "reflect_in", "reflect_out", "field", "of"}
@@ -37,7 +35,7 @@ class ItemForm(QWidget):
         super().__init__()
         self._session = session
         self._item: Any = None
-        self._layout: heavy.Layout | None = None
+        self._layout: engine.Layout | None = None
         self.entries: dict[str, QLineEdit | QComboBox] = {}
         self.problem = label("", "wrong", wrap=True)
         self.grow = button("", "")
@@ -52,13 +50,12 @@ class ItemForm(QWidget):
         self._grid.addWidget(self.grow, 30, 1)
         self._grid.addWidget(self.problem, 31, 0, 1, 4)
 
-    def show_item(self, item: Any, layout: heavy.Layout) -> None:
+    def show_item(self, item: Any, layout: engine.Layout) -> None:
         """Show another item, or the same one changed."""
         if self._item is None or type(item) is not type(self._item) or item.id != self._item.id:
             self._item, self._layout = item, layout
             self._build()
         self._item, self._layout = item, layout
-        engine = self._session.engine
         for name, entry in self.entries.items():
             text = engine.attribute_text(item, name, layout)
             if isinstance(entry, QComboBox):
@@ -87,7 +84,7 @@ class ItemForm(QWidget):
                 widget.deleteLater()
         self.entries = {}
         place = 0
-        for attribute in self._session.engine.attributes_of(self._item):
+        for attribute in engine.attributes_of(self._item):
             wide = attribute.name in _WIDE
             place += place % 2 if wide else 0
             row, column = divmod(place, 2)
@@ -98,13 +95,13 @@ class ItemForm(QWidget):
             self._grid.addWidget(words, row, column * 2)
             self._grid.addWidget(entry, row, column * 2 + 1, 1, 3 if wide else 1)
             place += 2 if wide else 1
-        inside = self._session.engine.what_fits_inside(self._item)
+        inside = engine.what_fits_inside(self._item)
         self.grow.setText(f"Add {inside}")
         self.grow.setVisible(bool(inside))
         self._grid.addWidget(self.grow, 30, 1)
         self._grid.addWidget(self.problem, 31, 0, 1, 4)
 
-    def _entry(self, attribute: heavy.Attribute) -> QLineEdit | QComboBox:
+    def _entry(self, attribute: engine.Attribute) -> QLineEdit | QComboBox:
         name = attribute.name
         choices = attribute.choices
         if name in ("field", "of") and self._layout is not None:
@@ -128,7 +125,6 @@ class ItemForm(QWidget):
             return
         entry = self.entries[name]
         text = entry.currentText() if isinstance(entry, QComboBox) else entry.text()
-        engine = self._session.engine
         try:
             changed = engine.with_attribute(self._item, name, text, self._layout)
         except (engine.AbacusError, ValueError) as error:
@@ -141,4 +137,4 @@ class ItemForm(QWidget):
 
     def _grow(self) -> None:
         if self._item is not None and self._layout is not None:
-            self.grown.emit(self._session.engine.with_one_more_inside(self._layout, self._item))
+            self.grown.emit(engine.with_one_more_inside(self._layout, self._item))

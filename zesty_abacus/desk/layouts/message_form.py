@@ -4,17 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import figure_font, text_font
 from ..widgets.parts import Choice, is_in_hand, label
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _WAYS = ("", "read", "write", "request", "answer")
 _LINES = (
@@ -34,7 +32,7 @@ class MessageForm(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._layout: heavy.Layout | None = None
+        self._layout: engine.Layout | None = None
         self.lines = {name: QLineEdit() for name, _, _ in _LINES}
         self.way = Choice()
         self.why = label("", "quiet", wrap=True)
@@ -70,7 +68,7 @@ class MessageForm(QWidget):
         grid.addWidget(self.problem, 22, 0, 1, 2)
         self.problem.hide()
 
-    def show_layout(self, layout: heavy.Layout, why: str) -> None:
+    def show_layout(self, layout: engine.Layout, why: str) -> None:
         """Show another layout, or the same one changed; ``why`` says why it reads the message in hand."""
         same = self._layout is not None and self._layout.id == layout.id
         self._layout = layout
@@ -90,7 +88,7 @@ class MessageForm(QWidget):
         if not (same and any(map(is_in_hand, self.lines.values()))):
             self.problem.hide()
 
-    def _show_what_counts(self, layout: heavy.Layout) -> None:
+    def _show_what_counts(self, layout: engine.Layout) -> None:
         """Hide what has no meaning for this kind of layout."""
         is_map = layout.registers is not None
         is_can = layout.applies.protocol == "can"
@@ -108,7 +106,6 @@ class MessageForm(QWidget):
         if self._layout is None:
             return
         text = self.way.currentData() if name == "way" else self.lines[name].text().strip()
-        engine = self._session.engine
         try:
             changed = self._changed(name, text)
         except (ValueError, engine.AbacusError) as error:
@@ -122,8 +119,8 @@ class MessageForm(QWidget):
                 self.lines[name].setModified(False)
             self._session.edits.change(changed)
 
-    def _changed(self, name: str, text: str) -> heavy.Layout:
-        layout, engine = self._layout, self._session.engine
+    def _changed(self, name: str, text: str) -> engine.Layout:
+        layout = self._layout
         assert layout is not None
         applies: dict[str, Callable[[], dict[str, Any]]] = {
             "address": lambda: read_span(text, layout.applies),
@@ -156,7 +153,7 @@ def _number(text: str) -> int:
         raise ValueError(f"{text!r} is not a number; write 17 or 0x11.") from error
 
 
-def span_text(applies: heavy.Applies) -> str:
+def span_text(applies: engine.Applies) -> str:
     """Return the address of a layout as it is typed: ``0x1A0``, ``0x100..0x1FF`` or ``0x100 & 0x7F0``."""
     if applies.address is None:
         return ""
@@ -167,7 +164,7 @@ def span_text(applies: heavy.Applies) -> str:
     return text if applies.to is None else f"{text}..0x{applies.to:0{digits}X}"
 
 
-def read_span(text: str, applies: heavy.Applies) -> dict[str, Any]:
+def read_span(text: str, applies: engine.Applies) -> dict[str, Any]:
     """Return what changes about :class:`Applies` for an address as it is typed.
 
     Raises

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from ..doors import engine, laid
 from ..session import Session
 from ..theme import figure_font, text_font
 from ..widgets.parts import button, label
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _SHOWN = 60
 
@@ -36,7 +34,7 @@ class OrderHelper(QWidget):
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self._session = session
-        self.orders: list[heavy.laid.Order] = []
+        self.orders: list[laid.Order] = []
         self.value, self.received, self.first = QLineEdit(), QLineEdit(), QLineEdit("0")
         self.list = QListWidget()
         self.words = label("", "quiet", wrap=True)
@@ -94,25 +92,24 @@ class OrderHelper(QWidget):
 
     def search(self) -> None:
         """Look for every order that gives the value."""
-        engine = self._session.engine
-        if engine is None or not self.value.text().strip() or not self.received.text().strip():
+        if self._session.capture is None or not self.value.text().strip() or not self.received.text().strip():
             return
         try:
             value = engine.parse_exact(self.value.text())
-            received = engine.laid.parse_received(self.received.text())
+            received = laid.parse_received(self.received.text())
         except engine.AbacusError as error:
             self._show([], str(error))
             return
         self._session.jobs.start(
-            "orders", "trying orders", lambda _progress: engine.laid.orders_that_give(value, received), self._found
+            "orders", "trying orders", lambda _progress: laid.orders_that_give(value, received), self._found
         )
 
-    def _found(self, orders: list[heavy.laid.Order]) -> None:
+    def _found(self, orders: list[laid.Order]) -> None:
         told = "No order gives it. Look at the value's scale, or paste more bytes."
         many = f"{len(orders)} orders give it, the plainest first." if len(orders) > 1 else "One order gives it."
         self._show(orders, many if orders else told)
 
-    def _show(self, orders: list[heavy.laid.Order], words: str) -> None:
+    def _show(self, orders: list[laid.Order], words: str) -> None:
         self.orders = orders[:_SHOWN]
         self.words.setText(words)
         self.list.clear()
@@ -122,8 +119,8 @@ class OrderHelper(QWidget):
             self.list.setCurrentRow(0)
         self.take_button.setEnabled(bool(self.orders))
 
-    def _text_of(self, order: heavy.laid.Order) -> str:
-        scale = "" if order.ratio == 1 else f", step {self._session.engine.format_exact(order.ratio)}"
+    def _text_of(self, order: laid.Order) -> str:
+        scale = "" if order.ratio == 1 else f", step {engine.format_exact(order.ratio)}"
         turned = ", bits turned" if order.inverted else ""
         return f"{order.places}: {order.kind.words}{scale}{turned}; {order.words}"
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 import msgspec
@@ -13,6 +13,7 @@ from PyQt6.QtCore import QEvent, QObject, QPoint, QPointF, QRectF, QSize, Qt, py
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from ..doors import engine, laid
 from ..session import Session
 from ..theme import faded, look
 from ..widgets.abacus import AbacusState
@@ -23,9 +24,6 @@ from .flow import FlowStrip, RegisterLadder
 from .item_form import ItemForm
 from .plan_abacus import PlanAbacus
 from .variant_tabs import VariantTabs
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _THREAD_WIDTH = 76
 
@@ -40,7 +38,7 @@ class Entry:
     is_field: bool
 
 
-def entries_of(layout: heavy.Layout) -> list[Entry]:
+def entries_of(layout: engine.Layout) -> list[Entry]:
     """Return the cards of a layout in reading order: fields, parts with what they hold, checks, computed values."""
     numbers = {field.id: number for number, field in enumerate(layout.all_fields())}
     made = [Entry(field, numbers[field.id], 0, True) for field in layout.fields]
@@ -87,9 +85,9 @@ class PlanView(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._layout: heavy.Layout | None = None
+        self._layout: engine.Layout | None = None
         self.current: UUID | None = None
-        self._whole: heavy.Layout | None = None
+        self._whole: engine.Layout | None = None
         self.cards: dict[UUID, Card] = {}
         self.abacus = PlanAbacus()
         self.tabs = VariantTabs(session, self)
@@ -161,7 +159,7 @@ class PlanView(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(700, 360)
 
-    def show_layout(self, layout: heavy.Layout | None, state: AbacusState, whole: heavy.Layout | None = None) -> None:
+    def show_layout(self, layout: engine.Layout | None, state: AbacusState, whole: engine.Layout | None = None) -> None:
         """Show a layout; cards of what stays are kept, so that the form keeps its focus.
 
         ``whole`` is the register map that ``layout`` is a window of.
@@ -186,12 +184,12 @@ class PlanView(QWidget):
         self._choose_picture()
         self._show_places()
 
-    def _entries(self, shown: heavy.Layout) -> list[Entry]:
+    def _entries(self, shown: engine.Layout) -> list[Entry]:
         """Return the cards of what the variant in hand holds."""
         variant = self.tabs.variant
         if variant is None:
             return entries_of(shown)
-        there = self._session.engine.laid.present_ids(shown, variant)
+        there = laid.present_ids(shown, variant)
         gone = {item.id for item in (*shown.fields, *shown.parts)} - there
         entries = entries_of(shown)
         depth_gone: int | None = None
@@ -210,7 +208,7 @@ class PlanView(QWidget):
         variant = self.tabs.variant
         if variant is None or self._layout is None:
             return state
-        there = self._session.engine.laid.present_ids(self._layout, variant)
+        there = laid.present_ids(self._layout, variant)
         owners = np.full(len(state.owners), -1, np.int16)
         for number, field in enumerate(self._layout.fields):
             if field.id in there:
@@ -254,7 +252,7 @@ class PlanView(QWidget):
                 continue
             for key, column in at.decoded.columns.items():
                 if column.has_value[0] and at.time_ns >= latest.get(key, (at.time_ns, ""))[0]:
-                    latest[key] = at.time_ns, session.engine.wording.value_text(column, 0)
+                    latest[key] = at.time_ns, engine.wording.value_text(column, 0)
         return {key: text for key, (_, text) in latest.items()}
 
     def _pick_number(self, number: int) -> None:
@@ -263,7 +261,7 @@ class PlanView(QWidget):
                 self.pick(key)
                 return
 
-    def _show_form(self, layout: heavy.Layout) -> None:
+    def _show_form(self, layout: engine.Layout) -> None:
         assert self.current is not None
         if isinstance(self.cards[self.current], FieldCard):
             self.form.show_field(layout.any_field(self.current), layout)
@@ -353,7 +351,7 @@ class PlanView(QWidget):
             self.hint.setText("Drag over free beads, then F makes a field. Drag a field by its beads; click opens it.")
         self.update()
 
-    def _fixed_field(self) -> heavy.Field | None:
+    def _fixed_field(self) -> engine.Field | None:
         """Return the open field if it has a fixed place in what the beads show."""
         if self._layout is None or self.current is None:
             return None
@@ -369,7 +367,7 @@ class PlanView(QWidget):
         if bits == frozenset(field.places.bits):
             return
         low_first = field.places.order_words() == "low byte first"
-        places = self._session.engine.places_of(bits, low_byte_first=low_first)
+        places = engine.places_of(bits, low_byte_first=low_first)
         self.edited.emit(msgspec.structs.replace(field, places=places))
 
     # threads

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF
 from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
@@ -12,18 +12,16 @@ from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ...core.files.writing import Target
+from ..doors import engine, laid
 from ..session import Session
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _SHEETS = (("PDF", ".pdf"), ("HTML", ".html"), ("SVG", ".svg"))
 _DOTS = 300
 
 
-def ask_and_put_out(parent: QWidget, session: Session, layouts: list[heavy.Layout]) -> None:
+def ask_and_put_out(parent: QWidget, session: Session, layouts: list[engine.Layout]) -> None:
     """Ask for a file and a format, and write layouts to it."""
-    writers = session.engine.laid.WRITERS
+    writers = laid.WRITERS
     filters = {f"{words} (*{ending})": key for key, (words, ending, _) in writers.items()}
     name, chosen = QFileDialog.getSaveFileName(
         parent, "Put layouts out", _file_name(session, layouts), ";;".join(filters)
@@ -33,9 +31,9 @@ def ask_and_put_out(parent: QWidget, session: Session, layouts: list[heavy.Layou
         put_out(session, _asked(name, writers[key][1]), key, layouts)
 
 
-def put_out(session: Session, target: Target, form: str, layouts: list[heavy.Layout]) -> None:
+def put_out(session: Session, target: Target, form: str, layouts: list[engine.Layout]) -> None:
     """Write layouts to a file on a thread; what the format has no room for is listed beside it."""
-    laid, origin, path = session.engine.laid, session.origin(), target.path
+    origin, path = session.origin(), target.path
 
     def done(answer: tuple[int, str]) -> None:
         lost, listed = answer
@@ -51,7 +49,7 @@ def put_out(session: Session, target: Target, form: str, layouts: list[heavy.Lay
     )  # fmt: skip
 
 
-def ask_and_print(parent: QWidget, session: Session, layouts: list[heavy.Layout]) -> None:
+def ask_and_print(parent: QWidget, session: Session, layouts: list[engine.Layout]) -> None:
     """Ask for a file, and write the sheets of layouts to it."""
     filters = {f"{words} (*{ending})": ending for words, ending in _SHEETS}
     name, chosen = QFileDialog.getSaveFileName(parent, "Print sheets", _file_name(session, layouts), ";;".join(filters))
@@ -59,9 +57,8 @@ def ask_and_print(parent: QWidget, session: Session, layouts: list[heavy.Layout]
         print_sheets(session, _asked(name, filters.get(chosen, ".pdf")), layouts)
 
 
-def print_sheets(session: Session, target: Target, layouts: list[heavy.Layout]) -> None:
+def print_sheets(session: Session, target: Target, layouts: list[engine.Layout]) -> None:
     """Write sheets on a thread; what kind of file follows from the name's ending."""
-    laid = session.engine.laid
     version = f"{session.origin().words()}, on {datetime.now():%Y-%m-%d %H:%M}"
 
     def work(progress: Any) -> None:
@@ -96,7 +93,7 @@ def pdf_of(pages: list[str]) -> bytes:
     return bytes(buffer.data().data())
 
 
-def _file_name(session: Session, layouts: list[heavy.Layout]) -> str:
+def _file_name(session: Session, layouts: list[engine.Layout]) -> str:
     name = layouts[0].name if len(layouts) == 1 else "layouts"
     return str(session.trial.folder / name.replace("/", "-"))
 

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import QObject
 
+from ..doors import engine, laid
 from ..session import Session
 from .plan import PlanView
 from .plan_abacus import Grab
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 
 class Reshaper(QObject):
@@ -30,7 +28,7 @@ class Reshaper(QObject):
         self,
         session: Session,
         plan: PlanView,
-        layout: Callable[[], heavy.Layout | None],
+        layout: Callable[[], engine.Layout | None],
         keep: Callable[[Any], bool],
     ) -> None:
         super().__init__(plan)
@@ -42,7 +40,7 @@ class Reshaper(QObject):
         plan.abacus.split.connect(self._on_split)
         plan.ladder.swept.connect(self.add_registers)
 
-    def _field(self, owner: int) -> heavy.Field | None:
+    def _field(self, owner: int) -> engine.Field | None:
         layout = self._layout()
         return layout.fields[owner] if layout is not None and 0 <= owner < len(layout.fields) else None
 
@@ -56,12 +54,12 @@ class Reshaper(QObject):
         field = self._field(owner)
         if field is None or not len(field.places):
             return False
-        ends = self._session.engine.laid.ends_of(field.places, low_byte_first=self._low_first())
+        ends = laid.ends_of(field.places, low_byte_first=self._low_first())
         return bit in ends and not (len(field.places) == 1 and field.kind.value == "flag")
 
     def _places_after(self, grab: Grab) -> Any:
         """Return where a drag puts a field; raises as the reshaping does."""
-        laid, field = self._session.engine.laid, self._field(grab.owner)
+        field = self._field(grab.owner)
         assert field is not None
         if self._is_end(grab.owner, grab.bit):
             return laid.stretched(field.places, grab.bit, grab.to, low_byte_first=self._low_first())
@@ -72,7 +70,7 @@ class Reshaper(QObject):
             return None
         try:
             return frozenset(self._places_after(grab).bits)
-        except self._session.engine.AbacusError:
+        except engine.AbacusError:
             return None
 
     def _on_dragged(self, grab: Grab) -> None:
@@ -81,15 +79,15 @@ class Reshaper(QObject):
             return
         try:
             places = self._places_after(grab)
-        except self._session.engine.AbacusError as error:
+        except engine.AbacusError as error:
             self._session.told.emit("", str(error))
             return
         self._reshape(field, places, open_it=True)
 
-    def _reshape(self, field: heavy.Field, places: Any, *, open_it: bool) -> None:
+    def _reshape(self, field: engine.Field, places: Any, *, open_it: bool) -> None:
         layout = self._layout()
         assert layout is not None
-        changed = self._session.engine.laid.reshaped(layout, field, places)
+        changed = laid.reshaped(layout, field, places)
         gone = [one.name for one in layout.fields if all(one.id != kept.id for kept in changed.fields)]
         if self._keep(changed):
             if gone:
@@ -104,12 +102,12 @@ class Reshaper(QObject):
         if field is not None:
             self._split(field, bits)
 
-    def _split(self, field: heavy.Field, bits: frozenset[int]) -> None:
+    def _split(self, field: engine.Field, bits: frozenset[int]) -> None:
         session, layout = self._session, self._layout()
         assert layout is not None
         try:
-            changed, made = session.engine.laid.split_off(layout, field, bits)
-        except session.engine.AbacusError as error:
+            changed, made = laid.split_off(layout, field, bits)
+        except engine.AbacusError as error:
             session.told.emit("", str(error))
             return
         if self._keep(changed):
@@ -117,7 +115,7 @@ class Reshaper(QObject):
 
     # keys
 
-    def _open_field(self) -> heavy.Field | None:
+    def _open_field(self) -> engine.Field | None:
         layout = self._layout()
         found = None
         if layout is not None:
@@ -138,11 +136,11 @@ class Reshaper(QObject):
         session, field, layout = self._session, self._open_field(), self._layout()
         if field is None or layout is None:
             return
-        other = session.engine.laid.neighbour_of(layout, field)
+        other = laid.neighbour_of(layout, field)
         if other is None:
             session.told.emit("", f"There is no field behind {field.name}.")
             return
-        if self._keep(session.engine.laid.joined(layout, field, other)):
+        if self._keep(laid.joined(layout, field, other)):
             session.told.emit("", f"{field.name} joined with {other.name}.")
 
     def shift(self, step: int) -> None:
@@ -159,7 +157,7 @@ class Reshaper(QObject):
         session, field = self._session, self._open_field()
         if field is None:
             return
-        laid, low = session.engine.laid, self._low_first()
+        low = self._low_first()
         _, last = laid.ends_of(field.places, low_byte_first=low)
         words = field.places.order_words()
         runs_low = low if not words else words == "low byte first"
@@ -169,7 +167,7 @@ class Reshaper(QObject):
             return
         try:
             places = change(laid, field, last, to if runs_low else to // 8 * 8 + 7 - to % 8, low)
-        except session.engine.AbacusError as error:
+        except engine.AbacusError as error:
             session.told.emit("", str(error))
             return
         self._reshape(field, places, open_it=False)
@@ -178,7 +176,7 @@ class Reshaper(QObject):
 
     def add_registers(self, first: int, last: int) -> None:
         """Add a field over registers of a map that nobody laid out."""
-        session, layout = self._session, self._layout()
+        _session, layout = self._session, self._layout()
         if layout is None or layout.registers is None:
             return
         width = layout.registers.space.register_bits
@@ -187,10 +185,8 @@ class Reshaper(QObject):
         else:
             unit = "R" if width == 16 else "B"
             text = " ".join(f"{unit}{number}" for number in range(first, last + 1))
-        kind = session.engine.FieldKind("flag" if width * (last - first + 1) == 1 else "unsigned")
-        field = session.engine.new_field(
-            session.engine.free_name(layout, "field"), session.engine.parse_places(text), kind
-        )
+        kind = engine.FieldKind("flag" if width * (last - first + 1) == 1 else "unsigned")
+        field = engine.new_field(engine.free_name(layout, "field"), engine.parse_places(text), kind)
         if self._keep(layout.with_field(field)):
             self._plan.pick(field.id)
             self._plan.form.lines["name"].setFocus()

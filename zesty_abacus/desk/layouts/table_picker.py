@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import msgspec
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QComboBox, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
 
+from ..doors import engine, laid
 from ..intake.columns_picker import NoWheel
 from ..session import Session
 from ..theme import SMALL_PX, figure_font, look
 from ..widgets.parts import Choice, label
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _SHOWN_ROWS = 60
 
@@ -37,9 +33,9 @@ class TablePicker(QWidget):
         super().__init__()
         self._session = session
         self._no_wheel = NoWheel(self)
-        self.sheet: heavy.laid.Sheet | None = None
-        self.mapping: heavy.laid.TableMapping | None = None
-        self._known: dict[int, heavy.laid.Known] = {}
+        self.sheet: laid.Sheet | None = None
+        self.mapping: laid.TableMapping | None = None
+        self._known: dict[int, laid.Known] = {}
         self._filling = False
         self.words = label("", "quiet", wrap=True)
         self.problem = label("", "wrong", wrap=True)
@@ -52,17 +48,17 @@ class TablePicker(QWidget):
         column.addWidget(self.table, 1)
         column.addWidget(self.problem)
 
-    def show_table(self, table: heavy.laid.OpenedTable) -> None:
+    def show_table(self, table: laid.OpenedTable) -> None:
         """Show a table that was opened."""
         self.sheet, self.mapping, self._known = table.sheet, table.mapping, {}
         self._show()
 
     @property
-    def table_in_hand(self) -> heavy.laid.OpenedTable | None:
+    def table_in_hand(self) -> laid.OpenedTable | None:
         """The table with its columns as they are chosen now."""
         if self.sheet is None or self.mapping is None:
             return None
-        return self._session.engine.laid.OpenedTable(self.sheet, self.mapping)
+        return laid.OpenedTable(self.sheet, self.mapping)
 
     def show_trouble(self, trouble: int) -> None:
         """Say how bits are numbered, and whether rows get into each other's way."""
@@ -98,7 +94,7 @@ class TablePicker(QWidget):
         box = Choice()
         box.setAccessibleName(f"meaning of {self.mapping.headings[column]}" if self.mapping else "")
         box.installEventFilter(self._no_wheel)
-        box.addItems(self._session.engine.laid.ROLES)
+        box.addItems(laid.ROLES)
         box.setCurrentText(role)
         box.textActivated.connect(lambda text: self.set_role(column, text))
         return box
@@ -106,7 +102,6 @@ class TablePicker(QWidget):
     def _show_places(self) -> None:
         """Show where each row's field lies as things are chosen now."""
         assert self.sheet is not None and self.mapping is not None
-        laid, engine = self._session.engine.laid, self._session.engine
         self._filling = True
         for number, row in enumerate(laid.rows_of(self.sheet, self.mapping, _SHOWN_ROWS)):
             text, wrong = "", False
@@ -138,10 +133,10 @@ class TablePicker(QWidget):
         """Say where the field of a row lies; every way of numbering is tried on a thread."""
         assert self.sheet is not None and self.mapping is not None
         session, sheet, mapping = self._session, self.sheet, self.mapping
-        laid, before = session.engine.laid, self._known
+        before = self._known
         try:
-            self._known = {**before, row: laid.Known(row, session.engine.parse_places(text))}
-        except session.engine.AbacusError as error:
+            self._known = {**before, row: laid.Known(row, engine.parse_places(text))}
+        except engine.AbacusError as error:
             self._refuse(before, str(error))
             return
         known = list(self._known.values())
@@ -151,18 +146,18 @@ class TablePicker(QWidget):
             self._numbered, lambda sentence: self._refuse(before, sentence),
         )  # fmt: skip
 
-    def _refuse(self, known: dict[int, heavy.laid.Known], sentence: str) -> None:
+    def _refuse(self, known: dict[int, laid.Known], sentence: str) -> None:
         self._known = known
         self.problem.setText(sentence)
         self._show_places()
 
-    def _numbered(self, found: list[heavy.laid.TableMapping]) -> None:
+    def _numbered(self, found: list[laid.TableMapping]) -> None:
         self.problem.setText("" if len(found) == 1 else f"{len(found)} ways of numbering give this; "
                              "the one with the fewest overlaps is taken. Another row makes it sure.")  # fmt: skip
         self._take(found[0])
         self._show_places()
 
-    def _take(self, mapping: heavy.laid.TableMapping) -> None:
+    def _take(self, mapping: laid.TableMapping) -> None:
         self.mapping = mapping
         self.changed.emit()
 

@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from ..clock import when_text
+from ..doors import laid
 from ..session import Session
 from ..widgets.parts import clear_layout, label
 
@@ -67,7 +68,7 @@ class TalkSection(QWidget):
         if not text or about is None:
             return
         session = self._session
-        comment = session.engine.laid.Comment(uuid4(), about, text)
+        comment = laid.Comment(uuid4(), about, text)
         author = session.edits.line.author
         self.line.clear()
         session.shared.ask(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
 from uuid import UUID
 
 from PyQt6.QtCore import QLineF, QRectF, QSize, Qt, pyqtSignal
@@ -10,12 +9,10 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ..clock import grouped
+from ..doors import engine
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_curve, draw_text, padded_range
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _HEAD = 50
 _ROW = 25
@@ -36,8 +33,8 @@ class TriedTable(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._tried: heavy.Tried | None = None
-        self._before: dict[UUID, heavy.Curve] = {}
+        self._tried: engine.Tried | None = None
+        self._before: dict[UUID, engine.Curve] = {}
         self._layout_id: UUID | None = None
         self._explained_at_first: dict[tuple[UUID, int], int] = {}
         self._explained_words = ""
@@ -53,11 +50,11 @@ class TriedTable(QWidget):
         return QSize(320, self.sizeHint().height())
 
     @property
-    def tried(self) -> list[heavy.TriedField]:
+    def tried(self) -> list[engine.TriedField]:
         """What the last try gave, field by field."""
         return self._tried_fields()
 
-    def _tried_fields(self) -> list[heavy.TriedField]:
+    def _tried_fields(self) -> list[engine.TriedField]:
         return list(self._tried.fields) if self._tried is not None else []
 
     def remarks(self) -> list[tuple[str, bool, int | None]]:
@@ -88,7 +85,7 @@ class TriedTable(QWidget):
             said.append((f"{grouped(tried.others)} frames of another size or beginning are not read", False, None))
         return said
 
-    def try_layout(self, layout: heavy.Layout | None, kind: int | None) -> None:
+    def try_layout(self, layout: engine.Layout | None, kind: int | None) -> None:
         """Decode the kind with the layout on a thread; the newest try wins."""
         session = self._session
         if layout is None or kind is None:
@@ -100,7 +97,7 @@ class TriedTable(QWidget):
             return
         if layout.id != self._layout_id:
             self._layout_id, self._before = layout.id, {}
-        engine, capture = session.engine, session.capture
+        capture = session.capture
         session.jobs.start(
             "tried",
             "trying on the capture",
@@ -108,13 +105,13 @@ class TriedTable(QWidget):
             self._show,
         )
 
-    def show_explained(self, layout: heavy.Layout | None, kind: int | None, past_end: int = 0) -> None:
+    def show_explained(self, layout: engine.Layout | None, kind: int | None, past_end: int = 0) -> None:
         """Say how many moving bits of the kind are explained, and what the edits since it was opened gained."""
         session = self._session
         self._explained_words, self._past_end = "", past_end
         now = session.reading.explained_of(kind) if kind is not None else None
         if layout is not None and kind is not None and now is not None and now.moving:
-            whole = session.engine.whole_bits
+            whole = engine.whole_bits
             claimed = whole(now.claimed)
             gained = claimed - self._explained_at_first.setdefault((layout.id, kind), claimed)
             self._explained_words = (
@@ -125,7 +122,7 @@ class TriedTable(QWidget):
         self.updateGeometry()
         self.update()
 
-    def _show(self, tried: heavy.Tried | None) -> None:
+    def _show(self, tried: engine.Tried | None) -> None:
         if self._tried is not None and tried is not None:
             now = {item.field.id: item for item in tried.fields}
             for item in self._tried.fields:
@@ -175,8 +172,8 @@ class TriedTable(QWidget):
             draw_text(painter, self.remark_rect(number), mark + words, text_font(TINY_PX), color)
         painter.end()
 
-    def _draw_row(self, painter: QPainter, number: int, item: heavy.TriedField, columns: dict[str, QRectF]) -> None:
-        theme, wording = look.theme, self._session.engine.wording
+    def _draw_row(self, painter: QPainter, number: int, item: engine.TriedField, columns: dict[str, QRectF]) -> None:
+        theme, wording = look.theme, engine.wording
         top = self._head + number * _ROW
         cells = {name: QRectF(box.left(), top, box.width(), _ROW - 2) for name, box in columns.items()}
         draw_text(painter, cells["field"], item.field.name, text_font(SMALL_PX), theme.ink)
@@ -193,7 +190,7 @@ class TriedTable(QWidget):
             draw_curve(painter, before, plot, span, padded_range(*before.value_range()), QColor(theme.line), 1.1)
         draw_curve(painter, item.curve, plot, span, shown, theme.field(number), 1.1)
 
-    def _seen(self, item: heavy.TriedField, wording) -> str:  # type: ignore[no-untyped-def]
+    def _seen(self, item: engine.TriedField, wording) -> str:  # type: ignore[no-untyped-def]
         field = item.field
         if not field.raw_is_number or item.low != item.low:
             return ""
@@ -201,7 +198,7 @@ class TriedTable(QWidget):
             return f"{item.low:.0f} … {item.high:.0f}" if item.low == item.low else "no value"
         return wording.range_text(item.low, item.high, field)
 
-    def _judged(self, item: heavy.TriedField) -> tuple[str, bool]:
+    def _judged(self, item: engine.TriedField) -> tuple[str, bool]:
         if item.outside:
             return f"{grouped(item.outside)} outside limits", True
         if item.unnamed:

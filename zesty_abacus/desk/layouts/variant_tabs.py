@@ -2,16 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QTabBar, QWidget
 
+from ..doors import engine, laid
 from ..session import Session
 from ..widgets.parts import plain_tip
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _LONGEST = 28
 
@@ -30,7 +26,7 @@ class VariantTabs(QTabBar):
     def __init__(self, session: Session, parent: QWidget) -> None:
         super().__init__(parent)
         self._session = session
-        self._variants: list[heavy.laid.Variant] = []
+        self._variants: list[laid.Variant] = []
         self.setAccessibleName("Variants of the message")
         self.setExpanding(False)
         self.setDrawBase(False)
@@ -39,14 +35,14 @@ class VariantTabs(QTabBar):
         self.hide()
 
     @property
-    def variant(self) -> heavy.laid.Variant | None:
+    def variant(self) -> laid.Variant | None:
         """The variant in hand, None for all of the message."""
         number = self.currentIndex() - 1
         return self._variants[number] if 0 <= number < len(self._variants) else None
 
-    def show_layout(self, layout: heavy.Layout | None) -> None:
+    def show_layout(self, layout: engine.Layout | None) -> None:
         """Offer the variants of a layout; the one in hand stays if it is still there."""
-        variants = self._session.engine.laid.variants_of(layout) if layout is not None else []
+        variants = laid.variants_of(layout) if layout is not None else []
         if variants == self._variants:
             return
         held = self.variant.held if self.variant is not None else None

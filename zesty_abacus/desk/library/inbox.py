@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
+from ..doors import laid
 from ..session import Session
 from ..widgets.parts import Hint, clear_layout, is_in_hand, label, scrolled_column
 from ..widgets.proposal_card import ProposalCard
-
-if TYPE_CHECKING:
-    from .. import layout_engine as laid
 
 
 class Inbox(QWidget):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
@@ -19,13 +19,11 @@ from PyQt6.QtWidgets import (
 )
 
 from ..clock import when_text
+from ..doors import laid
 from ..session import Session
 from ..theme import TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_text
 from ..widgets.parts import Choice, label, one_shot, plain_tip
-
-if TYPE_CHECKING:
-    from .. import layout_engine as laid
 
 _TYPING_MS = 60
 _ROW_HEIGHT = 46
@@ -210,7 +208,7 @@ class LayoutList(QWidget):
         if not self.line.text().strip():
             # what there is to choose from does not change with every letter
             self._offer(self.lane, "any lane", sorted({lane for one in found for lane in one.lanes}))
-            self._offer(self.standing, "any standing", [one.value for one in self._session.engine.laid.LibraryStanding])
+            self._offer(self.standing, "any standing", [one.value for one in laid.LibraryStanding])
             self._offer(self.author, "anybody", sorted({one.author for one in found}))
         self._narrow()
 

@@ -6,6 +6,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ..doors import laid
 from ..session import Session
 from ..theme import text_font
 from ..widgets.parts import Hint, button, clear_layout, hairline, label, scrolled_column
@@ -49,18 +50,18 @@ class MomentsView(QWidget):
     def _add_line(self) -> None:
         text = self.line.text().strip()
         if text and self._session.library is not None:
-            self._keep([self._session.engine.laid.parse_moment(text)])
+            self._keep([laid.parse_moment(text)])
             self.line.clear()
 
     def _add_own(self) -> None:
         session = self._session
         if session.trial is not None:
-            parse = session.engine.laid.NamedMoment
+            parse = laid.NamedMoment
             self._keep([parse(moment.text) for moment in session.trial.file.moments])
 
     def _keep(self, fresh: list[Any]) -> None:
         session = self._session
-        add, author = session.engine.laid.add_moments, session.edits.line.author
+        add, author = laid.add_moments, session.edits.line.author
 
         def done(made: Any) -> None:
             session.told.emit("good", f"{made.reason}." if made is not None else "All of these are there already.")

@@ -8,6 +8,7 @@ from typing import Any
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ..clock import grouped
+from ..doors import laid
 from ..session import Session
 from ..theme import figure_font, text_font
 from ..widgets.parts import Hint, button, clear_layout, hairline, label, scrolled_column
@@ -51,7 +52,7 @@ class RecordingsView(QWidget):
         session = self._session
         if session.capture is None:
             return
-        laid, library, author = session.engine.laid, session.library, session.edits.line.author
+        library, author = session.library, session.edits.line.author
         file = session.trial.file
         made = laid.BroughtIn(session.capture, session.outcomes)
 

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ..clock import grouped, when_text
+from ..doors import engine, laid
 from ..library_choice import use_release
 from ..session import Session
 from ..theme import text_font
 from ..widgets.parts import Choice, Hint, button, clear_layout, hairline, label, scrolled_column
-
-if TYPE_CHECKING:
-    from .. import layout_engine as laid
 
 NOW = ""
 """The newest state, as the end of a comparison."""
@@ -138,7 +136,7 @@ class ReleasesView(QWidget):
         before, after = self.before.currentData(), self.after.currentData()
         if before is None or session.capture is None:
             return
-        library, engine, capture = session.library, session.engine, session.capture
+        library, capture = session.library, session.capture
         newest, ties = session.edits.layouts(), session.trial.file.ties
         self.words, self.values = None, None
 
@@ -146,12 +144,11 @@ class ReleasesView(QWidget):
             return library.layouts_of(before), library.layouts_of(after) if after != NOW else newest
 
         def both(sides: tuple[list[Any], list[Any]]) -> None:
-            self.words = engine.laid.compare_sets(*sides)
+            self.words = laid.compare_sets(*sides)
             self._show()
             session.jobs.start(
                 "compare decoded", "decoding both ways",
-                lambda progress: engine.laid.decoded_differences(*(both_ways(side) for side in sides), progress),
-                done,
+                lambda progress: laid.decoded_differences(both_ways(sides[0]), both_ways(sides[1]), progress), done,
             )  # fmt: skip
 
         def both_ways(layouts: list[Any]) -> Any:

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ..doors import engine, laid
 from ..layouts.talk import TalkSection
 from ..session import Session
 from ..theme import figure_font, text_font
 from ..widgets.parts import Panel, button, clear_layout, hairline, label
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _FIELDS_SHOWN = 40
 
@@ -85,7 +83,7 @@ class LibrarySide(Panel):
         self.open.setEnabled(kind is not None)
         self._show_fields(layout)
 
-    def _show_fields(self, layout: heavy.Layout) -> None:
+    def _show_fields(self, layout: engine.Layout) -> None:
         fields = list(layout.all_fields())
         for field in fields[:_FIELDS_SHOWN]:
             row = QHBoxLayout()
@@ -163,7 +161,7 @@ class RulesForm(QWidget):
             session.told.emit("wrong", "How many others must agree is a number from 0 to 20.")
             return
         names = tuple(name.strip() for name in self.agreed_by.text().split(",") if name.strip())
-        rules, author = session.engine.laid.Rules(int(text), names), session.edits.line.author
+        rules, author = laid.Rules(int(text), names), session.edits.line.author
 
         def done(_nothing: Any) -> None:
             self._form.hide()

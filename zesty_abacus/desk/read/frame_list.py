@@ -13,14 +13,14 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
-from ..clock import span_text, time_text
+from ..clock import span_text
+from ..doors import engine
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.paint import byte_owners, draw_text
 
 if TYPE_CHECKING:
     from ...core.progress import Progress
-    from .. import engine as heavy
 
 _ROW = 23
 _HEAD = 24
@@ -58,6 +58,7 @@ class FrameList(QAbstractScrollArea):
         self._lane_rows: NDArray[np.uint32] | None = None
         self._lines: OrderedDict[int, FrameLine] = OrderedDict()
         self._following = False
+        self._digits = session.clock.digits
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setAccessibleName("Frames")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -68,6 +69,7 @@ class FrameList(QAbstractScrollArea):
         session.form_changed.connect(self._repaint)
         session.kind_changed.connect(self._on_kind)
         session.clock.cursor_changed.connect(self._on_cursor)
+        session.clock.view_changed.connect(self._on_view)
         look.changed.connect(self._repaint)
 
     def sizeHint(self) -> QSize:
@@ -95,6 +97,11 @@ class FrameList(QAbstractScrollArea):
     def _show_lane_rows(self, rows: NDArray[np.uint32] | None) -> None:
         self._lane_rows = rows
         self._on_rows_changed()
+
+    def _on_view(self) -> None:
+        if self._digits != self._session.clock.digits:
+            self._digits = self._session.clock.digits
+            self._forget()
 
     def rows_shown(self) -> NDArray[np.uint32] | None:
         """Return the capture rows that are listed, None for all of them."""
@@ -140,11 +147,11 @@ class FrameList(QAbstractScrollArea):
         name = layout.name if layout is not None else session.kind_name(kind)
         says, wrong = self._sentence(kind, frame.decoded, flags, layout)
         return FrameLine(
-            time=time_text(session.clock.seconds(frame.time_ns), 6),
+            time=session.clock.words(frame.time_ns),
             after="",
             lane=session.capture.lanes[int(table.lane[row])].name,
             message=name or session.kind_address(kind),
-            named=layout is not None or bool(name and flags & (session.engine.ERROR | session.engine.REMOTE)),
+            named=layout is not None or bool(name and flags & (engine.ERROR | engine.REMOTE)),
             says=says,
             wrong=wrong,
             payload=frame.payload,
@@ -152,9 +159,8 @@ class FrameList(QAbstractScrollArea):
         )
 
     def _sentence(
-        self, kind: int, decoded: heavy.Decoded | None, flags: int, layout: heavy.Layout | None
+        self, kind: int, decoded: engine.Decoded | None, flags: int, layout: engine.Layout | None
     ) -> tuple[str, bool]:
-        engine = self._session.engine
         if flags & engine.ERROR:
             return "the bus reports an error", True
         if flags & engine.REMOTE:
@@ -244,7 +250,8 @@ class FrameList(QAbstractScrollArea):
     def _columns(self, width: float) -> dict[str, QRectF]:
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
         payload = min(step * {"hex": 24, "dec": 32, "bin": 52, "text": 12}[self._session.form], width * 0.42)
-        widths = {"time s": 80.0, "after": 60.0, "lane": 52.0, "message": 130.0}
+        time = 20.0 + step * len(self._session.clock.words(self._session.clock.last_ns))
+        widths = {"time s": max(time, 64.0), "after": 60.0, "lane": 52.0, "message": 130.0}
         says = max(width - sum(widths.values()) - payload - _GAP * 5 - 16, 80)
         boxes, x = {}, 8.0
         for name, size in {**widths, "says": says, "payload": payload}.items():

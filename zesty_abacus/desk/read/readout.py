@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_text
 from ..widgets.parts import EDGE, Panel, hairline, one_shot
 from .array_curve import CURVE_HEIGHT, ArrayCurve, array_curves, draw_array_curve
 from .traces import field_mime
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _HEAD = 24
 _ROW = 34
@@ -125,8 +123,8 @@ class ReadoutValues(QWidget):
                 rows += self._read_layout(kind, reader.shown, wanted)
         return rows
 
-    def _read_layout(self, kind: int, layout: heavy.Layout, wanted: list[str]) -> list[ReadoutRow]:
-        session, engine = self._session, self._session.engine
+    def _read_layout(self, kind: int, layout: engine.Layout, wanted: list[str]) -> list[ReadoutRow]:
+        session = self._session
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         values = []
         for number, field in enumerate(layout.once_a_frame()):
@@ -158,7 +156,7 @@ class ReadoutValues(QWidget):
 
     def _last_present(self, kind: int, layout: Any, field: Any) -> tuple[Any, Any]:
         """Look back over a few frames for one in which the selector lets the field be present."""
-        session, engine = self._session, self._session.engine
+        session = self._session
         plan = session.store.plan(layout)
         rows = session.capture.kinds.rows(kind)
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
@@ -177,7 +175,7 @@ class ReadoutValues(QWidget):
         """Return where a value lies between the field's limits, or what its bits can hold."""
         if column.value is None or field.names or not field.kind.is_number or field.kind.value == "float":
             return None
-        low, high = self._session.engine.wording.field_range(field)
+        low, high = engine.wording.field_range(field)
         low = field.low if field.low is not None else low
         high = field.high if field.high is not None else high
         if high == low or not column.has_value[0]:

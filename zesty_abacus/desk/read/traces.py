@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 from uuid import UUID
 
 import numpy as np
@@ -23,13 +22,11 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ..clock import span_text, time_text
+from ..doors import engine
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ..widgets.paint import draw_curve, draw_text, elided, padded_range
 from ..widgets.parts import key_on_time, wheel_on_time
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 FIELD_MIME = "application/x-zesty-abacus-field"
 _NAMES_WIDTH = 134
@@ -121,7 +118,7 @@ class TraceStack(QWidget):
         column, curve = found
         painter.save()
         painter.setClipRect(plot.adjusted(0, -5, _GUTTER, 5))
-        if field.names or field.kind is session.engine.FieldKind.FLAG:
+        if field.names or field.kind is engine.FieldKind.FLAG:
             draw_blocks(painter, session, column, curve, plot, theme.field)
         elif column.value is None:
             draw_text(painter, plot, "text has no curve; see the frames below", text_font(TINY_PX), theme.quiet)
@@ -133,7 +130,7 @@ class TraceStack(QWidget):
         painter.restore()
 
     def _draw_names(
-        self, painter: QPainter, row: QRectF, of: tuple[int, heavy.Layout], field: heavy.Field, color: QColor
+        self, painter: QPainter, row: QRectF, of: tuple[int, engine.Layout], field: engine.Field, color: QColor
     ) -> None:
         theme, session = look.theme, self._session
         kind, layout = of
@@ -143,14 +140,14 @@ class TraceStack(QWidget):
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         value = "–"
         if at is not None and at.decoded is not None:
-            value = session.engine.wording.value_text(at.decoded[field.id], 0)
+            value = engine.wording.value_text(at.decoded[field.id], 0)
         draw_text(painter, text.translated(0, 16), value, figure_font(SMALL_PX), theme.ink)
         if row.height() >= 56:
             draw_text(painter, text.translated(0, 32), layout.name, text_font(TINY_PX), theme.quiet)
 
-    def _draw_scale(self, painter: QPainter, plot: QRectF, shown: tuple[float, float], field: heavy.Field) -> None:
+    def _draw_scale(self, painter: QPainter, plot: QRectF, shown: tuple[float, float], field: engine.Field) -> None:
         """Write the ends of the scale and draw zero where it is in sight."""
-        theme, wording = look.theme, self._session.engine.wording
+        theme, wording = look.theme, engine.wording
         if shown[0] < 0 < shown[1]:
             y = plot.bottom() + shown[0] / (shown[1] - shown[0]) * plot.height()
             painter.setPen(QPen(faded(theme.rod, 0.7), 1, Qt.PenStyle.DotLine))
@@ -215,7 +212,7 @@ class TraceStack(QWidget):
 
     def _is_blocks(self, trace: tuple[int, UUID]) -> bool:
         field = self._session.trace_field(trace)
-        return field is not None and (bool(field.names) or field.kind is self._session.engine.FieldKind.FLAG)
+        return field is not None and (bool(field.names) or field.kind is engine.FieldKind.FLAG)
 
     def _plot_width(self) -> float:
         return max(self.width() - _NAMES_WIDTH - _GUTTER, 50)
@@ -297,8 +294,8 @@ class TraceStack(QWidget):
 def draw_blocks(
     painter: QPainter,
     session: Session,
-    column: heavy.FieldColumn,
-    curve: heavy.Curve,
+    column: engine.FieldColumn,
+    curve: engine.Curve,
     plot: QRectF,
     color_of: Callable[[int], QColor],
 ) -> None:
@@ -313,11 +310,11 @@ def draw_blocks(
         return
     font = text_font(TINY_PX)
     for row, first, last in blocks:
-        name = session.engine.wording.value_text(column, row)
+        name = engine.wording.value_text(column, row)
         value = curve.values[row]
         code = int(value) if abs(value) < 1e6 else 0
         block = QRectF(plot.left() + first * plot.width(), box.top(), (last - first) * plot.width(), box.height())
-        is_off = column.field.kind is session.engine.FieldKind.FLAG and not code
+        is_off = column.field.kind is engine.FieldKind.FLAG and not code
         painter.setPen(QPen(QColor(theme.panel), 1))
         painter.setBrush(QColor(theme.chip) if is_off else faded(color_of(code), 0.28))
         painter.drawRoundedRect(block, 5, 5)
@@ -325,7 +322,7 @@ def draw_blocks(
             draw_text(painter, block.adjusted(6, 0, -6, 0), elided(name, font, block.width() - 12), font, theme.ink)
 
 
-def value_blocks(curve: heavy.Curve, span: tuple[int, int], pixels: int) -> list[tuple[int, float, float]] | None:
+def value_blocks(curve: engine.Curve, span: tuple[int, int], pixels: int) -> list[tuple[int, float, float]] | None:
     """Return stretches of one value within the visible time, None if there are too many to tell apart.
 
     Each is (row of its first frame, begin and end as a share of the span). Only frames next to a change are

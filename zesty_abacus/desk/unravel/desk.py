@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QToolTip, QVBoxLayout, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import figure_font
 from ..widgets.abacus import Abacus, AbacusState
@@ -105,7 +106,7 @@ class UnravelDesk(QWidget):
         whose = session.reading.owner_name(kind, int(session.reading.owners_of(kind, activity.size)[bit]))
         flips = int(activity.flips[bit])
         lives = f"moves in {flips / max(activity.frames - 1, 1):.1%} of frames" if flips else "never moves"
-        return f"{session.engine.bit_name(bit)}, {whose}, {lives}"
+        return f"{engine.bit_name(bit)}, {whose}, {lives}"
 
     def _tell_bit(self, bit: int) -> None:
         words = self.bit_words(bit)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -10,12 +10,10 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFormLayout, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from ..clock import grouped
+from ..doors import engine
 from ..session import Session
 from ..theme import figure_font, text_font
 from ..widgets.parts import Panel, button, clear_layout, hairline, label
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 
 class KeepPanel(Panel):
@@ -24,7 +22,7 @@ class KeepPanel(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__("Selection")
         self._session = session
-        self._reading: heavy.ReadingCurve | None = None
+        self._reading: engine.ReadingCurve | None = None
         self.facts = label("", wrap=True)
         self.card = QFrame()
         self.card.setObjectName("card")
@@ -91,7 +89,7 @@ class KeepPanel(Panel):
         self.why.returnPressed.connect(self.keep_field)
         self.keep.clicked.connect(self.keep_field)
 
-    def show_reading(self, reading: heavy.ReadingCurve | None) -> None:
+    def show_reading(self, reading: engine.ReadingCurve | None) -> None:
         """Offer another reading of the selection."""
         self._reading = reading
         self.card.setVisible(reading is not None)
@@ -104,7 +102,7 @@ class KeepPanel(Panel):
             self.why.setPlaceholderText(f"{words}; {said} in {grouped(frames)} frames")
         self._show_value()
 
-    def field_wanted(self) -> heavy.Field:
+    def field_wanted(self) -> engine.Field:
         """Return the field that the form describes.
 
         Raises
@@ -112,7 +110,6 @@ class KeepPanel(Panel):
         AbacusError
             If a number cannot be read.
         """
-        engine = self._session.engine
         assert self._reading is not None
         base = self._reading.reading.field
         return msgspec.structs.replace(
@@ -123,7 +120,7 @@ class KeepPanel(Panel):
             unit=self.unit.text().strip(),
         )
 
-    def layout_wanted(self) -> heavy.Layout:
+    def layout_wanted(self) -> engine.Layout:
         """Return the message's layout with the new field."""
         session = self._session
         assert session.kind is not None
@@ -155,7 +152,6 @@ class KeepPanel(Panel):
         return True
 
     def _find_problem(self) -> str:
-        engine = self._session.engine
         if self.message.isVisible() and not self.message.text().strip():
             return "Give the message a name; it has none yet."
         if not self.field.text().strip():
@@ -199,8 +195,8 @@ class KeepPanel(Panel):
         busiest = int(chosen[flips.argmax()])
         share = float(flips.max()) / max(activity.frames - 1, 1)
         silent = int((flips == 0).sum())
-        name = session.engine.bit_name(busiest)
-        text = f"{session.engine.bits_in_words(session.bits)}. "
+        name = engine.bit_name(busiest)
+        text = f"{engine.bits_in_words(session.bits)}. "
         if silent == len(chosen):
             return text + f"None of them changed in {grouped(activity.frames)} frames."
         text += f"{name} moves most: in {share:.0%} of frames"
@@ -218,13 +214,13 @@ class KeepPanel(Panel):
             return
         try:
             field = self.field_wanted()
-        except session.engine.AbacusError as error:
+        except engine.AbacusError as error:
             self.value.setText("–")
             self.problem.setText(str(error))
             self.problem.show()
             return
         value = float(column.value[row]) * float(field.ratio) + float(field.offset)
-        text = session.engine.wording.number_text(value, session.engine.wording.decimals_of(field))
+        text = engine.wording.number_text(value, engine.wording.decimals_of(field))
         self.value.setText(f"{text} {field.unit}".strip())
 
     def _show_known(self) -> None:
@@ -240,7 +236,7 @@ class KeepPanel(Panel):
             self.known.addWidget(self._known_row(field))
 
     def _known_row(self, field: Any) -> QWidget:
-        words = self._session.engine.wording.places_words(field)
+        words = engine.wording.places_words(field)
         row = button(f"{field.name}   {field.places}", f"{words}: select its bits", link=True)
         row.clicked.connect(lambda: self._session.select_bits(frozenset(field.places.bits)))
         return row

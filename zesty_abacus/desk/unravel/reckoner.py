@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ..doors import engine
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.paint import draw_curve, draw_text, padded_range
-
-if TYPE_CHECKING:
-    from .. import engine as heavy
 
 _HEAD = 30
 _CARD = 88
@@ -38,7 +34,7 @@ class Reckoner(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._readings: list[heavy.ReadingCurve] = []
+        self._readings: list[engine.ReadingCurve] = []
         self._current = -1
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Reckoner")
@@ -56,12 +52,12 @@ class Reckoner(QWidget):
         return QSize(300, _HEAD + _CARD + _GAP)
 
     @property
-    def readings(self) -> list[heavy.ReadingCurve]:
+    def readings(self) -> list[engine.ReadingCurve]:
         """The readings of the selection, smoothest first; empty while they are worked out."""
         return self._readings
 
     @property
-    def current(self) -> heavy.ReadingCurve | None:
+    def current(self) -> engine.ReadingCurve | None:
         """The chosen reading."""
         return self._readings[self._current] if 0 <= self._current < len(self._readings) else None
 
@@ -88,12 +84,11 @@ class Reckoner(QWidget):
         if data is None:
             return  # it comes again when the kind is loaded
         frames = data.frames
-        engine = session.engine
         session.jobs.start(
             "reckon", "reading the selection", lambda progress: engine.reckon(bits, frames, progress), self._show
         )
 
-    def _show(self, readings: list[heavy.ReadingCurve]) -> None:
+    def _show(self, readings: list[engine.ReadingCurve]) -> None:
         self._readings = readings
         self._current = 0 if readings else -1
         self.setAccessibleDescription(readings[0].reading.words if readings else "nothing selected")
@@ -115,7 +110,7 @@ class Reckoner(QWidget):
             draw_text(painter, where, hint, text_font(), theme.quiet)
             painter.end()
             return
-        words = session.engine.bits_in_words(session.bits)
+        words = engine.bits_in_words(session.bits)
         after = "smoothest over the whole capture first · Enter keeps it as a field"
         draw_text(painter, head.adjusted(74, 0, 0, 0), f"{words} · {after}", text_font(SMALL_PX), theme.quiet)
         for number in range(len(self._readings)):
@@ -155,7 +150,7 @@ class Reckoner(QWidget):
         draw_curve(painter, item.curve, plot, span, _visible_range(item.curve, span), color, 1.2)
         painter.restore()
 
-    def _value(self, item: heavy.ReadingCurve) -> str:
+    def _value(self, item: engine.ReadingCurve) -> str:
         """Return the value at the cursor, as the reading says it without a scale."""
         column = item.reading.column
         times = item.curve.time_ns
@@ -167,7 +162,7 @@ class Reckoner(QWidget):
         value = column.value[row].item()
         if isinstance(value, float):
             return f"{value:.6g}".replace("-", "−") if value == value else "no number"
-        return self._session.engine.wording.number_text(value, 0)
+        return engine.wording.number_text(value, 0)
 
     def card_rect(self, number: int) -> QRectF:
         """Return where a card is."""
@@ -210,7 +205,7 @@ def reason_words(largest_step: float) -> str:
     return f"steps up to {largest_step:.0%}" if largest_step >= 0.01 else "steps below 1%"
 
 
-def _visible_range(curve: heavy.Curve, span: tuple[int, int]) -> tuple[float, float]:
+def _visible_range(curve: engine.Curve, span: tuple[int, int]) -> tuple[float, float]:
     """Return the range of a curve within the visible time, so that a small movement still shows its shape."""
     first = int(curve.time_ns.searchsorted(span[0]))
     last = int(curve.time_ns.searchsorted(span[1], side="right"))

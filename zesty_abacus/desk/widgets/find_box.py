@@ -20,7 +20,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ..clock import time_text
 from ..commands import Command
 from ..session import Session
 from ..theme import SMALL_PX, TINY_PX, look, text_font
@@ -96,7 +95,7 @@ class FindBox(QLineEdit):
             for kind in range(len(session.capture.kinds.keys)):
                 yield from self._kind_findings(kind)
             for moment in session.trial.file.moments:
-                at = time_text(session.clock.seconds(moment.time_ns), 1)
+                at = session.clock.words(moment.time_ns)
                 yield Finding("moment", moment.text, f"{at} s", partial(self._go, moment.time_ns))
         for command in self._commands():
             if command.enabled():

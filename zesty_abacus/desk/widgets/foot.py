@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
-from ..clock import grouped, span_text, time_text
+from ..clock import grouped, span_text
 from ..jobs import Job
 from ..session import Session
 from .parts import button, label, one_shot, plain_tip
@@ -74,7 +74,7 @@ class Foot(QWidget):
         session, clock = self._session, self._session.clock
         if session.capture is None:
             return
-        self.cursor_words.setText(f"cursor {time_text(clock.seconds(clock.cursor_ns), 3)} s")
+        self.cursor_words.setText(f"cursor {clock.words(clock.cursor_ns)} s")
         pinned = clock.pin_ns is not None
         self.pin.setText(f"Δ to pin {span_text(clock.cursor_ns - (clock.pin_ns or 0))}" if pinned else "")
         self.pin.setVisible(pinned)

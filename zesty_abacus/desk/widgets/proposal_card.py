@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
 
 from ..clock import when_text
+from ..doors import engine, laid
 from ..session import Session
 from ..theme import text_font
 from .parts import button, label, plain_tip
-
-if TYPE_CHECKING:
-    from .. import layout_engine as laid
 
 _OTHERS = (
     ("Agree", "agree", "The change is right: keep it, if that is enough"),
@@ -83,12 +79,12 @@ class ProposalCard(QFrame):
         before, after = self.proposal.before, self.proposal.after
         if after is None:
             return "the layout is removed"
-        return str(self._session.engine.describe_change(before, after))
+        return str(engine.describe_change(before, after))
 
     def _standing(self) -> str:
         one, rules = self.proposal, self._session.shared.rules
         words = f"{one.author} · {when_text(one.events[0].time)}"
-        if not one.is_open or one.standing is self._session.engine.laid.Step.SENT_BACK:
+        if not one.is_open or one.standing is laid.Step.SENT_BACK:
             return f"{words} · {one.standing.value}"
         needed = max(rules.needed if rules is not None else 0, 1)
         return f"{words} · {len(one.agreed)} of {needed} agreed"
@@ -103,7 +99,7 @@ class ProposalCard(QFrame):
             made.clicked.connect(lambda _on, step=step: self._answer(step))
             self.buttons[step] = made
             row.addWidget(made)
-        sent_back = one.standing is self._session.engine.laid.Step.SENT_BACK
+        sent_back = one.standing is laid.Step.SENT_BACK
         if "agree" in self.buttons:
             self.buttons["agree"].setEnabled(not sent_back)
         row.addStretch(1)

@@ -7,7 +7,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QCompleter, QLineEdit, QSizePolicy, QWidget
 
-from ..clock import span_text, time_text
+from ..clock import span_text
 from ..session import Session
 from ..theme import TINY_PX, faded, look, text_font
 from .paint import draw_text, elided
@@ -269,7 +269,7 @@ class Strip(QWidget):
 
     def _on_clock(self) -> None:
         clock = self._session.clock
-        shown = f"{span_text(clock.view_span_ns)} shown, cursor at {time_text(clock.seconds(clock.cursor_ns))} s"
+        shown = f"{span_text(clock.view_span_ns)} shown, cursor at {clock.words(clock.cursor_ns)} s"
         self.setAccessibleDescription(shown)
         self.update()
 

@@ -1,4 +1,4 @@
-"""The part of the heavy engine that makes, compares and exchanges layouts; reached as ``engine.laid``."""
+"""The heavy part that makes, compares and exchanges layouts; reached as ``laid`` through :mod:`.doors`."""
 
 from __future__ import annotations
 

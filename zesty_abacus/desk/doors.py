@@ -1,0 +1,29 @@
+"""The doors to everything heavy in core: real modules for the type checker, loaded when first used at run time.
+
+The window stands before NumPy kernels, Arrow and the database are loaded. Views import their names from here, and
+never what lies behind them; the first use comes from the job that opens a trial, on a thread of its own.
+"""
+
+from __future__ import annotations
+
+import importlib
+from types import ModuleType
+from typing import TYPE_CHECKING, Any
+
+
+class Door(ModuleType):
+    """A module that is imported when something of it is first asked for."""
+
+    def __getattr__(self, name: str) -> Any:
+        # a package is imported once, whoever asks first; another thread that asks meanwhile waits for it
+        return getattr(importlib.import_module(self.__name__), name)
+
+
+if TYPE_CHECKING:
+    from . import engine, laid, lines
+else:
+    engine = Door(f"{__package__}.engine")
+    laid = Door(f"{__package__}.laid")
+    lines = Door(f"{__package__}.lines")
+
+__all__ = ["engine", "laid", "lines"]
