@@ -21,7 +21,7 @@ from PyQt6.QtCore import QByteArray, QRectF  # noqa: E402
 from PyQt6.QtGui import QImage, QPainter  # noqa: E402
 from PyQt6.QtSvg import QSvgRenderer  # noqa: E402
 
-from zesty_abacus.desk import engine, laid  # noqa: E402
+from zesty_abacus.desk.app import engine, laid  # noqa: E402
 from zesty_abacus.desk.launch import make_application, make_window  # noqa: E402
 from zesty_abacus.desk.window import Window  # noqa: E402
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QEvent
 
 from tests.desk.pilot import Pilot
 from zesty_abacus.desk.launch import make_application, make_window
-from zesty_abacus.desk.theme import PEEL, look
+from zesty_abacus.desk.widgets.theme import PEEL, look
 
 
 def let_go(window):

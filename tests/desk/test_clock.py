@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.desk.clock import Clock, exact_time, grouped, span_text, time_text
+from zesty_abacus.desk.app.clock import Clock
+from zesty_abacus.desk.widgets.words import exact_time, grouped, span_text, time_text
 
 SPANS = st.tuples(st.integers(0, 2**62), st.integers(1, 2**50))
 

@@ -15,11 +15,11 @@ from zesty_abacus.core.library.errors import LibraryError, UnreachableError
 from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.library.unsent import WaitingEdit
-from zesty_abacus.desk import laid
-from zesty_abacus.desk.edits import Edits
-from zesty_abacus.desk.jobs import Jobs
+from zesty_abacus.desk.app import laid
+from zesty_abacus.desk.app.edits import Edits
+from zesty_abacus.desk.app.jobs import Jobs
+from zesty_abacus.desk.app.undo import Undo
 from zesty_abacus.desk.launch import make_application
-from zesty_abacus.desk.undo import Undo
 
 
 class Bench:

@@ -1,8 +1,8 @@
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from zesty_abacus.desk.commands import Command, always
-from zesty_abacus.desk.widgets.strip import NAMES_WIDTH
+from zesty_abacus.desk.app.commands import Command, always
+from zesty_abacus.desk.around.strip import NAMES_WIDTH
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 

@@ -5,7 +5,7 @@ import pyarrow.parquet
 import pytest
 
 from zesty_abacus.core.handover.tables import long_tables, wide_tables
-from zesty_abacus.desk.library_choice import use_release
+from zesty_abacus.desk.app.library_choice import use_release
 
 
 def written(pilot, tmp_path, **choices):

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton
 
 from zesty_abacus.core.frames import flags as F
-from zesty_abacus.desk.intake.marks import value_text
+from zesty_abacus.desk.desks.intake.marks import value_text
 from zesty_abacus.desk.launch import make_application
 
 

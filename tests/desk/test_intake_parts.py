@@ -16,12 +16,12 @@ from zesty_abacus.core.recipes.model import LevelSetting
 from zesty_abacus.core.recipes.run import PreparedLine
 from zesty_abacus.core.waves.edges import Edges
 from zesty_abacus.core.waves.samples import Samples
-from zesty_abacus.desk import engine
-from zesty_abacus.desk.intake import marks
-from zesty_abacus.desk.intake.marks import MarkIndex, value_text
-from zesty_abacus.desk.intake.pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
-from zesty_abacus.desk.intake.recipe_panel import number_text
-from zesty_abacus.desk.intake.waves import _round_step
+from zesty_abacus.desk.app import engine
+from zesty_abacus.desk.desks.intake import marks
+from zesty_abacus.desk.desks.intake.marks import MarkIndex, value_text
+from zesty_abacus.desk.desks.intake.pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
+from zesty_abacus.desk.desks.intake.recipe_panel import number_text
+from zesty_abacus.desk.desks.intake.waves import _round_step
 from zesty_abacus.desk.launch import make_application
 
 

@@ -7,9 +7,9 @@ import pytest
 
 from zesty_abacus.core.errors import DataError
 from zesty_abacus.core.progress import Cancelled, Progress
-from zesty_abacus.desk.jobs import Jobs, JobState
+from zesty_abacus.desk.app.jobs import Jobs, JobState
+from zesty_abacus.desk.app.settings import reports_folder
 from zesty_abacus.desk.launch import make_application
-from zesty_abacus.desk.settings import reports_folder
 
 
 @pytest.fixture

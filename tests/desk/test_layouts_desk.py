@@ -1,7 +1,7 @@
 from PyQt6.QtCore import Qt
 
 from zesty_abacus.core.layouts.model import RawSet
-from zesty_abacus.desk import engine
+from zesty_abacus.desk.app import engine
 
 FEEDBACK = 0x1A1
 

@@ -8,8 +8,8 @@ from PyQt6.QtCore import QPointF, Qt
 
 from zesty_abacus.core.layouts.model import Applies, RawSet
 from zesty_abacus.core.trial.trial import Trial
-from zesty_abacus.desk import engine
-from zesty_abacus.desk.layouts.message_form import read_span, span_text
+from zesty_abacus.desk.app import engine
+from zesty_abacus.desk.desks.layouts.message_form import read_span, span_text
 
 
 def kind_named(pilot, name, number=0):

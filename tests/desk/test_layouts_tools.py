@@ -10,8 +10,8 @@ from tests.desk.test_layouts_desk import FEEDBACK, field_of, open_plan
 from tests.desk.test_layouts_parts import open_message, whole
 from zesty_abacus.core.exchange.registry import read_layout_file
 from zesty_abacus.core.files.writing import Target
-from zesty_abacus.desk import laid
-from zesty_abacus.desk.layouts.putting_out import print_sheets, put_out
+from zesty_abacus.desk.app import laid
+from zesty_abacus.desk.desks.layouts.putting_out import print_sheets, put_out
 
 ALT = Qt.KeyboardModifier.AltModifier
 CONTROL = Qt.KeyboardModifier.ControlModifier

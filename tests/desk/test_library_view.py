@@ -17,9 +17,9 @@ from tests.desk.pilot import Pilot
 from zesty_abacus.core.library.documents import Comment
 from zesty_abacus.core.library.proposals import Rules, Step
 from zesty_abacus.core.library.store import Library
+from zesty_abacus.desk.app.library_choice import use_library
+from zesty_abacus.desk.desks.library.layout_list import address_words
 from zesty_abacus.desk.launch import make_window
-from zesty_abacus.desk.library.layout_list import address_words
-from zesty_abacus.desk.library_choice import use_library
 
 FEEDBACK = 0x1A1
 

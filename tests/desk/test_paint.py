@@ -8,13 +8,13 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from zesty_abacus.core.frames.decimate import Curve
+from zesty_abacus.desk.around.frame_list import payload_texts
+from zesty_abacus.desk.desks.read.traces import nice_step
+from zesty_abacus.desk.desks.unravel.history_view import cycle_words
 from zesty_abacus.desk.launch import make_application
-from zesty_abacus.desk.read.frame_list import payload_texts
-from zesty_abacus.desk.read.traces import nice_step
-from zesty_abacus.desk.theme import NIGHT, PEEL, figure_font, look, text_font
-from zesty_abacus.desk.unravel.history_view import cycle_words
 from zesty_abacus.desk.widgets.abacus import Abacus, AbacusState, Drawing, history_image
 from zesty_abacus.desk.widgets.paint import curve_image, draw_curve, draw_ribbon, elided, padded_range
+from zesty_abacus.desk.widgets.theme import NIGHT, PEEL, figure_font, look, text_font
 
 INK = QColor("#102030")
 

@@ -7,9 +7,9 @@ from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 
 from zesty_abacus.core.frames.decimate import Curve
-from zesty_abacus.desk import engine
+from zesty_abacus.desk.app import engine
+from zesty_abacus.desk.desks.read.traces import FIELD_MIME, field_mime, value_blocks
 from zesty_abacus.desk.launch import make_application
-from zesty_abacus.desk.read.traces import FIELD_MIME, field_mime, value_blocks
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 NONE = Qt.KeyboardModifier.NoModifier

@@ -12,8 +12,8 @@ from tests.desk.pilot import Pilot
 from tests.trial.test_trial import write_log
 from zesty_abacus.core.trial import source
 from zesty_abacus.core.trial.trial import Trial
+from zesty_abacus.desk.app.undo import Undo, Undoable
 from zesty_abacus.desk.launch import WindowHolder, make_application, make_window
-from zesty_abacus.desk.undo import Undo, Undoable
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 SHIFT = Qt.KeyboardModifier.ShiftModifier

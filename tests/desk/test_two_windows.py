@@ -20,9 +20,9 @@ from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.roles import make_roles
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.demo.trial import copy_shipped_trial
+from zesty_abacus.desk.app.library_choice import use_library
+from zesty_abacus.desk.app.settings import known_servers_path
 from zesty_abacus.desk.launch import make_application, make_window
-from zesty_abacus.desk.library_choice import use_library
-from zesty_abacus.desk.settings import known_servers_path
 
 FEEDBACK = 0x1A1
 

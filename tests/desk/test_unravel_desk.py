@@ -4,7 +4,7 @@ from PyQt6.QtCore import Qt
 
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import SHIPPED
-from zesty_abacus.desk.unravel.reckoner import reason_words
+from zesty_abacus.desk.desks.unravel.reckoner import reason_words
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 TRUTH = {layout.name: layout for layout in layouts_from_file(SHIPPED / "truth" / "layouts.json")}

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
 from tests.trial.test_trial import write_log
 from zesty_abacus.core.library.store import Library
-from zesty_abacus.desk.settings import (
+from zesty_abacus.desk.app.settings import (
     Settings,
     load_settings,
     save_settings,
@@ -18,8 +18,8 @@ from zesty_abacus.desk.settings import (
     trials_folder,
     with_recent,
 )
-from zesty_abacus.desk.theme import NIGHT, PEEL, look
 from zesty_abacus.desk.widgets.abacus import swept_bits
+from zesty_abacus.desk.widgets.theme import NIGHT, PEEL, look
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 CONTROL = Qt.KeyboardModifier.ControlModifier

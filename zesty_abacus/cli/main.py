@@ -13,7 +13,7 @@ import click
 from .. import __version__
 from ..core.errors import AbacusError, MisuseError
 from ..core.surprise import command_line, words_of, write_report
-from ..desk.settings import reports_folder
+from ..desk.app.settings import reports_folder
 from .terminal import say
 
 _COMMANDS = {

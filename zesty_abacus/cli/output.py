@@ -35,7 +35,7 @@ from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
 from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
-from ..desk.settings import known_servers_path
+from ..desk.app.settings import known_servers_path
 from .terminal import say
 
 _LISTED = 5

@@ -1,32 +1,58 @@
-"""What can be done in the window, with its keys."""
+"""What can be done in the window whatever desk is shown, with its keys."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Any, Protocol
 
-from .commands import Command
-
-if TYPE_CHECKING:
-    from .window import Window
+from .app.commands import Command
+from .app.session import Session
 
 DESKS = ("Intake", "Read", "Unravel", "Layouts", "Hand over")
 """The desks in the order of the work."""
 _LIBRARY_PAGES = {"Layouts": "Ctrl+L", "Proposals": "Ctrl+P", "Releases": "", "Recordings": "", "Moments": ""}
 
 
-def command_table(window: Window) -> list[Command]:
-    """Return all commands of a window."""
+class Hands(Protocol):
+    """What the commands take hold of: the window, as far as they need it."""
+
+    session: Session
+    strip: Any
+    roster: Any
+    find_box: Any
+    help: Any
+    library_label: Any
+
+    def ask_open(self) -> None: ...
+
+    def ask_new(self) -> None: ...
+
+    def ask_save_as(self) -> None: ...
+
+    def close_trial(self) -> None: ...
+
+    def toggle_theme(self) -> None: ...
+
+    def close(self) -> bool: ...
+
+    def show_desk(self, name: str) -> None: ...
+
+    def show_library(self, page: str = "Layouts") -> None: ...
+
+    def step_frame(self, by: int) -> None: ...
+
+
+def window_commands(window: Hands) -> list[Command]:
+    """Return the commands that no desk brings."""
     return [
         *_desk_commands(window),
         *_time_commands(window),
         *_shown_commands(window),
-        *_edit_commands(window),
-        *_intake_commands(window),
+        *_way_back_commands(window),
         *_trial_commands(window),
     ]
 
 
-def _desk_commands(window: Window) -> list[Command]:
+def _desk_commands(window: Hands) -> list[Command]:
     return [
         Command(f"desk {name}", f"Go to {name}", str(number), lambda name=name: window.show_desk(name))  # type: ignore[misc]
         for number, name in enumerate(DESKS, 1)
@@ -36,11 +62,11 @@ def _desk_commands(window: Window) -> list[Command]:
     ]
 
 
-def _is_open(window: Window) -> bool:
+def _is_open(window: Hands) -> bool:
     return window.session.capture is not None
 
 
-def _time_commands(window: Window) -> list[Command]:
+def _time_commands(window: Hands) -> list[Command]:
     session, clock = window.session, window.session.clock
 
     def opened() -> bool:
@@ -50,8 +76,8 @@ def _time_commands(window: Window) -> list[Command]:
         Command("whole", "Show the whole capture", "X", clock.show_all, opened),
         Command("closer", "Zoom in at the cursor", "Z", lambda: clock.zoom(0.5, clock.cursor_ns), opened),
         Command("wider", "Zoom out at the cursor", "Shift+Z", lambda: clock.zoom(2.0, clock.cursor_ns), opened),
-        Command("frame back", "One frame back", ",", lambda: _step(window, -1), opened),
-        Command("frame on", "One frame on", ".", lambda: _step(window, 1), opened),
+        Command("frame back", "One frame back", ",", lambda: window.step_frame(-1), opened),
+        Command("frame on", "One frame on", ".", lambda: window.step_frame(1), opened),
         Command("pin", "Put the pin at the cursor, or take it away", "P", clock.toggle_pin, opened),
         Command("moment", "Write down a moment at the cursor", "M", lambda: window.strip.begin_moment(), opened),
         Command("next kind", "Next message in the roster", "N", lambda: _next_kind(window, 1), opened),
@@ -60,7 +86,7 @@ def _time_commands(window: Window) -> list[Command]:
     ]
 
 
-def _shown_commands(window: Window) -> list[Command]:
+def _shown_commands(window: Hands) -> list[Command]:
     session = window.session
     forms = [
         Command(f"as {form}", f"Show payloads as {word}", form[0].upper(), lambda form=form: session.set_form(form))  # type: ignore[misc]
@@ -75,9 +101,8 @@ def _shown_commands(window: Window) -> list[Command]:
     ]
 
 
-def _edit_commands(window: Window) -> list[Command]:
+def _way_back_commands(window: Hands) -> list[Command]:
     session = window.session
-    unravel, layouts = window.unravel, window.layouts
 
     def undo() -> None:
         done = session.undo.undo()
@@ -93,52 +118,10 @@ def _edit_commands(window: Window) -> list[Command]:
     return [
         Command("undo", "Take the last thing back", "Ctrl+Z", undo, opened),
         Command("redo", "Do again what was taken back", "Ctrl+Shift+Z", redo, opened),
-        Command("keep", "Keep the chosen reading as a field", "K", lambda: _keep(window), opened, "Unravel"),
-        Command("new field", "New field from the selected beads", "F", layouts.add_field, opened, "Layouts"),
-        Command(
-            "drop in",
-            "Drop in an array, a check or a computed value",
-            "Shift+F",
-            layouts.choose_template,
-            opened,
-            "Layouts",
-        ),
-        Command("other order", "Turn the byte order of the field round", "O", layouts.turn_order, opened, "Layouts"),
-        Command("remove field", "Remove the field", "Shift+Del", layouts.remove_field, opened, "Layouts"),
-        *_reshape_commands(window),
-        Command("reading on", "Next reading of the selection", "]", lambda: _reading(window, 1), opened, "Unravel"),
-        Command("reading back", "Reading before", "[", lambda: _reading(window, -1), opened, "Unravel"),
-        Command(
-            "select moving", "Select all unexplained moving bits", "U", unravel.select_unexplained, opened, "Unravel"
-        ),
     ]
 
 
-def _reshape_commands(window: Window) -> list[Command]:
-    layouts = window.layouts
-    reshaper = layouts.reshaper
-
-    def opened() -> bool:
-        return _is_open(window)
-
-    made = [
-        ("next field", "Next field, in the first free bits", "Ctrl+Return", layouts.add_next),
-        ("split", "Split the open field", "S", reshaper.split),
-        ("join", "Join the open field with the next one", "J", reshaper.join),
-        ("bit up", "Move the open field up by a bit", "Ctrl+Left", lambda: reshaper.shift(1)),
-        ("bit down", "Move the open field down by a bit", "Ctrl+Right", lambda: reshaper.shift(-1)),
-        ("longer", "Make the open field a bit longer", "Ctrl+Shift+Left", lambda: reshaper.stretch(1)),
-        ("shorter", "Make the open field a bit shorter", "Ctrl+Shift+Right", lambda: reshaper.stretch(-1)),
-        ("find order", "Find the order of a known value", "V", layouts.find_order),
-        ("next variant", "Next variant of the message", "]", lambda: layouts.plan.tabs.go(1)),
-        ("variant before", "Variant before", "[", lambda: layouts.plan.tabs.go(-1)),
-        ("compare", "Compare with another layout", "", layouts.offer_compared),
-        ("bring in", "Bring layouts in from a file", "", layouts.ask_bring_in),
-    ]
-    return [Command(name, words, key, call, opened, "Layouts") for name, words, key, call in made]
-
-
-def _trial_commands(window: Window) -> list[Command]:
+def _trial_commands(window: Hands) -> list[Command]:
     return [
         Command("open", "Open recordings or a trial", "Ctrl+O", window.ask_open),
         Command("new trial", "Begin a new trial", "Ctrl+N", window.ask_new),
@@ -158,50 +141,7 @@ def _trial_commands(window: Window) -> list[Command]:
     ]  # fmt: skip
 
 
-def _intake_commands(window: Window) -> list[Command]:
-    bench = window.intake.bench
-
-    def out() -> bool:
-        return bench.outcome is not None
-
-    def search(step: int, **what: bool) -> None:
-        if not bench.go_next(step, **what):
-            words = "with a fault" if what.get("wrong") else "of this address"
-            window.session.told.emit("", f"There is no {'further' if step > 0 else 'earlier'} frame {words}.")
-
-    return [
-        Command("next fault", "Next frame with a fault", "E", lambda: search(1, wrong=True), out, "Intake"),
-        Command("fault before", "Frame with a fault before", "Shift+E", lambda: search(-1, wrong=True), out, "Intake"),
-        Command("next same", "Next frame of this address", "A", lambda: search(1, same_address=True), out, "Intake"),
-        Command("same before", "Frame of this address before", "Shift+A", lambda: search(-1, same_address=True), out,
-                "Intake"),
-        Command("whole frame", "Bring the whole frame into view", "W", lambda: bench.show_frame(bench.current()), out,
-                "Intake"),
-        Command("whole source", "Show the whole recording", "Shift+X",
-                lambda: window.session.clock.set_view(*bench.span_ns), out, "Intake"),
-        Command("use frames", "Use these frames", "Shift+U", bench.use, out, "Intake"),
-    ]  # fmt: skip
-
-
-def _step(window: Window, step: int) -> None:
-    if window.desk_name == "Intake" and window.intake.bench.outcome is not None:
-        window.intake.came_out.go(step)
-    else:
-        window.read.frames.go(step)
-
-
-def _reading(window: Window, step: int) -> None:
-    reckoner = window.unravel.reckoner
-    reckoner.choose(reckoner.current_number + step)
-
-
-def _keep(window: Window) -> None:
-    """K keeps the reading if the form is filled in, and goes to what is missing otherwise."""
-    if not window.unravel.side.keep_field():
-        window.session.told.emit("", "Give it a name, then press Enter.")
-
-
-def _next_kind(window: Window, step: int) -> None:
+def _next_kind(window: Hands, step: int) -> None:
     kinds = [entry for entry in window.roster.model.entries if isinstance(entry, int)]
     if not kinds:
         return

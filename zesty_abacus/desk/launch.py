@@ -14,9 +14,9 @@ from PyQt6.QtCore import QTimer
 from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
-from .faults import told_fault
-from .session import Session
-from .theme import NIGHT, PEEL, look
+from .app.faults import told_fault
+from .app.session import Session
+from .widgets.theme import NIGHT, PEEL, look
 from .window import Window
 
 ICON = Path(__file__).parent / "icons" / "zesty-abacus.svg"

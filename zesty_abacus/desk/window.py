@@ -17,31 +17,28 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from .command_table import DESKS, command_table
-from .commands import Command
-from .handover.desk import HandOverDesk
-from .intake.desk import IntakeDesk
-from .layouts.desk import LayoutsDesk
-from .library.view import LibraryView
-from .library_menu import LibraryButton
-from .read.desk import ReadDesk
-from .session import Session
-from .settings import save_settings, trials_folder
-from .theme import NIGHT, PEEL, look, text_font
-from .unravel.desk import UnravelDesk
-from .widgets.find_box import FindBox
-from .widgets.foot import Foot
-from .widgets.key_help import KeyHelp
+from .app.commands import Command
+from .app.session import Session
+from .app.settings import save_settings, trials_folder
+from .around.find_box import FindBox
+from .around.foot import Foot
+from .around.key_help import KeyHelp
+from .around.library_menu import LibraryButton
+from .around.roster import Roster
+from .around.strip import Strip
+from .command_table import DESKS, window_commands
+from .desks.handover.desk import HandOverDesk
+from .desks.intake.desk import IntakeDesk
+from .desks.layouts.desk import LayoutsDesk
+from .desks.library.view import LibraryView
+from .desks.read.desk import ReadDesk
+from .desks.unravel.desk import UnravelDesk
 from .widgets.parts import EDGE, button, label, plain_tip
 from .widgets.rod import DeskRod
-from .widgets.roster import Roster
-from .widgets.strip import Strip
+from .widgets.theme import NIGHT, PEEL, look, text_font
 
 _SIZE = QSize(1280, 800)
 _LEAST = QSize(1024, 640)
-
-
-Desk = IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | HandOverDesk | LibraryView
 
 
 class Window(QMainWindow):
@@ -77,10 +74,15 @@ class Window(QMainWindow):
         self.unravel = UnravelDesk(session)
         self.layouts = LayoutsDesk(session)
         self.handover = HandOverDesk(session)
-        self.library = LibraryView(session, self.layouts.comparing)
+        self.library = LibraryView(session, self.layouts.comparing.show_pair)
         pages = self.intake, self.read, self.unravel, self.layouts, self.handover, self.library
-        self.desks: dict[str, Desk] = {desk.name: desk for desk in pages}
-        self.commands: list[Command] = command_table(self)
+        self.desks: dict[str, IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | HandOverDesk | LibraryView] = {
+            desk.name: desk for desk in pages
+        }
+        self.commands: list[Command] = [
+            *window_commands(self),
+            *(command for desk in pages for command in desk.commands()),
+        ]
         self._build()
         self._make_actions()
         self._connect()
@@ -120,7 +122,7 @@ class Window(QMainWindow):
         column.addWidget(self.split, 1)
         column.addWidget(self.foot)
         self.setCentralWidget(body)
-        self.help = KeyHelp(self)
+        self.help = KeyHelp(self, lambda: (self.desk_name, self.commands))
 
     def _header(self) -> QWidget:
         header = QWidget()
@@ -192,6 +194,11 @@ class Window(QMainWindow):
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
         self.rod.set_current(name)
+
+    def step_frame(self, by: int) -> None:
+        """Go so many frames on in the list of the desk that is shown, or in that of Read."""
+        if not self.desks[self.desk_name].step_frame(by):
+            self.read.step_frame(by)
 
     def show_library(self, page: str = "Layouts") -> None:
         """Show a page of the library in the place of a desk."""

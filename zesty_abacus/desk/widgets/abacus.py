@@ -16,7 +16,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ..theme import SMALL_PX, TINY_PX, Theme, faded, figure_font, look, text_font
+from .theme import SMALL_PX, TINY_PX, Theme, faded, figure_font, look, text_font
 
 BEAD_STEP = 20.0
 _LABEL_WIDTH = 44.0

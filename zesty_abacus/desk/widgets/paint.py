@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter
 
-from ..doors import engine
-from ..theme import Theme
+from .theme import Theme
+
+if TYPE_CHECKING:
+    from ...core.frames.decimate import Curve
 
 
 def draw_curve(
     painter: QPainter,
-    curve: engine.Curve,
+    curve: Curve,
     rect: QRectF,
     span_ns: tuple[int, int],
     value_range: tuple[float, float],

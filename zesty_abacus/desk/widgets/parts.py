@@ -6,7 +6,7 @@ import html
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QFrame,
@@ -21,8 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ..clock import Clock
-from ..theme import text_font
+from .theme import text_font
 
 EDGE = 12
 """Distance of words from the edge of a panel."""
@@ -73,35 +72,19 @@ class Choice(QComboBox):
         return super().event(event)
 
 
+class NoWheel(QObject):
+    """Keeps the wheel of the mouse from changing a choice that is scrolled past."""
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.Wheel:
+            event.ignore()
+            return True
+        return False
+
+
 def is_in_hand(line: QLineEdit) -> bool:
     """Whether somebody is typing into an entry: what comes from elsewhere must not disturb it."""
     return line.hasFocus() and line.isModified()
-
-
-def wheel_on_time(clock: Clock, event: QWheelEvent, at_ns: int) -> None:
-    """Zoom the view at a time by the wheel, or move it with Shift."""
-    up = (event.angleDelta().y() or event.angleDelta().x()) > 0
-    if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-        clock.pan((-1 if up else 1) * clock.view_span_ns // 10)
-    else:
-        clock.zoom(0.8 if up else 1.25, at_ns)
-    event.accept()
-
-
-def key_on_time(clock: Clock, event: QKeyEvent) -> bool:
-    """Move the cursor by an arrow key, the view with Shift, zoom by plus and minus; return whether it was one."""
-    step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(event.key()), 0)
-    if step and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-        clock.pan(step * clock.view_span_ns // 4)
-    elif step:
-        clock.set_cursor(clock.cursor_ns + step * clock.view_span_ns // 100, follow=True)
-    elif event.key() in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-        clock.zoom(0.8, clock.cursor_ns)
-    elif event.key() == Qt.Key.Key_Minus:
-        clock.zoom(1.25, clock.cursor_ns)
-    else:
-        return False
-    return True
 
 
 def one_shot(parent: QObject, milliseconds: int, call: Callable[[], object]) -> QTimer:

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QToolTip, QWidget
 
-from ..theme import TINY_PX, look, text_font
+from .theme import TINY_PX, look, text_font
 
 _SPACING = 72
 _MARGIN = 36

@@ -1,0 +1,526 @@
+"""The one door from the window to everything heavy in core.
+
+The window stands before NumPy kernels, Arrow and the database are loaded: :mod:`launch` imports this
+module on a thread after the first paint. Views reach it as ``session.engine`` and never import what lies
+behind it themselves.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...core.codec import wording
+from ...core.codec.columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn, Validity
+from ...core.codec.kinds import decode_frames
+from ...core.codec.moving import bit_owners
+from ...core.codec.plan import Plan, PlanError, compile_layout
+from ...core.errors import AbacusError
+from ...core.files.reading import resolved
+from ...core.files.writing import Target
+from ...core.frames.activity import BitHistory, KindActivity, capture_activity
+from ...core.frames.capture import Capture, KindFrames
+from ...core.frames.decimate import Curve, lane_density
+from ...core.frames.flags import ERROR, EXTENDED, REMOTE, TELLS_KINDS_APART, WRONG, wrong_words
+from ...core.frames.kinds import KindKey
+from ...core.frames.shifting import shift_lanes
+from ...core.handover.export import Content, Export
+from ...core.handover.tables import Span
+from ...core.layouts.applies import BY_HAND
+from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
+from ...core.layouts.changes import describe_change
+from ...core.layouts.checks import check_words
+from ...core.layouts.curves import format_table, parse_polynomial, parse_table
+from ...core.layouts.model import (
+    Applies,
+    Check,
+    Field,
+    FieldKind,
+    Layout,
+    NamedValue,
+    RawSet,
+    Selected,
+    new_field,
+    new_layout,
+)
+from ...core.layouts.numbers import format_exact, parse_exact
+from ...core.layouts.parts import part_words
+from ...core.layouts.places import bit_name, parse_places, places_of
+from ...core.layouts.raw_sets import parse_raw_set
+from ...core.layouts.templates import (
+    TEMPLATES,
+    NothingToDoError,
+    free_name,
+    what_fits_inside,
+    with_field_behind,
+    with_one_more_inside,
+)
+from ...core.layouts.validate import check_layout
+from ...core.layouts.windows import from_window
+from ...core.library.address import library_address
+from ...core.library.errors import MissingLibraryError, NoLibraryError, UnknownLayoutError
+from ...core.library.known_servers import KnownServers, StrangeServerError
+from ...core.library.store import LayoutHead, Library, Revision, default_author
+from ...core.origin import Origin
+from ...core.progress import Progress
+from ...core.protocols.registry import protocol_named
+from ...core.reading.explained import Explained, KindExplained, explain, percent
+from ...core.reading.explained import whole as whole_bits
+from ...core.reading.meaning import Meaning
+from ...core.reading.owners import owned_bits
+from ...core.reading.readers import Reader
+from ...core.reading.ties import Tie
+from ...core.trial.content import lane_moves
+from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
+from ...core.trial.merging import merge_trials
+from ...core.trial.trial import Moment, Trial, TrialFile
+from ...core.unravel.readings import Reading, bits_in_words, readings_of
+from ...demo.trial import copy_shipped_trial
+from . import laid
+from .settings import known_servers_path
+
+STRIP_COLUMNS = 2048
+"""Columns of the density picture; as fine as a 4K strip shows."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Brought:
+    """The recordings of a trial, brought in.
+
+    Attributes
+    ----------
+    capture, outcomes
+    density : int64 (lanes, columns)
+        Frames a lane and column of the strip.
+    digits
+        Behind the point of a second, that its times have.
+    has_moved
+        Whether it is the capture before with lanes moved: its kinds have the same numbers.
+    """
+
+    capture: Capture
+    outcomes: list[SourceOutcome]
+    density: NDArray[np.int64]
+    digits: int
+    has_moved: bool = False
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class OpenedTrial:
+    """A trial with everything the first picture needs.
+
+    ``released`` are the layouts of the release it is decoded with; None for the newest state.
+    """
+
+    trial: Trial
+    brought: Brought
+    library: Library
+    heads: list[LayoutHead]
+    released: list[Layout] | None = None
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What is worth saying once about its library: entries that cannot be read, a file system without a log."""
+        return tuple(note for note in (*self.library.damage[:3], self.library.note()) if note)
+
+
+def begin_trial(folder: Path, progress: Progress) -> OpenedTrial:
+    """Make an empty trial with a library of its own, and open it."""
+    trial = Trial.create(folder, folder.name)
+    if not trial.library_address.exists():
+        make_library_of(trial)
+    return finish_opening(trial, progress)
+
+
+def bring_in(trial: Trial, progress: Progress) -> Brought:
+    """Bring the recordings of a trial in."""
+    made = open_trial_capture(trial, progress)
+    density = lane_density(made.capture, STRIP_COLUMNS)
+    return Brought(made.capture, made.outcomes, density, made.capture.time_digits())
+
+
+def bring_in_again(
+    trial: Trial, file: TrialFile, before: TrialFile, brought: Brought | None, progress: Progress
+) -> Brought:
+    """Bring a trial in that has changed: only what is new is read, and a lane's offset moves its frames."""
+    moves = lane_moves(before, file)
+    if brought is None or moves is None:
+        return bring_in(trial, progress)
+    progress.step(0.1, "moving frames")
+    numbers = {lane.name: number for number, lane in enumerate(brought.capture.lanes)}
+    moved = shift_lanes(brought.capture, {numbers[name]: by for name, by in moves.items() if name in numbers})
+    progress.step(0.8, "counting frames")
+    return Brought(moved, brought.outcomes, lane_density(moved, STRIP_COLUMNS), moved.time_digits(), has_moved=True)
+
+
+def open_trial(path: Path, progress: Progress, library: str = "") -> OpenedTrial:
+    """Open a trial, its capture and its library, which is made if there is none yet.
+
+    Parameters
+    ----------
+    library
+        Used this once in the place of the trial's own, which does not answer.
+    """
+    return finish_opening(Trial.open(path), progress, library)
+
+
+def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
+    """Open the user's copy of the Yuzu trial, made on first use."""
+    return finish_opening(copy_shipped_trial(folder), progress)
+
+
+def open_library(
+    where: str, *, create: bool, password: str = "", keep: bool = False, make: bool = False
+) -> tuple[Library, list[LayoutHead]]:
+    """Open a library by its file or its server's address, or make one; return it with its newest states.
+
+    Parameters
+    ----------
+    create
+        Make one; there must be none yet.
+    make
+        Make one in a database that has none.
+    """
+    if password:
+        laid.type_password(where, password, keep=keep)
+    try:
+        library = Library.create(where) if create else Library.open(where)
+    except NoLibraryError:
+        if not make:
+            raise
+        library = Library.create(where)
+    know_server(where)
+    try:
+        return library, library.heads()
+    except AbacusError:
+        library.close()
+        raise
+
+
+def make_library_of(trial: Trial) -> None:
+    """Make the empty library that a trial names; raises :class:`LibraryError` if there is something already."""
+    Library.create(trial.library_address, f"{trial.file.name} library").close()
+
+
+def know_server(where: str) -> None:
+    """Remember a server that the user has named, or agreed to connect to."""
+    KnownServers(known_servers_path()).add(library_address(where))
+
+
+def library_named(where: str, folder: Path) -> str:
+    """Return how a trial names a library: a file in its folder by its name alone."""
+    if "://" in where:
+        return where
+    absolute, inside = resolved(Path(where)), resolved(folder)
+    return str(absolute.relative_to(inside) if absolute.is_relative_to(inside) else absolute)
+
+
+def finish_opening(trial: Trial, progress: Progress, library: str = "") -> OpenedTrial:
+    """Bring in a trial's recordings and open its library, or another one in its place."""
+    # asked about before anything else, so that nothing is read twice
+    address = library_address(library) if library else trial.library_address
+    if not library:
+        KnownServers(known_servers_path()).check(address, trial.file.library)
+    outside = trial.outside()
+    if outside:
+        progress.step(0.0, f"reading outside the trial's folder: {', '.join(path.name for path in outside[:3])}")
+    brought = bring_in(trial, progress)
+    forget_sources(trial)
+    try:
+        opened = Library.open(address)
+    except (laid.PasswordNeededError, laid.UnreachableError, MissingLibraryError) as away:
+        away.address = library or trial.file.library
+        raise
+    return OpenedTrial(trial, brought, opened, opened.heads(), _released(trial, opened))
+
+
+def _released(trial: Trial, library: Library) -> list[Layout] | None:
+    """Return the layouts of the release that a trial is decoded with; None if there is none, or not any more here."""
+    if not trial.file.release:
+        return None
+    try:
+        return library.layouts_of(trial.file.release)
+    except UnknownLayoutError:
+        return None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class KindData:
+    """The frames of a kind and the pyramid of their bits."""
+
+    kind: int
+    frames: KindFrames
+    history: BitHistory
+
+
+def load_kind(capture: Capture, kind: int, progress: Progress) -> KindData:
+    """Gather a kind's frames and sum up its bits."""
+    progress.step(0.1, "gathering frames")
+    frames = capture.kind_frames(kind)
+    progress.step(0.6, "summing bits")
+    return KindData(kind, frames, BitHistory.build(frames.time_ns, frames.matrix))
+
+
+def field_curve(
+    capture: Capture, frames: KindFrames, plan: Plan, field_id: UUID, progress: Progress
+) -> tuple[FieldColumn, Curve]:
+    """Decode one field of a kind and prepare its curve."""
+    progress.step(0.1, "decoding")
+    column = decode_frames(capture, plan, frames, [field_id])[field_id]
+    progress.step(0.7, "preparing the curve")
+    return column, Curve.build(frames.time_ns, column.plot_values())
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ReadingCurve:
+    """A way to read a selection, with its curve."""
+
+    reading: Reading
+    curve: Curve
+
+
+MAX_RECKONED_ROWS = 500_000
+"""The reckoner judges and draws at most this many frames, evenly taken."""
+
+
+def reckon(bits: frozenset[int], frames: KindFrames, progress: Progress) -> list[ReadingCurve]:
+    """Read a selection every way, smoothest first."""
+    step = max(1, len(frames) // MAX_RECKONED_ROWS)
+    matrix, sizes, times = frames.matrix[::step], frames.sizes[::step], frames.time_ns[::step]
+    progress.step(0.1, "reading the selection")
+    readings = readings_of(bits, matrix, sizes)
+    progress.step(0.8, "preparing curves")
+    return [ReadingCurve(item, Curve.build(times, item.column.plot_values())) for item in readings]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class TriedField:
+    """What a field of a layout gives on the open capture.
+
+    Attributes
+    ----------
+    low, high
+        Range of good values, NaN if there is none.
+    frames, present, outside, silent
+        Frames of the kind; those in which the field is present; outside limits; not available.
+    unnamed
+        Present frames whose value has no name, of a field with named values.
+    """
+
+    field: Field
+    curve: Curve
+    low: float
+    high: float
+    frames: int
+    present: int
+    outside: int
+    silent: int
+    unnamed: int
+
+
+@dataclass(frozen=True, slots=True)
+class TriedCheck:
+    """How a check of a layout comes out on the open capture.
+
+    Attributes
+    ----------
+    agrees, disagrees
+        Frames; the others could not be checked.
+    first_wrong_ns
+        Time of the first frame in which it disagrees, None if there is none.
+    """
+
+    check: Check
+    agrees: int
+    disagrees: int
+    first_wrong_ns: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class TriedArray:
+    """What an array or a list gives: in how many frames, how many items there, fewest and most."""
+
+    name: str
+    frames: int
+    fewest: int
+    most: int
+    words: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Tried:
+    """What a layout gives on the open capture.
+
+    Attributes
+    ----------
+    cut
+        Frames that end before the layout does.
+    others
+        Frames of the kind that the layout does not ask for.
+    """
+
+    fields: tuple[TriedField, ...] = ()
+    checks: tuple[TriedCheck, ...] = ()
+    arrays: tuple[TriedArray, ...] = ()
+    cut: int = 0
+    others: int = 0
+
+
+def try_layout(capture: Capture, plan: Plan, frames: KindFrames, progress: Progress) -> Tried:
+    """Decode everything of a layout on the frames of a kind."""
+    decoded = decode_frames(capture, plan, frames)
+    fields = []
+    for number, column in enumerate(decoded.columns.values()):
+        progress.step(number / max(len(decoded.columns), 1), "trying on the capture")
+        fields.append(_tried_field(column, frames))
+    others = 0
+    if decoded.columns and plan.layout.applies.looks_at_payload:
+        others = int((next(iter(decoded.columns.values())).validity == Validity.OTHER_SHAPE).sum())
+    cut = 0 if decoded.cut is None else int(decoded.cut.sum())
+    checks = tuple(_tried_check(column, frames) for column in decoded.checks.values())
+    arrays = tuple(_tried_array(array, len(frames)) for array in decoded.arrays.values())
+    return Tried(tuple(fields), checks, arrays, cut, others)
+
+
+def _tried_field(column: FieldColumn, frames: KindFrames) -> TriedField:
+    curve = Curve.build(frames.time_ns, column.plot_values())
+    low, high = curve.value_range()
+    validity = column.validity
+    absent = np.isin(validity, (Validity.ABSENT, Validity.TOO_SHORT, Validity.OTHER_SHAPE))
+    unnamed = 0
+    if column.field.kind is FieldKind.NAMES:
+        unnamed = int(((column.label_codes() < 0) & column.has_value).sum())
+    return TriedField(
+        column.field, curve, low, high, len(validity), int((~absent).sum()),
+        int((validity == Validity.OUTSIDE_LIMITS).sum()), int((validity == Validity.NOT_AVAILABLE).sum()), unnamed,
+    )  # fmt: skip
+
+
+def _tried_check(column: CheckColumn, frames: KindFrames) -> TriedCheck:
+    wrong = np.flatnonzero(column.state == CheckState.DISAGREES)
+    first = int(frames.time_ns[wrong[0]]) if len(wrong) else None
+    return TriedCheck(column.check, column.count(CheckState.AGREES), len(wrong), first)
+
+
+def _tried_array(array: ArrayColumns, count: int) -> TriedArray:
+    per_frame = np.bincount(array.frame, minlength=count)
+    numbers = () if array.lists else [column for column in array.columns.values() if not column.field.names]
+    words = next((said for column in numbers if (said := wording.spread_words(column))), "")
+    inside = per_frame[per_frame > 0]
+    fewest, most = (int(inside.min()), int(inside.max())) if len(inside) else (0, 0)
+    return TriedArray(array.name, len(inside), fewest, most, words)
+
+
+__all__ = [
+    "BY_HAND",
+    "ERROR",
+    "EXTENDED",
+    "REMOTE",
+    "TELLS_KINDS_APART",
+    "TEMPLATES",
+    "WRONG",
+    "AbacusError",
+    "Applies",
+    "Attribute",
+    "BitHistory",
+    "Brought",
+    "CheckState",
+    "Content",
+    "Curve",
+    "Decoded",
+    "Explained",
+    "Export",
+    "Field",
+    "FieldColumn",
+    "FieldKind",
+    "KindActivity",
+    "KindData",
+    "KindExplained",
+    "KindFrames",
+    "KindKey",
+    "Layout",
+    "LayoutHead",
+    "Library",
+    "Meaning",
+    "MissingLibraryError",
+    "Moment",
+    "NamedValue",
+    "NothingToDoError",
+    "OpenedTrial",
+    "Origin",
+    "Plan",
+    "PlanError",
+    "RawSet",
+    "Reader",
+    "ReadingCurve",
+    "Revision",
+    "Selected",
+    "SourceOutcome",
+    "Span",
+    "StrangeServerError",
+    "Target",
+    "Tie",
+    "Trial",
+    "TrialFile",
+    "Tried",
+    "TriedArray",
+    "TriedCheck",
+    "TriedField",
+    "Validity",
+    "attribute_text",
+    "attributes_of",
+    "begin_trial",
+    "bit_name",
+    "bit_owners",
+    "bits_in_words",
+    "bring_in_again",
+    "capture_activity",
+    "check_layout",
+    "check_words",
+    "compile_layout",
+    "copy_shipped_trial",
+    "decode_frames",
+    "default_author",
+    "describe_change",
+    "explain",
+    "field_curve",
+    "finish_opening",
+    "format_exact",
+    "format_table",
+    "free_name",
+    "from_window",
+    "know_server",
+    "lane_density",
+    "library_named",
+    "load_kind",
+    "make_library_of",
+    "merge_trials",
+    "new_field",
+    "new_layout",
+    "open_demo",
+    "open_library",
+    "open_trial",
+    "owned_bits",
+    "parse_exact",
+    "parse_places",
+    "parse_polynomial",
+    "parse_raw_set",
+    "parse_table",
+    "part_words",
+    "percent",
+    "places_of",
+    "protocol_named",
+    "reckon",
+    "try_layout",
+    "what_fits_inside",
+    "whole_bits",
+    "with_attribute",
+    "with_field_behind",
+    "with_one_more_inside",
+    "wording",
+    "wrong_words",
+]  # fmt: skip

@@ -1,0 +1,205 @@
+"""The find-or-do box: any message, field, moment or command by a few letters."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import partial
+
+from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
+from PyQt6.QtWidgets import (
+    QApplication,
+    QFrame,
+    QLineEdit,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..app.commands import Command
+from ..app.session import Session
+from ..widgets.paint import draw_text
+from ..widgets.theme import SMALL_PX, TINY_PX, look, text_font
+
+_SHOWN = 14
+_ROW_HEIGHT = 26
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One line of the list: what it is, its name, what stands at the right, and what happens."""
+
+    what: str
+    name: str
+    beside: str
+    run: Callable[[], object]
+
+
+class FindBox(QLineEdit):
+    """A line that lists what matches while typing; Enter goes there or does it."""
+
+    def __init__(self, session: Session, commands: Callable[[], list[Command]]) -> None:
+        super().__init__()
+        self._session = session
+        self._commands = commands
+        self._found: list[Finding] = []
+        self.setObjectName("find")
+        self.setPlaceholderText("Find a message, field, moment or command     Ctrl K")
+        self.setAccessibleName("Find or do")
+        self.setToolTip("Find or do (Ctrl K)")
+        self._list = QListView()
+        self._list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self._list.setItemDelegate(_FindingDelegate(self._list))
+        self._list.setEditTriggers(QListView.EditTrigger.NoEditTriggers)
+        self._model = QStandardItemModel()
+        self._list.setModel(self._model)
+        self._popup: QFrame | None = None
+        self.textEdited.connect(self._search)
+        self.returnPressed.connect(self._take)
+        self._list.clicked.connect(lambda index: self._run(index.row()))
+
+    def begin(self) -> None:
+        """Take the keyboard and show what can be done."""
+        self.setFocus()
+        self.selectAll()
+        self._search(self.text())
+
+    def findings(self) -> list[str]:
+        """Return the names that are listed now."""
+        return [finding.name for finding in self._found]
+
+    def _search(self, text: str) -> None:
+        words = text.lower().split()
+        found = [f for f in self._everything() if all(w in f"{f.what} {f.name} {f.beside}".lower() for w in words)]
+        if words:
+            found.sort(key=lambda f: not f.name.lower().startswith(words[0]))
+        self._found = found[:_SHOWN]
+        self._model.clear()
+        for finding in self._found:
+            item = QStandardItem(finding.name)
+            item.setData((finding.what, finding.beside), Qt.ItemDataRole.UserRole)
+            self._model.appendRow(item)
+        if self._found:
+            self._list.setCurrentIndex(self._model.index(0, 0))
+            self._show_popup()
+        else:
+            self._hide_popup()
+
+    def _everything(self) -> Iterator[Finding]:
+        session = self._session
+        if session.capture is not None:
+            for kind in range(len(session.capture.kinds.keys)):
+                yield from self._kind_findings(kind)
+            for moment in session.trial.file.moments:
+                at = session.clock.words(moment.time_ns)
+                yield Finding("moment", moment.text, f"{at} s", partial(self._go, moment.time_ns))
+        for command in self._commands():
+            if command.enabled():
+                yield Finding("do", command.title, command.shortcut, command.run)
+
+    def _kind_findings(self, kind: int) -> Iterator[Finding]:
+        session = self._session
+        address = session.kind_address(kind)
+        lane = session.capture.lanes[session.kind_key(kind).lane].name
+        name = session.kind_name(kind)
+        yield Finding("message", name or f"{address} unnamed", f"{address} · {lane}", lambda: session.select_kind(kind))
+        for reader in session.reading.readers(kind):
+            for field in reader.shown.once_a_frame():
+                title = f"{reader.layout.name}.{field.name}"
+                yield Finding("field", title, field.unit, partial(self._show_field, kind, field.id))
+
+    def _show_field(self, kind: int, field_id) -> None:  # type: ignore[no-untyped-def]
+        self._session.select_kind(kind)
+        if (kind, field_id) not in self._session.traces:
+            self._session.toggle_trace(kind, field_id)
+        self._session.desk_wanted.emit("Read")
+
+    def _go(self, time_ns: int) -> None:
+        self._session.clock.set_cursor(time_ns, follow=True)
+
+    def _take(self) -> None:
+        row = self._list.currentIndex().row()
+        self._run(row if row >= 0 else 0)
+
+    def _run(self, row: int) -> None:
+        if 0 <= row < len(self._found):
+            finding = self._found[row]
+            self._hide_popup()
+            self.clear()
+            self.clearFocus()
+            finding.run()
+
+    def _show_popup(self) -> None:
+        if self._popup is None:
+            self._popup = _Popup(self.window(), self._list)
+        corner = self.mapTo(self.window(), QPoint(0, self.height() + 3))
+        height = len(self._found) * _ROW_HEIGHT + 10
+        self._popup.setGeometry(corner.x(), corner.y(), max(self.width(), 420), height)
+        self._popup.show()
+        self._popup.raise_()
+
+    def _hide_popup(self) -> None:
+        if self._popup is not None:
+            self._popup.hide()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        step = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()), 0)
+        if step and self._found:
+            row = (self._list.currentIndex().row() + step) % len(self._found)
+            self._list.setCurrentIndex(self._model.index(row, 0))
+        elif event.key() == Qt.Key.Key_Escape:
+            self._hide_popup()
+            self.clear()
+            self.clearFocus()
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().focusOutEvent(event)
+        if not (self._popup is not None and self._popup.underMouse()):
+            self._hide_popup()
+
+
+class _Popup(QFrame):
+    """The list below the box; a part of the window, so that it needs no window manager."""
+
+    def __init__(self, parent: QWidget | None, view: QListView) -> None:
+        super().__init__(parent)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(4, 4, 4, 4)
+        column.addWidget(view)
+        application = QApplication.instance()
+        assert application is not None
+        application.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.WindowDeactivate and watched is self.window():
+            self.hide()
+        return False
+
+
+class _FindingDelegate(QStyledItemDelegate):
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(200, _ROW_HEIGHT)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        if painter is None:
+            return
+        theme = look.theme
+        rect = QRectF(option.rect)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(rect, QColor(theme.selected))
+        what, beside = index.data(Qt.ItemDataRole.UserRole)
+        row = rect.adjusted(10, 0, -10, 0)
+        draw_text(painter, row, what, text_font(TINY_PX), theme.quiet)
+        draw_text(painter, row, beside, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
+        used = painter.fontMetrics().horizontalAdvance(beside)
+        draw_text(painter, row.adjusted(62, 0, -used - 8, 0), str(index.data()), text_font(SMALL_PX), theme.ink)

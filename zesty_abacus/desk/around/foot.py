@@ -1,0 +1,120 @@
+"""The foot: where the cursor is, what is at work, and what was last told."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
+
+from ..app.jobs import Job
+from ..app.session import Session
+from ..widgets.parts import button, label, one_shot, plain_tip
+from ..widgets.words import grouped, span_text
+
+_SHOW_AFTER_MS = 250
+_TOLD_MS = 12_000
+
+
+class Foot(QWidget):
+    """One line at the bottom of the window."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.setObjectName("foot")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.cursor_words = label("", "quiet")
+        self.frames = label("", "quiet")
+        self.pin = label("", "quiet")
+        self.told = label("")
+        self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.work = label("", "quiet")
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setFixedWidth(110)
+        self.bar.setRange(0, 1000)
+        self.stop = button("Cancel", "Stop this work", link=True)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 3, 14, 3)
+        row.setSpacing(18)
+        for words in (self.cursor_words, self.pin, self.frames):
+            row.addWidget(words)
+        row.addStretch(1)
+        for part in (self.told, self.work, self.bar, self.stop):
+            row.addWidget(part)
+        self.setMinimumHeight(26)
+        self._job: Job | None = None
+        self._later = one_shot(self, _SHOW_AFTER_MS, self._show_job)
+        self._forget = one_shot(self, _TOLD_MS, self.told.clear)
+        self._connect()
+        self._show_job()
+
+    def _connect(self) -> None:
+        session = self._session
+        session.clock.cursor_changed.connect(self._show_cursor)
+        session.clock.pin_changed.connect(self._show_cursor)
+        session.kind_changed.connect(self._show_cursor)
+        session.opened.connect(self._show_cursor)
+        session.told.connect(self.tell)
+        session.jobs.changed.connect(self._on_jobs)
+        self.stop.clicked.connect(lambda: self._job.cancel() if self._job is not None else None)
+
+    def tell(self, tone: str, sentence: str) -> None:
+        """Show a sentence for a while; errors stay until the next one."""
+        self.told.setObjectName(tone or "quiet")
+        self.told.setText(sentence if len(sentence) < 150 else sentence[:147] + "…")
+        self.told.setToolTip(plain_tip(sentence))
+        self.told.style().unpolish(self.told)  # type: ignore[union-attr]
+        self.told.style().polish(self.told)  # type: ignore[union-attr]
+        if tone == "wrong":
+            self._forget.stop()
+        else:
+            self._forget.start()
+
+    def _show_cursor(self) -> None:
+        session, clock = self._session, self._session.clock
+        if session.capture is None:
+            return
+        self.cursor_words.setText(f"cursor {clock.words(clock.cursor_ns)} s")
+        pinned = clock.pin_ns is not None
+        self.pin.setText(f"Δ to pin {span_text(clock.cursor_ns - (clock.pin_ns or 0))}" if pinned else "")
+        self.pin.setVisible(pinned)
+        lanes = len(session.capture.lanes)
+        total = f"{_count(len(session.capture))} frames · {lanes} lane{'s' if lanes != 1 else ''}"
+        if session.kind is not None:
+            at = session.store.frame_at(session.kind, None, clock.cursor_ns)
+            number = at.number + 1 if at is not None else 0
+            total = (
+                f"frame {_count(number)} of {_count(session.capture.kinds.count(session.kind))} of this kind · {total}"
+            )
+        self.frames.setText(total)
+
+    def _on_jobs(self) -> None:
+        """Show a job only if it takes a while, and take it away the moment it ends."""
+        if self._job is None and self._session.jobs.running():
+            if not self._later.isActive():
+                self._later.start()
+        elif self._job not in self._session.jobs.running():
+            self._later.stop()
+            self._show_job()
+
+    def _show_job(self) -> None:
+        running = self._session.jobs.running()
+        job = running[0] if running else None
+        if job is not self._job:
+            self._job = job
+            if job is not None:
+                job.moved.connect(self._on_moved)
+        for part in (self.work, self.bar, self.stop):
+            part.setVisible(job is not None)
+        if job is not None:
+            self.work.setText(job.note)
+            self.bar.setValue(round(job.share * 1000))
+
+    def _on_moved(self, share: float, note: str) -> None:
+        self.work.setText(note)
+        self.bar.setValue(round(share * 1000))
+
+
+def _count(number: int) -> str:
+    """Write a count; millions are shortened."""
+    return f"{number / 1e6:.1f} M" if number >= 10_000_000 else grouped(number)

@@ -1,0 +1,395 @@
+"""Frames, one sentence each; only what is on screen is ever decoded."""
+
+from __future__ import annotations
+
+import itertools
+from collections import OrderedDict
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QAbstractScrollArea
+
+from ..app.doors import engine
+from ..app.session import Session
+from ..widgets.paint import byte_owners, draw_text
+from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from ..widgets.words import span_text
+
+if TYPE_CHECKING:
+    from ...core.progress import Progress
+
+_ROW = 23
+_HEAD = 24
+_DETAIL = 40
+_GAP = 10
+_KEPT_LINES = 2000
+_MOST_BYTES_SHOWN = 24
+
+
+@dataclass(frozen=True, slots=True)
+class FrameLine:
+    """A frame in words."""
+
+    time: str
+    after: str
+    lane: str
+    message: str
+    named: bool
+    says: str
+    wrong: bool
+    payload: bytes
+    owners: NDArray[np.int16]
+
+
+class FrameList(QAbstractScrollArea):
+    """All frames of the capture, or only those of the kind in hand, around the cursor.
+
+    Up and Down go frame by frame; a click puts the cursor on a frame.
+    """
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._only_kind = False
+        self._lane_rows: NDArray[np.uint32] | None = None
+        self._lines: OrderedDict[int, FrameLine] = OrderedDict()
+        self._following = False
+        self._digits = session.clock.digits
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setAccessibleName("Frames")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        session.opened.connect(self._on_opened)
+        session.layouts_changed.connect(self._forget)
+        session.reading.explained_changed.connect(self._forget)
+        session.form_changed.connect(self._repaint)
+        session.kind_changed.connect(self._on_kind)
+        session.clock.cursor_changed.connect(self._on_cursor)
+        session.clock.view_changed.connect(self._on_view)
+        look.changed.connect(self._repaint)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 240)
+
+    def show_only_kind(self, only: bool) -> None:
+        """List only frames of the kind in hand, or all."""
+        self._only_kind = only
+        self._on_rows_changed()
+
+    def show_only_lanes(self, lanes: frozenset[int] | None) -> None:
+        """List only frames of these lane numbers, or of all lanes; they are picked out on a thread."""
+        session = self._session
+        if lanes is None or lanes == frozenset(range(len(session.capture.lanes))):
+            self._show_lane_rows(None)
+            return
+        column = session.capture.table.lane
+
+        def pick(progress: Progress) -> NDArray[np.uint32]:
+            progress.step(0.1, "picking frames of the lanes")
+            return np.flatnonzero(np.isin(column, list(lanes))).astype(np.uint32)
+
+        session.jobs.start("lanes", "picking frames of the lanes", pick, self._show_lane_rows)
+
+    def _show_lane_rows(self, rows: NDArray[np.uint32] | None) -> None:
+        self._lane_rows = rows
+        self._on_rows_changed()
+
+    def _on_view(self) -> None:
+        if self._digits != self._session.clock.digits:
+            self._digits = self._session.clock.digits
+            self._forget()
+
+    def rows_shown(self) -> NDArray[np.uint32] | None:
+        """Return the capture rows that are listed, None for all of them."""
+        session = self._session
+        if self._only_kind and session.kind is not None:
+            return session.capture.kinds.rows(session.kind)
+        return self._lane_rows
+
+    def count(self) -> int:
+        """Return how many frames are listed."""
+        if self._session.capture is None:
+            return 0
+        rows = self.rows_shown()
+        return len(self._session.capture) if rows is None else len(rows)
+
+    def current(self) -> int:
+        """Return the place in the list of the last frame at or before the cursor, -1 before the first."""
+        session = self._session
+        before = int(np.searchsorted(session.capture.table.time_ns, session.clock.cursor_ns, side="right"))
+        rows = self.rows_shown()
+        return (before if rows is None else int(np.searchsorted(rows, np.uint32(before)))) - 1
+
+    def line(self, place: int) -> FrameLine:
+        """Return a listed frame in words."""
+        row = self._row(place)
+        if row not in self._lines:
+            self._lines[row] = self._make_line(row)
+            if len(self._lines) > _KEPT_LINES:
+                self._lines.popitem(last=False)
+        return self._lines[row]
+
+    def _row(self, place: int) -> int:
+        rows = self.rows_shown()
+        return place if rows is None else int(rows[place])
+
+    def _make_line(self, row: int) -> FrameLine:
+        session = self._session
+        table = session.capture.table
+        kind = session.store.kind_of_row(row)
+        layout = session.reading.layout_at(kind, row)
+        frame = session.store.frame(row, layout)
+        flags = int(table.flags[row])
+        name = layout.name if layout is not None else session.kind_name(kind)
+        says, wrong = self._sentence(kind, frame.decoded, flags, layout)
+        return FrameLine(
+            time=session.clock.words(frame.time_ns),
+            after="",
+            lane=session.capture.lanes[int(table.lane[row])].name,
+            message=name or session.kind_address(kind),
+            named=layout is not None or bool(name and flags & (engine.ERROR | engine.REMOTE)),
+            says=says,
+            wrong=wrong,
+            payload=frame.payload,
+            owners=frame.owners,
+        )
+
+    def _sentence(
+        self, kind: int, decoded: engine.Decoded | None, flags: int, layout: engine.Layout | None
+    ) -> tuple[str, bool]:
+        if flags & engine.ERROR:
+            return "the bus reports an error", True
+        if flags & engine.REMOTE:
+            return "asks for data", False
+        if layout is None:
+            named = bool(self._session.reading.readers(kind))
+            return "no layout reads this frame" if named else "nobody has named this message", False
+        if decoded is None:
+            return "the layout has a problem; see Layouts", True
+        text = engine.wording.frame_sentence(decoded, 0)
+        bad = (engine.Validity.OUTSIDE_LIMITS, engine.Validity.CHECK_FAILED, engine.Validity.FAULT)
+        wrong = any(int(c.validity[0]) in bad for c in decoded.columns.values())
+        wrong |= any(int(c.state[0]) == engine.CheckState.DISAGREES for c in decoded.checks.values())
+        return text or "nothing set", wrong
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme = look.theme
+        painter = QPainter(self.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        area = self._area()
+        painter.fillRect(area, QColor(theme.paper))
+        if self._session.capture is None:
+            painter.end()
+            return
+        columns = self._columns(area.width())
+        current = self.current()
+        first = self._first()
+        for slot in range(self._slots() + 1):
+            place = first + slot
+            if place >= self.count():
+                break
+            top = _HEAD + slot * _ROW
+            if place == current:
+                painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
+            self._draw_line(painter, columns, place, top)
+        self._draw_head(painter, columns, area.width())
+        self._draw_detail(painter, area, current)
+        painter.end()
+
+    def _draw_detail(self, painter: QPainter, area: QRectF, current: int) -> None:
+        """Say the frame at the cursor in full below the list; the column is often too narrow for it."""
+        theme = look.theme
+        box = QRectF(0, area.bottom() - _DETAIL + 1, area.width(), _DETAIL)
+        painter.fillRect(box, QColor(theme.panel))
+        painter.setPen(QColor(theme.line))
+        painter.drawLine(box.topLeft(), box.topRight())
+        if current < 0:
+            return
+        line = self.line(current)
+        painter.setFont(text_font(SMALL_PX))
+        painter.setPen(QColor(theme.wrong if line.wrong else theme.ink))
+        words = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(box.adjusted(14, 2, -14, -2), words, f"{line.message}: {line.says}")
+
+    def _draw_head(self, painter: QPainter, columns: dict[str, QRectF], width: float) -> None:
+        theme = look.theme
+        painter.fillRect(QRectF(0, 0, width, _HEAD), QColor(theme.paper))
+        for name, box in columns.items():
+            head = QRectF(box.left(), 0, box.width(), _HEAD)
+            align = Qt.AlignmentFlag.AlignRight if name in ("time s", "after") else Qt.AlignmentFlag.AlignLeft
+            text = f"payload {self._session.form}" if name == "payload" else name
+            draw_text(painter, head, text, text_font(TINY_PX), theme.quiet, align)
+        painter.setPen(QColor(theme.line))
+        painter.drawLine(0, _HEAD - 1, int(width), _HEAD - 1)
+
+    def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], place: int, top: float) -> None:
+        theme = look.theme
+        line = self.line(place)
+        cells = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
+        right = Qt.AlignmentFlag.AlignRight
+        draw_text(painter, cells["time s"], line.time, figure_font(SMALL_PX), theme.ink, right)
+        draw_text(painter, cells["after"], self._after(place), figure_font(TINY_PX), theme.quiet, right)
+        draw_text(painter, cells["lane"], line.lane, text_font(SMALL_PX), theme.quiet)
+        font = text_font(SMALL_PX, italic=not line.named)
+        draw_text(painter, cells["message"], line.message, font, theme.ink if line.named else theme.unexplained)
+        draw_text(painter, cells["says"], line.says, text_font(SMALL_PX), theme.wrong if line.wrong else theme.ink)
+        draw_payload(painter, cells["payload"], line, self._session.form)
+
+    def _after(self, place: int) -> str:
+        if place == 0:
+            return ""
+        times = self._session.capture.table.time_ns
+        return f"+{span_text(int(times[self._row(place)]) - int(times[self._row(place - 1)]))}"
+
+    def _columns(self, width: float) -> dict[str, QRectF]:
+        step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
+        payload = min(step * {"hex": 24, "dec": 32, "bin": 52, "text": 12}[self._session.form], width * 0.42)
+        time = 20.0 + step * len(self._session.clock.words(self._session.clock.last_ns))
+        widths = {"time s": max(time, 64.0), "after": 60.0, "lane": 52.0, "message": 130.0}
+        says = max(width - sum(widths.values()) - payload - _GAP * 5 - 16, 80)
+        boxes, x = {}, 8.0
+        for name, size in {**widths, "says": says, "payload": payload}.items():
+            boxes[name] = QRectF(x, 0, size, _ROW)
+            x += size + _GAP
+        return boxes
+
+    # scrolling and keys
+
+    def _slots(self) -> int:
+        return max(int((self._area().height() - _HEAD - _DETAIL) // _ROW), 1)
+
+    def _area(self) -> QRectF:
+        viewport = self.viewport()
+        return QRectF(viewport.rect()) if viewport is not None else QRectF()
+
+    def _first(self) -> int:
+        bar = self.verticalScrollBar()
+        return bar.value() if bar is not None else 0
+
+    def _set_first(self, place: int) -> None:
+        bar = self.verticalScrollBar()
+        if bar is not None:
+            bar.setPageStep(self._slots())
+            bar.setRange(0, max(self.count() - self._slots(), 0))
+            bar.setValue(place)
+        self._repaint()
+
+    def _on_opened(self) -> None:
+        self._lane_rows = None
+        self._on_rows_changed()
+
+    def _on_rows_changed(self) -> None:
+        self._forget()
+        self._on_cursor()
+
+    def _on_kind(self) -> None:
+        if self._only_kind:
+            self._on_rows_changed()
+
+    def _on_cursor(self) -> None:
+        if self._session.capture is None:
+            return
+        place = self.current()
+        first = self._first()
+        if not first <= place < first + self._slots() - 1:
+            first = place - self._slots() // 3
+        self._set_first(first)
+        if place >= 0 and self.count():
+            line = self.line(place)
+            self.setAccessibleDescription(f"{line.time} {line.message}: {line.says}")
+
+    def _forget(self) -> None:
+        self._lines.clear()
+        self._repaint()
+
+    def _repaint(self) -> None:
+        viewport = self.viewport()
+        if viewport is not None:
+            viewport.update()
+
+    def go(self, step: int) -> None:
+        """Move the cursor by listed frames."""
+        self._put_cursor(self.current() + step)
+
+    def _put_cursor(self, place: int) -> None:
+        place = min(max(place, 0), self.count() - 1)
+        if place >= 0:
+            row = self._row(place)
+            self._session.clock.set_cursor(int(self._session.capture.table.time_ns[row]), follow=True)
+
+    def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().resizeEvent(event)
+        if self._session.capture is not None:
+            self._set_first(self._first())
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self._set_first(self._first() - event.angleDelta().y() // 40)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._session.capture is None or event.position().y() < _HEAD:
+            return
+        place = self._first() + int((event.position().y() - _HEAD) // _ROW)
+        if place < self.count():
+            self._put_cursor(place)
+            self._session.select_kind(self._session.store.kind_of_row(self._row(place)))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self._session.capture is None:
+            return
+        steps = {
+            Qt.Key.Key_Up: -1,
+            Qt.Key.Key_Down: 1,
+            Qt.Key.Key_PageUp: -self._slots(),
+            Qt.Key.Key_PageDown: self._slots(),
+            Qt.Key.Key_Home: -self.count(),
+            Qt.Key.Key_End: self.count(),
+        }
+        step = steps.get(Qt.Key(event.key()))
+        if step is not None:
+            self.go(step)
+        else:
+            super().keyPressEvent(event)
+
+
+def payload_texts(payload: bytes, form: str) -> list[str]:
+    """Return each byte in a form: hex, dec, bin or text."""
+    if form == "dec":
+        return [f"{byte:3d}" for byte in payload]
+    if form == "bin":
+        return [f"{byte:08b}" for byte in payload]
+    if form == "text":
+        return [chr(byte) if 32 <= byte < 127 else "·" for byte in payload]
+    return [f"{byte:02X}" for byte in payload]
+
+
+def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> None:
+    """Draw a payload, each byte in the colour of the field that owns most of it; unexplained bytes are quiet.
+
+    Neighbours of one colour are drawn in one piece.
+    """
+    theme = look.theme
+    painter.setFont(figure_font(TINY_PX if form == "bin" else SMALL_PX))
+    step = painter.fontMetrics().horizontalAdvance("0")
+    blank = "" if form == "text" else " "
+    texts = payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)
+    owners = byte_owners(line.owners, len(texts))
+    x = box.left()
+    for owner, group in itertools.groupby(zip(owners, texts, strict=True), key=lambda item: item[0]):
+        run = blank.join(text for _, text in group) + blank
+        fits = int((box.right() + 2 - x) // step)
+        color = QColor(theme.quiet)
+        if owner >= 0:
+            color = theme.field(owner).darker(118) if theme.name == "Peel" else theme.field(owner)
+        painter.setPen(color)
+        shown = run if len(run.rstrip()) <= fits else run[: max(fits - 1, 0)] + "…"
+        painter.drawText(QRectF(x, box.top(), step * len(run) + 4, box.height()), Qt.AlignmentFlag.AlignVCenter, shown)
+        if shown is not run:
+            return
+        x += step * len(run)

@@ -1,0 +1,74 @@
+"""F1: the keys of this desk, over the window until the next key."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from ..app.commands import Command
+from ..widgets.paint import draw_text
+from ..widgets.theme import faded, figure_font, look, text_font
+
+_ROW = 24
+_WIDTH = 780
+
+
+class KeyHelp(QWidget):
+    """A sheet of keys made from the commands.
+
+    Parameters
+    ----------
+    window
+        What it lies over.
+    keys
+        Gives the name of the desk that is shown, and the commands that are known there.
+    """
+
+    def __init__(self, window: QWidget, keys: Callable[[], tuple[str, list[Command]]]) -> None:
+        super().__init__(window)
+        self._window = window
+        self._keys = keys
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Keys")
+        self.hide()
+
+    def begin(self) -> None:
+        """Show the sheet."""
+        self.setGeometry(self._window.rect())
+        self.show()
+        self.raise_()
+        self.setFocus()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme = look.theme
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), faded(theme.ink if theme.name == "Peel" else "#000000", 0.35))
+        desk, commands = self._keys()
+        keys = [command for command in commands if command.shortcut and command.desk in ("", desk)]
+        rows = (len(keys) + 1) // 2
+        height = rows * _ROW + 74
+        sheet = QRectF((self.width() - _WIDTH) / 2, max((self.height() - height) / 2, 10), _WIDTH, height)
+        painter.setPen(QColor(theme.line))
+        painter.setBrush(QColor(theme.panel))
+        painter.drawRoundedRect(sheet, 10, 10)
+        head = QRectF(sheet.left() + 24, sheet.top() + 14, _WIDTH - 48, 24)
+        draw_text(painter, head, f"Keys on {desk}", text_font(16, bold=True), theme.ink)
+        for number, command in enumerate(keys):
+            column, row = divmod(number, rows)
+            x = sheet.left() + 24 + column * (_WIDTH - 48) / 2
+            y = sheet.top() + 48 + row * _ROW
+            draw_text(
+                painter, QRectF(x, y, 92, _ROW), command.shortcut.replace("+", " "), figure_font(12), theme.zest_text
+            )
+            draw_text(painter, QRectF(x + 96, y, _WIDTH / 2 - 130, _ROW), command.title, text_font(), theme.ink)
+        painter.end()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        self.hide()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self.hide()

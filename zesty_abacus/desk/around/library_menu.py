@@ -1,0 +1,327 @@
+"""The library in the header: which one it is, another one, its releases."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QFileDialog,
+    QFrame,
+    QGridLayout,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from ..app.doors import engine, laid
+from ..app.library_choice import use_library, use_release
+from ..app.session import Session
+from ..widgets.parts import button, label
+from ..widgets.theme import text_font
+
+_WIDTH = 420
+
+
+class AskPanel(QFrame):
+    """A small panel below the header that asks for a line or two; it stays open while something is wrong with them.
+
+    Attributes
+    ----------
+    lines
+        The entries by what they are.
+    problem
+        What is wrong.
+    """
+
+    def __init__(self, parent: QWidget, title: str, hint: str, entries: tuple[tuple[str, str], ...], do: str) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setObjectName("card")
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.lines: dict[str, QLineEdit] = {}
+        self.problem = label("", "wrong", wrap=True)
+        self.go = button(do, main=True)
+        heading = label(title)
+        heading.setFont(text_font(bold=True))
+        grid = QGridLayout()
+        for row, (words, placeholder) in enumerate(entries):
+            line = QLineEdit()
+            line.setPlaceholderText(placeholder)
+            line.setAccessibleName(words)
+            if words == "password":
+                line.setEchoMode(QLineEdit.EchoMode.Password)
+            line.returnPressed.connect(self.go.click)
+            grid.addWidget(label(words, "section"), row, 0)
+            grid.addWidget(line, row, 1)
+            self.lines[words] = line
+        self._choices = QVBoxLayout()
+        column = QVBoxLayout(self)
+        column.addWidget(heading)
+        column.addWidget(label(hint, "quiet", wrap=True))
+        column.addLayout(grid)
+        column.addLayout(self._choices)
+        column.addWidget(self.problem)
+        column.addWidget(self.go, 0, Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(_WIDTH)
+
+    def add_choice(self, words: str) -> QCheckBox:
+        """Offer something to choose below the lines."""
+        made = QCheckBox(words)
+        self._choices.addWidget(made)
+        return made
+
+    def show_below(self, anchor: QWidget) -> None:
+        """Open with its right edge below a widget."""
+        self.adjustSize()
+        corner = anchor.mapToGlobal(anchor.rect().bottomRight())
+        self.move(corner.x() - self.width(), corner.y() + 8)
+        self.show()
+        next(iter(self.lines.values())).setFocus()
+
+
+class LibraryButton(QPushButton):
+    """The library's name; a click offers what can be done with it.
+
+    Parameters
+    ----------
+    compare
+        Shows (layout of a release, its title) beside the layout in hand.
+
+    Events
+    ------
+    view_wanted
+        (page) a page of the library is to be shown.
+    """
+
+    view_wanted = pyqtSignal(str)
+
+    def __init__(self, session: Session, compare: Callable[[Any, str], None]) -> None:
+        super().__init__()
+        self._session, self._compare = session, compare
+        self.panel: AskPanel | None = None
+        self.setObjectName("trial")
+        self.setAccessibleName("Library")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.clicked.connect(self.offer)
+
+    def offer(self) -> None:
+        """Offer another library and this one's releases."""
+        session = self._session
+        if session.library is None:
+            return
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Show the library\tCtrl+L", lambda: self.view_wanted.emit("Layouts"))
+        waiting = len(session.shared.proposals)
+        words = f"What is proposed ({waiting})" if waiting else "What is proposed"
+        menu.addAction(f"{words}\tCtrl+P", lambda: self.view_wanted.emit("Proposals"))
+        menu.addAction("Releases", lambda: self.view_wanted.emit("Releases"))
+        menu.addSeparator()
+        menu.addAction("Connect to a server…", self.ask_server)
+        menu.addAction("Use another library file…", self.ask_file)
+        menu.addAction("New library file…", self.ask_new)
+        menu.addSeparator()
+        menu.addAction("Working copy…", self.ask_copy)
+        menu.addAction("Make a release…", self.ask_release)
+        self._offer_releases(menu.addMenu("Compare with a release"))
+        if session.edits.release:
+            menu.addAction("Decode with the newest state", lambda: use_release(session, ""))
+        menu.popup(self.mapToGlobal(self.rect().bottomLeft()))
+
+    def _offer_releases(self, menu: QMenu | None) -> None:
+        """Fill in the releases when they are known; asking a server may take its time."""
+        if menu is None:
+            return
+        session, layout = self._session, self._layout_in_hand()
+        library = session.library
+        menu.setEnabled(False)
+
+        def fill(releases: list[Any]) -> None:
+            for one in releases:
+                menu.addAction(f"{one.name}, {one.layouts} layouts", lambda name=one.name: self.compare_release(name))
+            menu.setEnabled(bool(releases) and layout is not None)
+
+        session.jobs.start("releases", "reading releases", lambda _progress: library.releases.all(), fill)
+
+    def _layout_in_hand(self) -> Any:
+        return self._session.reading.layout_of(self._session.kind)
+
+    def compare_release(self, name: str) -> None:
+        """Show the layout in hand as a release has it beside the newest state."""
+        session, layout = self._session, self._layout_in_hand()
+        library = session.library
+
+        def show(layouts: list[Any]) -> None:
+            found = next((one for one in layouts if layout is not None and one.id == layout.id), None)
+            if found is None:
+                session.told.emit("", f"The release {name} does not hold this layout.")
+                return
+            session.desk_wanted.emit("Layouts")
+            self._compare(found, f"{found.name}, release {name}")
+
+        session.jobs.start("release", f"reading {name}", lambda _progress: library.layouts_of(name), show)
+
+    def ask_file(self) -> None:
+        """Ask for a library file and use it."""
+        name, _ = QFileDialog.getOpenFileName(self, "Use another library", "", "Libraries (*.sqlite);;All files (*)")
+        if name:
+            use_library(self._session, name, tell=self._told)
+
+    def ask_new(self) -> None:
+        """Ask for a new library file and use it."""
+        name, _ = QFileDialog.getSaveFileName(self, "New library", "library.sqlite", "Libraries (*.sqlite)")
+        if name:
+            use_library(self._session, str(Path(name).with_suffix(".sqlite")), create=True, tell=self._told)
+
+    def ask_server(self) -> None:
+        """Ask for the address of a server."""
+        hint = "The password is taken from your pass file or service file; type it only if there is none."
+        panel = AskPanel(self, "Connect to a library on a server", hint,
+                         (("address", "postgresql://user@host/name"), ("password", "if there is no pass file")),
+                         "Connect")  # fmt: skip
+        self.panel = panel
+        keep = panel.add_choice("keep it in the keyring of this desktop")
+        make = panel.add_choice("make a library there if the database has none")
+
+        def connect() -> None:
+            where, password = panel.lines["address"].text().strip(), panel.lines["password"].text()
+            use_library(
+                self._session, where, password=password, keep=keep.isChecked(), make=make.isChecked(), tell=self._told
+            )
+
+        panel.go.clicked.connect(connect)
+        panel.show_below(self)
+
+    def ask_password(self, where: str, again: Callable[[], None]) -> None:
+        """Ask for the password of the library that a trial uses, and open the trial again."""
+        panel = AskPanel(self, "The library asks for your password", where, (("password", ""),), "Open")
+        self.panel = panel
+        keep = panel.add_choice("keep it in the keyring of this desktop")
+
+        def go() -> None:
+            laid.type_password(where, panel.lines["password"].text(), keep=keep.isChecked())
+            panel.close()
+            self.panel = None
+            again()
+
+        panel.go.clicked.connect(go)
+        panel.show_below(self)
+
+    def ask_copy(self) -> None:
+        """Ask for a working copy, and bring it and the library together; it is made if it is not there."""
+        hint = (
+            "A file to work with where the server cannot be reached. It is made the first time; later, both are "
+            "brought together, and what both changed is merged."
+        )
+        panel = AskPanel(self, "Working copy", hint, (("file", "sea.sqlite"),), "Bring together")
+        self.panel = panel
+        session = self._session
+        panel.lines["file"].setText(str(session.trial.folder / "working-copy.sqlite"))
+
+        def go() -> None:
+            home, author, path = session.library, session.edits.line.author, panel.lines["file"].text().strip()
+            session.jobs.start(
+                "working copy", "bringing together",
+                lambda progress: laid.bring_together(path, home, author, progress), self._on_together,
+                lambda sentence: self._told("wrong", sentence), in_line=True,
+            )  # fmt: skip
+
+        panel.go.clicked.connect(go)
+        panel.show_below(self)
+
+    def _on_together(self, report: Any) -> None:
+        words = [
+            f"{len(names)} {said}" for said, names in (
+                ("taken", report.taken), ("given", report.given), ("merged", report.merged),
+                ("proposed", report.proposed), ("clash", report.clashed),
+            ) if names
+        ]  # fmt: skip
+        self._told("good", f"Both are together: {', '.join(words) or 'they were the same'}.")
+        if report.clashed:
+            self._session.told.emit("wrong", " ".join(report.clashed))
+
+    def ask_away(self, where: str, again: Callable[[str], None]) -> None:
+        """Offer what can be done while the library of a trial does not answer."""
+        hint = f"{where} does not answer. Try again, or open the trial with a working copy until it does."
+        panel = AskPanel(self, "The library does not answer", hint, (("working copy", "sea.sqlite"),), "Try again")
+        self.panel = panel
+        line = panel.lines["working copy"]
+        line.textChanged.connect(lambda text: panel.go.setText("Open with it" if text.strip() else "Try again"))
+
+        def go() -> None:
+            panel.close()
+            self.panel = None
+            again(line.text().strip())
+
+        panel.go.clicked.connect(go)
+        panel.show_below(self)
+
+    def ask_about(self, error: Any, again: Callable[[str], None]) -> None:
+        """Ask before a trial leads to a server not used before, or gets an empty library for one that is missing."""
+        session = self._session
+        strange = isinstance(error, engine.StrangeServerError)
+        title = "Connect to this server?" if strange else "The library of this trial is not there"
+        do = "Connect" if strange else "Make an empty one"
+        hint = (
+            f"{error.message[:1].upper()}{error.message[1:]} Whoever made the trial wrote that down. Connect only if "
+            "you know the server, or open the trial with a library of yours."
+            if strange
+            else f"{error.where} is missing: moved, not copied with the trial, or never made. Name where it is, or "
+            "make an empty one in its place."
+        )
+        panel = AskPanel(self, title, hint, (("another library", "file.sqlite"),), do)
+        self.panel = panel
+        line = panel.lines["another library"]
+        line.textChanged.connect(lambda text: panel.go.setText("Open with it" if text.strip() else do))
+
+        def go() -> None:
+            other = line.text().strip()
+            try:
+                if not other and strange:
+                    engine.know_server(error.address)
+                elif not other:
+                    engine.open_library(error.where, create=True)[0].close()
+            except engine.AbacusError as failure:
+                panel.problem.setText(str(failure))
+                return
+            panel.close()
+            self.panel = None
+            session.told.emit("", "")
+            again(other)
+
+        panel.go.clicked.connect(go)
+        panel.show_below(self)
+
+    def ask_release(self) -> None:
+        """Ask for the name of a release and make it."""
+        self.panel = AskPanel(self, "Make a release", "It holds the newest state of every layout and never changes.",
+                              (("name", "run 14"), ("notes", "what it is for")), "Make it")  # fmt: skip
+        panel, session = self.panel, self._session
+
+        def make() -> None:
+            name, notes = panel.lines["name"].text().strip(), panel.lines["notes"].text().strip()
+            library, author = session.library, session.edits.line.author
+            session.jobs.start(
+                "release", "making the release", lambda _progress: library.release(name, author=author, notes=notes),
+                lambda _nothing: self._told("good", f"The release {name} is kept in {library.name}."),
+                lambda sentence: self._told("wrong", sentence), in_line=True,
+            )  # fmt: skip
+
+        panel.go.clicked.connect(make)
+        panel.show_below(self)
+
+    def _told(self, tone: str, sentence: str) -> None:
+        """Close the panel, or say in it what is wrong."""
+        if tone == "wrong" and self.panel is not None:
+            self.panel.problem.setText(sentence)
+            self.panel.adjustSize()
+            return
+        if self.panel is not None:
+            self.panel.close()
+            self.panel = None
+        self._session.told.emit(tone, sentence)

@@ -1,0 +1,1 @@
+"""The desks, one package a desk; none knows another."""

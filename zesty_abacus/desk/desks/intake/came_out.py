@@ -1,0 +1,222 @@
+"""What came out of a recipe, a frame a line, tied to the wave by the shared cursor."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+
+import numpy as np
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QAbstractScrollArea
+
+from ...app.doors import lines
+from ...around.frame_list import payload_texts
+from ...widgets.paint import draw_text
+from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from .bench import Bench
+
+_ROW = 22
+_HEAD = 22
+_KEPT = 2000
+_MOST_BYTES = 32
+
+
+class CameOut(QAbstractScrollArea):
+    """The frames of the recipe being tried.
+
+    Up and Down go frame by frame, Enter or a double click brings the whole frame into view.
+    """
+
+    def __init__(self, bench: Bench) -> None:
+        super().__init__()
+        self._bench = bench
+        self._words: OrderedDict[int, lines.FrameWords] = OrderedDict()
+        self._told_row = -2
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setAccessibleName("What came out")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        bench.outcome_changed.connect(self._on_outcome)
+        bench.session.clock.cursor_changed.connect(self._on_cursor)
+        bench.session.form_changed.connect(self._repaint)
+        bench.session.layouts_changed.connect(self._on_outcome)
+        look.changed.connect(self._repaint)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 220)
+
+    def count(self) -> int:
+        """Return how many frames are listed."""
+        outcome = self._bench.outcome
+        return len(outcome.result.frames) if outcome is not None else 0
+
+    def words(self, row: int) -> lines.FrameWords:
+        """Return a frame in words."""
+        if row not in self._words:
+            session, outcome = self._bench.session, self._bench.outcome
+            assert outcome is not None, "rows are asked for only while there are some"
+            made = lines.frame_words(outcome, row, session.edits.layouts())
+            self._words[row] = made
+            if len(self._words) > _KEPT:
+                self._words.popitem(last=False)
+        return self._words[row]
+
+    def go(self, step: int) -> None:
+        """Move the cursor by frames."""
+        self._bench.go(self._bench.current() + step)
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme, bench = look.theme, self._bench
+        painter = QPainter(self.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        area = self._area()
+        painter.fillRect(area, QColor(theme.paper))
+        if self.count():
+            current, times = bench.current(), bench.frame_times()
+            columns = self._columns(area.width())
+            for slot in range(self._slots() + 1):
+                row = self._first() + slot
+                if row >= self.count():
+                    break
+                top = _HEAD + slot * _ROW
+                if row == current:
+                    painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
+                self._draw_row(painter, columns, row, int(times[row]), top)
+            self._draw_head(painter, columns, area.width())
+        else:
+            draw_text(painter, area.adjusted(18, 8, -18, -8), self._empty_words(), text_font(SMALL_PX), theme.quiet)
+        painter.end()
+
+    def _empty_words(self) -> str:
+        bench = self._bench
+        if bench.problem:
+            return bench.problem
+        if bench.recipe is None or bench.outcome is None:
+            return "Take an offer at right, or choose what the wires speak; what comes out stands here at once."
+        return "Nothing came out. Look at the levels and at which wire is which."
+
+    def _draw_head(self, painter: QPainter, columns: dict[str, QRectF], width: float) -> None:
+        theme = look.theme
+        painter.fillRect(QRectF(0, 0, width, _HEAD), QColor(theme.paper))
+        for name, box in columns.items():
+            text = f"bytes {self._bench.session.form}" if name == "bytes" else name
+            align = Qt.AlignmentFlag.AlignRight if name == "time s" else Qt.AlignmentFlag.AlignLeft
+            draw_text(painter, QRectF(box.left(), 0, box.width(), _HEAD), text, text_font(TINY_PX), theme.quiet, align)
+        painter.setPen(QColor(theme.line))
+        painter.drawLine(0, _HEAD - 1, int(width), _HEAD - 1)
+
+    def _draw_row(self, painter: QPainter, columns: dict[str, QRectF], row: int, time_ns: int, top: float) -> None:
+        theme, words = look.theme, self.words(row)
+        boxes = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
+        seconds = self._bench.session.clock.words(time_ns)
+        draw_text(painter, boxes["time s"], seconds, figure_font(SMALL_PX), theme.ink, Qt.AlignmentFlag.AlignRight)
+        draw_text(painter, boxes["what"], words.address, text_font(SMALL_PX), theme.ink)
+        form = self._bench.session.form
+        texts = payload_texts(words.payload[:_MOST_BYTES], form)
+        payload = ("" if form == "text" else " ").join(texts) + (" …" if len(words.payload) > _MOST_BYTES else "")
+        draw_text(painter, boxes["bytes"], payload, figure_font(SMALL_PX), theme.ink)
+        draw_text(painter, boxes["says"], words.says, text_font(SMALL_PX), theme.quiet)
+        draw_text(painter, boxes["problem"], words.problem, text_font(SMALL_PX), theme.wrong)
+
+    def _columns(self, width: float) -> dict[str, QRectF]:
+        widths = {"time s": 84.0, "what": 190.0 if width > 660 else 150.0, "problem": 130.0}
+        says = 120.0 if self._bench.session.layouts_for(self._bench.lane_name) else 0.0
+        rest = max(width - sum(widths.values()) - says - 12 * 5, 120)
+        boxes, x = {}, 10.0
+        for name, size in (("time s", widths["time s"]), ("what", widths["what"]), ("bytes", rest), ("says", says),
+                           ("problem", widths["problem"])):  # fmt: skip
+            boxes[name] = QRectF(x, 0, size, _ROW)
+            x += size + 12
+        if not says:
+            boxes["says"] = QRectF(0, 0, 0, _ROW)
+        return {name: box for name, box in boxes.items() if box.width() or name != "says"} | {"says": boxes["says"]}
+
+    # scrolling and hands
+
+    def _area(self) -> QRectF:
+        viewport = self.viewport()
+        return QRectF(viewport.rect()) if viewport is not None else QRectF()
+
+    def _slots(self) -> int:
+        return max(int((self._area().height() - _HEAD) // _ROW), 1)
+
+    def _first(self) -> int:
+        bar = self.verticalScrollBar()
+        return bar.value() if bar is not None else 0
+
+    def _set_first(self, row: int) -> None:
+        bar = self.verticalScrollBar()
+        if bar is not None:
+            bar.setPageStep(self._slots())
+            bar.setRange(0, max(self.count() - self._slots(), 0))
+            bar.setValue(row)
+        self._repaint()
+
+    def _on_outcome(self) -> None:
+        self._words.clear()
+        self._told_row = -2
+        self._on_cursor()
+
+    def _on_cursor(self) -> None:
+        if not self.isVisible():
+            return
+        row = self._bench.current()
+        first = self._first()
+        if row != self._told_row and not first <= row < first + self._slots():
+            first = row - self._slots() // 3
+        self._told_row = row
+        self._set_first(first)
+        if 0 <= row < self.count():
+            words = self.words(row)
+            self.setAccessibleDescription(f"{words.address} {words.says} {words.problem}".strip())
+
+    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().showEvent(event)
+        self._on_cursor()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        # whatever room is left, the frame at the cursor stays in it
+        self._told_row = -2
+        self._on_cursor()
+
+    def _repaint(self) -> None:
+        viewport = self.viewport()
+        if viewport is not None:
+            viewport.update()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self._set_first(self._first() - int(np.sign(event.angleDelta().y())) * 3)
+
+    def _row_at(self, event: QMouseEvent) -> int:
+        return self._first() + int((event.position().y() - _HEAD) // _ROW)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.position().y() >= _HEAD and self._row_at(event) < self.count():
+            self._bench.go(self._row_at(event))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.position().y() >= _HEAD:
+            self._bench.show_frame(self._row_at(event))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        steps = {
+            Qt.Key.Key_Up: -1,
+            Qt.Key.Key_Down: 1,
+            Qt.Key.Key_PageUp: -self._slots(),
+            Qt.Key.Key_PageDown: self._slots(),
+            Qt.Key.Key_Home: -self.count(),
+            Qt.Key.Key_End: self.count(),
+        }
+        step = steps.get(Qt.Key(event.key()))
+        if step is not None:
+            self.go(step)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._bench.show_frame(self._bench.current())
+        else:
+            super().keyPressEvent(event)

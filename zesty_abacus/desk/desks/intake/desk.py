@@ -1,0 +1,262 @@
+"""Puts the Intake desk together: sources at left, waves and what came out in the middle, the recipe at right."""
+
+from __future__ import annotations
+
+import msgspec
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from ...app.commands import Command
+from ...app.doors import lines
+from ...app.session import PAYLOAD_FORMS, Session
+from ...around.frame_list import FrameList
+from ...widgets.parts import Choice, DeskHead, NoWheel, button, hairline, label
+from ...widgets.theme import look, text_font
+from ...widgets.words import grouped
+from .bench import Bench
+from .came_out import CameOut
+from .columns_picker import ColumnsPicker
+from .commands import intake_commands
+from .facts import SourceFacts
+from .recipe_panel import RecipePanel
+from .sources import ProblemPanel, SourceList
+from .waves import WaveView
+
+_FORM_WORDS = {"hex": "hex", "dec": "dec", "bin": "bin", "text": "text"}
+
+
+class IntakeDesk(QWidget):
+    """A source in the middle: its waves with what was decoded, or what it is and its lanes.
+
+    Attributes
+    ----------
+    bench
+        The source in hand and its recipe.
+    left, side
+        The panels for the left and right of the window.
+    """
+
+    name = "Intake"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.bench = Bench(session)
+        self.left = SourceList(session)
+        self.problems = ProblemPanel()
+        self.recipe = RecipePanel(self.bench)
+        self.side = QStackedWidget()
+        self.side.addWidget(self.problems)
+        self.side.addWidget(self.recipe)
+        self._build_head()
+        self.facts = SourceFacts(session)
+        self.waves = WaveView(self.bench)
+        self.came_out = CameOut(self.bench)
+        self.picker = ColumnsPicker(self.bench)
+        self.out = FrameList(session)
+        self.empty = self._empty_page()
+        self.pages = QStackedWidget()
+        for page in (self.empty, self._frames_page(), self._waves_page(), self.picker):
+            self.pages.addWidget(page)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(hairline())
+        column.addWidget(self.pages, 1)
+        self.left.picked.connect(self._pick)
+        self.recipe.columns_wanted = self._begin_columns
+        self.picker.done.connect(self._refresh)
+        self.bench.source_changed.connect(self._refresh)
+        self.bench.outcome_changed.connect(self._show_counts)
+        session.opened.connect(self._on_opened)
+        session.trial_changed.connect(self._refresh)
+        session.form_changed.connect(self._show_form)
+        look.changed.connect(self._show_form)
+        self._refresh()
+
+    def commands(self) -> list[Command]:
+        """Return what can be done on this desk."""
+        return intake_commands(self.bench)
+
+    def step_frame(self, by: int) -> bool:
+        """Go so many frames on in the desk's own list; say whether it has one."""
+        if self.bench.outcome is None:
+            return False
+        self.came_out.go(by)
+        return True
+
+    def sizeHint(self) -> QSize:
+        return QSize(700, 500)
+
+    # parts
+
+    def _build_head(self) -> None:
+        self.head = DeskHead("Intake")
+        self.format = Choice()
+        self.format.setAccessibleName("format of the file")
+        self.format.setToolTip("What the content says; choose another if it is wrong")
+        self.format.installEventFilter(NoWheel(self))
+        self.format.activated.connect(lambda _index: self._overrule())
+        self.twice = button("Read once more", "Give it another recipe besides, with a lane of its own")
+        self.twice.clicked.connect(lambda: self._session.trials.read_twice(self.bench.number))
+        self.again = button("Take out of the trial", "The file stays where it is; Ctrl Z brings it back")
+        self.again.clicked.connect(lambda: self._session.trials.remove_source(self.bench.number))
+        self.head.row.addWidget(self.format)
+        self.head.row.addWidget(self.twice)
+        self.head.row.addWidget(self.again)
+
+    def _frames_page(self) -> QWidget:
+        page = QWidget()
+        self.out_words = label("What came out", "title")
+        self.out_words.setFont(text_font(bold=True))
+        self.out_words.setContentsMargins(18, 6, 18, 4)
+        column = QVBoxLayout(page)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.facts)
+        column.addWidget(hairline())
+        column.addWidget(self.out_words)
+        column.addWidget(self.out, 1)
+        return page
+
+    def _waves_page(self) -> QWidget:
+        below = QWidget()
+        self.came_words = label("What came out", "title")
+        self.came_words.setFont(text_font(bold=True))
+        self.came_note = label("", "quiet")
+        self.forms = {}
+        row = QHBoxLayout()
+        row.setContentsMargins(18, 5, 14, 3)
+        row.setSpacing(10)
+        row.addWidget(self.came_words)
+        row.addWidget(self.came_note, 1)
+        row.addWidget(label("show", "quiet"))
+        for form in PAYLOAD_FORMS:
+            word = button(_FORM_WORDS[form], f"Show payloads as {form} ({form[0].upper()})", link=True)
+            word.clicked.connect(lambda _on, form=form: self._session.set_form(form))
+            self.forms[form] = word
+            row.addWidget(word)
+        column = QVBoxLayout(below)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(row)
+        column.addWidget(self.came_out, 1)
+        self.split = QSplitter(Qt.Orientation.Vertical)
+        self.split.setHandleWidth(1)
+        self.split.addWidget(self.waves)
+        self.split.addWidget(below)
+        self.split.setStretchFactor(0, 3)
+        self.split.setStretchFactor(1, 2)
+        self.split.setSizes([340, 230])
+        self.split.setChildrenCollapsible(False)
+        return self.split
+
+    def _empty_page(self) -> QWidget:
+        page = QWidget()
+        column = QVBoxLayout(page)
+        column.setContentsMargins(18, 12, 18, 10)
+        words = "Drop recordings here, press Ctrl O, or open the Yuzu trial to look around."
+        column.addWidget(label(words, "quiet", wrap=True))
+        demo = button("Open the Yuzu trial", main=True)
+        demo.clicked.connect(self._session.trials.open_demo)
+        row = QHBoxLayout()
+        row.addWidget(demo)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addStretch(1)
+        return page
+
+    # events
+
+    def _on_opened(self) -> None:
+        self._refresh()
+        if self.isVisible() and self.bench.opened is None:
+            self.bench.choose(self.bench.number)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._session.outcomes and self.bench.opened is None:
+            self.bench.choose(self.bench.number)
+        self._list_frames()
+
+    def _pick(self, number: int) -> None:
+        self.bench.choose(number)
+
+    def _refresh(self) -> None:
+        outcomes = self._session.outcomes
+        for part in (self.again, self.format):
+            part.setVisible(bool(outcomes))
+        if not outcomes:
+            self.problems.show_outcome(None)
+            self.side.setCurrentWidget(self.problems)
+            self.head.title.setText("Intake")
+            self.head.words.setText("")
+            self.pages.setCurrentIndex(0)
+            return
+        number = min(self.bench.number, len(outcomes) - 1)
+        outcome = outcomes[number]
+        self.head.title.setText(outcome.path.name)
+        self._show_format(outcome.report.format_name)
+        self.problems.show_outcome(outcome)
+        opened = self.bench.opened
+        self.side.setCurrentWidget(self.recipe if opened is not None else self.problems)
+        self.facts.show_source(number)
+        self.waves.setVisible(opened is not None and opened.recording is not None)
+        if opened is None:
+            self.head.words.setText(f"{outcome.report.format_name} into frames")
+            self.pages.setCurrentIndex(1)
+            self._list_frames()
+        elif opened.recording is None:
+            self.head.words.setText(" · ".join(f"{name} {value}" for name, value in outcome.facts) or "into frames")
+            self.pages.setCurrentIndex(2)
+        else:
+            kinds = {channel.words for channel in opened.recording.channels}
+            count = len(opened.recording.channels)
+            self.head.words.setText(
+                f"{count} {' and '.join(sorted(kinds))} channel{'s' if count != 1 else ''} into frames"
+            )
+            self.pages.setCurrentIndex(2)
+        self._show_counts()
+        self._show_form()
+
+    def _show_format(self, name: str) -> None:
+        if self._session.capture is None:
+            return
+        self.format.clear()
+        self.format.addItems(lines.form_names())
+        self.format.setCurrentText(name)
+
+    def _overrule(self) -> None:
+        """Read the source as another format."""
+        file = self._session.trial.file
+        entry = msgspec.structs.replace(file.sources[self.bench.number], form=self.format.currentText())
+        self._session.trials.change(file.with_source(self.bench.number, entry), "read as another format")
+
+    def _begin_columns(self) -> None:
+        self.picker.begin()
+        self.pages.setCurrentWidget(self.picker)
+
+    def _show_counts(self) -> None:
+        outcome = self.bench.outcome
+        if outcome is None:
+            self.came_note.setText("")
+            return
+        count = len(outcome.result.frames)
+        part = "" if self.bench.is_whole else " in view"
+        waves = self.bench.opened is not None and self.bench.opened.recording is not None
+        self.came_note.setText(f"{grouped(count)} frames{part}" + (" · click one to see its wave" if waves else ""))
+
+    def _show_form(self) -> None:
+        for form, word in self.forms.items():
+            font = text_font(bold=form == self._session.form)
+            word.setFont(font)
+
+    def _list_frames(self) -> None:
+        """List the frames of the chosen source's lanes, only while somebody looks: it counts through all frames."""
+        outcomes = self._session.outcomes
+        if self.isVisible() and self.bench.number < len(outcomes):
+            names = [lane.name for lane in self._session.capture.lanes]
+            wanted = outcomes[self.bench.number].lanes
+            self.out.show_only_lanes(frozenset(names.index(lane) for lane in wanted if lane in names))

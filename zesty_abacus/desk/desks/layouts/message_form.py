@@ -1,0 +1,189 @@
+"""The head of a layout as a form: what the message is called, and which frames it reads."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QWidget
+
+from ...app.doors import engine
+from ...app.session import Session
+from ...widgets.parts import Choice, is_in_hand, label
+from ...widgets.theme import figure_font, text_font
+
+_WAYS = ("", "read", "write", "request", "answer")
+_LINES = (
+    ("name", "message", ""), ("sender", "sent by", ""), ("address", "address", "any"),
+    ("lanes", "on lanes", "any lane"),
+    ("size", "bytes", ""), ("sizes", "only of sizes", "any, or 8, 12..16"), ("pattern", "begins with", "A5 1? ??"),
+    ("device", "device", "any"), ("first", "papers count from", "0 or 1"), ("count", "registers", "not known"),
+    ("note", "note", ""),
+)  # fmt: skip
+_FIGURES = {"address", "size", "sizes", "pattern", "device", "first", "count"}
+_OF_MAPS = {"device", "first", "count"}
+
+
+class MessageForm(QWidget):
+    """When the layout applies, and what the message is called."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._layout: engine.Layout | None = None
+        self.lines = {name: QLineEdit() for name, _, _ in _LINES}
+        self.way = Choice()
+        self.why = label("", "quiet", wrap=True)
+        self.problem = label("", "wrong", wrap=True)
+        self._labels: dict[str, QWidget] = {}
+        self._build()
+
+    def _build(self) -> None:
+        grid = QGridLayout(self)
+        grid.setContentsMargins(6, 6, 14, 8)
+        grid.setVerticalSpacing(5)
+        heading = label("Message and when it applies")
+        heading.setFont(text_font(bold=True))
+        grid.addWidget(heading, 0, 0, 1, 2)
+        for row, (name, words, hint) in enumerate(_LINES, 1):
+            line = self.lines[name]
+            line.setAccessibleName(words)
+            line.setPlaceholderText(hint)
+            if name in _FIGURES:
+                line.setFont(figure_font())
+            line.editingFinished.connect(lambda name=name: self._take(name))
+            self._labels[name] = label(words, "section")
+            grid.addWidget(self._labels[name], row, 0)
+            grid.addWidget(line, row, 1)
+        for way in _WAYS:
+            self.way.addItem(way or "both ways", way)
+        self.way.setAccessibleName("goes")
+        self.way.activated.connect(lambda _index: self._take("way"))
+        self._labels["way"] = label("goes", "section")
+        grid.addWidget(self._labels["way"], 20, 0)
+        grid.addWidget(self.way, 20, 1)
+        grid.addWidget(self.why, 21, 0, 1, 2)
+        grid.addWidget(self.problem, 22, 0, 1, 2)
+        self.problem.hide()
+
+    def show_layout(self, layout: engine.Layout, why: str) -> None:
+        """Show another layout, or the same one changed; ``why`` says why it reads the message in hand."""
+        same = self._layout is not None and self._layout.id == layout.id
+        self._layout = layout
+        applies, registers = layout.applies, layout.registers
+        texts = {"name": layout.name, "address": span_text(applies), "size": str(layout.size),
+                 "lanes": ", ".join(applies.lanes), "sender": layout.sender, "note": layout.note,
+                 "sizes": str(applies.sizes), "pattern": applies.pattern}  # fmt: skip
+        if registers is not None:
+            device = "" if registers.device is None else f"0x{registers.device:02X}"
+            texts |= {"device": device, "first": str(registers.first), "count": str(registers.count or "")}
+        for name, text in texts.items():
+            if self.lines[name].text() != text and not (same and is_in_hand(self.lines[name])):
+                self.lines[name].setText(text)
+        self.way.setCurrentIndex(max(self.way.findData(applies.way), 0))
+        self._show_what_counts(layout)
+        self.why.setText(why)
+        if not (same and any(map(is_in_hand, self.lines.values()))):
+            self.problem.hide()
+
+    def _show_what_counts(self, layout: engine.Layout) -> None:
+        """Hide what has no meaning for this kind of layout."""
+        is_map = layout.registers is not None
+        is_can = layout.applies.protocol == "can"
+        shown = {name: name not in _OF_MAPS or is_map for name in self.lines}
+        shown |= {"address": not is_map, "size": not is_map, "sizes": not is_map, "pattern": not is_map}
+        shown["way"] = not is_can and not is_map
+        for name, visible in shown.items():
+            self._labels[name].setVisible(visible)
+            (self.way if name == "way" else self.lines[name]).setVisible(visible)
+        head = self._labels["address"]
+        head.setText("identifier is" if is_can else "address is")  # type: ignore[attr-defined]
+        self._labels["size"].setText("fixed bytes" if layout.moves else "bytes")  # type: ignore[attr-defined]
+
+    def _take(self, name: str) -> None:
+        if self._layout is None:
+            return
+        text = self.way.currentData() if name == "way" else self.lines[name].text().strip()
+        try:
+            changed = self._changed(name, text)
+        except (ValueError, engine.AbacusError) as error:
+            self._say(str(error))
+            return
+        problems = engine.check_layout(changed)
+        if problems:
+            self._say(problems[0].sentence)
+        elif changed != self._layout:
+            if name in self.lines:
+                self.lines[name].setModified(False)
+            self._session.edits.change(changed)
+
+    def _changed(self, name: str, text: str) -> engine.Layout:
+        layout = self._layout
+        assert layout is not None
+        applies: dict[str, Callable[[], dict[str, Any]]] = {
+            "address": lambda: read_span(text, layout.applies),
+            "lanes": lambda: {"lanes": tuple(part.strip() for part in text.split(",") if part.strip())},
+            "sizes": lambda: {"sizes": engine.parse_raw_set(text)},
+            "pattern": lambda: {"pattern": text.upper()},
+            "way": lambda: {"way": text},
+        }
+        if name in applies:
+            return msgspec.structs.replace(layout, applies=msgspec.structs.replace(layout.applies, **applies[name]()))
+        if name in _OF_MAPS:
+            assert layout.registers is not None
+            value = _number(text) if text else (None if name == "device" else 0)
+            return msgspec.structs.replace(layout, registers=msgspec.structs.replace(layout.registers, **{name: value}))
+        if name == "size":
+            if not text.isdigit() or len(text) > 6:
+                raise ValueError(f"{text!r} is not a number of bytes.")
+            return msgspec.structs.replace(layout, size=int(text))
+        return msgspec.structs.replace(layout, **{name: text})
+
+    def _say(self, sentence: str) -> None:
+        self.problem.setText(sentence)
+        self.problem.show()
+
+
+def _number(text: str) -> int:
+    try:
+        return int(text, 0)
+    except ValueError as error:
+        raise ValueError(f"{text!r} is not a number; write 17 or 0x11.") from error
+
+
+def span_text(applies: engine.Applies) -> str:
+    """Return the address of a layout as it is typed: ``0x1A0``, ``0x100..0x1FF`` or ``0x100 & 0x7F0``."""
+    if applies.address is None:
+        return ""
+    text = applies.address_text().partition(" ")[0]
+    digits = len(text) - 2
+    if applies.mask is not None:
+        return f"{text} & 0x{applies.mask:0{digits}X}"
+    return text if applies.to is None else f"{text}..0x{applies.to:0{digits}X}"
+
+
+def read_span(text: str, applies: engine.Applies) -> dict[str, Any]:
+    """Return what changes about :class:`Applies` for an address as it is typed.
+
+    Raises
+    ------
+    ValueError
+        If the text is no address, span or mask.
+    """
+    if not text:
+        return {"address": None, "to": None, "mask": None}
+    match = re.fullmatch(r"(?:0x)?([0-9a-f]{1,16})\s*(?:(\.\.|&)\s*(?:0x)?([0-9a-f]{1,16}))?", text.lower())
+    if match is None:
+        raise ValueError(
+            f"{text!r} is not an identifier; write hex digits such as 0x1A0, 0x100..0x1FF or 0x100 & 0x7F0."
+        )
+    digits, sign, other = match.groups()
+    address = int(digits, 16)
+    changes: dict[str, Any] = {"address": address, "to": None, "mask": None}
+    if sign:
+        changes["to" if sign == ".." else "mask"] = int(other, 16)
+    if applies.protocol == "can":
+        changes["extended"] = applies.extended if address <= 0x7FF and len(digits) == 3 else len(digits) > 3
+    return changes

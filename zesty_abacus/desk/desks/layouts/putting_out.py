@@ -1,0 +1,106 @@
+"""Puts layouts out of the library: as files of the known formats, and as sheets to print."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF
+from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
+from PyQt6.QtSvg import QSvgRenderer
+from PyQt6.QtWidgets import QFileDialog, QWidget
+
+from ....core.files.writing import Target
+from ...app.doors import engine, laid
+from ...app.session import Session
+
+_SHEETS = (("PDF", ".pdf"), ("HTML", ".html"), ("SVG", ".svg"))
+_DOTS = 300
+
+
+def ask_and_put_out(parent: QWidget, session: Session, layouts: list[engine.Layout]) -> None:
+    """Ask for a file and a format, and write layouts to it."""
+    writers = laid.WRITERS
+    filters = {f"{words} (*{ending})": key for key, (words, ending, _) in writers.items()}
+    name, chosen = QFileDialog.getSaveFileName(
+        parent, "Put layouts out", _file_name(session, layouts), ";;".join(filters)
+    )
+    if name:
+        key = filters.get(chosen, "json")
+        put_out(session, _asked(name, writers[key][1]), key, layouts)
+
+
+def put_out(session: Session, target: Target, form: str, layouts: list[engine.Layout]) -> None:
+    """Write layouts to a file on a thread; what the format has no room for is listed beside it."""
+    origin, path = session.origin(), target.path
+
+    def done(answer: tuple[int, str]) -> None:
+        lost, listed = answer
+        words = f"{len(layouts)} layouts are in {path.name}."
+        if lost:
+            words += f" {lost} things have no place in that format; they are listed in {listed}."
+        session.told.emit("good", words)
+
+    session.jobs.start(
+        "put out", f"writing {path.name}",
+        lambda progress: laid.put_out_layouts(target, form, layouts, origin, progress), done,
+        lambda sentence: session.told.emit("wrong", sentence),
+    )  # fmt: skip
+
+
+def ask_and_print(parent: QWidget, session: Session, layouts: list[engine.Layout]) -> None:
+    """Ask for a file, and write the sheets of layouts to it."""
+    filters = {f"{words} (*{ending})": ending for words, ending in _SHEETS}
+    name, chosen = QFileDialog.getSaveFileName(parent, "Print sheets", _file_name(session, layouts), ";;".join(filters))
+    if name:
+        print_sheets(session, _asked(name, filters.get(chosen, ".pdf")), layouts)
+
+
+def print_sheets(session: Session, target: Target, layouts: list[engine.Layout]) -> None:
+    """Write sheets on a thread; what kind of file follows from the name's ending."""
+    version = f"{session.origin().words()}, on {datetime.now():%Y-%m-%d %H:%M}"
+
+    def work(progress: Any) -> None:
+        sheets = [laid.sheet_of(layout, version) for layout in layouts]
+        progress.step(0.3, f"drawing {len(sheets)} sheets")
+        laid.write_sheets(target, sheets, pdf_of)
+
+    session.jobs.start(
+        "print", f"writing {target.path.name}", work,
+        lambda _nothing: session.told.emit("good", f"{len(layouts)} sheets are in {target.path}."),
+        lambda sentence: session.told.emit("wrong", sentence),
+    )  # fmt: skip
+
+
+def pdf_of(pages: list[str]) -> bytes:
+    """Return SVG pages as a PDF of A4."""
+    buffer = QBuffer()
+    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
+    writer = QPdfWriter(buffer)
+    writer.setResolution(_DOTS)
+    writer.setPageLayout(
+        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0))
+    )
+    writer.setTitle("Layouts")
+    painter = QPainter(writer)
+    for number, page in enumerate(pages):
+        if number:
+            writer.newPage()
+        renderer = QSvgRenderer(QByteArray(page.encode()))
+        renderer.render(painter, QRectF(0, 0, writer.width(), writer.height()))
+    painter.end()
+    return bytes(buffer.data().data())
+
+
+def _file_name(session: Session, layouts: list[engine.Layout]) -> str:
+    name = layouts[0].name if len(layouts) == 1 else "layouts"
+    return str(session.trial.folder / name.replace("/", "-"))
+
+
+def _asked(name: str, ending: str) -> Target:
+    """Return the target that was chosen in a dialog, which asks before a file is replaced: one of just that name."""
+    path = Path(name)
+    if path.name.lower().endswith(ending):
+        return Target(path, replace=True)
+    return Target(path.with_name(path.name + ending))

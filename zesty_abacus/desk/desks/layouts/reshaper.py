@@ -1,0 +1,193 @@
+"""Fields reshaped on the plan: moved, stretched, split and joined, by mouse and by keys."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject
+
+from ...app.doors import engine, laid
+from ...app.session import Session
+from .plan import PlanView
+from .plan_abacus import Grab
+
+
+class Reshaper(QObject):
+    """Turns drags and keys into changed layouts.
+
+    Parameters
+    ----------
+    layout
+        Gives the layout whose beads are shown, None for none.
+    keep
+        Keeps a changed layout; returns whether it was valid.
+    """
+
+    def __init__(
+        self,
+        session: Session,
+        plan: PlanView,
+        layout: Callable[[], engine.Layout | None],
+        keep: Callable[[Any], bool],
+    ) -> None:
+        super().__init__(plan)
+        self._session, self._plan = session, plan
+        self._layout, self._keep = layout, keep
+        plan.abacus.preview = self._preview
+        plan.abacus.is_end = self._is_end
+        plan.abacus.dragged.connect(self._on_dragged)
+        plan.abacus.split.connect(self._on_split)
+        plan.ladder.swept.connect(self.add_registers)
+
+    def _field(self, owner: int) -> engine.Field | None:
+        layout = self._layout()
+        return layout.fields[owner] if layout is not None and 0 <= owner < len(layout.fields) else None
+
+    def _low_first(self) -> bool:
+        """Return how fields within one byte go on: as most of the others of the message do."""
+        layout = self._layout()
+        words = [field.places.order_words() for field in layout.fields] if layout is not None else []
+        return words.count("high byte first") <= words.count("low byte first")
+
+    def _is_end(self, owner: int, bit: int) -> bool:
+        field = self._field(owner)
+        if field is None or not len(field.places):
+            return False
+        ends = laid.ends_of(field.places, low_byte_first=self._low_first())
+        return bit in ends and not (len(field.places) == 1 and field.kind.value == "flag")
+
+    def _places_after(self, grab: Grab) -> Any:
+        """Return where a drag puts a field; raises as the reshaping does."""
+        field = self._field(grab.owner)
+        assert field is not None
+        if self._is_end(grab.owner, grab.bit):
+            return laid.stretched(field.places, grab.bit, grab.to, low_byte_first=self._low_first())
+        return laid.moved(field.places, grab.bit, grab.to, low_byte_first=self._low_first())
+
+    def _preview(self, grab: Grab) -> frozenset[int] | None:
+        if self._field(grab.owner) is None:
+            return None
+        try:
+            return frozenset(self._places_after(grab).bits)
+        except engine.AbacusError:
+            return None
+
+    def _on_dragged(self, grab: Grab) -> None:
+        field = self._field(grab.owner)
+        if field is None:
+            return
+        try:
+            places = self._places_after(grab)
+        except engine.AbacusError as error:
+            self._session.told.emit("", str(error))
+            return
+        self._reshape(field, places, open_it=True)
+
+    def _reshape(self, field: engine.Field, places: Any, *, open_it: bool) -> None:
+        layout = self._layout()
+        assert layout is not None
+        changed = laid.reshaped(layout, field, places)
+        gone = [one.name for one in layout.fields if all(one.id != kept.id for kept in changed.fields)]
+        if self._keep(changed):
+            if gone:
+                self._session.told.emit("", f"{field.name} joined with {', '.join(gone)}.")
+            if open_it:
+                self._plan.pick(field.id)
+        else:
+            self._plan.abacus.show_bits(frozenset())
+
+    def _on_split(self, owner: int, bits: frozenset[int]) -> None:
+        field = self._field(owner)
+        if field is not None:
+            self._split(field, bits)
+
+    def _split(self, field: engine.Field, bits: frozenset[int]) -> None:
+        session, layout = self._session, self._layout()
+        assert layout is not None
+        try:
+            changed, made = laid.split_off(layout, field, bits)
+        except engine.AbacusError as error:
+            session.told.emit("", str(error))
+            return
+        if self._keep(changed):
+            self._plan.pick(made.id)
+
+    # keys
+
+    def _open_field(self) -> engine.Field | None:
+        layout = self._layout()
+        found = None
+        if layout is not None:
+            found = next((field for field in layout.fields if field.id == self._plan.current), None)
+        if found is None:
+            self._session.told.emit("", "Open the card of a field with fixed places first.")
+        return found
+
+    def split(self) -> None:
+        """Split the open field at its middle: its higher half becomes a field of its own."""
+        field = self._open_field()
+        if field is not None:
+            bits = field.places.bits
+            self._split(field, frozenset(bits[: (len(bits) + 1) // 2]))
+
+    def join(self) -> None:
+        """Join the open field with the one behind it."""
+        session, field, layout = self._session, self._open_field(), self._layout()
+        if field is None or layout is None:
+            return
+        other = laid.neighbour_of(layout, field)
+        if other is None:
+            session.told.emit("", f"There is no field behind {field.name}.")
+            return
+        if self._keep(laid.joined(layout, field, other)):
+            session.told.emit("", f"{field.name} joined with {other.name}.")
+
+    def shift(self, step: int) -> None:
+        """Move the open field by a bit along its bytes."""
+        self._by_key(lambda laid, field, bit, to, low: laid.moved(field.places, bit, to, low_byte_first=low), step)
+
+    def stretch(self, step: int) -> None:
+        """Move the far end of the open field by a bit: longer or shorter."""
+        field = self._open_field()
+        if field is not None and len(field.places) + step > 0:
+            self._by_key(lambda laid, one, bit, to, low: laid.stretched(one.places, bit, to, low_byte_first=low), step)
+
+    def _by_key(self, change: Callable[..., Any], step: int) -> None:
+        session, field = self._session, self._open_field()
+        if field is None:
+            return
+        low = self._low_first()
+        _, last = laid.ends_of(field.places, low_byte_first=low)
+        words = field.places.order_words()
+        runs_low = low if not words else words == "low byte first"
+        number = last if runs_low else last // 8 * 8 + 7 - last % 8
+        to = number + step
+        if to < 0:
+            return
+        try:
+            places = change(laid, field, last, to if runs_low else to // 8 * 8 + 7 - to % 8, low)
+        except engine.AbacusError as error:
+            session.told.emit("", str(error))
+            return
+        self._reshape(field, places, open_it=False)
+
+    # register maps
+
+    def add_registers(self, first: int, last: int) -> None:
+        """Add a field over registers of a map that nobody laid out."""
+        _session, layout = self._session, self._layout()
+        if layout is None or layout.registers is None:
+            return
+        width = layout.registers.space.register_bits
+        if width == 1:
+            text = " ".join(f"B{n // 8}[{n % 8}]" for n in range(last, first - 1, -1))
+        else:
+            unit = "R" if width == 16 else "B"
+            text = " ".join(f"{unit}{number}" for number in range(first, last + 1))
+        kind = engine.FieldKind("flag" if width * (last - first + 1) == 1 else "unsigned")
+        field = engine.new_field(engine.free_name(layout, "field"), engine.parse_places(text), kind)
+        if self._keep(layout.with_field(field)):
+            self._plan.pick(field.id)
+            self._plan.form.lines["name"].setFocus()
+            self._plan.form.lines["name"].selectAll()

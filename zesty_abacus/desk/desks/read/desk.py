@@ -1,0 +1,88 @@
+"""Puts the Read desk together."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
+
+from ...app.commands import Command
+from ...app.session import PAYLOAD_FORMS, Session
+from ...around.frame_list import FrameList
+from ...widgets.parts import button, label
+from .readout import Readout
+from .traces import TraceStack
+
+
+class ReadDesk(QWidget):
+    """Traces above, frames below; the readout goes to the right of the window.
+
+    Attributes
+    ----------
+    side
+        The panel for the right side.
+    """
+
+    name = "Read"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.traces = TraceStack(session)
+        self.frames = FrameList(session)
+        self.side = Readout(session)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setHandleWidth(1)
+        split.setChildrenCollapsible(False)
+        split.addWidget(self.traces)
+        lower = QWidget()
+        lower_column = QVBoxLayout(lower)
+        lower_column.setContentsMargins(0, 0, 0, 0)
+        lower_column.setSpacing(0)
+        lower_column.addLayout(self._frame_tools())
+        lower_column.addWidget(self.frames, 1)
+        split.addWidget(lower)
+        split.setSizes([360, 280])
+        column.addWidget(split)
+
+    def commands(self) -> list[Command]:
+        """Return what can be done on this desk."""
+        return []
+
+    def step_frame(self, by: int) -> bool:
+        """Go so many frames on in the desk's own list; say whether it has one."""
+        self.frames.go(by)
+        return True
+
+    def _frame_tools(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setContentsMargins(12, 5, 12, 2)
+        row.setSpacing(6)
+        row.addWidget(label("Frames", "title"))
+        self.all_kinds = button("all kinds", "List every frame")
+        self.this_kind = button("this kind", "List only frames of the kind in hand")
+        scope = QButtonGroup(self)
+        for choice in (self.all_kinds, self.this_kind):
+            choice.setCheckable(True)
+            scope.addButton(choice)
+            row.addWidget(choice)
+        self.all_kinds.setChecked(True)
+        self.this_kind.toggled.connect(self.frames.show_only_kind)
+        row.addStretch(1)
+        row.addWidget(label("payload as", "quiet"))
+        self._forms = QButtonGroup(self)
+        for form in PAYLOAD_FORMS:
+            choice = button(form, f"Show payloads as {form} ({form[0].upper()})")
+            choice.setCheckable(True)
+            choice.setChecked(form == self._session.form)
+            choice.clicked.connect(lambda _on, form=form: self._session.set_form(form))
+            self._forms.addButton(choice)
+            row.addWidget(choice)
+        self._session.form_changed.connect(self._show_form)
+        return row
+
+    def _show_form(self) -> None:
+        for choice in self._forms.buttons():
+            choice.setChecked(choice.text() == self._session.form)

@@ -1,0 +1,168 @@
+"""Puts the Unravel desk together."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QCursor
+from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QToolTip, QVBoxLayout, QWidget
+
+from ...app.commands import Command
+from ...app.doors import engine
+from ...app.session import Session
+from ...widgets.abacus import Abacus, AbacusState
+from ...widgets.parts import DeskHead, Hint, hairline, plain_tip
+from ...widgets.theme import figure_font
+from .commands import unravel_commands
+from .history_view import HistoryView, cycle_words
+from .keep_panel import KeepPanel
+from .reckoner import Reckoner
+
+
+class UnravelDesk(QWidget):
+    """Abacus with history above, reckoner below; the selection's panel goes to the right of the window.
+
+    Attributes
+    ----------
+    side
+        The panel for the right side.
+    """
+
+    name = "Unravel"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.head = DeskHead()
+        self.head.title.setFont(figure_font(16, bold=True))
+        self.abacus = Abacus()
+        self.history = HistoryView(session, self.abacus)
+        self.reckoner = Reckoner(session)
+        self.side = KeepPanel(session)
+        self._stack = QStackedWidget()
+        self._stack.addWidget(Hint("Choose a message in the roster to see how its bits live."))
+        self._stack.addWidget(self._work_area())
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(hairline())
+        column.addWidget(self._stack, 1)
+        self._connect()
+        self._refresh()
+
+    def commands(self) -> list[Command]:
+        """Return what can be done on this desk."""
+        return unravel_commands(self, self._session)
+
+    def step_frame(self, by: int) -> bool:
+        """Go so many frames on in the desk's own list; say whether it has one."""
+        return False
+
+    def _work_area(self) -> QWidget:
+        rods = QWidget()
+        rods.setObjectName("panel")
+        rods.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        row = QHBoxLayout(rods)
+        row.setContentsMargins(10, 6, 12, 4)
+        row.setSpacing(8)
+        row.addWidget(self.abacus)
+        row.addWidget(self.history, 1)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        scroll.setWidget(rods)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setHandleWidth(1)
+        split.setChildrenCollapsible(False)
+        split.addWidget(scroll)
+        split.addWidget(self.reckoner)
+        split.setStretchFactor(0, 3)
+        split.setStretchFactor(1, 2)
+        split.setSizes([352, 232])
+        return split
+
+    def _connect(self) -> None:
+        session = self._session
+        self.abacus.selected.connect(session.select_bits)
+        self.abacus.hovered.connect(self._tell_bit)
+        self.reckoner.chosen.connect(self.side.show_reading)
+        self.reckoner.keep_wanted.connect(self._on_keep_wanted)
+        for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.explained_changed):
+            event.connect(self._refresh)
+        session.clock.cursor_changed.connect(self._show_payload)
+        session.bits_changed.connect(lambda: self.abacus.show_bits(session.bits))
+        session.store.kind_loaded.connect(lambda _kind: self._show_head())
+
+    def _on_keep_wanted(self) -> None:
+        """Take the reading over into the form; the name is all that is missing."""
+        (self.side.message if self.side.message.isVisible() else self.side.field).setFocus()
+
+    def select_unexplained(self) -> None:
+        """Select every moving bit that no field explains."""
+        session = self._session
+        kind = session.kind
+        if kind is not None and kind < len(session.reading.activities):
+            owners = session.reading.owners_of(kind, session.reading.activities[kind].size)
+            free = np.flatnonzero(session.reading.activities[kind].moves & (owners < 0))
+            session.select_bits(frozenset(int(bit) for bit in free))
+
+    def bit_words(self, bit: int) -> str:
+        """Say what is known about one bit: whose it is and how often it moves."""
+        session, kind = self._session, self._session.kind
+        activity = session.reading.activity_of(kind)
+        if kind is None or activity is None or not 0 <= bit < activity.size * 8:
+            return ""
+        whose = session.reading.owner_name(kind, int(session.reading.owners_of(kind, activity.size)[bit]))
+        flips = int(activity.flips[bit])
+        lives = f"moves in {flips / max(activity.frames - 1, 1):.1%} of frames" if flips else "never moves"
+        return f"{engine.bit_name(bit)}, {whose}, {lives}"
+
+    def _tell_bit(self, bit: int) -> None:
+        words = self.bit_words(bit)
+        if words:
+            QToolTip.showText(QCursor.pos(), plain_tip(words), self.abacus)
+        else:
+            QToolTip.hideText()
+
+    def _refresh(self) -> None:
+        chosen = self._session.capture is not None and self._session.kind is not None
+        self._stack.setCurrentIndex(1 if chosen else 0)
+        self._show_head()
+        self._show_payload()
+
+    def _show_head(self) -> None:
+        session = self._session
+        kind = session.kind
+        if session.capture is None or kind is None:
+            self.head.title.setText("Unravel")
+            self.head.words.setText("")
+            return
+        key = session.kind_key(kind)
+        self.head.title.setText(session.kind_address(kind))
+        parts = [session.kind_name(kind) or "unnamed", session.capture.lanes[key.lane].name]
+        rows = session.capture.kinds.rows(kind)[:200_000]
+        parts.append(cycle_words(session.capture.table.time_ns[rows]))
+        parts.append(f"{session.capture.kind_size(kind)} bytes")
+        explained = session.reading.explained_of(kind)
+        if explained is not None and explained.moving:
+            parts.append(f"{explained.share_text()} explained")
+        self.head.words.setText(" · ".join(parts))
+
+    def _show_payload(self) -> None:
+        session = self._session
+        kind = session.kind
+        if session.capture is None or kind is None or not self.isVisible():
+            return
+        at = session.store.frame_at(kind, None, session.clock.cursor_ns)
+        size = session.capture.kind_size(kind)
+        activity = session.reading.activity_of(kind)
+        moves = activity.moves if activity is not None else AbacusState().moves
+        state = AbacusState(size, at.payload if at is not None else b"", moves, session.reading.owners_of(kind, size))
+        self.abacus.show_state(state)
+        self.abacus.setMinimumHeight(self.abacus.sizeHint().height())
+        self.history.show_state(state)
+
+    def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().showEvent(event)
+        self._refresh()

@@ -1,0 +1,125 @@
+"""Beside each rod, its bits over the visible time."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ...app.session import Session
+from ...around.time_hands import wheel_on_time
+from ...widgets.abacus import Abacus, AbacusState, history_image
+from ...widgets.paint import draw_text
+from ...widgets.theme import TINY_PX, look, text_font
+from ...widgets.words import grouped
+
+
+class HistoryView(QWidget):
+    """The bit history of the kind in hand, in rows that line up with the abacus beside it.
+
+    Click or drag moves the cursor, the wheel zooms at the pointer, with Shift it pans.
+    """
+
+    def __init__(self, session: Session, abacus: Abacus) -> None:
+        super().__init__()
+        self._session = session
+        self._abacus = abacus
+        self._state = AbacusState()
+        self._image: QImage | None = None
+        self._image_key: object = None
+        self.setAccessibleName("Bit history")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        for event in (session.clock.view_changed, session.clock.cursor_changed, session.bits_changed):
+            event.connect(self.update)
+        session.store.kind_loaded.connect(self.update)
+        look.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(500, 300)
+
+    def show_state(self, state: AbacusState) -> None:
+        """Take over what the abacus shows."""
+        self._state = state
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        theme, session = look.theme, self._session
+        head = QRectF(0, 2, self.width(), 16)
+        draw_text(
+            painter, head, "bit history, newest right; one line a bit, strong is 1", text_font(TINY_PX), theme.quiet
+        )
+        if session.kind is None or not self._state.size:
+            painter.end()
+            return
+        image = self._picture()
+        if image is None:
+            waiting = QRectF(0, self._abacus.rod_top(0), self.width(), 30)
+            draw_text(painter, waiting, "summing bits …", text_font(), theme.quiet)
+        else:
+            height = self._abacus.rod_height() * self._state.size
+            target = QRectF(0, self._abacus.rod_top(0), self.width(), height)
+            painter.drawImage(target, image)
+        self._draw_cursor(painter)
+        painter.end()
+
+    def _picture(self) -> QImage | None:
+        """Return the image for this view, painted again only when something in it changed."""
+        session = self._session
+        assert session.kind is not None
+        data = session.store.data(session.kind)
+        if data is None:
+            return None
+        clock = session.clock
+        rod = int(self._abacus.rod_height())
+        key = (
+            id(data), clock.view_first_ns, clock.view_last_ns, self.width(), rod, session.bits, look.theme.name,
+            self._state.size, self._state.owners.tobytes(), self._state.moves.tobytes(),
+        )  # fmt: skip
+        if key != self._image_key:
+            columns = max(self.width(), 2)
+            picture = data.history.picture(clock.view_first_ns, clock.view_last_ns, columns, self._state.size)
+            self._image = history_image(picture, self._state.owners, session.bits, self._state.moves, rod)
+            self._image_key = key
+        return self._image
+
+    def _draw_cursor(self, painter: QPainter) -> None:
+        clock = self._session.clock
+        share = (clock.cursor_ns - clock.view_first_ns) / clock.view_span_ns
+        if 0 <= share <= 1:
+            x = share * self.width()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(QColor(look.theme.ink), 1.3))
+            bottom = self._abacus.rod_top(self._state.size)
+            painter.drawLine(QPointF(x, self._abacus.rod_top(0) - 4), QPointF(x, bottom))
+            painter.setBrush(QColor(look.theme.ink))
+            painter.drawEllipse(QPointF(x, self._abacus.rod_top(0) - 4), 2.6, 2.6)
+
+    def _time_at(self, x: float) -> int:
+        clock = self._session.clock
+        return clock.view_first_ns + int(x / max(self.width(), 1) * clock.view_span_ns)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            self._session.clock.set_cursor(self._time_at(event.position().x()))
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and event.buttons() & Qt.MouseButton.LeftButton:
+            self._session.clock.set_cursor(self._time_at(event.position().x()))
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and self._session.capture is not None:
+            wheel_on_time(self._session.clock, event, self._time_at(event.position().x()))
+
+
+def cycle_words(times_ns: np.ndarray) -> str:
+    """Return how often frames come: ``every 10 ms ±0.2``, or how many if that says little."""
+    if len(times_ns) < 3:
+        return f"{len(times_ns)} frame{'s' if len(times_ns) != 1 else ''}"
+    gaps = np.diff(times_ns[:200_000]) / 1e6
+    middle = float(np.median(gaps))
+    spread = float(np.percentile(np.abs(gaps - middle), 90))
+    if middle <= 0 or spread > middle * 0.6:
+        return f"on events, {grouped(len(times_ns))} frames"
+    return f"every {middle:.3g} ms ±{spread:.2g}"

@@ -1,0 +1,216 @@
+"""The reckoner: the selection read every way as live curves, the smoothest first."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ...app.doors import engine
+from ...app.session import Session
+from ...widgets.paint import draw_curve, draw_text, padded_range
+from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+
+_HEAD = 30
+_CARD = 88
+_GAP = 8
+_WIDEST = 220
+
+
+class Reckoner(QWidget):
+    """Cards, one a reading. Click or arrow keys choose, Enter keeps.
+
+    Events
+    ------
+    chosen
+        (reading with curve, or None) another card is chosen.
+    keep_wanted
+        Enter or a double click.
+    """
+
+    chosen = pyqtSignal(object)
+    keep_wanted = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._readings: list[engine.ReadingCurve] = []
+        self._current = -1
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Reckoner")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
+        session.bits_changed.connect(self._on_bits)
+        session.store.kind_loaded.connect(self._on_bits)
+        for event in (session.clock.view_changed, session.clock.cursor_changed):
+            event.connect(self.update)
+        look.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, _HEAD + 2 * (_CARD + _GAP) + 6)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(300, _HEAD + _CARD + _GAP)
+
+    @property
+    def readings(self) -> list[engine.ReadingCurve]:
+        """The readings of the selection, smoothest first; empty while they are worked out."""
+        return self._readings
+
+    @property
+    def current(self) -> engine.ReadingCurve | None:
+        """The chosen reading."""
+        return self._readings[self._current] if 0 <= self._current < len(self._readings) else None
+
+    @property
+    def current_number(self) -> int:
+        """Number of the chosen card, -1 for none."""
+        return self._current
+
+    def choose(self, number: int) -> None:
+        """Choose a card."""
+        if 0 <= number < len(self._readings) and number != self._current:
+            self._current = number
+            self.setAccessibleDescription(self._readings[number].reading.words)
+            self.chosen.emit(self.current)
+            self.update()
+
+    def _on_bits(self, *_: object) -> None:
+        session = self._session
+        bits, kind = session.bits, session.kind
+        if kind is None or not bits:
+            self._show([])
+            return
+        data = session.store.data(kind)
+        if data is None:
+            return  # it comes again when the kind is loaded
+        frames = data.frames
+        session.jobs.start(
+            "reckon", "reading the selection", lambda progress: engine.reckon(bits, frames, progress), self._show
+        )
+
+    def _show(self, readings: list[engine.ReadingCurve]) -> None:
+        self._readings = readings
+        self._current = 0 if readings else -1
+        self.setAccessibleDescription(readings[0].reading.words if readings else "nothing selected")
+        self.chosen.emit(self.current)
+        self.updateGeometry()
+        self.update()
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme, session = look.theme, self._session
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        head = QRectF(14, 6, self.width() - 28, 18)
+        draw_text(painter, head, "Reckoner", text_font(bold=True), theme.ink)
+        if not session.bits:
+            where = QRectF(14, _HEAD + 6, self.width() - 28, 20)
+            hint = "Drag over beads to select bits; every way to read them appears here. Shift drags a rectangle."
+            draw_text(painter, where, hint, text_font(), theme.quiet)
+            painter.end()
+            return
+        words = engine.bits_in_words(session.bits)
+        after = "smoothest over the whole capture first · Enter keeps it as a field"
+        draw_text(painter, head.adjusted(74, 0, 0, 0), f"{words} · {after}", text_font(SMALL_PX), theme.quiet)
+        for number in range(len(self._readings)):
+            self._draw_card(painter, number)
+        painter.end()
+
+    def _draw_card(self, painter: QPainter, number: int) -> None:
+        theme, session = look.theme, self._session
+        card = self.card_rect(number)
+        item = self._readings[number]
+        chosen = number == self._current
+        painter.setPen(QPen(QColor(theme.zest if chosen else theme.line), 1.4 if chosen else 1))
+        painter.setBrush(QColor(theme.selected if chosen else theme.panel))
+        painter.drawRoundedRect(card, 8, 8)
+        text = card.adjusted(10, 5, -10, 0)
+        draw_text(
+            painter,
+            QRectF(text.left(), text.top(), text.width(), 15),
+            item.reading.words,
+            text_font(TINY_PX),
+            theme.ink,
+        )
+        value_box = QRectF(text.left(), text.top() + 15, text.width(), 16)
+        draw_text(painter, value_box, self._value(item), figure_font(SMALL_PX, bold=True), theme.ink)
+        reason = reason_words(item.reading.smoothness.largest_step)
+        used = painter.fontMetrics().horizontalAdvance(self._value(item)) + 8
+        beside = value_box.adjusted(min(used, value_box.width()), 0, 0, 0)
+        draw_text(painter, beside, reason, text_font(10), theme.quiet, Qt.AlignmentFlag.AlignRight)
+        if item.reading.column.value is None:
+            return
+        plot = QRectF(text.left(), card.top() + 41, text.width(), card.height() - 50)
+        clock = session.clock
+        color = QColor(theme.zest if chosen else theme.quiet)
+        painter.save()
+        painter.setClipRect(plot.adjusted(-1, -2, 1, 2))
+        span = (clock.view_first_ns, clock.view_last_ns)
+        draw_curve(painter, item.curve, plot, span, _visible_range(item.curve, span), color, 1.2)
+        painter.restore()
+
+    def _value(self, item: engine.ReadingCurve) -> str:
+        """Return the value at the cursor, as the reading says it without a scale."""
+        column = item.reading.column
+        times = item.curve.time_ns
+        row = int(times.searchsorted(self._session.clock.cursor_ns, side="right")) - 1
+        if row < 0:
+            return "–"
+        if column.value is None:
+            return repr(column.text_of(row))[1:-1]
+        value = column.value[row].item()
+        if isinstance(value, float):
+            return f"{value:.6g}".replace("-", "−") if value == value else "no number"
+        return engine.wording.number_text(value, 0)
+
+    def card_rect(self, number: int) -> QRectF:
+        """Return where a card is."""
+        columns = max(int((self.width() - 28 + _GAP) // 170), 1)
+        columns = min(columns, max(len(self._readings), 1), 4)
+        width = min((self.width() - 28 - (columns - 1) * _GAP) / columns, _WIDEST)
+        row, column = divmod(number, columns)
+        return QRectF(14 + column * (width + _GAP), _HEAD + row * (_CARD + _GAP), width, _CARD)
+
+    # mouse and keys
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None:
+            for number in range(len(self._readings)):
+                if self.card_rect(number).contains(event.position()):
+                    self.choose(number)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if self.current is not None:
+            self.keep_wanted.emit()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -4, Qt.Key.Key_Down: 4}.get(
+            Qt.Key(event.key()), 0
+        )
+        if step:
+            self.choose(min(max(self._current + step, 0), len(self._readings) - 1))
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.current is not None:
+            self.keep_wanted.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+def reason_words(largest_step: float) -> str:
+    """Say why a reading stands where it does: the largest step between two frames, as a share of its range."""
+    if largest_step != largest_step:
+        return "not judged"
+    return f"steps up to {largest_step:.0%}" if largest_step >= 0.01 else "steps below 1%"
+
+
+def _visible_range(curve: engine.Curve, span: tuple[int, int]) -> tuple[float, float]:
+    """Return the range of a curve within the visible time, so that a small movement still shows its shape."""
+    first = int(curve.time_ns.searchsorted(span[0]))
+    last = int(curve.time_ns.searchsorted(span[1], side="right"))
+    values = curve.values[max(first - 1, 0) : last]
+    values = values[values == values]
+    if not len(values) or len(values) > 200_000:
+        return padded_range(*curve.value_range())
+    return padded_range(float(values.min()), float(values.max()))

@@ -1,0 +1,46 @@
+"""Times, lengths of time and counts as the window writes them."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+
+
+def time_text(seconds: float, digits: int = 3) -> str:
+    """Write seconds with a thin space before the microseconds: ``412.371 204``."""
+    text = f"{seconds:.{digits}f}".replace("-", "−")
+    whole, _, part = text.partition(".")
+    groups = [part[i : i + 3] for i in range(0, len(part), 3)]
+    return f"{whole}.{chr(0x2009).join(groups)}" if part else whole
+
+
+def exact_time(nanoseconds: int, digits: int) -> str:
+    """Write a whole number of nanoseconds in seconds, without rounding on the way through a float."""
+    unit = 10 ** (9 - digits)
+    rounded = (abs(nanoseconds) + unit // 2) // unit
+    whole, part = divmod(rounded, 10**digits)
+    sign = "−" if nanoseconds < 0 and rounded else ""
+    text = f"{part:0{digits}d}"
+    return f"{sign}{whole}.{chr(0x2009).join(text[i : i + 3] for i in range(0, digits, 3))}"
+
+
+def span_text(nanoseconds: float) -> str:
+    """Write a length of time in the unit that suits it: ``9.98 ms``."""
+    size = abs(nanoseconds)
+    for limit, divisor, unit in ((1e3, 1.0, "ns"), (1e6, 1e3, "µs"), (1e9, 1e6, "ms"), (120e9, 1e9, "s")):
+        if size < limit:
+            return f"{nanoseconds / divisor:.3g} {unit}".replace("-", "−")
+    return f"{nanoseconds / 60e9:.1f} min".replace("-", "−")
+
+
+def grouped(number: int) -> str:
+    """Write a count with a thin space between groups of three digits."""
+    return f"{number:,}".replace(",", "\u2009")
+
+
+def when_text(moment: datetime) -> str:
+    """Return a time near to now in words: ``today 10:42``, ``3 Nov``, ``3 Nov 2025``."""
+    local = moment.astimezone()
+    now = datetime.now(UTC).astimezone()
+    if local.date() == now.date():
+        return f"today {local:%H:%M}"
+    return f"{local.day} {local:%b}" if local.year == now.year else f"{local.day} {local:%b %Y}"
