@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import codec, desk, frames, library, lines, meaning, moving, reading, shared
+from bench import codec, desk, frames, framing, interface, library, lines, meaning, moving, reading, shared
 from bench.table import Line
 
 PARTS: dict[str, Callable[[Path], list[Line]]] = {
@@ -21,9 +21,11 @@ PARTS: dict[str, Callable[[Path], list[Line]]] = {
     "moving": moving.measure,
     "reading": reading.measure,
     "lines": lines.measure,
+    "framing": framing.measure,
     "meaning": meaning.measure,
     "frames": frames.measure,
     "desk": desk.measure,
+    "interface": interface.measure,
     "library": library.measure,
     "shared": shared.measure,
 }

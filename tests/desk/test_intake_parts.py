@@ -141,7 +141,7 @@ def test_another_trial_lets_the_source_go(intake, tmp_path):  # noqa: F811
     take(intake, "bilge")
     path = tmp_path / "a.log"
     path.write_text("(1.0) can0 1A0#01\n(2.0) can0 1A0#02\n")
-    intake.session.trial = None
+    intake.session.trials.trial = None
     intake.session.trials.open_paths([path])
     intake.wait_open()
     bench = intake.window.intake.bench

@@ -1,11 +1,13 @@
 import itertools
 
+import msgspec
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 
+from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.desk.app import engine
 from zesty_abacus.desk.desks.read.traces import FIELD_MIME, field_mime, value_blocks
@@ -281,3 +283,30 @@ def test_an_array_at_the_cursor_is_a_curve_over_its_axis(pilot):
     assert row.curve.y.tolist() == pytest.approx([value * 0.02 for value in raw])
     pilot.type(pilot.window.read.side.filter, "swell height")
     assert [one.title for one in readout.rows() if one.curve is not None] == ["swell: height"]
+
+
+def test_a_curve_that_cannot_be_worked_out_is_told_once(pilot, monkeypatch):
+    session, window = pilot.session, pilot.window
+    window.show_desk("Read")
+    tried, told = [], []
+    session.told.connect(lambda tone, sentence: told.append(sentence) if tone == "wrong" else None)
+
+    def broken(*_):
+        tried.append(1)
+        raise MisuseError("the kernel is gone.")
+
+    monkeypatch.setattr(engine, "field_curve", broken)
+    kind = pilot.kind(0x1A1)
+    field = next(f for f in session.reading.layout_of(kind).fields if (kind, f.id) not in session.traces)
+    session.toggle_trace(kind, field.id)
+    for step in range(20):
+        session.clock.pan((-1) ** step * 10**9)
+        window.read.traces.repaint()
+        pilot.settle()
+    assert len(tried) == 1 and [text for text in told if "the kernel is gone" in text] == [
+        "Decoding failed: the kernel is gone."
+    ]
+    session.edits.change(msgspec.structs.replace(session.reading.layout_of(kind), note="again"))
+    window.read.traces.repaint()
+    pilot.settle()
+    assert len(tried) >= 1

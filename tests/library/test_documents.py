@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from tests.library.test_shared import with_unit
 from tests.library.test_store import NASTY, pod
 from zesty_abacus.core.layouts.model import new_layout
+from zesty_abacus.core.library import documents
 from zesty_abacus.core.library import presence as presence_module
 from zesty_abacus.core.library.documents import (
     CLAIM,
@@ -33,6 +34,7 @@ from zesty_abacus.core.library.errors import LibraryError, RefusedError, StalePa
 from zesty_abacus.core.library.search import Standing
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.library.sync import sync
+from zesty_abacus.core.library.tables import document_revision
 from zesty_abacus.core.library.watch import watch
 
 TALK = Comment(uuid4(), uuid4(), "seen on run 14\nand on run 15")
@@ -237,3 +239,27 @@ def test_a_window_that_is_only_still_there_is_no_news_on_a_server(team):
     team.mara.comments.commit(TALK, parent=None, author="mara")
     assert listening.wait(10) == {"document_revision"}
     listening.close()
+
+
+def test_a_document_of_a_newer_version_is_shown_as_such_and_hides_no_other(library, monkeypatch):
+    known, newer = (Claim(uuid4(), f"B{n} counts", "thruster") for n in range(2))
+    library.claims.commit(known, parent=None, author="mara")
+    with monkeypatch.context() as later:
+        # as a program would write it that knows more of claims
+        later.setattr(documents, "_encoded", lambda kind, state: msgspec.json.encode(
+            {"version": kind.version + 1, **msgspec.to_builtins(state), "strength": 0.9}))  # fmt: skip
+        later_library = Library.open(library.address)
+        later_library.claims.commit(newer, parent=None, author="ada")
+        later_library.close()
+    assert [head.state for head in library.claims.heads()] == [known]
+    (said,) = library.damage
+    assert "'B1 counts' is a claim by a newer version of this program, and is kept as it is" in said
+    with library._reading() as connection:
+        kept = connection.execute(sa.select(document_revision.c.document)).scalars().all()
+    assert any("strength" in str(one) for one in kept), "nothing of it is lost"
+
+
+def test_documents_without_a_version_are_those_of_the_first(library):
+    claim = Claim(uuid4(), "B0 counts", "thruster")
+    assert documents._decoded(CLAIM, msgspec.json.encode(claim), "here") == claim
+    assert documents._decoded(CLAIM, documents._encoded(CLAIM, claim), "here") == claim

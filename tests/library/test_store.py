@@ -9,7 +9,13 @@ import sqlalchemy as sa
 from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.library.check import check_library
-from zesty_abacus.core.library.errors import LibraryError, NewerLibraryError, StaleParentError, UnknownLayoutError
+from zesty_abacus.core.library.errors import (
+    InvalidLayoutError,
+    LibraryError,
+    NewerLibraryError,
+    StaleParentError,
+    UnknownLayoutError,
+)
 from zesty_abacus.core.library.store import Library
 
 NASTY = "Robert'); DROP TABLE revision;-- <b>\"%_!\\ 漢"
@@ -173,3 +179,22 @@ def test_the_check_over_all_layouts():
     one = msgspec.structs.replace(deg, applies=Applies(address=1, lanes=("a",)))
     two = msgspec.structs.replace(rad, applies=Applies(address=1, lanes=("b",)), fields=())
     assert check_library([one, two]) == []
+
+
+def invalid():
+    """Return a layout whose field reaches beyond its payload."""
+    return new_layout("short", Applies(address=1), 1, [new_field("v", at("B4"))])
+
+
+@pytest.mark.parametrize("way", ["commit", "commit_merged", "import_layouts", "propose"])
+def test_nobody_keeps_a_layout_that_has_problems(library, way):
+    layout = invalid()
+    calls = {
+        "commit": lambda: library.commit(layout, parent=None, author="mara"),
+        "commit_merged": lambda: library.commit_merged(layout, parent=None, author="mara"),
+        "import_layouts": lambda: library.import_layouts([pod(), layout], author="mara", reason="file"),
+        "propose": lambda: library.proposals.propose(layout.id, layout, parent=None, author="mara", reason="new"),
+    }
+    with pytest.raises(InvalidLayoutError, match="short is not kept: v reaches byte 4"):
+        calls[way]()
+    assert library.layouts() == [] and library.proposals.open() == [], "nothing of it, and nothing beside it"

@@ -13,10 +13,10 @@ from importlib.metadata import EntryPoint, entry_points
 from types import ModuleType
 from typing import Any
 
-from .errors import AbacusError
+from .errors import DataError
 
 
-class AddedPartError(AbacusError):
+class AddedPartError(DataError):
     """Something that another package adds cannot be loaded."""
 
 

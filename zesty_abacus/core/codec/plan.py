@@ -7,7 +7,7 @@ contiguous in a word, read with its first byte lowest or with its first byte hig
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import NamedTuple
@@ -220,13 +220,13 @@ class Plan:
         return self.fixed.words
 
 
-def compile_layout(layout: Layout, others: Iterable[Layout] = ()) -> Plan:
+def compile_layout(layout: Layout, others: Mapping[UUID, Layout] | Iterable[Layout] = ()) -> Plan:
     """Compile a layout.
 
     Parameters
     ----------
     others
-        The library, of which the layout may carry some.
+        The library, of which the layout may carry some; by id, if that is at hand.
 
     Raises
     ------
@@ -236,7 +236,8 @@ def compile_layout(layout: Layout, others: Iterable[Layout] = ()) -> Plan:
         If a layout it carries is not among ``others``.
     """
     if layout.parts:
-        layout = with_carried(layout, {other.id: other for other in others})
+        known = others if isinstance(others, Mapping) else {other.id: other for other in others}
+        layout = with_carried(layout, known)
     problems = check_layout(layout)
     if problems:
         raise PlanError(problems[0].sentence, where=layout.name)

@@ -140,12 +140,16 @@ D = TypeVar("D", bound=Kept)
 
 @dataclass(frozen=True, slots=True)
 class DocumentKind(Generic[D]):
-    """How one sort of document is kept: its name in the tables, its type, what it is about and searched by."""
+    """How one sort of document is kept: its name in the tables, its type, what it is about and searched by.
+
+    ``version`` goes up when a document can say what an earlier program would not understand.
+    """
 
     name: str
     type: type[D]
     about: Callable[[D], UUID | None]
     text: Callable[[D], str]
+    version: int = 1
 
 
 COMMENT = DocumentKind("comment", Comment, lambda it: it.about, lambda it: it.text)
@@ -165,7 +169,8 @@ class DocumentShelf(Shelf[D]):
 
     def __init__(self, kind: DocumentKind[D], access: Access) -> None:
         history = History[D](
-            document_revision, "document_id", msgspec.json.encode, lambda data, at: _decoded(kind, data, at),
+            document_revision, "document_id", lambda state: _encoded(kind, state),
+            lambda data, at: _decoded(kind, data, at),
             what=kind.name, where=access.where, damage=access.damage,
         )  # fmt: skip
 
@@ -191,8 +196,20 @@ def _keep(
     return gate.keep_document(connection, sort, change, index)
 
 
+def _encoded(kind: DocumentKind[D], state: D) -> bytes:
+    return msgspec.json.encode({"version": kind.version, **msgspec.to_builtins(state)})
+
+
 def _decoded(kind: DocumentKind[D], data: bytes, where: str) -> D:
     try:
-        return msgspec.json.decode(data, type=kind.type)
-    except msgspec.DecodeError as error:
+        plain = msgspec.json.decode(data, type=dict[str, Any])
+        # the first documents carried no version
+        version = plain.pop("version", 1)
+        if isinstance(version, int) and version > kind.version:
+            name = str(plain.get("name", "")) or "one"
+            raise LibraryError(
+                f"{name[:60]!r} is a {kind.name} by a newer version of this program, and is kept as it is.", where=where
+            )
+        return msgspec.convert(plain, kind.type)
+    except (msgspec.DecodeError, msgspec.ValidationError) as error:
         raise LibraryError(f"this is no {kind.name} ({error}).", where=where) from error

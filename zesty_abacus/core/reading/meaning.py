@@ -199,7 +199,7 @@ class Meaning:
         found = self._plans.get(reader)
         if found is None:
             try:
-                found = compile_layout(reader.shown, self.layouts.values() if reader.shown.parts else ())
+                found = compile_layout(reader.shown, self.layouts)
             except MisuseError as error:
                 found = error
             self._plans[reader] = found

@@ -15,9 +15,10 @@ from ..frames.capture import Capture
 from ..frames.store import CaptureStoreError, open_capture
 from ..progress import Progress
 from ..recipes.json_form import recipe_to_json
+from ..recipes.segments import joined
 from .assembly import assemble, lane_name_in
 from .clocks import put_on_one_clock
-from .source import ReadSource, SourceOutcome, SourceRequest, frames_of_source, joined, read_source
+from .source import ReadSource, SourceOutcome, SourceRequest, frames_of_source, read_source
 from .trial import LaneEntry, SourceEntry, Trial
 
 _CACHE = ".cache"

@@ -7,6 +7,7 @@ around it.
 from __future__ import annotations
 
 import dataclasses
+import json
 import shutil
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -27,10 +28,13 @@ from ..frames.table import COLUMN_DTYPES, FrameTable
 from ..progress import Progress
 from ..recipes.model import Recipe
 from ..recipes.run import run_on_frames, run_recipe
+from ..recipes.segments import SegmentFramer, joined
 from .clocks import is_date
 
 _OUTCOME = "source.json"
 _PROTOCOLS = {"timed bytes": "serial"}
+_BYTES = frozenset(_PROTOCOLS)
+"""Formats of pieces of bytes, which are put together to frames while they come in."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -168,16 +172,17 @@ def read_source(request: SourceRequest, folder: Path, progress: Progress | None 
     outcome.interfaces = [lane.name for lane in frames.lanes]
     if outcome.date_ns is None and outcome.holds == "frames" and is_date(outcome.own_first_ns):
         outcome.date_ns = 0
-    (folder / _OUTCOME).write_bytes(msgspec.json.encode(outcome, enc_hook=str))
+    # escapes in ASCII: names of files may hold bytes that are no text, and errors name files
+    (folder / _OUTCOME).write_text(json.dumps(msgspec.to_builtins(outcome, enc_hook=str)))
     return ReadSource(frames, outcome)
 
 
 def _opened(folder: Path, path: Path) -> ReadSource | None:
     try:
-        data = (folder / _OUTCOME).read_bytes()
-        outcome = msgspec.json.decode(data, type=SourceOutcome, dec_hook=lambda _kind, value: Path(value))
+        plain = json.loads((folder / _OUTCOME).read_text())
+        outcome = msgspec.convert(plain, SourceOutcome, dec_hook=lambda _kind, value: Path(value))
         found = ReadSource(open_capture(folder / "frames"), outcome)
-    except (OSError, msgspec.DecodeError, CaptureStoreError):
+    except (OSError, ValueError, msgspec.ValidationError, CaptureStoreError):
         return None  # missing or damaged: it is read again
     outcome.path = path
     return found
@@ -260,26 +265,39 @@ def _read_waves(
 
 
 def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: SourceOutcome, progress: Progress) -> None:
-    held: list[FrameTable] = []
-    found: list[str] = []
     recipe = request.recipe
     protocol = _PROTOCOLS.get(form, "can")
+    note = recipe.lane_note if recipe is not None else ""
+    found: list[str] = []
+    packets: list[FrameTable] = []
+    framer = None
+    if recipe is not None and recipe.framing is not None and form in _BYTES:
+        framer = SegmentFramer(recipe, lambda frames: sink.put(frames, found, recipe.protocol, note))
 
     def take(chunk: FrameTable, names: Sequence[str]) -> None:
         found[:] = names
-        packets = chunk.flags & F.PACKET > 0
-        if packets.any() or (recipe is not None and recipe.framing is not None):
-            # bytes and packets belong together across chunks
-            held.append(chunk)
+        if framer is not None:
+            framer.add(chunk)
+        elif (chunk.flags & F.PACKET > 0).any() or (recipe is not None and recipe.framing is not None):
+            # packets of one stream belong together across chunks
+            packets.append(chunk)
         else:
-            sink.put(chunk, found, protocol, recipe.lane_note if recipe else "")
+            sink.put(chunk, found, protocol, note)
 
     outcome.report = read_recording(request.path, take, progress, name=form, columns=_columns(request))
     if recipe is not None:
         outcome.recipe = recipe.name
-    if not held:
-        return
-    table = joined(held)
+    if framer is not None:
+        framer.finish()
+        outcome.report.frames = framer.frames
+    elif packets:
+        _put_packets(request, joined(packets), found, protocol, sink, outcome)
+
+
+def _put_packets(
+    request: SourceRequest, table: FrameTable, found: Sequence[str], protocol: str, sink: _Sink, outcome: SourceOutcome
+) -> None:
+    recipe = request.recipe
     packets = table.flags & F.PACKET > 0
     if packets.any() and not packets.all():
         # an interface of each kind in one file: what is no packet goes its own way
@@ -291,18 +309,6 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     spoken = spoken or ("network" if packets.any() else protocol)
     sink.put(frames, found, spoken, recipe.lane_note if recipe is not None else "packets")
     outcome.report.frames = len(frames)
-
-
-def joined(chunks: Sequence[FrameTable]) -> FrameTable:
-    """Return chunks of frames as one table."""
-    if not chunks:
-        return FrameTable.empty()
-    sizes = np.cumsum([0] + [len(chunk.payload) for chunk in chunks[:-1]])
-    columns = {
-        name: np.concatenate([getattr(chunk, name) for chunk in chunks]) for name in COLUMN_DTYPES if name != "start"
-    }
-    start = np.concatenate([chunk.start + base for chunk, base in zip(chunks, sizes, strict=True)])
-    return FrameTable(**columns, start=start, payload=np.concatenate([chunk.payload for chunk in chunks]))
 
 
 def _chosen(table: FrameTable, rows: np.ndarray) -> FrameTable:

@@ -15,8 +15,12 @@ class Door(ModuleType):
     """A module that is imported when something of it is first asked for."""
 
     def __getattr__(self, name: str) -> Any:
-        # a package is imported once, whoever asks first; another thread that asks meanwhile waits for it
-        return getattr(importlib.import_module(self.__name__), name)
+        module = self.__dict__.get("_module")
+        if module is None:
+            # imported once, whoever asks first; another thread that asks meanwhile waits for it
+            module = self.__dict__["_module"] = importlib.import_module(self.__name__)
+        # the names themselves are not kept here: a test may put another one in their place
+        return getattr(module, name)
 
 
 if TYPE_CHECKING:

@@ -37,9 +37,9 @@ class Drafts(QObject):
     told = pyqtSignal(str)
     refused = pyqtSignal(str)
 
-    def __init__(self, jobs: Jobs, line: EditLine) -> None:
+    def __init__(self, jobs: Jobs, line: EditLine, may_edit: Callable[[], bool]) -> None:
         super().__init__()
-        self._jobs, self._line = jobs, line
+        self._jobs, self._line, self._may_edit = jobs, line, may_edit
         self._ledger: laid.Ledger | None = None
 
     def start(self, ledger: laid.Ledger) -> None:
@@ -69,8 +69,9 @@ class Drafts(QObject):
     def begin(self, layout_id: UUID) -> None:
         """Let further edits of a layout go into a draft that only its author sees."""
         assert self._ledger is not None
-        self._ledger.begin_draft(layout_id)
-        self.changed.emit()
+        if self._may_edit():
+            self._ledger.begin_draft(layout_id)
+            self.changed.emit()
 
     def propose(self, layout_id: UUID, reason: str) -> None:
         """Propose the draft of a layout; the window shows what is kept again."""

@@ -60,7 +60,7 @@ class Edits(QObject):
         self._pinned: dict[UUID, engine.Layout] | None = None
         self.release = ""
         self.line = EditLine(jobs)
-        self.drafts = Drafts(jobs, self.line)
+        self.drafts = Drafts(jobs, self.line, self.may_edit)
         self.line.changed.connect(self.changed)
         self.line.answered.connect(self._on_answered)
         self.line.failed.connect(self.refused)

@@ -54,10 +54,14 @@ class KindStore(QObject):
         (kind) frames and bit history of a kind are in memory.
     curve_ready
         A curve that was asked for is in memory.
+    failed
+        (sentence) something that was asked for cannot be worked out; told once, and not tried again until frames
+        mean something else.
     """
 
     kind_loaded = pyqtSignal(int)
     curve_ready = pyqtSignal()
+    failed = pyqtSignal(str)
 
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
@@ -69,6 +73,7 @@ class KindStore(QObject):
         self._plans: OrderedDict[int, tuple[engine.Layout, engine.Plan | None]] = OrderedDict()
         self._frames: OrderedDict[int, tuple[engine.Layout | None, FrameAt]] = OrderedDict()
         self._wanted: set[Hashable] = set()
+        self._hopeless: set[Hashable] = set()
         self._meaning: Any = None
 
     def start(self, capture: Any) -> None:
@@ -79,15 +84,22 @@ class KindStore(QObject):
         self._curves.clear()
         self._frames.clear()
         self._wanted.clear()
+        self._hopeless.clear()
 
     def use(self, meaning: engine.Meaning) -> None:
         """Let layouts be read as another meaning says; what may have changed by that is forgotten."""
+        before = set() if self._meaning is None else _readers_of(self._meaning)
         self._meaning = meaning
-        # plans and curves of what carries other layouts depend on those
-        self._plans = OrderedDict((key, one) for key, one in self._plans.items() if not one[0].parts)
-        for key in [key for key in self._curves if any(getattr(part, "parts", ()) for part in key)]:  # type: ignore[attr-defined]
-            del self._curves[key]
-        self._frames.clear()
+        self._hopeless.clear()
+        # what carries other layouts depends on those: it is the same only where its reader is
+        still = {id(reader.shown) for reader in before & _readers_of(meaning)}
+
+        def holds(layout: Any) -> bool:
+            return not getattr(layout, "parts", ()) or id(layout) in still
+
+        self._plans = OrderedDict((key, one) for key, one in self._plans.items() if holds(one[0]))
+        self._curves = OrderedDict((key, one) for key, one in self._curves.items() if all(map(holds, key)))  # type: ignore[call-overload]
+        self._frames = OrderedDict((row, one) for row, one in self._frames.items() if holds(one[0]))
 
     def kind_of_row(self, row: int) -> int:
         """Return the kind of a frame of the capture."""
@@ -143,7 +155,7 @@ class KindStore(QObject):
         known = self._plans.get(id(layout))
         if known is None:
             try:
-                plan = engine.compile_layout(layout, self._meaning.layouts.values())
+                plan = engine.compile_layout(layout, self._meaning.layouts)
             except engine.AbacusError:
                 plan = None
             self._plans[id(layout)] = known = layout, plan
@@ -190,7 +202,8 @@ class KindStore(QObject):
         return FrameAt(row, number, int(table.time_ns[row]), payload, decoded, owners)
 
     def _want(self, key: Hashable, title: str, work: Callable[[Any], Any], done: Callable[[Any], None]) -> None:
-        if key in self._wanted:
+        # whoever paints asks with every picture: what failed once would be tried, and told, hundreds of times
+        if key in self._wanted or key in self._hopeless:
             return
         self._wanted.add(key)
         capture = self._capture
@@ -200,7 +213,13 @@ class KindStore(QObject):
             if capture is self._capture:
                 done(answer)
 
-        self._jobs.start(f"store {hash(key)}", title, work, finish, lambda _sentence: self._wanted.discard(key))
+        def fail(sentence: str) -> None:
+            self._wanted.discard(key)
+            if capture is self._capture:
+                self._hopeless.add(key)
+                self.failed.emit(f"{title.capitalize()} failed: {sentence}")
+
+        self._jobs.start(f"store {hash(key)}", title, work, finish, fail)
 
     def _keep_data(self, kind: int, data: engine.KindData) -> None:
         self._data[kind] = data
@@ -223,3 +242,7 @@ def _depends_on(layout: engine.Layout, field_id: UUID) -> tuple[Hashable, ...]:
     while chain[-1].selected is not None and len(chain) <= len(layout.fields):
         chain.append(layout.field(chain[-1].selected.field))
     return tuple(chain)
+
+
+def _readers_of(meaning: engine.Meaning) -> set[engine.Reader]:
+    return {reader for one in meaning.kinds for reader in one.readers}

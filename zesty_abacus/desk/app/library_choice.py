@@ -47,10 +47,7 @@ def use_release(session: Session, name: str) -> None:
 
     def use(layouts: list[Any] | None) -> None:
         session.edits.pin(name, layouts)
-        session.trials.change(
-            msgspec.structs.replace(session.trial.file, release=name),
-            f"decoded with {name}" if name else "decoded with the newest state",
-        )
+        session.trials.keep(msgspec.structs.replace(session.trial.file, release=name))
         session.match_again()
         session.shared.seen.emit()
         words = f"This trial is decoded with the release {name} now." if name else "This trial follows the library now."

@@ -91,6 +91,7 @@ class Session(QObject):
         self.reading.changed.connect(self._on_meaning_changed)
         self.shared.told.connect(self.told)
         self.trials.told.connect(self.told)
+        self.store.failed.connect(lambda sentence: self.told.emit("wrong", sentence))
         self.trials.opened.connect(self._on_trial)
         self.trials.brought_again.connect(self._on_brought_again)
         self.trials.changed.connect(self._on_trial_changed)

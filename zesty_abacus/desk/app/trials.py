@@ -139,6 +139,13 @@ class Trials(QObject):
         self._undo.did(step)
         self._follow(before, lambda: self._give_up(step, before, file))
 
+    def keep(self, file: engine.TrialFile) -> bool:
+        """Save what is chosen again as easily as it was, and is not taken back; return whether it was saved."""
+        saved = self._save(file)
+        if saved:
+            self.changed.emit()
+        return saved
+
     def _save(self, file: engine.TrialFile) -> bool:
         try:
             self.trial.save(file)

@@ -1,0 +1,61 @@
+"""Parts that other packages add, named by entry points, as the page about adding to it shows them."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+PAGE = Path(__file__).parents[1] / "docs" / "extending.md"
+LOOK = """
+from zesty_abacus.core.frames.kinds import KindKey
+from zesty_abacus.core.protocols.registry import protocol_named, protocols
+print(protocols()["winch-bus"].title, "|", protocol_named("winch-bus").kind_text(KindKey(0, 0x35, 0)))
+"""
+
+
+def package(folder, name, module, text, group, value):
+    """Write a package with an entry point, as it lies where packages are installed."""
+    (folder / name).mkdir()
+    (folder / name / "__init__.py").write_text("")
+    (folder / name / f"{module}.py").write_text(text)
+    info = folder / f"{name}-1.0.dist-info"
+    info.mkdir()
+    (info / "METADATA").write_text(f"Metadata-Version: 2.1\nName: {name}\nVersion: 1.0\n")
+    (info / "entry_points.txt").write_text(f"[{group}]\nwinch-bus = {value}\n")
+
+
+def run(folder, code):
+    """Run a few lines with the packages of a folder installed."""
+    code = f"import sys; sys.path.insert(0, {str(folder)!r})\n{code}"
+    return subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120)
+
+
+def example():
+    """Return the complete protocol on the page, and the group and the value of its entry point."""
+    page = PAGE.read_text()
+    text = re.search(r"```python\n(\"\"\"The winch bus.*?)```", page, re.S)[1]
+    group, value = re.search(r'\[project\.entry-points\."(.+?)"\]\nwinch-bus = "(.+?)"', page).groups()
+    return text, group, value
+
+
+def test_the_protocol_on_the_page_takes_part_as_a_package_of_its_own(tmp_path):
+    text, group, value = example()
+    package(tmp_path, *value.split("."), text, group, value)
+    done = run(tmp_path, LOOK)
+    assert done.stdout.strip() == "winch bus | drum 3 order 5", done.stderr
+
+
+def test_a_part_that_cannot_be_loaded_is_told_with_its_package(tmp_path):
+    _, group, value = example()
+    package(tmp_path, *value.split("."), "import something_that_is_not_there\n", group, value)
+    done = run(tmp_path, LOOK)
+    assert "the part winch-bus that winch_bus adds cannot be loaded" in done.stderr
+    assert "Mend or remove that package." in done.stderr
+
+
+def test_an_entry_that_names_no_module_is_told(tmp_path):
+    text, group, _ = example()
+    package(tmp_path, "winch_bus", "protocol", text, group, "winch_bus.protocol:PROTOCOL")
+    assert "is no module" in run(tmp_path, LOOK).stderr
