@@ -59,3 +59,21 @@ def test_an_entry_that_names_no_module_is_told(tmp_path):
     text, group, _ = example()
     package(tmp_path, "winch_bus", "protocol", text, group, "winch_bus.protocol:PROTOCOL")
     assert "is no module" in run(tmp_path, LOOK).stderr
+
+
+def test_the_export_on_the_page_takes_part_as_a_package_of_its_own(tmp_path):
+    text = re.search(r"```python\n(\"\"\"Tables as tab.*?)```", PAGE.read_text(), re.S)[1]
+    package(tmp_path, "tabbed", "form", text, "zesty_abacus.forms", "tabbed.form")
+    done = run(
+        tmp_path,
+        """
+import io
+import pyarrow as pa
+from zesty_abacus.core.handover.writers import WRITERS, write_tables
+stream = io.BytesIO()
+table = pa.table({"a": [1], "b": ["x"]})
+write_tables(stream, "tsv", table.schema, [table])
+print(sorted(WRITERS), stream.getvalue())
+""",
+    )
+    assert "'tsv'" in done.stdout and "\\t" in done.stdout, done.stderr

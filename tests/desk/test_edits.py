@@ -352,3 +352,57 @@ def test_a_disk_that_takes_no_waiting_edit_is_told(bench, monkeypatch):
     bench.edits.line.retry.setInterval(0)
     bench.edits.line.retry.start()
     live(bench.jobs, lambda: bench.library.layouts() == [LAYOUTS[0]])
+
+
+def test_an_edit_that_is_refused_while_the_next_is_made_takes_nothing_with_it(bench, monkeypatch):
+    """A is refused while B is on its way: the library has B alone, the window shows it, and news are taken."""
+    bench.edits.change(LAYOUTS[0])
+    bench.settle()
+    real, calls = bench.library.commit_merged, []
+
+    def first_refused(layout, **how):
+        calls.append(layout)
+        if len(calls) == 1:
+            raise LibraryError("the disk is full.", where="library.sqlite")
+        return real(layout, **how)
+
+    monkeypatch.setattr(bench.library, "commit_merged", first_refused)
+    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="a"))
+    bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="a", sender="b"))
+    bench.settle()
+    only_b = msgspec.structs.replace(LAYOUTS[0], sender="b")
+    assert bench.library.layouts() == bench.edits.layouts() == [only_b] and len(bench.refusals) == 1
+    head = bench.library.head_of(LAYOUTS[0].id)
+    theirs = msgspec.structs.replace(only_b, note="theirs")
+    bench.library.commit(theirs, parent=head.revision.id, author="mara")
+    bench.edits.take_news(bench.library.heads(), {})
+    assert bench.edits.layouts() == [theirs]
+
+
+def test_many_changes_by_others_are_told_once(bench):
+    for layout in LAYOUTS:
+        bench.edits.change(layout)
+    bench.settle()
+    changes, told = [], []
+    bench.edits.changed.connect(changes.append)
+    bench.edits.told.connect(told.append)
+    for layout in LAYOUTS:
+        head = bench.library.head_of(layout.id)
+        theirs = msgspec.structs.replace(layout, note="theirs")
+        bench.library.commit(theirs, parent=head.revision.id, author="mara")
+    extra = [new_layout(f"x{n}", Applies(address=50 + n), 1) for n in range(3)]
+    bench.library.import_layouts(extra, author="jo", reason="file")
+    bench.edits.take_news(bench.library.heads(), {})
+    assert changes == [{one.id for one in (*LAYOUTS, *extra)}]
+    assert told == ["6 layouts were changed by mara, jo."]
+
+
+def test_layouts_that_are_brought_in_together_are_taken_back_together(bench):
+    assert bench.edits.change_all(LAYOUTS, "brought in") == 3
+    bench.settle()
+    assert bench.undo.undo() == "3 layouts changed"
+    bench.settle()
+    assert bench.edits.layouts() == bench.library.layouts() == [] and not bench.undo.can_undo()
+    bench.undo.redo()
+    bench.settle()
+    assert len(bench.library.layouts()) == 3

@@ -10,7 +10,9 @@ from lxml import etree
 
 from ..layouts.model import Field, FieldKind, Layout
 from ..protocols import can
+from . import autosar
 from .autosar import HIGH_FIRST, LOW_FIRST, NAMESPACE, NUMBERING, OWN_PACKAGE
+from .form import LayoutFormat
 from .names import Namer
 from .polynomials import composed
 from .result import Exchanged, Written, decimal_of, is_decimal
@@ -253,3 +255,6 @@ def _refer(parent: Element, tag: str, kind: str, name: str) -> None:
 
 def _sub(parent: Element, tag: str, /, **attributes: str) -> Element:
     return etree.SubElement(parent, f"{{{NAMESPACE}}}{tag}", attributes)
+
+
+LAYOUT_FORMAT = LayoutFormat("autosar", autosar.NAME, ".arxml", autosar.recognises, autosar.read, write)

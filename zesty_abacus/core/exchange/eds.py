@@ -12,9 +12,11 @@ import io
 import re
 from collections.abc import Iterable
 
+from ..harmless import visible_line
 from ..layouts.model import Applies, Field, FieldKind, Layout, Places
 from ..layouts.validate import check_layout
 from ..protocols import can
+from .form import LayoutFormat
 from .result import Exchanged, ExchangeError, Written, stable_id
 
 NAME = "CANopen EDS"
@@ -251,3 +253,6 @@ def _data_type(field: Field) -> int:
         return _TYPE_NUMBERS[field.kind]
     table = _SIGNED_BY_BYTES if field.is_signed else _UNSIGNED_BY_BYTES
     return table[(width + 7) // 8]
+
+
+LAYOUT_FORMAT = LayoutFormat("eds", NAME, ".eds", recognises, read, write, visible_line)

@@ -17,7 +17,7 @@ from ..layouts.merge import merge_layouts, with_choice
 from ..layouts.model import Layout
 from ..layouts.validate import check_layout
 from .layout_tables import layouts_of_table
-from .registry import FORMATS, TABLE, WRITERS
+from .registry import TABLE, WRITERS, layout_formats
 from .result import Exchanged
 from .sheets import Sheet
 from .table_mapping import TableMapping, guess_mapping
@@ -61,7 +61,7 @@ def as_said_by(layout: Layout, form: str, mapping: TableMapping | None = None) -
         if form == TABLE:
             again = _through_table(layout, mapping)
         else:
-            reader = next(one for one in FORMATS if form == one.NAME)
+            reader = next(one for one in layout_formats() if form == one.name)
             writer = next(write for name, _, write in WRITERS.values() if name == form)
             again = reader.read(writer([layout]).data, "")
     except AbacusError:

@@ -7,22 +7,30 @@ for the user to say, so they are read with a mapping.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from functools import cache
 from pathlib import Path
-from types import ModuleType
 from typing import Any
 
+from ..discover import discover
 from ..harmless import visible, visible_line
 from ..layouts.json_form import FORMAT, from_plain, layouts_from_text, layouts_to_file_text, to_plain
 from ..layouts.model import Layout
-from . import autosar, autosar_write, eds, sunspec, thing, xtce, xtce_write
+from .form import LayoutFormat
 from .layout_tables import layouts_of_table
 from .result import Exchanged, ExchangeError, Left, Written, read_bytes
 from .sheets import Sheet, is_workbook, read_sheets, write_csv, write_workbook
 from .table_mapping import TableMapping, guess_mapping
 from .table_write import rows_of_layouts
 
-FORMATS: tuple[ModuleType, ...] = (xtce, autosar, thing, sunspec, eds)
 TABLE = "table of fields"
+
+
+@cache
+def layout_formats() -> tuple[LayoutFormat, ...]:
+    """Return all formats of standards, in order of their module names."""
+    import zesty_abacus.core.exchange as package  # the package cannot be named before it is imported
+
+    return tuple(discover(package, "LAYOUT_FORMAT", besides=frozenset({"registry", "onto"})))
 
 
 def read_layout_file(path: Path, mapping: TableMapping | None = None) -> tuple[str, Exchanged]:
@@ -50,13 +58,13 @@ def read_layout_file(path: Path, mapping: TableMapping | None = None) -> tuple[s
     data = read_bytes(path)
     if FORMAT.encode() in data[:4096]:
         return FORMAT, Exchanged(layouts_from_text(data, where=str(path)))
-    for form in FORMATS:
+    for form in layout_formats():
         if form.recognises(data):
-            return form.NAME, form.read(data, str(path))
+            return form.name, form.read(data, str(path))
     if is_table(data, path):
         sheet, guessed = open_table(path, mapping)
         return TABLE, layouts_of_table(sheet, mapping or guessed, str(path))
-    known = ", ".join([f"our own JSON ({FORMAT})", *(form.NAME for form in FORMATS), "CSV and XLSX tables"])
+    known = ", ".join([f"our own JSON ({FORMAT})", *(form.name for form in layout_formats()), "CSV and XLSX tables"])
     raise ExchangeError("this is no layout file that is known here.", where=str(path), hint=f"Known are {known}.")
 
 
@@ -139,10 +147,6 @@ WRITERS: dict[str, tuple[str, str, Callable[[Iterable[Layout]], Written]]] = {
     "json": ("Zesty Abacus layouts", ".json", _own),
     "csv": ("CSV table", ".csv", _table(write_csv)),
     "xlsx": ("XLSX table", ".xlsx", _table(lambda rows: write_workbook("Layouts", rows))),
-    "xtce": (xtce.NAME, ".xml", _readable(xtce_write.write)),
-    "autosar": (autosar.NAME, ".arxml", _readable(autosar_write.write)),
-    "thing": (thing.NAME, ".td.json", _readable(thing.write)),
-    "sunspec": (sunspec.NAME, ".json", _readable(sunspec.write)),
-    "eds": (eds.NAME, ".eds", _readable(eds.write, visible_line)),
+    **{form.word: (form.name, form.suffix, _readable(form.write, form.seen)) for form in layout_formats()},
 }
 """What can be written: words, the usual ending of the file's name, and what makes it."""

@@ -30,6 +30,7 @@ from ..layouts.model import (
 )
 from ..layouts.validate import check_layout
 from ..protocols import modbus
+from .form import LayoutFormat
 from .names import Namer
 from .result import Exchanged, ExchangeError, Written, stable_id
 
@@ -247,3 +248,6 @@ def _type_name(field: Field, size: int) -> str | None:
 def _power_of_ten(ratio: Fraction) -> int | None:
     """Return n for a ratio of 10^n, None if it is none."""
     return next((power for power in range(-10, 11) if ratio == Fraction(10) ** power), None)
+
+
+LAYOUT_FORMAT = LayoutFormat("sunspec", NAME, ".json", recognises, read, write)

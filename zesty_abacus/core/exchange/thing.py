@@ -18,6 +18,7 @@ from ..layouts.json_form import from_plain, to_plain
 from ..layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Places, RegisterMap, Space
 from ..layouts.validate import check_layout
 from ..protocols import modbus
+from .form import LayoutFormat
 from .result import CannotCarryError, Exchanged, ExchangeError, Left, Written, exact_of, id_of, stable_id
 
 NAME = "W3C Thing Description"
@@ -315,3 +316,6 @@ def _keep_beyond(described: dict[str, Any], key: str, layout: Layout, field: Fie
     if said:
         words = ", ".join(said)
         left.append(Left(f"{layout.name}, {field.name}", f"only this program reads its {words} in the file."))
+
+
+LAYOUT_FORMAT = LayoutFormat("thing", NAME, ".td.json", recognises, read, write)

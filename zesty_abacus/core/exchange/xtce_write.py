@@ -12,6 +12,8 @@ from lxml import etree
 from ..layouts.json_form import to_plain
 from ..layouts.model import Field, FieldKind, Group, Layout, Part, Repeat, Reserved, Run, Selected
 from ..layouts.parts import part_words
+from . import xtce
+from .form import LayoutFormat
 from .names import Namer
 from .polynomials import composed
 from .result import Exchanged, Written, decimal_of, is_decimal
@@ -303,3 +305,6 @@ def _keep(element: Element, own: dict[str, Any]) -> None:
 
 def _sub(parent: Element, tag: str, /, **attributes: str) -> Element:
     return etree.SubElement(parent, f"{{{NAMESPACE}}}{tag}", {key: str(value) for key, value in attributes.items()})
+
+
+LAYOUT_FORMAT = LayoutFormat("xtce", xtce.NAME, ".xml", xtce.recognises, xtce.read, write)

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from pathlib import Path
 from typing import BinaryIO
 
-import msgspec
 import pyarrow as pa
-import pyarrow.csv
-import pyarrow.parquet
 
+from ..discover import discover
 from ..errors import DataError, MisuseError
 from ..files.errors import file_errors, file_errors_as
 from ..files.writing import Target, check_targets, target_of
 from ..origin import Origin, origin_target, write_origin
 from ..progress import Progress
+from . import forms
 from .cells import harmless_tables
+from .form import TableForm
 
 
 class ExportError(DataError):
@@ -27,33 +27,11 @@ ORIGIN_KEY = b"zesty_abacus.origin"
 """Key of the origin in the metadata of a Parquet file."""
 
 
-def _write_csv(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
-    options = pyarrow.csv.WriteOptions(quoting_style="needed")
-    with pyarrow.csv.CSVWriter(stream, schema, write_options=options) as writer:
-        for table in tables:
-            writer.write_table(table)
+def _known_forms() -> dict[str, TableForm]:
+    return {form.word: form for form in discover(forms, "FORM")}
 
 
-def _write_json_lines(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
-    # decimals hold raw integers, which JSON numbers say exactly
-    encoder = msgspec.json.Encoder(decimal_format="number")
-    for table in tables:
-        for batch in table.to_batches(max_chunksize=10_000):
-            stream.write(encoder.encode_lines(batch.to_pylist()))
-
-
-def _write_parquet(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
-    with pyarrow.parquet.ParquetWriter(stream, schema, compression="zstd") as writer:
-        for table in tables:
-            # what the tables carry besides, such as their origin, stands in the schema of the file
-            writer.write_table(table.replace_schema_metadata(schema.metadata))
-
-
-WRITERS: dict[str, Callable[[BinaryIO, pa.Schema, Iterable[pa.Table]], None]] = {
-    "csv": _write_csv,
-    "jsonl": _write_json_lines,
-    "parquet": _write_parquet,
-}
+WRITERS: dict[str, TableForm] = _known_forms()
 """Formats by the word used on the command line and as file ending."""
 
 
@@ -76,7 +54,7 @@ def write_tables(
         raise MisuseError(f"there is no format {form!r}.", hint=f"Known are {', '.join(WRITERS)}.")
     if form == "csv" and not as_is:
         schema, tables = harmless_tables(schema, tables)
-    WRITERS[form](stream, schema, tables)
+    WRITERS[form].write(stream, schema, tables)
 
 
 def export_tables(

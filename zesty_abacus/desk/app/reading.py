@@ -187,8 +187,11 @@ class Reading(QObject):
         return self.meaning.kinds[kind].words() if self.meaning is not None else ""
 
     def name(self, kind: int) -> str:
-        """Return the names of the messages of a kind; nothing if nobody named it."""
-        return " · ".join(reader.layout.name for reader in self.readers(kind))
+        """Return the name of the message of a kind, and how many more share it; nothing if nobody named it."""
+        readers = self.readers(kind)
+        if len(readers) < 2:
+            return readers[0].layout.name if readers else ""
+        return f"{readers[0].layout.name} +{len(readers) - 1}"
 
     # whose bits
 
@@ -204,6 +207,13 @@ class Reading(QObject):
         # of a layout that moves they come with the count of explained bits, from another thread
         found = self._counted[kind].owners if kind < len(self._counted) else np.zeros(0, np.int16)
         return np.pad(found[: size * 8], (0, max(size * 8 - len(found), 0)), constant_values=-1)
+
+    def owners_by_all(self, kind: int, size: int) -> NDArray[np.int16]:
+        """Return the same by all layouts that share a kind: which bits any of them owns."""
+        owners = self.owners_of(kind, size)
+        for reader in self.readers(kind)[1:]:
+            owners = np.where(owners < 0, engine.owned_bits(reader.shown, size), owners)
+        return owners
 
     def owner_name(self, kind: int, number: int) -> str:
         """Return the name of the field that owns a bit, as :meth:`owners_of` numbers it."""

@@ -237,7 +237,8 @@ class FrameList(QAbstractScrollArea):
         draw_text(painter, cells["after"], self._after(place), figure_font(TINY_PX), theme.quiet, right)
         draw_text(painter, cells["lane"], line.lane, text_font(SMALL_PX), theme.quiet)
         font = text_font(SMALL_PX, italic=not line.named)
-        draw_text(painter, cells["message"], line.message, font, theme.ink if line.named else theme.unexplained)
+        color = theme.ink if line.named else theme.unexplained
+        draw_text(painter, cells["message"], line.message, font, color, middle=True)
         draw_text(painter, cells["says"], line.says, text_font(SMALL_PX), theme.wrong if line.wrong else theme.ink)
         draw_payload(painter, cells["payload"], line, self._session.form)
 

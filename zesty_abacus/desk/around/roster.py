@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from ..app.doors import engine
 from ..app.session import Session
 from ..widgets.paint import draw_ribbon, draw_text
 from ..widgets.parts import EDGE, Choice, hairline, label, plain_tip
@@ -146,7 +147,7 @@ class RosterDelegate(QStyledItemDelegate):
         else:
             draw_text(painter, room, words, address, theme.ink)
             offset = painter.fontMetrics().horizontalAdvance(words) + 8
-            draw_text(painter, room.adjusted(offset, 0, 0, 0), name or "unnamed", font, color)
+            draw_text(painter, room.adjusted(offset, 0, 0, 0), name or "unnamed", font, color, middle=True)
         self._paint_bits(painter, QRectF(rect.left() + EDGE, rect.top() + 23, rect.width() - 2 * EDGE - 46, 9), kind)
         explained = session.reading.explained_of(kind)
         if explained is not None:
@@ -168,7 +169,7 @@ class RosterDelegate(QStyledItemDelegate):
     def _ribbon(self, kind: int, width: float, height: float, ratio: float) -> QPixmap:
         session = self._session
         activity = session.reading.activities[kind]
-        owners = session.reading.owners_of(kind, activity.size)
+        owners = session.reading.owners_by_all(kind, activity.size)
         pixmap = QPixmap(math.ceil(width * ratio), math.ceil(height * ratio))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(Qt.GlobalColor.transparent)
@@ -302,6 +303,8 @@ class Roster(QWidget):
         explained = self._session.reading.explained_of_all()
         if explained is not None and explained.share is not None:
             self.bar.setValue(round(explained.share * 1000))
+            proved = engine.percent(explained.proved_share or 0.0)
+            self.total.setText(f"Explained bits, {proved} proved")
             self.total_share.setText(explained.share_text())
             self.total.setToolTip(f"{explained.words()}")
         if self.order.currentText() == "least explained first":

@@ -97,8 +97,9 @@ def padded_range(low: float, high: float) -> tuple[float, float]:
 
 
 @lru_cache(8192)
-def _elided(text: str, font_key: str, width: int) -> str:
-    return _metrics(font_key).elidedText(text, Qt.TextElideMode.ElideRight, width)
+def _elided(text: str, font_key: str, width: int, middle: bool) -> str:
+    mode = Qt.TextElideMode.ElideMiddle if middle else Qt.TextElideMode.ElideRight
+    return _metrics(font_key).elidedText(text, mode, width)
 
 
 @lru_cache(64)
@@ -108,9 +109,9 @@ def _metrics(font_key: str) -> QFontMetricsF:
     return QFontMetricsF(font)
 
 
-def elided(text: str, font: QFont, width: float) -> str:
-    """Shorten words to a width; what was asked for before is known."""
-    return _elided(text, font.key(), int(width))
+def elided(text: str, font: QFont, width: float, *, middle: bool = False) -> str:
+    """Shorten words to a width, at their end or in the middle; what was asked for before is known."""
+    return _elided(text, font.key(), int(width), middle)
 
 
 def draw_text(
@@ -120,11 +121,13 @@ def draw_text(
     font: QFont,
     color: QColor | str,
     align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft,
+    *,
+    middle: bool = False,
 ) -> None:
-    """Draw one line of words, shortened to the rectangle."""
+    """Draw one line of words, shortened to the rectangle; names that differ at their end in the ``middle``."""
     painter.setFont(font)
     painter.setPen(QColor(color))
-    shown = elided(text, font, rect.width())
+    shown = elided(text, font, rect.width(), middle=middle)
     painter.drawText(rect, align | Qt.AlignmentFlag.AlignVCenter, shown)
 
 

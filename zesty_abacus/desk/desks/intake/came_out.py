@@ -6,7 +6,7 @@ from collections import OrderedDict
 
 import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
 from ...app.doors import lines
@@ -121,7 +121,10 @@ class CameOut(QAbstractScrollArea):
         draw_text(painter, boxes["problem"], words.problem, text_font(SMALL_PX), theme.wrong)
 
     def _columns(self, width: float) -> dict[str, QRectF]:
-        widths = {"time s": 84.0, "what": 190.0 if width > 660 else 150.0, "problem": 130.0}
+        clock = self._bench.session.clock
+        step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
+        time = max(16.0 + step * len(clock.words(clock.last_ns)), 84.0)
+        widths = {"time s": time, "what": 190.0 if width > 660 else 150.0, "problem": 130.0}
         says = 120.0 if self._bench.session.layouts_for(self._bench.lane_name) else 0.0
         rest = max(width - sum(widths.values()) - says - 12 * 5, 120)
         boxes, x = {}, 10.0

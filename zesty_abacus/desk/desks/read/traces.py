@@ -33,7 +33,7 @@ _NAMES_WIDTH = 134
 _LOW, _TALL = 46, 110
 _BLOCKS = 40
 _AXIS = 18
-_GUTTER = 58
+_GUTTER = 74
 _FRAMES_LOOKED_AT = 200_000
 
 
@@ -143,7 +143,7 @@ class TraceStack(QWidget):
             value = engine.wording.value_text(at.decoded[field.id], 0)
         draw_text(painter, text.translated(0, 16), value, figure_font(SMALL_PX), theme.ink)
         if row.height() >= 56:
-            draw_text(painter, text.translated(0, 32), layout.name, text_font(TINY_PX), theme.quiet)
+            draw_text(painter, text.translated(0, 32), layout.name, text_font(TINY_PX), theme.quiet, middle=True)
 
     def _draw_scale(self, painter: QPainter, plot: QRectF, shown: tuple[float, float], field: engine.Field) -> None:
         """Write the ends of the scale and draw zero where it is in sight."""

@@ -1,0 +1,21 @@
+"""Tables as Parquet, compressed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import BinaryIO
+
+import pyarrow as pa
+import pyarrow.parquet
+
+from ..form import TableForm
+
+
+def write(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
+    """Write tables; what they carry besides, such as their origin, stands in the schema of the file."""
+    with pyarrow.parquet.ParquetWriter(stream, schema, compression="zstd") as writer:
+        for table in tables:
+            writer.write_table(table.replace_schema_metadata(schema.metadata))
+
+
+FORM = TableForm("parquet", write)
