@@ -27,7 +27,7 @@ window.show()
 application.processEvents()
 first = time.time() - begin
 session = window.session
-while not session.reading.explained:
+while not session.reading.counts.explained:
     application.processEvents()
     time.sleep(0.001)
 application.processEvents()
@@ -49,7 +49,7 @@ def wait(holds):
     while not holds():
         application.processEvents()
         time.sleep(0.001)
-wait(lambda: session.reading.explained and session.jobs.is_idle())
+wait(lambda: session.reading.counts.explained and session.jobs.is_idle())
 clock = session.clock
 kind = max(range(len(session.capture.kinds.keys)), key=session.capture.kinds.count)
 session.select_kind(kind)

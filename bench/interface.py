@@ -30,7 +30,7 @@ def settle():
     quiet = 0
     while quiet < 20:
         application.processEvents()
-        quiet = quiet + 1 if session.jobs.is_idle() and session.reading.explained else 0
+        quiet = quiet + 1 if session.jobs.is_idle() and session.reading.counts.explained else 0
         time.sleep(0.001)
 settle()
 made = [new_layout(f"message {n}", Applies(address=0x10000 + n, extended=True), 8,

@@ -34,7 +34,7 @@ def settle(window: Window) -> None:
     while quiet < 20:
         application.processEvents()
         time.sleep(0.005)
-        quiet = quiet + 1 if session.jobs.is_idle() and session.reading.explained else 0
+        quiet = quiet + 1 if session.jobs.is_idle() and session.reading.counts.explained else 0
 
 
 def kind_of(window: Window, address: int) -> int:
@@ -70,7 +70,7 @@ def read(window: Window) -> None:
     assert layout is not None
     mode = layout.field_named("mode")
     assert mode is not None
-    session.toggle_trace(kind, mode.id)
+    session.traces.toggle(kind, mode.id)
     second = session.clock.first_ns
     session.clock.set_view(second + 30 * 10**9, second + 112 * 10**9)
     session.clock.set_cursor(second + 88 * 10**9)
@@ -108,7 +108,7 @@ def layouts(window: Window) -> None:
 
 def editing(window: Window) -> None:
     """Layouts with a card open."""
-    layout = window.layouts.layout_shown
+    layout = window.layouts.hand.shown
     assert layout is not None
     window.layouts.plan.pick(layout.fields[1].id)
 
@@ -131,7 +131,7 @@ def comparison(window: Window) -> None:
     desk.orders.done.emit()
     session.select_kind(kind_of(window, 0x1A1))
     settle(window)
-    before = desk.layout_shown
+    before = desk.hand.shown
     assert before is not None
     angle, rate = before.field_named("angle"), before.field_named("rate")
     assert angle is not None and rate is not None
@@ -184,17 +184,17 @@ def intake(window: Window) -> None:
     settle(window)
     source(window, "bilge")
     bench = window.intake.bench
-    bench.go(0)
-    bench.go_next(1, wrong=True)
-    bench.show_frame(bench.current())
+    bench.frames.go(0)
+    bench.frames.go_next(1, wrong=True)
+    bench.frames.show_frame(bench.frames.current())
 
 
 def intake_spi(window: Window) -> None:
     """Intake: four logic lines read as SPI."""
     source(window, "winch")
     bench = window.intake.bench
-    bench.go(600)
-    bench.show_frame(600)
+    bench.frames.go(600)
+    bench.frames.show_frame(600)
 
 
 def intake_radio(window: Window) -> None:

@@ -44,7 +44,7 @@ class Pilot:
 
     def wait_open(self) -> None:
         """Wait until a trial is open and its bits are counted."""
-        self.wait(lambda: self.session.capture is not None and self.session.reading.explained, "an open trial")
+        self.wait(lambda: self.session.capture is not None and self.session.reading.counts.explained, "an open trial")
         self.settle()
 
     def key(self, key: Qt.Key | str, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:

@@ -57,7 +57,7 @@ def test_find_is_walked_by_keys_and_left_by_escape(pilot):
     wanted = find.findings()[1]
     QTest.keyClick(find, Qt.Key.Key_Return)
     pilot.settle()
-    name = pilot.session.kind_name(pilot.session.kind)
+    name = pilot.session.kinds.name(pilot.session.kind)
     assert wanted.startswith(name)
     pilot.key(Qt.Key.Key_K, CONTROL)
     QTest.keyClick(find, Qt.Key.Key_Escape)
@@ -174,8 +174,8 @@ def test_a_kind_filtered_away_stays_in_hand(pilot):
 
 def test_shares_add_up_from_roster_to_strip_to_whole(pilot):
     session = pilot.session
-    total = session.reading.explained_of_all()
-    assert total.moving == sum(part.moving for part in session.reading.explained)
+    total = session.reading.counts.explained_of_all()
+    assert total.moving == sum(part.moving for part in session.reading.counts.explained)
     assert pilot.window.roster.total_share.text() == f"{total.share:.0%}"
     lanes = [pilot.window.strip._lane_share(number) for number in range(2)]
     assert all(text.endswith("%") for text in lanes) and lanes[0] != lanes[1]

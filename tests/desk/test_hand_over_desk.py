@@ -66,7 +66,7 @@ def test_a_tied_message_leaves_as_it_is_shown(pilot, tmp_path):
     pilot.pick_kind(0x2D0)
     kind = session.kind
     layout = next(one for one in session.edits.layouts() if one.name == "Pod status")
-    session.tie(layout.id)
+    session.ties.tie(session.kind, layout.id)
     pilot.settle()
     table = written(pilot, tmp_path, content="wide", messages="kind")
     assert table.num_rows == session.capture.kinds.count(kind) > 0

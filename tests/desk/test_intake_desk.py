@@ -47,13 +47,13 @@ def test_every_source_says_what_it_is_and_what_it_needs(intake):
 def test_waves_marks_and_list_show_one_frame(intake):
     bench = take(intake, "bilge")
     desk = intake.window.intake
-    bench.go(10)
-    bench.show_frame(10)
+    bench.frames.go(10)
+    bench.frames.show_frame(10)
     intake.settle()
     first, last = intake.session.clock.view_first_ns, intake.session.clock.view_last_ns
-    times = bench.frame_times()
-    assert first < times[10] < last and bench.current() == 10
-    marks = desk.waves.visible_marks()
+    times = bench.frames.times()
+    assert first < times[10] < last and bench.frames.current() == 10
+    marks = desk.waves.place.visible_marks()
     own = marks[marks[:, 5] == 10]
     assert len(own) >= 3 and (own[:, 0] >= first).all() and (own[:, 1] <= last).all()
     assert desk.came_out.words(10).address in desk.came_out.accessibleDescription()
@@ -62,35 +62,37 @@ def test_waves_marks_and_list_show_one_frame(intake):
 def test_a_click_on_a_mark_and_one_in_the_list_lead_to_the_same_frame(intake):
     bench = take(intake, "bilge")
     desk = intake.window.intake
-    bench.go(4)
-    bench.show_frame(4)
+    bench.frames.go(4)
+    bench.frames.show_frame(4)
     intake.settle()
     intake.session.clock.set_cursor(intake.session.clock.view_last_ns)
-    mark = next(row for row in desk.waves.visible_marks() if row[5] == 4 and row[2] == 4)
+    mark = next(row for row in desk.waves.place.visible_marks() if row[5] == 4 and row[2] == 4)
     middle = (int(mark[0]) + int(mark[1])) // 2
-    box = desk.waves._marks_box(0)
-    intake.click(desk.waves, QPointF(desk.waves.x_of(middle), box.center().y()))
-    assert bench.current() == 4 and intake.session.clock.cursor_ns == bench.frame_times()[4]
+    box = desk.waves.place.marks_box(0)
+    intake.click(desk.waves, QPointF(desk.waves.place.x_of(middle), box.center().y()))
+    assert bench.frames.current() == 4 and intake.session.clock.cursor_ns == bench.frames.times()[4]
     row = 7 - desk.came_out._first()
     intake.click(desk.came_out.viewport(), QPointF(200, 22 + row * 22 + 11))
-    assert bench.current() == 7
-    assert intake.session.clock.view_first_ns <= bench.frame_times()[7] <= intake.session.clock.view_last_ns
+    assert bench.frames.current() == 7
+    assert intake.session.clock.view_first_ns <= bench.frames.times()[7] <= intake.session.clock.view_last_ns
 
 
 def test_wave_and_list_stay_together_when_panels_change(intake):
     bench = take(intake, "bilge")
     desk = intake.window.intake
-    bench.go(20)
-    bench.show_frame(20)
-    x = desk.waves.x_of(int(bench.frame_times()[20]))
+    bench.frames.go(20)
+    bench.frames.show_frame(20)
+    x = desk.waves.place.x_of(int(bench.frames.times()[20]))
     for sizes in ([200, 400], [500, 100]):
         desk.split.setSizes(sizes)
         intake.window.resize(1500 if sizes[0] == 200 else 1100, 760)
         intake.settle()
-        assert bench.current() == 20
+        assert bench.frames.current() == 20
         rows = range(desk.came_out._first(), desk.came_out._first() + desk.came_out._slots() + 1)
         assert 20 in rows, "the frame at the cursor is in the list"
-        share = (desk.waves.x_of(int(bench.frame_times()[20])) - desk.waves.plot().left()) / desk.waves.plot().width()
+        share = (
+            desk.waves.place.x_of(int(bench.frames.times()[20])) - desk.waves.place.plot().left()
+        ) / desk.waves.place.plot().width()
         assert 0 < share < 1
     assert x > 0
 
@@ -99,8 +101,8 @@ def test_a_threshold_is_dragged_and_its_effect_is_told(intake):
     bench = take(intake, "bilge")
     waves = intake.window.intake.waves
     before = bench.outcome.counts()
-    y = waves.y_of("ch1", 1.62)
-    box = waves.boxes()["ch1"]
+    y = waves.place.y_of("ch1", 1.62)
+    box = waves.place.boxes()["ch1"]
     start = QPointF(box.center().x(), y)
     intake.drag(waves, start, QPointF(start.x(), box.top() - 4))
     assert bench.recipe.level("ch1").above > 3.2 and bench.is_whole
@@ -116,11 +118,11 @@ def test_the_wheel_zooms_from_the_whole_to_one_bit(intake):
     take(intake, "winch")
     waves, clock = intake.window.intake.waves, intake.session.clock
     bench = intake.window.intake.bench
-    bench.go(30)
+    bench.frames.go(30)
     whole = clock.view_span_ns
     for _ in range(120):
         seen = clock.view_first_ns < clock.cursor_ns
-        at = QPointF(waves.x_of(clock.cursor_ns) if seen else waves.plot().left() + 5, 100)
+        at = QPointF(waves.place.x_of(clock.cursor_ns) if seen else waves.place.plot().left() + 5, 100)
         place, still, turn = QPointF(waves.mapToGlobal(at.toPoint())), QPoint(0, 0), QPoint(0, 120)
         none = Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase
         event = QWheelEvent(at, place, still, turn, *none, False)
@@ -138,19 +140,19 @@ def test_keys_go_to_faults_addresses_and_frames(intake):
     intake.session.clock.set_cursor(bench.span_ns[0])
     for row in wrong:
         intake.key("E")
-        assert bench.current() == row
+        assert bench.frames.current() == row
     intake.key("E")
-    assert bench.current() == wrong[-1] and "no further frame" in intake.window.foot.told.text()
+    assert bench.frames.current() == wrong[-1] and "no further frame" in intake.window.foot.told.text()
     intake.key("E", Qt.KeyboardModifier.ShiftModifier)
-    assert bench.current() == wrong[-2]
-    address = int(bench.outcome.result.frames.address[bench.current()])
+    assert bench.frames.current() == wrong[-2]
+    address = int(bench.outcome.result.frames.address[bench.frames.current()])
     intake.key("A", Qt.KeyboardModifier.ShiftModifier)
-    assert int(bench.outcome.result.frames.address[bench.current()]) == address
-    at = bench.current()
+    assert int(bench.outcome.result.frames.address[bench.frames.current()]) == address
+    at = bench.frames.current()
     intake.key(".")
     intake.key(".")
     intake.key(",")
-    assert bench.current() == at + 1
+    assert bench.frames.current() == at + 1
     intake.key("W")
     assert intake.session.clock.view_span_ns < 2_000_000
 
@@ -238,16 +240,16 @@ def test_repeats_are_voted_and_shown(intake):
 def test_a_lane_is_moved_by_dragging_its_wave(intake):
     bench = take(intake, "pendant")
     waves, clock = intake.window.intake.waves, intake.session.clock
-    before = int(bench.frame_times()[0])
-    start = QPointF(waves.plot().center().x(), waves.plot().center().y())
-    moved = 40 * clock.view_span_ns / waves.plot().width()
+    before = int(bench.frames.times()[0])
+    start = QPointF(waves.place.plot().center().x(), waves.place.plot().center().y())
+    moved = 40 * clock.view_span_ns / waves.place.plot().width()
     intake.drag(waves, start, start + QPointF(40, 0), Qt.KeyboardModifier.ControlModifier)
     intake.wait_open()
     assert intake.session.trial.file.lane_entry("pendant").offset_ns == pytest.approx(moved, rel=0.02)
-    assert int(bench.frame_times()[0]) - before == pytest.approx(moved, rel=0.02)
+    assert int(bench.frames.times()[0]) - before == pytest.approx(moved, rel=0.02)
     lane = [known.name for known in intake.session.capture.lanes].index("pendant")
     times = intake.session.capture.table.time_ns[intake.session.capture.table.lane == lane]
-    assert int(times[0]) == int(bench.frame_times()[0]), "the capture moved with the wave"
+    assert int(times[0]) == int(bench.frames.times()[0]), "the capture moved with the wave"
 
 
 def test_columns_are_chosen_with_a_preview(intake):
@@ -283,7 +285,7 @@ def test_a_packet_source_shows_its_link_and_its_frames(intake):
     assert desk.came_out.count() == len(bench.outcome.result.frames) and not desk.waves.isVisible()
     intake.session.clock.set_cursor(intake.session.clock.first_ns)
     intake.key("E")
-    assert desk.came_out.words(bench.current()).problem == "unanswered"
+    assert desk.came_out.words(bench.frames.current()).problem == "unanswered"
     refused = int(np.flatnonzero(bench.outcome.result.frames.flags & F.EXCEPTION)[0])
     assert desk.came_out.words(refused).problem == "illegal address"
 
@@ -291,10 +293,10 @@ def test_a_packet_source_shows_its_link_and_its_frames(intake):
 def test_the_registers_at_the_cursor_are_rebuilt(intake):
     bench = take(intake, "bilge")
     view = intake.window.intake.recipe.registers_view
-    bench.go(1)
+    bench.frames.go(1)
     intake.settle()
     early = view.accessibleDescription()
-    bench.go(40)
+    bench.frames.go(40)
     intake.settle()
     assert view.isVisible() and "0x10 is" in early and "0x18 is 5" in view.accessibleDescription()
     assert "0x18" not in early

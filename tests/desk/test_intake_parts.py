@@ -21,7 +21,7 @@ from zesty_abacus.desk.desks.intake import marks
 from zesty_abacus.desk.desks.intake.marks import MarkIndex, value_text
 from zesty_abacus.desk.desks.intake.pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
 from zesty_abacus.desk.desks.intake.recipe_panel import number_text
-from zesty_abacus.desk.desks.intake.waves import _round_step
+from zesty_abacus.desk.desks.intake.wave_painter import _round_step
 from zesty_abacus.desk.launch import make_application
 
 
@@ -114,8 +114,8 @@ def test_registers_are_drawn_where_they_were_seen():
 def test_the_place_is_kept_when_the_trial_is_brought_in_again(intake):  # noqa: F811
     bench = take(intake, "bridge")
     clock = intake.session.clock
-    bench.go(2)
-    bench.show_frame(2)
+    bench.frames.go(2)
+    bench.frames.show_frame(2)
     intake.settle()
     place = (clock.view_first_ns, clock.view_last_ns, clock.cursor_ns)
     intake.click(
@@ -123,14 +123,14 @@ def test_the_place_is_kept_when_the_trial_is_brought_in_again(intake):  # noqa: 
     )
     intake.wait_open()
     assert (clock.view_first_ns, clock.view_last_ns, clock.cursor_ns) == place
-    assert bench.opened is not None and bench.current() == 2, "the recording at hand goes on"
+    assert bench.opened is not None and bench.frames.current() == 2, "the recording at hand goes on"
 
 
 def test_the_overview_agrees_with_the_frames(intake):  # noqa: F811
     bench = take(intake, "bilge")
-    busy, wrong = bench.overview(500)
+    busy, wrong = bench.frames.overview(500)
     first, last = bench.span_ns
-    times = bench.frame_times()
+    times = bench.frames.times()
     columns = ((times - first) * 500 // (last - first)).astype(np.int64)
     assert set(columns.tolist()) <= set(busy.tolist())
     bad = bench.outcome.result.frames.flags & engine.WRONG > 0
@@ -163,14 +163,14 @@ def laid_out(session, name, lane, protocol, address, field):
 def test_an_offset_is_estimated_by_a_field_that_two_lanes_hold(intake):  # noqa: F811
     """The pull of the tow goes over the CAN bus and over the load cell's wires; the latter's clock is put wrong."""
     session, bench = intake.session, take(intake, "winch")
-    bench.set_offset(1_700_000_000)
+    bench.offset.set(1_700_000_000)
     intake.wait_open()
     pull = new_field("pull", parse_places("B0..B3"), FieldKind.FLOAT)
     cell = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Load cell")
     load = session.reading.layout_of(cell).field_named("load")
     traces = [laid_out(session, "Tow", "thruster", "can", 0x2D0, pull), (cell, load.id)]
     intake.settle()
-    session.traces = traces
+    session.traces.shown = traces
     bench.recipe_changed.emit()
     intake.click(
         next(b for b in intake.window.intake.recipe.findChildren(QPushButton) if b.text().startswith("Estimate"))

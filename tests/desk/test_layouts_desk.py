@@ -114,7 +114,7 @@ def test_the_message_is_edited_beside_the_try(pilot):
     desk = open_plan(pilot)
     form = desk.message
     pilot.type(form.lines["name"], "Port pod", enter=True)
-    assert pilot.session.kind_name(pilot.kind(FEEDBACK)) == "Port pod"
+    assert pilot.session.kinds.name(pilot.kind(FEEDBACK)) == "Port pod"
     for name, text, words in (("address", "xyz", "not an identifier"), ("size", "many", "not a number of bytes"),
                               ("size", "2", "ends after byte 1"), ("address", "FFFFFFFF", "29-bit")):  # fmt: skip
         pilot.type(form.lines[name], text, enter=True)
@@ -124,9 +124,9 @@ def test_the_message_is_edited_beside_the_try(pilot):
 
 def test_an_unnamed_message_begins_with_one_click(pilot):
     desk = open_plan(pilot, 0x2D0)
-    assert desk.empty_words.text() == "Nobody has named 0x2D0 yet."
-    pilot.click(desk.begin)
-    assert pilot.session.kind_name(pilot.kind(0x2D0)) == "Message 0x2D0"
+    assert desk.start.words.text() == "Nobody has named 0x2D0 yet."
+    pilot.click(desk.start.begin)
+    assert pilot.session.kinds.name(pilot.kind(0x2D0)) == "Message 0x2D0"
 
 
 def test_history_tells_and_restores(pilot):

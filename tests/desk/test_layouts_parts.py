@@ -78,7 +78,7 @@ def test_what_is_dropped_in_is_edited_line_by_line(pilot):
     desk = open_message(pilot, "Azimuth feedback port")
     template = next(one for one in engine.TEMPLATES if one.name.startswith("Exclusive"))
     before = whole(pilot, "Azimuth feedback port")
-    assert desk.drop(template)
+    assert desk.hand.drop(template)
     pilot.settle()
     made = whole(pilot, "Azimuth feedback port")
     check = made.checks[-1]
@@ -103,7 +103,7 @@ def test_what_is_dropped_in_is_edited_line_by_line(pilot):
 
 def test_a_part_grows_from_its_card(pilot):
     desk = open_message(pilot, "Load cell command")
-    assert desk.drop(next(one for one in engine.TEMPLATES if one.name == "Array"))
+    assert desk.hand.drop(next(one for one in engine.TEMPLATES if one.name == "Array"))
     part = whole(pilot, "Load cell command").parts[0]
     pilot.click(desk.plan.item_form.grow)
     grown = whole(pilot, "Load cell command").parts[0]
@@ -115,7 +115,7 @@ def test_a_part_grows_from_its_card(pilot):
 def test_a_template_without_a_place_says_why(pilot):
     desk = open_message(pilot, "Load cell command")
     template = next(one for one in engine.TEMPLATES if one.name == "Complement of another field")
-    assert not desk.drop(template)
+    assert not desk.hand.drop(template)
     assert "needs two fields" in pilot.window.foot.told.text()
 
 
@@ -135,15 +135,15 @@ def test_a_message_is_tied_by_hand_and_untied(pilot):
     kind = next(n for n, key in enumerate(session.capture.kinds.keys) if key.address == 0x2D0)
     session.select_kind(kind)
     pilot.settle()
-    assert session.reading.layout_of(kind) is None and not session.is_tied()
+    assert session.reading.layout_of(kind) is None and not session.ties.is_tied(session.kind)
     layout = whole(pilot, "Pod status")
-    assert layout in session.layouts_to_tie(kind)
-    session.tie(layout.id)
+    assert layout in session.ties.possible(kind)
+    session.ties.tie(session.kind, layout.id)
     pilot.settle()
     desk = pilot.window.layouts
     assert session.reading.layout_of(kind) == layout and "is tied to it by hand" in desk.message.why.text()
     assert Trial.open(session.trial.folder).file.ties[0].layout == layout.id, "kept with the trial"
-    pilot.click(desk.untie)
+    pilot.click(desk.reader.untie)
     assert session.reading.layout_of(kind) is None and not session.trial.file.ties
 
 
@@ -188,12 +188,12 @@ def test_a_second_layout_reads_frames_that_begin_otherwise(pilot):
     kind = pilot.kind(0x320)
     session.select_kind(kind)
     pilot.settle()
-    assert desk.which.isHidden()
+    assert desk.reader.which.isHidden()
     first = session.reading.layout_of(kind)
     payload = session.store.frame_at(kind, None, session.clock.cursor_ns).payload
-    desk.begin_another()
+    desk.hand.begin_another()
     pilot.settle()
-    assert desk.which.isVisible() and desk.which.count() == 2
+    assert desk.reader.which.isVisible() and desk.reader.which.count() == 2
     mine = session.reading.layout_of(kind)
     assert mine.applies.pattern == f"{payload[0]:02X}" and desk.message.lines["name"].hasFocus()
     frames = session.capture.kind_frames(kind)
@@ -202,8 +202,8 @@ def test_a_second_layout_reads_frames_that_begin_otherwise(pilot):
     readers = session.reading.readers(kind)
     assert [readers[n].layout.id for n in set(numbers[begins].tolist())] == [mine.id]
     assert [readers[n].layout.id for n in set(numbers[~begins].tolist())] == [first.id]
-    desk.which.setCurrentIndex(desk.which.findData(first.id))
-    desk.which.activated.emit(desk.which.currentIndex())
+    desk.reader.which.setCurrentIndex(desk.reader.which.findData(first.id))
+    desk.reader.which.activated.emit(desk.reader.which.currentIndex())
     pilot.settle()
     assert session.reading.layout_of(kind) == first and desk.head.title.text() == first.name
 

@@ -68,12 +68,12 @@ def test_beads_swept_with_alt_are_split_off(pilot):
     assert str(field_of(pilot, "angle").places) == "B1 B0" and field_of(pilot, "angle 2") is None
     pilot.key("S")
     assert {str(f.places) for f in pilot.session.reading.layout_of(pilot.kind(FEEDBACK)).fields} >= {"B0", "B1"}
-    assert layout.id == desk.layout_shown.id
+    assert layout.id == desk.hand.shown.id
 
 
 def test_keys_move_and_stretch_the_open_field(pilot):
     desk = open_plan(pilot)
-    field = next(f for f in desk.layout_shown.fields if str(f.places) == "B6[3..0]")
+    field = next(f for f in desk.hand.shown.fields if str(f.places) == "B6[3..0]")
     desk.plan.pick(field.id)
     desk.plan.setFocus()
     pilot.key(Qt.Key.Key_Left, CONTROL)
@@ -111,7 +111,7 @@ def test_a_known_value_finds_its_order_and_is_taken(pilot):
     """The angle at the cursor is read from the readout's value: its own places are found again."""
     desk = open_plan(pilot)
     session = pilot.session
-    at = session.store.frame_at(session.kind, desk.layout_shown, session.clock.cursor_ns)
+    at = session.store.frame_at(session.kind, desk.hand.shown, session.clock.cursor_ns)
     angle = field_of(pilot, "angle")
     value = float(at.decoded.columns[angle.id].value[0])
     raw = int(at.decoded.columns[angle.id].raw[0])
@@ -246,7 +246,7 @@ def test_an_exchange_past_the_end_of_its_map_is_told(pilot):
     layout = whole(pilot, "Valve island")
     shorter = msgspec.structs.replace(layout, registers=msgspec.structs.replace(layout.registers, count=12))
     kept = msgspec.structs.replace(shorter, fields=tuple(f for f in layout.fields if max(f.places.bits) < 12 * 16))
-    assert desk.keep(kept)
+    assert desk.hand.keep(kept)
     pilot.settle()
     assert any("past the end of the map" in words and wrong for words, wrong, _ in desk.tried.remarks())
     assert desk.plan.ladder.rungs[-1].past_end
@@ -257,7 +257,7 @@ def test_edits_say_what_they_gained(pilot):
     field = field_of(pilot, "angle")
     assert "claims" in desk.tried.remarks()[0][0] and "before" not in desk.tried.remarks()[0][0]
     desk.plan.pick(field.id)
-    desk.remove_field()
+    desk.hand.remove_field()
     pilot.settle()
     assert "fewer than before the edits" in desk.tried.remarks()[0][0]
 
@@ -279,7 +279,7 @@ check|B7|||"""
 def test_twelve_fields_are_typed_in_by_keys_alone(pilot):
     """A row of a paper after the other: Ctrl Return, then name, places, kind, unit, step with Tab between."""
     desk = open_plan(pilot, 0x2D0)
-    pilot.click(desk.begin)
+    pilot.click(desk.start.begin)
     keys = 0
 
     def press(key, modifiers=Qt.KeyboardModifier.NoModifier):
@@ -316,7 +316,7 @@ def test_what_is_being_typed_is_not_disturbed_by_answers_of_jobs(pilot):
     line.setFocus()
     line.selectAll()
     QTest.keyClicks(line, "rad")
-    pilot.session.reading.explained_changed.emit()
+    pilot.session.reading.counts.changed.emit()
     pilot.settle()
     assert line.text() == "rad"
     QTest.keyClicks(line, "/s")

@@ -71,19 +71,19 @@ def test_the_wheel_zooms_at_the_pointer_and_pans_with_shift(pilot, where):
 
 def test_traces_are_stacked_and_taken_off(pilot):
     session, traces = pilot.session, pilot.window.read.traces
-    before = list(session.traces)
-    assert len(before) == 4 and len({session.kind_key(kind).lane for kind, _ in before}) == 4, (
+    before = list(session.traces.shown)
+    assert len(before) == 4 and len({session.kinds.key(kind).lane for kind, _ in before}) == 4, (
         "a trace of each of the first lanes"
     )
     mode = field_of(pilot, 0x1A0, "mode")
-    session.toggle_trace(pilot.kind(0x1A0), mode.id)
+    session.traces.toggle(pilot.kind(0x1A0), mode.id)
     pilot.settle()
     rows = traces._rows()
     assert len(rows) == 5 and rows[4].height() < rows[0].height(), "blocks are lower than curves"
     assert all(a.bottom() == pytest.approx(b.top()) for a, b in itertools.pairwise(rows))
     middle = traces.plot_rect(4).center().toPoint()
     QTest.mouseClick(traces, Qt.MouseButton.MiddleButton, NONE, middle)
-    assert session.traces == before
+    assert session.traces.shown == before
     assert "angle" in traces.accessibleDescription()
 
 
@@ -94,7 +94,7 @@ def test_a_field_is_dropped_on_the_stack(pilot):
     event = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, NONE)
     pilot.window.read.traces.dropEvent(event)
     pilot.window.read.traces.dropEvent(event)
-    assert pilot.session.traces.count((kind, field.id)) == 1
+    assert pilot.session.traces.shown.count((kind, field.id)) == 1
     other = QMimeData()
     other.setText("nothing")
     assert not other.hasFormat(FIELD_MIME)
@@ -145,13 +145,13 @@ def test_values_are_walked_and_traced_by_keys(pilot):
     values = pilot.window.read.side.values
     rows_of(pilot)
     values.setFocus()
-    before = list(pilot.session.traces)
+    before = list(pilot.session.traces.shown)
     pilot.key(Qt.Key.Key_Down)
     pilot.key(Qt.Key.Key_Down)
     pilot.key(Qt.Key.Key_Return)
-    assert len(pilot.session.traces) == len(before) + 1
+    assert len(pilot.session.traces.shown) == len(before) + 1
     pilot.key(Qt.Key.Key_Space)
-    assert pilot.session.traces == before
+    assert pilot.session.traces.shown == before
 
 
 def test_a_value_that_is_not_available_says_so(pilot):
@@ -205,11 +205,11 @@ def test_sentences_follow_an_edit_of_the_layout(pilot):
 
 def test_the_traces_of_a_removed_field_go(pilot):
     session = pilot.session
-    kind, field_id = session.traces[0]
+    kind, field_id = session.traces.shown[0]
     layout = session.reading.layout_of(kind)
     session.edits.change(layout.without_field(field_id))
     pilot.settle()
-    assert (kind, field_id) not in session.traces
+    assert (kind, field_id) not in session.traces.shown
 
 
 def blocks_of(values, span=(0, 1000), pixels=300):
@@ -297,8 +297,8 @@ def test_a_curve_that_cannot_be_worked_out_is_told_once(pilot, monkeypatch):
 
     monkeypatch.setattr(engine, "field_curve", broken)
     kind = pilot.kind(0x1A1)
-    field = next(f for f in session.reading.layout_of(kind).fields if (kind, f.id) not in session.traces)
-    session.toggle_trace(kind, field.id)
+    field = next(f for f in session.reading.layout_of(kind).fields if (kind, f.id) not in session.traces.shown)
+    session.traces.toggle(kind, field.id)
     for step in range(20):
         session.clock.pan((-1) ** step * 10**9)
         window.read.traces.repaint()

@@ -40,14 +40,14 @@ def test_an_offset_moves_frames_and_nothing_is_read_again(pilot, reads):
     pilot.pick_kind(0x1A1)
     kind = session.kind
     session.select_bits(frozenset({3, 4}))
-    capture, library, counted = session.capture, session.library, session.reading.explained
+    capture, library, counted = session.capture, session.library, session.reading.counts.explained
     times = capture.kind_frames(kind).time_ns
     with_offset(session, "thruster", -2_500_000)
     pilot.settle()
     assert reads == [] and session.library is library
     assert session.kind == kind and session.bits == {3, 4}, "what is in hand stays in hand"
     assert (session.capture.kind_frames(kind).time_ns == times - 2_500_000).all()
-    assert session.reading.explained == counted and session.capture.kinds.keys == capture.kinds.keys
+    assert session.reading.counts.explained == counted and session.capture.kinds.keys == capture.kinds.keys
     pilot.key(Qt.Key.Key_Z, CONTROL)
     assert (session.capture.kind_frames(kind).time_ns == times).all() and reads == []
 
@@ -60,7 +60,7 @@ def test_one_way_back_for_everything_in_the_order_it_was_done(pilot):
     session.edits.change(msgspec.structs.replace(layout, note="first"))
     session.trials.add_moment(session.clock.cursor_ns, "a bump")
     session.select_kind(pilot.kind(0x2D0))
-    session.tie(layout.id)
+    session.ties.tie(session.kind, layout.id)
     pilot.settle()
     with_offset(session, "battery", 7)
     pilot.settle()
@@ -72,7 +72,7 @@ def test_one_way_back_for_everything_in_the_order_it_was_done(pilot):
     bench.choose(number)
     pilot.wait(lambda: bench.recipe is not None and bench.outcome is not None, "the recording in hand")
     recipe = bench.recipe
-    bench.set_recipe(lane_note="another note")
+    bench.change.rest(lane_note="another note")
     pilot.settle()
     assert bench.recipe.lane_note == "another note"
 
@@ -123,7 +123,7 @@ def test_a_recording_is_read_once_more_with_another_recipe(pilot):
     assert session.outcomes[-1].path == session.outcomes[number].path and session.outcomes[-1].needs_recipe
     bench.choose(len(session.outcomes) - 1)
     pilot.wait(lambda: bench.recipe is not None, "what it offers")
-    bench.set_recipe(lane="beside")
+    bench.change.rest(lane="beside")
     bench.use()
     pilot.settle()
     lanes = [one.name for one in session.capture.lanes]

@@ -29,8 +29,8 @@ def keep_water_speed(pilot):
 def test_from_an_unnamed_message_to_a_field_in_the_library(pilot):
     session = pilot.session
     kind = pilot.kind(0x2C1)
-    before = session.reading.explained_of_all()
-    assert session.reading.layout_of(kind) is None and session.reading.explained[kind].claimed == 0
+    before = session.reading.counts.explained_of_all()
+    assert session.reading.layout_of(kind) is None and session.reading.counts.explained[kind].claimed == 0
     pilot.key("3")
     pilot.pick_kind(0x2C1)
     pilot.drag_beads(23, 24)
@@ -42,8 +42,8 @@ def test_from_an_unnamed_message_to_a_field_in_the_library(pilot):
     assert (layout.name, layout.applies.address, layout.applies.lanes) == ("Motion", 0x2C1, ("thruster",))
     field = layout.field_named("water speed")
     assert (str(field.places), field.kind.value, str(field.ratio), field.unit) == ("B2 B3", "signed", "1/100", "kn")
-    assert session.reading.explained[kind].claimed == 16
-    assert session.reading.explained_of_all().claimed == pytest.approx(before.claimed + 16)
+    assert session.reading.counts.explained[kind].claimed == 16
+    assert session.reading.counts.explained_of_all().claimed == pytest.approx(before.claimed + 16)
     assert session.bits == frozenset(), "the form is ready for the next one"
 
 
@@ -57,12 +57,12 @@ def test_the_new_field_is_read_at_the_cursor_and_as_a_trace(pilot):
     assert row.value.endswith(" kn")
     number = values.rows().index(row)
     pilot.click(values, values.row_center(number))
-    assert (row.kind, row.field_id) in pilot.session.traces
+    assert (row.kind, row.field_id) in pilot.session.traces.shown
     _, curve = pilot.session.store.curve(row.kind, pilot.session.reading.layout_of(row.kind), row.field_id)
     low, high = curve.value_range()
     assert -9 < low < -5 and 5 < high < 9
     pilot.click(values, values.row_center(number))
-    assert (row.kind, row.field_id) not in pilot.session.traces
+    assert (row.kind, row.field_id) not in pilot.session.traces.shown
 
 
 def test_closing_and_opening_again_finds_it_with_who_when_and_why(pilot):
@@ -94,10 +94,10 @@ def test_undo_and_redo_are_changes_of_their_own(pilot):
     keep_water_speed(pilot)
     kind = pilot.kind(0x2C1)
     layout = pilot.session.reading.layout_of(kind)
-    share = pilot.session.reading.explained_of_all().claimed
+    share = pilot.session.reading.counts.explained_of_all().claimed
     pilot.key(Qt.Key.Key_Z, CONTROL)
     assert pilot.session.reading.layout_of(kind) is None
-    assert pilot.session.reading.explained_of_all().claimed == pytest.approx(share - 16)
+    assert pilot.session.reading.counts.explained_of_all().claimed == pytest.approx(share - 16)
     pilot.key(Qt.Key.Key_Z, CONTROL | SHIFT)
     assert pilot.session.reading.layout_of(kind) == layout
     history = pilot.session.library.history(layout.id)

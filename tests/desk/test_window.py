@@ -50,7 +50,7 @@ def test_single_letters_are_typed_where_text_is_typed(pilot):
     assert pilot.window.desk_name == "Read" and pilot.window.roster.filter.text() == "pack 3"
     pilot.type(pilot.window.roster.filter, "pack tot")
     kinds = [entry for entry in pilot.window.roster.model.entries if isinstance(entry, int)]
-    assert [pilot.session.kind_name(kind) for kind in kinds] == ["Pack totals"]
+    assert [pilot.session.kinds.name(kind) for kind in kinds] == ["Pack totals"]
 
 
 def test_the_roster_orders_and_filters(pilot):
@@ -62,7 +62,7 @@ def test_the_roster_orders_and_filters(pilot):
         if isinstance(entry, str):
             shares.append([])
         else:
-            share = pilot.session.reading.explained[entry].share
+            share = pilot.session.reading.counts.explained[entry].share
             shares[-1].append(2.0 if share is None else share)
     assert len(shares) == len(pilot.session.capture.lanes) and all(group == sorted(group) for group in shares)
     pilot.type(roster.filter, "water nothing")
@@ -179,7 +179,7 @@ def test_beads_are_selected_by_mouse_and_keys(pilot):
     pilot.key(Qt.Key.Key_Right, SHIFT)
     assert session.bits == {8, 23}, "the next bead in reading order is on the next rod"
     pilot.key("U")
-    assert len(session.bits) == session.reading.explained[session.kind].moving
+    assert len(session.bits) == session.reading.counts.explained[session.kind].moving
     pilot.pick_kind(0x1A1)
     assert session.bits == frozenset()
     QTest.mouseDClick(
@@ -413,12 +413,16 @@ def test_bringing_in_again_keeps_traces_edits_and_the_way_back(pilot):
     session = pilot.session
     layout = session.reading.layout_of(pilot.kind(0x1A1))
     session.edits.change(layout.without_field(layout.field_named("limited").id))
-    shown = {session.trace_field(trace).name for trace in session.traces if session.kind_key(trace[0]).lane >= 1}
+    shown = {
+        session.traces.field(trace).name for trace in session.traces.shown if session.kinds.key(trace[0]).lane >= 1
+    }
     library = session.library
     session.trials.remove_source(0)
     pilot.wait_open()
     assert session.library is library and session.capture.lanes[0].name == "battery"
-    assert {session.trace_field(trace).name for trace in session.traces} == shown, "numbers changed, fields did not"
+    assert {session.traces.field(trace).name for trace in session.traces.shown} == shown, (
+        "numbers changed, fields did not"
+    )
     assert session.edits.layout(layout.id).field_named("limited") is None
     pilot.key(Qt.Key.Key_Z, CONTROL)
     pilot.wait_open()

@@ -235,3 +235,8 @@ def open_writer(path: Path, lanes: Sequence[str]) -> FrameWriter:
             return candidate.open_writer(path, lanes)
     known = ", ".join(suffix for candidate in formats() for suffix in candidate.suffixes)
     raise MisuseError(f"no recording format ends in {suffix!r}.", where=str(path), hint=f"Known are {known}.")
+
+
+def form_names() -> list[str]:
+    """Return the names of all formats a source can have."""
+    return [*(one.name for one in line_formats()), *(one.name for one in formats()), REFERENCE]

@@ -97,3 +97,9 @@ class ByteSource:
                 return
             delivered += len(chunk)
             yield chunk
+
+
+def head_of(path: Path) -> str:
+    """Return the first lines of a text table."""
+    with ByteSource(path) as source:
+        return source.head(1 << 15).decode("utf-8", "replace")

@@ -30,7 +30,7 @@ def layout_formats() -> tuple[LayoutFormat, ...]:
     """Return all formats of standards, in order of their module names."""
     import zesty_abacus.core.exchange as package  # the package cannot be named before it is imported
 
-    return tuple(discover(package, "LAYOUT_FORMAT", besides=frozenset({"registry", "onto"})))
+    return tuple(discover(package, "LAYOUT_FORMAT", besides=frozenset({"registry", "onto", "bringing", "putting_out"})))
 
 
 def read_layout_file(path: Path, mapping: TableMapping | None = None) -> tuple[str, Exchanged]:

@@ -6,6 +6,8 @@ import enum
 from collections.abc import Callable
 from fractions import Fraction
 
+import msgspec
+
 from .applies import Applies
 from .checks import Check, check_words
 from .model import Computed, Field, Layout
@@ -170,3 +172,8 @@ def _limit(limit: Fraction | None) -> str:
 
 def _count(number: int, noun: str) -> str:
     return f"{number} {noun}" if number == 1 else f"{number} {noun}s"
+
+
+def without_content(layout: Layout) -> Layout:
+    """Return a layout of the same name that says nothing: what a new one is compared with, and a removed one."""
+    return msgspec.structs.replace(layout, fields=(), parts=(), checks=(), computed=(), note="", sender="")

@@ -9,6 +9,7 @@ removed and the other changed is kept. Where changes are agreed first, what the 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Any, Protocol
 from uuid import UUID
 
@@ -230,3 +231,13 @@ class _LayoutMeeting(_Meeting):
             self.home.proposals.propose(key, after, parent=parent, author=self.author, reason=reason)
         known = after if after is not None else self._theirs[key].state
         self.report.proposed.append(known.name)
+
+
+def bring_together(where: str, home: Library, author: str, progress: Progress) -> SyncReport:
+    """Bring a working copy, which is made if it is not there, and its home together."""
+    path = Path(where).expanduser()
+    copy = Library.open(path) if path.exists() else Library.create(path, f"{home.name}, working copy")
+    try:
+        return sync(copy, home, author=author, progress=progress)
+    finally:
+        copy.close()

@@ -1,21 +1,15 @@
-"""The one door from the window to everything heavy in core.
-
-The window stands before NumPy kernels, Arrow and the database are loaded: :mod:`launch` imports this
-module on a thread after the first paint. Views reach it as ``session.engine`` and never import what lies
-behind it themselves.
-"""
+"""What opens a trial, and the names of core that show and change it; reached as ``engine`` through :mod:`.doors`."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from pathlib import Path
-from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ...core.codec import wording
-from ...core.codec.columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn, Validity
+from ...core.codec.columns import CheckState, Decoded, FieldColumn, Validity
 from ...core.codec.kinds import decode_frames
 from ...core.codec.moving import bit_owners
 from ...core.codec.plan import Plan, PlanError, compile_layout
@@ -37,7 +31,6 @@ from ...core.layouts.checks import check_words
 from ...core.layouts.curves import format_table, parse_polynomial, parse_table
 from ...core.layouts.model import (
     Applies,
-    Check,
     Field,
     FieldKind,
     Layout,
@@ -70,15 +63,18 @@ from ...core.progress import Progress
 from ...core.protocols.registry import protocol_named
 from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
+from ...core.reading.kind_data import KindData, field_curve, load_kind
 from ...core.reading.meaning import Meaning
 from ...core.reading.owners import owned_bits
 from ...core.reading.readers import Reader
 from ...core.reading.ties import Tie
+from ...core.reading.trying import Tried, TriedArray, TriedCheck, TriedField, try_layout
 from ...core.trial.content import lane_moves
 from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
 from ...core.trial.merging import merge_trials
 from ...core.trial.trial import Moment, Trial, TrialFile
-from ...core.unravel.readings import Reading, bits_in_words, readings_of
+from ...core.unravel.readings import bits_in_words
+from ...core.unravel.reckoner import ReadingCurve, reckon
 from ...demo.trial import copy_shipped_trial
 from . import laid
 from .settings import known_servers_path
@@ -246,173 +242,6 @@ def _released(trial: Trial, library: Library) -> list[Layout] | None:
         return library.layouts_of(trial.file.release)
     except UnknownLayoutError:
         return None
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class KindData:
-    """The frames of a kind and the pyramid of their bits."""
-
-    kind: int
-    frames: KindFrames
-    history: BitHistory
-
-
-def load_kind(capture: Capture, kind: int, progress: Progress) -> KindData:
-    """Gather a kind's frames and sum up its bits."""
-    progress.step(0.1, "gathering frames")
-    frames = capture.kind_frames(kind)
-    progress.step(0.6, "summing bits")
-    return KindData(kind, frames, BitHistory.build(frames.time_ns, frames.matrix))
-
-
-def field_curve(
-    capture: Capture, frames: KindFrames, plan: Plan, field_id: UUID, progress: Progress
-) -> tuple[FieldColumn, Curve]:
-    """Decode one field of a kind and prepare its curve."""
-    progress.step(0.1, "decoding")
-    column = decode_frames(capture, plan, frames, [field_id])[field_id]
-    progress.step(0.7, "preparing the curve")
-    return column, Curve.build(frames.time_ns, column.plot_values())
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class ReadingCurve:
-    """A way to read a selection, with its curve."""
-
-    reading: Reading
-    curve: Curve
-
-
-MAX_RECKONED_ROWS = 500_000
-"""The reckoner judges and draws at most this many frames, evenly taken."""
-
-
-def reckon(bits: frozenset[int], frames: KindFrames, progress: Progress) -> list[ReadingCurve]:
-    """Read a selection every way, smoothest first."""
-    step = max(1, len(frames) // MAX_RECKONED_ROWS)
-    matrix, sizes, times = frames.matrix[::step], frames.sizes[::step], frames.time_ns[::step]
-    progress.step(0.1, "reading the selection")
-    readings = readings_of(bits, matrix, sizes)
-    progress.step(0.8, "preparing curves")
-    return [ReadingCurve(item, Curve.build(times, item.column.plot_values())) for item in readings]
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class TriedField:
-    """What a field of a layout gives on the open capture.
-
-    Attributes
-    ----------
-    low, high
-        Range of good values, NaN if there is none.
-    frames, present, outside, silent
-        Frames of the kind; those in which the field is present; outside limits; not available.
-    unnamed
-        Present frames whose value has no name, of a field with named values.
-    """
-
-    field: Field
-    curve: Curve
-    low: float
-    high: float
-    frames: int
-    present: int
-    outside: int
-    silent: int
-    unnamed: int
-
-
-@dataclass(frozen=True, slots=True)
-class TriedCheck:
-    """How a check of a layout comes out on the open capture.
-
-    Attributes
-    ----------
-    agrees, disagrees
-        Frames; the others could not be checked.
-    first_wrong_ns
-        Time of the first frame in which it disagrees, None if there is none.
-    """
-
-    check: Check
-    agrees: int
-    disagrees: int
-    first_wrong_ns: int | None
-
-
-@dataclass(frozen=True, slots=True)
-class TriedArray:
-    """What an array or a list gives: in how many frames, how many items there, fewest and most."""
-
-    name: str
-    frames: int
-    fewest: int
-    most: int
-    words: str
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Tried:
-    """What a layout gives on the open capture.
-
-    Attributes
-    ----------
-    cut
-        Frames that end before the layout does.
-    others
-        Frames of the kind that the layout does not ask for.
-    """
-
-    fields: tuple[TriedField, ...] = ()
-    checks: tuple[TriedCheck, ...] = ()
-    arrays: tuple[TriedArray, ...] = ()
-    cut: int = 0
-    others: int = 0
-
-
-def try_layout(capture: Capture, plan: Plan, frames: KindFrames, progress: Progress) -> Tried:
-    """Decode everything of a layout on the frames of a kind."""
-    decoded = decode_frames(capture, plan, frames)
-    fields = []
-    for number, column in enumerate(decoded.columns.values()):
-        progress.step(number / max(len(decoded.columns), 1), "trying on the capture")
-        fields.append(_tried_field(column, frames))
-    others = 0
-    if decoded.columns and plan.layout.applies.looks_at_payload:
-        others = int((next(iter(decoded.columns.values())).validity == Validity.OTHER_SHAPE).sum())
-    cut = 0 if decoded.cut is None else int(decoded.cut.sum())
-    checks = tuple(_tried_check(column, frames) for column in decoded.checks.values())
-    arrays = tuple(_tried_array(array, len(frames)) for array in decoded.arrays.values())
-    return Tried(tuple(fields), checks, arrays, cut, others)
-
-
-def _tried_field(column: FieldColumn, frames: KindFrames) -> TriedField:
-    curve = Curve.build(frames.time_ns, column.plot_values())
-    low, high = curve.value_range()
-    validity = column.validity
-    absent = np.isin(validity, (Validity.ABSENT, Validity.TOO_SHORT, Validity.OTHER_SHAPE))
-    unnamed = 0
-    if column.field.kind is FieldKind.NAMES:
-        unnamed = int(((column.label_codes() < 0) & column.has_value).sum())
-    return TriedField(
-        column.field, curve, low, high, len(validity), int((~absent).sum()),
-        int((validity == Validity.OUTSIDE_LIMITS).sum()), int((validity == Validity.NOT_AVAILABLE).sum()), unnamed,
-    )  # fmt: skip
-
-
-def _tried_check(column: CheckColumn, frames: KindFrames) -> TriedCheck:
-    wrong = np.flatnonzero(column.state == CheckState.DISAGREES)
-    first = int(frames.time_ns[wrong[0]]) if len(wrong) else None
-    return TriedCheck(column.check, column.count(CheckState.AGREES), len(wrong), first)
-
-
-def _tried_array(array: ArrayColumns, count: int) -> TriedArray:
-    per_frame = np.bincount(array.frame, minlength=count)
-    numbers = () if array.lists else [column for column in array.columns.values() if not column.field.names]
-    words = next((said for column in numbers if (said := wording.spread_words(column))), "")
-    inside = per_frame[per_frame > 0]
-    fewest, most = (int(inside.min()), int(inside.max())) if len(inside) else (0, 0)
-    return TriedArray(array.name, len(inside), fewest, most, words)
 
 
 __all__ = [

@@ -103,9 +103,9 @@ class FindBox(QLineEdit):
 
     def _kind_findings(self, kind: int) -> Iterator[Finding]:
         session = self._session
-        address = session.kind_address(kind)
-        lane = session.capture.lanes[session.kind_key(kind).lane].name
-        name = session.kind_name(kind)
+        address = session.kinds.address(kind)
+        lane = session.capture.lanes[session.kinds.key(kind).lane].name
+        name = session.kinds.name(kind)
         yield Finding("message", name or f"{address} unnamed", f"{address} · {lane}", lambda: session.select_kind(kind))
         for reader in session.reading.readers(kind):
             for field in reader.shown.once_a_frame():
@@ -114,8 +114,8 @@ class FindBox(QLineEdit):
 
     def _show_field(self, kind: int, field_id) -> None:  # type: ignore[no-untyped-def]
         self._session.select_kind(kind)
-        if (kind, field_id) not in self._session.traces:
-            self._session.toggle_trace(kind, field_id)
+        if (kind, field_id) not in self._session.traces.shown:
+            self._session.traces.toggle(kind, field_id)
         self._session.desk_wanted.emit("Read")
 
     def _go(self, time_ns: int) -> None:

@@ -65,7 +65,7 @@ class FrameList(QAbstractScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         session.opened.connect(self._on_opened)
         session.layouts_changed.connect(self._forget)
-        session.reading.explained_changed.connect(self._forget)
+        session.reading.counts.changed.connect(self._forget)
         session.form_changed.connect(self._repaint)
         session.kind_changed.connect(self._on_kind)
         session.clock.cursor_changed.connect(self._on_cursor)
@@ -144,13 +144,13 @@ class FrameList(QAbstractScrollArea):
         layout = session.reading.layout_at(kind, row)
         frame = session.store.frame(row, layout)
         flags = int(table.flags[row])
-        name = layout.name if layout is not None else session.kind_name(kind)
+        name = layout.name if layout is not None else session.kinds.name(kind)
         says, wrong = self._sentence(kind, frame.decoded, flags, layout)
         return FrameLine(
             time=session.clock.words(frame.time_ns),
             after="",
             lane=session.capture.lanes[int(table.lane[row])].name,
-            message=name or session.kind_address(kind),
+            message=name or session.kinds.address(kind),
             named=layout is not None or bool(name and flags & (engine.ERROR | engine.REMOTE)),
             says=says,
             wrong=wrong,

@@ -28,15 +28,15 @@ from ..widgets.theme import SMALL_PX, TEXT_PX, TINY_PX, figure_font, look, text_
 
 KIND_ROLE = Qt.ItemDataRole.UserRole
 ORDERS = {
-    "by address": lambda s, k: (s.kind_key(k),),
+    "by address": lambda s, k: (s.kinds.key(k),),
     "least explained first": lambda s, k: (_share(s, k), -s.capture.kinds.count(k)),
-    "by name": lambda s, k: (not s.kind_name(k), s.kind_name(k).lower(), s.kind_key(k)),
+    "by name": lambda s, k: (not s.kinds.name(k), s.kinds.name(k).lower(), s.kinds.key(k)),
     "most frames first": lambda s, k: (-s.capture.kinds.count(k),),
 }
 
 
 def _share(session: Session, kind: int) -> float:
-    explained = session.reading.explained_of(kind)
+    explained = session.reading.counts.explained_of(kind)
     share = explained.share if explained is not None else None
     return 2.0 if share is None else share
 
@@ -63,7 +63,7 @@ class RosterModel(QAbstractListModel):
 
     def _matches(self, kind: int, wanted: str) -> bool:
         session = self._session
-        words = [session.kind_address(kind), session.kind_name(kind) or "unnamed"]
+        words = [session.kinds.address(kind), session.kinds.name(kind) or "unnamed"]
         for reader in session.reading.readers(kind):
             words += [field.name for field in reader.shown.all_fields()]
         text = " ".join(words).lower()
@@ -90,9 +90,9 @@ class RosterModel(QAbstractListModel):
 
     def _words(self, kind: int) -> str:
         session = self._session
-        explained = session.reading.explained_of(kind)
+        explained = session.reading.counts.explained_of(kind)
         shown = f", {explained.share_text()} explained" if explained is not None and explained.moving else ""
-        return f"{session.kind_address(kind)} {session.kind_name(kind) or 'unnamed'}{shown}"
+        return f"{session.kinds.address(kind)} {session.kinds.name(kind) or 'unnamed'}{shown}"
 
 
 _LONG_ADDRESS = 14
@@ -105,7 +105,7 @@ class RosterDelegate(QStyledItemDelegate):
         super().__init__()
         self._session = session
         self._ribbons: dict[tuple, QPixmap] = {}
-        for event in (session.opened, session.layouts_changed, session.reading.explained_changed):
+        for event in (session.opened, session.layouts_changed, session.reading.counts.changed):
             event.connect(self._ribbons.clear)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
@@ -130,11 +130,11 @@ class RosterDelegate(QStyledItemDelegate):
         if chosen:
             painter.fillRect(rect, QColor(theme.selected))
             painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), QColor(theme.zest))
-        name = session.kind_name(kind)
+        name = session.kinds.name(kind)
         top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
         address = figure_font(SMALL_PX, bold=True)
-        words = session.kind_address(kind)
-        rate = _rate_text(session.kind_rate(kind))
+        words = session.kinds.address(kind)
+        rate = _rate_text(session.kinds.rate(kind))
         draw_text(painter, top, rate, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
         room = top.adjusted(0, 0, -painter.fontMetrics().horizontalAdvance(rate) - 6, 0)
         font = text_font(SMALL_PX, italic=not name)
@@ -149,7 +149,7 @@ class RosterDelegate(QStyledItemDelegate):
             offset = painter.fontMetrics().horizontalAdvance(words) + 8
             draw_text(painter, room.adjusted(offset, 0, 0, 0), name or "unnamed", font, color, middle=True)
         self._paint_bits(painter, QRectF(rect.left() + EDGE, rect.top() + 23, rect.width() - 2 * EDGE - 46, 9), kind)
-        explained = session.reading.explained_of(kind)
+        explained = session.reading.counts.explained_of(kind)
         if explained is not None:
             words = explained.share_text()
             place = QRectF(rect.right() - EDGE - 44, rect.top() + 19, 44, 16)
@@ -157,7 +157,7 @@ class RosterDelegate(QStyledItemDelegate):
 
     def _paint_bits(self, painter: QPainter, rect: QRectF, kind: int) -> None:
         """Paint the ribbon of a kind; it is drawn once and kept until layouts or counts change."""
-        if kind >= len(self._session.reading.activities):
+        if kind >= len(self._session.reading.counts.activities):
             return
         device = painter.device()
         ratio = device.devicePixelRatioF() if device is not None else 1.0
@@ -168,8 +168,8 @@ class RosterDelegate(QStyledItemDelegate):
 
     def _ribbon(self, kind: int, width: float, height: float, ratio: float) -> QPixmap:
         session = self._session
-        activity = session.reading.activities[kind]
-        owners = session.reading.owners_by_all(kind, activity.size)
+        activity = session.reading.counts.activities[kind]
+        owners = session.owners.by_all(kind, activity.size)
         pixmap = QPixmap(math.ceil(width * ratio), math.ceil(height * ratio))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(Qt.GlobalColor.transparent)
@@ -263,7 +263,7 @@ class Roster(QWidget):
         selection.currentChanged.connect(self._on_current)
         session.opened.connect(self._arrange)
         session.layouts_changed.connect(self._repaint)
-        session.reading.explained_changed.connect(self._on_explained)
+        session.reading.counts.changed.connect(self._on_explained)
         session.kind_changed.connect(self._show_kind)
         look.changed.connect(self._repaint)
 
@@ -300,7 +300,7 @@ class Roster(QWidget):
         self._repaint()
 
     def _on_explained(self) -> None:
-        explained = self._session.reading.explained_of_all()
+        explained = self._session.reading.counts.explained_of_all()
         if explained is not None and explained.share is not None:
             self.bar.setValue(round(explained.share * 1000))
             proved = engine.percent(explained.proved_share or 0.0)

@@ -38,7 +38,7 @@ class Strip(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         session.opened.connect(self._on_opened)
         session.trial_changed.connect(self.update)
-        session.reading.explained_changed.connect(self.update)
+        session.reading.counts.changed.connect(self.update)
         session.clock.view_changed.connect(self._on_clock)
         session.clock.cursor_changed.connect(self._on_clock)
         session.clock.pin_changed.connect(self.update)
@@ -108,7 +108,7 @@ class Strip(QWidget):
     def _lane_share(self, lane: int) -> str:
         session = self._session
         kinds = (kind for kind, key in enumerate(session.capture.kinds.keys) if key.lane == lane)
-        explained = session.reading.explained_of_all(kinds)
+        explained = session.reading.counts.explained_of_all(kinds)
         return explained.share_text() if explained is not None and explained.moving else ""
 
     def _density_picture(self, width: int) -> QImage:

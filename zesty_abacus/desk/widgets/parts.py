@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLayout,
     QLineEdit,
+    QMenu,
     QPushButton,
     QScrollArea,
     QSizePolicy,
@@ -162,6 +163,13 @@ class Panel(QWidget):
     def clear(self) -> None:
         """Take everything out of the body."""
         clear_layout(self.body)
+
+
+def menu_of(owner: QWidget) -> QMenu:
+    """Return an empty menu that goes when it is closed."""
+    menu = QMenu(owner)
+    menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+    return menu
 
 
 def scrolled(inner: QWidget) -> QScrollArea:

@@ -44,3 +44,8 @@ def when_text(moment: datetime) -> str:
     if local.date() == now.date():
         return f"today {local:%H:%M}"
     return f"{local.day} {local:%b}" if local.year == now.year else f"{local.day} {local:%b %Y}"
+
+
+def number_text(value: float) -> str:
+    """Write a number with up to six significant digits, no exponent for what people type."""
+    return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"

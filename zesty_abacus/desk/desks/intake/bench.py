@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import msgspec
-import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ...app.clock import Clock
 from ...app.doors import engine, lines
 from ...app.session import Session
 from ...app.undo import Undoable
-from .marks import MarkIndex
+from .found_frames import FoundFrames
+from .lane_offset import LaneOffset
+from .recipe_changes import RecipeChanges
 
 if TYPE_CHECKING:
     from ....core.progress import Progress
@@ -26,6 +28,8 @@ class Bench(QObject):
 
     Attributes
     ----------
+    frames, offset, change
+        The frames that came out; the lane's offset; one setting of the recipe at a time.
     number
         The chosen source of the trial.
     opened
@@ -58,6 +62,9 @@ class Bench(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.frames = FoundFrames(self)
+        self.offset = LaneOffset(self)
+        self.change = RecipeChanges(self)
         self.number = 0
         self.opened: lines.OpenedSource | None = None
         self.recipe: lines.Recipe | None = None
@@ -66,9 +73,6 @@ class Bench(QObject):
         self.before: dict[str, int] | None = None
         self.problem = ""
         self._recipe_to_come: lines.Recipe | None = None
-        self._times: tuple[tuple, np.ndarray] | None = None
-        self._marks: tuple[lines.Outcome, MarkIndex] | None = None
-        self._overview: tuple[tuple, tuple[np.ndarray, np.ndarray]] | None = None
         self._wanted: tuple[int, object] | None = None
         session.opened.connect(self._on_trial)
 
@@ -118,7 +122,7 @@ class Bench(QObject):
     def _on_source(self, opened: lines.OpenedSource | None) -> None:
         self.opened = opened
         if opened is not None:
-            self._show_span()
+            _bring_into_view(self.session.clock, self.span_ns)
             if opened.offers:
                 self.recipe = opened.offers[0].recipe
             if self._recipe_to_come is not None:
@@ -130,15 +134,6 @@ class Bench(QObject):
     def _on_problem(self, sentence: str) -> None:
         self.problem = sentence
         self.source_changed.emit()
-
-    def _show_span(self) -> None:
-        """Bring the recording into view, unless the view lies inside it already."""
-        clock = self.session.clock
-        first, last = self.span_ns
-        if not (first <= clock.view_first_ns and clock.view_last_ns <= last):
-            clock.set_view(first, last)
-        if not first <= clock.cursor_ns <= last:
-            clock.set_cursor(first)
 
     @property
     def zero_ns(self) -> int:
@@ -193,29 +188,6 @@ class Bench(QObject):
             self._recipe_to_come = recipe
             self.choose(place)
         return True
-
-    def set_line(self, **changes: Any) -> None:
-        """Change settings of the line code."""
-        if self.recipe is not None and self.recipe.line is not None:
-            line = msgspec.structs.replace(self.recipe.line, **changes)
-            self.take(msgspec.structs.replace(self.recipe, line=line))
-
-    def set_framing(self, **changes: Any) -> None:
-        """Change settings of the framing."""
-        if self.recipe is not None and self.recipe.framing is not None:
-            framing = msgspec.structs.replace(self.recipe.framing, **changes)
-            self.take(msgspec.structs.replace(self.recipe, framing=framing))
-
-    def set_level(self, channel: str, **changes: Any) -> None:
-        """Change how a channel becomes edges."""
-        if self.recipe is not None:
-            setting = msgspec.structs.replace(self.recipe.level(channel), **changes)
-            self.take(self.recipe.with_level(setting))
-
-    def set_recipe(self, **changes: Any) -> None:
-        """Change anything else of the recipe."""
-        if self.recipe is not None:
-            self.take(msgspec.structs.replace(self.recipe, **changes))
 
     def _set(self, recipe: lines.Recipe | None) -> None:
         columns = self.recipe.columns if self.recipe is not None else None
@@ -296,148 +268,6 @@ class Bench(QObject):
         names = dict.fromkeys([*now, *self.before])
         return {name: now.get(name, 0) - self.before.get(name, 0) for name in names}
 
-    # frames
-
-    def frame_times(self) -> np.ndarray:
-        """Return the time of each frame that came out, on the capture's clock; in order."""
-        key = (self.outcome, self.zero_ns)
-        if self._times is None or self._times[0] != key:
-            times = np.empty(0, np.int64) if key[0] is None else key[0].result.frames.time_ns + key[1]
-            self._times = (key, times)
-        return self._times[1]
-
-    def mark_index(self) -> MarkIndex | None:
-        """Return the marks that came out, ready to be found by time; None while nothing came out."""
-        if self.outcome is None:
-            return None
-        if self._marks is None or self._marks[0] is not self.outcome:
-            self._marks = (self.outcome, MarkIndex(self.outcome.result.marks.rows))
-        return self._marks[1]
-
-    def overview(self, columns: int) -> tuple[np.ndarray, np.ndarray]:
-        """Return which of equal parts of the whole recording hold frames, and which hold a fault: their numbers."""
-        key = (self.outcome, columns)
-        if self._overview is None or self._overview[0] != key:
-            self._overview = (key, self._make_overview(columns))
-        return self._overview[1]
-
-    def _make_overview(self, columns: int) -> tuple[np.ndarray, np.ndarray]:
-        none = np.empty(0, np.int64)
-        if self.outcome is None or self.opened is None or not len(self.outcome.result.frames):
-            return none, none
-        result = self.outcome.result
-        first, last = self.opened.span_ns
-        scale = columns / max(last - first, 1)
-        ends = result.ends_ns if len(result.ends_ns) else result.frames.time_ns
-        begins, stops = (
-            np.clip(((times - first) * scale).astype(np.int64), 0, columns - 1)
-            for times in (result.frames.time_ns, ends)
-        )
-        cover = (
-            np.bincount(begins, minlength=columns + 1) - np.bincount(stops + 1, minlength=columns + 2)[: columns + 1]
-        )
-        wrong = result.frames.flags & engine.WRONG > 0
-        return np.flatnonzero(np.cumsum(cover)[:columns] + np.bincount(stops, minlength=columns) > 0), np.unique(
-            begins[wrong]
-        )
-
-    def current(self) -> int:
-        """Return the frame at or before the cursor, -1 before the first."""
-        return int(np.searchsorted(self.frame_times(), self.session.clock.cursor_ns, side="right")) - 1
-
-    def go(self, row: int) -> None:
-        """Put the cursor on a frame."""
-        times = self.frame_times()
-        if len(times):
-            row = min(max(row, 0), len(times) - 1)
-            self.session.clock.set_cursor(int(times[row]), follow=True)
-
-    def show_frame(self, row: int) -> None:
-        """Bring a whole frame into view, with some air around it."""
-        if self.outcome is None or not 0 <= row < len(self.outcome.result.frames):
-            return
-        first = int(self.frame_times()[row])
-        last = int(self.outcome.result.ends_ns[row]) + self.zero_ns
-        air = max((last - first) // 12, 500)
-        self.session.clock.set_cursor(first)
-        self.session.clock.set_view(first - air, last + air)
-
-    def go_next(self, step: int, *, wrong: bool = False, same_address: bool = False) -> bool:
-        """Go to the next or the last frame with a fault, or of the same address; say whether there is one."""
-        if self.outcome is None:
-            return False
-        table, at = self.outcome.result.frames, self.current()
-        fits = np.ones(len(table), np.bool_)
-        if wrong:
-            fits &= table.flags & engine.WRONG > 0
-        if same_address and at >= 0:
-            fits &= table.address == table.address[at]
-        rows = np.flatnonzero(fits)
-        rows = rows[rows > at] if step > 0 else rows[rows < at][::-1]
-        if not len(rows):
-            return False
-        self.go(int(rows[0]))
-        return True
-
-    # the lane's clock
-
-    def set_offset(self, offset_ns: int) -> None:
-        """Move the lane against the others; the capture is put together anew."""
-        file = self.session.trial.file
-        entry = file.lane_entry(self.lane_name)
-        if self.lane_name and entry.offset_ns != offset_ns:
-            self.session.trials.change(
-                file.with_lane(msgspec.structs.replace(entry, offset_ns=offset_ns)), f"offset of {entry.name}"
-            )
-
-    def shift(self, by_ns: int) -> None:
-        """Move the lane by some time more."""
-        if self.lane_name and by_ns:
-            self.set_offset(self.session.trial.file.lane_entry(self.lane_name).offset_ns + by_ns)
-
-    def _aligned_traces(self) -> tuple[tuple, tuple] | None:
-        """Return a traced field of another lane and one of this lane."""
-        session = self.session
-        names = [lane.name for lane in session.capture.lanes]
-        own = [trace for trace in session.traces if names[session.kind_key(trace[0]).lane] == self.lane_name]
-        others = [trace for trace in session.traces if trace not in own]
-        return (others[0], own[0]) if own and others else None
-
-    def can_align(self) -> bool:
-        """Whether two traced fields could tell the lane's offset."""
-        return self.session.capture is not None and self._aligned_traces() is not None
-
-    def align(self) -> None:
-        """Estimate the lane's offset from a field of it and one of another lane, both traced on Read."""
-        traces = self._aligned_traces()
-        if traces is None:
-            return
-        session = self.session
-        meaning = session.reading.meaning
-        assert meaning is not None, "fields are traced only while a trial is open"
-
-        def work(progress: Progress) -> lines.OffsetEstimate:
-            signals = []
-            for kind, field_id in traces:
-                progress.check()
-                frames, column = meaning.column(kind, field_id)
-                signals.append((frames.time_ns, column.plot_values().astype(np.float64)))
-            return lines.estimate_offset(signals[0], signals[1])
-
-        def done(found: lines.OffsetEstimate) -> None:
-            way = "later" if found.offset_ns > 0 else "earlier"
-            agree = f"the two fields then agree by {found.agreement:.0%}"
-            words = f"The lane fits {abs(found.offset_ns) / 1e6:.3f} ms {way}: {agree}."
-            if found.agreement < 0.5 or found.margin < 0.05:
-                session.told.emit(
-                    "wrong", f"The two fields do not tell an offset; at best they agree by {found.agreement:.0%}."
-                )
-                return
-            session.told.emit("good", words)
-            self.shift(found.offset_ns)
-
-        session.jobs.start("align", "estimating the offset", work, done)
-
     # keeping
 
     def use(self) -> None:
@@ -450,23 +280,11 @@ class Bench(QObject):
         self._wanted = (self.number, entry)
         self.session.trials.change(file.with_source(self.number, entry), f"recipe {self.recipe.name} put to use")
 
-    def save(self, name: str) -> None:
-        """Keep the recipe in the library under a name."""
-        session = self.session
-        if self.recipe is None or session.library is None:
-            return
-        recipe = msgspec.structs.replace(self.recipe, name=name)
-        self.recipe = recipe
-        shelf, author = session.library.recipes, session.edits.line.author
 
-        def work(progress: Progress) -> str:
-            progress.step(0.1, "keeping the recipe")
-            head = shelf.head_of(recipe.id)
-            if head is not None and head.state == recipe:
-                return f"{name} is in the library as it stands."
-            parent = head.revision.id if head is not None else None
-            shelf.commit(recipe, parent=parent, author=author, reason=f"tried on {session.trial.file.name}")
-            return f"Recipe {name} is kept in the library."
-
-        session.jobs.start("recipe kept", "keeping the recipe", work, lambda words: session.told.emit("good", words))
-        self.recipe_changed.emit()
+def _bring_into_view(clock: Clock, span_ns: tuple[int, int]) -> None:
+    """Bring a recording into view, unless the view lies inside it already."""
+    first, last = span_ns
+    if not (first <= clock.view_first_ns and clock.view_last_ns <= last):
+        clock.set_view(first, last)
+    if not first <= clock.cursor_ns <= last:
+        clock.set_cursor(first)

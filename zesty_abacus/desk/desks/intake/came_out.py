@@ -63,7 +63,7 @@ class CameOut(QAbstractScrollArea):
 
     def go(self, step: int) -> None:
         """Move the cursor by frames."""
-        self._bench.go(self._bench.current() + step)
+        self._bench.frames.go(self._bench.frames.current() + step)
 
     # drawing
 
@@ -74,7 +74,7 @@ class CameOut(QAbstractScrollArea):
         area = self._area()
         painter.fillRect(area, QColor(theme.paper))
         if self.count():
-            current, times = bench.current(), bench.frame_times()
+            current, times = bench.frames.current(), bench.frames.times()
             columns = self._columns(area.width())
             for slot in range(self._slots() + 1):
                 row = self._first() + slot
@@ -125,7 +125,11 @@ class CameOut(QAbstractScrollArea):
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
         time = max(16.0 + step * len(clock.words(clock.last_ns)), 84.0)
         widths = {"time s": time, "what": 190.0 if width > 660 else 150.0, "problem": 130.0}
-        says = 120.0 if self._bench.session.layouts_for(self._bench.lane_name) else 0.0
+        says = (
+            120.0
+            if any(self._bench.lane_name in one.applies.lanes for one in self._bench.session.edits.layouts())
+            else 0.0
+        )
         rest = max(width - sum(widths.values()) - says - 12 * 5, 120)
         boxes, x = {}, 10.0
         for name, size in (("time s", widths["time s"]), ("what", widths["what"]), ("bytes", rest), ("says", says),
@@ -165,7 +169,7 @@ class CameOut(QAbstractScrollArea):
     def _on_cursor(self) -> None:
         if not self.isVisible():
             return
-        row = self._bench.current()
+        row = self._bench.frames.current()
         first = self._first()
         if row != self._told_row and not first <= row < first + self._slots():
             first = row - self._slots() // 3
@@ -199,11 +203,11 @@ class CameOut(QAbstractScrollArea):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.position().y() >= _HEAD and self._row_at(event) < self.count():
-            self._bench.go(self._row_at(event))
+            self._bench.frames.go(self._row_at(event))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and event.position().y() >= _HEAD:
-            self._bench.show_frame(self._row_at(event))
+            self._bench.frames.show_frame(self._row_at(event))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
@@ -220,6 +224,6 @@ class CameOut(QAbstractScrollArea):
         if step is not None:
             self.go(step)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self._bench.show_frame(self._bench.current())
+            self._bench.frames.show_frame(self._bench.frames.current())
         else:
             super().keyPressEvent(event)

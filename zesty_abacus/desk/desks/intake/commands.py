@@ -13,7 +13,7 @@ def intake_commands(bench: Bench) -> list[Command]:
         return bench.outcome is not None
 
     def search(step: int, **what: bool) -> None:
-        if not bench.go_next(step, **what):
+        if not bench.frames.go_next(step, **what):
             words = "with a fault" if what.get("wrong") else "of this address"
             bench.session.told.emit("", f"There is no {'further' if step > 0 else 'earlier'} frame {words}.")
 
@@ -22,7 +22,12 @@ def intake_commands(bench: Bench) -> list[Command]:
         ("fault before", "Frame with a fault before", "Shift+E", lambda: search(-1, wrong=True)),
         ("next same", "Next frame of this address", "A", lambda: search(1, same_address=True)),
         ("same before", "Frame of this address before", "Shift+A", lambda: search(-1, same_address=True)),
-        ("whole frame", "Bring the whole frame into view", "W", lambda: bench.show_frame(bench.current())),
+        (
+            "whole frame",
+            "Bring the whole frame into view",
+            "W",
+            lambda: bench.frames.show_frame(bench.frames.current()),
+        ),
         ("whole source", "Show the whole recording", "Shift+X", lambda: bench.session.clock.set_view(*bench.span_ns)),
         ("use frames", "Use these frames", "Shift+U", bench.use),
     ]

@@ -9,14 +9,15 @@ from typing import Any
 import msgspec
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...app.doors import lines
-from ...widgets.parts import EDGE, Choice, NoWheel, Panel, button, clear_layout, hairline, label
+from ...widgets.parts import EDGE, Panel, button, clear_layout, hairline, label
 from ...widgets.theme import figure_font, look, text_font
-from ...widgets.words import grouped, span_text
+from ...widgets.words import grouped, number_text, span_text
 from .bench import Bench
 from .pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
+from .setting_rows import SettingRows
 
 _NO = "–"
 _MEASURED_LEVELS = (
@@ -32,8 +33,7 @@ class RecipePanel(Panel):
     def __init__(self, bench: Bench) -> None:
         super().__init__("Recipe")
         self._bench = bench
-        self._no_wheel = NoWheel(self)
-        self._measured: dict[str, QWidget] = {}
+        self._rows = SettingRows(self.body, self)
         self._others_shown = False
         self._cleaning_shown = False
         self.body.setSpacing(3)
@@ -70,7 +70,7 @@ class RecipePanel(Panel):
         self.result_box.setSpacing(3)
         self.clear()
         clear_layout(self.foot_box)
-        self._measured.clear()
+        self._rows.measured.clear()
         self.note.setText("")
         if bench.opened is None:
             self.body.addStretch(1)
@@ -79,7 +79,7 @@ class RecipePanel(Panel):
         if bench.recipe is not None:
             self._show_recipe(bench.recipe)
         elif bench.opened.recording is not None:
-            self._row("speaks", self._line_choice(None))
+            self._rows.row("speaks", self._line_choice(None))
         else:
             self._columns_link()
         self.body.addLayout(self.result_box)
@@ -149,27 +149,28 @@ class RecipePanel(Panel):
         assert bench.opened is not None
         self.note.setText(recipe.name)
         waves = bench.opened.recording is not None
+        channels = [channel.name for channel in bench.opened.recording.channels] if bench.opened.recording else []
         self._columns_link()
         if waves:
-            self._section("bus")
-            self._row("speaks", self._line_choice(recipe))
+            self._rows.section("bus")
+            self._rows.row("speaks", self._line_choice(recipe))
             if recipe.line is not None:
                 for field in self._fields(recipe.line):
-                    self._setting(field, getattr(recipe.line, field.name), bench.set_line)
+                    self._rows.setting(field, getattr(recipe.line, field.name), bench.change.line, channels)
             self._show_levels(recipe)
         gives = self._gives(recipe)
         # of what comes in frames already, only I2C has devices with registers behind it
         if gives in ("bytes", "bits", "packets") or (
             recipe.line is not None and recipe.protocol in ("i2c", "registers")
         ):
-            self._section("framing")
-            self._row("put together by", self._framing_choice(recipe, gives))
+            self._rows.section("framing")
+            self._rows.row("put together by", self._framing_choice(recipe, gives))
             if recipe.framing is not None:
                 for field in self._fields(recipe.framing):
-                    self._setting(field, getattr(recipe.framing, field.name), bench.set_framing)
-        self._section("lane")
-        lane = self._entry("lane", recipe.lane, lambda text: bench.set_recipe(lane=text))
-        self._row("lane", lane)
+                    self._rows.setting(field, getattr(recipe.framing, field.name), bench.change.framing, channels)
+        self._rows.section("lane")
+        lane = self._rows.entry("lane", recipe.lane, lambda text: bench.change.rest(lane=text))
+        self._rows.row("lane", lane)
         self._show_lane(recipe)
 
     def _show_lane(self, recipe: lines.Recipe) -> None:
@@ -179,14 +180,14 @@ class RecipePanel(Panel):
         if not name:
             return
         offset = bench.session.trial.file.lane_entry(name).offset_ns / 1e6
-        self._number(
-            "lane offset", "offset ms", offset or None, "", lambda ms: bench.set_offset(round((ms or 0) * 1e6)), ""
+        self._rows.number(
+            "lane offset", "offset ms", offset or None, "", lambda ms: bench.offset.set(round((ms or 0) * 1e6)), ""
         )
         if bench.opened is not None and bench.opened.recording is not None:
             self.body.addWidget(label("Ctrl-drag the wave to move this lane against the others.", "quiet", wrap=True))
-        if bench.can_align():
+        if bench.offset.can_estimate():
             align = button("Estimate from two traces", "Two traced fields on Read, one of this lane, tell the offset")
-            align.clicked.connect(bench.align)
+            align.clicked.connect(bench.offset.estimate)
             holder = QHBoxLayout()
             holder.addWidget(align)
             holder.addStretch(1)
@@ -214,7 +215,9 @@ class RecipePanel(Panel):
     def _line_choice(self, recipe: lines.Recipe | None) -> QComboBox:
         names = [decoder.name for decoder in lines.decoders()]
         current = lines.decoder_of(recipe.line).name if recipe is not None and recipe.line is not None else _NO
-        return self._choice("speaks", [(_NO, "choose"), *((name, name) for name in names)], current, self._take_line)
+        return self._rows.choice(
+            "speaks", [(_NO, "choose"), *((name, name) for name in names)], current, self._take_line
+        )
 
     def _take_line(self, code: str) -> None:
         bench = self._bench
@@ -243,7 +246,7 @@ class RecipePanel(Panel):
             gives, _NO
         )
         choices = [(_NO, plain), *((name, name) for name in self._framing_names(gives))]
-        return self._choice(
+        return self._rows.choice(
             "put together by", choices, current, lambda way: self._bench.take(lines.with_framing(recipe, way))
         )
 
@@ -255,9 +258,9 @@ class RecipePanel(Panel):
             return
         channels = [channel for name in used if (channel := bench.opened.recording.channel(name)) is not None]
         if any(channel.samples is not None for channel in channels):
-            self._section("levels")
+            self._rows.section("levels")
         else:
-            self._section("lines")
+            self._rows.section("lines")
             cleaned = any(recipe.level(name) != type(recipe.level(name))(channel=name) for name in used)
             if not (cleaned or self._cleaning_shown):
                 clean = button("Glitches and inversion …", "Ignore short pulses, turn a line over", link=True)
@@ -275,30 +278,36 @@ class RecipePanel(Panel):
 
     def _show_level(self, setting: lines.LevelSetting, channel: lines.Channel, *, several: bool) -> None:
         bench, name = self._bench, setting.channel
-        change = partial(bench.set_level, name)
+        change = partial(bench.change.level, name)
         if several:
             heading = label(name)
             heading.setFont(text_font(12, bold=True))
             self.body.addWidget(heading)
         if channel.samples is not None:
             kinds = _LEVEL_KINDS if not channel.samples.is_iq else _LEVEL_KINDS[1:]
-            self._row("read by", self._choice(f"{name} read by", kinds, setting.kind, lambda kind: change(kind=kind)))
+            self._rows.row(
+                "read by", self._rows.choice(f"{name} read by", kinds, setting.kind, lambda kind: change(kind=kind))
+            )
             if setting.kind == "threshold":
-                self._number(f"{name} above", "reads 1 above", setting.above, "", lambda v: change(above=v), "above")
-                self._number(f"{name} below", "reads −1 below", setting.below, "", lambda v: change(below=v), "below")
-                self._number(
+                self._rows.number(
+                    f"{name} above", "reads 1 above", setting.above, "", lambda v: change(above=v), "above"
+                )
+                self._rows.number(
+                    f"{name} below", "reads −1 below", setting.below, "", lambda v: change(below=v), "below"
+                )
+                self._rows.number(
                     f"{name} band", "dead band", setting.dead_band, "", lambda v: change(dead_band=v), "dead_band"
                 )
             else:
                 word = "carrier" if setting.kind == "envelope" else "low tone"
-                self._number(
+                self._rows.number(
                     f"{name} carrier", word, setting.carrier_hz, "Hz", lambda v: change(carrier_hz=v), "carrier_hz"
                 )
                 if setting.kind == "tones":
-                    self._number(
+                    self._rows.number(
                         f"{name} high", "high tone", setting.high_hz, "Hz", lambda v: change(high_hz=v), "high_hz"
                     )
-                self._number(
+                self._rows.number(
                     f"{name} smooth",
                     "smoothed over",
                     setting.smooth_us,
@@ -306,107 +315,9 @@ class RecipePanel(Panel):
                     lambda v: change(smooth_us=v),
                     "smooth_us",
                 )
-        self._number(f"{name} glitch", "ignore pulses under", setting.ignore_under_us or None, "µs",
+        self._rows.number(f"{name} glitch", "ignore pulses under", setting.ignore_under_us or None, "µs",
                      lambda v: change(ignore_under_us=v or 0.0), "")  # fmt: skip
-        self._flag(f"{name} inverted", "inverted", setting.inverted, lambda on: change(inverted=on))
-
-    # rows
-
-    def _section(self, words: str) -> None:
-        heading = label(words, "section")
-        heading.setContentsMargins(0, 6, 0, 0)
-        self.body.addWidget(heading)
-
-    def _row(self, words: str, widget: QWidget, layout: QVBoxLayout | None = None) -> None:
-        row = QHBoxLayout()
-        row.setSpacing(8)
-        row.addWidget(label(words, "quiet", wrap=True), 1)
-        row.addWidget(widget)
-        (layout if layout is not None else self.body).addLayout(row)
-
-    def _choice(self, name: str, choices: Any, current: object, take: Callable[[Any], object]) -> QComboBox:
-        box = Choice()
-        box.setAccessibleName(name)
-        box.installEventFilter(self._no_wheel)
-        box.setFixedWidth(124)
-        for value, words in choices:
-            box.addItem(words, value)
-        values = [value for value, _ in choices]
-        box.setCurrentIndex(values.index(current) if current in values else 0)
-        box.activated.connect(lambda index: take(values[index]))
-        return box
-
-    def _entry(self, name: str, text: str, take: Callable[[str], object], hint: str = "") -> QLineEdit:
-        line = QLineEdit(text)
-        line.setAccessibleName(name)
-        line.setPlaceholderText(hint)
-        line.setFixedWidth(88)
-        line.setAlignment(Qt.AlignmentFlag.AlignRight)
-        line.editingFinished.connect(lambda: take(line.text().strip()) if line.isModified() else None)
-        return line
-
-    def _number(
-        self,
-        name: str,
-        words: str,
-        value: float | None,
-        unit: str,
-        take: Callable[[float | None], object],
-        measured: str,
-    ) -> None:
-        def keep(text: str) -> None:
-            try:
-                take(float(text.replace(",", ".")) if text else None)
-            except ValueError:
-                line.setProperty("wrong", True)
-                line.style().polish(line)  # type: ignore[union-attr]
-                line.setToolTip(f"{text!r} is no number.")
-
-        line = self._entry(name, "" if value is None else number_text(value), keep, "measured" if measured else "0")
-        line.setFont(figure_font(12))
-        self._row(f"{words} {unit}".strip(), line)
-        if measured:
-            self._measured[name] = line
-
-    def _flag(self, name: str, words: str, on: bool, take: Callable[[bool], object]) -> None:
-        box = QCheckBox()
-        box.setAccessibleName(name)
-        box.setChecked(on)
-        box.toggled.connect(take)
-        self._row(words, box)
-
-    def _setting(self, field: Any, value: Any, change: Callable[..., object]) -> None:
-        """Show one setting of a line code or a framing."""
-        name = f"{field.words}"
-
-        def take(new: Any) -> None:
-            change(**{field.name: new})
-
-        if field.kind == "channel":
-            opened = self._bench.opened
-            assert opened is not None and opened.recording is not None
-            choices = [("", "none")] if field.optional or not value else []
-            choices += [(channel.name, channel.name) for channel in opened.recording.channels]
-            self._row(field.words, self._choice(name, choices, value, take))
-        elif field.kind == "choice":
-            measured: list[tuple[object, str]] = [(None, "measured")] if field.measured else []
-            self._row(field.words, self._choice(name, [*measured, *field.choices], value, take))
-        elif field.kind == "flag":
-            self._flag(name, field.words, bool(value), take)
-        elif field.kind == "number":
-            whole = isinstance(value, int) and not isinstance(value, bool)
-
-            def number(new: float | None) -> None:
-                if new is None and not field.measured:
-                    return
-                take(int(new) if new is not None and (whole or (value is None and new.is_integer())) else new)
-
-            self._number(name, field.words, value, field.unit, number, field.name if field.measured else "")
-        else:
-            tuples = isinstance(value, tuple)
-            text = " ".join(value) if tuples else str(value)
-            entry = self._entry(name, text, lambda new: take(tuple(new.split())) if tuples else take(new))
-            self._row(field.words, entry)
+        self._rows.flag(f"{name} inverted", "inverted", setting.inverted, lambda on: change(inverted=on))
 
     # what came out
 
@@ -451,7 +362,7 @@ class RecipePanel(Panel):
         for name, line in outcome.lines.items():
             for suffix, attribute in _MEASURED_LEVELS:
                 value = getattr(line.setting, attribute)
-                entry = self._measured.get(f"{name} {suffix}")
+                entry = self._rows.measured.get(f"{name} {suffix}")
                 if isinstance(entry, QLineEdit) and value is not None:
                     entry.setPlaceholderText(number_text(value))
         self.levels_view.show_lines(dict(outcome.lines))
@@ -501,7 +412,7 @@ class RecipePanel(Panel):
     def _show_registers(self) -> None:
         """Show what the registers of the device at the cursor hold there, rebuilt from all reads and writes before."""
         bench = self._bench
-        outcome, row = bench.outcome, bench.current()
+        outcome, row = bench.outcome, bench.frames.current()
         self._registers_row = row
         if outcome is None or outcome.recipe.protocol != "registers" or not 0 <= row < len(outcome.result.frames):
             self.registers_view.setVisible(False)
@@ -516,7 +427,7 @@ class RecipePanel(Panel):
         self.registers_view.setVisible(True)
 
     def _on_cursor(self) -> None:
-        if self.isVisible() and self._bench.current() != self._registers_row:
+        if self.isVisible() and self._bench.frames.current() != self._registers_row:
             self._show_registers()
 
     def _show_buttons(self) -> None:
@@ -528,7 +439,7 @@ class RecipePanel(Panel):
         use.setEnabled(used != bench.recipe)
         use.clicked.connect(bench.use)
         save = button("Save recipe", "Keep it in the library, to be offered for similar recordings")
-        save.clicked.connect(lambda: bench.save(bench.recipe.name) if bench.recipe is not None else None)
+        save.clicked.connect(lambda: bench.change.keep(bench.recipe.name) if bench.recipe is not None else None)
         row.addWidget(use)
         row.addWidget(save)
         row.addStretch(1)
@@ -539,11 +450,6 @@ class RecipePanel(Panel):
         if used == bench.recipe:
             use.setText("In use")
             use.setToolTip("These frames are in the capture")
-
-
-def number_text(value: float) -> str:
-    """Write a number with up to six significant digits, no exponent for what people type."""
-    return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"
 
 
 def _level_facts(outcome: lines.Outcome) -> list[tuple[str, str]]:

@@ -109,7 +109,7 @@ class TriedTable(QWidget):
         """Say how many moving bits of the kind are explained, and what the edits since it was opened gained."""
         session = self._session
         self._explained_words, self._past_end = "", past_end
-        now = session.reading.explained_of(kind) if kind is not None else None
+        now = session.reading.counts.explained_of(kind) if kind is not None else None
         if layout is not None and kind is not None and now is not None and now.moving:
             whole = engine.whole_bits
             claimed = whole(now.claimed)

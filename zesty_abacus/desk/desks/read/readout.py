@@ -83,7 +83,7 @@ class ReadoutValues(QWidget):
         self.setToolTip("Click a value to see it over time; click again to take it off")
         self._soon = one_shot(self, _REFRESH_MS, self.refresh)
         self._filter.textChanged.connect(self._soon.start)
-        for event in (session.opened, session.layouts_changed, session.kind_changed, session.traces_changed,
+        for event in (session.opened, session.layouts_changed, session.kind_changed, session.traces.changed,
                       session.clock.cursor_changed):  # fmt: skip
             event.connect(self._soon.start)
         look.changed.connect(self.update)
@@ -151,7 +151,7 @@ class ReadoutValues(QWidget):
                     values.append(ReadoutRow(kind, curve.title, curve=curve))
         if not values:
             return []
-        lane = session.capture.lanes[session.kind_key(kind).lane].name
+        lane = session.capture.lanes[session.kinds.key(kind).lane].name
         return [ReadoutRow(kind, layout.name, lane), *values]
 
     def _last_present(self, kind: int, layout: Any, field: Any) -> tuple[Any, Any]:
@@ -207,12 +207,12 @@ class ReadoutValues(QWidget):
 
     def _draw_value(self, painter: QPainter, row: ReadoutRow, top: float, focused: bool) -> None:
         theme = look.theme
-        traced = (row.kind, row.field_id) in self._session.traces
+        traced = (row.kind, row.field_id) in self._session.traces.shown
         box = QRectF(EDGE, top + 1, self.width() - 2 * EDGE, 18)
         if focused:
             painter.fillRect(QRectF(0, top, self.width(), _ROW), QColor(theme.selected))
         color = (
-            theme.field(self._session.traces.index((row.kind, row.field_id)))
+            theme.field(self._session.traces.shown.index((row.kind, row.field_id)))
             if traced and row.field_id
             else theme.field(row.color)
         )
@@ -295,4 +295,4 @@ class ReadoutValues(QWidget):
     def _toggle(self) -> None:
         row = self._rows[self._focus] if self._focus < len(self._rows) else None
         if row is not None and row.field_id is not None:
-            self._session.toggle_trace(row.kind, row.field_id)
+            self._session.traces.toggle(row.kind, row.field_id)

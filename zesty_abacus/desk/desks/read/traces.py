@@ -61,14 +61,14 @@ class TraceStack(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Traces")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        for event in (session.opened, session.traces_changed, session.layouts_changed, session.store.curve_ready):
+        for event in (session.opened, session.traces.changed, session.layouts_changed, session.store.curve_ready):
             event.connect(self._on_change)
         for event in (session.clock.view_changed, session.clock.cursor_changed, session.clock.pin_changed):
             event.connect(self.update)
         look.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 80 * max(len(self._session.traces), 2) + _AXIS)
+        return QSize(600, 80 * max(len(self._session.traces.shown), 2) + _AXIS)
 
     def minimumSizeHint(self) -> QSize:
         return QSize(300, 120)
@@ -85,7 +85,7 @@ class TraceStack(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(theme.panel))
-        if session.capture is None or not session.traces:
+        if session.capture is None or not session.traces.shown:
             hint = "Pick fields in the readout at right, or drop them here, to see them over time."
             if session.capture is None:
                 hint = "Open a trial to see its values over time."
@@ -100,9 +100,9 @@ class TraceStack(QWidget):
 
     def _draw_trace(self, painter: QPainter, number: int, row: QRectF) -> None:
         theme, session = look.theme, self._session
-        kind, field_id = session.traces[number]
+        kind, field_id = session.traces.shown[number]
         layout = session.reading.layout_with(kind, field_id)
-        field = session.trace_field((kind, field_id))
+        field = session.traces.field((kind, field_id))
         if layout is None or field is None:
             return
         color = theme.field(number)
@@ -199,7 +199,7 @@ class TraceStack(QWidget):
     def _rows(self) -> list[QRectF]:
         """Return the row of each trace; blocks are low, curves share what is left."""
         session = self._session
-        blocks = [self._is_blocks(trace) for trace in session.traces]
+        blocks = [self._is_blocks(trace) for trace in session.traces.shown]
         curves = max(len(blocks) - sum(blocks), 1)
         room = (self.height() - _AXIS - _BLOCKS * sum(blocks)) / curves
         tall = min(max(room, 34), 150)
@@ -211,7 +211,7 @@ class TraceStack(QWidget):
         return rows
 
     def _is_blocks(self, trace: tuple[int, UUID]) -> bool:
-        field = self._session.trace_field(trace)
+        field = self._session.traces.field(trace)
         return field is not None and (bool(field.names) or field.kind is engine.FieldKind.FLAG)
 
     def _plot_width(self) -> float:
@@ -237,9 +237,9 @@ class TraceStack(QWidget):
             return
         number = self._trace_at(event.position().y())
         if event.button() == Qt.MouseButton.MiddleButton and number >= 0:
-            self._session.toggle_trace(*self._session.traces[number])
+            self._session.traces.toggle(*self._session.traces.shown[number])
         elif event.position().x() < _NAMES_WIDTH and number >= 0:
-            self._session.select_kind(self._session.traces[number][0])
+            self._session.select_kind(self._session.traces.shown[number][0])
         elif event.button() == Qt.MouseButton.LeftButton:
             self._dragging = True
             self._session.clock.set_cursor(self._time_at(event.position().x()))
@@ -264,8 +264,8 @@ class TraceStack(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None or self._session.capture is None:
             return
-        if event.key() == Qt.Key.Key_Delete and 0 <= self._hovered < len(self._session.traces):
-            self._session.toggle_trace(*self._session.traces[self._hovered])
+        if event.key() == Qt.Key.Key_Delete and 0 <= self._hovered < len(self._session.traces.shown):
+            self._session.traces.toggle(*self._session.traces.shown[self._hovered])
         elif not key_on_time(self._session.clock, event):
             super().keyPressEvent(event)
 
@@ -280,12 +280,12 @@ class TraceStack(QWidget):
             return
         kind, field_id = data.data(FIELD_MIME).data().decode().split()
         trace = (int(kind), UUID(field_id))
-        if trace not in self._session.traces:
-            self._session.toggle_trace(*trace)
+        if trace not in self._session.traces.shown:
+            self._session.traces.toggle(*trace)
         event.acceptProposedAction()
 
     def _on_change(self) -> None:
-        names = [field.name for trace in self._session.traces if (field := self._session.trace_field(trace))]
+        names = [field.name for trace in self._session.traces.shown if (field := self._session.traces.field(trace))]
         self.setAccessibleDescription(", ".join(names))
         self.updateGeometry()
         self.update()

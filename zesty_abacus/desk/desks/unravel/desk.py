@@ -88,7 +88,7 @@ class UnravelDesk(QWidget):
         self.abacus.hovered.connect(self._tell_bit)
         self.reckoner.chosen.connect(self.side.show_reading)
         self.reckoner.keep_wanted.connect(self._on_keep_wanted)
-        for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.explained_changed):
+        for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.counts.changed):
             event.connect(self._refresh)
         session.clock.cursor_changed.connect(self._show_payload)
         session.bits_changed.connect(lambda: self.abacus.show_bits(session.bits))
@@ -102,18 +102,18 @@ class UnravelDesk(QWidget):
         """Select every moving bit that no field explains."""
         session = self._session
         kind = session.kind
-        if kind is not None and kind < len(session.reading.activities):
-            owners = session.reading.owners_of(kind, session.reading.activities[kind].size)
-            free = np.flatnonzero(session.reading.activities[kind].moves & (owners < 0))
+        if kind is not None and kind < len(session.reading.counts.activities):
+            owners = session.owners.in_hand(kind, session.reading.counts.activities[kind].size)
+            free = np.flatnonzero(session.reading.counts.activities[kind].moves & (owners < 0))
             session.select_bits(frozenset(int(bit) for bit in free))
 
     def bit_words(self, bit: int) -> str:
         """Say what is known about one bit: whose it is and how often it moves."""
         session, kind = self._session, self._session.kind
-        activity = session.reading.activity_of(kind)
+        activity = session.reading.counts.activity_of(kind)
         if kind is None or activity is None or not 0 <= bit < activity.size * 8:
             return ""
-        whose = session.reading.owner_name(kind, int(session.reading.owners_of(kind, activity.size)[bit]))
+        whose = session.owners.name(kind, int(session.owners.in_hand(kind, activity.size)[bit]))
         flips = int(activity.flips[bit])
         lives = f"moves in {flips / max(activity.frames - 1, 1):.1%} of frames" if flips else "never moves"
         return f"{engine.bit_name(bit)}, {whose}, {lives}"
@@ -138,13 +138,13 @@ class UnravelDesk(QWidget):
             self.head.title.setText("Unravel")
             self.head.words.setText("")
             return
-        key = session.kind_key(kind)
-        self.head.title.setText(session.kind_address(kind))
-        parts = [session.kind_name(kind) or "unnamed", session.capture.lanes[key.lane].name]
+        key = session.kinds.key(kind)
+        self.head.title.setText(session.kinds.address(kind))
+        parts = [session.kinds.name(kind) or "unnamed", session.capture.lanes[key.lane].name]
         rows = session.capture.kinds.rows(kind)[:200_000]
         parts.append(cycle_words(session.capture.table.time_ns[rows]))
         parts.append(f"{session.capture.kind_size(kind)} bytes")
-        explained = session.reading.explained_of(kind)
+        explained = session.reading.counts.explained_of(kind)
         if explained is not None and explained.moving:
             parts.append(f"{explained.share_text()} explained")
         self.head.words.setText(" · ".join(parts))
@@ -156,9 +156,9 @@ class UnravelDesk(QWidget):
             return
         at = session.store.frame_at(kind, None, session.clock.cursor_ns)
         size = session.capture.kind_size(kind)
-        activity = session.reading.activity_of(kind)
+        activity = session.reading.counts.activity_of(kind)
         moves = activity.moves if activity is not None else AbacusState().moves
-        state = AbacusState(size, at.payload if at is not None else b"", moves, session.reading.owners_of(kind, size))
+        state = AbacusState(size, at.payload if at is not None else b"", moves, session.owners.in_hand(kind, size))
         self.abacus.show_state(state)
         self.abacus.setMinimumHeight(self.abacus.sizeHint().height())
         self.history.show_state(state)

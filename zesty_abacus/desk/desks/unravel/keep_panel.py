@@ -79,7 +79,7 @@ class KeepPanel(Panel):
 
     def _connect(self) -> None:
         session = self._session
-        explained = session.reading.explained_changed
+        explained = session.reading.counts.changed
         for event in (session.bits_changed, session.kind_changed, session.layouts_changed, explained, session.opened):
             event.connect(self._refresh)
         session.clock.cursor_changed.connect(self._show_value)
@@ -124,7 +124,7 @@ class KeepPanel(Panel):
         """Return the message's layout with the new field."""
         session = self._session
         assert session.kind is not None
-        layout = session.layout_for_new_field(session.kind, self.message.text().strip())
+        layout = session.kinds.layout_for_new_field(session.kind, self.message.text().strip())
         return layout.with_field(self.field_wanted())
 
     def keep_field(self) -> bool:
@@ -180,9 +180,9 @@ class KeepPanel(Panel):
     def _facts(self) -> str:
         session = self._session
         kind = session.kind
-        if kind is None or kind >= len(session.reading.activities):
+        if kind is None or kind >= len(session.reading.counts.activities):
             return ""
-        activity = session.reading.activities[kind]
+        activity = session.reading.counts.activities[kind]
         moving = int(activity.moves.sum())
         if not session.bits:
             still = activity.size * 8 - moving

@@ -1,0 +1,41 @@
+"""What views need of a kind, made once and drawn often: its frames, the history of its bits, curves of its fields."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from ..codec.columns import FieldColumn
+from ..codec.kinds import decode_frames
+from ..codec.plan import Plan
+from ..frames.activity import BitHistory
+from ..frames.capture import Capture, KindFrames
+from ..frames.decimate import Curve
+from ..progress import Progress
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class KindData:
+    """The frames of a kind and the pyramid of their bits."""
+
+    kind: int
+    frames: KindFrames
+    history: BitHistory
+
+
+def load_kind(capture: Capture, kind: int, progress: Progress) -> KindData:
+    """Gather a kind's frames and sum up its bits."""
+    progress.step(0.1, "gathering frames")
+    frames = capture.kind_frames(kind)
+    progress.step(0.6, "summing bits")
+    return KindData(kind, frames, BitHistory.build(frames.time_ns, frames.matrix))
+
+
+def field_curve(
+    capture: Capture, frames: KindFrames, plan: Plan, field_id: UUID, progress: Progress
+) -> tuple[FieldColumn, Curve]:
+    """Decode one field of a kind and prepare its curve."""
+    progress.step(0.1, "decoding")
+    column = decode_frames(capture, plan, frames, [field_id])[field_id]
+    progress.step(0.7, "preparing the curve")
+    return column, Curve.build(frames.time_ns, column.plot_values())

@@ -1,0 +1,66 @@
+"""What came out of a recipe that is tried: a frame in words, and what the registers of a device held."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from ..codec.wording import frame_sentence
+from ..errors import AbacusError
+from ..frames.capture import Capture, Lane
+from ..frames.flags import EXCEPTION, TELLS_KINDS_APART, wrong_words
+from ..frames.kinds import KindKey
+from ..frames.table import FrameTable
+from ..layouts.model import Layout
+from ..links.registers import RegisterFraming, RegisterState, register_state
+from ..protocols.registry import protocol_named
+from ..reading.meaning import Meaning
+from ..recipes.model import Recipe
+from ..recipes.run import Outcome
+
+
+@dataclass(frozen=True, slots=True)
+class FrameWords:
+    """A frame that came out, in words."""
+
+    address: str
+    says: str
+    problem: str
+    payload: bytes
+
+
+def frame_words(outcome: Outcome, row: int, layouts: Sequence[Layout]) -> FrameWords:
+    """Return what a frame is, says by the library's layouts, and what is wrong with it."""
+    table, recipe = outcome.result.frames, outcome.recipe
+    flags = int(table.flags[row])
+    key = KindKey(0, int(table.address[row]), flags & TELLS_KINDS_APART)
+    payload = table.payload_of(row)
+    problem = wrong_words(flags)
+    spoken = protocol_named(recipe.protocol)
+    if flags & EXCEPTION:
+        problem = spoken.refusal_text(payload) or problem
+    return FrameWords(spoken.kind_text(key), _sentence(recipe, key, payload, layouts), problem, payload)
+
+
+def _sentence(recipe: Recipe, key: KindKey, payload: bytes, layouts: Sequence[Layout]) -> str:
+    if not payload:
+        return ""
+    one = FrameTable(
+        np.zeros(1, np.int64), np.zeros(1, np.uint16), np.array([key.address]), np.array([key.flags], np.uint32),
+        np.zeros(1, np.int64), np.array([len(payload)], np.uint32), np.frombuffer(payload, np.uint8),
+    )  # fmt: skip
+    capture = Capture.from_table(one, (Lane(recipe.lane, recipe.protocol),))
+    try:
+        decoded = next((found for _, _, found in Meaning.of(capture, layouts).decoded(0, capture.kind_frames(0))), None)
+    except AbacusError:
+        return ""
+    return frame_sentence(decoded, 0) if decoded is not None else ""
+
+
+def registers_at(outcome: Outcome, device: int, time_ns: int) -> RegisterState:
+    """Return what the registers of a device held at a time of the recording's own clock."""
+    framing = outcome.recipe.framing
+    last = framing.last_register if isinstance(framing, RegisterFraming) else None
+    return register_state(outcome.result.frames, device, time_ns, (last or 0xFF) + 1)

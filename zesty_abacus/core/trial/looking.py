@@ -1,0 +1,176 @@
+"""A recording opened for a look, with the recipes that fit it, and one of them tried."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from ..captures.registry import line_formats, read_lines, recognise
+from ..captures.report import ReadReport
+from ..frames.flags import PACKET
+from ..frames.table import FrameTable
+from ..library.shelf import Head
+from ..library.store import Library
+from ..lines.result import LineResult, Marks
+from ..progress import Progress
+from ..recipes.model import Recipe
+from ..recipes.propose import propose, propose_for_frames
+from ..recipes.run import Outcome, PreparedLine, run_on_frames, run_recipe
+from ..trial.intake import SourceRequest, frames_of_source, request_of
+from ..trial.trial import Trial
+from ..waves.recording import Channel, LineRecording
+
+_PIECES = "timed bytes", "pcap", "pcapng", "frame table"
+
+
+@dataclass(frozen=True, slots=True)
+class Offer:
+    """A recipe that may be taken.
+
+    Attributes
+    ----------
+    recipe
+    origin
+        ``trial``, ``library`` or ``measured``.
+    score
+        0 to 1, of a measured one.
+    reasons
+    """
+
+    recipe: Recipe
+    origin: str
+    score: float
+    reasons: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class OpenedSource:
+    """A recording opened for a look.
+
+    Attributes
+    ----------
+    number
+        In the trial.
+    request
+    form
+    recording
+        Of waves.
+    table
+        Of bytes and packets: the frames as recorded.
+    report
+    zero_ns
+        Where the recording's own zero lies on the capture's clock.
+    offers
+        Recipes that fit, the one in use first.
+    """
+
+    number: int
+    request: SourceRequest
+    form: str
+    recording: LineRecording | None
+    table: FrameTable | None
+    report: ReadReport
+    zero_ns: int
+    offers: tuple[Offer, ...]
+    folder: tempfile.TemporaryDirectory = field(repr=False)
+
+    @property
+    def span_ns(self) -> tuple[int, int]:
+        """Return the time that was recorded, from the recording's own zero."""
+        if self.recording is not None:
+            return self.recording.span_ns
+        if self.table is not None and len(self.table):
+            return int(self.table.time_ns.min()), int(self.table.time_ns.max())
+        return 0, 1
+
+
+def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progress: Progress) -> OpenedSource | None:
+    """Open a source for a look; None if it holds whole frames, which need no recipe.
+
+    Raises
+    ------
+    CaptureReadError
+        If it cannot be read.
+    Cancelled
+        If the progress was cancelled.
+    """
+    request = request_of(trial, trial.file.sources[number])
+    form = request.form or recognise(request.path)
+    folder = tempfile.TemporaryDirectory(prefix="zesty-abacus-lines-", ignore_cleanup_errors=True)
+    if form in {one.name for one in line_formats()}:
+        columns = request.recipe.columns if request.recipe is not None else None
+        recording, report = read_lines(request.path, Path(folder.name), form, columns, progress)
+        recording = replace(
+            recording, channels=tuple(_with_ranges(channel, progress) for channel in recording.channels)
+        )
+        offers = _offers(request, form, recording, library, progress)
+        return OpenedSource(number, request, form, recording, None, report, zero_ns, offers, folder)
+    if form not in _PIECES:
+        return None
+    table, report = frames_of_source(request, progress)
+    if form in ("pcap", "pcapng") and not _has_packets(table):
+        return None
+    offers = _frame_offers(request, form, table, library) if form != "frame table" else _used(request)
+    return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder)
+
+
+def _has_packets(table: FrameTable) -> bool:
+    return bool((table.flags & PACKET > 0).any())
+
+
+def _with_ranges(channel: Channel, progress: Progress) -> Channel:
+    if channel.samples is None:
+        return channel
+    return replace(channel, samples=channel.samples.with_ranges(progress))
+
+
+def _used(request: SourceRequest) -> tuple[Offer, ...]:
+    return (Offer(request.recipe, "trial", 1.0, ()),) if request.recipe is not None else ()
+
+
+def _library_offers(request: SourceRequest, form: str, channels: Sequence[str], library: Library) -> list[Offer]:
+    heads: list[Head[Recipe]] = library.recipes.fitting(request.path.name, form, channels)
+    return [
+        Offer(head.state, "library", 1.0, (f"kept in the library by {head.revision.author}: {head.revision.reason}",))
+        for head in heads
+    ]
+
+
+def _offers(
+    request: SourceRequest, form: str, recording: LineRecording, library: Library, progress: Progress
+) -> tuple[Offer, ...]:
+    used = _used(request)
+    kept = _library_offers(request, form, [channel.name for channel in recording.channels], library)
+    measured = [Offer(p.recipe, "measured", p.score, p.reasons) for p in propose(request.path, recording, progress)]
+    return (*used, *measured[:1], *kept, *measured[1:])
+
+
+def _frame_offers(request: SourceRequest, form: str, table: FrameTable, library: Library) -> tuple[Offer, ...]:
+    used = _used(request)
+    kept = _library_offers(request, form, (), library)
+    measured = [Offer(p.recipe, "measured", p.score, p.reasons) for p in propose_for_frames(request.path, form, table)]
+    return (*used, *measured[:1], *kept, *measured[1:])
+
+
+def try_recipe(
+    opened: OpenedSource,
+    recipe: Recipe,
+    span_ns: tuple[int, int] | None,
+    prepared: Mapping[str, PreparedLine] | None,
+    progress: Progress,
+) -> Outcome:
+    """Run a recipe on an opened source, on a part of it if a span is given.
+
+    Raises
+    ------
+    MisuseError
+        If the recipe does not fit the source.
+    """
+    if opened.recording is not None:
+        return run_recipe(recipe, opened.recording, span_ns, progress, prepared)
+    assert opened.table is not None
+    frames, facts = run_on_frames(recipe, opened.table)
+    result = LineResult(frames, frames.time_ns, Marks.none(), facts=facts)
+    return Outcome(recipe, {}, result, opened.span_ns)

@@ -1,0 +1,93 @@
+"""How the bits of each kind live, and how many of them are explained, counted on a thread."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from .doors import engine
+from .jobs import Jobs
+
+
+class Counts(QObject):
+    """What is counted of the bits of a capture, a kind each; empty until it is.
+
+    Attributes
+    ----------
+    activities
+        How the bits of each kind live.
+    counted
+        How many are explained, with what owns them.
+
+    Events
+    ------
+    changed
+        Explained bits were counted again.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, jobs: Jobs) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self._meaning: engine.Meaning | None = None
+        self.activities: list[engine.KindActivity] = []
+        self.counted: list[engine.KindExplained] = []
+
+    def forget(self) -> None:
+        """Begin with another capture: nothing of it is counted."""
+        self.activities, self.counted = [], []
+
+    def mean(self, meaning: engine.Meaning) -> None:
+        """Count by another meaning from now on; what runs by the one before is let go when it is done."""
+        self._meaning = meaning
+
+    def count_all(self) -> None:
+        """Count how bits live, then how many are explained."""
+        if self._meaning is None:
+            return
+        capture = self._meaning.capture
+
+        def finish(activities: list[engine.KindActivity]) -> None:
+            if self._meaning is not None and capture is self._meaning.capture:
+                self.activities = activities
+                self.count_explained()
+
+        self._jobs.start("activity", "counting bits", lambda p: engine.capture_activity(capture, p), finish)
+
+    def count_explained(self) -> None:
+        """Count explained bits of the kinds that mean something else now."""
+        meaning, activities, before = self._meaning, self.activities, self.counted
+        if meaning is None or not activities:
+            return
+
+        def finish(counted: list[engine.KindExplained]) -> None:
+            if meaning is self._meaning:
+                self.counted = counted
+                self.changed.emit()
+
+        self._jobs.start(
+            "explained", "counting explained bits",
+            lambda progress: engine.explain(meaning, activities, before, progress.check), finish,
+        )  # fmt: skip
+
+    @property
+    def explained(self) -> list[engine.Explained]:
+        """How much of each kind is explained, empty before it is counted."""
+        return [one.explained for one in self.counted]
+
+    def activity_of(self, kind: int | None) -> engine.KindActivity | None:
+        """Return how the bits of a kind live, None before it is counted."""
+        return self.activities[kind] if kind is not None and kind < len(self.activities) else None
+
+    def explained_of(self, kind: int) -> engine.Explained | None:
+        """Return how much of a kind is explained, None before it is counted."""
+        return self.counted[kind].explained if kind < len(self.counted) else None
+
+    def explained_of_all(self, kinds: Iterable[int] | None = None) -> engine.Explained | None:
+        """Return how much of some kinds, or of the whole capture, is explained; None before it is counted."""
+        if not self.counted:
+            return None
+        chosen = range(len(self.counted)) if kinds is None else kinds
+        return sum((self.counted[kind].explained for kind in chosen), engine.Explained())

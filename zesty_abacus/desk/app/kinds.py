@@ -1,0 +1,72 @@
+"""What the messages of the open capture are called, and how often they come."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from .clock import Clock
+from .doors import engine
+from .reading import Reading
+
+Origin = tuple[str, int, int]
+"""Name of the lane, address and flags: what a kind is called by when another capture numbers it otherwise."""
+
+
+class Kinds:
+    """Facts about the kinds of the open capture; they are asked for by their numbers.
+
+    Attributes
+    ----------
+    capture
+        The open capture, None until there is one.
+    """
+
+    def __init__(self, reading: Reading, clock: Clock) -> None:
+        self._reading, self._clock = reading, clock
+        self.capture: Any = None
+
+    def key(self, kind: int) -> engine.KindKey:
+        """Return lane, address and flags of a kind."""
+        return self.capture.kinds.keys[kind]
+
+    def origin(self, kind: int) -> Origin:
+        """Return what a kind is called by in every capture of the trial."""
+        key = self.key(kind)
+        return self.capture.lanes[key.lane].name, key.address, key.flags
+
+    def by_origin(self) -> dict[Origin, int]:
+        """Return the number of each kind in the open capture."""
+        return {self.origin(kind): kind for kind in range(len(self.capture.kinds.keys))}
+
+    def protocol(self, kind: int) -> str:
+        """Return what the lane of a kind speaks."""
+        return self.capture.lanes[self.key(kind).lane].protocol
+
+    def address(self, kind: int) -> str:
+        """Return a kind's address the way its bus writes it."""
+        return engine.protocol_named(self.protocol(kind)).kind_text(self.key(kind))
+
+    def name(self, kind: int) -> str:
+        """Return the message name of a kind, ``errors`` or ``remote``, or nothing if nobody named it."""
+        name = self._reading.name(kind)
+        if name:
+            return name
+        flags = self.key(kind).flags
+        if flags & engine.ERROR:
+            return "error frames"
+        return "remote frames" if flags & engine.REMOTE else ""
+
+    def rate(self, kind: int) -> float:
+        """Return frames a second over the whole recording."""
+        seconds = (self._clock.last_ns - self._clock.first_ns) / 1e9
+        return self.capture.kinds.count(kind) / seconds if seconds > 0 else 0.0
+
+    def layout_for_new_field(self, kind: int, name: str) -> engine.Layout:
+        """Return the layout of a kind, or a new empty one that reads just this kind."""
+        layout = self._reading.layout_of(kind)
+        if layout is not None:
+            return layout
+        key = self.key(kind)
+        lane = self.capture.lanes[key.lane]
+        applies = engine.Applies(address=key.address, protocol=lane.protocol, extended=key.extended, lanes=(lane.name,))
+        return engine.new_layout(name, applies, self.capture.kind_size(kind))

@@ -1,0 +1,192 @@
+"""The layout in hand, and what changes it: one way in for buttons, keys, cards and drags."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import QObject
+from PyQt6.QtWidgets import QLineEdit
+
+from ...app.doors import engine, laid
+from ...app.session import Session
+from .message_form import MessageForm
+from .plan import PlanView
+
+
+class LayoutInHand(QObject):
+    """Gives the layout of the selected message, and keeps every change of it that is valid.
+
+    Parameters
+    ----------
+    plan
+        Shows the beads that a new field is made of, and the card that is open.
+    message
+        The card of the message, whose name is asked for when a layout is begun.
+    """
+
+    def __init__(self, session: Session, plan: PlanView, message: MessageForm) -> None:
+        super().__init__(plan)
+        self._session, self._plan, self._message = session, plan, message
+
+    @property
+    def shown(self) -> engine.Layout | None:
+        """The layout as the plan shows it: of a register map, the part that the exchange carries."""
+        session = self._session
+        return session.reading.layout_of(session.kind) if session.capture is not None else None
+
+    @property
+    def whole(self) -> engine.Layout | None:
+        """The layout as the library has it: of a register map, the whole map."""
+        layout = self.shown
+        return self._session.edits.layout(layout.id) if layout is not None else None
+
+    @property
+    def reshaped(self) -> engine.Layout | None:
+        """The layout that drags and keys reshape: fixed places only, or a whole register map."""
+        layout = self.whole
+        return None if layout is None or layout.moves else layout
+
+    @property
+    def has_beads_to_mark(self) -> bool:
+        """Whether a new field is made of marked beads; elsewhere it goes behind the others."""
+        layout = self.whole
+        return layout is None or (layout.registers is None and not layout.moves)
+
+    def keep(self, changed: engine.Layout) -> bool:
+        """Keep a changed layout if it is valid; otherwise say what is wrong beside it."""
+        session = self._session
+        problems = engine.check_layout(changed)
+        if problems:
+            self._plan.show_problem(problems[0].attribute, problems[0].sentence)
+            if self._plan.current is None:
+                session.told.emit("wrong", problems[0].sentence)
+            return False
+        if not session.edits.may_edit():
+            return False
+        session.edits.change(changed)
+        return True
+
+    def keep_item(self, item: Any) -> bool:
+        """Keep a changed field, part, check or computed value, or one that is new."""
+        whole = self.whole
+        return whole is not None and self.keep(whole.with_item(item))
+
+    def add_field(self) -> None:
+        """Make a field of the selected beads and open its card, name first."""
+        layout = self.whole
+        if layout is not None and not self.has_beads_to_mark:
+            self._add_behind(layout)
+            return
+        bits = self._plan.abacus.bits
+        if layout is None or self._plan.current is not None or not bits:
+            self._session.told.emit("", "Close the open field with Esc and drag over free beads first.")
+            return
+        number = len(layout.fields) + 1
+        while layout.field_named(f"field {number}") is not None:
+            number += 1
+        places = engine.places_of(bits, low_byte_first=True)
+        field = engine.new_field(f"field {number}", places, engine.FieldKind("flag" if len(bits) == 1 else "unsigned"))
+        if self.keep_item(field):
+            self._plan.pick(field.id)
+            _ask_for(self._plan.form.lines["name"])
+
+    def _add_behind(self, layout: engine.Layout) -> None:
+        """Add a field where no beads can be marked: in the first free register, or in the byte behind the others."""
+        changed = engine.with_field_behind(layout)
+        known = {field.id for field in layout.fields}
+        if self.keep(changed):
+            self._plan.pick(next(field.id for field in changed.fields if field.id not in known))
+
+    def add_next(self) -> None:
+        """Take what is being typed over, and begin a field in the first free bits: a paper is typed in row by row."""
+        window = self._plan.window()
+        focused = window.focusWidget() if window is not None else None
+        if isinstance(focused, QLineEdit):
+            focused.clearFocus()
+        layout = self.whole
+        if layout is not None and not self._plan.form.problem.isVisible():
+            self._add_behind(layout)
+            _ask_for(self._plan.form.lines["name"])
+
+    def turn_order(self) -> None:
+        """Turn the byte order of the open field round."""
+        layout = self.whole
+        field = next((f for f in layout.all_fields() if f.id == self._plan.current), None) if layout else None
+        if field is not None and len(field.places):
+            self.keep_item(msgspec.structs.replace(field, places=field.places.other_order()))
+
+    def remove_field(self) -> None:
+        """Remove what is open: a field, a part, a check or a computed value; undo brings it back."""
+        layout = self.whole
+        if layout is not None and self._plan.current is not None:
+            self.keep(layout.without_item(self._plan.current))
+
+    def drop(self, template: Any) -> bool:
+        """Add something ready-made to the layout and open its card."""
+        layout = self.whole
+        if layout is None:
+            return False
+        try:
+            changed = template.add(layout)
+        except engine.NothingToDoError as error:
+            self._session.told.emit("", str(error))
+            return False
+        known = {item.id for item in (*layout.parts, *layout.checks, *layout.computed)}
+        if not self.keep(changed):
+            return False
+        new = next((i for i in (*changed.parts, *changed.checks, *changed.computed) if i.id not in known), None)
+        if new is not None:
+            self._plan.pick(new.id)
+        return True
+
+    def take_order(self, order: laid.Order, first: int) -> bool:
+        """Read the open field, or a new one, as an order says whose first byte is the given one of the message."""
+        layout, whole = self.shown, self.whole
+        if layout is None or whole is None:
+            return False
+        registers = layout.registers
+        shift = first * 8
+        if registers is not None and registers.window is not None:
+            shift += registers.window * registers.space.register_bits
+        places = type(order.places)(bit + shift for bit in order.places)
+        field = next((one for one in whole.fields if one.id == self._plan.current), None)
+        if field is None:
+            field = engine.new_field(engine.free_name(whole, "field"), places, order.kind)
+        changed = msgspec.structs.replace(
+            field, places=places, kind=order.kind, ratio=order.ratio, inverted=order.inverted
+        )
+        if not self.keep_item(changed):
+            return False
+        self._plan.pick(field.id)
+        return True
+
+    def begin(self) -> None:
+        """Begin a layout for a message that has none, and ask for its name."""
+        session = self._session
+        if session.kind is not None:
+            name = f"Message {session.kinds.address(session.kind)}"
+            session.edits.change(session.kinds.layout_for_new_field(session.kind, name))
+            _ask_for(self._message.lines["name"])
+
+    def begin_another(self) -> None:
+        """Begin a second layout for the message, which reads frames that begin like the one at the cursor."""
+        session, layout = self._session, self.whole
+        if layout is None or session.kind is None or layout.registers is not None:
+            session.told.emit("", "Only a message that has a layout, and no register map, can have another one.")
+            return
+        at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
+        if at is None or not at.payload:
+            session.told.emit("", "No frame of this message is at the cursor yet.")
+            return
+        applies = msgspec.structs.replace(layout.applies, pattern=f"{at.payload[0]:02X}")
+        made = engine.new_layout(f"{layout.name} {applies.pattern}", applies, len(at.payload))
+        if self.keep(made):
+            session.reading.choose(session.kind, made.id)
+            _ask_for(self._message.lines["name"])
+
+
+def _ask_for(line: QLineEdit) -> None:
+    """Put the keys into a line, with all of it marked to be typed over."""
+    line.setFocus()
+    line.selectAll()

@@ -1,0 +1,63 @@
+"""What Layouts shows while the message in hand has no layout: why, and the two ways to get one."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from ...app.session import Session
+from ...widgets.parts import button, label, menu_of
+
+
+class StartPage(QWidget):
+    """A sentence, and what can be done about it.
+
+    Events
+    ------
+    begin_wanted
+        A layout is to be begun for the message in hand.
+    """
+
+    begin_wanted = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.words = label("", "quiet")
+        self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.begin = button("Begin a layout for this message", "", main=True)
+        self.tie = button("Read it with another layout…", "Tie a layout of the library to this message by hand")
+        self.begin.clicked.connect(self.begin_wanted)
+        self.tie.clicked.connect(self._offer_ties)
+        column = QVBoxLayout(self)
+        column.addStretch(1)
+        column.addWidget(self.words)
+        row = QHBoxLayout()
+        row.addStretch(1)
+        row.addWidget(self.begin)
+        row.addWidget(self.tie)
+        row.addStretch(1)
+        column.addLayout(row)
+        column.addStretch(2)
+
+    def show_message(self) -> None:
+        """Say what can be done about the message in hand."""
+        session = self._session
+        if session.capture is None or session.kind is None:
+            self.begin.hide()
+            self.tie.hide()
+            self.words.setText("Choose a message in the roster to see its plan.")
+            return
+        key = session.kinds.key(session.kind)
+        self.begin.setVisible(key.is_data)
+        self.tie.setVisible(key.is_data and bool(session.ties.possible(session.kind)))
+        named = f"Nobody has named {session.kinds.address(session.kind)} yet."
+        self.words.setText(named if key.is_data else "Error and remote frames carry no payload to lay out.")
+
+    def _offer_ties(self) -> None:
+        """Offer the layouts of the library for what this lane speaks."""
+        session = self._session
+        menu = menu_of(self)
+        for layout in session.ties.possible(session.kind):
+            menu.addAction(layout.name, lambda one=layout.id: session.ties.tie(session.kind, one))
+        menu.popup(self.tie.mapToGlobal(self.tie.rect().bottomLeft()))
