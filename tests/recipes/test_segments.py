@@ -118,3 +118,15 @@ def test_a_framing_of_something_else_is_refused():
     assert any(way.takes == "bits" and way.settings is HdlcFraming for way in framings())
     with pytest.raises(MisuseError, match="takes bits, and this recording holds bytes"):
         SegmentFramer(new_recipe("x", framing=HdlcFraming(), lane="x"), lambda _frames: None)
+
+
+def test_telegrams_at_even_pauses_are_handed_on_without_more_and_more_being_held():
+    recipe = new_recipe("even", framing=GapFraming(gap_us=1000.0), lane="x")
+    table, segment = pieces(*[(5_000, bytes(8))] * 2_000), 1_000
+    framer = SegmentFramer(recipe, lambda frames: None, segment)
+    for first in range(0, len(table), 125):
+        framer.add(table.rows(first, first + 125))
+        given = (first + 125) * 8
+        assert given - framer.frames * 8 <= segment, "more than a segment is held although any pause would do to cut"
+    framer.finish()
+    assert framer.frames == 2_000

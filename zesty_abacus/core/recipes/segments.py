@@ -94,7 +94,7 @@ class SegmentFramer:
 
 
 def _place_to_cut(result: LineResult, frame_of_byte: NDArray[np.int64]) -> int | None:
-    """Return the byte before which a segment is cut: behind the frame with the longest pause after it.
+    """Return the byte before which a segment is cut: behind the last frame with a long pause after it.
 
     The last quarter is left alone, since what ends there may go on in the next segment.
     """
@@ -106,7 +106,9 @@ def _place_to_cut(result: LineResult, frame_of_byte: NDArray[np.int64]) -> int |
     if not len(ends):
         return None
     pauses = run.start_ns[ends] - run.end_ns[ends - 1]
-    return int(ends[int(pauses.argmax())])
+    # the last of those that are about as long as any: where all are alike, the first would leave most of the segment
+    # to be framed again with every one that comes
+    return int(ends[np.flatnonzero(pauses * 2 >= pauses.max())[-1]])
 
 
 def _first_frames(frames: FrameTable, count: int) -> FrameTable:
