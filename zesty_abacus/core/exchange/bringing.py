@@ -5,20 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..exchange.layout_tables import layouts_of_table
-from ..exchange.mapping_shelf import MappingShelf
-from ..exchange.onto import onto_library
-from ..exchange.registry import TABLE, is_table, open_table, read_layout_file
-from ..exchange.result import Left, read_bytes
-from ..exchange.sheets import Sheet
-from ..exchange.table_mapping import (
-    TableMapping,
-    trouble_of,
-)
 from ..layouts.changes import describe_change
 from ..layouts.model import Layout
 from ..layouts.validate import check_layout
 from ..progress import Progress
+from .layout_tables import layouts_of_table
+from .mapping_shelf import MappingShelf
+from .onto import onto_library
+from .registry import TABLE, is_table, open_table, read_layout_file
+from .result import Left, read_bytes
+from .sheets import Sheet
+from .table_mapping import TableMapping, trouble_of
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from ..exchange.registry import WRITERS
 from ..files.writing import Target, check_targets
 from ..layouts.model import Layout
 from ..origin import Origin, origin_target, write_origin
 from ..progress import Progress
+from .registry import WRITERS
 
 
 def put_out_layouts(

@@ -12,11 +12,7 @@ from ..codec.kinds import decode_frames
 from ..codec.plan import Plan
 from ..frames.capture import Capture, KindFrames
 from ..frames.decimate import Curve
-from ..layouts.model import (
-    Check,
-    Field,
-    FieldKind,
-)
+from ..layouts.model import Check, Field, FieldKind
 from ..progress import Progress
 
 

@@ -7,7 +7,7 @@ import msgspec
 from ..lines.registry import decoder_of, decoders
 from ..lines.settings import LineSettings
 from ..links.framing import Framing, framing_of, framings
-from ..recipes.model import Recipe
+from .model import Recipe
 
 
 def with_line(recipe: Recipe, code: str) -> Recipe:

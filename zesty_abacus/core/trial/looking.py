@@ -18,9 +18,9 @@ from ..progress import Progress
 from ..recipes.model import Recipe
 from ..recipes.propose import propose, propose_for_frames
 from ..recipes.run import Outcome, PreparedLine, run_on_frames, run_recipe
-from ..trial.intake import SourceRequest, frames_of_source, request_of
-from ..trial.trial import Trial
 from ..waves.recording import Channel, LineRecording
+from .intake import SourceRequest, frames_of_source, request_of
+from .trial import Trial
 
 _PIECES = "timed bytes", "pcap", "pcapng", "frame table"
 

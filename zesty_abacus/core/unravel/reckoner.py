@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from ..frames.capture import KindFrames
 from ..frames.decimate import Curve
 from ..progress import Progress
-from ..unravel.readings import Reading, readings_of
+from .readings import Reading, readings_of
 
 
 @dataclass(frozen=True, slots=True, eq=False)
