@@ -163,9 +163,10 @@ class TraceStack(QWidget):
         left, width = _NAMES_WIDTH, self._plot_width()
         step = nice_step(clock.view_span_ns / 1e9, max(int(width // 90), 2))
         digits = max(0, -math.floor(math.log10(step))) if step < 1 else 0
-        second = math.ceil(clock.seconds(clock.view_first_ns) / step) * step
+        first, last = (clock.seconds(time) / step for time in (clock.view_first_ns, clock.view_last_ns))
         y = self.height() - _AXIS
-        while second <= clock.seconds(clock.view_last_ns):
+        # counted, not added up: a step of a tenth is no exact number, and ticks would drift from the cursor's time
+        for second in (number * step for number in range(math.ceil(first), math.floor(last) + 1)):
             x = left + (second * 1e9 + clock.first_ns - clock.view_first_ns) / clock.view_span_ns * width
             painter.setPen(QPen(faded(theme.line, 0.8), 1))
             painter.drawLine(QPointF(x, 0), QPointF(x, y))
@@ -178,7 +179,6 @@ class TraceStack(QWidget):
                 theme.quiet,
                 Qt.AlignmentFlag.AlignHCenter,
             )
-            second += step
 
     def _draw_cursors(self, painter: QPainter) -> None:
         theme, clock = look.theme, self._session.clock
