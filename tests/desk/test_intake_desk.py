@@ -71,7 +71,7 @@ def test_a_click_on_a_mark_and_one_in_the_list_lead_to_the_same_frame(intake):
     box = desk.waves.place.marks_box(0)
     intake.click(desk.waves, QPointF(desk.waves.place.x_of(middle), box.center().y()))
     assert bench.frames.current() == 4 and intake.session.clock.cursor_ns == bench.frames.times()[4]
-    row = 7 - desk.came_out._first()
+    row = 7 - desk.came_out.first()
     intake.click(desk.came_out.viewport(), QPointF(200, 22 + row * 22 + 11))
     assert bench.frames.current() == 7
     assert intake.session.clock.view_first_ns <= bench.frames.times()[7] <= intake.session.clock.view_last_ns
@@ -88,7 +88,7 @@ def test_wave_and_list_stay_together_when_panels_change(intake):
         intake.window.resize(1500 if sizes[0] == 200 else 1100, 760)
         intake.settle()
         assert bench.frames.current() == 20
-        rows = range(desk.came_out._first(), desk.came_out._first() + desk.came_out._slots() + 1)
+        rows = range(desk.came_out.first(), desk.came_out.first() + desk.came_out.slots() + 1)
         assert 20 in rows, "the frame at the cursor is in the list"
         share = (
             desk.waves.place.x_of(int(bench.frames.times()[20])) - desk.waves.place.plot().left()

@@ -17,10 +17,10 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 NONE = Qt.KeyboardModifier.NoModifier
 
 
-def wheel_event(widget, point: QPointF, up: bool, modifiers=NONE) -> QWheelEvent:
-    """Return one notch of the wheel over a point."""
+def wheel_event(widget, point: QPointF, up: bool, modifiers=NONE, turned=120) -> QWheelEvent:
+    """Return a turn of the wheel over a point: a notch, or what a touchpad gives."""
     place = QPointF(widget.mapToGlobal(point.toPoint()))
-    angle, phase = QPoint(0, 120 if up else -120), Qt.ScrollPhase.NoScrollPhase
+    angle, phase = QPoint(0, turned if up else -turned), Qt.ScrollPhase.NoScrollPhase
     return QWheelEvent(point, place, QPoint(), angle, Qt.MouseButton.NoButton, modifiers, phase, False)
 
 
@@ -161,19 +161,28 @@ def test_a_value_that_is_not_available_says_so(pilot):
     assert 0.4 < angle.share < 0.7, "a little to starboard of the middle of its limits"
 
 
+def test_small_turns_of_a_touchpad_add_up_to_rows_alike_both_ways(pilot):
+    frames = pilot.window.read.frames
+    first = frames.first()
+    for up, there in ((False, first + 3), (True, first)):
+        for _ in range(12):
+            frames.wheelEvent(wheel_event(frames, QPointF(9, 60), up=up, turned=10))
+        assert frames.first() == there
+
+
 def test_frames_scroll_click_and_page(pilot):
     frames, session = pilot.window.read.frames, pilot.session
     viewport = frames.viewport()
-    first = frames._first()
+    first = frames.first()
     frames.wheelEvent(wheel_event(frames, QPointF(9, 60), up=False))
-    assert frames._first() == first + 3
+    assert frames.first() == first + 3
     pilot.click(viewport, QPointF(200, 24 + 23 * 2.5))
     assert frames.current() == first + 5
     assert session.kind == session.store.kind_of_row(first + 5)
     frames.setFocus()
     before = frames.current()
     pilot.key(Qt.Key.Key_PageDown)
-    assert frames.current() == before + frames._slots()
+    assert frames.current() == before + frames.slots()
     pilot.key(Qt.Key.Key_End)
     assert frames.current() == frames.count() - 1
     pilot.key(Qt.Key.Key_Up)

@@ -31,32 +31,59 @@ class FrameWords:
     payload: bytes
 
 
-def frame_words(outcome: Outcome, row: int, layouts: Sequence[Layout]) -> FrameWords:
-    """Return what a frame is, says by the library's layouts, and what is wrong with it."""
-    table, recipe = outcome.result.frames, outcome.recipe
-    flags = int(table.flags[row])
-    key = KindKey(0, int(table.address[row]), flags & TELLS_KINDS_APART)
-    payload = table.payload_of(row)
-    problem = wrong_words(flags)
-    spoken = protocol_named(recipe.protocol)
-    if flags & EXCEPTION:
-        problem = spoken.refusal_text(payload) or problem
-    return FrameWords(spoken.kind_text(key), _sentence(recipe, key, payload, layouts), problem, payload)
+class FrameReader:
+    """Says the frames of an outcome in words, each when it is asked for.
+
+    Parameters
+    ----------
+    layouts
+        All of the library.
+    """
+
+    def __init__(self, outcome: Outcome, layouts: Sequence[Layout]) -> None:
+        self._outcome = outcome
+        self._layouts = layouts
+        self._meanings: dict[tuple[KindKey, int], Meaning] = {}
+
+    def words(self, row: int) -> FrameWords:
+        """Return what a frame is, says by the library's layouts, and what is wrong with it."""
+        table, recipe = self._outcome.result.frames, self._outcome.recipe
+        flags = int(table.flags[row])
+        key = KindKey(0, int(table.address[row]), flags & TELLS_KINDS_APART)
+        payload = table.payload_of(row)
+        problem = wrong_words(flags)
+        spoken = protocol_named(recipe.protocol)
+        if flags & EXCEPTION:
+            problem = spoken.refusal_text(payload) or problem
+        return FrameWords(spoken.kind_text(key), self._sentence(key, payload), problem, payload)
+
+    def _sentence(self, key: KindKey, payload: bytes) -> str:
+        if not payload:
+            return ""
+        meaning = self._meaning(key, _capture_of(self._outcome.recipe, key, payload))
+        try:
+            frames = meaning.capture.kind_frames(0)
+            decoded = next((found for _, _, found in meaning.decoded(0, frames)), None)
+        except AbacusError:
+            return ""
+        return frame_sentence(decoded, 0) if decoded is not None else ""
+
+    def _meaning(self, key: KindKey, capture: Capture) -> Meaning:
+        """Return what a capture of one frame means; a whole library is matched once a kind, not once a frame."""
+        # what a register map shows depends on how much an exchange carries, too
+        sort = key, capture.kind_size(0)
+        known = self._meanings.get(sort)
+        if known is None:
+            known = self._meanings[sort] = Meaning.of(capture, self._layouts)
+        return known.moved_to(capture)
 
 
-def _sentence(recipe: Recipe, key: KindKey, payload: bytes, layouts: Sequence[Layout]) -> str:
-    if not payload:
-        return ""
+def _capture_of(recipe: Recipe, key: KindKey, payload: bytes) -> Capture:
     one = FrameTable(
         np.zeros(1, np.int64), np.zeros(1, np.uint16), np.array([key.address]), np.array([key.flags], np.uint32),
         np.zeros(1, np.int64), np.array([len(payload)], np.uint32), np.frombuffer(payload, np.uint8),
     )  # fmt: skip
-    capture = Capture.from_table(one, (Lane(recipe.lane, recipe.protocol),))
-    try:
-        decoded = next((found for _, _, found in Meaning.of(capture, layouts).decoded(0, capture.kind_frames(0))), None)
-    except AbacusError:
-        return ""
-    return frame_sentence(decoded, 0) if decoded is not None else ""
+    return Capture.from_table(one, (Lane(recipe.lane, recipe.protocol),))
 
 
 def registers_at(outcome: Outcome, device: int, time_ns: int) -> RegisterState:

@@ -12,14 +12,14 @@ from ...core.codec import wording
 from ...core.codec.columns import CheckState, Decoded, FieldColumn, Validity
 from ...core.codec.kinds import decode_frames
 from ...core.codec.moving import bit_owners
-from ...core.codec.plan import Plan, PlanError, compile_layout
+from ...core.codec.plan import Plan, compile_layout
 from ...core.errors import AbacusError
 from ...core.files.reading import resolved
 from ...core.files.writing import Target
-from ...core.frames.activity import BitHistory, KindActivity, capture_activity
+from ...core.frames.activity import KindActivity, capture_activity
 from ...core.frames.capture import Capture, KindFrames
 from ...core.frames.decimate import Curve, lane_density
-from ...core.frames.flags import ERROR, EXTENDED, REMOTE, TELLS_KINDS_APART, WRONG, wrong_words
+from ...core.frames.flags import ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kinds import KindKey
 from ...core.frames.shifting import shift_lanes
 from ...core.handover.export import Content, Export
@@ -68,7 +68,7 @@ from ...core.reading.meaning import Meaning
 from ...core.reading.owners import owned_bits
 from ...core.reading.readers import Reader
 from ...core.reading.ties import Tie
-from ...core.reading.trying import Tried, TriedArray, TriedCheck, TriedField, try_layout
+from ...core.reading.trying import Tried, TriedField, try_layout
 from ...core.trial.content import lane_moves
 from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
 from ...core.trial.merging import merge_trials
@@ -247,7 +247,6 @@ def _released(trial: Trial, library: Library) -> list[Layout] | None:
 __all__ = [
     "BY_HAND",
     "ERROR",
-    "EXTENDED",
     "REMOTE",
     "TELLS_KINDS_APART",
     "TEMPLATES",
@@ -255,7 +254,6 @@ __all__ = [
     "AbacusError",
     "Applies",
     "Attribute",
-    "BitHistory",
     "Brought",
     "CheckState",
     "Content",
@@ -282,7 +280,6 @@ __all__ = [
     "OpenedTrial",
     "Origin",
     "Plan",
-    "PlanError",
     "RawSet",
     "Reader",
     "ReadingCurve",
@@ -296,8 +293,6 @@ __all__ = [
     "Trial",
     "TrialFile",
     "Tried",
-    "TriedArray",
-    "TriedCheck",
     "TriedField",
     "Validity",
     "attribute_text",
@@ -351,5 +346,4 @@ __all__ = [
     "with_field_behind",
     "with_one_more_inside",
     "wording",
-    "wrong_words",
 ]  # fmt: skip

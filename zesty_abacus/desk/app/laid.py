@@ -5,13 +5,12 @@ from __future__ import annotations
 from ...core.exchange.bringing import Brought, OpenedTable, bring_in_layouts, open_layout_table
 from ...core.exchange.mapping_shelf import MappingShelf
 from ...core.exchange.putting_out import put_out_layouts
-from ...core.exchange.registry import TABLE, WRITERS
+from ...core.exchange.registry import WRITERS
 from ...core.exchange.sheets import Sheet
 from ...core.exchange.table_mapping import (
     ROLES,
     Known,
     TableMapping,
-    guess_mapping,
     is_field_row,
     mapping_by_example,
     place_of,
@@ -22,9 +21,8 @@ from ...core.handover.sheet_files import write_sheets
 from ...core.handover.sheet_svg import sheet_pages
 from ...core.layouts.changes import head_changes, what_it_is, without_content
 from ...core.layouts.compare import Compared, Standing, compare_layouts, compare_sets
-from ...core.layouts.merge import Clash, Merged, merge_layouts, with_choice
+from ...core.layouts.merge import merge_layouts
 from ...core.layouts.reshape import (
-    CannotReshapeError,
     ends_of,
     joined,
     moved,
@@ -36,12 +34,10 @@ from ...core.layouts.reshape import (
 from ...core.layouts.variants import Variant, present_ids, variants_of
 from ...core.library import passwords
 from ...core.library.address import library_address
-from ...core.library.documents import Comment, NamedMoment, Recording
+from ...core.library.documents import Comment, NamedMoment
 from ...core.library.edit_writer import EditWriter, Request
 from ...core.library.errors import (
-    AgreementNeededError,
     ClashError,
-    LibraryError,
     PasswordNeededError,
     RefusedError,
     UnreachableError,
@@ -50,13 +46,13 @@ from ...core.library.follow import Follower, Seen
 from ...core.library.ledger import Ledger
 from ...core.library.moments import add_moments, parse_moment
 from ...core.library.presence import SAID_EVERY_S, Somebody
-from ...core.library.proposals import Event, Proposal, Rules, Step
+from ...core.library.proposals import Proposal, Rules, Step
 from ...core.library.renewing import propose_on_newest
 from ...core.library.search import Found
 from ...core.library.search import Standing as LibraryStanding
 from ...core.library.steps import Drafted, DraftInHand, EditStep, Kept, Proposed, Refused, StepState
 from ...core.library.store import Library, Marks
-from ...core.library.sync import SyncReport, bring_together
+from ...core.library.sync import bring_together
 from ...core.library.unsent import WaitingEdits
 from ...core.library.watch import watch
 from ...core.reading.differences import Difference, decoded_differences
@@ -79,13 +75,9 @@ def waiting_edits(library: Library) -> WaitingEdits:
 __all__ = [
     "ROLES",
     "SAID_EVERY_S",
-    "TABLE",
     "WRITERS",
-    "AgreementNeededError",
     "Brought",
     "BroughtIn",
-    "CannotReshapeError",
-    "Clash",
     "ClashError",
     "Comment",
     "Compared",
@@ -94,24 +86,20 @@ __all__ = [
     "Drafted",
     "EditStep",
     "EditWriter",
-    "Event",
     "Follower",
     "Found",
     "Kept",
     "Known",
     "Ledger",
-    "LibraryError",
     "LibraryStanding",
     "MappingShelf",
     "Marks",
-    "Merged",
     "NamedMoment",
     "OpenedTable",
     "Order",
     "PasswordNeededError",
     "Proposal",
     "Proposed",
-    "Recording",
     "Refused",
     "RefusedError",
     "Request",
@@ -122,7 +110,6 @@ __all__ = [
     "Standing",
     "Step",
     "StepState",
-    "SyncReport",
     "TableMapping",
     "UnreachableError",
     "Variant",
@@ -133,7 +120,6 @@ __all__ = [
     "compare_sets",
     "decoded_differences",
     "ends_of",
-    "guess_mapping",
     "head_changes",
     "is_field_row",
     "joined",
@@ -161,7 +147,6 @@ __all__ = [
     "waiting_edits",
     "watch",
     "what_it_is",
-    "with_choice",
     "without_content",
     "write_sheets",
 ]  # fmt: skip

@@ -5,29 +5,26 @@ from __future__ import annotations
 from ...core.captures.columns import ROLES, TIME_UNITS, Columns, guess_columns, split_line
 from ...core.captures.registry import form_names
 from ...core.captures.source import head_of
-from ...core.errors import AbacusError
-from ...core.frames.flags import wrong_words
 from ...core.lines.registry import decoder_of, decoders
-from ...core.lines.result import MarkKind, Vote
+from ...core.lines.result import Vote
 from ...core.links.framing import framing_of, framings
 from ...core.links.registers import RegisterState
 from ...core.recipes.alignment import OffsetEstimate, estimate_offset
 from ...core.recipes.changes import fields_of, with_framing, with_line
 from ...core.recipes.model import LevelSetting, Recipe, SourcePattern, new_recipe
-from ...core.recipes.run import Outcome, PreparedLine, result_counts
-from ...core.trial.frame_words import FrameWords, frame_words, registers_at
+from ...core.recipes.run import Outcome, PreparedLine
+from ...core.trial.frame_words import FrameReader, FrameWords, registers_at
 from ...core.trial.looking import Offer, OpenedSource, open_source, try_recipe
 from ...core.waves.edges import Edges
 from ...core.waves.recording import Channel
 from ...core.waves.samples import Samples
 
 __all__ = [
-    "ROLES", "TIME_UNITS", "AbacusError", "Channel", "Columns", "Edges", "FrameWords", "LevelSetting",
-    "MarkKind", "Offer",
+    "ROLES", "TIME_UNITS", "Channel", "Columns", "Edges", "FrameReader", "FrameWords", "LevelSetting", "Offer",
     "OffsetEstimate", "OpenedSource", "Outcome", "PreparedLine", "Recipe",
     "RegisterState", "Samples", "SourcePattern",
     "Vote", "decoder_of", "decoders",
-    "estimate_offset", "fields_of", "form_names", "frame_words", "framing_of", "framings", "guess_columns", "head_of",
-    "new_recipe", "open_source", "registers_at", "result_counts", "split_line", "try_recipe",
-    "with_framing", "with_line", "wrong_words",
+    "estimate_offset", "fields_of", "form_names", "framing_of", "framings", "guess_columns", "head_of",
+    "new_recipe", "open_source", "registers_at", "split_line", "try_recipe",
+    "with_framing", "with_line",
 ]  # fmt: skip

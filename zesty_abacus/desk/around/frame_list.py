@@ -10,12 +10,12 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
-from PyQt6.QtWidgets import QAbstractScrollArea
+from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
 
 from ..app.doors import engine
 from ..app.session import Session
 from ..widgets.paint import byte_owners, draw_text
+from ..widgets.row_list import RowList
 from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.words import span_text
 
@@ -45,32 +45,28 @@ class FrameLine:
     owners: NDArray[np.int16]
 
 
-class FrameList(QAbstractScrollArea):
+class FrameList(RowList):
     """All frames of the capture, or only those of the kind in hand, around the cursor.
 
     Up and Down go frame by frame; a click puts the cursor on a frame.
     """
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
+        super().__init__("Frames", _ROW, _HEAD, _DETAIL)
         self._session = session
         self._only_kind = False
         self._lane_rows: NDArray[np.uint32] | None = None
         self._lines: OrderedDict[int, FrameLine] = OrderedDict()
         self._following = False
         self._digits = session.clock.digits
-        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
-        self.setAccessibleName("Frames")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         session.opened.connect(self._on_opened)
         session.layouts_changed.connect(self._forget)
         session.reading.counts.changed.connect(self._forget)
-        session.form_changed.connect(self._repaint)
+        session.form_changed.connect(self.repaint_rows)
         session.kind_changed.connect(self._on_kind)
         session.clock.cursor_changed.connect(self._on_cursor)
         session.clock.view_changed.connect(self._on_view)
-        look.changed.connect(self._repaint)
+        look.changed.connect(self.repaint_rows)
 
     def sizeHint(self) -> QSize:
         return QSize(600, 240)
@@ -182,23 +178,18 @@ class FrameList(QAbstractScrollArea):
         theme = look.theme
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        area = self._area()
+        area = self.area()
         painter.fillRect(area, QColor(theme.paper))
         if self._session.capture is None:
             painter.end()
             return
         columns = self._columns(area.width())
         current = self.current()
-        first = self._first()
-        for slot in range(self._slots() + 1):
-            place = first + slot
-            if place >= self.count():
-                break
-            top = _HEAD + slot * _ROW
+        for place, top in self.rows_in_view():
             if place == current:
                 painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
             self._draw_line(painter, columns, place, top)
-        self._draw_head(painter, columns, area.width())
+        self.draw_head(painter, columns, {"payload": f"payload {self._session.form}"}, {"time s", "after"})
         self._draw_detail(painter, area, current)
         painter.end()
 
@@ -216,17 +207,6 @@ class FrameList(QAbstractScrollArea):
         painter.setPen(QColor(theme.wrong if line.wrong else theme.ink))
         words = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(box.adjusted(14, 2, -14, -2), words, f"{line.message}: {line.says}")
-
-    def _draw_head(self, painter: QPainter, columns: dict[str, QRectF], width: float) -> None:
-        theme = look.theme
-        painter.fillRect(QRectF(0, 0, width, _HEAD), QColor(theme.paper))
-        for name, box in columns.items():
-            head = QRectF(box.left(), 0, box.width(), _HEAD)
-            align = Qt.AlignmentFlag.AlignRight if name in ("time s", "after") else Qt.AlignmentFlag.AlignLeft
-            text = f"payload {self._session.form}" if name == "payload" else name
-            draw_text(painter, head, text, text_font(TINY_PX), theme.quiet, align)
-        painter.setPen(QColor(theme.line))
-        painter.drawLine(0, _HEAD - 1, int(width), _HEAD - 1)
 
     def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], place: int, top: float) -> None:
         theme = look.theme
@@ -260,26 +240,7 @@ class FrameList(QAbstractScrollArea):
             x += size + _GAP
         return boxes
 
-    # scrolling and keys
-
-    def _slots(self) -> int:
-        return max(int((self._area().height() - _HEAD - _DETAIL) // _ROW), 1)
-
-    def _area(self) -> QRectF:
-        viewport = self.viewport()
-        return QRectF(viewport.rect()) if viewport is not None else QRectF()
-
-    def _first(self) -> int:
-        bar = self.verticalScrollBar()
-        return bar.value() if bar is not None else 0
-
-    def _set_first(self, place: int) -> None:
-        bar = self.verticalScrollBar()
-        if bar is not None:
-            bar.setPageStep(self._slots())
-            bar.setRange(0, max(self.count() - self._slots(), 0))
-            bar.setValue(place)
-        self._repaint()
+    # events
 
     def _on_opened(self) -> None:
         self._lane_rows = None
@@ -297,22 +258,17 @@ class FrameList(QAbstractScrollArea):
         if self._session.capture is None:
             return
         place = self.current()
-        first = self._first()
-        if not first <= place < first + self._slots() - 1:
-            first = place - self._slots() // 3
-        self._set_first(first)
+        first = self.first()
+        if not first <= place < first + self.slots() - 1:
+            first = place - self.slots() // 3
+        self.set_first(first)
         if place >= 0 and self.count():
             line = self.line(place)
             self.setAccessibleDescription(f"{line.time} {line.message}: {line.says}")
 
     def _forget(self) -> None:
         self._lines.clear()
-        self._repaint()
-
-    def _repaint(self) -> None:
-        viewport = self.viewport()
-        if viewport is not None:
-            viewport.update()
+        self.repaint_rows()
 
     def go(self, step: int) -> None:
         """Move the cursor by listed frames."""
@@ -327,36 +283,13 @@ class FrameList(QAbstractScrollArea):
     def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().resizeEvent(event)
         if self._session.capture is not None:
-            self._set_first(self._first())
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            self._set_first(self._first() - event.angleDelta().y() // 40)
+            self.set_first(self.first())
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._session.capture is None or event.position().y() < _HEAD:
-            return
-        place = self._first() + int((event.position().y() - _HEAD) // _ROW)
-        if place < self.count():
+        place = self.row_at(event) if event is not None else None
+        if place is not None:
             self._put_cursor(place)
             self._session.select_kind(self._session.store.kind_of_row(self._row(place)))
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None or self._session.capture is None:
-            return
-        steps = {
-            Qt.Key.Key_Up: -1,
-            Qt.Key.Key_Down: 1,
-            Qt.Key.Key_PageUp: -self._slots(),
-            Qt.Key.Key_PageDown: self._slots(),
-            Qt.Key.Key_Home: -self.count(),
-            Qt.Key.Key_End: self.count(),
-        }
-        step = steps.get(Qt.Key(event.key()))
-        if step is not None:
-            self.go(step)
-        else:
-            super().keyPressEvent(event)
 
 
 def payload_texts(payload: bytes, form: str) -> list[str]:

@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from collections import OrderedDict
 
-import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
-from PyQt6.QtWidgets import QAbstractScrollArea
+from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 
 from ...app.doors import lines
 from ...around.frame_list import payload_texts
 from ...widgets.paint import draw_text
-from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from ...widgets.row_list import RowList
+from ...widgets.theme import SMALL_PX, figure_font, look, text_font
 from .bench import Bench
 
 _ROW = 22
@@ -21,26 +20,24 @@ _KEPT = 2000
 _MOST_BYTES = 32
 
 
-class CameOut(QAbstractScrollArea):
+class CameOut(RowList):
     """The frames of the recipe being tried.
 
     Up and Down go frame by frame, Enter or a double click brings the whole frame into view.
     """
 
     def __init__(self, bench: Bench) -> None:
-        super().__init__()
+        super().__init__("What came out", _ROW, _HEAD)
         self._bench = bench
+        self._reader: lines.FrameReader | None = None
+        self._says_something = False
         self._words: OrderedDict[int, lines.FrameWords] = OrderedDict()
         self._told_row = -2
-        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
-        self.setAccessibleName("What came out")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         bench.outcome_changed.connect(self._on_outcome)
         bench.session.clock.cursor_changed.connect(self._on_cursor)
-        bench.session.form_changed.connect(self._repaint)
+        bench.session.form_changed.connect(self.repaint_rows)
         bench.session.layouts_changed.connect(self._on_outcome)
-        look.changed.connect(self._repaint)
+        look.changed.connect(self.repaint_rows)
 
     def sizeHint(self) -> QSize:
         return QSize(600, 220)
@@ -53,10 +50,8 @@ class CameOut(QAbstractScrollArea):
     def words(self, row: int) -> lines.FrameWords:
         """Return a frame in words."""
         if row not in self._words:
-            session, outcome = self._bench.session, self._bench.outcome
-            assert outcome is not None, "rows are asked for only while there are some"
-            made = lines.frame_words(outcome, row, session.edits.layouts())
-            self._words[row] = made
+            assert self._reader is not None, "rows are asked for only while there are some"
+            self._words[row] = self._reader.words(row)
             if len(self._words) > _KEPT:
                 self._words.popitem(last=False)
         return self._words[row]
@@ -71,20 +66,16 @@ class CameOut(QAbstractScrollArea):
         theme, bench = look.theme, self._bench
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        area = self._area()
+        area = self.area()
         painter.fillRect(area, QColor(theme.paper))
         if self.count():
             current, times = bench.frames.current(), bench.frames.times()
             columns = self._columns(area.width())
-            for slot in range(self._slots() + 1):
-                row = self._first() + slot
-                if row >= self.count():
-                    break
-                top = _HEAD + slot * _ROW
+            for row, top in self.rows_in_view():
                 if row == current:
                     painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
                 self._draw_row(painter, columns, row, int(times[row]), top)
-            self._draw_head(painter, columns, area.width())
+            self.draw_head(painter, columns, {"bytes": f"bytes {bench.session.form}"}, {"time s"})
         else:
             draw_text(painter, area.adjusted(18, 8, -18, -8), self._empty_words(), text_font(SMALL_PX), theme.quiet)
         painter.end()
@@ -96,16 +87,6 @@ class CameOut(QAbstractScrollArea):
         if bench.recipe is None or bench.outcome is None:
             return "Take an offer at right, or choose what the wires speak; what comes out stands here at once."
         return "Nothing came out. Look at the levels and at which wire is which."
-
-    def _draw_head(self, painter: QPainter, columns: dict[str, QRectF], width: float) -> None:
-        theme = look.theme
-        painter.fillRect(QRectF(0, 0, width, _HEAD), QColor(theme.paper))
-        for name, box in columns.items():
-            text = f"bytes {self._bench.session.form}" if name == "bytes" else name
-            align = Qt.AlignmentFlag.AlignRight if name == "time s" else Qt.AlignmentFlag.AlignLeft
-            draw_text(painter, QRectF(box.left(), 0, box.width(), _HEAD), text, text_font(TINY_PX), theme.quiet, align)
-        painter.setPen(QColor(theme.line))
-        painter.drawLine(0, _HEAD - 1, int(width), _HEAD - 1)
 
     def _draw_row(self, painter: QPainter, columns: dict[str, QRectF], row: int, time_ns: int, top: float) -> None:
         theme, words = look.theme, self.words(row)
@@ -125,11 +106,7 @@ class CameOut(QAbstractScrollArea):
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
         time = max(16.0 + step * len(clock.words(clock.last_ns)), 84.0)
         widths = {"time s": time, "what": 190.0 if width > 660 else 150.0, "problem": 130.0}
-        says = (
-            120.0
-            if any(self._bench.lane_name in one.applies.lanes for one in self._bench.session.edits.layouts())
-            else 0.0
-        )
+        says = 120.0 if self._says_something else 0.0
         rest = max(width - sum(widths.values()) - says - 12 * 5, 120)
         boxes, x = {}, 10.0
         for name, size in (("time s", widths["time s"]), ("what", widths["what"]), ("bytes", rest), ("says", says),
@@ -142,26 +119,12 @@ class CameOut(QAbstractScrollArea):
 
     # scrolling and hands
 
-    def _area(self) -> QRectF:
-        viewport = self.viewport()
-        return QRectF(viewport.rect()) if viewport is not None else QRectF()
-
-    def _slots(self) -> int:
-        return max(int((self._area().height() - _HEAD) // _ROW), 1)
-
-    def _first(self) -> int:
-        bar = self.verticalScrollBar()
-        return bar.value() if bar is not None else 0
-
-    def _set_first(self, row: int) -> None:
-        bar = self.verticalScrollBar()
-        if bar is not None:
-            bar.setPageStep(self._slots())
-            bar.setRange(0, max(self.count() - self._slots(), 0))
-            bar.setValue(row)
-        self._repaint()
-
     def _on_outcome(self) -> None:
+        session, outcome = self._bench.session, self._bench.outcome
+        layouts = session.edits.layouts()
+        self._reader = lines.FrameReader(outcome, layouts) if outcome is not None else None
+        # asked once here, not at every paint: a library has thousands of layouts
+        self._says_something = any(self._bench.lane_name in one.applies.lanes for one in layouts)
         self._words.clear()
         self._told_row = -2
         self._on_cursor()
@@ -170,11 +133,11 @@ class CameOut(QAbstractScrollArea):
         if not self.isVisible():
             return
         row = self._bench.frames.current()
-        first = self._first()
-        if row != self._told_row and not first <= row < first + self._slots():
-            first = row - self._slots() // 3
+        first = self.first()
+        if row != self._told_row and not first <= row < first + self.slots():
+            first = row - self.slots() // 3
         self._told_row = row
-        self._set_first(first)
+        self.set_first(first)
         if 0 <= row < self.count():
             words = self.words(row)
             self.setAccessibleDescription(f"{words.address} {words.says} {words.problem}".strip())
@@ -189,41 +152,18 @@ class CameOut(QAbstractScrollArea):
         self._told_row = -2
         self._on_cursor()
 
-    def _repaint(self) -> None:
-        viewport = self.viewport()
-        if viewport is not None:
-            viewport.update()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            self._set_first(self._first() - int(np.sign(event.angleDelta().y())) * 3)
-
-    def _row_at(self, event: QMouseEvent) -> int:
-        return self._first() + int((event.position().y() - _HEAD) // _ROW)
-
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.position().y() >= _HEAD and self._row_at(event) < self.count():
-            self._bench.frames.go(self._row_at(event))
+        row = self.row_at(event) if event is not None else None
+        if row is not None:
+            self._bench.frames.go(row)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and event.position().y() >= _HEAD:
-            self._bench.frames.show_frame(self._row_at(event))
+        row = self.row_at(event) if event is not None else None
+        if row is not None:
+            self._bench.frames.show_frame(row)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is None:
-            return
-        steps = {
-            Qt.Key.Key_Up: -1,
-            Qt.Key.Key_Down: 1,
-            Qt.Key.Key_PageUp: -self._slots(),
-            Qt.Key.Key_PageDown: self._slots(),
-            Qt.Key.Key_Home: -self.count(),
-            Qt.Key.Key_End: self.count(),
-        }
-        step = steps.get(Qt.Key(event.key()))
-        if step is not None:
-            self.go(step)
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._bench.frames.show_frame(self._bench.frames.current())
         else:
             super().keyPressEvent(event)
