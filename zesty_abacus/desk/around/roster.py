@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPixmap
+from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -145,9 +145,12 @@ class RosterDelegate(QStyledItemDelegate):
             offset = painter.fontMetrics().horizontalAdvance(name) + 8
             draw_text(painter, room.adjusted(offset, 0, 0, 0), words, text_font(TINY_PX), theme.quiet)
         else:
-            draw_text(painter, room, words, address, theme.ink)
-            offset = painter.fontMetrics().horizontalAdvance(words) + 8
-            draw_text(painter, room.adjusted(offset, 0, 0, 0), name or "unnamed", font, color, middle=True)
+            rest = room.adjusted(QFontMetricsF(address).horizontalAdvance(words) + 8, 0, 0, 0)
+            # where a long address leaves no room for the word, its own colour says that nobody named it
+            has_room = bool(name) or QFontMetricsF(font).horizontalAdvance("unnamed") <= rest.width()
+            draw_text(painter, room, words, address, theme.ink if has_room else theme.unexplained)
+            if has_room:
+                draw_text(painter, rest, name or "unnamed", font, color, middle=True)
         self._paint_bits(painter, QRectF(rect.left() + EDGE, rect.top() + 23, rect.width() - 2 * EDGE - 46, 9), kind)
         explained = session.reading.counts.explained_of(kind)
         if explained is not None:
