@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from zesty_abacus.core.layouts.expressions import evaluate_exactly
+from zesty_abacus.core.expressions.exactly import evaluate_exactly
 from zesty_abacus.core.layouts.model import Elements, Group, Repeat, Run, TextLine
 
 from .oracle import raw_bits

@@ -197,7 +197,9 @@ def test_the_command_line_lists_what_is_left(tmp_path):
 
 
 def test_powers_are_bounded():
-    from zesty_abacus.core.layouts.expressions import Expression, ExpressionError, evaluate_exactly
+    from zesty_abacus.core.expressions.exactly import evaluate_exactly
+    from zesty_abacus.core.expressions.expression import Expression
+    from zesty_abacus.core.expressions.tree import ExpressionError
 
     assert evaluate_exactly(Expression("pow(10, -2)"), {}) == Fraction(1, 100)
     with pytest.raises(ExpressionError):

@@ -13,6 +13,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from ..expressions.columns import evaluate
 from ..layouts.checks import (
     Carry,
     Check,
@@ -27,7 +28,6 @@ from ..layouts.checks import (
     Xor,
 )
 from .columns import CheckColumn, CheckState, FieldColumn, Validity
-from .evaluate import evaluate
 from .part_kernels import gather_stretches
 from .scope import Scope
 

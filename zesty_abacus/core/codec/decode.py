@@ -8,11 +8,11 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
+from ..expressions.columns import evaluate
 from ..layouts.checks import Check, check_expressions, check_fields
 from ..layouts.model import Computed, Field, FieldKind, Layout
 from .checks import run_checks, spoils
 from .columns import ArrayColumns, CheckState, Decoded, FieldColumn, Validity
-from .evaluate import evaluate
 from .fixed import decode_fields, judge
 from .moving import Found, decode_parts, whole_frames
 from .plan import Plan

@@ -14,8 +14,10 @@ from uuid import UUID
 
 import numpy as np
 
+from ..expressions.exactly import evaluate_exactly, evaluate_node_exactly
+from ..expressions.expression import Expression
+from ..expressions.tree import Call, ExpressionError, Name
 from ..layouts.checks import Complement, Crc, Reserved, Rule, Sum, Xor
-from ..layouts.expressions import Call, Expression, ExpressionError, Name, evaluate_exactly, evaluate_node_exactly
 from ..layouts.model import (
     Carried,
     ElementCase,

@@ -14,10 +14,10 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
-from ..layouts.expressions import Expression
+from ..expressions.columns import evaluate
+from ..expressions.expression import Expression
 from ..layouts.model import Axis, Elements, Field, FieldKind, Group, Part, Repeat, Run, TextLine
 from .columns import ArrayColumns, FieldColumn, Validity, join_columns
-from .evaluate import evaluate
 from .fixed import along_curve, decode_fields, judge, selector_holds
 from .part_kernels import (
     HeadSteps,

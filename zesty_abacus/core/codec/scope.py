@@ -8,11 +8,9 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
+from ..expressions.columns import Plain
+from ..expressions.operation import HIGHEST
 from .columns import FieldColumn
-
-Plain = tuple[NDArray, NDArray[np.bool_] | None, tuple[int, int] | None]
-"""Values, which of them are known (None is all), and the whole numbers they lie between (None for floats)."""
-_INT64 = -(1 << 63), (1 << 63) - 1
 
 
 class Scope:
@@ -95,6 +93,6 @@ def _plain(column: FieldColumn, values: NDArray) -> Plain:
     if values.dtype == np.float64:
         return values, known, None
     bounds = column.field.raw_range()
-    if bounds[1] > _INT64[1]:
+    if bounds[1] > HIGHEST:
         return values.astype(np.float64), known, None
     return values.astype(np.int64, copy=False), known, bounds

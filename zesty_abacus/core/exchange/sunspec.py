@@ -14,7 +14,7 @@ from fractions import Fraction
 from typing import Any
 
 from ..errors import AbacusError
-from ..layouts.expressions import quoted
+from ..expressions.expression import quoted
 from ..layouts.model import (
     Applies,
     Computed,

@@ -14,8 +14,8 @@ from typing import Any
 import msgspec
 
 from ..errors import AbacusError
+from ..expressions.expression import quoted
 from ..layouts.applies import BY_HAND
-from ..layouts.expressions import quoted
 from ..layouts.json_form import from_plain
 from ..layouts.model import (
     Applies,

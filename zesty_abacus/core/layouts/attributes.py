@@ -11,8 +11,8 @@ from uuid import UUID
 import msgspec
 
 from ..errors import MisuseError
+from ..expressions.expression import Expression
 from .checks import Carry, Check, Complement, Counter, Crc, Reserved, Rule, Sum, Xor
-from .expressions import Expression
 from .fields import Selected
 from .model import Computed, Layout
 from .numbers import format_exact, parse_exact

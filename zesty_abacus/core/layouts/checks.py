@@ -21,7 +21,7 @@ from uuid import UUID
 
 import msgspec
 
-from .expressions import Expression
+from ..expressions.expression import Expression
 from .places import Places
 
 

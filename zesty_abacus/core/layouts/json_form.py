@@ -15,10 +15,10 @@ from typing import Any, TypeVar
 import msgspec
 
 from ..errors import AbacusError, DataError
+from ..expressions.expression import Expression
 from ..files.errors import file_errors_as
 from ..files.reading import read_file
 from ..harmless import json_text
-from .expressions import Expression
 from .model import Layout, rewrite
 from .numbers import format_exact, parse_exact
 from .places import Places, parse_places

@@ -8,7 +8,7 @@ from typing import Any
 
 from msgspec import inspect
 
-from .expressions import Expression
+from ..expressions.expression import Expression
 from .json_form import FORMAT, VERSION
 from .model import Layout
 from .places import Places

@@ -13,6 +13,7 @@ from uuid import UUID, uuid4
 
 import msgspec
 
+from ..expressions.expression import Expression
 from .applies import Applies
 from .checks import (
     AddressKey,
@@ -28,7 +29,6 @@ from .checks import (
     Xor,
     check_fields,
 )
-from .expressions import Expression
 from .fields import TEXT_ENCODINGS, CurvePoint, Field, FieldKind, NamedValue, Selected, new_field
 from .parts import (
     Axis,

@@ -21,7 +21,7 @@ from uuid import UUID
 
 import msgspec
 
-from .expressions import Expression
+from ..expressions.expression import Expression
 from .fields import Field, Selected
 from .raw_sets import RawSet
 

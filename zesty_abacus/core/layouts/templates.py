@@ -8,8 +8,8 @@ from uuid import uuid4
 
 from msgspec.structs import replace
 
+from ..expressions.expression import Expression, quoted
 from .checks import Complement, Counter, Coverage, Crc, Reserved, Rule, Sum, Xor
-from .expressions import Expression, quoted
 from .fields import Field, FieldKind, Selected, new_field
 from .model import Computed, Layout
 from .parts import ElementCase, Elements, Group, Repeat, Run, TextLine

@@ -6,14 +6,15 @@ import re
 from collections.abc import Callable, Iterator
 from uuid import UUID
 
+from ..expressions.expression import SPECIAL_NAMES, Expression
+from ..expressions.tree import ExpressionError
+from ..expressions.unit_of import unit_of
 from .checks import Check, Complement, Counter, Crc, Reserved, Rule, Sum, Xor, check_fields
-from .expressions import SPECIAL_NAMES, Expression, ExpressionError
 from .fields import Field, FieldKind
 from .model import Computed, Layout
 from .parts import Elements, Group, Part, Repeat, Run, TextLine, part_expressions
 from .problems import LayoutProblem
 from .raw_sets import RawSet
-from .units import unit_of
 
 MAX_DEPTH = 8
 """Parts within parts."""

@@ -12,12 +12,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.codec.columns import FieldColumn
-from zesty_abacus.core.codec.evaluate import evaluate
 from zesty_abacus.core.codec.scope import Scope
-from zesty_abacus.core.layouts.expressions import Expression, ExpressionError, evaluate_exactly
+from zesty_abacus.core.expressions.columns import evaluate
+from zesty_abacus.core.expressions.exactly import evaluate_exactly
+from zesty_abacus.core.expressions.expression import Expression
+from zesty_abacus.core.expressions.tree import ExpressionError
+from zesty_abacus.core.expressions.unit_of import unit_of
+from zesty_abacus.core.expressions.units import format_unit, parse_unit
 from zesty_abacus.core.layouts.model import FieldKind, new_field
 from zesty_abacus.core.layouts.places import Places
-from zesty_abacus.core.layouts.units import format_unit, parse_unit, unit_of
 
 
 @pytest.mark.parametrize(

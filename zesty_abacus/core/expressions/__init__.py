@@ -1,0 +1,1 @@
+"""Expressions over fields: their text, their operations, their exact value, their columns, their unit."""
