@@ -11,8 +11,8 @@ from pathlib import Path
 import numpy as np
 
 from bench.table import Line, best
-from zesty_abacus.core.codec.kernels import decode_numbers
 from zesty_abacus.core.codec.plan import compile_layout
+from zesty_abacus.core.kernels.bits import decode_numbers
 from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 

@@ -9,7 +9,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.core.codec.checks import crc_of
 from zesty_abacus.core.codec.columns import CheckState, Validity
 from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.messages import encode_message
@@ -58,7 +57,7 @@ def crc_over(data, width, polynomial, start, final, reflect_in, reflect_out):
     crc = Crc(id=uuid4(), name="c", field=uuid4(), width=width, polynomial=polynomial, start=start, final=final,
               reflect_in=reflect_in, reflect_out=reflect_out)  # fmt: skip
     matrix = np.frombuffer(data, np.uint8).reshape(1, -1)
-    return int(crc_of(matrix, np.zeros(1, np.int64), np.array([len(data)]), crc)[0])
+    return int(crc.taken(matrix, np.zeros(1, np.int64), np.array([len(data)]))[0])
 
 
 @pytest.mark.parametrize("entry", CATALOGUE, ids=lambda entry: f"{entry[0]}-{entry[1]:x}")

@@ -11,8 +11,8 @@ from tests.codec.oracle import physical, raw_bits, raw_value
 from tests.strategies import layouts, payload_matrix
 from zesty_abacus.core.codec.columns import Validity
 from zesty_abacus.core.codec.decode import decode
-from zesty_abacus.core.codec.kernels import decode_numbers
 from zesty_abacus.core.codec.plan import PlanError, compile_layout, compile_places, number_steps, value_dtype
+from zesty_abacus.core.kernels.bits import decode_numbers
 from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 

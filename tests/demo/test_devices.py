@@ -7,7 +7,7 @@ import pytest
 
 from zesty_abacus.core.captures.registry import line_formats, read_lines, recognise
 from zesty_abacus.core.frames import flags as F
-from zesty_abacus.core.frames.kinds import KindKey
+from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.recipes.propose import propose, propose_for_frames
 from zesty_abacus.core.recipes.run import run_on_frames, run_recipe

@@ -6,7 +6,8 @@ from hypothesis import given
 from tests.strategies import frame_tables
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
-from zesty_abacus.core.frames.kinds import KindKey, index_kinds
+from zesty_abacus.core.frames.kind_key import KindKey
+from zesty_abacus.core.frames.kinds import index_kinds
 from zesty_abacus.core.frames.table import FrameTable
 
 LANES = (Lane("a"), Lane("b"))

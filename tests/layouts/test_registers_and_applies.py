@@ -34,7 +34,8 @@ from zesty_abacus.core.layouts.model import (
 )
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.layouts.raw_sets import RawSetError, parse_raw_set
-from zesty_abacus.core.layouts.templates import TEMPLATES, NothingToDoError, with_field_behind, with_one_more_inside
+from zesty_abacus.core.layouts.template import NothingToDoError
+from zesty_abacus.core.layouts.templates import TEMPLATES, with_field_behind, with_one_more_inside
 from zesty_abacus.core.layouts.validate import check_layout
 from zesty_abacus.core.layouts.windows import from_window, window_of
 from zesty_abacus.core.reading.meaning import Meaning

@@ -3,7 +3,7 @@
 import pytest
 
 from zesty_abacus.core.frames import flags as F
-from zesty_abacus.core.frames.kinds import KindKey
+from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.lines.registry import decoders
 from zesty_abacus.core.links.framing import framings
 from zesty_abacus.core.protocols.registry import protocol_named, protocols

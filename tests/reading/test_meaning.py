@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from tests.strategies import layouts
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
-from zesty_abacus.core.frames.kinds import KindKey
+from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.layouts.model import Applies, Carried, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at

@@ -5,12 +5,14 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any
 
-from ..core.layouts.checks import Complement, Counter, Coverage, Reserved, Rule, Sum, Xor
 from ..core.layouts.model import (
     Applies,
     Axis,
     Carried,
+    Complement,
     Computed,
+    Counter,
+    Coverage,
     CurvePoint,
     ElementCase,
     Elements,
@@ -21,10 +23,14 @@ from ..core.layouts.model import (
     RawSet,
     RegisterMap,
     Repeat,
+    Reserved,
+    Rule,
     Run,
     Selected,
     Space,
+    Sum,
     TextLine,
+    Xor,
 )
 from ..core.layouts.places import parse_places
 from .messages import make_field, stable_id

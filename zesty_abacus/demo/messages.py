@@ -15,8 +15,21 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.layouts.checks import Check, Counter, Coverage, Crc
-from ..core.layouts.model import Applies, Expression, Field, FieldKind, Layout, NamedValue, RawSet, Selected, new_field
+from ..core.layouts.model import (
+    Applies,
+    Check,
+    Counter,
+    Coverage,
+    Crc,
+    Expression,
+    Field,
+    FieldKind,
+    Layout,
+    NamedValue,
+    RawSet,
+    Selected,
+    new_field,
+)
 from ..core.layouts.places import Places, parse_places
 from .physics import LOOP_S, MOMENTS, Physics
 

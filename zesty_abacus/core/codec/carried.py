@@ -8,7 +8,7 @@ from uuid import UUID, uuid5
 import msgspec
 
 from ..errors import MisuseError
-from ..layouts.model import Carried, Elements, Group, Layout, Part, rewrite
+from ..layouts.model import Carried, Group, Layout, Part, rewrite
 from ..layouts.validate_parts import MAX_DEPTH
 
 
@@ -44,15 +44,8 @@ def _expanded(
 
 
 def _expand(part: Part, others: Mapping[UUID, Layout], chain: tuple[UUID, ...], where: str) -> Part:
-    if isinstance(part, Group):
-        inner = _expanded(part.parts, others, chain, where)
-        return part if inner is part.parts else msgspec.structs.replace(part, parts=inner)
-    if isinstance(part, Elements):
-        cases = tuple(
-            msgspec.structs.replace(case, parts=_expanded(case.parts, others, chain, where)) for case in part.cases
-        )
-        return part if cases == part.cases else msgspec.structs.replace(part, cases=cases)
-    return _carry(part, others, chain, where) if isinstance(part, Carried) else part
+    inner = part.with_parts_inside(lambda parts: _expanded(parts, others, chain, where))
+    return _carry(inner, others, chain, where) if isinstance(inner, Carried) else inner
 
 
 def _carry(part: Carried, others: Mapping[UUID, Layout], chain: tuple[UUID, ...], where: str) -> Part:

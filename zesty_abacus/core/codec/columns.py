@@ -9,8 +9,8 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
+from ..layouts.checks.check import Check
 from ..layouts.fields import Field, FieldKind
-from ..layouts.model import Check
 
 
 class Validity(enum.IntEnum):

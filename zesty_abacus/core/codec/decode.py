@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..expressions.columns import evaluate
-from ..layouts.checks import Check, check_expressions, check_fields
+from ..layouts.checks.check import Check
 from ..layouts.model import Computed, Field, FieldKind, Layout
-from .checks import run_checks, spoils
+from .checks import run_checks
 from .columns import ArrayColumns, CheckState, Decoded, FieldColumn, Validity
 from .fixed import decode_fields, judge
-from .moving import Found, decode_parts, whole_frames
+from .moving import PartReader, whole_frames
 from .plan import Plan
 from .scope import Scope
 
@@ -49,17 +49,17 @@ def decode(
     scope = Scope(len(matrix))
     scope.add_special("size", sizes)
     scope.add_special("address", np.broadcast_to(np.asarray(address, np.int64), (len(matrix),)))
-    asked = layout.checks if wanted is None else tuple(check for check in layout.checks if spoils(check))
+    asked = layout.checks if wanted is None else tuple(check for check in layout.checks if check.spoils)
     needed = _needed(layout, asked, wanted)
     columns = decode_fields(plan.fixed, matrix, sizes, scope, needed)
     arrays: dict[UUID, ArrayColumns] = {}
     cut = None
     if layout.parts:
         here = whole_frames(matrix, sizes, scope)
-        found = Found(sizes < layout.size)
-        more, _ = decode_parts(layout.parts, plan, here, np.full(len(matrix), layout.size, np.int64), found)
+        reader = PartReader(plan, sizes < layout.size)
+        more, _ = reader.parts(layout.parts, here, np.full(len(matrix), layout.size, np.int64))
         columns |= more
-        arrays, cut = found.joined(), found.cut
+        arrays, cut = reader.joined(), reader.was_cut
     for value in layout.computed:
         if needed is not None and value.id not in needed:
             continue
@@ -67,7 +67,7 @@ def decode(
         scope.add({value.id: columns[value.id]})
     checks = run_checks(asked, matrix, sizes, scope)
     for column in checks.values():
-        if spoils(column.check):
+        if column.check.spoils:
             _overrule(columns, arrays, column.state == CheckState.DISAGREES, Validity.CHECK_FAILED)
     if untrue is not None:
         _overrule(columns, arrays, untrue, Validity.CHECK_FAILED)
@@ -104,7 +104,7 @@ def _needed(layout: Layout, checks: Iterable[Check], wanted: set[UUID] | None) -
     """Return the fixed fields that wanted values and checks take; None is all, as where parts may name any."""
     if wanted is None or layout.parts:
         return None
-    expressions = [one for check in checks for one in check_expressions(check)]
+    expressions = [one for check in checks for one in check.expressions()]
     computed = {value.name: value for value in layout.computed}
     expressions += [value.expression for value in layout.computed if value.id in wanted]
     names: set[str] = set()
@@ -115,7 +115,7 @@ def _needed(layout: Layout, checks: Iterable[Check], wanted: set[UUID] | None) -
         return None
     return (
         wanted
-        | {one for check in checks for one in check_fields(check)}
+        | {one for check in checks for one in check.fields()}
         | {field.id for field in layout.fields if field.name in names}
     )
 

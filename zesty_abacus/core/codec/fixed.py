@@ -8,9 +8,9 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
+from ..kernels.bits import decode_numbers
 from ..layouts.model import Field, FieldKind, Selected
 from .columns import FieldColumn, Validity
-from .kernels import decode_numbers
 from .plan import FieldsPlan, number_steps
 from .scope import Scope
 

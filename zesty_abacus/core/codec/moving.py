@@ -7,7 +7,7 @@ does the rest. Only arrays whose items have no fixed size go item number by item
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from uuid import UUID
 
@@ -16,24 +16,14 @@ from numpy.typing import NDArray
 
 from ..expressions.columns import evaluate
 from ..expressions.expression import Expression
-from ..layouts.model import Axis, Elements, Field, FieldKind, Group, Part, Repeat, Run, TextLine
+from ..expressions.operation import Result
+from ..kernels.stretches import HeadSteps, gather_stretches, head_steps, parse_numbers
+from ..layouts.model import Axis, Field, FieldKind, Part
 from .columns import ArrayColumns, FieldColumn, Validity, join_columns
 from .fixed import along_curve, decode_fields, judge, selector_holds
-from .part_kernels import (
-    HeadSteps,
-    find_end,
-    gather_stretches,
-    head_steps,
-    items_of,
-    parse_numbers,
-    split_text,
-    walk_elements,
-)
 from .plan import Plan, compile_places, value_dtype
 from .scope import Scope
 
-MAX_ITEMS = 1 << 26
-"""Items of one array over all frames; what goes beyond is left out and said to be cut."""
 Columns = dict[UUID, FieldColumn]
 
 
@@ -68,6 +58,21 @@ class Stretches:
     def __len__(self) -> int:
         return len(self.row)
 
+    @property
+    def end(self) -> NDArray[np.int64]:
+        """Return the byte each ends before, at most the width of the matrix."""
+        return np.minimum(self.limit, self.matrix.shape[1])
+
+    def evaluate(self, expression: Expression) -> Result:
+        """Return the values of an expression, one a stretch."""
+        return evaluate(expression, self.scope)
+
+    def amount(self, expression: Expression | None) -> NDArray[np.int64]:
+        """Return what an expression says of how many or how long, 0 for none; it is kept within 0 and 2**32."""
+        if expression is None:
+            return np.zeros(len(self), np.int64)
+        return np.clip(self.evaluate(expression).whole(0), 0, 1 << 32)
+
     def pick(self, owner: NDArray[np.int64], start: NDArray[np.int64], limit: NDArray[np.int64] | None = None,
              number: NDArray[np.int64] | None = None) -> Stretches:  # fmt: skip
         """Return stretches inside these: ``owner`` says in which, ``number`` as which item."""
@@ -81,28 +86,144 @@ class Stretches:
 
 
 @dataclass(slots=True, eq=False)
-class Found:
-    """What parts gave, besides what is there once.
+class PartReader:
+    """Reads parts, and keeps what they gave besides what is there once.
 
     Attributes
     ----------
+    plan
+        With the compiled fields of every part.
+    was_cut : bool (frames,)
+        Frames that end before their layout does.
     arrays
         Batches by id, in the order they were decoded.
-    cut : bool (frames,)
-        Frames that end before their layout does.
     owners : int16 (frames, w * 8), None if not asked for
         The number of the field that each bit belongs to, -1 for none.
     numbers
         Number of each field by id, if owners are asked for.
     """
 
-    cut: NDArray[np.bool_]
+    plan: Plan
+    was_cut: NDArray[np.bool_]
     arrays: dict[UUID, list[ArrayColumns]] = field(default_factory=dict)
     owners: NDArray[np.int16] | None = None
     numbers: dict[UUID, int] = field(default_factory=dict)
 
-    def own_places(self, fields: Sequence[Field], columns: Columns, here: Stretches) -> None:
-        """Note the bits of fields with places, where they are present."""
+    def parts(
+        self, parts: Sequence[Part], here: Stretches, cursor: NDArray[np.int64]
+    ) -> tuple[Columns, NDArray[np.int64]]:
+        """Read parts one behind the other.
+
+        Parameters
+        ----------
+        cursor : int64 (n,)
+            Where the first part begins, a byte of the payload.
+
+        Returns
+        -------
+        columns
+            What is there once a stretch.
+        cursor : int64 (n,)
+            Where the last part ends.
+        """
+        columns: Columns = {}
+        for part in parts:
+            begin, present = _begin_of(part, here, cursor)
+            owner = np.flatnonzero(present)
+            inner = here.pick(owner, begin[owner]) if len(owner) < len(here) else replace(here, start=begin)
+            made, after = part.decode(inner, self)
+            spread = {key: column.spread(owner, len(here)) for key, column in made.items()}
+            here.scope.add(spread)
+            columns |= spread
+            if len(owner) == len(here):
+                cursor = after
+            else:
+                cursor = cursor.copy()
+                cursor[owner] = after
+        return columns, cursor
+
+    def fields(self, key: UUID, here: Stretches, width: int) -> tuple[Columns, NDArray[np.int64]]:
+        """Read the fields with places that the plan has under a key, from the first ``width`` bytes of each stretch.
+
+        Returns
+        -------
+        columns
+        sizes : int64 (n,)
+            How many of these bytes each has.
+        """
+        stretches, sizes = gather_stretches(here.matrix, here.row, here.start, here.limit, width)
+        compiled = self.plan.groups[key]
+        columns = decode_fields(compiled, stretches, sizes, here.scope)
+        self.own_places(compiled.fields, columns, here)
+        return columns, sizes
+
+    def content(
+        self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64], complete: NDArray[np.bool_]
+    ) -> FieldColumn:
+        """Read bytes ``begin`` up to ``end`` as text or raw bytes; what is not complete is too short."""
+        validity = np.where(complete, Validity.GOOD, Validity.TOO_SHORT).astype(np.uint8)
+        return self._content(one, here, begin, end, validity)
+
+    def _content(
+        self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64], validity: NDArray[np.uint8]
+    ) -> FieldColumn:
+        width = int(np.maximum(end - begin, 0).max(initial=0))
+        content, sizes = gather_stretches(here.matrix, here.row, begin, end, width)
+        return FieldColumn(one, None, None, content[:, : max(width, 1)], validity, sizes)
+
+    def written(self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64]) -> FieldColumn:
+        """Read characters ``begin`` up to ``end`` as what a field is written as; nothing written is not available."""
+        validity = np.zeros(len(here), np.uint8)
+        validity[begin == end] = Validity.NOT_AVAILABLE
+        validity[begin < 0] = Validity.TOO_SHORT
+        if not one.raw_is_number:
+            return self._content(one, here, np.where(begin < 0, 1 << 40, begin), end, validity)
+        matrix = np.ascontiguousarray(here.matrix)
+        if one.kind is FieldKind.NAMES or one.kind is FieldKind.FLAG:
+            digits, plain, good = _letters_or_digits(one, matrix, here.row, begin, end)
+        else:
+            digits, plain, good = parse_numbers(matrix, here.row, begin, end, one.base)
+        validity[~good & (validity == Validity.GOOD)] = Validity.NOT_READABLE
+        value: NDArray = digits
+        if value_dtype(one) == np.float64 or not np.array_equal(plain, digits):
+            value = plain
+            if (one.ratio, one.offset) != (1, 0):
+                value = value * float(one.ratio) + float(one.offset)
+            if one.is_curved:
+                value = along_curve(one, value)
+        judge(one, digits, value, validity)
+        return FieldColumn(one, digits, value, None, validity)
+
+    def unscaled(self, one: Field, raw: NDArray[np.uint64]) -> FieldColumn:
+        """Return the column of an unscaled field whose raw values are known."""
+        validity = np.zeros(len(raw), np.uint8)
+        judge(one, raw, raw, validity)
+        return FieldColumn(one, raw, raw, None, validity)
+
+    def head_steps(self, one: Field) -> HeadSteps:
+        """Return the steps that read a field of at most eight bytes in a kernel."""
+        return head_steps(compile_places(one.places), one.places.size_needed)
+
+    def cut(self, here: Stretches, rows: NDArray[np.bool_]) -> None:
+        """Note the frames of some stretches, bool (n,), as ending before their layout does."""
+        if rows.any():
+            self.was_cut[here.frame[rows]] = True
+
+    def keep(
+        self, key: UUID, name: str, items: Stretches, columns: Columns, axis: Axis | None = None, *, lists: bool = False
+    ) -> None:
+        """Keep items of an array; ``lists`` says that they are elements, whose cases are arrays of their own."""
+        stands = None
+        if axis is not None:
+            start, step = items.evaluate(axis.start), items.evaluate(axis.step)
+            stands = start.values.astype(np.float64) + items.index[:, -1] * step.values.astype(np.float64)
+            stands[~(start.known_rows() & step.known_rows())] = np.nan
+        words = (axis.name, axis.unit) if axis is not None else ("", "")
+        batch = ArrayColumns(key, name, items.frame, items.index, columns, stands, *words, lists=lists)
+        self.arrays.setdefault(key, []).append(batch)
+
+    def own_places(self, fields: Sequence[Field], columns: Mapping[UUID, FieldColumn], here: Stretches) -> None:
+        """Note the bits of fields with places, where they are present, as theirs."""
         if self.owners is None:
             return
         for one in fields:
@@ -154,144 +275,16 @@ class Found:
         return {key: _joined(batches) for key, batches in self.arrays.items()}
 
 
-def decode_parts(
-    parts: Sequence[Part], plan: Plan, here: Stretches, cursor: NDArray[np.int64], found: Found
-) -> tuple[Columns, NDArray[np.int64]]:
-    """Decode parts one behind the other.
-
-    Parameters
-    ----------
-    cursor : int64 (n,)
-        Where the first part begins, a byte of the payload.
-
-    Returns
-    -------
-    columns
-        What is there once a stretch.
-    cursor : int64 (n,)
-        Where the last part ends.
-    """
-    columns: Columns = {}
-    for part in parts:
-        begin, present = _begin_of(part, here, cursor)
-        owner = np.flatnonzero(present)
-        inner = here.pick(owner, begin[owner]) if len(owner) < len(here) else replace(here, start=begin)
-        made, after = _DECODERS[type(part)](part, plan, inner, found)
-        spread = {key: column.spread(owner, len(here)) for key, column in made.items()}
-        here.scope.add(spread)
-        columns |= spread
-        if len(owner) == len(here):
-            cursor = after
-        else:
-            cursor = cursor.copy()
-            cursor[owner] = after
-    return columns, cursor
-
-
 def _begin_of(part: Part, here: Stretches, cursor: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
     begin = cursor
     if part.start is not None:
-        offset = evaluate(part.start, here.scope).whole(-1)
+        offset = here.evaluate(part.start).whole(-1)
         begin = np.where(offset < 0, here.limit + 1, here.start + np.minimum(offset, 1 << 40))
     if part.align > 1:
         begin = here.start + (begin - here.start + part.align - 1) // part.align * part.align
     if part.selected is None:
         return begin, np.ones(len(here), np.bool_)
     return begin, selector_holds(part.selected, here.scope)
-
-
-# groups
-
-
-def _decode_group(part: Group, plan: Plan, here: Stretches, found: Found) -> tuple[Columns, NDArray[np.int64]]:
-    if part.repeat is Repeat.ONCE:
-        if part.limit is not None:
-            here = replace(here, limit=np.minimum(here.limit, here.start + _amount(part.limit, here)))
-            columns, _ = _decode_item(part, plan, here, found)
-            return columns, here.limit
-        return _decode_item(part, plan, here, found)
-    if part.parts:
-        return {}, _decode_moving_items(part, plan, here, found)
-    count, after = _count_items(part, here, found)
-    owner, number = items_of(count)
-    items = here.pick(owner, here.start[owner] + number * part.size, None, number)
-    columns, _ = _decode_item(part, plan, items, found)
-    _keep(found, part.id, part.name, items, columns, part.axis)
-    return {}, after
-
-
-def _decode_item(part: Group, plan: Plan, here: Stretches, found: Found) -> tuple[Columns, NDArray[np.int64]]:
-    stretches, sizes = gather_stretches(here.matrix, here.row, here.start, here.limit, part.size)
-    columns = decode_fields(plan.groups[part.id], stretches, sizes, here.scope)
-    found.own_places(part.fields, columns, here)
-    short = sizes < part.size
-    if short.any():
-        found.cut[here.frame[short]] = True
-    more, after = decode_parts(part.parts, plan, here, here.start + part.size, found)
-    return columns | more, after
-
-
-def _count_items(part: Group, here: Stretches, found: Found) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Return how many items each stretch has, an incomplete last one included, and where they end."""
-    room = np.maximum(np.minimum(here.limit, here.matrix.shape[1]) - here.start, 0)
-    amount = _amount(part.amount, here)
-    if part.repeat is Repeat.TO_END:
-        return (kept := np.maximum(room - amount, 0) // part.size), here.start + kept * part.size
-    wanted = amount if part.repeat is Repeat.COUNT else amount // part.size
-    fitting = -(-room // part.size)
-    count = np.minimum(wanted, fitting)
-    if int(count.sum()) > MAX_ITEMS:
-        count = np.where(np.cumsum(count) > MAX_ITEMS, 0, count)
-    found.cut[here.frame[count < wanted]] = True
-    return count, here.start + (amount if part.repeat is Repeat.BYTES else wanted * part.size)
-
-
-def _amount(expression: Expression | None, here: Stretches) -> NDArray[np.int64]:
-    if expression is None:
-        return np.zeros(len(here), np.int64)
-    return np.clip(evaluate(expression, here.scope).whole(0), 0, 1 << 32)
-
-
-def _decode_moving_items(part: Group, plan: Plan, here: Stretches, found: Found) -> NDArray[np.int64]:
-    """Decode items that differ in size: the first of all stretches, the second of all, and so on."""
-    amount = _amount(part.amount, here)
-    limit = np.minimum(here.limit, here.matrix.shape[1])
-    if part.repeat is Repeat.BYTES:
-        limit = np.minimum(limit, here.start + amount)
-    elif part.repeat is Repeat.TO_END:
-        limit = limit - amount
-    cursor = here.start.copy()
-    read = np.zeros(len(here), np.int64)
-    number = 0
-    while True:
-        going = cursor < limit
-        if part.repeat is Repeat.COUNT:
-            going &= number < amount
-        owner = np.flatnonzero(going)
-        if not len(owner) and number:
-            break
-        items = here.pick(owner, cursor[owner], limit[owner], np.full(len(owner), number))
-        columns, after = _decode_item(part, plan, items, found)
-        _keep(found, part.id, part.name, items, columns, part.axis)
-        # an item that takes no byte would be read for ever
-        cursor[owner] = np.where(after > cursor[owner], after, limit[owner])
-        read[owner] += 1
-        number += 1
-    if part.repeat is Repeat.COUNT:
-        found.cut[here.frame[read < amount]] = True
-    return cursor
-
-
-def _keep(found: Found, key: UUID, name: str, items: Stretches, columns: Columns, axis: Axis | None = None, *,
-          lists: bool = False) -> None:  # fmt: skip
-    stands = None
-    if axis is not None:
-        start, step = evaluate(axis.start, items.scope), evaluate(axis.step, items.scope)
-        stands = start.values.astype(np.float64) + items.index[:, -1] * step.values.astype(np.float64)
-        stands[~(start.known_rows() & step.known_rows())] = np.nan
-    words = (axis.name, axis.unit) if axis is not None else ("", "")
-    batch = ArrayColumns(key, name, items.frame, items.index, columns, stands, *words, lists=lists)
-    found.arrays.setdefault(key, []).append(batch)
 
 
 def _joined(batches: list[ArrayColumns]) -> ArrayColumns:
@@ -306,135 +299,6 @@ def _joined(batches: list[ArrayColumns]) -> ArrayColumns:
     return replace(first, frame=frame[order], index=index[order], columns=columns, axis=axis)
 
 
-# strings
-
-
-def _decode_run(part: Run, _plan: Plan, here: Stretches, found: Found) -> tuple[Columns, NDArray[np.int64]]:
-    limit = np.minimum(here.limit, here.matrix.shape[1])
-    end, after = limit, limit
-    complete = here.start <= limit
-    if part.length is not None:
-        length = evaluate(part.length, here.scope)
-        wanted = here.start + np.clip(length.whole(0), 0, 1 << 32)
-        end = after = np.minimum(wanted, limit)
-        complete &= (wanted <= limit) & length.known_rows()
-    elif part.end:
-        mark = np.frombuffer(bytes.fromhex(part.end), np.uint8)
-        place = find_end(here.matrix, here.row, here.start, limit, mark)
-        end = np.where(place < 0, limit, place)
-        after = np.where(place < 0, limit, place + len(mark))
-        complete &= place >= 0
-    width = int(np.maximum(end - here.start, 0).max(initial=0))
-    content, sizes = gather_stretches(here.matrix, here.row, here.start, end, width)
-    validity = np.where(complete, Validity.GOOD, Validity.TOO_SHORT).astype(np.uint8)
-    found.cut[here.frame[~complete]] = True
-    column = FieldColumn(part.field, None, None, content[:, : max(width, 1)], validity, sizes)
-    found.own_bytes(part.field, here, here.start, after)
-    return {part.field.id: column}, np.maximum(after, here.start)
-
-
-# lists of type, length and value
-
-
-def _decode_elements(part: Elements, plan: Plan, here: Stretches, found: Found) -> tuple[Columns, NDArray[np.int64]]:
-    limit = here.limit
-    if part.amount is not None:
-        limit = np.minimum(limit, here.start + _amount(part.amount, here))
-    spans = part.ends.spans
-    walked = walk_elements(
-        np.ascontiguousarray(here.matrix), here.row, here.start, limit, (part.head, part.length_unit, part.extra),
-        (_head_steps(part.type), _head_steps(part.length)),
-        (np.array([low for low, _ in spans], np.int64), np.array([high for _, high in spans], np.int64)),
-    )  # fmt: skip
-    owner, number, begin, size, types, lengths, after, cut = walked
-    found.cut[here.frame[cut]] = True
-    items = here.pick(owner, begin, begin + size, number)
-    whole = replace(items, start=begin - part.head)
-    heads = {
-        one.id: FieldColumn(one, raw, raw, None, _judged(one, raw))
-        for one, raw in ((part.type, types), (part.length, lengths))
-    }
-    items.scope.add(heads)
-    found.own_places((part.type, part.length), heads, whole)
-    _keep(found, part.id, part.name, items, heads, lists=True)
-    for case in part.cases:
-        rows = np.flatnonzero(case.types.holds(types))
-        inner = replace(items.pick(rows, begin[rows]), limit=(begin + size)[rows])
-        plan_of = plan.groups[case.id]
-        reach = max((one.places.size_needed for one in plan_of.fields), default=0)
-        stretches, sizes = gather_stretches(here.matrix, inner.row, inner.start, inner.limit, reach)
-        columns = decode_fields(plan_of, stretches, sizes, inner.scope)
-        found.own_places(case.fields, columns, inner)
-        fixed = np.minimum(inner.start + reach, inner.limit)
-        more, _ = decode_parts(case.parts, plan, inner, fixed, found)
-        _keep(found, case.id, case.name, inner, columns | more)
-    return {}, after
-
-
-def _head_steps(one: Field) -> HeadSteps:
-    return head_steps(compile_places(one.places), one.places.size_needed)
-
-
-def _judged(one: Field, raw: NDArray[np.uint64]) -> NDArray[np.uint8]:
-    validity = np.zeros(len(raw), np.uint8)
-    judge(one, raw, raw, validity)
-    return validity
-
-
-# text
-
-
-def _decode_line(part: TextLine, _plan: Plan, here: Stretches, found: Found) -> tuple[Columns, NDArray[np.int64]]:
-    matrix = np.ascontiguousarray(here.matrix)
-    first, last = here.start, np.minimum(here.limit, matrix.shape[1])
-    for mark, at_end in ((part.begins, False), (part.ends, True)):
-        if not mark:
-            continue
-        code = np.frombuffer(mark.encode("latin-1"), np.uint8)
-        place = find_end(matrix, here.row, first, last, code)
-        if at_end:
-            last = np.where(place < 0, last, place)
-        else:
-            first = np.where(place < 0, last + 1, place + len(code))
-    quote = ord(part.quote) if part.quote else 0
-    begin, end, count = split_text(matrix, here.row, first, last, (ord(part.separator), quote), len(part.columns))
-    found.cut[here.frame[count < len(part.columns)]] = True
-    columns = {}
-    after = np.where(last < here.limit, last + len(part.ends), last)
-    found.own_structure(here, here.start, np.where(count < len(part.columns), here.start, after))
-    for number, one in enumerate(part.columns):
-        if one.name:
-            columns[one.id] = _text_column(one, matrix, here.row, begin[number], end[number])
-        found.own_bytes(one, here, begin[number], end[number])
-    return columns, after
-
-
-def _text_column(
-    one: Field, matrix: NDArray[np.uint8], row: NDArray[np.int64], begin: NDArray[np.int64], end: NDArray[np.int64]
-) -> FieldColumn:
-    validity = np.zeros(len(row), np.uint8)
-    validity[begin == end] = Validity.NOT_AVAILABLE
-    validity[begin < 0] = Validity.TOO_SHORT
-    if not one.raw_is_number:
-        width = int((end - begin).max(initial=0))
-        content, sizes = gather_stretches(matrix, row, np.where(begin < 0, 1 << 40, begin), end, width)
-        return FieldColumn(one, None, None, content[:, : max(width, 1)], validity, sizes)
-    if one.kind is FieldKind.NAMES or one.kind is FieldKind.FLAG:
-        digits, plain, good = _letters_or_digits(one, matrix, row, begin, end)
-    else:
-        digits, plain, good = parse_numbers(matrix, row, begin, end, one.base)
-    validity[~good & (validity == Validity.GOOD)] = Validity.NOT_READABLE
-    value: NDArray = digits
-    if value_dtype(one) == np.float64 or not np.array_equal(plain, digits):
-        value = plain
-        if (one.ratio, one.offset) != (1, 0):
-            value = value * float(one.ratio) + float(one.offset)
-        if one.is_curved:
-            value = along_curve(one, value)
-    judge(one, digits, value, validity)
-    return FieldColumn(one, digits, value, None, validity)
-
-
 def _letters_or_digits(
     one: Field, matrix: NDArray[np.uint8], row: NDArray[np.int64], begin: NDArray[np.int64], end: NDArray[np.int64]
 ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.bool_]]:
@@ -443,11 +307,6 @@ def _letters_or_digits(
     single = (end - begin == 1) & ~good
     codes = matrix[row, np.clip(begin, 0, matrix.shape[1] - 1)].astype(np.int64)
     return np.where(single, codes, digits), np.where(single, codes, plain), good | single
-
-
-_DECODERS: dict[type, Callable[..., tuple[Columns, NDArray[np.int64]]]] = {
-    Group: _decode_group, Run: _decode_run, Elements: _decode_elements, TextLine: _decode_line,
-}  # fmt: skip
 
 
 def bit_owners(plan: Plan, matrix: NDArray[np.uint8], sizes: NDArray[np.integer]) -> NDArray[np.int16]:
@@ -464,10 +323,10 @@ def bit_owners(plan: Plan, matrix: NDArray[np.uint8], sizes: NDArray[np.integer]
     scope.add_special("size", np.asarray(sizes))
     scope.add_special("address", np.zeros(len(matrix)))
     here = whole_frames(matrix, sizes, scope)
-    found = Found(np.zeros(len(matrix), np.bool_), owners=owners, numbers=numbers)
+    reader = PartReader(plan, np.zeros(len(matrix), np.bool_), owners=owners, numbers=numbers)
     columns = decode_fields(plan.fixed, matrix, np.asarray(sizes), scope)
-    found.own_places(layout.fields, columns, here)
-    decode_parts(layout.parts, plan, here, np.full(len(matrix), layout.size, np.int64), found)
+    reader.own_places(layout.fields, columns, here)
+    reader.parts(layout.parts, here, np.full(len(matrix), layout.size, np.int64))
     for bit in layout.reserved_bits():
         if bit < owners.shape[1]:
             owners[sizes > bit // 8, bit] = len(fields)

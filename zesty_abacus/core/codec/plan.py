@@ -10,21 +10,29 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import NamedTuple
 from uuid import UUID
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..errors import MisuseError
-from ..layouts.model import Elements, Field, FieldKind, Group, Layout, Part
+from ..kernels.steps import (
+    READ_BCD,
+    READ_BCD_BYTES,
+    READ_GRAY,
+    READ_ONES_COMPLEMENT,
+    READ_SIGN_MAGNITUDE,
+    READ_SIGNED,
+    READ_UNSIGNED,
+    NumberSteps,
+    Step,
+)
+from ..layouts.model import Field, FieldKind, Layout
 from ..layouts.places import Places
 from ..layouts.validate import check_layout
 from .carried import with_carried
 
 _EXACT_FLOAT_BITS = 53
 
-READ_UNSIGNED, READ_SIGNED, READ_SIGN_MAGNITUDE, READ_ONES_COMPLEMENT, READ_BCD, READ_BCD_BYTES, READ_GRAY = range(7)
 _READINGS = {
     FieldKind.SIGNED: READ_SIGNED, FieldKind.SIGN_MAGNITUDE: READ_SIGN_MAGNITUDE,
     FieldKind.ONES_COMPLEMENT: READ_ONES_COMPLEMENT, FieldKind.BCD: READ_BCD, FieldKind.BCD_BYTES: READ_BCD_BYTES,
@@ -34,16 +42,6 @@ _READINGS = {
 
 class PlanError(MisuseError):
     """A layout that cannot be compiled because it is not valid."""
-
-
-class Step(NamedTuple):
-    """One shift and mask. ``swapped`` reads the word with its first byte highest."""
-
-    word: int
-    swapped: bool
-    right: int
-    mask: int
-    left: int
 
 
 def compile_places(places: Places) -> list[Step]:
@@ -77,42 +75,6 @@ def _run_length(bits: Sequence[int], first: int, *, swapped: bool) -> int:
     ):
         length += 1
     return length
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class NumberSteps:
-    """The steps of several number fields as columns, the form the kernel takes.
-
-    Attributes
-    ----------
-    first : int64 (fields + 1,)
-        Field ``f`` has steps ``first[f] .. first[f + 1] - 1``.
-    word, swapped, right, mask, left
-        One entry a step.
-    width : int64 (fields,)
-    reading : int64 (fields,)
-        How the bits become a whole number: one of the ``READ_`` constants.
-    inverted : bool (fields,)
-        Every bit is turned round first.
-    scaled : bool (fields,)
-        Whether a float64 value column is wanted beside the raw one.
-    times, plus, over : float64 (fields,)
-        ``value = (raw * times + plus) / over``: one rounding when raw has at most 53 bits.
-    """
-
-    first: NDArray[np.int64]
-    word: NDArray[np.int64]
-    swapped: NDArray[np.bool_]
-    right: NDArray[np.uint64]
-    mask: NDArray[np.uint64]
-    left: NDArray[np.uint64]
-    width: NDArray[np.int64]
-    reading: NDArray[np.int64]
-    inverted: NDArray[np.bool_]
-    scaled: NDArray[np.bool_]
-    times: NDArray[np.float64]
-    plus: NDArray[np.float64]
-    over: NDArray[np.float64]
 
 
 def number_steps(fields: Sequence[Field]) -> NumberSteps:
@@ -241,19 +203,5 @@ def compile_layout(layout: Layout, others: Mapping[UUID, Layout] | Iterable[Layo
     problems = check_layout(layout)
     if problems:
         raise PlanError(problems[0].sentence, where=layout.name)
-    groups: dict[UUID, FieldsPlan] = {}
-    for part in layout.parts:
-        _compile_part(part, groups)
+    groups = {key: compile_fields(fields) for part in layout.parts for key, fields in part.field_groups()}
     return Plan(layout, compile_fields(layout.fields), groups)
-
-
-def _compile_part(part: Part, groups: dict[UUID, FieldsPlan]) -> None:
-    if isinstance(part, Group):
-        groups[part.id] = compile_fields(part.fields)
-        for inner in part.parts:
-            _compile_part(inner, groups)
-    elif isinstance(part, Elements):
-        for case in part.cases:
-            groups[case.id] = compile_fields(case.fields)
-            for inner in case.parts:
-                _compile_part(inner, groups)

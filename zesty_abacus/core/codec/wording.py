@@ -6,7 +6,6 @@ import math
 
 import numpy as np
 
-from ..layouts.checks import held_by
 from ..layouts.model import Field, FieldKind
 from .columns import ArrayColumns, CheckState, Decoded, FieldColumn, Validity
 from .scalar import field_range as field_range
@@ -78,7 +77,7 @@ def frame_sentence(decoded: Decoded, row: int) -> str:
     """
     failed = [one for one in decoded.checks.values() if one.state[row] == CheckState.DISAGREES]
     parts = [f"{one.check.name} disagrees" for one in failed]
-    silent = {one for check in decoded.checks.values() for one in held_by(check.check)}
+    silent = {one for check in decoded.checks.values() for one in check.check.held_by()}
     spoilt = False
     for key, column in decoded.columns.items():
         validity = Validity(column.validity[row])

@@ -11,7 +11,6 @@ from lxml import etree
 
 from ..layouts.json_form import to_plain
 from ..layouts.model import Field, FieldKind, Group, Layout, Part, Repeat, Reserved, Run, Selected
-from ..layouts.parts import part_words
 from . import xtce
 from .form import LayoutFormat
 from .names import Namer
@@ -138,7 +137,7 @@ class _Writer:
         elif isinstance(part, Group) and not part.parts and part.repeat in (Repeat.ONCE, Repeat.COUNT):
             self._add_group(entries, layout, part, path, names, start)
         else:
-            self.found.leave(place, f"there is no word for: {part_words(part)}.")
+            self.found.leave(place, f"there is no word for: {part.words()}.")
 
     def _add_group(
         self, entries: Element, layout: Layout, part: Group, path: str, names: dict[Any, str], start: int | None

@@ -9,26 +9,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from . import flags as F
+from .kind_key import KindKey
 from .table import FrameTable
-
-
-@dataclass(frozen=True, slots=True, order=True)
-class KindKey:
-    """What makes two frames the same kind of message."""
-
-    lane: int
-    address: int
-    flags: int
-
-    @property
-    def extended(self) -> bool:
-        """Whether the address is a 29-bit CAN identifier."""
-        return bool(self.flags & F.EXTENDED)
-
-    @property
-    def is_data(self) -> bool:
-        """Whether frames of this kind carry payload to lay out (neither remote, error nor refusing frames)."""
-        return not self.flags & (F.REMOTE | F.ERROR | F.EXCEPTION)
 
 
 @dataclass(frozen=True, slots=True)

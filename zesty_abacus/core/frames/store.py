@@ -29,7 +29,8 @@ from numpy.typing import NDArray
 from ..errors import DataError
 from ..progress import Progress
 from .capture import Capture, Lane, is_sorted, take_rows
-from .kinds import KindIndex, KindKey, index_kinds
+from .kind_key import KindKey
+from .kinds import KindIndex, index_kinds
 from .table import COLUMN_DTYPES, FrameTable
 
 FORMAT = "zesty-abacus capture"

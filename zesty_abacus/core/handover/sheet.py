@@ -7,10 +7,8 @@ from dataclasses import dataclass
 
 from ..codec.wording import places_words
 from ..layouts.attributes import attribute_text, attributes_of
-from ..layouts.checks import check_words
 from ..layouts.model import Field, Layout
 from ..layouts.numbers import format_exact
-from ..layouts.parts import ElementCase, part_words
 from ..layouts.places import format_places
 from ..layouts.variants import Variant, is_present, variants_of
 
@@ -96,7 +94,7 @@ def sheet_of(layout: Layout, version: str = "") -> LayoutSheet:
         for field in layout.all_fields()
         if field.names
     )
-    checks = tuple((f"{one.name} ({check_words(one)})", _check_text(layout, one)) for one in layout.checks)
+    checks = tuple((f"{one.name} ({one.words()})", _check_text(layout, one)) for one in layout.checks)
     return LayoutSheet(
         layout.name, tuple(_head(layout, version)), tuple(_pictures(layout)), tuple(rows), values, checks
     )
@@ -172,7 +170,7 @@ def _part_rows(layout: Layout, part, numbers: dict, depth: int) -> Iterator[Row]
         for one in attributes_of(part)
         if one.name not in ("name", "note") and (text := attribute_text(part, one.name, layout)) not in ("", one.hint)
     ]
-    what = f"types {part.types}" if isinstance(part, ElementCase) else part_words(part)
+    what = part.words()
     yield Row(-1, depth, (part.name, what, ", ".join(said), "", "", "", part.note))
     inner = [getattr(part, name, None) for name in ("type", "length", "field")]
     fields = [one for one in inner if isinstance(one, Field)]

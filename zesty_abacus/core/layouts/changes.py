@@ -9,10 +9,10 @@ from fractions import Fraction
 import msgspec
 
 from .applies import Applies
-from .checks import Check, check_words
+from .checks.check import Check
 from .model import Computed, Field, Layout
 from .numbers import format_exact
-from .parts import Part, part_words
+from .parts.part import Part
 
 
 def describe_change(before: Layout | None, after: Layout) -> str:
@@ -64,7 +64,7 @@ def _item_changes(before: Layout, after: Layout) -> list[str]:
         new = {item.id: item for item in getattr(after, shelf)}
         for item_id, item in new.items():
             if item_id not in old:
-                parts.append(f"{item.name} added ({what_it_is(item)})")
+                parts.append(f"{item.name} added ({item.words()})")
             elif old[item_id] != item:
                 parts += _attribute_changes(old[item_id], item)
         parts += [f"{item.name} removed" for item_id, item in old.items() if item_id not in new]
@@ -73,17 +73,10 @@ def _item_changes(before: Layout, after: Layout) -> list[str]:
     return parts
 
 
-def what_it_is(item: Part | Check | Computed) -> str:
-    """Return what a part, check or computed value is, in words."""
-    if isinstance(item, Computed):
-        return f"computed, {item.expression}"
-    return part_words(item) if isinstance(item, Part) else check_words(item)
-
-
 def _attribute_changes(before, after) -> list[str]:  # type: ignore[no-untyped-def]
     """Say which attributes of a part, check or computed value are others; fields in it by their own changes."""
     if type(before) is not type(after):
-        return [f"{after.name} is now {what_it_is(after)}, was {what_it_is(before)}"]
+        return [f"{after.name} is now {after.words()}, was {before.words()}"]
     said = []
     for name in after.__struct_fields__:
         old, new = getattr(before, name), getattr(after, name)

@@ -14,7 +14,7 @@ from uuid import UUID
 
 import msgspec
 
-from .checks import Coverage
+from .checks.coverage import Coverage
 from .model import Applies, Layout, NamedValue, RegisterMap
 
 _MERGED_INSIDE = (Applies, RegisterMap, Coverage)

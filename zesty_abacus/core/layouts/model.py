@@ -8,46 +8,48 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from fractions import Fraction
-from typing import TypeVar
+from typing import TYPE_CHECKING, ClassVar, TypeVar, Union
 from uuid import UUID, uuid4
 
 import msgspec
 
 from ..expressions.expression import Expression
 from .applies import Applies
-from .checks import (
-    AddressKey,
-    Carry,
-    Check,
-    Complement,
-    Counter,
-    Coverage,
-    Crc,
-    Reserved,
-    Rule,
-    Sum,
-    Xor,
-    check_fields,
-)
+from .attribute import NAME, Attribute, an_expression, optional_exact
+from .checks.check import Check
+from .checks.complement import Complement
+from .checks.counter import Counter
+from .checks.coverage import AddressKey, Coverage
+from .checks.crc import Crc
+from .checks.registry import check_kinds
+from .checks.reserved import Reserved
+from .checks.rule import Rule
+from .checks.sum import Carry, Sum
+from .checks.xor import Xor
 from .fields import TEXT_ENCODINGS, CurvePoint, Field, FieldKind, NamedValue, Selected, new_field
-from .parts import (
-    Axis,
-    Carried,
-    ElementCase,
-    Elements,
-    Group,
-    Part,
-    Repeat,
-    Run,
-    TextLine,
-    part_fields,
-)
+from .item import LayoutItem
+from .parts.carried import Carried
+from .parts.elements import ElementCase, Elements
+from .parts.group import Axis, Group, Repeat
+from .parts.part import Part
+from .parts.registry import let_parts_hold_parts, part_kinds
+from .parts.run import Run
+from .parts.text_line import TextLine
 from .places import Places
 from .raw_sets import RawSet
 from .registers import RegisterMap, Space
 
+if TYPE_CHECKING:
+    AnyCheck = Check
+    AnyPart = Part
+else:
+    # what documents may hold is what was found, also in packages from outside; no checker can know it
+    AnyCheck = Union[check_kinds()]  # noqa: UP007 - of a tuple that is made at run time
+    AnyPart = Union[part_kinds()]  # noqa: UP007 - of a tuple that is made at run time
+    let_parts_hold_parts(AnyPart)
 
-class Computed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+
+class Computed(LayoutItem, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
     """A value that no bits hold: computed from fields that are there once a frame.
 
     Attributes
@@ -65,6 +67,15 @@ class Computed(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     low: Fraction | None = None
     high: Fraction | None = None
     note: str = ""
+
+    attributes: ClassVar[tuple[Attribute, ...]] = (
+        NAME, Attribute("expression", "is", "voltage * current", an_expression), Attribute("unit", "unit"),
+        Attribute("low", "low limit", "open", optional_exact), Attribute("high", "high limit", "open", optional_exact),
+    )  # fmt: skip
+
+    def words(self) -> str:
+        """Return what it is, in words."""
+        return f"computed, {self.expression}"
 
 
 class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -90,8 +101,8 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     applies: Applies
     size: int
     fields: tuple[Field, ...] = ()
-    parts: tuple[Part, ...] = ()
-    checks: tuple[Check, ...] = ()
+    parts: tuple[AnyPart, ...] = ()
+    checks: tuple[AnyCheck, ...] = ()
     computed: tuple[Computed, ...] = ()
     registers: RegisterMap | None = None
     sender: str = ""
@@ -124,7 +135,7 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         """Yield the fixed fields and those of all parts, in reading order."""
         yield from self.fields
         for part in self.parts:
-            yield from part_fields(part)
+            yield from part.all_fields()
 
     def named_items(self) -> Iterator[Field | Computed]:
         """Yield all that has a name and a unit: fields, then computed values."""
@@ -135,7 +146,7 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         """Yield the fields that are there once a frame, and computed values as fields."""
         yield from self.fields
         for part in self.parts:
-            yield from _once_in(part)
+            yield from part.fields_once()
         for value in self.computed:
             yield Field(id=value.id, name=value.name, kind=FieldKind.FLOAT, unit=value.unit)
 
@@ -157,7 +168,7 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         return msgspec.structs.replace(
             freed,
             fields=tuple(field for field in freed.fields if field.id != field_id),
-            checks=tuple(check for check in freed.checks if field_id not in check_fields(check)),
+            checks=tuple(check for check in freed.checks if field_id not in check.fields()),
         )
 
     def item(self, item_id: UUID) -> Item:
@@ -199,10 +210,10 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         item = self.item(item_id)
         if isinstance(item, Field) and any(field.id == item_id for field in self.fields):
             return self.without_field(item_id)
-        gone = {item_id} | ({field.id for field in part_fields(item)} if isinstance(item, Part) else set())
+        gone = {item_id} | ({field.id for field in item.all_fields()} if isinstance(item, Part) else set())
         kept = _dropped(self, gone)
         return msgspec.structs.replace(
-            kept, checks=tuple(check for check in kept.checks if not gone & {check.id, *check_fields(check)})
+            kept, checks=tuple(check for check in kept.checks if not gone & {check.id, *check.fields()})
         )
 
     def owners(self) -> dict[int, list[int]]:
@@ -215,18 +226,7 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
 
     def reserved_bits(self) -> frozenset[int]:
         """Return the bits that the layout says never mean anything."""
-        return frozenset(bit for check in self.checks if isinstance(check, Reserved) for bit in check.places)
-
-
-def _once_in(part: Part) -> Iterator[Field]:
-    if isinstance(part, Group) and part.repeat is Repeat.ONCE:
-        yield from part.fields
-        for inner in part.parts:
-            yield from _once_in(inner)
-    elif isinstance(part, Run):
-        yield part.field
-    elif isinstance(part, TextLine):
-        yield from (field for field in part.columns if field.name)
+        return frozenset(bit for check in self.checks for bit in check.still_bits())
 
 
 _T = TypeVar("_T")
@@ -298,5 +298,5 @@ __all__ = [
     "TEXT_ENCODINGS", "AddressKey", "Applies", "Axis", "Carried", "Carry", "Check", "Complement", "Computed",
     "Counter", "Coverage", "Crc", "CurvePoint", "ElementCase", "Elements", "Expression", "Field", "FieldKind",
     "Group", "Layout", "NamedValue", "Part", "Places", "RawSet", "RegisterMap", "Repeat", "Reserved", "Rule", "Run",
-    "Selected", "Space", "Sum", "TextLine", "Xor", "new_field", "new_layout", "part_fields", "renamed", "rewrite",
+    "Selected", "Space", "Sum", "TextLine", "Xor", "new_field", "new_layout", "renamed", "rewrite",
 ]  # fmt: skip

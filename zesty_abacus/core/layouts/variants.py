@@ -29,9 +29,9 @@ class Variant:
 def variants_of(layout: Layout) -> list[Variant]:
     """Return the variants of a layout in the order of its fields; empty if it has no selector."""
     found: dict[tuple[Selected, ...], None] = {}
-    for item in (*layout.fields, *layout.parts):
-        if item.selected is not None:
-            found[_chain(layout, item.selected)] = None
+    for selected in [item.selected for item in layout.fields] + [item.selected for item in layout.parts]:
+        if selected is not None:
+            found[_chain(layout, selected)] = None
     return [Variant(held, " · ".join(_words(layout, one) for one in held)) for held in found]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..frames.flags import EXTENDED, READ
-from ..frames.kinds import KindKey
+from ..frames.kind_key import KindKey
 from .protocol import Protocol
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ..frames.flags import ANSWER, EXCEPTION
-from ..frames.kinds import KindKey
+from ..frames.kind_key import KindKey
 from .protocol import Exchange, Protocol
 from .spaces import Space
 

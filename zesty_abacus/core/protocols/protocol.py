@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from ..frames.flags import ANSWER, READ
-from ..frames.kinds import KindKey
+from ..frames.kind_key import KindKey
 from .spaces import Space
 
 LARGEST_PAYLOAD = 1 << 20

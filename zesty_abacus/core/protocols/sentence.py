@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..frames.kinds import KindKey
+from ..frames.kind_key import KindKey
 from .protocol import Protocol
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..frames.capture import Capture, Lane
-from ..frames.kinds import KindKey
+from ..frames.kind_key import KindKey
 from ..layouts.model import Layout, RegisterMap, Space
 from ..layouts.windows import window_of
 from ..protocols.protocol import Exchange

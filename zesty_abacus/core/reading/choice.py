@@ -15,7 +15,6 @@ from numpy.typing import NDArray
 from ..codec.fixed import decode_fields
 from ..codec.plan import compile_fields
 from ..codec.scope import Scope
-from ..layouts.checks import held_by
 from ..layouts.model import Field, Layout, RawSet
 
 
@@ -31,7 +30,7 @@ class Branch:
         """Return the branch a layout describes; None if it says something of every frame."""
         if layout.parts or layout.computed or not any(field.selected is not None for field in layout.fields):
             return None
-        free = {one for check in layout.checks for one in held_by(check)}
+        free = {one for check in layout.checks for one in check.held_by()}
         roots = {_root(layout, field) for field in layout.fields if field.id not in free}
         if len(roots) != 1:
             return None

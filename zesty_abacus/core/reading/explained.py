@@ -17,7 +17,6 @@ from math import floor
 import numpy as np
 from numpy.typing import NDArray
 
-from ..codec.checks import spoils
 from ..codec.columns import CheckState, Decoded
 from ..codec.kinds import UNTRUE, decode_frames
 from ..codec.moving import bit_owners
@@ -25,7 +24,6 @@ from ..codec.plan import Plan
 from ..errors import MisuseError
 from ..frames.activity import KindActivity
 from ..frames.capture import Capture, KindFrames
-from ..layouts.checks import Reserved
 from ..layouts.model import Layout
 from .meaning import Meaning
 from .owners import owners_of_kind
@@ -262,7 +260,7 @@ class _Said:
                 holds[:, number] = proofs.fields[field.id]
         claimed = says[owners]
         for column in decoded.checks.values():
-            if isinstance(column.check, Reserved):
+            if column.check.still_bits():
                 claimed &= (owners != len(fields)) | (column.state != CheckState.DISAGREES)[:, None]
         proved = claimed & (holds[np.arange(len(frames))[:, None], owners] | _as_wide(proofs.under, bits))
         return cls(fits, owners >= 0, claimed, proved, proofs.are_telling)
@@ -282,7 +280,7 @@ def _fitting(layout: Layout, decoded: Decoded, frames: KindFrames) -> NDArray[np
     if decoded.cut is not None:
         fits &= ~decoded.cut
     for column in decoded.checks.values():
-        if spoils(column.check):
+        if column.check.spoils:
             # a counter that jumps tells of a frame that was lost, not of this one
             fits &= column.state != CheckState.DISAGREES
     return fits

@@ -9,12 +9,11 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
-from ..codec.checks import bits_under
+from ..codec.checks import FramesInScope
 from ..codec.columns import CheckState, Decoded, FieldColumn, Validity
 from ..codec.plan import Plan
 from ..codec.scope import Scope
 from ..frames.capture import Capture, KindFrames
-from ..layouts.checks import Complement, Counter, Reserved, Rule
 from ..layouts.model import Field, FieldKind, Layout
 
 _TIE_HOLDS = 0.98
@@ -74,20 +73,16 @@ class Proofs:
         scope.add_special("size", frames.sizes)
         scope.add_special("address", capture.table.address[frames.rows])
         scope.add(decoded.columns)
+        checked = FramesInScope(frames.matrix, frames.sizes, scope)
         for column in decoded.checks.values():
             check, agrees = column.check, column.state == CheckState.AGREES
-            if isinstance(check, Reserved):
-                # that a bit never moves is what makes it reserved, not what bears it out
-                continue
-            self._note(agrees, agrees | (column.state == CheckState.NOT_THERE), _BY_CHANCE_CHECK)
-            if isinstance(check, Rule):
-                self._hold(plan.layout, check.expression.names, agrees)
-                continue
-            self._add(check.field, agrees)
-            if isinstance(check, Complement):
-                self._add(check.of, agrees)
-            elif not isinstance(check, Counter):
-                self.under |= agrees[:, None] & bits_under(check, frames.matrix, frames.sizes.astype(np.int64), scope)
+            borne_out, under = check.bears_out(plan.layout), check.bits_under(checked)
+            if borne_out or under is not None:
+                self._note(agrees, agrees | (column.state == CheckState.NOT_THERE), _BY_CHANCE_CHECK)
+            for field_id in borne_out:
+                self._add(field_id, agrees)
+            if under is not None:
+                self.under |= agrees[:, None] & under
 
     def _look_at_values(self, layout: Layout, column: FieldColumn, frame: NDArray[np.int64], count: int) -> None:
         likely = _likely_by_chance(column.field)

@@ -7,7 +7,7 @@ from uuid import UUID
 import msgspec
 
 from ..frames.capture import Lane
-from ..frames.kinds import KindKey
+from ..frames.kind_key import KindKey
 from ..layouts.applies import BY_HAND
 from ..layouts.model import Layout
 

@@ -11,7 +11,7 @@ from ..codec.wording import frame_sentence
 from ..errors import AbacusError
 from ..frames.capture import Capture, Lane
 from ..frames.flags import EXCEPTION, TELLS_KINDS_APART, wrong_words
-from ..frames.kinds import KindKey
+from ..frames.kind_key import KindKey
 from ..frames.table import FrameTable
 from ..layouts.model import Layout
 from ..links.registers import RegisterFraming, RegisterState, register_state

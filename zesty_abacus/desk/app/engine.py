@@ -20,14 +20,13 @@ from ...core.frames.activity import KindActivity, capture_activity
 from ...core.frames.capture import Capture, KindFrames
 from ...core.frames.decimate import Curve, lane_density
 from ...core.frames.flags import ERROR, REMOTE, TELLS_KINDS_APART, WRONG
-from ...core.frames.kinds import KindKey
+from ...core.frames.kind_key import KindKey
 from ...core.frames.shifting import shift_lanes
 from ...core.handover.export import Content, Export
 from ...core.handover.tables import Span
 from ...core.layouts.applies import BY_HAND
 from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ...core.layouts.changes import describe_change
-from ...core.layouts.checks import check_words
 from ...core.layouts.curves import format_table, parse_polynomial, parse_table
 from ...core.layouts.model import (
     Applies,
@@ -41,14 +40,12 @@ from ...core.layouts.model import (
     new_layout,
 )
 from ...core.layouts.numbers import format_exact, parse_exact
-from ...core.layouts.parts import part_words
 from ...core.layouts.places import bit_name, parse_places, places_of
 from ...core.layouts.raw_sets import parse_raw_set
 from ...core.layouts.templates import (
     TEMPLATES,
     NothingToDoError,
     free_name,
-    what_fits_inside,
     with_field_behind,
     with_one_more_inside,
 )
@@ -304,7 +301,6 @@ __all__ = [
     "bring_in_again",
     "capture_activity",
     "check_layout",
-    "check_words",
     "compile_layout",
     "copy_shipped_trial",
     "decode_frames",
@@ -334,13 +330,11 @@ __all__ = [
     "parse_polynomial",
     "parse_raw_set",
     "parse_table",
-    "part_words",
     "percent",
     "places_of",
     "protocol_named",
     "reckon",
     "try_layout",
-    "what_fits_inside",
     "whole_bits",
     "with_attribute",
     "with_field_behind",

@@ -19,7 +19,7 @@ from ...core.exchange.table_mapping import (
 from ...core.handover.sheet import sheet_of
 from ...core.handover.sheet_files import write_sheets
 from ...core.handover.sheet_svg import sheet_pages
-from ...core.layouts.changes import head_changes, what_it_is, without_content
+from ...core.layouts.changes import head_changes, without_content
 from ...core.layouts.compare import Compared, Standing, compare_layouts, compare_sets
 from ...core.layouts.merge import merge_layouts
 from ...core.layouts.reshape import (
@@ -146,7 +146,6 @@ __all__ = [
     "variants_of",
     "waiting_edits",
     "watch",
-    "what_it_is",
     "without_content",
     "write_sheets",
 ]  # fmt: skip

@@ -170,12 +170,12 @@ class ItemCard(Card):
             words = "computed" if self._shelf() == "computed" else "rule"
             return item.name, f"{words}: {item.expression}", getattr(item, "unit", ""), ""
         if self._shelf() == "checks":
-            words = engine.check_words(item)
+            words = item.words()
             return item.name, words if words != item.name else "check", self._checked_field(), self._coverage()
         amount = getattr(item, "amount", None) or getattr(item, "length", None)
         size = f"{item.size} bytes an item" if getattr(item, "size", None) is not None else ""
         when = engine.attribute_text(item, "selected", layout) if layout is not None else ""
-        words = ", ".join(part for part in (engine.part_words(item), f"when {when}" if when else "") if part)
+        words = ", ".join(part for part in (item.words(), f"when {when}" if when else "") if part)
         return item.name, words, str(amount or ""), size
 
     def _checked_field(self) -> str:

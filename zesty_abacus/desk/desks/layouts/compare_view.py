@@ -240,7 +240,7 @@ class CompareView(QWidget):
     def _said(self, one: laid.Compared) -> str:
         item = one.after if one.after is not None else one.before
         places = getattr(item, "places", None)
-        return f"at {places}" if places else laid.what_it_is(item)
+        return f"at {places}" if places else item.words()
 
     def keyPressEvent(self, event: Any) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape:

@@ -95,7 +95,7 @@ class ItemForm(QWidget):
             self._grid.addWidget(words, row, column * 2)
             self._grid.addWidget(entry, row, column * 2 + 1, 1, 3 if wide else 1)
             place += 2 if wide else 1
-        inside = engine.what_fits_inside(self._item)
+        inside = "" if self._item is None else self._item.fits_inside
         self.grow.setText(f"Add {inside}")
         self.grow.setVisible(bool(inside))
         self._grid.addWidget(self.grow, 30, 1)
@@ -104,7 +104,7 @@ class ItemForm(QWidget):
     def _entry(self, attribute: engine.Attribute) -> QLineEdit | QComboBox:
         name = attribute.name
         choices = attribute.choices
-        if name in ("field", "of") and self._layout is not None:
+        if attribute.names_a_field and self._layout is not None:
             choices = tuple(field.name for field in self._layout.once_a_frame() if field.raw_is_number)
         if choices:
             box = Choice()

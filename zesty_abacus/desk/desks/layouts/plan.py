@@ -190,7 +190,7 @@ class PlanView(QWidget):
         if variant is None:
             return entries_of(shown)
         there = laid.present_ids(shown, variant)
-        gone = {item.id for item in (*shown.fields, *shown.parts)} - there
+        gone = ({field.id for field in shown.fields} | {part.id for part in shown.parts}) - there
         entries = entries_of(shown)
         depth_gone: int | None = None
         kept = []

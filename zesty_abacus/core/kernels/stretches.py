@@ -9,8 +9,8 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from .kernels import in_shares, swap_word
-from .plan import Step
+from .bits import in_shares, swap_word
+from .steps import Step
 
 WORD = 8
 _TENS = 10.0 ** np.arange(20)

@@ -16,7 +16,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from .plan import (
+from .steps import (
     READ_BCD,
     READ_GRAY,
     READ_ONES_COMPLEMENT,

@@ -1,0 +1,104 @@
+"""A frame that is being made, as the checks see it that are still to be filled in."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from uuid import UUID
+
+import numpy as np
+
+from ..expressions.exactly import evaluate_node_exactly
+from ..expressions.expression import Expression
+from ..expressions.tree import Call, Name
+from ..layouts.model import Field
+from .checks import FramesInScope
+from .columns import FieldColumn
+from .encode import get_bits, get_value
+from .region import Region
+from .scope import Scope
+
+
+class FrameToCheck:
+    """The whole frame, with every value in it that was given.
+
+    Parameters
+    ----------
+    address
+        Of the frame, for checks that mix it in.
+    """
+
+    def __init__(self, region: Region, address: int) -> None:
+        self._region = region
+        self._address = address
+
+    @property
+    def data(self) -> bytearray:
+        """Return the bytes so far."""
+        return self._region.data
+
+    @property
+    def keeps_what_it_has(self) -> bool:
+        """Return whether bits that no value was given for were there before, and stay."""
+        return self._region.base_size > 0
+
+    def is_free(self, field_id: UUID) -> bool:
+        """Return whether a field has places and no value was given for it."""
+        found = self._region.spots.get(field_id)
+        if found is None or self.keeps_what_it_has:
+            return False
+        field, _ = found
+        return field.name not in self._region.given and len(field.places) > 0
+
+    def bits_of(self, field_id: UUID) -> tuple[int, int]:
+        """Return a field's bits as they stand, and how many they are."""
+        field, start = self._region.spots[field_id]
+        data = bytes(self.data[start:]).ljust(field.places.size_needed, b"\0")
+        return get_bits(data, field), len(field.places) or 64
+
+    def put_bits(self, field_id: UUID, bits: int) -> None:
+        """Write a field's bits."""
+        field, start = self._region.spots[field_id]
+        self._region.put(field, start, bits & ((1 << len(field.places)) - 1))
+
+    def put_field(self, field: Field, start: int, raw: int) -> None:
+        """Write bits at the places of any field, counted from byte ``start``."""
+        self._region.put(field, start, raw)
+
+    def solve_equal(self, expression: Expression) -> None:
+        """Give the free field of an equation, as ``length == size - 4``, the value that makes it true."""
+        tree = expression.tree
+        if not isinstance(tree, Call) or tree.operation != "==":
+            return
+        known, raws = self._region.names()
+        special = {"size": Fraction(len(self.data)), "address": Fraction(self._address)}
+        for side, other in (tree.arguments, reversed(tree.arguments)):
+            if not isinstance(side, Name) or side.name in self._region.given:
+                continue
+            found = self._region.owner_of(side.name)
+            value = evaluate_node_exactly(other, known | special, raws) if found else None
+            if found is not None and value is not None:
+                _, field, start = found
+                self._region.set(field, start, value)
+                return
+
+    def as_frames(self) -> FramesInScope:
+        """Return it as the one frame of many."""
+        scope = Scope(1)
+        scope.add_special("size", np.array([len(self.data)]))
+        scope.add_special("address", np.array([self._address]))
+        for field, start in self._region.spots.values():
+            column = self._column(field, start)
+            if column is not None:
+                scope.add({field.id: column})
+        matrix = np.frombuffer(bytes(self.data), np.uint8).reshape(1, -1)
+        return FramesInScope(matrix, np.array([len(self.data)]), scope)
+
+    def _column(self, field: Field, start: int) -> FieldColumn | None:
+        if not field.raw_is_number or not len(field.places):
+            return None
+        raw, value = get_value(bytes(self.data[start:]).ljust(field.places.size_needed, b"\0"), field)
+        if raw is None or not -(1 << 63) <= raw < 1 << 63:
+            return None
+        plain = np.array([raw], np.int64)
+        values = np.array([float(value or 0)]) if field.ratio != 1 or field.offset != 0 else plain
+        return FieldColumn(field, plain, values, None, np.zeros(1, np.uint8))

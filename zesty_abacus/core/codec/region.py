@@ -1,0 +1,230 @@
+"""A stretch of a frame under construction: its bytes, and the values that are known while it is written."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from fractions import Fraction
+from typing import Any
+from uuid import UUID
+
+from ..expressions.exactly import evaluate_exactly
+from ..expressions.expression import Expression
+from ..expressions.tree import ExpressionError
+from ..layouts.model import Field, FieldKind, Part
+from ..layouts.numbers import format_exact
+from .encode import EncodeError, content_bytes, exact_of, get_value, put_bits, raw_of, whole_of
+from .scalar import bits_of_raw, physical_of
+
+Known = dict[str, Fraction | None]
+_DIGITS = {2: "b", 8: "o", 16: "X"}
+
+
+class Region:
+    """A stretch under construction: fixed fields at its start, parts behind.
+
+    Attributes
+    ----------
+    data
+        The bytes so far.
+    known, raws
+        Values and raw numbers by field name, of this region and of those around it.
+    """
+
+    def __init__(self, fields: Sequence[Field], size: int, outer: Region | None, path: str, base: bytes = b"") -> None:
+        self.fields = list(fields)
+        self.spots: dict[UUID, tuple[Field, int]] = {field.id: (field, 0) for field in fields}
+        self.data = bytearray(base[:size].ljust(size, b"\0"))
+        self.base_size = len(base)
+        self.given: set[str] = set()
+        self.outer = outer
+        self.path = path
+        self.losses: dict[str, Fraction] = outer.losses if outer is not None else {}
+
+    def set(self, field: Field, start: int, value: object) -> None:
+        """Write a value where the field lies, its part beginning at ``start``."""
+        raw, loss = raw_of(field, value)  # type: ignore[arg-type]
+        self.put(field, start, raw)
+        self.given.add(field.name)
+        self._lose(field, loss)
+
+    def put(self, field: Field, start: int, raw: int) -> None:
+        """Write bits where the field lies."""
+        needed = start + field.places.size_needed
+        self._reach(needed)
+        view = bytearray(self.data[start:needed])
+        put_bits(view, field, raw)
+        self.data[start:needed] = view
+
+    def get(self, field_id: UUID) -> tuple[int | None, Fraction | None]:
+        """Return raw number and value of a field, of this region or one around it."""
+        if field_id in self.spots:
+            field, start = self.spots[field_id]
+            return get_value(bytes(self.data[start:]).ljust(field.places.size_needed, b"\0"), field)
+        if self.outer is None:
+            raise EncodeError("a selector is not there.", where=self.path)
+        return self.outer.get(field_id)
+
+    def names(self) -> tuple[Known, dict[str, int]]:
+        """Return values and raw numbers by name."""
+        known, raws = self.outer.names() if self.outer is not None else ({}, {})
+        for field, start in self.spots.values():
+            if field.raw_is_number and len(field.places):
+                raw, value = get_value(bytes(self.data[start:]).ljust(field.places.size_needed, b"\0"), field)
+                known[field.name] = value
+                if raw is not None:
+                    raws[field.name] = raw
+        return known, raws
+
+    def evaluate(self, expression: Expression, **special: int) -> Fraction:
+        """Return the value of an expression here."""
+        known, raws = self.names()
+        try:
+            found = evaluate_exactly(expression, known | {name: Fraction(v) for name, v in special.items()}, raws)
+        except ExpressionError as error:
+            raise EncodeError(str(error), where=f"{self.path}{expression}") from error
+        if found is None:
+            raise EncodeError(f"{expression} has no value.", where=self.path)
+        return found
+
+    def owner_of(self, name: str) -> tuple[Region, Field, int] | None:
+        """Return the nearest region that has a field of this name, the field, and where its part begins."""
+        for field, start in self.spots.values():
+            if field.name == name:
+                return self, field, start
+        return self.outer.owner_of(name) if self.outer is not None else None
+
+    def make_true(self, expression: Expression, wanted: int, what: str, *, at_least: bool = False) -> None:
+        """Set the one free field of an expression so that it gives ``wanted``; otherwise check that it does.
+
+        ``at_least`` allows the next larger number that the field can reach.
+        """
+        free = [found for name in expression.names if (found := self.owner_of(name)) and name not in found[0].given]
+        if len(free) == 1:
+            region, field, start = free[0]
+            raw = self._solve(expression, field, wanted, at_least)
+            if raw is not None:
+                region.put(field, start, bits_of_raw(field, raw))
+                region.given.add(field.name)
+                return
+        given = self.evaluate(expression)
+        if given != wanted and not (at_least and given >= wanted):
+            raise EncodeError(f"{expression} gives {format_exact(given)}, but {what} {wanted}.", where=self.path or "")
+
+    def _solve(self, expression: Expression, field: Field, wanted: int, at_least: bool) -> int | None:
+        """Return the raw value of a field in which the expression is linear, None if there is none."""
+        known, raws = self.names()
+
+        def at(raw: int) -> Fraction | None:
+            try:
+                tried = known | {field.name: physical_of(field, raw)}
+                return evaluate_exactly(expression, tried, raws | {field.name: raw})
+            except ExpressionError:
+                return None
+
+        zero, one = at(0), at(1)
+        if zero is None or one is None or zero == one:
+            return None
+        exact = (wanted - zero) / (one - zero)
+        raw = math.ceil(exact) if at_least else round(exact)
+        low, high = field.raw_range()
+        reached = at(raw) if low <= raw <= high else None
+        good = reached is not None and (reached == wanted or (at_least and reached >= wanted))
+        return raw if good else None
+
+    def refused(self, sentence: str, what: str = "") -> EncodeError:
+        """Return the error that something here cannot be written; to be raised."""
+        return EncodeError(sentence, where=what or self.path.rstrip("."))
+
+    # what parts are written with
+
+    def place(self, begin: int, content: bytes) -> int:
+        """Write bytes from ``begin`` on and return where they end."""
+        end = begin + len(content)
+        self._reach(end)
+        self.data[begin:end] = content
+        return end
+
+    def take_in(self, fields: Sequence[Field], begin: int, size: int) -> None:
+        """Make fields of a part of ``size`` bytes known here; their places count from ``begin``."""
+        for field in fields:
+            self.spots[field.id] = field, begin
+        self._reach(begin + size)
+
+    def fill_fields(self, fields: Iterable[Field], start: int, unused: dict[str, Any]) -> None:
+        """Write the fields that values are given for, and take these out of ``unused``."""
+        for field in fields:
+            if field.name in unused:
+                self.set(field, start, unused.pop(field.name))
+
+    def build_parts(self, parts: Sequence[Part], cursor: int, unused: dict[str, Any]) -> int:
+        """Write parts one behind the other from ``cursor`` on, and return where the last one ends."""
+        for part in parts:
+            if part.selected is not None:
+                now, _ = self.get(part.selected.field)
+                if now is None or now not in part.selected.values:
+                    continue
+            begin = cursor
+            # a start that is counted from an end that is not known yet comes behind what is there
+            if part.start is not None and self._can_count(part.start):
+                self.make_true(part.start, cursor, f"{part.name} begins at", at_least=True)
+                begin = int(self.evaluate(part.start))
+            begin = -(-begin // part.align) * part.align
+            self._reach(begin)
+            cursor = part.build(self, begin, unused)
+        return cursor
+
+    def inner(self, path: str, fields: Sequence[Field], size: int) -> Region:
+        """Return a region of its own inside this one, whose names hide those here."""
+        return Region(fields, size, self, self.path + path)
+
+    def build_inner(
+        self, path: str, fields: Sequence[Field], parts: Sequence[Part], size: int, values: Mapping
+    ) -> bytes:
+        """Return the bytes of an item with fields and parts of its own; raises where a value is left over."""
+        inner = self.inner(path, fields, size)
+        unused = dict(values)
+        inner.fill_fields(fields, 0, unused)
+        end = inner.build_parts(parts, size, unused)
+        if unused:
+            raise inner.refused(f"there is no field {next(iter(unused))!r}.")
+        return bytes(inner.data[: max(end, size)])
+
+    def content(self, field: Field, value: object) -> bytes:
+        """Return the bytes of a text or raw bytes field."""
+        return content_bytes(field, value)  # type: ignore[arg-type]
+
+    def whole(self, field: Field, value: object) -> int:
+        """Return the raw number of a value; what is lost on the way is noted."""
+        raw, loss = whole_of(field, value)  # type: ignore[arg-type]
+        self._lose(field, loss)
+        return raw
+
+    def written(self, field: Field, value: object) -> str:
+        """Return a value as a column of text has it; what is lost on the way is noted."""
+        if not field.raw_is_number:
+            return self.content(field, value).decode("latin-1")
+        if field.names and any(named.label == value for named in field.names):
+            raw = next(named.raw for named in field.names if named.label == value)
+            return chr(raw) if raw > 9 and chr(raw).isalpha() else str(raw)
+        if field.kind in (FieldKind.NAMES, FieldKind.FLAG) or field.base != 10:
+            return f"{self.whole(field, value):{_DIGITS.get(field.base, 'd')}}"
+        wanted = exact_of(field, value)  # type: ignore[arg-type]
+        text = format_exact((wanted - field.offset) / field.ratio)
+        if "/" in text:
+            # no end of decimals: six say it closely enough
+            text = f"{float(Fraction(text)):.6f}"
+            self._lose(field, wanted - (Fraction(text) * field.ratio + field.offset))
+        return text
+
+    def _lose(self, field: Field, loss: Fraction) -> None:
+        if loss:
+            self.losses[self.path + field.name] = loss
+
+    def _reach(self, size: int) -> None:
+        """Put zeros at the end until there are ``size`` bytes."""
+        if len(self.data) < size:
+            self.data.extend(bytes(size - len(self.data)))
+
+    def _can_count(self, expression: Expression) -> bool:
+        return all(self.owner_of(name) is not None for name in expression.names)

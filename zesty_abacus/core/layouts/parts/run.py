@@ -1,0 +1,116 @@
+"""A string or raw bytes: with a length, up to an end, or all the rest."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any, ClassVar
+from uuid import uuid4
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...expressions.expression import Expression
+from ..attribute import Attribute, optional_expression
+from ..fields import Field, FieldKind, new_field
+from ..places import Places
+from ..problems import Said, is_hex
+from ..template import Template, free_name
+from .part import Part
+
+if TYPE_CHECKING:
+    # the codec stands on layouts; what it hands in is named here, never loaded
+    from ...codec.moving import PartReader, Stretches
+    from ...codec.region import Region
+    from ..model import Layout
+    from .part import Columns
+
+
+class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
+    """A string or raw bytes.
+
+    Attributes
+    ----------
+    field
+        Of the kind text or raw bytes, without places.
+    length
+        How many bytes; None is up to ``end``, or all the rest.
+    end
+        Hex digits of the bytes that end it, which are not part of it; empty is none.
+    """
+
+    field: Field
+    length: Expression | None = None
+    end: str = ""
+
+    attributes: ClassVar[tuple[Attribute, ...]] = (
+        *Part.attributes, Attribute("length", "bytes", "to the end", optional_expression),
+        Attribute("end", "ends at", "hex such as 00"),
+    )  # fmt: skip
+    rank: ClassVar[int] = 1
+
+    @classmethod
+    def templates(cls) -> tuple[Template, ...]:
+        return (Template("String up to a zero", "moving parts", _add),)
+
+    def words(self) -> str:
+        return "string"
+
+    def all_fields(self) -> Iterator[Field]:
+        yield self.field
+
+    def fields_once(self) -> Iterator[Field]:
+        yield self.field
+
+    def look_inside(self, walk: object, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
+        # what it holds is no number, which is all that expressions can name
+        return scope
+
+    def problems(self) -> Said:
+        if self.field.raw_is_number:
+            yield "field", f"{self.name} is to be text or raw bytes."
+        if len(self.field.places):
+            yield "field", f"{self.name} moves, so its field has no places."
+        if self.end and not is_hex(self.end):
+            yield "end", f"{self.end!r} is not hex digits."
+
+    def decode(self, here: Stretches, reader: PartReader) -> tuple[Columns, NDArray[np.int64]]:
+        from ...kernels.stretches import find_end  # compiled code loads when frames are read, not with a layout
+
+        limit = here.end
+        end, after = limit, limit
+        complete = here.start <= limit
+        if self.length is not None:
+            length = here.evaluate(self.length)
+            wanted = here.start + np.clip(length.whole(0), 0, 1 << 32)
+            end = after = np.minimum(wanted, limit)
+            complete &= (wanted <= limit) & length.known_rows()
+        elif self.end:
+            mark = np.frombuffer(bytes.fromhex(self.end), np.uint8)
+            place = find_end(here.matrix, here.row, here.start, limit, mark)
+            end = np.where(place < 0, limit, place)
+            after = np.where(place < 0, limit, place + len(mark))
+            complete &= place >= 0
+        column = reader.content(self.field, here, here.start, end, complete)
+        reader.cut(here, ~complete)
+        reader.own_bytes(self.field, here, here.start, after)
+        return {self.field.id: column}, np.maximum(after, here.start)
+
+    def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
+        name = self.field.name if self.field.name in unused else self.name
+        content = region.content(self.field, unused.pop(name, b""))
+        if self.length is not None:
+            region.make_true(self.length, len(content), f"{self.name} has")
+        elif self.end:
+            mark = bytes.fromhex(self.end)
+            if mark in content:
+                raise region.refused("it holds the bytes that end it.", self.name)
+            content += mark
+        return region.place(begin, content)
+
+
+def _add(layout: Layout) -> Layout:
+    name = free_name(layout, "text")
+    return layout.with_item(Run(id=uuid4(), name=name, field=new_field(name, Places(()), FieldKind.TEXT), end="00"))
+
+
+PART = Run
