@@ -111,9 +111,9 @@ def _paint_times(folder: Path, environment: dict[str, str]) -> dict[str, float]:
     recording = folder / "thruster-long.pcapng"
     if not recording.exists():
         writer = open_writer(recording, ["thruster"])
-        table = stored_capture(folder).table
-        for begin in range(0, len(table), 1_000_000):
-            writer.append(table.rows(begin, begin + 1_000_000))
+        capture = stored_capture(folder)
+        for rows in capture.order.chunks(0, len(capture), 1_000_000):
+            writer.append(capture.table_of(rows))
         writer.close()
     _seed_library(folder)
     command = [sys.executable, "-c", _PAINT, str(recording)]

@@ -53,7 +53,7 @@ before = resident()
 begin = time.perf_counter()
 capture = open_capture(Path(sys.argv[1]))
 lane_density(capture, 2048)
-print(time.perf_counter() - begin, (resident() - before) / capture.table.nbytes)
+print(time.perf_counter() - begin, (resident() - before) / sum(one.segment.table.nbytes for one in capture.segments))
 """
 
 

@@ -128,7 +128,7 @@ def test_a_trial_of_any_length_is_written(tmp_path):
     write_trial(tmp_path / "short", 3.0)
     trial = Trial.open(tmp_path / "short")
     capture = open_trial_capture(trial).capture
-    times = capture.table.time_ns[capture.table.lane == 0]
+    times = capture.in_order().time_ns[capture.in_order().lane == 0]
     assert capture.origin_ns >= START_NS and 2.9e9 < times[-1] - START_NS < 3.0e9
     with pytest.raises(TrialError, match="already"):
         write_trial(tmp_path / "short", 3.0)

@@ -50,8 +50,8 @@ def made(tmp_path_factory):
 
 def frames_of(capture, lane):
     number = [known.name for known in capture.lanes].index(lane)
-    rows = np.flatnonzero(capture.table.lane == number)
-    table = capture.table
+    table = capture.in_order()
+    rows = np.flatnonzero(table.lane == number)
     return [(int(table.time_ns[n]), int(table.address[n]), int(table.flags[n]), table.payload_of(n)) for n in rows]
 
 

@@ -248,7 +248,7 @@ def test_a_lane_is_moved_by_dragging_its_wave(intake):
     assert intake.session.trial.file.lane_entry("pendant").offset_ns == pytest.approx(moved, rel=0.02)
     assert int(bench.frames.times()[0]) - before == pytest.approx(moved, rel=0.02)
     lane = [known.name for known in intake.session.capture.lanes].index("pendant")
-    times = intake.session.capture.table.time_ns[intake.session.capture.table.lane == lane]
+    times = intake.session.capture.in_order().time_ns[intake.session.capture.in_order().lane == lane]
     assert int(times[0]) == int(bench.frames.times()[0]), "the capture moved with the wave"
 
 
@@ -320,7 +320,7 @@ def test_the_columns_of_a_frame_table_are_chosen(intake, tmp_path):
     intake.click(next(b for b in desk.recipe.findChildren(QPushButton) if b.text() == "Use these frames"))
     intake.wait_open()
     lanes = [lane.name for lane in intake.session.capture.lanes]
-    assert (intake.session.capture.table.lane == lanes.index("noted")).sum() == 60
+    assert (intake.session.capture.in_order().lane == lanes.index("noted")).sum() == 60
 
 
 def test_whole_frames_need_no_recipe(intake):

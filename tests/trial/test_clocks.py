@@ -22,7 +22,7 @@ LOG = f"({DATE / 1e9:.6f}) can0 1A0#01\n({DATE / 1e9 + 1:.6f}) can0 1A0#02\n"
 
 def times_by_lane(made):
     """Return the times of each lane, in nanoseconds."""
-    table = made.capture.table
+    table = made.capture.in_order()
     return {lane.name: table.time_ns[table.lane == number].tolist() for number, lane in enumerate(made.capture.lanes)}
 
 

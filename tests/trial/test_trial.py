@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from zesty_abacus.core.captures.registry import open_writer
 from zesty_abacus.core.frames.capture import Lane
 from zesty_abacus.core.progress import Cancelled, Progress
-from zesty_abacus.core.trial.intake import SourceRequest, bring_in, open_trial_capture
+from zesty_abacus.core.trial.intake import SourceRequest, bring_in, forget_sources, open_trial_capture
 from zesty_abacus.core.trial.merging import merge_trials
 from zesty_abacus.core.trial.trial import LaneEntry, Moment, Trial, TrialError, TrialFile
 
@@ -58,7 +58,7 @@ def test_no_trial_and_two_trials(tmp_path, trial):
 
 def test_several_files_become_one_capture_on_one_clock(trial):
     made = open_trial_capture(trial)
-    assert [int(byte) for byte in made.capture.table.payload[made.capture.table.start]] == [1, 2, 0x25, 3]
+    assert [int(byte) for byte in made.capture.in_order().payload[made.capture.in_order().start]] == [1, 2, 0x25, 3]
     assert made.capture.lanes == (Lane("can0"), Lane("can1"))
     assert [outcome.report.frames for outcome in made.outcomes] == [2, 2]
 
@@ -69,21 +69,30 @@ def test_lanes_are_renamed_and_moved_in_time(trial):
     trial.save(file.with_lane(LaneEntry(name="other", note="CAN 250k", offset_ns=10_000_000_000)))
     capture = open_trial_capture(trial).capture
     assert {lane.name: lane.note for lane in capture.lanes} == {"can0": "", "can1": "", "other": "CAN 250k"}
-    assert int(capture.table.time_ns[-1]) == 12_500_000_000
+    assert int(capture.in_order().time_ns[-1]) == 12_500_000_000
 
 
 def test_the_stored_capture_is_used_until_something_changes(trial):
-    first = open_trial_capture(trial).capture.path
-    assert open_trial_capture(trial).capture.path == first
+    open_trial_capture(trial)
+    first = in_cache(trial)
+    open_trial_capture(trial)
+    assert in_cache(trial) == first and len(first) == len(trial.file.sources)
     write_log(trial.folder / "one.log", [("1.0", "can0", "100", "01")])
     again = open_trial_capture(trial)
-    assert again.capture.path != first and len(again.capture) == 3
-    assert not first.exists(), "the old one is gone"
+    assert len(again.capture) == 3 and len(in_cache(trial) - first) == 1, "only what changed is read"
+    forget_sources(trial)
+    assert len(in_cache(trial)) == len(trial.file.sources), "what the file was before is gone"
+
+
+def in_cache(trial):
+    """Return the recordings in the cache of a trial, each with the time at which it was read."""
+    return {(path, path.stat().st_mtime_ns) for path in (trial.folder / ".cache").glob("source */frames/capture.json")}
 
 
 def test_a_damaged_cache_is_made_again(trial):
-    path = open_trial_capture(trial).capture.path
-    (path / "frames.arrow").write_bytes(b"broken")
+    open_trial_capture(trial)
+    for path, _ in in_cache(trial):
+        (path.parent / "0" / "frames.arrow").write_bytes(b"broken")
     assert len(open_trial_capture(trial).capture) == 4
 
 
@@ -118,11 +127,11 @@ def test_a_file_without_interface_names_gives_its_own_name(tmp_path):
     path = write_log(tmp_path / "a.log", [("1.0", "can0", "100", "01")])
     capture = bring_in([SourceRequest(path)], tmp_path / "x").capture
     writer = open_writer(tmp_path / "port pod.pcap.gz", ["can0"])
-    writer.append(capture.table)
+    writer.append(capture.in_order())
     writer.close()
     again = bring_in([SourceRequest(tmp_path / "port pod.pcap.gz")], tmp_path / "y").capture
     assert again.lanes[0].name == "port pod"
-    assert np.array_equal(again.table.time_ns, capture.table.time_ns)
+    assert np.array_equal(again.in_order().time_ns, capture.in_order().time_ns)
 
 
 def test_a_full_or_missing_disk_keeps_the_trial(trial, monkeypatch):

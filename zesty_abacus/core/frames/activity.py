@@ -57,7 +57,6 @@ class KindActivity:
 def kind_activity(capture: Capture, kind: int, progress: Progress | None = None) -> KindActivity:
     """Count flips and ones of every bit of a kind."""
     rows = capture.kinds.rows(kind)
-    table = capture.table
     size = capture.kind_size(kind)
     flips = np.zeros(size * 8, np.int64)
     ones = np.zeros(size * 8, np.int64)
@@ -65,8 +64,10 @@ def kind_activity(capture: Capture, kind: int, progress: Progress | None = None)
         if progress is not None:
             progress.step(first / len(rows), "counting bits")
         # one row of overlap, so that the flip between two chunks is seen
-        part = rows[max(first - 1, 0) : first + _CHUNK]
-        _count_bits(table.payload, table.start, table.size, part, int(first > 0), flips, ones)
+        seen, begin = int(first > 0), max(first - 1, 0)
+        for table, part in capture.stretches(rows[begin : first + _CHUNK]):
+            _count_bits(table.payload, table.start, table.size, part, seen, flips, ones)
+            seen = 0
     return KindActivity(len(rows), size, flips, ones)
 
 

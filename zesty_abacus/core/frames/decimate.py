@@ -103,17 +103,20 @@ def lane_density(capture: Capture, columns: int) -> NDArray[np.int64]:
     counts = np.zeros((len(capture.lanes), columns), np.int64)
     if len(capture):
         span = max(capture.end_ns - capture.origin_ns, 1)
-        _count_lanes(capture.table.time_ns, capture.table.lane, capture.origin_ns, span, counts)
+        for placed in capture.segments:
+            # where the recording starts by its lane's own clock
+            origins = capture.origin_ns - placed.shift_ns
+            _count_lanes(placed.segment.table.time_ns, placed.segment.table.lane, placed.lanes, origins, span, counts)
     return counts
 
 
 @njit(cache=True, nogil=True)
-def _count_lanes(times, lanes, origin, span, counts):  # type: ignore[no-untyped-def]
+def _count_lanes(times, lanes, numbers, origins, span, counts):  # type: ignore[no-untyped-def]
     columns = counts.shape[1]
     scale = columns / span
     for i in range(len(times)):
-        column = min(np.int64((times[i] - origin) * scale), columns - 1)
-        counts[lanes[i], column] += 1
+        column = min(np.int64((times[i] - origins[lanes[i]]) * scale), columns - 1)
+        counts[numbers[lanes[i]], column] += 1
 
 
 @njit(cache=True, nogil=True)

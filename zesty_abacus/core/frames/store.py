@@ -1,14 +1,15 @@
 """Captures on disk: Arrow IPC files that open by mapping them into memory.
 
-A stored capture is a folder with three Arrow IPC files of one record batch each:
+A stored capture is a folder with ``capture.json``, which names its lanes and counts its segments, and a folder a
+segment with three Arrow IPC files of one record batch each:
 
-``frames.arrow``   time_ns, lane, address, flags, start, size, sorted by time; lanes in the metadata
+``frames.arrow``   time_ns, lane, address, flags, start, size, sorted by time
 ``payload.arrow``  one uint8 column with the bytes of all frames
 ``kinds.arrow``    the row numbers grouped by kind; the kinds and their bounds in the metadata
 
-One batch a file means that every column is one contiguous block, so a mapped file is a NumPy array
-without a copy. Columns are first spooled to plain files while recordings are read, so writing never
-holds more than one chunk in memory.
+One batch a file means that every column is one contiguous block, so a mapped file is a NumPy array without a copy.
+Frames are spooled to plain files until a segment is full, which is then sorted, indexed and stored: whatever is as long
+as the recording lies on disk, and memory and spool hold one segment.
 """
 
 from __future__ import annotations
@@ -28,14 +29,19 @@ from numpy.typing import NDArray
 
 from ..errors import DataError
 from ..progress import Progress
-from .capture import Capture, Lane, is_sorted, take_rows
+from .capture import Capture, Lane
 from .kind_key import KindKey
-from .kinds import KindIndex, index_kinds
+from .kinds import KindIndex
+from .segment import Placed, Segment
 from .table import COLUMN_DTYPES, FrameTable
 
 FORMAT = "zesty-abacus capture"
-VERSION = 1
+VERSION = 2
+SEGMENT_FRAMES = 1 << 22
+SEGMENT_BYTES = 1 << 28
+"""A segment is full with this many frames, or bytes of payload."""
 _META = b"zesty_abacus"
+_HEAD = "capture.json"
 
 
 class CaptureStoreError(DataError):
@@ -45,27 +51,30 @@ class CaptureStoreError(DataError):
 class CaptureWriter:
     """Writes a capture of any length, chunk by chunk.
 
-    Use as a context manager; leaving it with an error removes what was spooled.
+    Use as a context manager; leaving it with an error removes what was written.
 
     Parameters
     ----------
     folder
         Where the finished capture will lie. It replaces what is there only when finished.
+    segment_frames
+        How many frames fill a segment.
     """
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, segment_frames: int = SEGMENT_FRAMES) -> None:
         self.folder = folder
-        self._spool = folder.with_name(folder.name + ".part")
+        self._part = folder.with_name(folder.name + ".part")
+        self._segment_frames = segment_frames
         self._files: dict[str, BinaryIO] = {}
+        self._segments: list[Segment] = []
         self._payload_bytes = 0
-        self._frames = 0
+        self._spooled = 0
+        self._stored = 0
 
     def __enter__(self) -> CaptureWriter:
-        with _disk_errors(self._spool):
-            shutil.rmtree(self._spool, ignore_errors=True)
-            self._spool.mkdir(parents=True)
-            for name in (*COLUMN_DTYPES, "payload"):
-                self._files[name] = open(self._spool / name, "wb")
+        with _disk_errors(self._part):
+            shutil.rmtree(self._part, ignore_errors=True)
+            (self._part / "done").mkdir(parents=True)
         return self
 
     def __exit__(
@@ -74,10 +83,10 @@ class CaptureWriter:
         # what a full disk did not take fails once more on closing; it goes with the folder
         with contextlib.suppress(OSError):
             self._close()
-        shutil.rmtree(self._spool, ignore_errors=True)
+        shutil.rmtree(self._part, ignore_errors=True)
 
     def __len__(self) -> int:
-        return self._frames
+        return self._stored + self._spooled
 
     def append(self, chunk: FrameTable) -> None:
         """Add a chunk of frames whose ``start`` counts from the chunk's own payload.
@@ -86,8 +95,11 @@ class CaptureWriter:
         ------
         CaptureStoreError
             If the disk does not take it.
+        DataError
+            If the columns of the frames do not belong together.
         """
-        with _disk_errors(self._spool):
+        with _disk_errors(self._part):
+            self._open()
             for name, dtype in COLUMN_DTYPES.items():
                 column = getattr(chunk, name)
                 if name == "start":
@@ -95,10 +107,30 @@ class CaptureWriter:
                 self._files[name].write(np.ascontiguousarray(column, dtype).data)
             self._files["payload"].write(np.ascontiguousarray(chunk.payload).data)
         self._payload_bytes += len(chunk.payload)
-        self._frames += len(chunk)
+        self._spooled += len(chunk)
+        if self._spooled >= self._segment_frames or self._payload_bytes >= SEGMENT_BYTES:
+            self._store_segment()
+
+    def so_far(self, lanes: Sequence[Lane], before: Capture | None = None) -> Capture:
+        """Return a capture of what was written until now, which grows by segments; more can be written behind it.
+
+        Parameters
+        ----------
+        before
+            What an earlier call returned: its rows and kinds keep their numbers.
+
+        Raises
+        ------
+        CaptureStoreError
+            If the disk does not take it.
+        """
+        self._store_segment()
+        known = len(before.segments) if before is not None else 0
+        more = [_placed(segment, len(lanes)) for segment in self._segments[known:]]
+        return before.grown(more, lanes) if before is not None else Capture.of_segments(more, lanes)
 
     def finish(self, lanes: Sequence[Lane], progress: Progress | None = None) -> Capture:
-        """Sort by time, index the kinds, write the Arrow files and open them.
+        """Store the last segment and the lanes, and open the capture.
 
         Raises
         ------
@@ -108,40 +140,45 @@ class CaptureWriter:
             If the progress was cancelled.
         """
         progress = progress or Progress()
-        with _disk_errors(self._spool):
-            self._close()
         progress.step(0.0, "sorting by time")
-        table = self._mapped_table()
-        table.check()
-        if not is_sorted(table.time_ns):
-            table = take_rows(table, np.argsort(table.time_ns, kind="stable"))
-        progress.step(0.4, "indexing kinds")
-        kinds = index_kinds(table)
-        progress.step(0.6, "storing")
+        self._store_segment()
+        progress.step(0.9, "storing")
         with _disk_errors(self.folder):
-            done = self._spool / "done"
-            done.mkdir()
-            _write_capture(done, table, kinds, lanes)
+            done = self._part / "done"
+            head = {"format": FORMAT, "version": VERSION, "segments": len(self._segments),
+                    "lanes": [asdict(lane) for lane in lanes]}  # fmt: skip
+            (done / _HEAD).write_text(json.dumps(head))
             shutil.rmtree(self.folder, ignore_errors=True)
             done.replace(self.folder)
         progress.step(1.0, "stored")
         return open_capture(self.folder)
 
-    def _mapped_table(self) -> FrameTable:
-        columns = {name: _map_raw(self._spool / name, dtype) for name, dtype in COLUMN_DTYPES.items()}
-        return FrameTable(**columns, payload=_map_raw(self._spool / "payload", np.dtype(np.uint8)))
+    def _store_segment(self) -> None:
+        """Sort and index what is spooled, and put it away as one more segment."""
+        with _disk_errors(self._part):
+            self._close()
+        if not self._spooled:
+            return
+        columns = {name: _map_raw(self._part / name, dtype) for name, dtype in COLUMN_DTYPES.items()}
+        table = FrameTable(**columns, payload=_map_raw(self._part / "payload", np.dtype(np.uint8)))
+        segment = Segment.of(table)
+        with _disk_errors(self._part):
+            folder = self._part / "done" / str(len(self._segments))
+            folder.mkdir()
+            _write_segment(folder, segment)
+        self._segments.append(open_segment(folder))
+        self._stored += self._spooled
+        self._spooled = self._payload_bytes = 0
+
+    def _open(self) -> None:
+        if not self._files:
+            for name in (*COLUMN_DTYPES, "payload"):
+                self._files[name] = (self._part / name).open("wb")
 
     def _close(self) -> None:
         while self._files:
             _, file = self._files.popitem()
             file.close()
-
-
-def store_capture(capture: Capture, folder: Path) -> Capture:
-    """Store a capture that lives in memory and open the stored form."""
-    with CaptureWriter(folder) as writer:
-        writer.append(capture.table)
-        return writer.finish(capture.lanes)
 
 
 def open_capture(folder: Path) -> Capture:
@@ -152,27 +189,46 @@ def open_capture(folder: Path) -> Capture:
     CaptureStoreError
         If a file is missing, cut off, of a newer version or not ours.
     """
-    frames, meta = _open_batch(folder / "frames.arrow")
+    try:
+        head = json.loads((folder / _HEAD).read_text())
+        if not isinstance(head, dict) or (head.get("format"), head.get("version")) != (FORMAT, VERSION):
+            raise ValueError(f"it is no {FORMAT!r} of version {VERSION}")
+        lanes = [Lane(**lane) for lane in head["lanes"]]
+        count = int(head["segments"])
+    except (OSError, KeyError, TypeError, ValueError) as error:
+        raise _unreadable(folder / _HEAD, error) from error
+    segments = [open_segment(folder / str(number)) for number in range(count)]
+    if any(lane >= len(lanes) for segment in segments for lane in segment.lanes):
+        raise _unreadable(folder / _HEAD, "a frame is on a lane that is not there")
+    return Capture.of_segments([_placed(segment, len(lanes)) for segment in segments], lanes)
+
+
+def open_segment(folder: Path) -> Segment:
+    """Map a stored segment into memory; raises as :func:`open_capture`."""
+    frames, _ = _open_batch(folder / "frames.arrow")
     payload, _ = _open_batch(folder / "payload.arrow")
-    grouped, kinds_meta = _open_batch(folder / "kinds.arrow")
-    if meta.get("format") != FORMAT or meta.get("version") != VERSION:
-        raise CaptureStoreError(
-            f"format={meta.get('format')!r} version={meta.get('version')!r}, expected {FORMAT!r} {VERSION}.",
-            where=str(folder),
-        )
+    grouped, meta = _open_batch(folder / "kinds.arrow")
     try:
         columns = {name: _numpy(frames, name, dtype) for name, dtype in COLUMN_DTYPES.items()}
         table = FrameTable(**columns, payload=_numpy(payload, "payload", np.dtype(np.uint8)))
-        keys = tuple(KindKey(*key) for key in kinds_meta["keys"])
-        bounds = np.asarray(kinds_meta["bounds"], np.int64)
+        keys = tuple(KindKey(*key) for key in meta["keys"])
+        bounds = np.asarray(meta["bounds"], np.int64)
         kinds = KindIndex(keys, _numpy(grouped, "order", np.dtype(np.uint32)), bounds)
-        lanes = tuple(Lane(**lane) for lane in meta["lanes"])
         table.check()
         if not _fits(kinds, table):
             raise ValueError("the index of kinds does not fit the frames")
     except (KeyError, TypeError, ValueError) as error:
-        raise CaptureStoreError(f"a column or a note is missing ({error}).", where=str(folder)) from error
-    return Capture(table, lanes, kinds, folder)
+        raise _unreadable(folder, error) from error
+    return Segment(table, kinds)
+
+
+def _placed(segment: Segment, lanes: int) -> Placed:
+    return Placed(segment, 0, np.arange(lanes, dtype=np.uint16), np.zeros(lanes, np.int64))
+
+
+def _unreadable(path: Path, why: object) -> CaptureStoreError:
+    sentence = f"this part of the stored capture cannot be read ({why})."
+    return CaptureStoreError(sentence, where=str(path), hint="Bring the recording in again.")
 
 
 def _fits(kinds: KindIndex, table: FrameTable) -> bool:
@@ -188,9 +244,9 @@ def _fits(kinds: KindIndex, table: FrameTable) -> bool:
     )
 
 
-def _write_capture(folder: Path, table: FrameTable, kinds: KindIndex, lanes: Sequence[Lane]) -> None:
-    meta = {"format": FORMAT, "version": VERSION, "lanes": [asdict(lane) for lane in lanes]}
-    _write_batch(folder / "frames.arrow", {name: getattr(table, name) for name in COLUMN_DTYPES}, meta)
+def _write_segment(folder: Path, segment: Segment) -> None:
+    table, kinds = segment.table, segment.kinds
+    _write_batch(folder / "frames.arrow", {name: getattr(table, name) for name in COLUMN_DTYPES}, {})
     _write_batch(folder / "payload.arrow", {"payload": table.payload}, {})
     keys = [[key.lane, key.address, key.flags] for key in kinds.keys]
     _write_batch(folder / "kinds.arrow", {"order": kinds.order}, {"keys": keys, "bounds": kinds.bounds.tolist()})
@@ -212,11 +268,7 @@ def _open_batch(path: Path) -> tuple[pa.RecordBatch, dict]:
         batch = reader.get_batch(0)
         return batch, json.loads((reader.schema.metadata or {}).get(_META, b"{}"))
     except (OSError, pa.ArrowInvalid, IndexError, ValueError) as error:
-        raise CaptureStoreError(
-            f"this part of the stored capture cannot be read ({error}).",
-            where=str(path),
-            hint="Bring the recording in again.",
-        ) from error
+        raise _unreadable(path, error) from error
 
 
 def _numpy(batch: pa.RecordBatch, name: str, dtype: np.dtype) -> NDArray:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
+import itertools
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +14,7 @@ from numpy.typing import NDArray
 from ..codec.columns import ArrayColumns, Decoded, FieldColumn, Validity
 from ..errors import MisuseError
 from ..frames import flags as F
-from ..frames.capture import Capture, KindFrames, take_rows
+from ..frames.capture import Capture, KindFrames, places_in
 from ..layouts.model import FieldKind
 from ..reading.meaning import Meaning
 from ..reading.readers import Reader
@@ -51,22 +52,20 @@ LONG_SCHEMA = pa.schema(
     ]
 )
 
-_NO_ROWS = np.empty(0, np.uint32)
-
 
 @dataclass(frozen=True, slots=True)
 class Span:
-    """Which frames leave: rows ``first .. last-1`` of the capture."""
+    """Which frames leave: places ``first .. last-1`` of the capture's order in time."""
 
     first: int
     last: int
 
     @classmethod
     def of(cls, capture: Capture, first_ns: int | None = None, last_ns: int | None = None) -> Span:
-        """Return the rows of a stretch of time, both ends included; None is no bound."""
-        times = capture.table.time_ns
-        first = 0 if first_ns is None else int(np.searchsorted(times, first_ns))
-        last = len(times) if last_ns is None else int(np.searchsorted(times, last_ns, side="right"))
+        """Return the places of a stretch of time, both ends included; None is no bound."""
+        order = capture.order
+        first = 0 if first_ns is None else order.count_until(first_ns, inclusive=False)
+        last = len(order) if last_ns is None else order.count_until(last_ns)
         return cls(first, last)
 
 
@@ -81,14 +80,12 @@ def frame_tables(
         Numbers of the kinds that leave; None is all.
     """
     lane_names = pa.array([lane.name for lane in capture.lanes], _TEXT)
-    for first, last in _chunks(capture, span):
-        if kinds is None:
-            part = capture.table.rows(first, last)
-        else:
-            rows = np.sort(np.concatenate([_NO_ROWS, *(_rows_between(capture, one, first, last) for one in kinds)]))
-            part = take_rows(capture.table, rows)
-        if not len(part):
+    for rows in _chunks(capture, span):
+        if kinds is not None:
+            rows = rows[np.isin(capture.kinds_of(rows), list(kinds))]
+        if not len(rows):
             continue
+        part = capture.table_of(rows)
         yield pa.table(
             [
                 pa.array(part.time_ns),
@@ -121,13 +118,9 @@ def long_tables(meaning: Meaning, span: Span | None = None, kinds: Collection[in
         If nobody reads any of them, so that there would be nothing to write, or a layout has problems.
     """
     chosen = _read_kinds(meaning, kinds)
-    for first, last in _chunks(meaning.capture, span):
-        parts = [part for kind in chosen for part in _long_parts(meaning, kind, first, last)]
-        if not parts:
-            continue
-        table = pa.concat_tables([part for _, part in parts])
-        order = np.argsort(np.concatenate([rows for rows, _ in parts]), kind="stable")
-        yield table.take(pa.array(order))
+    for rows in _chunks(meaning.capture, span):
+        mine = _by_kind(meaning.capture, rows, chosen)
+        yield from _in_order(rows, [part for kind, some in mine for part in _long_parts(meaning, kind, some)])
 
 
 def wide_schema(meaning: Meaning, kinds: Collection[int] | None = None) -> pa.Schema:
@@ -147,23 +140,44 @@ def wide_tables(meaning: Meaning, span: Span | None = None, kinds: Collection[in
     """Yield decoded values, a row a frame that is read and a column a field; empty where there is no value."""
     chosen = _read_kinds(meaning, kinds)
     schema = wide_schema(meaning, kinds)
-    for first, last in _chunks(meaning.capture, span):
-        parts = []
-        for kind in chosen:
-            rows = _rows_between(meaning.capture, kind, first, last)
-            if len(rows):
-                for reader, frames, decoded in meaning.decoded(kind, meaning.capture.gather(rows)):
-                    parts.append((frames.rows, _wide_part(meaning.capture, reader, frames, decoded, schema)))
-        if not parts:
-            continue
-        order = np.argsort(np.concatenate([rows for rows, _ in parts]), kind="stable")
-        yield pa.concat_tables([part for _, part in parts]).take(pa.array(order))
+    for rows in _chunks(meaning.capture, span):
+        parts = [
+            (frames.rows, _wide_part(meaning.capture, reader, frames, decoded, schema))
+            for kind, some in _by_kind(meaning.capture, rows, chosen)
+            for reader, frames, decoded in meaning.decoded(kind, meaning.capture.gather(some))
+        ]
+        yield from _in_order(rows, parts)
 
 
-def _chunks(capture: Capture, span: Span | None) -> Iterator[tuple[int, int]]:
+def _chunks(capture: Capture, span: Span | None) -> Iterator[NDArray[np.uint32]]:
+    """Yield the rows of a stretch in order of time, a chunk at a time."""
     span = span or Span(0, len(capture))
-    for first in range(span.first, span.last, CHUNK_ROWS):
-        yield first, min(first + CHUNK_ROWS, span.last)
+    yield from capture.order.chunks(span.first, span.last, CHUNK_ROWS)
+
+
+def _by_kind(
+    capture: Capture, rows: NDArray[np.uint32], chosen: Collection[int]
+) -> Iterator[tuple[int, NDArray[np.uint32]]]:
+    """Yield those of the chosen kinds that are among some rows, each with its rows, in the order of ``rows``.
+
+    It costs what the rows are, however many kinds there are.
+    """
+    kinds = capture.kinds_of(rows)
+    order = np.argsort(kinds, kind="stable")
+    bounds = np.flatnonzero(np.diff(kinds[order], prepend=-1, append=-1))
+    wanted = set(chosen)
+    for first, last in itertools.pairwise(bounds.tolist()):
+        kind = int(kinds[order[first]])
+        if kind in wanted:
+            yield kind, rows[order[first:last]]
+
+
+def _in_order(rows: NDArray[np.uint32], parts: Sequence[tuple[NDArray, pa.Table]]) -> Iterator[pa.Table]:
+    """Yield parts of a chunk as one table in the order of its rows; each comes with the rows its lines are of."""
+    if parts:
+        places = places_in(rows, np.concatenate([some for some, _ in parts]))
+        order = np.argsort(places, kind="stable")
+        yield pa.concat_tables([part for _, part in parts]).take(pa.array(order))
 
 
 def _read_kinds(meaning: Meaning, kinds: Collection[int] | None) -> list[int]:
@@ -176,17 +190,8 @@ def _read_kinds(meaning: Meaning, kinds: Collection[int] | None) -> list[int]:
     return read
 
 
-def _rows_between(capture: Capture, kind: int, first: int, last: int) -> NDArray[np.uint32]:
-    rows = capture.kinds.rows(kind)
-    begin, end = np.searchsorted(rows, np.array([first, last], np.uint32))
-    return rows[begin:end]
-
-
-def _long_parts(meaning: Meaning, kind: int, first: int, last: int) -> Iterator[tuple[NDArray, pa.Table]]:
+def _long_parts(meaning: Meaning, kind: int, rows: NDArray[np.uint32]) -> Iterator[tuple[NDArray, pa.Table]]:
     capture = meaning.capture
-    rows = _rows_between(capture, kind, first, last)
-    if not len(rows):
-        return
     key = capture.kinds.keys[kind]
     for reader, frames, decoded in meaning.decoded(kind, capture.gather(rows)):
         origin = capture.lanes[key.lane].name, key.address, reader.layout.name
@@ -238,8 +243,8 @@ def _wide_part(capture: Capture, reader: Reader, frames: KindFrames, decoded: De
     everything = np.arange(count)
     arrays: dict[str, pa.Array] = {
         "time_ns": pa.array(frames.time_ns),
-        "lane": _repeat(capture.lanes[int(capture.table.lane[rows[0]])].name, count),
-        "address": pa.array(capture.table.address[rows]),
+        "lane": _repeat(capture.lanes[int(capture.lanes_of(rows[:1])[0])].name, count),
+        "address": pa.array(capture.addresses_of(rows)),
         "message": _repeat(reader.layout.name, count),
     }
     for column in decoded.columns.values():

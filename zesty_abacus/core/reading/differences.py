@@ -12,7 +12,7 @@ from ..codec.columns import ArrayColumns, FieldColumn, Validity
 from ..codec.kinds import decode_frames
 from ..codec.wording import value_text
 from ..errors import MisuseError
-from ..frames.capture import KindFrames
+from ..frames.capture import KindFrames, places_in
 from ..progress import Progress
 from .meaning import Meaning
 from .readers import KindMeaning
@@ -113,8 +113,7 @@ def _columns(meaning: Meaning, kind: int, frames: KindFrames) -> dict[UUID, _Rea
             decoded = decode_frames(meaning.capture, meaning.plan(reader), mine)
         except MisuseError:
             continue
-        # rows of a kind rise, so that its frames are found by them
-        place = np.searchsorted(frames.rows, mine.rows)
+        place = places_in(frames.rows, mine.rows)
         message = reader.layout.name
         made |= {key: _Read(message, column.field.name, column, place) for key, column in decoded.columns.items()}
         for array in decoded.arrays.values():

@@ -194,7 +194,7 @@ class _Tally:
 
 
 def _count(meaning: Meaning, kind: int, frames: KindFrames, tally: _Tally) -> None:
-    whole = (meaning.capture.table.flags[frames.rows] & UNTRUE) == 0
+    whole = (meaning.capture.flags_of(frames.rows) & UNTRUE) == 0
     frames = frames if whole.all() else frames.take(np.flatnonzero(whole))
     left = np.ones(len(frames), np.bool_)
     tally.add_frames(frames)

@@ -71,7 +71,7 @@ class Proofs:
     def _look_at_checks(self, capture: Capture, plan: Plan, decoded: Decoded, frames: KindFrames) -> None:
         scope = Scope(len(frames))
         scope.add_special("size", frames.sizes)
-        scope.add_special("address", capture.table.address[frames.rows])
+        scope.add_special("address", capture.addresses_of(frames.rows))
         scope.add(decoded.columns)
         checked = FramesInScope(frames.matrix, frames.sizes, scope)
         for column in decoded.checks.values():

@@ -2,55 +2,45 @@
 
 from __future__ import annotations
 
-import dataclasses
 from collections.abc import Mapping, Sequence
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ..frames.capture import Capture, Lane
-from ..frames.store import CaptureWriter
-from ..progress import Progress
+from ..frames.segment import Placed
 from ..protocols.registry import protocol_named
 from .content import LaneEntry
 from .source import ReadSource, SourceRequest
 
 
 def assemble(
-    requests: Sequence[SourceRequest], sources: Sequence[ReadSource], folder: Path,
-    entries: Mapping[str, LaneEntry], progress: Progress | None = None,
-) -> Capture:  # fmt: skip
-    """Put recordings whose zeros are known together.
+    requests: Sequence[SourceRequest], sources: Sequence[ReadSource], entries: Mapping[str, LaneEntry]
+) -> Capture:
+    """Put recordings whose zeros are known together; the segments they were read into stay where they are.
 
     Parameters
     ----------
-    folder
-        Where the capture is stored.
     entries
         Notes and offsets by lane name.
-
-    Raises
-    ------
-    CaptureStoreError
-        If the capture cannot be stored.
-    Cancelled
-        If the progress was cancelled; nothing is left behind.
     """
-    progress = progress or Progress()
     lanes: dict[str, Lane] = {}
-    with CaptureWriter(folder) as writer:
-        for number, (request, source) in enumerate(zip(requests, sources, strict=True)):
-            progress.step(number / len(sources) / 2, "putting recordings together")
-            names = []
-            for lane in source.frames.lanes:
-                name = lane_name_in(lanes, request, lane)
-                said = entries[name].note if name in entries else ""
-                lanes.setdefault(name, Lane(name, lane.protocol, said or lane.note))
-                names.append(name)
-            source.outcome.lanes = names
-            _append(writer, source, [list(lanes).index(name) for name in names], _offsets(names, entries))
-        return writer.finish(list(lanes.values()), Progress(lambda share, note: progress.step(0.5 + share / 2, note)))
+    placed: list[Placed] = []
+    for request, source in zip(requests, sources, strict=True):
+        names = []
+        for lane in source.frames.lanes:
+            name = lane_name_in(lanes, request, lane)
+            said = entries[name].note if name in entries else ""
+            lanes.setdefault(name, Lane(name, lane.protocol, said or lane.note))
+            names.append(name)
+        source.outcome.lanes = names
+        numbers = np.array([list(lanes).index(name) for name in names], np.uint16)
+        shift = _offsets(names, entries) + source.outcome.zero_ns
+        placed += [
+            Placed(one.segment, 0, numbers[one.lanes], one.shift_ns + shift[one.lanes])
+            for one in source.frames.segments
+        ]
+    return Capture.of_segments(placed, list(lanes.values()))
 
 
 def lane_name_in(taken: Mapping[str, Lane], request: SourceRequest, lane: Lane) -> str:
@@ -66,15 +56,3 @@ def lane_name_in(taken: Mapping[str, Lane], request: SourceRequest, lane: Lane) 
 
 def _offsets(names: Sequence[str], entries: Mapping[str, LaneEntry]) -> NDArray[np.int64]:
     return np.array([entries[name].offset_ns if name in entries else 0 for name in names], np.int64)
-
-
-def _append(writer: CaptureWriter, source: ReadSource, numbers: Sequence[int], offsets: NDArray[np.int64]) -> None:
-    table = source.frames.table
-    if not len(table):
-        return
-    shift = offsets + source.outcome.zero_ns
-    writer.append(
-        dataclasses.replace(
-            table, time_ns=table.time_ns + shift[table.lane], lane=np.array(numbers, np.uint16)[table.lane]
-        )
-    )

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import shutil
-import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -12,17 +11,16 @@ from pathlib import Path
 from ..captures.source import files_of_source
 from ..files.reading import resolved
 from ..frames.capture import Capture
-from ..frames.store import CaptureStoreError, open_capture
 from ..progress import Progress
 from ..recipes.json_form import recipe_to_json
 from ..recipes.segments import joined
-from .assembly import assemble, lane_name_in
+from .assembly import assemble
 from .clocks import put_on_one_clock
 from .source import ReadSource, SourceOutcome, SourceRequest, frames_of_source, read_source
 from .trial import LaneEntry, SourceEntry, Trial
 
 _CACHE = ".cache"
-_VERSION = b"capture 4"
+_VERSION = b"capture 5"
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -39,29 +37,32 @@ def bring_in(
     lane_entries: Mapping[str, LaneEntry] | None = None,
     progress: Progress | None = None,
 ) -> BroughtIn:
-    """Read recordings into one stored capture.
+    """Read recordings into one capture.
 
     A recording that cannot be read is reported in its outcome; the others are read all the same.
 
     Parameters
     ----------
     folder
-        Where the stored capture will lie.
+        Where their frames will lie, for as long as the capture is used.
     lane_entries
         Notes and offsets by lane name.
 
     Raises
     ------
     CaptureStoreError
-        If the capture cannot be stored.
+        If the frames cannot be stored.
     Cancelled
         If the progress was cancelled; nothing is left behind.
     """
-    folder.parent.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory(prefix=f"{folder.name}.sources.", dir=folder.parent) as sources:
-        places = [Path(sources) / str(number) for number in range(len(requests))]
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    try:
+        places = [folder / str(number) for number in range(len(requests))]
+        return _brought(requests, places, lane_entries or {}, progress or Progress())
+    except BaseException:
         shutil.rmtree(folder, ignore_errors=True)
-        return _brought(requests, places, folder, lane_entries or {}, progress or Progress())
+        raise
 
 
 def open_trial_capture(trial: Trial, progress: Progress | None = None) -> BroughtIn:
@@ -79,43 +80,20 @@ def open_trial_capture(trial: Trial, progress: Progress | None = None) -> Brough
     names = _distinct([_name_of(request) for request in requests])
     places = [cache / f"source {name}" for name in names]
     entries = {lane.name: lane for lane in trial.file.lanes}
-    folder = cache / f"capture {_name_of_all(requests, names, trial)}"
-    made = _brought(requests, places, folder, entries, progress or Progress())
-    _drop_others(cache, {folder.name, *(place.name for place in places)})
+    made = _brought(requests, places, entries, progress or Progress())
+    _drop_others(cache)
     return made
 
 
 def _brought(
-    requests: Sequence[SourceRequest], places: Sequence[Path], folder: Path, entries: Mapping[str, LaneEntry],
-    progress: Progress,
-) -> BroughtIn:  # fmt: skip
-    count = len(requests) + 1
+    requests: Sequence[SourceRequest], places: Sequence[Path], entries: Mapping[str, LaneEntry], progress: Progress
+) -> BroughtIn:
     sources: list[ReadSource] = []
     for number, (request, place) in enumerate(zip(requests, places, strict=True)):
-        sources.append(read_source(request, place, _part_of(progress, number, count)))
+        sources.append(read_source(request, place, _part_of(progress, number, len(requests))))
     outcomes = [source.outcome for source in sources]
     put_on_one_clock(requests, outcomes)
-    last = _part_of(progress, len(requests), count)
-    capture = _stored(folder)
-    if capture is None:
-        capture = assemble(requests, sources, folder, entries, last)
-    else:
-        _name_lanes(requests, sources, capture)
-    return BroughtIn(capture, outcomes)
-
-
-def _stored(folder: Path) -> Capture | None:
-    try:
-        return open_capture(folder)
-    except CaptureStoreError:
-        return None  # missing or damaged: it is made again
-
-
-def _name_lanes(requests: Sequence[SourceRequest], sources: Sequence[ReadSource], capture: Capture) -> None:
-    """Fill in the lanes that each source's frames went to when the capture was put together."""
-    known = {lane.name: lane for lane in capture.lanes}
-    for request, source in zip(requests, sources, strict=True):
-        source.outcome.lanes = [lane_name_in(known, request, lane) for lane in source.frames.lanes]
+    return BroughtIn(assemble(requests, sources, entries), outcomes)
 
 
 def request_of(trial: Trial, entry: SourceEntry) -> SourceRequest:
@@ -137,16 +115,6 @@ def _distinct(names: Sequence[str]) -> list[str]:
     return [f"{name} {number}" if (number := names[:place].count(name)) else name for place, name in enumerate(names)]
 
 
-def _name_of_all(requests: Sequence[SourceRequest], names: Sequence[str], trial: Trial) -> str:
-    """Return a name that changes whenever the capture would."""
-    digest = hashlib.sha256(_VERSION)
-    for request, name in zip(requests, names, strict=True):
-        digest.update(f"{name} {sorted(request.lanes.items())} {request.begins_ns}\n".encode())
-    for lane in trial.file.lanes:
-        digest.update(f"{lane.name} {lane.note} {lane.offset_ns}\n".encode())
-    return digest.hexdigest()[:16]
-
-
 def _state_of(path: Path) -> str:
     try:
         facts = path.stat()
@@ -155,10 +123,10 @@ def _state_of(path: Path) -> str:
         return "missing"
 
 
-def _drop_others(cache: Path, wanted: set[str]) -> None:
-    """Remove what earlier states of the trial left in the cache, but not the sources: undo brings them back."""
+def _drop_others(cache: Path) -> None:
+    """Remove what another version left in the cache, but not the sources: undo brings them back."""
     for folder in cache.iterdir() if cache.is_dir() else ():
-        if folder.name not in wanted and not folder.name.startswith("source "):
+        if not folder.name.startswith("source "):
             shutil.rmtree(folder, ignore_errors=True)
 
 

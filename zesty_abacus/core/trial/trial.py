@@ -2,7 +2,7 @@
 
 trial.json       name, run, sources, lanes with note and offset, moments, references
 library.sqlite   the library it decodes with, unless the trial names another
-.cache/          the stored capture; made again whenever it is missing or out of date
+.cache/          the frames of each recording; read again whenever they are missing or out of date
 """
 
 from __future__ import annotations

@@ -21,7 +21,6 @@ from ...core.frames.capture import Capture, KindFrames
 from ...core.frames.decimate import Curve, lane_density
 from ...core.frames.flags import ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kind_key import KindKey
-from ...core.frames.shifting import shift_lanes
 from ...core.handover.export import Content, Export
 from ...core.handover.tables import Span
 from ...core.layouts.applies import BY_HAND
@@ -145,7 +144,7 @@ def bring_in_again(
         return bring_in(trial, progress)
     progress.step(0.1, "moving frames")
     numbers = {lane.name: number for number, lane in enumerate(brought.capture.lanes)}
-    moved = shift_lanes(brought.capture, {numbers[name]: by for name, by in moves.items() if name in numbers})
+    moved = brought.capture.moved({numbers[name]: by for name, by in moves.items() if name in numbers})
     progress.step(0.8, "counting frames")
     return Brought(moved, brought.outcomes, lane_density(moved, STRIP_COLUMNS), moved.time_digits(), has_moved=True)
 

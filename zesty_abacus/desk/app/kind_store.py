@@ -79,7 +79,6 @@ class KindStore(QObject):
     def start(self, capture: Any) -> None:
         """Begin with another capture."""
         self._capture = capture
-        self._number_of_key = {key: number for number, key in enumerate(capture.kinds.keys)}
         self._data.clear()
         self._curves.clear()
         self._frames.clear()
@@ -103,9 +102,7 @@ class KindStore(QObject):
 
     def kind_of_row(self, row: int) -> int:
         """Return the kind of a frame of the capture."""
-        from_table = self._capture.table
-        flags = int(from_table.flags[row]) & engine.TELLS_KINDS_APART
-        return self._number_of_key[engine.KindKey(int(from_table.lane[row]), int(from_table.address[row]), flags)]
+        return self._capture.kind_of(row)
 
     def data(self, kind: int) -> engine.KindData | None:
         """Return a kind's frames, or None and have them loaded."""
@@ -165,17 +162,14 @@ class KindStore(QObject):
 
     def frame_at(self, kind: int, layout: engine.Layout | None, time_ns: int) -> FrameAt | None:
         """Return the last frame of a kind at or before a time; with a layout, the last one that it reads."""
-        table = self._capture.table
-        rows = self._capture.kinds.rows(kind)
-        before = int(np.searchsorted(table.time_ns, time_ns, side="right"))
-        # a plain integer would have the whole column converted first
-        number = int(np.searchsorted(rows, np.uint32(before))) - 1
+        order = self._capture.order_of_kind(kind)
+        number = order.count_until(time_ns) - 1
         reader = self._meaning.reader_showing(kind, layout) if layout is not None else None
         if reader is not None and number >= 0:
             number = self._meaning.last_read(kind, reader, number)
         if number < 0:
             return None
-        return self.frame(int(rows[number]), layout, number)
+        return self.frame(order.row(number), layout, number)
 
     def frame(self, row: int, layout: engine.Layout | None, number: int = -1) -> FrameAt:
         """Return one frame of the capture, decoded if there is a usable layout."""
@@ -190,8 +184,8 @@ class KindStore(QObject):
 
     def _decode_frame(self, row: int, layout: engine.Layout | None, number: int) -> FrameAt:
         plan = self.plan(layout) if layout is not None else None
-        table = self._capture.table
-        payload = table.payload_of(row)
+        frame = self._capture.frame(row)
+        payload = frame.payload
         decoded = None
         owners = engine.owned_bits(layout, max(len(payload), 1))
         if plan is not None:
@@ -199,7 +193,7 @@ class KindStore(QObject):
             decoded = engine.decode_frames(self._capture, plan, frames)
             if layout is not None and layout.moves:
                 owners = engine.bit_owners(plan, frames.matrix, frames.sizes)[0]
-        return FrameAt(row, number, int(table.time_ns[row]), payload, decoded, owners)
+        return FrameAt(row, number, frame.time_ns, payload, decoded, owners)
 
     def _want(self, key: Hashable, title: str, work: Callable[[Any], Any], done: Callable[[Any], None]) -> None:
         # whoever paints asks with every picture: what failed once would be tried, and told, hundreds of times

@@ -20,7 +20,7 @@ from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.words import span_text
 
 if TYPE_CHECKING:
-    from ...core.progress import Progress
+    from ...core.frames.order import TimeOrder
 
 _ROW = 23
 _HEAD = 24
@@ -28,6 +28,8 @@ _DETAIL = 40
 _GAP = 10
 _KEPT_LINES = 2000
 _MOST_BYTES_SHOWN = 24
+_WINDOW = 1024
+"""Rows that are looked up at once; a screen shows a few dozen."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +57,9 @@ class FrameList(RowList):
         super().__init__("Frames", _ROW, _HEAD, _DETAIL)
         self._session = session
         self._only_kind = False
-        self._lane_rows: NDArray[np.uint32] | None = None
+        self._lanes: frozenset[int] | None = None
+        self._order: TimeOrder | None = None
+        self._rows: dict[int, NDArray[np.uint32]] = {}
         self._lines: OrderedDict[int, FrameLine] = OrderedDict()
         self._following = False
         self._digits = session.clock.digits
@@ -77,21 +81,9 @@ class FrameList(RowList):
         self._on_rows_changed()
 
     def show_only_lanes(self, lanes: frozenset[int] | None) -> None:
-        """List only frames of these lane numbers, or of all lanes; they are picked out on a thread."""
-        session = self._session
-        if lanes is None or lanes == frozenset(range(len(session.capture.lanes))):
-            self._show_lane_rows(None)
-            return
-        column = session.capture.table.lane
-
-        def pick(progress: Progress) -> NDArray[np.uint32]:
-            progress.step(0.1, "picking frames of the lanes")
-            return np.flatnonzero(np.isin(column, list(lanes))).astype(np.uint32)
-
-        session.jobs.start("lanes", "picking frames of the lanes", pick, self._show_lane_rows)
-
-    def _show_lane_rows(self, rows: NDArray[np.uint32] | None) -> None:
-        self._lane_rows = rows
+        """List only frames of these lane numbers, or of all lanes."""
+        everything = lanes == frozenset(range(len(self._session.capture.lanes)))
+        self._lanes = None if everything else lanes
         self._on_rows_changed()
 
     def _on_view(self) -> None:
@@ -99,26 +91,25 @@ class FrameList(RowList):
             self._digits = self._session.clock.digits
             self._forget()
 
-    def rows_shown(self) -> NDArray[np.uint32] | None:
-        """Return the capture rows that are listed, None for all of them."""
+    def order(self) -> TimeOrder:
+        """Return the frames that are listed, in order of time."""
         session = self._session
-        if self._only_kind and session.kind is not None:
-            return session.capture.kinds.rows(session.kind)
-        return self._lane_rows
+        if self._order is None:
+            if self._only_kind and session.kind is not None:
+                self._order = session.capture.order_of_kind(session.kind)
+            elif self._lanes is not None:
+                self._order = session.capture.order_of_lanes(self._lanes)
+            else:
+                self._order = session.capture.order
+        return self._order
 
     def count(self) -> int:
         """Return how many frames are listed."""
-        if self._session.capture is None:
-            return 0
-        rows = self.rows_shown()
-        return len(self._session.capture) if rows is None else len(rows)
+        return len(self.order()) if self._session.capture is not None else 0
 
     def current(self) -> int:
         """Return the place in the list of the last frame at or before the cursor, -1 before the first."""
-        session = self._session
-        before = int(np.searchsorted(session.capture.table.time_ns, session.clock.cursor_ns, side="right"))
-        rows = self.rows_shown()
-        return (before if rows is None else int(np.searchsorted(rows, np.uint32(before)))) - 1
+        return self.order().count_until(self._session.clock.cursor_ns) - 1
 
     def line(self, place: int) -> FrameLine:
         """Return a listed frame in words."""
@@ -130,22 +121,26 @@ class FrameList(RowList):
         return self._lines[row]
 
     def _row(self, place: int) -> int:
-        rows = self.rows_shown()
-        return place if rows is None else int(rows[place])
+        first = place // _WINDOW * _WINDOW
+        if first not in self._rows:
+            if len(self._rows) > 2:
+                self._rows.clear()
+            self._rows[first] = self.order().rows(first, first + _WINDOW)
+        return int(self._rows[first][place - first])
 
     def _make_line(self, row: int) -> FrameLine:
         session = self._session
-        table = session.capture.table
+        recorded = session.capture.frame(row)
         kind = session.store.kind_of_row(row)
         layout = session.reading.layout_at(kind, row)
         frame = session.store.frame(row, layout)
-        flags = int(table.flags[row])
+        flags = recorded.flags
         name = layout.name if layout is not None else session.kinds.name(kind)
         says, wrong = self._sentence(kind, frame.decoded, flags, layout)
         return FrameLine(
             time=session.clock.words(frame.time_ns),
             after="",
-            lane=session.capture.lanes[int(table.lane[row])].name,
+            lane=session.capture.lanes[recorded.lane].name,
             message=name or session.kinds.address(kind),
             named=layout is not None or bool(name and flags & (engine.ERROR | engine.REMOTE)),
             says=says,
@@ -225,8 +220,9 @@ class FrameList(RowList):
     def _after(self, place: int) -> str:
         if place == 0:
             return ""
-        times = self._session.capture.table.time_ns
-        return f"+{span_text(int(times[self._row(place)]) - int(times[self._row(place - 1)]))}"
+        rows = np.array([self._row(place - 1), self._row(place)], np.uint32)
+        before, at = self._session.capture.times_of(rows).tolist()
+        return f"+{span_text(at - before)}"
 
     def _columns(self, width: float) -> dict[str, QRectF]:
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
@@ -243,10 +239,11 @@ class FrameList(RowList):
     # events
 
     def _on_opened(self) -> None:
-        self._lane_rows = None
+        self._lanes = None
         self._on_rows_changed()
 
     def _on_rows_changed(self) -> None:
+        self._order, self._rows = None, {}
         self._forget()
         self._on_cursor()
 
@@ -277,8 +274,7 @@ class FrameList(RowList):
     def _put_cursor(self, place: int) -> None:
         place = min(max(place, 0), self.count() - 1)
         if place >= 0:
-            row = self._row(place)
-            self._session.clock.set_cursor(int(self._session.capture.table.time_ns[row]), follow=True)
+            self._session.clock.set_cursor(self._session.capture.frame(self._row(place)).time_ns, follow=True)
 
     def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().resizeEvent(event)

@@ -1,0 +1,177 @@
+"""An order in time over frames that lie in several segments, without moving any of them.
+
+Frames of one segment that are shifted alike are a *run*: they are in order already. So the place of a time is a search
+in each run, and the frames at some places are a merge of as many frames of each; nothing is as long as the capture.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from .segment import Placed
+
+_LOWEST, _HIGHEST = -(1 << 63), (1 << 63) - 1
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Run:
+    """Frames of one segment, in order, that are shifted alike.
+
+    Attributes
+    ----------
+    times : int64 (m,)
+        Of the whole segment, by its own clock.
+    rows : uint32 (n,), None for all m
+        Which of the segment's rows it has, rising.
+    base
+        Row of the capture that the segment's first row is.
+    shift_ns
+        What is added to its times.
+    """
+
+    times: NDArray[np.int64]
+    rows: NDArray[np.uint32] | None
+    base: int
+    shift_ns: int
+
+    def __len__(self) -> int:
+        return len(self.times) if self.rows is None else len(self.rows)
+
+    def count_until(self, time_ns: int, *, inclusive: bool) -> int:
+        """Return how many of its frames are before a time of the capture, or at it if that is inclusive."""
+        own = np.int64(min(max(time_ns - self.shift_ns, _LOWEST), _HIGHEST))
+        if self.rows is None:
+            return int(np.searchsorted(self.times, own, side="right" if inclusive else "left"))
+        return int(_search(self.times, self.rows, own, inclusive))
+
+    def rows_at(self, first: int, last: int) -> NDArray[np.uint32]:
+        """Return the rows of the capture that frames ``first .. last-1`` are."""
+        if self.rows is None:
+            return np.arange(self.base + first, self.base + min(last, len(self.times)), dtype=np.uint32)
+        # a view where nothing has to be added: a kind of a capture of one segment is a slice of its index
+        return self.rows[first:last] + np.uint32(self.base) if self.base else self.rows[first:last]
+
+    def times_at(self, first: int, last: int) -> NDArray[np.int64]:
+        """Return the times of frames ``first .. last-1`` on the capture's clock."""
+        own = self.times[first:last] if self.rows is None else self.times[self.rows[first:last]]
+        return own + np.int64(self.shift_ns)
+
+    def span(self) -> tuple[int, int]:
+        """Return its first and last time."""
+        ends = (0, -1) if self.rows is None else (int(self.rows[0]), int(self.rows[-1]))
+        return int(self.times[ends[0]]) + self.shift_ns, int(self.times[ends[1]]) + self.shift_ns
+
+
+class TimeOrder:
+    """Frames in order of time; those of the same time in order of their rows.
+
+    Frames are counted by *place*, from 0 for the first; what is found there is a *row* of the capture, which stays the
+    same however lanes are moved.
+    """
+
+    def __init__(self, runs: Iterable[Run]) -> None:
+        self._runs = [run for run in runs if len(run)]
+        self._count = sum(len(run) for run in self._runs)
+
+    def __len__(self) -> int:
+        return self._count
+
+    def span(self) -> tuple[int, int]:
+        """Return the first and the last time, 0 and 0 if there are no frames."""
+        spans = [run.span() for run in self._runs]
+        return (min(first for first, _ in spans), max(last for _, last in spans)) if spans else (0, 0)
+
+    def count_until(self, time_ns: int, *, inclusive: bool = True) -> int:
+        """Return how many frames are at or before a time; with ``inclusive=False``, before it."""
+        return sum(run.count_until(time_ns, inclusive=inclusive) for run in self._runs)
+
+    def row(self, place: int) -> int:
+        """Return the row at a place."""
+        return int(self.rows(place, place + 1)[0])
+
+    def rows(self, first: int = 0, last: int | None = None) -> NDArray[np.uint32]:
+        """Return the rows at places ``first .. last-1``; uint32."""
+        last = self._count if last is None else min(last, self._count)
+        if first >= last:
+            return np.empty(0, np.uint32)
+        if len(self._runs) == 1:
+            return self._runs[0].rows_at(first, last)
+        if first == 0 and last == self._count:
+            return self._merged([(0, len(run)) for run in self._runs])
+        begin = self._time_at(first)
+        starts = [run.count_until(begin, inclusive=False) for run in self._runs]
+        skip = first - sum(starts)
+        most = skip + last - first
+        return self._merged([(start, start + most) for start in starts])[skip:most]
+
+    def chunks(self, first: int, last: int, length: int) -> Iterator[NDArray[np.uint32]]:
+        """Yield the rows at places ``first .. last-1``, at most ``length`` at a time."""
+        for begin in range(first, min(last, self._count), length):
+            yield self.rows(begin, min(begin + length, last))
+
+    def _merged(self, parts: Sequence[tuple[int, int]]) -> NDArray[np.uint32]:
+        pairs = list(zip(self._runs, parts, strict=True))
+        rows = np.concatenate([run.rows_at(*part) for run, part in pairs])
+        times = np.concatenate([run.times_at(*part) for run, part in pairs])
+        if _is_in_order(times, rows):
+            # recordings one behind the other, which most are
+            return rows
+        return rows[np.lexsort((rows, times))]
+
+    def _time_at(self, place: int) -> int:
+        """Return the time of the frame at a place."""
+        low, high = self.span()
+        while low < high:
+            middle = (low + high) // 2
+            if self.count_until(middle) > place:
+                high = middle
+            else:
+                low = middle + 1
+        return low
+
+
+def runs_of(placed: Placed, lanes: frozenset[int] | None = None) -> Iterator[Run]:
+    """Yield the runs of a segment: one for each shift among its lanes.
+
+    Parameters
+    ----------
+    lanes
+        Lanes of the capture that are wanted; None is all.
+    """
+    segment = placed.segment
+    wanted = [lane for lane in segment.lanes if lanes is None or int(placed.lanes[lane]) in lanes]
+    for shift in dict.fromkeys(int(placed.shift_ns[lane]) for lane in wanted):
+        alike = [lane for lane in wanted if int(placed.shift_ns[lane]) == shift]
+        rows = None
+        if len(alike) < len(segment.lanes):
+            rows = segment.rows_of(alike[0])
+            if len(alike) > 1:
+                rows = np.sort(np.concatenate([segment.rows_of(lane) for lane in alike]))
+        yield Run(segment.table.time_ns, rows, placed.base, shift)
+
+
+@njit(cache=True, nogil=True)
+def _search(times, rows, time, inclusive):  # type: ignore[no-untyped-def]
+    """Return how many of ``times[rows]``, which rise, are below a time, or at it if inclusive."""
+    low, high = 0, len(rows)
+    while low < high:
+        middle = (low + high) // 2
+        found = times[rows[middle]]
+        if found < time or (inclusive and found == time):
+            low = middle + 1
+        else:
+            high = middle
+    return low
+
+
+@njit(cache=True, nogil=True)
+def _is_in_order(times, rows):  # type: ignore[no-untyped-def]
+    for i in range(1, len(times)):
+        if times[i] < times[i - 1] or (times[i] == times[i - 1] and rows[i] < rows[i - 1]):
+            return False
+    return True
