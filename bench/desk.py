@@ -127,5 +127,5 @@ def _seed_library(folder: Path) -> None:
     if not place.exists():
         trial = Trial.create(place, place.name)
         library = Library.create(trial.library_address)
-        library.import_layouts(layouts_from_file(SHIPPED / "layouts.json"), author="bench", reason="bench")
+        library.layouts.import_all(layouts_from_file(SHIPPED / "layouts.json"), author="bench", reason="bench")
         library.close()

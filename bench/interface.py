@@ -37,7 +37,7 @@ def settle():
 settle()
 made = [new_layout(f"message {n}", Applies(address=0x10000 + n, extended=True), 8,
                    [new_field(f"field {k}", parse_places(f"B{k}")) for k in range(8)]) for n in range(3000)]
-session.library.import_layouts(made, author="bench", reason="bench")
+session.library.layouts.import_all(made, author="bench", reason="bench")
 while len(session.edits.layouts()) < 3000:
     application.processEvents()
     time.sleep(0.005)
@@ -63,8 +63,8 @@ found["edit"] = median(edits)
 def news(turn):
     heads = []
     for one in made[:300]:
-        head = session.library.head_of(one.id)
-        changed = msgspec.structs.replace(head.layout, note=f"theirs {turn}")
+        head = session.library.layouts.head_of(one.id)
+        changed = msgspec.structs.replace(head.state, note=f"theirs {turn}")
         heads.append(dataclasses.replace(head, layout=changed,
                      revision=dataclasses.replace(head.revision, id=head.revision.id + 100_000 * (turn + 1))))
     return heads

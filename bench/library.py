@@ -57,20 +57,22 @@ def _measure(library: Library, where: str) -> list[Line]:
         )
         for number in range(LAYOUTS)
     ]
-    library.import_layouts(layouts, author="bench", reason="first")
+    library.layouts.import_all(layouts, author="bench", reason="first")
     _add_history(library)
-    search = best(lambda: library.search("value 1234"), rounds=5)
-    listed = best(lambda: library.find(""), rounds=5)
+    search = best(lambda: library.layouts.search("value 1234"), rounds=5)
+    listed = best(lambda: library.layouts.find(""), rounds=5)
     heads = best(library.heads, rounds=3)
     follower = Follower(library, library.marks().layouts)
     follower.look()
     look = best(follower.look, rounds=5)
-    head = library.head_of(layouts[0].id)
+    head = library.layouts.head_of(layouts[0].id)
     assert head is not None
     parent, slowest = head.revision.id, 0.0
     for turn in range(30):
         begin = time.perf_counter()
-        parent = library.commit(msgspec.structs.replace(layouts[0], note=f"c{turn}"), parent=parent, author="b").id
+        parent = library.layouts.commit(
+            msgspec.structs.replace(layouts[0], note=f"c{turn}"), parent=parent, author="b"
+        ).id
         slowest = max(slowest, time.perf_counter() - begin)
     library.close()
     return [

@@ -42,7 +42,7 @@ def _measure(address: str) -> list[Line]:
     fields = [new_field(f"f{n}", at(f"B{n}")) for n in range(WRITERS)]
     common = new_layout("common", Applies(protocol="serial"), WRITERS, fields)
     own = [new_layout(f"own {n}", Applies(address=n), 8, [new_field("a", at("B0"))]) for n in range(WRITERS // 2)]
-    library.import_layouts([common, *own], author="bench", reason="begun")
+    library.layouts.import_all([common, *own], author="bench", reason="begun")
     layouts = [common.id if n % 2 else own[n // 2].id for n in range(WRITERS)]
     groups = [list(range(n, WRITERS, PROCESSES)) for n in range(PROCESSES)]
     with ProcessPoolExecutor(PROCESSES, mp_context=multiprocessing.get_context("spawn")) as pool:
@@ -83,9 +83,9 @@ def work(address: str, writers: list[tuple[int, UUID]]) -> list[Told]:
 def _write(address: str, number: int, layout_id: UUID, end: float) -> Told:
     """Change the note of one field again and again, each time from the state last seen."""
     library = Library.open(address)
-    head = library.head_of(layout_id)
+    head = library.layouts.head_of(layout_id)
     assert head is not None
-    layout, parent = head.layout, head.revision.id
+    layout, parent = head.state, head.revision.id
     field_id = layout.fields[number if number % 2 else 0].id
     made = Told(number, layout_id, [], [], "")
     note = ""
@@ -93,7 +93,7 @@ def _write(address: str, number: int, layout_id: UUID, end: float) -> Told:
         note = f"{number} {len(made.told)}"
         changed = layout.with_field(msgspec.structs.replace(layout.field(field_id), note=note))
         began = time.monotonic()
-        kept = library.commit_merged(changed, parent=parent, author=f"w{number}")
+        kept = library.layouts.commit_merged(changed, parent=parent, author=f"w{number}")
         made.seconds.append(time.monotonic() - began)
         layout, parent = kept.layout, kept.revision.id
         made.told.append(parent)
@@ -113,9 +113,9 @@ def _lines(words: str, workers: list[Told]) -> list[Line]:
 def _lost(library: Library, workers: list[Told]) -> int:
     """Count acknowledged changes that are not in the history, or not in the newest state."""
     lost = 0
-    newest = {head.layout.id: head.layout for head in library.heads()}
+    newest = {head.state.id: head.state for head in library.layouts.heads()}
     for worker in workers:
-        known = {revision.id for revision in library.history(worker.layout_id)}
+        known = {revision.id for revision in library.layouts.history(worker.layout_id)}
         lost += len(set(worker.told) - known)
         field = newest[worker.layout_id].fields[worker.number if worker.shares else 0]
         lost += bool(worker.told) and field.note != worker.last

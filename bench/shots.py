@@ -212,11 +212,13 @@ def library(window: Window) -> None:
     layout = session.reading.layout_of(kind_of(window, 0x1A1))
     other = engine.Library.open(session.library.address)
     assert layout is not None
-    head = other.head_of(layout.id)
-    rate, angle = head.layout.field_named("rate"), head.layout.field_named("angle")
-    other.release("run 14", author="pod team", notes="as driven on 3 November")
-    wider = head.layout.with_field(msgspec.structs.replace(angle, ratio=angle.ratio * 2))
-    kept = other.commit(wider, parent=head.revision.id, author="jo", reason="angle counts tenths, as in the drawing")
+    head = other.layouts.head_of(layout.id)
+    rate, angle = head.state.field_named("rate"), head.state.field_named("angle")
+    other.releases.make("run 14", author="pod team", notes="as driven on 3 November")
+    wider = head.state.with_field(msgspec.structs.replace(angle, ratio=angle.ratio * 2))
+    kept = other.layouts.commit(
+        wider, parent=head.revision.id, author="jo", reason="angle counts tenths, as in the drawing"
+    )
     proposed = wider.with_field(msgspec.structs.replace(rate, unit="rad/s"))
     key = other.proposals.propose(layout.id, proposed, parent=kept.id, author="jo", reason="the drawing says radians")
     other.proposals.reply(key, author="pod team", text="seen on the bench, too")

@@ -130,8 +130,8 @@ def library(tmp_path_factory):
     layout = hostile_layout()
     text = HOSTILE.replace("\ud800", "").replace("\0", "")
     layout = new_layout(text, Applies(address=0x100), 8, [new_field(text, at("B0"), unit="=m")])
-    made.commit(layout, parent=None, author=text, reason=text)
-    made.release(text, author=text, notes=text)
+    made.layouts.commit(layout, parent=None, author=text, reason=text)
+    made.releases.make(text, author=text, notes=text)
     made.proposals.propose(layout.id, None, parent=1, author=text, reason=text)
     made.close()
     return path

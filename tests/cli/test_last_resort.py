@@ -63,7 +63,7 @@ def test_a_sheet_of_no_known_kind_is_refused(tmp_path, name):
     from zesty_abacus.core.library.store import Library
 
     library = Library.create(tmp_path / "a.sqlite")
-    library.commit(pod(), parent=None, author="a")
+    library.layouts.commit(pod(), parent=None, author="a")
     library.close()
     code, _, err = run("library", "sheet", tmp_path / "a.sqlite", "-o", tmp_path / name)
     assert code == 2 and "Known are .html, .svg, .pdf" in err and not (tmp_path / name).exists()

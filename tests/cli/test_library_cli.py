@@ -42,7 +42,7 @@ def where(tmp_path):
     """A library with one layout."""
     path = tmp_path / "library.sqlite"
     made = Library.create(path, "harbour team")
-    made.commit(pod(), parent=None, author="mara")
+    made.layouts.commit(pod(), parent=None, author="mara")
     made.close()
     return path
 
@@ -51,7 +51,7 @@ def where(tmp_path):
 def proposed(where, tmp_path):
     """A file that changes the layout of the library, and the library."""
     library = Library.open(where)
-    layout = library.layouts()[0]
+    layout = library.layouts.states()[0]
     library.close()
     file = tmp_path / "change.json"
     file.write_text(layouts_to_file_text([with_unit(layout, "rad")]))
@@ -128,10 +128,10 @@ def test_releases_are_compared_on_a_recording(where, recording):
     say("library", "release", where, "run 14")
     assert "alike" in say("library", "compare", where, "run 14", "--on", recording)
     library = Library.open(where)
-    (head,) = library.heads()
-    field = head.layout.field_named("angle")
-    changed = head.layout.with_field(msgspec.structs.replace(field, ratio=Fraction(3)))
-    library.commit(changed, parent=head.revision.id, author="jo")
+    (head,) = library.layouts.heads()
+    field = head.state.field_named("angle")
+    changed = head.state.with_field(msgspec.structs.replace(field, ratio=Fraction(3)))
+    library.layouts.commit(changed, parent=head.revision.id, author="jo")
     library.close()
     told = say("library", "compare", where, "run 14", "--on", recording)
     assert "angle: otherwise in 5 of 5 frames" in told
@@ -176,9 +176,9 @@ def test_a_server_of_ones_own(short_folder):
             address = process.stdout.readline().strip()
             assert address.startswith("postgresql://keeper@"), address or process.stderr.read()
             library = Library.open(address)
-            assert library.name == "shared" and len(library.layouts()) == number - 1
+            assert library.name == "shared" and len(library.layouts.states()) == number - 1
             layout = msgspec.structs.replace(pod(), name=f"layout {number}")
-            library.commit(layout, parent=None, author="mara")
+            library.layouts.commit(layout, parent=None, author="mara")
             library.close()
             roles = psycopg.connect(address).execute("SELECT rolname FROM pg_roles WHERE rolname LIKE 'zesty%'")
             made = {f"zesty_{role}" for role in ("reader", "writer", "keeper", "guard")}
@@ -202,13 +202,13 @@ def test_a_server_that_outlived_its_program_is_taken_over(short_folder):
     folder = short_folder / "own"
     killed, address = serving(folder)
     library = Library.open(address)
-    library.commit(pod(), parent=None, author="mara")
+    library.layouts.commit(pod(), parent=None, author="mara")
     killed.kill()
     killed.wait(30)
     next_one, again = serving(folder)
     try:
         assert again == address, next_one.stderr.read() if not again else ""
-        assert len(Library.open(again).layouts()) == 1
+        assert len(Library.open(again).layouts.states()) == 1
         # a third is told who serves
         third, said = serving(folder)
         assert third.wait(30) == 1 and not said and "another program serves this folder" in third.stderr.read()
@@ -243,7 +243,7 @@ def test_bringing_in_speaks_json_and_says_what_is_refused(proposed, tmp_path):
     say("library", "rules", where, "--needed", 1)
     library = Library.open(where)
     other = tmp_path / "other.json"
-    other.write_text(layouts_to_file_text([with_unit(library.layouts()[0], "gon")]))
+    other.write_text(layouts_to_file_text([with_unit(library.layouts.states()[0], "gon")]))
     library.close()
     with pytest.raises(AbacusError, match="only changes that others agreed to"):
         say("library", "import", where, other)
@@ -258,9 +258,9 @@ def test_a_trial_is_decoded_with_its_release(where, recording, tmp_path):
     (folder / "trial.json").write_text(json.dumps(trial))
     say("library", "release", where, "run 14")
     library = Library.open(where)
-    (head,) = library.heads()
-    field = msgspec.structs.replace(head.layout.field_named("angle"), unit="gon")
-    library.commit(head.layout.with_field(field), parent=head.revision.id, author="jo")
+    (head,) = library.layouts.heads()
+    field = msgspec.structs.replace(head.state.field_named("angle"), unit="gon")
+    library.layouts.commit(head.state.with_field(field), parent=head.revision.id, author="jo")
     library.close()
     assert '"deg"' in say("decode", recording, "--library", folder)
     assert '"gon"' in say("decode", recording, "--library", where)

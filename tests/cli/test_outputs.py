@@ -18,7 +18,7 @@ LOG = "".join(f"({n}.0) can0 100#0{n % 8}\n" for n in range(50))
 def files(tmp_path):
     (tmp_path / "a.log").write_text(LOG)
     library = Library.create(tmp_path / "lib.sqlite")
-    library.commit(pod(), parent=None, author="mara")
+    library.layouts.commit(pod(), parent=None, author="mara")
     library.close()
     (tmp_path / "edges.pulses").write_text("+560 -560 +1680 -560 " * 60)
     return tmp_path

@@ -45,7 +45,7 @@ def opened(no_faults):
 def test_a_server_not_used_before_is_asked_about_once(trial, opened, cluster):
     address = cluster.address(cluster.new_database())
     library = Library.create(address, "shared library")
-    library.import_layouts(layouts_from_file(trial / "layouts.json"), author="pod team", reason="brought in")
+    library.layouts.import_all(layouts_from_file(trial / "layouts.json"), author="pod team", reason="brought in")
     library.close()
     name_library(trial, address)
     pilot = opened(trial)

@@ -30,11 +30,11 @@ def test_commands_beside_a_window_take_nothing_from_it(pilot, tmp_path):
         assert locks_on(path)
         # what the window was told as kept, another program sees at once
         other = Library.open(path)
-        assert other.head_of(key).layout.note == f"kept {number}"
+        assert other.layouts.head_of(key).state.note == f"kept {number}"
         other.close()
     assert run("frames", path)[0] == 1
     assert run("library", "check", path, "--history")[1].count("sha256") == 7
     pilot.window.close()
     library = Library.open(path)
-    assert library.head_of(key).layout.note == "kept 2" and len(library.comments.heads()) >= 3
+    assert library.layouts.head_of(key).state.note == "kept 2" and len(library.comments.heads()) >= 3
     library.close()

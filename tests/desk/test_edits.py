@@ -33,7 +33,7 @@ class Bench:
         self.undo = Undo()
         self.edits = Edits(self.jobs, self.undo)
         self.edits.line.author = "bench"
-        self.edits.start(self.library, self.library.heads())
+        self.edits.start(self.library, self.library.layouts.heads())
         self.refusals = []
         self.edits.refused.connect(self.refusals.append)
 
@@ -87,7 +87,7 @@ def test_undo_inverts_do_and_redo_inverts_undo(actions):
             assert {layout.id: layout for layout in bench.edits.layouts()} == states[-1]
             assert bench.undo.can_undo() == (len(states) > 1) and bench.undo.can_redo() == bool(undone)
         bench.settle()
-        assert {layout.id: layout for layout in bench.library.layouts()} == states[-1], "the library follows"
+        assert {layout.id: layout for layout in bench.library.layouts.states()} == states[-1], "the library follows"
         assert bench.refusals == []
     finally:
         bench.close()
@@ -97,7 +97,7 @@ def test_an_equal_layout_is_no_edit(bench):
     assert bench.edits.change(LAYOUTS[0])
     assert not bench.edits.change(LAYOUTS[0])
     bench.settle()
-    assert len(bench.library.history(LAYOUTS[0].id)) == 1
+    assert len(bench.library.layouts.history(LAYOUTS[0].id)) == 1
 
 
 def test_reasons_are_put_into_words_unless_given(bench):
@@ -106,9 +106,9 @@ def test_reasons_are_put_into_words_unless_given(bench):
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], name="third"), "because")
     bench.undo.undo()
     bench.settle()
-    reasons = [item.reason for item in bench.library.history(LAYOUTS[0].id)][::-1]
+    reasons = [item.reason for item in bench.library.layouts.history(LAYOUTS[0].id)][::-1]
     assert reasons == ["layout began with 1 field", "renamed to other, was m0", "because", "undone: because"]
-    assert {item.author for item in bench.library.history(LAYOUTS[0].id)} == {"bench"}
+    assert {item.author for item in bench.library.layouts.history(LAYOUTS[0].id)} == {"bench"}
 
 
 def test_another_change_of_another_thing_is_merged_and_undo_leaves_it(bench):
@@ -116,30 +116,34 @@ def test_another_change_of_another_thing_is_merged_and_undo_leaves_it(bench):
     bench.edits.told.connect(told.append)
     bench.edits.change(LAYOUTS[0])
     bench.settle()
-    head = bench.library.head_of(LAYOUTS[0].id)
-    bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
+    head = bench.library.layouts.head_of(LAYOUTS[0].id)
+    bench.library.layouts.commit(
+        msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara"
+    )
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="mine"))
     bench.settle()
     both = msgspec.structs.replace(LAYOUTS[0], note="mine", sender="theirs")
-    assert bench.library.layouts() == bench.edits.layouts() == [both]
+    assert bench.library.layouts.states() == bench.edits.layouts() == [both]
     assert "merged with the change by mara" in told[0]
     bench.undo.undo()
     bench.settle()
-    assert bench.library.layouts() == [msgspec.structs.replace(LAYOUTS[0], sender="theirs")]
+    assert bench.library.layouts.states() == [msgspec.structs.replace(LAYOUTS[0], sender="theirs")]
 
 
 def test_edits_made_faster_than_the_answers_never_drop_what_was_merged_in(bench):
     """Three edits are on their way before the first answer, which brings somebody's change with it."""
     bench.edits.change(LAYOUTS[0])
     bench.settle()
-    head = bench.library.head_of(LAYOUTS[0].id)
-    bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
+    head = bench.library.layouts.head_of(LAYOUTS[0].id)
+    bench.library.layouts.commit(
+        msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara"
+    )
     layout = LAYOUTS[0]
     for number in range(3):
         layout = msgspec.structs.replace(layout, note=str(number))
         bench.edits.change(layout)
     bench.settle()
-    assert bench.library.layouts() == bench.edits.layouts() == [msgspec.structs.replace(layout, sender="theirs")]
+    assert bench.library.layouts.states() == bench.edits.layouts() == [msgspec.structs.replace(layout, sender="theirs")]
 
 
 def test_an_edit_that_waited_is_put_on_top_of_what_others_kept_meanwhile(bench):
@@ -149,14 +153,16 @@ def test_an_edit_that_waited_is_put_on_top_of_what_others_kept_meanwhile(bench):
     gone = laid.waiting_edits(bench.library)
     gone.keep([WaitingEdit(mine.id, LAYOUTS[0], mine, "note rewritten")])
     gone.close()
-    head = bench.library.head_of(mine.id)
-    bench.library.commit(msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara")
-    bench.edits.start(bench.library, bench.library.heads())
+    head = bench.library.layouts.head_of(mine.id)
+    bench.library.layouts.commit(
+        msgspec.structs.replace(LAYOUTS[0], sender="theirs"), parent=head.revision.id, author="mara"
+    )
+    bench.edits.start(bench.library, bench.library.layouts.heads())
     bench.edits.line.retry.setInterval(0)
     bench.edits.line.retry.start()
-    live(bench.jobs, lambda: bench.library.layouts()[0].note == "made at sea")
+    live(bench.jobs, lambda: bench.library.layouts.states()[0].note == "made at sea")
     bench.settle()
-    assert bench.library.layouts() == [msgspec.structs.replace(mine, sender="theirs")]
+    assert bench.library.layouts.states() == [msgspec.structs.replace(mine, sender="theirs")]
     assert laid.waiting_edits(bench.library).take_over() == []
 
 
@@ -165,46 +171,46 @@ def test_the_same_thing_changed_by_both_is_asked_and_nothing_is_lost(bench):
     bench.edits.clashed.connect(clashes.append)
     bench.edits.change(LAYOUTS[0])
     bench.settle()
-    head = bench.library.head_of(LAYOUTS[0].id)
+    head = bench.library.layouts.head_of(LAYOUTS[0].id)
     theirs = msgspec.structs.replace(LAYOUTS[0], note="theirs")
-    bench.library.commit(theirs, parent=head.revision.id, author="another")
+    bench.library.layouts.commit(theirs, parent=head.revision.id, author="another")
     mine = msgspec.structs.replace(LAYOUTS[0], note="mine")
     bench.edits.change(mine)
     bench.settle()
-    assert bench.library.layouts() == [theirs] and bench.edits.layouts() == [mine], "shown until it is chosen"
+    assert bench.library.layouts.states() == [theirs] and bench.edits.layouts() == [mine], "shown until it is chosen"
     (clash,) = clashes
     bench.edits.choose(clash.merged.layout, clash.theirs)
     bench.settle()
-    assert bench.library.layouts() == [mine]
-    assert bench.library.history(mine.id)[0].reason.startswith("chosen after a clash: note rewritten")
+    assert bench.library.layouts.states() == [mine]
+    assert bench.library.layouts.history(mine.id)[0].reason.startswith("chosen after a clash: note rewritten")
 
 
 def test_an_edit_the_library_does_not_take_shows_the_librarys_state_again(bench):
     bench.edits.change(LAYOUTS[0])
     bench.settle()
-    head = bench.library.head_of(LAYOUTS[0].id)
+    head = bench.library.layouts.head_of(LAYOUTS[0].id)
     theirs = msgspec.structs.replace(LAYOUTS[0], note="theirs")
-    bench.library.commit(theirs, parent=head.revision.id, author="another")
+    bench.library.layouts.commit(theirs, parent=head.revision.id, author="another")
     bench.undo.undo()
     bench.settle()
     live(bench.jobs, lambda: bench.edits.layouts() == [theirs])
     assert "changed by another" in bench.refusals[0] and not bench.undo.can_undo()
     assert bench.edits.change(msgspec.structs.replace(theirs, note="after")), "edits go on from there"
     bench.settle()
-    assert bench.library.layouts()[0].note == "after" and len(bench.refusals) == 1
+    assert bench.library.layouts.states()[0].note == "after" and len(bench.refusals) == 1
 
 
 def test_news_never_turn_back_what_is_newer_here(bench):
     bench.edits.change(LAYOUTS[0])
     bench.settle()
-    old = bench.library.heads()
+    old = bench.library.layouts.heads()
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="newer"))
     bench.edits.change(LAYOUTS[1])
     bench.settle()
     bench.edits.take_news(old, {})
     assert {layout.note for layout in bench.edits.layouts()} == {"newer", ""} and len(bench.edits.layouts()) == 2
-    head = bench.library.head_of(LAYOUTS[1].id)
-    gone = bench.library.remove(LAYOUTS[1].id, parent=head.revision.id, author="mara")
+    head = bench.library.layouts.head_of(LAYOUTS[1].id)
+    gone = bench.library.layouts.remove(LAYOUTS[1].id, parent=head.revision.id, author="mara")
     bench.edits.take_news([], {LAYOUTS[1].id: gone.id})
     assert [layout.id for layout in bench.edits.layouts()] == [LAYOUTS[0].id]
 
@@ -213,7 +219,7 @@ def test_many_edits_of_one_layout_follow_one_another(bench):
     for number in range(30):
         bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note=str(number)))
     bench.settle()
-    history = bench.library.history(LAYOUTS[0].id)
+    history = bench.library.layouts.history(LAYOUTS[0].id)
     assert len(history) == 30 and [item.parent_id for item in history[:-1]] == [item.id for item in history[1:]]
 
 
@@ -224,11 +230,11 @@ def test_news_that_come_before_the_answer_to_an_own_edit_are_not_lost(bench):
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="mine"))
     # ours is in the library, and its answer not yet here
     bench.jobs._line.submit(lambda: None).result()
-    head = bench.library.head_of(LAYOUTS[0].id)
-    assert head.layout.note == "mine"
-    theirs = msgspec.structs.replace(head.layout, sender="theirs")
-    bench.library.commit(theirs, parent=head.revision.id, author="mara")
-    bench.edits.take_news(bench.library.heads(), {})
+    head = bench.library.layouts.head_of(LAYOUTS[0].id)
+    assert head.state.note == "mine"
+    theirs = msgspec.structs.replace(head.state, sender="theirs")
+    bench.library.layouts.commit(theirs, parent=head.revision.id, author="mara")
+    bench.edits.take_news(bench.library.layouts.heads(), {})
     assert bench.edits.layouts() == [theirs], "both are shown at once"
     bench.settle()
     assert bench.edits.layouts() == [theirs]
@@ -239,7 +245,7 @@ def test_a_step_back_over_a_new_layout_that_others_must_agree_to(bench):
     bench.library.proposals.set_rules(Rules(needed=1), author="ada")
     assert bench.edits.change(LAYOUTS[0])
     bench.settle()
-    assert bench.edits.drafts.of(LAYOUTS[0].id) is not None and bench.library.layouts() == []
+    assert bench.edits.drafts.of(LAYOUTS[0].id) is not None and bench.library.layouts.states() == []
     bench.undo.undo()
     bench.settle()
     assert bench.edits.drafts.of(LAYOUTS[0].id) is None and bench.edits.layouts() == []
@@ -263,7 +269,7 @@ def test_removing_what_others_must_agree_to_is_proposed(bench):
     assert waiting.after is None and waiting.before == LAYOUTS[0]
     assert bench.edits.layouts() == [LAYOUTS[0]], "it is there until they agree"
     bench.library.proposals.agree(waiting.id, author="mara")
-    gone = bench.library.history(LAYOUTS[0].id)[0]
+    gone = bench.library.layouts.history(LAYOUTS[0].id)[0]
     bench.edits.take_news([], {LAYOUTS[0].id: gone.id})
     assert bench.edits.layouts() == []
 
@@ -291,7 +297,7 @@ def reopened(bench):
     bench.edits.line.author = "bench"
     bench.clashes = []
     bench.edits.clashed.connect(bench.clashes.append)
-    bench.edits.start(bench.library, bench.library.heads())
+    bench.edits.start(bench.library, bench.library.layouts.heads())
     bench.edits.line.retry.setInterval(0)
     bench.edits.line.retry.start()
     return bench
@@ -300,25 +306,25 @@ def reopened(bench):
 def test_a_clash_that_comes_while_the_window_closes_comes_up_the_next_time(bench):
     bench.edits.change(LAYOUTS[0])
     bench.settle()
-    head = bench.library.head_of(LAYOUTS[0].id)
+    head = bench.library.layouts.head_of(LAYOUTS[0].id)
     theirs = msgspec.structs.replace(LAYOUTS[0], note="theirs")
-    bench.library.commit(theirs, parent=head.revision.id, author="another")
+    bench.library.layouts.commit(theirs, parent=head.revision.id, author="another")
     mine = msgspec.structs.replace(LAYOUTS[0], note="mine")
     bench.edits.change(mine)
     # closed before the answer is there
     reopened(bench)
     live(bench.jobs, lambda: bench.clashes)
     (clash,) = bench.clashes
-    assert clash.merged.layout == mine and bench.library.layouts() == [theirs]
+    assert clash.merged.layout == mine and bench.library.layouts.states() == [theirs]
     # and closed again without having chosen
     reopened(bench)
     live(bench.jobs, lambda: bench.clashes)
     bench.edits.choose(bench.clashes[0].merged.layout, bench.clashes[0].theirs)
     bench.settle()
-    assert bench.library.layouts() == [mine]
+    assert bench.library.layouts.states() == [mine]
     reopened(bench)
     bench.settle()
-    assert bench.clashes == [] and bench.library.layouts() == [mine]
+    assert bench.clashes == [] and bench.library.layouts.states() == [mine]
 
 
 def test_a_refusal_while_the_window_closes_is_not_lost(bench, monkeypatch):
@@ -333,7 +339,7 @@ def test_a_refusal_while_the_window_closes_is_not_lost(bench, monkeypatch):
         bench.jobs.close()
     bench.edits.line.keep_unheard()
     reopened(bench)
-    live(bench.jobs, lambda: bench.library.layouts() == [mine])
+    live(bench.jobs, lambda: bench.library.layouts.states() == [mine])
 
 
 def test_a_disk_that_takes_no_waiting_edit_is_told(bench, monkeypatch):
@@ -351,7 +357,7 @@ def test_a_disk_that_takes_no_waiting_edit_is_told(bench, monkeypatch):
     assert "No space left" in bench.refusals[0] and "Make room" in bench.refusals[0]
     bench.edits.line.retry.setInterval(0)
     bench.edits.line.retry.start()
-    live(bench.jobs, lambda: bench.library.layouts() == [LAYOUTS[0]])
+    live(bench.jobs, lambda: bench.library.layouts.states() == [LAYOUTS[0]])
 
 
 def test_an_edit_that_is_refused_while_the_next_is_made_takes_nothing_with_it(bench, monkeypatch):
@@ -371,11 +377,11 @@ def test_an_edit_that_is_refused_while_the_next_is_made_takes_nothing_with_it(be
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="a", sender="b"))
     bench.settle()
     only_b = msgspec.structs.replace(LAYOUTS[0], sender="b")
-    assert bench.library.layouts() == bench.edits.layouts() == [only_b] and len(bench.refusals) == 1
-    head = bench.library.head_of(LAYOUTS[0].id)
+    assert bench.library.layouts.states() == bench.edits.layouts() == [only_b] and len(bench.refusals) == 1
+    head = bench.library.layouts.head_of(LAYOUTS[0].id)
     theirs = msgspec.structs.replace(only_b, note="theirs")
-    bench.library.commit(theirs, parent=head.revision.id, author="mara")
-    bench.edits.take_news(bench.library.heads(), {})
+    bench.library.layouts.commit(theirs, parent=head.revision.id, author="mara")
+    bench.edits.take_news(bench.library.layouts.heads(), {})
     assert bench.edits.layouts() == [theirs]
 
 
@@ -387,12 +393,12 @@ def test_many_changes_by_others_are_told_once(bench):
     bench.edits.changed.connect(changes.append)
     bench.edits.told.connect(told.append)
     for layout in LAYOUTS:
-        head = bench.library.head_of(layout.id)
+        head = bench.library.layouts.head_of(layout.id)
         theirs = msgspec.structs.replace(layout, note="theirs")
-        bench.library.commit(theirs, parent=head.revision.id, author="mara")
+        bench.library.layouts.commit(theirs, parent=head.revision.id, author="mara")
     extra = [new_layout(f"x{n}", Applies(address=50 + n), 1) for n in range(3)]
-    bench.library.import_layouts(extra, author="jo", reason="file")
-    bench.edits.take_news(bench.library.heads(), {})
+    bench.library.layouts.import_all(extra, author="jo", reason="file")
+    bench.edits.take_news(bench.library.layouts.heads(), {})
     assert changes == [{one.id for one in (*LAYOUTS, *extra)}]
     assert told == ["6 layouts were changed by mara, jo."]
 
@@ -402,7 +408,7 @@ def test_layouts_that_are_brought_in_together_are_taken_back_together(bench):
     bench.settle()
     assert bench.undo.undo() == "3 layouts changed"
     bench.settle()
-    assert bench.edits.layouts() == bench.library.layouts() == [] and not bench.undo.can_undo()
+    assert bench.edits.layouts() == bench.library.layouts.states() == [] and not bench.undo.can_undo()
     bench.undo.redo()
     bench.settle()
-    assert len(bench.library.layouts()) == 3
+    assert len(bench.library.layouts.states()) == 3

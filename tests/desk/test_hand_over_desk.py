@@ -159,7 +159,7 @@ def test_what_was_handed_over_is_listed(pilot, tmp_path):
 
 
 def test_what_leaves_while_a_release_is_shown_says_the_release(pilot, tmp_path):
-    pilot.session.library.release("run 14", author="ada")
+    pilot.session.library.releases.make("run 14", author="ada")
     use_release(pilot.session, "run 14")
     pilot.settle()
     written(pilot, tmp_path, content="long")

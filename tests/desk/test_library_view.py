@@ -52,17 +52,17 @@ def unit_shown(pilot):
 
 
 def head_of(library, name="Azimuth feedback port"):
-    return next(head for head in library.heads() if head.layout.name == name)
+    return next(head for head in library.layouts.heads() if head.state.name == name)
 
 
 def with_unit(head, unit):
-    return head.layout.with_field(msgspec.structs.replace(head.layout.field_named("rate"), unit=unit))
+    return head.state.with_field(msgspec.structs.replace(head.state.field_named("rate"), unit=unit))
 
 
 def propose(other, unit="rad/s"):
     head = head_of(other)
     return other.proposals.propose(
-        head.layout.id, with_unit(head, unit), parent=head.revision.id, author="jo", reason="the drawing says so"
+        head.state.id, with_unit(head, unit), parent=head.revision.id, author="jo", reason="the drawing says so"
     )
 
 
@@ -91,9 +91,9 @@ def test_layouts_are_found_as_one_types_and_opened_with_a_key(pilot, other):
 
 
 def test_filters_by_lane_standing_and_author(pilot, other):
-    other.release("run 14", author="ada")
+    other.releases.make("run 14", author="ada")
     head = head_of(other)
-    other.commit(with_unit(head, "rad/s"), parent=head.revision.id, author="jo")
+    other.layouts.commit(with_unit(head, "rad/s"), parent=head.revision.id, author="jo")
     pilot.window.show_library()
     view = pilot.window.library.list
     pilot.wait(lambda: view.author.findData("jo") >= 0, "the other's change")
@@ -183,7 +183,7 @@ def test_a_draft_stays_here_until_it_is_proposed(pilot, other):
     assert head_of(other).layout.field_named("rate").unit == "deg/s", "kept nowhere"
     pilot.type(section.draft.reason, "as in the drawing")
     pilot.click(section.draft.propose)
-    pilot.wait(lambda: pilot.session.edits.drafts.of(head.layout.id) is None, "the draft to end")
+    pilot.wait(lambda: pilot.session.edits.drafts.of(head.state.id) is None, "the draft to end")
     (waiting,) = other.proposals.open()
     assert (waiting.author, waiting.reason) == ("mara", "as in the drawing")
     assert unit_shown(pilot) == "deg/s", "as the library has it"
@@ -220,7 +220,7 @@ def test_a_draft_is_kept_at_once_or_thrown_away_or_undone(pilot, other):
             pilot.session.undo.undo()
             pilot.settle()
         pilot.click(draft.drop if way == "undo" else getattr(draft, way))
-        pilot.wait(lambda: pilot.session.edits.drafts.of(head.layout.id) is None, "the draft to end")
+        pilot.wait(lambda: pilot.session.edits.drafts.of(head.state.id) is None, "the draft to end")
         assert other.drafts.of("mara") == [] and unit() == ("rad/s" if way == "keep" else "deg/s")
     assert head_of(other).layout.field_named("rate").unit == "rad/s"
 
@@ -244,26 +244,26 @@ def test_where_others_agree_an_edit_becomes_a_draft_by_itself(pilot, other):
     pilot.settle()
     draft = window.layouts.side.agreement.draft
     assert "your edit is a draft" in window.foot.told.text() and draft.propose.isVisible()
-    assert not draft.keep.isVisible() and len(other.history(head.layout.id)) == head.revision.number
+    assert not draft.keep.isVisible() and len(other.layouts.history(head.state.id)) == head.revision.number
     folder = pilot.session.trial.folder
     pilot.session.trials.open(folder)
     pilot.settle()
-    assert pilot.session.edits.drafts.of(head.layout.id) is not None
+    assert pilot.session.edits.drafts.of(head.state.id) is not None
     use_library(pilot.session, str(other.address), tell=lambda *_: None)
     pilot.settle()
-    assert pilot.session.edits.drafts.of(head.layout.id) is not None, "drafts are there when it is opened again"
+    assert pilot.session.edits.drafts.of(head.state.id) is not None, "drafts are there when it is opened again"
 
 
 def test_what_others_keep_leaves_a_draft_as_it_is(pilot, other):
     pilot.window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
     head = head_of(other)
-    pilot.session.edits.drafts.begin(head.layout.id)
+    pilot.session.edits.drafts.begin(head.state.id)
     pilot.session.edits.change(with_unit(head, "rad/s"))
     pilot.settle()
-    other.commit(msgspec.structs.replace(head.layout, note="by jo"), parent=head.revision.id, author="jo")
+    other.layouts.commit(msgspec.structs.replace(head.state, note="by jo"), parent=head.revision.id, author="jo")
     pilot.wait(lambda: "jo changed" in pilot.window.foot.told.text(), "the news")
-    assert pilot.session.edits.layout(head.layout.id).field_named("rate").unit == "rad/s"
+    assert pilot.session.edits.layout(head.state.id).field_named("rate").unit == "rad/s"
     pilot.click(pilot.window.layouts.side.agreement.draft.keep)
     pilot.wait(lambda: head_of(other).layout.note == "by jo" and head_of(other).revision.author == "mara", "both")
     assert head_of(other).layout.field_named("rate").unit == "rad/s"
@@ -295,8 +295,8 @@ def test_releases_are_compared_in_words_and_on_the_capture(pilot, other):
     panel.go.click()
     pilot.wait(lambda: [one.name for one in view.releases] == ["run 14"], "the release")
     head = head_of(other)
-    field = msgspec.structs.replace(head.layout.field_named("rate"), ratio=Fraction(1, 5))
-    other.commit(head.layout.with_field(field), parent=head.revision.id, author="jo")
+    field = msgspec.structs.replace(head.state.field_named("rate"), ratio=Fraction(1, 5))
+    other.layouts.commit(head.state.with_field(field), parent=head.revision.id, author="jo")
     pilot.wait(lambda: "jo changed" in window.foot.told.text(), "the news")
     pilot.click(view.compare)
     pilot.wait(lambda: view.values is not None, "both ways")
@@ -324,7 +324,7 @@ def test_recordings_are_listed(pilot, other):
 
 def test_the_list_paints_every_standing(pilot, other):
     """Every row shows its standing by a shape and a word."""
-    other.release("run 14", author="ada")
+    other.releases.make("run 14", author="ada")
     propose(other)
     pilot.window.show_library()
     view = pilot.window.library.list
@@ -365,10 +365,10 @@ def test_a_draft_that_clashes_is_chosen_and_kept(pilot, other):
     pilot.window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
     head = head_of(other)
-    pilot.session.edits.drafts.begin(head.layout.id)
+    pilot.session.edits.drafts.begin(head.state.id)
     pilot.session.edits.change(with_unit(head, "rad/s"))
     pilot.settle()
-    other.commit(with_unit(head, "gon/s"), parent=head.revision.id, author="jo")
+    other.layouts.commit(with_unit(head, "gon/s"), parent=head.revision.id, author="jo")
     pilot.wait(lambda: "jo changed" in pilot.window.foot.told.text(), "the news")
     draft = pilot.window.layouts.side.agreement.draft
     pilot.click(draft.keep)
@@ -378,7 +378,7 @@ def test_a_draft_that_clashes_is_chosen_and_kept(pilot, other):
     assert "rate: both changed it, choose" in texts and len(other.drafts.of("mara")) == 1
     pilot.click(view.close_button)
     pilot.wait(lambda: head_of(other).layout.field_named("rate").unit == "rad/s", "what was chosen")
-    pilot.wait(lambda: pilot.session.edits.drafts.of(head.layout.id) is None, "the draft to end")
+    pilot.wait(lambda: pilot.session.edits.drafts.of(head.state.id) is None, "the draft to end")
     assert other.drafts.of("mara") == [] and head_of(other).revision.author == "mara"
 
 
@@ -386,11 +386,11 @@ def test_names_that_look_like_markup_are_only_text(pilot, other):
     """In lists, cards, tooltips and the foot: what somebody calls a thing is never read as markup."""
     evil = '<img src="file:///etc/passwd"><b>ha</b> & co'
     head = head_of(other)
-    changed = msgspec.structs.replace(head.layout, name=evil, sender=evil)
-    kept = other.commit(changed, parent=head.revision.id, author=evil, reason=evil)
+    changed = msgspec.structs.replace(head.state, name=evil, sender=evil)
+    kept = other.layouts.commit(changed, parent=head.revision.id, author=evil, reason=evil)
     other.comments.commit(Comment(uuid4(), changed.id, evil), parent=None, author=evil)
-    other.proposals.propose(changed.id, head.layout, parent=kept.id, author=evil, reason=evil)
-    other.release(evil, author=evil, notes=evil)
+    other.proposals.propose(changed.id, head.state, parent=kept.id, author=evil, reason=evil)
+    other.releases.make(evil, author=evil, notes=evil)
     other.presence.say(uuid4(), evil, changed.id)
     window = pilot.window
     pilot.wait(lambda: pilot.session.shared.proposals and pilot.session.shared.people, "the news")
@@ -419,10 +419,10 @@ def test_names_that_look_like_markup_are_only_text(pilot, other):
 
 def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_again(pilot, other):
     window, session = pilot.window, pilot.session
-    other.release("run 14", author="ada")
+    other.releases.make("run 14", author="ada")
     head = head_of(other)
-    changed = head.layout.with_field(msgspec.structs.replace(head.layout.field_named("rate"), unit="rad/s"))
-    other.commit(changed, parent=head.revision.id, author="jo")
+    changed = head.state.with_field(msgspec.structs.replace(head.state.field_named("rate"), unit="rad/s"))
+    other.layouts.commit(changed, parent=head.revision.id, author="jo")
     pilot.wait(lambda: "jo changed" in window.foot.told.text(), "the news")
 
     def unit():
@@ -443,10 +443,10 @@ def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_aga
     window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
     assert not window.layouts.side.agreement.draft.begin.isVisible()
-    session.edits.drafts.begin(head.layout.id)
-    assert session.edits.drafts.of(head.layout.id) is None and session.undo.undo() == ""
-    other.commit(changed, parent=None if other.head_of(changed.id) is None else other.head_of(changed.id).revision.id,
-                 author="jo")  # fmt: skip
+    session.edits.drafts.begin(head.state.id)
+    assert session.edits.drafts.of(head.state.id) is None and session.undo.undo() == ""
+    there = other.layouts.head_of(changed.id)
+    other.layouts.commit(changed, parent=there.revision.id if there is not None else None, author="jo")
     pilot.settle()
     assert unit() == "deg/s", "what others keep does not show"
     with opened_again(session.trial.folder) as again:

@@ -98,6 +98,6 @@ def test_a_field_is_kept_through_the_screen(screen, places, tmp_path):
         program.kill()
         program.wait()
     library = Library.open(tmp_path / "d" / "zesty-abacus" / "yuzu" / "library.sqlite")
-    layout = next(item for item in library.layouts() if item.name == "Motion")
+    layout = next(item for item in library.layouts.states() if item.name == "Motion")
     library.close()
     assert layout.field_named("water speed").kind.value == "signed"

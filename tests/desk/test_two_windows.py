@@ -35,7 +35,7 @@ def both(no_faults, cluster, tmp_path):
     folder = tmp_path / "yuzu"
     copy_shipped_trial(folder)
     library = Library.create(address, "shared library")
-    library.import_layouts(layouts_from_file(folder / "layouts.json"), author="pod team", reason="brought in")
+    library.layouts.import_all(layouts_from_file(folder / "layouts.json"), author="pod team", reason="brought in")
     library.close()
     trial = folder / "trial.json"
     trial.write_text(json.dumps(json.loads(trial.read_text()) | {"library": address}))
@@ -136,7 +136,7 @@ def test_a_server_that_goes_away_costs_nothing(both, cluster):
     two.wait(
         lambda: field(two, "angle").unit == "rad" and field(two, "angle").note == "made at sea", "the other window"
     )
-    history = one.session.library.history(one.session.reading.layout_of(one.kind(FEEDBACK)).id)
+    history = one.session.library.layouts.history(one.session.reading.layout_of(one.kind(FEEDBACK)).id)
     assert [item.author for item in history[:2]] == ["mara", "mara"]
 
 
@@ -162,7 +162,7 @@ def test_edits_that_waited_are_there_when_the_program_starts_again(both, cluster
 def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, tmp_path):
     address = cluster.address(cluster.new_database())
     library = Library.create(address, "shared library")
-    library.import_layouts(pilot.session.edits.layouts()[:5], author="pod team", reason="brought in")
+    library.layouts.import_all(pilot.session.edits.layouts()[:5], author="pod team", reason="brought in")
     library.close()
     button = pilot.window.library_label
     button.ask_server()
@@ -183,7 +183,7 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
     next(choice for choice in panel.findChildren(QCheckBox) if "make a library" in choice.text()).setChecked(True)
     panel.go.click()
     pilot.settle()
-    assert button.panel is None and pilot.session.edits.layouts() == [] and Library.open(fresh).layouts() == []
+    assert button.panel is None and pilot.session.edits.layouts() == [] and Library.open(fresh).layouts.states() == []
     button.ask_server()
     panel = button.panel
     pilot.type(panel.lines["address"], address)
@@ -282,7 +282,7 @@ def test_a_change_is_proposed_in_one_window_agreed_in_the_other_and_released(bot
     two.settle()
     two.click(inbox.cards[0].buttons["agree"])
     one.wait(lambda: field(one, "rate").unit == "rad/s", "what was agreed")
-    history = owner.history(one.session.reading.layout_of(one.kind(FEEDBACK)).id)
+    history = owner.layouts.history(one.session.reading.layout_of(one.kind(FEEDBACK)).id)
     assert (history[0].author, history[0].login) == ("mara", "ada"), "the one who agreed is the one who wrote it"
     assert history[0].reason == "the drawing says so (agreed by ada)"
     two.window.show_library("Releases")

@@ -71,8 +71,8 @@ def test_closing_and_opening_again_finds_it_with_who_when_and_why(pilot):
     path = pilot.session.library.address
     pilot.window.close()
     library = Library.open(path)
-    layout = next(item for item in library.layouts() if item.name == "Motion")
-    revision = library.history(layout.id)[0]
+    layout = next(item for item in library.layouts.states() if item.name == "Motion")
+    revision = library.layouts.history(layout.id)[0]
     library.close()
     assert revision.author == "bench engineer"
     assert revision.reason.startswith("water speed found at B2 B3: signed, high byte first; smooth, largest step")
@@ -100,7 +100,7 @@ def test_undo_and_redo_are_changes_of_their_own(pilot):
     assert pilot.session.reading.counts.explained_of_all().claimed == pytest.approx(share - 16)
     pilot.key(Qt.Key.Key_Z, CONTROL | SHIFT)
     assert pilot.session.reading.layout_of(kind) == layout
-    history = pilot.session.library.history(layout.id)
+    history = pilot.session.library.layouts.history(layout.id)
     assert [item.removed for item in history] == [False, True, False]
     assert history[1].reason.startswith("undone: ")
 

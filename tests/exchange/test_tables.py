@@ -217,14 +217,14 @@ def test_the_command_line_learns_columns_and_keeps_what_a_table_cannot_say(tmp_p
     assert "0 new or changed" in run("library", "import", library, table, "--columns", columns)[1]
     # a check is added by hand, the paper gets a new limit
     store = Library.open(library)
-    head = next(one for one in store.heads() if one.layout.name == "Winch pull")
-    checked = head.layout.with_item(Rule(id=uuid4(), name="length", expression=Expression("size == 8")))
-    store.commit(checked, parent=head.revision.id, author="a", reason="count")
+    head = next(one for one in store.layouts.heads() if one.state.name == "Winch pull")
+    checked = head.state.with_item(Rule(id=uuid4(), name="length", expression=Expression("size == 8")))
+    store.layouts.commit(checked, parent=head.revision.id, author="a", reason="count")
     store.close()
     table.write_text(WINCH.replace(";-50;800;", ";-50;900;"))
     assert "1 new or changed" in run("library", "import", library, table, "--columns", columns)[1]
     store = Library.open(library)
-    after = next(one for one in store.layouts() if one.name == "Winch pull")
+    after = next(one for one in store.layouts.states() if one.name == "Winch pull")
     store.close()
     assert after.field_named("pull").high == 900 and len(after.checks) == 1
     assert run("library", "export", library, "--to", "csv", "-o", tmp_path / "out.csv")[0] == 0

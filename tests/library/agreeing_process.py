@@ -12,8 +12,8 @@ def main() -> None:
     # a server knows people by their logins, a file by their names
     other = Library.open(sys.argv[2])
     while True:
-        head = library.heads()[0]
-        layout = msgspec.structs.replace(head.layout, note=str(int(head.layout.note or "0") + 1))
+        head = library.layouts.heads()[0]
+        layout = msgspec.structs.replace(head.state, note=str(int(head.state.note or "0") + 1))
         key = library.proposals.propose(layout.id, layout, parent=head.revision.id, author="one", reason="more")
         other.proposals.agree(key, author="two")
         sys.stdout.write(f"{layout.note}\n")

@@ -22,18 +22,18 @@ def main(where: str, seconds: float) -> None:
     except LibraryError as error:
         say("refused", type(error).__name__, error.message)
         return
-    head = library.heads()[0]
-    layout, parent = head.layout, head.revision.id
+    head = library.layouts.heads()[0]
+    layout, parent = head.state, head.revision.id
     follower = Follower(library, 0)
     number, end = 0, time.monotonic() + seconds
     say("open")
     while time.monotonic() < end:
         try:
             # the note says which change it is, so that one that was kept without an answer is not made twice
-            made = library.commit_merged(
+            made = library.layouts.commit_merged(
                 msgspec.structs.replace(layout, note=str(number + 1)), parent=parent, author="at sea"
             )
-            layout, parent, number = made.layout, made.revision.id, number + 1
+            layout, parent, number = made.state, made.revision.id, number + 1
             say("kept", number)
             follower.look()
         except UnreachableError:

@@ -57,35 +57,37 @@ class Program:
         """Keep a new layout."""
         self._number += 1
         layout = pod(f"{self._name} {self._number}", self._chance.randrange(0x700))
-        made = library.commit(layout, parent=None, author=self._name)
+        made = library.layouts.commit(layout, parent=None, author=self._name)
         self._told("revision", made.id, layout.id)
 
     def change(self, library: Library) -> None:
         """Change any layout in a place of its own, so that it merges with what others do."""
-        heads = library.heads()
+        heads = library.layouts.heads()
         if heads:
             head = self._chance.choice(heads)
             bit = self._chance.randrange(32)
             field = new_field(
                 f"{self._name} {self._chance.randrange(10**9)}", parse_places(f"B{4 + bit // 8}[{bit % 8}]")
             )
-            made = library.commit_merged(head.layout.with_field(field), parent=head.revision.id, author=self._name)
-            self._told("revision", made.revision.id, head.layout.id)
+            made = library.layouts.commit_merged(
+                head.state.with_field(field), parent=head.revision.id, author=self._name
+            )
+            self._told("revision", made.revision.id, head.state.id)
 
     def share(self, library: Library) -> None:
         """Change what everybody changes: a clash, or not."""
-        heads = library.heads()
+        heads = library.layouts.heads()
         if heads:
             head = heads[0]
-            after = msgspec.structs.replace(head.layout, note=f"{self._name} {self._chance.random()}")
-            made = library.commit_merged(after, parent=head.revision.id, author=self._name)
-            self._told("revision", made.revision.id, head.layout.id)
+            after = msgspec.structs.replace(head.state, note=f"{self._name} {self._chance.random()}")
+            made = library.layouts.commit_merged(after, parent=head.revision.id, author=self._name)
+            self._told("revision", made.revision.id, head.state.id)
 
     def say(self, library: Library) -> None:
         """Say something about a layout."""
-        heads = library.heads()
+        heads = library.layouts.heads()
         if heads:
-            comment = Comment(uuid4(), heads[-1].layout.id, f"{self._name}: {self._chance.random()}")
+            comment = Comment(uuid4(), heads[-1].state.id, f"{self._name}: {self._chance.random()}")
             made = library.comments.commit(comment, parent=None, author=self._name)
             self._told("document_revision", made.id, comment.id)
 
@@ -97,7 +99,7 @@ class Program:
     def release(self, library: Library) -> None:
         """Make a release."""
         if self._chance.random() < 0.05:
-            library.release(f"{self._name} {self._chance.random()}", author=self._name)
+            library.releases.make(f"{self._name} {self._chance.random()}", author=self._name)
 
     def sail(self, library: Library) -> None:
         """Bring a working copy of its own and the library together."""

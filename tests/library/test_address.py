@@ -121,10 +121,10 @@ def test_who_holds_a_lock_is_said(cluster, monkeypatch):
     database = cluster.new_database()
     library = Library.create(cluster.address(database), "harbour team")
     layout = pod()
-    head = library.commit(layout, parent=None, author="mara")
+    head = library.layouts.commit(layout, parent=None, author="mara")
     with psycopg.connect(cluster.address(database), application_name="a bench script") as other:
         other.execute("SELECT zesty_hold(ARRAY[%s]::uuid[])", (layout.id,))
         with pytest.raises(LockedError, match=rf"keeper with a bench script \(process {other.info.backend_pid}\)"):
-            library.remove(layout.id, parent=head.id, author="mara")
-    library.remove(layout.id, parent=head.id, author="mara")
+            library.layouts.remove(layout.id, parent=head.id, author="mara")
+    library.layouts.remove(layout.id, parent=head.id, author="mara")
     library.close()

@@ -29,7 +29,7 @@ from zesty_abacus.core.library.sync import sync
 def first(team):
     """A layout of the library, and the revision that made it."""
     layout = pod()
-    return layout, team.mara.commit(layout, parent=None, author="mara").id
+    return layout, team.mara.layouts.commit(layout, parent=None, author="mara").id
 
 
 def propose(team, first, unit="rad", reason="radians everywhere"):
@@ -38,7 +38,7 @@ def propose(team, first, unit="rad", reason="radians everywhere"):
 
 
 def unit_of(library):
-    return library.layouts()[0].field_named("angle").unit
+    return library.layouts.states()[0].field_named("angle").unit
 
 
 def test_a_proposal_is_kept_when_a_second_person_agrees(team, first):
@@ -54,7 +54,7 @@ def test_a_proposal_is_kept_when_a_second_person_agrees(team, first):
     assert unit_of(team.jo) == "deg", "nothing changed yet"
     assert team.jo.proposals.agree(key, author="jo", text="as in the drawing") is True
     assert unit_of(team.mara) == "rad" and team.mara.proposals.open() == []
-    kept = team.mara.history(first[0].id)[0]
+    kept = team.mara.layouts.history(first[0].id)[0]
     assert (kept.author, kept.reason) == ("mara", "radians everywhere (agreed by jo)")
     ended = team.mara.proposals.get(key)
     assert ended.standing is Step.KEPT and [event.step for event in ended.events] == [
@@ -91,7 +91,7 @@ def test_a_proposal_sent_back_is_proposed_again_and_agreed_anew(team, first):
     assert team.jo.proposals.agree(key, author="jo") is False
     assert team.ada.proposals.agree(key, author="ada") is True
     assert unit_of(team.jo) == "rad"
-    assert team.mara.history(layout.id)[0].reason == "rad then (agreed by ada, jo)"
+    assert team.mara.layouts.history(layout.id)[0].reason == "rad then (agreed by ada, jo)"
 
 
 def test_agreeing_twice_is_one_agreement(team, first):
@@ -105,16 +105,16 @@ def test_agreeing_twice_is_one_agreement(team, first):
 def test_what_others_kept_since_is_merged_into_what_is_agreed(team, first):
     layout, parent = first
     key = propose(team, first)
-    team.jo.commit(layout.with_field(new_field("rate", at("B3 B2"))), parent=parent, author="jo")
+    team.jo.layouts.commit(layout.with_field(new_field("rate", at("B3 B2"))), parent=parent, author="jo")
     assert team.jo.proposals.agree(key, author="jo")
-    now = team.mara.layouts()[0]
+    now = team.mara.layouts.states()[0]
     assert now.field_named("angle").unit == "rad" and now.field_named("rate") is not None
 
 
 def test_a_clash_at_the_agreement_writes_nothing(team, first):
     layout, parent = first
     key = propose(team, first)
-    team.jo.commit(with_unit(layout, "gon"), parent=parent, author="jo")
+    team.jo.layouts.commit(with_unit(layout, "gon"), parent=parent, author="jo")
     with pytest.raises(ClashError, match="jo changed the same: angle"):
         team.jo.proposals.agree(key, author="jo")
     assert team.mara.proposals.get(key).agreed == () and unit_of(team.mara) == "gon"
@@ -123,11 +123,11 @@ def test_a_clash_at_the_agreement_writes_nothing(team, first):
 def test_a_new_layout_and_a_removal_are_proposed_as_well(team):
     layout = pod()
     key = team.mara.proposals.propose(layout.id, layout, parent=None, author="mara", reason="found it")
-    assert team.jo.proposals.agree(key, author="jo") and team.jo.layouts() == [layout]
-    parent = team.jo.history(layout.id)[0].id
+    assert team.jo.proposals.agree(key, author="jo") and team.jo.layouts.states() == [layout]
+    parent = team.jo.layouts.history(layout.id)[0].id
     key = team.jo.proposals.propose(layout.id, None, parent=parent, author="jo", reason="it is gone")
     assert team.jo.proposals.get(key).name == "Azimuth feedback" and team.mara.proposals.agree(key, author="mara")
-    assert team.mara.layouts() == []
+    assert team.mara.layouts.states() == []
 
 
 def test_replies_withdrawal_and_ends(team, first):
@@ -158,18 +158,18 @@ def test_where_rules_ask_for_agreement_the_database_takes_nothing_else(team, fir
     team.ada.proposals.set_rules(Rules(needed=1), author="ada")
     assert team.jo.proposals.rules() == Rules(needed=1)
     for attempt in (
-        lambda: team.jo.commit(with_unit(layout, "gon"), parent=parent, author="jo"),
-        lambda: team.jo.commit_merged(with_unit(layout, "gon"), parent=parent, author="jo"),
-        lambda: team.jo.remove(layout.id, parent=parent, author="jo"),
-        lambda: team.jo.import_layouts([with_unit(layout, "gon")], author="jo", reason="x"),
+        lambda: team.jo.layouts.commit(with_unit(layout, "gon"), parent=parent, author="jo"),
+        lambda: team.jo.layouts.commit_merged(with_unit(layout, "gon"), parent=parent, author="jo"),
+        lambda: team.jo.layouts.remove(layout.id, parent=parent, author="jo"),
+        lambda: team.jo.layouts.import_all([with_unit(layout, "gon")], author="jo", reason="x"),
     ):
         with pytest.raises(AgreementNeededError, match="only changes that others agreed to"):
             attempt()
-    assert unit_of(team.jo) == "deg" and len(team.jo.history(layout.id)) == 1
+    assert unit_of(team.jo) == "deg" and len(team.jo.layouts.history(layout.id)) == 1
     assert team.jo.proposals.agree(propose(team, first), author="jo") and unit_of(team.jo) == "rad"
     team.ada.proposals.set_rules(Rules(), author="ada")
-    now = team.jo.head_of(layout.id)
-    team.jo.commit(with_unit(layout, "gon"), parent=now.revision.id, author="jo")
+    now = team.jo.layouts.head_of(layout.id)
+    team.jo.layouts.commit(with_unit(layout, "gon"), parent=now.revision.id, author="jo")
 
 
 RAW = (
@@ -236,7 +236,7 @@ def test_every_row_says_the_login_it_came_from(team, first):
     event = team.ada.proposals.get(key).events[-1]
     on_server = team.library.address.url is not None
     assert (event.author, event.login) == ("captain", "jo" if on_server else "captain")
-    assert team.ada.history(first[0].id)[0].login == ("mara" if on_server else "")
+    assert team.ada.layouts.history(first[0].id)[0].login == ("mara" if on_server else "")
 
 
 def test_one_agreement_is_one_change(team, first):
@@ -245,7 +245,7 @@ def test_one_agreement_is_one_change(team, first):
     key = propose(team, first)
     team.jo.proposals.agree(key, author="jo")
     team.ada.proposals.set_rules(Rules(needed=1), author="ada")
-    now = team.mara.history(layout.id)[0]
+    now = team.mara.layouts.history(layout.id)[0]
     with pytest.raises(sa.exc.DBAPIError, match="agreed first"):
         by_hand(
             team.library, RAW.replace(", 2,", ", 3,"), layout=str(layout.id), parent=now.id, document="{}",
@@ -309,7 +309,7 @@ def test_two_who_agree_at_once_keep_the_change_once(team, first):
     for thread in threads:
         thread.join()
     assert sorted(map(str, outcomes)) == ["True", "this proposal is kept already."]
-    assert len(team.mara.history(first[0].id)) == 2
+    assert len(team.mara.layouts.history(first[0].id)) == 2
 
 
 # drafts
@@ -347,8 +347,8 @@ def test_what_a_copy_brings_home_is_proposed_where_changes_are_agreed(team, firs
     copy = Library.create(tmp_path / "sea.sqlite")
     sync(copy, team.mara, author="mara")
     team.ada.proposals.set_rules(Rules(needed=1), author="ada")
-    head = copy.head_of(layout.id)
-    copy.commit(with_unit(layout, "rad"), parent=head.revision.id, author="mara", reason="at sea")
+    head = copy.layouts.head_of(layout.id)
+    copy.layouts.commit(with_unit(layout, "rad"), parent=head.revision.id, author="mara", reason="at sea")
     assert sync(copy, team.mara, author="mara").proposed == ["Azimuth feedback"]
     assert sync(copy, team.mara, author="mara").proposed == ["Azimuth feedback"], "it waits, and is not proposed twice"
     (waiting,) = team.jo.proposals.open()
@@ -356,9 +356,11 @@ def test_what_a_copy_brings_home_is_proposed_where_changes_are_agreed(team, firs
     report = sync(copy, team.mara, author="mara")
     assert report.proposed == [] and unit_of(copy) == "rad" == unit_of(team.mara)
     team.ada.proposals.set_rules(Rules(), author="ada")
-    note = msgspec.structs.replace(team.mara.layouts()[0], note="later")
-    team.mara.commit(note, parent=team.mara.history(layout.id)[0].id, author="mara")
-    assert sync(copy, team.mara, author="mara").taken == ["Azimuth feedback"] and copy.layouts()[0].note == "later"
+    note = msgspec.structs.replace(team.mara.layouts.states()[0], note="later")
+    team.mara.layouts.commit(note, parent=team.mara.layouts.history(layout.id)[0].id, author="mara")
+    assert (
+        sync(copy, team.mara, author="mara").taken == ["Azimuth feedback"] and copy.layouts.states()[0].note == "later"
+    )
     copy.close()
 
 
@@ -370,7 +372,7 @@ def test_a_change_on_another_state_is_another_change(team, first):
     layout, parent = first
     key = propose(team, first)
     moved = msgspec.structs.replace(layout, sender="the pod")
-    team.ada.commit(moved, parent=parent, author="ada")
+    team.ada.layouts.commit(moved, parent=parent, author="ada")
     team.ada.proposals.set_rules(Rules(needed=1), author="ada")
     seen = team.jo.proposals.get(key).state
     with pytest.raises(AgreementNeededError, match="proposes it anew"):
@@ -383,7 +385,7 @@ def test_a_change_on_another_state_is_another_change(team, first):
     with pytest.raises(LibraryError, match="proposed since"):
         team.jo.proposals.agree(key, author="jo", seen=seen)
     assert team.jo.proposals.agree(key, author="jo", seen=team.jo.proposals.get(key).state) is True
-    both = team.ada.head_of(layout.id).layout
+    both = team.ada.layouts.head_of(layout.id).state
     assert both.sender == "the pod" and unit_of(team.ada) == team.jo.proposals.get(key).after.field_named("angle").unit
 
 

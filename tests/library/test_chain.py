@@ -16,11 +16,11 @@ from zesty_abacus.core.library.sync import sync
 
 def fill(library):
     layout = pod()
-    parent = library.commit(layout, parent=None, author="mara", reason="as measured").id
+    parent = library.layouts.commit(layout, parent=None, author="mara", reason="as measured").id
     changed = msgspec.structs.replace(layout, note="in degrees")
-    library.commit(changed, parent=parent, author="jo", reason="said so")
-    library.commit(pod("m2", 2), parent=None, author="mara")
-    library.release("run 1", author="ada")
+    library.layouts.commit(changed, parent=parent, author="jo", reason="said so")
+    library.layouts.commit(pod("m2", 2), parent=None, author="mara")
+    library.releases.make("run 1", author="ada")
     return changed
 
 
@@ -61,7 +61,7 @@ def test_later_changes_leave_the_earlier_hash(library):
     """The hash is over all: what was written down is found again over as many changes."""
     fill(library)
     before = chains(library)[0]
-    library.commit(pod("m3", 3), parent=None, author="jo")
+    library.layouts.commit(pod("m3", 3), parent=None, author="jo")
     now = chains(library)[0]
     assert now.changes == before.changes + 1 and now.sha256 != before.sha256
 
@@ -73,7 +73,7 @@ def test_a_plain_copy_tells_which_change(tmp_path, statement):
     library.close()
     shutil.copy(tmp_path / "a.sqlite", tmp_path / "kept.sqlite")
     library = Library.open(tmp_path / "a.sqlite")
-    library.commit(pod("m3", 3), parent=None, author="jo")
+    library.layouts.commit(pod("m3", 3), parent=None, author="jo")
     kept = Library.open(tmp_path / "kept.sqlite")
     assert compare_with_copy(library, kept).differing == []
     rewrite(library, statement)

@@ -98,36 +98,36 @@ def test_a_damaged_document_says_where_and_hides_no_other(library):
 
 def test_comments_are_about_something_and_are_found_by_what_they_say(library):
     layout = pod()
-    library.commit(layout, parent=None, author="mara")
+    library.layouts.commit(layout, parent=None, author="mara")
     for text in ("The sign is WRONG after 12 o'clock", NASTY):
         library.comments.commit(Comment(uuid4(), layout.id, text), parent=None, author="jo")
     library.comments.commit(Comment(uuid4(), uuid4(), "about another"), parent=None, author="jo")
     assert [head.state.text for head in library.comments.about(layout.id)][1] == NASTY
-    (hit,) = library.search("sign is wrong")
+    (hit,) = library.layouts.search("sign is wrong")
     assert (hit.layout_id, hit.matched) == (layout.id, "comment")
-    assert library.search("about another") == []
-    (found,) = library.find("12 o'clock")
+    assert library.layouts.search("about another") == []
+    (found,) = library.layouts.find("12 o'clock")
     assert found.comments == 2
 
 
 def test_the_list_tells_how_each_layout_stands(library):
     first, second, third = pod(), new_layout("Winch", pod().applies, 8), new_layout("Hook", pod().applies, 8)
     for layout in (first, second):
-        library.commit(layout, parent=None, author="mara")
-    library.release("run 14", author="ada")
-    head = library.head_of(first.id)
-    library.commit(with_unit(first, "rad"), parent=head.revision.id, author="jo")
-    library.commit(third, parent=None, author="jo")
-    standing = {found.name: found.standing for found in library.find()}
+        library.layouts.commit(layout, parent=None, author="mara")
+    library.releases.make("run 14", author="ada")
+    head = library.layouts.head_of(first.id)
+    library.layouts.commit(with_unit(first, "rad"), parent=head.revision.id, author="jo")
+    library.layouts.commit(third, parent=None, author="jo")
+    standing = {found.name: found.standing for found in library.layouts.find()}
     assert standing == {
         "Azimuth feedback": Standing.CHANGED, "Winch": Standing.RELEASED, "Hook": Standing.NEW,
     }  # fmt: skip
     library.proposals.propose(second.id, None, parent=None, author="mara", reason="x")
-    (winch,) = library.find("winch")
+    (winch,) = library.layouts.find("winch")
     assert (winch.standing, winch.author, winch.changes, winch.matched) == (Standing.PROPOSED, "mara", 1, "name")
     assert winch.lanes == tuple(second.applies.lanes) and winch.address == second.applies.address
-    library.release("run 15", author="ada")
-    assert {found.name: found.standing for found in library.find()}["Hook"] is Standing.RELEASED
+    library.releases.make("run 15", author="ada")
+    assert {found.name: found.standing for found in library.layouts.find()}["Hook"] is Standing.RELEASED
 
 
 def test_recipes_and_documents_sail_too(library, tmp_path):
@@ -199,13 +199,13 @@ def test_a_watch_hears_of_every_sort_of_change(team):
     parents = {}
 
     def commit():
-        parents["layout"] = team.mara.commit(layout, parent=None, author="mara").id
+        parents["layout"] = team.mara.layouts.commit(layout, parent=None, author="mara").id
 
     changes = [
         commit,
         lambda: team.mara.comments.commit(TALK, parent=None, author="mara"),
         lambda: team.mara.proposals.propose(layout.id, None, parent=None, author="mara", reason="x"),
-        lambda: team.ada.release("run 14", author="ada"),
+        lambda: team.ada.releases.make("run 14", author="ada"),
         lambda: team.mara.presence.say(window, "mara", None),
     ]
     _ = team.mara, team.ada

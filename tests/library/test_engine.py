@@ -55,7 +55,7 @@ def test_several_programs_open_an_old_library_at_once(address):
     code = (
         "import sys\n"
         "from zesty_abacus.core.library.store import Library\n"
-        "print(len(Library.open(sys.argv[1]).layouts()))\n"
+        "print(len(Library.open(sys.argv[1]).layouts.states()))\n"
     )
     running = [
         subprocess.Popen(
@@ -76,7 +76,7 @@ def test_a_reader_sees_whole_states_only(library):
     def look():
         other = Library.open(library.address)
         while not stop.is_set():
-            notes = [layout.note for layout in other.layouts()]
+            notes = [layout.note for layout in other.layouts.states()]
             seen.add((len(notes), len(set(notes))))
         other.close()
 
@@ -84,7 +84,7 @@ def test_a_reader_sees_whole_states_only(library):
     reader.start()
     for turn in range(8):
         changed = [msgspec.structs.replace(layout, note=str(turn)) for layout in several]
-        library.import_layouts(changed, author="a", reason="turn")
+        library.layouts.import_all(changed, author="a", reason="turn")
     stop.set()
     reader.join()
     assert seen <= {(0, 0), (40, 1)} and (40, 1) in seen
@@ -92,7 +92,7 @@ def test_a_reader_sees_whole_states_only(library):
 
 def test_history_cannot_fork_even_past_the_program(library):
     layout = pod()
-    library.commit(layout, parent=None, author="a")
+    library.layouts.commit(layout, parent=None, author="a")
     engine = raw_engine(library)
     copy = (
         "INSERT INTO revision (layout_id, number, parent_id, author, time_us, reason, document) "
@@ -115,7 +115,7 @@ def test_every_foreign_error_of_a_broken_file_is_mapped(tmp_path):
     """Pages are overwritten one after another; whatever the driver says, it is said as a library's error."""
     path = tmp_path / "library.sqlite"
     library = Library.create(path)
-    library.import_layouts([pod(f"m{n}", n) for n in range(30)], author="a", reason="r")
+    library.layouts.import_all([pod(f"m{n}", n) for n in range(30)], author="a", reason="r")
     library.close()
     whole = path.read_bytes()
     refused = 0
@@ -123,9 +123,9 @@ def test_every_foreign_error_of_a_broken_file_is_mapped(tmp_path):
         path.write_bytes(whole[:page] + bytes(range(256)) * 16 + whole[page + 4096 :])
         try:
             damaged = Library.open(path)
-            damaged.layouts()
-            damaged.search("m1")
-            damaged.log()
+            damaged.layouts.states()
+            damaged.layouts.search("m1")
+            damaged.layouts.log()
             damaged.close()
         except LibraryError:
             refused += 1
@@ -144,8 +144,8 @@ def test_a_folder_that_cannot_be_written_is_one_error(tmp_path):
 def test_the_log_is_the_newest_first_and_bounded(tmp_path):
     library = Library.create(tmp_path / "library.sqlite", "shelf")
     for number in range(10):
-        library.commit(pod(f"m{number}", number), parent=None, author="a")
-    assert [name for _, name in library.log(3)] == ["m9", "m8", "m7"]
+        library.layouts.commit(pod(f"m{number}", number), parent=None, author="a")
+    assert [name for _, name in library.layouts.log(3)] == ["m9", "m8", "m7"]
     assert library.name == "shelf"
     library.close()
 
@@ -202,22 +202,22 @@ def test_a_library_of_any_earlier_version_keeps_what_it_holds(address, version):
         layout = fill_old(connection, version)
     engine.dispose()
     library = Library.open(address)
-    assert library.name == "old quay" and library.layouts() == [layout]
-    assert [(one.author, one.number, one.login) for one in library.history(layout.id)] == [
+    assert library.name == "old quay" and library.layouts.states() == [layout]
+    assert [(one.author, one.number, one.login) for one in library.layouts.history(layout.id)] == [
         ("jo", 2, ""),
         ("mara", 1, ""),
     ]
-    assert library.layout_at(1).name == "before" and len(library.log()) == 4
-    (found,) = library.find("")
+    assert library.layouts.state_at(1).name == "before" and len(library.layouts.log()) == 4
+    (found,) = library.layouts.find("")
     assert found.lanes == ("thruster", "spare") and found.changes == 2, "lanes are read out of the documents"
     assert [head.state.name for head in library.recipes.heads()] == (["deck"] if version >= "0002" else [])
     assert [one.name for one in library.releases.all()] == (["run 1"] if version >= "0003" else [])
     if version >= "0003":
-        assert [one.name for one in library.layouts_of("run 1")] == ["before"]
+        assert [one.name for one in library.layouts.of_release("run 1")] == ["before"]
     with library.engine.connect() as connection:
         met = connection.execute(sa.text("SELECT item_id, own_revision, home_revision FROM met")).all()
     assert [tuple(row) for row in met] == ([(str(layout.id), 2, 77)] if version >= "0004" else [])
-    made = library.commit(msgspec.structs.replace(layout, note="now"), parent=2, author="mara")
+    made = library.layouts.commit(msgspec.structs.replace(layout, note="now"), parent=2, author="mara")
     assert made.number == 3 and library.proposals.open() == [] and library.proposals.rules().needed == 0
     with pytest.raises(sa.exc.DBAPIError, match="never rewritten"), library.engine.begin() as connection:
         connection.execute(sa.text("UPDATE revision SET author = 'x' WHERE id = 1"))

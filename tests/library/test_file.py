@@ -32,7 +32,7 @@ def test_an_empty_file_is_no_library(tmp_path):
 def test_every_cut_is_refused_or_told(tmp_path):
     path = tmp_path / "library.sqlite"
     library = Library.create(path)
-    library.import_layouts([pod(f"m{n}", n) for n in range(20)], author="a", reason="r")
+    library.layouts.import_all([pod(f"m{n}", n) for n in range(20)], author="a", reason="r")
     library.close()
     whole = path.read_bytes()
     for size in (0, 1, 15, 16, 100, 1000, 4096, len(whole) // 2, len(whole) - 4096, len(whole) - 1):
@@ -41,7 +41,7 @@ def test_every_cut_is_refused_or_told(tmp_path):
             opened = Library.open(path)
             try:
                 # a cut that is found only when its page is read
-                assert len(opened.heads()) == 20, size
+                assert len(opened.layouts.heads()) == 20, size
                 raise LibraryError("whole after all")
             finally:
                 opened.close()
@@ -112,7 +112,7 @@ def test_where_memory_is_not_shared_there_is_no_log_and_it_is_said(tmp_path, mon
     monkeypatch.setattr(files, "file_system_of", lambda _path: "nfs4")
     library = Library.open(path)
     assert "shares no memory" in library.note()
-    library.commit(pod(), parent=None, author="a")
+    library.layouts.commit(pod(), parent=None, author="a")
     assert not (tmp_path / "library.sqlite-wal").exists()
     library.close()
 
@@ -128,9 +128,9 @@ def test_a_driver_without_shared_memory_keeps_changes_all_the_same(tmp_path, mon
     plain.close()
     library = Library.open(path)
     assert "shares no memory" in library.note()
-    library.commit(pod(), parent=None, author="a")
+    library.layouts.commit(pod(), parent=None, author="a")
     library.close()
-    assert len(Library.open(path).layouts()) == 1
+    assert len(Library.open(path).layouts.states()) == 1
 
 
 def test_the_file_system_of_a_path_is_known(tmp_path):
@@ -149,7 +149,7 @@ path = Path(sys.argv[1])
 library = Library.open(path)
 for number in range(10_000):
     layout = pod(f"{sys.argv[2]} {number}")
-    library.commit(layout, parent=None, author=sys.argv[2])
+    library.layouts.commit(layout, parent=None, author=sys.argv[2])
     print(layout.id, flush=True)
     # whatever looks at the file in a program that has it open
     try:
@@ -179,7 +179,7 @@ def test_what_was_told_as_kept_is_there_whoever_is_killed(tmp_path, sign):
         out, _ = process.communicate(timeout=30)
         told += [line for line in out.splitlines() if len(line) == 36]
     library = Library.open(path)
-    there = {str(layout.id) for layout in library.layouts()}
+    there = {str(layout.id) for layout in library.layouts.states()}
     library.close()
     assert len(told) > 20 and set(told) <= there
     with sqlite3.connect(path) as raw:
@@ -191,9 +191,9 @@ def test_a_copy_of_an_open_library_is_not_made_beside_the_driver(tmp_path):
     """Copying by name in this process would drop the locks; a command of the system may copy what it likes."""
     path = tmp_path / "library.sqlite"
     library = Library.create(path)
-    library.commit(pod(), parent=None, author="a")
+    library.layouts.commit(pod(), parent=None, author="a")
     subprocess.run(["cp", str(path), str(tmp_path / "copy.sqlite")], check=True)
     assert held.is_held(path) and path.with_name("library.sqlite-wal").exists()
     library.close()
     shutil.copy(path, tmp_path / "copy.sqlite")
-    assert len(Library.open(tmp_path / "copy.sqlite").layouts()) == 1
+    assert len(Library.open(tmp_path / "copy.sqlite").layouts.states()) == 1

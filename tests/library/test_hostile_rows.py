@@ -66,8 +66,8 @@ ROWS = {
 def test_everybody_reads_on(library, name):
     layouts = [pod(f"m{n}", n) for n in range(3)]
     for layout in layouts:
-        library.commit(layout, parent=None, author="mara")
-    library.release("run 1", author="ada")
+        library.layouts.commit(layout, parent=None, author="mara")
+    library.releases.make("run 1", author="ada")
     comment = Comment(uuid4(), layouts[0].id, "as measured")
     library.comments.commit(comment, parent=None, author="jo")
     login = "keeper" if library.address.url is not None else "mara"
@@ -80,23 +80,23 @@ def test_everybody_reads_on(library, name):
             rewrite(library, f"ALTER TABLE {table} DROP CONSTRAINT {constraint}")
     for statement in ROWS[name]:
         rewrite(library, statement.format(uuid=uuid4(), login=login))
-    assert {layout.id for layout in layouts} <= {head.layout.id for head in library.heads()}
-    assert {layout.name for layout in layouts} <= {found.name for found in library.find()}
-    assert library.search("m1")[0].name == "m1" and library.search("evil") is not None
-    assert {words for _, words in library.log()} >= {"m0", "m1", "m2"}
-    assert [one.name for one in library.releases.all()] == ["run 1"] and len(library.layouts_of("run 1")) == 3
+    assert {layout.id for layout in layouts} <= {head.state.id for head in library.layouts.heads()}
+    assert {layout.name for layout in layouts} <= {found.name for found in library.layouts.find()}
+    assert library.layouts.search("m1")[0].name == "m1" and library.layouts.search("evil") is not None
+    assert {words for _, words in library.layouts.log()} >= {"m0", "m1", "m2"}
+    assert [one.name for one in library.releases.all()] == ["run 1"] and len(library.layouts.of_release("run 1")) == 3
     assert comment in [head.state for head in library.comments.heads()]
     for read in (library.proposals.all, library.proposals.open, library.recipes.heads, library.moments.heads):
         read()
     library.presence.others(uuid4())
     library.drafts.of(login)
-    library.history(layouts[1].id)
+    library.layouts.history(layouts[1].id)
     Follower(library, 0).look()
     assert isinstance(library.proposals.rules(), Rules)
     fresh = pod("later", 9)
     if name != "rules that are none":
-        library.commit(fresh, parent=None, author="mara")
-        assert library.head_of(fresh.id).layout == fresh
+        library.layouts.commit(fresh, parent=None, author="mara")
+        assert library.layouts.head_of(fresh.id).state == fresh
 
 
 @pytest.mark.parametrize("name", ["a layout id that is none", "an event without its proposal", "a window that is none",
@@ -105,7 +105,7 @@ def test_what_can_be_refused_is_refused_by_a_server(library, name):
     """With all its guards on, also to the owner."""
     if library.address.url is None:
         pytest.skip("a file's columns take any text")
-    library.commit(pod(), parent=None, author="mara")
-    library.release("run 1", author="ada")
+    library.layouts.commit(pod(), parent=None, author="mara")
+    library.releases.make("run 1", author="ada")
     with pytest.raises(sa.exc.DBAPIError), library.engine.begin() as connection:
         connection.execute(sa.text(ROWS[name][0].format(uuid=uuid4(), login="x")))

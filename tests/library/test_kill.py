@@ -16,7 +16,7 @@ KILLS = int(os.environ.get("KILLS", "12"))
 
 def test_nothing_acknowledged_is_lost_when_the_writer_is_killed(library, address):
     path = address
-    library.commit(pod(), parent=None, author="first")
+    library.layouts.commit(pod(), parent=None, author="first")
     moments = random.Random(7)
     acknowledged = 0
     for _ in range(KILLS):
@@ -33,12 +33,12 @@ def test_nothing_acknowledged_is_lost_when_the_writer_is_killed(library, address
         # the last line itself may be cut; a whole line is an acknowledged commit
         told = [line.split() for line in lines if line.endswith("\n")]
         library = Library.open(path)
-        head = library.heads()[0]
-        history = library.history(head.layout.id)
+        head = library.layouts.heads()[0]
+        history = library.layouts.history(head.state.id)
         library.close()
         note, revision = (int(text) for text in told[-1])
         acknowledged += len(told)
-        assert int(head.layout.note) in (note, note + 1), "the newest state is the last one told, or the one on its way"
+        assert int(head.state.note) in (note, note + 1), "the newest state is the last one told, or the one on its way"
         assert head.revision.id >= revision
         assert [item.number for item in history] == list(range(len(history), 0, -1))
     assert acknowledged > KILLS
@@ -48,7 +48,7 @@ def test_a_full_disk_loses_nothing_that_was_acknowledged(tmp_path):
     """The writer may write so many bytes and no more, as on a disk that is full."""
     path = tmp_path / "library.sqlite"
     library = Library.create(path)
-    library.commit(pod(), parent=None, author="first")
+    library.layouts.commit(pod(), parent=None, author="first")
     library.close()
     done = subprocess.run(
         [sys.executable, "-m", "tests.library.writer_process", str(path), "200000"], capture_output=True, text=True,
@@ -58,16 +58,16 @@ def test_a_full_disk_loses_nothing_that_was_acknowledged(tmp_path):
     assert done.returncode == 1 and "LibraryError" in done.stderr, "it was told, and in words of our own"
     assert told, "some were kept before"
     library = Library.open(path)
-    head = library.heads()[0]
-    assert int(head.layout.note) == told[-1]
-    library.commit(pod("Another", 2), parent=None, author="later")
+    head = library.layouts.heads()[0]
+    assert int(head.state.note) == told[-1]
+    library.layouts.commit(pod("Another", 2), parent=None, author="later")
     library.close()
 
 
 def test_an_agreement_that_is_killed_is_whole_or_was_not(team, library, address):
     """Whoever agrees is killed: what is kept was agreed, and what was agreed by enough is kept."""
     second = str(team.jo.address.path or address.replace("keeper@", "jo@"))
-    library.commit(pod(), parent=None, author="first")
+    library.layouts.commit(pod(), parent=None, author="first")
     library.proposals.set_rules(Rules(needed=1), author="keeper")
     moments = random.Random(11)
     ended = 0
@@ -86,4 +86,4 @@ def test_an_agreement_that_is_killed_is_whole_or_was_not(team, library, address)
     for one in library.proposals.all(100_000):
         assert bool(one.agreed) == (one.id in kept), "agreed and kept are one thing"
         ended += one.id in kept
-    assert ended >= 4 and len(library.history(library.layouts()[0].id)) == ended + 1
+    assert ended >= 4 and len(library.layouts.history(library.layouts.states()[0].id)) == ended + 1

@@ -16,8 +16,8 @@ from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.library.errors import ClashError, UnreachableError
 from zesty_abacus.core.library.history import Revision
 from zesty_abacus.core.library.ledger import Ledger
+from zesty_abacus.core.library.shelf import Head
 from zesty_abacus.core.library.steps import Drafted, DraftInHand, Kept, Proposed, Refused, StepState
-from zesty_abacus.core.library.store import LayoutHead
 
 LAYOUTS = [
     msgspec.structs.replace(new_layout(f"m{n}", Applies(address=n), 8, [new_field("a", at("B0"))]), id=UUID(int=n))
@@ -26,7 +26,7 @@ LAYOUTS = [
 
 
 def head_of(layout, number, author="mara", reason="changed"):
-    return LayoutHead(layout, Revision(number, layout.id, number, None, author, datetime.now(UTC), reason, False))
+    return Head(layout, Revision(number, layout.id, number, None, author, datetime.now(UTC), reason, False))
 
 
 def changed(layout, **values):
@@ -55,8 +55,8 @@ def test_an_edit_that_is_refused_goes_without_what_was_made_after_it(ledger):
     assert ledger.layout(key) == changed(LAYOUTS[0], sender="b") == b.onto(LAYOUTS[0])
     kept = head_of(changed(LAYOUTS[0], sender="b"), 6)
     assert ledger.take(b, Kept.of(kept)) == set()
-    news = head_of(changed(kept.layout, note="theirs"), 7)
-    assert ledger.is_news(news) and ledger.learn([news], {}) == {key} and ledger.layout(key) == news.layout
+    news = head_of(changed(kept.state, note="theirs"), 7)
+    assert ledger.is_news(news) and ledger.learn([news], {}) == {key} and ledger.layout(key) == news.state
 
 
 def test_news_come_below_an_edit_on_its_way(ledger):
@@ -78,7 +78,7 @@ def test_an_own_edit_that_is_told_of_before_its_answer_is_no_news(ledger):
 
 def test_old_news_change_nothing(ledger):
     newer = head_of(changed(LAYOUTS[0], note="newer"), 9)
-    assert ledger.learn([newer], {}) == {newer.layout.id}
+    assert ledger.learn([newer], {}) == {newer.state.id}
     assert ledger.learn([head_of(LAYOUTS[0], 3)], {LAYOUTS[0].id: 4}) == set()
     assert ledger.learn([], {LAYOUTS[0].id: 10}) == {LAYOUTS[0].id} and ledger.layout(LAYOUTS[0].id) is None
 
@@ -91,11 +91,11 @@ def test_many_changes_are_told_of_once(ledger):
 def test_a_clash_stays_until_somebody_chooses(ledger):
     mine, theirs = changed(LAYOUTS[0], note="mine"), head_of(changed(LAYOUTS[0], note="theirs"), 9)
     step = ledger.make(mine.id, mine, "mine")
-    clash = ClashError("both.", merged=merge_layouts(LAYOUTS[0], mine, theirs.layout), theirs=theirs, where="here")
+    clash = ClashError("both.", merged=merge_layouts(LAYOUTS[0], mine, theirs.state), theirs=theirs, where="here")
     assert ledger.take(step, clash) == set() and ledger.layout(mine.id) == mine
     assert ledger.open_steps(mine.id, StepState.CLASHED) == [step]
     chosen = ledger.choose(changed(mine, note="both"), theirs, "chosen")
-    assert ledger.open_steps() == [chosen] and chosen.before == theirs.layout
+    assert ledger.open_steps() == [chosen] and chosen.before == theirs.state
     assert ledger.layout(mine.id).note == "both"
 
 
@@ -168,7 +168,7 @@ def test_whatever_comes_in_whatever_order_the_end_is_what_the_library_holds(acti
         if refused:
             ledger.take(step, Refused("no.", Kept.of(newest)))
             return
-        merged: Merged = merge_layouts(step.before, step.after, newest.layout)
+        merged: Merged = merge_layouts(step.before, step.after, newest.state)
         if merged.clashes:
             ledger.take(step, ClashError("both.", merged=merged, theirs=newest, where="here"))
             on_their_way.append(ledger.choose(merged.layout, newest, "chosen"))

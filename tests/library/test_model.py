@@ -32,7 +32,7 @@ class LibraryMachine(RuleBasedStateMachine):
 
     @rule(target=known, layout=layouts(max_size=8), author=words)
     def begin(self, layout, author):
-        revision = self.library.commit(layout, parent=None, author=author)
+        revision = self.library.layouts.commit(layout, parent=None, author=author)
         self.states[layout.id] = [(revision, layout)]
         self.revisions[revision.id] = layout
         return layout.id
@@ -43,7 +43,7 @@ class LibraryMachine(RuleBasedStateMachine):
         if layout is None:
             return
         changed = msgspec.structs.replace(layout, name=name)
-        revision = self.library.commit(changed, parent=head.id, author="a", reason=reason)
+        revision = self.library.layouts.commit(changed, parent=head.id, author="a", reason=reason)
         assert revision.reason == reason and revision.parent_id == head.id
         self.states[layout_id].append((revision, changed))
         self.revisions[revision.id] = changed
@@ -52,14 +52,14 @@ class LibraryMachine(RuleBasedStateMachine):
     def remove(self, layout_id):
         head, layout = self.states[layout_id][-1]
         if layout is not None:
-            revision = self.library.remove(layout_id, parent=head.id, author="b")
+            revision = self.library.layouts.remove(layout_id, parent=head.id, author="b")
             self.states[layout_id].append((revision, None))
 
     @rule(layout_id=known, back=st.integers(0, 5))
     def restore(self, layout_id, back):
         states = self.states[layout_id]
         earlier = [layout for _, layout in states if layout is not None][: back + 1][-1]
-        revision = self.library.commit(earlier, parent=states[-1][0].id, author="c")
+        revision = self.library.layouts.commit(earlier, parent=states[-1][0].id, author="c")
         states.append((revision, earlier))
         self.revisions[revision.id] = earlier
 
@@ -69,7 +69,7 @@ class LibraryMachine(RuleBasedStateMachine):
         if len(states) < 2 or states[-1][1] is None:
             return
         with pytest.raises(StaleParentError):
-            self.library.commit(states[-1][1], parent=states[-2][0].id, author="late")
+            self.library.layouts.commit(states[-1][1], parent=states[-2][0].id, author="late")
 
     @rule(layout_id=consumes(known))
     def forget(self, layout_id):
@@ -85,12 +85,12 @@ class LibraryMachine(RuleBasedStateMachine):
         if not hasattr(self, "library"):
             return
         wanted = {key: states[-1][1] for key, states in self.states.items() if states[-1][1] is not None}
-        assert {layout.id: layout for layout in self.library.layouts()} == wanted
+        assert {layout.id: layout for layout in self.library.layouts.states()} == wanted
 
     @invariant()
     def histories_are_whole_lines(self):
         for layout_id, states in self.states.items():
-            history = self.library.history(layout_id)[::-1]
+            history = self.library.layouts.history(layout_id)[::-1]
             assert [item.id for item in history] == [revision.id for revision, _ in states]
             assert [item.number for item in history] == list(range(1, len(states) + 1))
             assert [item.parent_id for item in history] == [None, *(item.id for item in history[:-1])]
@@ -98,14 +98,14 @@ class LibraryMachine(RuleBasedStateMachine):
     @invariant()
     def any_state_can_be_read(self):
         for revision_id, layout in list(self.revisions.items())[-5:]:
-            assert self.library.layout_at(revision_id) == layout
+            assert self.library.layouts.state_at(revision_id) == layout
 
     @invariant()
     def search_finds_heads_by_name_only_while_they_are_there(self):
         for states in list(self.states.values())[-2:]:
             layout = states[-1][1]
             last = next(item for _, item in states[::-1] if item is not None)
-            found = {hit.layout_id for hit in self.library.search(last.name, limit=1000)}
+            found = {hit.layout_id for hit in self.library.layouts.search(last.name, limit=1000)}
             assert (last.id in found) or (layout is None) or not last.name.strip()
             if layout is None:
                 assert last.id not in found

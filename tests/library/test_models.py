@@ -108,7 +108,7 @@ def test_a_proposal_does_what_a_few_lines_say(steps):
     with tempfile.TemporaryDirectory() as folder:
         library = Library.create(Path(folder) / "library.sqlite")
         shelf, first, talk = library.proposals, pod(), Talk()
-        parent = library.commit(first, parent=None, author="mara").id
+        parent = library.layouts.commit(first, parent=None, author="mara").id
         units = ["rad", "gon", "turn"]
         key = shelf.propose(first.id, with_unit(first, units[0]), parent=parent, author="mara", reason="r")
         for what, who, number in steps:
@@ -131,8 +131,8 @@ def test_a_proposal_does_what_a_few_lines_say(steps):
             if talk.is_open:
                 assert set(found.agreed) == talk.agreed and found in shelf.open()
         expected = units[talk.number] if talk.standing is Step.KEPT else "deg"
-        assert library.layouts()[0].field_named("angle").unit == expected
-        assert len(library.history(first.id)) == 1 + (talk.standing is Step.KEPT)
+        assert library.layouts.states()[0].field_named("angle").unit == expected
+        assert len(library.layouts.history(first.id)) == 1 + (talk.standing is Step.KEPT)
         library.close()
 
 
@@ -150,16 +150,16 @@ def test_a_follower_knows_what_the_library_holds_after_each_look(steps):
         follower, known = Follower(library, 0), {}
         for what, number, note in [*steps, ("look", 0, 0)]:
             layout = msgspec.structs.replace(layouts[number], note=str(note))
-            head = library.head_of(layout.id)
+            head = library.layouts.head_of(layout.id)
             if what == "commit":
-                library.commit(layout, parent=head.revision.id if head else None, author="a")
+                library.layouts.commit(layout, parent=head.revision.id if head else None, author="a")
             elif what == "remove" and head is not None:
-                library.remove(layout.id, parent=head.revision.id, author="a")
+                library.layouts.remove(layout.id, parent=head.revision.id, author="a")
             elif what == "look":
                 seen = follower.look()
-                known |= {one.layout.id: one.layout for one in seen.heads}
+                known |= {one.state.id: one.state for one in seen.heads}
                 known = {key: one for key, one in known.items() if key not in seen.removed}
-                assert known == {one.id: one for one in library.layouts()}
+                assert known == {one.id: one for one in library.layouts.states()}
                 assert follower.look().heads == [], "nothing is told twice"
         library.close()
 
@@ -170,7 +170,7 @@ def test_a_change_that_was_begun_earlier_and_is_seen_later_is_told(library, clus
         pytest.skip("a file takes one change after another")
     slow, quick = pod("slow", 1), pod("quick", 2)
     quick = msgspec.structs.replace(quick, id=uuid4())
-    parent = library.commit(slow, parent=None, author="a").id
+    parent = library.layouts.commit(slow, parent=None, author="a").id
     follower = Follower(library, parent)
     follower.look()
     insert = sa.text(
@@ -184,21 +184,21 @@ def test_a_change_that_was_begun_earlier_and_is_seen_later_is_told(library, clus
         connection.execute(sa.text("UPDATE head SET revision_id = :id WHERE layout_id = :key"),
                            {"id": number, "key": str(slow.id)})  # fmt: skip
         other = Library.open(library.address)
-        assert other.commit(quick, parent=None, author="quick").id > number
+        assert other.layouts.commit(quick, parent=None, author="quick").id > number
         other.close()
-        assert [head.layout.name for head in follower.look().heads] == ["quick"]
+        assert [head.state.name for head in follower.look().heads] == ["quick"]
         connection.commit()
-    assert [head.layout.note for head in follower.look().heads] == ["late"]
+    assert [head.state.note for head in follower.look().heads] == ["late"]
     assert follower.look().heads == []
 
 
 def test_a_clash_leaves_a_proposal_open_for_another_try(team):
     first, units = pod(), team.mara.proposals
-    parent = team.mara.commit(first, parent=None, author="mara").id
+    parent = team.mara.layouts.commit(first, parent=None, author="mara").id
     key = units.propose(first.id, with_unit(first, "rad"), parent=parent, author="mara", reason="r")
-    now = team.jo.commit(with_unit(first, "gon"), parent=parent, author="jo")
+    now = team.jo.layouts.commit(with_unit(first, "gon"), parent=parent, author="jo")
     with pytest.raises(ClashError):
         team.jo.proposals.agree(key, author="jo")
     units.propose_again(key, with_unit(first, "rad"), parent=now.id, author="mara", reason="all the same")
     assert team.jo.proposals.agree(key, author="jo")
-    assert team.ada.layouts()[0].field_named("angle").unit == "rad"
+    assert team.ada.layouts.states()[0].field_named("angle").unit == "rad"

@@ -125,7 +125,7 @@ def served(other_host):
     server.start()
     server.execute("postgres", "CREATE DATABASE library")
     library = Library.create(server.address("library"), "harbour")
-    library.commit(pod(), parent=None, author="quay")
+    library.layouts.commit(pod(), parent=None, author="quay")
     make_roles(library)
     server.execute("library", "CREATE ROLE sailor LOGIN PASSWORD 'aye-aye'")
     server.execute("library", "GRANT zesty_writer TO sailor")
@@ -187,5 +187,5 @@ def test_a_cable_that_is_pulled_costs_nothing(other_host, served):
     reader.join(5)
     acknowledged = [int(line.split()[1]) for line in lines if line.startswith("kept")]
     assert acknowledged == list(range(1, len(acknowledged) + 1))
-    notes = [library.layout_at(change.id).note for change, _ in reversed(library.log(100_000))]
+    notes = [library.layouts.state_at(change.id).note for change, _ in reversed(library.layouts.log(100_000))]
     assert notes[0] == "" and notes[1:] == [str(number) for number in acknowledged], "each once, and in order"

@@ -81,7 +81,7 @@ COLUMN = {"head": "name", "release_item": "layout_id", "document_head": "name", 
 @pytest.fixture(scope="module")
 def server_team(cluster):
     made = Team(Library.create(cluster.address(cluster.new_database()), "harbour team"), cluster)
-    made.library.commit(pod(), parent=None, author="keeper")
+    made.library.layouts.commit(pod(), parent=None, author="keeper")
     made.cluster = cluster
     yield made
     made.close()
@@ -136,7 +136,7 @@ class Attack:
     def __init__(self, team):
         self.team = team
         self.layout = pod()
-        self.parent = team.library.commit(self.layout, parent=None, author="keeper").id
+        self.parent = team.library.layouts.commit(self.layout, parent=None, author="keeper").id
         team.library.proposals.set_rules(Rules(needed=1), author="keeper")
         self.evil = self.changed("evil")
         self.good = self.changed("good")
@@ -166,7 +166,7 @@ class Attack:
         return self.team.library.proposals.get(proposal).state
 
     def is_unharmed(self):
-        return self.team.library.head_of(self.layout.id).layout == self.layout
+        return self.team.library.layouts.head_of(self.layout.id).state == self.layout
 
 
 def msgspec_plain(index):
@@ -354,13 +354,13 @@ def test_of_two_that_keep_the_agreed_change_one_does(attack):
         for thread in threads:
             thread.join(20)
     assert sorted(word == "kept" for word in outcome) == [False, True], outcome
-    assert attack.team.library.head_of(attack.layout.id).layout == attack.good
+    assert attack.team.library.layouts.head_of(attack.layout.id).state == attack.good
 
 
 def test_a_release_cannot_grow_not_even_by_its_owner(server_team):
     library = server_team.library
-    library.release("frozen", author="keeper")
-    new = library.commit(pod(), parent=None, author="keeper")
+    library.releases.make("frozen", author="keeper")
+    new = library.layouts.commit(pod(), parent=None, author="keeper")
     statement = f"INSERT INTO release_item SELECT max(id), '{new.item_id}', {new.id} FROM release"
     with pytest.raises(psycopg.Error, match="never rewritten"):
         server_team.cluster.execute(library.address.url.database, statement)
@@ -385,7 +385,7 @@ def test_a_reader_cannot_hold_up_writers(server_team):
         rick.execute(f"LOCK TABLE {tables} IN ACCESS SHARE MODE")
         for key in (layout.id.int & 0x7FFF_FFFF_FFFF_FFFF, 0x7A65737479, 0, 1):
             rick.execute("SELECT pg_advisory_lock(%s)", (key,))
-        server_team.mara.commit(layout, parent=None, author="mara")
+        server_team.mara.layouts.commit(layout, parent=None, author="mara")
         Library.open(server_team.library.address).close()
         rick.rollback()
 
@@ -406,15 +406,15 @@ def test_an_owner_who_may_make_no_roles_takes_back_what_was_given(cluster):
         cluster.execute(database, given, "captain")
     library = Library.open(address)
     layout = pod()
-    library.commit(layout, parent=None, author="captain")
+    library.layouts.commit(layout, parent=None, author="captain")
     cluster.execute("postgres", made.format("mara"))
     cluster.execute("postgres", "GRANT zesty_reader TO zesty_writer")
     cluster.execute("postgres", "GRANT zesty_writer TO mara")
     mara = Library.open(cluster.address(database, "mara"))
-    mara.commit(pod("m2", 2), parent=None, author="mara")
+    mara.layouts.commit(pod("m2", 2), parent=None, author="mara")
     for statement in ("INSERT INTO revision DEFAULT VALUES", "DELETE FROM head", "SELECT nextval('revision_id_seq')"):
         with pytest.raises(psycopg.errors.InsufficientPrivilege):
             cluster.execute(database, statement, "mara")
-    assert len(library.layouts()) == 2
+    assert len(library.layouts.states()) == 2
     for one in (library, mara):
         one.close()

@@ -73,7 +73,7 @@ def test_a_library_of_before_recipes_is_migrated_with_what_it_holds(address):
     engine.dispose()
     path = address
     again = Library.open(path)
-    assert again.layouts() == [layout] and again.recipes.heads() == []
-    assert again.history(layout.id)[0].author == "pod team"
+    assert again.layouts.states() == [layout] and again.recipes.heads() == []
+    assert again.layouts.history(layout.id)[0].author == "pod team"
     again.recipes.commit(RECIPE, parent=None, author="a")
     again.close()

@@ -41,47 +41,47 @@ def with_unit(layout, unit):
 
 def test_disjoint_changes_of_one_layout_are_merged(library):
     first = pod()
-    parent = library.commit(first, parent=None, author="mara").id
-    mine = library.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
+    parent = library.layouts.commit(first, parent=None, author="mara").id
+    mine = library.layouts.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
     other = first.with_field(new_field("rate", at("B3 B2")))
-    both = library.commit_merged(other, parent=parent, author="bench 2")
-    assert both.layout.field_named("angle").unit == "rad" and both.layout.field_named("rate") is not None
+    both = library.layouts.commit_merged(other, parent=parent, author="bench 2")
+    assert both.state.field_named("angle").unit == "rad" and both.state.field_named("rate") is not None
     assert both.revision.parent_id == mine.revision.id
     assert both.revision.reason == "rate added at B3 B2 (merged with the change by mara)"
-    assert library.layouts() == [both.layout]
+    assert library.layouts.states() == [both.state]
 
 
 def test_a_real_clash_writes_nothing_and_holds_all_sides(library):
     first = pod()
-    parent = library.commit(first, parent=None, author="a").id
-    library.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
+    parent = library.layouts.commit(first, parent=None, author="a").id
+    library.layouts.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
     with pytest.raises(ClashError, match="mara changed the same: angle") as told:
-        library.commit_merged(with_unit(first, "gon"), parent=parent, author="b")
+        library.layouts.commit_merged(with_unit(first, "gon"), parent=parent, author="b")
     (clash,) = told.value.merged.clashes
     assert (clash.base, clash.ours, clash.theirs) == ("deg", "gon", "rad")
-    assert told.value.theirs.layout.field_named("angle").unit == "rad" and len(library.history(first.id)) == 2
+    assert told.value.theirs.state.field_named("angle").unit == "rad" and len(library.layouts.history(first.id)) == 2
 
 
 def test_two_changes_that_make_no_layout_together_are_a_clash(library):
     first = pod()
-    parent = library.commit(first, parent=None, author="a").id
-    library.commit_merged(first.with_field(new_field("x", at("B4"))), parent=parent, author="mara")
+    parent = library.layouts.commit(first, parent=None, author="a").id
+    library.layouts.commit_merged(first.with_field(new_field("x", at("B4"))), parent=parent, author="mara")
     with pytest.raises(ClashError, match="overlaps"):
-        library.commit_merged(first.with_field(new_field("y", at("B4[3..0]"))), parent=parent, author="b")
+        library.layouts.commit_merged(first.with_field(new_field("y", at("B4[3..0]"))), parent=parent, author="b")
 
 
 def test_writers_at_once_lose_no_update(library):
     """Each of eight writers changes a field of its own, all from the first state; all changes are in the end."""
     fields = [new_field(f"f{n}", at(f"B{n}")) for n in range(8)]
     first = msgspec.structs.replace(pod(), fields=tuple(fields))
-    parent = library.commit(first, parent=None, author="a").id
+    parent = library.layouts.commit(first, parent=None, author="a").id
     failed = []
 
     def write(number):
         other = Library.open(library.address)
         try:
             changed = first.with_field(msgspec.structs.replace(fields[number], note=f"by {number}"))
-            other.commit_merged(changed, parent=parent, author=f"w{number}")
+            other.layouts.commit_merged(changed, parent=parent, author=f"w{number}")
         except LibraryError as error:
             failed.append(error)
         other.close()
@@ -92,32 +92,32 @@ def test_writers_at_once_lose_no_update(library):
     for thread in threads:
         thread.join()
     assert failed == []
-    assert [field.note for field in library.layouts()[0].fields] == [f"by {n}" for n in range(8)]
-    assert len(library.history(first.id)) == 9
+    assert [field.note for field in library.layouts.states()[0].fields] == [f"by {n}" for n in range(8)]
+    assert len(library.layouts.history(first.id)) == 9
 
 
 def test_new_changes_are_seen_by_a_light_look(library):
     assert library.marks().layouts == 0
-    made = library.commit(pod(), parent=None, author="a")
+    made = library.layouts.commit(pod(), parent=None, author="a")
     assert library.marks().layouts == made.id
 
 
 def test_a_release_never_changes(library):
     first, second = pod("One", 1), pod("Two", 2)
-    one = library.commit(first, parent=None, author="a")
-    library.commit(second, parent=None, author="a")
-    library.release("run 14", author="keeper", notes=NASTY)
-    library.commit(with_unit(first, "rad"), parent=one.id, author="b")
-    library.commit(pod("Three", 3), parent=None, author="b")
-    assert library.layouts_of("run 14") == [first, second]
+    one = library.layouts.commit(first, parent=None, author="a")
+    library.layouts.commit(second, parent=None, author="a")
+    library.releases.make("run 14", author="keeper", notes=NASTY)
+    library.layouts.commit(with_unit(first, "rad"), parent=one.id, author="b")
+    library.layouts.commit(pod("Three", 3), parent=None, author="b")
+    assert library.layouts.of_release("run 14") == [first, second]
     (release,) = library.releases.all()
     assert (release.name, release.author, release.notes, release.layouts) == ("run 14", "keeper", NASTY, 2)
     with pytest.raises(LibraryError, match="never changes"):
-        library.release("run 14", author="b")
+        library.releases.make("run 14", author="b")
     with pytest.raises(LibraryError, match="needs a name"):
-        library.release(" ", author="b")
+        library.releases.make(" ", author="b")
     with pytest.raises(UnknownLayoutError, match="no release"):
-        library.layouts_of("run 15")
+        library.layouts.of_release("run 15")
 
 
 @pytest.mark.parametrize("table", ["revision", "recipe_revision", "release", "release_item"])
@@ -125,9 +125,9 @@ def test_history_is_never_rewritten_even_past_the_program(library, table):
     """The database itself refuses, whoever asks: here its owner."""
     from zesty_abacus.core.recipes.model import new_recipe
 
-    library.commit(pod(), parent=None, author="a")
+    library.layouts.commit(pod(), parent=None, author="a")
     library.recipes.commit(new_recipe("r"), parent=None, author="a")
-    library.release("r", author="a")
+    library.releases.make("r", author="a")
     engine = raw_engine(library)
     statements = [f"DELETE FROM {table}", f"UPDATE {table} SET {'notes' if table == 'release' else 'author'} = 'x'"]
     if table == "release_item":
@@ -182,21 +182,21 @@ def shared(cluster):
 
 def test_each_role_may_do_what_it_may(shared):
     cluster, database, owner = shared
-    owner.commit(pod("Known"), parent=None, author="owner")
+    owner.layouts.commit(pod("Known"), parent=None, author="owner")
     reader, writer, keeper = (Library.open(cluster.address(database, f"{role}_{database}"))
                               for role in ("reader", "writer", "keeper"))  # fmt: skip
-    assert [layout.name for layout in reader.layouts()] == ["Known"]
+    assert [layout.name for layout in reader.layouts.states()] == ["Known"]
     for attempt in (
-        lambda: reader.commit(pod("New"), parent=None, author="reader"),
-        lambda: reader.release("mine", author="reader"),
-        lambda: writer.release("mine", author="writer"),
+        lambda: reader.layouts.commit(pod("New"), parent=None, author="reader"),
+        lambda: reader.releases.make("mine", author="reader"),
+        lambda: writer.releases.make("mine", author="writer"),
     ):
         with pytest.raises(RefusedError, match="not change it"):
             attempt()
-    made = writer.commit(pod("New", 7), parent=None, author="writer")
-    writer.commit(with_unit(writer.layout_at(made.id), "rad"), parent=made.id, author="writer")
-    keeper.release("run 14", author="keeper")
-    assert len(reader.layouts_of("run 14")) == 2
+    made = writer.layouts.commit(pod("New", 7), parent=None, author="writer")
+    writer.layouts.commit(with_unit(writer.layouts.state_at(made.id), "rad"), parent=made.id, author="writer")
+    keeper.releases.make("run 14", author="keeper")
+    assert len(reader.layouts.of_release("run 14")) == 2
     for one in (reader, writer, keeper):
         one.close()
 
@@ -204,7 +204,7 @@ def test_each_role_may_do_what_it_may(shared):
 @pytest.mark.parametrize("role", ["reader", "writer", "keeper"])
 def test_raw_statements_of_a_role_are_refused_by_the_server(shared, role):
     cluster, database, owner = shared
-    owner.commit(pod(), parent=None, author="owner")
+    owner.layouts.commit(pod(), parent=None, author="owner")
     forbidden = [
         "UPDATE revision SET author = 'x'", "DELETE FROM revision", "TRUNCATE revision CASCADE",
         "ALTER TABLE revision DISABLE TRIGGER ALL", "DROP TABLE head", "UPDATE library_info SET value = 'x'",
@@ -225,7 +225,7 @@ def test_a_wrong_password_is_told_and_never_repeated(shared, monkeypatch):
     assert "wrong-and-secret" not in str(told.value)
     monkeypatch.setenv("PGPASSWORD", "right-writer")
     library = Library.open(cluster.by_port(database, f"writer_{database}"))
-    library.commit(pod(), parent=None, author="writer")
+    library.layouts.commit(pod(), parent=None, author="writer")
     library.close()
 
 
@@ -250,14 +250,14 @@ def test_a_database_without_a_library_and_one_that_has_one(cluster):
 def test_a_server_that_goes_away_and_comes_back(cluster):
     library = Library.create(cluster.address(cluster.new_database()))
     first = pod()
-    made = library.commit(first, parent=None, author="a")
+    made = library.layouts.commit(first, parent=None, author="a")
     for how in (signal.SIGINT, signal.SIGQUIT):
         cluster.stop(how)
         with pytest.raises(UnreachableError, match="does not answer"):
-            library.commit(with_unit(first, "rad"), parent=made.id, author="a")
+            library.layouts.commit(with_unit(first, "rad"), parent=made.id, author="a")
         cluster.start()
-        assert library.layouts() == [first], "what was kept is there, what was refused is not"
-    library.commit(with_unit(first, "rad"), parent=made.id, author="a")
+        assert library.layouts.states() == [first], "what was kept is there, what was refused is not"
+    library.layouts.commit(with_unit(first, "rad"), parent=made.id, author="a")
     library.close()
 
 
@@ -272,7 +272,7 @@ def test_a_server_stopped_in_mid_commit_keeps_what_it_acknowledged(cluster):
         try:
             while True:
                 layout = msgspec.structs.replace(layout, note=str(len(told)))
-                parent = library.commit(layout, parent=parent, author="a").id
+                parent = library.layouts.commit(layout, parent=parent, author="a").id
                 told.append(parent)
         except LibraryError:
             return
@@ -285,11 +285,11 @@ def test_a_server_stopped_in_mid_commit_keeps_what_it_acknowledged(cluster):
         cluster.stop(signal.SIGQUIT)
         writer.join()
         cluster.start()
-        history = [revision.id for revision in library.history(layout.id)]
+        history = [revision.id for revision in library.layouts.history(layout.id)]
         assert set(told) <= set(history), "an acknowledged change is gone"
         assert len(history) - len(told) <= 1, "at most the one on its way may be there besides"
-        newest = library.head_of(layout.id)
-        layout, parent = newest.layout, newest.revision.id
+        newest = library.layouts.head_of(layout.id)
+        layout, parent = newest.state, newest.revision.id
         told = sorted(history)
     library.close()
 
@@ -298,9 +298,9 @@ def test_the_command_line_works_with_a_server(cluster, tmp_path):
     address = cluster.address(cluster.new_database())
     assert run("library", "new", address, "--name", "shared")[0] == 0
     own = Library.open(address)
-    made = own.commit(pod(), parent=None, author="a")
+    made = own.layouts.commit(pod(), parent=None, author="a")
     assert run("library", "release", address, "run 14", "--notes", "first", "--author", "k")[0] == 0
-    own.commit(with_unit(own.layout_at(made.id), "rad"), parent=made.id, author="b")
+    own.layouts.commit(with_unit(own.layouts.state_at(made.id), "rad"), parent=made.id, author="b")
     own.close()
     assert "run 14" in run("library", "releases", address)[1]
     code, out, _ = run("library", "compare", address, "run 14")
@@ -315,20 +315,20 @@ def test_the_command_line_works_with_a_server(cluster, tmp_path):
 
 def test_stale_parents_are_still_refused_where_no_merge_is_asked(library):
     first = pod()
-    one = library.commit(first, parent=None, author="a")
-    library.commit(with_unit(first, "rad"), parent=one.id, author="b")
+    one = library.layouts.commit(first, parent=None, author="a")
+    library.layouts.commit(with_unit(first, "rad"), parent=one.id, author="b")
     with pytest.raises(StaleParentError):
-        library.remove(first.id, parent=one.id, author="a")
+        library.layouts.remove(first.id, parent=one.id, author="a")
 
 
 def test_decoding_uses_a_release_and_says_which(library, tmp_path):
     log = tmp_path / "run.log"
     log.write_text("(1.000000) thruster 1A1#0A00000000000000\n")
     first = pod()
-    made = library.commit(first, parent=None, author="a")
-    library.release("run 14", author="keeper")
+    made = library.layouts.commit(first, parent=None, author="a")
+    library.releases.make("run 14", author="keeper")
     changed = first.with_field(msgspec.structs.replace(first.field_named("angle"), ratio=first.fields[0].ratio * 2))
-    library.commit(changed, parent=made.id, author="a")
+    library.layouts.commit(changed, parent=made.id, author="a")
     address = str(library.address.path or library.address.url.set(drivername="postgresql").render_as_string())
     code, then, err = run("decode", log, "--library", address, "--release", "run 14")
     assert code == 0 and ",0.5," in then and "decoded with harbour team, release run 14" in err
@@ -340,27 +340,29 @@ def test_decoding_uses_a_release_and_says_which(library, tmp_path):
 def test_a_clock_that_is_an_hour_off_turns_nothing_round(library, monkeypatch):
     """History is ordered by what began from what, not by anybody's clock."""
     first = pod()
-    one = library.commit(first, parent=None, author="right")
+    one = library.layouts.commit(first, parent=None, author="right")
     now = time.time_ns()
     monkeypatch.setattr("zesty_abacus.core.library.signing.time.time_ns", lambda: now - 3600 * 10**9)
-    two = library.commit(with_unit(first, "rad"), parent=one.id, author="an hour late")
+    two = library.layouts.commit(with_unit(first, "rad"), parent=one.id, author="an hour late")
     monkeypatch.undo()
-    both = library.commit_merged(
+    both = library.layouts.commit_merged(
         first.with_field(new_field("rate", at("B3 B2"))), parent=one.id, author="right again"
-    ).layout
+    ).state
     # in a file it is the writer's clock, on a server everybody's
     assert (two.time < one.time) == (library.address.url is None)
-    assert [item.author for item in library.history(first.id)] == ["right again", "an hour late", "right"]
-    assert both.field_named("angle").unit == "rad" and library.layouts() == [both]
+    assert [item.author for item in library.layouts.history(first.id)] == ["right again", "an hour late", "right"]
+    assert both.field_named("angle").unit == "rad" and library.layouts.states() == [both]
 
 
 def test_a_change_that_is_made_twice_is_kept_once(library):
     """The answer of the first time was lost on its way, so the same change is sent again."""
     first = pod()
-    parent = library.commit(first, parent=None, author="a").id
-    made = library.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
-    assert library.commit_merged(with_unit(first, "rad"), parent=parent, author="mara").revision == made.revision
-    assert len(library.history(first.id)) == 2
+    parent = library.layouts.commit(first, parent=None, author="a").id
+    made = library.layouts.commit_merged(with_unit(first, "rad"), parent=parent, author="mara")
+    assert (
+        library.layouts.commit_merged(with_unit(first, "rad"), parent=parent, author="mara").revision == made.revision
+    )
+    assert len(library.layouts.history(first.id)) == 2
 
 
 class Ring(keyring.backend.KeyringBackend):

@@ -82,7 +82,7 @@ def check(library, told):
     assert not missing, missing[:5]
     assert broken_lines(library) == []
     assert library.damage == ()
-    names = [layout.name for layout in library.layouts()]
+    names = [layout.name for layout in library.layouts.states()]
     assert len(names) == len(set(names)), "what was sent again after a lost answer is there once"
 
 
@@ -92,8 +92,8 @@ def check_copies(library, folder):
         copy = Library.open(path)
         assert broken_lines(copy) == []
         report = sync(copy, library, author="harbour")
-        ours = {layout.id: layout for layout in library.layouts()}
-        theirs = {layout.id: layout for layout in copy.layouts()}
+        ours = {layout.id: layout for layout in library.layouts.states()}
+        theirs = {layout.id: layout for layout in copy.layouts.states()}
         clashing = {sentence.split(":")[0] for sentence in report.clashed}
         assert {
             key for key, layout in ours.items() if theirs.get(key) != layout and layout.name not in clashing
@@ -105,7 +105,7 @@ def check_copies(library, folder):
 def test_a_file_under_siege(tmp_path):
     path = tmp_path / "library.sqlite"
     library = Library.create(path)
-    library.commit(pod(), parent=None, author="first")
+    library.layouts.commit(pod(), parent=None, author="first")
     # a window that stays open all the while
     siege = Siege(str(path), tmp_path, random.Random(5), on_file=True)
 
@@ -114,7 +114,7 @@ def test_a_file_under_siege(tmp_path):
             subprocess.run([sys.executable, "-m", "zesty_abacus", "library", "log", str(path)], capture_output=True,
                            timeout=120, check=False)  # fmt: skip
         if siege.chance.random() < 0.5:
-            made = library.commit(pod(f"window {time.monotonic_ns()}"), parent=None, author="window")
+            made = library.layouts.commit(pod(f"window {time.monotonic_ns()}"), parent=None, author="window")
             siege.told.append(["revision", str(made.id), str(made.item_id), "window"])
 
     siege.hold(SECONDS, disturb)
@@ -138,7 +138,7 @@ def test_a_server_under_siege(own_server, tmp_path):
     """The server itself is dropped and started again while programs are killed."""
     where = own_server.address(own_server.new_database())
     library = Library.create(where)
-    library.commit(pod(), parent=None, author="first")
+    library.layouts.commit(pod(), parent=None, author="first")
     library.close()
     siege = Siege(where, tmp_path, random.Random(6), on_file=False)
 

@@ -35,80 +35,82 @@ def pod(name="Azimuth feedback", address=0x1A1):
 def test_every_revision_is_kept_with_who_when_and_why(library):
     first = pod()
     began = datetime.now(UTC)
-    one = library.commit(first, parent=None, author="pod team", reason="from the supplier")
+    one = library.layouts.commit(first, parent=None, author="pod team", reason="from the supplier")
     second = first.with_field(new_field("rate", at("B3 B2"), unit="deg/s"))
-    two = library.commit(second, parent=one.id, author="bench 2")
-    history = library.history(first.id)
+    two = library.layouts.commit(second, parent=one.id, author="bench 2")
+    history = library.layouts.history(first.id)
     assert [item.id for item in history] == [two.id, one.id]
     assert (one.author, one.reason, one.parent_id, one.number) == ("pod team", "from the supplier", None, 1)
     assert (two.reason, two.parent_id, two.number) == ("rate added at B3 B2", one.id, 2)
     assert began.timestamp() - 1 <= one.time.timestamp() <= two.time.timestamp()
-    assert library.layout_at(one.id) == first and library.layout_at(two.id) == second
-    assert library.layouts() == [second]
-    assert library.layouts_at(one.time) == [first] and library.layouts_at(began.replace(year=2000)) == []
+    assert library.layouts.state_at(one.id) == first and library.layouts.state_at(two.id) == second
+    assert library.layouts.states() == [second]
+    assert library.layouts.at(one.time) == [first] and library.layouts.at(began.replace(year=2000)) == []
 
 
 def test_a_change_from_an_old_state_is_refused_and_writes_nothing(library):
     first = pod()
-    one = library.commit(first, parent=None, author="a")
-    library.commit(msgspec.structs.replace(first, note="x"), parent=one.id, author="b")
+    one = library.layouts.commit(first, parent=None, author="a")
+    library.layouts.commit(msgspec.structs.replace(first, note="x"), parent=one.id, author="b")
     with pytest.raises(StaleParentError, match="changed by b"):
-        library.commit(msgspec.structs.replace(first, note="y"), parent=one.id, author="a")
+        library.layouts.commit(msgspec.structs.replace(first, note="y"), parent=one.id, author="a")
     with pytest.raises(StaleParentError):
-        library.commit(first, parent=None, author="a")
-    assert len(library.history(first.id)) == 2 and library.layouts()[0].note == "x"
+        library.layouts.commit(first, parent=None, author="a")
+    assert len(library.layouts.history(first.id)) == 2 and library.layouts.states()[0].note == "x"
 
 
 def test_a_removed_layout_keeps_its_history_and_comes_back(library):
     first = pod()
-    one = library.commit(first, parent=None, author="a")
-    gone = library.remove(first.id, parent=one.id, author="a")
-    assert library.layouts() == [] and library.head_of(first.id) is None and gone.removed
+    one = library.layouts.commit(first, parent=None, author="a")
+    gone = library.layouts.remove(first.id, parent=one.id, author="a")
+    assert library.layouts.states() == [] and library.layouts.head_of(first.id) is None and gone.removed
     with pytest.raises(UnknownLayoutError):
-        library.layout_at(gone.id)
-    back = library.commit(first, parent=gone.id, author="a", reason="restored")
-    assert back.number == 3 and library.layouts() == [first]
+        library.layouts.state_at(gone.id)
+    back = library.layouts.commit(first, parent=gone.id, author="a", reason="restored")
+    assert back.number == 3 and library.layouts.states() == [first]
 
 
 def test_search_by_name_address_unit_and_field(library):
-    library.commit(pod(), parent=None, author="a")
-    library.commit(pod("Pack totals", 0x18F), parent=None, author="a")
-    library.commit(new_layout(NASTY, Applies(address=7), 8), parent=None, author="a")
-    assert [hit.name for hit in library.search("azimuth")] == ["Azimuth feedback"]
-    assert [(hit.name, hit.matched) for hit in library.search("0x1A1")] == [("Azimuth feedback", "address")]
-    assert [hit.name for hit in library.search("417")] == ["Azimuth feedback"]
-    assert {hit.matched for hit in library.search("DEG")} == {"unit deg"}
-    assert {hit.matched for hit in library.search("angl")} == {"field angle"}
-    assert [hit.name for hit in library.search(NASTY)] == [NASTY]
-    assert [hit.name for hit in library.search("%_")] == [NASTY], "wildcards are letters"
-    assert library.search("nothing like it") == []
+    library.layouts.commit(pod(), parent=None, author="a")
+    library.layouts.commit(pod("Pack totals", 0x18F), parent=None, author="a")
+    library.layouts.commit(new_layout(NASTY, Applies(address=7), 8), parent=None, author="a")
+    assert [hit.name for hit in library.layouts.search("azimuth")] == ["Azimuth feedback"]
+    assert [(hit.name, hit.matched) for hit in library.layouts.search("0x1A1")] == [("Azimuth feedback", "address")]
+    assert [hit.name for hit in library.layouts.search("417")] == ["Azimuth feedback"]
+    assert {hit.matched for hit in library.layouts.search("DEG")} == {"unit deg"}
+    assert {hit.matched for hit in library.layouts.search("angl")} == {"field angle"}
+    assert [hit.name for hit in library.layouts.search(NASTY)] == [NASTY]
+    assert [hit.name for hit in library.layouts.search("%_")] == [NASTY], "wildcards are letters"
+    assert library.layouts.search("nothing like it") == []
 
 
 def test_nasty_text_comes_back_as_it_was(library):
     layout = msgspec.structs.replace(pod(), name=NASTY, note=NASTY * 1000)
-    revision = library.commit(layout, parent=None, author=NASTY, reason=NASTY)
-    assert library.layouts() == [layout]
-    assert (library.history(layout.id)[0].author, library.log()[0]) == (NASTY, (revision, NASTY))
+    revision = library.layouts.commit(layout, parent=None, author=NASTY, reason=NASTY)
+    assert library.layouts.states() == [layout]
+    assert (library.layouts.history(layout.id)[0].author, library.layouts.log()[0]) == (NASTY, (revision, NASTY))
 
 
 def test_import_is_one_transaction_and_leaves_equal_layouts_alone(library):
     several = [pod(f"m{n}", n) for n in range(5)]
-    assert library.import_layouts(several, author="a", reason="in") == 5
-    assert library.import_layouts(several, author="a", reason="again") == 0
+    assert library.layouts.import_all(several, author="a", reason="in") == 5
+    assert library.layouts.import_all(several, author="a", reason="again") == 0
     several[2] = msgspec.structs.replace(several[2], note="n")
-    assert library.import_layouts(several, author="a", reason="third") == 1
-    assert len(library.history(several[2].id)) == 2 and len(library.log()) == 6
+    assert library.layouts.import_all(several, author="a", reason="third") == 1
+    assert len(library.layouts.history(several[2].id)) == 2 and len(library.layouts.log()) == 6
 
 
 def test_two_writers_at_once_never_fork_the_history(library):
     first = pod()
-    parent = library.commit(first, parent=None, author="a")
+    parent = library.layouts.commit(first, parent=None, author="a")
     done, refused = [], []
 
     def write(number):
         other = Library.open(library.address)
         try:
-            done.append(other.commit(msgspec.structs.replace(first, note=str(number)), parent=parent.id, author="b"))
+            done.append(
+                other.layouts.commit(msgspec.structs.replace(first, note=str(number)), parent=parent.id, author="b")
+            )
         except StaleParentError:
             refused.append(number)
         other.close()
@@ -119,7 +121,7 @@ def test_two_writers_at_once_never_fork_the_history(library):
     for thread in threads:
         thread.join()
     assert (len(done), len(refused)) == (1, 5)
-    assert [item.number for item in library.history(first.id)] == [2, 1]
+    assert [item.number for item in library.layouts.history(first.id)] == [2, 1]
 
 
 def test_opening_what_is_no_library(tmp_path):
@@ -142,7 +144,7 @@ def test_a_damaged_database_is_one_error(tmp_path):
     data = path.read_bytes()
     path.write_bytes(data[:100] + b"\xff" * (len(data) - 100))
     with pytest.raises(LibraryError):
-        Library.open(path).layouts()
+        Library.open(path).layouts.states()
 
 
 def test_a_library_of_a_newer_program_is_refused(library):
@@ -190,11 +192,11 @@ def invalid():
 def test_nobody_keeps_a_layout_that_has_problems(library, way):
     layout = invalid()
     calls = {
-        "commit": lambda: library.commit(layout, parent=None, author="mara"),
-        "commit_merged": lambda: library.commit_merged(layout, parent=None, author="mara"),
-        "import_layouts": lambda: library.import_layouts([pod(), layout], author="mara", reason="file"),
+        "commit": lambda: library.layouts.commit(layout, parent=None, author="mara"),
+        "commit_merged": lambda: library.layouts.commit_merged(layout, parent=None, author="mara"),
+        "import_layouts": lambda: library.layouts.import_all([pod(), layout], author="mara", reason="file"),
         "propose": lambda: library.proposals.propose(layout.id, layout, parent=None, author="mara", reason="new"),
     }
     with pytest.raises(InvalidLayoutError, match="short is not kept: v reaches byte 4"):
         calls[way]()
-    assert library.layouts() == [] and library.proposals.open() == [], "nothing of it, and nothing beside it"
+    assert library.layouts.states() == [] and library.proposals.open() == [], "nothing of it, and nothing beside it"

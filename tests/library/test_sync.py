@@ -23,17 +23,17 @@ def copy(tmp_path):
 
 
 def edit(library, name, **settings):
-    head = next(one for one in library.heads() if one.layout.name == name)
-    layout = msgspec.structs.replace(head.layout, **settings)
-    library.commit(layout, parent=head.revision.id, author=f"on {library.name}")
+    head = next(one for one in library.layouts.heads() if one.state.name == name)
+    layout = msgspec.structs.replace(head.state, **settings)
+    library.layouts.commit(layout, parent=head.revision.id, author=f"on {library.name}")
 
 
 def states(library):
-    return {layout.id: layout for layout in library.layouts()}
+    return {layout.id: layout for layout in library.layouts.states()}
 
 
 def test_a_copy_takes_all_and_then_nothing(library, copy):
-    library.import_layouts([pod("One", 1), pod("Two", 2)], author="a", reason="x")
+    library.layouts.import_all([pod("One", 1), pod("Two", 2)], author="a", reason="x")
     assert sorted(sync(copy, library, author="s").taken) == ["One", "Two"]
     assert states(copy) == states(library)
     again = sync(copy, library, author="s")
@@ -41,43 +41,43 @@ def test_a_copy_takes_all_and_then_nothing(library, copy):
 
 
 def test_changes_of_both_sides_meet(library, copy):
-    library.import_layouts([pod("One", 1), pod("Two", 2), pod("Three", 3), pod("Four", 4)], author="a", reason="x")
+    library.layouts.import_all([pod("One", 1), pod("Two", 2), pod("Three", 3), pod("Four", 4)], author="a", reason="x")
     sync(copy, library, author="s")
     edit(copy, "One", note="at sea")
     edit(library, "Two", note="at home")
     edit(copy, "Three", note="at sea")
     edit(library, "Three", sender="at home")
-    copy.commit(pod("New at sea", 9), parent=None, author="mara")
+    copy.layouts.commit(pod("New at sea", 9), parent=None, author="mara")
     report = sync(copy, library, author="s")
     assert (sorted(report.given), report.taken, report.merged) == (["New at sea", "One"], ["Two"], ["Three"])
     assert states(copy) == states(library)
-    three = next(one for one in library.layouts() if one.name == "Three")
+    three = next(one for one in library.layouts.states() if one.name == "Three")
     assert (three.note, three.sender) == ("at sea", "at home")
-    assert any(head.revision.author == "on copy" for head in library.heads() if head.layout.name == "One")
+    assert any(head.revision.author == "on copy" for head in library.layouts.heads() if head.state.name == "One")
 
 
 def test_a_clash_is_left_on_both_sides_until_somebody_chose(library, copy):
-    library.import_layouts([pod("One", 1)], author="a", reason="x")
+    library.layouts.import_all([pod("One", 1)], author="a", reason="x")
     sync(copy, library, author="s")
     edit(copy, "One", note="at sea")
     edit(library, "One", note="at home")
     for _ in range(2):
         (told,) = sync(copy, library, author="s").clashed
         assert "One" in told
-        assert copy.layouts()[0].note == "at sea" and library.layouts()[0].note == "at home"
+        assert copy.layouts.states()[0].note == "at sea" and library.layouts.states()[0].note == "at home"
     edit(copy, "One", note="at home")
     assert sync(copy, library, author="s").clashed == [] and states(copy) == states(library)
 
 
 def test_removals_travel_and_what_was_changed_stays(library, copy):
-    library.import_layouts([pod("One", 1), pod("Two", 2), pod("Three", 3)], author="a", reason="x")
+    library.layouts.import_all([pod("One", 1), pod("Two", 2), pod("Three", 3)], author="a", reason="x")
     sync(copy, library, author="s")
     for side, name in ((copy, "One"), (library, "Two"), (copy, "Three")):
-        head = next(one for one in side.heads() if one.layout.name == name)
-        side.remove(head.layout.id, parent=head.revision.id, author="a")
+        head = next(one for one in side.layouts.heads() if one.state.name == name)
+        side.layouts.remove(head.state.id, parent=head.revision.id, author="a")
     edit(library, "Three", note="still of use")
     sync(copy, library, author="s")
-    assert [layout.name for layout in library.layouts()] == ["Three"] and states(copy) == states(library)
+    assert [layout.name for layout in library.layouts.states()] == ["Three"] and states(copy) == states(library)
 
 
 def test_a_random_voyage_ends_with_all_changes_on_both_sides(library, copy):
@@ -87,15 +87,15 @@ def test_a_random_voyage_ends_with_all_changes_on_both_sides(library, copy):
         new_layout(f"m{n}", Applies(address=n), 8, [new_field("sea", at("B0")), new_field("home", at("B1"))])
         for n in range(4)
     ]
-    library.import_layouts(layouts, author="a", reason="x")
+    library.layouts.import_all(layouts, author="a", reason="x")
     sync(copy, library, author="s")
     wanted = {}
     for turn in range(40):
         side, name = dice.choice([(copy, "sea"), (library, "home")])
-        head = dice.choice(side.heads())
-        field = msgspec.structs.replace(head.layout.field_named(name), note=str(turn))
-        side.commit(head.layout.with_field(field), parent=head.revision.id, author=name)
-        wanted[head.layout.id, name] = str(turn)
+        head = dice.choice(side.layouts.heads())
+        field = msgspec.structs.replace(head.state.field_named(name), note=str(turn))
+        side.layouts.commit(head.state.with_field(field), parent=head.revision.id, author=name)
+        wanted[head.state.id, name] = str(turn)
         if dice.random() < 0.2:
             assert sync(copy, library, author="s").clashed == []
     sync(copy, library, author="s")
@@ -105,7 +105,7 @@ def test_a_random_voyage_ends_with_all_changes_on_both_sides(library, copy):
 
 
 def test_the_command_line_makes_and_brings_back_a_copy(library, tmp_path):
-    library.import_layouts([pod("One", 1)], author="a", reason="x")
+    library.layouts.import_all([pod("One", 1)], author="a", reason="x")
     address = str(library.address.path or library.address.url.set(drivername="postgresql").render_as_string())
     copy = tmp_path / "sea.sqlite"
     code, out, _ = run("library", "sync", copy, address)

@@ -11,15 +11,15 @@ from zesty_abacus.core.library.store import Library
 
 def main() -> None:
     library = Library.open(sys.argv[1])
-    head = library.heads()[0]
-    layout, parent = head.layout, head.revision.id
+    head = library.layouts.heads()[0]
+    layout, parent = head.state, head.revision.id
     if len(sys.argv) > 2:
         # no file may grow further than this: what a full disk does, without one
         signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
         resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[2]), int(sys.argv[2])))
     while True:
         layout = msgspec.structs.replace(layout, note=str(int(layout.note or "0") + 1))
-        parent = library.commit(layout, parent=parent, author="writer").id
+        parent = library.layouts.commit(layout, parent=parent, author="writer").id
         sys.stdout.write(f"{layout.note} {parent}\n")
         sys.stdout.flush()
 

@@ -27,7 +27,7 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     target = target_for(output, force, *sources, where)
     release = release or release_of_trial(where)
     library = open_library(where)
-    layouts = library.layouts_of(release) if release else library.layouts()
+    layouts = library.layouts.of_release(release) if release else library.layouts.states()
     origin = library.origin(release, sources)
     say(f"decoded with {origin.words()}", err=True)
     library.close()

@@ -28,7 +28,7 @@ def encode(where: str, message: str, values: tuple[str, ...]) -> None:
     given are worked out.
     """
     library = open_library(where)
-    layouts = library.layouts()
+    layouts = library.layouts.states()
     library.close()
     found = [item for item in layouts if message in (item.name, item.applies.address_text(), str(item.applies.address))]
     if not found:

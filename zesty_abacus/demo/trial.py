@@ -144,8 +144,8 @@ def make_library(trial: Trial) -> Library:
     layouts = layouts_from_file(trial.folder / _LAYOUTS)
     for layout in layouts:
         for author, reason, state in _steps_of(layout):
-            head = library.head_of(layout.id)
-            library.commit(state, parent=head.revision.id if head else None, author=author, reason=reason)
+            head = library.layouts.head_of(layout.id)
+            library.layouts.commit(state, parent=head.revision.id if head else None, author=author, reason=reason)
     recipes = recipes_from_file(trial.folder / _RECIPES)
     library.recipes.import_all(recipes, author="bench 2", reason="measured on run 14")
     return library

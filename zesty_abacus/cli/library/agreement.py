@@ -66,8 +66,8 @@ def propose(where: str, files: tuple[Path, ...], reason: str, author: str) -> No
     with opened(where) as target:
         for file in files:
             for layout in layouts_from_file(file):
-                head = target.head_of(layout.id)
-                if head is not None and head.layout == layout:
+                head = target.layouts.head_of(layout.id)
+                if head is not None and head.state == layout:
                     continue
                 parent = head.revision.id if head is not None else None
                 key = target.proposals.propose(layout.id, layout, parent=parent, author=author, reason=reason)

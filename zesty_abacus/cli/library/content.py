@@ -86,11 +86,11 @@ def _bring_in(target: Library, file: Path, mapping: TableMapping | None, author:
         changed = target.recipes.import_all(recipes, author=author, reason=reason)
         return _Brought(str(file), "recipes", len(recipes), changed, [])
     form, exchanged = read_layout_file(file, mapping)
-    layouts = onto_library(exchanged.layouts, target.layouts(), form, mapping if form == TABLE else None)
+    layouts = onto_library(exchanged.layouts, target.layouts.states(), form, mapping if form == TABLE else None)
     for layout in layouts:
         for problem in check_layout(layout):
             raise DataError(problem.sentence, where=f"{file}, {layout.name}", hint="Nothing was brought in.")
-    changed = target.import_layouts(layouts, author=author, reason=reason)
+    changed = target.layouts.import_all(layouts, author=author, reason=reason)
     return _Brought(str(file), "layouts", len(layouts), changed, exchanged.left)
 
 
@@ -182,9 +182,9 @@ def _example(text: str) -> Known:
 def show(where: str, search: str, as_json: bool) -> None:
     """Show layouts and their fields; SEARCH is part of a name, an address or a unit."""
     source = open_library(where)
-    layouts = source.layouts()
+    layouts = source.layouts.states()
     if search:
-        found = {hit.layout_id for hit in source.search(search)}
+        found = {hit.layout_id for hit in source.layouts.search(search)}
         layouts = [layout for layout in layouts if layout.id in found]
     recipes = [head.state for head in source.recipes.heads() if search.casefold() in head.state.name.casefold()]
     source.close()
@@ -215,7 +215,7 @@ def check(where: str, recordings: tuple[Path, ...], history: bool, against: tupl
     it prints a hash over every sort of changes: written down, it shows later whether anybody rewrote them.
     """
     with opened(where) as source:
-        layouts = source.layouts()
+        layouts = source.layouts.states()
         problems = [*source.damage, *check_library(layouts)]
         looked = look_at_history(source, against) if history or against else None
     if looked is not None:
@@ -247,11 +247,11 @@ def log(where: str, limit: int, as_json: bool) -> None:
     """Show the newest changes: revision, time, author, layout, reason."""
     source = open_library(where)
     if as_json:
-        plain = [{"revision": change, "layout": name} for change, name in source.log(limit)]
+        plain = [{"revision": change, "layout": name} for change, name in source.layouts.log(limit)]
         say_json(plain)
         source.close()
         return
-    for change, name in source.log(limit):
+    for change, name in source.layouts.log(limit):
         stamp = change.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
         say(f"{change.id:6d}  {stamp}  {change.author}  {name or change.item_id}: {change.reason}")
     source.close()
@@ -259,7 +259,7 @@ def log(where: str, limit: int, as_json: bool) -> None:
 
 def _chosen(source: Library, release: str, only: tuple[str, ...]) -> tuple[list[Layout], Origin]:
     """Return layouts of a release, or the newest, by name, and where they come from; closes the library."""
-    layouts = source.layouts_of(release) if release else source.layouts()
+    layouts = source.layouts.of_release(release) if release else source.layouts.states()
     origin = source.origin(release)
     source.close()
     chosen = [layout for layout in layouts if not only or layout.name in only]

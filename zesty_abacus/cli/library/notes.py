@@ -145,7 +145,7 @@ def _address(text: str) -> int | None:
 
 
 def _layout(target: Library, name: str) -> UUID:
-    found = [one for one in target.find(name) if one.name.casefold() == name.casefold()]
+    found = [one for one in target.layouts.find(name) if one.name.casefold() == name.casefold()]
     if len(found) != 1:
         words = "no layout is" if not found else f"{len(found)} layouts are"
         raise LibraryError(f"{words} called {name!r}.", where=str(target.address))

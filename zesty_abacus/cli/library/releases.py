@@ -21,7 +21,7 @@ from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
 def release(where: str, name: str, notes: str, author: str) -> None:
     """Give the newest state of all layouts a NAME that stays."""
     with opened(where) as target:
-        target.release(name, author=author, notes=notes)
+        target.releases.make(name, author=author, notes=notes)
 
 
 @library.command()
@@ -49,8 +49,8 @@ def releases(where: str, as_json: bool) -> None:
 def compare(where: str, before: str, after: str, recordings: tuple[Path, ...], as_json: bool) -> None:
     """Tell what differs between the releases BEFORE and AFTER; the newest state if AFTER is left out."""
     with opened(where) as source:
-        old = source.layouts_of(before)
-        new = source.layouts_of(after) if after else source.layouts()
+        old = source.layouts.of_release(before)
+        new = source.layouts.of_release(after) if after else source.layouts.states()
     found = compare_sets(old, new)
     decoded: list[Difference] = []
     if recordings:

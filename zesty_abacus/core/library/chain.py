@@ -152,7 +152,7 @@ def compare_with_export(library: Library, layouts: Sequence[bytes], release_name
     release_name, upto
         The release; or, if it is empty, the number of the newest change that was in it.
     """
-    now = library.layouts_of(release_name) if release_name else library.layouts_upto(upto)
+    now = library.layouts.of_release(release_name) if release_name else library.layouts.upto(upto)
     known = {layout.id: layout for layout in now}
     then = [layout_from_json(document) for document in layouts]
     differing = [f"{one.name} was put out otherwise." for one in then if known.get(one.id) not in (one, None)]

@@ -14,8 +14,9 @@ from uuid import UUID
 from ..errors import AbacusError
 from ..layouts.model import Layout
 from .errors import AgreementNeededError, ClashError, LibraryError, UnreachableError
+from .layout_shelf import merge_onto
 from .steps import Answer, Drafted, DraftInHand, EditStep, Kept, Proposed, Refused
-from .store import Library, merge_onto
+from .store import Library
 from .unsent import WaitingEdit, WaitingEdits
 
 
@@ -86,10 +87,10 @@ class EditWriter:
     def _newest(self, layout_id: UUID) -> Kept | None:
         """Return what the library holds of a layout whose edit it refused, if it says."""
         with contextlib.suppress(LibraryError):
-            head = self.library.head_of(layout_id)
+            head = self.library.layouts.head_of(layout_id)
             if head is not None:
                 return Kept.of(head)
-            changes = self.library.history(layout_id)
+            changes = self.library.layouts.history(layout_id)
             return Kept(changes[0].id, None) if changes else None
         return None
 
@@ -108,11 +109,11 @@ class EditWriter:
         if step.after is None:
             if parent is None:
                 raise LibraryError("the library never had this layout.", where=str(self.library.address))
-            revision = self.library.remove(step.layout_id, parent=parent, author=author, reason=step.reason)
+            revision = self.library.layouts.remove(step.layout_id, parent=parent, author=author, reason=step.reason)
             made = Kept(revision.id, None)
         else:
             layout = self._onto_kept(step, step.after, kept)
-            made = Kept.of(self.library.commit_merged(layout, parent=parent, author=author, reason=step.reason))
+            made = Kept.of(self.library.layouts.commit_merged(layout, parent=parent, author=author, reason=step.reason))
         self._own[step.layout_id] = made
         return made
 
@@ -122,7 +123,7 @@ class EditWriter:
         So it is when the edit before was merged with somebody's change, when it was refused, or when the step has
         waited for long.
         """
-        if kept is None or kept.head is None or step.before is None or kept.head.layout == step.before:
+        if kept is None or kept.head is None or step.before is None or kept.head.state == step.before:
             return after
         return merge_onto(step.before, after, kept.head, str(self.library.address))
 
@@ -152,7 +153,7 @@ class EditWriter:
         """Return one's drafts with the state each began from."""
         found = []
         for draft in self.library.drafts.of(author):
-            base = self.library.layout_at(draft.parent) if draft.parent is not None else None
+            base = self.library.layouts.state_at(draft.parent) if draft.parent is not None else None
             found.append((draft.layout, DraftInHand(draft.parent, base)))
         return found
 
@@ -172,7 +173,7 @@ class EditWriter:
     def keep_draft(self, layout: Layout, draft: DraftInHand, author: str, reason: str) -> Kept | ClashError:
         """Keep a draft at once, merged with what others kept; a clash is an answer, and the draft stays."""
         try:
-            head = self.library.commit_merged(layout, parent=draft.parent, author=author, reason=reason)
+            head = self.library.layouts.commit_merged(layout, parent=draft.parent, author=author, reason=reason)
         except ClashError as error:
             return error
         self._own[layout.id] = Kept.of(head)

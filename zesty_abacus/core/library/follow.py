@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from uuid import UUID
 
-from .store import LayoutHead, Library, Marks
+from .layout_shelf import LayoutHead
+from .store import Library, Marks
 
 _MARGIN = 500
 """Changes are looked at again for so many numbers: one that was begun earlier may be there later than its follower."""
@@ -48,11 +49,11 @@ class Follower:
         """Return what is new; raises :class:`LibraryError` if the library does not answer."""
         marks = self._library.marks()
         since = max(min(self._newest, marks.layouts) - _MARGIN, 0)
-        fresh = {number: key for number, key in self._library.changes_since(since) if number not in self._seen}
+        fresh = {number: key for number, key in self._library.layouts.changes_since(since) if number not in self._seen}
         if not fresh:
             return Seen(marks)
-        heads = self._library.heads(only=set(fresh.values()))
-        there = {head.layout.id for head in heads}
+        heads = self._library.layouts.heads_of(set(fresh.values()))
+        there = {head.state.id for head in heads}
         removed = {key: number for number, key in sorted(fresh.items()) if key not in there}
         self._newest = max(self._newest, *fresh)
         self._seen = {number for number in self._seen | set(fresh) if number > self._newest - 2 * _MARGIN}

@@ -14,8 +14,9 @@ from uuid import UUID
 
 from ..layouts.model import Layout
 from .errors import ClashError, UnreachableError
+from .layout_shelf import LayoutHead
+from .shelf import Head
 from .steps import Answer, Drafted, DraftInHand, EditStep, Kept, Proposed, Refused, StepState
-from .store import LayoutHead
 
 
 class Ledger:
@@ -28,8 +29,8 @@ class Ledger:
     """
 
     def __init__(self, heads: Iterable[LayoutHead] = ()) -> None:
-        self._kept = {head.layout.id: Kept.of(head) for head in heads}
-        self._shown = {key: kept.head.layout for key, kept in self._kept.items() if kept.head is not None}
+        self._kept = {head.state.id: Kept.of(head) for head in heads}
+        self._shown = {key: kept.head.state for key, kept in self._kept.items() if kept.head is not None}
         self.drafts: dict[UUID, DraftInHand] = {}
         self._drafted: dict[UUID, Layout] = {}
         self._steps: list[EditStep] = []
@@ -97,7 +98,7 @@ class Ledger:
             return set()
         if isinstance(answer, ClashError):
             step.state = StepState.CLASHED
-            assert isinstance(answer.theirs, LayoutHead)
+            assert isinstance(answer.theirs, Head)
             return self.learn([answer.theirs], {})
         step.state = StepState.REFUSED if isinstance(answer, Refused) else StepState.KEPT
         self._steps = [one for one in self._steps if one is not step]
@@ -128,26 +129,26 @@ class Ledger:
         self._know(chosen.id, Kept.of(theirs))
         if chosen.id in self.drafts:
             # it was a draft that was to be kept: it begins from the newest state now
-            self.drafts[chosen.id] = DraftInHand(theirs.revision.id, theirs.layout)
-            self._drafted[chosen.id] = theirs.layout
+            self.drafts[chosen.id] = DraftInHand(theirs.revision.id, theirs.state)
+            self._drafted[chosen.id] = theirs.state
         self._show([chosen.id])
-        return self.put(EditStep(chosen.id, theirs.layout, chosen, reason, chosen.id in self.drafts))
+        return self.put(EditStep(chosen.id, theirs.state, chosen, reason, chosen.id in self.drafts))
 
     # what others do
 
     def learn(self, heads: Sequence[LayoutHead], removed: Mapping[UUID, int]) -> set[UUID]:
         """Know newer states; return the layouts that are shown otherwise now. What is known already changes nothing."""
-        known = [self._know(head.layout.id, Kept.of(head)) for head in heads]
+        known = [self._know(head.state.id, Kept.of(head)) for head in heads]
         known += [self._know(key, Kept(number, None)) for key, number in removed.items() if key in self._kept]
         return self._show(key for key in known if key is not None)
 
     def is_news(self, head: LayoutHead) -> bool:
         """Return whether a state is newer than what is known, another one, and nothing that was made here."""
-        before = self._kept.get(head.layout.id)
-        if before is not None and (before.revision >= head.revision.id or before.layout == head.layout):
+        before = self._kept.get(head.state.id)
+        if before is not None and (before.revision >= head.revision.id or before.layout == head.state):
             return False
         # an own edit may be told of before its answer arrives
-        return not any(step.after == head.layout for step in self.open_steps(head.layout.id))
+        return not any(step.after == head.state for step in self.open_steps(head.state.id))
 
     def _know(self, key: UUID, kept: Kept) -> UUID | None:
         before = self._kept.get(key)

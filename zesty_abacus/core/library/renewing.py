@@ -6,8 +6,9 @@ from uuid import UUID
 
 from ..layouts.model import Layout
 from .errors import LibraryError
+from .layout_shelf import LayoutHead, merge_onto
 from .proposals import Proposal
-from .store import LayoutHead, Library, merge_onto
+from .store import Library
 
 
 def propose_on_newest(library: Library, proposal: UUID, *, author: str) -> bool:
@@ -26,7 +27,7 @@ def propose_on_newest(library: Library, proposal: UUID, *, author: str) -> bool:
         If it is not one's own, or has ended.
     """
     known = library.proposals.get(proposal)
-    newest = library.head_of(known.layout_id)
+    newest = library.layouts.head_of(known.layout_id)
     parent = newest.revision.id if newest is not None else None
     if parent == known.parent:
         return False

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from typing import Generic, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 from uuid import UUID
 
 import sqlalchemy as sa
 
 from .access import Access
-from .gates.base import Change, DocumentIndex
+from .gates.base import Change
 from .history import History, Revision
 
 
@@ -27,7 +27,8 @@ class Kept(Protocol):
 
 
 T = TypeVar("T", bound=Kept)
-Keep = Callable[[sa.Connection, Change, "DocumentIndex | None"], sa.Row]
+Keep = Callable[[sa.Connection, Change, Any], sa.Row]
+"""Writes a change with what the new state is searched by, None where the thing is removed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,6 +56,8 @@ class Shelf(Generic[T]):
         What a state is searched by.
     kind
         Value of the columns ``kind`` where several kinds of things share the tables; empty where they do not.
+    order
+        Columns of the table of newest states, by which lists are in order.
     """
 
     def __init__(
@@ -64,8 +67,9 @@ class Shelf(Generic[T]):
         heads: sa.Table,
         key: str,
         keep: Keep,
-        indexed: Callable[[T], DocumentIndex],
+        indexed: Callable[[T], Any],
         kind: str = "",
+        order: Sequence[str] = ("name",),
     ) -> None:
         self._reading, self._writing = access.reading, access.writing
         self._history = history
@@ -73,17 +77,37 @@ class Shelf(Generic[T]):
         self._keep = keep
         self._indexed = indexed
         self._kind = {"kind": kind} if kind else {}
+        self._order = tuple(order)
 
     def heads(self) -> list[Head[T]]:
-        """Return the newest state of everything on the shelf, by name."""
+        """Return the newest state of everything on the shelf, in order."""
         return self._heads()
 
+    def states(self) -> list[T]:
+        """Return the newest state of everything on the shelf, as :meth:`heads`."""
+        return [head.state for head in self.heads()]
+
     def head_of(self, item_id: UUID) -> Head[T] | None:
-        """Return the newest state of one thing, None if it is unknown or removed."""
-        return next(iter(self._heads(self._key == str(item_id))), None)
+        """Return the newest state of one thing, None if it is unknown or removed.
+
+        Raises
+        ------
+        DamagedEntryError
+            If it cannot be read; among others it would only be noted.
+        """
+        with self._reading() as connection:
+            row = connection.execute(self._newest(self._key == str(item_id))).first()
+        return self._head_in(row) if row else None
 
     def commit(self, state: T, *, parent: int | None, author: str, reason: str = "") -> Revision:
         """Keep a new state.
+
+        Parameters
+        ----------
+        parent
+            Id of the revision the edit began from; None for a thing that is new.
+        reason
+            Why; what changed is put in its place if it is empty.
 
         Raises
         ------
@@ -95,11 +119,10 @@ class Shelf(Generic[T]):
         with self._writing(state.id) as connection:
             before = self._history.newest(connection, state.id)
             self._history.check_parent(before, parent, state.name)
-            words = reason or (f"new {self._history.what}" if before is None else "changed")
-            return self._append(connection, state.id, state, before, author, words)
+            return self._append(connection, state.id, state, before, author, reason or self._words(before, state))
 
     def remove(self, item_id: UUID, *, parent: int, author: str, reason: str = "removed") -> Revision:
-        """Remove a thing; its history stays. Raises as :meth:`commit`."""
+        """Remove a thing; its history stays and any state can be committed again. Raises as :meth:`commit`."""
         with self._writing(item_id) as connection:
             before = self._history.newest(connection, item_id)
             self._history.check_parent(before, parent, str(item_id))
@@ -116,7 +139,7 @@ class Shelf(Generic[T]):
             return self._history.state_at(connection, revision_id)
 
     def import_all(self, states: Sequence[T], *, author: str, reason: str) -> int:
-        """Commit states from a file in one transaction; return how many were new or changed."""
+        """Commit states from a file in one transaction; return how many were new or changed, the others are left."""
         changed = 0
         with self._writing(*(state.id for state in states)) as connection:
             for state in states:
@@ -126,21 +149,37 @@ class Shelf(Generic[T]):
                     changed += 1
         return changed
 
+    # what a shelf of one kind of things may say otherwise
+
+    def _words(self, before: sa.Row | None, _state: T) -> str:
+        """Return the reason of a change that came without one."""
+        return f"new {self._history.what}" if before is None else "changed"
+
+    def _check(self, state: T) -> None:
+        """Raise where a state may not be kept."""
+
+    # for the shelves themselves
+
     def _heads(self, *which: sa.ColumnElement[bool]) -> list[Head[T]]:
-        history, heads = self._history, self._table
-        own = [self._table.c[name] == value for name, value in self._kind.items()]
-        query = (
-            sa.select(history.table).join(heads, heads.c.revision_id == history.table.c.id)
-            .where(*own, *which).order_by(heads.c.name, history.table.c.id)
-        )  # fmt: skip
         with self._reading() as connection:
-            rows = connection.execute(query)
-            return history.readable(rows, lambda row: Head(history.state_of(row), history.revision_of(row)))
+            return self._history.readable(connection.execute(self._newest(*which)), self._head_in)
+
+    def _newest(self, *which: sa.ColumnElement[bool]) -> sa.Select:
+        """Return the query for the revisions of newest states, in the order of the shelf."""
+        revisions, heads = self._history.table, self._table
+        own = [heads.c[name] == value for name, value in self._kind.items()]
+        query = sa.select(revisions).join(heads, heads.c.revision_id == revisions.c.id).where(*own, *which)
+        return query.order_by(*(heads.c[name] for name in self._order), revisions.c.id)
+
+    def _head_in(self, row: sa.Row) -> Head[T]:
+        return Head(self._history.state_of(row), self._history.revision_of(row))
 
     def _append(
         self, connection: sa.Connection, item_id: UUID, state: T | None, before: sa.Row | None,
         author: str, reason: str,
     ) -> Revision:  # fmt: skip
+        if state is not None:
+            self._check(state)
         change = self._history.change(item_id, state, before, author, reason)
         index = self._indexed(state) if state is not None else None
         return self._history.revision_of(self._keep(connection, change, index))

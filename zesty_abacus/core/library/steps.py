@@ -9,7 +9,7 @@ from uuid import UUID
 from ..layouts.merge import merge_layouts
 from ..layouts.model import Layout
 from .errors import ClashError, UnreachableError
-from .store import LayoutHead
+from .layout_shelf import LayoutHead
 from .unsent import WaitingEdit
 
 
@@ -79,7 +79,7 @@ class Kept:
     @property
     def layout(self) -> Layout | None:
         """The state."""
-        return self.head.layout if self.head is not None else None
+        return self.head.state if self.head is not None else None
 
     @classmethod
     def of(cls, head: LayoutHead) -> Kept:

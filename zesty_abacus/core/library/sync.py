@@ -10,15 +10,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Any
 from uuid import UUID
 
 import sqlalchemy as sa
 
 from ..progress import Progress
 from .errors import AgreementNeededError, ClashError, InvalidLayoutError
-from .history import Revision
-from .store import Library, merge_onto
+from .layout_shelf import LayoutShelf, merge_onto
+from .shelf import Head, Shelf
+from .store import Library
 from .tables import met
 
 
@@ -60,7 +61,7 @@ def sync(copy: Library, home: Library, *, author: str, progress: Progress | None
     """
     memory = _Memory(copy, home.id)
     report = SyncReport()
-    meetings: list[_Meeting] = [_LayoutMeeting(copy, home, "", author, memory, report)]
+    meetings: list[_Meeting] = [_LayoutMeeting(copy.layouts, home, author, memory, report)]
     for word, shelf in (("recipe", "recipes"), ("moments", "moments"), ("recording", "recordings"),
                         ("claim", "claims"), ("comment", "comments")):  # fmt: skip
         meetings.append(_Meeting(getattr(copy, shelf), getattr(home, shelf), word, author, memory, report))
@@ -70,24 +71,6 @@ def sync(copy: Library, home: Library, *, author: str, progress: Progress | None
             progress.step(number / len(keys), "bringing together")
         meeting.meet(key)
     return report
-
-
-class _Head(Protocol):
-    @property
-    def state(self) -> Any: ...
-
-    @property
-    def revision(self) -> Revision: ...
-
-
-class _Side(Protocol):
-    """What both a library, for its layouts, and a shelf can do."""
-
-    def heads(self) -> Any: ...
-
-    def commit(self, state: Any, /, *, parent: int | None, author: str, reason: str = "") -> Revision: ...
-
-    def remove(self, item_id: UUID, /, *, parent: int, author: str) -> Revision: ...
 
 
 class _Memory:
@@ -113,12 +96,12 @@ class _Memory:
 class _Meeting:
     """The things of one sort on both sides."""
 
-    def __init__(self, copy: _Side, home: _Side, sort: str, author: str, memory: _Memory, report: SyncReport) -> None:
+    def __init__(self, copy: Shelf, home: Shelf, sort: str, author: str, memory: _Memory, report: SyncReport) -> None:
         self.copy, self.home, self.author = copy, home, author
         self.memory, self.report = memory, report
         self._sort = sort
-        self._own: dict[UUID, _Head] = {head.state.id: head for head in copy.heads()}
-        self._theirs: dict[UUID, _Head] = {head.state.id: head for head in home.heads()}
+        self._own: dict[UUID, Head] = {head.state.id: head for head in copy.heads()}
+        self._theirs: dict[UUID, Head] = {head.state.id: head for head in home.heads()}
 
     def things(self) -> list[UUID]:
         """Return everything that either side has; what both removed needs no meeting."""
@@ -145,7 +128,7 @@ class _Meeting:
     def _called(self, state: Any) -> str:
         return f"{self._sort} {state.name}".strip()
 
-    def _take(self, own: _Head | None, theirs: _Head) -> None:
+    def _take(self, own: Head | None, theirs: Head) -> None:
         change = theirs.revision
         made = self.copy.commit(
             theirs.state, parent=own.revision.id if own else None, author=change.author,
@@ -154,7 +137,7 @@ class _Meeting:
         self.memory.keep(theirs.state.id, made.id, change.id)
         self.report.taken.append(self._called(theirs.state))
 
-    def _give(self, own: _Head, theirs: _Head | None) -> None:
+    def _give(self, own: Head, theirs: Head | None) -> None:
         made = self.home.commit(
             own.state, parent=theirs.revision.id if theirs else None, author=own.revision.author,
             reason=own.revision.reason,
@@ -162,14 +145,14 @@ class _Meeting:
         self.memory.keep(own.state.id, own.revision.id, made.id)
         self.report.given.append(self._called(own.state))
 
-    def _both_changed(self, own: _Head, theirs: _Head, _known: tuple[int, int] | None) -> None:
+    def _both_changed(self, own: Head, theirs: Head, _known: tuple[int, int] | None) -> None:
         self.report.clashed.append(f"{self._called(own.state)}: {theirs.revision.author} changed it too.")
 
-    def _remove_there(self, theirs: _Head) -> None:
+    def _remove_there(self, theirs: Head) -> None:
         self.home.remove(theirs.state.id, parent=theirs.revision.id, author=self.author)
         self.report.given.append(f"{self._called(theirs.state)}, removed")
 
-    def _remove_here(self, own: _Head) -> None:
+    def _remove_here(self, own: Head) -> None:
         self.copy.remove(own.state.id, parent=own.revision.id, author=self.author)
         self.report.taken.append(f"{self._called(own.state)}, removed")
 
@@ -177,8 +160,9 @@ class _Meeting:
 class _LayoutMeeting(_Meeting):
     """Layouts are merged, and proposed where home keeps only what was agreed."""
 
-    copy: Library
-    home: Library
+    def __init__(self, copy: LayoutShelf, home: Library, author: str, memory: _Memory, report: SyncReport) -> None:
+        super().__init__(copy, home.layouts, "", author, memory, report)
+        self._library = home
 
     def meet(self, key: UUID) -> None:
         try:
@@ -187,30 +171,32 @@ class _LayoutMeeting(_Meeting):
             # kept by an earlier version of the program; the others come together all the same
             self.report.clashed.append(str(error))
 
-    def _give(self, own: _Head, theirs: _Head | None) -> None:
+    def _give(self, own: Head, theirs: Head | None) -> None:
         try:
             super()._give(own, theirs)
         except AgreementNeededError:
             self._propose(own.state.id, own, theirs.revision.id if theirs else None, own.revision.reason)
 
-    def _remove_there(self, theirs: _Head) -> None:
+    def _remove_there(self, theirs: Head) -> None:
         try:
             super()._remove_there(theirs)
         except AgreementNeededError:
             self._propose(theirs.state.id, None, theirs.revision.id, f"{theirs.state.name} removed")
 
-    def _both_changed(self, own: _Head, theirs: _Head, known: tuple[int, int] | None) -> None:
+    def _both_changed(self, own: Head, theirs: Head, known: tuple[int, int] | None) -> None:
         name = own.state.name
         if known is None:
             self.report.clashed.append(f"{name}: both sides have one, and they never met.")
             return
         try:
-            both = merge_onto(self.home.layout_at(known[1]), own.state, theirs, str(self.home.address))  # type: ignore[arg-type]
+            both = merge_onto(self.home.state_at(known[1]), own.state, theirs, str(self._library.address))
             if both == theirs.state:
                 # what the copy changed is there already
                 self._take(own, theirs)
                 return
-            kept = self.home.commit_merged(own.state, parent=known[1], author=self.author, reason=own.revision.reason)
+            kept = self._library.layouts.commit_merged(
+                own.state, parent=known[1], author=self.author, reason=own.revision.reason
+            )
         except ClashError as clash:
             self.report.clashed.append(f"{name}: {clash.message}")
             return
@@ -218,17 +204,17 @@ class _LayoutMeeting(_Meeting):
             self._propose(own.state.id, own, known[1], own.revision.reason)
             return
         made = own.revision
-        if kept.layout != own.state:
-            made = self.copy.commit(kept.layout, parent=made.id, author=self.author, reason=kept.revision.reason)
-        self.memory.keep(kept.layout.id, made.id, kept.revision.id)
+        if kept.state != own.state:
+            made = self.copy.commit(kept.state, parent=made.id, author=self.author, reason=kept.revision.reason)
+        self.memory.keep(kept.state.id, made.id, kept.revision.id)
         self.report.merged.append(name)
 
-    def _propose(self, key: UUID, own: _Head | None, parent: int | None, reason: str) -> None:
+    def _propose(self, key: UUID, own: Head | None, parent: int | None, reason: str) -> None:
         """Propose at home what the copy has, unless that waits there already."""
         after = own.state if own is not None else None
-        waiting = [one for one in self.home.proposals.of_layout(key) if one.is_open and one.after == after]
+        waiting = [one for one in self._library.proposals.of_layout(key) if one.is_open and one.after == after]
         if not waiting:
-            self.home.proposals.propose(key, after, parent=parent, author=self.author, reason=reason)
+            self._library.proposals.propose(key, after, parent=parent, author=self.author, reason=reason)
         known = after if after is not None else self._theirs[key].state
         self.report.proposed.append(known.name)
 

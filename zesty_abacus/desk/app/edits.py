@@ -202,7 +202,7 @@ class Edits(QObject):
 
     def choose(self, layout: engine.Layout, theirs: engine.LayoutHead) -> None:
         """Keep what was chosen of a clash, as a change of the newest state."""
-        words = f"chosen after a clash: {engine.describe_change(theirs.layout, layout)}"
+        words = f"chosen after a clash: {engine.describe_change(theirs.state, layout)}"
         step = self._book.choose(layout, theirs, words)
         self.changed.emit({layout.id})
         if step.is_draft:
@@ -226,7 +226,7 @@ class Edits(QObject):
         changed = book.learn(heads, removed)
         if changed:
             self.changed.emit(changed)
-        said = [f"{one.revision.author} changed {one.layout.name}: {one.revision.reason}." for one in news]
+        said = [f"{one.revision.author} changed {one.state.name}: {one.revision.reason}." for one in news]
         said += [f"{names[key]} was removed." for key in names if key in changed and book.layout(key) is None]
         if len(said) > _TOLD_ONE_BY_ONE:
             authors = ", ".join(dict.fromkeys(one.revision.author for one in news))

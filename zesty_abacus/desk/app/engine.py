@@ -52,8 +52,10 @@ from ...core.layouts.validate import check_layout
 from ...core.layouts.windows import from_window
 from ...core.library.address import library_address
 from ...core.library.errors import MissingLibraryError, NoLibraryError, UnknownLayoutError
+from ...core.library.history import Revision
 from ...core.library.known_servers import KnownServers, StrangeServerError
-from ...core.library.store import LayoutHead, Library, Revision, default_author
+from ...core.library.layout_shelf import LayoutHead
+from ...core.library.store import Library, default_author
 from ...core.origin import Origin
 from ...core.progress import Progress
 from ...core.protocols.registry import protocol_named
@@ -187,7 +189,7 @@ def open_library(
         library = Library.create(where)
     know_server(where)
     try:
-        return library, library.heads()
+        return library, library.layouts.heads()
     except AbacusError:
         library.close()
         raise
@@ -227,7 +229,7 @@ def finish_opening(trial: Trial, progress: Progress, library: str = "") -> Opene
     except (laid.PasswordNeededError, laid.UnreachableError, MissingLibraryError) as away:
         away.address = library or trial.file.library
         raise
-    return OpenedTrial(trial, brought, opened, opened.heads(), _released(trial, opened))
+    return OpenedTrial(trial, brought, opened, opened.layouts.heads(), _released(trial, opened))
 
 
 def _released(trial: Trial, library: Library) -> list[Layout] | None:
@@ -235,7 +237,7 @@ def _released(trial: Trial, library: Library) -> list[Layout] | None:
     if not trial.file.release:
         return None
     try:
-        return library.layouts_of(trial.file.release)
+        return library.layouts.of_release(trial.file.release)
     except UnknownLayoutError:
         return None
 

@@ -54,6 +54,6 @@ def use_release(session: Session, name: str) -> None:
         session.told.emit("good", words)
 
     if name:
-        session.shared.ask(f"reading {name}", lambda library: library.layouts_of(name), use)
+        session.shared.ask(f"reading {name}", lambda library: library.layouts.of_release(name), use)
     else:
         use(None)

@@ -164,7 +164,7 @@ class LibraryButton(QPushButton):
             session.desk_wanted.emit("Layouts")
             self._compare(found, f"{found.name}, release {name}")
 
-        session.jobs.start("release", f"reading {name}", lambda _progress: library.layouts_of(name), show)
+        session.jobs.start("release", f"reading {name}", lambda _progress: library.layouts.of_release(name), show)
 
     def ask_file(self) -> None:
         """Ask for a library file and use it."""
@@ -307,7 +307,8 @@ class LibraryButton(QPushButton):
             name, notes = panel.lines["name"].text().strip(), panel.lines["notes"].text().strip()
             library, author = session.library, session.edits.line.author
             session.jobs.start(
-                "release", "making the release", lambda _progress: library.release(name, author=author, notes=notes),
+                "release", "making the release",
+                lambda _progress: library.releases.make(name, author=author, notes=notes),
                 lambda _nothing: self._told("good", f"The release {name} is kept in {library.name}."),
                 lambda sentence: self._told("wrong", sentence), in_line=True,
             )  # fmt: skip

@@ -75,8 +75,8 @@ class HistoryPanel(Panel):
         library, layout_id = session.library, layout.id
 
         def work(_progress: Any) -> Any:
-            revisions = library.history(layout_id)[:_SHOWN]
-            return [(item, None if item.removed else library.layout_at(item.id)) for item in revisions]
+            revisions = library.layouts.history(layout_id)[:_SHOWN]
+            return [(item, None if item.removed else library.layouts.state_at(item.id)) for item in revisions]
 
         session.jobs.start("history", "reading the history", work, self._show)
 

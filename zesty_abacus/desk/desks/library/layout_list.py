@@ -195,7 +195,7 @@ class LayoutList(QWidget):
         library, text = self._session.library, self.line.text()
         if library is None or not self.isVisible():
             return
-        self._session.jobs.start("find layouts", "searching", lambda _progress: library.find(text), self._take)
+        self._session.jobs.start("find layouts", "searching", lambda _progress: library.layouts.find(text), self._take)
 
     @property
     def current(self) -> laid.Found | None:

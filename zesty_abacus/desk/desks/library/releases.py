@@ -141,7 +141,7 @@ class ReleasesView(QWidget):
         self.words, self.values = None, None
 
         def read(_progress: Any) -> tuple[list[Any], list[Any]]:
-            return library.layouts_of(before), library.layouts_of(after) if after != NOW else newest
+            return library.layouts.of_release(before), library.layouts.of_release(after) if after != NOW else newest
 
         def both(sides: tuple[list[Any], list[Any]]) -> None:
             self.words = laid.compare_sets(*sides)
