@@ -113,7 +113,7 @@ def _paint_times(folder: Path, environment: dict[str, str]) -> dict[str, float]:
         writer = open_writer(recording, ["thruster"])
         capture = stored_capture(folder)
         for rows in capture.order.chunks(0, len(capture), 1_000_000):
-            writer.append(capture.table_of(rows))
+            writer.append(capture.frames.table(rows))
         writer.close()
     _seed_library(folder)
     command = [sys.executable, "-c", _PAINT, str(recording)]

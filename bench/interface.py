@@ -99,7 +99,7 @@ def _moved(folder: Path) -> float:
         stored = stored_capture(folder)
         with CaptureWriter(path) as writer:
             for rows in stored.order.chunks(0, len(stored), 1_000_000):
-                writer.append(replace(stored.table_of(rows), lane=(rows % 4).astype(np.uint16)))
+                writer.append(replace(stored.frames.table(rows), lane=(rows % 4).astype(np.uint16)))
             writer.finish([Lane(f"lane {number}") for number in range(4)])
     times = []
     for _ in range(3):

@@ -91,7 +91,7 @@ def test_the_compass_agrees_and_a_broken_sentence_is_not_believed(capture, layou
 
 def test_the_beacon_says_where_it_is_and_what_it_has_to_say(capture, layouts):
     frames, found = reading_of(capture, layouts, "Beacon packet")
-    broken = (capture.flags_of(frames.rows) & F.BAD_CHECK) != 0
+    broken = (capture.frames.flags(frames.rows) & F.BAD_CHECK) != 0
     assert broken.sum() == 1
     assert (found.named("north").has_value == ~broken).all()
     assert found.named("name").text_of(0) == "YZ7" and found.named("battery").value[0] == pytest.approx(3.712)

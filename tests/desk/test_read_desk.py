@@ -193,7 +193,7 @@ def test_listed_lanes_are_only_those_asked_for(pilot):
     frames = pilot.window.read.frames
     frames.show_only_lanes(frozenset({1}))
     pilot.settle()
-    assert frames.count() == int((pilot.session.capture.lanes_of(np.arange(len(pilot.session.capture))) == 1).sum())
+    assert frames.count() == int((pilot.session.capture.frames.lanes(np.arange(len(pilot.session.capture))) == 1).sum())
     assert frames.line(0).lane == "battery"
     frames.show_only_lanes(frozenset(range(len(pilot.session.capture.lanes))))
     assert frames.count() == len(pilot.session.capture)
@@ -276,7 +276,7 @@ def test_an_array_at_the_cursor_is_a_curve_over_its_axis(pilot):
     pilot.key("2")
     session.select_kind(kind)
     layout = session.reading.layout_of(kind)
-    times = [session.capture.frame(int(row)).time_ns for row in session.capture.kinds.rows(kind)]
+    times = [session.capture.frames.at(int(row)).time_ns for row in session.capture.kinds.rows(kind)]
     points = [int(session.store.frame_at(kind, layout, time).decoded.named("swell points").raw[0]) for time in times]
     session.clock.set_cursor(times[points.index(max(points))])
     pilot.settle()

@@ -17,7 +17,7 @@ LANES = (Lane("a"), Lane("b"))
 def test_flips_and_ones_agree_with_counting_by_hand(table):
     capture = Capture.from_table(table, LANES)
     for kind, found in enumerate(capture_activity(capture)):
-        payloads = [capture.frame(int(row)).payload for row in capture.kinds.rows(kind)]
+        payloads = [capture.frames.at(int(row)).payload for row in capture.kinds.rows(kind)]
         assert found.frames == len(payloads) and found.size == max(map(len, payloads))
         for bit in range(found.size * 8):
             values = [p[bit // 8] >> bit % 8 & 1 if bit // 8 < len(p) else None for p in payloads]

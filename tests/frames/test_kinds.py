@@ -42,7 +42,7 @@ def test_a_kind_matrix_holds_the_payloads_padded_with_zeros(table):
         frames = capture.kind_frames(kind)
         assert frames.matrix.shape[1] % 8 == 0 and frames.matrix.shape[1] >= capture.kind_size(kind)
         for number, row in enumerate(frames.rows):
-            payload = capture.frame(int(row)).payload
+            payload = capture.frames.at(int(row)).payload
             assert frames.matrix[number].tobytes() == payload.ljust(frames.matrix.shape[1], b"\0")
             assert frames.sizes[number] == len(payload)
 

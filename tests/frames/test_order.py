@@ -7,10 +7,11 @@ from hypothesis import strategies as st
 from tests.strategies import frame_tables
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.activity import kind_activity
-from zesty_abacus.core.frames.capture import Capture, Lane, places_in
+from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.decimate import lane_density
 from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.frames.segment import Placed, Segment
+from zesty_abacus.core.frames.segment_frames import places_in
 
 LANES = tuple(Lane(f"lane {number}") for number in range(8))
 SHIFTS = st.lists(st.sampled_from([0, 0, 0, -5, 7, 10**6, -(10**9)]), min_size=8, max_size=8)
@@ -40,7 +41,7 @@ def sorted_rows(plain):
 def check_all(capture, plain):
     order = sorted_rows(plain)
     assert len(capture) == len(plain) and capture.order.rows().tolist() == order
-    frames = [capture.frame(row) for row in range(len(plain))]
+    frames = [capture.frames.at(row) for row in range(len(plain))]
     assert [(f.time_ns, f.lane, f.address, f.flags, f.payload) for f in frames] == plain
     table = capture.in_order()
     assert table.time_ns.tolist() == [plain[row][0] for row in order]

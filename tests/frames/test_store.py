@@ -57,7 +57,7 @@ def test_what_is_written_so_far_is_a_capture_that_grows(tmp_path):
     assert [list(one.in_order().time_ns) for one in (first, second)] == [[5, 6], [1, 5, 6, 7, 9]]
     assert list(whole.in_order().time_ns) == [1, 2, 5, 6, 7, 9]
     assert second.kinds.keys[: len(first.kinds.keys)] == first.kinds.keys
-    assert [second.frame(row).payload for row in range(2)] == [first.frame(row).payload for row in range(2)]
+    assert [second.frames.at(row).payload for row in range(2)] == [first.frames.at(row).payload for row in range(2)]
 
 
 def test_chunks_of_several_sources_come_out_in_order_of_time(tmp_path):

@@ -81,8 +81,8 @@ def test_long_rows_say_what_the_oracle_says(capture, form, chunk, monkeypatch):
     rows = rows_of(form, LONG_SCHEMA, long_tables(Meaning.of(capture, LAYOUTS)))
     wanted = []
     for row in range(len(capture)):
-        layout = next((x for x in LAYOUTS if x.applies.address == capture.frame(row).address), None)
-        payload = capture.frame(row).payload
+        layout = next((x for x in LAYOUTS if x.applies.address == capture.frames.at(row).address), None)
+        payload = capture.frames.at(row).payload
         for field in layout.fields if layout else ():
             if field.selected is None or payload[0] in field.selected.values:
                 wanted.append((row, layout, field, payload))
@@ -114,7 +114,7 @@ def test_raw_values_of_64_bits_are_not_rounded(capture):
 
 def test_wide_rows_hold_each_frame_once(capture):
     rows = rows_of("csv", wide_schema(Meaning.of(capture, LAYOUTS)), wide_tables(Meaning.of(capture, LAYOUTS)))
-    assert len(rows) == int(np.isin(capture.addresses_of(np.arange(len(capture))), [0x100, 0x200, 0x300]).sum())
+    assert len(rows) == int(np.isin(capture.frames.addresses(np.arange(len(capture))), [0x100, 0x200, 0x300]).sum())
     assert [int(row["time_ns"]) for row in rows] == sorted(int(row["time_ns"]) for row in rows)
     ones = [row for row in rows if row["message"] == "One"]
     assert {row["One.page"] for row in ones} <= {"oil, hot", "water", "2", "255"}
@@ -126,9 +126,9 @@ def test_frames_leave_with_their_payload_in_hex(capture):
     rows = rows_of("csv", FRAME_SCHEMA, frame_tables(capture, Span(10, 20)))
     assert len(rows) == 10
     for number, row in enumerate(rows, 10):
-        assert bytes.fromhex(row["payload"]) == capture.frame(number).payload
-        assert row["direction"] == F.direction_word(capture.frame(number).flags)
-        assert row["flags"] == F.flag_words(capture.frame(number).flags)
+        assert bytes.fromhex(row["payload"]) == capture.frames.at(number).payload
+        assert row["direction"] == F.direction_word(capture.frames.at(number).flags)
+        assert row["flags"] == F.flag_words(capture.frames.at(number).flags)
 
 
 def test_a_stretch_of_time_holds_both_its_ends(capture):

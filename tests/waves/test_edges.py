@@ -14,6 +14,14 @@ from zesty_abacus.core.waves.samples import BLOCK, Samples
 toggles = st.lists(st.integers(1, 50), max_size=40).map(lambda steps: np.cumsum(steps).astype(np.int64))
 
 
+def test_the_first_part_of_a_line_has_no_more_changes_than_asked_for():
+    line = drawn("_-_-_-_")
+    assert len(line) == 6
+    for changes in range(9):
+        part = line.first_part(changes)
+        assert part.time_ns.tolist() == line.time_ns[:changes].tolist() and part.first == line.first
+
+
 @given(toggles, st.integers(0, 1))
 def test_levels_alternate_and_turn(times, first):
     line = Edges.of_toggles(times, first, 0, 3000)

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 from uuid import UUID
 
 from ..frames import flags as F
-from ..frames.capture import Capture, KindFrames
+from ..frames.capture import Capture
+from ..frames.segment_frames import KindFrames
 from .columns import Decoded
 from .decode import decode
 from .plan import Plan
@@ -18,6 +19,6 @@ UNTRUE = F.BAD_CHECK | F.FRAMING | F.PARITY | F.UNSURE_LEVEL
 def decode_frames(capture: Capture, plan: Plan, frames: KindFrames, only: Iterable[UUID] | None = None) -> Decoded:
     """Decode gathered frames of one kind; frames that broke a check of their link have no good values."""
     rows = frames.rows
-    address = int(capture.addresses_of(rows[:1])[0]) if len(rows) else 0
-    untrue = (capture.flags_of(rows) & UNTRUE) != 0
+    address = int(capture.frames.addresses(rows[:1])[0]) if len(rows) else 0
+    untrue = (capture.frames.flags(rows) & UNTRUE) != 0
     return decode(plan, frames.matrix, frames.sizes, only, address=address, untrue=untrue if untrue.any() else None)

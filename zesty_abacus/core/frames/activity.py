@@ -65,7 +65,7 @@ def kind_activity(capture: Capture, kind: int, progress: Progress | None = None)
             progress.step(first / len(rows), "counting bits")
         # one row of overlap, so that the flip between two chunks is seen
         seen, begin = int(first > 0), max(first - 1, 0)
-        for table, part in capture.stretches(rows[begin : first + _CHUNK]):
+        for table, part in capture.frames.stretches(rows[begin : first + _CHUNK]):
             _count_bits(table.payload, table.start, table.size, part, seen, flips, ones)
             seen = 0
     return KindActivity(len(rows), size, flips, ones)

@@ -89,12 +89,10 @@ class CaptureKinds:
                 self._rows.popitem(last=False)
         return rows
 
-    def sizes_of(self, kind: int) -> list[tuple[NDArray[np.uint32], NDArray[np.uint32]]]:
-        """Return, for each segment that has frames of a kind, all sizes in it and the rows of the kind in it."""
-        return [
-            (self._segments[place].segment.table.size, self._segments[place].segment.kinds.rows(own))
-            for place, own in self._pieces[kind]
-        ]
+    def largest(self, kind: int) -> int:
+        """Return the largest payload size of a kind, in bytes."""
+        pieces = [(self._segments[place].segment, own) for place, own in self._pieces[kind]]
+        return max((int(_largest(one.table.size, one.kinds.rows(own))) for one, own in pieces), default=0)
 
     def numbers_of(
         self, lane: NDArray[np.uint16], address: NDArray[np.int64], flags: NDArray[np.uint32]
@@ -151,3 +149,12 @@ def _look_up(places, columns, lane, address, flags):  # type: ignore[no-untyped-
             number = places[place]
         found[i] = number
     return found
+
+
+@njit(cache=True, nogil=True)
+def _largest(size, rows):  # type: ignore[no-untyped-def]
+    largest = np.uint32(0)
+    for row in rows:
+        if size[row] > largest:
+            largest = size[row]
+    return largest

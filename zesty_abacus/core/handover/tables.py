@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from ..codec.columns import ArrayColumns, Decoded, FieldColumn, Validity
 from ..errors import MisuseError
 from ..frames import flags as F
-from ..frames.capture import Capture, KindFrames, places_in
+from ..frames.capture import Capture
+from ..frames.segment_frames import KindFrames, places_in
 from ..layouts.model import FieldKind
 from ..reading.meaning import Meaning
 from ..reading.readers import Reader
@@ -85,7 +86,7 @@ def frame_tables(
             rows = rows[np.isin(capture.kinds_of(rows), list(kinds))]
         if not len(rows):
             continue
-        part = capture.table_of(rows)
+        part = capture.frames.table(rows)
         yield pa.table(
             [
                 pa.array(part.time_ns),
@@ -144,7 +145,7 @@ def wide_tables(meaning: Meaning, span: Span | None = None, kinds: Collection[in
         parts = [
             (frames.rows, _wide_part(meaning.capture, reader, frames, decoded, schema))
             for kind, some in _by_kind(meaning.capture, rows, chosen)
-            for reader, frames, decoded in meaning.decoded(kind, meaning.capture.gather(some))
+            for reader, frames, decoded in meaning.decoded(kind, meaning.capture.frames.gather(some))
         ]
         yield from _in_order(rows, parts)
 
@@ -193,7 +194,7 @@ def _read_kinds(meaning: Meaning, kinds: Collection[int] | None) -> list[int]:
 def _long_parts(meaning: Meaning, kind: int, rows: NDArray[np.uint32]) -> Iterator[tuple[NDArray, pa.Table]]:
     capture = meaning.capture
     key = capture.kinds.keys[kind]
-    for reader, frames, decoded in meaning.decoded(kind, capture.gather(rows)):
+    for reader, frames, decoded in meaning.decoded(kind, capture.frames.gather(rows)):
         origin = capture.lanes[key.lane].name, key.address, reader.layout.name
         for column in decoded.columns.values():
             present = np.flatnonzero(column.validity != Validity.ABSENT)
@@ -243,8 +244,8 @@ def _wide_part(capture: Capture, reader: Reader, frames: KindFrames, decoded: De
     everything = np.arange(count)
     arrays: dict[str, pa.Array] = {
         "time_ns": pa.array(frames.time_ns),
-        "lane": _repeat(capture.lanes[int(capture.lanes_of(rows[:1])[0])].name, count),
-        "address": pa.array(capture.addresses_of(rows)),
+        "lane": _repeat(capture.lanes[int(capture.frames.lanes(rows[:1])[0])].name, count),
+        "address": pa.array(capture.frames.addresses(rows)),
         "message": _repeat(reader.layout.name, count),
     }
     for column in decoded.columns.values():

@@ -34,6 +34,9 @@ from .result import (
 from .settings import LineSettings, Proposal, Setting
 from .timing import bit_time, rate_words
 
+_TRIED_CHANGES = 40_000
+"""A first part of the line says what it speaks."""
+
 
 class CanLine(LineSettings, frozen=True, kw_only=True, tag="can"):
     """The line; a rate of None is measured."""
@@ -76,7 +79,7 @@ class _Can:
         for name, line in channels.items():
             if len(line) < 20 or int(line.level.min()) < 0:
                 continue
-            part = line if len(line) < 40_000 else line.between(line.begin_ns, int(line.time_ns[40_000]))
+            part = line.first_part(_TRIED_CHANGES)
             for inverted in (False, True):
                 settings = CanLine(line=name, inverted=inverted)
                 result = self.decode(settings, {"line": part})

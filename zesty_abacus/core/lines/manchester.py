@@ -37,6 +37,8 @@ from .settings import LineSettings, Proposal, Setting
 
 PARITIES = ("none", "odd", "even")
 _ANSWER_NS = 14_000
+_TRIED_CHANGES = 60_000
+"""A first part of the line says what it speaks."""
 """MIL-STD-1553B, 4.3.3.8: an answer comes within 12 microseconds from the middle of the last bit."""
 
 
@@ -95,7 +97,7 @@ class _Manchester:
             half, share = half_bit(line)
             if np.isnan(half) or share < 0.6:
                 continue
-            part = line if len(line) < 60_000 else line.between(line.begin_ns, int(line.time_ns[60_000]))
+            part = line.first_part(_TRIED_CHANGES)
             for settings in _candidates(name, half):
                 frames = self.decode(settings, {"line": part})
                 words = int(np.isin(frames.marks.kind, (DATA, ADDRESS)).sum())

@@ -19,6 +19,8 @@ from .settings import LineSettings, Proposal, Setting
 from .timing import bit_time, rate_words
 
 PARITIES = ("none", "odd", "even", "mark", "space")
+_TRIED_CHANGES = 40_000
+"""A first part of the line says what it speaks."""
 
 
 class UartLine(LineSettings, frozen=True, kw_only=True, tag="uart"):
@@ -86,7 +88,7 @@ class _Uart:
         nothing = Proposal(settings, 0.0, "")
         if np.isnan(rate_ns):
             return nothing
-        part = line if len(line) <= 40_000 else line.between(line.begin_ns, int(line.time_ns[40_000]))
+        part = line.first_part(_TRIED_CHANGES)
         run = self.decode(msgspec.structs.replace(settings, rate=1e9 / rate_ns), {"line": part}).byte_run
         assert run is not None
         if len(run) < 4:

@@ -12,7 +12,7 @@ from ..codec.columns import ArrayColumns, FieldColumn, Validity
 from ..codec.kinds import decode_frames
 from ..codec.wording import value_text
 from ..errors import MisuseError
-from ..frames.capture import KindFrames, places_in
+from ..frames.segment_frames import KindFrames, places_in
 from ..progress import Progress
 from .meaning import Meaning
 from .readers import KindMeaning
@@ -83,7 +83,7 @@ def _of_kind(kind: int, before: Meaning, after: Meaning, progress: Progress) -> 
     found: dict[UUID, Difference] = {}
     for first in range(0, len(rows), _CHUNK_FRAMES):
         progress.check()
-        frames = capture.gather(rows[first : first + _CHUNK_FRAMES])
+        frames = capture.frames.gather(rows[first : first + _CHUNK_FRAMES])
         sides = [_columns(meaning, kind, frames) for meaning in (before, after)]
         for field_id in dict.fromkeys([*sides[0], *sides[1]]):
             old, new = (side.get(field_id) for side in sides)

@@ -23,7 +23,8 @@ from ..codec.moving import bit_owners
 from ..codec.plan import Plan
 from ..errors import MisuseError
 from ..frames.activity import KindActivity
-from ..frames.capture import Capture, KindFrames
+from ..frames.capture import Capture
+from ..frames.segment_frames import KindFrames
 from ..layouts.model import Layout
 from .meaning import Meaning
 from .owners import owners_of_kind
@@ -153,10 +154,10 @@ def _sampled(capture: Capture, kind: int) -> Iterator[KindFrames]:
     length = max(min(_STRETCH_FRAMES, _SAMPLED_BITS // width), 2)
     if len(rows) <= length * _STRETCHES:
         for first in range(0, len(rows), length):
-            yield capture.gather(rows[first : first + length])
+            yield capture.frames.gather(rows[first : first + length])
         return
     for first in np.linspace(0, len(rows) - length, _STRETCHES).astype(np.int64):
-        yield capture.gather(rows[first : first + length])
+        yield capture.frames.gather(rows[first : first + length])
 
 
 class _Tally:
@@ -194,7 +195,7 @@ class _Tally:
 
 
 def _count(meaning: Meaning, kind: int, frames: KindFrames, tally: _Tally) -> None:
-    whole = (meaning.capture.flags_of(frames.rows) & UNTRUE) == 0
+    whole = (meaning.capture.frames.flags(frames.rows) & UNTRUE) == 0
     frames = frames if whole.all() else frames.take(np.flatnonzero(whole))
     left = np.ones(len(frames), np.bool_)
     tally.add_frames(frames)

@@ -9,8 +9,9 @@ from ..codec.columns import FieldColumn
 from ..codec.kinds import decode_frames
 from ..codec.plan import Plan
 from ..frames.activity import BitHistory
-from ..frames.capture import Capture, KindFrames
+from ..frames.capture import Capture
 from ..frames.decimate import Curve
+from ..frames.segment_frames import KindFrames
 from ..progress import Progress
 
 

@@ -13,7 +13,8 @@ from ..codec.columns import Decoded, FieldColumn
 from ..codec.kinds import decode_frames
 from ..codec.plan import Plan, compile_layout
 from ..errors import MisuseError
-from ..frames.capture import Capture, KindFrames
+from ..frames.capture import Capture
+from ..frames.segment_frames import KindFrames
 from ..layouts.model import Carried, Layout, rewrite
 from .catalogue import KindCatalogue
 from .readers import NOTHING, KindMeaning, Reader, readers_of
@@ -231,7 +232,7 @@ class Meaning:
         readers = self.kinds[kind].readers
         if not readers or readers[0].choice.takes_all:
             return readers[0] if readers else None
-        number = int(self.numbers(kind, self.capture.gather(np.array([row], np.uint32)))[0])
+        number = int(self.numbers(kind, self.capture.frames.gather(np.array([row], np.uint32)))[0])
         return readers[number] if number >= 0 else None
 
     def shares(self, kind: int, frames: KindFrames) -> Iterator[tuple[Reader, KindFrames]]:
@@ -287,7 +288,7 @@ class Meaning:
         if reader.choice.takes_all and self.kinds[kind].readers[0] is reader:
             return number
         first = max(number + 1 - _LOOK_BACK, 0)
-        frames = self.capture.gather(self.capture.kinds.rows(kind)[first : number + 1])
+        frames = self.capture.frames.gather(self.capture.kinds.rows(kind)[first : number + 1])
         place = self.kinds[kind].readers.index(reader)
         found = np.flatnonzero(self.numbers(kind, frames) == place)
         return first + int(found[-1]) if len(found) else -1
@@ -301,6 +302,6 @@ class Meaning:
                 continue
             rows = self.capture.kinds.rows(kind)
             for first in range(0, len(rows) if meaning.readers else 0, _CHUNK_FRAMES):
-                frames = self.capture.gather(rows[first : first + _CHUNK_FRAMES])
+                frames = self.capture.frames.gather(rows[first : first + _CHUNK_FRAMES])
                 found |= {reader.layout.id for reader, _mine in self.shares(kind, frames)}
         return found

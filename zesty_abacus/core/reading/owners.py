@@ -38,7 +38,7 @@ def owners_of_kind(meaning: Meaning, kind: int, sampled: int = 64) -> NDArray[np
     if not readers[0].shown.moves:
         return owned_bits(readers[0].shown, size)
     rows = capture.kinds.rows(kind)
-    frames = capture.gather(rows[np.linspace(0, len(rows) - 1, min(len(rows), sampled)).astype(np.int64)])
+    frames = capture.frames.gather(rows[np.linspace(0, len(rows) - 1, min(len(rows), sampled)).astype(np.int64)])
     frames = frames.take(np.flatnonzero(meaning.numbers(kind, frames) == 0))
     try:
         plan = meaning.plan(readers[0])

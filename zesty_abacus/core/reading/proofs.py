@@ -13,7 +13,8 @@ from ..codec.checks import FramesInScope
 from ..codec.columns import CheckState, Decoded, FieldColumn, Validity
 from ..codec.plan import Plan
 from ..codec.scope import Scope
-from ..frames.capture import Capture, KindFrames
+from ..frames.capture import Capture
+from ..frames.segment_frames import KindFrames
 from ..layouts.model import Field, FieldKind, Layout
 
 _TIE_HOLDS = 0.98
@@ -71,7 +72,7 @@ class Proofs:
     def _look_at_checks(self, capture: Capture, plan: Plan, decoded: Decoded, frames: KindFrames) -> None:
         scope = Scope(len(frames))
         scope.add_special("size", frames.sizes)
-        scope.add_special("address", capture.addresses_of(frames.rows))
+        scope.add_special("address", capture.frames.addresses(frames.rows))
         scope.add(decoded.columns)
         checked = FramesInScope(frames.matrix, frames.sizes, scope)
         for column in decoded.checks.values():

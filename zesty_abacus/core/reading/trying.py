@@ -10,8 +10,9 @@ from ..codec import wording
 from ..codec.columns import ArrayColumns, CheckColumn, CheckState, FieldColumn, Validity
 from ..codec.kinds import decode_frames
 from ..codec.plan import Plan
-from ..frames.capture import Capture, KindFrames
+from ..frames.capture import Capture
 from ..frames.decimate import Curve
+from ..frames.segment_frames import KindFrames
 from ..layouts.model import Check, Field, FieldKind
 from ..progress import Progress
 

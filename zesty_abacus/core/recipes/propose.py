@@ -77,7 +77,7 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
         progress.step(number / len(channels) * 0.5, f"looking at {channel.name}")
         if channel.samples is None or not channel.samples.is_iq:
             prepared[channel.name] = prepare_line(channel, LevelSetting(channel=channel.name), _first_part(channel))
-    edges = {name: _shortened(line.edges) for name, line in prepared.items()}
+    edges = {name: line.edges.first_part(_MOST_EDGES) for name, line in prepared.items()}
     for number, decoder in enumerate(decoders()):
         progress.step(0.5 + number / len(decoders()) * 0.5, f"trying {decoder.name}")
         for proposal in decoder.propose(edges):
@@ -112,12 +112,6 @@ def _first_part(channel: Channel) -> tuple[int, int] | None:
     if samples is None or len(samples) <= _MOST_SAMPLES:
         return None
     return samples.begin_ns, samples.time_of(_MOST_SAMPLES)
-
-
-def _shortened(edges: Edges) -> Edges:
-    if len(edges) <= _MOST_EDGES:
-        return edges
-    return edges.between(edges.begin_ns, int(edges.time_ns[_MOST_EDGES]))
 
 
 def _with_framings(
@@ -178,7 +172,7 @@ def _radio(path: Path, recording: LineRecording, channel: Channel, progress: Pro
 
 def _radio_line(path: Path, recording: LineRecording, name: str, line: PreparedLine) -> RecipeProposal | None:
     least = _least_pulse(line)
-    edges = {name: _shortened(line.edges.without_glitches(round(least * 1000)))}
+    edges = {name: line.edges.without_glitches(round(least * 1000)).first_part(_MOST_EDGES)}
     if len(edges[name]) < 16:
         return None
     tones = line.setting.kind == "tones"

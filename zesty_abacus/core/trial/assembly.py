@@ -28,7 +28,7 @@ def assemble(
     placed: list[Placed] = []
     for request, source in zip(requests, sources, strict=True):
         names = []
-        for lane in source.frames.lanes:
+        for lane in source.capture.lanes:
             name = lane_name_in(lanes, request, lane)
             said = entries[name].note if name in entries else ""
             lanes.setdefault(name, Lane(name, lane.protocol, said or lane.note))
@@ -38,7 +38,7 @@ def assemble(
         shift = _offsets(names, entries) + source.outcome.zero_ns
         placed += [
             Placed(one.segment, 0, numbers[one.lanes], one.shift_ns + shift[one.lanes])
-            for one in source.frames.segments
+            for one in source.capture.segments
         ]
     return Capture.of_segments(placed, list(lanes.values()))
 

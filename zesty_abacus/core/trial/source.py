@@ -135,7 +135,7 @@ class SourceOutcome:
 class ReadSource:
     """A recording that was read: its frames by its own clock, a lane an interface, and what came out."""
 
-    frames: Capture
+    capture: Capture
     outcome: SourceOutcome
 
 

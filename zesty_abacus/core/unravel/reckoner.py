@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..frames.capture import KindFrames
 from ..frames.decimate import Curve
+from ..frames.segment_frames import KindFrames
 from ..progress import Progress
 from .readings import Reading, readings_of
 

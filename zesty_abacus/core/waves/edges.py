@@ -58,6 +58,10 @@ class Edges:
         begin, end = max(first_ns, self.begin_ns), min(last_ns, self.end_ns)
         return Edges(self.time_ns[low:high], self.level[low:high], before, begin, end, self.unknown)
 
+    def first_part(self, changes: int) -> Edges:
+        """Return the line up to a number of changes: all of it if there are no more."""
+        return self if len(self) <= changes else self.between(self.begin_ns, int(self.time_ns[changes]))
+
     def level_at(self, time_ns: int) -> int:
         """Return the level at a time, after a change at that very time."""
         row = int(np.searchsorted(self.time_ns, time_ns, side="right")) - 1

@@ -17,10 +17,11 @@ from ...core.errors import AbacusError
 from ...core.files.reading import resolved
 from ...core.files.writing import Target
 from ...core.frames.activity import KindActivity, capture_activity
-from ...core.frames.capture import Capture, KindFrames
+from ...core.frames.capture import Capture
 from ...core.frames.decimate import Curve, lane_density
 from ...core.frames.flags import ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kind_key import KindKey
+from ...core.frames.segment_frames import KindFrames
 from ...core.handover.export import Content, Export
 from ...core.handover.tables import Span
 from ...core.layouts.applies import BY_HAND

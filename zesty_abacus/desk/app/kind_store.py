@@ -184,12 +184,12 @@ class KindStore(QObject):
 
     def _decode_frame(self, row: int, layout: engine.Layout | None, number: int) -> FrameAt:
         plan = self.plan(layout) if layout is not None else None
-        frame = self._capture.frame(row)
+        frame = self._capture.frames.at(row)
         payload = frame.payload
         decoded = None
         owners = engine.owned_bits(layout, max(len(payload), 1))
         if plan is not None:
-            frames = self._capture.gather(np.array([row], np.uint32))
+            frames = self._capture.frames.gather(np.array([row], np.uint32))
             decoded = engine.decode_frames(self._capture, plan, frames)
             if layout is not None and layout.moves:
                 owners = engine.bit_owners(plan, frames.matrix, frames.sizes)[0]

@@ -130,7 +130,7 @@ class FrameList(RowList):
 
     def _make_line(self, row: int) -> FrameLine:
         session = self._session
-        recorded = session.capture.frame(row)
+        recorded = session.capture.frames.at(row)
         kind = session.store.kind_of_row(row)
         layout = session.reading.layout_at(kind, row)
         frame = session.store.frame(row, layout)
@@ -221,7 +221,7 @@ class FrameList(RowList):
         if place == 0:
             return ""
         rows = np.array([self._row(place - 1), self._row(place)], np.uint32)
-        before, at = self._session.capture.times_of(rows).tolist()
+        before, at = self._session.capture.frames.times(rows).tolist()
         return f"+{span_text(at - before)}"
 
     def _columns(self, width: float) -> dict[str, QRectF]:
@@ -274,7 +274,7 @@ class FrameList(RowList):
     def _put_cursor(self, place: int) -> None:
         place = min(max(place, 0), self.count() - 1)
         if place >= 0:
-            self._session.clock.set_cursor(self._session.capture.frame(self._row(place)).time_ns, follow=True)
+            self._session.clock.set_cursor(self._session.capture.frames.at(self._row(place)).time_ns, follow=True)
 
     def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().resizeEvent(event)

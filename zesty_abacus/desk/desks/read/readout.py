@@ -162,11 +162,11 @@ class ReadoutValues(QWidget):
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         if at is None or plan is None:
             return None, None
-        frames = session.capture.gather(rows[max(at.number - 15, 0) : at.number + 1][::-1])
+        frames = session.capture.frames.gather(rows[max(at.number - 15, 0) : at.number + 1][::-1])
         column = engine.decode_frames(session.capture, plan, frames, [field.id])[field.id]
         for number, validity in enumerate(column.validity):
             if int(validity) != engine.Validity.ABSENT:
-                short = session.capture.gather(frames.rows[number : number + 1])
+                short = session.capture.frames.gather(frames.rows[number : number + 1])
                 found = engine.decode_frames(session.capture, plan, short, [field.id])[field.id]
                 return found, engine.Validity(int(validity))
         return None, None

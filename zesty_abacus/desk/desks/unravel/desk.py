@@ -142,7 +142,7 @@ class UnravelDesk(QWidget):
         self.head.title.setText(session.kinds.address(kind))
         parts = [session.kinds.name(kind) or "unnamed", session.capture.lanes[key.lane].name]
         rows = session.capture.kinds.rows(kind)[:200_000]
-        parts.append(cycle_words(session.capture.times_of(rows)))
+        parts.append(cycle_words(session.capture.frames.times(rows)))
         parts.append(f"{session.capture.kind_size(kind)} bytes")
         explained = session.reading.counts.explained_of(kind)
         if explained is not None and explained.moving:
