@@ -61,7 +61,7 @@ def _measure(library: Library, where: str) -> list[Line]:
     _add_history(library)
     search = best(lambda: library.layouts.search("value 1234"), rounds=5)
     listed = best(lambda: library.layouts.find(""), rounds=5)
-    heads = best(library.heads, rounds=3)
+    heads = best(library.layouts.heads, rounds=3)
     follower = Follower(library, library.marks().layouts)
     follower.look()
     look = best(follower.look, rounds=5)

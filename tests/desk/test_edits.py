@@ -333,7 +333,7 @@ def test_a_refusal_while_the_window_closes_is_not_lost(bench, monkeypatch):
     refused = LibraryError("the disk is full.", where="library.sqlite")
     mine = msgspec.structs.replace(LAYOUTS[0], note="mine")
     with monkeypatch.context() as patched:
-        patched.setattr(bench.library, "commit_merged", lambda *_, **__: (_ for _ in ()).throw(refused))
+        patched.setattr(bench.library.layouts, "commit_merged", lambda *_, **__: (_ for _ in ()).throw(refused))
         bench.edits.change(mine)
         bench.edits.line.close()
         bench.jobs.close()
@@ -350,7 +350,7 @@ def test_a_disk_that_takes_no_waiting_edit_is_told(bench, monkeypatch):
         raise OSError(28, "No space left on device")
 
     with monkeypatch.context() as patched:
-        patched.setattr(bench.library, "commit_merged", away)
+        patched.setattr(bench.library.layouts, "commit_merged", away)
         patched.setattr("os.fsync", full)
         bench.edits.change(LAYOUTS[0])
         live(bench.jobs, lambda: bench.refusals)
@@ -364,7 +364,7 @@ def test_an_edit_that_is_refused_while_the_next_is_made_takes_nothing_with_it(be
     """A is refused while B is on its way: the library has B alone, the window shows it, and news are taken."""
     bench.edits.change(LAYOUTS[0])
     bench.settle()
-    real, calls = bench.library.commit_merged, []
+    real, calls = bench.library.layouts.commit_merged, []
 
     def first_refused(layout, **how):
         calls.append(layout)
@@ -372,7 +372,7 @@ def test_an_edit_that_is_refused_while_the_next_is_made_takes_nothing_with_it(be
             raise LibraryError("the disk is full.", where="library.sqlite")
         return real(layout, **how)
 
-    monkeypatch.setattr(bench.library, "commit_merged", first_refused)
+    monkeypatch.setattr(bench.library.layouts, "commit_merged", first_refused)
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="a"))
     bench.edits.change(msgspec.structs.replace(LAYOUTS[0], note="a", sender="b"))
     bench.settle()

@@ -8,7 +8,7 @@ from zesty_abacus.core.lines.registry import decoders
 from zesty_abacus.core.waves.edges import Edges
 
 GROUPS = [[(0, 5 << 11 | n << 5 | 1), (1, n * 999)] for n in range(9)]
-FRAME = [*can_bits(0x123, b"\x55\xAA\x0F"), *[1] * 20]
+FRAME = [*can_bits(0x123, b"\x55\xaa\x0f"), *[1] * 20]
 PARTS = {
     "uart": lambda: from_levels(uart_parts([0x55, 0xA3] * 40, 8680)),
     "manchester": lambda: from_levels(

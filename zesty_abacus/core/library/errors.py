@@ -21,12 +21,18 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
+from typing import TYPE_CHECKING
 
 import psycopg
 import sqlalchemy.exc
 
 from ..errors import DataError
 from ..layouts.merge import Merged
+
+if TYPE_CHECKING:
+    # shelves raise these errors
+    from ..layouts.model import Layout
+    from .shelf import Head
 
 
 class LibraryError(DataError):
@@ -52,7 +58,7 @@ class ClashError(LibraryError):
         The newest state and the revision that made it.
     """
 
-    def __init__(self, message: str, *, merged: Merged, theirs: object, where: str) -> None:
+    def __init__(self, message: str, *, merged: Merged, theirs: Head[Layout], where: str) -> None:
         super().__init__(message, where=where, hint="Choose what is to hold.")
         self.merged = merged
         self.theirs = theirs

@@ -15,7 +15,6 @@ from uuid import UUID
 from ..layouts.model import Layout
 from .errors import ClashError, UnreachableError
 from .layout_shelf import LayoutHead
-from .shelf import Head
 from .steps import Answer, Drafted, DraftInHand, EditStep, Kept, Proposed, Refused, StepState
 
 
@@ -98,7 +97,6 @@ class Ledger:
             return set()
         if isinstance(answer, ClashError):
             step.state = StepState.CLASHED
-            assert isinstance(answer.theirs, Head)
             return self.learn([answer.theirs], {})
         step.state = StepState.REFUSED if isinstance(answer, Refused) else StepState.KEPT
         self._steps = [one for one in self._steps if one is not step]

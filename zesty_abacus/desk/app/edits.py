@@ -190,7 +190,7 @@ class Edits(QObject):
                 )
             self.drafts.changed.emit()
         elif step.after is not None and answer.layout != step.after and not self._book.open_steps(step.layout_id):
-            self.told.emit(f"{answer.head.layout.name}: {answer.head.revision.reason}.")
+            self.told.emit(f"{answer.head.state.name}: {answer.head.revision.reason}.")
         self.kept.emit()
 
     def _forget_way_back(self, layout_id: UUID) -> None:

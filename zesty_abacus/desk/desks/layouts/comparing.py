@@ -46,7 +46,7 @@ class Comparing(QObject):
         self._session, self._view = session, view
         self._layout, self._keep = layout, keep
         self._compared: tuple[Any, str] = (None, "")
-        self._clash: tuple[Any, Any] | None = None
+        self._clash: tuple[engine.Layout, engine.LayoutHead] | None = None
         self._clashing: frozenset[UUID] = frozenset()
         view.done.connect(self._end)
         view.taken_back.connect(lambda item: self._take_back(lambda now: now.with_item(item)))
@@ -90,7 +90,7 @@ class Comparing(QObject):
             only_look=True,
         )  # fmt: skip
 
-    def show_clash(self, clash: Any) -> None:
+    def show_clash(self, clash: laid.ClashError) -> None:
         """Let the user choose between an edit and what somebody else kept of the same thing."""
         session, mine = self._session, clash.merged.layout
         self._clash = mine, clash.theirs
@@ -109,7 +109,7 @@ class Comparing(QObject):
         mine, theirs = self._clash
         title = f"{mine.name}, kept by {theirs.revision.author}"
         now = "as it would be kept now"
-        self._view.compare(theirs.layout, title, mine, now, self._session.kind, choosing=True, clashing=self._clashing)
+        self._view.compare(theirs.state, title, mine, now, self._session.kind, choosing=True, clashing=self._clashing)
 
     def _take_back(self, change: Callable[[engine.Layout], engine.Layout]) -> None:
         """Have one thing as it is at the left: kept at once, or as a part of what is being chosen."""
