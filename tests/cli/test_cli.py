@@ -9,6 +9,7 @@ import sys
 import pyarrow.parquet
 import pytest
 
+from zesty_abacus.cli.main import cli
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import copy_shipped_trial
 
@@ -145,11 +146,40 @@ def test_a_reader_that_has_enough_ends_the_command(trial):
     assert done.stdout.startswith('"time_ns"') and "Traceback" not in done.stderr
 
 
-def test_the_command_line_starts_without_the_heavy_parts():
-    heavy = ("numba", "pyarrow", "PyQt6", "sqlalchemy")
-    code = f"import sys, zesty_abacus.cli.main; print([m for m in {heavy} if m in sys.modules])"
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    assert done.stdout.strip() == "[]"
+HEAVY = ("numba", "numpy", "pyarrow", "PyQt6", "sqlalchemy", "psycopg", "scipy.linalg")
+
+
+@pytest.mark.parametrize(
+    ("arguments", "loaded"),
+    [
+        (["--help"], []), (["--version"], []), (["frames", "--help"], []), (["decode", "--help"], []),
+        (["library", "--help"], []), (["frames", "--nonsense"], []), (["library", "nonsense"], []),
+        (["decode", "x"], []),
+        (["frames", "RECORDING"], ["numba", "numpy", "pyarrow"]),
+    ],
+)  # fmt: skip
+def test_a_command_loads_what_it_needs(arguments, loaded, tmp_path):
+    recording = tmp_path / "a.log"
+    recording.write_text("(1.0) can0 100#00\n")
+    arguments = [str(recording) if one == "RECORDING" else one for one in arguments]
+    code = (
+        f"import sys; sys.argv = ['zesty-abacus', *{arguments}]\n"
+        "import zesty_abacus.cli.main as it\n"
+        "try: it.main()\n"
+        f"finally: print([m for m in {HEAVY} if m in sys.modules], file=sys.stderr)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True)
+    assert done.stderr.splitlines()[-1] == str(loaded)
+
+
+@pytest.mark.parametrize("path", [[], ["library"]])
+def test_the_help_of_a_group_says_of_each_command_what_its_own_help_says(path):
+    group = cli if not path else cli.get_command(None, path[0])
+    for name, entry in group.entries.items():
+        command = group.get_command(None, name)
+        assert command is not None and command.hidden == (not entry.words)
+        # the same verb, so that the two cannot say different things
+        assert command.hidden or command.help.split()[0] == entry.words.split()[0], name
 
 
 def test_a_recipe_is_measured_and_used(trial, tmp_path):

@@ -16,12 +16,10 @@ from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
-from zesty_abacus.core.handover import tables
+from zesty_abacus.core.handover import frame_table
+from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA, Span, frame_tables
 from zesty_abacus.core.handover.tables import (
-    FRAME_SCHEMA,
     LONG_SCHEMA,
-    Span,
-    frame_tables,
     long_tables,
     wide_schema,
     wide_tables,
@@ -77,7 +75,7 @@ def rows_of(form, schema, parts):
 @pytest.mark.parametrize("form", ["csv", "jsonl", "parquet"])
 @pytest.mark.parametrize("chunk", [7, 100_000])
 def test_long_rows_say_what_the_oracle_says(capture, form, chunk, monkeypatch):
-    monkeypatch.setattr(tables, "CHUNK_ROWS", chunk)
+    monkeypatch.setattr(frame_table, "CHUNK_ROWS", chunk)
     rows = rows_of(form, LONG_SCHEMA, long_tables(Meaning.of(capture, LAYOUTS)))
     wanted = []
     for row in range(len(capture)):

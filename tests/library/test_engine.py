@@ -16,8 +16,9 @@ from zesty_abacus.core.layouts.json_form import layout_to_json
 from zesty_abacus.core.layouts.model import Applies
 from zesty_abacus.core.library import store
 from zesty_abacus.core.library.address import library_address
+from zesty_abacus.core.library.driver_errors import mapped_errors
 from zesty_abacus.core.library.engine import open_engine
-from zesty_abacus.core.library.errors import LibraryError, mapped_errors
+from zesty_abacus.core.library.errors import LibraryError
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.recipes.json_form import recipe_to_json
 from zesty_abacus.core.recipes.model import new_recipe

@@ -6,8 +6,7 @@ from pathlib import Path
 
 import click
 
-from ..core.handover.tables import LONG_SCHEMA, long_tables, wide_schema, wide_tables
-from .output import open_library, opened_sources, put_out, release_of_trial, table_options, target_for
+from .options import table_options
 from .terminal import say
 
 
@@ -24,6 +23,10 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
     Wide: a row a frame and a column a field, message.field.
     """
+    from ..core.handover.tables import LONG_SCHEMA, long_tables, wide_schema, wide_tables
+    from .libraries import open_library, release_of_trial
+    from .output import opened_sources, put_out, target_for
+
     target = target_for(output, force, *sources, where)
     release = release or release_of_trial(where)
     library = open_library(where)

@@ -8,11 +8,7 @@ from typing import Any
 
 import click
 
-from ..core.codec.carried import with_carried
-from ..core.codec.messages import encode_message
 from ..core.errors import DataError
-from ..core.layouts.numbers import format_exact
-from .output import open_library
 from .terminal import say
 
 
@@ -27,6 +23,11 @@ def encode(where: str, message: str, values: tuple[str, ...]) -> None:
     standard error. An array is given as JSON: heights='[{"height": 0.5}]'. Counts, lengths and checks that are not
     given are worked out.
     """
+    from ..core.codec.carried import with_carried
+    from ..core.codec.messages import encode_message
+    from ..core.layouts.numbers import format_exact
+    from .libraries import open_library
+
     library = open_library(where)
     layouts = library.layouts.states()
     library.close()

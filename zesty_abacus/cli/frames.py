@@ -6,8 +6,7 @@ from pathlib import Path
 
 import click
 
-from ..core.handover.tables import FRAME_SCHEMA, frame_tables
-from .output import opened_sources, put_out, table_options, target_for
+from .options import table_options
 
 
 @click.command()
@@ -29,6 +28,9 @@ def frames(
 
     Columns: time_ns, lane, address, direction, flags, size, payload (hex).
     """
+    from ..core.handover.frame_table import FRAME_SCHEMA, frame_tables
+    from .output import opened_sources, put_out, target_for
+
     target = target_for(output, force, *sources, *recipes)
     with opened_sources(sources, recipes) as opened:
         put_out(form, target, FRAME_SCHEMA, frame_tables(opened.capture), as_is=as_is)

@@ -1,11 +1,11 @@
 """The ``zesty-abacus`` command.
 
-Sub-commands are imported only when they are called, so that the window opens without waiting for them.
+Commands are imported only when they are called, and what a command needs only when it runs: the window opens without
+waiting for them, and help and wrong use answer at once.
 """
 
 from __future__ import annotations
 
-import importlib
 import sys
 
 import click
@@ -13,31 +13,22 @@ import click
 from .. import __version__
 from ..core.errors import AbacusError, MisuseError
 from ..core.surprise import command_line, words_of, write_report
-from ..desk.app.settings import reports_folder
+from .groups import Entry, LazyGroup
 from .terminal import say
 
 _COMMANDS = {
-    "frames": "frames:frames",
-    "recipe": "recipe:recipe",
-    "decode": "decode:decode",
-    "encode": "encode:encode",
-    "library": "library:library",
-    "demo": "demo:demo",
-    "window": "window:window",
+    "frames": Entry(".frames:frames", "Put out the frames of recordings, or of a trial, in order of time."),
+    "recipe": Entry(".recipe:recipe", "Measure how a recording may be read and put out the best recipe."),
+    "decode": Entry(".decode:decode", "Decode recordings, or a trial, with a library."),
+    "encode": Entry(".encode:encode", "Encode a message from values and print its bytes."),
+    "library": Entry(".library:library", "Make, fill, look at, check and share a library of layouts."),
+    "demo": Entry(".demo:demo", "Simulate a sea trial of the tug Yuzu."),
+    "window": Entry(".window:window"),
 }
 
 
-class LazyGroup(click.Group):
-    """A group whose commands are imported by name; a first word that is no command is a trial to open."""
-
-    def list_commands(self, ctx: click.Context) -> list[str]:
-        return list(_COMMANDS)
-
-    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
-        if cmd_name not in _COMMANDS:
-            return None
-        module, attribute = _COMMANDS[cmd_name].split(":")
-        return getattr(importlib.import_module(f"{__package__}.{module}"), attribute)
+class TopGroup(LazyGroup):
+    """The command itself; a first word that is no command is a trial or a recording to open."""
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         own = {"--help", "--version", "-h"}
@@ -46,7 +37,7 @@ class LazyGroup(click.Group):
         return super().parse_args(ctx, args)
 
 
-@click.group(cls=LazyGroup, context_settings={"help_option_names": ["-h", "--help"]})
+@click.group(cls=TopGroup, entries=_COMMANDS, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, prog_name="zesty-abacus")
 def cli() -> None:
     """Keep bit layouts, decode captures, unravel unknown fields.
@@ -82,6 +73,8 @@ def main() -> None:
         say("zesty-abacus: interrupted.", err=True)
         sys.exit(130)
     except Exception as error:
+        from ..desk.app.settings import reports_folder  # where it goes is only asked where there is one
+
         report = write_report(error, reports_folder(), __version__, command_line())
         say(f"zesty-abacus: {words_of(error, report)}", err=True)
         sys.exit(4)

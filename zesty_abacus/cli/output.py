@@ -1,17 +1,16 @@
-"""Options and sources shared by the commands that put out tables."""
+"""Sources and outputs of the commands that put out tables."""
 
 from __future__ import annotations
 
 import shutil
 import sys
 import tempfile
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import click
 import pyarrow as pa
 
 from ..core.captures.registry import recognise
@@ -21,46 +20,22 @@ from ..core.errors import AbacusError
 from ..core.files.errors import file_errors
 from ..core.files.writing import Target, check_targets
 from ..core.frames.capture import Capture
-from ..core.handover.writers import WRITERS, export_tables, write_tables
+from ..core.handover.writers import export_tables, write_tables
 from ..core.layouts.model import Layout
-from ..core.library.address import LibraryAddress, library_address
-from ..core.library.errors import PasswordNeededError
-from ..core.library.known_servers import KnownServers, StrangeServerError
-from ..core.library.passwords import type_password
-from ..core.library.store import Library
 from ..core.origin import Origin, origin_target, write_origin
-from ..core.reading.meaning import Meaning
 from ..core.reading.ties import Tie
 from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
 from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
-from ..desk.app.settings import known_servers_path
 from .terminal import say
+
+if TYPE_CHECKING:
+    from ..core.reading.meaning import Meaning
 
 _LISTED = 5
 _NAMED = 3
 _MOST_TOLD = 100
-
-
-def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
-    """Add ``--to``, ``-o`` and ``--force`` to a command, which gets ``output`` as a target or None."""
-    command = output_option(command)
-    command = click.option(
-        "--as-is", is_flag=True, help="Write texts of a CSV as they are, also those that a spreadsheet would run."
-    )(command)
-    return click.option("--to", "form", type=click.Choice(list(WRITERS)), default="csv", show_default=True)(command)
-
-
-def output_option(command: Callable[..., Any]) -> Callable[..., Any]:
-    """Add ``-o`` and ``--force`` to a command; ``-`` is standard output."""
-    command = FORCE(command)
-    return click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")(
-        command
-    )
-
-
-FORCE = click.option("--force", is_flag=True, help="Replace a file that is there.")
 
 
 def target_for(output: Path | None, force: bool, *inputs: str | Path) -> Target | None:
@@ -120,6 +95,8 @@ class OpenedSources:
 
     def meaning(self, layouts: Iterable[Layout], release: str = "") -> Meaning:
         """Return what the frames mean by some layouts, with the ties of the trial."""
+        from ..core.reading.meaning import Meaning  # frames are put out without one
+
         return Meaning.of(self.capture, layouts, self.ties, release)
 
 
@@ -191,53 +168,6 @@ def _request(path: Path, recipes: list[Recipe]) -> SourceRequest:
         fitting = recipes
     chosen = max(fitting, key=lambda recipe: len(recipe.source.file.replace("*", "")), default=None)
     return SourceRequest(path, recipe=chosen)
-
-
-def open_library(where: str | Path) -> Library:
-    """Open a library given by its file, by its server's address, or by the folder of a trial.
-
-    A password that nothing else knows is asked for, if there is somebody to ask.
-    """
-    found = _opened(_address_of(str(where)))
-    if note := found.note():
-        say(f"zesty-abacus: {note}", err=True)
-    return found
-
-
-def _opened(address: LibraryAddress) -> Library:
-    try:
-        return Library.open(address)
-    except PasswordNeededError:
-        if not sys.stdin.isatty():
-            raise
-        type_password(address, click.prompt(f"Password for {address}", hide_input=True, err=True))
-        return Library.open(address)
-
-
-def _address_of(text: str) -> LibraryAddress:
-    """Return an address that may be connected to: one from a trial was written by whoever made the trial."""
-    servers = KnownServers(known_servers_path())
-    if "://" in text or not Path(text).is_dir():
-        address = library_address(text)
-        servers.add(address)
-        return address
-    trial = Trial.open(Path(text))
-    try:
-        servers.check(trial.library_address, trial.file.library)
-    except StrangeServerError as error:
-        if not sys.stdin.isatty():
-            raise
-        click.confirm(f"{error.message} Connect to it?", abort=True, err=True)
-        servers.add(trial.library_address)
-    return trial.library_address
-
-
-def release_of_trial(where: str | Path) -> str:
-    """Return the release that a trial is decoded with; empty for the newest state, and for what is no trial."""
-    text = str(where)
-    if "://" in text or not Path(text).is_dir():
-        return ""
-    return Trial.open(Path(text)).file.release
 
 
 def put_out(

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import tempfile
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
-from ..core.captures.registry import line_formats, read_lines, recognise
-from ..core.captures.report import CaptureReadError
-from ..core.recipes.json_form import recipes_to_file_text
-from ..core.recipes.propose import RecipeProposal, propose, propose_for_frames
-from ..core.trial.intake import SourceRequest, frames_of_source
-from .output import output_option, put_text, target_for
+from .options import output_option
 from .terminal import say
+
+if TYPE_CHECKING:
+    from ..core.recipes.propose import RecipeProposal
 
 
 @click.command()
@@ -22,6 +21,10 @@ from .terminal import say
 @click.option("--all", "every", is_flag=True, help="Put out every recipe that was measured, not only the best.")
 def recipe(source: Path, output: Path | None, force: bool, every: bool) -> None:
     """Measure how SOURCE may be read and put out the best recipe; the reasons go to standard error."""
+    from ..core.captures.report import CaptureReadError
+    from ..core.recipes.json_form import recipes_to_file_text
+    from .output import put_text, target_for
+
     target = target_for(output, force, source)
     found = _measured(source)
     if not found:
@@ -33,6 +36,10 @@ def recipe(source: Path, output: Path | None, force: bool, every: bool) -> None:
 
 
 def _measured(source: Path) -> list[RecipeProposal]:
+    from ..core.captures.registry import line_formats, read_lines, recognise
+    from ..core.recipes.propose import propose, propose_for_frames
+    from ..core.trial.intake import SourceRequest, frames_of_source
+
     form = recognise(source)
     if form in {one.name for one in line_formats()}:
         with tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:

@@ -8,7 +8,6 @@ from pathlib import Path
 import click
 
 from ..core.surprise import without_passwords
-from ..desk.launch import launch
 
 
 @click.command(hidden=True)
@@ -19,4 +18,6 @@ def window(paths: tuple[Path, ...], demo: bool) -> None:
     missing = next((path for path in paths if not path.exists()), None)
     if missing is not None:
         raise click.UsageError(f"There is no command and no file {without_passwords(str(missing))!r}.")
+    from ..desk.launch import launch
+
     sys.exit(launch(paths, demo=demo))

@@ -9,8 +9,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from ..core.compiled import njit
 
 STEP_S = 0.01
 LOOP_S = 120.0

@@ -13,10 +13,10 @@ from ...core.library.proposals import Proposal, Rules
 from ...core.library.renewing import propose_on_newest
 from ...core.library.store import Library
 from ..terminal import say
-from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
+from .options import AS_JSON, AUTHOR, LIBRARY, opened, say_json
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.option("--needed", type=click.IntRange(0, 20), help="How many others must agree; 0 keeps changes at once.")
 @click.option("--by", "agreed_by", multiple=True,
@@ -37,7 +37,7 @@ def rules(where: str, needed: int | None, agreed_by: tuple[str, ...], author: st
         say(found.words())
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.option("--all", "ended", is_flag=True, help="Also those that ended.")
 @AS_JSON
@@ -56,7 +56,7 @@ def proposals(where: str, ended: bool, as_json: bool) -> None:
             say(f"          {event.time.astimezone():%Y-%m-%d %H:%M}  {event.author} {event.step.value}{said}")
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--reason", required=True, help="Why.")
@@ -77,7 +77,7 @@ def propose(where: str, files: tuple[Path, ...], reason: str, author: str) -> No
 _PROPOSAL = click.argument("proposal")
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @_PROPOSAL
 @click.option("--text", default="", help="What you say with it.")
@@ -91,10 +91,10 @@ def agree(where: str, proposal: str, text: str, author: str) -> None:
     say(f"{one.name} is kept." if kept else f"{one.name}: {len({*one.agreed, author})} of {needed} agreed.")
 
 
-def _saying(name: str, method: str, words: str) -> None:
-    """Make a command that says something about a proposal."""
+def _saying(name: str, method: str, words: str) -> click.Command:
+    """Return a command that says something about a proposal."""
 
-    @library.command(name, help=words)
+    @click.command(name, help=words)
     @LIBRARY
     @_PROPOSAL
     @click.argument("text", default="")
@@ -103,13 +103,15 @@ def _saying(name: str, method: str, words: str) -> None:
         with opened(where) as target:
             getattr(target.proposals, method)(_find(target, proposal).id, author=author, text=text)
 
-
-_saying("reply", "reply", "Say TEXT about PROPOSAL.")
-_saying("send-back", "send_back", "Ask the author of PROPOSAL to change what TEXT says.")
-_saying("withdraw", "withdraw", "End your own PROPOSAL without keeping it.")
+    return said
 
 
-@library.command()
+reply = _saying("reply", "reply", "Say TEXT about PROPOSAL.")
+send_back = _saying("send-back", "send_back", "Ask the author of PROPOSAL to change what TEXT says.")
+withdraw = _saying("withdraw", "withdraw", "End your own PROPOSAL without keeping it.")
+
+
+@click.command()
 @LIBRARY
 @_PROPOSAL
 @AUTHOR

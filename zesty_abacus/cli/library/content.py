@@ -31,13 +31,15 @@ from ...core.library.store import Library
 from ...core.origin import Origin
 from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
-from ..output import FORCE, open_library, opened_sources, output_option, put_bytes, put_text, target_for
+from ..libraries import open_library
+from ..options import FORCE, output_option
+from ..output import opened_sources, put_bytes, put_text, target_for
 from ..terminal import say
 from .history import look_at_history
-from .options import AS_JSON, AUTHOR, LIBRARY, ONLY, RELEASE, library, opened, say_json
+from .options import AS_JSON, AUTHOR, LIBRARY, ONLY, RELEASE, opened, say_json
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.option("--name", default="", help="Name of the library; the file's name if left out.")
 def new(where: str, name: str) -> None:
@@ -45,7 +47,7 @@ def new(where: str, name: str) -> None:
     Library.create(where, name).close()
 
 
-@library.command("import")
+@click.command("import")
 @LIBRARY
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 @AUTHOR
@@ -94,7 +96,7 @@ def _bring_in(target: Library, file: Path, mapping: TableMapping | None, author:
     return _Brought(str(file), "layouts", len(layouts), changed, exchanged.left)
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @output_option
 @click.option("--recipes", is_flag=True, help="Put out the recipes instead.")
@@ -123,7 +125,7 @@ def export(
         say(f"{left.place}: not put out: {left.reason}", err=True)
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.option("-o", "--output", required=True, type=click.Path(path_type=Path), help="A .html, .svg or .pdf file.")
 @FORCE
@@ -146,7 +148,7 @@ def sheet(where: str, output: Path, force: bool, only: tuple[str, ...], release:
     write_sheets(target, [sheet_of(layout, version) for layout in layouts], pdf_of)
 
 
-@library.command()
+@click.command()
 @click.argument("table", type=click.Path(path_type=Path))
 @click.option("--example", multiple=True, metavar="ROW:PLACES",
               help="A row below the headings, from 1, and where its field lies: 3:'B2 B1'.")  # fmt: skip
@@ -175,7 +177,7 @@ def _example(text: str) -> Known:
     return Known(int(row) - 1, parse_places(places))
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("search", default="")
 @AS_JSON
@@ -197,7 +199,7 @@ def show(where: str, search: str, as_json: bool) -> None:
         say(f"recipe  {recipe.name}: {recipe.speaks}, for {recipe.source.file}, lane {recipe.lane}")
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("recordings", nargs=-1, type=click.Path(path_type=Path))
 @click.option("--history", is_flag=True, help="Also look whether history holds together, and hash all of it.")
@@ -239,7 +241,7 @@ def check(where: str, recordings: tuple[Path, ...], history: bool, against: tupl
     sys.exit(1 if problems else 0)
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.option("--limit", default=50, show_default=True, type=click.IntRange(1, 100_000))
 @AS_JSON

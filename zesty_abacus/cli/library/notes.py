@@ -16,10 +16,10 @@ from ...core.library.store import Library
 from ...core.trial.recorded import recordings_of
 from ..output import opened_sources
 from ..terminal import say
-from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
+from .options import AS_JSON, AUTHOR, LIBRARY, opened, say_json
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("layout")
 @click.argument("text", default="")
@@ -40,7 +40,7 @@ def comment(where: str, layout: str, text: str, author: str, as_json: bool) -> N
         say(f"{one.revision.time.astimezone():%Y-%m-%d %H:%M}  {one.revision.author}: {one.state.text}")
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("sources", nargs=-1, type=click.Path(path_type=Path))
 @AUTHOR
@@ -65,7 +65,7 @@ def recordings(where: str, sources: tuple[Path, ...], author: str, as_json: bool
         say(f"{one.sha256[:12]}  {one.name}: {lanes or 'no frames'}  {one.path}")
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("texts", nargs=-1)
 @click.option("--catalogue", default=USUAL, show_default=True, help="Name of the catalogue.")
@@ -88,7 +88,7 @@ def moments(where: str, texts: tuple[str, ...], catalogue: str, author: str, as_
 _STANDINGS = [one.value for one in ClaimStanding]
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("statement")
 @click.option("--lane", required=True, help="Lane of the message it is about.")
@@ -116,7 +116,7 @@ def claim(
         target.claims.commit(made, parent=parent, author=author, reason=standing)
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @AS_JSON
 def claims(where: str, as_json: bool) -> None:

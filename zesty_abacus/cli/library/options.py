@@ -1,4 +1,4 @@
-"""What the commands about a library share: the group, options, a library that is closed again."""
+"""What the commands about a library share: options, a library that is closed again."""
 
 from __future__ import annotations
 
@@ -8,8 +8,9 @@ from contextlib import contextmanager
 import click
 import msgspec
 
-from ...core.library.store import Library, default_author
-from ..output import open_library
+from ...core.library.author import default_author
+from ...core.library.store import Library
+from ..libraries import open_library
 from ..terminal import say_json as say_plain
 
 LIBRARY = click.argument("where", metavar="LIBRARY")
@@ -18,11 +19,6 @@ ONLY = click.option("--only", multiple=True, help="Name of a layout; may be give
 RELEASE = click.option("--release", default="", help="A release of the library; its newest state if left out.")
 AUTHOR = click.option("--author", default=default_author, show_default="this user")
 AS_JSON = click.option("--json", "as_json", is_flag=True, help="For scripts.")
-
-
-@click.group()
-def library() -> None:
-    """Make, fill, look at, check and share a library of layouts."""
 
 
 @contextmanager

@@ -10,10 +10,10 @@ from ...core.layouts.compare import compare_sets
 from ...core.reading.differences import Difference, decoded_differences
 from ..output import opened_sources
 from ..terminal import say
-from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
+from .options import AS_JSON, AUTHOR, LIBRARY, opened, say_json
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("name")
 @click.option("--notes", default="")
@@ -24,7 +24,7 @@ def release(where: str, name: str, notes: str, author: str) -> None:
         target.releases.make(name, author=author, notes=notes)
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @AS_JSON
 def releases(where: str, as_json: bool) -> None:
@@ -39,7 +39,7 @@ def releases(where: str, as_json: bool) -> None:
         say(f"{one.name}  {stamp}  {one.author}  {one.layouts} layouts  {one.notes}".rstrip())
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.argument("before")
 @click.argument("after", default="")

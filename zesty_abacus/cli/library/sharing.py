@@ -14,12 +14,12 @@ from ...core.library.roles import make_roles, role_statements
 from ...core.library.store import Library
 from ...core.library.sync import sync as bring_together
 from ..terminal import say
-from .options import AS_JSON, AUTHOR, LIBRARY, library, opened, say_json
+from .options import AS_JSON, AUTHOR, LIBRARY, opened, say_json
 
 _DATABASE = "library"
 
 
-@library.command()
+@click.command()
 @click.argument("copy", type=click.Path(path_type=Path))
 @click.argument("home", metavar="LIBRARY")
 @AUTHOR
@@ -47,7 +47,7 @@ def sync(copy: Path, home: str, author: str, as_json: bool) -> None:
     sys.exit(1 if report.clashed else 0)
 
 
-@library.command()
+@click.command()
 @LIBRARY
 @click.option("--show", is_flag=True, help="Only show the statements.")
 def roles(where: str, show: bool) -> None:
@@ -60,7 +60,7 @@ def roles(where: str, show: bool) -> None:
         make_roles(target)
 
 
-@library.command("serve-local")
+@click.command("serve-local")
 @click.argument("folder", type=click.Path(path_type=Path))
 @click.option("--name", default="shared", show_default=True, help="Name of a library that is made.")
 @click.option("--port", default=0, help="Of this host; a free one if left out.")

@@ -8,9 +8,9 @@ flags byte is that of ``linux/can.h``.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..frames import flags as F
 from .room import FrameRoom
 

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..errors import MisuseError
 from ..frames.table import FrameTable
 from ..progress import Progress

@@ -12,8 +12,8 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress

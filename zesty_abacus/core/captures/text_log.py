@@ -17,9 +17,9 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress

@@ -8,9 +8,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording

@@ -6,9 +6,9 @@ from collections import OrderedDict
 from collections.abc import Sequence
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from . import flags as F
 from .kind_key import KindKey
 from .order import Run, TimeOrder

@@ -10,9 +10,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from .segment import Placed
 
 _LOWEST, _HIGHEST = -(1 << 63), (1 << 63) - 1

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from .kinds import KindIndex, index_kinds
 from .table import FrameTable
 

@@ -6,9 +6,9 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from .segment import Placed
 from .table import COLUMN_DTYPES, FrameTable
 

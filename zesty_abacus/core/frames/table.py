@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, fields
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..errors import DataError
 
 COLUMN_DTYPES: dict[str, np.dtype] = {

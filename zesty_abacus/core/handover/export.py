@@ -12,12 +12,9 @@ from ..files.writing import Target
 from ..origin import Origin
 from ..progress import Progress
 from ..reading.meaning import Meaning
+from .frame_table import CHUNK_ROWS, FRAME_SCHEMA, Span, frame_tables
 from .tables import (
-    CHUNK_ROWS,
-    FRAME_SCHEMA,
     LONG_SCHEMA,
-    Span,
-    frame_tables,
     long_tables,
     wide_schema,
     wide_tables,

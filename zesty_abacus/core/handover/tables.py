@@ -1,10 +1,9 @@
-"""Frames and decoded values as Arrow tables, chunk by chunk, so that any length can leave."""
+"""Decoded values as Arrow tables, chunk by chunk, so that any length can leave."""
 
 from __future__ import annotations
 
 import itertools
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 import pyarrow as pa
@@ -13,31 +12,19 @@ from numpy.typing import NDArray
 
 from ..codec.columns import ArrayColumns, Decoded, FieldColumn, Validity
 from ..errors import MisuseError
-from ..frames import flags as F
 from ..frames.capture import Capture
 from ..frames.segment_frames import KindFrames, places_in
 from ..layouts.model import FieldKind
 from ..reading.meaning import Meaning
 from ..reading.readers import Reader
+from .frame_table import Span, chunks_of
 
-CHUNK_ROWS = 100_000
 _RAW = pa.decimal128(20, 0)
 """Holds every int64 and uint64, so that no raw value is rounded."""
 
 _TEXT = pa.string()
 _VALIDITY_WORDS = pa.array([member.words for member in Validity])
 
-FRAME_SCHEMA = pa.schema(
-    [
-        ("time_ns", pa.int64()),
-        ("lane", _TEXT),
-        ("address", pa.int64()),
-        ("direction", _TEXT),
-        ("flags", _TEXT),
-        ("size", pa.uint32()),
-        ("payload", _TEXT),
-    ]
-)
 LONG_SCHEMA = pa.schema(
     [
         ("time_ns", pa.int64()),
@@ -52,53 +39,6 @@ LONG_SCHEMA = pa.schema(
         ("valid", _TEXT),
     ]
 )
-
-
-@dataclass(frozen=True, slots=True)
-class Span:
-    """Which frames leave: places ``first .. last-1`` of the capture's order in time."""
-
-    first: int
-    last: int
-
-    @classmethod
-    def of(cls, capture: Capture, first_ns: int | None = None, last_ns: int | None = None) -> Span:
-        """Return the places of a stretch of time, both ends included; None is no bound."""
-        order = capture.order
-        first = 0 if first_ns is None else order.count_until(first_ns, inclusive=False)
-        last = len(order) if last_ns is None else order.count_until(last_ns)
-        return cls(first, last)
-
-
-def frame_tables(
-    capture: Capture, span: Span | None = None, kinds: Collection[int] | None = None
-) -> Iterator[pa.Table]:
-    """Yield frames as tables of :data:`FRAME_SCHEMA`; payload is hex, two digits a byte.
-
-    Parameters
-    ----------
-    kinds
-        Numbers of the kinds that leave; None is all.
-    """
-    lane_names = pa.array([lane.name for lane in capture.lanes], _TEXT)
-    for rows in _chunks(capture, span):
-        if kinds is not None:
-            rows = rows[np.isin(capture.kinds_of(rows), list(kinds))]
-        if not len(rows):
-            continue
-        part = capture.frames.table(rows)
-        yield pa.table(
-            [
-                pa.array(part.time_ns),
-                lane_names.take(pa.array(part.lane)),
-                pa.array(part.address),
-                _words_of(part.flags & (F.SENT | F.RECEIVED), F.direction_word),
-                _words_of(part.flags, F.flag_words),
-                pa.array(part.size),
-                _payload_hex(part.payload, part.start, part.size),
-            ],
-            schema=FRAME_SCHEMA,
-        )
 
 
 def long_tables(meaning: Meaning, span: Span | None = None, kinds: Collection[int] | None = None) -> Iterator[pa.Table]:
@@ -119,7 +59,7 @@ def long_tables(meaning: Meaning, span: Span | None = None, kinds: Collection[in
         If nobody reads any of them, so that there would be nothing to write, or a layout has problems.
     """
     chosen = _read_kinds(meaning, kinds)
-    for rows in _chunks(meaning.capture, span):
+    for rows in chunks_of(meaning.capture, span):
         mine = _by_kind(meaning.capture, rows, chosen)
         yield from _in_order(rows, [part for kind, some in mine for part in _long_parts(meaning, kind, some)])
 
@@ -141,19 +81,13 @@ def wide_tables(meaning: Meaning, span: Span | None = None, kinds: Collection[in
     """Yield decoded values, a row a frame that is read and a column a field; empty where there is no value."""
     chosen = _read_kinds(meaning, kinds)
     schema = wide_schema(meaning, kinds)
-    for rows in _chunks(meaning.capture, span):
+    for rows in chunks_of(meaning.capture, span):
         parts = [
             (frames.rows, _wide_part(meaning.capture, reader, frames, decoded, schema))
             for kind, some in _by_kind(meaning.capture, rows, chosen)
             for reader, frames, decoded in meaning.decoded(kind, meaning.capture.frames.gather(some))
         ]
         yield from _in_order(rows, parts)
-
-
-def _chunks(capture: Capture, span: Span | None) -> Iterator[NDArray[np.uint32]]:
-    """Yield the rows of a stretch in order of time, a chunk at a time."""
-    span = span or Span(0, len(capture))
-    yield from capture.order.chunks(span.first, span.last, CHUNK_ROWS)
 
 
 def _by_kind(
@@ -287,24 +221,3 @@ def _label_array(column: FieldColumn, rows: NDArray) -> pa.Array:
     codes = column.label_codes()[rows]
     names = pa.array([named.label for named in column.field.names], _TEXT)
     return names.take(pa.array(codes, mask=codes < 0))
-
-
-def _words_of(flags: NDArray[np.integer], words) -> pa.Array:  # type: ignore[no-untyped-def]
-    """Turn flags into words, each distinct value once."""
-    distinct, inverse = np.unique(flags, return_inverse=True)
-    return pa.array([words(int(value)) for value in distinct], _TEXT).take(pa.array(inverse))
-
-
-def _payload_hex(payload: NDArray[np.uint8], start: NDArray[np.int64], size: NDArray[np.uint32]) -> pa.Array:
-    digits = np.frombuffer(b"0123456789ABCDEF", np.uint8)
-    offsets = np.zeros(len(size) + 1, np.int64)
-    np.cumsum(size, out=offsets[1:])
-    source = np.repeat(start - offsets[:-1], size) + np.arange(offsets[-1])
-    data = payload[source]
-    text = np.empty((len(data), 2), np.uint8)
-    text[:, 0] = digits[data >> 4]
-    text[:, 1] = digits[data & 15]
-    large = pa.LargeStringArray.from_buffers(
-        len(size), pa.py_buffer(offsets * 2), pa.py_buffer(np.ascontiguousarray(text))
-    )
-    return large.cast(_TEXT)

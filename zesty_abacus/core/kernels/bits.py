@@ -13,9 +13,9 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from .steps import (
     READ_BCD,
     READ_GRAY,

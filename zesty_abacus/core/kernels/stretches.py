@@ -6,9 +6,9 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from .bits import in_shares, swap_word
 from .steps import Step
 

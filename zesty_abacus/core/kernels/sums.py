@@ -7,7 +7,8 @@ steps; the sum with its carry brought round is that of RFC 1071.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
+
+from ..compiled import njit
 
 
 @njit(cache=True, nogil=True)

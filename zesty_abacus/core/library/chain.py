@@ -17,7 +17,8 @@ import sqlalchemy as sa
 
 from ..layouts.json_form import layout_from_json
 from ..progress import Progress
-from .errors import LibraryError, mapped_errors
+from .driver_errors import mapped_errors
+from .errors import LibraryError
 from .store import Library
 from .tables import (
     document_head,

@@ -14,14 +14,8 @@ from alembic.config import Config
 from alembic.script import ScriptDirectory
 
 from .address import LibraryAddress
-from .errors import (
-    LibraryError,
-    NewerLibraryError,
-    NoLibraryError,
-    PasswordNeededError,
-    RefusedError,
-    mapped_errors,
-)
+from .driver_errors import mapped_errors
+from .errors import LibraryError, NewerLibraryError, NoLibraryError, PasswordNeededError, RefusedError
 from .file import check_is_library, file_engine, new_file_for
 from .passwords import known_passwords
 from .rights import grant_statements, guard_statements

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from .errors import LibraryError, mapped_errors
+from .driver_errors import mapped_errors
+from .errors import LibraryError
 from .rights import ROLES, role_statements
 from .store import Library
 

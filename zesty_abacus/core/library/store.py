@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -17,8 +16,8 @@ from .address import LibraryAddress, library_address
 from .damage import Damage
 from .documents import CLAIM, COMMENT, MOMENTS, RECORDING, DocumentShelf
 from .drafts import DraftShelf
+from .driver_errors import mapped_errors
 from .engine import WRITES, open_engine
-from .errors import mapped_errors
 from .gates import gate_of
 from .holders import told_who_holds
 from .layout_shelf import LayoutShelf
@@ -46,14 +45,6 @@ class Marks(NamedTuple):
     proposals: int
     releases: int
     rules: int
-
-
-def default_author() -> str:
-    """Return the name under which this user's changes are kept."""
-    try:
-        return getpass.getuser()
-    except (OSError, KeyError):
-        return "somebody"
 
 
 class Library:

@@ -7,7 +7,7 @@ from typing import Protocol, cast
 
 import psycopg
 
-from .errors import mapped_errors, mapped_network_errors
+from .driver_errors import mapped_errors, mapped_network_errors
 from .store import Library
 
 _CHANNEL = "zesty_news"

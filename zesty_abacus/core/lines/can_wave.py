@@ -10,8 +10,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..protocols import can
 from ..waves.edges import Edges

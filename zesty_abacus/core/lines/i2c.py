@@ -9,8 +9,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
 from .result import (

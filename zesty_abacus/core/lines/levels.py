@@ -10,9 +10,9 @@ import itertools
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.samples import Samples

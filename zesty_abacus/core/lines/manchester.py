@@ -15,9 +15,9 @@ from dataclasses import replace
 
 import msgspec
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..waves.edges import Edges

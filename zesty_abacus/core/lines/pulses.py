@@ -10,9 +10,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
 from .clusters import Cluster, cluster_lengths

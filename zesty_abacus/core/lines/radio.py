@@ -10,9 +10,9 @@ from dataclasses import dataclass
 
 import numpy as np
 import scipy  # its parts load on first use, which spares every start a second
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.samples import Samples

@@ -10,9 +10,9 @@ import enum
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..frames.table import FrameTable
 
 MARK_COLUMNS = 7

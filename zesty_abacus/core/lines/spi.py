@@ -12,8 +12,8 @@ from collections.abc import Mapping
 
 import msgspec
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
 from .result import BITS, DATA, Fact, LineResult, LineRoom, Marks, put_byte, put_frame, put_mark, table_of

@@ -10,8 +10,8 @@ from collections.abc import Mapping
 
 import msgspec
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
 from .result import BREAK, DATA, ByteRun, Fact, LineResult, LineRoom, Marks, put_mark

@@ -7,9 +7,9 @@ the bits, first bit highest, the last byte filled with zeros.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable

@@ -7,9 +7,9 @@ from typing import Protocol
 
 import msgspec
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..discover import discover
 from ..frames.table import FrameTable
 from ..lines.result import ByteRun, LineResult, Marks

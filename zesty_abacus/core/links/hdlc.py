@@ -7,8 +7,8 @@ the bits as changes (NRZI); that is a setting of the line, not of the framing.
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..lines.result import CHECK, DATA, SYNC, BitRun, LineResult, LineRoom, put_byte, put_frame, put_mark
 from ..lines.settings import Setting

@@ -8,9 +8,9 @@ of the pair has the count, or the value written, as two bytes. Refusals have the
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.result import FRAME_COLUMNS, LineResult, Marks, table_of

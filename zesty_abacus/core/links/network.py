@@ -12,9 +12,9 @@ Bluetooth LE   the access address, the packet without its CRC, which is checked 
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.result import Fact, LineResult, Marks

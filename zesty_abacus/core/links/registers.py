@@ -9,9 +9,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.result import LineResult

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..lines.result import ByteRun, LineResult

@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
+
+from ..compiled import njit
 
 NO_SPANS = np.empty((0, 2), np.int64)
 

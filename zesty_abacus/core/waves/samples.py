@@ -6,9 +6,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..progress import Progress
 
 BLOCK = 256

@@ -23,7 +23,7 @@ from ...core.frames.flags import ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kind_key import KindKey
 from ...core.frames.segment_frames import KindFrames
 from ...core.handover.export import Content, Export
-from ...core.handover.tables import Span
+from ...core.handover.frame_table import Span
 from ...core.layouts.applies import BY_HAND
 from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ...core.layouts.changes import describe_change
@@ -52,11 +52,12 @@ from ...core.layouts.templates import (
 from ...core.layouts.validate import check_layout
 from ...core.layouts.windows import from_window
 from ...core.library.address import library_address
+from ...core.library.author import default_author
 from ...core.library.errors import MissingLibraryError, NoLibraryError, UnknownLayoutError
 from ...core.library.history import Revision
 from ...core.library.known_servers import KnownServers, StrangeServerError
 from ...core.library.layout_shelf import LayoutHead
-from ...core.library.store import Library, default_author
+from ...core.library.store import Library
 from ...core.origin import Origin
 from ...core.progress import Progress
 from ...core.protocols.registry import protocol_named

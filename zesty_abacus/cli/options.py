@@ -1,0 +1,44 @@
+"""Options that commands share; nothing heavy is loaded to say what they are."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+
+
+class FormWord(click.ParamType):
+    """The word of a form of tables, one of this program or of a package that adds one."""
+
+    name = "form"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        from ..core.handover.writers import WRITERS  # only a word that was given is looked up
+
+        if value not in WRITERS:
+            self.fail(f"{value!r} is not one of {', '.join(map(repr, WRITERS))}.", param, ctx)
+        return value
+
+
+def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add ``--to``, ``-o`` and ``--force`` to a command, which gets ``output`` as a target or None."""
+    command = output_option(command)
+    command = click.option(
+        "--as-is", is_flag=True, help="Write texts of a CSV as they are, also those that a spreadsheet would run."
+    )(command)
+    return click.option("--to", "form", type=FormWord(), default="csv", show_default=True, help="csv, jsonl, parquet.")(
+        command
+    )
+
+
+def output_option(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add ``-o`` and ``--force`` to a command; ``-`` is standard output."""
+    command = FORCE(command)
+    return click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")(
+        command
+    )
+
+
+FORCE = click.option("--force", is_flag=True, help="Replace a file that is there.")
