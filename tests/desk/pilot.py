@@ -108,3 +108,8 @@ class Pilot:
         index = self.window.roster.show_entry(self.kind(address))
         view.scrollTo(index)
         self.click(view.viewport(), view.visualRect(index).center())
+
+
+def place_of(frames, row):
+    """Return the place in a frame list of a row of the capture."""
+    return frames.order().rows().tolist().index(row)

@@ -6,6 +6,7 @@ import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
+from tests.desk.pilot import place_of
 from zesty_abacus.core.layouts.model import Applies, RawSet
 from zesty_abacus.core.trial.trial import Trial
 from zesty_abacus.desk.app import engine
@@ -219,6 +220,6 @@ def test_frames_that_nobody_reads_say_so(pilot):
     ))  # fmt: skip
     pilot.settle()
     other = int(frames.rows[int((frames.matrix[:, 0] != wanted).argmax())])
-    line = pilot.window.read.frames.line(other)
+    line = pilot.window.read.frames.line(place_of(pilot.window.read.frames, other))
     assert line.says == "no layout reads this frame" and not line.named
-    assert pilot.window.read.frames.line(int(frames.rows[0])).says != line.says
+    assert pilot.window.read.frames.line(place_of(pilot.window.read.frames, int(frames.rows[0]))).says != line.says

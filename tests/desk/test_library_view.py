@@ -148,7 +148,7 @@ def test_a_proposal_is_seen_compared_and_agreed_to(pilot, other):
     pilot.wait(lambda: inbox.cards and inbox.cards[0] is not card, "a new card")
     pilot.click(inbox.cards[0].buttons["agree"])
     pilot.wait(lambda: not inbox.cards, "the inbox to be empty")
-    assert head_of(other).layout.field_named("rate").unit == "rad/s"
+    assert head_of(other).state.field_named("rate").unit == "rad/s"
     pilot.wait(lambda: unit_shown(pilot) == "rad/s", "the window")
     inbox.ended.setChecked(True)
     pilot.wait(lambda: len(inbox.cards) == 1, "what ended")
@@ -180,7 +180,7 @@ def test_a_draft_stays_here_until_it_is_proposed(pilot, other):
     pilot.settle()
     assert "Only you see it" in section.draft.words.text() and section.draft.propose.isEnabled()
     assert unit_shown(pilot) == "rad/s", "tried here"
-    assert head_of(other).layout.field_named("rate").unit == "deg/s", "kept nowhere"
+    assert head_of(other).state.field_named("rate").unit == "deg/s", "kept nowhere"
     pilot.type(section.draft.reason, "as in the drawing")
     pilot.click(section.draft.propose)
     pilot.wait(lambda: pilot.session.edits.drafts.of(head.state.id) is None, "the draft to end")
@@ -222,7 +222,7 @@ def test_a_draft_is_kept_at_once_or_thrown_away_or_undone(pilot, other):
         pilot.click(draft.drop if way == "undo" else getattr(draft, way))
         pilot.wait(lambda: pilot.session.edits.drafts.of(head.state.id) is None, "the draft to end")
         assert other.drafts.of("mara") == [] and unit() == ("rad/s" if way == "keep" else "deg/s")
-    assert head_of(other).layout.field_named("rate").unit == "rad/s"
+    assert head_of(other).state.field_named("rate").unit == "rad/s"
 
 
 def test_where_others_agree_an_edit_becomes_a_draft_by_itself(pilot, other):
@@ -265,8 +265,8 @@ def test_what_others_keep_leaves_a_draft_as_it_is(pilot, other):
     pilot.wait(lambda: "jo changed" in pilot.window.foot.told.text(), "the news")
     assert pilot.session.edits.layout(head.state.id).field_named("rate").unit == "rad/s"
     pilot.click(pilot.window.layouts.side.agreement.draft.keep)
-    pilot.wait(lambda: head_of(other).layout.note == "by jo" and head_of(other).revision.author == "mara", "both")
-    assert head_of(other).layout.field_named("rate").unit == "rad/s"
+    pilot.wait(lambda: head_of(other).state.note == "by jo" and head_of(other).revision.author == "mara", "both")
+    assert head_of(other).state.field_named("rate").unit == "rad/s"
 
 
 def test_who_has_the_same_layout_open_is_said(pilot, other):
@@ -377,7 +377,7 @@ def test_a_draft_that_clashes_is_chosen_and_kept(pilot, other):
     texts = [made.text() for made in view.findChildren(QLabel)]
     assert "rate: both changed it, choose" in texts and len(other.drafts.of("mara")) == 1
     pilot.click(view.close_button)
-    pilot.wait(lambda: head_of(other).layout.field_named("rate").unit == "rad/s", "what was chosen")
+    pilot.wait(lambda: head_of(other).state.field_named("rate").unit == "rad/s", "what was chosen")
     pilot.wait(lambda: pilot.session.edits.drafts.of(head.state.id) is None, "the draft to end")
     assert other.drafts.of("mara") == [] and head_of(other).revision.author == "mara"
 

@@ -7,6 +7,7 @@ from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
 from PyQt6.QtGui import QDropEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 
+from tests.desk.pilot import place_of
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.desk.app import engine
@@ -204,12 +205,15 @@ def test_sentences_follow_an_edit_of_the_layout(pilot):
 
     frames = pilot.window.read.frames
     row = int(pilot.session.capture.kinds.rows(pilot.kind(0x2C2))[5])
-    assert "winding port" in frames.line(row).says
+    assert "winding port" in frames.line(place_of(frames, row)).says
     layout = pilot.session.reading.layout_of(pilot.kind(0x2C2))
     field = layout.field_named("winding port")
     pilot.session.edits.change(layout.with_field(msgspec.structs.replace(field, name="port coil")))
     pilot.settle()
-    assert "port coil" in frames.line(row).says and "winding port" not in frames.line(row).says
+    assert (
+        "port coil" in frames.line(place_of(frames, row)).says
+        and "winding port" not in frames.line(place_of(frames, row)).says
+    )
 
 
 def test_the_traces_of_a_removed_field_go(pilot):

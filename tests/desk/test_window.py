@@ -8,6 +8,7 @@ from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QLabel, QPushButton, QWidget
 
+from tests.desk.pilot import place_of
 from tests.trial.test_trial import write_log
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.desk.app.settings import (
@@ -148,9 +149,9 @@ def test_every_line_says_something_true_about_its_frame(pilot):
     frames = pilot.window.read.frames
     errors = pilot.kind(0x88)
     row = int(pilot.session.capture.kinds.rows(errors)[0])
-    assert frames.line(row).says == "the bus reports an error"
+    assert frames.line(place_of(frames, row)).says == "the bus reports an error"
     unnamed = int(pilot.session.capture.kinds.rows(pilot.kind(0x2C1))[0])
-    assert frames.line(unnamed).says == "nobody has named this message"
+    assert frames.line(place_of(frames, unnamed)).says == "nobody has named this message"
 
 
 @pytest.mark.parametrize(

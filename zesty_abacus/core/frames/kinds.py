@@ -49,6 +49,7 @@ class KindIndex:
 
 def index_kinds(table: FrameTable) -> KindIndex:
     """Group the rows of a table by kind, in one pass over hashed keys and one counting sort."""
+    # small first: the table stays in the nearest cache, and few recordings have more kinds
     capacity = 1024
     while True:
         of_frame, slots, found = _assign_kinds(table.lane, table.address, table.flags, capacity)
@@ -76,6 +77,7 @@ def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-de
         key_flags = np.int64(flags[i]) & F.TELLS_KINDS_APART
         key_lane = np.int64(lane[i])
         key_address = address[i]
+        # frames often come in runs of one kind; the compare is cheaper than the hash
         if last >= 0 and slots[last, 0] == key_lane and slots[last, 1] == key_address and slots[last, 2] == key_flags:
             of_frame[i] = last
             continue

@@ -28,6 +28,7 @@ from .steps import (
 
 _BLOCK = 1024
 _ROWS_WORTH_A_THREAD = 1 << 16
+# the processors this process may use, which in a container are fewer than the machine has
 _threads = max(1, len(os.sched_getaffinity(0)))
 _pool = ThreadPoolExecutor(_threads, thread_name_prefix="codec")
 
@@ -73,6 +74,7 @@ def in_shares(count: int, work: Callable[[int, int], object], *, threads: int | 
 
     ``work`` is to spend its time in compiled code that releases the interpreter's lock, and must not come here again.
     """
+    # below some ten thousand rows a thread is started for longer than it works
     shares = min(threads or _threads, max(1, count // _ROWS_WORTH_A_THREAD))
     if shares == 1:
         work(0, count)
@@ -97,6 +99,7 @@ def _decode_rows(  # type: ignore[no-untyped-def]
     width, reading, inverted, scaled, times, plus, over,
 ):  # fmt: skip
     count_words = words.shape[1]
+    # one row of scratch a word: a field then runs along contiguous numbers, which a column of the matrix is not
     low_first = np.empty((count_words, _BLOCK), np.uint64)
     high_first = np.empty((count_words, _BLOCK), np.uint64)
     gathered = np.empty(_BLOCK, np.uint64)

@@ -63,6 +63,7 @@ def items_of(count):  # type: ignore[no-untyped-def]
     owner = np.empty(total, np.int64)
     number = np.empty(total, np.int64)
     place = 0
+    # two passes, so that nothing has to grow while it is filled
     for i in range(len(count)):
         for k in range(count[i]):
             owner[place] = i
@@ -76,6 +77,7 @@ def find_end(matrix, row, start, limit, end):  # type: ignore[no-untyped-def]
     """Return where ``end`` (uint8 (k,)) first stands in each stretch, -1 if nowhere; int64 (m,)."""
     found = np.full(len(row), -1, np.int64)
     for i in range(len(row)):
+        # ends are a byte or two: a search that skips would cost more to prepare than it saves
         last = min(limit[i], matrix.shape[1]) - len(end)
         for place in range(max(start[i], 0), last + 1):
             same = True
@@ -181,6 +183,7 @@ def walk_elements(
     none, nothing = np.empty(0, np.int64), np.empty(0, np.uint64)
     how = (*shape, *steps[0], *steps[1][:4], *ends)
     walk: Callable[..., int] = _walk
+    # the same kernel twice, so that counting and noting cannot disagree about where a list ends
     count = walk(*stretches, *how, False, none, none, none, none, nothing, nothing, after, cut)
     owner, number, begin, size = (np.empty(count, np.int64) for _ in range(4))
     kind, length = np.empty(count, np.uint64), np.empty(count, np.uint64)

@@ -101,6 +101,7 @@ class _Merger:
             self._owner = ours
         merged = {
             name: self.values(getattr(base, name), getattr(ours, name), getattr(theirs, name), f"{path}{name}")
+            # whatever a class has, so that what is added to the model is merged without a line here
             for name in ours.__struct_fields__
             if name != "id"
         }
@@ -109,6 +110,7 @@ class _Merger:
 
     def values(self, base: Any, ours: Any, theirs: Any, path: str) -> Any:
         """Merge one attribute."""
+        # whole values first: most attributes are the same on all sides, and comparing them is cheap
         if ours == theirs or theirs == base:
             return ours
         if ours == base:
@@ -166,6 +168,7 @@ class _Merger:
         """Merge names of values by the raw value; a clash is about all of them."""
         old, mine, other = ({named.raw: named for named in side} for side in (base, ours, theirs))
         kept = []
+        # by the raw value, which is what a name belongs to; the order in a list means nothing
         for raw in sorted({*old, *mine, *other}):
             was, a, b = old.get(raw), mine.get(raw), other.get(raw)
             if a != b and a != was and b != was:
@@ -202,6 +205,7 @@ def _merged_order(base: list[UUID], ours: list[UUID], theirs: list[UUID]) -> lis
     moved_by_us = mine != [key for key in base if key in set(mine)]
     moved_by_them = other != [key for key in base if key in set(other)]
     if moved_by_us and moved_by_them and mine != other:
+        # both moved things: either order would do, and this one is the same on both sides
         order = min(mine, other)
     else:
         order = mine if moved_by_us else other if moved_by_them else base

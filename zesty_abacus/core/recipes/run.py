@@ -99,6 +99,7 @@ def result_counts(result: LineResult) -> dict[str, int]:
     """Return frames, bytes, and frames with each fault, by what it is called."""
     flags = result.frames.flags
     counts = {"frames": len(result.frames), "bytes": int(result.frames.size.sum())}
+    # bit by bit: a frame may have several faults, and counts for each
     for bit in (1 << n for n in range(32)):
         if bit & F.WRONG and (number := int((flags & bit > 0).sum())):
             counts[F.wrong_words(bit)] = number
@@ -163,6 +164,7 @@ def run_recipe(
             known = ", ".join(one.name for one in recording.channels)
             raise MisuseError(f"channel={name!r} is not in the recording ({known}).", where=recipe.name)
         known_line = (prepared or {}).get(name)
+        # finding levels takes longer than all that follows, and most changes of a recipe leave them alone
         if known_line is not None and known_line.asked == recipe.level(name):
             lines[name] = known_line
             continue

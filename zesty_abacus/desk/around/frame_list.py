@@ -20,6 +20,7 @@ from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.words import span_text
 
 if TYPE_CHECKING:
+    from ...core.frames.capture import Capture
     from ...core.frames.order import TimeOrder
 
 _ROW = 23
@@ -58,6 +59,7 @@ class FrameList(RowList):
         self._session = session
         self._only_kind = False
         self._lanes: frozenset[int] | None = None
+        self._listed: Capture | None = None
         self._order: TimeOrder | None = None
         self._rows: dict[int, NDArray[np.uint32]] = {}
         self._lines: OrderedDict[int, FrameLine] = OrderedDict()
@@ -94,6 +96,10 @@ class FrameList(RowList):
     def order(self) -> TimeOrder:
         """Return the frames that are listed, in order of time."""
         session = self._session
+        if self._listed is not session.capture:
+            # a capture that took the place of another tells the clock first, and this list is asked meanwhile
+            self._listed, self._order, self._rows = session.capture, None, {}
+            self._lines.clear()
         if self._order is None:
             if self._only_kind and session.kind is not None:
                 self._order = session.capture.order_of_kind(session.kind)
