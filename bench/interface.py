@@ -65,7 +65,7 @@ def news(turn):
     for one in made[:300]:
         head = session.library.layouts.head_of(one.id)
         changed = msgspec.structs.replace(head.state, note=f"theirs {turn}")
-        heads.append(dataclasses.replace(head, layout=changed,
+        heads.append(dataclasses.replace(head, state=changed,
                      revision=dataclasses.replace(head.revision, id=head.revision.id + 100_000 * (turn + 1))))
     return heads
 session.shared.news.stop()

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from ..compiled import njit
 from .capture import Capture
+from .order import run_of_lane
 
 BLOCK = 256
 """Samples summed up in one step of a curve pyramid."""
@@ -101,22 +102,17 @@ class Curve:
 def lane_density(capture: Capture, columns: int) -> NDArray[np.int64]:
     """Count frames a lane in equal parts of the whole recording, int64 (lanes, columns)."""
     counts = np.zeros((len(capture.lanes), columns), np.int64)
-    if len(capture):
-        span = max(capture.end_ns - capture.origin_ns, 1)
-        for placed in capture.segments:
-            # where the recording starts by its lane's own clock
-            origins = capture.origin_ns - placed.shift_ns
-            _count_lanes(placed.segment.table.time_ns, placed.segment.table.lane, placed.lanes, origins, span, counts)
+    if not len(capture):
+        return counts
+    origin, span = capture.origin_ns, max(capture.end_ns - capture.origin_ns, 1)
+    # the first time of each column; in whole numbers, since nanoseconds since 1970 are more than a float holds
+    edges = np.array([origin + -(-column * span // columns) for column in range(columns)], np.int64)
+    for placed in capture.segments:
+        for lane in placed.segment.lanes:
+            run = run_of_lane(placed, lane)
+            # a search for each edge, not a look at each frame: a lane that is moved is counted again
+            counts[placed.lanes[lane]] += np.diff(run.counts_before(edges), append=len(run))
     return counts
-
-
-@njit(cache=True, nogil=True)
-def _count_lanes(times, lanes, numbers, origins, span, counts):  # type: ignore[no-untyped-def]
-    columns = counts.shape[1]
-    scale = columns / span
-    for i in range(len(times)):
-        column = min(np.int64((times[i] - origins[lanes[i]]) * scale), columns - 1)
-        counts[numbers[lanes[i]], column] += 1
 
 
 @njit(cache=True, nogil=True)

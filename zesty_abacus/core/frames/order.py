@@ -49,6 +49,13 @@ class Run:
             return int(np.searchsorted(self.times, own, side="right" if inclusive else "left"))
         return int(_search(self.times, self.rows, own, inclusive))
 
+    def counts_before(self, times_ns: NDArray[np.int64]) -> NDArray[np.int64]:
+        """Return how many of its frames are before each of some times of the capture; int64 (k,)."""
+        own = times_ns - np.int64(self.shift_ns)
+        if self.rows is None:
+            return np.searchsorted(self.times, own)
+        return _search_all(self.times, self.rows, own)
+
     def rows_at(self, first: int, last: int) -> NDArray[np.uint32]:
         """Return the rows of the capture that frames ``first .. last-1`` are."""
         if self.rows is None:
@@ -136,7 +143,7 @@ class TimeOrder:
 
 
 def runs_of(placed: Placed, lanes: frozenset[int] | None = None) -> Iterator[Run]:
-    """Yield the runs of a segment: one for each shift among its lanes.
+    """Yield the runs of a segment: all of it where it is shifted alike, else one a lane.
 
     Parameters
     ----------
@@ -145,14 +152,19 @@ def runs_of(placed: Placed, lanes: frozenset[int] | None = None) -> Iterator[Run
     """
     segment = placed.segment
     wanted = [lane for lane in segment.lanes if lanes is None or int(placed.lanes[lane]) in lanes]
-    for shift in dict.fromkeys(int(placed.shift_ns[lane]) for lane in wanted):
-        alike = [lane for lane in wanted if int(placed.shift_ns[lane]) == shift]
-        rows = None
-        if len(alike) < len(segment.lanes):
-            rows = segment.rows_of(alike[0])
-            if len(alike) > 1:
-                rows = np.sort(np.concatenate([segment.rows_of(lane) for lane in alike]))
-        yield Run(segment.table.time_ns, rows, placed.base, shift)
+    shifts = {int(placed.shift_ns[lane]) for lane in wanted}
+    if len(wanted) == len(segment.lanes) and len(shifts) == 1:
+        yield Run(segment.table.time_ns, None, placed.base, shifts.pop())
+        return
+    for lane in wanted:
+        yield run_of_lane(placed, lane)
+
+
+def run_of_lane(placed: Placed, lane: int) -> Run:
+    """Return the frames of one of the lanes of a segment, by its number there."""
+    segment = placed.segment
+    rows = segment.rows_of(lane) if len(segment.lanes) > 1 else None
+    return Run(segment.table.time_ns, rows, placed.base, int(placed.shift_ns[lane]))
 
 
 @njit(cache=True, nogil=True)
@@ -167,6 +179,14 @@ def _search(times, rows, time, inclusive):  # type: ignore[no-untyped-def]
         else:
             high = middle
     return low
+
+
+@njit(cache=True, nogil=True)
+def _search_all(times, rows, wanted):  # type: ignore[no-untyped-def]
+    found = np.empty(len(wanted), np.int64)
+    for i in range(len(wanted)):
+        found[i] = _search(times, rows, wanted[i], False)
+    return found
 
 
 @njit(cache=True, nogil=True)
