@@ -95,7 +95,7 @@ def _write(address: str, number: int, layout_id: UUID, end: float) -> Told:
         began = time.monotonic()
         kept = library.layouts.commit_merged(changed, parent=parent, author=f"w{number}")
         made.seconds.append(time.monotonic() - began)
-        layout, parent = kept.layout, kept.revision.id
+        layout, parent = kept.state, kept.revision.id
         made.told.append(parent)
     library.close()
     return replace(made, last=note)

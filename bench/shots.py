@@ -203,7 +203,7 @@ def intake_radio(window: Window) -> None:
     window.session.clock.set_view(*window.intake.bench.span_ns)
     settle(window)
     area = window.intake.recipe.area
-    area.ensureWidgetVisible(window.intake.recipe.votes_view)
+    area.ensureWidgetVisible(window.intake.recipe.outcome.votes_view)
 
 
 def library(window: Window) -> None:

@@ -231,10 +231,10 @@ def test_another_line_code_and_another_reading_are_tried(intake):
 def test_repeats_are_voted_and_shown(intake):
     bench = take(intake, "pendant")
     assert "11 bursts, 3 messages, 3 distinct" in words(intake)
-    votes = intake.window.intake.recipe.votes_view
+    votes = intake.window.intake.recipe.outcome.votes_view
     assert "2A5C36.10: 5 repeats" in votes.toolTip() and votes.isVisible()
     assert bench.outcome.lines["I/Q"].threshold is not None
-    assert intake.window.intake.recipe.lengths_view.isVisible()
+    assert intake.window.intake.recipe.outcome.lengths_view.isVisible()
 
 
 def test_a_lane_is_moved_by_dragging_its_wave(intake):
@@ -292,7 +292,7 @@ def test_a_packet_source_shows_its_link_and_its_frames(intake):
 
 def test_the_registers_at_the_cursor_are_rebuilt(intake):
     bench = take(intake, "bilge")
-    view = intake.window.intake.recipe.registers_view
+    view = intake.window.intake.recipe.outcome.registers_view
     bench.frames.go(1)
     intake.settle()
     early = view.accessibleDescription()

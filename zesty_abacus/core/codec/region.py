@@ -51,7 +51,7 @@ class Region:
     def put(self, field: Field, start: int, raw: int) -> None:
         """Write bits where the field lies."""
         needed = start + field.places.size_needed
-        self._reach(needed)
+        _extend(self.data, needed)
         view = bytearray(self.data[start:needed])
         put_bits(view, field, raw)
         self.data[start:needed] = view
@@ -102,7 +102,7 @@ class Region:
         free = [found for name in expression.names if (found := self.owner_of(name)) and name not in found[0].given]
         if len(free) == 1:
             region, field, start = free[0]
-            raw = self._solve(expression, field, wanted, at_least)
+            raw = _solution(expression, field, wanted, at_least, *self.names())
             if raw is not None:
                 region.put(field, start, bits_of_raw(field, raw))
                 region.given.add(field.name)
@@ -110,27 +110,6 @@ class Region:
         given = self.evaluate(expression)
         if given != wanted and not (at_least and given >= wanted):
             raise EncodeError(f"{expression} gives {format_exact(given)}, but {what} {wanted}.", where=self.path or "")
-
-    def _solve(self, expression: Expression, field: Field, wanted: int, at_least: bool) -> int | None:
-        """Return the raw value of a field in which the expression is linear, None if there is none."""
-        known, raws = self.names()
-
-        def at(raw: int) -> Fraction | None:
-            try:
-                tried = known | {field.name: physical_of(field, raw)}
-                return evaluate_exactly(expression, tried, raws | {field.name: raw})
-            except ExpressionError:
-                return None
-
-        zero, one = at(0), at(1)
-        if zero is None or one is None or zero == one:
-            return None
-        exact = (wanted - zero) / (one - zero)
-        raw = math.ceil(exact) if at_least else round(exact)
-        low, high = field.raw_range()
-        reached = at(raw) if low <= raw <= high else None
-        good = reached is not None and (reached == wanted or (at_least and reached >= wanted))
-        return raw if good else None
 
     def refused(self, sentence: str, what: str = "") -> EncodeError:
         """Return the error that something here cannot be written; to be raised."""
@@ -141,7 +120,7 @@ class Region:
     def place(self, begin: int, content: bytes) -> int:
         """Write bytes from ``begin`` on and return where they end."""
         end = begin + len(content)
-        self._reach(end)
+        _extend(self.data, end)
         self.data[begin:end] = content
         return end
 
@@ -149,7 +128,7 @@ class Region:
         """Make fields of a part of ``size`` bytes known here; their places count from ``begin``."""
         for field in fields:
             self.spots[field.id] = field, begin
-        self._reach(begin + size)
+        _extend(self.data, begin + size)
 
     def fill_fields(self, fields: Iterable[Field], start: int, unused: dict[str, Any]) -> None:
         """Write the fields that values are given for, and take these out of ``unused``."""
@@ -166,11 +145,11 @@ class Region:
                     continue
             begin = cursor
             # a start that is counted from an end that is not known yet comes behind what is there
-            if part.start is not None and self._can_count(part.start):
+            if part.start is not None and all(self.owner_of(name) for name in part.start.names):
                 self.make_true(part.start, cursor, f"{part.name} begins at", at_least=True)
                 begin = int(self.evaluate(part.start))
             begin = -(-begin // part.align) * part.align
-            self._reach(begin)
+            _extend(self.data, begin)
             cursor = part.build(self, begin, unused)
         return cursor
 
@@ -221,10 +200,31 @@ class Region:
         if loss:
             self.losses[self.path + field.name] = loss
 
-    def _reach(self, size: int) -> None:
-        """Put zeros at the end until there are ``size`` bytes."""
-        if len(self.data) < size:
-            self.data.extend(bytes(size - len(self.data)))
 
-    def _can_count(self, expression: Expression) -> bool:
-        return all(self.owner_of(name) is not None for name in expression.names)
+def _solution(
+    expression: Expression, field: Field, wanted: int, at_least: bool, known: Known, raws: dict[str, int]
+) -> int | None:
+    """Return the raw value of a field in which the expression is linear, None if there is none."""
+
+    def at(raw: int) -> Fraction | None:
+        try:
+            tried = known | {field.name: physical_of(field, raw)}
+            return evaluate_exactly(expression, tried, raws | {field.name: raw})
+        except ExpressionError:
+            return None
+
+    zero, one = at(0), at(1)
+    if zero is None or one is None or zero == one:
+        return None
+    exact = (wanted - zero) / (one - zero)
+    raw = math.ceil(exact) if at_least else round(exact)
+    low, high = field.raw_range()
+    reached = at(raw) if low <= raw <= high else None
+    good = reached is not None and (reached == wanted or (at_least and reached >= wanted))
+    return raw if good else None
+
+
+def _extend(data: bytearray, size: int) -> None:
+    """Put zeros at the end until there are ``size`` bytes."""
+    if len(data) < size:
+        data.extend(bytes(size - len(data)))

@@ -64,10 +64,15 @@ def kind_activity(capture: Capture, kind: int, progress: Progress | None = None)
         if progress is not None:
             progress.step(first / len(rows), "counting bits")
         # one row of overlap, so that the flip between two chunks is seen
-        seen, begin = int(first > 0), max(first - 1, 0)
-        for table, part in capture.frames.stretches(rows[begin : first + _CHUNK]):
-            _count_bits(table.payload, table.start, table.size, part, seen, flips, ones)
-            seen = 0
+        part, seen = rows[max(first - 1, 0) : first + _CHUNK], int(first > 0)
+        done = 0
+        for table, own in capture.frames.stretches(part):
+            if done:
+                # the flip from the last frame of one segment to the first of the next
+                pair = capture.frames.table(part[done - 1 : done + 1])
+                _count_bits(pair.payload, pair.start, pair.size, np.arange(2, dtype=np.uint32), 2, flips, ones)
+            _count_bits(table.payload, table.start, table.size, own, 0 if done else seen, flips, ones)
+            done += len(own)
     return KindActivity(len(rows), size, flips, ones)
 
 

@@ -10,6 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .capture_kinds import CaptureKinds
+from .flags import TELLS_KINDS_APART
+from .kind_key import KindKey
 from .order import TimeOrder, runs_of
 from .segment import Placed, Segment
 from .segment_frames import KindFrames, SegmentFrames
@@ -130,7 +132,10 @@ class Capture:
 
     def kind_of(self, row: int) -> int:
         """Return the kind of a frame."""
-        return int(self.kinds_of(np.array([row], np.uint32))[0])
+        frame = self.frames.at(row)
+        found = self.kinds.find(KindKey(frame.lane, frame.address, frame.flags & TELLS_KINDS_APART))
+        assert found is not None, "every frame of a capture is of one of its kinds"
+        return found
 
     def kinds_of(self, rows: NDArray[np.integer]) -> NDArray[np.int32]:
         """Return the kind of each of some frames; int32 (n,)."""

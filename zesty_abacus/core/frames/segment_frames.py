@@ -132,13 +132,13 @@ class SegmentFrames:
 
     def stretches(self, rows: NDArray[np.uint32]) -> Iterator[tuple[FrameTable, NDArray[np.integer]]]:
         """Yield tables that hold some frames, and their rows there, all together in the order of ``rows``."""
-        if len(self._segments) <= 1:
-            for placed in self._segments:
-                yield placed.segment.table, rows
-            return
-        # a table of its own, so that a kernel sees each frame beside the one before, whatever segment that is in
-        table = self.table(rows)
-        yield table, np.arange(len(table), dtype=np.uint32)
+        if len(self._segments) <= 1 or bool(_rises(rows)):
+            for placed, own, _where in self._by_segment(rows):
+                yield placed.segment.table, own
+        elif len(rows):
+            # segments that overlap: a table of its own in the order asked for
+            table = self.table(rows)
+            yield table, np.arange(len(table), dtype=np.uint32)
 
     def _holding(self, row: int) -> Placed:
         return self._segments[int(np.searchsorted(self._bases, row, side="right")) - 1]

@@ -3,49 +3,27 @@
 from __future__ import annotations
 
 import itertools
-from collections import OrderedDict
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
 
-from ..app.doors import engine
 from ..app.session import Session
 from ..widgets.paint import byte_owners, draw_text
 from ..widgets.row_list import RowList
 from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.words import span_text
+from .frame_lines import FrameLine, FrameLines
+from .listed_frames import ListedFrames
 
 if TYPE_CHECKING:
-    from ...core.frames.capture import Capture
     from ...core.frames.order import TimeOrder
 
 _ROW = 23
 _HEAD = 24
 _DETAIL = 40
 _GAP = 10
-_KEPT_LINES = 2000
 _MOST_BYTES_SHOWN = 24
-_WINDOW = 1024
-"""Rows that are looked up at once; a screen shows a few dozen."""
-
-
-@dataclass(frozen=True, slots=True)
-class FrameLine:
-    """A frame in words."""
-
-    time: str
-    after: str
-    lane: str
-    message: str
-    named: bool
-    says: str
-    wrong: bool
-    payload: bytes
-    owners: NDArray[np.int16]
 
 
 class FrameList(RowList):
@@ -57,13 +35,8 @@ class FrameList(RowList):
     def __init__(self, session: Session) -> None:
         super().__init__("Frames", _ROW, _HEAD, _DETAIL)
         self._session = session
-        self._only_kind = False
-        self._lanes: frozenset[int] | None = None
-        self._listed: Capture | None = None
-        self._order: TimeOrder | None = None
-        self._rows: dict[int, NDArray[np.uint32]] = {}
-        self._lines: OrderedDict[int, FrameLine] = OrderedDict()
-        self._following = False
+        self._listed = ListedFrames(session)
+        self._lines = FrameLines(session)
         self._digits = session.clock.digits
         session.opened.connect(self._on_opened)
         session.layouts_changed.connect(self._forget)
@@ -79,13 +52,13 @@ class FrameList(RowList):
 
     def show_only_kind(self, only: bool) -> None:
         """List only frames of the kind in hand, or all."""
-        self._only_kind = only
+        self._listed.show_kind(only)
         self._on_rows_changed()
 
     def show_only_lanes(self, lanes: frozenset[int] | None) -> None:
         """List only frames of these lane numbers, or of all lanes."""
         everything = lanes == frozenset(range(len(self._session.capture.lanes)))
-        self._lanes = None if everything else lanes
+        self._listed.show_lanes(None if everything else lanes)
         self._on_rows_changed()
 
     def _on_view(self) -> None:
@@ -95,19 +68,7 @@ class FrameList(RowList):
 
     def order(self) -> TimeOrder:
         """Return the frames that are listed, in order of time."""
-        session = self._session
-        if self._listed is not session.capture:
-            # a capture that took the place of another tells the clock first, and this list is asked meanwhile
-            self._listed, self._order, self._rows = session.capture, None, {}
-            self._lines.clear()
-        if self._order is None:
-            if self._only_kind and session.kind is not None:
-                self._order = session.capture.order_of_kind(session.kind)
-            elif self._lanes is not None:
-                self._order = session.capture.order_of_lanes(self._lanes)
-            else:
-                self._order = session.capture.order
-        return self._order
+        return self._listed.order()
 
     def count(self) -> int:
         """Return how many frames are listed."""
@@ -119,59 +80,7 @@ class FrameList(RowList):
 
     def line(self, place: int) -> FrameLine:
         """Return a listed frame in words."""
-        row = self._row(place)
-        if row not in self._lines:
-            self._lines[row] = self._make_line(row)
-            if len(self._lines) > _KEPT_LINES:
-                self._lines.popitem(last=False)
-        return self._lines[row]
-
-    def _row(self, place: int) -> int:
-        first = place // _WINDOW * _WINDOW
-        if first not in self._rows:
-            if len(self._rows) > 2:
-                self._rows.clear()
-            self._rows[first] = self.order().rows(first, first + _WINDOW)
-        return int(self._rows[first][place - first])
-
-    def _make_line(self, row: int) -> FrameLine:
-        session = self._session
-        recorded = session.capture.frames.at(row)
-        kind = session.store.kind_of_row(row)
-        layout = session.reading.layout_at(kind, row)
-        frame = session.store.frame(row, layout)
-        flags = recorded.flags
-        name = layout.name if layout is not None else session.kinds.name(kind)
-        says, wrong = self._sentence(kind, frame.decoded, flags, layout)
-        return FrameLine(
-            time=session.clock.words(frame.time_ns),
-            after="",
-            lane=session.capture.lanes[recorded.lane].name,
-            message=name or session.kinds.address(kind),
-            named=layout is not None or bool(name and flags & (engine.ERROR | engine.REMOTE)),
-            says=says,
-            wrong=wrong,
-            payload=frame.payload,
-            owners=frame.owners,
-        )
-
-    def _sentence(
-        self, kind: int, decoded: engine.Decoded | None, flags: int, layout: engine.Layout | None
-    ) -> tuple[str, bool]:
-        if flags & engine.ERROR:
-            return "the bus reports an error", True
-        if flags & engine.REMOTE:
-            return "asks for data", False
-        if layout is None:
-            named = bool(self._session.reading.readers(kind))
-            return "no layout reads this frame" if named else "nobody has named this message", False
-        if decoded is None:
-            return "the layout has a problem; see Layouts", True
-        text = engine.wording.frame_sentence(decoded, 0)
-        bad = (engine.Validity.OUTSIDE_LIMITS, engine.Validity.CHECK_FAILED, engine.Validity.FAULT)
-        wrong = any(int(c.validity[0]) in bad for c in decoded.columns.values())
-        wrong |= any(int(c.state[0]) == engine.CheckState.DISAGREES for c in decoded.checks.values())
-        return text or "nothing set", wrong
+        return self._lines.of(self._listed.row(place))
 
     # drawing
 
@@ -224,11 +133,8 @@ class FrameList(RowList):
         draw_payload(painter, cells["payload"], line, self._session.form)
 
     def _after(self, place: int) -> str:
-        if place == 0:
-            return ""
-        rows = np.array([self._row(place - 1), self._row(place)], np.uint32)
-        before, at = self._session.capture.frames.times(rows).tolist()
-        return f"+{span_text(at - before)}"
+        since = self._listed.time_since_last(place)
+        return "" if since is None else f"+{span_text(since)}"
 
     def _columns(self, width: float) -> dict[str, QRectF]:
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
@@ -245,16 +151,16 @@ class FrameList(RowList):
     # events
 
     def _on_opened(self) -> None:
-        self._lanes = None
+        self._listed.show_lanes(None)
         self._on_rows_changed()
 
     def _on_rows_changed(self) -> None:
-        self._order, self._rows = None, {}
         self._forget()
         self._on_cursor()
 
     def _on_kind(self) -> None:
-        if self._only_kind:
+        if self._listed.follows_the_kind:
+            self._listed.look_again()
             self._on_rows_changed()
 
     def _on_cursor(self) -> None:
@@ -270,7 +176,7 @@ class FrameList(RowList):
             self.setAccessibleDescription(f"{line.time} {line.message}: {line.says}")
 
     def _forget(self) -> None:
-        self._lines.clear()
+        self._lines.forget()
         self.repaint_rows()
 
     def go(self, step: int) -> None:
@@ -280,7 +186,9 @@ class FrameList(RowList):
     def _put_cursor(self, place: int) -> None:
         place = min(max(place, 0), self.count() - 1)
         if place >= 0:
-            self._session.clock.set_cursor(self._session.capture.frames.at(self._row(place)).time_ns, follow=True)
+            self._session.clock.set_cursor(
+                self._session.capture.frames.at(self._listed.row(place)).time_ns, follow=True
+            )
 
     def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().resizeEvent(event)
@@ -291,7 +199,7 @@ class FrameList(RowList):
         place = self.row_at(event) if event is not None else None
         if place is not None:
             self._put_cursor(place)
-            self._session.select_kind(self._session.store.kind_of_row(self._row(place)))
+            self._session.select_kind(self._session.store.kind_of_row(self._listed.row(place)))
 
 
 def payload_texts(payload: bytes, form: str) -> list[str]:

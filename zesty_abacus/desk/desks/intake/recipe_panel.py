@@ -7,23 +7,17 @@ from functools import partial
 from typing import Any
 
 import msgspec
-import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...app.doors import lines
-from ...widgets.parts import EDGE, Panel, button, clear_layout, hairline, label
-from ...widgets.theme import figure_font, look, text_font
-from ...widgets.words import grouped, number_text, span_text
+from ...widgets.parts import Panel, button, hairline, label
+from ...widgets.theme import look, text_font
 from .bench import Bench
-from .pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
+from .outcome_part import OutcomePart
 from .setting_rows import SettingRows
 
 _NO = "–"
-_MEASURED_LEVELS = (
-    ("above", "above"), ("below", "below"), ("band", "dead_band"), ("carrier", "carrier_hz"), ("high", "high_hz"),
-    ("smooth", "smooth_us"),
-)  # fmt: skip
 _LEVEL_KINDS = (("threshold", "threshold"), ("envelope", "keyed carrier"), ("tones", "two tones"))
 
 
@@ -37,23 +31,15 @@ class RecipePanel(Panel):
         self._others_shown = False
         self._cleaning_shown = False
         self.body.setSpacing(3)
-        self.result_box = QVBoxLayout()
-        self.foot_box = QVBoxLayout()
-        self.foot_box.setContentsMargins(EDGE, 6, EDGE, 8)
-        self.foot_box.setSpacing(2)
+        self.outcome = OutcomePart(bench, self._rows)
         outer = self.layout()
         assert isinstance(outer, QVBoxLayout)
         outer.addWidget(hairline())
-        outer.addLayout(self.foot_box)
-        self.levels_view = LevelHistogramView()
-        self.lengths_view = LengthsView()
-        self.votes_view = VotesView()
-        self.registers_view = RegistersView()
-        self._registers_row = -1
+        outer.addLayout(self.outcome.foot_box)
         self.columns_wanted: Callable[[], None] = lambda: None
         bench.source_changed.connect(self.refresh)
         bench.recipe_changed.connect(self.refresh)
-        bench.outcome_changed.connect(self._show_outcome)
+        bench.outcome_changed.connect(self.outcome.show)
         bench.session.clock.cursor_changed.connect(self._on_cursor)
         look.changed.connect(self.refresh)
 
@@ -63,13 +49,8 @@ class RecipePanel(Panel):
         focus = self.focusWidget()
         # a part that has the focus keeps it; one that only had it last must not take it from the wave
         named = focus.accessibleName() if focus is not None and focus.hasFocus() else ""
-        for view in (self.levels_view, self.lengths_view, self.votes_view, self.registers_view):
-            view.setParent(None)
-        clear_layout(self.result_box)
-        self.result_box = QVBoxLayout()
-        self.result_box.setSpacing(3)
+        self.outcome.begin()
         self.clear()
-        clear_layout(self.foot_box)
         self._rows.measured.clear()
         self.note.setText("")
         if bench.opened is None:
@@ -82,9 +63,9 @@ class RecipePanel(Panel):
             self._rows.row("speaks", self._line_choice(None))
         else:
             self._columns_link()
-        self.body.addLayout(self.result_box)
+        self.body.addLayout(self.outcome.result_box)
         self.body.addStretch(1)
-        self._show_outcome()
+        self.outcome.show()
         if named:
             again = next((w for w in self.findChildren(QWidget) if w.accessibleName() == named), None)
             if again is not None:
@@ -269,8 +250,8 @@ class RecipePanel(Panel):
                 return
         for channel in channels:
             self._show_level(recipe.level(channel.name), channel, several=len(used) > 1)
-        self.body.addWidget(self.levels_view)
-        self.levels_view.setVisible(False)
+        self.body.addWidget(self.outcome.levels_view)
+        self.outcome.levels_view.setVisible(False)
 
     def _show_cleaning(self) -> None:
         self._cleaning_shown = True
@@ -319,147 +300,6 @@ class RecipePanel(Panel):
                      lambda v: change(ignore_under_us=v or 0.0), "")  # fmt: skip
         self._rows.flag(f"{name} inverted", "inverted", setting.inverted, lambda on: change(inverted=on))
 
-    # what came out
-
-    def _show_outcome(self) -> None:
-        bench = self._bench
-        for view in (self.lengths_view, self.votes_view, self.registers_view):
-            view.setParent(None)
-        clear_layout(self.result_box)
-        clear_layout(self.foot_box)
-        self.levels_view.setVisible(False)
-        outcome = bench.outcome
-        if bench.opened is None:
-            return
-        if bench.problem:
-            self.foot_box.addWidget(label(bench.problem, "wrong", wrap=True, selectable=True))
-        if outcome is None:
-            return
-        self._show_measured(outcome)
-        self._show_counts(outcome)
-        self._show_votes(outcome)
-        self._show_registers()
-        self._show_buttons()
-
-    def _result_section(self, words: str) -> None:
-        heading = label(words, "section")
-        heading.setContentsMargins(0, 6, 0, 0)
-        self.result_box.addWidget(heading)
-
-    def _result_row(
-        self, words: str, value: str, tone: str = "", note: str = "", box: QVBoxLayout | None = None
-    ) -> None:
-        row = QHBoxLayout()
-        row.addWidget(label(words, "quiet", wrap=True), 1)
-        if note:
-            row.addWidget(label(note, "chip"))
-        shown = label(value, tone, selectable=True)
-        shown.setFont(figure_font(12))
-        row.addWidget(shown)
-        (box if box is not None else self.result_box).addLayout(row)
-
-    def _show_measured(self, outcome: lines.Outcome) -> None:
-        for name, line in outcome.lines.items():
-            for suffix, attribute in _MEASURED_LEVELS:
-                value = getattr(line.setting, attribute)
-                entry = self._rows.measured.get(f"{name} {suffix}")
-                if isinstance(entry, QLineEdit) and value is not None:
-                    entry.setPlaceholderText(number_text(value))
-        self.levels_view.show_lines(dict(outcome.lines))
-        facts = [(fact.name, fact.words) for fact in outcome.result.facts]
-        fields = {field.name: field.words for field in self._fields(outcome.recipe.line)} if outcome.recipe.line else {}
-        levels = _level_facts(outcome)
-        if facts or levels:
-            self._result_section("measured")
-        for name, words in facts:
-            shown = fields.get(name, name)
-            if len(words) > 26:
-                self.result_box.addWidget(label(f"{shown}: {words}", "quiet", wrap=True, selectable=True))
-            else:
-                self._result_row(shown, words)
-        for name, words in levels:
-            self._result_row(name, words)
-        for line in outcome.lines.values():
-            if outcome.recipe.protocol in ("bursts", "hdlc") and len(line.edges) > 4:
-                self.result_box.addWidget(self.lengths_view)
-                self.lengths_view.show_edges(line.edges)
-                self.lengths_view.setVisible(True)
-
-    def _show_counts(self, outcome: lines.Outcome) -> None:
-        """Say what came out, and how each change of the recipe changed it, where it is always in view."""
-        bench = self._bench
-        changes = bench.changes()
-        counts = {**dict.fromkeys(changes, 0), **outcome.counts()}
-        heading = label("result" if bench.is_whole else "result, of what is in view", "section")
-        self.foot_box.addWidget(heading)
-        for name, count in counts.items():
-            change = changes.get(name, 0)
-            note = f"{change:+d}".replace("-", "−") if change else ""
-            wrong = "wrong" if name not in ("frames", "bytes") and count else ""
-            self._result_row(name, grouped(count), wrong, note, self.foot_box)
-
-    def _show_votes(self, outcome: lines.Outcome) -> None:
-        votes = outcome.result.votes
-        if not votes:
-            return
-        distinct = len({vote.text for vote in votes})
-        repeats = sum(len(vote.bursts) for vote in votes)
-        self._result_section(f"{repeats} bursts, {len(votes)} messages, {distinct} distinct")
-        self.result_box.addWidget(self.votes_view)
-        self.votes_view.show_votes(votes)
-        self.votes_view.setVisible(True)
-
-    def _show_registers(self) -> None:
-        """Show what the registers of the device at the cursor hold there, rebuilt from all reads and writes before."""
-        bench = self._bench
-        outcome, row = bench.outcome, bench.frames.current()
-        self._registers_row = row
-        if outcome is None or outcome.recipe.protocol != "registers" or not 0 <= row < len(outcome.result.frames):
-            self.registers_view.setVisible(False)
-            return
-        device = int(outcome.result.frames.address[row]) >> 16
-        cursor = bench.session.clock.cursor_ns - bench.zero_ns
-        state = lines.registers_at(outcome, device, cursor)
-        if self.registers_view.parent() is None:
-            self._result_section("registers at the cursor")
-            self.result_box.addWidget(self.registers_view)
-        self.registers_view.show_state(device, state)
-        self.registers_view.setVisible(True)
-
     def _on_cursor(self) -> None:
-        if self.isVisible() and self._bench.frames.current() != self._registers_row:
-            self._show_registers()
-
-    def _show_buttons(self) -> None:
-        bench = self._bench
-        sources = bench.session.trial.file.sources
-        used = sources[bench.number].recipe if bench.number < len(sources) else None
-        row = QHBoxLayout()
-        use = button("Use these frames", "They become a lane of the capture (Shift U)", main=True)
-        use.setEnabled(used != bench.recipe)
-        use.clicked.connect(bench.use)
-        save = button("Save recipe", "Keep it in the library, to be offered for similar recordings")
-        save.clicked.connect(lambda: bench.change.keep(bench.recipe.name) if bench.recipe is not None else None)
-        row.addWidget(use)
-        row.addWidget(save)
-        row.addStretch(1)
-        holder = QWidget()
-        holder.setLayout(row)
-        row.setContentsMargins(0, 6, 0, 0)
-        self.foot_box.addWidget(holder)
-        if used == bench.recipe:
-            use.setText("In use")
-            use.setToolTip("These frames are in the capture")
-
-
-def _level_facts(outcome: lines.Outcome) -> list[tuple[str, str]]:
-    facts = [line.facts for line in outcome.lines.values() if line.facts is not None]
-    if not facts:
-        return []
-    highs, lows = max(f.high for f in facts), min(f.low for f in facts)
-    found = [("highs / lows", f"{highs:.3g} / {lows:.3g}")]
-    rises = [f.rise_ns for f in facts if np.isfinite(f.rise_ns)]
-    if rises:
-        found.append(("rise time", " / ".join(span_text(rise) for rise in rises)))
-    found.append(("edges a second", " / ".join(grouped(round(f.edges_per_s)) for f in facts)))
-    return found
+        if self.isVisible():
+            self.outcome.follow_cursor()

@@ -1,0 +1,82 @@
+"""Which frames a list shows, and in which order."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..app.session import Session
+
+if TYPE_CHECKING:
+    from ...core.frames.capture import Capture
+    from ...core.frames.order import TimeOrder
+
+_WINDOW = 1024
+"""Rows that are looked up at once; a screen shows a few dozen."""
+
+
+class ListedFrames:
+    """All frames of the capture, those of some lanes, or those of the kind in hand, by their place in the list."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._only_kind = False
+        self._lanes: frozenset[int] | None = None
+        self._capture: Capture | None = None
+        self._order: TimeOrder | None = None
+        self._rows: dict[int, NDArray[np.uint32]] = {}
+
+    @property
+    def follows_the_kind(self) -> bool:
+        """Whether only frames of the kind in hand are listed."""
+        return self._only_kind
+
+    def show_kind(self, only: bool) -> None:
+        """List only frames of the kind in hand, or all."""
+        self._only_kind = only
+        self.look_again()
+
+    def show_lanes(self, lanes: frozenset[int] | None) -> None:
+        """List only frames of these lane numbers; None is all."""
+        self._lanes = lanes
+        self.look_again()
+
+    def look_again(self) -> None:
+        """Find out anew which frames are listed."""
+        self._order, self._rows = None, {}
+
+    def order(self) -> TimeOrder:
+        """Return the frames that are listed, in order of time."""
+        session = self._session
+        if self._capture is not session.capture:
+            # a capture that takes the place of another tells the clock first, and lists are asked meanwhile
+            self._capture = session.capture
+            self.look_again()
+        if self._order is None:
+            if self._only_kind and session.kind is not None:
+                self._order = session.capture.order_of_kind(session.kind)
+            elif self._lanes is not None:
+                self._order = session.capture.order_of_lanes(self._lanes)
+            else:
+                self._order = session.capture.order
+        return self._order
+
+    def row(self, place: int) -> int:
+        """Return the row of the capture at a place of the list."""
+        order = self.order()
+        first = place // _WINDOW * _WINDOW
+        if first not in self._rows:
+            if len(self._rows) > 2:
+                self._rows.clear()
+            self._rows[first] = order.rows(first, first + _WINDOW)
+        return int(self._rows[first][place - first])
+
+    def time_since_last(self, place: int) -> int | None:
+        """Return how many nanoseconds lie between a frame and the one listed before it; None for the first."""
+        if place == 0:
+            return None
+        rows = np.array([self.row(place - 1), self.row(place)], np.uint32)
+        before, at = self._session.capture.frames.times(rows).tolist()
+        return at - before
