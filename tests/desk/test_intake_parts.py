@@ -20,9 +20,9 @@ from zesty_abacus.desk.app import engine
 from zesty_abacus.desk.desks.intake import marks
 from zesty_abacus.desk.desks.intake.marks import MarkIndex, value_text
 from zesty_abacus.desk.desks.intake.pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
-from zesty_abacus.desk.desks.intake.recipe_panel import number_text
 from zesty_abacus.desk.desks.intake.wave_painter import _round_step
 from zesty_abacus.desk.launch import make_application
+from zesty_abacus.desk.widgets.words import number_text
 
 
 @pytest.fixture(autouse=True)
