@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.captures.registry import open_writer
+from zesty_abacus.core.captures.report import CaptureReadError
 from zesty_abacus.core.frames.capture import Lane
 from zesty_abacus.core.progress import Cancelled, Progress
 from zesty_abacus.core.trial.intake import SourceRequest, bring_in, forget_sources, open_trial_capture
@@ -82,6 +83,16 @@ def test_the_stored_capture_is_used_until_something_changes(trial):
     assert len(again.capture) == 3 and len(in_cache(trial) - first) == 1, "only what changed is read"
     forget_sources(trial)
     assert len(in_cache(trial)) == len(trial.file.sources), "what the file was before is gone"
+
+
+def test_a_recording_that_could_not_be_opened_is_tried_again(trial, monkeypatch):
+    def refused(*_, **__):
+        raise CaptureReadError("you may not read this file.", where="one.log") from PermissionError(13, "no right")
+
+    with monkeypatch.context() as patched:
+        patched.setattr("zesty_abacus.core.trial.source.read_recording", refused)
+        assert all("may not read" in outcome.error for outcome in open_trial_capture(trial).outcomes)
+    assert len(open_trial_capture(trial).capture) == 4, "nothing about the files has changed"
 
 
 def in_cache(trial):

@@ -100,6 +100,8 @@ class SourceOutcome:
         What was counted: (name, words).
     error
         Why nothing could be read, or empty.
+    may_pass
+        Whether that lies outside the file, as a right that is missing: the next time it may be read.
     """
 
     path: Path
@@ -119,6 +121,7 @@ class SourceOutcome:
     recipe: str = ""
     facts: list[tuple[str, str]] = field(default_factory=list)
     error: str = ""
+    may_pass: bool = False
 
     @property
     def needs_recipe(self) -> bool:
@@ -165,6 +168,7 @@ def read_source(request: SourceRequest, folder: Path, progress: Progress | None 
         except AbacusError as failure:
             # what was readable before it stays
             outcome.error = str(failure)
+            outcome.may_pass = _comes_from_outside(failure)
             outcome.recipe = ""
         finally:
             shutil.rmtree(waves, ignore_errors=True)
@@ -184,8 +188,19 @@ def _opened(folder: Path, path: Path) -> ReadSource | None:
         found = ReadSource(open_capture(folder / "frames"), outcome)
     except (OSError, ValueError, msgspec.ValidationError, CaptureStoreError):
         return None  # missing or damaged: it is read again
+    if outcome.may_pass:
+        return None
     outcome.path = path
     return found
+
+
+def _comes_from_outside(failure: BaseException | None) -> bool:
+    """Return whether the system refused something, rather than the file being what it is."""
+    while failure is not None:
+        if isinstance(failure, OSError):
+            return True
+        failure = failure.__cause__
+    return False
 
 
 class _Sink:

@@ -106,16 +106,25 @@ class CameOut(RowList):
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
         time = max(16.0 + step * len(clock.words(clock.last_ns)), 84.0)
         widths = {"time s": time, "what": 190.0 if width > 660 else 150.0, "problem": 130.0}
-        says = 120.0 if self._says_something else 0.0
-        rest = max(width - sum(widths.values()) - says - 12 * 5, 120)
+        rest = max(width - sum(widths.values()) - 12 * 5, 240)
+        # bytes take what the longest frame needs, and what they mean the rest
+        bytes_of = min(self._bytes_width(step), rest - 120) if self._says_something else rest
+        says = rest - bytes_of if self._says_something else 0.0
         boxes, x = {}, 10.0
-        for name, size in (("time s", widths["time s"]), ("what", widths["what"]), ("bytes", rest), ("says", says),
+        for name, size in (("time s", widths["time s"]), ("what", widths["what"]), ("bytes", bytes_of), ("says", says),
                            ("problem", widths["problem"])):  # fmt: skip
             boxes[name] = QRectF(x, 0, size, _ROW)
             x += size + 12
         if not says:
             boxes["says"] = QRectF(0, 0, 0, _ROW)
         return {name: box for name, box in boxes.items() if box.width() or name != "says"} | {"says": boxes["says"]}
+
+    def _bytes_width(self, step: float) -> float:
+        """Return how wide the bytes of the longest frame are, as far as they are shown."""
+        outcome = self._bench.outcome
+        longest = int(outcome.result.frames.size.max(initial=0)) if outcome is not None else 0
+        letters = {"hex": 3, "dec": 4, "bin": 9, "text": 1}[self._bench.session.form]
+        return max(step * letters * min(longest, _MOST_BYTES), 100.0)
 
     # scrolling and hands
 

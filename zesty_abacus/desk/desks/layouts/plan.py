@@ -26,6 +26,8 @@ from .plan_abacus import PlanAbacus
 from .variant_tabs import VariantTabs
 
 _THREAD_WIDTH = 76
+_STUB = 22
+"""Length of a thread whose other end has scrolled out of view."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -390,23 +392,29 @@ class PlanView(QWidget):
                 self._draw_thread(painter, card, start, end)
         painter.end()
 
+    def _beyond(self, y: float) -> int:
+        """Return -1 for what has scrolled out of the picture at its top, 1 at its bottom, 0 for what is in view."""
+        area = self.pictures.currentWidget()
+        assert area is not None
+        top, bottom = area.mapTo(self, QPoint(0, 6)).y(), area.mapTo(self, QPoint(0, area.height() - 6)).y()
+        return -1 if y < top else 1 if y > bottom else 0
+
     def _thread_starts(self) -> Iterator[tuple[int, QPointF]]:
-        """Yield the number of each field and where its thread leaves the picture."""
+        """Yield the number of each field and where its thread leaves the picture, or would if that were scrolled."""
         area = self.pictures.currentWidget()
         assert area is not None and self._layout is not None
-        top, bottom = area.mapTo(self, QPoint(0, 6)).y(), area.mapTo(self, QPoint(0, area.height() - 6)).y()
         edge = float(area.mapTo(self, QPoint(area.width() - 8, 0)).x())
         if self._whole is not None:
             for number, rung in enumerate(self.ladder.rungs):
                 if rung.field is not None:
                     y = self.ladder.mapTo(self, self.ladder.rung_rect(number).center().toPoint()).y()
-                    yield self._whole.fields.index(rung.field), QPointF(edge, min(max(y, top), bottom))
+                    yield self._whole.fields.index(rung.field), QPointF(edge, y)
         elif self._layout.moves:
             for number in range(len(list(self._layout.all_fields()))):
                 box = self.flow.first_cell(number)
                 if box is not None:
                     y = self.flow.mapTo(self, box.center().toPoint()).y()
-                    yield number, QPointF(edge, min(max(y, top), bottom))
+                    yield number, QPointF(edge, y)
         else:
             for number, field in enumerate(self._layout.fields):
                 numbers = field.places.byte_numbers()
@@ -416,6 +424,10 @@ class PlanView(QWidget):
     def _draw_thread(self, painter: QPainter, card: Card, start: QPointF, end: QPointF) -> None:
         chosen = card.item.id == self.current
         color = QColor(look.theme.zest) if chosen else faded(look.theme.field(card.number), 0.7)
+        beyond = self._beyond(start.y())
+        if beyond:
+            # all of them would meet in one corner, and tell nothing: a stub says which way the other end lies
+            start = QPointF(end.x() - _STUB, end.y() + beyond * _STUB / 2)
         path = QPainterPath(start)
         half = (end.x() - start.x()) / 2
         path.cubicTo(QPointF(start.x() + half, start.y()), QPointF(end.x() - half, end.y()), end)
