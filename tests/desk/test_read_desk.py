@@ -323,3 +323,17 @@ def test_a_curve_that_cannot_be_worked_out_is_told_once(pilot, monkeypatch):
     window.read.traces.repaint()
     pilot.settle()
     assert len(tried) >= 1
+
+
+@pytest.mark.parametrize("span_ns", [100_000_000_000, 3_000_000_000, 37_000_000, 800_000])
+def test_a_tick_stands_where_the_cursor_has_its_time(pilot, span_ns):
+    clock, traces = pilot.session.clock, pilot.window.read.traces
+    first = clock.first_ns + 12_345_678_901
+    clock.set_view(first, first + span_ns)
+    ticks = list(traces.ticks())
+    assert len(ticks) >= 2
+    a_pixel = span_ns / 400 / 1e9
+    for x, text in ticks:
+        QTest.mouseClick(traces, Qt.MouseButton.LeftButton, pos=QPoint(round(x), 20))
+        seconds = float(text.removesuffix(" s").replace("\u2009", ""))
+        assert abs(clock.seconds(clock.cursor_ns) - seconds) <= a_pixel, text

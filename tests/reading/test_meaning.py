@@ -159,7 +159,7 @@ def test_two_messages_of_one_address_are_told_apart_by_their_selector():
 
 def test_a_layout_with_a_pattern_alone_reads_no_other_frames():
     meaning = Meaning.of(frames_of(b"\1", b"\2"), [layout_for(0x100, "one", pattern="01")])
-    assert names_of(meaning) == ["one", ""] and not meaning.kinds[0].reads_all
+    assert names_of(meaning) == ["one", ""] and not any(reader.choice.takes_all for reader in meaning.kinds[0].readers)
     assert Meaning.of(frames_of(b"\2"), [layout_for(0x100, "one", pattern="01")]).reading_layouts() == set()
 
 

@@ -57,11 +57,6 @@ class KindMeaning:
         """Return the reader that a layout is, None if it reads no frame of the kind."""
         return next((reader for reader in self.readers if reader.layout.id == layout_id), None)
 
-    @property
-    def reads_all(self) -> bool:
-        """Whether no frame of the kind can be without a reader."""
-        return any(reader.choice.takes_all for reader in self.readers)
-
     def words(self) -> str:
         """Say who reads the kind and why, and who stands back; empty if nobody does."""
         said = []

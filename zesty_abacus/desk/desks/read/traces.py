@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from uuid import UUID
 
 import numpy as np
@@ -158,27 +158,24 @@ class TraceStack(QWidget):
             box = QRectF(plot.right() + 2, top, _GUTTER - 8, 14)
             draw_text(painter, box, text, figure_font(10), theme.quiet, Qt.AlignmentFlag.AlignRight)
 
-    def _draw_axis(self, painter: QPainter) -> None:
-        theme, clock = look.theme, self._session.clock
-        left, width = _NAMES_WIDTH, self._plot_width()
+    def ticks(self) -> Iterator[tuple[float, str]]:
+        """Yield where the axis has its ticks, and what stands there."""
+        clock, width = self._session.clock, self._plot_width()
         step = nice_step(clock.view_span_ns / 1e9, max(int(width // 90), 2))
         digits = max(0, -math.floor(math.log10(step))) if step < 1 else 0
         first, last = (clock.seconds(time) / step for time in (clock.view_first_ns, clock.view_last_ns))
-        y = self.height() - _AXIS
         # counted, not added up: a step of a tenth is no exact number, and ticks would drift from the cursor's time
         for second in (number * step for number in range(math.ceil(first), math.floor(last) + 1)):
-            x = left + (second * 1e9 + clock.first_ns - clock.view_first_ns) / clock.view_span_ns * width
+            x = _NAMES_WIDTH + (second * 1e9 + clock.first_ns - clock.view_first_ns) / clock.view_span_ns * width
+            yield x, f"{time_text(second, digits)} s"
+
+    def _draw_axis(self, painter: QPainter) -> None:
+        theme, y = look.theme, self.height() - _AXIS
+        for x, text in self.ticks():
             painter.setPen(QPen(faded(theme.line, 0.8), 1))
             painter.drawLine(QPointF(x, 0), QPointF(x, y))
             box = QRectF(x - 45, y + 1, 90, _AXIS - 2)
-            draw_text(
-                painter,
-                box,
-                f"{time_text(second, digits)} s",
-                figure_font(10),
-                theme.quiet,
-                Qt.AlignmentFlag.AlignHCenter,
-            )
+            draw_text(painter, box, text, figure_font(10), theme.quiet, Qt.AlignmentFlag.AlignHCenter)
 
     def _draw_cursors(self, painter: QPainter) -> None:
         theme, clock = look.theme, self._session.clock
