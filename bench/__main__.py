@@ -13,10 +13,11 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import codec, desk, frames, framing, interface, library, lines, meaning, moving, reading, shared
+from bench import codec, desk, frames, framing, interface, library, lines, meaning, moving, reading, shared, starts
 from bench.table import Line
 
 PARTS: dict[str, Callable[[Path], list[Line]]] = {
+    "starts": starts.measure,
     "codec": codec.measure,
     "moving": moving.measure,
     "reading": reading.measure,

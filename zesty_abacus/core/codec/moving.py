@@ -152,6 +152,7 @@ class PartReader:
             How many of these bytes each has.
         """
         stretches, sizes = gather_stretches(here.matrix, here.row, here.start, here.limit, width)
+        # compiled once with the layout, by the id of the part or case that holds the fields
         compiled = self.plan.groups[key]
         columns = decode_fields(compiled, stretches, sizes, here.scope)
         self.own_places(compiled.fields, columns, here)

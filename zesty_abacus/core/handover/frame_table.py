@@ -60,6 +60,7 @@ def frame_tables(
             rows = rows[np.isin(capture.kinds_of(rows), list(kinds))]
         if not len(rows):
             continue
+        # a table of the chunk's own: the columns lie in several segments, each on its own clock
         part = capture.frames.table(rows)
         yield pa.table(
             [

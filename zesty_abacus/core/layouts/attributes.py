@@ -35,6 +35,7 @@ def with_attribute(item: Item, name: str, text: str, layout: Layout) -> Item:
     """
     outer, _, inner = name.partition(".")
     value = _named(item, name).reader(text.strip(), layout)
+    # what lies in another value, as the coverage of a check, is replaced within it
     if inner:
         value = msgspec.structs.replace(getattr(item, outer), **{inner: value})
     return msgspec.structs.replace(item, **{outer: value})

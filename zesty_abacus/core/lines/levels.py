@@ -75,12 +75,14 @@ def level_histogram(samples: Samples) -> LevelHistogram:
     """Count levels on stretches taken evenly over the whole recording."""
     stretch = 4096
     count = len(samples)
+    # stretches, not single samples: a mapped file is read by pages, and one sample costs as much as a page
     starts = range(0, count, max(stretch, stretch * count // _LOOKED_AT)) if count > _LOOKED_AT else range(0, 1)
     parts = [samples.physical(s, s + stretch if count > _LOOKED_AT else count) for s in starts]
     values = np.concatenate(parts) if parts else np.empty(0)
     values = values[np.isfinite(values)]
     if not len(values):
         return LevelHistogram(np.zeros(BINS, np.int64), np.linspace(0, 1, BINS + 1))
+    # not the extremes: one spike would squeeze both levels into a bin
     low, high = np.quantile(values, (0.0005, 0.9995))
     air = (high - low or 1.0) * 0.05
     counts, edges = np.histogram(values, BINS, (low - air, high + air))

@@ -99,10 +99,12 @@ class _Pulses:
             facts = measure_pulses(line, PulseLine(line=name))
             if facts is None or len(facts.marks) > 5:
                 continue
+            # beside other wires a line with few lengths is more likely their clock or data
             lonely = 1.0 if len(channels) == 1 else 0.4
             widths = line.widths()
             inside = widths[widths < facts.gap_ns]
             held = sum(c.count for c in (*facts.marks, *facts.spaces)) / max(len(inside), 1)
+            # plain levels explain any line, so they say less of this one; a line code that fits goes before pulses
             score = 0.75 * lonely * min(held, 1.0) * (0.6 if facts.coding == _PLAIN else 1.0)
             found.append(Proposal(PulseLine(line=name), score, f"{name}: {facts.reason}"))
         return found

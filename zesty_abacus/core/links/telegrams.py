@@ -61,6 +61,7 @@ class _Gap:
         spans = gap_spans(run, None)
         if len(run) < 4 or len(spans) < 2:
             return None
+        # a silence fits nearly everything; what knows more of the bytes is to win
         return GapFraming(), 0.4, f"{len(spans)} groups of bytes with silence between them"
 
 
@@ -83,6 +84,7 @@ class _Length:
             starts = np.arange(first, last, settings.length)
             pieces.append(np.stack([starts, np.minimum(starts + settings.length, last)], axis=1))
         spans = np.concatenate(pieces) if pieces else np.empty((0, 2), np.int64)
+        # what a silence cut is kept and marked: it may be the telegram that somebody looks for
         short = (spans[:, 1] - spans[:, 0] < settings.length).astype(np.int64) * F.CUT_SHORT
         return bytes_in_spans(result, run, spans, short)
 
