@@ -6,6 +6,7 @@ in each run, and the frames at some places are a merge of as many frames of each
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
@@ -93,6 +94,13 @@ class TimeOrder:
         spans = [run.span() for run in self._runs]
         return (min(first for first, _ in spans), max(last for _, last in spans)) if spans else (0, 0)
 
+    @property
+    def _one_behind_the_other(self) -> bool:
+        """Whether each run ends before the next begins, and has the lower rows."""
+        spans = [run.span() for run in self._runs]
+        in_time = all(one[1] <= other[0] for one, other in itertools.pairwise(spans))
+        return in_time and all(one.base < other.base for one, other in itertools.pairwise(self._runs))
+
     def count_until(self, time_ns: int, *, inclusive: bool = True) -> int:
         """Return how many frames are at or before a time; with ``inclusive=False``, before it."""
         return sum(run.count_until(time_ns, inclusive=inclusive) for run in self._runs)
@@ -109,6 +117,9 @@ class TimeOrder:
         if len(self._runs) == 1:
             return self._runs[0].rows_at(first, last)
         if first == 0 and last == self._count:
+            if self._one_behind_the_other:
+                # as the segments of one recording: no time has to be looked at
+                return np.concatenate([run.rows_at(0, len(run)) for run in self._runs])
             return self._merged([(0, len(run)) for run in self._runs])
         begin = self._time_at(first)
         starts = [run.count_until(begin, inclusive=False) for run in self._runs]
