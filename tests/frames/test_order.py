@@ -50,6 +50,7 @@ def check_all(capture, plain):
     assert set(capture.kinds.keys) == set(keys)
     for kind, key in enumerate(capture.kinds.keys):
         wanted = [row for row in order if keys[row] == key]
+        assert capture.kinds.rows(kind, 1, 3).tolist() == wanted[1:3]
         assert capture.kinds.rows(kind).tolist() == wanted == capture.order_of_kind(kind).rows().tolist()
         assert capture.kinds.count(kind) == len(wanted) and capture.kinds.find(key) == kind
         gathered = capture.kind_frames(kind)
@@ -99,6 +100,8 @@ def test_any_stretch_of_the_order_is_a_part_of_the_whole(pieces, data):
         time = data.draw(st.sampled_from([*times, 0, -(1 << 62), 1 << 62]))
         assert order.count_until(time) == sum(one <= time for one in times)
         assert order.count_until(time, inclusive=False) == sum(one < time for one in times)
+        before = [row for row, one in zip(rows, times, strict=True) if one <= time]
+        assert order.last_row(time) == (before[-1] if before else None)
         assert order.span() == ((times[0], times[-1]) if times else (0, 0))
 
 

@@ -1,8 +1,10 @@
 import json
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
+import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -143,5 +145,36 @@ def test_a_store_of_another_version_is_refused(tmp_path):
     store_capture(Capture.from_table(small_table(), LANES), tmp_path / "c")
     path = tmp_path / "c" / "capture.json"
     path.write_text(json.dumps(json.loads(path.read_text()) | {"version": 7}))
-    with pytest.raises(CaptureStoreError, match="no 'zesty-abacus capture' of version 2"):
+    with pytest.raises(CaptureStoreError, match="no 'zesty-abacus capture' of version 3"):
         open_capture(tmp_path / "c")
+
+
+@pytest.mark.parametrize(
+    "damage", [{"bounds": [0]}, {"bounds": [0, 9, 3]}, {"keys": [[0, 0, 0], [9, 1, 0]]}, {"keys": []}]
+)
+def test_an_index_that_names_other_kinds_than_there_are_is_refused(tmp_path, damage):
+    table = small_table()
+    lanes = np.array([0, 1, 1], np.uint16)
+    with CaptureWriter(tmp_path / "c") as writer:
+        writer.append(
+            FrameTable(table.time_ns, lanes, table.address, table.flags, table.start, table.size, table.payload)
+        )
+        writer.finish(LANES)
+    path = tmp_path / "c" / "0" / "kinds.arrow"
+    batch = pa.ipc.open_file(path).get_batch(0)
+    meta = json.loads(batch.schema.metadata[b"zesty_abacus"]) | damage
+    batch = batch.replace_schema_metadata({b"zesty_abacus": json.dumps(meta).encode()})
+    with pa.ipc.new_file(path, batch.schema) as writer:
+        writer.write_batch(batch)
+    with pytest.raises(CaptureStoreError):
+        open_capture(tmp_path / "c")
+
+
+def test_many_kinds_are_asked_for_by_many_threads(tmp_path):
+    """The rows of a kind in several segments are put together once and kept, whoever asks at the same moment."""
+    table = small_table(tuple(range(300)))
+    capture = store_capture(Capture.from_table(table, LANES), tmp_path / "c", segment_frames=100)
+    twice = capture.grown(capture.segments)
+    with ThreadPoolExecutor(8) as pool:
+        found = list(pool.map(lambda turn: twice.kinds.rows(turn % 300).tolist(), range(6000)))
+    assert found == [[turn % 300, 300 + turn % 300] for turn in range(6000)]

@@ -147,7 +147,7 @@ class Capture:
 
     def kind_frames(self, kind: int, first: int = 0, last: int | None = None) -> KindFrames:
         """Gather frames ``first .. last-1`` of a kind into a matrix."""
-        return self.frames.gather(self.kinds.rows(kind)[first:last])
+        return self.frames.gather(self.kinds.rows(kind, first, last))
 
     def in_order(self, first: int = 0, last: int | None = None) -> FrameTable:
         """Return the frames at places ``first .. last-1`` as a table of its own."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Sequence
+from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,6 +12,7 @@ from numpy.typing import NDArray
 from ..compiled import njit
 from . import flags as F
 from .kind_key import KindKey
+from .kinds import place_of
 from .order import Run, TimeOrder
 from .segment import Placed
 
@@ -55,6 +57,7 @@ class CaptureKinds:
                 self._pieces[self._numbers[key]].append((place, own))
         self.keys: tuple[KindKey, ...] = tuple(keys)
         self._rows: OrderedDict[int, NDArray[np.uint32]] = OrderedDict()
+        self._lock = Lock()
         self._lookup: tuple[NDArray[np.int32], NDArray[np.int64]] | None = None
 
     @staticmethod
@@ -74,20 +77,25 @@ class CaptureKinds:
         """Return the frames of a kind in order of time; ``segments`` are those of a capture with lanes moved."""
         return TimeOrder(self._run(segments or self._segments, place, own) for place, own in self._pieces[kind])
 
-    def rows(self, kind: int) -> NDArray[np.uint32]:
-        """Return the rows of a kind's frames, in order of time.
+    def rows(self, kind: int, first: int = 0, last: int | None = None) -> NDArray[np.uint32]:
+        """Return the rows of a kind's frames ``first .. last-1``, in order of time.
 
         A kind is of one lane, so that this order is the same wherever its lane is moved to.
         """
-        if kind in self._rows:
-            self._rows.move_to_end(kind)
-            return self._rows[kind]
-        rows = self.order(kind).rows()
-        if len(self._pieces[kind]) > 1:
-            self._rows[kind] = rows
+        if len(self._pieces[kind]) == 1 or first or last is not None:
+            return self.order(kind).rows(first, last)
+        # all rows out of several segments are put together once; threads that count bits ask for many kinds at a time
+        with self._lock:
+            found = self._rows.get(kind)
+            if found is not None:
+                self._rows.move_to_end(kind)
+                return found
+        found = self.order(kind).rows()
+        with self._lock:
+            self._rows[kind] = found
             if len(self._rows) > _KEPT:
                 self._rows.popitem(last=False)
-        return rows
+        return found
 
     def largest(self, kind: int) -> int:
         """Return the largest payload size of a kind, in bytes."""
@@ -119,17 +127,10 @@ def _hashed(keys: Sequence[KindKey]) -> tuple[NDArray[np.int32], NDArray[np.int6
 
 
 @njit(cache=True, nogil=True)
-def _place_of(lane, address, flags, mask):  # type: ignore[no-untyped-def]
-    mixed = np.uint64(address) * np.uint64(0x9E3779B97F4A7C15)
-    mixed ^= np.uint64(lane * 0x85EBCA6B + flags * 0xC2B2AE35)
-    return np.int64((mixed ^ (mixed >> np.uint64(29))) & np.uint64(mask))
-
-
-@njit(cache=True, nogil=True)
 def _fill(places, columns):  # type: ignore[no-untyped-def]
     mask = len(places) - 1
     for number in range(len(columns)):
-        place = _place_of(columns[number, 0], columns[number, 1], columns[number, 2], mask)
+        place = place_of(columns[number, 0], columns[number, 1], columns[number, 2], mask)
         while places[place] >= 0:
             place = (place + 1) & mask
         places[place] = number
@@ -140,7 +141,7 @@ def _look_up(places, columns, lane, address, flags):  # type: ignore[no-untyped-
     mask = len(places) - 1
     found = np.empty(len(lane), np.int32)
     for i in range(len(lane)):
-        place = _place_of(np.int64(lane[i]), address[i], np.int64(flags[i]), mask)
+        place = place_of(np.int64(lane[i]), address[i], np.int64(flags[i]), mask)
         number = places[place]
         while number >= 0 and (
             columns[number, 0] != lane[i] or columns[number, 1] != address[i] or columns[number, 2] != flags[i]

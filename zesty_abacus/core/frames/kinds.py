@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,7 +14,7 @@ from .kind_key import KindKey
 from .table import FrameTable
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class KindIndex:
     """All kinds of a table and where their frames are.
 
@@ -39,12 +40,14 @@ class KindIndex:
         """Return how many frames a kind has."""
         return int(self.bounds[kind + 1] - self.bounds[kind])
 
-    def find(self, key: KindKey) -> int | None:
-        """Return the number of the kind with this key, or None."""
-        try:
-            return self.keys.index(key)
-        except ValueError:
-            return None
+    @cached_property
+    def lane_bounds(self) -> dict[int, tuple[int, int]]:
+        """Where the kinds of each lane begin and end in ``order``, by lane, rising."""
+        found: dict[int, tuple[int, int]] = {}
+        for kind, key in enumerate(self.keys):
+            first, _ = found.get(key.lane, (int(self.bounds[kind]), 0))
+            found[key.lane] = first, int(self.bounds[kind + 1])
+        return found
 
 
 def index_kinds(table: FrameTable) -> KindIndex:
@@ -64,6 +67,14 @@ def index_kinds(table: FrameTable) -> KindIndex:
     return KindIndex(tuple(raw[number] for number in ranked), order, bounds)
 
 
+@njit(cache=True, nogil=True, inline="always")
+def place_of(lane, address, flags, mask):  # type: ignore[no-untyped-def]
+    """Return where a kind is looked for first in a table of open addressing of ``mask + 1`` places."""
+    mixed = np.uint64(address) * np.uint64(0x9E3779B97F4A7C15)
+    mixed ^= np.uint64(lane * 0x85EBCA6B + flags * 0xC2B2AE35)
+    return np.int64((mixed ^ (mixed >> np.uint64(29))) & np.uint64(mask))
+
+
 @njit(cache=True, nogil=True)
 def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-def]
     """Give each frame a kind number by open addressing; found is -1 when the table is too full."""
@@ -81,9 +92,7 @@ def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-de
         if last >= 0 and slots[last, 0] == key_lane and slots[last, 1] == key_address and slots[last, 2] == key_flags:
             of_frame[i] = last
             continue
-        mixed = np.uint64(key_address) * np.uint64(0x9E3779B97F4A7C15)
-        mixed ^= np.uint64(key_lane * 0x85EBCA6B + key_flags * 0xC2B2AE35)
-        place = np.int64((mixed ^ (mixed >> np.uint64(29))) & np.uint64(mask))
+        place = place_of(key_lane, key_address, key_flags, mask)
         while True:
             number = slot_of[place]
             if number < 0:

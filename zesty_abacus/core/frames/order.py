@@ -109,6 +109,15 @@ class TimeOrder:
         """Return the row at a place."""
         return int(self.rows(place, place + 1)[0])
 
+    def last_row(self, time_ns: int) -> int | None:
+        """Return the row of the last frame at or before a time, None before the first; one search a run."""
+        last = []
+        for run in self._runs:
+            place = run.count_until(time_ns, inclusive=True) - 1
+            if place >= 0:
+                last.append((int(run.times_at(place, place + 1)[0]), int(run.rows_at(place, place + 1)[0])))
+        return max(last)[1] if last else None
+
     def rows(self, first: int = 0, last: int | None = None) -> NDArray[np.uint32]:
         """Return the rows at places ``first .. last-1``; uint32."""
         last = self._count if last is None else min(last, self._count)
@@ -174,8 +183,7 @@ def runs_of(placed: Placed, lanes: frozenset[int] | None = None) -> Iterator[Run
 def run_of_lane(placed: Placed, lane: int) -> Run:
     """Return the frames of one of the lanes of a segment, by its number there."""
     segment = placed.segment
-    rows = segment.rows_of(lane) if len(segment.lanes) > 1 else None
-    return Run(segment.table.time_ns, rows, placed.base, int(placed.shift_ns[lane]))
+    return Run(segment.table.time_ns, segment.rows_of(lane), placed.base, int(placed.shift_ns[lane]))
 
 
 @njit(cache=True, nogil=True)

@@ -23,10 +23,13 @@ class Segment:
         Frames in order of the recording's own time; lanes count in the recording.
     kinds
         Which rows are of which kind.
+    by_lane : uint32 (n,), None where all frames are of one lane
+        Row numbers grouped by lane, rising within a lane.
     """
 
     table: FrameTable
     kinds: KindIndex
+    by_lane: NDArray[np.uint32] | None = None
 
     @classmethod
     def of(cls, table: FrameTable) -> Segment:
@@ -34,7 +37,9 @@ class Segment:
         table.check()
         if not is_sorted(table.time_ns):
             table = take_rows(table, np.argsort(table.time_ns, kind="stable"))
-        return cls(table, index_kinds(table))
+        kinds = index_kinds(table)
+        several = len(kinds.lane_bounds) > 1
+        return cls(table, kinds, np.argsort(table.lane, kind="stable").astype(np.uint32) if several else None)
 
     def __len__(self) -> int:
         return len(self.table)
@@ -44,22 +49,17 @@ class Segment:
         """How many digits behind the point of a second its times have: 3, 6 or 9."""
         return int(_digits_of(self.table.time_ns))
 
-    @cached_property
+    @property
     def lanes(self) -> tuple[int, ...]:
         """The lanes that it has frames of, rising."""
-        return tuple(sorted({key.lane for key in self.kinds.keys}))
+        return tuple(self.kinds.lane_bounds)
 
-    @cached_property
-    def _rows_of_lanes(self) -> dict[int, NDArray[np.uint32]]:
-        return {}
-
-    def rows_of(self, lane: int) -> NDArray[np.uint32]:
-        """Return the rows of a lane, rising."""
-        known = self._rows_of_lanes
-        if lane not in known:
-            # kept: a lane that is moved in time is mostly moved more than once
-            known[lane] = np.flatnonzero(self.table.lane == lane).astype(np.uint32)
-        return known[lane]
+    def rows_of(self, lane: int) -> NDArray[np.uint32] | None:
+        """Return the rows of a lane, rising; None where they are all rows."""
+        if self.by_lane is None:
+            return None
+        first, last = self.kinds.lane_bounds[lane]
+        return self.by_lane[first:last]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -110,7 +110,7 @@ def take_rows(table: FrameTable, order: NDArray[np.integer]) -> FrameTable:
 
 @njit(cache=True, nogil=True)
 def is_sorted(times):  # type: ignore[no-untyped-def]
-    """Return whether int64 times never go back."""
+    """Return whether numbers never go back."""
     for i in range(1, len(times)):
         if times[i] < times[i - 1]:
             return False

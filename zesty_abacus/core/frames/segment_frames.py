@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import njit
-from .segment import Placed
+from .segment import Placed, is_sorted
 from .table import COLUMN_DTYPES, FrameTable
 
 WORD = 8
@@ -132,7 +132,7 @@ class SegmentFrames:
 
     def stretches(self, rows: NDArray[np.uint32]) -> Iterator[tuple[FrameTable, NDArray[np.integer]]]:
         """Yield tables that hold some frames, and their rows there, all together in the order of ``rows``."""
-        if len(self._segments) <= 1 or bool(_rises(rows)):
+        if len(self._segments) <= 1 or bool(is_sorted(rows)):
             for placed, own, _where in self._by_segment(rows):
                 yield placed.segment.table, own
         elif len(rows):
@@ -171,7 +171,7 @@ class SegmentFrames:
             return
         # in the type of the rows: all of them would be converted to compare them otherwise
         bases = self._bases.astype(rows.dtype)
-        bounds = np.searchsorted(rows, bases) if bool(_rises(rows)) else None
+        bounds = np.searchsorted(rows, bases) if bool(is_sorted(rows)) else None
         if bounds is not None:
             for number, (first, last) in enumerate(zip(bounds, [*bounds[1:], len(rows)], strict=True)):
                 if first < last:
@@ -189,14 +189,6 @@ def places_in(rows: NDArray[np.uint32], some: NDArray[np.uint32]) -> NDArray[np.
     """Return where some of these rows stand among them; rows need not rise, since segments may overlap in time."""
     order = np.argsort(rows, kind="stable")
     return order[np.searchsorted(rows, some, sorter=order)]
-
-
-@njit(cache=True, nogil=True)
-def _rises(rows):  # type: ignore[no-untyped-def]
-    for i in range(1, len(rows)):
-        if rows[i] < rows[i - 1]:
-            return False
-    return True
 
 
 @njit(cache=True, nogil=True)

@@ -5,7 +5,7 @@ segment with three Arrow IPC files of one record batch each:
 
 ``frames.arrow``   time_ns, lane, address, flags, start, size, sorted by time
 ``payload.arrow``  one uint8 column with the bytes of all frames
-``kinds.arrow``    the row numbers grouped by kind; the kinds and their bounds in the metadata
+``kinds.arrow``    the row numbers grouped by kind, and by lane if there are several; kinds and bounds in the metadata
 
 One batch a file means that every column is one contiguous block, so a mapped file is a NumPy array without a copy.
 Frames are spooled to plain files until a segment is full, which is then sorted, indexed and stored: whatever is as long
@@ -36,7 +36,7 @@ from .segment import Placed, Segment
 from .table import COLUMN_DTYPES, FrameTable
 
 FORMAT = "zesty-abacus capture"
-VERSION = 2
+VERSION = 3
 SEGMENT_FRAMES = 1 << 22
 SEGMENT_BYTES = 1 << 28
 """A segment is full with this many frames, or bytes of payload."""
@@ -126,7 +126,7 @@ class CaptureWriter:
         """
         self._store_segment()
         known = len(before.segments) if before is not None else 0
-        more = [_placed(segment, len(lanes)) for segment in self._segments[known:]]
+        more = [_placed(segment, len(lanes), self.folder) for segment in self._segments[known:]]
         return before.grown(more, lanes) if before is not None else Capture.of_segments(more, lanes)
 
     def finish(self, lanes: Sequence[Lane], progress: Progress | None = None) -> Capture:
@@ -151,7 +151,8 @@ class CaptureWriter:
             shutil.rmtree(self.folder, ignore_errors=True)
             done.replace(self.folder)
         progress.step(1.0, "stored")
-        return open_capture(self.folder)
+        # mapped already, and a mapped file stays where it is while its folder gets its name
+        return self.so_far(lanes)
 
     def _store_segment(self) -> None:
         """Sort and index what is spooled, and put it away as one more segment."""
@@ -198,9 +199,7 @@ def open_capture(folder: Path) -> Capture:
     except (OSError, KeyError, TypeError, ValueError) as error:
         raise _unreadable(folder / _HEAD, error) from error
     segments = [open_segment(folder / str(number)) for number in range(count)]
-    if any(lane >= len(lanes) for segment in segments for lane in segment.lanes):
-        raise _unreadable(folder / _HEAD, "a frame is on a lane that is not there")
-    return Capture.of_segments([_placed(segment, len(lanes)) for segment in segments], lanes)
+    return Capture.of_segments([_placed(segment, len(lanes), folder / _HEAD) for segment in segments], lanes)
 
 
 def open_segment(folder: Path) -> Segment:
@@ -217,12 +216,19 @@ def open_segment(folder: Path) -> Segment:
         table.check()
         if not _fits(kinds, table):
             raise ValueError("the index of kinds does not fit the frames")
+        by_lane = None
+        if len(kinds.lane_bounds) > 1:
+            by_lane = _numpy(grouped, "by_lane", np.dtype(np.uint32))
+            if not _is_inside(by_lane, table):
+                raise ValueError("the index of lanes does not fit the frames")
     except (KeyError, TypeError, ValueError) as error:
         raise _unreadable(folder, error) from error
-    return Segment(table, kinds)
+    return Segment(table, kinds, by_lane)
 
 
-def _placed(segment: Segment, lanes: int) -> Placed:
+def _placed(segment: Segment, lanes: int, where: Path) -> Placed:
+    if any(lane >= lanes for lane in segment.lanes):
+        raise _unreadable(where, "a frame is on a lane that is not there")
     return Placed(segment, 0, np.arange(lanes, dtype=np.uint16), np.zeros(lanes, np.int64))
 
 
@@ -235,13 +241,16 @@ def _fits(kinds: KindIndex, table: FrameTable) -> bool:
     """Whether an index names rows of the table only; the kernels rely on it and look no further."""
     bounds = kinds.bounds
     return (
-        len(kinds.order) == len(table)
+        _is_inside(kinds.order, table)
         and len(bounds) == len(kinds.keys) + 1
         and bounds[0] == 0
         and bounds[-1] == len(table)
         and bool((np.diff(bounds) >= 0).all())
-        and int(kinds.order.max(initial=0)) < max(len(table), 1)
     )
+
+
+def _is_inside(rows: NDArray[np.uint32], table: FrameTable) -> bool:
+    return len(rows) == len(table) and int(rows.max(initial=0)) < max(len(table), 1)
 
 
 def _write_segment(folder: Path, segment: Segment) -> None:
@@ -249,7 +258,8 @@ def _write_segment(folder: Path, segment: Segment) -> None:
     _write_batch(folder / "frames.arrow", {name: getattr(table, name) for name in COLUMN_DTYPES}, {})
     _write_batch(folder / "payload.arrow", {"payload": table.payload}, {})
     keys = [[key.lane, key.address, key.flags] for key in kinds.keys]
-    _write_batch(folder / "kinds.arrow", {"order": kinds.order}, {"keys": keys, "bounds": kinds.bounds.tolist()})
+    grouped = {"order": kinds.order} | ({"by_lane": segment.by_lane} if segment.by_lane is not None else {})
+    _write_batch(folder / "kinds.arrow", grouped, {"keys": keys, "bounds": kinds.bounds.tolist()})
 
 
 def _write_batch(path: Path, columns: dict[str, NDArray], meta: dict) -> None:

@@ -288,7 +288,7 @@ class Meaning:
         if reader.choice.takes_all and self.kinds[kind].readers[0] is reader:
             return number
         first = max(number + 1 - _LOOK_BACK, 0)
-        frames = self.capture.frames.gather(self.capture.kinds.rows(kind)[first : number + 1])
+        frames = self.capture.frames.gather(self.capture.kinds.rows(kind, first, number + 1))
         place = self.kinds[kind].readers.index(reader)
         found = np.flatnonzero(self.numbers(kind, frames) == place)
         return first + int(found[-1]) if len(found) else -1

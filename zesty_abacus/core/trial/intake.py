@@ -20,7 +20,7 @@ from .source import ReadSource, SourceOutcome, SourceRequest, frames_of_source, 
 from .trial import LaneEntry, SourceEntry, Trial
 
 _CACHE = ".cache"
-_VERSION = b"capture 5"
+_VERSION = b"capture 6"
 
 
 @dataclass(frozen=True, slots=True, eq=False)

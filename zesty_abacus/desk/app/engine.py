@@ -19,9 +19,8 @@ from ...core.files.writing import Target
 from ...core.frames.activity import KindActivity, capture_activity
 from ...core.frames.capture import Capture
 from ...core.frames.decimate import Curve, lane_density
-from ...core.frames.flags import ERROR, REMOTE, TELLS_KINDS_APART, WRONG
+from ...core.frames.flags import ERROR, REMOTE, WRONG
 from ...core.frames.kind_key import KindKey
-from ...core.frames.segment_frames import KindFrames
 from ...core.handover.export import Content, Export
 from ...core.handover.frame_table import Span
 from ...core.layouts.applies import BY_HAND
@@ -248,7 +247,6 @@ __all__ = [
     "BY_HAND",
     "ERROR",
     "REMOTE",
-    "TELLS_KINDS_APART",
     "TEMPLATES",
     "WRONG",
     "AbacusError",
@@ -267,7 +265,6 @@ __all__ = [
     "KindActivity",
     "KindData",
     "KindExplained",
-    "KindFrames",
     "KindKey",
     "Layout",
     "LayoutHead",

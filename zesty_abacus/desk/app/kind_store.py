@@ -163,13 +163,15 @@ class KindStore(QObject):
     def frame_at(self, kind: int, layout: engine.Layout | None, time_ns: int) -> FrameAt | None:
         """Return the last frame of a kind at or before a time; with a layout, the last one that it reads."""
         order = self._capture.order_of_kind(kind)
-        number = order.count_until(time_ns) - 1
+        number = last = order.count_until(time_ns) - 1
         reader = self._meaning.reader_showing(kind, layout) if layout is not None else None
         if reader is not None and number >= 0:
             number = self._meaning.last_read(kind, reader, number)
         if number < 0:
             return None
-        return self.frame(order.row(number), layout, number)
+        # a place among several segments is found by a search over time; that of the time asked for is known
+        row = order.last_row(time_ns) if number == last else order.row(number)
+        return self.frame(row, layout, number)
 
     def frame(self, row: int, layout: engine.Layout | None, number: int = -1) -> FrameAt:
         """Return one frame of the capture, decoded if there is a usable layout."""

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ...expressions.expression import Expression
 from ..attribute import NAME, Attribute, optional_expression, raw_set, whole, whole_or_one
 from ..fields import Field, FieldKind, new_field
+from ..item import LayoutItem
 from ..places import parse_places
 from ..problems import Said
 from ..raw_sets import RawSet
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
     from .part import Columns
 
 
-class ElementCase(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+class ElementCase(LayoutItem, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
     """What elements of some types hold; places count from the first byte of the value."""
 
     id: UUID
@@ -53,7 +54,6 @@ class ElementCase(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
         return msgspec.structs.replace(self, fields=(*self.fields, field))
 
     def words(self) -> str:
-        """Return what it is, in words."""
         return f"types {self.types}"
 
 

@@ -158,11 +158,11 @@ class ReadoutValues(QWidget):
         """Look back over a few frames for one in which the selector lets the field be present."""
         session = self._session
         plan = session.store.plan(layout)
-        rows = session.capture.kinds.rows(kind)
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         if at is None or plan is None:
             return None, None
-        frames = session.capture.frames.gather(rows[max(at.number - 15, 0) : at.number + 1][::-1])
+        rows = session.capture.kinds.rows(kind, max(at.number - 15, 0), at.number + 1)
+        frames = session.capture.frames.gather(rows[::-1])
         column = engine.decode_frames(session.capture, plan, frames, [field.id])[field.id]
         for number, validity in enumerate(column.validity):
             if int(validity) != engine.Validity.ABSENT:

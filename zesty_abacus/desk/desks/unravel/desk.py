@@ -141,7 +141,7 @@ class UnravelDesk(QWidget):
         key = session.kinds.key(kind)
         self.head.title.setText(session.kinds.address(kind))
         parts = [session.kinds.name(kind) or "unnamed", session.capture.lanes[key.lane].name]
-        rows = session.capture.kinds.rows(kind)[:200_000]
+        rows = session.capture.kinds.rows(kind, 0, 200_000)
         parts.append(cycle_words(session.capture.frames.times(rows)))
         parts.append(f"{session.capture.kind_size(kind)} bytes")
         explained = session.reading.counts.explained_of(kind)
