@@ -95,7 +95,7 @@ class Pilot:
     def drag_beads(self, first: int, last: int, *, desk: str = "unravel",
                    modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:  # fmt: skip
         """Drag from one bead to another on the abacus of a desk."""
-        abacus = self.window.unravel.abacus if desk == "unravel" else self.window.layouts.plan.abacus
+        abacus = self.window.unravel.abacus if desk == "unravel" else self.window.layouts.plan.pictures.abacus
         self.drag(abacus, abacus.bead_center(first), abacus.bead_center(last), modifiers)
 
     def kind(self, address: int) -> int:

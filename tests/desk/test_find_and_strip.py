@@ -84,7 +84,7 @@ def test_an_unnamed_message_is_found_by_its_address(pilot):
 def test_a_click_on_a_flag_goes_to_its_moment(pilot):
     strip, session = pilot.window.strip, pilot.session
     moment = session.trial.file.moments[2]
-    x = strip._x_of(moment.time_ns)
+    x = strip.scale.x_of(moment.time_ns)
     pilot.click(strip, QPointF(x + 4, 9))
     assert session.clock.cursor_ns == moment.time_ns
     assert session.clock.view_first_ns <= moment.time_ns <= session.clock.view_last_ns
@@ -97,7 +97,7 @@ def test_a_click_outside_the_bracket_brings_it_there(pilot):
     pilot.click(strip, point)
     assert clock.view_span_ns == span
     assert clock.view_first_ns <= clock.cursor_ns <= clock.view_last_ns
-    assert abs(clock.cursor_ns - strip._time_at(point.x())) < span / 50
+    assert abs(clock.cursor_ns - strip.scale.time_at(point.x())) < span / 50
 
 
 def test_names_at_the_left_of_the_strip_are_no_time(pilot):
@@ -111,7 +111,7 @@ def test_time_and_place_are_inverse(pilot):
     strip, clock = pilot.window.strip, pilot.session.clock
     for share in (0.0, 0.25, 1.0):
         time_ns = clock.first_ns + int(share * (clock.last_ns - clock.first_ns))
-        assert abs(strip._time_at(strip._x_of(time_ns)) - time_ns) < 1000
+        assert abs(strip.scale.time_at(strip.scale.x_of(time_ns)) - time_ns) < 1000
 
 
 def test_a_moment_is_dropped_by_leaving_it_and_a_blank_one_is_none(pilot):
@@ -119,15 +119,15 @@ def test_a_moment_is_dropped_by_leaving_it_and_a_blank_one_is_none(pilot):
     before = session.trial.file.moments
     strip.begin_moment()
     pilot.settle()
-    QTest.keyClicks(strip._entry, "   ")
-    QTest.keyClick(strip._entry, Qt.Key.Key_Return)
+    QTest.keyClicks(strip.moments.entry, "   ")
+    QTest.keyClick(strip.moments.entry, Qt.Key.Key_Return)
     pilot.settle()
     assert session.trial.file.moments == before
     strip.begin_moment()
-    QTest.keyClicks(strip._entry, "typed but left")
+    QTest.keyClicks(strip.moments.entry, "typed but left")
     strip.setFocus()
     pilot.settle()
-    assert strip._entry is None and session.trial.file.moments == before
+    assert strip.moments.entry is None and session.trial.file.moments == before
 
 
 def test_moments_are_found_and_come_in_order_of_time(pilot):
@@ -177,5 +177,5 @@ def test_shares_add_up_from_roster_to_strip_to_whole(pilot):
     total = session.reading.counts.explained_of_all()
     assert total.moving == sum(part.moving for part in session.reading.counts.explained)
     assert pilot.window.roster.total_share.text() == f"{total.share:.0%}"
-    lanes = [pilot.window.strip._lane_share(number) for number in range(2)]
+    lanes = [pilot.window.strip.lanes.share_of(number) for number in range(2)]
     assert all(text.endswith("%") for text in lanes) and lanes[0] != lanes[1]

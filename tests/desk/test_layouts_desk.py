@@ -19,20 +19,20 @@ def field_of(pilot, name, address=FEEDBACK):
 def test_a_card_opens_and_its_entries_change_the_field(pilot):
     desk = open_plan(pilot)
     rate = field_of(pilot, "rate")
-    pilot.click(desk.plan.cards[rate.id])
-    assert desk.plan.current == rate.id and desk.plan.abacus.bits == frozenset(rate.places.bits)
-    pilot.type(desk.plan.form.lines["ratio"], "1/8", enter=True)
+    pilot.click(desk.plan.column.cards[rate.id])
+    assert desk.plan.current == rate.id and desk.plan.pictures.abacus.bits == frozenset(rate.places.bits)
+    pilot.type(desk.plan.column.form.lines["ratio"], "1/8", enter=True)
     assert str(field_of(pilot, "rate").ratio) == "1/8"
     pilot.wait(lambda: desk.side.entries[0][0].reason == "rate step 0.125, was 0.1", "the history")
-    pilot.type(desk.plan.form.lines["unavailable"], "0x7FF, -1", enter=True)
+    pilot.type(desk.plan.column.form.lines["unavailable"], "0x7FF, -1", enter=True)
     assert field_of(pilot, "rate").unavailable == RawSet.of(2047, -1)
 
 
 def test_wrong_entries_are_marked_and_change_nothing(pilot):
     desk = open_plan(pilot)
     before = pilot.session.reading.layout_of(pilot.kind(FEEDBACK))
-    pilot.click(desk.plan.cards[field_of(pilot, "rate").id])
-    form = desk.plan.form
+    pilot.click(desk.plan.column.cards[field_of(pilot, "rate").id])
+    form = desk.plan.column.form
     for attribute, text, words in (
         ("places", "B3[9]", "bit 9"),
         ("places", "B0", "overlaps angle"),
@@ -61,12 +61,12 @@ def test_wrong_entries_are_marked_and_change_nothing(pilot):
 def test_dragging_beads_moves_the_open_field(pilot):
     desk = open_plan(pilot)
     flag = field_of(pilot, "limited")
-    pilot.click(desk.plan.cards[flag.id])
+    pilot.click(desk.plan.column.cards[flag.id])
     pilot.drag_beads(43, 43, desk="layouts")
     assert str(field_of(pilot, "limited").places) == "B5[3]"
-    assert desk.plan.form.lines["places"].text() == "B5[3]"
+    assert desk.plan.column.form.lines["places"].text() == "B5[3]"
     pilot.drag_beads(45, 44, desk="layouts")
-    assert "a flag is one bit" in desk.plan.form.problem.text()
+    assert "a flag is one bit" in desk.plan.column.form.problem.text()
     assert str(field_of(pilot, "limited").places) == "B5[3]"
     pilot.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert str(field_of(pilot, "limited").places) == "B5[0]"
@@ -75,7 +75,7 @@ def test_dragging_beads_moves_the_open_field(pilot):
 def test_byte_order_turns_with_one_key(pilot):
     desk = open_plan(pilot)
     angle = field_of(pilot, "angle")
-    pilot.click(desk.plan.cards[angle.id])
+    pilot.click(desk.plan.column.cards[angle.id])
     desk.plan.setFocus()
     pilot.click(desk.turn)
     assert str(field_of(pilot, "angle").places) == "B0 B1"
@@ -88,7 +88,7 @@ def test_a_new_field_of_free_beads_and_its_removal(pilot):
     pilot.click(desk.add)
     field = field_of(pilot, "field 8")
     assert str(field.places) == "B5[5..2]" and desk.plan.current == field.id
-    pilot.type(desk.plan.form.lines["name"], "spare", enter=True)
+    pilot.type(desk.plan.column.form.lines["name"], "spare", enter=True)
     assert field_of(pilot, "spare") is not None
     pilot.click(desk.remove)
     assert field_of(pilot, "spare") is None and desk.plan.current is None
@@ -97,8 +97,8 @@ def test_a_new_field_of_free_beads_and_its_removal(pilot):
 def test_kind_and_selector_are_chosen_in_the_card(pilot):
     desk = open_plan(pilot, 0x320)
     hours = field_of(pilot, "run time", 0x320)
-    pilot.click(desk.plan.cards[hours.id])
-    form = desk.plan.form
+    pilot.click(desk.plan.column.cards[hours.id])
+    form = desk.plan.column.form
     form.kind.setCurrentIndex(form.kind.findData("signed"))
     form.kind.activated.emit(form.kind.currentIndex())
     pilot.settle()
@@ -144,8 +144,8 @@ def test_history_tells_and_restores(pilot):
 def test_changes_are_kept_under_the_name_one_gives(pilot):
     desk = open_plan(pilot)
     pilot.type(desk.side.author, "second watch", enter=True)
-    pilot.click(desk.plan.cards[field_of(pilot, "rate").id])
-    pilot.type(desk.plan.form.lines["unit"], "°/s", enter=True)
+    pilot.click(desk.plan.column.cards[field_of(pilot, "rate").id])
+    pilot.type(desk.plan.column.form.lines["unit"], "°/s", enter=True)
     pilot.wait(lambda: desk.side.entries[0][0].author == "second watch", "the name in the history")
     pilot.type(desk.side.author, "", enter=True)
     assert pilot.session.edits.line.author == engine.default_author()

@@ -33,14 +33,14 @@ def test_a_register_map_is_a_ladder_and_an_edit_keeps_the_whole_map(pilot):
     desk = open_message(pilot, "Bilge sensor", 1)
     pilot.session.clock.set_cursor(pilot.session.capture.end_ns)
     pilot.settle()
-    ladder = desk.plan.ladder
-    assert desk.plan.pictures.currentIndex() == 2
+    ladder = desk.plan.pictures.ladder
+    assert desk.plan.pictures.shown == 2
     seen = {rung.field.name: rung.seen for rung in ladder.rungs if rung.field is not None}
     assert seen == {"level": True, "water heat": True, "damping": False, "low alarm": False, "high alarm": False}
     number = next(n for n, rung in enumerate(ladder.rungs) if rung.field is not None and rung.field.name == "damping")
     pilot.click(ladder, ladder.rung_rect(number).center().toPoint())
-    assert desk.plan.form.lines["name"].text() == "damping"
-    pilot.type(desk.plan.form.lines["unit"], "ms", enter=True)
+    assert desk.plan.column.form.lines["name"].text() == "damping"
+    pilot.type(desk.plan.column.form.lines["unit"], "ms", enter=True)
     kept = whole(pilot, "Bilge sensor")
     assert kept.field_named("damping").unit == "ms" and len(kept.fields) == 5 and kept.registers.window is None
     assert str(kept.field_named("level").places) == "B16 B17"
@@ -53,22 +53,22 @@ def test_a_new_field_of_a_map_goes_to_the_first_free_register(pilot):
     pilot.click(desk.add)
     made = whole(pilot, "Bilge sensor").fields
     assert len(made) == 6 and any(str(field.places) == "B0" for field in made)
-    assert desk.plan.form.lines["places"].text() == "B0"
+    assert desk.plan.column.form.lines["places"].text() == "B0"
 
 
 def test_the_frame_at_the_cursor_flows_and_a_byte_opens_its_card(pilot):
     desk = open_message(pilot, "Beacon packet")
     pilot.session.clock.set_cursor(pilot.session.capture.end_ns)
     pilot.settle()
-    flow, plan = desk.plan.flow, desk.plan
-    assert plan.pictures.currentIndex() == 1 and flow._payload[:3] == b"YZ7"
+    flow, plan = desk.plan.pictures.flow, desk.plan
+    assert plan.pictures.shown == 1 and flow._payload[:3] == b"YZ7"
     pilot.click(flow, flow.cell_rect(5).center().toPoint())
     layout = whole(pilot, "Beacon packet")
     assert plan.current == layout.field_named("north").id
     # a field within a case of the list of extras
     heat = next(field for field in layout.all_fields() if field.name == "heat")
     plan.pick(heat.id)
-    pilot.type(plan.form.lines["high"], "50", enter=True)
+    pilot.type(plan.column.form.lines["high"], "50", enter=True)
     assert next(f for f in whole(pilot, "Beacon packet").all_fields() if f.id == heat.id).high == 50
     plan.setFocus()
     pilot.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
@@ -83,13 +83,13 @@ def test_what_is_dropped_in_is_edited_line_by_line(pilot):
     pilot.settle()
     made = whole(pilot, "Azimuth feedback port")
     check = made.checks[-1]
-    assert desk.plan.current == check.id and desk.plan.item_form.isVisible()
-    entries = desk.plan.item_form.entries
+    assert desk.plan.current == check.id and desk.plan.column.item_form.isVisible()
+    entries = desk.plan.column.item_form.entries
     pilot.type(entries["coverage.end"], "lode + 1", enter=True)
-    assert "There is no number called lode" in desk.plan.item_form.problem.text()
+    assert "There is no number called lode" in desk.plan.column.item_form.problem.text()
     assert whole(pilot, "Azimuth feedback port") == made, "a wrong entry changes nothing"
     pilot.type(entries["coverage.end"], "2 +", enter=True)
-    assert "stops making sense" in desk.plan.item_form.problem.text()
+    assert "stops making sense" in desk.plan.column.item_form.problem.text()
     pilot.type(entries["coverage.end"], "2", enter=True)
     assert str(whole(pilot, "Azimuth feedback port").checks[-1].coverage.end) == "2"
     pilot.wait(lambda: any("exclusive or" in words for words, _, _ in desk.tried.remarks()), "the check to be tried")
@@ -106,10 +106,10 @@ def test_a_part_grows_from_its_card(pilot):
     desk = open_message(pilot, "Load cell command")
     assert desk.hand.drop(next(one for one in engine.TEMPLATES if one.name == "Array"))
     part = whole(pilot, "Load cell command").parts[0]
-    pilot.click(desk.plan.item_form.grow)
+    pilot.click(desk.plan.column.item_form.grow)
     grown = whole(pilot, "Load cell command").parts[0]
     assert len(grown.fields) == len(part.fields) + 1 and grown.size == 2
-    names = [card.accessibleName() for card in desk.plan.cards.values()]
+    names = [card.accessibleName() for card in desk.plan.column.cards.values()]
     assert "Part items" in names and f"Field {grown.fields[1].name}" in names
 
 
@@ -179,8 +179,8 @@ def test_a_text_column_is_picked_from_its_letters(pilot):
     desk = open_message(pilot, "Heading sentence")
     pilot.session.clock.set_cursor(pilot.session.capture.end_ns)
     pilot.settle()
-    pilot.click(desk.plan.flow, QPointF(desk.plan.flow.cell_rect(8).center()).toPoint())
-    assert desk.plan.form.lines["name"].text() == "heading"
+    pilot.click(desk.plan.pictures.flow, QPointF(desk.plan.pictures.flow.cell_rect(8).center()).toPoint())
+    assert desk.plan.column.form.lines["name"].text() == "heading"
 
 
 def test_a_second_layout_reads_frames_that_begin_otherwise(pilot):

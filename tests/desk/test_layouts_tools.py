@@ -39,7 +39,7 @@ def test_an_end_is_stretched_as_far_as_there_is_room(pilot):
     counter = next(f for f in layout.fields if str(f.places).startswith("B6["))
     assert str(counter.places) == "B6[3..1]"
     pilot.drag_beads(49, 47, desk="layouts")
-    assert "overlaps" in desk.plan.form.problem.text(), "a field that is covered in part stays"
+    assert "overlaps" in desk.plan.column.form.problem.text(), "a field that is covered in part stays"
     assert place(pilot, counter.name) == "B6[3..1]" and desk.plan.current == counter.id
 
 
@@ -87,7 +87,7 @@ def test_keys_move_and_stretch_the_open_field(pilot):
 
 def test_a_click_on_a_bead_opens_its_card(pilot):
     desk = open_plan(pilot)
-    pilot.click(desk.plan.abacus, desk.plan.abacus.bead_center(20))
+    pilot.click(desk.plan.pictures.abacus, desk.plan.pictures.abacus.bead_center(20))
     assert desk.plan.current == field_of(pilot, "rate").id
 
 
@@ -95,14 +95,14 @@ def test_tabs_show_one_variant_at_a_time(pilot):
     desk = open_plan(pilot, 0x320)
     tabs = desk.plan.tabs
     assert [tabs.tabText(n) for n in range(tabs.count())] == ["whole message", "oil", "hours", "vibration", "build"]
-    assert len(desk.plan.cards) == 7
+    assert len(desk.plan.column.cards) == 7
     desk.plan.setFocus()
     pilot.key("]")
-    names = {card.item.name for card in desk.plan.cards.values()}
+    names = {card.item.name for card in desk.plan.column.cards.values()}
     assert names == {"page", "oil pressure", "oil heat"}
-    assert desk.plan.abacus.owner_of(40) == -1
+    assert desk.plan.pictures.abacus.owner_of(40) == -1
     pilot.key("[")
-    assert len(desk.plan.cards) == 7
+    assert len(desk.plan.column.cards) == 7
     pilot.pick_kind(FEEDBACK)
     assert not tabs.isVisible()
 
@@ -232,7 +232,7 @@ def test_layouts_go_out_with_what_had_no_room(pilot, tmp_path):
 
 def test_free_registers_are_swept_into_a_field(pilot):
     desk = open_message(pilot, "Bilge sensor", 1)
-    ladder = desk.plan.ladder
+    ladder = desk.plan.pictures.ladder
     first, last = (ladder.rung_rect(n).center() for n in (0, 1))
     pilot.drag(ladder, QPointF(first), QPointF(last))
     made = next(f for f in whole(pilot, "Bilge sensor").fields if f.name == "field")
@@ -249,7 +249,7 @@ def test_an_exchange_past_the_end_of_its_map_is_told(pilot):
     assert desk.hand.keep(kept)
     pilot.settle()
     assert any("past the end of the map" in words and wrong for words, wrong, _ in desk.tried.remarks())
-    assert desk.plan.ladder.rungs[-1].past_end
+    assert desk.plan.pictures.ladder.rungs[-1].past_end
 
 
 def test_edits_say_what_they_gained(pilot):
@@ -311,8 +311,8 @@ def test_twelve_fields_are_typed_in_by_keys_alone(pilot):
 def test_what_is_being_typed_is_not_disturbed_by_answers_of_jobs(pilot):
     desk = open_plan(pilot)
     rate = field_of(pilot, "rate")
-    pilot.click(desk.plan.cards[rate.id])
-    line = desk.plan.form.lines["unit"]
+    pilot.click(desk.plan.column.cards[rate.id])
+    line = desk.plan.column.form.lines["unit"]
     line.setFocus()
     line.selectAll()
     QTest.keyClicks(line, "rad")
@@ -327,8 +327,8 @@ def test_what_is_being_typed_is_not_disturbed_by_answers_of_jobs(pilot):
 
 def test_letters_search_a_choice_and_are_no_commands(pilot):
     desk = open_plan(pilot)
-    pilot.click(desk.plan.cards[field_of(pilot, "angle").id])
-    desk.plan.form.kind.setFocus()
+    pilot.click(desk.plan.column.cards[field_of(pilot, "angle").id])
+    desk.plan.column.form.kind.setFocus()
     before = pilot.session.kind
     pilot.key("s")
     assert field_of(pilot, "angle").kind.value in ("signed", "sign-magnitude") and pilot.session.kind == before

@@ -353,12 +353,12 @@ def test_agreed_words_for_moments_are_offered_where_one_is_written_down(pilot, o
     assert "there already" in window.foot.told.text()
     window.show_desk("Read")
     window.strip.begin_moment()
-    entry = window.strip._entry
+    entry = window.strip.moments.entry
     QTest.keyClicks(entry, "beg")
     completer = entry.completer()
     assert [completer.completionModel().index(0, 0).data(), completer.completionCount()] == ["tow begins", 1]
     QTest.keyClick(entry, Qt.Key.Key_Escape)
-    window.strip._drop_entry()
+    window.strip.moments.drop()
 
 
 def test_a_draft_that_clashes_is_chosen_and_kept(pilot, other):

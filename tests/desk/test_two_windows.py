@@ -72,8 +72,8 @@ def change(pilot, name, **settings):
 def test_what_one_keeps_the_other_sees_and_an_edit_in_progress_is_not_disturbed(both):
     one, two = both
     assert one.window.library_label.text().startswith("shared library")
-    two.click(two.window.layouts.plan.cards[field(two, "rate").id])
-    line = two.window.layouts.plan.form.lines["unit"]
+    two.click(two.window.layouts.plan.column.cards[field(two, "rate").id])
+    line = two.window.layouts.plan.column.form.lines["unit"]
     line.setFocus()
     line.selectAll()
     from PyQt6.QtTest import QTest

@@ -100,12 +100,12 @@ def test_time_is_zoomed_panned_and_stepped(pilot):
     pilot.key(",")
     pilot.key("P")
     assert clock.pin_ns == clock.cursor_ns
-    middle = QPointF(strip._bracket().center())
+    middle = QPointF(strip.scale.bracket().center())
     first = clock.view_first_ns
     pilot.drag(strip, middle, middle + QPointF(40, 0))
     assert clock.view_first_ns > first
     span = clock.view_span_ns
-    edge = QPointF(strip._bracket().right(), middle.y())
+    edge = QPointF(strip.scale.bracket().right(), middle.y())
     pilot.drag(strip, edge, edge - QPointF(60, 0))
     assert clock.view_span_ns < span
     strip.setFocus()
@@ -115,7 +115,7 @@ def test_time_is_zoomed_panned_and_stepped(pilot):
 
 def test_a_moment_is_typed_at_the_cursor_and_kept(pilot):
     pilot.key("M")
-    entry = QApplication.focusWidget() or pilot.window.strip._entry
+    entry = QApplication.focusWidget() or pilot.window.strip.moments.entry
     QTest.keyClicks(entry, "line <b>taut</b>")
     QTest.keyClick(entry, Qt.Key.Key_Return)
     pilot.settle()

@@ -141,7 +141,7 @@ class LayoutsDesk(QWidget):
         self.tried.wrong_wanted.connect(lambda time_ns: session.clock.set_cursor(time_ns, follow=True))
         session.clock.cursor_changed.connect(self._soon_at_cursor.start)
         self.plan.field_picked.connect(lambda _id: self._show_actions())
-        self.plan.abacus.selected.connect(lambda _bits: self._show_actions())
+        self.plan.pictures.abacus.selected.connect(lambda _bits: self._show_actions())
         session.kind_changed.connect(lambda: self.plan.pick(None))
         self.comparing.begun.connect(self._show_comparison)
         self.comparing.ended.connect(self.back_to_plan)
@@ -183,7 +183,7 @@ class LayoutsDesk(QWidget):
         if layout is None or session.kind is None:
             return
         at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
-        marked = self.plan.abacus.bits
+        marked = self.plan.pictures.abacus.bits
         self._show_orders(shown=True)
         self.orders.begin(at.payload if at is not None else b"", min(marked) // 8 if marked else 0)
 
@@ -249,7 +249,7 @@ class LayoutsDesk(QWidget):
         self.remove.setVisible(on_plan and is_open)
         self.reader.setVisible(on_plan)
         self.reader.show_readers()
-        self.add.setEnabled(not self.hand.has_beads_to_mark or (not is_open and bool(self.plan.abacus.bits)))
+        self.add.setEnabled(not self.hand.has_beads_to_mark or (not is_open and bool(self.plan.pictures.abacus.bits)))
 
     def _show_cursor(self) -> None:
         if self.isVisible():

@@ -78,7 +78,7 @@ class LayoutInHand(QObject):
         if layout is not None and not self.has_beads_to_mark:
             self._add_behind(layout)
             return
-        bits = self._plan.abacus.bits
+        bits = self._plan.pictures.abacus.bits
         if layout is None or self._plan.current is not None or not bits:
             self._session.told.emit("", "Close the open field with Esc and drag over free beads first.")
             return
@@ -89,7 +89,7 @@ class LayoutInHand(QObject):
         field = engine.new_field(f"field {number}", places, engine.FieldKind("flag" if len(bits) == 1 else "unsigned"))
         if self.keep_item(field):
             self._plan.pick(field.id)
-            _ask_for(self._plan.form.lines["name"])
+            _ask_for(self._plan.column.form.lines["name"])
 
     def _add_behind(self, layout: engine.Layout) -> None:
         """Add a field where no beads can be marked: in the first free register, or in the byte behind the others."""
@@ -105,9 +105,9 @@ class LayoutInHand(QObject):
         if isinstance(focused, QLineEdit):
             focused.clearFocus()
         layout = self.whole
-        if layout is not None and not self._plan.form.problem.isVisible():
+        if layout is not None and not self._plan.column.form.problem.isVisible():
             self._add_behind(layout)
-            _ask_for(self._plan.form.lines["name"])
+            _ask_for(self._plan.column.form.lines["name"])
 
     def turn_order(self) -> None:
         """Turn the byte order of the open field round."""

@@ -34,11 +34,11 @@ class Reshaper(QObject):
         super().__init__(plan)
         self._session, self._plan = session, plan
         self._layout, self._keep = layout, keep
-        plan.abacus.preview = self._preview
-        plan.abacus.is_end = self._is_end
-        plan.abacus.dragged.connect(self._on_dragged)
-        plan.abacus.split.connect(self._on_split)
-        plan.ladder.swept.connect(self.add_registers)
+        plan.pictures.abacus.preview = self._preview
+        plan.pictures.abacus.is_end = self._is_end
+        plan.pictures.abacus.dragged.connect(self._on_dragged)
+        plan.pictures.abacus.split.connect(self._on_split)
+        plan.pictures.ladder.swept.connect(self.add_registers)
 
     def _field(self, owner: int) -> engine.Field | None:
         layout = self._layout()
@@ -95,7 +95,7 @@ class Reshaper(QObject):
             if open_it:
                 self._plan.pick(field.id)
         else:
-            self._plan.abacus.show_bits(frozenset())
+            self._plan.pictures.abacus.show_bits(frozenset())
 
     def _on_split(self, owner: int, bits: frozenset[int]) -> None:
         field = self._field(owner)
@@ -189,5 +189,5 @@ class Reshaper(QObject):
         field = engine.new_field(engine.free_name(layout, "field"), engine.parse_places(text), kind)
         if self._keep(layout.with_field(field)):
             self._plan.pick(field.id)
-            self._plan.form.lines["name"].setFocus()
-            self._plan.form.lines["name"].selectAll()
+            self._plan.column.form.lines["name"].setFocus()
+            self._plan.column.form.lines["name"].selectAll()

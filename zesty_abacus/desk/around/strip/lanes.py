@@ -1,0 +1,82 @@
+"""The lanes of the strip: their names, how much of them is explained, and how dense their frames are."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter
+
+from ...app.session import Session
+from ...widgets.paint import draw_text
+from ...widgets.theme import TINY_PX, look, text_font
+from .scale import NAMES_WIDTH, TOP
+
+_LOW_LANE, _TALL_LANE = 13, 17
+_SHARE_ROOM = 110
+
+
+class StripLanes:
+    """Paints a row a lane; the picture of their frames is made once for a width."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        self._picture: QImage | None = None
+
+    def forget(self) -> None:
+        """Drop the picture: the frames or the colours are others."""
+        self._picture = None
+
+    def lane_height(self) -> int:
+        """Return the height of a lane; few lanes are taller."""
+        return _TALL_LANE if self._count() <= 4 else _LOW_LANE
+
+    def height(self) -> int:
+        """Return the height of all lanes."""
+        return max(self._count(), 2) * self.lane_height()
+
+    def _count(self) -> int:
+        return len(self._session.capture.lanes) if self._session.capture is not None else 2
+
+    def draw(self, painter: QPainter, plot: QRectF) -> None:
+        """Paint all lanes."""
+        theme, tall = look.theme, self.lane_height()
+        if self._picture is None or self._picture.width() != int(plot.width()):
+            self._picture = self._density_picture(int(plot.width()))
+        for number, lane in enumerate(self._session.capture.lanes):
+            y = TOP + number * tall
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(theme.field(number))
+            painter.drawEllipse(QPointF(17, y + tall / 2), 3.2, 3.2)
+            row = QRectF(28, y, NAMES_WIDTH - 36, tall)
+            note = " · ".join(part for part in (lane.note, self.share_of(number)) if part)
+            draw_text(painter, row, note, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
+            draw_text(painter, row.adjusted(0, 0, -_SHARE_ROOM, 0), lane.name, text_font(TINY_PX), theme.ink)
+        painter.drawImage(QPointF(plot.left(), TOP), self._picture)
+
+    def share_of(self, lane: int) -> str:
+        """Return how much of a lane's moving bits is explained, in words; nothing where none moves."""
+        session = self._session
+        kinds = (kind for kind, key in enumerate(session.capture.kinds.keys) if key.lane == lane)
+        explained = session.reading.counts.explained_of_all(kinds)
+        return explained.share_text() if explained is not None and explained.moving else ""
+
+    def _density_picture(self, width: int) -> QImage:
+        """Paint frames a column as opacity of the lane's colour."""
+        density = self._session.density
+        edges = np.linspace(0, density.shape[1], width + 1).astype(int)
+        sums = np.add.reduceat(density, np.minimum(edges[:-1], density.shape[1] - 1), axis=1)
+        # columns of the picture cover two or three of the counted ones: without this the strip would be striped
+        sums = sums / np.maximum(np.diff(edges), 1)
+        peak = np.maximum(sums.max(axis=1, keepdims=True), 1e-9)
+        alpha = np.where(sums > 0, 0.25 + 0.6 * np.sqrt(sums / peak), 0.0)
+        tall = self.lane_height()
+        image = np.zeros((len(density) * tall, width, 4), np.uint8)
+        for lane, row in enumerate(alpha):
+            color: QColor = look.theme.field(lane)
+            top = lane * tall + 1
+            cell = np.array([color.red(), color.green(), color.blue()], np.uint8)
+            image[top : top + tall - 2, :, :3] = cell
+            image[top : top + tall - 2, :, 3] = (row * 255).astype(np.uint8)
+        made = QImage(image.tobytes(), width, image.shape[0], width * 4, QImage.Format.Format_RGBA8888)
+        # the image does not keep the bytes it was made of alive
+        return made.copy()

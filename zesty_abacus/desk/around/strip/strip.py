@@ -1,0 +1,152 @@
+"""The widget of the strip: lanes, moments, the window bracket and the cursor, and the hands on them."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from ...app.session import Session
+from ...widgets.paint import draw_text
+from ...widgets.theme import faded, look, text_font
+from ...widgets.words import span_text
+from ..time_hands import key_on_time, wheel_on_time
+from .lanes import StripLanes
+from .moments import StripMoments
+from .scale import NAMES_WIDTH, TOP, BracketPart, StripScale
+
+_LEAST_VIEW_NS = 1000
+
+
+class Strip(QWidget):
+    """The whole recording at a glance; the bracket is the part the desks show.
+
+    Drag inside the bracket moves it, drag its edges stretches it, a click outside moves it there. The wheel
+    zooms at the pointer. Left and right move the cursor, with Shift the bracket; + and - zoom.
+    """
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.scale = StripScale(session.clock, self)
+        self.lanes = StripLanes(session)
+        self.moments = StripMoments(session, self.scale, self)
+        self._drag: tuple[BracketPart, float, int, int] | None = None
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Recording")
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        session.opened.connect(self._on_opened)
+        session.trial_changed.connect(self.update)
+        session.reading.counts.changed.connect(self.update)
+        session.clock.view_changed.connect(self._on_clock)
+        session.clock.cursor_changed.connect(self._on_clock)
+        session.clock.pin_changed.connect(self.update)
+        look.changed.connect(self._on_opened)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, TOP + self.lanes.height() + 10)
+
+    def begin_moment(self) -> None:
+        """Open a line at the cursor to type what happened; Enter keeps it, Escape drops it."""
+        self.moments.begin()
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme = look.theme
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(theme.paper))
+        painter.setPen(QColor(theme.line))
+        painter.drawLine(0, self.height() - 1, self.width(), self.height() - 1)
+        if self._session.capture is None:
+            hint = "The whole recording will be here."
+            draw_text(painter, QRectF(14, 0, 400, self.height()), hint, text_font(), theme.quiet)
+        else:
+            self.lanes.draw(painter, self.scale.plot())
+            self.moments.draw(painter)
+            self._draw_window(painter)
+        painter.end()
+
+    def _draw_window(self, painter: QPainter) -> None:
+        theme, clock = look.theme, self._session.clock
+        bracket = self.scale.bracket()
+        painter.fillRect(bracket, faded(theme.zest, 0.10))
+        painter.setPen(QPen(QColor(theme.zest), 2))
+        for x, turn in ((bracket.left(), 5), (bracket.right(), -5)):
+            painter.drawLine(QPointF(x, bracket.top()), QPointF(x, bracket.bottom()))
+            painter.drawLine(QPointF(x, bracket.top()), QPointF(x + turn, bracket.top()))
+            painter.drawLine(QPointF(x, bracket.bottom()), QPointF(x + turn, bracket.bottom()))
+        if clock.pin_ns is not None:
+            x = self.scale.x_of(clock.pin_ns)
+            painter.setPen(QPen(QColor(theme.quiet), 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x, TOP - 2), QPointF(x, self.height() - 4))
+        x = self.scale.x_of(clock.cursor_ns)
+        painter.setPen(QPen(QColor(theme.ink), 1.4))
+        painter.drawLine(QPointF(x, TOP - 3), QPointF(x, self.height() - 4))
+
+    # mouse and keys
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._session.capture is None or event.position().x() < NAMES_WIDTH:
+            return
+        clock, x = self._session.clock, event.position().x()
+        moment = self.moments.at(event.position())
+        if moment is not None:
+            clock.set_cursor(moment, follow=True)
+            return
+        part = self.scale.bracket_part_at(x)
+        if not part:
+            at, half = self.scale.time_at(x), clock.view_span_ns // 2
+            clock.set_view(at - half, at + half)
+            clock.set_cursor(at)
+            part = "whole"
+        self._drag = (part, x, clock.view_first_ns, clock.view_last_ns)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._session.capture is None:
+            return
+        x = event.position().x()
+        if self._drag is None:
+            shapes = {"first": Qt.CursorShape.SizeHorCursor, "last": Qt.CursorShape.SizeHorCursor,
+                      "whole": Qt.CursorShape.OpenHandCursor, "": Qt.CursorShape.ArrowCursor}  # fmt: skip
+            self.setCursor(shapes[self.scale.bracket_part_at(x)])
+            return
+        part, start, first, last = self._drag
+        moved = self.scale.time_at(x) - self.scale.time_at(start)
+        clock = self._session.clock
+        if part == "whole":
+            clock.set_view(first + moved, last + moved)
+        elif part == "first":
+            clock.set_view(min(first + moved, last - _LEAST_VIEW_NS), last)
+        else:
+            clock.set_view(first, max(last + moved, first + _LEAST_VIEW_NS))
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._drag is not None and abs(event.position().x() - self._drag[1]) < 3:
+            self._session.clock.set_cursor(self.scale.time_at(event.position().x()))
+        self._drag = None
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and self._session.capture is not None:
+            wheel_on_time(self._session.clock, event, self.scale.time_at(event.position().x()))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self._session.capture is None:
+            return
+        if not key_on_time(self._session.clock, event):
+            super().keyPressEvent(event)
+
+    # events
+
+    def _on_opened(self) -> None:
+        self.lanes.forget()
+        self.updateGeometry()
+        self.update()
+
+    def _on_clock(self) -> None:
+        clock = self._session.clock
+        shown = f"{span_text(clock.view_span_ns)} shown, cursor at {clock.words(clock.cursor_ns)} s"
+        self.setAccessibleDescription(shown)
+        self.update()
