@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import codec, desk, frames, framing, interface, library, lines, meaning, moving, reading, shared, starts
+from bench import codec, commands, desk, frames, framing, interface, library, lines, meaning, moving, reading, shared, starts
 from bench.table import Line
 
 PARTS: dict[str, Callable[[Path], list[Line]]] = {
@@ -21,6 +21,7 @@ PARTS: dict[str, Callable[[Path], list[Line]]] = {
     "codec": codec.measure,
     "moving": moving.measure,
     "reading": reading.measure,
+    "commands": commands.measure,
     "lines": lines.measure,
     "framing": framing.measure,
     "meaning": meaning.measure,

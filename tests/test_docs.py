@@ -13,7 +13,7 @@ import pytest
 from zesty_abacus.core.captures.registry import formats, line_formats
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA
-from zesty_abacus.core.handover.tables import LONG_SCHEMA
+from zesty_abacus.core.handover.long_table import LONG_SCHEMA
 from zesty_abacus.core.layouts.json_form import SCHEMA_PATH
 from zesty_abacus.core.layouts.model import FieldKind
 from zesty_abacus.core.layouts.places import parse_places

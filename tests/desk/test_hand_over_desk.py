@@ -4,7 +4,8 @@ import msgspec
 import pyarrow.parquet
 import pytest
 
-from zesty_abacus.core.handover.tables import long_tables, wide_tables
+from zesty_abacus.core.handover.long_table import long_table
+from zesty_abacus.core.handover.wide_table import wide_table
 from zesty_abacus.desk.app.library_choice import use_release
 
 
@@ -23,15 +24,15 @@ def written(pilot, tmp_path, **choices):
     return pyarrow.parquet.read_table(target)
 
 
-def rows_in(tables):
-    return sum(table.num_rows for table in tables)
+def rows_in(blocks):
+    return sum(block.count for block in blocks)
 
 
 @pytest.mark.parametrize("content", ["long", "wide"])
 def test_the_file_holds_what_core_decodes(pilot, tmp_path, content):
     session = pilot.session
     table = written(pilot, tmp_path, content=content)
-    tables = {"long": long_tables, "wide": wide_tables}[content]
+    tables = {"long": long_table, "wide": wide_table}[content]
     assert table.num_rows == rows_in(tables(session.reading.meaning))
     times = table["time_ns"].to_numpy()
     assert (times[1:] >= times[:-1]).all()

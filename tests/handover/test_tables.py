@@ -16,14 +16,11 @@ from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
-from zesty_abacus.core.handover import frame_table
-from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA, Span, frame_tables
-from zesty_abacus.core.handover.tables import (
-    LONG_SCHEMA,
-    long_tables,
-    wide_schema,
-    wide_tables,
-)
+from zesty_abacus.core.handover import chunks
+from zesty_abacus.core.handover.chunks import Span
+from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA, frame_table
+from zesty_abacus.core.handover.long_table import LONG_SCHEMA, long_table
+from zesty_abacus.core.handover.wide_table import wide_schema, wide_table
 from zesty_abacus.core.handover.writers import ExportError, export_tables, write_tables
 from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
@@ -75,8 +72,8 @@ def rows_of(form, schema, parts):
 @pytest.mark.parametrize("form", ["csv", "jsonl", "parquet"])
 @pytest.mark.parametrize("chunk", [7, 100_000])
 def test_long_rows_say_what_the_oracle_says(capture, form, chunk, monkeypatch):
-    monkeypatch.setattr(frame_table, "CHUNK_ROWS", chunk)
-    rows = rows_of(form, LONG_SCHEMA, long_tables(Meaning.of(capture, LAYOUTS)))
+    monkeypatch.setattr(chunks, "CHUNK_ROWS", chunk)
+    rows = rows_of(form, LONG_SCHEMA, long_table(Meaning.of(capture, LAYOUTS)))
     wanted = []
     for row in range(len(capture)):
         layout = next((x for x in LAYOUTS if x.applies.address == capture.frames.at(row).address), None)
@@ -103,15 +100,13 @@ def test_long_rows_say_what_the_oracle_says(capture, form, chunk, monkeypatch):
 def test_raw_values_of_64_bits_are_not_rounded(capture):
     for form in ("csv", "jsonl", "parquet"):
         rows = [
-            row
-            for row in rows_of(form, LONG_SCHEMA, long_tables(Meaning.of(capture, LAYOUTS)))
-            if row["field"] == "big"
+            row for row in rows_of(form, LONG_SCHEMA, long_table(Meaning.of(capture, LAYOUTS))) if row["field"] == "big"
         ]
         assert any(int(row["raw"]) == 2**64 - 1 for row in rows), form
 
 
 def test_wide_rows_hold_each_frame_once(capture):
-    rows = rows_of("csv", wide_schema(Meaning.of(capture, LAYOUTS)), wide_tables(Meaning.of(capture, LAYOUTS)))
+    rows = rows_of("csv", wide_schema(Meaning.of(capture, LAYOUTS)), wide_table(Meaning.of(capture, LAYOUTS)))
     assert len(rows) == int(np.isin(capture.frames.addresses(np.arange(len(capture))), [0x100, 0x200, 0x300]).sum())
     assert [int(row["time_ns"]) for row in rows] == sorted(int(row["time_ns"]) for row in rows)
     ones = [row for row in rows if row["message"] == "One"]
@@ -121,7 +116,7 @@ def test_wide_rows_hold_each_frame_once(capture):
 
 
 def test_frames_leave_with_their_payload_in_hex(capture):
-    rows = rows_of("csv", FRAME_SCHEMA, frame_tables(capture, Span(10, 20)))
+    rows = rows_of("csv", FRAME_SCHEMA, frame_table(capture, Span(10, 20)))
     assert len(rows) == 10
     for number, row in enumerate(rows, 10):
         assert bytes.fromhex(row["payload"]) == capture.frames.at(number).payload
@@ -137,25 +132,25 @@ def test_a_stretch_of_time_holds_both_its_ends(capture):
 
 def test_nothing_to_decode_is_said(capture):
     with pytest.raises(MisuseError, match="no layout of the library reads any frame"):
-        list(long_tables(Meaning.of(capture, [])))
+        list(long_table(Meaning.of(capture, [])))
 
 
 def test_a_file_appears_only_when_it_is_whole(capture, tmp_path):
     progress = Progress()
 
     def broken():
-        yield from frame_tables(capture)
+        yield from frame_table(capture)
         progress.cancel()
-        yield from frame_tables(capture)
+        yield from frame_table(capture)
 
     with pytest.raises(Cancelled):
         export_tables(tmp_path / "a.csv", "csv", FRAME_SCHEMA, broken(), progress)
     assert list(tmp_path.iterdir()) == []
-    assert export_tables(tmp_path / "a.csv", "csv", FRAME_SCHEMA, frame_tables(capture)) == 300
+    assert export_tables(tmp_path / "a.csv", "csv", FRAME_SCHEMA, frame_table(capture)) == 300
     with pytest.raises(ExportError, match="cannot be written"):
-        export_tables(tmp_path / "no" / "a.csv", "csv", FRAME_SCHEMA, frame_tables(capture))
+        export_tables(tmp_path / "no" / "a.csv", "csv", FRAME_SCHEMA, frame_table(capture))
     with pytest.raises(MisuseError, match="no format 'doc'"):
-        export_tables(tmp_path / "b.doc", "doc", FRAME_SCHEMA, frame_tables(capture))
+        export_tables(tmp_path / "b.doc", "doc", FRAME_SCHEMA, frame_table(capture))
 
 
 def test_a_pipe_is_written_to_and_stays_a_pipe(tmp_path):
@@ -166,4 +161,4 @@ def test_a_pipe_is_written_to_and_stays_a_pipe(tmp_path):
     schema = pa.schema([("a", pa.int64())])
     assert export_tables(pipe, "csv", schema, [pa.table({"a": [1, 2]}, schema)]) == 2
     reader.join()
-    assert read == [b'"a"\n1\n2\n'] and stat.S_ISFIFO(pipe.stat().st_mode)
+    assert read == [b"a\n1\n2\n"] and stat.S_ISFIFO(pipe.stat().st_mode)

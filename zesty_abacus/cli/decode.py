@@ -23,7 +23,8 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
     Wide: a row a frame and a column a field, message.field.
     """
-    from ..core.handover.tables import LONG_SCHEMA, long_tables, wide_schema, wide_tables
+    from ..core.handover.long_table import LONG_SCHEMA, long_table
+    from ..core.handover.wide_table import wide_schema, wide_table
     from .libraries import open_library, release_of_trial
     from .output import opened_sources, put_out, target_for
 
@@ -37,6 +38,6 @@ def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form
     with opened_sources(sources) as opened:
         meaning = opened.meaning(layouts, release)
         if shape == "long":
-            put_out(form, target, LONG_SCHEMA, long_tables(meaning), origin, as_is=as_is)
+            put_out(form, target, LONG_SCHEMA, long_table(meaning), origin, as_is=as_is)
         else:
-            put_out(form, target, wide_schema(meaning), wide_tables(meaning), origin, as_is=as_is)
+            put_out(form, target, wide_schema(meaning), wide_table(meaning), origin, as_is=as_is)

@@ -28,9 +28,9 @@ def frames(
 
     Columns: time_ns, lane, address, direction, flags, size, payload (hex).
     """
-    from ..core.handover.frame_table import FRAME_SCHEMA, frame_tables
+    from ..core.handover.frame_table import FRAME_SCHEMA, frame_table
     from .output import opened_sources, put_out, target_for
 
     target = target_for(output, force, *sources, *recipes)
     with opened_sources(sources, recipes) as opened:
-        put_out(form, target, FRAME_SCHEMA, frame_tables(opened.capture), as_is=as_is)
+        put_out(form, target, FRAME_SCHEMA, frame_table(opened.capture), as_is=as_is)

@@ -20,7 +20,7 @@ from ..core.errors import AbacusError
 from ..core.files.errors import file_errors
 from ..core.files.writing import Target, check_targets
 from ..core.frames.capture import Capture
-from ..core.handover.writers import export_tables, write_tables
+from ..core.handover.writers import Rows, export_tables, write_tables
 from ..core.layouts.model import Layout
 from ..core.origin import Origin, origin_target, write_origin
 from ..core.reading.ties import Tie
@@ -171,7 +171,7 @@ def _request(path: Path, recipes: list[Recipe]) -> SourceRequest:
 
 
 def put_out(
-    form: str, output: Target | None, schema: pa.Schema, tables: Iterable[pa.Table], origin: Origin | None = None,
+    form: str, output: Target | None, schema: pa.Schema, tables: Rows, origin: Origin | None = None,
     *, as_is: bool = False,
 ) -> None:  # fmt: skip
     """Write tables to a file, with their origin beside it, or to standard output."""

@@ -68,6 +68,8 @@ def _wide_enough(matrix: NDArray[np.uint8], words: int) -> NDArray[np.uint8]:
 
 def _with_selectors(plan: FieldsPlan, wanted: set[UUID] | None) -> tuple[Field, ...]:
     """Return the wanted number fields and their selectors, each selector before what it selects."""
+    if wanted is None and all(field.selected is None for field in plan.fields):
+        return plan.numbers
     by_id = {field.id: field for field in plan.fields}
     picked: dict[UUID, Field] = {}
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from ..harmless import cell
+from .block import Blocks
 
 _ACTS = (
     r"^[=+\-@\t\r]|[\x00-\x08\x0b-\x1f\x{7f}-\x{9f}\x{61c}\x{200e}\x{200f}\x{2028}-\x{202e}\x{2066}-\x{2069}"
@@ -19,27 +18,28 @@ _OURS = ("direction", "flags", "payload", "valid")
 _FEW = 20_000
 
 
-def harmless_tables(schema: pa.Schema, tables: Iterable[pa.Table]) -> tuple[pa.Schema, Iterator[pa.Table]]:
-    """Return the schema and the tables with texts, and names of columns, that no spreadsheet runs."""
+def harmless_blocks(schema: pa.Schema, blocks: Blocks) -> tuple[pa.Schema, Blocks]:
+    """Return the schema and the blocks with texts, and names of columns, that no spreadsheet runs."""
     names = [cell(name) for name in schema.names]
-    places = [n for n, field in enumerate(schema) if pa.types.is_string(field.type) and field.name not in _OURS]
+    places = {n for n, field in enumerate(schema) if pa.types.is_string(field.type) and field.name not in _OURS}
     made = pa.schema([field.with_name(name) for field, name in zip(schema, names, strict=True)], schema.metadata)
-    return made, (_harmless(table, names, places) for table in tables)
+
+    return made, blocks.then(lambda block: block.words_changed(_harmless, made, places))
 
 
-def _harmless(table: pa.Table, names: list[str], places: list[int]) -> pa.Table:
-    for place in places:
-        column = table.column(place)
-        changed = _changed_words(column)
-        if changed:
-            words = pa.array(list(changed), pa.string())
-            into = pa.array(list(changed.values()), pa.string()).take(pc.index_in(column, words))
-            is_changed = pc.fill_null(pc.is_in(column, words), False)
-            table = table.set_column(place, table.field(place), pc.if_else(is_changed, into, column))
-    return table.rename_columns(names)
+def _harmless(column: pa.Array) -> pa.Array:
+    if pa.types.is_dictionary(column.type):
+        words = [word if word is None else cell(word) for word in column.dictionary.to_pylist()]
+        return pa.DictionaryArray.from_arrays(column.indices, pa.array(words, pa.string()))
+    changed = _changed_words(column)
+    if not changed:
+        return column
+    words = pa.array(list(changed), pa.string())
+    into = pa.array(list(changed.values()), pa.string()).take(pc.index_in(column, words))
+    return pc.if_else(pc.fill_null(pc.is_in(column, words), False), into, column)
 
 
-def _changed_words(column: pa.ChunkedArray) -> dict[str, str]:
+def _changed_words(column: pa.StringArray) -> dict[str, str]:
     """Return the texts of a column that must not stay as they are, with what takes their place.
 
     Names and labels repeat in every row, so each is looked at once; a pattern over all rows would take longer.

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -12,13 +11,11 @@ from ..files.writing import Target
 from ..origin import Origin
 from ..progress import Progress
 from ..reading.meaning import Meaning
-from .frame_table import CHUNK_ROWS, FRAME_SCHEMA, Span, frame_tables
-from .tables import (
-    LONG_SCHEMA,
-    long_tables,
-    wide_schema,
-    wide_tables,
-)
+from .block import Blocks
+from .chunks import Span
+from .frame_table import FRAME_SCHEMA, frame_table
+from .long_table import LONG_SCHEMA, long_table
+from .wide_table import wide_schema, wide_table
 from .writers import export_tables
 
 Content = Literal["frames", "long", "wide"]
@@ -54,8 +51,8 @@ class Export:
         """Whether what leaves depends on layouts."""
         return self.content != "frames"
 
-    def tables(self, span: Span | None = None) -> tuple[pa.Schema, Iterable[pa.Table]]:
-        """Return the schema and the tables of the whole stretch, or of a part of it.
+    def blocks(self, span: Span | None = None) -> tuple[pa.Schema, Blocks]:
+        """Return the schema and the blocks of the whole stretch, or of a part of it.
 
         Raises
         ------
@@ -64,22 +61,21 @@ class Export:
         """
         span = span or self.span
         if self.content == "frames":
-            return FRAME_SCHEMA, frame_tables(self.meaning.capture, span, self.kinds)
-        schema = wide_schema(self.meaning, self.kinds)
+            return FRAME_SCHEMA, frame_table(self.meaning.capture, span, self.kinds)
         if self.content == "wide":
-            return schema, wide_tables(self.meaning, span, self.kinds)
-        return LONG_SCHEMA, long_tables(self.meaning, span, self.kinds)
+            return wide_schema(self.meaning, self.kinds), wide_table(self.meaning, span, self.kinds)
+        return LONG_SCHEMA, long_table(self.meaning, span, self.kinds)
 
     def write(self, target: Target, origin: Origin | None, progress: Progress) -> int:
         """Write the file, with its origin where it is decoded; return its rows."""
-        schema, tables = self.tables()
-        expected = (self.span.last - self.span.first) // CHUNK_ROWS + 1
-        return export_tables(target, self.form, schema, tables, progress, expected, origin if self.is_decoded else None)
+        schema, blocks = self.blocks()
+        frames = self.span.last - self.span.first
+        return export_tables(target, self.form, schema, blocks, progress, frames, origin if self.is_decoded else None)
 
     def preview(self, rows: int, progress: Progress) -> tuple[list[str], list[list[Any]]]:
         """Return column names and the first rows, as far as they come from the first frames of the stretch."""
         progress.step(0.2, "making a preview")
-        schema, tables = self.tables(Span(self.span.first, min(self.span.last, self.span.first + _PREVIEWED_FRAMES)))
-        table = next(iter(tables), None)
-        data = [] if table is None else [list(row.values()) for row in table.slice(0, rows).to_pylist()]
+        schema, blocks = self.blocks(Span(self.span.first, min(self.span.last, self.span.first + _PREVIEWED_FRAMES)))
+        block = next((one for one in blocks if one.count), None)
+        data = [] if block is None else [list(row.values()) for row in next(block.tables()).slice(0, rows).to_pylist()]
         return list(schema.names), data

@@ -1,9 +1,8 @@
-"""Frames as Arrow tables, chunk by chunk in order of time; apart from decoded values, which need layouts."""
+"""Frames as a table, in blocks in order of time; apart from decoded values, which need layouts."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Collection
 
 import numpy as np
 import pyarrow as pa
@@ -11,81 +10,57 @@ from numpy.typing import NDArray
 
 from ..frames import flags as F
 from ..frames.capture import Capture
-
-CHUNK_ROWS = 100_000
-_TEXT = pa.string()
+from .block import Block, Blocks
+from .chunks import Span, chunks_of
+from .columns import TEXT, words_column
 
 FRAME_SCHEMA = pa.schema(
     [
         ("time_ns", pa.int64()),
-        ("lane", _TEXT),
+        ("lane", TEXT),
         ("address", pa.int64()),
-        ("direction", _TEXT),
-        ("flags", _TEXT),
+        ("direction", TEXT),
+        ("flags", TEXT),
         ("size", pa.uint32()),
-        ("payload", _TEXT),
+        ("payload", TEXT),
     ]
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Span:
-    """Which frames leave: places ``first .. last-1`` of the capture's order in time."""
-
-    first: int
-    last: int
-
-    @classmethod
-    def of(cls, capture: Capture, first_ns: int | None = None, last_ns: int | None = None) -> Span:
-        """Return the places of a stretch of time, both ends included; None is no bound."""
-        order = capture.order
-        first = 0 if first_ns is None else order.count_until(first_ns, inclusive=False)
-        last = len(order) if last_ns is None else order.count_until(last_ns)
-        return cls(first, last)
-
-
-def frame_tables(
-    capture: Capture, span: Span | None = None, kinds: Collection[int] | None = None
-) -> Iterator[pa.Table]:
-    """Yield frames as tables of :data:`FRAME_SCHEMA`; payload is hex, two digits a byte.
+def frame_table(capture: Capture, span: Span | None = None, kinds: Collection[int] | None = None) -> Blocks:
+    """Return frames as blocks of :data:`FRAME_SCHEMA`; payload is hex, two digits a byte.
 
     Parameters
     ----------
     kinds
         Numbers of the kinds that leave; None is all.
     """
-    lane_names = pa.array([lane.name for lane in capture.lanes], _TEXT)
-    for rows in chunks_of(capture, span):
-        if kinds is not None:
-            rows = rows[np.isin(capture.kinds_of(rows), list(kinds))]
-        if not len(rows):
-            continue
-        # a table of the chunk's own: the columns lie in several segments, each on its own clock
-        part = capture.frames.table(rows)
-        yield pa.table(
-            [
-                pa.array(part.time_ns),
-                lane_names.take(pa.array(part.lane)),
-                pa.array(part.address),
-                _words_of(part.flags & (F.SENT | F.RECEIVED), F.direction_word),
-                _words_of(part.flags, F.flag_words),
-                pa.array(part.size),
-                _payload_hex(part.payload, part.start, part.size),
-            ],
-            schema=FRAME_SCHEMA,
-        )
+    chosen = None if kinds is None else np.array(sorted(kinds), np.int64)
+    return Blocks(chunks_of(capture, span), lambda rows: _block(capture, chosen, rows))
 
 
-def chunks_of(capture: Capture, span: Span | None) -> Iterator[NDArray[np.uint32]]:
-    """Yield the rows of a stretch in order of time, a chunk at a time."""
-    span = span or Span(0, len(capture))
-    yield from capture.order.chunks(span.first, span.last, CHUNK_ROWS)
+def _block(capture: Capture, chosen: NDArray[np.int64] | None, rows: NDArray[np.uint32]) -> Block:
+    frames = len(rows)
+    if chosen is not None:
+        rows = rows[np.isin(capture.kinds_of(rows), chosen)]
+    # a table of the chunk's own: the columns lie in several segments, each on its own clock
+    part = capture.frames.table(rows)
+    columns = {
+        "time_ns": pa.array(part.time_ns),
+        "lane": words_column(part.lane, [lane.name for lane in capture.lanes]),
+        "address": pa.array(part.address),
+        "direction": _flag_column(part.flags & (F.SENT | F.RECEIVED), F.direction_word),
+        "flags": _flag_column(part.flags, F.flag_words),
+        "size": pa.array(part.size),
+        "payload": _payload_hex(part.payload, part.start, part.size),
+    }
+    return Block.named(FRAME_SCHEMA, len(rows), columns, frames)
 
 
-def _words_of(flags: NDArray[np.integer], words) -> pa.Array:  # type: ignore[no-untyped-def]
+def _flag_column(flags: NDArray[np.integer], words: Callable[[int], str]) -> pa.DictionaryArray:
     """Turn flags into words, each distinct value once."""
     distinct, inverse = np.unique(flags, return_inverse=True)
-    return pa.array([words(int(value)) for value in distinct], _TEXT).take(pa.array(inverse))
+    return words_column(inverse.reshape(-1), [words(int(value)) for value in distinct])
 
 
 def _payload_hex(payload: NDArray[np.uint8], start: NDArray[np.int64], size: NDArray[np.uint32]) -> pa.Array:
@@ -100,4 +75,4 @@ def _payload_hex(payload: NDArray[np.uint8], start: NDArray[np.int64], size: NDA
     large = pa.LargeStringArray.from_buffers(
         len(size), pa.py_buffer(offsets * 2), pa.py_buffer(np.ascontiguousarray(text))
     )
-    return large.cast(_TEXT)
+    return large.cast(TEXT)

@@ -8,6 +8,7 @@ from typing import BinaryIO
 
 import pyarrow as pa
 
+from ..ahead import Ahead
 from ..discover import discover
 from ..errors import DataError, MisuseError
 from ..files.errors import file_errors, file_errors_as
@@ -15,8 +16,9 @@ from ..files.writing import Target, check_targets, target_of
 from ..origin import Origin, origin_target, write_origin
 from ..progress import Progress
 from . import forms
-from .cells import harmless_tables
-from .form import TableForm
+from .block import AnyBlock, Blocks, block_of
+from .cells import harmless_blocks
+from .form import Form, Written
 
 
 class ExportError(DataError):
@@ -27,23 +29,35 @@ ORIGIN_KEY = b"zesty_abacus.origin"
 """Key of the origin in the metadata of a Parquet file."""
 
 
-def _known_forms() -> dict[str, TableForm]:
+def _known_forms() -> dict[str, Form]:
     return {form.word: form for form in discover(forms, "FORM")}
 
 
-WRITERS: dict[str, TableForm] = _known_forms()
+WRITERS: dict[str, Form] = _known_forms()
 """Formats by the word used on the command line and as file ending."""
 
 
+Rows = Iterable[pa.Table] | Iterable[AnyBlock]
+"""A table in pieces: :data:`~zesty_abacus.core.handover.block.Blocks`, or whatever yields tables or blocks."""
+
+
 def write_tables(
-    stream: BinaryIO, form: str, schema: pa.Schema, tables: Iterable[pa.Table], *, as_is: bool = False
+    stream: BinaryIO,
+    form: str,
+    schema: pa.Schema,
+    tables: Rows,
+    *,
+    as_is: bool = False,
+    written: Written = lambda _rows, _frames: None,
 ) -> None:
-    """Write tables to a stream.
+    """Write a table to a stream.
 
     Parameters
     ----------
     as_is
         Write texts as they are also where a spreadsheet would run them as formulas, or a terminal obey them.
+    written
+        Told of each piece.
 
     Raises
     ------
@@ -52,18 +66,19 @@ def write_tables(
     """
     if form not in WRITERS:
         raise MisuseError(f"there is no format {form!r}.", hint=f"Known are {', '.join(WRITERS)}.")
+    blocks: Blocks = Ahead.of(tables).then(block_of)
     if form == "csv" and not as_is:
-        schema, tables = harmless_tables(schema, tables)
-    WRITERS[form].write(stream, schema, tables)
+        schema, blocks = harmless_blocks(schema, blocks)
+    WRITERS[form].put(stream, schema, blocks, written)
 
 
 def export_tables(
     where: Path | Target,
     form: str,
     schema: pa.Schema,
-    tables: Iterable[pa.Table],
+    tables: Rows,
     progress: Progress | None = None,
-    expected_tables: int = 1,
+    expected_frames: int = 0,
     origin: Origin | None = None,
     *,
     as_is: bool = False,
@@ -90,21 +105,20 @@ def export_tables(
     """
     progress = progress or Progress()
     target = target_of(where)
-    rows = 0
+    rows = frames = 0
     if origin is not None:
         schema = schema.with_metadata({ORIGIN_KEY: origin.to_json()})
 
-    def counted() -> Iterable[pa.Table]:
-        nonlocal rows
-        for number, table in enumerate(tables):
-            progress.step(number / max(expected_tables, 1), f"writing {target.path.name}")
-            rows += table.num_rows
-            yield table
+    def count(more_rows: int, more_frames: int) -> None:
+        nonlocal rows, frames
+        progress.step(frames / max(expected_frames, 1), f"writing {target.path.name}")
+        rows += more_rows
+        frames += more_frames
 
     with file_errors_as(ExportError):
         check_targets([target] if origin is None or target.is_stream else [target, origin_target(target)])
         with target.writing() as stream, file_errors(target.path, "the file cannot be written"):
-            write_tables(stream, form, schema, counted(), as_is=as_is)
+            write_tables(stream, form, schema, tables, as_is=as_is, written=count)
         if origin is not None:
             write_origin(target, origin)
     progress.step(1.0, "written")

@@ -2,21 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import BinaryIO
+import re
 
 import pyarrow as pa
-import pyarrow.csv
+import pyarrow.compute as pc
 
-from ..form import TableForm
+from ..cell_text import RowStyle
+from ..form import TextForm
 
-
-def write(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
-    """Write tables; texts are quoted where they need it."""
-    options = pyarrow.csv.WriteOptions(quoting_style="needed")
-    with pyarrow.csv.CSVWriter(stream, schema, write_options=options) as writer:
-        for table in tables:
-            writer.write_table(table)
+_SPECIAL = r'[",\r\n]'
+_NEEDS_QUOTES = re.compile(_SPECIAL)
 
 
-FORM = TableForm("csv", write)
+class _CSV(RowStyle):
+    """Texts are quoted where they need it; a cell that holds nothing is empty."""
+
+    null = b""
+    end = b"\n"
+    point_zero = False
+    says_infinity = True
+
+    def lead(self, number: int, name: str) -> bytes:
+        return b"," if number else b""
+
+    def word(self, text: str) -> bytes:
+        if _NEEDS_QUOTES.search(text):
+            text = '"' + text.replace('"', '""') + '"'
+        return text.encode()
+
+    def words(self, texts: pa.StringArray) -> pa.StringArray:
+        special = pc.match_substring_regex(texts, _SPECIAL)
+        if not pc.any(special).as_py():
+            return texts
+        quoted = pc.binary_join_element_wise('"', pc.replace_substring(texts, '"', '""'), '"', "")
+        return pc.if_else(special, quoted, texts)
+
+
+def _head(schema: pa.Schema) -> bytes:
+    return b",".join(_CSV().word(name) for name in schema.names) + b"\n"
+
+
+FORM = TextForm("csv", _head, _CSV())

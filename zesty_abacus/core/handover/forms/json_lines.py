@@ -1,24 +1,38 @@
-"""Tables as JSON lines: an object a row."""
+"""Tables as JSON lines: an object a row (RFC 8259)."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from typing import BinaryIO
-
 import msgspec
 import pyarrow as pa
+import pyarrow.compute as pc
 
-from ..form import TableForm
+from ..cell_text import RowStyle
+from ..form import TextForm
 
-_ROWS = 10_000
-
-
-def write(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> None:
-    """Write tables; raw integers, which are decimals in the tables, are numbers that say them exactly."""
-    encoder = msgspec.json.Encoder(decimal_format="number")
-    for table in tables:
-        for batch in table.to_batches(max_chunksize=_ROWS):
-            stream.write(encoder.encode_lines(batch.to_pylist()))
+_SPECIAL = r'["\\\x00-\x1f]'
 
 
-FORM = TableForm("jsonl", write)
+class _JSONLines(RowStyle):
+    """Raw integers are numbers that say them exactly; what is no finite number is null, as JSON has no word for it."""
+
+    null = b"null"
+    end = b"}\n"
+    point_zero = True
+    says_infinity = False
+
+    def lead(self, number: int, name: str) -> bytes:
+        return (b"," if number else b"{") + self.word(name) + b":"
+
+    def word(self, text: str) -> bytes:
+        return msgspec.json.encode(text)
+
+    def words(self, texts: pa.StringArray) -> pa.StringArray:
+        special = pc.match_substring_regex(texts, _SPECIAL)
+        quoted = pc.binary_join_element_wise('"', texts, '"', "")
+        if not pc.any(special).as_py():
+            return quoted
+        written = [self.word(text).decode() for text in texts.filter(special).to_pylist()]
+        return pc.replace_with_mask(quoted, special, pa.array(written, pa.string()))
+
+
+FORM = TextForm("jsonl", lambda _schema: b"", _JSONLines())

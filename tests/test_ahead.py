@@ -1,0 +1,48 @@
+import threading
+import time
+
+import pytest
+
+from zesty_abacus.core.ahead import Ahead
+
+
+def test_what_is_made_comes_in_the_order_of_what_was_given():
+    def slow_at_first(number):
+        time.sleep(0.01 if number % 3 == 0 else 0)
+        return number * number
+
+    assert list(Ahead(range(40), slow_at_first).then(str)) == [str(n * n) for n in range(40)]
+
+
+def test_only_a_few_are_made_ahead(monkeypatch):
+    monkeypatch.setattr("os.sched_getaffinity", lambda _process: {0, 1, 2})
+    taken = []
+
+    def given():
+        for number in range(100):
+            taken.append(number)
+            yield number
+
+    made = iter(Ahead(given(), lambda number: number))
+    assert next(made) == 0 and len(taken) <= 5
+    made.close()
+    assert len(taken) <= 5
+
+
+def test_a_failure_comes_at_its_turn_and_ends_all():
+    def make(number):
+        if number == 3:
+            raise ValueError("the fourth")
+        return number
+
+    found = []
+    with pytest.raises(ValueError, match="the fourth"):
+        for one in Ahead(range(1000), make):
+            found.append(one)
+    assert found == [0, 1, 2]
+    assert not [thread for thread in threading.enumerate() if thread.name.startswith("ahead")]
+
+
+def test_what_is_ahead_already_stays_so():
+    ahead = Ahead([1, 2], str)
+    assert Ahead.of(ahead) is ahead and list(Ahead.of(iter([1, 2]))) == [1, 2]

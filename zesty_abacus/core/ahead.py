@@ -1,0 +1,58 @@
+"""Pieces of work made on several threads and taken in their order, a few of them ahead."""
+
+from __future__ import annotations
+
+import os
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import Any, Generic, TypeVar
+
+Made = TypeVar("Made")
+Next = TypeVar("Next")
+
+
+class Ahead(Generic[Made]):
+    """What becomes of many given things, in their order, each made on a thread of its own while earlier ones are used.
+
+    Not more than one a processor, and one besides, is held at a time, so memory stays what a few of them take.
+    """
+
+    def __init__(self, given: Iterable[Any], make: Callable[[Any], Made]) -> None:
+        """Keep what to do.
+
+        Parameters
+        ----------
+        given
+            Taken one by one, on the thread that iterates.
+        make
+            Called from several threads at once; it gains only as far as it leaves the interpreter's lock alone.
+        """
+        self._given = given
+        self._make = make
+
+    @classmethod
+    def of(cls, given: Iterable[Made]) -> Ahead[Made]:
+        """Return things that are there, or are made by whoever yields them."""
+        return given if isinstance(given, Ahead) else cls(given, lambda one: one)
+
+    def then(self, further: Callable[[Made], Next]) -> Ahead[Next]:
+        """Return what becomes of these by another step, made on the same threads."""
+        make = self._make
+        return Ahead(self._given, lambda one: further(make(one)))
+
+    def __iter__(self) -> Iterator[Made]:
+        workers = len(os.sched_getaffinity(0))
+        under_way: deque[Future[Made]] = deque()
+        # a pool of its own: in one that is shared, pieces that wait for threads of that pool could wait for ever
+        pool = ThreadPoolExecutor(workers, thread_name_prefix="ahead")
+        try:
+            for one in self._given:
+                under_way.append(pool.submit(self._make, one))
+                if len(under_way) > workers:
+                    yield under_way.popleft().result()
+            while under_way:
+                yield under_way.popleft().result()
+        finally:
+            # also when who takes them stops early, or one of them failed
+            pool.shutdown(wait=True, cancel_futures=True)
