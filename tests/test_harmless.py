@@ -16,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from lxml import etree
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.library.test_store import at
 from zesty_abacus.core.exchange.registry import WRITERS, read_layout_file
 from zesty_abacus.core.exchange.sheets import read_sheets, write_csv, write_workbook

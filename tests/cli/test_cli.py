@@ -9,17 +9,10 @@ import sys
 import pyarrow.parquet
 import pytest
 
+from tests.cli.program import run
 from zesty_abacus.cli.main import cli
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import copy_shipped_trial
-
-
-def run(*arguments, binary=False):
-    """Run the command; return (exit code, output, errors)."""
-    done = subprocess.run(
-        [sys.executable, "-m", "zesty_abacus", *map(str, arguments)], capture_output=True, timeout=120
-    )
-    return done.returncode, done.stdout if binary else done.stdout.decode(), done.stderr.decode()
 
 
 @pytest.fixture(scope="module")

@@ -6,7 +6,7 @@ import sys
 
 import pytest
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 
 SURPRISED = """
 import sys

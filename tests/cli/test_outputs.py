@@ -6,7 +6,7 @@ import os
 import msgspec
 import pytest
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.library.test_store import pod
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.trial.trial import Trial

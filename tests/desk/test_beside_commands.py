@@ -2,7 +2,7 @@
 
 import msgspec
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.files.test_reading import locks_on
 from zesty_abacus.core.library.store import Library
 

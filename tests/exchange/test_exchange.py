@@ -9,7 +9,7 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.errors import AbacusError

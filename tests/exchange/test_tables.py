@@ -13,7 +13,7 @@ import openpyxl
 import pytest
 from hypothesis import given, settings
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.strategies import layouts
 from zesty_abacus.core.errors import AbacusError, MisuseError
 from zesty_abacus.core.exchange.layout_tables import layouts_of_table

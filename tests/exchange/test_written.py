@@ -7,7 +7,7 @@ import json
 import pytest
 from hypothesis import given, settings
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.strategies import layouts
 from zesty_abacus.core.exchange import autosar, autosar_write, eds, sunspec, thing, xtce, xtce_write
 from zesty_abacus.core.exchange.onto import onto_library

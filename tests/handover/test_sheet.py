@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from lxml import etree
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.strategies import layouts
 from zesty_abacus.core.exchange.registry import WRITERS
 from zesty_abacus.core.handover.sheet import sheet_of

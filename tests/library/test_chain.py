@@ -6,7 +6,7 @@ import msgspec
 import pytest
 import sqlalchemy as sa
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.library.test_store import pod, raw_engine
 from zesty_abacus.core.errors import AbacusError
 from zesty_abacus.core.library.chain import broken_lines, chains, compare_with_copy

@@ -15,7 +15,7 @@ import psycopg
 import pytest
 import sqlalchemy as sa
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.library.test_store import NASTY, pod, raw_engine
 from zesty_abacus.core.layouts.model import new_field
 from zesty_abacus.core.layouts.places import parse_places as at

@@ -7,7 +7,7 @@ import random
 import msgspec
 import pytest
 
-from tests.cli.test_cli import run
+from tests.cli.program import run
 from tests.library.test_store import pod
 from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at

@@ -13,40 +13,18 @@ from __future__ import annotations
 
 import re
 from fractions import Fraction
-from functools import cache, cached_property, lru_cache
+from functools import cached_property, lru_cache
 
-from lark import Lark, Token, Transformer, UnexpectedInput
+from lark import Token, Transformer, UnexpectedInput
 from lark.exceptions import VisitError
 
+from .grammar import parser
 from .operations.registry import functions
 from .tree import RAW, Call, ExpressionError, Name, Node, Number, walk
 
 MAX_LENGTH = 500
 """Characters an expression may have; also bounds its depth."""
 SPECIAL_NAMES = ("size", "address", "item")
-
-_GRAMMAR = r"""
-?start: either
-?either: both | either "or" both -> or_
-?both: denial | both "and" denial -> and_
-?denial: comparison | "not" denial -> not_
-?comparison: bits | bits COMPARE bits -> compare
-?bits: exclusive | bits "|" exclusive -> bit_or
-?exclusive: common | exclusive "^" common -> bit_xor
-?common: shifted | common "&" shifted -> bit_and
-?shifted: sum | shifted "<<" sum -> left | shifted ">>" sum -> right
-?sum: product | sum "+" product -> add | sum "-" product -> subtract
-?product: signed | product "*" signed -> multiply | product "/" signed -> divide
-    | product "//" signed -> floor_divide | product "%" signed -> remainder
-?signed: atom | "-" signed -> negate | "~" signed -> bit_not
-?atom: NUMBER -> number | name | WORD "(" [either ("," either)*] ")" -> call | "(" either ")"
-name: WORD | QUOTED
-COMPARE: /==|!=|<=|>=|<(?!<)|>(?!>)/
-NUMBER: /0[xX][0-9a-fA-F]{1,16}|(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,2})?/
-WORD: /(?!(?:and|or|not)\b)[^\W\d]\w*/
-QUOTED: /`[^`]+`/
-%ignore /[ \t]+/
-"""
 
 
 class _Builder(Transformer):
@@ -60,6 +38,24 @@ class _Builder(Transformer):
         token = items[0]
         assert token.start_pos is not None and token.end_pos is not None
         return Name(str(token).strip("`"), token.start_pos, token.end_pos)
+
+    def text(self, items: list[Token]) -> Node:
+        raise ExpressionError("a text stands where a number is meant.")
+
+    def quantity(self, items: list[Token]) -> Node:
+        raise ExpressionError(f"{items[0]} has a unit.", hint="In a layout numbers are in the unit of their field.")
+
+    def then_(self, items: list) -> Node:
+        raise ExpressionError("then is for conditions about frames.")
+
+    def at(self, items: list[Token]) -> Node:
+        raise ExpressionError("at is for conditions about frames.", hint="Make a field of these bits.")
+
+    def member(self, items: list[Name]) -> Node:
+        raise ExpressionError(f"{items[0].name}.{items[1].name} is of another message.", hint="Write the field alone.")
+
+    def argument(self, items: list) -> Node:
+        return items[0]
 
     def compare(self, items: list) -> Node:
         return Call(str(items[1]), (items[0], items[2]))
@@ -82,11 +78,6 @@ class _Builder(Transformer):
 _PLAIN = re.compile(r"(?P<number>\d{1,18})|(?P<word>(?!(?:and|or|not)\b)[^\W\d]\w*)")
 
 
-@cache
-def _parser() -> Lark:
-    return Lark(_GRAMMAR, parser="lalr", maybe_placeholders=True)
-
-
 @lru_cache(4096)
 def _parse(text: str) -> Node:
     # most are one number or one name, as the bounds of a check; the parser takes a fifth of a second to make
@@ -95,7 +86,7 @@ def _parse(text: str) -> Node:
     if len(text) > MAX_LENGTH:
         raise ExpressionError(f"{len(text)} characters are more than the {MAX_LENGTH} an expression may have.")
     try:
-        return _Builder().transform(_parser().parse(text))
+        return _Builder().transform(parser().parse(text, start="expression"))
     except UnexpectedInput as error:
         column = getattr(error, "column", 0)
         where = f"column {column}" if isinstance(column, int) and column > 0 else "the end"

@@ -90,6 +90,11 @@ _WORDS = (
 )
 
 
+def named_flags() -> tuple[tuple[int, str], ...]:
+    """Return every flag with what it is called."""
+    return _WORDS
+
+
 def direction_word(flags: int) -> str:
     """Return ``"received"``, ``"sent"`` or ``""`` when the recording does not say."""
     return "sent" if flags & SENT else "received" if flags & RECEIVED else ""

@@ -13,8 +13,10 @@ from numpy.typing import NDArray
 from ..codec.columns import ArrayColumns, Decoded, FieldColumn, Validity
 from ..reading.meaning import Meaning
 from .block import Block, Blocks
-from .chunks import Span, chunks_of, decoded_parts, read_kinds
-from .columns import RAW, TEXT, LabelWords, raw_column, value_column, words_column
+from .chunks import Span, chunks_of
+from .columns import RAW, TEXT, raw_column, value_column, words_column
+from .decoded_parts import decoded_parts, read_kinds
+from .labels import LabelWords
 
 LONG_SCHEMA = pa.schema(
     [

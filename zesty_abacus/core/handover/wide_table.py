@@ -12,8 +12,10 @@ from ..codec.columns import FieldColumn
 from ..layouts.model import FieldKind
 from ..reading.meaning import Meaning
 from .block import Block, Blocks, SparseBlock
-from .chunks import Span, chunks_of, decoded_parts, read_kinds
-from .columns import TEXT, LabelWords, words_column
+from .chunks import Span, chunks_of
+from .columns import TEXT, words_column
+from .decoded_parts import decoded_parts, read_kinds
+from .labels import LabelWords
 
 _HEAD = [("time_ns", pa.int64()), ("lane", TEXT), ("address", pa.int64()), ("message", TEXT)]
 

@@ -12,6 +12,7 @@ class ByteRegisters(Protocol):
     """Registers of one byte, read or written one after another."""
 
     name, title = "registers", "registers"
+    ways = frozenset({"read"})
 
     def kind_text(self, key: KindKey) -> str:
         way = "read" if key.flags & READ else "write"

@@ -10,6 +10,7 @@ class Hdlc(Protocol):
     """Packets between flags (ISO 13239)."""
 
     name, title = "hdlc", "HDLC"
+    has_check = True
 
     def kind_text(self, key: KindKey) -> str:
         return numbered("packets", key)

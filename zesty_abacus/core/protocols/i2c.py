@@ -11,6 +11,7 @@ class I2c(Protocol):
     """Transfers of an I2C bus."""
 
     name, title = "i2c", "I2C"
+    ways = frozenset({"read"})
 
     def kind_text(self, key: KindKey) -> str:
         width = 3 if key.flags & EXTENDED else 2

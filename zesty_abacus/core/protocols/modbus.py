@@ -34,6 +34,7 @@ class Modbus(Protocol):
     """Requests and answers of Modbus, on a serial line or a network."""
 
     name, title = NAME, "Modbus"
+    ways = frozenset({"read", "answer"})
 
     def kind_text(self, key: KindKey) -> str:
         unit, function, register = address_parts(key.address)

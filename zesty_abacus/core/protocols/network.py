@@ -11,6 +11,7 @@ class Network(Protocol):
     """Datagrams, streams and advertisements."""
 
     name, title = "network", "network"
+    ways = frozenset({"answer"})
 
     def kind_text(self, key: KindKey) -> str:
         if key.address >> 32:

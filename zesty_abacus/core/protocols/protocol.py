@@ -37,6 +37,10 @@ class Protocol:
         Bytes of the largest payload.
     asks_way
         Whether a layout may ask which way a frame goes.
+    ways
+        Which of read and answer frames can be, beside write and request.
+    has_check
+        Whether every frame carries a check of the link, which reading it has looked at.
     """
 
     name: str = ""
@@ -46,6 +50,8 @@ class Protocol:
     largest_payload: int = LARGEST_PAYLOAD
     payload_title: str = "payload"
     asks_way: bool = True
+    ways: frozenset[str] = frozenset()
+    has_check: bool = False
 
     def kind_text(self, key: KindKey) -> str:
         """Return the address of a kind the way an engineer of this bus writes it, with what tells kinds apart."""

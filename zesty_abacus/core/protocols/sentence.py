@@ -10,6 +10,7 @@ class Sentence(Protocol):
     """Lines such as ``$WIMWV,...*5A``."""
 
     name, title = "sentence", "sentences"
+    has_check = True
 
     def kind_text(self, key: KindKey) -> str:
         head = key.address.to_bytes(8, "big").lstrip(b"\0")

@@ -10,6 +10,7 @@ class Spi(Protocol):
     """Transfers under one select."""
 
     name, title = "spi", "SPI"
+    ways = frozenset({"answer"})
 
     def kind_text(self, key: KindKey) -> str:
         return "from device" if key.address else "to device"

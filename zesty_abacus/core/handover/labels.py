@@ -1,0 +1,56 @@
+"""Labels of fields as words under numbers."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..codec.columns import FieldColumn
+
+
+class LabelWords:
+    """Labels of many fields under numbers of one series, so that they can stand in one column."""
+
+    def __init__(self) -> None:
+        self.words: list[str] = []
+        self._names: dict[int, int] = {}
+
+    def of_names(self, column: FieldColumn, rows: NDArray[np.integer]) -> NDArray[np.int64]:
+        """Return the number of the name that each row's raw value has, -1 for none; int64."""
+        if not column.field.names:
+            return np.full(len(rows), -1)
+        first = self._names.get(id(column.field))
+        if first is None:
+            first = self._names[id(column.field)] = self.add([named.label for named in column.field.names])
+        codes = column.label_codes()[rows].astype(np.int64)
+        return np.where(codes >= 0, codes + first, -1)
+
+    def of(self, column: FieldColumn, rows: NDArray[np.integer]) -> NDArray[np.int64]:
+        """Return the number of each row's label: a name, or what a text or raw bytes say; -1 for none; int64."""
+        if column.content is None:
+            return self.of_names(column, rows)
+        content = np.ascontiguousarray(column.content[rows])
+        if column.lengths is not None:
+            lengths = np.ascontiguousarray(column.lengths[rows]).view(np.uint8).reshape(len(rows), 8)
+            content = np.concatenate([content, lengths], axis=1)
+        if not content.shape[1]:
+            return np.full(len(rows), self.add([""]))
+        # the same text mostly stands in many rows, and each is decoded once
+        whole = np.ascontiguousarray(content).view(np.dtype((np.void, content.shape[1]))).reshape(-1)
+        _, firsts, inverse = np.unique(whole, return_index=True, return_inverse=True)
+        first = self.add([column.text_of(row) for row in rows[firsts]])
+        return inverse.reshape(-1) + first
+
+    def of_numbers(self, column: FieldColumn, rows: NDArray[np.integer]) -> NDArray[np.int64]:
+        """Return the number of a word that is each row's raw value; int64."""
+        assert column.raw is not None
+        distinct, inverse = np.unique(column.raw[rows], return_inverse=True)
+        return inverse.reshape(-1) + self.add([str(raw) for raw in distinct.tolist()])
+
+    def add(self, words: Sequence[str]) -> int:
+        """Add words; return the number of the first."""
+        first = len(self.words)
+        self.words.extend(words)
+        return first
