@@ -13,7 +13,22 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from bench import codec, commands, desk, frames, framing, interface, library, lines, meaning, moving, reading, shared, starts
+from bench import (
+    codec,
+    commands,
+    conditions,
+    desk,
+    frames,
+    framing,
+    interface,
+    library,
+    lines,
+    meaning,
+    moving,
+    reading,
+    shared,
+    starts,
+)
 from bench.table import Line
 
 PARTS: dict[str, Callable[[Path], list[Line]]] = {
@@ -26,6 +41,7 @@ PARTS: dict[str, Callable[[Path], list[Line]]] = {
     "framing": framing.measure,
     "meaning": meaning.measure,
     "frames": frames.measure,
+    "conditions": conditions.measure,
     "desk": desk.measure,
     "interface": interface.measure,
     "library": library.measure,

@@ -43,7 +43,9 @@ def test_what_an_expression_gives(text, wanted):
     [
         ("", "stops making sense"), ("1 +", "stops making sense"), ("a b", "column 3"), ("x = 1", "column 3"),
         ("eval(x)", "there is no function 'eval'"), ("min(1)", "min takes 2 values"), ("raw(1 + 1)", "name of a field"),
-        ("import os", "column 8"), ("x.y", "column 2"), ("((1)", "stops making sense"), ("1" * 501, "500"),
+        ("import os", "column 8"), ("x.y", "of another message"), ('"x"', "a text"),
+        ("3 m", "has a unit"), ("(x then y within 2)", "then is for"), ("((1)", "stops making sense"),
+        ("1" * 501, "500"),
         ("x[0]", "column 2"), ("'x'", "column 1"),
     ],
 )  # fmt: skip

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from .options import table_options
+from .options import moments_option, recipe_option, table_options
 from .terminal import say
 
 
@@ -15,29 +15,33 @@ from .terminal import say
 @click.option("--library", "where", required=True, help="File, trial or server of the library.")
 @click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
 @click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
+@click.option("--where", "condition", default="", help="Only frames in which a condition holds.")
+@recipe_option
+@moments_option
 @table_options
-def decode(sources: tuple[Path, ...], where: str, release: str, shape: str, form: str,
-           as_is: bool, output: Path | None, force: bool) -> None:  # fmt: skip
+def decode(
+    sources: tuple[Path, ...], where: str, release: str, shape: str, condition: str, recipes: tuple[Path, ...],
+    moments: Path | None, form: str, as_is: bool, output: Path | None, force: bool,
+) -> None:  # fmt: skip
     """Decode SOURCES with a library.
 
-    Long: a row a frame and field: time_ns, lane, address, message, field, raw, value, unit, label, valid.
+    Long: a row a frame and field: time_ns, lane, address, where (the address in words), message, field, raw, value,
+    unit, label, valid.
     Wide: a row a frame and a column a field, message.field.
     """
     from ..core.handover.long_table import LONG_SCHEMA, long_table
     from ..core.handover.wide_table import wide_schema, wide_table
-    from .libraries import open_library, release_of_trial
+    from .asking import layouts_of, rows_where
     from .output import opened_sources, put_out, target_for
 
-    target = target_for(output, force, *sources, where)
-    release = release or release_of_trial(where)
-    library = open_library(where)
-    layouts = library.layouts.of_release(release) if release else library.layouts.states()
-    origin = library.origin(release, sources)
+    target = target_for(output, force, *sources, *recipes, where)
+    layouts, origin = layouts_of(where, release, sources)
+    assert origin is not None, "there is a library"
     say(f"decoded with {origin.words()}", err=True)
-    library.close()
-    with opened_sources(sources) as opened:
-        meaning = opened.meaning(layouts, release)
+    with opened_sources(sources, recipes) as opened:
+        meaning = opened.meaning(layouts, origin.release)
+        rows = rows_where(condition, opened, meaning, moments) if condition else None
         if shape == "long":
-            put_out(form, target, LONG_SCHEMA, long_table(meaning), origin, as_is=as_is)
+            put_out(form, target, LONG_SCHEMA, long_table(meaning, rows), origin, as_is=as_is)
         else:
-            put_out(form, target, wide_schema(meaning), wide_table(meaning), origin, as_is=as_is)
+            put_out(form, target, wide_schema(meaning), wide_table(meaning, rows), origin, as_is=as_is)

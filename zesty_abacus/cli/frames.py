@@ -6,18 +6,12 @@ from pathlib import Path
 
 import click
 
-from .options import table_options
+from .options import recipe_option, table_options
 
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option(
-    "--recipe",
-    "recipes",
-    multiple=True,
-    type=click.Path(path_type=Path),
-    help="File of recipes: how waves, bytes or packets become frames. The one that fits a source best is used.",
-)
+@recipe_option
 @table_options
 def frames(
     sources: tuple[Path, ...], recipes: tuple[Path, ...], form: str, as_is: bool, output: Path | None, force: bool
@@ -26,11 +20,16 @@ def frames(
 
     A source that is - comes through standard input.
 
-    Columns: time_ns, lane, address, direction, flags, size, payload (hex).
+    Columns: time_ns, lane, address, direction, flags, size, payload (hex), words (the address as lists write it). With
+    -o NAME.log, .pcap or .pcapng they are written as a recording again.
     """
     from ..core.handover.frame_table import FRAME_SCHEMA, frame_table
+    from ..core.handover.recording import is_recording, write_recording
     from .output import opened_sources, put_out, target_for
 
     target = target_for(output, force, *sources, *recipes)
     with opened_sources(sources, recipes) as opened:
+        if target is not None and is_recording(target.path):
+            write_recording(target, opened.capture)
+            return
         put_out(form, target, FRAME_SCHEMA, frame_table(opened.capture), as_is=as_is)

@@ -19,6 +19,7 @@ from .terminal import say
 _COMMANDS = {
     "frames": Entry(".frames:frames", "Put out the frames of recordings, or of a trial, in order of time."),
     "recipe": Entry(".recipe:recipe", "Measure how a recording may be read and put out the best recipe."),
+    "find": Entry(".find:find", "Put out the frames in which a condition holds."),
     "decode": Entry(".decode:decode", "Decode recordings, or a trial, with a library."),
     "encode": Entry(".encode:encode", "Encode a message from values and print its bytes."),
     "library": Entry(".library:library", "Make, fill, look at, check and share a library of layouts."),
@@ -50,8 +51,8 @@ def cli() -> None:
 def main() -> None:
     """Run the command and turn errors into one sentence and an exit code.
 
-    0 for success, 1 for input that could not be read, 2 for wrong use, 4 for a fault of the program's own, 130 when
-    interrupted.
+    0 for success, 1 for input that could not be read, 2 for wrong use, 3 if nothing was found, 4 for a fault of the
+    program's own, 130 when interrupted.
     """
     try:
         code = cli.main(prog_name="zesty-abacus", standalone_mode=False)

@@ -41,4 +41,14 @@ def output_option(command: Callable[..., Any]) -> Callable[..., Any]:
     )
 
 
+recipe_option = click.option(
+    "--recipe",
+    "recipes",
+    multiple=True,
+    type=click.Path(path_type=Path),
+    help="File of recipes: how waves, bytes or packets become frames. The one that fits a source best is used.",
+)
+moments_option = click.option(
+    "--moments", type=click.Path(path_type=Path), help="CSV of moments (time_ns, text) that a condition may name."
+)
 FORCE = click.option("--force", is_flag=True, help="Replace a file that is there.")

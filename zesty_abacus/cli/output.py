@@ -26,6 +26,7 @@ from ..core.origin import Origin, origin_target, write_origin
 from ..core.reading.ties import Tie
 from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
+from ..core.trial.content import Moment
 from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
 from .terminal import say
@@ -82,11 +83,14 @@ class OpenedSources:
         Name and run of the trial, empty if it is none.
     ties
         What the trial ties by hand.
+    moments
+        What the trial notes.
     """
 
     made: BroughtIn
     name: str = ""
     ties: tuple[Tie, ...] = ()
+    moments: tuple[Moment, ...] = ()
 
     @property
     def capture(self) -> Capture:
@@ -114,13 +118,14 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
         If nothing at all could be read.
     """
     with tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:
-        name, ties = "", tuple[Tie, ...]()
+        name, ties, moments = "", tuple[Tie, ...](), tuple[Moment, ...]()
         if len(sources) == 1 and (sources[0] / FILE_NAME).exists():
             trial = Trial.open(sources[0])
             if outside := trial.outside():
                 named = ", ".join(map(str, outside[:_NAMED])) + (" and more" if len(outside) > _NAMED else "")
                 say(f"zesty-abacus: this trial reads files outside its folder: {named}.", err=True)
             name, ties = f"{trial.file.name} {trial.file.run}".strip(), trial.file.ties
+            moments = trial.file.moments
             made = open_trial_capture(trial)
         else:
             recipes = [recipe for file in recipe_files for recipe in recipes_from_file(file)]
@@ -134,7 +139,7 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
         if len(made.outcomes) > _MOST_TOLD:
             wrong = sum(bool(outcome.error or outcome.report.problem_count) for outcome in made.outcomes[_MOST_TOLD:])
             say(f"zesty-abacus: {wrong} more sources have problems", err=True)
-        yield OpenedSources(made, name, ties)
+        yield OpenedSources(made, name, ties, moments)
 
 
 def _from_standard_input(folder: Path) -> Path:

@@ -18,6 +18,7 @@ from .parse import parse_condition
 from .tree import AnyNode, At, ConditionError, Member, Quantity, Text, Then
 from .truths import (
     COMPARISONS,
+    Addressed,
     AfterAnother,
     AfterMoment,
     AllOf,
@@ -171,6 +172,10 @@ class _Binder:
         if isinstance(left, Name) and left.name in TEXTS:
             raise ConditionError(f"{left.name} is compared with a text.", hint=f'Write {left.name} == "…".')
         one, other = self.value(left), self.value(right)
+        if symbol in ("==", "!="):
+            for side, number in ((one, other), (other, one)):
+                if isinstance(side, AddressValue) and isinstance(number, Literal) and number.value.denominator == 1:
+                    return Addressed(int(number.value), symbol == "==")
         self._check_units(one, other)
         return Compared(symbol, one, other)
 
@@ -211,7 +216,15 @@ class _Binder:
     def _check_units(self, one: Value, other: Value) -> None:
         """Refuse what no layout could make sense of; where several have such a field, one that fits is enough."""
         fields = list(all_fields([one, other]))
-        layouts = [layout for layout, _ in self._known.having(fields[0])] if fields else [None]
+        layouts: list[Layout | None] = [None]
+        if fields:
+            mine = [layout for layout, _ in self._known.having(fields[0])]
+            layouts = [layout for layout in mine if all(field.in_layout(layout) is not None for field in fields)]
+            if not layouts:
+                raise ConditionError(
+                    f"{one.words()} and {other.words()} are never in one frame.",
+                    hint="Ask for one after another: A then B within a time.",
+                )
         trouble: ConditionError | None = None
         for layout in layouts:
             try:
@@ -393,44 +406,9 @@ class _Binder:
             raise ConditionError(f"there is no {what} called “{_short(text)}”.", hint=_nearest(text, known))
 
 
-UNITS = tuple(
-    [
-        "s",
-        "ms",
-        "us",
-        "µs",
-        "ns",
-        "min",
-        "h",
-        "m",
-        "cm",
-        "mm",
-        "km",
-        "m/s",
-        "km/h",
-        "kn",
-        "deg",
-        "rad",
-        "K",
-        "°C",
-        "Pa",
-        "kPa",
-        "bar",
-        "V",
-        "mV",
-        "A",
-        "mA",
-        "W",
-        "kW",
-        "MW",
-        "N",
-        "kN",
-        "Hz",
-        "kHz",
-        "rpm",
-        "1/min",
-        "%",
-    ]
+UNITS = (
+    *("s", "ms", "us", "µs", "ns", "min", "h", "m", "cm", "mm", "km", "m/s", "km/h", "kn", "deg", "rad", "K", "°C"),
+    *("Pa", "kPa", "bar", "V", "mV", "A", "mA", "W", "kW", "MW", "N", "kN", "Hz", "kHz", "rpm", "1/min", "%"),
 )
 """Units that a number may carry, whatever the library has."""
 

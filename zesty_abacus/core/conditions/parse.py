@@ -114,7 +114,8 @@ def _advice(text: str, column: int, rest: str) -> str:
         return 'The text has no closing ".'
     if rest.startswith("`") and rest.count("`") == 1:
         return "The name has no closing `."
-    if rest.startswith(("&&", "||", "!")):
+    # of two signs the first alone is one of the language
+    if text[max(column - 2, 0) : column] in ("&&", "||") or rest.startswith(("&&", "||", "!")):
         return "Write and, or, not."
     before = re.search(r"([^\W\d]\w*)[ \t]+$", text[: column - 1])
     after = re.match(r"[^\W\d]\w*", rest)

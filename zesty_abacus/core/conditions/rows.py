@@ -48,6 +48,11 @@ class KindFacts:
         return self.capture.lanes[self.key.lane].name
 
     @cached_property
+    def device(self) -> int:
+        """Who is addressed."""
+        return protocol_named(self.capture.lanes[self.key.lane].protocol).device_of(self.key)
+
+    @cached_property
     def ways(self) -> frozenset[str]:
         """Which ways the frames go, where the lane has ways."""
         keys = [key for key in self.capture.kinds.keys if key.lane == self.key.lane]

@@ -13,6 +13,9 @@ from ..expressions.operation import known_in_all
 from .rows import BAD, GOOD, NONE, Rows
 from .values import BYTES, DECODED, FLAGS, KIND, TIMES, FieldValue, Value, into_unit, is_bare
 
+FIRST, SECOND, LAST = range(3)
+"""Where the words of a condition stand in a sentence."""
+
 Truth = bool | NDArray[np.bool_]
 """Whether a condition holds: for all frames alike, or frame by frame, bool (n,)."""
 
@@ -33,9 +36,12 @@ class Term(ABC):
     ----------
     cost
         What it costs to know, as of values: in a row of conditions joined by *and* the cheap ones go first.
+    stands
+        Where its words stand in a sentence: those of what is the same in a kind before those of what frames hold.
     """
 
     cost: int = KIND
+    stands: int = LAST
 
     @abstractmethod
     def over(self, rows: Rows) -> Truth:
@@ -43,7 +49,7 @@ class Term(ABC):
 
     @abstractmethod
     def words(self) -> str:
-        """Return what it asks, as a sentence says it."""
+        """Return what it asks, as it stands behind the word *frames*."""
 
     def below(self) -> Iterator[Term]:
         """Yield the conditions that it is made of."""
@@ -77,7 +83,20 @@ class AllOf(Term):
         return holds
 
     def words(self) -> str:
-        return " and ".join(_in_brackets(part, (AnyOf, AfterAnother)) for part in self.parts)
+        flat = list(self._flat())
+        first = [part.words() for part in sorted(flat, key=lambda part: part.stands) if part.stands < LAST]
+        others = [_in_brackets(part) for part in flat if part.stands == LAST and not isinstance(part, Compared)]
+        where = [part.clause() for part in flat if isinstance(part, Compared)]
+        others += ["where " + " and ".join(where)] if where else []
+        return " ".join([*first, " and ".join(others)]).strip()
+
+    def _flat(self) -> Iterator[Term]:
+        """Yield what is joined, also by another *and* within."""
+        for part in self.parts:
+            if isinstance(part, AllOf):
+                yield from part._flat()
+            else:
+                yield part
 
     def below(self) -> Iterator[Term]:
         return iter(self.parts)
@@ -99,7 +118,7 @@ class AnyOf(Term):
         return holds
 
     def words(self) -> str:
-        return " or ".join(_in_brackets(part, (AfterAnother,)) for part in self.parts)
+        return ", or those ".join(part.words() for part in self.parts)
 
     def below(self) -> Iterator[Term]:
         return iter(self.parts)
@@ -119,7 +138,7 @@ class Not(Term):
         return not holds if isinstance(holds, bool) else ~holds
 
     def words(self) -> str:
-        return f"not ({self.part.words()})"
+        return f"other than those {self.part.words()}"
 
     def below(self) -> Iterator[Term]:
         yield self.part
@@ -147,7 +166,7 @@ class AfterAnother(Term):
         return self.mask[rows.rows]
 
     def words(self) -> str:
-        return f"{self.later.words()} within {self._within_words} after {self.earlier.words()}"
+        return f"{self.later.words()}, within {self._within_words} after those {self.earlier.words()}"
 
 
 @dataclass(eq=False)
@@ -172,8 +191,12 @@ class Compared(Term):
         holds = COMPARISONS[self.symbol][0](left.values, right.values)
         return holds if known is None else holds & known
 
-    def words(self) -> str:
+    def clause(self) -> str:
+        """Return the comparison alone."""
         return f"{self.left.words()} {COMPARISONS[self.symbol][1]} {self.right.words()}"
+
+    def words(self) -> str:
+        return f"where {self.clause()}"
 
     def values(self) -> Iterator[Value]:
         yield self.left
@@ -194,7 +217,7 @@ class IsTrue(Term):
         return (found.values != 0) & found.known_rows()
 
     def words(self) -> str:
-        return f"{self.value.words()} is not zero"
+        return f"where {self.value.words()} is not zero"
 
     def values(self) -> Iterator[Value]:
         yield self.value
@@ -236,7 +259,7 @@ class Labelled(Term):
         return np.array([column.text_of(row) == self.text for row in firsts], np.bool_)[inverse.reshape(-1)]
 
     def words(self) -> str:
-        return f"{self.field.words()} {'is' if self.equal else 'is not'} “{self.text}”"
+        return f"where {self.field.words()} {'is' if self.equal else 'is not'} “{self.text}”"
 
 
 @dataclass(eq=False)
@@ -245,6 +268,7 @@ class OnLane(Term):
 
     lane: str
     equal: bool
+    stands: int = FIRST
 
     def over(self, rows: Rows) -> Truth:
         return (rows.facts.lane == self.lane) == self.equal
@@ -259,6 +283,7 @@ class OfMessage(Term):
 
     message: str
     equal: bool
+    stands: int = SECOND
 
     def over(self, rows: Rows) -> Truth:
         if rows.reader is None:
@@ -275,16 +300,32 @@ class GoesWay(Term):
 
     way: str
     equal: bool
+    stands: int = SECOND
 
     def over(self, rows: Rows) -> Truth:
         ways = rows.facts.ways
         return bool(ways) and (self.way in ways) == self.equal
 
     def words(self) -> str:
-        return f"{'' if self.equal else 'not '}{_WAYS[self.way]}"
+        return f"that {'' if self.equal else 'do not '}{_WAYS[self.way]}"
 
 
-_WAYS = {"read": "that read", "write": "that write", "request": "that ask", "answer": "that answer"}
+_WAYS = {"read": "read", "write": "write", "request": "ask", "answer": "answer"}
+
+
+@dataclass(eq=False)
+class Addressed(Term):
+    """Asks who is addressed; an address that also says which register may be given as a whole, too."""
+
+    address: int
+    equal: bool
+    stands: int = SECOND
+
+    def over(self, rows: Rows) -> Truth:
+        return (self.address in (rows.facts.device, rows.facts.key.address)) == self.equal
+
+    def words(self) -> str:
+        return f"{'' if self.equal else 'not '}of address 0x{self.address:02X}"
 
 
 @dataclass(eq=False)
@@ -301,7 +342,7 @@ class Checked(Term):
 
     def words(self) -> str:
         said = {"good": "whose checks agree", "bad": "with a check that disagrees", "none": "without a check"}
-        return f"{'' if self.equal else 'not '}{said[self.state]}"
+        return f"{'' if self.equal else 'other than those '}{said[self.state]}"
 
 
 @dataclass(eq=False)
@@ -462,5 +503,5 @@ def _remembers(term: Term) -> bool:
     return any(isinstance(one, Moved) for one in all_terms(term))
 
 
-def _in_brackets(part: Term, kinds: tuple[type[Term], ...]) -> str:
-    return f"({part.words()})" if isinstance(part, kinds) else part.words()
+def _in_brackets(part: Term) -> str:
+    return f"({part.words()})" if isinstance(part, AnyOf | AfterAnother | Not) else part.words()

@@ -130,10 +130,10 @@ def nothing(count: int) -> Result:
 
 @dataclass(frozen=True, eq=False)
 class AddressValue(Value):
-    """The address."""
+    """Who is addressed: of an address that also says which register or connection, the device, unit or port."""
 
     def over(self, rows: Rows) -> Result:
-        return constant(Fraction(rows.facts.key.address), len(rows))
+        return constant(Fraction(rows.facts.device), len(rows))
 
     def unit(self, layout: Layout | None) -> str:
         return ""

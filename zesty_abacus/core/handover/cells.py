@@ -13,7 +13,7 @@ _ACTS = (
     r"\x{fffe}\x{ffff}]"
 )
 """What may need a change, where there are too many different texts to look at each by itself."""
-_OURS = ("direction", "flags", "payload", "valid")
+_OURS = ("direction", "flags", "payload", "valid", "where", "words")
 """Columns whose words are the program's own."""
 _FEW = 20_000
 

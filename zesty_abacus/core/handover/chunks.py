@@ -33,11 +33,18 @@ class Span:
         return cls(first, last)
 
 
-def chunks_of(capture: Capture, span: Span | None) -> Iterator[NDArray[np.uint32]]:
-    """Yield the rows of a stretch in order of time, a chunk at a time.
+Which = Span | NDArray[np.uint32] | None
+"""Frames that leave: of a stretch, or these rows, which are in order of time; None is all."""
+
+
+def chunks_of(capture: Capture, which: Which) -> Iterator[NDArray[np.uint32]]:
+    """Yield the rows of what leaves in order of time, a chunk at a time.
 
     Chunks are no larger than they must be: several are in memory at once, each with all that its frames say.
     """
-    span = span or Span(0, len(capture))
     rows = min(max(_ROWS_A_KIND * len(capture.kinds.keys), _FEWEST_ROWS), CHUNK_ROWS)
+    if isinstance(which, np.ndarray):
+        yield from (which[first : first + rows] for first in range(0, len(which), rows))
+        return
+    span = which or Span(0, len(capture))
     yield from capture.order.chunks(span.first, span.last, rows)

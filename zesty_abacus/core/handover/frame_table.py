@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from ..frames import flags as F
 from ..frames.capture import Capture
 from .block import Block, Blocks
-from .chunks import Span, chunks_of
+from .chunks import Which, chunks_of
 from .columns import TEXT, words_column
+from .kind_words import kind_words
 
 FRAME_SCHEMA = pa.schema(
     [
@@ -23,12 +24,13 @@ FRAME_SCHEMA = pa.schema(
         ("flags", TEXT),
         ("size", pa.uint32()),
         ("payload", TEXT),
+        ("words", TEXT),
     ]
 )
 
 
-def frame_table(capture: Capture, span: Span | None = None, kinds: Collection[int] | None = None) -> Blocks:
-    """Return frames as blocks of :data:`FRAME_SCHEMA`; payload is hex, two digits a byte.
+def frame_table(capture: Capture, which: Which = None, kinds: Collection[int] | None = None) -> Blocks:
+    """Return frames as blocks of :data:`FRAME_SCHEMA`; payload is hex, two digits a byte, words are the address's.
 
     Parameters
     ----------
@@ -36,16 +38,24 @@ def frame_table(capture: Capture, span: Span | None = None, kinds: Collection[in
         Numbers of the kinds that leave; None is all.
     """
     chosen = None if kinds is None else np.array(sorted(kinds), np.int64)
-    return Blocks(chunks_of(capture, span), lambda rows: _block(capture, chosen, rows))
+    return Blocks(chunks_of(capture, which), lambda rows: _block(capture, chosen, rows))
 
 
 def _block(capture: Capture, chosen: NDArray[np.int64] | None, rows: NDArray[np.uint32]) -> Block:
     frames = len(rows)
+    kinds = capture.kinds_of(rows)
     if chosen is not None:
-        rows = rows[np.isin(capture.kinds_of(rows), chosen)]
+        mine = np.isin(kinds, chosen)
+        rows, kinds = rows[mine], kinds[mine]
+    return Block.named(FRAME_SCHEMA, len(rows), frame_columns(capture, rows, kinds), frames)
+
+
+def frame_columns(capture: Capture, rows: NDArray[np.uint32], kinds: NDArray[np.int32]) -> dict[str, pa.Array]:
+    """Return the columns of some frames by name; ``kinds`` is the kind of each."""
+    distinct, codes = np.unique(kinds, return_inverse=True)
     # a table of the chunk's own: the columns lie in several segments, each on its own clock
     part = capture.frames.table(rows)
-    columns = {
+    return {
         "time_ns": pa.array(part.time_ns),
         "lane": words_column(part.lane, [lane.name for lane in capture.lanes]),
         "address": pa.array(part.address),
@@ -53,8 +63,8 @@ def _block(capture: Capture, chosen: NDArray[np.int64] | None, rows: NDArray[np.
         "flags": _flag_column(part.flags, F.flag_words),
         "size": pa.array(part.size),
         "payload": _payload_hex(part.payload, part.start, part.size),
+        "words": words_column(codes.reshape(-1), [kind_words(capture, kind) for kind in distinct.tolist()]),
     }
-    return Block.named(FRAME_SCHEMA, len(rows), columns, frames)
 
 
 def _flag_column(flags: NDArray[np.integer], words: Callable[[int], str]) -> pa.DictionaryArray:

@@ -11,11 +11,13 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from ..codec.columns import ArrayColumns, Decoded, FieldColumn, Validity
+from ..frames.capture import Capture
 from ..reading.meaning import Meaning
 from .block import Block, Blocks
-from .chunks import Span, chunks_of
+from .chunks import Which, chunks_of
 from .columns import RAW, TEXT, raw_column, value_column, words_column
 from .decoded_parts import decoded_parts, read_kinds
+from .kind_words import kind_words
 from .labels import LabelWords
 
 LONG_SCHEMA = pa.schema(
@@ -23,6 +25,7 @@ LONG_SCHEMA = pa.schema(
         ("time_ns", pa.int64()),
         ("lane", TEXT),
         ("address", pa.int64()),
+        ("where", TEXT),
         ("message", TEXT),
         ("field", TEXT),
         ("raw", RAW),
@@ -36,7 +39,7 @@ _VALIDITY_WORDS = [member.words for member in Validity]
 _ABSENT = int(Validity.ABSENT)
 
 
-def long_table(meaning: Meaning, span: Span | None = None, kinds: Collection[int] | None = None) -> Blocks:
+def long_table(meaning: Meaning, which: Which = None, kinds: Collection[int] | None = None) -> Blocks:
     """Return decoded values, a row a frame and field, in order of time.
 
     Fields that their selector excludes have no row, nor have frames that no layout reads. ``raw`` and ``value`` are
@@ -54,21 +57,20 @@ def long_table(meaning: Meaning, span: Span | None = None, kinds: Collection[int
         If nobody reads any of them; a layout that has problems raises it when its block is made.
     """
     chosen = read_kinds(meaning, kinds)
-    return Blocks(chunks_of(meaning.capture, span), lambda rows: _block(meaning, chosen, rows))
+    return Blocks(chunks_of(meaning.capture, which), lambda rows: _block(meaning, chosen, rows))
 
 
 class _Source(NamedTuple):
     """What all values of a field in a kind share."""
 
-    lane: int
-    address: int
+    kind: int
     message: str
     field: str = ""
     unit: str = ""
 
     def of(self, field: str, unit: str) -> _Source:
         """Return the same of a field."""
-        return _Source(self.lane, self.address, self.message, field, unit)
+        return _Source(self.kind, self.message, field, unit)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -123,8 +125,7 @@ def _block(meaning: Meaning, chosen: Collection[int], rows: NDArray[np.uint32]) 
     sources: list[_Source] = []
     pieces: list[_Piece] = []
     for kind, reader, places, decoded in decoded_parts(meaning, rows, chosen):
-        key = capture.kinds.keys[kind]
-        pieces += _pieces(_Source(key.lane, key.address, reader.layout.name), decoded, places, sources)
+        pieces += _pieces(_Source(kind, reader.layout.name), decoded, places, sources)
     counts = np.zeros(len(rows), np.int64)
     for piece in pieces:
         piece.count_into(counts)
@@ -133,7 +134,7 @@ def _block(meaning: Meaning, chosen: Collection[int], rows: NDArray[np.uint32]) 
     for piece in pieces:
         values.put(piece, piece.targets(free))
     times = np.repeat(capture.frames.times(rows), counts)
-    return values.block(times, sources, [lane.name for lane in capture.lanes], len(rows))
+    return values.block(times, sources, capture, len(rows))
 
 
 def _pieces(origin: _Source, decoded: Decoded, places: NDArray[np.int64], sources: list[_Source]) -> Iterator[_Piece]:
@@ -193,16 +194,19 @@ class _Values:
         if column.content is not None or column.field.names:
             self._label[targets] = self._labels.of(column, rows)
 
-    def block(self, times: NDArray[np.int64], sources: list[_Source], lanes: list[str], frames: int) -> Block:
+    def block(self, times: NDArray[np.int64], sources: list[_Source], capture: Capture, frames: int) -> Block:
         """Return the block; what is the same in all values of a source is looked up by its number."""
         messages, message_codes = _numbered([source.message for source in sources])
         units, unit_codes = _numbered([source.unit for source in sources])
-        lane_codes = np.array([source.lane for source in sources], np.int32)
-        addresses = np.array([source.address for source in sources], np.int64)
+        keys = [capture.kinds.keys[source.kind] for source in sources]
+        lane_codes = np.array([key.lane for key in keys], np.int32)
+        addresses = np.array([key.address for key in keys], np.int64)
+        places, place_codes = _numbered([kind_words(capture, source.kind) for source in sources])
         columns = {
             "time_ns": pa.array(times),
-            "lane": words_column(lane_codes[self._source], lanes),
+            "lane": words_column(lane_codes[self._source], [lane.name for lane in capture.lanes]),
             "address": pa.array(addresses[self._source]),
+            "where": words_column(place_codes[self._source], places),
             "message": words_column(message_codes[self._source], messages),
             "field": words_column(self._source, [source.field for source in sources]),
             "raw": raw_column(self._raw, self._is_negative, self._has_raw),

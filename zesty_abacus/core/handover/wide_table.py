@@ -12,7 +12,7 @@ from ..codec.columns import FieldColumn
 from ..layouts.model import FieldKind
 from ..reading.meaning import Meaning
 from .block import Block, Blocks, SparseBlock
-from .chunks import Span, chunks_of
+from .chunks import Which, chunks_of
 from .columns import TEXT, words_column
 from .decoded_parts import decoded_parts, read_kinds
 from .labels import LabelWords
@@ -32,7 +32,7 @@ def wide_schema(meaning: Meaning, kinds: Collection[int] | None = None) -> pa.Sc
     return pa.schema([*_HEAD, *seen.items()])
 
 
-def wide_table(meaning: Meaning, span: Span | None = None, kinds: Collection[int] | None = None) -> Blocks:
+def wide_table(meaning: Meaning, which: Which = None, kinds: Collection[int] | None = None) -> Blocks:
     """Return decoded values, a row a frame that is read and a column a field; empty where there is no value.
 
     Raises
@@ -42,7 +42,7 @@ def wide_table(meaning: Meaning, span: Span | None = None, kinds: Collection[int
     """
     chosen = read_kinds(meaning, kinds)
     schema = wide_schema(meaning, kinds)
-    return Blocks(chunks_of(meaning.capture, span), lambda some: _block(meaning, chosen, schema, some))
+    return Blocks(chunks_of(meaning.capture, which), lambda some: _block(meaning, chosen, schema, some))
 
 
 def _block(meaning: Meaning, chosen: Collection[int], schema: pa.Schema, rows: NDArray[np.uint32]) -> SparseBlock:

@@ -18,6 +18,9 @@ class ByteRegisters(Protocol):
         way = "read" if key.flags & READ else "write"
         return f"0x{key.address >> 16:02X} {way} from 0x{key.address & 0xFFFF:02X}"
 
+    def device_of(self, key: KindKey) -> int:
+        return key.address >> 16
+
     def exchange_of(self, key: KindKey) -> Exchange | None:
         return Exchange(key.address >> 16, Space.BYTES, key.address & 0xFFFF)
 

@@ -36,6 +36,9 @@ class Modbus(Protocol):
     name, title = NAME, "Modbus"
     ways = frozenset({"read", "answer"})
 
+    def device_of(self, key: KindKey) -> int:
+        return address_parts(key.address)[0]
+
     def kind_text(self, key: KindKey) -> str:
         unit, function, register = address_parts(key.address)
         way = "refused" if key.flags & EXCEPTION else "answer" if key.flags & ANSWER else "request"

@@ -13,6 +13,10 @@ class Network(Protocol):
     name, title = "network", "network"
     ways = frozenset({"answer"})
 
+    def device_of(self, key: KindKey) -> int:
+        # an advertisement has an access address and no port
+        return key.address >> 32 or key.address
+
     def kind_text(self, key: KindKey) -> str:
         if key.address >> 32:
             server = " from server" if key.flags & ANSWER else ""

@@ -80,6 +80,10 @@ class Protocol:
         flag, wanted = _WAYS[way]
         return bool(key.flags & flag) == wanted
 
+    def device_of(self, key: KindKey) -> int:
+        """Return who is addressed, where an address says more than that: the device, the unit, the port."""
+        return key.address
+
     def refusal_text(self, payload: bytes) -> str:
         """Return what an answer that refuses says, empty if that is not known."""
         return ""

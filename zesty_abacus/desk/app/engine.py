@@ -21,8 +21,8 @@ from ...core.frames.capture import Capture
 from ...core.frames.decimate import Curve, lane_density
 from ...core.frames.flags import ERROR, REMOTE, WRONG
 from ...core.frames.kind_key import KindKey
+from ...core.handover.chunks import Span
 from ...core.handover.export import Content, Export
-from ...core.handover.frame_table import Span
 from ...core.layouts.applies import BY_HAND
 from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ...core.layouts.changes import describe_change

@@ -1,0 +1,129 @@
+"""What conditions mean, by known answers: every name and function of the language on frames made for it."""
+
+import numpy as np
+import pytest
+
+from tests.conditions.test_random import LANES, LAYOUTS
+from zesty_abacus.core.conditions.bind import Known, Moment, bind
+from zesty_abacus.core.conditions.hits import find
+from zesty_abacus.core.conditions.tree import ConditionError
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames.capture import Capture, Lane
+from zesty_abacus.core.frames.table import FrameTable
+from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.reading.meaning import Meaning
+
+
+BOAT = (Lane("deck"), Lane("bilge", "i2c"), Lane("shore", "modbus"))
+
+
+def capture_of(*frames, lanes=BOAT):
+    """Return a capture of (ms, lane, address, flags, payload)."""
+    sizes = np.array([len(frame[4]) for frame in frames], np.uint32)
+    table = FrameTable(
+        np.array([frame[0] * 1_000_000 for frame in frames], np.int64), np.array([f[1] for f in frames], np.uint16),
+        np.array([frame[2] for frame in frames], np.int64), np.array([f[3] for f in frames], np.uint32),
+        (np.cumsum(sizes) - sizes).astype(np.int64), sizes,
+        np.frombuffer(b"".join(frame[4] for frame in frames), np.uint8),
+    )  # fmt: skip
+    return Capture.from_table(table, lanes)
+
+
+def asked(capture, text, layouts=(), moments=()):
+    known = Known([lane.name for lane in capture.lanes], layouts, moments)
+    return find(Meaning.of(capture, layouts), bind(text, known)).rows.tolist()
+
+
+FRAMES = capture_of(
+    (0, 0, 0x100, F.RECEIVED, b"\x00\x01hook"), (10, 1, 0x5A, F.READ, b"\x55\xaa\x10"), (11, 1, 0x5A, 0, b"\x12\x34"),
+    (20, 2, 1 << 24 | 3 << 16 | 100, 0, b"\x00\x02"),
+        (55, 2, 1 << 24 | 3 << 16 | 100, F.ANSWER | F.LATE, b"\x01\x02\x03\x04"),
+    (60, 2, 2 << 24 | 3 << 16 | 100, F.UNANSWERED, b""), (75, 1, 0x5A, F.REFUSED, b""),
+    (80, 2, 1 << 24 | 3 << 16 | 100, F.ANSWER | F.EXCEPTION, b"\x02"), (1000, 0, 0x100, F.SENT, b"HOOK"),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("text", "rows"),
+    [
+        ('lane == "bilge" and address == 0x5A and way == "read"', [1]), ('way == "write"', [2, 3, 4, 5, 6, 7]),
+        ('way == "answer"', [4, 7]), ('way == "request"', [3, 5]), ('way != "read"', [2, 3, 4, 5, 6, 7]),
+        ("address == 1", [3, 4, 7]), ("address == 0x1030064", [3, 4, 7]), ("address > 1 and address < 3", [5]),
+        ('bytes("0? 01")', [0]), ('bytes("aa??", 1)', [1]), ('bytes("55 AA 10 00")', []), ('has_bytes("AA10")', [1]),
+        ('has_text("hook")', [0]), ('has_text("HOOK")', [8]), ("size == 0", [5, 6]), ('flag("not acknowledged")', [6]),
+        ('flag("refused")', [6, 7]), ('flag("LATE")', [4]), ("unanswered", [5]), ("not unanswered and size == 0", [6]),
+        ("response_time > 30 ms", [4]), ("response_time == 35 ms", [4]), ("time >= 1 s", [8]), ("time < 0.01", [0]),
+        ("gap > 900 ms", [8]), ("gap == 64 ms", [6]), ("lane_gap == 1 ms", [2]), ("at(B0 B1) == 0x1234", [2]),
+        ("at(B1 B0) == 0x3412", [2]), ("at(B0[7..4]) == 5", [1]), ('after("casting off", 10 ms)', [1, 2, 3]),
+        ('after("casting off", 0)', [1]), ('check == "bad"', []), ('check == "none" and lane == "deck"', [0, 8]),
+        ('lane == "bilge" then lane == "shore" within 10 ms', [3, 7]), ("size == 2 or size == 3", [1, 2, 3]),
+        ("size % 2 == 1", [1, 7]), ("abs(size - 4) < 1", [4, 8]),
+    ],
+)  # fmt: skip
+def test_what_is_found(text, rows):
+    assert asked(FRAMES, text, moments=[Moment(10_000_000, "casting off")]) == rows
+
+
+def test_checks_of_a_layout_tell_good_and_bad():
+    layout = new_layout("Summed", Applies(address=0x100), 2, [new_field("value", at("B0")), new_field("sum", at("B1"))])
+    capture = capture_of((0, 0, 0x100, F.BAD_CHECK, b"\x01\x01"), (1, 0, 0x100, 0, b"\x01\x01"))
+    assert asked(capture, 'check == "bad"', [layout]) == [0] and asked(capture, 'check == "none"', [layout]) == [1]
+    assert asked(capture, "value == 1", [layout]) == [1], "of a frame whose check failed nothing is good"
+
+
+def test_outside_limits_is_good_enough_to_be_found_and_not_available_is_not():
+    field = new_field("load", at("B0"), unit="kN", high=10)
+    capture = capture_of((0, 0, 0x100, 0, b"\xc8"), (1, 0, 0x100, 0, b""))
+    layout = new_layout("Winch", Applies(address=0x100), 1, [field])
+    assert asked(capture, "load > 100 kN", [layout]) == [0] and asked(capture, "load > 100000 N", [layout]) == [0]
+    assert asked(capture, "not load > 100 kN", [layout]) == [1], "not holds also where the field is absent"
+
+
+def test_a_text_field_is_compared_as_a_text():
+    layout = new_layout("Name", Applies(address=0x100), 4, [new_field("name", at("B0..B3"), FieldKind.TEXT)])
+    capture = capture_of((0, 0, 0x100, 0, b"YUZU"), (1, 0, 0x100, 0, b"KIWI"), (2, 0, 0x101, 0, b"YUZU"))
+    assert asked(capture, 'name == "YUZU"', [layout]) == [0] and asked(capture, 'name != "YUZU"', [layout]) == [1]
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("", "no condition"), ("size ==", "ends too early"), ('lane = "deck"', "letter 6 (=)"),
+        ("drive mode == 3", "letter 7 (mode). Names of several words stand in back quotes: `drive mode`"),
+        ('lane == "dock"', "no lane called “dock”"), ('message == "Motio"', "Did you mean Motion"),
+        ("sped > 3", "no field called sped. Did you mean speed"),
+        ("Motion.heat > 1", "Motion has no field called heat"),
+        ("speed > 3 kg", "no unit called kg"), ("speed > 3 s", "cannot be compared"),
+        ("speed > heat", "never in one frame"),
+        ('`drive mode` == "astrn"', "Did you mean astern"), ('speed == "fast"', "has no named values"),
+        ('flag("bad chek")', "Did you mean bad check"), ('after("x", 2 s)', "There are no moments here"),
+        ('has_text(55)', "text in quotes"), ('has_bytes("5")', "are no bytes"), ('bytes("5G")', "no pattern of bytes"),
+        ("lane > 3", "compared with a text"), ('lane < "deck"', "neither more nor less"),
+        ("gap > 3 m", "cannot be compared"),
+        ('"hook"', "has_text"), ("foo(3)", "no function called foo"), ("changes(lane)", "is a text"),
+        ("size == 3 then size == 4", "as within 50 ms"), ("size == 3 then size == 4 within 3 m", "takes a time"),
+        ("way == \"up\"", "no way called"), ("(size == 3", "closing )"), ("size == 3 and", "has to follow"),
+        ("size && 3", "Write and, or, not"), ("crosses(speed)", "takes 2 values"),
+        ("size == 3 " * 300, "letters are more"),
+    ],
+)  # fmt: skip
+def test_a_mistake_is_told_at_its_place_with_what_would_be_right(text, said):
+    with pytest.raises(ConditionError) as told:
+        bind(text, Known(LANES, LAYOUTS))
+    assert said in str(told.value) and len(str(told.value)) < 300
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('lane == "deck" and address == 0x5A', "on deck of address 0x5A"), ("size == 8", "where the size is 8"),
+        ('way == "read" and lane == "deck" and size > 2', "on deck that read where the size is above 2"),
+        ("speed > 3 kn", "where speed is above 3 kn"), ('has_text("55")', "that hold the text “55”"),
+        ('has_bytes("55")', "that hold the bytes 55"), ("not size == 8", "other than those where the size is 8"),
+        ("size == 1 or size == 2", "where the size is 1, or those where the size is 2"),
+        ("size == 1 then size == 2 within 50 ms", "where the size is 2, within 50 ms after those where the size is 1"),
+    ],
+)  # fmt: skip
+def test_what_is_asked_is_said_back(text, said):
+    assert bind(text, Known(LANES, LAYOUTS)).words() == said

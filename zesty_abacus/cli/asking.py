@@ -1,0 +1,77 @@
+"""What commands share that ask a condition: the layouts it may name, the moments, and the condition itself."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..core.conditions.bind import Known, Moment, bind
+from ..core.conditions.hits import find
+from ..core.conditions.truths import Term
+from ..core.errors import MisuseError
+from ..core.files.reading import read_file
+from ..core.layouts.model import Layout
+from ..core.origin import Origin
+from ..core.reading.meaning import Meaning
+from .output import OpenedSources
+
+_MOST_MOMENTS = 16 << 20
+"""Bytes of a file of moments."""
+
+
+def layouts_of(where: str, release: str, sources: tuple[Path, ...]) -> tuple[list[Layout], Origin | None]:
+    """Return the layouts of a library, none without one, and where what they decode comes from."""
+    if not where:
+        if release:
+            raise MisuseError("a release is of a library.", hint="Say which by --library.")
+        return [], None
+    from .libraries import open_library, release_of_trial  # a library's database is loaded only where there is one
+
+    library = open_library(where)
+    release = release or release_of_trial(where)
+    layouts = library.layouts.of_release(release) if release else library.layouts.states()
+    origin = library.origin(release, sources)
+    library.close()
+    return list(layouts), origin
+
+
+def bound(condition: str, opened: OpenedSources, layouts: list[Layout], moments: Path | None) -> Term:
+    """Return a condition that makes sense for what was opened.
+
+    Raises
+    ------
+    MisuseError
+        If it makes none.
+    """
+    known = [Moment(one.time_ns, one.text) for one in opened.moments]
+    known += moments_from_file(moments) if moments is not None else []
+    return bind(condition, Known([lane.name for lane in opened.capture.lanes], layouts, known))
+
+
+def moments_from_file(path: Path) -> list[Moment]:
+    """Return the moments of a CSV with columns time_ns and text.
+
+    Raises
+    ------
+    MisuseError
+        If it has others, or a time is no whole number.
+    """
+    lines = read_file(path, _MOST_MOMENTS).decode("utf-8-sig", "replace").splitlines()
+    rows = csv.DictReader(lines)
+    if not {"time_ns", "text"} <= set(rows.fieldnames or ()):
+        raise MisuseError("a file of moments has the columns time_ns and text.", where=str(path))
+    found = []
+    for number, row in enumerate(rows, 2):
+        try:
+            found.append(Moment(int(row["time_ns"]), row["text"]))
+        except (TypeError, ValueError):
+            raise MisuseError("time_ns is whole nanoseconds.", where=f"{path}, line {number}") from None
+    return found
+
+
+def rows_where(condition: str, opened: OpenedSources, meaning: Meaning, moments: Path | None) -> NDArray[np.uint32]:
+    """Return the frames in which a condition holds, in order of time; raises as :func:`bound`."""
+    return find(meaning, bound(condition, opened, list(meaning.layouts.values()), moments)).rows

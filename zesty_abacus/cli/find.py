@@ -1,0 +1,46 @@
+"""``zesty-abacus find``: the frames in which a condition holds."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from .options import moments_option, recipe_option, table_options
+
+NO_HIT = 3
+"""Exit code: everything went well, and nothing was found."""
+
+
+@click.command()
+@click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--library", "where", default="", help="File, trial or server of the library, whose fields may be named.")
+@click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
+@click.option("--where", "condition", required=True, help="What is asked, as: size == 8 and `water speed` > 3 kn.")
+@recipe_option
+@moments_option
+@table_options
+def find(
+    sources: tuple[Path, ...], where: str, release: str, condition: str, recipes: tuple[Path, ...],
+    moments: Path | None, form: str, as_is: bool, output: Path | None, force: bool,
+) -> int:  # fmt: skip
+    """Put out the frames of SOURCES in which a condition holds.
+
+    Columns: those of frames, then message, says; of A then B within a time also since_ns. Ends with 3 if none is found.
+    """
+    from ..core.conditions.hits import find as look
+    from ..core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
+    from .asking import bound, layouts_of
+    from .output import opened_sources, put_out, target_for
+    from .terminal import say
+
+    target = target_for(output, force, *sources, *recipes, *([where] if where else []))
+    layouts, origin = layouts_of(where, release, sources)
+    with opened_sources(sources, recipes) as opened:
+        term = bound(condition, opened, layouts, moments)
+        meaning = opened.meaning(layouts, release)
+        hits = look(meaning, term)
+        say(f"frames {term.words()}: {len(hits)} hits", err=True)
+        schema = FOUND_SCHEMA if hits.since_ns is None else SINCE_SCHEMA
+        put_out(form, target, schema, found_table(meaning, hits.rows, hits.since_ns), origin, as_is=as_is)
+    return 0 if len(hits) else NO_HIT
