@@ -32,7 +32,8 @@ def test_demo_writes_everything(trial):
 def test_frames_of_a_trial_and_of_files(trial):
     code, out, err = run("frames", trial)
     rows = list(csv.DictReader(io.StringIO(out)))
-    assert code == 0 and list(rows[0]) == "time_ns lane address direction flags size payload words".split()
+    columns = ["time_ns", "lane", "address", "direction", "flags", "size", "payload", "words"]
+    assert code == 0 and list(rows[0]) == columns
     assert {row["lane"] for row in rows} == {
         "thruster", "battery", "shore", "deck", "bilge", "winch", "compass", "pendant", "beacon",
     }  # fmt: skip

@@ -14,7 +14,6 @@ from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_l
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.reading.meaning import Meaning
 
-
 BOAT = (Lane("deck"), Lane("bilge", "i2c"), Lane("shore", "modbus"))
 
 

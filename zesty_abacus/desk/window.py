@@ -7,6 +7,9 @@ from pathlib import Path
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
+    QAbstractButton,
+    QApplication,
+    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
@@ -33,7 +36,7 @@ from .desks.layouts.desk import LayoutsDesk
 from .desks.library.view import LibraryView
 from .desks.read.desk import ReadDesk
 from .desks.unravel.desk import UnravelDesk
-from .widgets.parts import EDGE, button, label, plain_tip
+from .widgets.parts import EDGE, USES_SPACE, button, label, plain_tip
 from .widgets.rod import DeskRod
 from .widgets.theme import NIGHT, PEEL, look, text_font
 
@@ -153,6 +156,7 @@ class Window(QMainWindow):
     def _make_actions(self) -> None:
         # a key is one action even if it means another thing on each desk; two actions would both be silent
         by_key: dict[str, list[Command]] = {}
+        self._by_space: list[QAction] = []
         for command in self.commands:
             if command.shortcut:
                 by_key.setdefault(command.shortcut, []).append(command)
@@ -161,6 +165,17 @@ class Window(QMainWindow):
             action.setShortcut(QKeySequence(key))
             action.triggered.connect(lambda _on=False, commands=commands: self._run_first(commands))
             self.addAction(action)
+            if QKeySequence(key)[0].key() == Qt.Key.Key_Space:
+                self._by_space.append(action)
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.focusChanged.connect(self._leave_space)
+
+    def _leave_space(self, _before: QWidget | None, now: QWidget | None) -> None:
+        """Leave the space bar to what is pressed or chosen by it; an action would take it away."""
+        uses_it = isinstance(now, QAbstractButton | QComboBox) or (now is not None and now.property(USES_SPACE) is True)
+        for action in self._by_space:
+            action.setEnabled(not uses_it)
 
     def _connect(self) -> None:
         session = self.session

@@ -67,7 +67,7 @@ TEXTS = ("lane", "message", "way", "check")
 WAYS = ("read", "write", "request", "answer")
 CHECKS = ("good", "bad", "none")
 FUNCTIONS = ("bytes", "has_bytes", "has_text", "flag", "changes", "rises", "falls", "crosses", "after")
-_FLAG_WORDS = {
+FLAG_WORDS = {
     **{word: bit for bit, word in F.named_flags()},
     # an acknowledge that is missing and an answer that refuses are told by different links
     "refused": F.REFUSED | F.EXCEPTION,
@@ -349,8 +349,8 @@ class _Binder:
     def _flag(self, wanted: AnyNode) -> Term:
         text = self._text(wanted, 'flag takes a word in quotes, as flag("bad check").')
         word = text.replace("_", " ").strip().lower()
-        self._must_be_one_of(word, _FLAG_WORDS, "flag")
-        return Flagged(_FLAG_WORDS[word], word)
+        self._must_be_one_of(word, FLAG_WORDS, "flag")
+        return Flagged(FLAG_WORDS[word], word)
 
     def _changes(self, value: AnyNode) -> Term:
         return Moved("changes", self._number_that_moves(value))

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..frames.capture import Capture
+from ..frames.order import RowsInOrder
 from ..progress import Progress
 from ..reading.meaning import Meaning
 from .across import lane_gaps, response_times
@@ -29,20 +30,27 @@ class Hits:
     ----------
     rows : uint32 (n,)
     time_ns : int64 (n,)
+    capture
+        What the rows are of.
     since_ns : int64 (n,), None where the condition asks for nothing before
         Of *A then B*: the time since the newest A before.
     """
 
     rows: NDArray[np.uint32]
     time_ns: NDArray[np.int64]
+    capture: Capture
     since_ns: NDArray[np.int64] | None = None
 
     def __len__(self) -> int:
         return len(self.rows)
 
-    def by_kind(self, capture: Capture) -> dict[int, int]:
+    def in_order(self) -> RowsInOrder:
+        """Return them as frames that are listed."""
+        return RowsInOrder(self.rows, self.time_ns)
+
+    def by_kind(self) -> dict[int, int]:
         """Return how many there are of each kind that has any."""
-        kinds, counts = np.unique(capture.kinds_of(self.rows), return_counts=True)
+        kinds, counts = np.unique(self.capture.kinds_of(self.rows), return_counts=True)
         return dict(zip(kinds.tolist(), counts.tolist(), strict=True))
 
     def place_at(self, time_ns: int, step: int) -> int | None:
@@ -160,10 +168,10 @@ def _after(meaning: Meaning, term: AfterAnother, progress: Progress) -> Hits:
     has_one = newest >= 0
     since = later.time_ns - earlier.time_ns[np.maximum(newest, 0)] if len(earlier) else np.zeros(len(later), np.int64)
     holds = np.flatnonzero(has_one & (since <= term.within_ns))
-    return Hits(later.rows[holds], later.time_ns[holds], since[holds])
+    return Hits(later.rows[holds], later.time_ns[holds], meaning.capture, since[holds])
 
 
 def _in_order(capture: Capture, mask: NDArray[np.bool_]) -> Hits:
     chunks = [rows[mask[rows]] for rows in capture.order.chunks(0, len(capture), _CHUNK)]
     rows = np.concatenate([np.empty(0, np.uint32), *chunks]).astype(np.uint32)
-    return Hits(rows, capture.frames.times(rows) if len(rows) else np.empty(0, np.int64))
+    return Hits(rows, capture.frames.times(rows) if len(rows) else np.empty(0, np.int64), capture)

@@ -162,6 +162,26 @@ class TimeOrder:
         return low
 
 
+class RowsInOrder:
+    """Some frames, whichever they are, in order of time; asked like a :class:`TimeOrder`."""
+
+    def __init__(self, rows: NDArray[np.uint32], times_ns: NDArray[np.int64]) -> None:
+        """Take rows of a capture, in order of their times, int64 (n,)."""
+        self._rows = rows
+        self._times = times_ns
+
+    def __len__(self) -> int:
+        return len(self._rows)
+
+    def count_until(self, time_ns: int, *, inclusive: bool = True) -> int:
+        """Return how many frames are before a time, or at it if that is inclusive."""
+        return int(np.searchsorted(self._times, time_ns, side="right" if inclusive else "left"))
+
+    def rows(self, first: int = 0, last: int | None = None) -> NDArray[np.uint32]:
+        """Return the rows at places ``first .. last-1``."""
+        return self._rows[first:last]
+
+
 def runs_of(placed: Placed, lanes: frozenset[int] | None = None) -> Iterator[Run]:
     """Yield the runs of a segment: all of it where it is shifted alike, else one a lane.
 

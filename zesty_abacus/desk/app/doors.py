@@ -24,10 +24,11 @@ class Door(ModuleType):
 
 
 if TYPE_CHECKING:
-    from . import engine, laid, lines
+    from . import asked, engine, laid, lines
 else:
+    asked = Door(f"{__package__}.asked")
     engine = Door(f"{__package__}.engine")
     laid = Door(f"{__package__}.laid")
     lines = Door(f"{__package__}.lines")
 
-__all__ = ["engine", "laid", "lines"]
+__all__ = ["asked", "engine", "laid", "lines"]

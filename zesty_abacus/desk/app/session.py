@@ -8,6 +8,7 @@ from uuid import UUID
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
+from .asking import Asking
 from .clock import Clock
 from .doors import engine
 from .jobs import Jobs
@@ -34,6 +35,8 @@ class Session(QObject):
         Time and cursor; what frames mean; worked-out facts about kinds; work on threads.
     trials
         The open trial: opening, and every change of it.
+    asking
+        The condition in hand, and where it holds.
     kinds, owners, traces, ties
         What messages are called; whose their bits are; the fields drawn over time; layouts tied by hand.
     shared, edits, undo
@@ -86,6 +89,7 @@ class Session(QObject):
         self.kinds = Kinds(self.reading, self.clock)
         self.owners = Owners(self.reading)
         self.traces = Traces(self.reading, self.kinds)
+        self.asking = Asking(self.jobs, self.reading, self.trials, self.clock)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
@@ -93,6 +97,7 @@ class Session(QObject):
         self.kind: int | None = None
         self.bits: frozenset[int] = frozenset()
         self.form = "hex"
+        self.opened.connect(self.asking.ask_again)
         self.edits.changed.connect(self._on_layouts_changed)
         self.reading.changed.connect(self._on_meaning_changed)
         self.shared.told.connect(self.told)

@@ -6,18 +6,20 @@ import itertools
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
 
+from ..app.doors import asked
 from ..app.session import Session
 from ..widgets.paint import byte_owners, draw_text
 from ..widgets.row_list import RowList
 from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.words import span_text
+from .ask_menu import ask_menu
 from .frame_lines import FrameLine, FrameLines
 from .listed_frames import ListedFrames
 
 if TYPE_CHECKING:
-    from ...core.frames.order import TimeOrder
+    from ...core.frames.order import RowsInOrder, TimeOrder
 
 _ROW = 23
 _HEAD = 24
@@ -43,6 +45,7 @@ class FrameList(RowList):
         session.reading.counts.changed.connect(self._forget)
         session.form_changed.connect(self.repaint_rows)
         session.kind_changed.connect(self._on_kind)
+        session.asking.changed.connect(self._on_asked)
         session.clock.cursor_changed.connect(self._on_cursor)
         session.clock.view_changed.connect(self._on_view)
         look.changed.connect(self.repaint_rows)
@@ -53,6 +56,11 @@ class FrameList(RowList):
     def show_only_kind(self, only: bool) -> None:
         """List only frames of the kind in hand, or all."""
         self._listed.show_kind(only)
+        self._on_rows_changed()
+
+    def show_only_hits(self, only: bool) -> None:
+        """List only frames in which the condition in hand holds, or all."""
+        self._listed.show_hits(only)
         self._on_rows_changed()
 
     def show_only_lanes(self, lanes: frozenset[int] | None) -> None:
@@ -66,7 +74,7 @@ class FrameList(RowList):
             self._digits = self._session.clock.digits
             self._forget()
 
-    def order(self) -> TimeOrder:
+    def order(self) -> TimeOrder | RowsInOrder:
         """Return the frames that are listed, in order of time."""
         return self._listed.order()
 
@@ -163,6 +171,11 @@ class FrameList(RowList):
             self._listed.look_again()
             self._on_rows_changed()
 
+    def _on_asked(self) -> None:
+        if self._listed.follows_the_hits:
+            self._listed.look_again()
+            self._on_rows_changed()
+
     def _on_cursor(self) -> None:
         if self._session.capture is None:
             return
@@ -189,6 +202,17 @@ class FrameList(RowList):
             self._session.clock.set_cursor(
                 self._session.capture.frames.at(self._listed.row(place)).time_ns, follow=True
             )
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer what may be asked of frames like the one under the mouse."""
+        if event is None or self._session.capture is None:
+            return
+        place = self.row_under(event.pos().y())
+        if place is not None:
+            row = self._listed.row(place)
+            layout = self._session.reading.layout_at(self._session.store.kind_of_row(row), row)
+            message = layout.name if layout is not None else ""
+            ask_menu(self, self._session, asked.of_frame(self._session.capture, row, message), event.globalPos())
 
     def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().resizeEvent(event)

@@ -11,21 +11,22 @@ from ..app.session import Session
 
 if TYPE_CHECKING:
     from ...core.frames.capture import Capture
-    from ...core.frames.order import TimeOrder
+    from ...core.frames.order import RowsInOrder, TimeOrder
 
 _WINDOW = 1024
 """Rows that are looked up at once; a screen shows a few dozen."""
 
 
 class ListedFrames:
-    """All frames of the capture, those of some lanes, or those of the kind in hand, by their place in the list."""
+    """All frames of the capture, of some lanes or of the kind in hand, or hits, by their place in the list."""
 
     def __init__(self, session: Session) -> None:
         self._session = session
         self._only_kind = False
+        self._only_hits = False
         self._lanes: frozenset[int] | None = None
         self._capture: Capture | None = None
-        self._order: TimeOrder | None = None
+        self._order: TimeOrder | RowsInOrder | None = None
         self._rows: dict[int, NDArray[np.uint32]] = {}
 
     @property
@@ -38,6 +39,16 @@ class ListedFrames:
         self._only_kind = only
         self.look_again()
 
+    def show_hits(self, only: bool) -> None:
+        """List only frames in which the condition in hand holds, or all; while it is not known where, all."""
+        self._only_hits = only
+        self.look_again()
+
+    @property
+    def follows_the_hits(self) -> bool:
+        """Whether only hits are listed."""
+        return self._only_hits
+
     def show_lanes(self, lanes: frozenset[int] | None) -> None:
         """List only frames of these lane numbers; None is all."""
         self._lanes = lanes
@@ -47,7 +58,7 @@ class ListedFrames:
         """Find out anew which frames are listed."""
         self._order, self._rows = None, {}
 
-    def order(self) -> TimeOrder:
+    def order(self) -> TimeOrder | RowsInOrder:
         """Return the frames that are listed, in order of time."""
         session = self._session
         if self._capture is not session.capture:
@@ -55,7 +66,10 @@ class ListedFrames:
             self._capture = session.capture
             self.look_again()
         if self._order is None:
-            if self._only_kind and session.kind is not None:
+            hits = session.asking.hits if self._only_hits else None
+            if hits is not None and hits.capture is session.capture:
+                self._order = hits.in_order()
+            elif self._only_kind and session.kind is not None:
                 self._order = session.capture.order_of_kind(session.kind)
             elif self._lanes is not None:
                 self._order = session.capture.order_of_lanes(self._lanes)

@@ -16,6 +16,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFocusEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from .parts import USES_SPACE
 from .theme import SMALL_PX, TINY_PX, Theme, faded, figure_font, look, text_font
 
 BEAD_STEP = 20.0
@@ -95,6 +96,7 @@ class Abacus(QWidget):
         self._key_anchor: int | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setProperty(USES_SPACE, True)
         self.setAccessibleName("Abacus")
         self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Expanding)
         look.changed.connect(self.update)

@@ -24,6 +24,8 @@ from PyQt6.QtWidgets import (
 
 from .theme import text_font
 
+USES_SPACE = "uses space"
+"""A property of widgets that are worked by the space bar."""
 EDGE = 12
 """Distance of words from the edge of a panel."""
 

@@ -66,7 +66,11 @@ class RowList(QAbstractScrollArea):
 
     def row_at(self, event: QMouseEvent) -> int | None:
         """Return the row that a mouse is on, None for none."""
-        below = event.position().y() - self.head_height
+        return self.row_under(event.position().y())
+
+    def row_under(self, y: float) -> int | None:
+        """Return the row at a height of the list, None for none."""
+        below = y - self.head_height
         row = self.first() + int(below // self.row_height)
         return row if below >= 0 and row < self.count() else None
 

@@ -109,6 +109,8 @@ def text_font(px: int = TEXT_PX, *, bold: bool = False, italic: bool = False) ->
     font.setPixelSize(px)
     font.setWeight(QFont.Weight.DemiBold if bold else QFont.Weight.Normal)
     font.setItalic(italic)
+    # Inter writes 0x5A with a sign for times, which nobody can type again
+    font.setFeature(QFont.Tag("calt"), 0)
     return font
 
 

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QCompleter, QLineEdit, QWidget
 
+from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_text, elided
 from ...widgets.theme import TINY_PX, faded, look, text_font
@@ -55,11 +56,20 @@ class StripMoments:
 
     def at(self, point: QPointF) -> int | None:
         """Return the time of the moment under a point."""
+        found = self._under(point)
+        return found.time_ns if found is not None else None
+
+    def text_at(self, point: QPointF) -> str:
+        """Return what the moment under a point is called; empty if there is none."""
+        found = self._under(point)
+        return found.text if found is not None else ""
+
+    def _under(self, point: QPointF) -> engine.Moment | None:
         if point.y() > TOP - 3:
             return None
         moments = self._session.trial.file.moments
         near = [one for one in moments if 0 <= point.x() - self._scale.x_of(one.time_ns) <= _REACH]
-        return near[-1].time_ns if near else None
+        return near[-1] if near else None
 
     def begin(self) -> None:
         """Open a line at the cursor to type what happened; Enter keeps it, Escape drops it."""

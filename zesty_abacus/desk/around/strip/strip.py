@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from ...app.doors import asked
 from ...app.session import Session
 from ...widgets.paint import draw_text
 from ...widgets.theme import faded, look, text_font
 from ...widgets.words import span_text
+from ..ask_menu import ask_menu
 from ..time_hands import key_on_time, wheel_on_time
+from .hits import StripHits
 from .lanes import StripLanes
 from .moments import StripMoments
 from .scale import NAMES_WIDTH, TOP, BracketPart, StripScale
@@ -31,6 +34,7 @@ class Strip(QWidget):
         self.scale = StripScale(session.clock, self)
         self.lanes = StripLanes(session)
         self.moments = StripMoments(session, self.scale, self)
+        self.hits = StripHits(session, self.scale)
         self._drag: tuple[BracketPart, float, int, int] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -39,6 +43,7 @@ class Strip(QWidget):
         session.opened.connect(self._on_opened)
         session.trial_changed.connect(self.update)
         session.reading.counts.changed.connect(self.update)
+        session.asking.changed.connect(self.update)
         session.clock.view_changed.connect(self._on_clock)
         session.clock.cursor_changed.connect(self._on_clock)
         session.clock.pin_changed.connect(self.update)
@@ -65,6 +70,7 @@ class Strip(QWidget):
             draw_text(painter, QRectF(14, 0, 400, self.height()), hint, text_font(), theme.quiet)
         else:
             self.lanes.draw(painter, self.scale.plot())
+            self.hits.draw(painter)
             self.moments.draw(painter)
             self._draw_window(painter)
         painter.end()
@@ -103,6 +109,12 @@ class Strip(QWidget):
             clock.set_cursor(at)
             part = "whole"
         self._drag = (part, x, clock.view_first_ns, clock.view_last_ns)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer what may be asked of the moment under the mouse."""
+        text = self.moments.text_at(QPointF(event.pos())) if event is not None and self._session.capture else ""
+        if event is not None and text:
+            ask_menu(self, self._session, [asked.of_moment(text)], event.globalPos())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._session.capture is None:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QSizePolicy, QVBoxLayout, QWidg
 
 from ...app.doors import engine
 from ...app.session import Session
-from ...widgets.parts import Panel, button, hairline, label, one_shot
+from ...widgets.parts import USES_SPACE, Panel, button, hairline, label, one_shot
 from ...widgets.theme import figure_font, look, text_font
 from ...widgets.words import grouped
 
@@ -36,6 +36,7 @@ class SourceCard(QFrame):
     def __init__(self, title: str, words: str, state: str, *, tone: str, chosen: bool) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setProperty(USES_SPACE, True)
         self.setAccessibleName(f"{title}, {words}, {state}")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         if chosen:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFrame, QSizePolicy, QVBoxLayout, QWidget
 from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_text
+from ...widgets.parts import USES_SPACE
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 
 CARD_HEIGHT = 37
@@ -37,6 +38,7 @@ class Card(QFrame):
         self.layout_shown: engine.Layout | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setProperty(USES_SPACE, True)
         self.column = QVBoxLayout(self)
         self.column.setSpacing(0)
         self.show_item(item, number, level, None)

@@ -7,8 +7,9 @@ from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QSplitter, QVBoxLayout, Q
 
 from ...app.commands import Command
 from ...app.session import PAYLOAD_FORMS, Session
+from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
-from ...widgets.parts import button, label
+from ...widgets.parts import button, hairline, label
 from .readout import Readout
 from .traces import TraceStack
 
@@ -33,6 +34,9 @@ class ReadDesk(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
+        self.condition = ConditionLine(session)
+        column.addWidget(self.condition)
+        column.addWidget(hairline())
         split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(1)
         split.setChildrenCollapsible(False)
@@ -45,11 +49,14 @@ class ReadDesk(QWidget):
         lower_column.addWidget(self.frames, 1)
         split.addWidget(lower)
         split.setSizes([360, 280])
-        column.addWidget(split)
+        column.addWidget(split, 1)
 
     def commands(self) -> list[Command]:
         """Return what can be done on this desk."""
-        return []
+        return [Command("ask", "Ask something of the frames", "Q", self.condition.begin, self._is_open, "Read")]
+
+    def _is_open(self) -> bool:
+        return self._session.capture is not None
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames on in the desk's own list; say whether it has one."""
@@ -64,12 +71,16 @@ class ReadDesk(QWidget):
         self.all_kinds = button("all kinds", "List every frame")
         self.this_kind = button("this kind", "List only frames of the kind in hand")
         scope = QButtonGroup(self)
-        for choice in (self.all_kinds, self.this_kind):
+        self.only_hits = button("hits", "List only frames in which the condition holds")
+        for choice in (self.all_kinds, self.this_kind, self.only_hits):
             choice.setCheckable(True)
             scope.addButton(choice)
             row.addWidget(choice)
         self.all_kinds.setChecked(True)
         self.this_kind.toggled.connect(self.frames.show_only_kind)
+        self.only_hits.toggled.connect(self.frames.show_only_hits)
+        self._session.asking.changed.connect(self._on_asked)
+        self._on_asked()
         row.addStretch(1)
         row.addWidget(label("payload as", "quiet"))
         self._forms = QButtonGroup(self)
@@ -82,6 +93,11 @@ class ReadDesk(QWidget):
             row.addWidget(choice)
         self._session.form_changed.connect(self._show_form)
         return row
+
+    def _on_asked(self) -> None:
+        self.only_hits.setEnabled(self._session.asking.hits is not None)
+        if self.only_hits.isChecked() and not self._session.asking.text.strip():
+            self.all_kinds.setChecked(True)
 
     def _show_form(self) -> None:
         for choice in self._forms.buttons():

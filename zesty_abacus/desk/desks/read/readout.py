@@ -7,13 +7,14 @@ from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QContextMenuEvent, QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from ...app.doors import engine
+from ...app.doors import asked, engine
 from ...app.session import Session
+from ...around.ask_menu import ask_menu
 from ...widgets.paint import draw_text
-from ...widgets.parts import EDGE, Panel, hairline, one_shot
+from ...widgets.parts import EDGE, USES_SPACE, Panel, hairline, one_shot
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from .array_curve import CURVE_HEIGHT, ArrayCurve, array_curves, draw_array_curve
 from .traces import field_mime
@@ -80,7 +81,8 @@ class ReadoutValues(QWidget):
         self._ranges: dict[tuple[int, UUID], tuple[float, float]] = {}
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Values at the cursor")
-        self.setToolTip("Click a value to see it over time; click again to take it off")
+        self.setProperty(USES_SPACE, True)
+        self.setToolTip("Click a value to see it over time; click again to take it off; right click to ask for it")
         self._soon = one_shot(self, _REFRESH_MS, self.refresh)
         self._filter.textChanged.connect(self._soon.start)
         for event in (session.opened, session.layouts_changed, session.kind_changed, session.traces.changed,
@@ -275,6 +277,25 @@ class ReadoutValues(QWidget):
         if self._pressed is not None and self._focus >= 0:
             self._toggle()
         self._pressed = None
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer what may be asked of the value under the mouse."""
+        number = self._number_at(event.pos().y()) if event is not None else -1
+        if event is None or not 0 <= number < len(self._rows):
+            return
+        row = self._rows[number]
+        found = self._column_of(row)
+        if found is not None:
+            ask_menu(self, self._session, asked.of_value(*found), event.globalPos())
+
+    def _column_of(self, row: ReadoutRow) -> tuple[str, engine.FieldColumn] | None:
+        """Return the message of a row and its value at the cursor."""
+        session = self._session
+        for reader in session.reading.readers(row.kind):
+            at = session.store.frame_at(row.kind, reader.shown, session.clock.cursor_ns)
+            if at is not None and at.decoded is not None and row.field_id in at.decoded.columns:
+                return reader.layout.name, at.decoded.columns[row.field_id]
+        return None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:

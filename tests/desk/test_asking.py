@@ -1,0 +1,167 @@
+"""Asking in the real window: type, step, list, write, point."""
+
+import csv
+import json
+
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QMenu
+
+from zesty_abacus.core.conditions.bind import bind
+from zesty_abacus.core.conditions.hits import find
+from zesty_abacus.core.conditions.pointing import of_frame
+
+BILGE = 'lane == "bilge" and address == 0x5A and way == "read"'
+
+
+@pytest.fixture
+def line(pilot):
+    yield pilot.window.read.condition
+    pilot.session.asking.ask("")
+    pilot.window.read.all_kinds.setChecked(True)
+    pilot.settle()
+
+
+def ask(pilot, line, text, *, enter=False):
+    pilot.type(line.line, text, enter=enter)
+    pilot.wait(lambda: pilot.session.asking.text == text, "the condition to be taken")
+    pilot.settle()
+
+
+def choose(pilot, widget, point, words):
+    """Open the menu at a point and choose the line with these words."""
+    QApplication.sendEvent(widget, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, point, widget.mapToGlobal(point)))
+    pilot.settle()
+    menu = next(menu for menu in QApplication.topLevelWidgets() if isinstance(menu, QMenu) and menu.isVisible())
+    action = next(action for action in menu.actions() if words in action.text())
+    QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+    pilot.settle()
+
+
+def test_q_asks_and_the_meaning_is_said_back(pilot, line):
+    pilot.window.show_desk("Read")
+    pilot.key("Q")
+    assert line.line.hasFocus()
+    ask(pilot, line, BILGE)
+    assert line.said.text().startswith("frames on bilge of address 0x5A that read: 28 hits, first at ")
+    asking = pilot.session.asking
+    assert len(asking.hits) == 28 and line.write.isEnabled()
+
+
+def test_space_goes_through_the_hits_on_every_desk(pilot, line):
+    ask(pilot, line, BILGE, enter=True)
+    clock, hits = pilot.session.clock, pilot.session.asking.hits
+    assert clock.cursor_ns == hits.time_ns[0], "Enter goes to the first behind the cursor"
+    for desk in ("Read", "Unravel", "Layouts", "Intake"):
+        pilot.window.show_desk(desk)
+        before = clock.cursor_ns
+        QTest.keyClick(pilot.window.strip, Qt.Key.Key_Space)
+        pilot.settle()
+        assert clock.cursor_ns > before and clock.cursor_ns in hits.time_ns
+        assert clock.view_first_ns <= clock.cursor_ns <= clock.view_last_ns
+    pilot.window.show_desk("Read")
+    QTest.keyClick(pilot.window.strip, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
+    pilot.settle()
+    assert line.count.text() == "4 of 28"
+
+
+def test_the_list_shows_hits_only_with_the_distance_between_them(pilot, line):
+    ask(pilot, line, BILGE)
+    pilot.click(pilot.window.read.only_hits)
+    frames = pilot.window.read.frames
+    assert frames.count() == 28 and {frames.line(n).lane for n in range(28)} == {"bilge"}
+    assert frames._after(1).startswith("+1.8")
+    ask(pilot, line, 'has_text("no such text")')
+    assert frames.count() == 0 and "none" in line.said.text()
+    ask(pilot, line, "")
+    assert frames.count() == len(pilot.session.capture)
+
+
+def test_ticks_stand_where_the_hits_are(pilot, line):
+    ask(pilot, line, "changes(mode)")
+    strip, hits = pilot.window.strip, pilot.session.asking.hits
+    columns = strip.hits.columns()
+    assert len(hits) > 3 and len(columns) <= len(hits)
+    for time in hits.time_ns:
+        assert any(abs(strip.scale.x_of(int(time)) - x) <= 1 for x in columns)
+
+
+def test_a_mistake_is_said_and_finds_nothing(pilot, line):
+    ask(pilot, line, "`watr heat` > 3")
+    assert "Did you mean" in line.said.text() and pilot.session.asking.hits is None
+    assert not pilot.window.read.only_hits.isEnabled() and not line.write.isEnabled()
+
+
+def test_an_edit_of_a_layout_asks_again(pilot, line):
+    ask(pilot, line, "`water heat` > 12.1 °C")
+    first = pilot.session.asking.hits
+    assert first is not None and len(first)
+    pilot.session.layouts_changed.emit()
+    pilot.session.reading.changed.emit()
+    pilot.settle()
+    assert pilot.session.asking.hits is not first and pilot.session.asking.hits.rows.tolist() == first.rows.tolist()
+
+
+@pytest.mark.parametrize("form", ["csv", "jsonl"])
+def test_hits_are_written_with_where_they_come_from(pilot, line, tmp_path, form):
+    ask(pilot, line, BILGE)
+    line.write_to(tmp_path / f"hits.{form}")
+    pilot.settle()
+    text = (tmp_path / f"hits.{form}").read_text()
+    rows = list(csv.DictReader(text.splitlines())) if form == "csv" else [json.loads(one) for one in text.splitlines()]
+    assert len(rows) == 28 and rows[0]["says"].startswith("level ")
+    assert json.loads((tmp_path / f"hits.{form}.origin.json").read_text())["format"] == "zesty-abacus origin"
+
+
+def test_words_are_offered_and_taken(pilot, line):
+    pilot.window.show_desk("Read")
+    line.begin()
+    line.line.clear()
+    QTest.keyClicks(line.line, "size == 4 and water h")
+    pilot.wait(lambda: line._completer.popup().isVisible(), "an offer")
+    offered = line._words.stringList()
+    line.line.clear()
+    QTest.keyClicks(line.line, "size == 4 and water")
+    assert "`water heat`" in line._words.stringList() or "`water heat`" in offered
+    line._take("`water heat`")
+    assert line.line.text() == "size == 4 and `water heat`"
+
+
+def test_pointing_at_a_frame_asks_for_its_like(pilot, line):
+    pilot.window.show_desk("Read")
+    frames = pilot.window.read.frames
+    row = frames._listed.row(frames.current())
+    y = frames.head_height + (frames.current() - frames.first() + 0.5) * frames.row_height
+    choose(pilot, frames.viewport(), QPoint(200, int(y)), "of this address")
+    hits = pilot.session.asking.hits
+    assert row in hits.rows and line.line.text().startswith("lane ==")
+
+
+def test_pointing_at_a_value_asks_for_it(pilot, line):
+    pilot.window.show_desk("Read")
+    values = pilot.window.read.side.values
+    pilot.wait(lambda: values.rows(), "values")
+    number = next(n for n, row in enumerate(values.rows()) if row.title == "mode")
+    choose(pilot, values, values.row_center(number), "mode is ")
+    kind = values.rows()[number].kind
+    assert ".mode == " in line.line.text() and pilot.session.asking.hits.by_kind().keys() >= {kind}
+
+
+def test_pointing_at_a_moment_asks_what_came_after(pilot, line):
+    strip = pilot.window.strip
+    moment = pilot.session.trial.file.moments[0]
+    choose(pilot, strip, QPointF(strip.scale.x_of(moment.time_ns) + 4, 9).toPoint(), "within 2 s after")
+    assert line.line.text() == f'after("{moment.text}", 2 s)'
+    times = pilot.session.asking.hits.time_ns
+    assert len(times) and times[0] >= moment.time_ns and times[-1] <= moment.time_ns + 2_000_000_000
+
+
+def test_all_that_is_offered_of_a_frame_holds_for_it(pilot):
+    capture, meaning, known = pilot.session.capture, pilot.session.reading.meaning, pilot.session.asking.known()
+    for kind in range(0, len(capture.kinds.keys), 3):
+        row = int(capture.kinds.rows(kind)[0])
+        reader = meaning.reader_of(kind, row)
+        for _, condition in of_frame(capture, row, reader.layout.name if reader else ""):
+            assert row in find(meaning, bind(condition, known)).rows, condition

@@ -1,0 +1,40 @@
+"""What asking needs from core, in one place; reached by the door ``asked`` only."""
+
+from ...core.conditions.bind import CHECKS, FUNCTIONS, NUMBERS, TEXTS, UNITS, WAYS, Known, Moment, bind
+from ...core.conditions.complete import Offer, offers
+from ...core.conditions.hits import Hits, find
+from ...core.conditions.pointing import of_frame, of_moment, of_value
+from ...core.conditions.tree import ConditionError
+from ...core.conditions.truths import Term
+from ...core.expressions.expression import quoted
+from ...core.files.writing import Target
+from ...core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
+from ...core.handover.writers import WRITERS, export_tables
+
+__all__ = [
+    "CHECKS",
+    "FOUND_SCHEMA",
+    "FUNCTIONS",
+    "NUMBERS",
+    "SINCE_SCHEMA",
+    "TEXTS",
+    "UNITS",
+    "WAYS",
+    "WRITERS",
+    "ConditionError",
+    "Hits",
+    "Known",
+    "Moment",
+    "Offer",
+    "Target",
+    "Term",
+    "bind",
+    "export_tables",
+    "find",
+    "found_table",
+    "of_frame",
+    "of_moment",
+    "of_value",
+    "offers",
+    "quoted",
+]

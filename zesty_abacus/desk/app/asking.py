@@ -1,0 +1,160 @@
+"""What is asked of the frames of the open trial, and where it holds."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from .clock import Clock
+from .doors import asked
+from .jobs import Jobs
+from .reading import Reading
+from .trials import Trials
+
+
+class Asking(QObject):
+    """The condition in hand.
+
+    It is bound to what is there on the spot, so that a mistake is told while typing; the frames are looked through on
+    a thread, and again whenever they mean something else.
+
+    Attributes
+    ----------
+    text
+        As it is written; empty where nothing is asked.
+    words
+        What it asks, said back; empty where it makes no sense.
+    trouble
+        Why it makes none.
+    hits
+        Where it holds; None until that is known.
+    so_far
+        How many hits there are while it is still looked for.
+
+    Events
+    ------
+    changed
+        Another condition, or hits of it.
+    """
+
+    changed = pyqtSignal()
+    _early = pyqtSignal(int, int)
+
+    def __init__(self, jobs: Jobs, reading: Reading, trials: Trials, clock: Clock) -> None:
+        super().__init__()
+        self._jobs = jobs
+        self._reading = reading
+        self._trials = trials
+        self._clock = clock
+        self._term: asked.Term | None = None
+        self._turn = 0
+        self._step_when_known = 0
+        self._known: tuple[object, object, asked.Known] | None = None
+        self.text = ""
+        self.words = ""
+        self.trouble = ""
+        self.hits: asked.Hits | None = None
+        self.so_far = 0
+        self._early.connect(self._on_early)
+        reading.changed.connect(self.ask_again)
+
+    def known(self) -> asked.Known:
+        """Return what a condition may name here."""
+        meaning = self._reading.meaning
+        assert meaning is not None, "nothing is asked while no trial is open"
+        noted = self._trials.trial.file.moments
+        if self._known is None or self._known[:2] != (meaning, noted):
+            moments = [asked.Moment(one.time_ns, one.text) for one in noted]
+            lanes = [lane.name for lane in meaning.capture.lanes]
+            # with thousands of layouts it takes longer than a key may
+            self._known = meaning, noted, asked.Known(lanes, meaning.layouts.values(), moments)
+        return self._known[2]
+
+    def offers(self, before: str) -> asked.Offer:
+        """Return what may come next behind a part of a condition; fields that frames here have go first."""
+        meaning = self._reading.meaning
+        assert meaning is not None, "nothing is asked while no trial is open"
+        readers = (reader for kind in meaning.kinds for reader in kind.readers)
+        here = dict.fromkeys(field.name for reader in readers for field in reader.shown.once_a_frame())
+        return asked.offers(before, self.known(), sorted(here))
+
+    def ask(self, text: str) -> None:
+        """Ask something else; an empty text asks nothing."""
+        if text != self.text:
+            self.text = text
+            self.ask_again()
+
+    def ask_again(self) -> None:
+        """Ask the same of frames that mean something else."""
+        self._turn += 1
+        self._term, self.hits, self.words, self.trouble, self.so_far = None, None, "", "", 0
+        self._step_when_known = 0
+        if self.text.strip() and self._reading.meaning is not None:
+            try:
+                self._term = asked.bind(self.text, self.known())
+            except asked.ConditionError as error:
+                self.trouble = str(error)
+            else:
+                self.words = self._term.words()
+                self._look()
+        self.changed.emit()
+
+    def _look(self) -> None:
+        term, meaning, turn = self._term, self._reading.meaning, self._turn
+        assert term is not None and meaning is not None
+
+        def finish(hits: asked.Hits) -> None:
+            if turn == self._turn:
+                self.hits = hits
+                self.changed.emit()
+                if self._step_when_known:
+                    self.step(self._step_when_known)
+                    self._step_when_known = 0
+
+        def fail(sentence: str) -> None:
+            if turn == self._turn:
+                self.trouble = sentence
+                self.changed.emit()
+
+        self._jobs.start(
+            "condition", "looking for frames",
+            lambda progress: asked.find(meaning, term, progress, lambda count: self._early.emit(turn, count)),
+            finish, fail,
+        )  # fmt: skip
+
+    def _on_early(self, turn: int, count: int) -> None:
+        if turn == self._turn and self.hits is None and count != self.so_far:
+            self.so_far = count
+            self.changed.emit()
+
+    def step(self, by: int) -> bool:
+        """Go to the next hit, or with -1 the one before; say whether there is one.
+
+        While it is not yet known where the condition holds, it goes there as soon as it is.
+        """
+        if self.hits is None and self._term is not None:
+            self._step_when_known = by
+            return False
+        place = self.hits.place_at(self._clock.cursor_ns, by) if self.hits is not None else None
+        if place is None or self.hits is None:
+            return False
+        self._clock.set_cursor(int(self.hits.time_ns[place]), follow=True)
+        return True
+
+    def place(self) -> int:
+        """Return how many hits there are up to the cursor."""
+        return self.hits.in_order().count_until(self._clock.cursor_ns) if self.hits is not None else 0
+
+    def write(self, path: Path, form: str, origin, replace: bool, done, failed) -> None:  # type: ignore[no-untyped-def]
+        """Write the hits to a file as a table; ``done`` is told how many, ``failed`` why not."""
+        hits, meaning = self.hits, self._reading.meaning
+        assert hits is not None and meaning is not None, "there are hits to write"
+        schema = asked.FOUND_SCHEMA if hits.since_ns is None else asked.SINCE_SCHEMA
+        blocks = asked.found_table(meaning, hits.rows, hits.since_ns)
+        target = asked.Target(path, replace=replace)
+        self._jobs.start(
+            "hits", f"writing {path.name}",
+            lambda progress: asked.export_tables(target, form, schema, blocks, progress, len(hits), origin),
+            done, failed,
+        )  # fmt: skip

@@ -1,0 +1,166 @@
+"""The line in which something is asked of the frames, with what it means said back below it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QObject, QStringListModel, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QCompleter, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ..app.doors import asked
+from ..app.session import Session
+from ..widgets.parts import EDGE, ElidedLabel, button, label, one_shot
+from ..widgets.words import grouped
+
+_SOON_MS = 250
+_FORMS = "CSV (*.csv);;JSON lines (*.jsonl);;Parquet (*.parquet)"
+
+
+class ConditionLine(QWidget):
+    """A sentence under construction: what is typed, what it means, and how often it holds."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._asking = session.asking
+        self.line = QLineEdit()
+        self.line.setPlaceholderText('Which frames?   lane == "…" and size > 4,   changes(…),   has_text("…")')
+        self.line.setAccessibleName("Condition")
+        self.line.setClearButtonEnabled(True)
+        self.said = ElidedLabel()
+        self.said.setObjectName("quiet")
+        self.back = button("‹", "The hit before (Shift Space)")
+        self.on = button("›", "The next hit (Space)")
+        self.count = label("", "quiet")
+        self.write = button("Write…", "Write the hits to a file")
+        self._soon = one_shot(self, _SOON_MS, lambda: self._asking.ask(self.line.text()))
+        self._completer = QCompleter(self)
+        self._words = QStringListModel(self)
+        self._completer.setModel(self._words)
+        self._completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
+        self._completer.setWidget(self.line)
+        self._start = 0
+        self._build()
+        self._connect()
+        self._show()
+
+    def _build(self) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        row.addWidget(label("Ask", "title"))
+        row.addWidget(self.line, 1)
+        row.addWidget(self.count)
+        for one in (self.back, self.on, self.write):
+            row.addWidget(one)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(EDGE, 6, EDGE, 4)
+        column.setSpacing(2)
+        column.addLayout(row)
+        column.addWidget(self.said)
+
+    def _connect(self) -> None:
+        self.line.textEdited.connect(self._on_typed)
+        self.line.textChanged.connect(self._soon.start)
+        self.line.returnPressed.connect(self._on_enter)
+        self.line.installEventFilter(self)
+        self._completer.activated.connect(self._take)
+        self.back.clicked.connect(lambda: self._asking.step(-1))
+        self.on.clicked.connect(lambda: self._asking.step(1))
+        self.write.clicked.connect(self._ask_where)
+        self._asking.changed.connect(self._show)
+        self._session.clock.cursor_changed.connect(self._show_count)
+
+    def begin(self) -> None:
+        """Put the cursor into the line."""
+        self.line.setFocus()
+        self.line.selectAll()
+
+    def _on_typed(self) -> None:
+        if self._session.capture is None:
+            return
+        before = self.line.text()[: self.line.cursorPosition()]
+        offer = self._asking.offers(before)
+        self._start = offer.start
+        typed = before[offer.start :]
+        words = [word for word in offer.words if word != typed]
+        self._words.setStringList(words)
+        popup = self._completer.popup()
+        if words and (typed.strip() or not before):
+            box = self.line.cursorRect()
+            box.setWidth(260)
+            self._completer.complete(box)
+        elif popup is not None:
+            popup.hide()
+
+    def _take(self, word: str) -> None:
+        """Put a word that was offered in the place of what was typed of it."""
+        text, at = self.line.text(), self.line.cursorPosition()
+        self.line.setText(text[: self._start] + word + text[at:])
+        self.line.setCursorPosition(self._start + len(word))
+
+    def _on_enter(self) -> None:
+        self._soon.stop()
+        self._asking.ask(self.line.text())
+        self._asking.step(1)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() == Qt.Key.Key_Escape:
+            self.line.clear()
+            self.line.clearFocus()
+            return True
+        return False
+
+    # showing
+
+    def _show(self) -> None:
+        asking = self._asking
+        if asking.text != self.line.text() and not self._soon.isActive():
+            self.line.setText(asking.text)
+            self._soon.stop()
+        self.said.setVisible(bool(asking.text.strip()))
+        self.said.setObjectName("wrong" if asking.trouble else "quiet")
+        style = self.said.style()
+        if style is not None:
+            style.polish(self.said)
+        self.said.setText(asking.trouble or self._sentence())
+        for one in (self.back, self.on, self.write):
+            one.setEnabled(bool(asking.hits))
+        self._show_count()
+
+    def _sentence(self) -> str:
+        asking = self._asking
+        if not asking.words:
+            return ""
+        if asking.hits is None:
+            return f"frames {asking.words}: {grouped(asking.so_far)} so far…"
+        count = len(asking.hits)
+        if not count:
+            return f"frames {asking.words}: none"
+        first = self._session.clock.words(int(asking.hits.time_ns[0]))
+        return f"frames {asking.words}: {grouped(count)} {'hit' if count == 1 else 'hits'}, first at {first} s"
+
+    def _show_count(self) -> None:
+        hits = self._asking.hits
+        self.count.setText(f"{grouped(self._asking.place())} of {grouped(len(hits))}" if hits else "")
+
+    # writing
+
+    def _ask_where(self) -> None:
+        name, form = QFileDialog.getSaveFileName(self, "Write the hits to", "hits.csv", _FORMS)
+        if name:
+            # the dialog has asked about a file that is there
+            self.write_to(Path(name), form)
+
+    def write_to(self, path: Path, form: str = "") -> None:
+        """Write the hits as the form that the file's name says, or else the one that was chosen."""
+        session = self._session
+        word = path.suffix[1:].lower()
+        if word not in asked.WRITERS:
+            word = next((one for one in asked.WRITERS if f".{one})" in form), "csv")
+            path = path.with_name(f"{path.name}.{word}")
+
+        def done(rows: int) -> None:
+            session.told.emit("good", f"{path.name} is written: {grouped(rows)} hits.")
+
+        self._asking.write(path, word, session.origin(), True, done, lambda words: session.told.emit("wrong", words))

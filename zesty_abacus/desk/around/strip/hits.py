@@ -1,0 +1,38 @@
+"""Hits of the condition in hand as ticks on the strip, above the lanes."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QLineF, QPointF
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from ...app.session import Session
+from ...widgets.theme import look
+from .scale import TOP, StripScale
+
+_TALL = 5
+
+
+class StripHits:
+    """Draws a tick for each column of the strip in which there is a hit; however many there are, no more than that."""
+
+    def __init__(self, session: Session, scale: StripScale) -> None:
+        self._session = session
+        self._scale = scale
+
+    def columns(self) -> list[int]:
+        """Return the columns of the strip that hold a hit."""
+        hits = self._session.asking.hits
+        if hits is None or not len(hits) or hits.capture is not self._session.capture:
+            return []
+        plot, clock = self._scale.plot(), self._session.clock
+        shares = (hits.time_ns - clock.first_ns) / max(clock.last_ns - clock.first_ns, 1)
+        return np.unique((plot.left() + shares * plot.width()).astype(np.int64)).tolist()
+
+    def draw(self, painter: QPainter) -> None:
+        """Paint the ticks."""
+        columns = self.columns()
+        if columns:
+            painter.setPen(QPen(QColor(look.theme.zest), 1))
+            bottom = TOP - 1
+            painter.drawLines(*[QLineF(QPointF(x, bottom - _TALL), QPointF(x, bottom)) for x in columns])
