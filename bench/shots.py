@@ -63,7 +63,7 @@ def moving(window: Window) -> None:
 
 
 def read(window: Window) -> None:
-    """Read: traces of both lanes with a block of named values."""
+    """Read: traces of both lanes with a block of named values; asked when the mode changes."""
     session = window.session
     kind = kind_of(window, 0x1A0)
     layout = session.reading.layout_of(kind)
@@ -75,10 +75,16 @@ def read(window: Window) -> None:
     session.clock.set_view(second + 30 * 10**9, second + 112 * 10**9)
     session.clock.set_cursor(second + 88 * 10**9)
     window.show_desk("Read")
+    session.asking.ask("changes(mode) or `water heat` > 12 °C")
+    settle(window)
+    session.asking.step(-1)
+    window.read.only_hits.setChecked(True)
 
 
 def unravel(window: Window) -> None:
     """Unravel: an unnamed message, its moving bits, one selection read every way."""
+    window.session.asking.ask("")
+    window.read.all_kinds.setChecked(True)
     window.show_desk("Unravel")
     window.session.select_kind(kind_of(window, 0x2C1))
     settle(window)

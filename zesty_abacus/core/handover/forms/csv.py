@@ -7,7 +7,7 @@ import re
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from ..cell_text import RowStyle
+from ..cell_text import RowStyle, holds_any
 from ..form import TextForm
 
 _SPECIAL = r'[",\r\n]'
@@ -31,9 +31,9 @@ class _CSV(RowStyle):
         return text.encode()
 
     def words(self, texts: pa.StringArray) -> pa.StringArray:
-        special = pc.match_substring_regex(texts, _SPECIAL)
-        if not pc.any(special).as_py():
+        if not holds_any(texts, b'",\r\n'):
             return texts
+        special = pc.match_substring_regex(texts, _SPECIAL)
         quoted = pc.binary_join_element_wise('"', pc.replace_substring(texts, '"', '""'), '"', "")
         return pc.if_else(special, quoted, texts)
 

@@ -6,7 +6,7 @@ import msgspec
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from ..cell_text import RowStyle
+from ..cell_text import RowStyle, holds_any
 from ..form import TextForm
 
 _SPECIAL = r'["\\\x00-\x1f]'
@@ -27,10 +27,10 @@ class _JSONLines(RowStyle):
         return msgspec.json.encode(text)
 
     def words(self, texts: pa.StringArray) -> pa.StringArray:
-        special = pc.match_substring_regex(texts, _SPECIAL)
         quoted = pc.binary_join_element_wise('"', texts, '"', "")
-        if not pc.any(special).as_py():
+        if not holds_any(texts, b'"\\' + bytes(range(32))):
             return quoted
+        special = pc.match_substring_regex(texts, _SPECIAL)
         written = [self.word(text).decode() for text in texts.filter(special).to_pylist()]
         return pc.replace_with_mask(quoted, special, pa.array(written, pa.string()))
 
