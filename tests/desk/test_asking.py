@@ -7,7 +7,7 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QMenu
+from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
 from zesty_abacus.core.conditions.bind import bind
 from zesty_abacus.core.conditions.hits import find
@@ -165,3 +165,29 @@ def test_all_that_is_offered_of_a_frame_holds_for_it(pilot):
         reader = meaning.reader_of(kind, row)
         for _, condition in of_frame(capture, row, reader.layout.name if reader else ""):
             assert row in find(meaning, bind(condition, known)).rows, condition
+
+
+def test_a_condition_is_kept_under_a_name_asked_again_and_forgotten(pilot, line, monkeypatch):
+    session = pilot.session
+
+    def menu_line(words):
+        pilot.click(line.kept)
+        menu = next(menu for menu in QApplication.topLevelWidgets() if isinstance(menu, QMenu) and menu.isVisible())
+        action = next(action for action in menu.actions() if words in action.text())
+        QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
+        pilot.settle()
+
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_words: ("bilge reads", True))
+    ask(pilot, line, BILGE)
+    menu_line("Keep this")
+    assert [(one.name, one.text) for one in session.trial.file.conditions] == [("bilge reads", BILGE)]
+    ask(pilot, line, "size == 1")
+    menu_line("bilge reads")
+    assert line.line.text() == BILGE and len(session.asking.hits) == 28
+    menu_line("Forget bilge reads")
+    assert session.trial.file.conditions == ()
+    session.undo.undo()
+    pilot.settle()
+    assert [one.name for one in session.trial.file.conditions] == ["bilge reads"]
+    session.trials.keep_condition("bilge reads", "")
+    pilot.settle()

@@ -64,6 +64,8 @@ def holds_any(texts: pa.StringArray, letters: bytes) -> bool:
 
 def _bytes_of(texts: pa.StringArray) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
     """Return the bytes of texts, one after another, and how long each is."""
+    if not len(texts):
+        return np.empty(0, np.uint8), np.empty(0, np.int64)
     offsets = np.frombuffer(texts.buffers()[1], np.int32)[texts.offset : texts.offset + len(texts) + 1]
     data = texts.buffers()[2]
     whole = np.empty(0, np.uint8) if data is None else np.frombuffer(data, np.uint8)

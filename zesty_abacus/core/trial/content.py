@@ -60,6 +60,13 @@ class Moment(msgspec.Struct, frozen=True, kw_only=True):
     text: str
 
 
+class KeptCondition(msgspec.Struct, frozen=True, kw_only=True):
+    """Something that is asked of the frames again and again, under a name."""
+
+    name: str
+    text: str
+
+
 class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     """The content of ``trial.json``, an immutable value.
 
@@ -78,6 +85,7 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     library: str = "library.sqlite"
     release: str = ""
     ties: tuple[Tie, ...] = ()
+    conditions: tuple[KeptCondition, ...] = ()
 
     def with_tie(self, layout: UUID | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
         """Return a trial in which one kind of message, or a lane, is tied to a layout, or to none."""
@@ -98,6 +106,12 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
         """Return a trial with one lane's entry replaced or added."""
         others = tuple(lane for lane in self.lanes if lane.name != entry.name)
         return msgspec.structs.replace(self, lanes=(*others, entry))
+
+    def with_condition(self, name: str, text: str) -> TrialFile:
+        """Return a trial that keeps a condition under a name; an empty text forgets it."""
+        others = tuple(one for one in self.conditions if one.name != name)
+        made = (KeptCondition(name=name, text=text),) if text else ()
+        return msgspec.structs.replace(self, conditions=(*others, *made))
 
     def with_moment(self, moment: Moment) -> TrialFile:
         """Return a trial with one more moment, in order of time."""

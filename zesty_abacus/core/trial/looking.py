@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 
 from ..captures.registry import line_formats, read_lines, recognise
 from ..captures.report import ReadReport
+from ..files.scratch import ScratchFolder
 from ..frames.flags import PACKET
 from ..frames.table import FrameTable
 from ..library.shelf import Head
@@ -74,7 +73,7 @@ class OpenedSource:
     report: ReadReport
     zero_ns: int
     offers: tuple[Offer, ...]
-    folder: tempfile.TemporaryDirectory = field(repr=False)
+    folder: ScratchFolder = field(repr=False)
 
     @property
     def span_ns(self) -> tuple[int, int]:
@@ -98,10 +97,10 @@ def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progr
     """
     request = request_of(trial, trial.file.sources[number])
     form = request.form or recognise(request.path)
-    folder = tempfile.TemporaryDirectory(prefix="zesty-abacus-lines-", ignore_cleanup_errors=True)
+    folder = ScratchFolder("zesty-abacus-lines-")
     if form in {one.name for one in line_formats()}:
         columns = request.recipe.columns if request.recipe is not None else None
-        recording, report = read_lines(request.path, Path(folder.name), form, columns, progress)
+        recording, report = read_lines(request.path, folder.path, form, columns, progress)
         recording = replace(
             recording, channels=tuple(_with_ranges(channel, progress) for channel in recording.channels)
         )

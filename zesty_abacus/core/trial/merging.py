@@ -14,6 +14,7 @@ T = TypeVar("T")
 _KEYS: dict[str, Callable[[Any], Hashable]] = {
     "sources": lambda entry: entry.path,
     "lanes": lambda entry: entry.name,
+    "conditions": lambda entry: entry.name,
     "moments": lambda moment: (moment.time_ns, moment.text),
     "references": lambda name: name,
     "ties": lambda tie: (tie.lane, tie.address, tie.flags),

@@ -214,6 +214,11 @@ class Trials(QObject):
         name = self.trial.source_path(file.sources[number]).name
         self.change(msgspec.structs.replace(file, sources=kept), f"{name} taken out")
 
+    def keep_condition(self, name: str, text: str) -> None:
+        """Keep a condition under a name; an empty text forgets it."""
+        words = f"condition {name} kept" if text else f"condition {name} forgotten"
+        self.change(self.trial.file.with_condition(name, text), words)
+
     def add_moment(self, time_ns: int, text: str) -> None:
         """Write down what happened at a time."""
         moment = engine.Moment(time_ns=time_ns, text=text)

@@ -6,11 +6,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, QStringListModel, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QCompleter, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCompleter, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QVBoxLayout, QWidget
 
 from ..app.doors import asked
 from ..app.session import Session
-from ..widgets.parts import EDGE, ElidedLabel, button, label, one_shot
+from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip
 from ..widgets.words import grouped
 
 _SOON_MS = 250
@@ -34,6 +34,7 @@ class ConditionLine(QWidget):
         self.on = button("›", "The next hit (Space)")
         self.count = label("", "quiet")
         self.write = button("Write…", "Write the hits to a file")
+        self.kept = button("Kept ▾", "Conditions that this trial keeps")
         self._soon = one_shot(self, _SOON_MS, lambda: self._asking.ask(self.line.text()))
         self._completer = QCompleter(self)
         self._words = QStringListModel(self)
@@ -51,7 +52,7 @@ class ConditionLine(QWidget):
         row.addWidget(label("Ask", "title"))
         row.addWidget(self.line, 1)
         row.addWidget(self.count)
-        for one in (self.back, self.on, self.write):
+        for one in (self.back, self.on, self.write, self.kept):
             row.addWidget(one)
         column = QVBoxLayout(self)
         column.setContentsMargins(EDGE, 6, EDGE, 4)
@@ -68,6 +69,7 @@ class ConditionLine(QWidget):
         self.back.clicked.connect(lambda: self._asking.step(-1))
         self.on.clicked.connect(lambda: self._asking.step(1))
         self.write.clicked.connect(self._ask_where)
+        self.kept.clicked.connect(self._show_kept)
         self._asking.changed.connect(self._show)
         self._session.clock.cursor_changed.connect(self._show_count)
 
@@ -143,6 +145,40 @@ class ConditionLine(QWidget):
     def _show_count(self) -> None:
         hits = self._asking.hits
         self.count.setText(f"{grouped(self._asking.place())} of {grouped(len(hits))}" if hits else "")
+
+    # keeping
+
+    def _show_kept(self) -> None:
+        """Offer what the trial keeps, and to keep or forget what is asked now."""
+        if self._session.capture is None:
+            return
+        trials, text = self._session.trials, self.line.text().strip()
+        kept = trials.trial.file.conditions
+        menu = menu_of(self)
+        for one in kept:
+            action = menu.addAction(one.name)
+            if action is not None:
+                action.setToolTip(plain_tip(one.text))
+                action.triggered.connect(lambda _on=False, text=one.text: self._asking.ask(text))
+        menu.setToolTipsVisible(True)
+        if kept:
+            menu.addSeparator()
+        same = next((one for one in kept if one.text == text), None)
+        if same is not None:
+            forget = menu.addAction(f"Forget {same.name}")
+            if forget is not None:
+                forget.triggered.connect(lambda: trials.keep_condition(same.name, ""))
+        else:
+            keep = menu.addAction("Keep this condition…")
+            if keep is not None:
+                keep.setEnabled(bool(self._asking.words))
+                keep.triggered.connect(self._ask_name)
+        menu.popup(self.kept.mapToGlobal(self.kept.rect().bottomLeft()))
+
+    def _ask_name(self) -> None:
+        name, given = QInputDialog.getText(self, "Keep this condition", "What is it called?")
+        if given and name.strip():
+            self._session.trials.keep_condition(name.strip(), self._asking.text.strip())
 
     # writing
 
