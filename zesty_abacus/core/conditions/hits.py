@@ -48,6 +48,12 @@ class Hits:
         """Return them as frames that are listed."""
         return RowsInOrder(self.rows, self.time_ns)
 
+    def mask(self) -> NDArray[np.bool_]:
+        """Return for every frame of the capture, by row, whether it is one; bool (frames of the capture,)."""
+        found = np.zeros(len(self.capture), np.bool_)
+        found[self.rows] = True
+        return found
+
     def by_kind(self) -> dict[int, int]:
         """Return how many there are of each kind that has any."""
         kinds, counts = np.unique(self.capture.kinds_of(self.rows), return_counts=True)

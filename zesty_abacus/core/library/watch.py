@@ -49,10 +49,15 @@ class _ServerWatch:
             borrowed = library.engine.raw_connection()
             self._connection = cast(psycopg.Connection, borrowed.driver_connection)
             borrowed.detach()
-        with mapped_network_errors(self._where):
-            self._connection.rollback()
-            self._connection.autocommit = True
-            self._connection.execute(f"LISTEN {_CHANNEL}")
+        try:
+            with mapped_network_errors(self._where):
+                self._connection.rollback()
+                self._connection.autocommit = True
+                self._connection.execute(f"LISTEN {_CHANNEL}")
+        except BaseException:
+            # it belongs to no pool that would let it go
+            self._connection.close()
+            raise
 
     def wait(self, seconds: float) -> frozenset[str]:
         with mapped_network_errors(self._where):

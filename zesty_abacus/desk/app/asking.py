@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ...core.progress import Progress
 from .clock import Clock
 from .doors import asked
 from .jobs import Jobs
@@ -50,6 +52,7 @@ class Asking(QObject):
         self._term: asked.Term | None = None
         self._turn = 0
         self._step_when_known = 0
+        self._mask: Any = None
         self._known: tuple[object, object, asked.Known] | None = None
         self.text = ""
         self.words = ""
@@ -104,9 +107,13 @@ class Asking(QObject):
         term, meaning, turn = self._term, self._reading.meaning, self._turn
         assert term is not None and meaning is not None
 
-        def finish(hits: asked.Hits) -> None:
+        def work(progress: Progress) -> tuple[asked.Hits, Any]:
+            hits = asked.find(meaning, term, progress, lambda count: self._early.emit(turn, count))
+            return hits, hits.mask()
+
+        def finish(found: tuple[asked.Hits, Any]) -> None:
             if turn == self._turn:
-                self.hits = hits
+                self.hits, self._mask = found
                 self.changed.emit()
                 if self._step_when_known:
                     self.step(self._step_when_known)
@@ -117,11 +124,7 @@ class Asking(QObject):
                 self.trouble = sentence
                 self.changed.emit()
 
-        self._jobs.start(
-            "condition", "looking for frames",
-            lambda progress: asked.find(meaning, term, progress, lambda count: self._early.emit(turn, count)),
-            finish, fail,
-        )  # fmt: skip
+        self._jobs.start("condition", "looking for frames", work, finish, fail)
 
     def _on_early(self, turn: int, count: int) -> None:
         if turn == self._turn and self.hits is None and count != self.so_far:
@@ -141,6 +144,10 @@ class Asking(QObject):
             return False
         self._clock.set_cursor(int(self.hits.time_ns[place]), follow=True)
         return True
+
+    def holds(self, row: int) -> bool:
+        """Return whether the condition is known to hold in a frame of the capture."""
+        return self.hits is not None and row < len(self._mask) and bool(self._mask[row])
 
     def place(self) -> int:
         """Return how many hits there are up to the cursor."""
