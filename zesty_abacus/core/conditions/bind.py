@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import difflib
-import re
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 
 from ..expressions.operations.registry import operations
 from ..expressions.quantities import converted, is_known, scale_of
@@ -14,24 +11,23 @@ from ..expressions.tree import RAW, Call, ExpressionError, Name, Number
 from ..frames import flags as F
 from ..layouts.model import Field, Layout
 from ..layouts.places import parse_places
+from .facts import CHECKS, NUMBERS, TEXTS, WAYS
+from .functions import FUNCTIONS
 from .parse import parse_condition
+from .telling import nearest, short
 from .tree import AnyNode, At, ConditionError, Member, Quantity, Text, Then
 from .truths import (
     COMPARISONS,
     Addressed,
     AfterAnother,
-    AfterMoment,
     AllOf,
     AnyOf,
-    BytesAt,
     Checked,
     Compared,
     Flagged,
     GoesWay,
-    HasBytes,
     IsTrue,
     Labelled,
-    Moved,
     Not,
     OfMessage,
     OnLane,
@@ -40,39 +36,13 @@ from .truths import (
 from .values import (
     AddressValue,
     FieldValue,
-    GapValue,
-    LaneGapValue,
     Literal,
     PlaceValue,
     Reckoned,
-    ResponseTimeValue,
-    SizeValue,
-    TimeValue,
     Value,
     all_fields,
     check_same,
 )
-
-NUMBERS: dict[str, Callable[[], Value]] = {
-    "address": AddressValue,
-    "size": SizeValue,
-    "time": TimeValue,
-    "gap": GapValue,
-    "lane_gap": LaneGapValue,
-    "response_time": ResponseTimeValue,
-}
-"""Facts of frames that are numbers."""
-TEXTS = ("lane", "message", "way", "check")
-"""Facts of frames that are compared with a text."""
-WAYS = ("read", "write", "request", "answer")
-CHECKS = ("good", "bad", "none")
-FUNCTIONS = ("bytes", "has_bytes", "has_text", "flag", "changes", "rises", "falls", "crosses", "after")
-FLAG_WORDS = {
-    **{word: bit for bit, word in F.named_flags()},
-    # an acknowledge that is missing and an answer that refuses are told by different links
-    "refused": F.REFUSED | F.EXCEPTION,
-}
-_LONG = 40
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,21 +98,28 @@ def bind(text: str, known: Known) -> Term:
         If it is none, names what is not there, or compares what cannot be compared.
     """
     try:
-        return _Binder(known).truth(parse_condition(text))
+        return Binder(known).truth(parse_condition(text))
     except ExpressionError as error:
         raise ConditionError(str(error)) from error
 
 
-class _Binder:
+class Binder:
+    """Turns nodes into conditions and values that make sense for what is known.
+
+    Attributes
+    ----------
+    known
+    """
+
     def __init__(self, known: Known) -> None:
-        self._known = known
+        self.known = known
 
     # conditions
 
     def truth(self, node: AnyNode) -> Term:
         """Return a node as a condition."""
         if isinstance(node, Then):
-            within_ns, words = self._duration(node.within, "within")
+            within_ns, words = self.duration(node.within, "within")
             return AfterAnother(self.truth(node.earlier), self.truth(node.later), within_ns, words)
         if isinstance(node, Call):
             if node.operation in ("and_", "or_"):
@@ -152,12 +129,12 @@ class _Binder:
             if node.operation in COMPARISONS:
                 return self._comparison(node.operation, *node.arguments)
             if node.operation in FUNCTIONS:
-                return getattr(self, f"_{node.operation}")(*self._arguments(node))
+                return FUNCTIONS[node.operation].make(self, *self._arguments(node, FUNCTIONS[node.operation].takes))
         if isinstance(node, Name) and node.name == "unanswered":
             return Flagged(F.UNANSWERED, "unanswered")
         if isinstance(node, Text):
             raise ConditionError(
-                f"a text alone ({_short(node.text)}) is no condition.", hint='To search for it, write has_text("…").'
+                f"a text alone ({short(node.text)}) is no condition.", hint='To search for it, write has_text("…").'
             )
         if isinstance(node, Name) and node.name in TEXTS:
             raise ConditionError(f"{node.name} is compared with a text.", hint=f'Write {node.name} == "…".')
@@ -176,49 +153,49 @@ class _Binder:
             for side, number in ((one, other), (other, one)):
                 if isinstance(side, AddressValue) and isinstance(number, Literal) and number.value.denominator == 1:
                     return Addressed(int(number.value), symbol == "==")
-        self._check_units(one, other)
+        self.check_units(one, other)
         return Compared(symbol, one, other)
 
     def _with_text(self, symbol: str, left: AnyNode, text: str) -> Term:
         if symbol not in ("==", "!="):
-            raise ConditionError(f"a text ({_short(text)}) is the same or not, neither more nor less.")
+            raise ConditionError(f"a text ({short(text)}) is the same or not, neither more nor less.")
         equal = symbol == "=="
         if isinstance(left, Name) and left.name == "lane":
-            self._must_be_one_of(text, self._known.lanes, "lane")
+            self.must_be_one_of(text, self.known.lanes, "lane")
             return OnLane(text, equal)
         if isinstance(left, Name) and left.name == "message":
-            self._must_be_one_of(text, self._known.messages, "message")
+            self.must_be_one_of(text, self.known.messages, "message")
             return OfMessage(text, equal)
         if isinstance(left, Name) and left.name == "way":
-            self._must_be_one_of(text, WAYS, "way")
+            self.must_be_one_of(text, WAYS, "way")
             return GoesWay(text, equal)
         if isinstance(left, Name) and left.name == "check":
-            self._must_be_one_of(text, CHECKS, "state of a check")
+            self.must_be_one_of(text, CHECKS, "state of a check")
             return Checked(text, equal)
         value = self.value(left)
         if not isinstance(value, FieldValue) or value.wants_raw:
             raise ConditionError(
-                f"{value.words()} is a number, and “{_short(text)}” a text.", hint="Write the number without quotes."
+                f"{value.words()} is a number, and “{short(text)}” a text.", hint="Write the number without quotes."
             )
         return self._labelled(value, text, equal)
 
     def _labelled(self, field: FieldValue, text: str, equal: bool) -> Term:
-        having = self._known.having(field)
+        having = self.known.having(field)
         labels = [named.label for _, one in having for named in one.names]
         if not any(one.names or not one.raw_is_number for _, one in having):
             raise ConditionError(
                 f"{field.words()} has no named values.", hint="Compare it with a number, which has no quotes."
             )
         if all(one.raw_is_number for _, one in having):
-            self._must_be_one_of(text, labels, f"value of {field.name}")
+            self.must_be_one_of(text, labels, f"value of {field.name}")
         return Labelled(field, text, equal)
 
-    def _check_units(self, one: Value, other: Value) -> None:
+    def check_units(self, one: Value, other: Value) -> None:
         """Refuse what no layout could make sense of; where several have such a field, one that fits is enough."""
         fields = list(all_fields([one, other]))
         layouts: list[Layout | None] = [None]
         if fields:
-            mine = [layout for layout, _ in self._known.having(fields[0])]
+            mine = [layout for layout, _ in self.known.having(fields[0])]
             layouts = [layout for layout in mine if all(field.in_layout(layout) is not None for field in fields)]
             if not layouts:
                 raise ConditionError(
@@ -258,7 +235,7 @@ class _Binder:
 
     def _reckoned(self, node: Call) -> Value:
         if node.operation == RAW:
-            (only,) = self._arguments(node)
+            (only,) = self._arguments(node, (1, 1))
             found = self.value(only)
             if not isinstance(found, FieldValue):
                 raise ConditionError("raw takes the name of a field.")
@@ -268,7 +245,7 @@ class _Binder:
         operation = operations().get(node.operation)
         if operation is None:
             known = [*FUNCTIONS, RAW, *(name for name, one in operations().items() if not one.symbol)]
-            raise ConditionError(f"there is no function called {node.operation}.", hint=_nearest(node.operation, known))
+            raise ConditionError(f"there is no function called {node.operation}.", hint=nearest(node.operation, known))
         if len(node.arguments) != operation.takes:
             raise ConditionError(f"{node.operation} takes {operation.takes} values, not {len(node.arguments)}.")
         arguments = tuple(self.value(one) for one in node.arguments)
@@ -279,15 +256,15 @@ class _Binder:
 
     def _field(self, name: str, message: str | None) -> FieldValue:
         field = FieldValue(name, message)
-        if self._known.having(field):
+        if self.known.having(field):
             return field
         if message is not None:
-            self._must_be_one_of(message, self._known.messages, "message")
+            self.must_be_one_of(message, self.known.messages, "message")
             names = [
-                one.name for layout in self._known.layouts if layout.name == message for one in layout.once_a_frame()
+                one.name for layout in self.known.layouts if layout.name == message for one in layout.once_a_frame()
             ]
-            raise ConditionError(f"{message} has no field called {_short(name)}.", hint=_nearest(name, names))
-        inside = next((one for one in self._known.layouts for field in one.all_fields() if field.name == name), None)
+            raise ConditionError(f"{message} has no field called {short(name)}.", hint=nearest(name, names))
+        inside = next((one for one in self.known.layouts for field in one.all_fields() if field.name == name), None)
         if inside is not None:
             raise ConditionError(
                 f"{name} of {inside.name} is there several times in a frame.",
@@ -295,98 +272,26 @@ class _Binder:
             )
         if name in TEXTS:
             raise ConditionError(f"{name} is compared with a text.", hint=f'Write {name} == "…".')
-        if not self._known.layouts:
-            raise ConditionError(f"there is no {_short(name)} without a library.", hint="Fields come from its layouts.")
-        known = [*self._known.field_names, *NUMBERS, *TEXTS, "unanswered"]
-        raise ConditionError(f"there is no field called {_short(name)}.", hint=_nearest(name, known))
+        if not self.known.layouts:
+            raise ConditionError(f"there is no {short(name)} without a library.", hint="Fields come from its layouts.")
+        known = [*self.known.field_names, *NUMBERS, *TEXTS, "unanswered"]
+        raise ConditionError(f"there is no field called {short(name)}.", hint=nearest(name, known))
 
     def _must_be_a_unit(self, unit: str) -> None:
-        carried = {field.unit for layout in self._known.layouts for field in layout.once_a_frame()}
+        carried = {field.unit for layout in self.known.layouts for field in layout.once_a_frame()}
         if not is_known(unit) and unit not in carried:
-            raise ConditionError(f"there is no unit called {_short(unit)}.", hint=_nearest(unit, [*carried, *UNITS]))
+            raise ConditionError(f"there is no unit called {short(unit)}.", hint=nearest(unit, [*carried, *UNITS]))
 
-    # functions
+    # what functions take
 
-    def _arguments(self, node: Call) -> tuple[AnyNode, ...]:
-        most = {"bytes": (1, 2), "crosses": (2, 2), "after": (2, 2)}.get(node.operation, (1, 1))
+    def _arguments(self, node: Call, most: tuple[int, int]) -> tuple[AnyNode, ...]:
         if not most[0] <= len(node.arguments) <= most[1]:
             wanted = f"{most[0]} or {most[1]}" if most[0] != most[1] else str(most[0])
             raise ConditionError(f"{node.operation} takes {wanted} values, not {len(node.arguments)}.")
         return node.arguments
 
-    def _bytes(self, pattern: AnyNode, offset: AnyNode | None = None) -> Term:
-        text = self._text(pattern, 'bytes takes a pattern in quotes, as bytes("0? FF").')
-        offset = Number(Fraction(0)) if offset is None else offset
-        if not isinstance(offset, Number) or offset.value.denominator != 1 or not 0 <= offset.value < 1 << 20:
-            raise ConditionError("the second value of bytes is the number of the first byte, from 0.")
-        digits = re.sub(r"[ \t]+", "", text).upper()
-        if not digits or len(digits) % 2 or re.search(r"[^0-9A-F?]", digits):
-            raise ConditionError(
-                f"“{_short(text)}” is no pattern of bytes.", hint="Write two hex digits a byte; ? is any digit."
-            )
-        pairs = [(digits[n : n + 2]) for n in range(0, len(digits), 2)]
-        mask = bytes(int("".join("0" if digit == "?" else "F" for digit in pair), 16) for pair in pairs)
-        wanted = bytes(int(pair.replace("?", "0"), 16) for pair in pairs)
-        return BytesAt(mask, wanted, int(offset.value), " ".join(pairs))
-
-    def _has_bytes(self, pattern: AnyNode) -> Term:
-        text = self._text(pattern, 'has_bytes takes bytes in quotes, as has_bytes("55 AA").')
-        digits = re.sub(r"[ \t]+", "", text)
-        if not digits or len(digits) % 2 or re.search(r"[^0-9A-Fa-f]", digits):
-            raise ConditionError(
-                f"“{_short(text)}” are no bytes.",
-                hint='Write two hex digits a byte; letters are searched by has_text("…").',
-            )
-        wanted = bytes.fromhex(digits)
-        return HasBytes(wanted, f"that hold the bytes {wanted.hex(' ').upper()}")
-
-    def _has_text(self, wanted: AnyNode) -> Term:
-        text = self._text(wanted, 'has_text takes a text in quotes, as has_text("hook"); bytes are has_bytes("55 AA").')
-        if not text:
-            raise ConditionError("an empty text is in every frame.")
-        return HasBytes(text.encode(), f"that hold the text “{text}”")
-
-    def _flag(self, wanted: AnyNode) -> Term:
-        text = self._text(wanted, 'flag takes a word in quotes, as flag("bad check").')
-        word = text.replace("_", " ").strip().lower()
-        self._must_be_one_of(word, FLAG_WORDS, "flag")
-        return Flagged(FLAG_WORDS[word], word)
-
-    def _changes(self, value: AnyNode) -> Term:
-        return Moved("changes", self._number_that_moves(value))
-
-    def _rises(self, value: AnyNode) -> Term:
-        return Moved("rises", self._number_that_moves(value))
-
-    def _falls(self, value: AnyNode) -> Term:
-        return Moved("falls", self._number_that_moves(value))
-
-    def _crosses(self, value: AnyNode, level: AnyNode) -> Term:
-        found, wanted = self._number_that_moves(value), self.value(level)
-        if not isinstance(wanted, Literal):
-            raise ConditionError("crosses takes a value and the number that it crosses.")
-        self._check_units(found, wanted)
-        return Moved("crosses", found, wanted)
-
-    def _number_that_moves(self, node: AnyNode) -> Value:
-        if isinstance(node, Name) and node.name in TEXTS:
-            raise ConditionError(f"{node.name} is a text, and whether it changes cannot be asked.")
-        value = self.value(node)
-        if isinstance(value, FieldValue) and all(not field.raw_is_number for _, field in self._known.having(value)):
-            raise ConditionError(f"{value.words()} is a text, and whether it changes cannot be asked.")
-        return value
-
-    def _after(self, moment: AnyNode, within: AnyNode) -> Term:
-        text = self._text(moment, 'after takes the text of a moment and a time, as after("hook released", 2 s).')
-        times = tuple(one.time_ns for one in self._known.moments if one.text == text)
-        if not times:
-            known = sorted({one.text for one in self._known.moments})
-            none = "There are no moments here." if not known else _nearest(text, known)
-            raise ConditionError(f"there is no moment called “{_short(text)}”.", hint=none)
-        within_ns, words = self._duration(within, "after")
-        return AfterMoment(text, times, within_ns, words)
-
-    def _duration(self, node: AnyNode, word: str) -> tuple[int, str]:
+    def duration(self, node: AnyNode, word: str) -> tuple[int, str]:
+        """Return a time in ns, and as it is said; ``word`` is what takes it."""
         value = self.value(node)
         if not isinstance(value, Literal):
             raise ConditionError(f"{word} takes a time, as 50 ms.")
@@ -395,15 +300,17 @@ class _Binder:
             raise ConditionError(f"{word} takes a time, as 50 ms; {value.words()} is none.")
         return int(seconds * 1_000_000_000), value.words() if value.written_unit else f"{value.words()} s"
 
-    def _text(self, node: AnyNode, otherwise: str) -> str:
+    def text(self, node: AnyNode, otherwise: str) -> str:
+        """Return a text in quotes; ``otherwise`` is what is told if it is none."""
         if not isinstance(node, Text):
             raise ConditionError(otherwise)
         return node.text
 
-    def _must_be_one_of(self, text: str, known: Iterable[str], what: str) -> None:
+    def must_be_one_of(self, text: str, known: Iterable[str], what: str) -> None:
+        """Raise :class:`ConditionError` if a text is none of those that there are."""
         known = list(known)
         if text not in known:
-            raise ConditionError(f"there is no {what} called “{_short(text)}”.", hint=_nearest(text, known))
+            raise ConditionError(f"there is no {what} called “{short(text)}”.", hint=nearest(text, known))
 
 
 UNITS = (
@@ -416,17 +323,3 @@ UNITS = (
 def _is_time(value: Literal) -> bool:
     scale = scale_of(value.written_unit)
     return not value.written_unit or (scale is not None and scale.base == (("s", 1),))
-
-
-def _short(text: str) -> str:
-    return text if len(text) <= _LONG else text[: _LONG - 1] + "…"
-
-
-def _nearest(text: str, known: Iterable[str]) -> str:
-    """Return a hint that names what comes nearest, or a few of what there is."""
-    known = sorted({word for word in known if word}, key=str.casefold)
-    near = difflib.get_close_matches(text, known, 3, 0.6)
-    if near:
-        return f"Did you mean {' or '.join(near)}?"
-    few = ", ".join(known[:8])
-    return f"There is {few}{', …' if len(known) > 8 else ''}." if known else ""

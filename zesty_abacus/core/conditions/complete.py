@@ -7,7 +7,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from ..expressions.expression import quoted
-from .bind import CHECKS, FLAG_WORDS, FUNCTIONS, NUMBERS, TEXTS, UNITS, WAYS, Known
+from .bind import UNITS, Known
+from .facts import CHECKS, NUMBERS, TEXTS, WAYS
+from .functions import FLAG_WORDS, FUNCTIONS
 from .values import FieldValue
 
 _MOST = 12

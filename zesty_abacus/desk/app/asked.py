@@ -1,6 +1,6 @@
 """What asking needs from core, in one place; reached by the door ``asked`` only."""
 
-from ...core.conditions.bind import CHECKS, FUNCTIONS, NUMBERS, TEXTS, UNITS, WAYS, Known, Moment, bind
+from ...core.conditions.bind import Known, Moment, bind
 from ...core.conditions.complete import Offer, offers
 from ...core.conditions.hits import Hits, find
 from ...core.conditions.pointing import of_frame, of_moment, of_value
@@ -12,14 +12,8 @@ from ...core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
 from ...core.handover.writers import WRITERS, export_tables
 
 __all__ = [
-    "CHECKS",
     "FOUND_SCHEMA",
-    "FUNCTIONS",
-    "NUMBERS",
     "SINCE_SCHEMA",
-    "TEXTS",
-    "UNITS",
-    "WAYS",
     "WRITERS",
     "ConditionError",
     "Hits",

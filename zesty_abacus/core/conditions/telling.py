@@ -1,0 +1,23 @@
+"""How mistakes in conditions are told."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+
+_LONG = 40
+
+
+def short(text: str) -> str:
+    """Return a text as a sentence repeats it."""
+    return text if len(text) <= _LONG else text[: _LONG - 1] + "…"
+
+
+def nearest(text: str, known: Iterable[str]) -> str:
+    """Return a hint that names what comes nearest, or a few of what there is."""
+    known = sorted({word for word in known if word}, key=str.casefold)
+    near = difflib.get_close_matches(text, known, 3, 0.6)
+    if near:
+        return f"Did you mean {' or '.join(near)}?"
+    few = ", ".join(known[:8])
+    return f"There is {few}{', …' if len(known) > 8 else ''}." if known else ""
