@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+from functools import cache
 from importlib.metadata import EntryPoint, entry_points
 from types import ModuleType
 from typing import Any
@@ -37,8 +38,14 @@ def discover(package: ModuleType, attribute: str, *, besides: frozenset[str] = f
     modules = [importlib.import_module(f"{package.__name__}.{name}") for name in names if name not in besides]
     found = [getattr(module, attribute) for module in modules if hasattr(module, attribute)]
     group = f"zesty_abacus.{package.__name__.rpartition('.')[2]}"
-    added = (_load(entry) for entry in sorted(entry_points(group=group), key=lambda entry: entry.name))
+    added = (_load(entry) for entry in sorted(_installed().select(group=group), key=lambda entry: entry.name))
     return found + [getattr(module, attribute) for module in added if hasattr(module, attribute)]
+
+
+@cache
+def _installed() -> Any:
+    """Return what all installed packages say; looking through them takes longer than loading what they name."""
+    return entry_points()
 
 
 def _load(entry: EntryPoint) -> ModuleType:
