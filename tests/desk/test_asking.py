@@ -64,7 +64,7 @@ def test_space_goes_through_the_hits_on_every_desk(pilot, line):
     pilot.window.show_desk("Read")
     QTest.keyClick(pilot.window.strip, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
     pilot.settle()
-    assert line.count.text() == "4 of 28"
+    assert line.count.text() == "4 of 28" and pilot.window.foot.hits.text() == "hit 4 of 28"
 
 
 def test_the_list_shows_hits_only_with_the_distance_between_them(pilot, line):

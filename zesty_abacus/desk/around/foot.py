@@ -25,6 +25,7 @@ class Foot(QWidget):
         self.cursor_words = label("", "quiet")
         self.frames = label("", "quiet")
         self.pin = label("", "quiet")
+        self.hits = label("", "quiet")
         self.told = label("")
         self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.work = label("", "quiet")
@@ -36,7 +37,7 @@ class Foot(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 3, 14, 3)
         row.setSpacing(18)
-        for words in (self.cursor_words, self.pin, self.frames):
+        for words in (self.cursor_words, self.pin, self.frames, self.hits):
             row.addWidget(words)
         row.addStretch(1)
         for part in (self.told, self.work, self.bar, self.stop):
@@ -54,6 +55,8 @@ class Foot(QWidget):
         session.clock.pin_changed.connect(self._show_cursor)
         session.kind_changed.connect(self._show_cursor)
         session.opened.connect(self._show_cursor)
+        session.asking.changed.connect(self._show_hits)
+        session.clock.cursor_changed.connect(self._show_hits)
         session.told.connect(self.tell)
         session.jobs.changed.connect(self._on_jobs)
         self.stop.clicked.connect(lambda: self._job.cancel() if self._job is not None else None)
@@ -87,6 +90,13 @@ class Foot(QWidget):
                 f"frame {_count(number)} of {_count(session.capture.kinds.count(session.kind))} of this kind · {total}"
             )
         self.frames.setText(total)
+
+    def _show_hits(self) -> None:
+        """Say at which hit the cursor is; on the desks that have no line to ask in, there is no other word of it."""
+        hits = self._session.asking.hits
+        self.hits.setVisible(bool(hits))
+        if hits:
+            self.hits.setText(f"hit {_count(self._session.asking.place())} of {_count(len(hits))}")
 
     def _on_jobs(self) -> None:
         """Show a job only if it takes a while, and take it away the moment it ends."""
