@@ -11,6 +11,7 @@ from tests.conditions.slow import Asked, OneFrame, both, comparison, either, mov
 from zesty_abacus.core.conditions import hits
 from zesty_abacus.core.conditions.bind import Known, bind
 from zesty_abacus.core.conditions.hits import find
+from zesty_abacus.core.conditions.tree import ConditionError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
@@ -149,3 +150,34 @@ def test_one_after_another_within_a_time(drawn, earlier, later, within):
     assert hits_found.since_ns.tolist() == since
     inside = found(capture, f"size >= 0 and ({asked.text})")
     assert inside.rows.tolist() == hits_found.rows.tolist(), "it may stand within another condition"
+
+
+VALUES = (
+    "size", "speed", "Motion.speed", "heat", "`drive mode`", "3", "0.5 m/s", "20 ms", "gap", "lane_gap", "time",
+    "response_time", "at(B0)", "at(B0 B1[7..4])", "address", "raw(speed)", "abs(heat)", "(size + 1)", "-speed",
+    "size % 2", "speed * 2", "speed / size", "size << 2", "~size", "min(size, 2)", "speed + 1 km/h", "heat - 1",
+    "if(size > 2, 1, 0)", "5 °C",
+)  # fmt: skip
+ANY_COMPARISON = st.builds(
+    "{} {} {}".format, st.sampled_from(VALUES), st.sampled_from(["==", "!=", "<", ">="]), st.sampled_from(VALUES)
+)
+ANYTHING = st.recursive(
+    ANY_COMPARISON | st.sampled_from(VALUES) | st.sampled_from(VALUES).map("changes({})".format),
+    lambda inner: st.one_of(
+        st.builds("({}) and {}".format, inner, inner), st.builds("{} or ({})".format, inner, inner),
+        st.builds("not ({})".format, inner), st.builds("({}) then ({}) within 20 ms".format, inner, inner),
+    ),
+    max_leaves=4,
+)  # fmt: skip
+
+
+@given(FRAMES, ANYTHING)
+def test_what_makes_sense_can_be_asked(drawn, text):
+    """A condition that was bound never fails while it is asked, and its words never do."""
+    _, capture = made(drawn)
+    try:
+        term = bind(text, Known(LANES, LAYOUTS))
+    except ConditionError:
+        return
+    assert term.words()
+    find(Meaning.of(capture, LAYOUTS), term)

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from ..expressions.operation import known_in_all
 from .rows import BAD, GOOD, NONE, Rows
-from .values import BYTES, DECODED, FLAGS, KIND, TIMES, FieldValue, Value, into_unit, is_bare
+from .values import BYTES, DECODED, FLAGS, KIND, TIMES, FieldValue, Literal, Value, into_unit, is_bare
 
 FIRST, SECOND, LAST = range(3)
 """Where the words of a condition stand in a sentence."""
@@ -183,7 +183,10 @@ class Compared(Term):
     def over(self, rows: Rows) -> Truth:
         left, right = self.left.over(rows), self.right.over(rows)
         layout = rows.layout
-        if is_bare(self.left) or (self.left.unit(layout) and not hasattr(self.left, "written_unit")):
+        if is_bare(self.left) or is_bare(self.right):
+            # a number without a unit is in the unit of the other side
+            pass
+        elif not isinstance(self.left, Literal):
             right = into_unit(self.right, right, self.left.unit(layout), layout)
         else:
             left = into_unit(self.left, left, self.right.unit(layout), layout)

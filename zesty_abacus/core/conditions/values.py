@@ -279,6 +279,9 @@ class Reckoned(Value):
             return self.operation.over_columns(parts)
 
     def unit(self, layout: Layout | None) -> Powers | None:
+        if any(one.unit(layout) is None for one in self.arguments):
+            # frames of this layout have no such field, so there is nothing to have a unit
+            return None
         sides = [Side(_powers(one.unit(layout)), is_bare(one)) for one in self.arguments]
         try:
             return self.operation.unit(sides)
