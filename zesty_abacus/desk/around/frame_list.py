@@ -129,7 +129,7 @@ class FrameList(RowList):
     def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], place: int, top: float) -> None:
         theme = look.theme
         line = self.line(place)
-        if self._session.asking.holds(self._listed.row(place)):
+        if not self._listed.follows_the_hits and self._session.asking.holds(self._listed.row(place)):
             painter.fillRect(QRectF(0, top + 3, 3, _ROW - 6), QColor(theme.zest))
         cells = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
         right = Qt.AlignmentFlag.AlignRight
