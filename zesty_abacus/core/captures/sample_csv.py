@@ -89,27 +89,26 @@ def sample_rate(head: bytes, columns: Columns) -> float | None:
 def _read(path: Path, folder: Path, columns: Columns, report: ReadReport, progress: Progress) -> LineRecording:
     chosen = columns.of_role("channel")
     time_column = next(iter(columns.of_role("time")), None)
-    spool = ColumnSpool(folder)
-    rows = 0
-    for line, batch in read_rows(path, columns, report, progress):
-        if time_column is not None:
-            times, good = times_ns(batch.column(time_column), columns, line, report)
-            spool.append("time", times[good])
-        else:
-            good = np.ones(len(batch), np.bool_)
+    with ColumnSpool(folder) as spool:
+        rows = 0
+        for line, batch in read_rows(path, columns, report, progress):
+            if time_column is not None:
+                times, good = times_ns(batch.column(time_column), columns, line, report)
+                spool.append("time", times[good])
+            else:
+                good = np.ones(len(batch), np.bool_)
+            for number in chosen:
+                values = numbers(batch.column(number), columns, line, columns.names[number], report)
+                spool.append(f"{number}", values[good].astype(np.float32))
+            rows += int(good.sum())
+        if rows < 2:
+            raise CaptureReadError("fewer than two samples can be read.", where=str(path), hint="Look at the columns.")
+        stamped = spool.column("time", np.int64) if time_column is not None else None
+        zero, begin, stamps, rate = _timebase(stamped, columns, report)
+        channels = []
         for number in chosen:
-            values = numbers(batch.column(number), columns, line, columns.names[number], report)
-            spool.append(f"{number}", values[good].astype(np.float32))
-        rows += int(good.sum())
-    if rows < 2:
-        spool.close()
-        raise CaptureReadError("fewer than two samples can be read.", where=str(path), hint="Look at the columns.")
-    stamped = spool.column("time", np.int64) if time_column is not None else None
-    zero, begin, stamps, rate = _timebase(stamped, columns, report)
-    channels = []
-    for number in chosen:
-        column = spool.column(f"{number}", np.float32)
-        channels.append(_channel(columns.names[number], column, rate, begin, stamps))
+            column = spool.column(f"{number}", np.float32)
+            channels.append(_channel(columns.names[number], column, rate, begin, stamps))
     return LineRecording("sample table", tuple(channels), zero, facts=(("sample rate", f"{rate:.6g} Hz"),))
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import BinaryIO
+from typing import BinaryIO, Self
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,7 +12,7 @@ from .report import CaptureReadError
 
 
 class ColumnSpool:
-    """Plain files of one dtype each, written piece by piece.
+    """Plain files of one dtype each, written piece by piece; as a context it closes them whatever happens.
 
     Parameters
     ----------
@@ -24,6 +24,12 @@ class ColumnSpool:
         self._folder = folder
         self._files: dict[str, tuple[BinaryIO, np.dtype]] = {}
         folder.mkdir(parents=True, exist_ok=True)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_error: object) -> None:
+        self.close()
 
     def append(self, name: str, values: NDArray) -> None:
         """Add values to a column.

@@ -76,13 +76,14 @@ class Vcd:
                 raise CaptureReadError("the file ends inside its declarations.", where=str(path))
             end = data.index(b"$end", end + 15) + 4
             head = data[:end].decode("ascii", "replace")
-            body = _Body(head, folder, report, path)
-            body.take(data[end:], end)
-            offset = len(data)
-            for chunk in chunks:
-                body.take(chunk, offset)
-                offset += len(chunk)
-            return body.finish()
+            with ColumnSpool(folder) as spool:
+                body = _Body(head, spool, report, path)
+                body.take(data[end:], end)
+                offset = len(data)
+                for chunk in chunks:
+                    body.take(chunk, offset)
+                    offset += len(chunk)
+                return body.finish()
 
 
 LINES = Vcd()
@@ -91,7 +92,7 @@ LINES = Vcd()
 class _Body:
     """The changes being read."""
 
-    def __init__(self, head: str, folder: Path, report: ReadReport, path: Path) -> None:
+    def __init__(self, head: str, spool: ColumnSpool, report: ReadReport, path: Path) -> None:
         self._report = report
         self._variables = _declared(head)
         if not self._variables:
@@ -109,7 +110,7 @@ class _Body:
         self._keys, order = np.unique(keys, return_index=True)
         self._order = order.astype(np.int64)
         self._reals = np.array([variable.real for variable in self._variables], np.bool_)
-        self._spool = ColumnSpool(folder)
+        self._spool = spool
         self._state = np.zeros(4, np.int64)  # time, in comment, changes, time seen
         most = max(CHUNK // 2, 2 * int(widths.max())) + 16
         self._room = (
@@ -186,7 +187,6 @@ class _Body:
                 place = int(first) + bit
                 name = variable.name if variable.width == 1 else f"{variable.name}[{variable.width - 1 - bit}]"
                 channels.append(self._channel(name, place, variable.real))
-        self._spool.close()
         names: set[str] = set()
         unique = []
         for channel in channels:

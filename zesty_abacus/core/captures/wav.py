@@ -116,9 +116,9 @@ def _chunks(path: Path, report: ReadReport) -> tuple[tuple[int, ...], int, int]:
 def _widen(path: Path, place: int, frames: int, channels: int, folder: Path, progress: Progress) -> np.ndarray:
     with open_file(path) as file:
         raw = np.memmap(file, np.uint8, "r", place, (frames * channels, 3))
-    spool = ColumnSpool(folder)
-    for begin in range(0, len(raw), CHUNK):
-        progress.step(begin / len(raw), "widening samples")
-        part = raw[begin : begin + CHUNK].astype(np.int32)
-        spool.append("samples", ((part[:, 0] | part[:, 1] << 8 | part[:, 2] << 16) << 8) >> 8)
-    return spool.column("samples", np.int32).reshape(frames, channels)
+    with ColumnSpool(folder) as spool:
+        for begin in range(0, len(raw), CHUNK):
+            progress.step(begin / len(raw), "widening samples")
+            part = raw[begin : begin + CHUNK].astype(np.int32)
+            spool.append("samples", ((part[:, 0] | part[:, 1] << 8 | part[:, 2] << 16) << 8) >> 8)
+        return spool.column("samples", np.int32).reshape(frames, channels)
