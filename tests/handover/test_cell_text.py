@@ -12,8 +12,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zesty_abacus.core.handover import block as block_module
 from zesty_abacus.core.handover import cell_text
-from zesty_abacus.core.handover.block import Block
+from zesty_abacus.core.handover.block import Block, SparseBlock
 from zesty_abacus.core.handover.cell_text import text_of
 from zesty_abacus.core.handover.forms import csv as csv_form
 from zesty_abacus.core.handover.forms import json_lines
@@ -116,3 +117,42 @@ def test_columns_left_out_are_nothing_in_every_row():
     assert written(csv_form.FORM, block).split("\n")[1:] == [",,,,0.5,,", ",,,,2,,", ""]
     assert json.loads(written(json_lines.FORM, block).split("\n")[1])["value"] == 2.0
     assert block.table().to_pylist()[1] == dict.fromkeys(SCHEMA.names) | {"value": 2.0}
+
+
+WIDE = pa.schema([("time_ns", pa.int64()), *((f"m.{n}", pa.float64()) for n in range(4)), ("m.word", pa.string())])
+SPARSE_ROWS = st.lists(
+    st.dictionaries(st.integers(1, 4), FLOATS, max_size=3).flatmap(
+        lambda cells: st.sampled_from([{}, {5: "ahead"}, {5: "a,b"}]).map(lambda word: {**cells, **word})
+    ),
+    min_size=1,
+    max_size=8,
+)
+
+
+@given(SPARSE_ROWS, st.sampled_from([csv_form.FORM, json_lines.FORM]), st.integers(1, 3))
+def test_rows_kept_by_cell_read_like_rows_kept_by_column(rows, form, at_a_time):
+    head = Block(WIDE, len(rows), {0: pa.array(range(len(rows)), pa.int64())})
+    cells = [(place, value) for row in rows for place, value in sorted(row.items())]
+    words = sorted({value for _, value in cells if isinstance(value, str)})
+    block = SparseBlock(
+        head, np.cumsum([0, *map(len, rows)]), np.array([place for place, _ in cells], np.int32),
+        np.array([0.0 if isinstance(value, str) else value for _, value in cells]),
+        np.array([words.index(value) if isinstance(value, str) else -1 for _, value in cells], np.int32),
+        pa.array(words, pa.string()),
+    )  # fmt: skip
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(cell_text, "_PIECE_BYTES", 30 * at_a_time)
+        patch.setattr(block_module, "_TABLE_CELLS", 6 * at_a_time)
+        tables = list(block.tables())
+        sparse = b"".join(text_of(block, form.style))
+        dense = b"".join(piece for table in tables for piece in text_of(Block.of(table), form.style))
+    assert sparse == dense and sum(table.num_rows for table in tables) == len(rows)
+    if form is json_lines.FORM:
+        for line, row in zip(sparse.splitlines(), rows, strict=True):
+            found = json.loads(line)
+            for place, name in enumerate(WIDE.names[1:], 1):
+                value = row.get(place)
+                if value is None or (isinstance(value, float) and not math.isfinite(value)):
+                    assert found[name] is None
+                else:
+                    assert found[name] == value

@@ -132,7 +132,10 @@ class SparseBlock:
         order = np.argsort(self.columns[cells], kind="stable")
         places, starts = np.unique(self.columns[cells][order], return_index=True)
         made = {place: column.slice(first, count) for place, column in self.head.columns.items()}
-        for place, some in zip(places.tolist(), np.split(order, starts[1:]), strict=True):
+        # where no cell is left there is no place, and nothing ends
+        ends = np.append(starts[1:], len(order))[: len(places)]
+        for place, begin, end in zip(places.tolist(), starts.tolist(), ends.tolist(), strict=True):
+            some = order[begin:end]
             known = np.zeros(count, np.bool_)
             known[rows[some]] = True
             if pa.types.is_string(self.schema.field(place).type):

@@ -128,7 +128,8 @@ def _dense_rows(block: Block, pool: _Words, style: RowStyle) -> CellRows:
 
 def _sparse_rows(block: SparseBlock, pool: _Words, style: RowStyle) -> CellRows:
     head = _dense_rows(block.head, pool, style)
-    numbers, places, state = split_decimals(block.values, np.where(block.codes < 0, PLUS, NULL).astype(np.uint8))
+    can_say = (block.codes < 0) & (style.says_infinity | np.isfinite(block.values))
+    numbers, places, state = split_decimals(block.values, can_say.astype(np.uint8))
     _put_long_numbers(numbers, state, block.values, pool, style)
     first = pool.add_array(style.words(block.words))
     is_word = block.codes >= 0
