@@ -182,6 +182,13 @@ def test_a_condition_is_kept_under_a_name_asked_again_and_forgotten(pilot, line,
     menu_line("Keep this")
     assert [(one.name, one.text) for one in session.trial.file.conditions] == [("bilge reads", BILGE)]
     ask(pilot, line, "size == 1")
+    find_box = pilot.window.find_box
+    pilot.type(find_box, "ask bilge reads")
+    assert find_box.findings() == ["bilge reads"]
+    QTest.keyClick(find_box, Qt.Key.Key_Return)
+    pilot.settle()
+    assert line.line.text() == BILGE
+    ask(pilot, line, "size == 1")
     menu_line("bilge reads")
     assert line.line.text() == BILGE and len(session.asking.hits) == 28
     menu_line("Forget bilge reads")

@@ -39,6 +39,10 @@ class Finding:
     run: Callable[[], object]
 
 
+def _letters(finding: Finding) -> str:
+    return f"{finding.what} {finding.name} {finding.beside}".lower()
+
+
 class FindBox(QLineEdit):
     """A line that lists what matches while typing; Enter goes there or does it."""
 
@@ -47,6 +51,9 @@ class FindBox(QLineEdit):
         self._session = session
         self._commands = commands
         self._found: list[Finding] = []
+        self._known: list[tuple[str, Finding]] | None = None
+        for event in (session.opened, session.trial_changed, session.layouts_changed):
+            event.connect(self._forget)
         self.setObjectName("find")
         self.setPlaceholderText("Find a message, field, moment or command     Ctrl K")
         self.setAccessibleName("Find or do")
@@ -74,7 +81,11 @@ class FindBox(QLineEdit):
 
     def _search(self, text: str) -> None:
         words = text.lower().split()
-        found = [f for f in self._everything() if all(w in f"{f.what} {f.name} {f.beside}".lower() for w in words)]
+        if self._known is None:
+            # thousands of messages take longer to name than a key may
+            self._known = [(_letters(finding), finding) for finding in self._of_trial()]
+        commands = [(_letters(finding), finding) for finding in self._of_commands()]
+        found = [finding for letters, finding in (*self._known, *commands) if all(word in letters for word in words)]
         if words:
             found.sort(key=lambda f: not f.name.lower().startswith(words[0]))
         self._found = found[:_SHOWN]
@@ -89,7 +100,11 @@ class FindBox(QLineEdit):
         else:
             self._hide_popup()
 
-    def _everything(self) -> Iterator[Finding]:
+    def _forget(self) -> None:
+        self._known = None
+
+    def _of_trial(self) -> Iterator[Finding]:
+        """Yield what the trial holds: messages, their fields, moments, and what is asked again and again."""
         session = self._session
         if session.capture is not None:
             for kind in range(len(session.capture.kinds.keys)):
@@ -97,6 +112,10 @@ class FindBox(QLineEdit):
             for moment in session.trial.file.moments:
                 at = session.clock.words(moment.time_ns)
                 yield Finding("moment", moment.text, f"{at} s", partial(self._go, moment.time_ns))
+            for kept in session.trial.file.conditions:
+                yield Finding("ask", kept.name, kept.text, partial(self._ask, kept.text))
+
+    def _of_commands(self) -> Iterator[Finding]:
         for command in self._commands():
             if command.enabled():
                 yield Finding("do", command.title, command.shortcut, command.run)
@@ -120,6 +139,10 @@ class FindBox(QLineEdit):
 
     def _go(self, time_ns: int) -> None:
         self._session.clock.set_cursor(time_ns, follow=True)
+
+    def _ask(self, condition: str) -> None:
+        self._session.asking.ask(condition)
+        self._session.desk_wanted.emit("Read")
 
     def _take(self) -> None:
         row = self._list.currentIndex().row()
