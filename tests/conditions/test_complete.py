@@ -3,10 +3,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conditions.test_random import LANES, LAYOUTS
-from zesty_abacus.core.conditions.bind import Known, Moment
+from zesty_abacus.core.conditions.bind import Known
 from zesty_abacus.core.conditions.complete import offers
+from zesty_abacus.core.trial.content import Moment
 
-KNOWN = Known(LANES, LAYOUTS, [Moment(1, "hook released")])
+KNOWN = Known(LANES, LAYOUTS, [Moment(time_ns=1, text="hook released")])
 
 
 @pytest.mark.parametrize(

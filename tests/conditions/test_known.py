@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from tests.conditions.test_random import LANES, LAYOUTS
-from zesty_abacus.core.conditions.bind import Known, Moment, bind
+from zesty_abacus.core.conditions.bind import Known, bind
 from zesty_abacus.core.conditions.hits import find
 from zesty_abacus.core.conditions.tree import ConditionError
 from zesty_abacus.core.frames import flags as F
@@ -13,6 +13,7 @@ from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.reading.meaning import Meaning
+from zesty_abacus.core.trial.content import Moment
 
 BOAT = (Lane("deck"), Lane("bilge", "i2c"), Lane("shore", "modbus"))
 
@@ -61,7 +62,7 @@ FRAMES = capture_of(
     ],
 )  # fmt: skip
 def test_what_is_found(text, rows):
-    assert asked(FRAMES, text, moments=[Moment(10_000_000, "casting off")]) == rows
+    assert asked(FRAMES, text, moments=[Moment(time_ns=10_000_000, text="casting off")]) == rows
 
 
 def test_checks_of_a_layout_tell_good_and_bad():
@@ -104,7 +105,9 @@ def test_a_text_field_is_compared_as_a_text():
         ("size == 3 then size == 4", "as within 50 ms"), ("size == 3 then size == 4 within 3 m", "takes a time"),
         ("way == \"up\"", "no way called"), ("(size == 3", "closing )"), ("size == 3 and", "has to follow"),
         ("size && 3", "Write and, or, not"), ("crosses(speed)", "takes 2 values"),
-        ("size == 3 " * 300, "letters are more"),
+        ("size == 3 " * 300, "letters are more"), ("at(B999999) == 1", "byte number"),
+        ("at(B0 B0) == 1", "named twice"),
+        ("at(B0..B8) == 1", "64 bits"), ("at(B0[9]) == 1", "B0[9]"),
     ],
 )  # fmt: skip
 def test_a_mistake_is_told_at_its_place_with_what_would_be_right(text, said):

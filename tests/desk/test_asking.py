@@ -115,6 +115,21 @@ def test_hits_are_written_with_where_they_come_from(pilot, line, tmp_path, form)
     assert json.loads((tmp_path / f"hits.{form}.origin.json").read_text())["format"] == "zesty-abacus origin"
 
 
+def test_hits_never_take_the_place_of_a_recording(pilot, line):
+    ask(pilot, line, BILGE)
+    source = pilot.session.trial.files()[0]
+    before = source.read_bytes()
+    line.write_to(source, "CSV (*.csv)")
+    line.write_to(source.with_suffix(".csv") if source.suffix == ".csv" else source)
+    pilot.settle()
+    assert source.read_bytes() == before
+
+
+def test_a_place_that_is_none_is_said(pilot, line):
+    ask(pilot, line, "at(B999999) == 1")
+    assert "byte number" in line.said.text() and pilot.session.asking.hits is None
+
+
 def test_words_are_offered_and_taken(pilot, line):
     pilot.window.show_desk("Read")
     line.begin()

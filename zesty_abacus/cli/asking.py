@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..core.conditions.bind import Known, Moment, bind
+from ..core.conditions.bind import Known, bind
 from ..core.conditions.hits import find
 from ..core.conditions.truths import Term
 from ..core.errors import MisuseError
@@ -16,6 +16,7 @@ from ..core.files.reading import read_file
 from ..core.layouts.model import Layout
 from ..core.origin import Origin
 from ..core.reading.meaning import Meaning
+from ..core.trial.content import Moment
 from .output import OpenedSources
 
 _MOST_MOMENTS = 16 << 20
@@ -46,8 +47,7 @@ def bound(condition: str, opened: OpenedSources, layouts: list[Layout], moments:
     MisuseError
         If it makes none.
     """
-    known = [Moment(one.time_ns, one.text) for one in opened.moments]
-    known += moments_from_file(moments) if moments is not None else []
+    known = [*opened.moments, *(moments_from_file(moments) if moments is not None else ())]
     return bind(condition, Known([lane.name for lane in opened.capture.lanes], layouts, known))
 
 
@@ -66,7 +66,7 @@ def moments_from_file(path: Path) -> list[Moment]:
     found = []
     for number, row in enumerate(rows, 2):
         try:
-            found.append(Moment(int(row["time_ns"]), row["text"]))
+            found.append(Moment(time_ns=int(row["time_ns"]), text=row["text"]))
         except (TypeError, ValueError):
             raise MisuseError("time_ns is whole nanoseconds.", where=f"{path}, line {number}") from None
     return found

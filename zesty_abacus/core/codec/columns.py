@@ -118,6 +118,19 @@ class FieldColumn:
             return data.hex(" ").upper()
         return data.decode(self.field.encoding, "replace").rstrip(self.field.padding or None)
 
+    def distinct_texts(self, rows: NDArray[np.integer]) -> tuple[list[str], NDArray[np.int64]]:
+        """Return the different texts of some rows, each decoded once, and which of them each row has; int64 (m,)."""
+        assert self.content is not None, "numbers have no text"
+        content = self.content[rows]
+        if self.lengths is not None:
+            lengths = np.ascontiguousarray(self.lengths[rows]).view(np.uint8).reshape(len(rows), 8)
+            content = np.concatenate([content, lengths], axis=1)
+        if not content.shape[1]:
+            return [""], np.zeros(len(rows), np.int64)
+        whole = np.ascontiguousarray(content).view(np.dtype((np.void, content.shape[1]))).reshape(-1)
+        _, firsts, inverse = np.unique(whole, return_index=True, return_inverse=True)
+        return [self.text_of(row) for row in rows[firsts]], inverse.reshape(-1)
+
     def take(self, rows: NDArray[np.integer]) -> FieldColumn:
         """Return the column with only these rows, in this order."""
         return FieldColumn(

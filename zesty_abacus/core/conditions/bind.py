@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from typing import Protocol
 
 from ..expressions.operations.registry import operations
 from ..expressions.quantities import converted, is_known, scale_of
 from ..expressions.tree import RAW, Call, ExpressionError, Name, Number
 from ..frames import flags as F
 from ..layouts.model import Field, Layout
-from ..layouts.places import parse_places
+from ..layouts.places import PlacesError, parse_places
 from .facts import CHECKS, NUMBERS, TEXTS, WAYS
 from .functions import FUNCTIONS
 from .parse import parse_condition
@@ -45,12 +45,18 @@ from .values import (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Moment:
-    """When something happened, by what it is called."""
+class Moment(Protocol):
+    """When something happened, and what it is called; a trial's moments are such."""
 
-    time_ns: int
-    text: str
+    @property
+    def time_ns(self) -> int:
+        """Return the time, on the capture's clock."""
+        ...
+
+    @property
+    def text(self) -> str:
+        """Return what it is called."""
+        ...
 
 
 class Known:
@@ -101,6 +107,9 @@ def bind(text: str, known: Known) -> Term:
         return Binder(known).truth(parse_condition(text))
     except ExpressionError as error:
         raise ConditionError(str(error)) from error
+
+
+_WIDEST = 64
 
 
 class Binder:
@@ -224,7 +233,7 @@ class Binder:
             self._must_be_a_unit(node.unit)
             return Literal(node.value, node.unit)
         if isinstance(node, At):
-            return PlaceValue(parse_places(node.places))
+            return self._place(node)
         if isinstance(node, Member):
             return self._field(node.field, node.message)
         if isinstance(node, Name):
@@ -232,6 +241,17 @@ class Binder:
         if isinstance(node, Call):
             return self._reckoned(node)
         raise ConditionError("this is no number.", hint="Texts are only compared, by == and !=.")
+
+    def _place(self, node: At) -> Value:
+        try:
+            places = parse_places(node.places)
+        except PlacesError as error:
+            raise ConditionError(f"at({short(node.places)}) is no place: {error}") from error
+        if len(places) > _WIDEST:
+            raise ConditionError(
+                f"at({short(node.places)}) has {len(places)} bits; a number has at most {_WIDEST} bits."
+            )
+        return PlaceValue(places)
 
     def _reckoned(self, node: Call) -> Value:
         if node.operation == RAW:

@@ -13,10 +13,9 @@ from ..frames.capture import Capture
 from ..frames.order import RowsInOrder
 from ..progress import Progress
 from ..reading.meaning import Meaning
-from .across import lane_gaps, response_times
 from .rows import Chunk, KindFacts, Rows
-from .truths import AfterAnother, Checked, OfMessage, Term, all_terms
-from .values import AcrossKinds, LaneGapValue, Reckoned, Value, all_fields
+from .truths import AfterAnother, Term, all_terms
+from .values import AcrossKinds, all_fields, all_values
 
 _CHUNK = 1 << 20
 """Frames asked at a time: few enough that memory stays small, and that a cancel is heard soon."""
@@ -143,29 +142,21 @@ def _by_reader(chunk: Chunk, memories: dict[int, dict[object, Any]], asks_reader
 
 def _asks_reader(term: Term) -> bool:
     terms = list(all_terms(term))
-    if any(isinstance(one, OfMessage | Checked) or hasattr(one, "field") for one in terms):
-        return True
-    return any(True for _ in all_fields([value for one in terms for value in one.values()]))
+    compared = (value for one in terms for value in one.values())
+    return any(one.asks_reader for one in terms) or any(True for _ in all_fields(compared))
 
 
 def _prepare(meaning: Meaning, term: Term, progress: Progress) -> None:
-    """Work out what is asked of the capture as a whole."""
+    """Work out what is asked of the capture as a whole, each time once however often it is named."""
+    known: dict[type[AcrossKinds], NDArray[np.int64]] = {}
     for one in all_terms(term):
         if isinstance(one, AfterAnother):
-            one.mask = np.zeros(len(meaning.capture), np.bool_)
-            one.mask[_after(meaning, one, progress).rows] = True
-        for value in one.values():
-            for part in _parts(value):
-                if isinstance(part, AcrossKinds):
-                    work = lane_gaps if isinstance(part, LaneGapValue) else response_times
-                    part.nanoseconds = work(meaning.capture, progress)
-
-
-def _parts(value: Value) -> Iterator[Value]:
-    yield value
-    if isinstance(value, Reckoned):
-        for one in value.arguments:
-            yield from _parts(one)
+            one.mask = _after(meaning, one, progress).mask()
+        for value in all_values(one.values()):
+            if isinstance(value, AcrossKinds):
+                if type(value) not in known:
+                    known[type(value)] = value.work_out(meaning.capture, progress)
+                value.nanoseconds = known[type(value)]
 
 
 def _after(meaning: Meaning, term: AfterAnother, progress: Progress) -> Hits:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
 from ..errors import MisuseError
-from ..expressions.tree import Call, Node
+from ..expressions.tree import Node
 
 
 class ConditionError(MisuseError):
@@ -54,15 +53,3 @@ class Then:
 
 
 AnyNode = Node | Quantity | Text | Member | At | Then
-
-
-def all_nodes(node: AnyNode) -> Iterator[AnyNode]:
-    """Yield a node and everything below it."""
-    yield node
-    below: tuple[AnyNode, ...] = ()
-    if isinstance(node, Call):
-        below = node.arguments
-    elif isinstance(node, Then):
-        below = node.earlier, node.later, node.within
-    for one in below:
-        yield from all_nodes(one)

@@ -36,12 +36,15 @@ class Term(ABC):
     ----------
     cost
         What it costs to know, as of values: in a row of conditions joined by *and* the cheap ones go first.
+    asks_reader
+        Whether it matters who reads a frame, beside the fields that it compares.
     stands
         Where its words stand in a sentence: those of what is the same in a kind before those of what frames hold.
     """
 
     cost: int = KIND
     stands: int = LAST
+    asks_reader: bool = False
 
     @abstractmethod
     def over(self, rows: Rows) -> Truth:
@@ -241,7 +244,8 @@ class Labelled(Term):
             return False
         field, column = found
         if column.content is not None:
-            same = self._same_text(column)
+            texts, which = column.distinct_texts(np.arange(len(rows)))
+            same = np.array([text == self.text for text in texts], np.bool_)[which]
         else:
             codes = [number for number, named in enumerate(field.names) if named.label == self.text]
             if not codes:
@@ -251,18 +255,11 @@ class Labelled(Term):
                 same = np.isin(column.label_codes(), codes)
         return (same if self.equal else ~same) & column.has_value
 
-    def _same_text(self, column) -> NDArray[np.bool_]:  # type: ignore[no-untyped-def]
-        content = np.ascontiguousarray(column.content)
-        if not content.shape[1]:
-            return np.full(len(content), not self.text)
-        if column.lengths is not None:
-            content = np.concatenate([content, column.lengths.astype("<i8").view(np.uint8).reshape(-1, 8)], axis=1)
-        whole = np.ascontiguousarray(content).view(np.dtype((np.void, content.shape[1]))).reshape(-1)
-        _, firsts, inverse = np.unique(whole, return_index=True, return_inverse=True)
-        return np.array([column.text_of(row) == self.text for row in firsts], np.bool_)[inverse.reshape(-1)]
-
     def words(self) -> str:
         return f"where {self.field.words()} {'is' if self.equal else 'is not'} “{self.text}”"
+
+    def values(self) -> Iterator[Value]:
+        yield self.field
 
 
 @dataclass(eq=False)
@@ -287,6 +284,7 @@ class OfMessage(Term):
     message: str
     equal: bool
     stands: int = SECOND
+    asks_reader: bool = True
 
     def over(self, rows: Rows) -> Truth:
         if rows.reader is None:
@@ -338,6 +336,7 @@ class Checked(Term):
     state: str
     equal: bool
     cost: int = DECODED
+    asks_reader: bool = True
 
     def over(self, rows: Rows) -> Truth:
         wanted = {"good": GOOD, "bad": BAD, "none": NONE}[self.state]

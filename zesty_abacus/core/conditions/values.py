@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -15,8 +15,11 @@ from ..expressions.operation import HIGHEST, LOWEST, Operation, Result
 from ..expressions.quantities import converted, scale_of, unit_words
 from ..expressions.tree import ExpressionError
 from ..expressions.units import Powers, Side, parse_unit
+from ..frames.capture import Capture
 from ..layouts.model import Field, Layout
 from ..layouts.places import Places
+from ..progress import Progress
+from .across import lane_gaps, response_times
 from .rows import Rows
 from .tree import ConditionError
 
@@ -47,8 +50,8 @@ class Value(ABC):
     def words(self) -> str:
         """Return what it is, as a sentence says it."""
 
-    def fields(self) -> Iterator[FieldValue]:
-        """Yield the fields it is made of."""
+    def below(self) -> Iterator[Value]:
+        """Yield the values it is reckoned from."""
         return iter(())
 
 
@@ -118,9 +121,6 @@ class FieldValue(Value):
     def words(self) -> str:
         raw = "the bits of " if self.wants_raw else ""
         return f"{raw}{self.name}" + (f" of {self.message}" if self.message else "")
-
-    def fields(self) -> Iterator[FieldValue]:
-        yield self
 
 
 def nothing(count: int) -> Result:
@@ -204,6 +204,10 @@ class AcrossKinds(Value):
     def __init__(self) -> None:
         self.nanoseconds: NDArray[np.int64] | None = None
 
+    @abstractmethod
+    def work_out(self, capture: Capture, progress: Progress) -> NDArray[np.int64]:
+        """Return the time of every frame of a capture, by row."""
+
     def over(self, rows: Rows) -> Result:
         assert self.nanoseconds is not None, "it is worked out before any kind is asked"
         found = self.nanoseconds[rows.rows]
@@ -216,12 +220,18 @@ class AcrossKinds(Value):
 class LaneGapValue(AcrossKinds):
     """Time since the frame before on the lane, of whatever kind."""
 
+    def work_out(self, capture: Capture, progress: Progress) -> NDArray[np.int64]:
+        return lane_gaps(capture, progress)
+
     def words(self) -> str:
         return "the time since the frame before on its lane"
 
 
 class ResponseTimeValue(AcrossKinds):
     """How long after its request an answer came."""
+
+    def work_out(self, capture: Capture, progress: Progress) -> NDArray[np.int64]:
+        return response_times(capture, progress)
 
     def words(self) -> str:
         return "the time an answer took"
@@ -297,9 +307,8 @@ class Reckoned(Value):
             return f"{self.operation.name} of {' and '.join(said)}"
         return f"{self.operation.symbol}{said[0]}" if len(said) == 1 else f"{said[0]} {self.operation.symbol} {said[1]}"
 
-    def fields(self) -> Iterator[FieldValue]:
-        for one in self.arguments:
-            yield from one.fields()
+    def below(self) -> Iterator[Value]:
+        return iter(self.arguments)
 
 
 def is_bare(value: Value) -> bool:
@@ -339,7 +348,13 @@ def _powers(unit: str | Powers | None) -> Powers | None:
     return parse_unit(unit) if isinstance(unit, str) else unit
 
 
-def all_fields(values: Sequence[Value]) -> Iterator[FieldValue]:
-    """Yield the fields of several values."""
+def all_values(values: Iterable[Value]) -> Iterator[Value]:
+    """Yield values and all that they are reckoned from."""
     for value in values:
-        yield from value.fields()
+        yield value
+        yield from all_values(value.below())
+
+
+def all_fields(values: Iterable[Value]) -> Iterator[FieldValue]:
+    """Yield the fields of several values."""
+    return (value for value in all_values(values) if isinstance(value, FieldValue))

@@ -19,11 +19,6 @@ def words_column(codes: NDArray[np.integer], words: Sequence[str]) -> pa.Diction
     return pa.DictionaryArray.from_arrays(indices, pa.array(list(words), TEXT))
 
 
-def one_word(word: str, count: int) -> pa.DictionaryArray:
-    """Return a column that holds the same word in every row."""
-    return words_column(np.zeros(count, np.int32), [word])
-
-
 def raw_column(bits: NDArray[np.uint64], negative: NDArray[np.bool_], known: NDArray[np.bool_]) -> pa.Array:
     """Return whole numbers of 64 bits, of either sign, as :data:`RAW`.
 

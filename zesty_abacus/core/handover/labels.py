@@ -31,17 +31,8 @@ class LabelWords:
         """Return the number of each row's label: a name, or what a text or raw bytes say; -1 for none; int64."""
         if column.content is None:
             return self.of_names(column, rows)
-        content = np.ascontiguousarray(column.content[rows])
-        if column.lengths is not None:
-            lengths = np.ascontiguousarray(column.lengths[rows]).view(np.uint8).reshape(len(rows), 8)
-            content = np.concatenate([content, lengths], axis=1)
-        if not content.shape[1]:
-            return np.full(len(rows), self.add([""]))
-        # the same text mostly stands in many rows, and each is decoded once
-        whole = np.ascontiguousarray(content).view(np.dtype((np.void, content.shape[1]))).reshape(-1)
-        _, firsts, inverse = np.unique(whole, return_index=True, return_inverse=True)
-        first = self.add([column.text_of(row) for row in rows[firsts]])
-        return inverse.reshape(-1) + first
+        texts, which = column.distinct_texts(rows)
+        return which + self.add(texts)
 
     def of_numbers(self, column: FieldColumn, rows: NDArray[np.integer]) -> NDArray[np.int64]:
         """Return the number of a word that is each row's raw value; int64."""

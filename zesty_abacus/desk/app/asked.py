@@ -1,6 +1,6 @@
 """What asking needs from core, in one place; reached by the door ``asked`` only."""
 
-from ...core.conditions.bind import Known, Moment, bind
+from ...core.conditions.bind import Known, bind
 from ...core.conditions.complete import Offer, offers
 from ...core.conditions.hits import Hits, find
 from ...core.conditions.pointing import of_frame, of_moment, of_value
@@ -18,7 +18,6 @@ __all__ = [
     "ConditionError",
     "Hits",
     "Known",
-    "Moment",
     "Offer",
     "Target",
     "Term",

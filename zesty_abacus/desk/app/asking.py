@@ -53,6 +53,7 @@ class Asking(QObject):
         self._turn = 0
         self._step_when_known = 0
         self._mask: Any = None
+        self._here: tuple[object, list[str]] | None = None
         self._known: tuple[object, object, asked.Known] | None = None
         self.text = ""
         self.words = ""
@@ -68,19 +69,21 @@ class Asking(QObject):
         assert meaning is not None, "nothing is asked while no trial is open"
         noted = self._trials.trial.file.moments
         if self._known is None or self._known[:2] != (meaning, noted):
-            moments = [asked.Moment(one.time_ns, one.text) for one in noted]
             lanes = [lane.name for lane in meaning.capture.lanes]
             # with thousands of layouts it takes longer than a key may
-            self._known = meaning, noted, asked.Known(lanes, meaning.layouts.values(), moments)
+            self._known = meaning, noted, asked.Known(lanes, meaning.layouts.values(), noted)
         return self._known[2]
 
     def offers(self, before: str) -> asked.Offer:
         """Return what may come next behind a part of a condition; fields that frames here have go first."""
         meaning = self._reading.meaning
         assert meaning is not None, "nothing is asked while no trial is open"
-        readers = (reader for kind in meaning.kinds for reader in kind.readers)
-        here = dict.fromkeys(field.name for reader in readers for field in reader.shown.once_a_frame())
-        return asked.offers(before, self.known(), sorted(here))
+        if self._here is None or self._here[0] is not meaning:
+            # asked at every key, and there may be thousands of messages
+            readers = (reader for kind in meaning.kinds for reader in kind.readers)
+            names = {field.name for reader in readers for field in reader.shown.once_a_frame()}
+            self._here = meaning, sorted(names)
+        return asked.offers(before, self.known(), self._here[1])
 
     def ask(self, text: str) -> None:
         """Ask something else; an empty text asks nothing."""
@@ -159,7 +162,7 @@ class Asking(QObject):
         assert hits is not None and meaning is not None, "there are hits to write"
         schema = asked.FOUND_SCHEMA if hits.since_ns is None else asked.SINCE_SCHEMA
         blocks = asked.found_table(meaning, hits.rows, hits.since_ns)
-        target = asked.Target(path, replace=replace)
+        target = asked.Target(path, replace, tuple(self._trials.trial.files()))
         self._jobs.start(
             "hits", f"writing {path.name}",
             lambda progress: asked.export_tables(target, form, schema, blocks, progress, len(hits), origin),

@@ -25,9 +25,13 @@ class StripHits:
         hits = self._session.asking.hits
         if hits is None or not len(hits) or hits.capture is not self._session.capture:
             return []
-        plot, clock = self._scale.plot(), self._session.clock
-        shares = (hits.time_ns - clock.first_ns) / max(clock.last_ns - clock.first_ns, 1)
-        return np.unique((plot.left() + shares * plot.width()).astype(np.int64)).tolist()
+        plot = self._scale.plot()
+        # a search a column: hits are in order of time, and may be millions, while the strip is painted at every step
+        edges = np.arange(int(plot.left()), int(plot.right()) + 2)
+        ends = np.searchsorted(hits.time_ns, [self._scale.time_at(float(x)) for x in edges])
+        # the last frame lies on the right edge itself
+        ends[-1] = len(hits)
+        return edges[:-1][np.diff(ends) > 0].tolist()
 
     def draw(self, painter: QPainter) -> None:
         """Paint the ticks."""
