@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from ..core.conditions.bind import Known, bind
 from ..core.conditions.hits import find
-from ..core.conditions.truths import Term
+from ..core.conditions.term import Term
 from ..core.errors import MisuseError
 from ..core.files.reading import read_file
 from ..core.layouts.model import Layout

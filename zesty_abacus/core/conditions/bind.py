@@ -12,27 +12,14 @@ from ..frames import flags as F
 from ..layouts.model import Field, Layout
 from ..layouts.places import PlacesError, parse_places
 from .facts import CHECKS, NUMBERS, TEXTS, WAYS
+from .frame_terms import Addressed, Checked, Flagged, GoesWay, OfMessage, OnLane
 from .functions import FUNCTIONS
+from .joined import AfterAnother, AllOf, AnyOf, Not
 from .parse import parse_condition
 from .telling import nearest, short
+from .term import Term
 from .tree import AnyNode, At, ConditionError, Member, Quantity, Text, Then
-from .truths import (
-    COMPARISONS,
-    Addressed,
-    AfterAnother,
-    AllOf,
-    AnyOf,
-    Checked,
-    Compared,
-    Flagged,
-    GoesWay,
-    IsTrue,
-    Labelled,
-    Not,
-    OfMessage,
-    OnLane,
-    Term,
-)
+from .value_terms import COMPARISONS, Compared, IsTrue, Labelled
 from .values import (
     AddressValue,
     FieldValue,

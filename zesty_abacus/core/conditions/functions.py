@@ -11,9 +11,11 @@ from typing import TYPE_CHECKING
 from ..expressions.tree import Name, Number
 from ..frames import flags as F
 from .facts import TEXTS
+from .frame_terms import AfterMoment, BytesAt, Flagged, HasBytes
 from .telling import nearest, short
+from .term import Term
 from .tree import AnyNode, ConditionError
-from .truths import AfterMoment, BytesAt, Flagged, HasBytes, Moved, Term
+from .value_terms import Moved
 from .values import FieldValue, Literal, Value
 
 if TYPE_CHECKING:

@@ -13,8 +13,9 @@ from ..frames.capture import Capture
 from ..frames.order import RowsInOrder
 from ..progress import Progress
 from ..reading.meaning import Meaning
+from .joined import AfterAnother
 from .rows import Chunk, KindFacts, Rows
-from .truths import AfterAnother, Term, all_terms
+from .term import Term, all_terms
 from .values import AcrossKinds, all_fields, all_values
 
 _CHUNK = 1 << 20

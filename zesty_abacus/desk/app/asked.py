@@ -4,8 +4,8 @@ from ...core.conditions.bind import Known, bind
 from ...core.conditions.complete import Offer, offers
 from ...core.conditions.hits import Hits, find
 from ...core.conditions.pointing import of_frame, of_moment, of_value
+from ...core.conditions.term import Term
 from ...core.conditions.tree import ConditionError
-from ...core.conditions.truths import Term
 from ...core.expressions.expression import quoted
 from ...core.files.writing import Target
 from ...core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
