@@ -145,7 +145,7 @@ def test_a_store_of_another_version_is_refused(tmp_path):
     store_capture(Capture.from_table(small_table(), LANES), tmp_path / "c")
     path = tmp_path / "c" / "capture.json"
     path.write_text(json.dumps(json.loads(path.read_text()) | {"version": 7}))
-    with pytest.raises(CaptureStoreError, match="no 'zesty-abacus capture' of version 3"):
+    with pytest.raises(CaptureStoreError, match="no 'zesty-abacus capture' of version 4"):
         open_capture(tmp_path / "c")
 
 

@@ -47,7 +47,7 @@ def bound(condition: str, opened: OpenedSources, layouts: list[Layout], moments:
     MisuseError
         If it makes none.
     """
-    known = [*opened.moments, *(moments_from_file(moments) if moments is not None else ())]
+    known = [*opened.said.moments, *(moments_from_file(moments) if moments is not None else ())]
     return bind(condition, Known([lane.name for lane in opened.capture.lanes], layouts, known))
 
 

@@ -23,10 +23,9 @@ from ..core.frames.capture import Capture
 from ..core.handover.writers import Rows, export_tables, write_tables
 from ..core.layouts.model import Layout
 from ..core.origin import Origin, origin_target, write_origin
-from ..core.reading.ties import Tie
 from ..core.recipes.json_form import recipes_from_file
 from ..core.recipes.model import Recipe
-from ..core.trial.content import Moment
+from ..core.trial.content import TrialFile
 from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
 from .terminal import say
@@ -79,18 +78,17 @@ class OpenedSources:
     ----------
     made
         The capture, and what came out of each source.
-    name
-        Name and run of the trial, empty if it is none.
-    ties
-        What the trial ties by hand.
-    moments
-        What the trial notes.
+    said
+        What the trial says of them, nothing if they are none.
     """
 
     made: BroughtIn
-    name: str = ""
-    ties: tuple[Tie, ...] = ()
-    moments: tuple[Moment, ...] = ()
+    said: TrialFile
+
+    @property
+    def name(self) -> str:
+        """Name and run of the trial, empty if they are none."""
+        return f"{self.said.name} {self.said.run}".strip()
 
     @property
     def capture(self) -> Capture:
@@ -101,7 +99,7 @@ class OpenedSources:
         """Return what the frames mean by some layouts, with the ties of the trial."""
         from ..core.reading.meaning import Meaning  # frames are put out without one
 
-        return Meaning.of(self.capture, layouts, self.ties, release)
+        return Meaning.of(self.capture, layouts, self.said.ties, release)
 
 
 @contextmanager
@@ -118,14 +116,13 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
         If nothing at all could be read.
     """
     with tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:
-        name, ties, moments = "", tuple[Tie, ...](), tuple[Moment, ...]()
+        said = TrialFile(name="")
         if len(sources) == 1 and (sources[0] / FILE_NAME).exists():
             trial = Trial.open(sources[0])
             if outside := trial.outside():
                 named = ", ".join(map(str, outside[:_NAMED])) + (" and more" if len(outside) > _NAMED else "")
                 say(f"zesty-abacus: this trial reads files outside its folder: {named}.", err=True)
-            name, ties = f"{trial.file.name} {trial.file.run}".strip(), trial.file.ties
-            moments = trial.file.moments
+            said = trial.file
             made = open_trial_capture(trial)
         else:
             recipes = [recipe for file in recipe_files for recipe in recipes_from_file(file)]
@@ -139,7 +136,7 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
         if len(made.outcomes) > _MOST_TOLD:
             wrong = sum(bool(outcome.error or outcome.report.problem_count) for outcome in made.outcomes[_MOST_TOLD:])
             say(f"zesty-abacus: {wrong} more sources have problems", err=True)
-        yield OpenedSources(made, name, ties, moments)
+        yield OpenedSources(made, said)
 
 
 def _from_standard_input(folder: Path) -> Path:

@@ -184,8 +184,8 @@ def _describe(file: TrialFile, length_s: float) -> TrialFile:
             *(_source_of(device, length_s) for device in devices()),
         ),
         lanes=(
-            LaneEntry(name="thruster", note="CAN 500k"),
-            LaneEntry(name="battery", note="CAN 250k"),
+            LaneEntry(name="thruster", note="CAN 500k", bit_rate=500_000),
+            LaneEntry(name="battery", note="CAN 250k", bit_rate=250_000),
             *(LaneEntry(name=device.lane, note=device.note) for device in devices()),
         ),
         moments=moments,

@@ -29,6 +29,8 @@ _SIMPLE = 3
 _ENHANCED = 6
 _MAX_BLOCK = 16 << 20
 _MAX_INTERFACES = 1024
+_FASTEST = 1_000_000_000_000
+"""Bit/s of an interface; what is above is no speed."""
 _WRITE_ROWS = 1 << 15
 _AHEAD = 32
 _LAST_NS = 9_200_000_000_000_000_000
@@ -128,10 +130,12 @@ class _Section:
             report.add_problem(place, "the description of an interface cannot be used")
             return
         (link,) = struct.unpack_from(self._order + "H", body)
-        name, resolution, shift = "", 6, 0
+        name, resolution, shift, bit_rate = "", 6, 0, 0
         for code, value in self._options(body[8:]):
             if code == 2:
                 name = value.decode("utf-8", "replace")
+            elif code == 8 and len(value) == 8:
+                (bit_rate,) = struct.unpack(self._order + "Q", value)
             elif code == 9 and value:
                 resolution = value[0]
             elif code == 14 and len(value) == 8:
@@ -145,6 +149,8 @@ class _Section:
         row[_LANE] = -1
         if can.is_read(link):
             row[_LANE] = _lane_number(report.lanes, name)
+            if 0 < bit_rate <= _FASTEST:
+                report.bit_rates[report.lanes[row[_LANE]]] = bit_rate
         else:
             report.add_problem(place, f"interface {name or self.count - 1} has link type {link}, which is not read")
 

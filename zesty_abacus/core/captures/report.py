@@ -41,6 +41,8 @@ class ReadReport:
     format_name
     lanes
         Interface names in the order in which lane numbers were given; empty text where the format has none.
+    bit_rates
+        Of interfaces, by name, in bit/s, where the recording says so.
     frames
         How many frames were read.
     problems
@@ -51,6 +53,7 @@ class ReadReport:
 
     format_name: str
     lanes: list[str] = field(default_factory=list)
+    bit_rates: dict[str, int] = field(default_factory=dict)
     frames: int = 0
     problems: list[ReadProblem] = field(default_factory=list)
     problem_count: int = 0

@@ -18,8 +18,9 @@ from ..expressions.units import Powers, Side, parse_unit
 from ..frames.capture import Capture
 from ..layouts.model import Field, Layout
 from ..layouts.places import Places
+from ..pairing.response import response_times
 from ..progress import Progress
-from .across import lane_gaps, response_times
+from .across import lane_gaps
 from .rows import Rows
 from .tree import ConditionError
 

@@ -30,11 +30,14 @@ class Lane:
         What it speaks: ``can``.
     note
         What is shown beside the name, such as ``CAN 500k``.
+    bit_rate
+        Of the line, in bit/s; None where neither the recording nor the trial says.
     """
 
     name: str
     protocol: str = "can"
     note: str = ""
+    bit_rate: int | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -36,7 +36,7 @@ from .segment import Placed, Segment
 from .table import COLUMN_DTYPES, FrameTable
 
 FORMAT = "zesty-abacus capture"
-VERSION = 3
+VERSION = 4
 SEGMENT_FRAMES = 1 << 22
 SEGMENT_BYTES = 1 << 28
 """A segment is full with this many frames, or bytes of payload."""

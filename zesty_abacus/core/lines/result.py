@@ -250,6 +250,12 @@ class LineResult:
     facts: tuple[Fact, ...] = field(default=())
     votes: tuple[Vote, ...] = ()
 
+    @property
+    def bit_rate(self) -> int | None:
+        """Bit/s of the line, None where nobody measured it."""
+        found = (fact.value for fact in self.facts if (fact.name, fact.unit) == ("rate", "bit/s"))
+        return next((round(value) for value in found if value > 0), None)
+
     def with_facts(self, *facts: Fact) -> LineResult:
         """Return the result with more facts before those it has."""
         return replace(self, facts=(*facts, *self.facts))

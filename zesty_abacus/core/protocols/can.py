@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..frames.kind_key import KindKey
+from ..frames.table import FrameTable
 from .protocol import Protocol
 
 NAME = "can"
@@ -34,6 +38,11 @@ class Can(Protocol):
         if 0 <= address <= highest:
             return ""
         return f"{address:#x} is not a {29 if extended else 11}-bit identifier (0 to {highest:#x})."
+
+    def line_bits(self, table: FrameTable) -> NDArray[np.float64]:
+        from .can_bits import frame_bits  # compiled code takes time to load, and hardly anybody asks for it
+
+        return frame_bits(table)
 
     def asks_for(self, key: KindKey, *, extended: bool, way: str) -> bool:
         return key.extended == extended and (not way or super().asks_for(key, extended=extended, way=way))

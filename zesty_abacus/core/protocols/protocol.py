@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from ..frames.flags import ANSWER, READ
 from ..frames.kind_key import KindKey
+from ..frames.table import FrameTable
 from .spaces import Space
 
 LARGEST_PAYLOAD = 1 << 20
@@ -87,6 +91,10 @@ class Protocol:
     def refusal_text(self, payload: bytes) -> str:
         """Return what an answer that refuses says, empty if that is not known."""
         return ""
+
+    def line_bits(self, table: FrameTable) -> NDArray[np.float64] | None:
+        """Return how many bits each frame takes on the line, float64 (n,); None where that is not known."""
+        return None
 
     def exchange_of(self, key: KindKey) -> Exchange | None:
         """Return which registers a kind carries, None if none: a request that only asks."""

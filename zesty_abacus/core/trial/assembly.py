@@ -30,8 +30,9 @@ def assemble(
         names = []
         for lane in source.capture.lanes:
             name = lane_name_in(lanes, request, lane)
-            said = entries[name].note if name in entries else ""
-            lanes.setdefault(name, Lane(name, lane.protocol, said or lane.note))
+            entry = entries.get(name, LaneEntry(name=name))
+            rate = entry.bit_rate or lane.bit_rate
+            lanes.setdefault(name, Lane(name, lane.protocol, entry.note or lane.note, rate))
             names.append(name)
         source.outcome.lanes = names
         numbers = np.array([list(lanes).index(name) for name in names], np.uint16)

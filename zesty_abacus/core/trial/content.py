@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from typing import Any
 from uuid import UUID
 
 import msgspec
 
+from ..problems.limits import Limit, SetAside
+from ..problems.problem import ProblemKey
 from ..reading.ties import Tie
 from ..recipes.model import Recipe
 
@@ -46,11 +49,14 @@ class LaneEntry(msgspec.Struct, frozen=True, kw_only=True):
         Shown beside the name, such as ``CAN 500k``.
     offset_ns
         Added to every time of the lane, to put several clocks on one.
+    bit_rate
+        In bit/s, where the recording does not say it; 0 leaves what the recording says.
     """
 
     name: str
     note: str = ""
     offset_ns: int = 0
+    bit_rate: int = 0
 
 
 class Moment(msgspec.Struct, frozen=True, kw_only=True):
@@ -86,6 +92,8 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     release: str = ""
     ties: tuple[Tie, ...] = ()
     conditions: tuple[KeptCondition, ...] = ()
+    limits: tuple[Limit, ...] = ()
+    set_aside: tuple[SetAside, ...] = ()
 
     def with_tie(self, layout: UUID | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
         """Return a trial in which one kind of message, or a lane, is tied to a layout, or to none."""
@@ -113,6 +121,18 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
         made = (KeptCondition(name=name, text=text),) if text else ()
         return msgspec.structs.replace(self, conditions=(*others, *made))
 
+    def with_limit(self, key: ProblemKey, value: float | None) -> TrialFile:
+        """Return a trial in which a problem has a limit, or with None no limit of its own."""
+        others = tuple(one for one in self.limits if one.key != key)
+        made = () if value is None else (Limit(**_of_problem(key), value=value),)
+        return msgspec.structs.replace(self, limits=(*others, *made))
+
+    def with_set_aside(self, key: ProblemKey, reason: str) -> TrialFile:
+        """Return a trial that sets a problem aside for a reason; an empty one takes it up again."""
+        others = tuple(one for one in self.set_aside if one.key != key)
+        made = (SetAside(**_of_problem(key), reason=reason),) if reason else ()
+        return msgspec.structs.replace(self, set_aside=(*others, *made))
+
     def with_moment(self, moment: Moment) -> TrialFile:
         """Return a trial with one more moment, in order of time."""
         return msgspec.structs.replace(
@@ -125,6 +145,15 @@ def lane_moves(before: TrialFile, after: TrialFile) -> dict[str, int] | None:
     if before.sources != after.sources:
         return None
     names = {lane.name for lane in (*before.lanes, *after.lanes)}
-    if any(before.lane_entry(name).note != after.lane_entry(name).note for name in names):
+    if any(_as_shown(before.lane_entry(name)) != _as_shown(after.lane_entry(name)) for name in names):
         return None
     return {name: after.lane_entry(name).offset_ns - before.lane_entry(name).offset_ns for name in names}
+
+
+def _as_shown(lane: LaneEntry) -> tuple[str, int]:
+    """Return what a lane says besides its offset."""
+    return lane.note, lane.bit_rate
+
+
+def _of_problem(key: ProblemKey) -> dict[str, Any]:
+    return {"problem": key.kind, **{name: getattr(key, name) for name in ("lane", "address", "flags", "field")}}

@@ -210,11 +210,12 @@ class _Sink:
         self._writer = writer
         self._outcome = outcome
         self._made: dict[str, Lane] = {}
+        self.bit_rates: dict[str, int] = {}
 
     @property
     def lanes(self) -> list[Lane]:
         """A lane an interface, in the order in which they were met."""
-        return list(self._made.values())
+        return [dataclasses.replace(one, bit_rate=self.bit_rates.get(name)) for name, one in self._made.items()]
 
     def put(self, chunk: FrameTable, interfaces: Sequence[str], protocol: str, note: str) -> None:
         """Write frames whose lanes count in ``interfaces``."""
@@ -277,6 +278,9 @@ def _read_waves(
     outcome.facts += [(fact.name, fact.words) for fact in made.result.facts]
     outcome.report.frames = len(made.result.frames)
     sink.put(made.result.frames, [""], request.recipe.protocol, request.recipe.lane_note)
+    rate = made.result.bit_rate
+    if rate is not None:
+        sink.bit_rates[""] = rate
 
 
 def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: SourceOutcome, progress: Progress) -> None:
@@ -300,6 +304,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             sink.put(chunk, found, protocol, note)
 
     outcome.report = read_recording(request.path, take, progress, name=form, columns=_columns(request))
+    sink.bit_rates |= outcome.report.bit_rates
     if recipe is not None:
         outcome.recipe = recipe.name
     if framer is not None:

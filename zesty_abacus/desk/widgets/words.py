@@ -4,6 +4,10 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
+from ...core.words import grouped, number_text, span_text
+
+__all__ = ["exact_time", "grouped", "number_text", "span_text", "time_text", "when_text"]
+
 
 def time_text(seconds: float, digits: int = 3) -> str:
     """Write seconds with a thin space before the microseconds: ``412.371 204``."""
@@ -23,20 +27,6 @@ def exact_time(nanoseconds: int, digits: int) -> str:
     return f"{sign}{whole}.{chr(0x2009).join(text[i : i + 3] for i in range(0, digits, 3))}"
 
 
-def span_text(nanoseconds: float) -> str:
-    """Write a length of time in the unit that suits it: ``9.98 ms``."""
-    size = abs(nanoseconds)
-    for limit, divisor, unit in ((1e3, 1.0, "ns"), (1e6, 1e3, "µs"), (1e9, 1e6, "ms"), (120e9, 1e9, "s")):
-        if size < limit:
-            return f"{nanoseconds / divisor:.3g} {unit}".replace("-", "−")
-    return f"{nanoseconds / 60e9:.1f} min".replace("-", "−")
-
-
-def grouped(number: int) -> str:
-    """Write a count with a thin space between groups of three digits."""
-    return f"{number:,}".replace(",", "\u2009")
-
-
 def when_text(moment: datetime) -> str:
     """Return a time near to now in words: ``today 10:42``, ``3 Nov``, ``3 Nov 2025``."""
     local = moment.astimezone()
@@ -44,8 +34,3 @@ def when_text(moment: datetime) -> str:
     if local.date() == now.date():
         return f"today {local:%H:%M}"
     return f"{local.day} {local:%b}" if local.year == now.year else f"{local.day} {local:%b %Y}"
-
-
-def number_text(value: float) -> str:
-    """Write a number with up to six significant digits, no exponent for what people type."""
-    return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"

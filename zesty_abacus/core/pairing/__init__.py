@@ -1,0 +1,1 @@
+"""Which frame answers which: requests and answers put together."""

@@ -1,0 +1,180 @@
+"""Looks a whole capture through for what is wrong, kind by kind on all processors; what did not change is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..ahead import Ahead
+from ..errors import MisuseError
+from ..frames import flags as F
+from ..frames.capture import Capture
+from ..pairing.response import response_times
+from ..progress import Progress
+from ..reading.meaning import Meaning
+from ..reading.readers import KindMeaning, Reader
+from . import answers, checks, load, presence, senders, sizes, timing, unknown, wire
+from .checks import Disagreeing
+from .counting import Losses
+from .limits import Limits
+from .problem import Problem, ranked
+from .seen import KindSeen
+from .values import OutsideLimits, Stuck, Unavailable
+from .watch import Watch
+
+WATCHES: tuple[type[Watch], ...] = (Disagreeing, Losses, OutsideLimits, Stuck, Unavailable)
+"""What looks at the values of whoever reads a kind."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Done:
+    """What was found in a kind, or a lane as a whole, and what it was found by."""
+
+    means: KindMeaning | None
+    has_layouts: bool
+    limits: Limits
+    problems: tuple[Problem, ...]
+
+    def holds_for(self, means: KindMeaning | None, has_layouts: bool, limits: Limits) -> bool:
+        """Return whether nothing has changed that it was found by."""
+        return self.means is means and self.has_layouts == has_layouts and self.limits == limits
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Found:
+    """All problems of a capture.
+
+    Attributes
+    ----------
+    capture
+    problems
+        In the order in which to read them.
+    """
+
+    capture: Capture
+    problems: list[Problem]
+    _done: dict[tuple[str, int], _Done] = field(default_factory=dict)
+    _took_ns: NDArray[np.int64] | None = None
+
+
+def look_for_problems(
+    meaning: Meaning, limits: Limits | None = None, progress: Progress | None = None, before: Found | None = None
+) -> Found:
+    """Return what is wrong in a capture.
+
+    Parameters
+    ----------
+    limits
+        Those of the trial.
+    before
+        What was found before; kinds of the same capture that mean the same are not looked through again.
+
+    Raises
+    ------
+    Cancelled
+        If the progress was cancelled.
+    """
+    limits, progress = limits or Limits(), progress or Progress()
+    capture = meaning.capture
+    if before is not None and before.capture is not capture:
+        before = None
+    took_ns = before._took_ns if before is not None else _response_times(capture, progress)
+    done: dict[tuple[str, int], _Done] = {}
+    again: list[_Piece] = []
+    for piece in _pieces(meaning, limits):
+        known = before._done.get(piece.place) if before is not None else None
+        if known is not None and known.holds_for(piece.means, bool(meaning.layouts), piece.limits):
+            done[piece.place] = known
+        else:
+            again.append(piece)
+    # the largest first, so that no processor is left with one at the end
+    again.sort(key=lambda piece: -piece.frames)
+    spans = _lane_spans(capture) if again else []
+    total, frames = max(sum(piece.frames for piece in again), 1), 0
+
+    def look(piece: _Piece) -> tuple[_Piece, tuple[Problem, ...]]:
+        quiet = progress.quiet()
+        if piece.means is None:
+            return piece, tuple(load.problems(capture, piece.place[1], piece.limits, quiet))
+        lane = capture.kinds.keys[piece.place[1]].lane
+        seen = KindSeen(meaning, piece.place[1], spans[lane], piece.limits)
+        return piece, tuple(_problems_of(seen, took_ns, quiet))
+
+    for piece, found in Ahead(again, look):
+        done[piece.place] = _Done(piece.means, bool(meaning.layouts), piece.limits, found)
+        frames += piece.frames
+        progress.step(frames / total, "looking for problems")
+    return Found(capture, ranked([problem for one in done.values() for problem in one.problems]), done, took_ns)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Piece:
+    """What is looked through at a time: a kind, or a lane as a whole, which means nothing by itself."""
+
+    place: tuple[str, int]
+    means: KindMeaning | None
+    limits: Limits
+    frames: int
+
+
+def _pieces(meaning: Meaning, limits: Limits) -> Iterator[_Piece]:
+    capture = meaning.capture
+    for number, lane in enumerate(capture.lanes):
+        frames = len(capture.order_of_lanes(frozenset([number]))) if lane.bit_rate else 0
+        yield _Piece(("lane", number), None, limits.about(lane.name, None, None), frames)
+    for kind, key in enumerate(capture.kinds.keys):
+        own = limits.about(capture.lanes[key.lane].name, key.address, key.flags)
+        yield _Piece(("kind", kind), meaning.kinds[kind], own, capture.kinds.count(kind))
+
+
+def _problems_of(seen: KindSeen, took_ns: NDArray[np.int64] | None, progress: Progress) -> Iterator[Problem]:
+    """Yield the problems of one kind."""
+    yield from wire.problems(seen)
+    yield from checks.problems(seen)
+    yield from unknown.problems(seen)
+    if seen.key.flags & F.ERROR:
+        return
+    watches = _watch(seen, progress)
+    losses = [watch for one in watches for watch in one if isinstance(watch, Losses)]
+    counters = (watch.counted(counter) for watch in losses for counter in watch.counters)
+    # before distances are measured: those to frames of a second sender say nothing
+    yield from senders.problems(seen, (counted for counted in counters if counted is not None))
+    for one in watches:
+        for watch in one:
+            yield from watch.problems(seen)
+    yield from timing.problems(seen)
+    yield from presence.problems(seen)
+    yield from sizes.problems(seen)
+    yield from answers.problems(seen, took_ns)
+
+
+def _watch(seen: KindSeen, progress: Progress) -> list[list[Watch]]:
+    """Let everything that looks at values see all frames of a kind; return it by reader."""
+    watches: dict[Reader, list[Watch]] = {}
+    try:
+        for reader, places, _frames, decoded in seen.decoded(progress):
+            if reader not in watches:
+                watches[reader] = [watch(reader.shown) for watch in WATCHES]
+            for watch in watches[reader]:
+                watch.add(places, decoded)
+    except MisuseError:
+        # a layout that cannot read anything is told on its own desk, and by the check of the library
+        return []
+    return list(watches.values())
+
+
+def _response_times(capture: Capture, progress: Progress) -> NDArray[np.int64] | None:
+    if not any(key.flags & F.ANSWER for key in capture.kinds.keys):
+        return None
+    return response_times(capture, progress)
+
+
+def _lane_spans(capture: Capture) -> list[tuple[int, int]]:
+    spans = []
+    for lane in range(len(capture.lanes)):
+        order = capture.order_of_lanes(frozenset([lane]))
+        spans.append(order.span() if len(order) else (0, 0))
+    return spans

@@ -1,0 +1,23 @@
+"""Lengths of time, counts and numbers as sentences write them."""
+
+from __future__ import annotations
+
+
+def span_text(nanoseconds: float) -> str:
+    """Write a length of time in the unit that suits it: ``9.98 ms``."""
+    size = abs(nanoseconds)
+    # rounded first: 999.96 ms is a second, not 1e+03 ms
+    for limit, divisor, unit in ((999.5, 1.0, "ns"), (999.5e3, 1e3, "µs"), (999.5e6, 1e6, "ms"), (120e9, 1e9, "s")):
+        if size < limit:
+            return f"{nanoseconds / divisor:.3g} {unit}".replace("-", "−")
+    return f"{nanoseconds / 60e9:.1f} min".replace("-", "−")
+
+
+def grouped(number: int) -> str:
+    """Write a count with a thin space between groups of three digits."""
+    return f"{number:,}".replace(",", "\u2009")
+
+
+def number_text(value: float) -> str:
+    """Write a number with up to six significant digits, no exponent for what people type."""
+    return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"
