@@ -156,7 +156,7 @@ def test_pointing_at_a_frame_asks_for_its_like(pilot, line):
 
 def test_pointing_at_a_value_asks_for_it(pilot, line):
     pilot.window.show_desk("Read")
-    values = pilot.window.read.side.values
+    values = pilot.window.read.side.readout.values
     pilot.wait(lambda: values.rows(), "values")
     number = next(n for n, row in enumerate(values.rows()) if row.title == "mode")
     choose(pilot, values, values.row_center(number), "mode is ")

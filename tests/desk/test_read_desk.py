@@ -36,7 +36,7 @@ def field_of(pilot, address, name):
 
 
 def rows_of(pilot):
-    values = pilot.window.read.side.values
+    values = pilot.window.read.side.readout.values
     values.refresh()
     return values.rows()
 
@@ -136,14 +136,14 @@ def test_fields_under_a_selector_show_their_last_value(pilot):
 def test_the_readout_is_filtered_and_led_by_the_kind_in_hand(pilot):
     pilot.pick_kind(0x18FF0210)
     assert rows_of(pilot)[0].title == "Pack totals" and rows_of(pilot)[0].beside == "battery"
-    pilot.type(pilot.window.read.side.filter, "limits draw")
+    pilot.type(pilot.window.read.side.readout.filter, "limits draw")
     assert [row.title for row in rows_of(pilot)] == ["Pack limits", "draw limit"]
-    pilot.type(pilot.window.read.side.filter, "no such value")
+    pilot.type(pilot.window.read.side.readout.filter, "no such value")
     assert rows_of(pilot) == []
 
 
 def test_values_are_walked_and_traced_by_keys(pilot):
-    values = pilot.window.read.side.values
+    values = pilot.window.read.side.readout.values
     rows_of(pilot)
     values.setFocus()
     before = list(pilot.session.traces.shown)
@@ -284,7 +284,7 @@ def test_an_array_at_the_cursor_is_a_curve_over_its_axis(pilot):
     points = [int(session.store.frame_at(kind, layout, time).decoded.named("swell points").raw[0]) for time in times]
     session.clock.set_cursor(times[points.index(max(points))])
     pilot.settle()
-    readout = pilot.window.read.side.values
+    readout = pilot.window.read.side.readout.values
     readout.refresh()
     (row,) = [row for row in readout.rows() if row.curve is not None]
     at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
@@ -294,7 +294,7 @@ def test_an_array_at_the_cursor_is_a_curve_over_its_axis(pilot):
     # the payload behind the fixed fields holds the heights, a signed byte each
     raw = [int.from_bytes(at.payload[18 + n : 19 + n], "big", signed=True) for n in range(count)]
     assert row.curve.y.tolist() == pytest.approx([value * 0.02 for value in raw])
-    pilot.type(pilot.window.read.side.filter, "swell height")
+    pilot.type(pilot.window.read.side.readout.filter, "swell height")
     assert [one.title for one in readout.rows() if one.curve is not None] == ["swell: height"]
 
 

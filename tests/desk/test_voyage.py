@@ -51,7 +51,7 @@ def test_the_new_field_is_read_at_the_cursor_and_as_a_trace(pilot):
     keep_water_speed(pilot)
     pilot.key("2")
     pilot.settle()
-    values = pilot.window.read.side.values
+    values = pilot.window.read.side.readout.values
     values.refresh()
     row = next(r for r in values.rows() if r.title == "water speed")
     assert row.value.endswith(" kn")

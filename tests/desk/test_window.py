@@ -345,7 +345,7 @@ def test_every_desk_paints_at_every_size(pilot, size):
 def test_custom_widgets_have_names_for_screen_readers(pilot):
     window = pilot.window
     widgets = [window.strip, window.rod, window.find_box, window.roster.view, window.read.traces, window.read.frames,
-               window.read.side.values, window.unravel.abacus, window.unravel.history, window.unravel.reckoner,
+               window.read.side.readout.values, window.unravel.abacus, window.unravel.history, window.unravel.reckoner,
                window.layouts.tried, window.handover.preview]  # fmt: skip
     assert all(widget.accessibleName() for widget in widgets)
     assert "shown" in window.strip.accessibleDescription()

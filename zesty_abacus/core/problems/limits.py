@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
+from fractions import Fraction
 
 import msgspec
 
+from ..errors import MisuseError
+from ..expressions.quantities import converted
+from ..expressions.tree import ExpressionError
 from .problem import ProblemKey, ProblemKind
 
 LIMITED = {
@@ -17,6 +22,27 @@ LIMITED = {
     ProblemKind.BUS_LOAD: "%",
 }
 """Problems that a message, field or lane may have a limit for, with its unit. Limits of values are the layout's."""
+
+
+_QUANTITY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(\S*)\s*")
+
+
+def limit_of(kind: ProblemKind, text: str) -> float:
+    """Return a limit as typed, ``300 ms`` or ``60 %``, in the unit that such problems have.
+
+    Raises
+    ------
+    MisuseError
+        If it is no number, or of another quantity.
+    """
+    unit = LIMITED[kind]
+    found = _QUANTITY.fullmatch(text)
+    if found is None:
+        raise MisuseError(f"{text!r} is no limit.", hint="Write a number with a unit, as 300 ms or 60 %.")
+    try:
+        return float(converted(Fraction(found[1]), found[2], unit) if found[2] else Fraction(found[1]))
+    except ExpressionError as error:
+        raise MisuseError(str(error), hint=f"A limit for this is in {unit}.") from error
 
 
 class Limit(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):

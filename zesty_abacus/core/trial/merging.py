@@ -15,6 +15,8 @@ _KEYS: dict[str, Callable[[Any], Hashable]] = {
     "sources": lambda entry: entry.path,
     "lanes": lambda entry: entry.name,
     "conditions": lambda entry: entry.name,
+    "limits": lambda limit: limit.key,
+    "set_aside": lambda one: one.key,
     "moments": lambda moment: (moment.time_ns, moment.text),
     "references": lambda name: name,
     "ties": lambda tie: (tie.lane, tie.address, tie.flags),

@@ -24,11 +24,12 @@ class Door(ModuleType):
 
 
 if TYPE_CHECKING:
-    from . import asked, engine, laid, lines
+    from . import asked, engine, laid, lines, wrong
 else:
     asked = Door(f"{__package__}.asked")
     engine = Door(f"{__package__}.engine")
     laid = Door(f"{__package__}.laid")
     lines = Door(f"{__package__}.lines")
+    wrong = Door(f"{__package__}.wrong")
 
-__all__ = ["asked", "engine", "laid", "lines"]
+__all__ = ["asked", "engine", "laid", "lines", "wrong"]

@@ -15,6 +15,7 @@ from .jobs import Jobs
 from .kind_store import KindStore
 from .kinds import Kinds
 from .owners import Owners
+from .problems import Problems
 from .reading import Reading
 from .settings import Settings, load_settings, save_settings, with_recent
 from .shared import SharedLibrary
@@ -37,6 +38,8 @@ class Session(QObject):
         The open trial: opening, and every change of it.
     asking
         The condition in hand, and where it holds.
+    problems
+        What is wrong in the recordings.
     kinds, owners, traces, ties
         What messages are called; whose their bits are; the fields drawn over time; layouts tied by hand.
     shared, edits, undo
@@ -90,6 +93,7 @@ class Session(QObject):
         self.owners = Owners(self.reading)
         self.traces = Traces(self.reading, self.kinds)
         self.asking = Asking(self.jobs, self.reading, self.trials, self.clock)
+        self.problems = Problems(self.jobs, self.reading, self.trials, self.clock)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
@@ -98,6 +102,7 @@ class Session(QObject):
         self.bits: frozenset[int] = frozenset()
         self.form = "hex"
         self.opened.connect(self.asking.ask_again)
+        self.opened.connect(self.problems.start)
         self.edits.changed.connect(self._on_layouts_changed)
         self.reading.changed.connect(self._on_meaning_changed)
         self.shared.told.connect(self.told)
@@ -238,6 +243,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
+        self.problems.stop()
         self.shared.stop()
         self.jobs.close()
         # nobody is left to hear of what was refused meanwhile: it is written down, and comes up the next time

@@ -37,7 +37,8 @@ class Foot(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 3, 14, 3)
         row.setSpacing(18)
-        for words in (self.cursor_words, self.pin, self.frames, self.hits):
+        self.problems = button("", "Read what is wrong (W)", link=True)
+        for words in (self.cursor_words, self.pin, self.frames, self.hits, self.problems):
             row.addWidget(words)
         row.addStretch(1)
         for part in (self.told, self.work, self.bar, self.stop):
@@ -57,6 +58,9 @@ class Foot(QWidget):
         session.opened.connect(self._show_cursor)
         session.asking.changed.connect(self._show_hits)
         session.clock.cursor_changed.connect(self._show_hits)
+        session.problems.changed.connect(self._show_problems)
+        self.problems.clicked.connect(session.problems.list_wanted.emit)
+        self._show_problems()
         session.told.connect(self.tell)
         session.jobs.changed.connect(self._on_jobs)
         self.stop.clicked.connect(lambda: self._job.cancel() if self._job is not None else None)
@@ -97,6 +101,12 @@ class Foot(QWidget):
         self.hits.setVisible(bool(hits))
         if hits:
             self.hits.setText(f"hit {_count(self._session.asking.place())} of {_count(len(hits))}")
+
+    def _show_problems(self) -> None:
+        told = self._session.problems.told
+        self.problems.setVisible(bool(told))
+        if told:
+            self.problems.setText("1 problem" if len(told) == 1 else f"{_count(len(told))} problems")
 
     def _on_jobs(self) -> None:
         """Show a job only if it takes a while, and take it away the moment it ends."""

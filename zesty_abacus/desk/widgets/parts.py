@@ -129,6 +129,8 @@ class Panel(QWidget):
 
     Attributes
     ----------
+    head
+        Title and note; hidden where something else says what the panel is.
     note
         The label at the right of the title.
     body
@@ -142,7 +144,8 @@ class Panel(QWidget):
         self.title = label(title, "title")
         self.title.setFont(text_font(bold=True))
         self.note = label("", "quiet")
-        head = QHBoxLayout()
+        self.head = QWidget()
+        head = QHBoxLayout(self.head)
         head.setContentsMargins(EDGE, 7, EDGE, 7)
         head.addWidget(self.title)
         head.addStretch(1)
@@ -155,7 +158,7 @@ class Panel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addLayout(head)
+        column.addWidget(self.head)
         column.addWidget(hairline())
         column.addWidget(self.area, 1)
 

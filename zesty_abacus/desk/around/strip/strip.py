@@ -16,6 +16,7 @@ from ..time_hands import key_on_time, wheel_on_time
 from .hits import StripHits
 from .lanes import StripLanes
 from .moments import StripMoments
+from .notches import StripNotches
 from .scale import NAMES_WIDTH, TOP, BracketPart, StripScale
 
 _LEAST_VIEW_NS = 1000
@@ -35,6 +36,7 @@ class Strip(QWidget):
         self.lanes = StripLanes(session)
         self.moments = StripMoments(session, self.scale, self)
         self.hits = StripHits(session, self.scale)
+        self.notches = StripNotches(session, self.scale)
         self._drag: tuple[BracketPart, float, int, int] | None = None
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -44,6 +46,7 @@ class Strip(QWidget):
         session.trial_changed.connect(self.update)
         session.reading.counts.changed.connect(self.update)
         session.asking.changed.connect(self.update)
+        session.problems.changed.connect(self.update)
         session.clock.view_changed.connect(self._on_clock)
         session.clock.cursor_changed.connect(self._on_clock)
         session.clock.pin_changed.connect(self.update)
@@ -70,6 +73,7 @@ class Strip(QWidget):
             draw_text(painter, QRectF(14, 0, 400, self.height()), hint, text_font(), theme.quiet)
         else:
             self.lanes.draw(painter, self.scale.plot())
+            self.notches.draw(painter, self.lanes.lane_height())
             self.hits.draw(painter)
             self.moments.draw(painter)
             self._draw_window(painter)

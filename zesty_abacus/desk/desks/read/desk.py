@@ -10,12 +10,12 @@ from ...app.session import PAYLOAD_FORMS, Session
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import button, hairline, label
-from .readout import Readout
+from .side import ReadSide
 from .traces import TraceStack
 
 
 class ReadDesk(QWidget):
-    """Traces above, frames below; the readout goes to the right of the window.
+    """Traces above, frames below; readout and problems go to the right of the window.
 
     Attributes
     ----------
@@ -30,7 +30,7 @@ class ReadDesk(QWidget):
         self._session = session
         self.traces = TraceStack(session)
         self.frames = FrameList(session)
-        self.side = Readout(session)
+        self.side = ReadSide(session)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -50,10 +50,19 @@ class ReadDesk(QWidget):
         split.addWidget(lower)
         split.setSizes([360, 280])
         column.addWidget(split, 1)
+        session.problems.list_wanted.connect(self._show_problems)
 
     def commands(self) -> list[Command]:
         """Return what can be done on this desk."""
-        return [Command("ask", "Ask something of the frames", "Q", self.condition.begin, self._is_open, "Read")]
+        wanted = self._session.problems.list_wanted.emit
+        return [
+            Command("ask", "Ask something of the frames", "Q", self.condition.begin, self._is_open, "Read"),
+            Command("problems", "Read what is wrong", "W", wanted, self._is_open),
+        ]
+
+    def _show_problems(self) -> None:
+        self._session.desk_wanted.emit(self.name)
+        self.side.show_problems()
 
     def _is_open(self) -> bool:
         return self._session.capture is not None
