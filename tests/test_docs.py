@@ -14,11 +14,13 @@ from zesty_abacus.core.captures.registry import formats, line_formats
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA
 from zesty_abacus.core.handover.long_table import LONG_SCHEMA
+from zesty_abacus.core.handover.problem_table import PROBLEM_SCHEMA
 from zesty_abacus.core.layouts.json_form import SCHEMA_PATH
 from zesty_abacus.core.layouts.model import FieldKind
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.lines.registry import decoders
 from zesty_abacus.core.links.framing import framings
+from zesty_abacus.core.problems.problem import ProblemKind
 from zesty_abacus.core.recipes.json_form import SCHEMA_PATH as RECIPE_SCHEMA_PATH
 from zesty_abacus.core.recipes.json_form import recipe_from_json
 from zesty_abacus.core.trial.trial import TrialFile
@@ -40,6 +42,12 @@ def examples(name: str) -> list[str]:
 def example_of(format_name: str) -> str:
     """Return the example of a format on the page of formats."""
     return next(example for example in examples("docs/formats.md") if f'"{format_name}"' in example)
+
+
+def test_problems_are_listed_in_the_order_of_reading():
+    listed = re.findall(r"^\| `([a-z-]+)` \|", page("docs/problems.md"), re.M)
+    assert listed == [kind.value for kind in ProblemKind]
+    assert ", ".join(PROBLEM_SCHEMA.names) in page("docs/problems.md")
 
 
 @pytest.mark.parametrize("path", PAGES, ids=lambda path: path.name)
