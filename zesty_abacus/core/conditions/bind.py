@@ -8,11 +8,10 @@ from typing import Protocol
 from ..expressions.operations.registry import operations
 from ..expressions.quantities import converted, is_known, scale_of
 from ..expressions.tree import RAW, Call, ExpressionError, Name, Number
-from ..frames import flags as F
 from ..layouts.model import Field, Layout
 from ..layouts.places import PlacesError, parse_places
 from .facts import CHECKS, NUMBERS, TEXTS, WAYS
-from .frame_terms import Addressed, Checked, Flagged, GoesWay, OfMessage, OnLane
+from .frame_terms import Addressed, Checked, GoesWay, OfMessage, OnLane, Unanswered
 from .functions import FUNCTIONS
 from .joined import AfterAnother, AllOf, AnyOf, Not
 from .parse import parse_condition
@@ -127,7 +126,7 @@ class Binder:
             if node.operation in FUNCTIONS:
                 return FUNCTIONS[node.operation].make(self, *self._arguments(node, FUNCTIONS[node.operation].takes))
         if isinstance(node, Name) and node.name == "unanswered":
-            return Flagged(F.UNANSWERED, "unanswered")
+            return Unanswered()
         if isinstance(node, Text):
             raise ConditionError(
                 f"a text alone ({short(node.text)}) is no condition.", hint='To search for it, write has_text("…").'

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 
+from ..frames import flags as F
 from .rows import BAD, GOOD, NONE, Rows
 from .term import FIRST, SECOND, Term, Truth
 from .values import BYTES, DECODED, FLAGS, TIMES
@@ -109,6 +111,27 @@ class Flagged(Term):
 
     def words(self) -> str:
         return f"flagged {self.said}"
+
+
+@dataclass(eq=False)
+class Unanswered(Term):
+    """Asks for requests that nobody answered, as the link says, or a layout that says which message answers.
+
+    Attributes
+    ----------
+    rows : int64 (n,)
+        Those that layouts tell of, rising; worked out before any kind is asked.
+    """
+
+    rows: NDArray[np.int64] = field(default_factory=lambda: np.empty(0, np.int64))
+    cost: int = FLAGS
+
+    def over(self, rows: Rows) -> Truth:
+        holds = (rows.flags & np.uint32(F.UNANSWERED)) > 0
+        return holds | np.isin(rows.rows, self.rows) if len(self.rows) else holds
+
+    def words(self) -> str:
+        return "that nobody answered"
 
 
 @dataclass(eq=False)

@@ -11,8 +11,10 @@ from numpy.typing import NDArray
 
 from ..frames.capture import Capture
 from ..frames.order import RowsInOrder
+from ..pairing.exchanges import unanswered_rows
 from ..progress import Progress
 from ..reading.meaning import Meaning
+from .frame_terms import Unanswered
 from .joined import AfterAnother
 from .rows import Chunk, KindFacts, Rows
 from .term import Term, all_terms
@@ -153,10 +155,12 @@ def _prepare(meaning: Meaning, term: Term, progress: Progress) -> None:
     for one in all_terms(term):
         if isinstance(one, AfterAnother):
             one.mask = _after(meaning, one, progress).mask()
+        if isinstance(one, Unanswered):
+            one.rows = np.sort(unanswered_rows(meaning, progress))
         for value in all_values(one.values()):
             if isinstance(value, AcrossKinds):
                 if type(value) not in known:
-                    known[type(value)] = value.work_out(meaning.capture, progress)
+                    known[type(value)] = value.work_out(meaning, progress)
                 value.nanoseconds = known[type(value)]
 
 

@@ -15,11 +15,11 @@ from ..expressions.operation import HIGHEST, LOWEST, Operation, Result
 from ..expressions.quantities import converted, scale_of, unit_words
 from ..expressions.tree import ExpressionError
 from ..expressions.units import Powers, Side, parse_unit
-from ..frames.capture import Capture
 from ..layouts.model import Field, Layout
 from ..layouts.places import Places
-from ..pairing.response import response_times
+from ..pairing.exchanges import response_times
 from ..progress import Progress
+from ..reading.meaning import Meaning
 from .across import lane_gaps
 from .rows import Rows
 from .tree import ConditionError
@@ -206,7 +206,7 @@ class AcrossKinds(Value):
         self.nanoseconds: NDArray[np.int64] | None = None
 
     @abstractmethod
-    def work_out(self, capture: Capture, progress: Progress) -> NDArray[np.int64]:
+    def work_out(self, meaning: Meaning, progress: Progress) -> NDArray[np.int64]:
         """Return the time of every frame of a capture, by row."""
 
     def over(self, rows: Rows) -> Result:
@@ -221,8 +221,8 @@ class AcrossKinds(Value):
 class LaneGapValue(AcrossKinds):
     """Time since the frame before on the lane, of whatever kind."""
 
-    def work_out(self, capture: Capture, progress: Progress) -> NDArray[np.int64]:
-        return lane_gaps(capture, progress)
+    def work_out(self, meaning: Meaning, progress: Progress) -> NDArray[np.int64]:
+        return lane_gaps(meaning.capture, progress)
 
     def words(self) -> str:
         return "the time since the frame before on its lane"
@@ -231,8 +231,8 @@ class LaneGapValue(AcrossKinds):
 class ResponseTimeValue(AcrossKinds):
     """How long after its request an answer came."""
 
-    def work_out(self, capture: Capture, progress: Progress) -> NDArray[np.int64]:
-        return response_times(capture, progress)
+    def work_out(self, meaning: Meaning, progress: Progress) -> NDArray[np.int64]:
+        return response_times(meaning, progress)
 
     def words(self) -> str:
         return "the time an answer took"

@@ -6,13 +6,12 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
-from ..codec.wording import frame_sentence
 from ..reading.meaning import Meaning
 from .block import Block, Blocks
 from .chunks import chunks_of
-from .columns import TEXT, words_column
-from .decoded_parts import decoded_parts
+from .columns import TEXT
 from .frame_table import FRAME_SCHEMA, frame_columns
+from .sayings import sayings
 
 FOUND_SCHEMA = pa.schema([*FRAME_SCHEMA, ("message", TEXT), ("says", TEXT)])
 SINCE_SCHEMA = pa.schema([*FOUND_SCHEMA, ("since_ns", pa.int64())])
@@ -36,19 +35,8 @@ def found_table(meaning: Meaning, rows: NDArray[np.uint32], since_ns: NDArray[np
 
 
 def _block(meaning: Meaning, rows: NDArray[np.uint32], since: NDArray[np.int64] | None) -> Block:
-    kinds = meaning.capture.kinds_of(rows)
-    columns = frame_columns(meaning.capture, rows, kinds)
-    messages: list[str] = []
-    message = np.full(len(rows), -1, np.int32)
-    says: dict[str, int] = {}
-    said = np.full(len(rows), -1, np.int32)
-    for _, reader, places, decoded in decoded_parts(meaning, rows, np.unique(kinds).tolist()):
-        message[places] = len(messages)
-        messages.append(reader.layout.name)
-        # a sentence is a text that no column gives; frames that say the same share it
-        said[places] = [says.setdefault(frame_sentence(decoded, row), len(says)) for row in range(len(places))]
-    columns["message"] = words_column(message, messages)
-    columns["says"] = words_column(said, list(says))
+    columns = frame_columns(meaning.capture, rows, meaning.capture.kinds_of(rows))
+    columns["message"], columns["says"] = sayings(meaning, rows)
     if since is not None:
         columns["since_ns"] = pa.array(since)
     return Block.named(FOUND_SCHEMA if since is None else SINCE_SCHEMA, len(rows), columns, len(rows))

@@ -21,6 +21,7 @@ from .checks.complement import Complement
 from .checks.counter import Counter
 from .checks.coverage import AddressKey, Coverage
 from .checks.crc import Crc
+from .checks.pair import Matched, Pair
 from .checks.registry import check_kinds
 from .checks.reserved import Reserved
 from .checks.rule import Rule
@@ -297,6 +298,7 @@ def new_layout(name: str, applies: Applies, size: int, fields: Iterable[Field] =
 __all__ = [
     "TEXT_ENCODINGS", "AddressKey", "Applies", "Axis", "Carried", "Carry", "Check", "Complement", "Computed",
     "Counter", "Coverage", "Crc", "CurvePoint", "ElementCase", "Elements", "Expression", "Field", "FieldKind",
-    "Group", "Layout", "NamedValue", "Part", "Places", "RawSet", "RegisterMap", "Repeat", "Reserved", "Rule", "Run",
-    "Selected", "Space", "Sum", "TextLine", "Xor", "new_field", "new_layout", "renamed", "rewrite",
+    "Group", "Layout", "Matched", "NamedValue", "Pair", "Part", "Places", "RawSet", "RegisterMap", "Repeat",
+    "Reserved", "Rule", "Run", "Selected", "Space", "Sum", "TextLine", "Xor", "new_field", "new_layout", "renamed",
+    "rewrite",
 ]  # fmt: skip

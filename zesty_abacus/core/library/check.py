@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterable
 
-from ..layouts.model import Layout
+from ..layouts.model import Layout, Pair
 from ..layouts.validate import check_layout
 
 
@@ -13,7 +13,28 @@ def check_library(layouts: Iterable[Layout]) -> list[str]:
     """Return problems in sentences: of each layout, clashing addresses, doubled names, units that differ."""
     layouts = list(layouts)
     problems = [f"{layout.name}: {problem.sentence}" for layout in layouts for problem in check_layout(layout)]
-    return problems + _clashing_addresses(layouts) + _doubled_names(layouts) + _differing_units(layouts)
+    problems += _clashing_addresses(layouts) + _doubled_names(layouts) + _differing_units(layouts)
+    return problems + _missing_answers(layouts)
+
+
+def _missing_answers(layouts: list[Layout]) -> list[str]:
+    """Return the messages that are said to answer and are not there, or lack a field that they are matched by."""
+    known: dict[str, set[str]] = defaultdict(set)
+    for layout in layouts:
+        known[layout.name] |= {field.name for field in layout.once_a_frame()}
+    problems = []
+    for layout in layouts:
+        for check in layout.checks:
+            if not isinstance(check, Pair):
+                continue
+            if check.answer not in known:
+                problems.append(f"{layout.name} is answered by {check.answer}, which is not in the library.")
+                continue
+            for one in check.match:
+                name = one.theirs or layout.field(one.field).name
+                if name not in known[check.answer]:
+                    problems.append(f"{layout.name} is matched by {name}, which {check.answer} does not have.")
+    return problems
 
 
 def _clashing_addresses(layouts: list[Layout]) -> list[str]:

@@ -21,16 +21,28 @@ _AT_LEAST_NS = 1_000_000
 """What is quicker than this above the usual is nobody's trouble."""
 
 
-def problems(seen: KindSeen, took_ns: NDArray[np.int64] | None) -> Iterator[Problem]:
-    """Yield the slow answers of a kind.
+def problems(seen: KindSeen, took_ns: NDArray[np.int64], unanswered: NDArray[np.int64]) -> Iterator[Problem]:
+    """Yield the slow answers of a kind, and its requests that a layout knows the answer of and nobody gave.
 
     Parameters
     ----------
     took_ns : int64 (frames of the capture,)
-        How long after its request each answer came, -1 for what is none; None where nobody answers.
+        How long after its request each answer came, -1 for what is none.
+    unanswered : int64 (n,)
+        Rows of requests without an answer.
     """
+    yield from _slow(seen, took_ns[seen.rows])
+    # what the link says itself is told by its flags
+    places = np.flatnonzero(np.isin(seen.rows, unanswered) & (seen.flags & np.uint32(F.UNANSWERED) == 0))
+    if len(places):
+        which = "1 request" if len(places) == 1 else f"{grouped(len(places))} requests"
+        yield seen.problem(
+            ProblemKind.UNANSWERED, places, f"{which} of {grouped(len(seen))} nobody answered in time."
+        )  # fmt: skip
+
+
+def _slow(seen: KindSeen, took: NDArray[np.int64]) -> Iterator[Problem]:
     late = seen.flags & np.uint32(F.LATE) > 0
-    took = np.full(len(seen), -1, np.int64) if took_ns is None else took_ns[seen.rows]
     known = took >= 0
     slow, usual = late, ""
     limit = seen.limit(ProblemKind.SLOW_ANSWER)

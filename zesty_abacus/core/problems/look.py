@@ -6,13 +6,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..ahead import Ahead
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.capture import Capture
-from ..pairing.response import response_times
+from ..layouts.checks.pair import Pair
+from ..pairing.exchanges import response_times, unanswered_rows
 from ..progress import Progress
 from ..reading.meaning import Meaning
 from ..reading.readers import KindMeaning, Reader
@@ -44,6 +44,15 @@ class _Done:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class _Waits:
+    """What was found of requests and answers; which belong together may depend on any layout."""
+
+    by_links: bool
+    limits: Limits
+    problems: tuple[Problem, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class Found:
     """All problems of a capture.
 
@@ -57,7 +66,7 @@ class Found:
     capture: Capture
     problems: list[Problem]
     _done: dict[tuple[str, int], _Done] = field(default_factory=dict)
-    _took_ns: NDArray[np.int64] | None = None
+    _waits: _Waits | None = None
 
 
 def look_for_problems(
@@ -81,7 +90,7 @@ def look_for_problems(
     capture = meaning.capture
     if before is not None and before.capture is not capture:
         before = None
-    took_ns = before._took_ns if before is not None else _response_times(capture, progress)
+    waits = _waits(meaning, limits, before, progress)
     done: dict[tuple[str, int], _Done] = {}
     again: list[_Piece] = []
     for piece in _pieces(meaning, limits):
@@ -101,13 +110,14 @@ def look_for_problems(
             return piece, tuple(load.problems(capture, piece.place[1], piece.limits, quiet))
         lane = capture.kinds.keys[piece.place[1]].lane
         seen = KindSeen(meaning, piece.place[1], spans[lane], piece.limits)
-        return piece, tuple(_problems_of(seen, took_ns, quiet))
+        return piece, tuple(_problems_of(seen, quiet))
 
     for piece, found in Ahead(again, look):
         done[piece.place] = _Done(piece.means, bool(meaning.layouts), piece.limits, found)
         frames += piece.frames
         progress.step(frames / total, "looking for problems")
-    return Found(capture, ranked([problem for one in done.values() for problem in one.problems]), done, took_ns)
+    everything = [problem for one in done.values() for problem in one.problems]
+    return Found(capture, ranked([*everything, *waits.problems]), done, waits)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -130,8 +140,8 @@ def _pieces(meaning: Meaning, limits: Limits) -> Iterator[_Piece]:
         yield _Piece(("kind", kind), meaning.kinds[kind], own, capture.kinds.count(kind))
 
 
-def _problems_of(seen: KindSeen, took_ns: NDArray[np.int64] | None, progress: Progress) -> Iterator[Problem]:
-    """Yield the problems of one kind."""
+def _problems_of(seen: KindSeen, progress: Progress) -> Iterator[Problem]:
+    """Yield the problems of one kind by itself."""
     yield from wire.problems(seen)
     yield from checks.problems(seen)
     yield from unknown.problems(seen)
@@ -148,7 +158,6 @@ def _problems_of(seen: KindSeen, took_ns: NDArray[np.int64] | None, progress: Pr
     yield from timing.problems(seen)
     yield from presence.problems(seen)
     yield from sizes.problems(seen)
-    yield from answers.problems(seen, took_ns)
 
 
 def _watch(seen: KindSeen, progress: Progress) -> list[list[Watch]]:
@@ -166,10 +175,30 @@ def _watch(seen: KindSeen, progress: Progress) -> list[list[Watch]]:
     return list(watches.values())
 
 
-def _response_times(capture: Capture, progress: Progress) -> NDArray[np.int64] | None:
-    if not any(key.flags & F.ANSWER for key in capture.kinds.keys):
-        return None
-    return response_times(capture, progress)
+def _waits(meaning: Meaning, limits: Limits, before: Found | None, progress: Progress) -> _Waits:
+    """Return what is wrong between requests and answers; looked for again wherever layouts have a say in it."""
+    capture = meaning.capture
+    by_links = not any(isinstance(check, Pair) for layout in meaning.layouts.values() for check in layout.checks)
+    known = before._waits if before is not None else None
+    if known is not None and known.by_links and by_links and known.limits == limits:
+        return known
+    if by_links and not any(key.flags & F.ANSWER for key in capture.kinds.keys):
+        return _Waits(by_links, limits, ())
+    took, unanswered = response_times(meaning, progress), unanswered_rows(meaning, progress)
+    kinds = np.unique(capture.kinds_of(np.concatenate([np.flatnonzero(took >= 0), unanswered])))
+    found: list[Problem] = []
+    for kind in [*kinds.tolist(), *_late_kinds(meaning, set(kinds.tolist()))]:
+        key = capture.kinds.keys[kind]
+        own = limits.about(capture.lanes[key.lane].name, key.address, key.flags)
+        found += answers.problems(KindSeen(meaning, kind, (0, 0), own), took, unanswered)
+    return _Waits(by_links, limits, tuple(found))
+
+
+def _late_kinds(meaning: Meaning, known: set[int]) -> Iterator[int]:
+    """Yield the answers without a request: that they are late is said by the link."""
+    for kind, key in enumerate(meaning.capture.kinds.keys):
+        if key.flags & F.ANSWER and kind not in known:
+            yield kind
 
 
 def _lane_spans(capture: Capture) -> list[tuple[int, int]]:

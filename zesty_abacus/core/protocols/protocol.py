@@ -45,6 +45,8 @@ class Protocol:
         Which of read and answer frames can be, beside write and request.
     has_check
         Whether every frame carries a check of the link, which reading it has looked at.
+    answers_at_once
+        Whether an answer goes over the line together with the request, on a wire of its own.
     """
 
     name: str = ""
@@ -56,6 +58,7 @@ class Protocol:
     asks_way: bool = True
     ways: frozenset[str] = frozenset()
     has_check: bool = False
+    answers_at_once: bool = False
 
     def kind_text(self, key: KindKey) -> str:
         """Return the address of a kind the way an engineer of this bus writes it, with what tells kinds apart."""

@@ -10,6 +10,7 @@ class Spi(Protocol):
     """Transfers under one select."""
 
     name, title = "spi", "SPI"
+    answers_at_once = True
     ways = frozenset({"answer"})
 
     def kind_text(self, key: KindKey) -> str:

@@ -11,6 +11,7 @@ from ...core.files.reading import resolved
 from .asking import Asking
 from .clock import Clock
 from .doors import engine
+from .exchanges import ExchangesHere
 from .jobs import Jobs
 from .kind_store import KindStore
 from .kinds import Kinds
@@ -38,8 +39,8 @@ class Session(QObject):
         The open trial: opening, and every change of it.
     asking
         The condition in hand, and where it holds.
-    problems
-        What is wrong in the recordings.
+    problems, exchanges
+        What is wrong in the recordings; requests with what came back.
     kinds, owners, traces, ties
         What messages are called; whose their bits are; the fields drawn over time; layouts tied by hand.
     shared, edits, undo
@@ -94,6 +95,7 @@ class Session(QObject):
         self.traces = Traces(self.reading, self.kinds)
         self.asking = Asking(self.jobs, self.reading, self.trials, self.clock)
         self.problems = Problems(self.jobs, self.reading, self.trials, self.clock)
+        self.exchanges = ExchangesHere(self.jobs, self.reading)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
@@ -103,6 +105,7 @@ class Session(QObject):
         self.form = "hex"
         self.opened.connect(self.asking.ask_again)
         self.opened.connect(self.problems.start)
+        self.opened.connect(self.exchanges.forget)
         self.edits.changed.connect(self._on_layouts_changed)
         self.reading.changed.connect(self._on_meaning_changed)
         self.shared.told.connect(self.told)

@@ -3,19 +3,20 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ...app.commands import Command
 from ...app.session import PAYLOAD_FORMS, Session
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import button, hairline, label
+from .exchange_list import ExchangeList
 from .side import ReadSide
 from .traces import TraceStack
 
 
 class ReadDesk(QWidget):
-    """Traces above, frames below; readout and problems go to the right of the window.
+    """Traces above, frames or exchanges below; readout and problems go to the right of the window.
 
     Attributes
     ----------
@@ -30,6 +31,7 @@ class ReadDesk(QWidget):
         self._session = session
         self.traces = TraceStack(session)
         self.frames = FrameList(session)
+        self.exchanges = ExchangeList(session)
         self.side = ReadSide(session)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -46,7 +48,10 @@ class ReadDesk(QWidget):
         lower_column.setContentsMargins(0, 0, 0, 0)
         lower_column.setSpacing(0)
         lower_column.addLayout(self._frame_tools())
-        lower_column.addWidget(self.frames, 1)
+        self._lists = QStackedWidget()
+        self._lists.addWidget(self.frames)
+        self._lists.addWidget(self.exchanges)
+        lower_column.addWidget(self._lists, 1)
         split.addWidget(lower)
         split.setSizes([360, 280])
         column.addWidget(split, 1)
@@ -69,7 +74,7 @@ class ReadDesk(QWidget):
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames on in the desk's own list; say whether it has one."""
-        self.frames.go(by)
+        (self.exchanges if self.answers.isChecked() else self.frames).go(by)
         return True
 
     def _frame_tools(self) -> QHBoxLayout:
@@ -81,17 +86,23 @@ class ReadDesk(QWidget):
         self.this_kind = button("this kind", "List only frames of the kind in hand")
         scope = QButtonGroup(self)
         self.only_hits = button("hits", "List only frames in which the condition holds")
-        for choice in (self.all_kinds, self.this_kind, self.only_hits):
+        self.answers = button("exchanges", "List requests with what came back, a line each")
+        for choice in (self.all_kinds, self.this_kind, self.only_hits, self.answers):
             choice.setCheckable(True)
             scope.addButton(choice)
             row.addWidget(choice)
         self.all_kinds.setChecked(True)
         self.this_kind.toggled.connect(self.frames.show_only_kind)
         self.only_hits.toggled.connect(self.frames.show_only_hits)
+        self.answers.toggled.connect(self._show_exchanges)
+        self.wrong_first = QCheckBox("unanswered first")
+        self.wrong_first.toggled.connect(self._session.exchanges.show_unanswered_first)
+        row.addWidget(self.wrong_first)
         self._session.asking.changed.connect(self._on_asked)
         self._on_asked()
         row.addStretch(1)
-        row.addWidget(label("payload as", "quiet"))
+        self._of_frames: list[QWidget] = [label("payload as", "quiet")]
+        row.addWidget(self._of_frames[0])
         self._forms = QButtonGroup(self)
         for form in PAYLOAD_FORMS:
             choice = button(form, f"Show payloads as {form} ({form[0].upper()})")
@@ -100,8 +111,17 @@ class ReadDesk(QWidget):
             choice.clicked.connect(lambda _on, form=form: self._session.set_form(form))
             self._forms.addButton(choice)
             row.addWidget(choice)
+            self._of_frames.append(choice)
         self._session.form_changed.connect(self._show_form)
+        self.wrong_first.hide()
         return row
+
+    def _show_exchanges(self, shown: bool) -> None:
+        self._session.exchanges.want(shown)
+        self._lists.setCurrentIndex(1 if shown else 0)
+        self.wrong_first.setVisible(shown)
+        for part in self._of_frames:
+            part.setVisible(not shown)
 
     def _on_asked(self) -> None:
         self.only_hits.setEnabled(self._session.asking.hits is not None)

@@ -167,10 +167,10 @@ class ProblemInHand(QWidget):
     def _build(self) -> None:
         places = QHBoxLayout()
         acts = QHBoxLayout()
-        for row, parts in ((places, (self.back, self.on, self.worst)), (acts, (self.put_aside, self.limit))):
+        for row, buttons in ((places, (self.back, self.on, self.worst)), (acts, (self.put_aside, self.limit))):
             row.setSpacing(6)
-            for part in parts:
-                row.addWidget(part)
+            for one in buttons:
+                row.addWidget(one)
             row.addStretch(1)
         column = QVBoxLayout(self)
         column.setContentsMargins(EDGE, 8, EDGE, 8)

@@ -1,0 +1,77 @@
+"""Requests of the open trial with what came back, worked out while somebody looks at them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from .doors import wrong
+from .jobs import Jobs
+from .reading import Reading
+
+
+class ExchangesHere(QObject):
+    """The exchanges of the open capture.
+
+    Attributes
+    ----------
+    found
+        None until they are known.
+    order
+        Their numbers as they are listed; int64 (n,).
+    states
+        How each went, as numbers of ``STATES``; int8 (n,).
+
+    Events
+    ------
+    changed
+        Others are known, or they are listed in another order.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, jobs: Jobs, reading: Reading) -> None:
+        super().__init__()
+        self._jobs, self._reading = jobs, reading
+        self._of: Any = None
+        self._is_wanted = False
+        self._first = False
+        self.found: wrong.Exchanges | None = None
+        self.order: Any = None
+        self.states: Any = None
+        reading.changed.connect(self.look_again)
+
+    def want(self, wanted: bool) -> None:
+        """Say whether somebody looks at them."""
+        self._is_wanted = wanted
+        self.look_again()
+
+    def show_unanswered_first(self, first: bool) -> None:
+        """List those that went wrong first, or all in order of time."""
+        self._first = first
+        self._list()
+
+    def look_again(self) -> None:
+        """Find them anew, if frames mean something else and somebody looks."""
+        meaning = self._reading.meaning
+        if not self._is_wanted or meaning is None or meaning is self._of:
+            return
+
+        def finish(found: wrong.Exchanges) -> None:
+            if self._reading.meaning is meaning:
+                self._of, self.found, self.states = meaning, found, found.states()
+                self._list()
+
+        self._jobs.start("exchanges", "putting answers to requests", lambda p: wrong.exchanges_of(meaning, p), finish)
+
+    def forget(self) -> None:
+        """Begin with another capture."""
+        self._of = self.found = self.order = self.states = None
+        self.changed.emit()
+        self.look_again()
+
+    def _list(self) -> None:
+        if self.found is not None:
+            self.order = self.found.in_order(unanswered_first=self._first)
+        self.changed.emit()

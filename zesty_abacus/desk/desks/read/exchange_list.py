@@ -1,0 +1,207 @@
+"""Requests and what came back, one line each; only what is on screen is ever decoded."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
+
+from ...app.doors import wrong
+from ...app.session import Session
+from ...around.frame_lines import FrameLine, FrameLines
+from ...widgets.paint import draw_text
+from ...widgets.row_list import RowList
+from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from ...widgets.words import span_text
+
+_ROW = 23
+_HEAD = 24
+_DETAIL = 56
+_GAP = 10
+
+
+class ExchangeList(RowList):
+    """What was asked, what came back, how long it took. A click goes to the request, one on the answer there."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Exchanges", _ROW, _HEAD, _DETAIL)
+        self._session = session
+        self._lines = FrameLines(session)
+        self._chosen: int | None = None
+        session.exchanges.changed.connect(self._on_changed)
+        session.layouts_changed.connect(self._lines.forget)
+        session.clock.cursor_changed.connect(self._on_cursor)
+        look.changed.connect(self.repaint_rows)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 240)
+
+    def count(self) -> int:
+        order = self._session.exchanges.order
+        return len(order) if order is not None else 0
+
+    def number(self, place: int) -> int:
+        """Return the number of the exchange at a place of the list."""
+        return int(self._session.exchanges.order[place])
+
+    def current(self) -> int:
+        """Return the place of the exchange in hand, -1 if none is."""
+        if self._chosen is None or self._session.exchanges.order is None:
+            return -1
+        found = (self._session.exchanges.order == self._chosen).nonzero()[0]
+        return int(found[0]) if len(found) else -1
+
+    def asked(self, number: int) -> FrameLine:
+        """Return the request of an exchange in words."""
+        return self._lines.of(int(self._session.exchanges.found.request[number]))  # type: ignore[union-attr]
+
+    def question(self, number: int) -> str:
+        """Return what was asked, and of whom where a layout reads the questions to many."""
+        row = int(self._session.exchanges.found.request[number])  # type: ignore[union-attr]
+        kind, line = self._session.store.kind_of_row(row), self.asked(number)
+        layout = self._session.reading.layout_at(kind, row)
+        if layout is None or layout.applies.is_for_one_address or layout.registers is not None:
+            return _said(line)
+        return f"{self._session.kinds.address(kind)}: {line.says}"
+
+    def came(self, number: int) -> FrameLine | None:
+        """Return the answer of an exchange in words, None if there is none."""
+        row = int(self._session.exchanges.found.answer[number])  # type: ignore[union-attr]
+        return self._lines.of(row) if row >= 0 else None
+
+    def state(self, number: int) -> str:
+        """Return how an exchange went."""
+        return wrong.STATES[int(self._session.exchanges.states[number])]
+
+    def took(self, number: int) -> str:
+        """Return how long the answer of an exchange took; nothing if there is none."""
+        took = int(self._session.exchanges.found.took_ns[number])  # type: ignore[union-attr]
+        return "" if took < 0 else "at once" if not took else span_text(took)
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme, area = look.theme, self.area()
+        painter = QPainter(self.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(area, QColor(theme.paper))
+        columns, current = self._columns(area.width()), self.current()
+        for place, top in self.rows_in_view():
+            if place == current:
+                painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
+            self._draw_line(painter, columns, self.number(place), top)
+        self.draw_head(painter, columns, {}, {"time s", "took"})
+        if self.count():
+            self._draw_detail(painter, area, current)
+        else:
+            self._draw_hint(painter, area)
+        painter.end()
+
+    def _draw_hint(self, painter: QPainter, area: QRectF) -> None:
+        known = self._session.exchanges.found is not None
+        hint = "Nobody asks anything here. A layout can say which message answers it." if known else "Looking…"
+        draw_text(painter, area, hint, text_font(), look.theme.quiet, Qt.AlignmentFlag.AlignHCenter)
+
+    def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], number: int, top: float) -> None:
+        theme, right = look.theme, Qt.AlignmentFlag.AlignRight
+        cells = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
+        asked, came, state = self.asked(number), self.came(number), self.state(number)
+        draw_text(painter, cells["time s"], asked.time, figure_font(SMALL_PX), theme.ink, right)
+        draw_text(painter, cells["took"], self.took(number), figure_font(TINY_PX), theme.quiet, right)
+        draw_text(painter, cells["lane"], asked.lane, text_font(SMALL_PX), theme.quiet)
+        draw_text(painter, cells["asked"], self.question(number), text_font(SMALL_PX), theme.ink)
+        well = state == "answered"
+        words = _said(came) if came is not None and well else state if came is None else f"{state}: {_said(came)}"
+        color = theme.ink if well else theme.quiet if state == "not yet answered" else theme.wrong
+        draw_text(painter, cells["came back"], words, text_font(SMALL_PX), color)
+
+    def _draw_detail(self, painter: QPainter, area: QRectF, current: int) -> None:
+        """Say the one in hand in full below the list."""
+        theme = look.theme
+        box = QRectF(0, area.bottom() - _DETAIL + 1, area.width(), _DETAIL)
+        painter.fillRect(box, QColor(theme.panel))
+        painter.setPen(QColor(theme.line))
+        painter.drawLine(box.topLeft(), box.topRight())
+        if current < 0:
+            return
+        number = self.number(current)
+        came = self.came(number)
+        said = f"{self.question(number)}\n→ {_said(came) if came is not None else self.state(number)}"
+        painter.setFont(text_font(SMALL_PX))
+        painter.setPen(QColor(theme.ink))
+        painter.drawText(box.adjusted(14, 2, -14, -2), Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter, said)
+
+    def _columns(self, width: float) -> dict[str, QRectF]:
+        step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
+        time = 20.0 + step * len(self._session.clock.words(self._session.clock.last_ns))
+        widths = {"time s": max(time, 64.0), "took": 58.0, "lane": 52.0}
+        rest = max(width - sum(widths.values()) - _GAP * 4 - 16, 160)
+        boxes, x = {}, 8.0
+        for name, size in {**widths, "asked": rest * 0.42, "came back": rest * 0.58}.items():
+            boxes[name] = QRectF(x, 0, size, _ROW)
+            x += size + _GAP
+        return boxes
+
+    # events and hands
+
+    def _on_changed(self) -> None:
+        if self._session.exchanges.found is None:
+            self._chosen = None
+        self._lines.forget()
+        self.set_first(self.first())
+        self._show_current()
+
+    def _on_cursor(self) -> None:
+        """Take what the cursor is in by the hand of somebody else: the newest request up to it."""
+        exchanges = self._session.exchanges
+        if exchanges.found is None or not self.isVisible() or not len(exchanges.found):
+            return
+        times = self._session.capture.frames.times(exchanges.found.request)
+        number = int(times.searchsorted(self._session.clock.cursor_ns, side="right")) - 1
+        if self._chosen is not None and self._goes_with(self._chosen):
+            return
+        self._chosen = max(number, 0)
+        self._show_current()
+
+    def _goes_with(self, number: int) -> bool:
+        """Return whether the cursor is on the request or the answer of an exchange."""
+        found = self._session.exchanges.found
+        assert found is not None
+        rows = [row for row in (int(found.request[number]), int(found.answer[number])) if row >= 0]
+        return self._session.clock.cursor_ns in [self._session.capture.frames.at(row).time_ns for row in rows]
+
+    def _show_current(self) -> None:
+        place, first = self.current(), self.first()
+        if place >= 0 and not first <= place < first + self.slots():
+            self.set_first(place - self.slots() // 3)
+        self.repaint_rows()
+
+    def go(self, step: int) -> None:
+        if self.count():
+            self._take(min(max(self.current() + step, 0), self.count() - 1), answer=False)
+
+    def _take(self, place: int, *, answer: bool) -> None:
+        found = self._session.exchanges.found
+        assert found is not None
+        self._chosen = self.number(place)
+        row = int(found.answer[self._chosen]) if answer else int(found.request[self._chosen])
+        if row < 0:
+            row = int(found.request[self._chosen])
+        self._session.select_kind(self._session.store.kind_of_row(row))
+        self._session.clock.set_cursor(self._session.capture.frames.at(row).time_ns, follow=True)
+        self._show_current()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        place = self.row_at(event) if event is not None else None
+        if event is not None and place is not None:
+            answer = event.position().x() >= self._columns(self.area().width())["came back"].left()
+            self._take(place, answer=answer)
+
+    def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
+        super().resizeEvent(event)
+        self.set_first(self.first())
+
+
+def _said(line: FrameLine) -> str:
+    nothing = line.says in ("nothing set", "nobody has named this message", "no layout reads this frame")
+    says = line.payload.hex(" ").upper() if nothing else line.says
+    return f"{line.message}: {says}" if says else line.message
