@@ -106,7 +106,7 @@ class Applies(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
             return "any address"
         text, digits = spoken.address_text(self.address, extended=self.extended), spoken.digits_of(self.extended)
         if self.mask is not None:
-            return f"{text} under mask 0x{self.mask:0{digits}X}"
+            return spoken.masked_text(self.address, self.mask, extended=self.extended)
         return text if self.to is None else f"{text} to 0x{self.to:0{digits}X}"
 
     def words(self) -> str:

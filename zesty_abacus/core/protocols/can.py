@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from ..frames.kind_key import KindKey
 from ..frames.table import FrameTable
+from .groups import is_by_parts, parts_text, read_parts
 from .protocol import Protocol
 
 NAME = "can"
@@ -28,6 +29,13 @@ class Can(Protocol):
 
     def digits_of(self, extended: bool) -> int:
         return 8 if extended else 3
+
+    def masked_text(self, address: int, mask: int, *, extended: bool = False) -> str:
+        by_parts = parts_text(address, mask) if extended else ""
+        return by_parts or super().masked_text(address, mask, extended=extended)
+
+    def read_masked(self, text: str) -> tuple[int, int] | None:
+        return read_parts(text) if is_by_parts(text) else None
 
     def is_extended(self, address: int, digits: int, *, was: bool = False) -> bool:
         # 0x100 alone says nothing, 0x00000100 does: that is how a 29-bit identifier below 0x800 is written

@@ -68,6 +68,21 @@ class Protocol:
         """Return an address that a layout asks for, in hex digits."""
         return f"0x{address:0{self.digits_of(extended)}X}"
 
+    def masked_text(self, address: int, mask: int, *, extended: bool = False) -> str:
+        """Return an address of which only the bits of a mask count."""
+        digits = self.digits_of(extended)
+        return f"{self.address_text(address, extended=extended)} & 0x{mask:0{digits}X}"
+
+    def read_masked(self, text: str) -> tuple[int, int] | None:
+        """Return the address and mask that a text stands for which names parts of an address; None if it does not.
+
+        Raises
+        ------
+        MisuseError
+            If it names parts that cannot be.
+        """
+        return None
+
     def digits_of(self, extended: bool) -> int:
         """Return how many hex digits an address has."""
         return self.digits

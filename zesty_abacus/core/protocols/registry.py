@@ -13,7 +13,7 @@ def protocols() -> dict[str, Protocol]:
     """Return all known protocols by name."""
     import zesty_abacus.core.protocols as package  # the package cannot be named before it is imported
 
-    found = discover(package, "PROTOCOL", besides=frozenset({"registry", "protocol", "spaces", "can_bits"}))
+    found = discover(package, "PROTOCOL", besides=frozenset({"registry", "protocol", "spaces", "can_bits", "groups"}))
     return {protocol.name: protocol for protocol in found}
 
 

@@ -21,17 +21,21 @@ from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.pulses import PulseLine
 from ..lines.registry import decode_line, decoder_of, decoders
-from ..lines.result import LineResult
+from ..lines.result import LineResult, Marks
 from ..lines.settings import LineSettings
 from ..links.framing import framings
 from ..links.hdlc import HdlcFraming
 from ..links.network import streams
+from ..links.over_can import TAKES
 from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
+from .messages import MEASURED_FRAMES
 from .model import LevelSetting, Recipe, SourcePattern, new_recipe
 from .run import PreparedLine, bytes_of, prepare_line
 
+_OF_BYTES = frozenset({"timed bytes"})
+"""Formats whose frames are pieces of bytes; those of all others are frames of a bus."""
 _MOST_EDGES = 60_000
 _MOST_SAMPLES = 16_000_000
 _MOST_CHANNELS = 12
@@ -88,12 +92,11 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
 
 
 def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeProposal]:
-    """Return recipes for a recording of bytes or packets, best first."""
-    packets = len(table) and bool((table.flags & F.PACKET > 0).all())
-    result = streams(table) if packets else bytes_of(table)
+    """Return recipes for a recording of bytes, packets or CAN frames, best first."""
+    takes, result = _what_it_holds(form, table)
     found = []
     for way in framings():
-        if way.takes != ("packets" if packets else "bytes"):
+        if way.takes != takes:
             continue
         judged = way.judge(result)
         if judged is not None:
@@ -101,6 +104,16 @@ def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeP
             recipe = _named(path, form, (), None, framing=settings)
             found.append(RecipeProposal(recipe, score, (reason,)))
     return _best(found)
+
+
+def _what_it_holds(form: str, table: FrameTable) -> tuple[str, LineResult]:
+    """Return what ways of framing have to take, and that of a recording of no lines."""
+    if len(table) and bool((table.flags & F.PACKET > 0).all()):
+        return "packets", streams(table)
+    if form not in _OF_BYTES:
+        first = table.rows(0, MEASURED_FRAMES)
+        return TAKES, LineResult(first, first.time_ns, Marks.none())
+    return "bytes", bytes_of(table)
 
 
 def _best(found: list[RecipeProposal]) -> list[RecipeProposal]:

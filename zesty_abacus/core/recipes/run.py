@@ -28,8 +28,10 @@ from ..lines.result import ByteRun, LineResult, Marks
 from ..links.bursts import BurstFraming
 from ..links.framing import framing_of
 from ..links.network import streams
+from ..links.over_can import TAKES
 from ..links.telegrams import GapFraming
 from ..progress import Progress
+from ..protocols import can
 from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from ..waves.samples import Samples
@@ -193,13 +195,19 @@ def framed(recipe: Recipe, result: LineResult) -> LineResult:
     if recipe.framing is None:
         return _plainly_framed(result, gives)
     way = framing_of(recipe.framing)
-    if gives and way.takes != gives:
+    if gives and way.takes != gives and not _is_over_can(recipe):
         raise MisuseError(
             f"{way.name} takes {way.takes}, but {decoder_of(recipe.line).name} gives {gives}.",  # type: ignore[arg-type]
             where=recipe.name,
             hint="Choose another framing.",
         )
     return way.apply(recipe.framing, result)
+
+
+def _is_over_can(recipe: Recipe) -> bool:
+    """Return whether messages are put together of frames that a CAN line gives."""
+    spoken = decoder_of(recipe.line).protocol if recipe.line is not None else can.NAME
+    return recipe.framing is not None and framing_of(recipe.framing).takes == TAKES and spoken == can.NAME
 
 
 def _plainly_framed(result: LineResult, gives: str) -> LineResult:
@@ -235,6 +243,9 @@ def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable,
     if recipe is None or recipe.framing is None:
         return table, ()
     way = framing_of(recipe.framing)
+    if way.takes == TAKES:
+        result = LineResult(table, table.time_ns, Marks.none())
+        return way.apply(recipe.framing, result).frames, ()
     if way.takes != "bytes":
         raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds bytes.", where=recipe.name)
     return way.apply(recipe.framing, bytes_of(table)).frames, ()

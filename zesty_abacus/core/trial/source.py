@@ -25,7 +25,10 @@ from ..frames import flags as F
 from ..frames.capture import Capture, Lane
 from ..frames.store import CaptureStoreError, CaptureWriter, open_capture
 from ..frames.table import COLUMN_DTYPES, FrameTable
+from ..links.framing import framing_of
+from ..links.over_can import TAKES
 from ..progress import Progress
+from ..recipes.messages import MessageFramer
 from ..recipes.model import Recipe
 from ..recipes.run import run_on_frames, run_recipe
 from ..recipes.segments import SegmentFramer, joined
@@ -33,6 +36,8 @@ from .clocks import is_date
 
 _OUTCOME = "source.json"
 _PROTOCOLS = {"timed bytes": "serial"}
+MESSAGES = " messages"
+"""What the lane of messages that were put together is called, behind the name of the bus that carried them."""
 _BYTES = frozenset(_PROTOCOLS)
 """Formats of pieces of bytes, which are put together to frames while they come in."""
 
@@ -62,6 +67,8 @@ class SourceRequest:
 
     def lane_name(self, interface: str) -> str:
         """Return the lane that frames of an interface go to."""
+        if interface.endswith(MESSAGES) and interface not in self.lanes:
+            return self.lane_name(interface.removesuffix(MESSAGES)) + MESSAGES
         recipe = self.recipe.lane if self.recipe is not None else ""
         return self.lanes.get(interface) or interface or recipe or Path(bare_name(self.path)).stem
 
@@ -293,10 +300,20 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     if recipe is not None and recipe.framing is not None and form in _BYTES:
         framer = SegmentFramer(recipe, lambda frames: sink.put(frames, found, recipe.protocol, note))
 
+    messages = None
+    if recipe is not None and recipe.framing is not None and framing_of(recipe.framing).takes == TAKES:
+        spoken, note = recipe.protocol, ""
+        messages = MessageFramer(
+            recipe, lambda made: sink.put(made, [name + MESSAGES for name in found], spoken, recipe.lane_note)
+        )
+
     def take(chunk: FrameTable, names: Sequence[str]) -> None:
         found[:] = names
         if framer is not None:
             framer.add(chunk)
+        elif messages is not None:
+            sink.put(chunk, found, protocol, note)
+            messages.add(chunk)
         elif (chunk.flags & F.PACKET > 0).any() or (recipe is not None and recipe.framing is not None):
             # packets of one stream belong together across chunks
             packets.append(chunk)
@@ -307,6 +324,9 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     sink.bit_rates |= outcome.report.bit_rates
     if recipe is not None:
         outcome.recipe = recipe.name
+    if messages is not None:
+        messages.finish()
+        outcome.facts = [("messages", f"{messages.messages} put together")]
     if framer is not None:
         framer.finish()
         outcome.report.frames = framer.frames

@@ -91,7 +91,7 @@ class MessageForm(QWidget):
     def _show_what_counts(self, layout: engine.Layout) -> None:
         """Hide what has no meaning for this kind of layout."""
         is_map = layout.registers is not None
-        is_can = layout.applies.protocol == "can"
+        is_can = not engine.protocol_named(layout.applies.protocol).asks_way
         shown = {name: name not in _OF_MAPS or is_map for name in self.lines}
         shown |= {"address": not is_map, "size": not is_map, "sizes": not is_map, "pattern": not is_map}
         shown["way"] = not is_can and not is_map
@@ -154,13 +154,13 @@ def _number(text: str) -> int:
 
 
 def span_text(applies: engine.Applies) -> str:
-    """Return the address of a layout as it is typed: ``0x1A0``, ``0x100..0x1FF`` or ``0x100 & 0x7F0``."""
+    """Return the address of a layout as it is typed: ``0x1A0``, ``0x100..0x1FF``, ``0x100 & 0x7F0``, by its parts."""
     if applies.address is None:
         return ""
+    if applies.mask is not None:
+        return applies.address_text()
     text = applies.address_text().partition(" ")[0]
     digits = len(text) - 2
-    if applies.mask is not None:
-        return f"{text} & 0x{applies.mask:0{digits}X}"
     return text if applies.to is None else f"{text}..0x{applies.to:0{digits}X}"
 
 
@@ -170,20 +170,24 @@ def read_span(text: str, applies: engine.Applies) -> dict[str, Any]:
     Raises
     ------
     ValueError
-        If the text is no address, span or mask.
+        If the text is no address, span, mask, or parts of an address.
     """
     if not text:
         return {"address": None, "to": None, "mask": None}
+    spoken = engine.protocol_named(applies.protocol)
+    by_parts = spoken.read_masked(text)
+    if by_parts is not None:
+        return {"address": by_parts[0], "to": None, "mask": by_parts[1], "extended": True}
     match = re.fullmatch(r"(?:0x)?([0-9a-f]{1,16})\s*(?:(\.\.|&)\s*(?:0x)?([0-9a-f]{1,16}))?", text.lower())
     if match is None:
         raise ValueError(
-            f"{text!r} is not an identifier; write hex digits such as 0x1A0, 0x100..0x1FF or 0x100 & 0x7F0."
+            f"{text!r} is not an identifier; write hex digits such as 0x1A0, 0x100..0x1FF or 0x100 & 0x7F0, "
+            "or group FEF1 from 21."
         )
     digits, sign, other = match.groups()
     address = int(digits, 16)
     changes: dict[str, Any] = {"address": address, "to": None, "mask": None}
     if sign:
         changes["to" if sign == ".." else "mask"] = int(other, 16)
-    if applies.protocol == "can":
-        changes["extended"] = applies.extended if address <= 0x7FF and len(digits) == 3 else len(digits) > 3
+    changes["extended"] = spoken.is_extended(address, len(digits), was=applies.extended)
     return changes
