@@ -78,6 +78,11 @@ def test_pages_sent_together_have_a_period_and_gaps():
     assert (gap.count, gap.worst_ns) == (1, times[20])
 
 
+def test_bursts_of_one_length_have_no_gaps_between_them():
+    times = (np.arange(100)[:, None] * 40 + np.arange(6)[None, :]).reshape(-1) * MS
+    assert not found(capture_of(stream(times)))
+
+
 def test_messages_that_appear_and_vanish():
     late, gone = stream(steady(120, begin_ms=8000), address=2), stream(steady(50), address=3)
     problems = found(capture_of(stream(steady(200)), late, gone))

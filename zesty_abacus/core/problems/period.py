@@ -14,6 +14,8 @@ _MOST_AT_ONCE = 4
 _NEAR = 0.3
 _STEADY = 0.6
 """A message is cyclic if this share of its distances is within :data:`_NEAR` of the median."""
+_LONGEST_BURST, _ALWAYS = 8, 0.9
+"""Frames of a burst, and which share of bursts is equally long; what lies between them is no gap."""
 _IN_TURNS = 4.0
 _CALM = 0.05
 """Part of the period by which distances may always differ."""
@@ -53,10 +55,25 @@ def usual_period(times: NDArray[np.int64]) -> Period | None:
         return None
     # over several frames jitter stays what it is, so more of it over fewer means that they come in turns
     least = min(period.spread_ns for period in found)
-    return next(
+    chosen = next(
         period for period in found
         if period.spread_ns <= max(_IN_TURNS * least, _CALM * period.ns, period.resolution_ns)
     )  # fmt: skip
+    return _burst_period(times, chosen) or chosen
+
+
+def _burst_period(times: NDArray[np.int64], period: Period) -> Period | None:
+    """Return the period of bursts of equally many frames, None if frames come one by one."""
+    over = times[period.frames :] - times[: -period.frames]
+    if np.mean(over > 1.5 * period.ns) < 1 / _LONGEST_BURST:
+        return None
+    for frames in range(2, _LONGEST_BURST + 1):
+        if len(times) >= LEAST_FRAMES * frames:
+            found = _period_over(times, frames)
+            whole = times[frames:] - times[:-frames]
+            if found is not None and np.mean(np.abs(whole - found.ns) <= _CALM * found.ns) >= _ALWAYS:
+                return found
+    return None
 
 
 def _period_over(times: NDArray[np.int64], frames: int) -> Period | None:

@@ -93,7 +93,8 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
 
 def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeProposal]:
     """Return recipes for a recording of bytes, packets or CAN frames, best first."""
-    takes, result = _what_it_holds(form, table)
+    takes = what_it_holds(form, table)
+    result = _as_taken(takes, table)
     found = []
     for way in framings():
         if way.takes != takes:
@@ -106,14 +107,20 @@ def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeP
     return _best(found)
 
 
-def _what_it_holds(form: str, table: FrameTable) -> tuple[str, LineResult]:
-    """Return what ways of framing have to take, and that of a recording of no lines."""
+def what_it_holds(form: str, table: FrameTable) -> str:
+    """Return what ways of framing have to take to be of use for a recording of no lines."""
     if len(table) and bool((table.flags & F.PACKET > 0).all()):
-        return "packets", streams(table)
-    if form not in _OF_BYTES:
-        first = table.rows(0, MEASURED_FRAMES)
-        return TAKES, LineResult(first, first.time_ns, Marks.none())
-    return "bytes", bytes_of(table)
+        return "packets"
+    return "bytes" if form in _OF_BYTES else TAKES
+
+
+def _as_taken(takes: str, table: FrameTable) -> LineResult:
+    if takes == "packets":
+        return streams(table)
+    if takes == "bytes":
+        return bytes_of(table)
+    first = table.rows(0, MEASURED_FRAMES)
+    return LineResult(first, first.time_ns, Marks.none())
 
 
 def _best(found: list[RecipeProposal]) -> list[RecipeProposal]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from ..captures.registry import line_formats, read_lines, recognise
+from ..captures.registry import REFERENCE, line_formats, read_lines, recognise
 from ..captures.report import ReadReport
 from ..files.scratch import ScratchFolder
 from ..frames.flags import PACKET
@@ -14,8 +14,9 @@ from ..library.shelf import Head
 from ..library.store import Library
 from ..lines.result import LineResult, Marks
 from ..progress import Progress
+from ..recipes.messages import MEASURED_FRAMES
 from ..recipes.model import Recipe
-from ..recipes.propose import propose, propose_for_frames
+from ..recipes.propose import propose, propose_for_frames, what_it_holds
 from ..recipes.run import Outcome, PreparedLine, run_on_frames, run_recipe
 from ..waves.recording import Channel, LineRecording
 from .intake import SourceRequest, frames_of_source, request_of
@@ -76,6 +77,13 @@ class OpenedSource:
     folder: ScratchFolder = field(repr=False)
 
     @property
+    def holds(self) -> str:
+        """What ways of framing have to take to be of use; nothing for waves, and for frames of a table."""
+        if self.table is None or self.form == "frame table":
+            return ""
+        return what_it_holds(self.form, self.table)
+
+    @property
     def span_ns(self) -> tuple[int, int]:
         """Return the time that was recorded, from the recording's own zero."""
         if self.recording is not None:
@@ -107,12 +115,24 @@ def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progr
         offers = _offers(request, form, recording, library, progress)
         return OpenedSource(number, request, form, recording, None, report, zero_ns, offers, folder)
     if form not in _PIECES:
-        return None
+        return _opened_bus(number, request, form, zero_ns, library, folder, progress)
     table, report = frames_of_source(request, progress)
     if form in ("pcap", "pcapng") and not _has_packets(table):
-        return None
+        return _opened_bus(number, request, form, zero_ns, library, folder, progress)
     offers = _frame_offers(request, form, table, library) if form != "frame table" else _used(request)
     return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder)
+
+
+def _opened_bus(
+    number: int, request: SourceRequest, form: str, zero_ns: int, library: Library, folder: ScratchFolder,
+    progress: Progress,
+) -> OpenedSource | None:  # fmt: skip
+    """Open a recording of whole frames by its beginning; None if they carry no longer messages, and nobody says so."""
+    if form == REFERENCE:
+        return None
+    table, report = frames_of_source(request, progress, most=MEASURED_FRAMES)
+    offers = _frame_offers(request, form, table, library)
+    return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder) if offers else None
 
 
 def _has_packets(table: FrameTable) -> bool:

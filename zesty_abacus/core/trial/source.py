@@ -6,6 +6,7 @@ around it.
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 import json
 import shutil
@@ -356,8 +357,19 @@ def _chosen(table: FrameTable, rows: np.ndarray) -> FrameTable:
     return FrameTable(**columns, payload=table.payload)
 
 
-def frames_of_source(request: SourceRequest, progress: Progress | None = None) -> tuple[FrameTable, ReadReport]:
+class _EnoughError(Exception):
+    """Ends reading where no more is wanted."""
+
+
+def frames_of_source(
+    request: SourceRequest, progress: Progress | None = None, most: int | None = None
+) -> tuple[FrameTable, ReadReport]:
     """Return a recording of frames as it was recorded, before any recipe: for proposals and previews.
+
+    Parameters
+    ----------
+    most
+        About so many frames of its beginning; None is all.
 
     Raises
     ------
@@ -366,8 +378,17 @@ def frames_of_source(request: SourceRequest, progress: Progress | None = None) -
     """
     chunks: list[FrameTable] = []
     form = request.form or recognise(request.path)
-    report = read_recording(request.path, lambda chunk, _names: chunks.append(chunk), progress, name=form,
-                            columns=_columns(request))  # fmt: skip
+    report = ReadReport(form)
+
+    def take(chunk: FrameTable, names: Sequence[str]) -> None:
+        chunks.append(chunk)
+        report.lanes[:] = names
+        report.frames += len(chunk)
+        if most is not None and report.frames >= most:
+            raise _EnoughError
+
+    with contextlib.suppress(_EnoughError):
+        report = read_recording(request.path, take, progress, name=form, columns=_columns(request))
     if not chunks:
         raise CaptureReadError("there are no frames.", where=str(request.path))
     return joined(chunks), report

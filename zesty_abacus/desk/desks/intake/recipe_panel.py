@@ -141,7 +141,7 @@ class RecipePanel(Panel):
             self._show_levels(recipe)
         gives = self._gives(recipe)
         # of what comes in frames already, only I2C has devices with registers behind it
-        if gives in ("bytes", "bits", "packets") or (
+        if gives in ("bytes", "bits", "packets", "CAN frames") or (
             recipe.line is not None and recipe.protocol in ("i2c", "registers")
         ):
             self._rows.section("framing")
@@ -187,7 +187,7 @@ class RecipePanel(Panel):
         if recipe.line is not None:
             return lines.decoder_of(recipe.line).gives
         if opened.table is not None:
-            return {"timed bytes": "bytes", "frame table": ""}.get(opened.form, "packets")
+            return opened.holds
         return ""
 
     def _fields(self, settings: Any):  # type: ignore[no-untyped-def]
@@ -223,7 +223,8 @@ class RecipePanel(Panel):
 
     def _framing_choice(self, recipe: lines.Recipe, gives: str) -> QComboBox:
         current = lines.framing_of(recipe.framing).name if recipe.framing is not None else _NO
-        plain = {"bytes": "silent gap", "bits": "each burst", "frames": "as they are", "packets": "as they are"}.get(
+        plain = {"bytes": "silent gap", "bits": "each burst", "frames": "as they are", "packets": "as they are",
+                 "CAN frames": "as they are"}.get(
             gives, _NO
         )
         choices = [(_NO, plain), *((name, name) for name in self._framing_names(gives))]
