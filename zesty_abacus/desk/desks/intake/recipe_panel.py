@@ -223,10 +223,13 @@ class RecipePanel(Panel):
 
     def _framing_choice(self, recipe: lines.Recipe, gives: str) -> QComboBox:
         current = lines.framing_of(recipe.framing).name if recipe.framing is not None else _NO
-        plain = {"bytes": "silent gap", "bits": "each burst", "frames": "as they are", "packets": "as they are",
-                 "CAN frames": "as they are"}.get(
-            gives, _NO
-        )
+        plain = {
+            "bytes": "silent gap",
+            "bits": "each burst",
+            "frames": "as they are",
+            "packets": "as they are",
+            "CAN frames": "as they are",
+        }.get(gives, _NO)
         choices = [(_NO, plain), *((name, name) for name in self._framing_names(gives))]
         return self._rows.choice(
             "put together by", choices, current, lambda way: self._bench.take(lines.with_framing(recipe, way))
