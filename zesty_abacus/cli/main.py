@@ -22,6 +22,7 @@ _COMMANDS = {
     "find": Entry(".find:find", "Put out the frames in which a condition holds."),
     "problems": Entry(".problems:problems", "Put out what is wrong in recordings: gaps, checks, values and more."),
     "exchanges": Entry(".exchanges:exchanges", "Put out requests with what came back and how long it took."),
+    "beside": Entry(".beside:beside", "Compare one message on several lanes, or several messages."),
     "decode": Entry(".decode:decode", "Decode recordings, or a trial, with a library."),
     "encode": Entry(".encode:encode", "Encode a message from values and print its bytes."),
     "library": Entry(".library:library", "Make, fill, look at, check and share a library of layouts."),

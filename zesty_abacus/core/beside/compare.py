@@ -14,7 +14,6 @@ from ..compiled import njit
 from ..errors import MisuseError
 from ..frames.segment_frames import KindFrames
 from ..layouts.checks.counter import Counter
-from ..layouts.model import Layout
 from ..layouts.places import bit_name
 from ..problems.period import usual_period
 from ..progress import Progress
@@ -184,38 +183,29 @@ def _differences(
     times = theirs.time_ns[rows]
     if not rows.any():
         return times, ()
-    shared = _shared_layout(first, other)
-    if shared is not None:
-        found = _unlike_fields(meaning, first, other, ours, theirs)
-    else:
+    found = _unlike_fields(meaning, first, other, ours, theirs)
+    if found is None:
         found = _unlike_bits(one ^ two)
     if count := int(np.count_nonzero(ours.sizes != theirs.sizes)):
         found.append(("size", count))
     return times, tuple(sorted(found, key=lambda pair: -pair[1]))
 
 
-def _shared_layout(first: _Gathered, other: _Gathered) -> Layout | None:
-    """Return the layout that both are read by, None if there is none."""
-    if len(first.readers) == len(other.readers) == 1 and first.readers[0].layout.name == other.readers[0].layout.name:
-        return first.readers[0].layout
-    return None
-
-
 def _unlike_fields(
     meaning: Meaning, first: _Gathered, other: _Gathered, ours: KindFrames, theirs: KindFrames
-) -> list[tuple[str, int]]:
+) -> list[tuple[str, int]] | None:
+    """Return the fields of one name that differ; None where both are not read by one layout each, or share none."""
+    if len(first.readers) != 1 or len(other.readers) != 1:
+        return None
     try:
         one = decode_frames(meaning.capture, meaning.plan(first.readers[0]), ours)
         two = decode_frames(meaning.capture, meaning.plan(other.readers[0]), theirs)
     except MisuseError:
-        return []
+        return None
     by_name = {column.field.name: column for column in two.columns.values()}
-    found = []
-    for column in one.columns.values():
-        same = by_name.get(column.field.name)
-        if same is not None and (count := int(np.count_nonzero(_unlike(column, same)))):
-            found.append((column.field.name, count))
-    return found
+    shared = [(column, by_name[column.field.name]) for column in one.columns.values() if column.field.name in by_name]
+    counted = [(ours.field.name, int(np.count_nonzero(_unlike(ours, theirs)))) for ours, theirs in shared]
+    return [(name, count) for name, count in counted if count] if shared else None
 
 
 def _unlike(one: FieldColumn, two: FieldColumn) -> NDArray[np.bool_]:

@@ -82,7 +82,7 @@ def match(first: Stream, second: Stream) -> Matched:
     for by in BY:
         found = _match_by(by, first, second)
         if len(found) >= max(_ENOUGH * min(len(first), len(second)), 1):
-            return found
+            return _with_changed(first, second, found) if by == "payload" else found
     return NOTHING
 
 
@@ -99,34 +99,39 @@ def _match_by(by: str, first: Stream, second: Stream) -> Matched:
     lag = _voted_lag(first.times, ours, second.times, theirs, period)
     if lag is None:
         return NOTHING
-    reach = period // 2 if period else _usual_distance(first.times) // 2
+    reach = _reach(first, second)
     if by == "counter":
         # a number comes again only after a whole turn, so what is late by some frames is still found
         reach = max(reach, first.wraps // 2 * period)
-    a, b = _pair(first.times + lag, ours, second.times, theirs, max(reach, 1))
+    a, b = _pair(first.times + lag, ours, second.times, theirs, reach)
     if not len(a):
         return NOTHING
-    if by == "payload":
-        a, b = _with_changed(first, second, a, b, max(reach, 1))
+    return _matched(by, first, second, a, b)
+
+
+def _matched(by: str, first: Stream, second: Stream, a: NDArray[np.int64], b: NDArray[np.int64]) -> Matched:
     lags = second.times[b] - first.times[a]
     middle = int(np.median(lags))
     return Matched(by, a, b, middle, float(np.median(np.abs(lags - middle))) * 1.4826)
 
 
-def _with_changed(
-    first: Stream, second: Stream, a: NDArray[np.int64], b: NDArray[np.int64], reach: int
-) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-    """Return pairs together with those of frames that are left over on both sides at one time: these hold something
-    else, and are not lost."""
-    lag = int(np.median(second.times[b] - first.times[a]))
+def _with_changed(first: Stream, second: Stream, found: Matched) -> Matched:
+    """Return frames that hold the same with those left over on both sides at one time, which hold something else."""
     ours, theirs = np.ones(len(first), np.bool_), np.ones(len(second), np.bool_)
-    ours[a] = theirs[b] = False
+    ours[found.first] = theirs[found.second] = False
     left, right = np.flatnonzero(ours), np.flatnonzero(theirs)
     alike = np.zeros(len(left), np.int64), np.zeros(len(right), np.int64)
-    more_a, more_b = _pair(first.times[left] + lag, alike[0], second.times[right], alike[1], reach)
-    a, b = np.concatenate([a, left[more_a]]), np.concatenate([b, right[more_b]])
+    expected = first.times[left] + found.lag_ns
+    a, b = _pair(expected, alike[0], second.times[right], alike[1], _reach(first, second))
+    a, b = np.concatenate([found.first, left[a]]), np.concatenate([found.second, right[b]])
     order = np.argsort(a, kind="stable")
-    return a[order], b[order]
+    return _matched(found.by, first, second, a[order], b[order])
+
+
+def _reach(first: Stream, second: Stream) -> int:
+    """Return how far from its time a frame is looked for: half of what lies between two."""
+    period = max(first.period_ns, second.period_ns) or _usual_distance(first.times)
+    return max(period // 2, 1)
 
 
 def _keys(by: str, stream: Stream) -> NDArray[np.int64]:
