@@ -9,6 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
 from .asking import Asking
+from .beside import BesideHere
 from .clock import Clock
 from .doors import engine
 from .exchanges import ExchangesHere
@@ -39,8 +40,8 @@ class Session(QObject):
         The open trial: opening, and every change of it.
     asking
         The condition in hand, and where it holds.
-    problems, exchanges
-        What is wrong in the recordings; requests with what came back.
+    problems, exchanges, beside
+        What is wrong in the recordings; requests with what came back; streams set side by side.
     kinds, owners, traces, ties
         What messages are called; whose their bits are; the fields drawn over time; layouts tied by hand.
     shared, edits, undo
@@ -96,6 +97,7 @@ class Session(QObject):
         self.asking = Asking(self.jobs, self.reading, self.trials, self.clock)
         self.problems = Problems(self.jobs, self.reading, self.trials, self.clock)
         self.exchanges = ExchangesHere(self.jobs, self.reading)
+        self.beside = BesideHere(self.jobs, self.reading, self.kinds)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
@@ -106,6 +108,7 @@ class Session(QObject):
         self.opened.connect(self.asking.ask_again)
         self.opened.connect(self.problems.start)
         self.opened.connect(self.exchanges.forget)
+        self.opened.connect(self.beside.forget)
         self.edits.changed.connect(self._on_layouts_changed)
         self.reading.changed.connect(self._on_meaning_changed)
         self.shared.told.connect(self.told)

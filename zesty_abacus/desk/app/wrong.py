@@ -1,5 +1,7 @@
-"""What looking for problems, and for answers, needs from core, in one place; reached by the door ``wrong`` only."""
+"""What the window needs from core to look for problems, answers and differences; reached by the door ``wrong``."""
 
+from ...core.beside.choosing import kinds_like
+from ...core.beside.compare import Side, compare
 from ...core.errors import MisuseError
 from ...core.files.writing import Target
 from ...core.handover.problem_table import PROBLEM_SCHEMA, problem_table
@@ -22,9 +24,12 @@ __all__ = [
     "Problem",
     "ProblemKey",
     "ProblemKind",
+    "Side",
     "Target",
+    "compare",
     "exchanges_of",
     "export_tables",
+    "kinds_like",
     "limit_of",
     "look_for_problems",
     "notches",

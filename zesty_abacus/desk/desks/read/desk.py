@@ -9,7 +9,8 @@ from ...app.commands import Command
 from ...app.session import PAYLOAD_FORMS, Session
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
-from ...widgets.parts import button, hairline, label
+from ...widgets.parts import button, hairline, label, menu_of
+from .beside_list import BesideList
 from .exchange_list import ExchangeList
 from .side import ReadSide
 from .traces import TraceStack
@@ -32,6 +33,7 @@ class ReadDesk(QWidget):
         self.traces = TraceStack(session)
         self.frames = FrameList(session)
         self.exchanges = ExchangeList(session)
+        self.beside = BesideList(session)
         self.side = ReadSide(session)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -51,6 +53,7 @@ class ReadDesk(QWidget):
         self._lists = QStackedWidget()
         self._lists.addWidget(self.frames)
         self._lists.addWidget(self.exchanges)
+        self._lists.addWidget(self.beside)
         lower_column.addWidget(self._lists, 1)
         split.addWidget(lower)
         split.setSizes([360, 280])
@@ -74,7 +77,8 @@ class ReadDesk(QWidget):
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames on in the desk's own list; say whether it has one."""
-        (self.exchanges if self.answers.isChecked() else self.frames).go(by)
+        shown = self._lists.currentWidget()
+        (shown if isinstance(shown, ExchangeList) else self.frames).go(by)
         return True
 
     def _frame_tools(self) -> QHBoxLayout:
@@ -84,44 +88,70 @@ class ReadDesk(QWidget):
         row.addWidget(label("Frames", "title"))
         self.all_kinds = button("all kinds", "List every frame")
         self.this_kind = button("this kind", "List only frames of the kind in hand")
-        scope = QButtonGroup(self)
         self.only_hits = button("hits", "List only frames in which the condition holds")
         self.answers = button("exchanges", "List requests with what came back, a line each")
-        for choice in (self.all_kinds, self.this_kind, self.only_hits, self.answers):
+        self.side_by_side = button("side by side", "Compare the message in hand with the same on other lanes")
+        scope = QButtonGroup(self)
+        for choice in (self.all_kinds, self.this_kind, self.only_hits, self.answers, self.side_by_side):
             choice.setCheckable(True)
             scope.addButton(choice)
             row.addWidget(choice)
         self.all_kinds.setChecked(True)
         self.this_kind.toggled.connect(self.frames.show_only_kind)
         self.only_hits.toggled.connect(self.frames.show_only_hits)
-        self.answers.toggled.connect(self._show_exchanges)
-        self.wrong_first = QCheckBox("unanswered first")
-        self.wrong_first.toggled.connect(self._session.exchanges.show_unanswered_first)
-        row.addWidget(self.wrong_first)
+        for place, choice in ((1, self.answers), (2, self.side_by_side)):
+            choice.toggled.connect(lambda on, place=place: self._show_list(place if on else 0))
         self._session.asking.changed.connect(self._on_asked)
         self._on_asked()
         row.addStretch(1)
-        self._of_frames: list[QWidget] = [label("payload as", "quiet")]
-        row.addWidget(self._of_frames[0])
-        self._forms = QButtonGroup(self)
-        for form in PAYLOAD_FORMS:
-            choice = button(form, f"Show payloads as {form} ({form[0].upper()})")
-            choice.setCheckable(True)
-            choice.setChecked(form == self._session.form)
-            choice.clicked.connect(lambda _on, form=form: self._session.set_form(form))
-            self._forms.addButton(choice)
-            row.addWidget(choice)
-            self._of_frames.append(choice)
-        self._session.form_changed.connect(self._show_form)
-        self.wrong_first.hide()
+        self._tools = [self._form_tools(), self._exchange_tools(), self._beside_tools()]
+        for place, tools in enumerate(self._tools):
+            row.addWidget(tools)
+            tools.setVisible(place == 0)
         return row
 
-    def _show_exchanges(self, shown: bool) -> None:
-        self._session.exchanges.want(shown)
-        self._lists.setCurrentIndex(1 if shown else 0)
-        self.wrong_first.setVisible(shown)
-        for part in self._of_frames:
-            part.setVisible(not shown)
+    def _form_tools(self) -> QWidget:
+        """Return how payloads are shown: what there is to choose of frames."""
+        self.form = button("", "Show payloads in another form (H, D, B, T)")
+        self.form.clicked.connect(self._choose_form)
+        self._session.form_changed.connect(self._show_form)
+        self._show_form()
+        return _row_of(self.form)[0]
+
+    def _choose_form(self) -> None:
+        menu = menu_of(self)
+        for form in PAYLOAD_FORMS:
+            action = menu.addAction(f"{form}\t{form[0].upper()}")
+            if action is not None:
+                action.triggered.connect(lambda _on=False, form=form: self._session.set_form(form))
+        menu.popup(self.form.mapToGlobal(self.form.rect().bottomLeft()))
+
+    def _exchange_tools(self) -> QWidget:
+        self.wrong_first = QCheckBox("unanswered first")
+        self.wrong_first.toggled.connect(self._session.exchanges.show_unanswered_first)
+        return _row_of(self.wrong_first)[0]
+
+    def _beside_tools(self) -> QWidget:
+        session = self._session
+        add = button("Add", "Set the message in hand beside them")
+        begin = button("Begin with this", "Compare the message in hand with all that are like it")
+        back, on = button("‹", "The difference before"), button("›", "The next difference")
+        for one, act in ((add, session.beside.add), (begin, session.beside.begin_with)):
+            one.clicked.connect(lambda _on, act=act: act(session.kind) if session.kind is not None else None)
+        for one, by in ((back, -1), (on, 1)):
+            one.clicked.connect(lambda _on, by=by: self.beside.go_to_difference(by))
+        self.beside_buttons = {"add": add, "begin": begin, "back": back, "on": on}
+        return _row_of(begin, add, back, on)[0]
+
+    def _show_list(self, place: int) -> None:
+        """Show frames, exchanges or streams side by side, each with its own tools."""
+        if place == 0 and (self.answers.isChecked() or self.side_by_side.isChecked()):
+            return  # the other of the two is just being shown
+        self._session.exchanges.want(place == 1)
+        self._session.beside.want(place == 2, self._session.kind)
+        self._lists.setCurrentIndex(place)
+        for number, tools in enumerate(self._tools):
+            tools.setVisible(number == place)
 
     def _on_asked(self) -> None:
         self.only_hits.setEnabled(self._session.asking.hits is not None)
@@ -129,5 +159,15 @@ class ReadDesk(QWidget):
             self.all_kinds.setChecked(True)
 
     def _show_form(self) -> None:
-        for choice in self._forms.buttons():
-            choice.setChecked(choice.text() == self._session.form)
+        self.form.setText(f"payload {self._session.form} ▾")
+
+
+def _row_of(*parts: QWidget) -> tuple[QWidget, QHBoxLayout]:
+    """Return parts beside one another, and what more can be put behind them."""
+    made = QWidget()
+    row = QHBoxLayout(made)
+    row.setContentsMargins(0, 0, 0, 0)
+    row.setSpacing(6)
+    for part in parts:
+        row.addWidget(part)
+    return made, row
