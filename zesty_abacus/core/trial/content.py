@@ -73,6 +73,15 @@ class KeptCondition(msgspec.Struct, frozen=True, kw_only=True):
     text: str
 
 
+class HandReading(msgspec.Struct, frozen=True, kw_only=True):
+    """What an instrument said at a moment, typed in by a person."""
+
+    name: str
+    time_ns: int
+    value: float
+    unit: str = ""
+
+
 class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     """The content of ``trial.json``, an immutable value.
 
@@ -94,6 +103,7 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     conditions: tuple[KeptCondition, ...] = ()
     limits: tuple[Limit, ...] = ()
     set_aside: tuple[SetAside, ...] = ()
+    readings: tuple[HandReading, ...] = ()
 
     def with_tie(self, layout: UUID | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
         """Return a trial in which one kind of message, or a lane, is tied to a layout, or to none."""
@@ -132,6 +142,11 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
         others = tuple(one for one in self.set_aside if one.key != key)
         made = (SetAside(**_of_problem(key), reason=reason),) if reason else ()
         return msgspec.structs.replace(self, set_aside=(*others, *made))
+
+    def with_reading(self, reading: HandReading) -> TrialFile:
+        """Return a trial with one more reading; another one of its name at that time takes the place of the first."""
+        others = tuple(one for one in self.readings if (one.name, one.time_ns) != (reading.name, reading.time_ns))
+        return msgspec.structs.replace(self, readings=(*others, reading))
 
     def with_moment(self, moment: Moment) -> TrialFile:
         """Return a trial with one more moment, in order of time."""

@@ -15,6 +15,7 @@ _KEYS: dict[str, Callable[[Any], Hashable]] = {
     "sources": lambda entry: entry.path,
     "lanes": lambda entry: entry.name,
     "conditions": lambda entry: entry.name,
+    "readings": lambda reading: (reading.name, reading.time_ns),
     "limits": lambda limit: limit.key,
     "set_aside": lambda one: one.key,
     "moments": lambda moment: (moment.time_ns, moment.text),

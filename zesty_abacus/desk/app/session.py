@@ -13,9 +13,11 @@ from .beside import BesideHere
 from .clock import Clock
 from .doors import engine
 from .exchanges import ExchangesHere
+from .figures import Figures
 from .jobs import Jobs
 from .kind_store import KindStore
 from .kinds import Kinds
+from .overlays import Overlays
 from .owners import Owners
 from .problems import Problems
 from .reading import Reading
@@ -42,6 +44,8 @@ class Session(QObject):
         The condition in hand, and where it holds.
     problems, exchanges, beside
         What is wrong in the recordings; requests with what came back; streams set side by side.
+    overlays, figures
+        What is laid over the traces; what they do in view.
     kinds, owners, traces, ties
         What messages are called; whose their bits are; the fields drawn over time; layouts tied by hand.
     shared, edits, undo
@@ -98,6 +102,8 @@ class Session(QObject):
         self.problems = Problems(self.jobs, self.reading, self.trials, self.clock)
         self.exchanges = ExchangesHere(self.jobs, self.reading)
         self.beside = BesideHere(self.jobs, self.reading, self.kinds)
+        self.overlays = Overlays(self.jobs, self.reading, self.trials, self.store, self.traces)
+        self.figures = Figures(self.jobs, self.reading, self.store, self.traces, self.clock)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
@@ -109,6 +115,8 @@ class Session(QObject):
         self.opened.connect(self.problems.start)
         self.opened.connect(self.exchanges.forget)
         self.opened.connect(self.beside.forget)
+        self.opened.connect(lambda: self.overlays.begin(self.outcomes))
+        self.overlays.told.connect(lambda sentence: self.told.emit("wrong", sentence))
         self.edits.changed.connect(self._on_layouts_changed)
         self.reading.changed.connect(self._on_meaning_changed)
         self.shared.told.connect(self.told)
@@ -250,6 +258,7 @@ class Session(QObject):
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
         self.problems.stop()
+        self.figures.stop()
         self.shared.stop()
         self.jobs.close()
         # nobody is left to hear of what was refused meanwhile: it is written down, and comes up the next time

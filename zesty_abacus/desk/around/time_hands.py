@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent, QWheelEvent
+from collections.abc import Callable
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPen, QWheelEvent
 
 from ..app.clock import Clock
+from ..widgets.theme import faded, look
+
+_LEAST_DRAG = 4
 
 
 def wheel_on_time(clock: Clock, event: QWheelEvent, at_ns: int) -> None:
@@ -32,3 +37,41 @@ def key_on_time(clock: Clock, event: QKeyEvent) -> bool:
     else:
         return False
     return True
+
+
+class DragZoom:
+    """A stretch of time that is dragged over, to be shown alone.
+
+    Attributes
+    ----------
+    is_on
+        Whether it is being dragged.
+    """
+
+    def __init__(self, clock: Clock, time_at: Callable[[float], int], x_of: Callable[[int], float]) -> None:
+        self._clock, self._time_at, self._x_of = clock, time_at, x_of
+        self.is_on = False
+        self._first = self._last = 0.0
+
+    def begin(self, x: float) -> None:
+        """Begin at a place."""
+        self.is_on, self._first, self._last = True, x, x
+
+    def move(self, x: float) -> None:
+        """Reach to another place."""
+        self._last = x
+
+    def end(self) -> None:
+        """Show what was dragged over, if it is more than a click."""
+        self.is_on = False
+        if abs(self._last - self._first) >= _LEAST_DRAG:
+            first, last = sorted((self._first, self._last))
+            self._clock.set_view(self._time_at(first), self._time_at(last))
+
+    def draw(self, painter: QPainter, height: float) -> None:
+        """Paint the stretch while it is dragged."""
+        if self.is_on:
+            first, last = sorted((self._first, self._last))
+            painter.fillRect(QRectF(first, 0, last - first, height), faded(look.theme.zest, 0.14))
+            painter.setPen(QPen(QColor(look.theme.zest), 1))
+            painter.drawRect(QRectF(first, 0, last - first, height - 1))

@@ -1,4 +1,4 @@
-"""The right side of Read: what is true at the cursor, or what is wrong in the recording."""
+"""The right side of Read: what is true at the cursor, what is wrong in the recording, figures of what is in view."""
 
 from __future__ import annotations
 
@@ -7,16 +7,17 @@ from PyQt6.QtWidgets import QStackedWidget, QTabBar, QVBoxLayout, QWidget
 from ...app.session import Session
 from ...widgets.parts import hairline
 from ...widgets.words import grouped
+from .figures_side import FiguresSide
 from .problem_side import ProblemSide
 from .readout import Readout
 
 
 class ReadSide(QWidget):
-    """Readout and problems, one at a time.
+    """Readout, problems and figures, one at a time.
 
     Attributes
     ----------
-    tabs, readout, problems
+    tabs, readout, problems, figures
     """
 
     def __init__(self, session: Session) -> None:
@@ -31,7 +32,8 @@ class ReadSide(QWidget):
         self.readout.head.hide()
         self.problems = ProblemSide(session)
         self._pages = QStackedWidget()
-        for title, page in (("Readout", self.readout), ("Problems", self.problems)):
+        self.figures = FiguresSide(session)
+        for title, page in (("Readout", self.readout), ("Problems", self.problems), ("Figures", self.figures)):
             self.tabs.addTab(title)
             self._pages.addWidget(page)
         column = QVBoxLayout(self)

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from uuid import UUID
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QMimeData, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QDragEnterEvent,
     QDropEvent,
     QKeyEvent,
@@ -19,14 +21,18 @@ from PyQt6.QtGui import (
     QPen,
     QWheelEvent,
 )
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFileDialog, QSizePolicy, QWidget
 
 from ...app.doors import engine
 from ...app.session import Session
-from ...around.time_hands import key_on_time, wheel_on_time
+from ...around.save_view import save_view
+from ...around.time_hands import DragZoom, key_on_time, wheel_on_time
 from ...widgets.paint import draw_curve, draw_text, elided, padded_range
+from ...widgets.picture_file import FORMS
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from ...widgets.words import span_text, time_text
+from .trace_menu import trace_menu
+from .trace_overlays import TraceOverlays
 
 FIELD_MIME = "application/x-zesty-abacus-field"
 _NAMES_WIDTH = 134
@@ -47,8 +53,9 @@ def field_mime(kind: int, field_id: UUID) -> QMimeData:
 class TraceStack(QWidget):
     """Curves of number fields, blocks of named values and flags.
 
-    Click or drag moves the cursor; the wheel zooms at the pointer, with Shift it pans; a middle click or
-    Delete takes the trace under the pointer off the stack. Fields can be dropped on it.
+    Click or drag moves the cursor; dragging along the axis, or with Shift, shows that stretch; the wheel zooms at the
+    pointer, with Shift it pans; a middle click or Delete takes the trace under the pointer off the stack. Fields can be
+    dropped on it; a right click lays something over a trace.
     """
 
     def __init__(self, session: Session) -> None:
@@ -56,12 +63,15 @@ class TraceStack(QWidget):
         self._session = session
         self._dragging = False
         self._hovered = -1
+        self.overlays = TraceOverlays(session)
+        self._zoom = DragZoom(session.clock, self._time_at, self._x_of)
         self.setMouseTracking(True)
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Traces")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        for event in (session.opened, session.traces.changed, session.layouts_changed, session.store.curve_ready):
+        for event in (session.opened, session.traces.changed, session.layouts_changed, session.store.curve_ready,
+                      session.overlays.changed):  # fmt: skip
             event.connect(self._on_change)
         for event in (session.clock.view_changed, session.clock.cursor_changed, session.clock.pin_changed):
             event.connect(self.update)
@@ -81,22 +91,26 @@ class TraceStack(QWidget):
     # drawing
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        theme, session = look.theme, self._session
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        self.draw(painter)
+        painter.end()
+
+    def draw(self, painter: QPainter) -> None:
+        """Draw the stack, on the screen or into a file."""
+        theme, session = look.theme, self._session
         painter.fillRect(self.rect(), QColor(theme.panel))
         if session.capture is None or not session.traces.shown:
             hint = "Pick fields in the readout at right, or drop them here, to see them over time."
             if session.capture is None:
                 hint = "Open a trial to see its values over time."
             draw_text(painter, QRectF(self.rect()), hint, text_font(), theme.quiet, Qt.AlignmentFlag.AlignHCenter)
-            painter.end()
             return
         for number, row in enumerate(self._rows()):
             self._draw_trace(painter, number, row)
         self._draw_axis(painter)
         self._draw_cursors(painter)
-        painter.end()
+        self._zoom.draw(painter, self.height())
 
     def _draw_trace(self, painter: QPainter, number: int, row: QRectF) -> None:
         theme, session = look.theme, self._session
@@ -123,10 +137,12 @@ class TraceStack(QWidget):
         elif column.value is None:
             draw_text(painter, plot, "text has no curve; see the frames below", text_font(TINY_PX), theme.quiet)
         else:
-            shown = padded_range(*curve.value_range())
+            trace = (kind, field_id)
+            shown = padded_range(*self.overlays.shown_range(trace, curve.value_range()))
             span = (clock.view_first_ns, clock.view_last_ns)
             self._draw_scale(painter, plot, shown, field)
             draw_curve(painter, curve, plot, span, shown, color)
+            self.overlays.draw(painter, number, trace, plot, shown)
         painter.restore()
 
     def _draw_names(
@@ -237,6 +253,8 @@ class TraceStack(QWidget):
             self._session.traces.toggle(*self._session.traces.shown[number])
         elif event.position().x() < _NAMES_WIDTH and number >= 0:
             self._session.select_kind(self._session.traces.shown[number][0])
+        elif event.button() == Qt.MouseButton.LeftButton and self._zooms(event):
+            self._zoom.begin(event.position().x())
         elif event.button() == Qt.MouseButton.LeftButton:
             self._dragging = True
             self._session.clock.set_cursor(self._time_at(event.position().x()))
@@ -245,11 +263,36 @@ class TraceStack(QWidget):
         if event is None:
             return
         self._hovered = self._trace_at(event.position().y())
-        if self._dragging:
+        if self._zoom.is_on:
+            self._zoom.move(event.position().x())
+            self.update()
+        elif self._dragging:
             self._session.clock.set_cursor(self._time_at(event.position().x()))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._dragging = False
+        if self._zoom.is_on:
+            self._zoom.end()
+            self.update()
+
+    def _zooms(self, event: QMouseEvent) -> bool:
+        """Return whether dragging chooses a stretch to see: along the axis, or with Shift."""
+        with_shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        return with_shift or event.position().y() >= self.height() - _AXIS
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer what can be done with the trace under the mouse."""
+        number = self._trace_at(event.pos().y()) if event is not None else -1
+        if event is not None and number >= 0:
+            trace = self._session.traces.shown[number]
+            acts: list[tuple[str, Callable[[], object]]] = [("Save the picture…", self.ask_picture)]
+            trace_menu(self, self._session, trace, event.globalPos(), acts)
+
+    def ask_picture(self) -> None:
+        """Ask where the picture of the stack is to be saved."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save the picture", "traces.png", FORMS)
+        if name:
+            save_view(self._session, Path(name), self.size(), self.draw)
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._hovered = -1

@@ -1,0 +1,157 @@
+"""Values over time in the real window: a reference laid over, readings typed in, figures, stretches, pictures."""
+
+import xml.etree.ElementTree as ET
+from fractions import Fraction
+
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QContextMenuEvent, QImage
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
+
+from zesty_abacus.core.layouts.model import FieldKind, new_field
+from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.desk.app.overlays import OverField, OverReference
+
+
+def menu_of(pilot, widget, point):
+    """Open the menu at a point."""
+    event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, point, widget.mapToGlobal(point))
+    QApplication.sendEvent(widget, event)
+    pilot.settle()
+    return next(menu for menu in QApplication.topLevelWidgets() if isinstance(menu, QMenu) and menu.isVisible())
+
+
+def act(menu, words):
+    return next(action for action in menu.actions() if words in action.text())
+
+
+def row_of(stack, number):
+    return stack.plot_rect(number).center().toPoint()
+
+
+@pytest.fixture
+def speed(pilot):
+    """Return the trace of the speed through water, made by hand of the unknown message."""
+    session = pilot.session
+    kind = pilot.kind(0x2C1)
+    layout = session.kinds.layout_for_new_field(kind, "Motion")
+    field = new_field("water speed", parse_places("B2 B3"), FieldKind.SIGNED, ratio=Fraction(1, 100), unit="kn")
+    session.edits.change(layout.with_field(field))
+    pilot.settle()
+    session.traces.toggle(kind, field.id)
+    pilot.settle()
+    pilot.window.show_desk("Read")
+    return kind, field.id
+
+
+def test_a_reference_is_laid_over_and_said_to_agree(pilot, speed):
+    stack, session = pilot.window.read.traces, pilot.session
+    number = session.traces.shown.index(speed)
+    menu = menu_of(pilot, stack, row_of(stack, number))
+    over = act(menu, "Lay over it").menu()
+    names = [action.text() for action in over.actions()]
+    assert "speed_kn of gnss.csv" in names and "angle set" in names
+    act(over, "speed_kn").trigger()
+    menu.close()
+    pilot.settle()
+    reference = OverReference("gnss.csv", "speed_kn")
+    assert session.overlays.over(speed) == [reference]
+    found = session.overlays.fit(speed, reference)
+    assert found.best_correlation > 0.95 and abs(found.scale - 1) < 0.1
+    words = stack.overlays.words(speed)[0]
+    assert "speed_kn of gnss.csv" in words and words.split()[0] in ("agrees", "goes")
+
+
+def test_two_fields_share_a_scale(pilot, speed):
+    stack, session = pilot.window.read.traces, pilot.session
+    other = session.traces.shown[0]
+    own = session.store.curve(speed[0], session.reading.layout_with(*speed), speed[1])[1].value_range()
+    session.overlays.toggle(speed, OverField(*other))
+    pilot.settle()
+    both = stack.overlays.shown_range(speed, own)
+    assert both[0] <= own[0] and both[1] >= own[1] and both != own
+    session.overlays.toggle(speed, OverField(*other))
+    assert session.overlays.over(speed) == []
+
+
+def test_a_reading_is_typed_in_and_kept(pilot, speed, monkeypatch):
+    stack, session = pilot.window.read.traces, pilot.session
+    monkeypatch.setattr(QInputDialog, "getDouble", lambda *_a, **_k: (3.25, True))
+    menu = menu_of(pilot, stack, row_of(stack, session.traces.shown.index(speed)))
+    act(menu, "Write a reading down").trigger()
+    menu.close()
+    pilot.settle()
+    (reading,) = session.trial.file.readings
+    assert (reading.name, reading.value, reading.unit) == ("water speed", 3.25, "kn")
+    assert reading.time_ns == session.clock.cursor_ns
+    assert session.overlays.over(speed) == [OverReference("", "water speed")]
+    assert "1 readings here" in stack.overlays.words(speed)[0] or "1 reading" in stack.overlays.words(speed)[0]
+    session.undo.undo()
+    pilot.settle()
+    assert not session.trial.file.readings
+
+
+def test_figures_of_what_is_in_view_and_places_to_go(pilot, speed):
+    session, side = pilot.session, pilot.window.read.side
+    side.tabs.setCurrentIndex(2)
+    session.clock.show_all()
+    pilot.wait(lambda: speed in session.figures.of, "figures")
+    QTest.qWait(150)
+    pilot.settle()
+    found = session.figures.of[speed]
+    curve = session.figures.curve(speed)[1]
+    assert (found.least, found.most) == curve.value_range() and found.count == len(curve)
+    assert side.figures.cells[speed, "values"].startswith("12")
+    session.clock.toggle_pin()
+    session.clock.set_cursor(found.most_ns)
+    pilot.settle()
+    span = [words for trace, words in side.figures.cells if trace == speed and words.startswith("from pin")]
+    assert len(span) == 1
+
+
+def test_dragging_along_the_axis_shows_that_stretch(pilot, speed):
+    stack, clock = pilot.window.read.traces, pilot.session.clock
+    clock.show_all()
+    y = stack.height() - 6
+    first, last = stack._time_at(300), stack._time_at(500)
+    pilot.drag(stack, QPointF(300, y), QPointF(500, y))
+    assert abs(clock.view_first_ns - first) < 10_000_000 and abs(clock.view_last_ns - last) < 10_000_000
+    clock.show_all()
+    cursor = clock.cursor_ns
+    pilot.drag(stack, QPointF(300, 40), QPointF(500, 40), Qt.KeyboardModifier.ShiftModifier)
+    assert abs(clock.view_first_ns - first) < 10_000_000 and clock.cursor_ns == cursor
+
+
+@pytest.mark.parametrize("name", ["stack.png", "stack.svg"])
+def test_the_picture_is_saved_with_its_origin(pilot, speed, tmp_path, monkeypatch, name):
+    stack = pilot.window.read.traces
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(tmp_path / name), ""))
+    menu = menu_of(pilot, stack, row_of(stack, 0))
+    act(menu, "Save the picture").trigger()
+    menu.close()
+    pilot.settle()
+    assert "is saved" in pilot.window.foot.told.text()
+    if name.endswith("png"):
+        image = QImage(str(tmp_path / name))
+        assert image.width() == 2 * stack.width() and image.height() == 2 * (stack.height() + 20)
+        colors = {image.pixelColor(x, 2 * stack.height() // 8).name() for x in range(300, image.width() - 200, 3)}
+        assert len(colors) > 3
+    else:
+        text = (tmp_path / name).read_text()
+        assert ET.fromstring(text).tag.endswith("svg") and "Yuzu sea trial" in text and "harbour-team library" in text
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(tmp_path / "no" / name), ""))
+    stack.ask_picture()
+    assert "cannot be written" in pilot.window.foot.told.text()
+
+
+def test_the_menu_says_what_to_do_where_nothing_can_be_laid_over(pilot):
+    session, stack = pilot.session, pilot.window.read.traces
+    session.overlays.references = []
+    for trace in session.traces.shown[1:]:
+        session.traces.toggle(*trace)
+    pilot.settle()
+    menu = menu_of(pilot, stack, QPoint(300, 40))
+    offers = act(menu, "Lay over it").menu().actions()
+    assert len(offers) == 1 and not offers[0].isEnabled()
+    menu.close()
