@@ -155,3 +155,59 @@ def test_the_menu_says_what_to_do_where_nothing_can_be_laid_over(pilot):
     offers = act(menu, "Lay over it").menu().actions()
     assert len(offers) == 1 and not offers[0].isEnabled()
     menu.close()
+
+
+def test_histograms_and_clouds_take_the_place_of_the_traces(pilot, speed):
+    stack, desk, session = pilot.window.read.traces, pilot.window.read, pilot.session
+    session.clock.show_all()
+    pilot.settle()
+    number = session.traces.shown.index(speed)
+    for words, kind in (("How often", "counts"), ("How far apart", "counts"), ("Against angle set", "share")):
+        menu = menu_of(pilot, stack, row_of(stack, number))
+        act(menu, words).trigger()
+        menu.close()
+        pilot.wait(lambda kind=kind: hasattr(desk.plots.canvas.made, kind), words)
+        assert desk.plots.isVisible() and not stack.isVisible()
+        image = desk.plots.canvas.grab().toImage()
+        colors = {image.pixelColor(x, y).name() for x in range(80, image.width() - 30, 3) for y in range(30, 150, 3)}
+        assert len(colors) > 2, "something is drawn"
+        QTest.keyClick(desk.plots.canvas, Qt.Key.Key_Escape)
+        assert stack.isVisible()
+    total = desk.plots.canvas.made
+    assert len(total.x) > 100
+
+
+def test_a_plot_follows_the_view_and_is_saved(pilot, speed, tmp_path, monkeypatch):
+    desk, session = pilot.window.read, pilot.session
+    session.clock.show_all()
+    desk.traces.plot_wanted.emit("distances", speed, speed)
+    pilot.wait(lambda: desk.plots.canvas.made is not None, "a histogram")
+    whole = desk.plots.canvas.made.total
+    session.clock.zoom(0.25, session.clock.cursor_ns)
+    pilot.wait(lambda: desk.plots.canvas.made.total < whole, "the part in view")
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(tmp_path / "apart.svg"), ""))
+    pilot.click(desk.plots.save)
+    assert "distance ms" in (tmp_path / "apart.svg").read_text()
+
+
+def test_an_array_is_seen_over_time_from_the_readout(pilot):
+    desk, session = pilot.window.read, pilot.session
+    pilot.window.show_desk("Read")
+    kind = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Beacon packet")
+    session.select_kind(kind)
+    session.clock.show_all()
+    session.clock.set_cursor(session.capture.end_ns)
+    pilot.settle()
+    values = desk.side.readout.values
+
+    def swell():
+        return next((top for row, top in values._placed() if row.curve is not None and "swell" in row.title), None)
+
+    pilot.wait(lambda: swell() is not None, "the array's curve")
+    top = swell()
+    pilot.click(values, QPointF(60, top + 30))
+    pilot.wait(lambda: hasattr(desk.plots.canvas.made, "axis"), "the picture")
+    made = desk.plots.canvas.made
+    assert made.axis_name == "time" and made.values.shape[1] >= 4 and "over time" in desk.plots.title.text()
+    pilot.click(desk.plots.back)
+    assert desk.traces.isVisible()

@@ -3,6 +3,7 @@
 from ...core.frames.decimate import Curve
 from ...core.trial.content import HandReading
 from ...core.trial.references import references_of
+from ...core.values.pictures import array_picture, cloud, distances, histogram
 from ...core.values.reference import Fit, ReferenceColumn, fit
 from ...core.values.statistics import Statistics, statistics
 
@@ -12,7 +13,11 @@ __all__ = [
     "HandReading",
     "ReferenceColumn",
     "Statistics",
+    "array_picture",
+    "cloud",
+    "distances",
     "fit",
+    "histogram",
     "references_of",
     "statistics",
 ]

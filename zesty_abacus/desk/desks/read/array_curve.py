@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
+from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
@@ -32,6 +33,8 @@ class ArrayCurve:
         The span of both, with units.
     color
         Number of the field's colour.
+    array_id, field_id
+    axis_unit
     """
 
     title: str
@@ -40,6 +43,9 @@ class ArrayCurve:
     x_words: str
     y_words: str
     color: int
+    array_id: UUID
+    field_id: UUID
+    axis_unit: str = ""
 
 
 def array_curves(decoded: Any, wording: Any, numbers: dict[Any, int]) -> Iterator[ArrayCurve]:
@@ -63,7 +69,10 @@ def array_curves(decoded: Any, wording: Any, numbers: dict[Any, int]) -> Iterato
                 continue
             y = column.plot_values()[items].astype(np.float64)
             y_words = wording.spread_words(column, items).removeprefix(f"{column.field.name} ") or "no value"
-            yield ArrayCurve(f"{array.name}: {column.field.name}", x, y, x_words, y_words, numbers.get(key, 0))
+            yield ArrayCurve(
+                f"{array.name}: {column.field.name}", x, y, x_words, y_words, numbers.get(key, 0), array.id, key,
+                array.axis_unit,
+            )  # fmt: skip
 
 
 def draw_array_curve(painter: QPainter, curve: ArrayCurve, box: QRectF) -> None:

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ...app.commands import Command
 from ...app.session import PAYLOAD_FORMS, Session
+from ...app.traces import Trace
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import button, hairline, label, menu_of
+from .array_curve import ArrayCurve
 from .beside_list import BesideList
 from .exchange_list import ExchangeList
+from .plot_view import PlotView
+from .plots import ArrayOverTimePlot, CloudPlot, DistancesPlot, HistogramPlot, Plot, RoundPlot
 from .side import ReadSide
 from .traces import TraceStack
 
@@ -44,7 +50,11 @@ class ReadDesk(QWidget):
         split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(1)
         split.setChildrenCollapsible(False)
-        split.addWidget(self.traces)
+        self.plots = PlotView(session)
+        self._upper = QStackedWidget()
+        self._upper.addWidget(self.traces)
+        self._upper.addWidget(self.plots)
+        split.addWidget(self._upper)
         lower = QWidget()
         lower_column = QVBoxLayout(lower)
         lower_column.setContentsMargins(0, 0, 0, 0)
@@ -59,6 +69,9 @@ class ReadDesk(QWidget):
         split.setSizes([360, 280])
         column.addWidget(split, 1)
         session.problems.list_wanted.connect(self._show_problems)
+        self.traces.plot_wanted.connect(self._show_plot)
+        self.side.readout.values.array_wanted.connect(self._show_array)
+        self.plots.closed.connect(lambda: self._upper.setCurrentIndex(0))
 
     def commands(self) -> list[Command]:
         """Return what can be done on this desk."""
@@ -67,6 +80,21 @@ class ReadDesk(QWidget):
             Command("ask", "Ask something of the frames", "Q", self.condition.begin, self._is_open, "Read"),
             Command("problems", "Read what is wrong", "W", wanted, self._is_open),
         ]
+
+    def _show_plot(self, sort: str, along: Trace, up: Trace) -> None:
+        """Show a picture of one or two traces in their place."""
+        made: dict[str, Callable[[], Plot]] = {
+            "values": lambda: HistogramPlot(self._session, up), "distances": lambda: DistancesPlot(self._session, up),
+            "cloud": lambda: CloudPlot(self._session, along, up),
+        }  # fmt: skip
+        self.plots.show_plot(made[sort]())
+        self._upper.setCurrentWidget(self.plots)
+
+    def _show_array(self, kind: int, curve: ArrayCurve, is_round: bool) -> None:
+        """Show an array over time, or round its angle."""
+        plot = RoundPlot if is_round else ArrayOverTimePlot
+        self.plots.show_plot(plot(self._session, kind, curve.array_id, curve.field_id, curve.title))
+        self._upper.setCurrentWidget(self.plots)
 
     def _show_problems(self) -> None:
         self._session.desk_wanted.emit(self.name)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QContextMenuEvent, QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
@@ -14,9 +14,10 @@ from ...app.doors import asked, engine
 from ...app.session import Session
 from ...around.ask_menu import ask_menu
 from ...widgets.paint import draw_text
-from ...widgets.parts import EDGE, USES_SPACE, Panel, hairline, one_shot
+from ...widgets.parts import EDGE, USES_SPACE, Panel, hairline, menu_of, one_shot
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from .array_curve import CURVE_HEIGHT, ArrayCurve, array_curves, draw_array_curve
+from .plots import is_angle
 from .traces import field_mime
 
 _HEAD = 24
@@ -69,7 +70,15 @@ class Readout(Panel):
 
 
 class ReadoutValues(QWidget):
-    """The painted rows. Click a value to put it on the stack of traces or take it off; drag it there as well."""
+    """The painted rows. Click a value to put it on the stack of traces or take it off; drag it there as well.
+
+    Events
+    ------
+    array_wanted
+        (kind, curve, whether round its angle) an array is to be seen as a picture.
+    """
+
+    array_wanted = pyqtSignal(int, object, bool)
 
     def __init__(self, session: Session, filter_: QLineEdit) -> None:
         super().__init__()
@@ -274,19 +283,45 @@ class ReadoutValues(QWidget):
                 drag.exec(Qt.DropAction.CopyAction)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        array = self._array_at(event.position().y()) if event is not None and self._pressed is not None else None
         if self._pressed is not None and self._focus >= 0:
             self._toggle()
+        elif array is not None and array.curve is not None:
+            self.array_wanted.emit(array.kind, array.curve, is_angle(array.curve.axis_unit))
         self._pressed = None
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Offer what may be asked of the value under the mouse."""
         number = self._number_at(event.pos().y()) if event is not None else -1
+        array = self._array_at(event.pos().y()) if event is not None else None
+        if event is not None and array is not None:
+            self._offer_pictures(array, event.globalPos())
         if event is None or not 0 <= number < len(self._rows):
             return
         row = self._rows[number]
         found = self._column_of(row)
         if found is not None:
             ask_menu(self, self._session, asked.of_value(*found), event.globalPos())
+
+    def _array_at(self, y: float) -> ReadoutRow | None:
+        """Return the array whose curve is at a height, None if none is."""
+        placed = self._placed()
+        return next((row for row, top in placed if row.curve is not None and top <= y < top + row.height), None)
+
+    def _offer_pictures(self, row: ReadoutRow, at: QPoint) -> None:
+        """Offer what an array can be seen as."""
+        curve = row.curve
+        assert curve is not None
+        menu = menu_of(self)
+        ways = [("Over time as a picture", False)]
+        ways += [("Round its angle", True)] if is_angle(curve.axis_unit) else []
+        for words, is_round in ways:
+            action = menu.addAction(words)
+            if action is not None:
+                action.triggered.connect(
+                    lambda _on=False, is_round=is_round: self.array_wanted.emit(row.kind, curve, is_round)
+                )
+        menu.popup(at)
 
     def _column_of(self, row: ReadoutRow) -> tuple[str, engine.FieldColumn] | None:
         """Return the message of a row and its value at the cursor."""

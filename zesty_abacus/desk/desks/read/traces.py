@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from uuid import UUID
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QMimeData, QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QEvent, QMimeData, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -56,7 +57,14 @@ class TraceStack(QWidget):
     Click or drag moves the cursor; dragging along the axis, or with Shift, shows that stretch; the wheel zooms at the
     pointer, with Shift it pans; a middle click or Delete takes the trace under the pointer off the stack. Fields can be
     dropped on it; a right click lays something over a trace.
+
+    Events
+    ------
+    plot_wanted
+        (sort, trace along, trace up) a picture of ``values``, ``distances`` or a ``cloud`` is wanted.
     """
+
+    plot_wanted = pyqtSignal(str, object, object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -285,8 +293,19 @@ class TraceStack(QWidget):
         number = self._trace_at(event.pos().y()) if event is not None else -1
         if event is not None and number >= 0:
             trace = self._session.traces.shown[number]
-            acts: list[tuple[str, Callable[[], object]]] = [("Save the picture…", self.ask_picture)]
-            trace_menu(self, self._session, trace, event.globalPos(), acts)
+            trace_menu(self, self._session, trace, event.globalPos(), self._acts(trace))
+
+    def _acts(self, trace: tuple[int, UUID]) -> list[tuple[str, Callable[[], object]]]:
+        """Return what can be seen of a trace besides, and that the picture can be saved."""
+        acts: list[tuple[str, Callable[[], object]]] = [
+            ("How often it has its values", lambda: self.plot_wanted.emit("values", trace, trace)),
+            ("How far apart its frames come", lambda: self.plot_wanted.emit("distances", trace, trace)),
+        ]
+        for other in self._session.traces.shown:
+            field = self._session.traces.field(other)
+            if other != trace and field is not None and not self._is_blocks(other):
+                acts.append((f"Against {field.name}", partial(self.plot_wanted.emit, "cloud", other, trace)))
+        return [*acts, ("Save the picture…", self.ask_picture)]
 
     def ask_picture(self) -> None:
         """Ask where the picture of the stack is to be saved."""
