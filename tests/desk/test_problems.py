@@ -12,7 +12,7 @@ from zesty_abacus.core.problems.look import look_for_problems
 @pytest.fixture
 def side(pilot):
     pilot.window.show_desk("Read")
-    pilot.key("W")
+    pilot.key("I")
     problems = pilot.session.problems
     pilot.wait(lambda: problems.told is not None, "problems")
     pilot.settle()
@@ -33,7 +33,7 @@ def choose(pilot, side, words):
     return pilot.session.problems.in_hand
 
 
-def test_w_opens_the_reading_list_and_the_foot_counts(pilot, side):
+def test_i_opens_the_reading_list_and_the_foot_counts(pilot, side):
     told = pilot.session.problems.told
     expected = look_for_problems(pilot.session.reading.meaning).problems
     assert [one.key for one in told] == [one.key for one in expected] and len(told) > 20

@@ -196,7 +196,8 @@ def test_an_array_is_seen_over_time_from_the_readout(pilot):
     kind = next(n for n in session.reading.kinds_read() if session.reading.name(n) == "Beacon packet")
     session.select_kind(kind)
     session.clock.show_all()
-    session.clock.set_cursor(session.capture.end_ns)
+    times = session.capture.frames.times(session.capture.kinds.rows(kind))
+    session.clock.set_cursor(int(times[1]))
     pilot.settle()
     values = desk.side.readout.values
 

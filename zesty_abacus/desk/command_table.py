@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any, Protocol
 
+from .app.asking import Asking
 from .app.commands import Command
 from .app.session import Session
 
@@ -21,6 +22,9 @@ class Hands(Protocol):
     find_box: Any
     help: Any
     library_label: Any
+
+    @property
+    def asking(self) -> Asking: ...
 
     def ask_open(self) -> None: ...
 
@@ -73,7 +77,7 @@ def _time_commands(window: Hands) -> list[Command]:
         return _is_open(window)
 
     def asks() -> bool:
-        return opened() and bool(session.asking.hits)
+        return opened() and bool(window.asking.hits)
 
     return [
         Command("whole", "Show the whole capture", "X", clock.show_all, opened),
@@ -81,8 +85,8 @@ def _time_commands(window: Hands) -> list[Command]:
         Command("wider", "Zoom out at the cursor", "Shift+Z", lambda: clock.zoom(2.0, clock.cursor_ns), opened),
         Command("frame back", "One frame back", ",", lambda: window.step_frame(-1), opened),
         Command("frame on", "One frame on", ".", lambda: window.step_frame(1), opened),
-        Command("next hit", "Next hit of the condition", "Space", lambda: session.asking.step(1), asks),
-        Command("hit before", "Hit before", "Shift+Space", lambda: session.asking.step(-1), asks),
+        Command("next hit", "Next hit of the condition", "Space", lambda: window.asking.step(1), asks),
+        Command("hit before", "Hit before", "Shift+Space", lambda: window.asking.step(-1), asks),
         Command("pin", "Put the pin at the cursor, or take it away", "P", clock.toggle_pin, opened),
         Command("moment", "Write down a moment at the cursor", "M", lambda: window.strip.begin_moment(), opened),
         Command("next kind", "Next message in the roster", "N", lambda: _next_kind(window, 1), opened),

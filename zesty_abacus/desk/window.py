@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from .app.asking import Asking
 from .app.commands import Command
 from .app.session import Session
 from .app.settings import save_settings, trials_folder
@@ -209,6 +210,15 @@ class Window(QMainWindow):
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
         self.rod.set_current(name)
+
+    @property
+    def asking(self) -> Asking:
+        """What is asked on the desk that is shown: on Intake of what came out, elsewhere of the open capture.
+
+        Where nothing is asked on Intake itself, the condition of the capture goes on there.
+        """
+        own = self.desk_name == self.intake.name and self.intake.asking.hits is not None
+        return self.intake.asking if own else self.session.asking
 
     def step_frame(self, by: int) -> None:
         """Go so many frames on in the list of the desk that is shown, or in that of Read."""

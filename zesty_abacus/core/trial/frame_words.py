@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -84,6 +84,19 @@ def _capture_of(recipe: Recipe, key: KindKey, payload: bytes) -> Capture:
         np.zeros(1, np.int64), np.array([len(payload)], np.uint32), np.frombuffer(payload, np.uint8),
     )  # fmt: skip
     return Capture.from_table(one, (Lane(recipe.lane, recipe.protocol),))
+
+
+def capture_of_outcome(outcome: Outcome, lane: str, zero_ns: int) -> Capture:
+    """Return all that came out as a capture of one lane, its rows in the order of the outcome.
+
+    Parameters
+    ----------
+    zero_ns
+        Where the recording's own zero lies on the capture's clock.
+    """
+    table = outcome.result.frames
+    moved = replace(table, time_ns=table.time_ns + zero_ns, lane=np.zeros(len(table), np.uint16))
+    return Capture.from_table(moved, (Lane(lane or outcome.recipe.lane, outcome.recipe.protocol),))
 
 
 def registers_at(outcome: Outcome, device: int, time_ns: int) -> RegisterState:

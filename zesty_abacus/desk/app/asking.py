@@ -2,17 +2,55 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.progress import Progress
 from .clock import Clock
-from .doors import asked
+from .doors import asked, engine
 from .jobs import Jobs
 from .reading import Reading
 from .trials import Trials
+
+
+class AskedOf(Protocol):
+    """Frames that can be asked something."""
+
+    @property
+    def meaning(self) -> engine.Meaning | None:
+        """Return the frames with what they mean, None while there are none."""
+        ...
+
+    @property
+    def changed(self) -> Any:
+        """Return the event that they are others, or mean something else."""
+        ...
+
+    @property
+    def cursor_ns(self) -> int:
+        """Return the time from which on the next hit is looked for."""
+        ...
+
+
+class AskedCapture:
+    """The open capture as what is asked."""
+
+    def __init__(self, reading: Reading, clock: Clock) -> None:
+        self._reading, self._clock = reading, clock
+        self.changed = reading.changed
+
+    @property
+    def meaning(self) -> engine.Meaning | None:
+        """Return what the open capture means, None until a trial is open."""
+        return self._reading.meaning
+
+    @property
+    def cursor_ns(self) -> int:
+        """Return where the cursor is."""
+        return self._clock.cursor_ns
 
 
 class Asking(QObject):
@@ -43,12 +81,21 @@ class Asking(QObject):
     changed = pyqtSignal()
     _early = pyqtSignal(int, int)
 
-    def __init__(self, jobs: Jobs, reading: Reading, trials: Trials, clock: Clock) -> None:
+    def __init__(self, jobs: Jobs, of: AskedOf, trials: Trials, go: Callable[[int], object]) -> None:
+        """Begin with nothing that is asked.
+
+        Parameters
+        ----------
+        of
+            The frames that are asked, with what they mean.
+        go
+            Shows a time; called with each hit that is gone to.
+        """
         super().__init__()
         self._jobs = jobs
-        self._reading = reading
+        self._of = of
         self._trials = trials
-        self._clock = clock
+        self._go = go
         self._term: asked.Term | None = None
         self._turn = 0
         self._step_when_known = 0
@@ -61,11 +108,16 @@ class Asking(QObject):
         self.hits: asked.Hits | None = None
         self.so_far = 0
         self._early.connect(self._on_early)
-        reading.changed.connect(self.ask_again)
+        of.changed.connect(self.ask_again)
+
+    @property
+    def has_frames(self) -> bool:
+        """Whether there is anything that can be asked."""
+        return self._of.meaning is not None
 
     def known(self) -> asked.Known:
         """Return what a condition may name here."""
-        meaning = self._reading.meaning
+        meaning = self._of.meaning
         assert meaning is not None, "nothing is asked while no trial is open"
         noted = self._trials.trial.file.moments
         if self._known is None or self._known[:2] != (meaning, noted):
@@ -76,7 +128,7 @@ class Asking(QObject):
 
     def offers(self, before: str) -> asked.Offer:
         """Return what may come next behind a part of a condition; fields that frames here have go first."""
-        meaning = self._reading.meaning
+        meaning = self._of.meaning
         assert meaning is not None, "nothing is asked while no trial is open"
         if self._here is None or self._here[0] is not meaning:
             # asked at every key, and there may be thousands of messages
@@ -96,7 +148,7 @@ class Asking(QObject):
         self._turn += 1
         self._term, self.hits, self.words, self.trouble, self.so_far = None, None, "", "", 0
         self._step_when_known = 0
-        if self.text.strip() and self._reading.meaning is not None:
+        if self.text.strip() and self._of.meaning is not None:
             try:
                 self._term = asked.bind(self.text, self.known())
             except asked.ConditionError as error:
@@ -107,7 +159,7 @@ class Asking(QObject):
         self.changed.emit()
 
     def _look(self) -> None:
-        term, meaning, turn = self._term, self._reading.meaning, self._turn
+        term, meaning, turn = self._term, self._of.meaning, self._turn
         assert term is not None and meaning is not None
 
         def work(progress: Progress) -> tuple[asked.Hits, Any]:
@@ -127,7 +179,7 @@ class Asking(QObject):
                 self.trouble = sentence
                 self.changed.emit()
 
-        self._jobs.start("condition", "looking for frames", work, finish, fail)
+        self._jobs.start(f"condition {id(self)}", "looking for frames", work, finish, fail)
 
     def _on_early(self, turn: int, count: int) -> None:
         if turn == self._turn and self.hits is None and count != self.so_far:
@@ -142,10 +194,10 @@ class Asking(QObject):
         if self.hits is None and self._term is not None:
             self._step_when_known = by
             return False
-        place = self.hits.place_at(self._clock.cursor_ns, by) if self.hits is not None else None
+        place = self.hits.place_at(self._of.cursor_ns, by) if self.hits is not None else None
         if place is None or self.hits is None:
             return False
-        self._clock.set_cursor(int(self.hits.time_ns[place]), follow=True)
+        self._go(int(self.hits.time_ns[place]))
         return True
 
     def holds(self, row: int) -> bool:
@@ -154,11 +206,11 @@ class Asking(QObject):
 
     def place(self) -> int:
         """Return how many hits there are up to the cursor."""
-        return self.hits.in_order().count_until(self._clock.cursor_ns) if self.hits is not None else 0
+        return self.hits.in_order().count_until(self._of.cursor_ns) if self.hits is not None else 0
 
     def write(self, path: Path, form: str, origin, replace: bool, done, failed) -> None:  # type: ignore[no-untyped-def]
         """Write the hits to a file as a table; ``done`` is told how many, ``failed`` why not."""
-        hits, meaning = self.hits, self._reading.meaning
+        hits, meaning = self.hits, self._of.meaning
         assert hits is not None and meaning is not None, "there are hits to write"
         schema = asked.FOUND_SCHEMA if hits.since_ns is None else asked.SINCE_SCHEMA
         blocks = asked.found_table(meaning, hits.rows, hits.since_ns)

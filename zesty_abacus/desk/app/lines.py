@@ -13,7 +13,7 @@ from ...core.recipes.alignment import OffsetEstimate, estimate_offset
 from ...core.recipes.changes import fields_of, with_framing, with_line
 from ...core.recipes.model import LevelSetting, Recipe, SourcePattern, new_recipe
 from ...core.recipes.run import Outcome, PreparedLine
-from ...core.trial.frame_words import FrameReader, FrameWords, registers_at
+from ...core.trial.frame_words import FrameReader, FrameWords, capture_of_outcome, registers_at
 from ...core.trial.looking import Offer, OpenedSource, open_source, try_recipe
 from ...core.waves.edges import Edges
 from ...core.waves.recording import Channel
@@ -23,7 +23,7 @@ __all__ = [
     "ROLES", "TIME_UNITS", "Channel", "Columns", "Edges", "FrameReader", "FrameWords", "LevelSetting", "Offer",
     "OffsetEstimate", "OpenedSource", "Outcome", "PreparedLine", "Recipe",
     "RegisterState", "Samples", "SourcePattern",
-    "Vote", "decoder_of", "decoders",
+    "Vote", "capture_of_outcome", "decoder_of", "decoders",
     "estimate_offset", "fields_of", "form_names", "framing_of", "framings", "guess_columns", "head_of",
     "new_recipe", "open_source", "registers_at", "split_line", "try_recipe",
     "with_framing", "with_line",

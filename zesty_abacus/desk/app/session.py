@@ -8,7 +8,7 @@ from uuid import UUID
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
-from .asking import Asking
+from .asking import AskedCapture, Asking
 from .beside import BesideHere
 from .clock import Clock
 from .doors import engine
@@ -98,7 +98,8 @@ class Session(QObject):
         self.kinds = Kinds(self.reading, self.clock)
         self.owners = Owners(self.reading)
         self.traces = Traces(self.reading, self.kinds)
-        self.asking = Asking(self.jobs, self.reading, self.trials, self.clock)
+        asked_of = AskedCapture(self.reading, self.clock)
+        self.asking = Asking(self.jobs, asked_of, self.trials, lambda time: self.clock.set_cursor(time, follow=True))
         self.problems = Problems(self.jobs, self.reading, self.trials, self.clock)
         self.exchanges = ExchangesHere(self.jobs, self.reading)
         self.beside = BesideHere(self.jobs, self.reading, self.kinds)

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QEvent, QObject, QStringListModel, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCompleter, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QVBoxLayout, QWidget
 
+from ..app.asking import Asking
 from ..app.doors import asked
 from ..app.session import Session
 from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip
@@ -20,10 +21,11 @@ _FORMS = "CSV (*.csv);;JSON lines (*.jsonl);;Parquet (*.parquet)"
 class ConditionLine(QWidget):
     """A sentence under construction: what is typed, what it means, and how often it holds."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, asking: Asking | None = None) -> None:
+        """Begin with what is asked of the open capture, or of other frames."""
         super().__init__()
         self._session = session
-        self._asking = session.asking
+        self._asking = session.asking if asking is None else asking
         self.line = QLineEdit()
         self.line.setPlaceholderText('Which frames?   lane == "…" and size > 4,   changes(…),   has_text("…")')
         self.line.setAccessibleName("Condition")
@@ -79,7 +81,7 @@ class ConditionLine(QWidget):
         self.line.selectAll()
 
     def _on_typed(self) -> None:
-        if self._session.capture is None:
+        if not self._asking.has_frames:
             return
         before = self.line.text()[: self.line.cursorPosition()]
         offer = self._asking.offers(before)

@@ -37,7 +37,7 @@ class Foot(QWidget):
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 3, 14, 3)
         row.setSpacing(18)
-        self.problems = button("", "Read what is wrong (W)", link=True)
+        self.problems = button("", "Read what is wrong (I)", link=True)
         for words in (self.cursor_words, self.pin, self.frames, self.hits, self.problems):
             row.addWidget(words)
         row.addStretch(1)

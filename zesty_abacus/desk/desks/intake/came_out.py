@@ -7,6 +7,7 @@ from collections import OrderedDict
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 
+from ...app.asking import Asking
 from ...app.doors import lines
 from ...around.frame_list import payload_texts
 from ...widgets.paint import draw_text
@@ -26,9 +27,11 @@ class CameOut(RowList):
     Up and Down go frame by frame, Enter or a double click brings the whole frame into view.
     """
 
-    def __init__(self, bench: Bench) -> None:
+    def __init__(self, bench: Bench, asking: Asking) -> None:
         super().__init__("What came out", _ROW, _HEAD)
         self._bench = bench
+        self._asking = asking
+        asking.changed.connect(self.repaint_rows)
         self._reader: lines.FrameReader | None = None
         self._says_something = False
         self._words: OrderedDict[int, lines.FrameWords] = OrderedDict()
@@ -90,6 +93,8 @@ class CameOut(RowList):
 
     def _draw_row(self, painter: QPainter, columns: dict[str, QRectF], row: int, time_ns: int, top: float) -> None:
         theme, words = look.theme, self.words(row)
+        if self._asking.holds(row):
+            painter.fillRect(QRectF(0, top + 3, 3, _ROW - 6), QColor(theme.zest))
         boxes = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
         seconds = self._bench.session.clock.words(time_ns)
         draw_text(painter, boxes["time s"], seconds, figure_font(SMALL_PX), theme.ink, Qt.AlignmentFlag.AlignRight)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from ...app.commands import Command
 from .bench import Bench
 
 
-def intake_commands(bench: Bench) -> list[Command]:
+def intake_commands(bench: Bench, ask: Callable[[], object]) -> list[Command]:
     """Return the commands of the desk."""
 
     def out() -> bool:
@@ -31,4 +33,6 @@ def intake_commands(bench: Bench) -> list[Command]:
         ("whole source", "Show the whole recording", "Shift+X", lambda: bench.session.clock.set_view(*bench.span_ns)),
         ("use frames", "Use these frames", "Shift+U", bench.use),
     ]
-    return [Command(name, words, key, call, out, "Intake") for name, words, key, call in made]
+
+    question = Command("ask wave", "Ask something of what came out", "Q", ask, out, "Intake")
+    return [*(Command(name, words, key, call, out, "Intake") for name, words, key, call in made), question]

@@ -7,13 +7,16 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from ...app.asking import Asking
 from ...app.commands import Command
 from ...app.doors import lines
 from ...app.session import PAYLOAD_FORMS, Session
+from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import Choice, DeskHead, NoWheel, button, hairline, label
 from ...widgets.theme import look, text_font
 from ...widgets.words import grouped
+from .asked_outcome import AskedOutcome
 from .bench import Bench
 from .came_out import CameOut
 from .columns_picker import ColumnsPicker
@@ -52,7 +55,10 @@ class IntakeDesk(QWidget):
         self._build_head()
         self.facts = SourceFacts(session)
         self.waves = WaveView(self.bench)
-        self.came_out = CameOut(self.bench)
+        asked_of = AskedOutcome(self.bench)
+        self.asking = Asking(session.jobs, asked_of, session.trials, asked_of.go)
+        self.condition = ConditionLine(session, self.asking)
+        self.came_out = CameOut(self.bench, self.asking)
         self.picker = ColumnsPicker(self.bench)
         self.out = FrameList(session)
         self.empty = self._empty_page()
@@ -78,7 +84,7 @@ class IntakeDesk(QWidget):
 
     def commands(self) -> list[Command]:
         """Return what can be done on this desk."""
-        return intake_commands(self.bench)
+        return intake_commands(self.bench, self.condition.begin)
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames on in the desk's own list; say whether it has one."""
@@ -142,6 +148,7 @@ class IntakeDesk(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addLayout(row)
+        column.addWidget(self.condition)
         column.addWidget(self.came_out, 1)
         self.split = QSplitter(Qt.Orientation.Vertical)
         self.split.setHandleWidth(1)

@@ -78,7 +78,7 @@ class ReadDesk(QWidget):
         wanted = self._session.problems.list_wanted.emit
         return [
             Command("ask", "Ask something of the frames", "Q", self.condition.begin, self._is_open, "Read"),
-            Command("problems", "Read what is wrong", "W", wanted, self._is_open),
+            Command("problems", "Read what is wrong", "I", wanted, self._is_open),
         ]
 
     def _show_plot(self, sort: str, along: Trace, up: Trace) -> None:
