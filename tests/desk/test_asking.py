@@ -9,9 +9,11 @@ from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 
+from zesty_abacus.core.conditions.against import against
 from zesty_abacus.core.conditions.bind import bind
 from zesty_abacus.core.conditions.hits import find
 from zesty_abacus.core.conditions.pointing import of_frame
+from zesty_abacus.desk.around.against_line import named
 
 BILGE = 'lane == "bilge" and address == 0x5A and way == "read"'
 
@@ -212,4 +214,45 @@ def test_a_condition_is_kept_under_a_name_asked_again_and_forgotten(pilot, line,
     pilot.settle()
     assert [one.name for one in session.trial.file.conditions] == ["bilge reads"]
     session.trials.keep_condition("bilge reads", "")
+    pilot.settle()
+
+
+def test_a_second_condition_is_set_against_the_first(pilot, line):
+    session = pilot.session
+    ask(pilot, line, "changes(mode)")
+    session.second.ask(BILGE)
+    pilot.settle()
+    assert line.against.isVisible() and "of its 28 have one of these" in line.against.sentence()
+    found = against(session.asking.hits, session.second.hits, 10_000_000)
+    assert f"{found.first_near} of {found.first} hits" in line.against.sentence()
+    pilot.type(line.against.within, "2 min")
+    assert line.against.within_ns() == 120_000_000_000 and "28 of its 28" in line.against.sentence()
+    pilot.type(line.against.within, "soon")
+    assert line.against.sentence() == "Write a time, as 10 ms."
+    strip = pilot.window.strip
+    assert strip.hits.columns(session.second) != strip.hits.columns() and strip.hits.columns(session.second)
+    pilot.click(line.against.off)
+    assert not line.against.isVisible() and session.second.hits is None
+
+
+def test_a_condition_is_shared_with_the_team_and_asked_by_its_name(pilot, line, monkeypatch):
+    session = pilot.session
+    ask(pilot, line, BILGE)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_a, **_k: ("bilge polls", True))
+    press(pilot, line, "Share it with the team")
+    pilot.wait(lambda: session.shared.conditions, "the shared condition")
+    assert [(one.name, one.text) for one in session.shared.conditions] == [("bilge polls", BILGE)]
+    ask(pilot, line, "size == 8")
+    press(pilot, line, "bilge polls")
+    pilot.settle()
+    assert session.asking.text == BILGE and len(session.asking.hits) == 28
+    assert named(session, session.asking) == "bilge polls"
+
+
+def press(pilot, line, words):
+    """Choose a line of the menu of kept conditions."""
+    pilot.click(line.kept)
+    menu = next(menu for menu in QApplication.topLevelWidgets() if isinstance(menu, QMenu) and menu.isVisible())
+    action = next(action for action in menu.actions() if words in action.text())
+    QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
     pilot.settle()

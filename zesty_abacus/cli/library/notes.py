@@ -9,6 +9,7 @@ import click
 import msgspec
 
 from ...core.layouts.places import parse_places
+from ...core.library.conditions import share_condition
 from ...core.library.documents import Claim, ClaimStanding, Comment
 from ...core.library.errors import LibraryError
 from ...core.library.moments import USUAL, add_moments, parse_moment
@@ -83,6 +84,25 @@ def moments(where: str, texts: tuple[str, ...], catalogue: str, author: str, as_
     for one in found:
         for moment in one.moments:
             say(f"{one.name}: {moment.text}{f' = {moment.meaning}' if moment.meaning else ''}")
+
+
+@click.command()
+@LIBRARY
+@click.argument("texts", nargs=-1)
+@AUTHOR
+@AS_JSON
+def conditions(where: str, texts: tuple[str, ...], author: str, as_json: bool) -> None:
+    """Share TEXTS, each NAME=CONDITION, with everybody; without TEXTS show what is shared."""
+    with opened(where) as target:
+        for text in texts:
+            name, _, condition = text.partition("=")
+            share_condition(target, name, condition, author=author)
+        found = sorted((head.state for head in target.conditions.heads()), key=lambda one: one.name)
+    if as_json:
+        say_json(found)
+        return
+    for one in found:
+        say(f"{one.name} = {one.text}")
 
 
 _STANDINGS = [one.value for one in ClaimStanding]

@@ -1,4 +1,4 @@
-"""What a library keeps besides layouts and recipes: comments, claims, moments, and what was recorded where."""
+"""What a library keeps besides layouts and recipes: comments, claims, moments, conditions, what was recorded where."""
 
 from __future__ import annotations
 
@@ -97,6 +97,25 @@ class MomentsCatalogue(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     moments: tuple[NamedMoment, ...] = ()
 
 
+class SharedCondition(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Something that a team asks of frames again and again, in the language of conditions.
+
+    Attributes
+    ----------
+    name
+        What it is called; one name is one condition in a library.
+    text
+        As it is asked.
+    note
+        What it is good for.
+    """
+
+    id: UUID
+    name: str
+    text: str
+    note: str = ""
+
+
 class RecordedLane(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A lane of a recording: what it speaks, how many frames, and how many kinds of them."""
 
@@ -158,6 +177,9 @@ MOMENTS = DocumentKind(
     "moments", MomentsCatalogue, lambda _it: None,
     lambda it: "\n".join((it.name, *(f"{one.text} {one.meaning}" for one in it.moments))),
 )  # fmt: skip
+CONDITION = DocumentKind(
+    "condition", SharedCondition, lambda _it: None, lambda it: "\n".join((it.name, it.text, it.note))
+)
 RECORDING = DocumentKind(
     "recording", Recording, lambda _it: None,
     lambda it: "\n".join((it.name, it.path, it.trial, *(lane.name for lane in it.lanes))),

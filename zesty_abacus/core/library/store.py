@@ -14,7 +14,7 @@ from ..origin import Origin, source_names
 from .access import Access
 from .address import LibraryAddress, library_address
 from .damage import Damage
-from .documents import CLAIM, COMMENT, MOMENTS, RECORDING, DocumentShelf
+from .documents import CLAIM, COMMENT, CONDITION, MOMENTS, RECORDING, DocumentShelf
 from .drafts import DraftShelf
 from .driver_errors import mapped_errors
 from .engine import WRITES, open_engine
@@ -55,7 +55,7 @@ class Library:
     Attributes
     ----------
     address, id, name
-    layouts, recipes, releases, comments, claims, moments, recordings
+    layouts, recipes, releases, comments, claims, moments, conditions, recordings
         What is kept in it, a shelf each.
     proposals, drafts
         Changes on their way, and the rules about them.
@@ -80,6 +80,7 @@ class Library:
         self.comments = DocumentShelf(COMMENT, access)
         self.claims = DocumentShelf(CLAIM, access)
         self.moments = DocumentShelf(MOMENTS, access)
+        self.conditions = DocumentShelf(CONDITION, access)
         self.recordings = DocumentShelf(RECORDING, access)
         self.proposals = ProposalShelf(access, self.layouts.keep_agreed)
         self.drafts = DraftShelf(access)

@@ -1,5 +1,6 @@
 """What asking needs from core, in one place; reached by the door ``asked`` only."""
 
+from ...core.conditions.against import Against, against
 from ...core.conditions.bind import Known, bind
 from ...core.conditions.complete import Offer, offers
 from ...core.conditions.hits import Hits, find
@@ -7,6 +8,8 @@ from ...core.conditions.pointing import of_frame, of_moment, of_value
 from ...core.conditions.term import Term
 from ...core.conditions.tree import ConditionError
 from ...core.expressions.expression import quoted
+from ...core.expressions.quantities import converted
+from ...core.expressions.tree import ExpressionError
 from ...core.files.writing import Target
 from ...core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
 from ...core.handover.writers import WRITERS, export_tables
@@ -15,13 +18,17 @@ __all__ = [
     "FOUND_SCHEMA",
     "SINCE_SCHEMA",
     "WRITERS",
+    "Against",
     "ConditionError",
+    "ExpressionError",
     "Hits",
     "Known",
     "Offer",
     "Target",
     "Term",
+    "against",
     "bind",
+    "converted",
     "export_tables",
     "find",
     "found_table",

@@ -34,7 +34,8 @@ from ...core.layouts.reshape import (
 from ...core.layouts.variants import Variant, present_ids, variants_of
 from ...core.library import passwords
 from ...core.library.address import library_address
-from ...core.library.documents import Comment, NamedMoment
+from ...core.library.conditions import share_condition
+from ...core.library.documents import Comment, NamedMoment, SharedCondition
 from ...core.library.edit_writer import EditWriter, Request
 from ...core.library.errors import (
     ClashError,
@@ -105,6 +106,7 @@ __all__ = [
     "Request",
     "Rules",
     "Seen",
+    "SharedCondition",
     "Sheet",
     "Somebody",
     "Standing",
@@ -138,6 +140,7 @@ __all__ = [
     "recordings_of",
     "reshaped",
     "rows_of",
+    "share_condition",
     "sheet_of",
     "sheet_pages",
     "split_off",

@@ -40,8 +40,8 @@ class Session(QObject):
         Time and cursor; what frames mean; worked-out facts about kinds; work on threads.
     trials
         The open trial: opening, and every change of it.
-    asking
-        The condition in hand, and where it holds.
+    asking, second
+        The condition in hand, and where it holds; another one that is set against it.
     problems, exchanges, beside
         What is wrong in the recordings; requests with what came back; streams set side by side.
     overlays, figures
@@ -100,6 +100,7 @@ class Session(QObject):
         self.traces = Traces(self.reading, self.kinds)
         asked_of = AskedCapture(self.reading, self.clock)
         self.asking = Asking(self.jobs, asked_of, self.trials, lambda time: self.clock.set_cursor(time, follow=True))
+        self.second = Asking(self.jobs, asked_of, self.trials, lambda time: self.clock.set_cursor(time, follow=True))
         self.problems = Problems(self.jobs, self.reading, self.trials, self.clock)
         self.exchanges = ExchangesHere(self.jobs, self.reading)
         self.beside = BesideHere(self.jobs, self.reading, self.kinds)
@@ -113,6 +114,7 @@ class Session(QObject):
         self.bits: frozenset[int] = frozenset()
         self.form = "hex"
         self.opened.connect(self.asking.ask_again)
+        self.opened.connect(self.second.ask_again)
         self.opened.connect(self.problems.start)
         self.opened.connect(self.exchanges.forget)
         self.opened.connect(self.beside.forget)

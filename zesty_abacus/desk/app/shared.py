@@ -31,8 +31,8 @@ class SharedLibrary(QObject):
         Changes that wait for agreement, oldest first.
     rules
         What the library asks for before it keeps a change.
-    moments
-        The words for moments that the team has agreed on.
+    moments, conditions
+        The words for moments that the team has agreed on; the conditions that it shares.
     is_answering
 
     Events
@@ -66,6 +66,7 @@ class SharedLibrary(QObject):
         self.proposals: list[laid.Proposal] = []
         self.rules: laid.Rules | None = None
         self.moments: list[laid.NamedMoment] = []
+        self.conditions: list[laid.SharedCondition] = []
         self.is_answering = True
         self.edits.told.connect(lambda sentence: self.told.emit("", sentence))
         self.edits.refused.connect(lambda sentence: self.told.emit("wrong", sentence))
@@ -86,6 +87,7 @@ class SharedLibrary(QObject):
         for event in (self.seen, self.people_changed, self.proposals_changed):
             event.emit()
         self.read_moments()
+        self.read_conditions()
 
     def set_author(self, author: str) -> None:
         """Take a name for what is done from now on."""
@@ -186,6 +188,23 @@ class SharedLibrary(QObject):
         """Read the words for moments."""
         self.ask("reading moments", lambda library: library.moments.heads(), self._on_moments)
 
+    def read_conditions(self) -> None:
+        """Read the conditions that the team shares."""
+        self.ask("reading conditions", lambda library: library.conditions.heads(), self._on_conditions)
+
+    def _on_conditions(self, heads: list[Any]) -> None:
+        self.conditions = sorted((head.state for head in heads), key=lambda one: one.name)
+
+    def share_condition(self, name: str, text: str) -> None:
+        """Share a condition with everybody who uses the library."""
+        share, author = laid.share_condition, self.edits.line.author
+
+        def done(made: Any) -> None:
+            self.told.emit("good", f"{made.reason.capitalize()}." if made is not None else f"{name} is shared already.")
+            self.read_conditions()
+
+        self.ask("sharing a condition", lambda library: share(library, name, text, author=author), done)
+
     def _on_moments(self, heads: list[Any]) -> None:
         self.moments = [moment for head in heads for moment in head.state.moments]
         self.moments_changed.emit()
@@ -208,6 +227,7 @@ class SharedLibrary(QObject):
         if before is not None and (before.documents != marks.documents or "document_revision" in heard.told):
             self.notes_changed.emit()
             self.read_moments()
+            self.read_conditions()
         if before is not None and (before.releases != marks.releases or "release" in heard.told):
             self.releases_changed.emit()
 

@@ -6,13 +6,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, QStringListModel, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QCompleter, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCompleter, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from ..app.asking import Asking
 from ..app.doors import asked
 from ..app.session import Session
 from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip
 from ..widgets.words import grouped
+from .against_line import AgainstLine
 
 _SOON_MS = 250
 _FORMS = "CSV (*.csv);;JSON lines (*.jsonl);;Parquet (*.parquet)"
@@ -61,6 +62,9 @@ class ConditionLine(QWidget):
         column.setSpacing(2)
         column.addLayout(row)
         column.addWidget(self.said)
+        if self._asking is self._session.asking:
+            self.against = AgainstLine(self._session)
+            column.addWidget(self.against)
 
     def _connect(self) -> None:
         self.line.textEdited.connect(self._on_typed)
@@ -163,8 +167,10 @@ class ConditionLine(QWidget):
                 action.setToolTip(plain_tip(one.text))
                 action.triggered.connect(lambda _on=False, text=one.text: self._asking.ask(text))
         menu.setToolTipsVisible(True)
-        if kept:
-            menu.addSeparator()
+        self._add_shared(menu)
+        if self._asking is self._session.asking:
+            self._add_against(menu)
+        menu.addSeparator()
         same = next((one for one in kept if one.text == text), None)
         if same is not None:
             forget = menu.addAction(f"Forget {same.name}")
@@ -175,7 +181,40 @@ class ConditionLine(QWidget):
             if keep is not None:
                 keep.setEnabled(bool(self._asking.words))
                 keep.triggered.connect(self._ask_name)
+        share = menu.addAction("Share it with the team…")
+        if share is not None:
+            share.setEnabled(bool(self._asking.words))
+            share.triggered.connect(self._ask_shared_name)
         menu.popup(self.kept.mapToGlobal(self.kept.rect().bottomLeft()))
+
+    def _add_shared(self, menu: QMenu) -> None:
+        """List what the team shares."""
+        shared = self._session.shared.conditions
+        if shared:
+            menu.addSection("Shared by the team")
+        for one in shared:
+            action = menu.addAction(one.name)
+            if action is not None:
+                action.setToolTip(plain_tip(one.text))
+                action.triggered.connect(lambda _on=False, text=one.text: self._asking.ask(text))
+
+    def _add_against(self, menu: QMenu) -> None:
+        """List what can be set against the condition in hand."""
+        session = self._session
+        known = {one.name: one.text for one in (*session.shared.conditions, *session.trial.file.conditions)}
+        others = {name: text for name, text in known.items() if text != self._asking.text}
+        against = menu.addMenu("Set against") if others else None
+        for name, text in others.items() if against is not None else ():
+            action = against.addAction(name)  # type: ignore[union-attr]
+            if action is not None:
+                action.triggered.connect(lambda _on=False, text=text: session.second.ask(text))
+
+    def _ask_shared_name(self) -> None:
+        text = self._asking.text.strip()
+        same = next((one.name for one in self._session.trial.file.conditions if one.text == text), "")
+        name, given = QInputDialog.getText(self, "Share it with the team", "What is it called?", text=same)
+        if given and name.strip():
+            self._session.shared.share_condition(name.strip(), text)
 
     def _ask_name(self) -> None:
         name, given = QInputDialog.getText(self, "Keep this condition", "What is it called?")

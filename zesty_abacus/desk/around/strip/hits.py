@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QLineF, QPointF
 from PyQt6.QtGui import QColor, QPainter, QPen
 
+from ...app.asking import Asking
 from ...app.session import Session
 from ...widgets.theme import look
 from .scale import TOP, StripScale
@@ -20,9 +21,9 @@ class StripHits:
         self._session = session
         self._scale = scale
 
-    def columns(self) -> list[int]:
-        """Return the columns of the strip that hold a hit."""
-        hits = self._session.asking.hits
+    def columns(self, asking: Asking | None = None) -> list[int]:
+        """Return the columns of the strip that hold a hit of the condition in hand, or of another one."""
+        hits = (self._session.asking if asking is None else asking).hits
         if hits is None or not len(hits) or hits.capture is not self._session.capture:
             return []
         plot = self._scale.plot()
@@ -35,8 +36,11 @@ class StripHits:
 
     def draw(self, painter: QPainter) -> None:
         """Paint the ticks."""
-        columns = self.columns()
-        if columns:
-            painter.setPen(QPen(QColor(look.theme.zest), 1))
-            bottom = TOP - 1
-            painter.drawLines(*[QLineF(QPointF(x, bottom - _TALL), QPointF(x, bottom)) for x in columns])
+        # those of the second one stand above those of the first, so that place tells them apart and not colour alone
+        sets = ((self._session.asking, TOP - 1, QColor(look.theme.zest)),
+                (self._session.second, TOP - 2 - _TALL, look.theme.field(1)))  # fmt: skip
+        for asking, bottom, color in sets:
+            columns = self.columns(asking)
+            if columns:
+                painter.setPen(QPen(color, 1))
+                painter.drawLines(*[QLineF(QPointF(x, bottom - _TALL), QPointF(x, bottom)) for x in columns])

@@ -46,6 +46,7 @@ class Strip(QWidget):
         session.trial_changed.connect(self.update)
         session.reading.counts.changed.connect(self.update)
         session.asking.changed.connect(self.update)
+        session.second.changed.connect(self.update)
         session.problems.changed.connect(self.update)
         session.clock.view_changed.connect(self._on_clock)
         session.clock.cursor_changed.connect(self._on_clock)
