@@ -35,7 +35,7 @@ def test_a_copy_at_sea_brings_its_conditions_home(tmp_path):
 
 def test_on_the_command_line(tmp_path):
     path = tmp_path / "a.sqlite"
-    run("library", "init", path)
+    run("library", "new", path)
     code, output, _ = run("library", "conditions", path, "overload=load > 100 kN and size == 8", "empty = size == 0")
     assert code == 0 and output == "empty = size == 0\noverload = load > 100 kN and size == 8\n"
     _, output, _ = run("library", "conditions", path, "--json")
