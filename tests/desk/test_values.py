@@ -60,7 +60,22 @@ def test_a_reference_is_laid_over_and_said_to_agree(pilot, speed):
     found = session.overlays.fit(speed, reference)
     assert found.best_correlation > 0.95 and abs(found.scale - 1) < 0.1
     words = stack.overlays.words(speed)[0]
-    assert "speed_kn of gnss.csv" in words and words.split()[0] in ("agrees", "goes")
+    assert "speed_kn of gnss.csv" in words and words.startswith("agrees with")
+
+
+def test_a_reference_that_holds_proves_and_one_taken_off_does_not(pilot, speed):
+    session = pilot.session
+    counts = session.reading.counts
+    before = counts.explained_of(speed[0])
+    assert before.proved == 0 and before.claimed > 8
+    session.overlays.toggle(speed, OverReference("gnss.csv", "speed_kn"))
+    pilot.wait(lambda: counts.explained_of(speed[0]).proved > 8, "the proof")
+    assert counts.explained_of(speed[0]).claimed == before.claimed
+    session.overlays.toggle(speed, OverReference("gnss.csv", "speed_kn"))
+    pilot.wait(lambda: counts.explained_of(speed[0]).proved == 0, "the proof to go")
+    session.overlays.toggle(speed, OverReference("gnss.csv", "course_deg"))
+    pilot.settle()
+    assert counts.explained_of(speed[0]).proved == 0, "what has nothing to do with it proves nothing"
 
 
 def test_two_fields_share_a_scale(pilot, speed):

@@ -4,8 +4,8 @@ A bit is claimed in a frame if the layout that reads the frame fits it, no check
 invalid, and the bit belongs to a field that says something. Frames that broke on the way are left out, and so are
 those in which a bit belongs to nobody while it is still: a page of a multiplexed message asks nothing of what it does
 not use. A bit is proved if, besides, it lies under a check that agrees, or its field is a counter that counts, has a
-name for the value, or has limits that the value keeps; what nothing could have contradicted proves nothing. Over the
-frames of a kind a bit counts for the share of them in which this is so.
+name for the value, has limits that the value keeps, or agrees with a reference; what nothing could have contradicted
+proves nothing. Over the frames of a kind a bit counts for the share of them in which this is so.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from math import floor
+from uuid import UUID
 
 import numpy as np
 from numpy.typing import NDArray
@@ -98,11 +99,14 @@ class KindExplained:
     explained
     owners : int16 (size * 8,)
         Which field of its first layout owns each bit in most frames, as :func:`owned_bits` numbers them.
+    borne_out
+        Fields of it that a reference bears out.
     """
 
     meaning: KindMeaning
     explained: Explained
     owners: NDArray[np.int16]
+    borne_out: frozenset[UUID] = frozenset()
 
 
 def explain(
@@ -110,6 +114,7 @@ def explain(
     activities: Sequence[KindActivity],
     before: Sequence[KindExplained] = (),
     check: Callable[[], None] | None = None,
+    borne_out: frozenset[UUID] = frozenset(),
 ) -> list[KindExplained]:
     """Count every kind; what was counted before is taken where the kind still means the same.
 
@@ -119,20 +124,34 @@ def explain(
         How the bits of each kind live, in the order of the kind index.
     check
         Is called between kinds, and may raise to give up.
+    borne_out
+        Fields that agree with a reference: what an instrument said could have contradicted them.
     """
     made = []
     for kind, activity in enumerate(activities):
         known = before[kind] if kind < len(before) else None
-        if known is not None and known.meaning is meaning.kinds[kind] and known.explained.moving == activity.moved:
+        own = borne_out & _field_ids(meaning.kinds[kind]) if borne_out else borne_out
+        if known is not None and _holds_still(known, meaning.kinds[kind], activity, own):
             made.append(known)
             continue
         if check is not None:
             check()
-        made.append(explain_kind(meaning, kind, activity))
+        made.append(explain_kind(meaning, kind, activity, own))
     return made
 
 
-def explain_kind(meaning: Meaning, kind: int, activity: KindActivity) -> KindExplained:
+def _field_ids(means: KindMeaning) -> frozenset[UUID]:
+    return frozenset(field.id for reader in means.readers for field in reader.shown.all_fields())
+
+
+def _holds_still(known: KindExplained, means: KindMeaning, activity: KindActivity, borne_out: frozenset[UUID]) -> bool:
+    same = known.meaning is means and known.explained.moving == activity.moved
+    return same and known.borne_out == borne_out
+
+
+def explain_kind(
+    meaning: Meaning, kind: int, activity: KindActivity, borne_out: frozenset[UUID] = frozenset()
+) -> KindExplained:
     """Count one kind, on a sample of its frames that is the same every time."""
     moves = activity.moves
     moving = int(moves.sum())
@@ -141,10 +160,10 @@ def explain_kind(meaning: Meaning, kind: int, activity: KindActivity) -> KindExp
         return KindExplained(of_kind, Explained(moving), np.full(activity.size * 8, -1, np.int16))
     tally = _Tally(activity.size * 8)
     for frames in _sampled(meaning.capture, kind):
-        _count(meaning, kind, frames, tally)
+        _count(meaning, kind, frames, tally, borne_out)
     claimed, proved = tally.shares()
     explained = Explained(moving, float(claimed[moves].sum()), float(proved[moves].sum()))
-    return KindExplained(of_kind, explained, owners_of_kind(meaning, kind))
+    return KindExplained(of_kind, explained, owners_of_kind(meaning, kind), borne_out)
 
 
 def _sampled(capture: Capture, kind: int) -> Iterator[KindFrames]:
@@ -194,7 +213,7 @@ class _Tally:
         return self._claimed / asked, self._proved / asked
 
 
-def _count(meaning: Meaning, kind: int, frames: KindFrames, tally: _Tally) -> None:
+def _count(meaning: Meaning, kind: int, frames: KindFrames, tally: _Tally, borne_out: frozenset[UUID]) -> None:
     whole = (meaning.capture.frames.flags(frames.rows) & UNTRUE) == 0
     frames = frames if whole.all() else frames.take(np.flatnonzero(whole))
     left = np.ones(len(frames), np.bool_)
@@ -206,7 +225,7 @@ def _count(meaning: Meaning, kind: int, frames: KindFrames, tally: _Tally) -> No
             continue
         own = frames.take(mine)
         try:
-            said = _Said.of(meaning.capture, meaning.plan(reader), own, tally.bits)
+            said = _Said.of(meaning.capture, meaning.plan(reader), own, tally.bits, borne_out)
         except MisuseError:
             continue
         fits = said.fits if not reader.is_tied or said.is_telling else np.zeros(len(mine), np.bool_)
@@ -245,7 +264,7 @@ class _Said:
     is_telling: bool
 
     @classmethod
-    def of(cls, capture: Capture, plan: Plan, frames: KindFrames, bits: int) -> _Said:
+    def of(cls, capture: Capture, plan: Plan, frames: KindFrames, bits: int, borne_out: frozenset[UUID]) -> _Said:
         """Decode frames and look at what holds."""
         layout = plan.layout
         decoded = decode_frames(capture, plan, frames)
@@ -255,6 +274,7 @@ class _Said:
         # number -1, no field, is the last entry of these tables; reserved bits stand behind the fields
         says = np.array([*(says_something(field) for field in fields), True, False])
         proofs = Proofs.of(capture, plan, decoded, frames)
+        proofs.bear_out(decoded, borne_out)
         holds = np.zeros((len(frames), len(fields) + 2), np.bool_)
         for number, field in enumerate(fields):
             if field.id in proofs.fields:

@@ -1,4 +1,4 @@
-"""What bears out the values of a layout: checks that agree, counters that count, names and limits that hold."""
+"""What bears out the values of a layout: checks, counters, names, limits and references that hold."""
 
 from __future__ import annotations
 
@@ -68,6 +68,13 @@ class Proofs:
     def are_telling(self) -> bool:
         """Whether a layout that only a tie brought here may count."""
         return self.chance <= _TELLING and self.kept >= _TIE_HOLDS
+
+    def bear_out(self, decoded: Decoded, fields: Collection[UUID]) -> None:
+        """Note that fields agree with a reference, wherever they have a value."""
+        for field_id in fields:
+            column = decoded.columns.get(field_id)
+            if column is not None:
+                self._add(field_id, column.has_value)
 
     def _look_at_checks(self, capture: Capture, plan: Plan, decoded: Decoded, frames: KindFrames) -> None:
         scope = Scope(len(frames))

@@ -82,6 +82,14 @@ class HandReading(msgspec.Struct, frozen=True, kw_only=True):
     unit: str = ""
 
 
+class LaidOver(msgspec.Struct, frozen=True, kw_only=True):
+    """A column of a reference beside a field: what an instrument said of it."""
+
+    field: UUID
+    source: str
+    name: str
+
+
 class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     """The content of ``trial.json``, an immutable value.
 
@@ -104,6 +112,7 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
     limits: tuple[Limit, ...] = ()
     set_aside: tuple[SetAside, ...] = ()
     readings: tuple[HandReading, ...] = ()
+    laid_over: tuple[LaidOver, ...] = ()
 
     def with_tie(self, layout: UUID | None, lane: str, address: int | None, flags: int | None) -> TrialFile:
         """Return a trial in which one kind of message, or a lane, is tied to a layout, or to none."""
@@ -147,6 +156,12 @@ class TrialFile(msgspec.Struct, frozen=True, kw_only=True):
         """Return a trial with one more reading; another one of its name at that time takes the place of the first."""
         others = tuple(one for one in self.readings if (one.name, one.time_ns) != (reading.name, reading.time_ns))
         return msgspec.structs.replace(self, readings=(*others, reading))
+
+    def with_laid_over(self, entry: LaidOver) -> TrialFile:
+        """Return a trial with a reference laid over a field, or taken off again if it is."""
+        others = tuple(one for one in self.laid_over if one != entry)
+        made = () if entry in self.laid_over else (entry,)
+        return msgspec.structs.replace(self, laid_over=(*others, *made))
 
     def with_moment(self, moment: Moment) -> TrialFile:
         """Return a trial with one more moment, in order of time."""

@@ -16,6 +16,7 @@ _KEYS: dict[str, Callable[[Any], Hashable]] = {
     "lanes": lambda entry: entry.name,
     "conditions": lambda entry: entry.name,
     "readings": lambda reading: (reading.name, reading.time_ns),
+    "laid_over": lambda entry: entry,
     "limits": lambda limit: limit.key,
     "set_aside": lambda one: one.key,
     "moments": lambda moment: (moment.time_ns, moment.text),

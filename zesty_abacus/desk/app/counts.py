@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -32,12 +33,20 @@ class Counts(QObject):
         super().__init__()
         self._jobs = jobs
         self._meaning: engine.Meaning | None = None
+        self._borne_out: frozenset[UUID] = frozenset()
         self.activities: list[engine.KindActivity] = []
         self.counted: list[engine.KindExplained] = []
 
     def forget(self) -> None:
         """Begin with another capture: nothing of it is counted."""
         self.activities, self.counted = [], []
+        self._borne_out = frozenset()
+
+    def bear_out(self, fields: frozenset[UUID]) -> None:
+        """Let fields count as proved that agree with a reference."""
+        if fields != self._borne_out:
+            self._borne_out = fields
+            self.count_explained()
 
     def mean(self, meaning: engine.Meaning) -> None:
         """Count by another meaning from now on; what runs by the one before is let go when it is done."""
@@ -58,7 +67,7 @@ class Counts(QObject):
 
     def count_explained(self) -> None:
         """Count explained bits of the kinds that mean something else now."""
-        meaning, activities, before = self._meaning, self.activities, self.counted
+        meaning, activities, before, borne_out = self._meaning, self.activities, self.counted, self._borne_out
         if meaning is None or not activities:
             return
 
@@ -69,7 +78,7 @@ class Counts(QObject):
 
         self._jobs.start(
             "explained", "counting explained bits",
-            lambda progress: engine.explain(meaning, activities, before, progress.check), finish,
+            lambda progress: engine.explain(meaning, activities, before, progress.check, borne_out), finish,
         )  # fmt: skip
 
     @property

@@ -10,7 +10,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ...core.progress import Progress
 from .doors import seen
 from .jobs import Jobs
-from .kind_store import KindStore
 from .reading import Reading
 from .traces import Trace, Traces
 from .trials import Trials
@@ -52,21 +51,21 @@ class Overlays(QObject):
     changed = pyqtSignal()
     told = pyqtSignal(str)
 
-    def __init__(self, jobs: Jobs, reading: Reading, trials: Trials, store: KindStore, traces: Traces) -> None:
+    def __init__(self, jobs: Jobs, reading: Reading, trials: Trials, traces: Traces) -> None:
         super().__init__()
-        self._jobs, self._reading, self._trials, self._store, self._traces = jobs, reading, trials, store, traces
-        self._over: dict[Trace, list[Over]] = {}
+        self._jobs, self._reading, self._trials, self._traces = jobs, reading, trials, traces
+        self._fields: dict[Trace, list[Over]] = {}
         self._fits: dict[Any, Any] = {}
         self._asked: set[Any] = set()
         self._of: Any = None
         self._outcomes: list[Any] = []
         self.references: list[seen.ReferenceColumn] = []
-        trials.changed.connect(lambda: self.read(self._outcomes))
-        reading.changed.connect(self._forget_fits)
+        trials.changed.connect(self._on_trial)
+        reading.changed.connect(self._on_meaning)
 
     def begin(self, outcomes: list[Any]) -> None:
         """Begin with another capture."""
-        self._over, self._of = {}, None
+        self._fields, self._of = {}, None
         self._forget_fits()
         self.read(outcomes)
 
@@ -90,6 +89,7 @@ class Overlays(QObject):
             for sentence in wrong:
                 self.told.emit(sentence)
             self._forget_fits()
+            self._fit_all()
             self.changed.emit()
 
         if not any(of[1:]):
@@ -98,13 +98,19 @@ class Overlays(QObject):
         self._jobs.start("references", "reading references", work, finish)
 
     def over(self, trace: Trace) -> list[Over]:
-        """Return what is laid over a trace."""
-        return self._over.get(trace, [])
+        """Return what is laid over a trace: references, which the trial keeps, and other fields."""
+        kept = self._trials.trial.file.laid_over if self._trials.trial is not None else ()
+        references = [OverReference(one.source, one.name) for one in kept if one.field == trace[1]]
+        return [*references, *self._fields.get(trace, [])]
 
     def toggle(self, trace: Trace, over: Over) -> None:
         """Lay something over a trace, or take it off."""
-        known = self.over(trace)
-        self._over[trace] = [one for one in known if one != over] if over in known else [*known, over]
+        if isinstance(over, OverReference):
+            entry = seen.LaidOver(field=trace[1], source=over.source, name=over.name)
+            self._trials.change(self._trials.trial.file.with_laid_over(entry), f"{self.name(over)} laid over")
+        else:
+            known = self._fields.get(trace, [])
+            self._fields[trace] = [one for one in known if one != over] if over in known else [*known, over]
         self.changed.emit()
 
     def reference(self, over: OverReference, unit: str) -> seen.ReferenceColumn | None:
@@ -122,26 +128,47 @@ class Overlays(QObject):
     def fit(self, trace: Trace, over: OverReference) -> seen.Fit | None:
         """Return how a field compares with a reference, or None and have it worked out."""
         key = trace, over
-        if key in self._fits or key in self._asked:
+        meaning = self._reading.meaning
+        if key in self._fits or key in self._asked or meaning is None:
             return self._fits.get(key)
-        layout, field = self._reading.layout_with(*trace), self._traces.field(trace)
-        found = self._store.curve(trace[0], layout, trace[1]) if layout is not None else None
+        field = self._traces.field(trace)
         column = self.reference(over, field.unit) if field is not None else None
-        if found is None or column is None:
+        if column is None:
             return None
-        curve = found[1]
         self._asked.add(key)
+
+        def work(_progress: Progress) -> Any:
+            frames, values = meaning.column(*trace)
+            return seen.fit(frames.time_ns, values.plot_values(), column)
 
         def finish(made: Any) -> None:
             if key in self._asked:
                 self._fits[key] = made
+                self._bear_out()
                 self.changed.emit()
 
-        self._jobs.start(
-            f"fit {hash(key)}", "comparing with the reference",
-            lambda _progress: seen.fit(curve.time_ns, curve.values, column), finish,
-        )  # fmt: skip
+        self._jobs.start(f"fit {hash(key)}", "comparing with the reference", work, finish)
         return None
+
+    def _fit_all(self) -> None:
+        """Compare all fields with the references that the trial lays over them, also those nobody looks at."""
+        file = self._trials.trial.file if self._trials.trial is not None else None
+        meaning = self._reading.meaning
+        if file is None or meaning is None or not self.references or not file.laid_over:
+            return
+        wanted = {one.field for one in file.laid_over}
+        for kind, means in enumerate(meaning.kinds):
+            for reader in means.readers:
+                for field in reader.shown.once_a_frame() if wanted else ():
+                    if field.id in wanted:
+                        for over in self.over((kind, field.id)):
+                            if isinstance(over, OverReference):
+                                self.fit((kind, field.id), over)
+
+    def _bear_out(self) -> None:
+        """Let fields that agree with their reference count as proved."""
+        held = {trace[1] for (trace, _over), made in self._fits.items() if made is not None and made.holds}
+        self._reading.counts.bear_out(frozenset(held))
 
     def fit_words(self, trace: Trace, over: OverReference) -> str:
         """Say how a field compares with a reference; empty until that is known."""
@@ -151,10 +178,29 @@ class Overlays(QObject):
             return f"{self.name(over)} has no time in common with it." if known else ""
         return found.words(self.name(over), field.unit)
 
-    def add_reading(self, name: str, time_ns: int, value: float, unit: str) -> None:
-        """Write down what an instrument said."""
-        reading = seen.HandReading(name=name, time_ns=time_ns, value=value, unit=unit)
-        self._trials.change(self._trials.trial.file.with_reading(reading), f"reading of {name}")
+    def add_reading(self, trace: Trace, time_ns: int, value: float) -> None:
+        """Write down what an instrument said of a field, and lay it over."""
+        field = self._traces.field(trace)
+        if field is None:
+            return
+        file = self._trials.trial.file
+        made = file.with_reading(seen.HandReading(name=field.name, time_ns=time_ns, value=value, unit=field.unit))
+        if OverReference("", field.name) not in self.over(trace):
+            made = made.with_laid_over(seen.LaidOver(field=trace[1], source="", name=field.name))
+        self._trials.change(made, f"reading of {field.name}")
+
+    def _on_trial(self) -> None:
+        self.read(self._outcomes)
+        kept = {(one.field, one.source, one.name) for one in self._trials.trial.file.laid_over}
+        self._fits = {key: made for key, made in self._fits.items() if (key[0][1], *key[1]) in kept}
+        self._asked &= self._fits.keys()
+        self._fit_all()
+        self._bear_out()
+        self.changed.emit()
+
+    def _on_meaning(self) -> None:
+        self._forget_fits()
+        self._fit_all()
 
     def _forget_fits(self) -> None:
         self._fits, self._asked = {}, set()

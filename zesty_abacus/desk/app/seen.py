@@ -1,7 +1,7 @@
 """What looking at values over time needs from core, in one place; reached by the door ``seen`` only."""
 
 from ...core.frames.decimate import Curve
-from ...core.trial.content import HandReading
+from ...core.trial.content import HandReading, LaidOver
 from ...core.trial.references import references_of
 from ...core.values.pictures import array_picture, cloud, distances, histogram
 from ...core.values.reference import Fit, ReferenceColumn, fit
@@ -11,6 +11,7 @@ __all__ = [
     "Curve",
     "Fit",
     "HandReading",
+    "LaidOver",
     "ReferenceColumn",
     "Statistics",
     "array_picture",

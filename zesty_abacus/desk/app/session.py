@@ -104,7 +104,7 @@ class Session(QObject):
         self.problems = Problems(self.jobs, self.reading, self.trials, self.clock)
         self.exchanges = ExchangesHere(self.jobs, self.reading)
         self.beside = BesideHere(self.jobs, self.reading, self.kinds)
-        self.overlays = Overlays(self.jobs, self.reading, self.trials, self.store, self.traces)
+        self.overlays = Overlays(self.jobs, self.reading, self.trials, self.traces)
         self.figures = Figures(self.jobs, self.reading, self.store, self.traces, self.clock)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None

@@ -73,9 +73,5 @@ def ask_reading(owner: QWidget, session: Session, trace: Trace) -> None:
     value, given = QInputDialog.getDouble(
         owner, "Write a reading down", f"What did the instrument say for {field.name} at {at} s{unit}?", decimals=6
     )
-    if not given:
-        return
-    session.overlays.add_reading(field.name, session.clock.cursor_ns, value, field.unit)
-    over = OverReference("", field.name)
-    if over not in session.overlays.over(trace):
-        session.overlays.toggle(trace, over)
+    if given:
+        session.overlays.add_reading(trace, session.clock.cursor_ns, value)
