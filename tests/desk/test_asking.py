@@ -12,7 +12,8 @@ from PyQt6.QtWidgets import QApplication, QInputDialog, QMenu
 from zesty_abacus.core.conditions.against import against
 from zesty_abacus.core.conditions.bind import bind
 from zesty_abacus.core.conditions.hits import find
-from zesty_abacus.core.conditions.pointing import of_frame
+from zesty_abacus.core.conditions.pointing import of_bits, of_frame, of_mark
+from zesty_abacus.core.frames import flags as F
 from zesty_abacus.desk.around.against_line import named
 
 BILGE = 'lane == "bilge" and address == 0x5A and way == "read"'
@@ -256,3 +257,45 @@ def press(pilot, line, words):
     action = next(action for action in menu.actions() if words in action.text())
     QTest.mouseClick(menu, Qt.MouseButton.LeftButton, pos=menu.actionGeometry(action).center())
     pilot.settle()
+
+
+def test_bits_and_named_blocks_are_pointed_at(pilot, line):
+    session = pilot.session
+    pilot.pick_kind(0x2C1)
+    pilot.window.show_desk("Unravel")
+    pilot.settle()
+    abacus = pilot.window.unravel.abacus
+    at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
+    choose(pilot, abacus, abacus.bead_center(6 * 8 + 3).toPoint(), "B6 is 0x")
+    assert session.asking.text == f'lane == "thruster" and address == 0x2C1 and at(B6) == 0x{at.payload[6]:X}'
+    assert pilot.window.desk_name == "Read" and at.row in session.asking.hits.rows
+    stack = pilot.window.read.traces
+    kind = pilot.kind(0x1A0)
+    mode = next(field for field in session.reading.layout_of(kind).fields if field.name == "mode")
+    session.traces.toggle(kind, mode.id)
+    pilot.settle()
+    choose(pilot, stack, stack.plot_rect(session.traces.shown.index((kind, mode.id))).center().toPoint(), "mode is ")
+    assert session.asking.text.startswith("`Azimuth command port`.mode == ") and len(session.asking.hits)
+    session.traces.toggle(kind, mode.id)
+
+
+def test_every_offer_about_bits_and_marks_is_a_condition_that_holds_there(pilot):
+    session = pilot.session
+    capture, meaning = session.capture, session.reading.meaning
+    known = session.asking.known()
+    for kind in range(0, len(capture.kinds.keys), 5):
+        row = int(capture.kinds.rows(kind)[-1])
+        size = len(capture.frames.at(row).payload)
+        if size < 2:
+            continue
+        is_it, is_not, changes = of_bits(capture, row, [15, 14, 13, 12])
+        assert row in find(meaning, bind(is_it[1], known)).rows, is_it
+        assert row not in find(meaning, bind(is_not[1], known)).rows
+        bind(changes[1], known)
+    for words, condition in of_mark(0x41, True, F.REFUSED | F.READ):
+        bind(condition, known)
+        assert words.startswith("frames ")
+    assert [words for words, _ in of_mark(0x41, True, F.REFUSED)] == [
+        "frames with the byte 41", "frames with the letter A", "frames flagged not acknowledged",
+    ]  # fmt: skip
+    assert not list(of_bits(capture, 0, [800])) and not list(of_mark(0x1FF, True, 0))

@@ -1,9 +1,10 @@
 """Asking on Intake: what came out of a recipe is asked, and the wave moves with its hits."""
 
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QTest
 
+from tests.desk.test_asking import choose
 from zesty_abacus.core.frames import flags as F
 
 
@@ -71,3 +72,23 @@ def test_a_mistake_is_told_and_another_recipe_is_asked_anew(pilot, intake):
     intake.bench.take(None)
     pilot.settle()
     assert intake.asking.hits is None
+
+
+def test_a_row_and_a_block_of_the_wave_are_pointed_at(pilot, intake):
+    came, waves, clock = intake.came_out, intake.waves, pilot.session.clock
+    came.set_first(0)
+    choose(pilot, came.viewport(), QPoint(60, came.head_height + 10), "of this address")
+    assert intake.asking.text.startswith('lane == "bilge" and address == 0x') and len(intake.asking.hits)
+    table = intake.bench.outcome.result.frames
+    row = next(n for n in range(len(table)) if len(table.payload_of(n)) >= 2)
+    intake.bench.frames.show_frame(row)
+    pilot.settle()
+    marks = waves.place.visible_marks(0)
+    data = next(mark for mark in marks if mark[2] == 5 and mark[5] == row and mark[3] == table.payload_of(row)[-1])
+    first, last = waves.place.view()
+    share = ((data[0] + data[1]) / 2 - first) / (last - first)
+    plot = waves.place.plot()
+    point = QPoint(int(plot.left() + share * plot.width()), int(waves.place.marks_box(0).center().y()))
+    choose(pilot, waves, point, "frames with the byte")
+    assert intake.asking.text == f'has_bytes("{data[3]:02X}")' and row in intake.asking.hits.rows
+    assert clock.cursor_ns >= first

@@ -1,8 +1,8 @@
-"""Conditions made of what is pointed at: a value, a frame, a moment."""
+"""Conditions made of what is pointed at: a value, a frame, bits, a stretch of a wave, a moment."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from ..codec.columns import FieldColumn
 from ..codec.wording import decimals_of
@@ -10,6 +10,7 @@ from ..expressions.expression import quoted
 from ..frames.capture import Capture
 from ..frames.flags import flag_words
 from ..layouts.model import FieldKind
+from ..layouts.places import Places
 from ..protocols.registry import protocol_named
 
 _MOST_BYTES = 16
@@ -65,6 +66,40 @@ def of_frame(capture: Capture, row: int, message: str) -> Iterator[tuple[str, st
         shown = frame.payload[:_MOST_BYTES].hex(" ").upper()
         yield f"frames that begin with {shown}", f'bytes("{shown}")'
     for word in sorted(words - _WAYS - {"extended", "long", "packet"}):
+        yield f"frames flagged {word.replace('_', ' ')}", f'flag("{word.replace("_", " ")}")'
+
+
+def of_bits(capture: Capture, row: int, bits: Sequence[int]) -> Iterator[tuple[str, str]]:
+    """Yield what may be asked of some bits of a frame, whether a layout reads them or not.
+
+    Parameters
+    ----------
+    bits
+        By their numbers, highest first.
+    """
+    frame = capture.frames.at(row)
+    if not bits or max(bits) >= len(frame.payload) * 8:
+        return
+    lane = capture.lanes[frame.lane]
+    device = protocol_named(lane.protocol).device_of(capture.kinds.keys[capture.kind_of(row)])
+    here = f"lane == {text_literal(lane.name)} and address == 0x{device:X}"
+    value = 0
+    for bit in bits:
+        value = value << 1 | frame.payload[bit // 8] >> bit % 8 & 1
+    places = str(Places(tuple(bits)))
+    digits = -(-len(bits) // 4)
+    yield f"{places} is 0x{value:0{digits}X}", f"{here} and at({places}) == 0x{value:X}"
+    yield f"{places} is not 0x{value:0{digits}X}", f"{here} and at({places}) != 0x{value:X}"
+    yield f"{places} changes", f"{here} and changes(at({places}))"
+
+
+def of_mark(value: int, is_data: bool, flags: int) -> Iterator[tuple[str, str]]:
+    """Yield what may be asked of a stretch of a wave: the byte it stands for, and what is wrong with it."""
+    if is_data and 0 <= value <= 0xFF:
+        yield f"frames with the byte {value:02X}", f'has_bytes("{value:02X}")'
+        if 0x20 < value < 0x7F and chr(value) not in '"\\':
+            yield f"frames with the letter {chr(value)}", f'has_text("{chr(value)}")'
+    for word in sorted(set(flag_words(flags).split()) - _WAYS):
         yield f"frames flagged {word.replace('_', ' ')}", f'flag("{word.replace("_", " ")}")'
 
 

@@ -4,7 +4,7 @@ from ...core.conditions.against import Against, against
 from ...core.conditions.bind import Known, bind
 from ...core.conditions.complete import Offer, offers
 from ...core.conditions.hits import Hits, find
-from ...core.conditions.pointing import of_frame, of_moment, of_value
+from ...core.conditions.pointing import of_bits, of_frame, of_mark, of_moment, of_value
 from ...core.conditions.term import Term
 from ...core.conditions.tree import ConditionError
 from ...core.expressions.expression import quoted
@@ -32,7 +32,9 @@ __all__ = [
     "export_tables",
     "find",
     "found_table",
+    "of_bits",
     "of_frame",
+    "of_mark",
     "of_moment",
     "of_value",
     "offers",

@@ -282,7 +282,8 @@ class Roster(QWidget):
         self.model.arrange(self.order.currentText(), self.filter.text())
         kinds = [entry for entry in self.model.entries if isinstance(entry, int)]
         total = len(self._session.capture.kinds.keys) if self._session.capture is not None else 0
-        self.count.setText(f"{len(kinds)} of {total} kinds" if len(kinds) != total else f"{total} kinds")
+        of = f"{len(kinds)} of " if len(kinds) != total else ""
+        self.count.setText(f"{of}{total} kind{'' if total == 1 else 's'}")
         self._show_kind()
 
     def _on_current(self, current: QModelIndex) -> None:

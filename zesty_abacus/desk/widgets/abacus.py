@@ -12,8 +12,19 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFocusEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QFocusEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from .parts import USES_SPACE
@@ -79,11 +90,14 @@ class Abacus(QWidget):
         (bits) when the selection is done.
     hovered
         (bit, -1 for none) for words about the bead under the pointer.
+    pointed
+        (bit, where on the screen) somebody asks what may be asked of it.
     """
 
     selecting = pyqtSignal(object)
     selected = pyqtSignal(object)
     hovered = pyqtSignal(int)
+    pointed = pyqtSignal(int, QPoint)
 
     def __init__(self, drawing: Drawing = Drawing.VALUES) -> None:
         super().__init__()
@@ -310,6 +324,11 @@ class Abacus(QWidget):
         if self._anchor is not None:
             self._anchor = None
             self._finish(self._bits)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        bit = self.bit_at(QPointF(event.pos())) if event is not None else -1
+        if event is not None and bit >= 0:
+            self.pointed.emit(bit, event.globalPos())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         bit = self.bit_at(event.position()) if event is not None else -1

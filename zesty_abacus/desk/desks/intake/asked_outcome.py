@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ...app.doors import engine, lines
+from ...app.doors import asked, engine, lines
 from .bench import Bench
 
 
@@ -34,6 +34,14 @@ class AskedOutcome:
     def cursor_ns(self) -> int:
         """Return where the cursor is."""
         return self._bench.session.clock.cursor_ns
+
+    def offers(self, row: int) -> list[tuple[str, str]]:
+        """Return what may be asked of frames like one that came out."""
+        meaning = self.meaning
+        if meaning is None:
+            return []
+        reader = meaning.reader_of(meaning.capture.kind_of(row), row)
+        return list(asked.of_frame(meaning.capture, row, reader.layout.name if reader is not None else ""))
 
     def go(self, time_ns: int) -> None:
         """Put the cursor on a frame, in the middle of the wave."""

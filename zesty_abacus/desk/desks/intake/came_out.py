@@ -4,8 +4,17 @@ from __future__ import annotations
 
 from collections import OrderedDict
 
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+)
 
 from ...app.asking import Asking
 from ...app.doors import lines
@@ -25,7 +34,14 @@ class CameOut(RowList):
     """The frames of the recipe being tried.
 
     Up and Down go frame by frame, Enter or a double click brings the whole frame into view.
+
+    Events
+    ------
+    pointed
+        (frame, where on the screen) somebody asks what may be asked of it.
     """
+
+    pointed = pyqtSignal(int, QPoint)
 
     def __init__(self, bench: Bench, asking: Asking) -> None:
         super().__init__("What came out", _ROW, _HEAD)
@@ -175,6 +191,11 @@ class CameOut(RowList):
         row = self.row_at(event) if event is not None else None
         if row is not None:
             self._bench.frames.show_frame(row)
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        row = self.row_under(event.pos().y()) if event is not None else None
+        if event is not None and row is not None:
+            self.pointed.emit(row, event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import msgspec
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ...app.asking import Asking
 from ...app.commands import Command
-from ...app.doors import lines
+from ...app.doors import asked, lines
 from ...app.session import PAYLOAD_FORMS, Session
+from ...around.ask_menu import ask_menu
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import Choice, DeskHead, NoWheel, button, hairline, label
@@ -55,8 +56,8 @@ class IntakeDesk(QWidget):
         self._build_head()
         self.facts = SourceFacts(session)
         self.waves = WaveView(self.bench)
-        asked_of = AskedOutcome(self.bench)
-        self.asking = Asking(session.jobs, asked_of, session.trials, asked_of.go)
+        self._asked_of = AskedOutcome(self.bench)
+        self.asking = Asking(session.jobs, self._asked_of, session.trials, self._asked_of.go)
         self.condition = ConditionLine(session, self.asking)
         self.came_out = CameOut(self.bench, self.asking)
         self.picker = ColumnsPicker(self.bench)
@@ -72,6 +73,8 @@ class IntakeDesk(QWidget):
         column.addWidget(hairline())
         column.addWidget(self.pages, 1)
         self.left.picked.connect(self._pick)
+        self.came_out.pointed.connect(lambda row, at: self._offer(self._asked_of.offers(row), at))
+        self.waves.pointed.connect(self._on_mark)
         self.recipe.columns_wanted = self._begin_columns
         self.picker.done.connect(self._refresh)
         self.bench.source_changed.connect(self._refresh)
@@ -174,6 +177,15 @@ class IntakeDesk(QWidget):
         column.addLayout(row)
         column.addStretch(1)
         return page
+
+    def _offer(self, offers: list[tuple[str, str]], at: QPoint) -> None:
+        """Offer what may be asked of what came out."""
+        if offers:
+            ask_menu(self, self._session, offers, at, self.asking)
+
+    def _on_mark(self, value: int, is_data: bool, flags: int, row: int, at: QPoint) -> None:
+        """Offer what may be asked of a stretch of the wave, and of the frame that it belongs to."""
+        self._offer([*asked.of_mark(value, is_data, flags), *(self._asked_of.offers(row) if row >= 0 else ())], at)
 
     # events
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QSize, Qt
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QContextMenuEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -15,6 +17,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from ...around.time_hands import key_on_time, wheel_on_time
 from ...widgets.theme import look
 from .bench import Bench
+from .marks import DATA
 from .wave_painter import WavePainter
 from .wave_place import OVERVIEW, WavePlace
 
@@ -26,7 +29,14 @@ class WaveView(QWidget):
 
     The wheel zooms at the pointer, dragging moves the view, a click puts the cursor; threshold lines are dragged up
     and down. Up and Down move the threshold of the first channel by a hundredth of the range.
+
+    Events
+    ------
+    pointed
+        (value, whether it is data, flags, frame, where on the screen) of a decoded stretch somebody asks about.
     """
+
+    pointed = pyqtSignal(int, bool, int, int, QPoint)
 
     def __init__(self, bench: Bench) -> None:
         super().__init__()
@@ -137,19 +147,30 @@ class WaveView(QWidget):
 
     def _click(self, point: QPointF) -> None:
         """Put the cursor here; on a mark, at the frame it belongs to."""
-        bench, time = self._bench, self.place.time_at(point.x())
+        mark = self._mark_at(point)
+        if mark is not None:
+            self._bench.frames.go(int(mark[5]))
+        else:
+            self._bench.session.clock.set_cursor(self.place.time_at(point.x()))
+
+    def _mark_at(self, point: QPointF) -> np.ndarray | None:
+        """Return the mark of a frame under a point, one row as of ``Marks``; None if there is none."""
+        time = self.place.time_at(point.x())
         for row in range(self.place.mark_rows()):
             if self.place.marks_box(row).contains(point):
                 marks = self.place.visible_marks(row)
-                near = (
-                    self.place.plot().width()
-                    and 6 * (self.place.view()[1] - self.place.view()[0]) / self.place.plot().width()
-                ) or 1
+                first, last = self.place.view()
+                near = 6 * (last - first) / max(self.place.plot().width(), 1)
                 hit = marks[(marks[:, 0] - near <= time) & (time <= marks[:, 1] + near) & (marks[:, 5] >= 0)]
                 if len(hit):
-                    bench.frames.go(int(hit[0, 5]))
-                    return
-        bench.session.clock.set_cursor(time)
+                    # of those within reach the one that is nearest in the middle
+                    return hit[int(np.argmin(np.abs((hit[:, 0] + hit[:, 1]) / 2 - time)))]
+        return None
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        mark = self._mark_at(QPointF(event.pos())) if event is not None else None
+        if event is not None and mark is not None:
+            self.pointed.emit(int(mark[3]), int(mark[2]) == DATA, int(mark[4]), int(mark[5]), event.globalPos())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self._bench.frames.show_frame(self._bench.frames.current())

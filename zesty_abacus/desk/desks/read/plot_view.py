@@ -48,6 +48,7 @@ class PlotView(QWidget):
         self.canvas = PlotCanvas()
         row = QHBoxLayout()
         row.setContentsMargins(EDGE, 6, EDGE, 4)
+        row.setSpacing(12)
         row.addWidget(self.back)
         row.addWidget(self.title)
         row.addStretch(1)

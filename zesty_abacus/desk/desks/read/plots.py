@@ -159,6 +159,11 @@ class ArrayOverTimePlot(Plot):
         up = (float(made.axis.min()) - half, float(made.axis.max()) + half)
         painter.drawImage(plot, _shaded(made, self._span(), int(plot.width()), low, high))
         _draw_axes(painter, plot, span, up, "time s", f"{made.axis_name} {made.axis_unit}".strip())
+        at = clock.seconds(clock.cursor_ns)
+        if span[0] <= at <= span[1]:
+            x = plot.left() + (at - span[0]) / (span[1] - span[0]) * plot.width()
+            painter.setPen(QPen(QColor(look.theme.ink), 1.3))
+            painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
         _draw_shades(painter, plot, low, high, f"{made.name} {made.unit}".strip())
 
 
@@ -344,7 +349,11 @@ def _draw_ring(
     points = [QPointF(float(a), float(b)) for a, b in zip(x, y, strict=True)]
     painter.setPen(QPen(color, width))
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawPolyline(QPolygonF(points))
+    turn = np.ptp(angle) + (np.ptp(angle) / (len(angle) - 1) if len(angle) > 1 else 0)
+    if turn >= 2 * math.pi - 1e-6 and len(known) == len(angle):
+        painter.drawPolygon(QPolygonF(points))
+    else:
+        painter.drawPolyline(QPolygonF(points))
     if width > 1 and len(points) <= 90:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(color)

@@ -7,19 +7,24 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPoint
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
+from ...app.doors import asked
 from ...app.overlays import Over, OverField, OverReference
 from ...app.session import Session
 from ...app.traces import Trace
+from ...around.ask_menu import add_asking
 from ...widgets.parts import menu_of
 
 
 def trace_menu(
-    owner: QWidget, session: Session, trace: Trace, at: QPoint, others: list[tuple[str, Callable[[], object]]]
-) -> None:
+    owner: QWidget, session: Session, trace: Trace, time_ns: int, at: QPoint,
+    others: list[tuple[str, Callable[[], object]]],
+) -> None:  # fmt: skip
     """Offer what can be done with a trace.
 
     Parameters
     ----------
+    time_ns
+        That is pointed at: its value there may be asked for.
     at
         On the screen.
     others
@@ -36,6 +41,7 @@ def trace_menu(
     if reading is not None:
         reading.setToolTip("What an instrument said at the cursor; the trial keeps it")
         reading.triggered.connect(lambda: ask_reading(owner, session, trace))
+    _add_asking(menu, session, trace, time_ns)
     menu.addSeparator()
     for words, act in others:
         action = menu.addAction(words)
@@ -46,6 +52,14 @@ def trace_menu(
     if off is not None:
         off.triggered.connect(lambda: session.traces.toggle(*trace))
     menu.popup(at)
+
+
+def _add_asking(menu: QMenu, session: Session, trace: Trace, time_ns: int) -> None:
+    """Offer what may be asked of the value that a trace has at a time."""
+    layout = session.reading.layout_with(*trace)
+    found = session.store.frame_at(trace[0], layout, time_ns) if layout is not None else None
+    if layout is not None and found is not None and found.decoded is not None and trace[1] in found.decoded.columns:
+        add_asking(menu, session, asked.of_value(layout.name, found.decoded.columns[trace[1]]))
 
 
 def _add_overlays(menu: QMenu, session: Session, trace: Trace) -> None:

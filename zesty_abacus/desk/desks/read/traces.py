@@ -293,7 +293,8 @@ class TraceStack(QWidget):
         number = self._trace_at(event.pos().y()) if event is not None else -1
         if event is not None and number >= 0:
             trace = self._session.traces.shown[number]
-            trace_menu(self, self._session, trace, event.globalPos(), self._acts(trace))
+            time_ns = self._time_at(event.pos().x())
+            trace_menu(self, self._session, trace, time_ns, event.globalPos(), self._acts(trace))
 
     def _acts(self, trace: tuple[int, UUID]) -> list[tuple[str, Callable[[], object]]]:
         """Return what can be seen of a trace besides, and that the picture can be saved."""

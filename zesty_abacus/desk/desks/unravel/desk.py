@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QToolTip, QVBoxLayout, QWidget
 
 from ...app.commands import Command
-from ...app.doors import engine
+from ...app.doors import asked, engine
 from ...app.session import Session
+from ...around.ask_menu import ask_menu
 from ...widgets.abacus import Abacus, AbacusState
 from ...widgets.parts import DeskHead, Hint, hairline, plain_tip
 from ...widgets.theme import figure_font
@@ -86,6 +87,7 @@ class UnravelDesk(QWidget):
         session = self._session
         self.abacus.selected.connect(session.select_bits)
         self.abacus.hovered.connect(self._tell_bit)
+        self.abacus.pointed.connect(self._offer)
         self.reckoner.chosen.connect(self.side.show_reading)
         self.reckoner.keep_wanted.connect(self._on_keep_wanted)
         for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.counts.changed):
@@ -93,6 +95,19 @@ class UnravelDesk(QWidget):
         session.clock.cursor_changed.connect(self._show_payload)
         session.bits_changed.connect(lambda: self.abacus.show_bits(session.bits))
         session.store.kind_loaded.connect(lambda _kind: self._show_head())
+
+    def _offer(self, bit: int, at: QPoint) -> None:
+        """Offer what may be asked of the selected bits, or of the byte that is pointed at."""
+        session = self._session
+        found = (
+            session.store.frame_at(session.kind, None, session.clock.cursor_ns) if session.kind is not None else None
+        )
+        if found is None:
+            return
+        bits = session.bits if bit in session.bits else frozenset(range(bit // 8 * 8, bit // 8 * 8 + 8))
+        # high byte first, as bits are read off the rods
+        ordered = sorted(bits, key=lambda one: (one // 8, -(one % 8)))
+        ask_menu(self, session, asked.of_bits(session.capture, found.row, ordered), at)
 
     def _on_keep_wanted(self) -> None:
         """Take the reading over into the form; the name is all that is missing."""
