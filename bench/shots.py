@@ -22,6 +22,7 @@ from PyQt6.QtGui import QImage, QPainter  # noqa: E402
 from PyQt6.QtSvg import QSvgRenderer  # noqa: E402
 
 from zesty_abacus.desk.app import engine, laid  # noqa: E402
+from zesty_abacus.desk.app.overlays import OverReference  # noqa: E402
 from zesty_abacus.desk.launch import make_application, make_window  # noqa: E402
 from zesty_abacus.desk.window import Window  # noqa: E402
 
@@ -119,22 +120,9 @@ def editing(window: Window) -> None:
     window.layouts.plan.pick(layout.fields[1].id)
 
 
-def order(window: Window) -> None:
-    """Layouts: a page of a message with selectors, and the order of a known value looked for."""
-    window.session.select_kind(kind_named(window, "Pod status"))
-    settle(window)
-    desk = window.layouts
-    desk.plan.tabs.setCurrentIndex(3)
-    desk.find_order()
-    desk.orders.received.setText("0x48E2, 0x4143, 7")
-    desk.orders.value.setText("12.2055")
-    desk.orders.search()
-
-
 def comparison(window: Window) -> None:
     """Layouts: an older state beside the newest, in beads, words and curves."""
     desk, session = window.layouts, window.session
-    desk.orders.done.emit()
     session.select_kind(kind_of(window, 0x1A1))
     settle(window)
     before = desk.hand.shown
@@ -260,18 +248,46 @@ def hand_over(window: Window) -> None:
     window.handover.path.setText("~/yuzu/decoded.csv")
 
 
-def find(window: Window) -> None:
-    """Find or do, over Read."""
+def problems(window: Window) -> None:
+    """Read: what is wrong as a reading list, and requests with what came back."""
+    session = window.session
     window.show_desk("Read")
-    window.find_box.begin()
-    window.find_box.setText("curr")
-    window.find_box._search("curr")
+    session.asking.ask("")
+    window.read.answers.click()
+    window.read.wrong_first.click()
+    settle(window)
+    window.read.side.show_problems()
+    settle(window)
+    side = window.read.side.problems
+    side.rows.go(next(row for row, one in enumerate(side.rows.problems) if one.kind == "slow-answer") + 1)
+    window.read.exchanges.set_first(0)
+
+
+def values(window: Window) -> None:
+    """Read: a field beside what an instrument said, figures of what is in view, two messages side by side."""
+    session = window.session
+    session.clock.show_all()
+    session.clock.set_cursor(session.clock.first_ns + 64 * 10**9)
+    session.clock.toggle_pin()
+    session.clock.set_cursor(session.clock.first_ns + 87 * 10**9)
+    kind = kind_of(window, 0x2C1)
+    layout = session.reading.layout_of(kind)
+    assert layout is not None
+    field = layout.field_named("water speed")
+    assert field is not None
+    session.traces.shown = [(kind, field.id), *session.traces.shown[:2]]
+    session.traces.changed.emit()
+    session.overlays.toggle((kind, field.id), OverReference("gnss.csv", "speed_kn"))
+    session.select_kind(kind_of(window, 0x1A0))
+    window.read.side_by_side.click()
+    session.beside.add(kind_of(window, 0x1A8))
+    window.read.side.tabs.setCurrentIndex(2)
+    settle(window)
+    window.read.beside.go_to_difference(1)
 
 
 def night(window: Window) -> None:
     """Night peel, on Unravel."""
-    window.find_box.clear()
-    window.find_box._hide_popup()
     window.toggle_theme()
     window.roster.view.setFocus()
     window.show_desk("Unravel")
@@ -287,7 +303,6 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "editing": editing,
     "ladder": ladder,
     "moving": moving,
-    "order": order,
     "comparison": comparison,
     "table": table,
     "sheet": sheet,
@@ -298,7 +313,8 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "proposals": proposals,
     "releases": releases,
     "hand-over": hand_over,
-    "find": find,
+    "problems": problems,
+    "values": values,
     "night": night,
 }
 

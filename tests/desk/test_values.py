@@ -120,7 +120,7 @@ def test_figures_of_what_is_in_view_and_places_to_go(pilot, speed):
     assert side.figures.cells[speed, "values"].startswith("12")
     session.clock.toggle_pin()
     session.clock.set_cursor(found.most_ns)
-    pilot.settle()
+    QTest.qWait(150)
     span = [words for trace, words in side.figures.cells if trace == speed and words.startswith("from pin")]
     assert len(span) == 1
 

@@ -22,6 +22,8 @@ class ExchangesHere(QObject):
         Their numbers as they are listed; int64 (n,).
     states
         How each went, as numbers of ``STATES``; int8 (n,).
+    times
+        When each was asked; int64 (n,).
 
     Events
     ------
@@ -40,6 +42,7 @@ class ExchangesHere(QObject):
         self.found: wrong.Exchanges | None = None
         self.order: Any = None
         self.states: Any = None
+        self.times: Any = None
         reading.changed.connect(self.look_again)
 
     def want(self, wanted: bool) -> None:
@@ -58,16 +61,20 @@ class ExchangesHere(QObject):
         if not self._is_wanted or meaning is None or meaning is self._of:
             return
 
-        def finish(found: wrong.Exchanges) -> None:
+        def work(progress: Any) -> Any:
+            found = wrong.exchanges_of(meaning, progress)
+            return found, found.states(), meaning.capture.frames.times(found.request)
+
+        def finish(made: Any) -> None:
             if self._reading.meaning is meaning:
-                self._of, self.found, self.states = meaning, found, found.states()
+                self._of, (self.found, self.states, self.times) = meaning, made
                 self._list()
 
-        self._jobs.start("exchanges", "putting answers to requests", lambda p: wrong.exchanges_of(meaning, p), finish)
+        self._jobs.start("exchanges", "putting answers to requests", work, finish)
 
     def forget(self) -> None:
         """Begin with another capture."""
-        self._of = self.found = self.order = self.states = None
+        self._of = self.found = self.order = self.states = self.times = None
         self.changed.emit()
         self.look_again()
 

@@ -78,7 +78,7 @@ class Problems(QObject):
 
     def _on_trial_changed(self) -> None:
         if self._found is not None:
-            # what is set aside is known at once; limits are looked up anew
+            # what is set aside is known at once; limits and notches are looked up anew
             self._sort()
             self._soon.start()
 
@@ -86,14 +86,18 @@ class Problems(QObject):
         meaning = self._reading.meaning
         if meaning is None:
             return
-        limits, before = wrong.Limits(self._trials.trial.file.limits), self._found
+        file, before = self._trials.trial.file, self._found
+        limits, aside = wrong.Limits(file.limits), {one.key for one in file.set_aside}
 
-        def work(progress: Progress) -> wrong.Found:
-            return wrong.look_for_problems(meaning, limits, progress, before)
+        def work(progress: Progress) -> tuple[wrong.Found, Any]:
+            found = wrong.look_for_problems(meaning, limits, progress, before)
+            # there may be a place in every frame of a long recording
+            told = (one for one in found.problems if one.key not in aside)
+            return found, wrong.notches(found.capture, told, _COLUMNS)
 
-        def finish(found: wrong.Found) -> None:
+        def finish(made: tuple[wrong.Found, Any]) -> None:
             if self._reading.meaning is meaning:
-                self._found = found
+                self._found, self.notches = made
                 self._sort()
 
         self._jobs.start("problems", "looking for problems", work, finish)
@@ -103,7 +107,6 @@ class Problems(QObject):
         reasons = {one.key: one.reason for one in self._trials.trial.file.set_aside}
         self.told = [problem for problem in self._found.problems if problem.key not in reasons]
         self.aside = [(one, reasons[one.key]) for one in self._found.problems if one.key in reasons]
-        self.notches = wrong.notches(self._found.capture, self.told, _COLUMNS)
         if self.in_hand is not None:
             key = self.in_hand.key
             self.in_hand = next((one for one in self._found.problems if one.key == key), None)

@@ -155,8 +155,7 @@ class ExchangeList(RowList):
         exchanges = self._session.exchanges
         if exchanges.found is None or not self.isVisible() or not len(exchanges.found):
             return
-        times = self._session.capture.frames.times(exchanges.found.request)
-        number = int(times.searchsorted(self._session.clock.cursor_ns, side="right")) - 1
+        number = int(exchanges.times.searchsorted(self._session.clock.cursor_ns, side="right")) - 1
         if self._chosen is not None and self._goes_with(self._chosen):
             return
         self._chosen = max(number, 0)

@@ -12,10 +12,13 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 from ...app.doors import engine, seen
 from ...app.session import Session
 from ...app.traces import Trace
-from ...widgets.parts import Panel, button, label
+from ...widgets.parts import Panel, button, label, one_shot
 from ...widgets.theme import figure_font, look, text_font
 from ...widgets.words import grouped, span_text
 from .trace_overlays import TraceOverlays
+
+_SETTLED_MS = 60
+"""The cursor moves many times a second, and nobody reads figures that fast."""
 
 
 class FiguresSide(Panel):
@@ -28,6 +31,7 @@ class FiguresSide(Panel):
         self._overlays = TraceOverlays(session)
         self.span = label("", "quiet")
         self.cells: dict[tuple[Trace, str], str] = {}
+        self._soon = one_shot(self, _SETTLED_MS, self.refresh)
         for event in (session.figures.changed, session.overlays.changed, session.clock.pin_changed):
             event.connect(self.refresh)
         session.clock.cursor_changed.connect(self._on_cursor)
@@ -42,8 +46,8 @@ class FiguresSide(Panel):
         self._session.figures.want(False)
 
     def _on_cursor(self) -> None:
-        if self._session.clock.pin_ns is not None:
-            self.refresh()
+        if self._session.clock.pin_ns is not None and self.isVisible():
+            self._soon.start()
 
     def refresh(self) -> None:
         """Show the figures of all traces anew."""
