@@ -7,6 +7,7 @@ that is not known here stands for itself, so that whatever a library's fields ca
 from __future__ import annotations
 
 import math
+import re
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -86,6 +87,21 @@ def converted(value: Fraction, unit: str, into: str | Powers | None) -> Fraction
     if ours is None or theirs is None or ours.base != theirs.base:
         raise ExpressionError(f"{unit} cannot be compared with {unit_words(into)}.")
     return (value * ours.factor + ours.zero - theirs.zero) / theirs.factor
+
+
+_WRITTEN = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(\S*)\s*")
+
+
+def read_quantity(text: str, into: str) -> Fraction | None:
+    """Return a number as typed, with a unit or without, in another unit; None if it is no number.
+
+    Raises
+    ------
+    ExpressionError
+        If its unit is of another quantity, or not known.
+    """
+    found = _WRITTEN.fullmatch(text)
+    return None if found is None else converted(Fraction(found[1]), found[2] or into, into)
 
 
 def unit_words(unit: str | Powers | None) -> str:

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
-from fractions import Fraction
 
 import msgspec
 
 from ..errors import MisuseError
-from ..expressions.quantities import converted
+from ..expressions.quantities import read_quantity
 from ..expressions.tree import ExpressionError
 from .problem import ProblemKey, ProblemKind
 
@@ -24,9 +22,6 @@ LIMITED = {
 """Problems that a message, field or lane may have a limit for, with its unit. Limits of values are the layout's."""
 
 
-_QUANTITY = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(\S*)\s*")
-
-
 def limit_of(kind: ProblemKind, text: str) -> float:
     """Return a limit as typed, ``300 ms`` or ``60 %``, in the unit that such problems have.
 
@@ -36,16 +31,31 @@ def limit_of(kind: ProblemKind, text: str) -> float:
         If it is no number, or of another quantity.
     """
     unit = LIMITED[kind]
-    found = _QUANTITY.fullmatch(text)
-    if found is None:
-        raise MisuseError(f"{text!r} is no limit.", hint="Write a number with a unit, as 300 ms or 60 %.")
     try:
-        return float(converted(Fraction(found[1]), found[2], unit) if found[2] else Fraction(found[1]))
+        found = read_quantity(text, unit)
     except ExpressionError as error:
         raise MisuseError(str(error), hint=f"A limit for this is in {unit}.") from error
+    if found is None:
+        raise MisuseError(f"{text!r} is no limit.", hint="Write a number with a unit, as 300 ms or 60 %.")
+    return float(found)
 
 
-class Limit(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class OfProblem(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What a trial says of a problem: which one it is about."""
+
+    problem: str
+    lane: str
+    address: int | None = None
+    flags: int | None = None
+    field: str = ""
+
+    @property
+    def key(self) -> ProblemKey:
+        """What it is about."""
+        return ProblemKey(self.problem, self.lane, self.address, self.flags, self.field)
+
+
+class Limit(OfProblem, frozen=True, kw_only=True, omit_defaults=True):
     """How far a message, a field or a lane may go before it is a problem.
 
     Attributes
@@ -55,33 +65,13 @@ class Limit(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
         load of a bus in per cent.
     """
 
-    problem: str
-    lane: str
     value: float
-    address: int | None = None
-    flags: int | None = None
-    field: str = ""
-
-    @property
-    def key(self) -> ProblemKey:
-        """What it is about."""
-        return ProblemKey(self.problem, self.lane, self.address, self.flags, self.field)
 
 
-class SetAside(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+class SetAside(OfProblem, frozen=True, kw_only=True, omit_defaults=True):
     """A problem that was looked at, and why it is none."""
 
-    problem: str
-    lane: str
     reason: str
-    address: int | None = None
-    flags: int | None = None
-    field: str = ""
-
-    @property
-    def key(self) -> ProblemKey:
-        """What it is about."""
-        return ProblemKey(self.problem, self.lane, self.address, self.flags, self.field)
 
 
 class Limits:

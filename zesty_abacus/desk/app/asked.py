@@ -8,7 +8,7 @@ from ...core.conditions.pointing import of_bits, of_frame, of_mark, of_moment, o
 from ...core.conditions.term import Term
 from ...core.conditions.tree import ConditionError
 from ...core.expressions.expression import quoted
-from ...core.expressions.quantities import converted
+from ...core.expressions.quantities import read_quantity
 from ...core.expressions.tree import ExpressionError
 from ...core.files.writing import Target
 from ...core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
@@ -28,7 +28,6 @@ __all__ = [
     "Term",
     "against",
     "bind",
-    "converted",
     "export_tables",
     "find",
     "found_table",
@@ -39,4 +38,5 @@ __all__ = [
     "of_value",
     "offers",
     "quoted",
+    "read_quantity",
 ]

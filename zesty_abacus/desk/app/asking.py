@@ -208,13 +208,15 @@ class Asking(QObject):
         """Return how many hits there are up to the cursor."""
         return self.hits.in_order().count_until(self._of.cursor_ns) if self.hits is not None else 0
 
-    def write(self, path: Path, form: str, origin, replace: bool, done, failed) -> None:  # type: ignore[no-untyped-def]
+    def write(
+        self, path: Path, form: str, origin: Any, done: Callable[[int], None], failed: Callable[[str], None]
+    ) -> None:
         """Write the hits to a file as a table; ``done`` is told how many, ``failed`` why not."""
         hits, meaning = self.hits, self._of.meaning
         assert hits is not None and meaning is not None, "there are hits to write"
         schema = asked.FOUND_SCHEMA if hits.since_ns is None else asked.SINCE_SCHEMA
         blocks = asked.found_table(meaning, hits.rows, hits.since_ns)
-        target = asked.Target(path, replace, tuple(self._trials.trial.files()))
+        target = asked.Target(path, True, tuple(self._trials.trial.files()))
         self._jobs.start(
             "hits", f"writing {path.name}",
             lambda progress: asked.export_tables(target, form, schema, blocks, progress, len(hits), origin),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -158,7 +159,9 @@ class Problems(QObject):
         self._trials.change(self._trials.trial.file.with_limit(problem.key, value), words)
         return ""
 
-    def write(self, path: Path, form: str, origin, done, failed) -> None:  # type: ignore[no-untyped-def]
+    def write(
+        self, path: Path, form: str, origin: Any, done: Callable[[int], None], failed: Callable[[str], None]
+    ) -> None:
         """Write the problems to a file as a table; ``done`` is told how many, ``failed`` why not."""
         told = list(self.told or ())
         target = wrong.Target(path, True, tuple(self._trials.trial.files()))

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import re
-from fractions import Fraction
-
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from ..app.asking import Asking
@@ -14,7 +11,6 @@ from ..widgets.parts import ElidedLabel, button, label
 from ..widgets.words import grouped, span_text
 
 _WITHIN = "10 ms"
-_TIME = re.compile(r"\s*(\d+(?:\.\d+)?)\s*(\S*)\s*")
 
 
 class AgainstLine(QWidget):
@@ -45,9 +41,8 @@ class AgainstLine(QWidget):
 
     def within_ns(self) -> int | None:
         """Return the time that is typed, None if it is none."""
-        found = _TIME.fullmatch(self.within.text())
         try:
-            seconds = asked.converted(Fraction(found[1]), found[2] or "s", "s") if found is not None else None
+            seconds = asked.read_quantity(self.within.text(), "s")
         except asked.ExpressionError:
             return None
         return None if seconds is None else round(seconds * 1_000_000_000)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QObject, QStringListModel, Qt
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QCompleter, QFileDialog, QHBoxLayout, QInputDialog, QLineEdit, QMenu, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QInputDialog, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from ..app.asking import Asking
 from ..app.doors import asked
@@ -14,9 +14,9 @@ from ..app.session import Session
 from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip
 from ..widgets.words import grouped
 from .against_line import AgainstLine
+from .table_file import ask_table_file, write_table
 
 _SOON_MS = 250
-_FORMS = "CSV (*.csv);;JSON lines (*.jsonl);;Parquet (*.parquet)"
 
 
 class ConditionLine(QWidget):
@@ -224,20 +224,10 @@ class ConditionLine(QWidget):
     # writing
 
     def _ask_where(self) -> None:
-        name, form = QFileDialog.getSaveFileName(self, "Write the hits to", "hits.csv", _FORMS)
-        if name:
-            # the dialog has asked about a file that is there
-            self.write_to(Path(name), form)
+        where = ask_table_file(self, "hits")
+        if where is not None:
+            self.write_to(*where)
 
     def write_to(self, path: Path, form: str = "") -> None:
         """Write the hits as the form that the file's name says, or else the one that was chosen."""
-        session = self._session
-        word = path.suffix[1:].lower()
-        if word not in asked.WRITERS:
-            word = next((one for one in asked.WRITERS if f".{one})" in form), "csv")
-            path = path.with_name(f"{path.name}.{word}")
-
-        def done(rows: int) -> None:
-            session.told.emit("good", f"{path.name} is written: {grouped(rows)} hits.")
-
-        self._asking.write(path, word, session.origin(), True, done, lambda words: session.told.emit("wrong", words))
+        write_table(self._session, "hits", asked.WRITERS, self._asking.write, path, form)

@@ -108,23 +108,14 @@ class FrameList(RowList):
                 painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
             self._draw_line(painter, columns, place, top)
         self.draw_head(painter, columns, {"payload": f"payload {self._session.form}"}, {"time s", "after"})
-        self._draw_detail(painter, area, current)
+        self._draw_detail(painter, current)
         painter.end()
 
-    def _draw_detail(self, painter: QPainter, area: QRectF, current: int) -> None:
-        """Say the frame at the cursor in full below the list; the column is often too narrow for it."""
-        theme = look.theme
-        box = QRectF(0, area.bottom() - _DETAIL + 1, area.width(), _DETAIL)
-        painter.fillRect(box, QColor(theme.panel))
-        painter.setPen(QColor(theme.line))
-        painter.drawLine(box.topLeft(), box.topRight())
-        if current < 0:
-            return
-        line = self.line(current)
-        painter.setFont(text_font(SMALL_PX))
-        painter.setPen(QColor(theme.wrong if line.wrong else theme.ink))
-        words = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(box.adjusted(14, 2, -14, -2), words, f"{line.message}: {line.says}")
+    def _draw_detail(self, painter: QPainter, current: int) -> None:
+        """Say the frame at the cursor in full below the list."""
+        line = self.line(current) if current >= 0 else None
+        words = f"{line.message}: {line.says}" if line is not None else ""
+        self.draw_foot(painter, words, look.theme.wrong if line is not None and line.wrong else look.theme.ink)
 
     def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], place: int, top: float) -> None:
         theme = look.theme

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PyQt6.QtWidgets import QAbstractScrollArea
 
 from .paint import draw_text
-from .theme import TINY_PX, look, text_font
+from .theme import SMALL_PX, TINY_PX, look, text_font
 
 _ANGLE_A_ROW = 40
 """Eighths of a degree that a wheel turns for a row: three rows a notch."""
@@ -96,6 +96,18 @@ class RowList(QAbstractScrollArea):
             draw_text(painter, head, titles.get(name, name), text_font(TINY_PX), theme.quiet, align)
         painter.setPen(QColor(theme.line))
         painter.drawLine(0, self.head_height - 1, int(width), self.head_height - 1)
+
+    def draw_foot(self, painter: QPainter, words: str, color: QColor | str) -> None:
+        """Say what is in hand in full below the list; columns are often too narrow for it."""
+        theme, area = look.theme, self.area()
+        box = QRectF(0, area.bottom() - self._foot_height + 1, area.width(), self._foot_height)
+        painter.fillRect(box, QColor(theme.panel))
+        painter.setPen(QColor(theme.line))
+        painter.drawLine(box.topLeft(), box.topRight())
+        painter.setFont(text_font(SMALL_PX))
+        painter.setPen(QColor(color))
+        wrap = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(box.adjusted(14, 2, -14, -2), wrap, words)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
         if event is not None:

@@ -115,7 +115,7 @@ class BesideList(RowList):
             self._draw_row(painter, row, QRectF(_EDGE, top + 4, area.width() - 2 * _EDGE, _ROW - 10))
             painter.setPen(QColor(theme.line))
             painter.drawLine(_EDGE, int(top) + _ROW - 1, int(area.width()) - _EDGE, int(top) + _ROW - 1)
-        self._draw_detail(painter, area)
+        self._draw_detail(painter)
         painter.end()
 
     def _hint(self) -> str:
@@ -159,20 +159,12 @@ class BesideList(RowList):
                 painter.drawLine(cell.bottomLeft(), cell.bottomRight())
             x += step * (len(text) + 1)
 
-    def _draw_detail(self, painter: QPainter, area: QRectF) -> None:
+    def _draw_detail(self, painter: QPainter) -> None:
         """Say what differs at the cursor below the list, the first beside the one in hand."""
-        theme = look.theme
-        box = QRectF(0, area.bottom() - _DETAIL + 1, area.width(), _DETAIL)
-        painter.fillRect(box, QColor(theme.panel))
-        painter.setPen(QColor(theme.line))
-        painter.drawLine(box.topLeft(), box.topRight())
         row = min(self.row_in_hand, self.count() - 1)
         said = self.values(row) if row > 0 else []
         words = "\n".join(said[:_MOST_VALUES]) or "At the cursor both say the same."
-        painter.setFont(text_font(SMALL_PX))
-        painter.setPen(QColor(theme.ink if said else theme.quiet))
-        wrap = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(box.adjusted(_EDGE, 2, -_EDGE, -2), wrap, words)
+        self.draw_foot(painter, words, look.theme.ink if said else look.theme.quiet)
 
     # events and hands
 

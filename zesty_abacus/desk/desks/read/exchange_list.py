@@ -91,7 +91,7 @@ class ExchangeList(RowList):
             self._draw_line(painter, columns, self.number(place), top)
         self.draw_head(painter, columns, {}, {"time s", "took"})
         if self.count():
-            self._draw_detail(painter, area, current)
+            self._draw_detail(painter, current)
         else:
             self._draw_hint(painter, area)
         painter.end()
@@ -114,21 +114,14 @@ class ExchangeList(RowList):
         color = theme.ink if well else theme.quiet if state == "not yet answered" else theme.wrong
         draw_text(painter, cells["came back"], words, text_font(SMALL_PX), color)
 
-    def _draw_detail(self, painter: QPainter, area: QRectF, current: int) -> None:
+    def _draw_detail(self, painter: QPainter, current: int) -> None:
         """Say the one in hand in full below the list."""
-        theme = look.theme
-        box = QRectF(0, area.bottom() - _DETAIL + 1, area.width(), _DETAIL)
-        painter.fillRect(box, QColor(theme.panel))
-        painter.setPen(QColor(theme.line))
-        painter.drawLine(box.topLeft(), box.topRight())
-        if current < 0:
-            return
-        number = self.number(current)
-        came = self.came(number)
-        said = f"{self.question(number)}\n→ {_said(came) if came is not None else self.state(number)}"
-        painter.setFont(text_font(SMALL_PX))
-        painter.setPen(QColor(theme.ink))
-        painter.drawText(box.adjusted(14, 2, -14, -2), Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter, said)
+        said = ""
+        if current >= 0:
+            number = self.number(current)
+            came = self.came(number)
+            said = f"{self.question(number)}\n→ {_said(came) if came is not None else self.state(number)}"
+        self.draw_foot(painter, said, look.theme.ink)
 
     def _columns(self, width: float) -> dict[str, QRectF]:
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")

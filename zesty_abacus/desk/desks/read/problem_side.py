@@ -6,15 +6,14 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...app.doors import wrong
 from ...app.session import Session
+from ...around.table_file import ask_table_file, write_table
 from ...widgets.parts import EDGE, button, hairline, label
 from ...widgets.words import grouped, number_text, span_text
 from .problem_rows import ProblemRows
-
-_FORMS = "CSV (*.csv);;JSON lines (*.jsonl);;Parquet (*.parquet)"
 
 
 class ProblemSide(QWidget):
@@ -105,22 +104,13 @@ class ProblemSide(QWidget):
     # writing
 
     def _ask_where(self) -> None:
-        name, form = QFileDialog.getSaveFileName(self, "Write the problems to", "problems.csv", _FORMS)
-        if name:
-            self.write_to(Path(name), form)
+        where = ask_table_file(self, "problems")
+        if where is not None:
+            self.write_to(*where)
 
     def write_to(self, path: Path, form: str = "") -> None:
         """Write the problems that are not set aside as the form that the file's name says, or the chosen one."""
-        session = self._session
-        word = path.suffix[1:].lower()
-        if word not in wrong.WRITERS:
-            word = next((one for one in wrong.WRITERS if f".{one})" in form), "csv")
-            path = path.with_name(f"{path.name}.{word}")
-
-        def done(rows: int) -> None:
-            session.told.emit("good", f"{path.name} is written: {grouped(rows)} problems.")
-
-        self._problems.write(path, word, session.origin(), done, lambda words: session.told.emit("wrong", words))
+        write_table(self._session, "problems", wrong.WRITERS, self._problems.write, path, form)
 
 
 class ReasonLine(QLineEdit):
