@@ -3,7 +3,7 @@ import time
 
 import pytest
 
-from zesty_abacus.core.ahead import Ahead
+from zesty_abacus.core.ahead import Ahead, as_done
 
 
 def test_what_is_made_comes_in_the_order_of_what_was_given():
@@ -46,3 +46,22 @@ def test_a_failure_comes_at_its_turn_and_ends_all():
 def test_what_is_ahead_already_stays_so():
     ahead = Ahead([1, 2], str)
     assert Ahead.of(ahead) is ahead and list(Ahead.of(iter([1, 2]))) == [1, 2]
+
+
+def test_as_they_are_done_a_slow_one_keeps_none_from_being_made(monkeypatch):
+    monkeypatch.setattr("os.sched_getaffinity", lambda _process: {0, 1})
+    others_done = threading.Event()
+    done = []
+
+    def make(number):
+        if number == 0:
+            assert others_done.wait(20), "the rest are made meanwhile"
+        return number
+
+    for number in as_done(range(9), make):
+        done.append(number)
+        if len(done) == 8:
+            others_done.set()
+    assert done[-1] == 0 and sorted(done) == list(range(9))
+    with pytest.raises(ZeroDivisionError):
+        list(as_done([1, 0], lambda number: 1 / number))

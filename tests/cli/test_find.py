@@ -89,6 +89,17 @@ def test_a_wrong_condition_is_wrong_use(recording, library, condition, said):
     assert (code, out) == (2, "") and said in err
 
 
+def test_a_condition_that_is_kept_is_asked_by_its_name(recording, library, tmp_path):
+    assert run("library", "conditions", library, "overload=`water speed` > 8 kn")[0] == 0
+    code, out, err = run("find", recording, "--library", library, "--kept", "overload")
+    assert code == 0 and len(rows_of(out)) == 6 and "water speed is above 8 kn: 6 hits" in err
+    assert len(run("decode", recording, "--library", library, "--kept", "overload")[1].splitlines()) == 7
+    code, _, err = run("find", recording, "--library", library, "--kept", "underload")
+    assert code == 2 and "What is kept: overload." in err
+    assert run("find", recording, "--library", library, "--kept", "overload", "--where", "size == 3")[0] == 2
+    assert run("find", recording)[0] == 2, "nothing is asked"
+
+
 def test_fields_need_a_library(recording):
     code, _, err = run("find", recording, "--where", "speed > 3")
     assert code == 2 and "without a library" in err

@@ -1,5 +1,7 @@
 """What conditions mean, by known answers: every name and function of the language on frames made for it."""
 
+from uuid import uuid4
+
 import numpy as np
 import pytest
 
@@ -10,7 +12,16 @@ from zesty_abacus.core.conditions.tree import ConditionError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
-from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
+from zesty_abacus.core.layouts.model import (
+    Applies,
+    Expression,
+    FieldKind,
+    Group,
+    NamedValue,
+    Repeat,
+    new_field,
+    new_layout,
+)
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.trial.content import Moment
@@ -129,3 +140,39 @@ def test_a_mistake_is_told_at_its_place_with_what_would_be_right(text, said):
 )  # fmt: skip
 def test_what_is_asked_is_said_back(text, said):
     assert bind(text, Known(LANES, LAYOUTS)).words() == said
+
+
+CELLS = new_layout(
+    "Cells", Applies(address=0x100), 1, [new_field("count", at("B0"))],
+    parts=[
+        Group(id=uuid4(), name="cells", repeat=Repeat.COUNT, amount=Expression("count"), size=2, fields=(
+            new_field("voltage", at("B0"), unit="V"),
+            new_field("state", at("B1"), names=(NamedValue(raw=1, label="hot"),)),
+        )),
+    ],
+)  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("text", "rows"),
+    [
+        ("voltage > 3 V", [1, 2]), ("voltage > 3000 mV", [1, 2]), ("not voltage > 3 V", [0, 3]), ("voltage", [0, 1, 2]),
+        ('state == "hot"', [1]), ("Cells.voltage == 1", [0, 1]), ("raw(voltage) > count", [1, 2]),
+        ("raw(voltage) + raw(state) == 8", [1]),
+        ("`cells[0].voltage` > 3", [2]), ("`cells[1].voltage` >= 2", [0, 1]), ("changes(`cells[0].voltage`)", [2]),
+        ("crosses(`cells[1].voltage`, 3)", [1]), ('`cells[1].state` == "hot"', [1]), ("`cells[7].voltage` == 0", []),
+        ("not `cells[1].voltage` >= 2", [2, 3]),
+    ],
+)  # fmt: skip
+def test_what_is_several_times_in_a_frame_is_asked_of_any_item_or_of_one(text, rows):
+    payloads = b"\2\1\0\2\0", b"\2\1\0\7\1", b"\1\4\0", b"\0"
+    capture = capture_of(*((10 * n, 0, 0x100, 0, payload) for n, payload in enumerate(payloads)))
+    assert asked(capture, text, [CELLS]) == rows
+
+
+def test_whether_all_items_change_is_not_asked_and_the_sentence_says_any():
+    known = Known(LANES, [CELLS])
+    with pytest.raises(ConditionError, match="Name one of them"):
+        bind("changes(voltage)", known)
+    assert bind("voltage > 3 V", known).words() == "where voltage is above 3 V in any item"
+    assert bind("`cells[1].voltage` > 3 V", known).words() == "where voltage of cells 1 is above 3 V"

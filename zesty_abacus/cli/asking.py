@@ -39,6 +39,31 @@ def layouts_of(where: str, release: str, sources: tuple[Path, ...]) -> tuple[lis
     return list(layouts), origin
 
 
+def condition_of(written: str, kept: str, where: str, opened: OpenedSources) -> str:
+    """Return what is asked: as it is written, or what is kept under a name in the trial or else in the library.
+
+    Raises
+    ------
+    MisuseError
+        If both are given, or nothing is kept under the name.
+    """
+    if not kept:
+        return written
+    if written:
+        raise MisuseError("a condition is written or kept.", hint="Leave out --where or --kept.")
+    known = {one.name: one.text for one in opened.said.conditions}
+    if where and kept not in known:
+        from .libraries import open_library
+
+        library = open_library(where)
+        known |= {one.name: one.text for one in library.conditions.states()}
+        library.close()
+    if kept not in known:
+        names = ", ".join(sorted(known)) or "nothing"
+        raise MisuseError(f"no condition is kept as “{kept}”.", hint=f"What is kept: {names}.")
+    return known[kept]
+
+
 def bound(condition: str, opened: OpenedSources, layouts: list[Layout], moments: Path | None) -> Term:
     """Return a condition that makes sense for what was opened.
 

@@ -16,12 +16,13 @@ from .terminal import say
 @click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
 @click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
 @click.option("--where", "condition", default="", help="Only frames in which a condition holds.")
+@click.option("--kept", default="", help="Instead: the name of a condition that the trial or the library keeps.")
 @recipe_option
 @moments_option
 @table_options
 def decode(
-    sources: tuple[Path, ...], where: str, release: str, shape: str, condition: str, recipes: tuple[Path, ...],
-    moments: Path | None, form: str, as_is: bool, output: Path | None, force: bool,
+    sources: tuple[Path, ...], where: str, release: str, shape: str, condition: str, kept: str,
+    recipes: tuple[Path, ...], moments: Path | None, form: str, as_is: bool, output: Path | None, force: bool,
 ) -> None:  # fmt: skip
     """Decode SOURCES with a library.
 
@@ -31,7 +32,7 @@ def decode(
     """
     from ..core.handover.long_table import LONG_SCHEMA, long_table
     from ..core.handover.wide_table import wide_schema, wide_table
-    from .asking import layouts_of, rows_where
+    from .asking import condition_of, layouts_of, rows_where
     from .output import opened_sources, put_out, target_for
 
     target = target_for(output, force, *sources, *recipes, where)
@@ -40,7 +41,8 @@ def decode(
     say(f"decoded with {origin.words()}", err=True)
     with opened_sources(sources, recipes) as opened:
         meaning = opened.meaning(layouts, origin.release)
-        rows = rows_where(condition, opened, meaning, moments) if condition else None
+        asked = condition_of(condition, kept, where, opened)
+        rows = rows_where(asked, opened, meaning, moments) if asked else None
         if shape == "long":
             put_out(form, target, LONG_SCHEMA, long_table(meaning, rows), origin, as_is=as_is)
         else:

@@ -16,13 +16,14 @@ NO_HIT = 3
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--library", "where", default="", help="File, trial or server of the library, whose fields may be named.")
 @click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
-@click.option("--where", "condition", required=True, help="What is asked, as: size == 8 and `water speed` > 3 kn.")
+@click.option("--where", "condition", default="", help="What is asked, as: size == 8 and `water speed` > 3 kn.")
+@click.option("--kept", default="", help="Instead: the name of a condition that the trial or the library keeps.")
 @recipe_option
 @moments_option
 @table_options
 def find(
-    sources: tuple[Path, ...], where: str, release: str, condition: str, recipes: tuple[Path, ...],
-    moments: Path | None, form: str, as_is: bool, output: Path | None, force: bool,
+    sources: tuple[Path, ...], where: str, release: str, condition: str, kept: str,
+    recipes: tuple[Path, ...], moments: Path | None, form: str, as_is: bool, output: Path | None, force: bool,
 ) -> int:  # fmt: skip
     """Put out the frames of SOURCES in which a condition holds.
 
@@ -30,14 +31,16 @@ def find(
     """
     from ..core.conditions.hits import find as look
     from ..core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
-    from .asking import bound, layouts_of
+    from .asking import bound, condition_of, layouts_of
     from .output import opened_sources, put_out, target_for
     from .terminal import say
 
+    if not condition and not kept:
+        raise click.UsageError("Nothing is asked.\nWrite a condition behind --where, or name one behind --kept.")
     target = target_for(output, force, *sources, *recipes, *([where] if where else []))
     layouts, origin = layouts_of(where, release, sources)
     with opened_sources(sources, recipes) as opened:
-        term = bound(condition, opened, layouts, moments)
+        term = bound(condition_of(condition, kept, where, opened), opened, layouts, moments)
         meaning = opened.meaning(layouts, release)
         hits = look(meaning, term)
         say(f"frames {term.words()}: {len(hits)} hits", err=True)

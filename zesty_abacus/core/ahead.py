@@ -1,11 +1,11 @@
-"""Pieces of work made on several threads and taken in their order, a few of them ahead."""
+"""Pieces of work made on several threads, taken in their order with a few of them ahead, or as they are done."""
 
 from __future__ import annotations
 
 import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from typing import Any, Generic, TypeVar
 
 Made = TypeVar("Made")
@@ -56,3 +56,16 @@ class Ahead(Generic[Made]):
         finally:
             # also when who takes them stops early, or one of them failed
             pool.shutdown(wait=True, cancel_futures=True)
+
+
+def as_done(given: Iterable[Any], make: Callable[[Any], Made]) -> Iterator[Made]:
+    """Yield what becomes of given things as each is done, in whatever order.
+
+    For pieces of very unlike size whose results are small: one that takes long keeps no other from being begun.
+    """
+    pool = ThreadPoolExecutor(len(os.sched_getaffinity(0)), thread_name_prefix="as-done")
+    try:
+        for one in as_completed([pool.submit(make, one) for one in given]):
+            yield one.result()
+    finally:
+        pool.shutdown(wait=True, cancel_futures=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from typing import Protocol
 
 from ..expressions.operations.registry import operations
@@ -13,8 +14,10 @@ from ..layouts.places import PlacesError, parse_places
 from .facts import CHECKS, NUMBERS, TEXTS, WAYS
 from .frame_terms import Addressed, Checked, GoesWay, OfMessage, OnLane, Unanswered
 from .functions import FUNCTIONS
+from .items import EachItem, OneItem, of_items
 from .joined import AfterAnother, AllOf, AnyOf, Not
 from .parse import parse_condition
+from .rows import inside_arrays
 from .telling import nearest, short
 from .term import Term
 from .tree import AnyNode, At, ConditionError, Member, Quantity, Text, Then
@@ -45,6 +48,9 @@ class Moment(Protocol):
         ...
 
 
+_ByName = dict[str, list[tuple[Layout, Field]]]
+
+
 class Known:
     """What a condition may name.
 
@@ -60,15 +66,18 @@ class Known:
         self.lanes = tuple(lanes)
         self.layouts = tuple(layouts)
         self.moments = tuple(moments)
-        self._by_field: dict[str, list[tuple[Layout, Field]]] = {}
+        self._once: _ByName = {}
+        self._in_arrays: _ByName = {}
         for layout in self.layouts:
             for field in layout.once_a_frame():
-                self._by_field.setdefault(field.name, []).append((layout, field))
+                self._once.setdefault(field.name, []).append((layout, field))
+            for field in inside_arrays(layout) if layout.parts else ():
+                self._in_arrays.setdefault(field.name, []).append((layout, field))
 
     @property
     def field_names(self) -> Iterable[str]:
-        """Names of all fields that are there once a frame."""
-        return self._by_field.keys()
+        """Names of all fields."""
+        return {**self._once, **self._in_arrays}
 
     @property
     def messages(self) -> set[str]:
@@ -77,7 +86,8 @@ class Known:
 
     def having(self, field: FieldValue) -> list[tuple[Layout, Field]]:
         """Return the layouts that have a field, with it."""
-        found = self._by_field.get(field.name, [])
+        fields = self._in_arrays if isinstance(field, EachItem | OneItem) else self._once
+        found = fields.get(field.name, [])
         return [pair for pair in found if field.message is None or pair[0].name == field.message]
 
 
@@ -133,7 +143,7 @@ class Binder:
             )
         if isinstance(node, Name) and node.name in TEXTS:
             raise ConditionError(f"{node.name} is compared with a text.", hint=f'Write {node.name} == "…".')
-        return IsTrue(self.value(node))
+        return of_items(IsTrue(self.value(node)))
 
     def _comparison(self, symbol: str, left: AnyNode, right: AnyNode) -> Term:
         if isinstance(left, Text) and not isinstance(right, Text):
@@ -149,7 +159,7 @@ class Binder:
                 if isinstance(side, AddressValue) and isinstance(number, Literal) and number.value.denominator == 1:
                     return Addressed(int(number.value), symbol == "==")
         self.check_units(one, other)
-        return Compared(symbol, one, other)
+        return of_items(Compared(symbol, one, other))
 
     def _with_text(self, symbol: str, left: AnyNode, text: str) -> Term:
         if symbol not in ("==", "!="):
@@ -183,7 +193,7 @@ class Binder:
             )
         if all(one.raw_is_number for _, one in having):
             self.must_be_one_of(text, labels, f"value of {field.name}")
-        return Labelled(field, text, equal)
+        return of_items(Labelled(field, text, equal))
 
     def check_units(self, one: Value, other: Value) -> None:
         """Refuse what no layout could make sense of; where several have such a field, one that fits is enough."""
@@ -197,6 +207,7 @@ class Binder:
                     f"{one.words()} and {other.words()} are never in one frame.",
                     hint="Ask for one after another: A then B within a time.",
                 )
+            self._must_share_an_array(fields, layouts)
         trouble: ConditionError | None = None
         for layout in layouts:
             try:
@@ -208,6 +219,18 @@ class Binder:
                 trouble = error
         if trouble is not None:
             raise trouble
+
+    @staticmethod
+    def _must_share_an_array(fields: Sequence[FieldValue], layouts: Iterable[Layout | None]) -> None:
+        names = {field.name for field in fields if isinstance(field, EachItem)}
+        if len(names) < 2:
+            return
+        groups = [group for one in layouts if one is not None for part in one.parts for group in part.field_groups()]
+        if not any(names <= {field.name for field in group} for _, group in groups):
+            raise ConditionError(
+                f"{' and '.join(sorted(names))} are in different arrays.",
+                hint="Name an item of each, as `cells[3].voltage`.",
+            )
 
     # values
 
@@ -245,7 +268,7 @@ class Binder:
             found = self.value(only)
             if not isinstance(found, FieldValue):
                 raise ConditionError("raw takes the name of a field.")
-            return FieldValue(found.name, found.message, wants_raw=True)
+            return replace(found, wants_raw=True)
         if node.operation in FUNCTIONS or node.operation in ("and_", "or_", "not_") or node.operation in COMPARISONS:
             raise ConditionError("a condition stands where a number is meant.", hint="Join conditions by and, or, not.")
         operation = operations().get(node.operation)
@@ -261,21 +284,16 @@ class Binder:
         return Reckoned(operation, arguments)
 
     def _field(self, name: str, message: str | None) -> FieldValue:
-        field = FieldValue(name, message)
-        if self.known.having(field):
-            return field
+        candidates = (FieldValue(name, message), EachItem(name, message), OneItem.written(name, message))
+        for field in candidates:
+            if field is not None and self.known.having(field):
+                return field
         if message is not None:
             self.must_be_one_of(message, self.known.messages, "message")
             names = [
-                one.name for layout in self.known.layouts if layout.name == message for one in layout.once_a_frame()
+                one.name for layout in self.known.layouts if layout.name == message for one in layout.named_items()
             ]
             raise ConditionError(f"{message} has no field called {short(name)}.", hint=nearest(name, names))
-        inside = next((one for one in self.known.layouts for field in one.all_fields() if field.name == name), None)
-        if inside is not None:
-            raise ConditionError(
-                f"{name} of {inside.name} is there several times in a frame.",
-                hint="Conditions ask for what is there once.",
-            )
         if name in TEXTS:
             raise ConditionError(f"{name} is compared with a text.", hint=f'Write {name} == "…".')
         if not self.known.layouts:

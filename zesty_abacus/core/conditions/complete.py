@@ -10,6 +10,7 @@ from ..expressions.expression import quoted
 from .bind import UNITS, Known
 from .facts import CHECKS, NUMBERS, TEXTS, WAYS
 from .functions import FLAG_WORDS, FUNCTIONS
+from .items import EachItem
 from .values import FieldValue
 
 _MOST = 12
@@ -56,7 +57,7 @@ def offers(before: str, known: Known, here: Sequence[str] = ()) -> Offer:
     start = len(before) - len(typed)
     if "." in typed:
         message, _, field = typed.partition(".")
-        names = [one.name for layout in known.layouts if layout.name == message for one in layout.once_a_frame()]
+        names = [one.name for layout in known.layouts if layout.name == message for one in layout.named_items()]
         return Offer(start + len(message) + 1, _first(field.strip("`"), map(quoted, names)))
     if not typed and before.strip() and not re.search(r"(\band|\bor|\bnot|\bthen|\(|,|[-+*/<>=])\s*$", before):
         return Offer(len(before), _JOINING if before.endswith(" ") else ())
@@ -82,7 +83,8 @@ def _texts_after(before: str, known: Known) -> Iterable[str]:
     if compared[1] in facts:
         return facts[compared[1]]
     message, _, name = compared[1].rpartition(".")
-    having = known.having(FieldValue(name.strip("`"), message.strip("`") or None))
+    names = name.strip("`"), message.strip("`") or None
+    having = known.having(FieldValue(*names)) or known.having(EachItem(*names))
     return dict.fromkeys(named.label for _, field in having for named in field.names)
 
 

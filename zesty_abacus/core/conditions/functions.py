@@ -12,11 +12,12 @@ from ..expressions.tree import Name, Number
 from ..frames import flags as F
 from .facts import TEXTS
 from .frame_terms import AfterMoment, BytesAt, Flagged, HasBytes
+from .items import EachItem
 from .telling import nearest, short
 from .term import Term
 from .tree import AnyNode, ConditionError
 from .value_terms import Moved
-from .values import FieldValue, Literal, Value
+from .values import FieldValue, Literal, Value, all_values
 
 if TYPE_CHECKING:
     # what binds calls functions, and they ask it for their values
@@ -99,6 +100,12 @@ def _number_that_moves(binder: Binder, node: AnyNode) -> Value:
     if isinstance(node, Name) and node.name in TEXTS:
         raise ConditionError(f"{node.name} is a text, and whether it changes cannot be asked.")
     value = binder.value(node)
+    several = next((one for one in all_values([value]) if isinstance(one, EachItem)), None)
+    if several is not None:
+        raise ConditionError(
+            f"{several.name} is there several times in a frame, and whether it changes cannot be asked of all.",
+            hint=f"Name one of them, as `array[3].{several.name}`.",
+        )
     if isinstance(value, FieldValue) and all(not field.raw_is_number for _, field in binder.known.having(value)):
         raise ConditionError(f"{value.words()} is a text, and whether it changes cannot be asked.")
     return value

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 from typing import Any
 from uuid import UUID
@@ -10,7 +10,7 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
-from ..codec.columns import CheckColumn, CheckState, Decoded, FieldColumn
+from ..codec.columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn
 from ..codec.kinds import decode_frames
 from ..frames import flags as F
 from ..frames.capture import Capture
@@ -204,6 +204,21 @@ class Rows:
             self._decoded[field.id] = self._decode([field.id])[field.id]
         return self._decoded[field.id]
 
+    def array_with(self, names: Sequence[str], message: str | None) -> ArrayColumns | None:
+        """Return the items of the array that has all of some fields; None if the layout has none."""
+        if self.reader is None or (message is not None and self.reader.layout.name != message):
+            return None
+        assert self.layout is not None
+        wanted = [field.id for field in inside_arrays(self.layout) if field.name in names]
+        for array in self._decode(wanted).arrays.values() if wanted else ():
+            if {column.field.name for column in array.columns.values()}.issuperset(names):
+                return array
+        return None
+
+    def items_of(self, array: ArrayColumns) -> ItemRows:
+        """Return the items of an array as rows of their own, each with the facts of its frame."""
+        return ItemRows(self, array, array.frame if self._places is None else self._places[array.frame])
+
     @cached_property
     def checks(self) -> NDArray[np.uint8]:
         """How the checks of each frame come out: of the link, and those of the layout that make values invalid."""
@@ -220,6 +235,34 @@ class Rows:
     def _decode(self, only: Sequence[UUID]) -> Decoded:
         assert self.reader is not None
         return decode_frames(self.capture, self.facts.meaning.plan(self.reader), self.frames, only)
+
+
+class ItemRows(Rows):
+    """Items of an array in place of frames: what is asked of a frame is asked of each of them."""
+
+    def __init__(self, around: Rows, array: ArrayColumns, places: NDArray[np.int64]) -> None:
+        super().__init__(around.chunk, around.reader, places, around.memory)
+        self._around = around
+        self._array = array
+
+    def field(self, name: str, message: str | None) -> Field | None:
+        """Return the field of this name in the array; else the one that is there once a frame."""
+        assert self.reader is not None, "what has arrays is read by somebody"
+        if message is not None and self.reader.layout.name != message:
+            return None
+        mine = (column.field for column in self._array.columns.values())
+        return next((one for one in mine if one.name == name), None) or self._around.field(name, message)
+
+    def column(self, field: Field) -> FieldColumn:
+        """Return the values of a field, one an item."""
+        mine = self._array.columns.get(field.id)
+        return self._around.column(field).take(self._array.frame) if mine is None else mine
+
+
+def inside_arrays(layout: Layout) -> Iterator[Field]:
+    """Yield the fields of a layout that may be there several times in a frame."""
+    once = {field.id for field in layout.once_a_frame()}
+    return (field for field in layout.all_fields() if field.id not in once)
 
 
 def _take_over(states: NDArray[np.uint8], column: CheckColumn) -> None:

@@ -91,10 +91,10 @@ class FieldValue(Value):
     cost: int = DECODED
 
     def over(self, rows: Rows) -> Result:
-        field = rows.field(self.name, self.message)
-        if field is None:
+        found = self.column(rows)
+        if found is None:
             return nothing(len(rows))
-        column = rows.column(field)
+        column = found[1]
         values = column.raw if self.wants_raw else column.value
         if values is None:
             return nothing(len(rows))
@@ -113,7 +113,11 @@ class FieldValue(Value):
         """Return the field in a layout, None if it has none or is another message."""
         if self.message is not None and layout.name != self.message:
             return None
-        return next((field for field in layout.once_a_frame() if field.name == self.name), None)
+        return next((field for field in self.among(layout) if field.name == self.name), None)
+
+    def among(self, layout: Layout) -> Iterable[Field]:
+        """Yield the fields of a layout that it may be."""
+        return layout.once_a_frame()
 
     def unit(self, layout: Layout | None) -> str | None:
         field = self.in_layout(layout) if layout is not None else None

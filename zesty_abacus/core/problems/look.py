@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..ahead import Ahead
+from ..ahead import as_done
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.capture import Capture
@@ -112,7 +112,7 @@ def look_for_problems(
         seen = KindSeen(meaning, piece.place[1], spans[lane], piece.limits)
         return piece, tuple(_problems_of(seen, quiet))
 
-    for piece, found in Ahead(again, look):
+    for piece, found in as_done(again, look):
         done[piece.place] = _Done(piece.means, bool(meaning.layouts), piece.limits, found)
         frames += piece.frames
         progress.step(frames / total, "looking for problems")
