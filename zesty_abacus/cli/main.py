@@ -20,6 +20,7 @@ _COMMANDS = {
     "frames": Entry(".frames:frames", "Put out the frames of recordings, or of a trial, in order of time."),
     "recipe": Entry(".recipe:recipe", "Measure how a recording may be read and put out the best recipe."),
     "find": Entry(".find:find", "Put out the frames in which a condition holds."),
+    "unravel": Entry(".unravel:unravel", "Put out what the bits of unknown messages are."),
     "problems": Entry(".problems:problems", "Put out what is wrong in recordings: gaps, checks, values and more."),
     "exchanges": Entry(".exchanges:exchanges", "Put out requests with what came back and how long it took."),
     "beside": Entry(".beside:beside", "Compare one message on several lanes, or several messages."),

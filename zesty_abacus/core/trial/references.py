@@ -33,13 +33,20 @@ def references_of(
     for number, (path, zero_ns) in enumerate(files):
         progress.step(number / len(files), f"reading {path.name}")
         try:
-            found += list(_columns(path, zero_ns, progress))
+            found += list(file_columns(path, zero_ns, progress))
         except CaptureReadError as error:
             wrong.append(str(error))
     return found + hand_columns(trial.file.readings), wrong
 
 
-def _columns(path: Path, zero_ns: int, progress: Progress) -> Iterator[ReferenceColumn]:
+def file_columns(path: Path, zero_ns: int = 0, progress: Progress | None = None) -> Iterator[ReferenceColumn]:
+    """Yield the columns of a file of reference measurements, their times moved by ``zero_ns``.
+
+    Raises
+    ------
+    CaptureReadError
+        If it has no time or no numbers.
+    """
     reference = read_reference(path, progress=progress)
     for name, values in reference.values.items():
         yield ReferenceColumn(path.name, name, unit_of(name), reference.time_ns + zero_ns, values)

@@ -1,0 +1,78 @@
+"""``zesty-abacus unravel``: what the bits of unknown messages are."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from .options import moments_option, output_option, recipe_option
+
+
+@click.command()
+@click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--library", "where", default="", help="File, trial or server of the library; what it explains is known.")
+@click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
+@click.option("--all", "with_known", is_flag=True, help="Also bits that the library explains.")
+@click.option("--lane", default="", help="Only this lane.")
+@click.option("--address", default="", help="Only this address, decimal or as 0x1A0.")
+@click.option("--reference", "references", multiple=True, type=click.Path(path_type=Path),
+              help="CSV of what an instrument said: a time, and any columns of numbers.")  # fmt: skip
+@click.option("--only", "only", multiple=True, help="Only findings of this kind; may be given several times.")
+@click.option("--to", "form", type=click.Choice(["jsonl", "text"]), default="jsonl", show_default=True)
+@recipe_option
+@moments_option
+@output_option
+def unravel(
+    sources: tuple[Path, ...], where: str, release: str, with_known: bool, lane: str, address: str,
+    references: tuple[Path, ...], only: tuple[str, ...], form: str, recipes: tuple[Path, ...], moments: Path | None,
+    output: Path | None, force: bool,
+) -> None:  # fmt: skip
+    """Put out what is found out about the bits in SOURCES: one finding a line, best first within a message."""
+    from ..core.handover.findings import FORMS
+    from ..core.unravel.across.question import Action
+    from ..core.unravel.look import Asked
+    from ..core.unravel.look import unravel as look
+    from .asking import layouts_of, moments_from_file
+    from .output import opened_sources, put_text, target_for
+    from .terminal import say
+
+    asked = Asked(lane, _address(address), _kinds(only), with_known)
+    target = target_for(output, force, *sources, *recipes, *references, *([where] if where else []))
+    layouts, _origin = layouts_of(where, release, sources)
+    with opened_sources(sources, recipes) as opened:
+        if lane and lane not in {one.name for one in opened.capture.lanes}:
+            known = ", ".join(one.name for one in opened.capture.lanes)
+            raise click.UsageError(f"There is no lane called {lane}.\nThere are: {known}.")
+        done = [*opened.said.moments, *(moments_from_file(moments) if moments is not None else ())]
+        curves = [column for path in references for column in _columns(path)]
+        found = look(
+            opened.meaning(layouts, release), asked, curves, [Action(one.time_ns, one.text) for one in done]
+        )  # fmt: skip
+        findings = [one for kind in found for one in kind.findings]
+        say(f"{len(findings)} findings in {sum(bool(kind.findings) for kind in found)} messages", err=True)
+        put_text("".join(FORMS[form](findings)), target)
+
+
+def _address(text: str) -> int | None:
+    if not text:
+        return None
+    try:
+        return int(text, 0)
+    except ValueError:
+        raise click.UsageError(f"{text} is no address.\nWrite it as 417 or 0x1A1.") from None
+
+
+def _kinds(only: tuple[str, ...]) -> frozenset[str]:
+    from ..core.unravel.finding import KINDS
+
+    for kind in only:
+        if kind not in KINDS:
+            raise click.UsageError(f"There is no kind of finding called {kind}.\nThere are: {', '.join(KINDS)}.")
+    return frozenset(only)
+
+
+def _columns(path: Path):  # type: ignore[no-untyped-def]
+    from ..core.trial.references import file_columns
+
+    return file_columns(path)

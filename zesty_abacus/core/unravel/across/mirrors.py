@@ -1,0 +1,129 @@
+"""Which fields say the same: in another message, on another lane, in another scale, a little later."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...progress import Progress
+from ...words import number_text, span_text
+from ..finding import Said
+from .grid import Curve, Grid, correlations
+from .question import Answer, Question, View
+
+_MOST_LAG_NS = 1_500_000_000
+_LEAST_CORRELATION = 0.995
+_LEAST_CHANGES = 5
+_STEPS_OFF = 1.6
+"""By how many steps of the coarser of two numbers they may be apart."""
+
+
+def ask(view: View, progress: Progress) -> Iterator[Answer]:
+    """Yield for each field the one elsewhere that it follows best."""
+    grid = Grid.over(view.span_ns)
+    yield from _numbers(grid, grid.curves(view, ("unsigned", "signed", "float"), 8), progress)
+    yield from _states(grid, grid.curves(view, ("flag", "names"), 2), progress)
+
+
+def _numbers(grid: Grid, curves: list[Curve], progress: Progress) -> Iterator[Answer]:
+    if len(curves) < 2:
+        return
+    others = np.stack([curve.values for curve in curves])
+    most = int(_MOST_LAG_NS // grid.step_ns)
+    for number, curve in enumerate(curves):
+        progress.step(number / len(curves), "which fields say the same")
+        table = correlations(curve.values, others, most)
+        table[number] = 0
+        for other in np.argsort(-np.abs(table).max(axis=1))[:3].tolist():
+            lag = int(np.abs(table[other]).argmax()) - most
+            # the other is later by the lag, so this one is earlier
+            found = _fitted(grid, curve, curves[other], -lag)
+            if abs(table[other]).max() >= _LEAST_CORRELATION and found is not None:
+                yield curve.of, found
+                break
+
+
+def _moved(values: NDArray[np.float64], steps: int) -> NDArray[np.float64]:
+    """Return a curve some steps later, NaN where nothing is known."""
+    made = np.full(len(values), np.nan)
+    if steps >= 0:
+        made[steps:] = values[: len(values) - steps]
+    else:
+        made[:steps] = values[-steps:]
+    return made
+
+
+def _fitted(grid: Grid, curve: Curve, other: Curve, lag: int) -> Said | None:
+    """Return how a field follows another that many steps later, None if it does not."""
+    x, y = _moved(other.values, lag), curve.values
+    known = np.isfinite(x) & np.isfinite(y)
+    if known.sum() < 20:
+        return None
+    x, y = x[known], y[known]
+    gain, offset = np.polyfit(x, y, 1)
+    left = np.abs(y - gain * x - offset)
+    # in steps of the coarser of the two; what moves between two frames is not known to a step
+    step = max(1.0, abs(gain))
+    blur = float(np.median(np.abs(np.diff(y)))) * 2
+    if np.quantile(left, 0.9) > _STEPS_OFF * step + blur or not np.isfinite(gain):
+        return None
+    correlation = float(np.corrcoef(x, y)[0, 1])
+    seconds = lag * grid.step_ns / 1e9
+    return _said(curve, other, float(gain), float(offset), seconds, int(known.sum()), correlation)
+
+
+def _states(grid: Grid, curves: list[Curve], progress: Progress) -> Iterator[Answer]:
+    """Yield states that change together and always have the same value, or the opposite one."""
+    if len(curves) < 2:
+        return
+    filled = np.stack([np.where(np.isfinite(one.values), one.values, -1) for one in curves])
+    changes = (filled[:, 1:] != filled[:, :-1]).sum(axis=1)
+    most = int(500_000_000 // grid.step_ns)
+    for number, curve in enumerate(curves):
+        progress.check()
+        if changes[number] < _LEAST_CHANGES:
+            continue
+        best: tuple[float, Said] | None = None
+        for other in range(len(curves)):
+            if other == number or abs(int(changes[other]) - int(changes[number])) > 1 or curves[other].of is curve.of:
+                continue
+            for gain, offset in ((1, 0), (-1, 1)):
+                found = _alike(grid, curve, curves[other], gain, offset, most)
+                if found is not None and (best is None or found[0] > best[0]):
+                    best = found
+        if best is not None:
+            yield curve.of, best[1]
+
+
+def _alike(grid: Grid, curve: Curve, other: Curve, gain: int, offset: int, most: int) -> tuple[float, Said] | None:
+    best_share, best_lag = 0.0, 0
+    for lag in range(-most, most + 1):
+        moved = _moved(other.values, lag)
+        known = np.isfinite(moved) & np.isfinite(curve.values)
+        if known.sum() < 20:
+            continue
+        share = float((curve.values[known] == gain * moved[known] + offset).mean())
+        if share > best_share + 1e-9 or (share > best_share - 1e-9 and abs(lag) < abs(best_lag)):
+            best_share, best_lag = share, lag
+    if best_share < 0.97:
+        return None
+    seconds = best_lag * grid.step_ns / 1e9
+    return best_share, _said(curve, other, gain, offset, seconds, int(np.isfinite(curve.values).sum()), best_share)
+
+
+def _said(curve: Curve, other: Curve, gain: float, offset: float, lag_s: float, points: int, alike: float) -> Said:
+    where = "" if other.of is curve.of else f" of {other.of.message or hex(other.of.address)} on {other.of.lane}"
+    lag = f", {span_text(round(abs(lag_s) * 1e9))} {'later' if lag_s > 0 else 'earlier'}" if lag_s else ""
+    scale = "the same" if (gain, offset) == (1, 0) else f"{number_text(gain)} times it plus {number_text(offset)}"
+    reason = f"It is {scale} as {other.said.places}{where}{lag}, at {points} times, with a likeness of {alike:.4f}."
+    return Said(
+        kind="mirror", bits=curve.said.bits, frames=points, confidence=min(0.93, alike), reason=reason,
+        parameters={
+            "of": other.of.named() | {"places": other.said.places}, "gain": gain, "offset": offset, "lag_s": lag_s,
+        },
+    )  # fmt: skip
+
+
+QUESTION = Question("which fields say the same", frozenset({"mirror"}), ask)

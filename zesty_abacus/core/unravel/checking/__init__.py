@@ -1,0 +1,1 @@
+"""Solves checks: which function of which bytes some bits are."""

@@ -1,0 +1,103 @@
+"""A finding: a statement about bits that anybody who has the capture can check."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from ..layouts.places import Places, format_places
+
+KINDS = (
+    "field", "constant", "counter", "check", "complement", "mirror", "selector", "length", "count", "reference",
+    "reaction", "pair", "period", "text", "difference", "order",
+)  # fmt: skip
+
+
+class When(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Bits that have one of some raw values in the frames that a finding speaks of.
+
+    Attributes
+    ----------
+    places
+    values
+        As sets of raw values are written: ``1, 3..5``.
+    """
+
+    places: str
+    values: str
+
+
+class Finding(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from_": "from"}):
+    """What is found out about some bits of a message.
+
+    Attributes
+    ----------
+    lane, address, flags
+        As frames are put out; only flags that tell kinds apart.
+    message
+        Words for the kind where the address alone does not tell it.
+    kind
+        One of :data:`KINDS`.
+    places
+        The bits, most significant first.
+    parameters
+        By kind.
+    frames, against
+        How many frames speak for it, and how many contradict it.
+    confidence
+        0 to 1: of all that are given 0.9, nine in ten are true.
+    reason
+        What was seen, in words and figures.
+    when
+        In which frames; empty is always.
+    instead_of
+        Another reading of bits that a better finding speaks of.
+    """
+
+    lane: str
+    address: int
+    flags: str
+    message: str
+    kind: str
+    places: str
+    parameters: dict[str, Any]
+    frames: int
+    against: int
+    confidence: float
+    reason: str
+    when: tuple[When, ...] = ()
+    instead_of: bool = False
+
+
+class Said(msgspec.Struct, frozen=True, kw_only=True):
+    """What a question says of some bits of one kind; with the kind it makes a :class:`Finding`.
+
+    Attributes
+    ----------
+    bits
+        From the most to the least significant; empty of the message as a whole.
+    """
+
+    kind: str
+    bits: tuple[int, ...]
+    parameters: dict[str, Any]
+    frames: int
+    against: int = 0
+    confidence: float
+    reason: str
+    when: tuple[When, ...] = ()
+    instead_of: bool = False
+    places_text: str = ""
+
+    @property
+    def places(self) -> str:
+        """The bits as places are written."""
+        return self.places_text or (format_places(Places(self.bits)) if self.bits else "")
+
+    def of(self, lane: str, address: int, flags: str, message: str) -> Finding:
+        """Return it as a finding about a kind."""
+        return Finding(
+            lane, address, flags, message, self.kind, self.places, self.parameters, self.frames, self.against,
+            round(self.confidence, 3), self.reason, self.when, self.instead_of,
+        )  # fmt: skip

@@ -1,0 +1,98 @@
+"""Puts what the questions say of one kind together, so that no two say something else of the same bits.
+
+What is exact goes first and takes its bits: counters and checks, then what selects pages, then what is left is divided
+into values, page by page, and what never moves fills the gaps.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from .finding import Said, When
+from .questions.checks import checks
+from .questions.complements import complements
+from .questions.constants import constants
+from .questions.counters import counters
+from .questions.fields import fields
+from .questions.selectors import Paged, find_selector
+from .seen import Seen
+from .words import grouped
+
+_DEEPEST = 2
+"""Selectors within pages of selectors."""
+
+
+def judged(seen: Seen, known: NDArray[np.bool_]) -> list[Said]:
+    """Return what all questions say of the frames of one kind, in order of place.
+
+    Parameters
+    ----------
+    known : bool (size * 8,)
+        Bits that a layout explains already.
+    """
+    free = ~known
+    found: list[Said] = []
+    for one in checks(seen, free):
+        _take(free, one.bits)
+        found.append(one)
+    for one in complements(seen, free):
+        _take(free, one.bits)
+        found.append(one)
+    found += _pages(seen, free, (), 0)
+    return sorted(found, key=lambda one: (min(one.bits, default=-1), [when.values for when in one.when]))
+
+
+def _take(free: NDArray[np.bool_], bits: tuple[int, ...]) -> None:
+    free[list(bits)] = False
+
+
+def _pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: int) -> list[Said]:
+    """Return what is said of free bits, page by page where something selects."""
+    found: list[Said] = []
+    paged = find_selector(seen, _without_counters(seen, free)) if depth < _DEEPEST else None
+    if paged is not None:
+        found.append(_selector(seen, paged, when))
+        _take(free, paged.bits)
+        for one in counters(seen, free):
+            # what counts across the pages lies beside them
+            _take(free, one.bits)
+            found.append(_on(one, when))
+        own = free & paged.under
+        free = free & ~paged.under
+        raw = seen.raw(paged.bits)
+        for value in paged.values:
+            where = (*when, When(found[0].places, str(value)))
+            found += _pages(seen.where(raw == value), own.copy(), where, depth + 1)
+    for one in counters(seen, free):
+        _take(free, one.bits)
+        found.append(_on(one, when))
+    for one in fields(seen, free, when):
+        _take(free, one.bits)
+        found.append(one)
+    return found + constants(seen, free, when)
+
+
+def _without_counters(seen: Seen, free: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return free bits without those that count on and on: a page that is turned each time may count as well."""
+    left = free.copy()
+    for one in counters(seen, free.copy()):
+        if one.parameters["wraps_at"] > 8:
+            _take(left, one.bits)
+    return left
+
+
+def _on(one: Said, when: tuple[When, ...]) -> Said:
+    return Said(**({name: getattr(one, name) for name in one.__struct_fields__} | {"when": when}))
+
+
+def _selector(seen: Seen, paged: Paged, when: tuple[When, ...]) -> Said:
+    reason = (
+        f"{grouped(int(paged.under.sum()))} other bits flip {grouped(paged.flips)} times from frame to frame, but only "
+        f"{grouped(paged.within)} times between frames in which it is the same."
+    )
+    share = paged.within / max(paged.flips, 1)
+    return Said(
+        kind="selector", bits=paged.bits, parameters={"values": list(paged.values)}, frames=len(seen), when=when,
+        confidence=float(np.clip(1.02 - share / 2, 0.5, 0.98)), reason=reason,
+    )  # fmt: skip

@@ -1,0 +1,173 @@
+"""Looks a capture through: every kind by itself on all processors, then what goes across them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from ..ahead import as_done
+from ..frames.flags import flag_words
+from ..frames.segment_frames import KindFrames
+from ..progress import Progress
+from ..protocols.registry import protocol_named
+from ..reading.meaning import Meaning
+from ..reading.owners import owners_of_kind
+from ..values.reference import ReferenceColumn
+from .across.question import Action, KindView, View
+from .across.registry import questions
+from .finding import Finding, Said
+from .judge import judged
+from .seen import MOST_FRAMES, Seen
+
+_LEAST_FRAMES = 4
+_MOST_BYTES = 64
+"""Payload bytes that are divided into values; of longer ones these first."""
+_THIN_FRAMES = 12_000
+
+
+@dataclass(frozen=True, slots=True)
+class Asked:
+    """What findings are wanted of.
+
+    Attributes
+    ----------
+    lane, address
+        Only these; empty or None is all.
+    kinds
+        Only findings of these kinds; empty is all.
+    with_known
+        Also of bits that a layout explains.
+    """
+
+    lane: str = ""
+    address: int | None = None
+    kinds: frozenset[str] = field(default_factory=frozenset)
+    with_known: bool = False
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class KindFindings:
+    """What was found out about one kind.
+
+    Attributes
+    ----------
+    kind
+        Its number in the capture.
+    findings
+        Best first.
+    """
+
+    kind: int
+    findings: tuple[Finding, ...]
+
+
+def unravel(
+    meaning: Meaning, asked: Asked | None = None, references: Sequence[ReferenceColumn] = (),
+    actions: Sequence[Action] = (), progress: Progress | None = None,
+    early: Callable[[KindFindings], None] | None = None, first: int | None = None,
+) -> list[KindFindings]:  # fmt: skip
+    """Return what the bits of a capture are, kind by kind.
+
+    Parameters
+    ----------
+    references, actions
+        What instruments said, and what was done when.
+    early
+        Told of each kind as soon as something is known of it, from this thread, before what goes across them.
+    first
+        A kind to begin with.
+
+    Raises
+    ------
+    Cancelled
+        If the progress was cancelled.
+    """
+    asked, progress = asked or Asked(), progress or Progress()
+    kinds = _wanted(meaning, asked)
+    kinds.sort(key=lambda kind: (kind != first, -meaning.capture.kinds.count(kind)))
+    views: dict[int, KindView] = {}
+    done, total = 0, max(sum(meaning.capture.kinds.count(kind) for kind in kinds), 1)
+    for view in as_done(kinds, lambda kind: _view(meaning, kind, asked, progress)):
+        if view is not None:
+            views[view.kind] = view
+            done += meaning.capture.kinds.count(view.kind)
+            progress.step(0.8 * done / total, "unravelling")
+            if early is not None:
+                early(_of(view, view.said, asked))
+    found: dict[int, list[Said]] = {kind: list(view.said) for kind, view in views.items()}
+    ordered = [views[kind] for kind in sorted(views)]
+    span = meaning.capture.order.span()
+    whole = View(ordered, references, actions, span)
+    for number, question in enumerate(questions()):
+        progress.step(0.8 + 0.2 * number / len(questions()), question.words)
+        if asked.kinds and not asked.kinds & question.kinds:
+            continue
+        for view, said in question.ask(whole, progress.quiet()):
+            found[view.kind].append(said)
+    return [_of(views[kind], found[kind], asked) for kind in sorted(views)]
+
+
+def _wanted(meaning: Meaning, asked: Asked) -> list[int]:
+    capture = meaning.capture
+    return [
+        kind for kind, key in enumerate(capture.kinds.keys)
+        if key.is_data and capture.kinds.count(kind) >= _LEAST_FRAMES
+        and (not asked.lane or capture.lanes[key.lane].name == asked.lane)
+        and (asked.address is None or key.address == asked.address)
+    ]  # fmt: skip
+
+
+def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress) -> KindView | None:
+    progress.check()
+    capture = meaning.capture
+    frames = _sample(meaning, kind, stretches=True)
+    size = _usual_size(frames)
+    if not size:
+        return None
+    seen = Seen.of(frames, size)
+    known = np.zeros(size * 8, np.bool_)
+    if not asked.with_known:
+        owners = owners_of_kind(meaning, kind)[: size * 8]
+        known[: len(owners)] = owners >= 0
+    said = tuple(judged(seen, known)) if len(seen) >= _LEAST_FRAMES else ()
+    thin = seen
+    if capture.kinds.count(kind) > MOST_FRAMES:
+        thin = Seen.of(_sample(meaning, kind, stretches=False), size, most=_THIN_FRAMES)
+    key = capture.kinds.keys[kind]
+    lane = capture.lanes[key.lane]
+    readers = meaning.kinds[kind].readers
+    message = readers[0].layout.name if readers else ""
+    if not message and (text := protocol_named(lane.protocol).kind_text(key)) and not text.startswith("0x"):
+        message = text
+    times = capture.frames.times(capture.order_of_kind(kind).rows())
+    return KindView(kind, lane.name, key.address, flag_words(key.flags), message, times, thin, said)
+
+
+def _sample(meaning: Meaning, kind: int, *, stretches: bool) -> KindFrames:
+    """Return frames of a kind: all, or evenly chosen stretches or single ones where they are many."""
+    order = meaning.capture.order_of_kind(kind)
+    rows = order.rows()
+    if len(rows) > 2 * MOST_FRAMES:
+        if stretches:
+            length = MOST_FRAMES // 3
+            starts = np.linspace(0, len(rows) - length, 6).astype(np.int64)
+            rows = np.concatenate([rows[start : start + length] for start in starts])
+        else:
+            rows = rows[:: len(rows) // _THIN_FRAMES]
+    return meaning.capture.frames.gather(rows)
+
+
+def _usual_size(frames: KindFrames) -> int:
+    """Return the payload bytes that most frames have, at most what is looked at."""
+    sizes, counts = np.unique(frames.sizes, return_counts=True)
+    size = int(sizes[np.argmax(counts)]) if len(sizes) else 0
+    return size if size <= _MOST_BYTES else 0
+
+
+def _of(view: KindView, said: Sequence[Said], asked: Asked) -> KindFindings:
+    wanted = [one for one in said if not asked.kinds or one.kind in asked.kinds]
+    wanted.sort(key=lambda one: -one.confidence)
+    made = tuple(one.of(view.lane, view.address, view.flags, view.message) for one in wanted)
+    return KindFindings(view.kind, made)

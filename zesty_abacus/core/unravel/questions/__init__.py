@@ -1,0 +1,1 @@
+"""One question a module."""

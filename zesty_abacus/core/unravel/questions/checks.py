@@ -1,0 +1,338 @@
+"""Bits that are worked out from the rest of the frame: sums, exclusive ors, CRCs of any polynomial."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...layouts.places import Places, format_places
+from ..checking.crc import SolvedCrc, bare, constants_of, solve
+from ..checking.folded import Folded, folds
+from ..finding import Said
+from ..seen import Seen
+from ..words import share_words
+from .counters import counters, counts
+
+_MOST_DIFFERENT = 400
+"""Frames that a check is solved from; all others then have to agree."""
+_MOST_DIFFERENCES = 1_500
+_LEAST_SHARE = 0.97
+_SOLVED_FROM = 28
+"""Frames that a CRC is solved from."""
+_MOST_BEHIND = 2
+"""Bytes of a key behind the data that are tried."""
+_LEAST_BITS = 18
+"""By how many bits the frames have to decide more than was chosen among."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Solved:
+    """A check that frames agree with.
+
+    Attributes
+    ----------
+    bits
+    parameters
+        As the layout language writes it.
+    words
+    agrees, against
+    decided
+        How many bits the frames decide more than was chosen among.
+    others
+        How many other sets of parameters fit as well.
+    is_mutual
+        Whether each of the covered bytes could as well be the check over the others.
+    """
+
+    bits: tuple[int, ...]
+    parameters: dict[str, object]
+    words: str
+    agrees: int
+    against: int
+    decided: float
+    others: int = 0
+    is_mutual: bool = False
+
+
+def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
+    """Return the checks among free bits, bool (size * 8,)."""
+    if len(seen) < 6 or seen.size < 2:
+        return []
+    solver = _Solver(seen)
+    found: list[Solved] = []
+    mutual: list[Solved] = []
+    taken = ~free
+    for bits in _candidates(seen, free):
+        if any(taken[bit] for bit in bits):
+            continue
+        solved = solver.solve(bits)
+        if solved is None:
+            continue
+        if solved.is_mutual:
+            mutual.append(solved)
+        else:
+            found.append(solved)
+            taken[list(bits)] = True
+    mutual = [one for one in mutual if not any(taken[bit] for bit in one.bits)]
+    if mutual:
+        found.append(_most_worked_out(seen, free, mutual))
+    return [_said(one) for one in found]
+
+
+def _most_worked_out(seen: Seen, free: NDArray[np.bool_], mutual: list[Solved]) -> Solved:
+    """Return which of several that fold each other is the check: what moves most, and does not count by itself."""
+    flips = seen.flips.astype(np.float64)
+    for counter in counters(seen, free.copy()):
+        if not any(len(one.bits) == len(counter.bits) and set(one.bits) == set(counter.bits) for one in mutual):
+            flips[list(counter.bits)] = 0
+
+    def rank(one: Solved) -> tuple[bool, int, float]:
+        low, high = min(one.bits) // 8, max(one.bits) // 8
+        # where checks mostly stand, if what moves does not decide
+        place = 1.4 if high == seen.size - 1 else 1.15 if low == 0 else 1.0
+        return counts(seen, one.bits) is None, len(one.bits), place * float(flips[list(one.bits)].sum())
+
+    return max(mutual, key=rank)
+
+
+def _candidates(seen: Seen, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:
+    """Yield places where checks stand, the widest first: whole bytes in both orders, then half bytes."""
+    ok = free & (seen.moves | _may_be_still(seen))
+    for count in (8, 4, 3, 2, 1):
+        for first in range(seen.size - count + 1):
+            numbers = range(first, first + count)
+            # most bits of a wide check move, however few of the data do
+            least = 4 if count == 1 else count * 7
+            for order in (numbers, reversed(numbers)) if count > 1 else (numbers,):
+                bits = tuple(n * 8 + bit for n in order for bit in range(7, -1, -1))
+                if ok[list(bits)].all() and seen.moves[list(bits)].sum() >= least:
+                    yield bits
+    for byte in range(seen.size):
+        for low in (4, 0):
+            bits = tuple(range(byte * 8 + low + 3, byte * 8 + low - 1, -1))
+            if ok[list(bits)].all() and seen.moves[list(bits)].sum() >= 3:
+                yield bits
+
+
+def _may_be_still(seen: Seen) -> NDArray[np.bool_]:
+    """Return the bits that stand still in a byte in which others move, bool (size * 8,)."""
+    by_byte = seen.moves.reshape(-1, 8)
+    return np.repeat(by_byte.any(axis=1), 8)
+
+
+class _Solver:
+    """Looks for what some bits are worked out from, over the frames of one kind."""
+
+    def __init__(self, seen: Seen) -> None:
+        self._seen = seen
+        changed = seen.matrix[1:] ^ seen.matrix[:-1]
+        self._changed = np.concatenate([np.zeros((1, seen.size), np.uint8), changed])
+        self._changed[~seen.follows] = 0
+        _, firsts = np.unique(seen.matrix, axis=0, return_index=True)
+        self._different = np.sort(firsts)
+        # each difference once: a message that goes to and fro between two says little, however often it does
+        self._differences = np.unique(self._changed, axis=0)
+        bits = np.unpackbits(self._differences, axis=1, bitorder="little")
+        self._shares = bits.sum(axis=0) / max(len(bits) - 1, 1)
+        self._moving = [bool(seen.moves[n * 8 : n * 8 + 8].any()) for n in range(seen.size)]
+
+    def solve(self, bits: tuple[int, ...]) -> Solved | None:
+        """Return the check in some bits, None if there is none."""
+        if not self._could_be(bits):
+            return None
+        if len(bits) <= 16 and (folded := self._folded(bits)) is not None:
+            return folded
+        return self._crc(bits)
+
+    def _could_be(self, bits: tuple[int, ...]) -> bool:
+        """Return whether the bits change with the rest, and never without it."""
+        own_mask = np.zeros(self._seen.size, np.uint8)
+        for bit in bits:
+            own_mask[bit // 8] |= 1 << bit % 8
+        own = (self._changed & own_mask).any(axis=1)
+        rest = (self._changed & ~own_mask).any(axis=1)
+        without = int((own & ~rest).sum())
+        kept = int((rest & ~own).sum())
+        total = int(rest.sum())
+        if not total:
+            return False
+        return without <= 0.02 * total and kept <= 0.4 * total
+
+    def _looks_like_crc(self, bits: tuple[int, ...]) -> bool:
+        """Return whether each bit flips in about half of the frames that change, as those of a CRC do."""
+        shares = self._shares[list(bits)]
+        # most bits: those in the middle of a sparse polynomial rarely flip where the data are short
+        if ((shares > 0.12) & (shares < 0.92)).mean() < 0.6 or shares.mean() < 0.25:
+            return False
+        # a CRC is linear: where the data differ in the same way, so do the checks
+        some = self._differences[:_MOST_DIFFERENCES]
+        rest = np.unique(_cleared(some, bits), axis=0)
+        return len(rest) >= 0.95 * len(some)
+
+    def _rows(self) -> NDArray[np.int64]:
+        step = max(len(self._different) // _MOST_DIFFERENT, 1)
+        return self._different[::step][:_MOST_DIFFERENT]
+
+    def _folded(self, bits: tuple[int, ...]) -> Solved | None:
+        seen, rows = self._seen, self._rows()
+        raw = seen.raw(bits)
+        data = _cleared(seen.matrix, bits)
+        whole = len(bits) % 8 == 0
+        own = {bit // 8 for bit in bits} if whole else set()
+        covered = [n for n in range(seen.size) if n not in own]
+        moving = [n for n in covered if self._moving[n] and data[:, n].any()]
+        best: Solved | None = None
+        for fold in folds(len(bits)):
+            chosen = fold.which(data[rows], raw[rows], moving)
+            if chosen is None or len(chosen) < 2:
+                continue
+            taken = [n for n in covered if n in chosen or n not in moving]
+            solved = self._folded_over(fold, bits, data, raw, taken, covered, len(moving))
+            if solved is not None and (best is None or solved.decided > best.decided):
+                best = solved
+        return best
+
+    def _folded_over(
+        self, fold: Folded, bits: tuple[int, ...], data: NDArray[np.uint8], raw: NDArray[np.int64],
+        taken: list[int], covered: list[int], moving: int,
+    ) -> Solved | None:  # fmt: skip
+        start, agreeing = fold.start(data[:, taken], raw)
+        agrees = int(agreeing.sum())
+        decided = (len(self._different) - 1) * len(bits) - len(bits) - moving - 6
+        if agrees < _LEAST_SHARE * len(raw) or decided < _LEAST_BITS:
+            return None
+        parameters = fold.parameters(start, len(bits))
+        said = _coverage(taken, self._seen.size)
+        parameters |= {"coverage": said} if said else {}
+        words = f"{fold.words} of {_over_words(taken, covered, self._seen.size)}"
+        mutual = not fold.modulo or fold.sign < 0
+        return Solved(bits, parameters, words, agrees, len(raw) - agrees, decided, is_mutual=mutual)
+
+    def _crc(self, bits: tuple[int, ...]) -> Solved | None:
+        if len(bits) < 4 or not self._looks_like_crc(bits):
+            return None
+        seen, rows, width = self._seen, self._rows(), len(bits)
+        decided = (len(self._different) - 1) * width - 2 * width - 14
+        if decided < _LEAST_BITS:
+            return None
+        raw = seen.raw(bits) if width <= 62 else None
+        checks_ = [_number(seen.matrix[row], bits) for row in rows[:_SOLVED_FROM].tolist()]
+        data = _cleared(seen.matrix, bits)
+        whole = width % 8 == 0
+        own = {bit // 8 for bit in bits} if whole else set()
+        covered = [n for n in range(seen.size) if n not in own]
+        for behind in range(_MOST_BEHIND + 1):
+            for taken in self._stretches(covered):
+                # a key behind the data moves them up, whatever it is
+                part = np.pad(data[:, taken], ((0, 0), (0, behind)))
+                for solved in solve(part[rows[:_SOLVED_FROM]], checks_, width):
+                    found = self._agreeing(solved, bits, part, raw, taken, covered, decided)
+                    if found is not None:
+                        return found
+        return None
+
+    def _stretches(self, covered: list[int]) -> Iterator[list[int]]:
+        """Yield what a CRC may be taken over: all, less and less of it, all but one byte."""
+        count = len(covered)
+        seen: set[tuple[int, ...]] = set()
+        ranges = [
+            covered[a:b] for length in range(count, 0, -1) for a in range(count - length + 1) for b in [a + length]
+        ]
+        without = [[*covered[:n], *covered[n + 1 :]] for n in range(1, count - 1)]
+        for taken in [ranges[0], *without, *ranges[1:]]:
+            # bytes that stand still before the first that moves change nothing
+            first = next((n for n, byte in enumerate(taken) if self._moving[byte]), None)
+            if first is None or tuple(taken[first:]) in seen:
+                continue
+            seen.add(tuple(taken[first:]))
+            yield taken
+
+    def _agreeing(
+        self, solved: SolvedCrc, bits: tuple[int, ...], part: NDArray[np.uint8], raw: NDArray[np.int64] | None,
+        taken: list[int], covered: list[int], decided: float,
+    ) -> Solved | None:  # fmt: skip
+        expected = bare(solved, part)
+        width = solved.width
+        actual = raw.astype(np.uint64) if raw is not None else _numbers(self._seen.matrix, bits)
+        values, counts = np.unique(expected ^ actual, return_counts=True)
+        agrees = int(counts.max())
+        if agrees < _LEAST_SHARE * len(part):
+            return None
+        constant = int(values[np.argmax(counts)])
+        behind = part.shape[1] - len(taken)
+        always = constants_of(solved, len(taken), constant, behind)
+        parameters: dict[str, object] = {"check": "crc", "width": width, "polynomial": solved.polynomial}
+        parameters |= {"start": always.start} if always.start else {}
+        parameters |= {"final": always.final} if always.final else {}
+        parameters |= {"reflect_in": True} if solved.reflect_in else {}
+        parameters |= {"reflect_out": True} if solved.reflect_out else {}
+        said = _coverage(taken, self._seen.size)
+        if always.key:
+            said["key_after" if behind else "key_before"] = always.key.hex().upper()
+        parameters |= {"coverage": said} if said else {}
+        with_key = f" and the key {always.key.hex().upper()}{' behind' if behind else ''}" if always.key else ""
+        turned = ", bits reflected" if solved.reflect_in else ""
+        words = (
+            f"CRC-{width} with polynomial 0x{solved.polynomial:0{(width + 3) // 4}X}{turned} of "
+            f"{_over_words(taken, covered, self._seen.size)}{with_key}"
+        )
+        return Solved(bits, parameters, words, agrees, len(part) - agrees, decided, solved.others)
+
+
+def _number(row: NDArray[np.uint8], bits: tuple[int, ...]) -> int:
+    number = 0
+    for bit in bits:
+        number = number << 1 | int(row[bit // 8]) >> bit % 8 & 1
+    return number
+
+
+def _numbers(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.uint64]:
+    found = np.zeros(len(matrix), np.uint64)
+    for bit in bits:
+        found = found << np.uint64(1) | (matrix[:, bit // 8] >> np.uint8(bit % 8) & np.uint8(1)).astype(np.uint64)
+    return found
+
+
+def _cleared(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.uint8]:
+    """Return frames with some bits zero, as they are while a check is worked out."""
+    made = matrix.copy()
+    for bit in bits:
+        made[:, bit // 8] &= np.uint8(~(1 << bit % 8) & 0xFF)
+    return made
+
+
+def _coverage(taken: list[int], size: int) -> dict[str, object]:
+    """Return what is covered as the layout language writes it; what it says by itself is left out."""
+    said: dict[str, object] = {}
+    if taken == list(range(taken[0], taken[-1] + 1)):
+        if taken[0]:
+            said["first"] = str(taken[0])
+        if taken[-1] + 1 != size:
+            said["end"] = str(taken[-1] + 1)
+    else:
+        said["places"] = format_places(Places(n * 8 + bit for n in taken for bit in range(7, -1, -1)))
+    return said
+
+
+def _over_words(taken: list[int], covered: list[int], size: int) -> str:
+    if taken == covered and len(covered) >= size - 8:
+        return "all other bytes" if len(covered) < size else "all bytes"
+    if taken == list(range(taken[0], taken[-1] + 1)):
+        return f"B{taken[0]} to B{taken[-1]}" if len(taken) > 1 else f"B{taken[0]}"
+    return f"{len(taken)} bytes"
+
+
+def _said(one: Solved) -> Said:
+    total = one.agrees + one.against
+    several = ""
+    if one.others:
+        several = f" {one.others} other polynomial{'s' if one.others > 1 else ''} would fit these frames as well."
+    reason = f"It is the {one.words} in {share_words(one.agrees, total, 'frame')}.{several}"
+    confidence = (0.99 if one.decided > 60 else 0.9) * one.agrees / total / (1 + one.others)
+    return Said(
+        kind="check", bits=one.bits, parameters=dict(one.parameters), frames=one.agrees, against=one.against,
+        confidence=confidence, reason=reason,
+    )  # fmt: skip

@@ -1,0 +1,57 @@
+"""Bits that are the others turned round, as a safeguard."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...layouts.places import Places, format_places
+from ..finding import Said
+from ..seen import Seen
+from ..words import share_words
+
+_LEAST_VALUES = 3
+
+
+def complements(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
+    """Return bytes and half bytes that are always those of another place, every bit turned round."""
+    found: list[Said] = []
+    left = free.copy()
+    for width in (16, 8, 4):
+        runs = [run for run in _runs(seen.size, width) if left[list(run)].all() and seen.moves[list(run)].any()]
+        raws = [seen.raw(run) for run in runs]
+        for later in range(len(runs)):
+            for earlier in range(later):
+                if not (left[list(runs[later])].all() and left[list(runs[earlier])].all()):
+                    continue
+                said = _turned(runs[earlier], runs[later], raws[earlier], raws[later], width)
+                if said is not None:
+                    found.append(said)
+                    left[list(runs[later])] = False
+    return found
+
+
+def _runs(size: int, width: int) -> list[tuple[int, ...]]:
+    if width == 4:
+        return [tuple(range(first + 3, first - 1, -1)) for first in range(0, size * 8, 4)]
+    count = width // 8
+    return [
+        tuple(n * 8 + bit for n in range(first, first + count) for bit in range(7, -1, -1))
+        for first in range(size - count + 1)
+    ]
+
+
+def _turned(
+    earlier: tuple[int, ...], later: tuple[int, ...], one: NDArray[np.int64], other: NDArray[np.int64], width: int
+) -> Said | None:
+    if set(earlier) & set(later) or len(np.unique(one)) < _LEAST_VALUES:
+        return None
+    agrees = int((one ^ other == (1 << width) - 1).sum())
+    if agrees < 0.98 * len(one):
+        return None
+    of = format_places(Places(earlier))
+    return Said(
+        kind="complement", bits=later, parameters={"of": of}, frames=agrees, against=len(one) - agrees,
+        confidence=0.97 * agrees / len(one),
+        reason=f"Every bit is that of {of} turned round in {share_words(agrees, len(one), 'frame')}.",
+    )  # fmt: skip

@@ -1,0 +1,125 @@
+"""Bits that count: by any step, up to any wrap."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..finding import Said
+from ..seen import Seen
+from ..words import count_of, share_words
+
+_LEAST_FRAMES = 8
+_LEAST_SHARE = 0.93
+_MOST_BITS = 32
+
+
+@dataclass(frozen=True, slots=True)
+class Counted:
+    """A run of bits that counts.
+
+    Attributes
+    ----------
+    bits
+    step
+    wraps_at
+    agrees, against
+        Pairs of frames.
+    """
+
+    bits: tuple[int, ...]
+    step: int
+    wraps_at: int
+    agrees: int
+    against: int
+
+
+def counters(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
+    """Return the counters among free bits, bool (size * 8,)."""
+    pairs = int(seen.follows.sum())
+    if pairs < _LEAST_FRAMES:
+        return []
+    restless = seen.flips >= pairs * 0.85
+    taken = ~free
+    found: list[Counted] = []
+    for bit in np.flatnonzero(restless & free).tolist():
+        if taken[bit]:
+            continue
+        best = _widest(seen, bit, taken)
+        if best is not None:
+            found.append(best)
+            taken[list(best.bits)] = True
+    return [_said(one, seen) for one in found]
+
+
+def _widest(seen: Seen, lowest: int, taken: NDArray[np.bool_]) -> Counted | None:
+    """Return the run that counts best from a lowest bit on, in either order of bytes; of equals the widest."""
+    found: list[Counted] = []
+    for low_first in (True, False):
+        bits: list[int] = []
+        for bit in _upwards(lowest, seen.size, low_first):
+            if taken[bit] or len(bits) == _MOST_BITS or not seen.moves[bit]:
+                break
+            bits.append(bit)
+            if len(bits) > 1 and (counted := counts(seen, tuple(reversed(bits)))) is not None:
+                found.append(counted)
+            elif len(bits) > 5 and not found:
+                break
+    if not found:
+        return None
+    # lost frames are lost in all of them alike, so a run that agrees less often has taken in a stranger
+    most = max(one.agrees for one in found)
+    return max((one for one in found if one.agrees >= most - 1), key=lambda one: len(one.bits))
+
+
+def _upwards(lowest: int, size: int, low_first: bool):  # type: ignore[no-untyped-def]
+    byte, bit = divmod(lowest, 8)
+    while 0 <= byte < size:
+        yield byte * 8 + bit
+        bit += 1
+        if bit == 8:
+            byte, bit = byte + (1 if low_first else -1), 0
+
+
+def counts(seen: Seen, bits: tuple[int, ...]) -> Counted | None:
+    """Return how a run of bits counts, None if it does not."""
+    raw = seen.raw(bits)
+    steps = np.diff(raw)[seen.follows[1:]]
+    whole = 1 << len(bits)
+    best: Counted | None = None
+    for wrap in sorted({whole, int(raw.max()) + 1}, reverse=True):
+        values, times = np.unique(steps % wrap, return_counts=True)
+        step = int(values[np.argmax(times)])
+        agrees = int(times.max())
+        wraps = int(((raw[1:] < raw[:-1]) & seen.follows[1:]).sum())
+        # of a wrap that was never seen only that of all bits is likely
+        if not step or agrees < _LEAST_SHARE * len(steps) or (not wraps and wrap != whole) or np.gcd(step, wrap) != 1:
+            continue
+        signed = step if step * 2 <= wrap else step - wrap
+        if _uses_all(raw, wrap) and (best is None or agrees > best.agrees):
+            best = Counted(bits, signed, wrap, agrees, len(steps) - agrees)
+    return best
+
+
+def _uses_all(raw: NDArray[np.int64], wrap: int) -> bool:
+    """Return whether nearly all values up to the wrap come, as far as there are frames for it."""
+    return len(np.unique(raw)) >= 0.8 * min(wrap, len(raw) * 0.8)
+
+
+def _said(one: Counted, seen: Seen) -> Said:
+    total = one.agrees + one.against
+    by = f"goes {'up' if one.step > 0 else 'down'} by {abs(one.step)}"
+    reason = (
+        f"It {by} from frame to frame in {share_words(one.agrees, total)} and begins again after {one.wraps_at} values."
+    )
+    # each pair that agrees by chance would do so once in as many cases as there are values
+    sure = min(one.agrees * np.log2(one.wraps_at) / 60, 1.0)
+    return Said(
+        kind="counter", bits=one.bits, parameters={"step": one.step, "wraps_at": one.wraps_at}, frames=one.agrees,
+        against=one.against, confidence=0.6 + 0.39 * sure * one.agrees / total, reason=reason,
+    )  # fmt: skip
+
+
+__all__ = ["Counted", "count_of", "counters", "counts"]

@@ -1,0 +1,96 @@
+"""Bits that are values: numbers that move smoothly, states, flags; which bits belong together is weighed as a whole."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...words import grouped
+from ..finding import Said, When
+from ..seen import Seen
+from ..tiling.costs import SIGNED, STATE
+from ..tiling.tile import Tile, tiles_of
+from ..words import count_of
+
+_MOST_NAMES = 16
+
+
+def fields(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> list[Said]:
+    """Return what free bits, bool (size * 8,), are best divided into."""
+    return [_said(seen, tile, when) for tile in tiles_of(seen, free)]
+
+
+@dataclass(frozen=True, slots=True)
+class _Moved:
+    """How a run of bits moved, in figures."""
+
+    low: int
+    high: int
+    values: int
+    changes: int
+    single: int
+    largest: int
+
+    @classmethod
+    def of(cls, seen: Seen, tile: Tile) -> _Moved:
+        raw = seen.raw(tile.bits)
+        if tile.shape == SIGNED:
+            raw = np.where(raw >> (len(tile.bits) - 1) & 1, raw - (1 << len(tile.bits)), raw)
+        steps = np.abs(np.diff(raw)[seen.follows[1:]])
+        return cls(
+            int(raw.min()), int(raw.max()), len(np.unique(raw)), int((steps > 0).sum()), int((steps == 1).sum()),
+            int(steps.max(initial=0)),
+        )  # fmt: skip
+
+
+def _reading(tile: Tile, moved: _Moved, pairs: int) -> str:
+    if len(tile.bits) == 1:
+        return "flag"
+    if tile.shape == STATE and moved.values <= _MOST_NAMES:
+        return "names"
+    rests = moved.changes <= 0.2 * max(pairs, 1)
+    goes_by_ones = moved.single >= 0.9 * moved.changes and moved.values > 5
+    is_few = moved.values <= 8 if len(tile.bits) <= 4 else moved.values <= 6 and moved.values < moved.high - moved.low
+    if rests and is_few and not goes_by_ones:
+        return "names"
+    return "signed" if tile.shape == SIGNED else "unsigned"
+
+
+def _said(seen: Seen, tile: Tile, when: tuple[When, ...]) -> Said:
+    moved = _Moved.of(seen, tile)
+    pairs = int(seen.follows.sum())
+    reading = _reading(tile, moved, pairs)
+    return Said(
+        kind="field", bits=tile.bits, parameters={"reading": reading}, frames=len(seen), when=when,
+        confidence=_confidence(tile, moved, len(seen)), reason=_reason(tile, moved, reading),
+    )  # fmt: skip
+
+
+def _confidence(tile: Tile, moved: _Moved, frames: int) -> float:
+    """Return how sure it is that just these bits are a value: by how much every other division says more."""
+    if moved.changes < 2:
+        return 0.35
+    sure = 1 - 0.5 ** (tile.margin / 6 + 0.2)
+    return float(np.clip(0.2 + 0.78 * sure, 0, 0.98)) * (1 if frames >= 40 else 0.9)
+
+
+def _reason(tile: Tile, moved: _Moved, reading: str) -> str:
+    changes = count_of(moved.changes, "time")
+    if reading == "flag":
+        return f"The bit changes {changes}; any division with its neighbours takes {_bits(tile.margin)} more to say."
+    if reading == "names":
+        return (
+            f"It takes {grouped(moved.values)} values and changes {changes}; any other division of these bits takes "
+            f"{_bits(tile.margin)} more to say."
+        )
+    return (
+        f"As one number it runs from {grouped(moved.low)} to {grouped(moved.high)} with steps of at most "
+        f"{grouped(moved.largest)}; any other division of these bits takes {_bits(tile.margin)} more to say."
+    )
+
+
+def _bits(margin: float) -> str:
+    number = max(round(margin), 0)
+    return "1 bit" if number == 1 else f"{grouped(number)} bits"

@@ -1,0 +1,190 @@
+"""Bits that say what the others mean: within each of their values the rest moves much less than from frame to frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..seen import Seen
+from ..tiling.costs import state_cost
+from ..tiling.tile import cost_of
+from .counters import counters
+
+MOST_PAGES = 24
+_LEAST_FRAMES_A_PAGE = 4
+_LEAST_UNDER = 4
+"""Bits that a selector has at least under it."""
+_MOST_WEIGHED = 3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Paged:
+    """A run of bits that selects, and what it selects.
+
+    Attributes
+    ----------
+    bits
+    values
+        Raw values that come, each a page.
+    under : bool (size * 8,)
+        Bits that mean something else from page to page.
+    flips, within
+        How often those bits differ from the frame before, and from the frame before of the same page.
+    """
+
+    bits: tuple[int, ...]
+    values: tuple[int, ...]
+    under: NDArray[np.bool_]
+    flips: int
+    within: int
+
+
+def find_selector(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
+    """Return what selects among free bits, bool (size * 8,); None if nothing does."""
+    if len(seen) < 12:
+        return None
+    found = _found(seen, free)
+    return _whole(seen, free, found) if found is not None else None
+
+
+def _whole(seen: Seen, free: NDArray[np.bool_], paged: Paged) -> Paged:
+    """Return a selector with the bits beside it, in its byte, that are the same on each of its pages."""
+    bits = list(paged.bits)
+    byte = bits[0] // 8
+    for step in (1, -1):
+        while (beside := (bits[0] if step > 0 else bits[-1]) + step) // 8 == byte and free[beside]:
+            wider = (beside, *bits) if step > 0 else (*bits, beside)
+            if not seen.moves[beside] or len(np.unique(seen.raw(wider))) != len(paged.values):
+                break
+            bits = list(wider)
+    values = tuple(np.unique(seen.raw(tuple(bits))).tolist())
+    under = paged.under.copy()
+    under[bits] = False
+    return Paged(tuple(bits), values, under, paged.flips, paged.within)
+
+
+def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
+    candidates = _candidates(seen, free)
+    judged = [one for bits in candidates if (one := _judged(seen, free, bits)) is not None]
+    if not judged:
+        return _weighed(seen, free, candidates)
+    least = min(cost for cost, _ in judged)
+    # what lies under a selector may tell the pages apart as well; of those that do, the first is what decides
+    alike = [one for cost, one in judged if cost <= least * 1.02 + 30]
+    first = min(min(one.bits) // 8 for one in alike)
+    here = [one for one in alike if min(one.bits) // 8 == first]
+    # fewer values do with fewer pages; of runs that do with as many the whole one is meant
+    return min(here, key=lambda one: (len(one.values), -len(one.bits)))
+
+
+def _candidates(seen: Seen, free: NDArray[np.bool_]) -> list[tuple[int, ...]]:
+    """Return runs within a byte that have few values and change often enough to turn pages."""
+    pairs = max(int(seen.follows.sum()), 1)
+    found = []
+    for byte in range(seen.size):
+        own = [bit for bit in range(byte * 8, byte * 8 + 8) if free[bit] and seen.moves[bit]]
+        for low in own:
+            for high in own:
+                if high < low or not free[low : high + 1].all():
+                    continue
+                bits = tuple(range(high, low - 1, -1))
+                raw = seen.raw(bits)
+                values = np.unique(raw)
+                if not 2 <= len(values) <= MOST_PAGES or len(seen) < _LEAST_FRAMES_A_PAGE * len(values):
+                    continue
+                changes = int(((raw[1:] != raw[:-1]) & seen.follows[1:]).sum())
+                if changes >= 0.3 * pairs:
+                    found.append(bits)
+    return found
+
+
+def _judged(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> tuple[float, Paged] | None:
+    """Return what it takes to say all other bits page by page, and the pages; None if they are no pages."""
+    raw = seen.raw(bits)
+    values = np.unique(raw)
+    others = free.copy()
+    others[list(bits)] = False
+    others &= seen.moves
+    if not others.any():
+        return None
+    within = np.zeros(seen.size * 8, np.int64)
+    pairs = 0
+    for value in values.tolist():
+        page = seen.where(raw == value)
+        within += page.flips
+        pairs += int(page.follows.sum())
+    all_pairs = int(seen.follows.sum())
+    # bits that flip much less often within a page than from frame to frame are under it
+    under = others & (within * 2 < seen.flips) & (seen.flips - within > 4)
+    if not under.any():
+        return None
+    plain = float(_said_in(seen.flips[others], all_pairs).sum())
+    # a bit that is taken in without need is one less to be said, and must not be had for nothing
+    own = float(state_cost(raw, seen.follows))
+    paged = float(np.where(under, _said_in(within, pairs), _said_in(seen.flips, all_pairs))[others].sum())
+    # each bit of each page has a rate of its own
+    paged += len(values) * int(under.sum()) * 0.5 * np.log2(len(seen) + 1.0) + 20
+    # a single bit, as the lowest of a number, divides anything a little
+    most = 0.7 if len(values) > 2 or len(bits) > 1 else 0.4
+    if paged > most * plain or plain - paged < 40 or paged + own > 0.85 * plain or under.sum() < _LEAST_UNDER:
+        return None
+    flips_under, within_under = int(seen.flips[under].sum()), int(within[under].sum())
+    under = _all_under(others, under, within > 1.3 * seen.flips + 3)
+    found = Paged(bits, tuple(values.tolist()), under, flips_under, within_under)
+    return paged + own, found
+
+
+def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ...]]) -> Paged | None:
+    """Return what turns its pages in a fixed order, if all values are told much shorter page by page.
+
+    Where pages come seldom their bits flip as often within as from frame to frame, but numbers still go on in them.
+    """
+    regular = []
+    counting = [set(one.bits) for one in counters(seen, free.copy())]
+    rest = free.copy()
+    for one in counting:
+        rest[list(one)] = False
+    for bits in candidates:
+        # the lower bits of a counter come round just as regularly
+        if any(set(bits) < one for one in counting):
+            continue
+        raw = seen.raw(bits)
+        if state_cost(raw, seen.follows) < 0.2 * len(seen) + 60:
+            regular.append((len(np.unique(raw)), len(bits), bits))
+    best: tuple[float, Paged] | None = None
+    for _, _, bits in sorted(regular, reverse=True)[:_MOST_WEIGHED]:
+        raw = seen.raw(bits)
+        others = rest.copy()
+        others[list(bits)] = False
+        values = np.unique(raw).tolist()
+        pages = [seen.where(raw == value) for value in values]
+        paged = sum(cost_of(page, others) for page in pages)
+        plain = cost_of(seen, others)
+        if paged > 0.85 * plain or (best is not None and paged >= best[0] * 0.98):
+            continue
+        within = sum(int(page.flips[others].sum()) for page in pages)
+        best = paged, Paged(bits, tuple(values), others & seen.moves, int(seen.flips[others].sum()), within)
+    return best[1] if best is not None else None
+
+
+def _all_under(others: NDArray[np.bool_], under: NDArray[np.bool_], beside: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return the bits that lie under a selector, of some that surely do, and some that surely do not.
+
+    The lowest bits of a number flip at random with pages and without, and go with their neighbours.
+    """
+    sure = np.flatnonzero(others & (under | beside))
+    if not beside[others].any():
+        return others
+    places = np.arange(len(others))
+    after = np.clip(np.searchsorted(sure, places), 0, len(sure) - 1)
+    before = np.clip(after - 1, 0, len(sure) - 1)
+    nearer = np.where(np.abs(sure[after] - places) <= np.abs(sure[before] - places), sure[after], sure[before])
+    return others & under[nearer]
+
+
+def _said_in(flips: NDArray[np.int64], pairs: int) -> NDArray[np.float64]:
+    """Return the bits that say when each of some bits flipped."""
+    share = np.clip(flips / max(pairs, 1), 1e-9, 1 - 1e-9)
+    return -pairs * (share * np.log2(share) + (1 - share) * np.log2(1 - share))

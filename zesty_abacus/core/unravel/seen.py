@@ -1,0 +1,93 @@
+"""The frames of one kind as questions look at them: not too many, with what is asked of them again and again."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..frames.segment_frames import KindFrames
+
+MOST_FRAMES = 12_000
+_BLOCKS = 6
+
+
+@dataclass(frozen=True, eq=False)
+class Seen:
+    """Frames of a kind, all of one size, in order of time.
+
+    Attributes
+    ----------
+    time_ns : int64 (n,)
+    matrix : uint8 (n, size)
+    follows : bool (n,)
+        Whether the frame before it in the recording is the one before it here; false where frames were left out.
+    total
+        How many frames of the kind there are in the recording.
+    """
+
+    time_ns: NDArray[np.int64]
+    matrix: NDArray[np.uint8]
+    follows: NDArray[np.bool_] = field(repr=False)
+    total: int
+
+    @classmethod
+    def of(cls, frames: KindFrames, size: int, most: int = MOST_FRAMES) -> Seen:
+        """Return those of a size, evenly chosen stretches of them where they are too many."""
+        alike = np.flatnonzero(frames.sizes == size)
+        chosen = alike
+        if len(alike) > most:
+            length = most // _BLOCKS
+            starts = np.linspace(0, len(alike) - length, _BLOCKS).astype(np.int64)
+            chosen = alike[(starts[:, None] + np.arange(length)).reshape(-1)]
+        follows = np.zeros(len(chosen), np.bool_)
+        # frames of another size between them, or that were left out, break a stretch
+        follows[1:] = np.diff(frames.rows[chosen].astype(np.int64)) > 0
+        follows[1:] &= np.diff(chosen) == 1
+        matrix = np.ascontiguousarray(frames.matrix[chosen, :size])
+        return cls(frames.time_ns[chosen], matrix, follows, len(alike))
+
+    def __len__(self) -> int:
+        return len(self.matrix)
+
+    @property
+    def size(self) -> int:
+        """Payload bytes of each frame."""
+        return self.matrix.shape[1]
+
+    @cached_property
+    def bits(self) -> NDArray[np.uint8]:
+        """Every bit, by its number ``byte * 8 + bit``; uint8 (n, size * 8)."""
+        return np.unpackbits(self.matrix, axis=1, bitorder="little")
+
+    @cached_property
+    def flips(self) -> NDArray[np.int64]:
+        """In how many frames each bit is another than in the frame before; int64 (size * 8,)."""
+        changed = np.unpackbits(self.matrix[1:] ^ self.matrix[:-1], axis=1, bitorder="little")
+        return changed[self.follows[1:]].sum(axis=0, dtype=np.int64)
+
+    @cached_property
+    def moves(self) -> NDArray[np.bool_]:
+        """Which bits are not the same in all frames; bool (size * 8,)."""
+        different = (
+            np.bitwise_or.reduce(self.matrix ^ self.matrix[:1], axis=0) if len(self) else self.matrix.sum(axis=0)
+        )
+        return np.unpackbits(different.astype(np.uint8), bitorder="little").astype(np.bool_)
+
+    def raw(self, bits: tuple[int, ...]) -> NDArray[np.int64]:
+        """Return bits, most significant first, as numbers without sign; int64 (n,), at most 63 bits."""
+        raw = np.zeros(len(self), np.int64)
+        for bit in bits:
+            raw = raw << 1 | (self.matrix[:, bit // 8] >> (bit % 8) & 1)
+        return raw
+
+    def where(self, rows: NDArray[np.bool_]) -> Seen:
+        """Return some of the frames, as a page of them is; the one before is the one before on the page."""
+        chosen = np.flatnonzero(rows)
+        # a frame follows the one before on its page if nothing between them was left out
+        breaks = np.cumsum(~self.follows)[chosen]
+        follows = np.zeros(len(chosen), np.bool_)
+        follows[1:] = breaks[1:] == breaks[:-1]
+        return Seen(self.time_ns[chosen], np.ascontiguousarray(self.matrix[chosen]), follows, len(chosen))
