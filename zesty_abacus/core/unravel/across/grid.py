@@ -125,3 +125,31 @@ def _filled(curve: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np
         spread = np.nanstd(curve, axis=-1, keepdims=True)
     made = np.where(known, (curve - mean) / np.where(spread > 0, spread, 1), 0.0)
     return made, known.astype(np.float64)
+
+
+_COARSE = 384
+_COARSE_LAGS = (-2, -1, 0, 1, 2)
+
+
+def alike(curves: list[Curve], least: float, coarse: int = _COARSE) -> list[list[int]]:
+    """Return for each curve the others that go along with it or against it, roughly, the likest first.
+
+    Looked at in few points, since all are compared with all.
+    """
+    whole = np.stack([curve.values for curve in curves])
+    width = max(whole.shape[1] // coarse, 1)
+    used = whole.shape[1] // width * width
+    parts = whole[:, :used].reshape(len(curves), -1, width)
+    with np.errstate(all="ignore"):
+        known = np.isfinite(parts)
+        mean = np.where(known, parts, 0).sum(axis=2) / known.sum(axis=2)
+    rough, _ = _filled(mean)
+    length = np.sqrt((rough**2).sum(axis=1, keepdims=True))
+    rough = rough / np.where(length > 0, length, 1)
+    likeness = np.zeros((len(curves), len(curves)))
+    for lag in _COARSE_LAGS:
+        moved = np.roll(rough, lag, axis=1)
+        likeness = np.maximum(likeness, np.abs(rough @ moved.T))
+    np.fill_diagonal(likeness, 0)
+    order = np.argsort(-likeness, axis=1)
+    return [[other for other in row.tolist() if likeness[number, other] >= least] for number, row in enumerate(order)]

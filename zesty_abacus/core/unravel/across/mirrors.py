@@ -10,11 +10,14 @@ from numpy.typing import NDArray
 from ...progress import Progress
 from ...words import number_text, span_text
 from ..finding import Said
-from .grid import Curve, Grid, correlations
+from .grid import Curve, Grid, alike, correlations
 from .question import Answer, Question, View
 
 _MOST_LAG_NS = 1_500_000_000
 _LEAST_CORRELATION = 0.995
+_ROUGHLY = 0.9
+_MOST_TRIED = 8
+"""Others that are compared closely with a field, the likest first."""
 _LEAST_CHANGES = 5
 _STEPS_OFF = 1.6
 """By how many steps of the coarser of two numbers they may be apart."""
@@ -30,17 +33,18 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
 def _numbers(grid: Grid, curves: list[Curve], progress: Progress) -> Iterator[Answer]:
     if len(curves) < 2:
         return
-    others = np.stack([curve.values for curve in curves])
     most = int(_MOST_LAG_NS // grid.step_ns)
-    for number, curve in enumerate(curves):
-        progress.step(number / len(curves), "which fields say the same")
-        table = correlations(curve.values, others, most)
-        table[number] = 0
-        for other in np.argsort(-np.abs(table).max(axis=1))[:3].tolist():
-            lag = int(np.abs(table[other]).argmax()) - most
+    for number, candidates in enumerate(alike(curves, _ROUGHLY)):
+        progress.check()
+        if not candidates:
+            continue
+        curve, others = curves[number], candidates[:_MOST_TRIED]
+        table = correlations(curve.values, np.stack([curves[other].values for other in others]), most)
+        for place in np.argsort(-np.abs(table).max(axis=1)).tolist():
+            lag = int(np.abs(table[place]).argmax()) - most
             # the other is later by the lag, so this one is earlier
-            found = _fitted(grid, curve, curves[other], -lag)
-            if abs(table[other]).max() >= _LEAST_CORRELATION and found is not None:
+            found = _fitted(grid, curve, curves[others[place]], -lag)
+            if abs(table[place]).max() >= _LEAST_CORRELATION and found is not None:
                 yield curve.of, found
                 break
 
@@ -81,13 +85,14 @@ def _states(grid: Grid, curves: list[Curve], progress: Progress) -> Iterator[Ans
     filled = np.stack([np.where(np.isfinite(one.values), one.values, -1) for one in curves])
     changes = (filled[:, 1:] != filled[:, :-1]).sum(axis=1)
     most = int(500_000_000 // grid.step_ns)
+    near = alike(curves, _ROUGHLY, len(grid.time_ns))
     for number, curve in enumerate(curves):
         progress.check()
         if changes[number] < _LEAST_CHANGES:
             continue
         best: tuple[float, Said] | None = None
-        for other in range(len(curves)):
-            if other == number or abs(int(changes[other]) - int(changes[number])) > 1 or curves[other].of is curve.of:
+        for other in near[number][:_MOST_TRIED]:
+            if abs(int(changes[other]) - int(changes[number])) > 1 or curves[other].of is curve.of:
                 continue
             for gain, offset in ((1, 0), (-1, 1)):
                 found = _alike(grid, curve, curves[other], gain, offset, most)

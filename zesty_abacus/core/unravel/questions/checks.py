@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from ...layouts.places import Places, format_places
 from ..checking.crc import SolvedCrc, bare, constants_of, solve
 from ..checking.folded import Folded, folds
+from ..checking.linear import frames_needed, is_linear
 from ..finding import Said
 from ..seen import Seen
 from ..words import share_words
@@ -18,7 +19,7 @@ from .counters import counters, counts
 
 _MOST_DIFFERENT = 400
 """Frames that a check is solved from; all others then have to agree."""
-_MOST_DIFFERENCES = 1_500
+_CHOICES = 3
 _LEAST_SHARE = 0.97
 _SOLVED_FROM = 28
 """Frames that a CRC is solved from."""
@@ -75,6 +76,7 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
             mutual.append(solved)
         else:
             found.append(solved)
+            solver.has_solved(bits)
             taken[list(bits)] = True
     mutual = [one for one in mutual if not any(taken[bit] for bit in one.bits)]
     if mutual:
@@ -102,7 +104,9 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]
     """Yield places where checks stand, the widest first: whole bytes in both orders, then half bytes."""
     ok = free & (seen.moves | _may_be_still(seen))
     for count in (8, 4, 3, 2, 1):
-        for first in range(seen.size - count + 1):
+        firsts = range(seen.size - count + 1)
+        # at the end first, then at the beginning: where they mostly are
+        for first in dict.fromkeys([*firsts[-1:], *firsts[:1], *firsts]):
             numbers = range(first, first + count)
             # most bits of a wide check move, however few of the data do
             least = 4 if count == 1 else count * 7
@@ -128,6 +132,7 @@ class _Solver:
 
     def __init__(self, seen: Seen) -> None:
         self._seen = seen
+        self._solved = 0
         changed = seen.matrix[1:] ^ seen.matrix[:-1]
         self._changed = np.concatenate([np.zeros((1, seen.size), np.uint8), changed])
         self._changed[~seen.follows] = 0
@@ -138,6 +143,11 @@ class _Solver:
         bits = np.unpackbits(self._differences, axis=1, bitorder="little")
         self._shares = bits.sum(axis=0) / max(len(bits) - 1, 1)
         self._moving = [bool(seen.moves[n * 8 : n * 8 + 8].any()) for n in range(seen.size)]
+
+    def has_solved(self, bits: tuple[int, ...]) -> None:
+        """Leave a check out of what others depend on: with it every byte it covers is linear in the rest."""
+        for bit in bits:
+            self._solved |= 1 << bit
 
     def solve(self, bits: tuple[int, ...]) -> Solved | None:
         """Return the check in some bits, None if there is none."""
@@ -164,13 +174,25 @@ class _Solver:
     def _looks_like_crc(self, bits: tuple[int, ...]) -> bool:
         """Return whether each bit flips in about half of the frames that change, as those of a CRC do."""
         shares = self._shares[list(bits)]
-        # most bits: those in the middle of a sparse polynomial rarely flip where the data are short
-        if ((shares > 0.12) & (shares < 0.92)).mean() < 0.6 or shares.mean() < 0.25:
-            return False
-        # a CRC is linear: where the data differ in the same way, so do the checks
-        some = self._differences[:_MOST_DIFFERENCES]
-        rest = np.unique(_cleared(some, bits), axis=0)
-        return len(rest) >= 0.95 * len(some)
+        # only most bits: those in the middle of a sparse polynomial rarely flip where the data are short
+        return bool(((shares > 0.12) & (shares < 0.92)).mean() >= 0.6 and shares.mean() > 0.25)
+
+    def _linear_rows(self, bits: tuple[int, ...]) -> NDArray[np.int64] | None:
+        """Return frames over which the bits are linear in the rest, to solve a CRC from; None if there are none.
+
+        Of three choices, since a single frame that was damaged on its way spoils the one it is in.
+        """
+        own = 0
+        for bit in bits:
+            own |= 1 << bit
+        needed = max(frames_needed(int(self._seen.moves.sum())), _SOLVED_FROM)
+        step = max(len(self._different) // needed, 1)
+        for first in range(min(step, _CHOICES)):
+            rows = self._different[first::step][:needed]
+            frames = (int.from_bytes(self._seen.matrix[row].tobytes(), "little") for row in rows.tolist())
+            if is_linear([frame & ~self._solved for frame in frames], own):
+                return rows
+        return None
 
     def _rows(self) -> NDArray[np.int64]:
         step = max(len(self._different) // _MOST_DIFFERENT, 1)
@@ -214,12 +236,16 @@ class _Solver:
     def _crc(self, bits: tuple[int, ...]) -> Solved | None:
         if len(bits) < 4 or not self._looks_like_crc(bits):
             return None
-        seen, rows, width = self._seen, self._rows(), len(bits)
+        seen, width = self._seen, len(bits)
         decided = (len(self._different) - 1) * width - 2 * width - 14
         if decided < _LEAST_BITS:
             return None
+        rows = self._linear_rows(bits)
+        if rows is None:
+            return None
         raw = seen.raw(bits) if width <= 62 else None
-        checks_ = [_number(seen.matrix[row], bits) for row in rows[:_SOLVED_FROM].tolist()]
+        rows = rows[:_SOLVED_FROM]
+        checks_ = [_number(seen.matrix[row], bits) for row in rows.tolist()]
         data = _cleared(seen.matrix, bits)
         whole = width % 8 == 0
         own = {bit // 8 for bit in bits} if whole else set()
@@ -228,7 +254,7 @@ class _Solver:
             for taken in self._stretches(covered):
                 # a key behind the data moves them up, whatever it is
                 part = np.pad(data[:, taken], ((0, 0), (0, behind)))
-                for solved in solve(part[rows[:_SOLVED_FROM]], checks_, width):
+                for solved in solve(part[rows], checks_, width):
                     found = self._agreeing(solved, bits, part, raw, taken, covered, decided)
                     if found is not None:
                         return found
