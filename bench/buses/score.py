@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.layouts.places import Places, format_places, parse_places
 from zesty_abacus.core.unravel.finding import Finding
 
 from .bus import Bus
@@ -49,10 +49,41 @@ def score(bus: Bus, findings: Iterable[Finding], into: Score | None = None) -> S
     by_key: dict[Key, list[Finding]] = defaultdict(list)
     for one in findings:
         by_key[one.lane, one.address, int("extended" in one.flags)].append(one)
+    by_place: dict[tuple[Key, str], TrueField] = {}
     for message in bus.messages:
         if len(message.times_s) >= 10:
             _message(message, by_key[message.key], made)
+        for one in message.fields:
+            if moving := message.moving(one):
+                by_place[message.key, format_places(Places(moving))] = one
+    _mirrors(by_key, by_place, made)
     return made
+
+
+def _mirrors(by_key: dict[Key, list[Finding]], by_place: dict[tuple[Key, str], TrueField], made: Score) -> None:
+    """Add which fields were found elsewhere, of those that are there more than once."""
+    signals = [one.signal for one in by_place.values() if one.signal and one.page is None]
+    found: set[tuple[Key, str]] = set()
+    for key, findings in by_key.items():
+        for one in findings:
+            if one.kind != "mirror":
+                continue
+            of = one.parameters["of"]
+            other = (of["lane"], of["address"], int("extended" in of["flags"])), of["places"]
+            mine = by_place.get((key, one.places))
+            theirs = by_place.get(other)
+            if mine is None or theirs is None:
+                # what was divided wrongly is counted as such already
+                continue
+            true = mine.signal == theirs.signal
+            made.sure[int(one.confidence * 10)][0 if true else 1] += 1
+            (made.right if true else made.wrong)["mirror"] += 1
+            found.add((key, one.places))
+            if not true:
+                made.told.append(f"{key} wrong mirror {one.places} {mine.signal} of {theirs.signal}: {one.reason}")
+    for place, one in by_place.items():
+        if one.page is None and one.signal and signals.count(one.signal) > 1 and place not in found:
+            made.missed["mirror"] += 1
 
 
 def _page(message: TrueMessage, one: Finding) -> int | None:
@@ -88,9 +119,7 @@ def _message(message: TrueMessage, findings: list[Finding], made: Score) -> None
     for place, one in truth.items():
         if place not in found:
             made.missed["field"] += 1
-            made.told.append(
-                f"{message.key} missed {one.what} {place[0][0]}..{place[0][-1]}, page {place[1]}"
-            )
+            made.told.append(f"{message.key} missed {one.what} {place[0][0]}..{place[0][-1]}, page {place[1]}")
 
 
 def _exact(message: TrueMessage, kind: str, findings: list[Finding], made: Score) -> None:

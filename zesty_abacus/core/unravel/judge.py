@@ -15,6 +15,7 @@ from .questions.complements import complements
 from .questions.constants import constants
 from .questions.counters import counters
 from .questions.fields import fields
+from .questions.floats import floats
 from .questions.selectors import Paged, find_selector
 from .seen import Seen
 from .words import grouped
@@ -49,10 +50,13 @@ def _take(free: NDArray[np.bool_], bits: tuple[int, ...]) -> None:
 
 def _pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: int) -> list[Said]:
     """Return what is said of free bits, page by page where something selects."""
-    found: list[Said] = []
+    found = floats(seen, free, when)
+    for one in found:
+        _take(free, one.bits)
     paged = find_selector(seen, _without_counters(seen, free)) if depth < _DEEPEST else None
     if paged is not None:
-        found.append(_selector(seen, paged, when))
+        selector = _selector(seen, paged, when)
+        found.append(selector)
         _take(free, paged.bits)
         for one in counters(seen, free):
             # what counts across the pages lies beside them
@@ -62,7 +66,7 @@ def _pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: i
         free = free & ~paged.under
         raw = seen.raw(paged.bits)
         for value in paged.values:
-            where = (*when, When(found[0].places, str(value)))
+            where = (*when, When(selector.places, str(value)))
             found += _pages(seen.where(raw == value), own.copy(), where, depth + 1)
     for one in counters(seen, free):
         _take(free, one.bits)

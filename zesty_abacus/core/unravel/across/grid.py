@@ -64,12 +64,12 @@ class Grid:
                         found.append(Curve(kind, one, self._at(kind, values, one.parameters["reading"])))
         return found
 
-    def _at(self, kind: KindView, values: NDArray[np.int64], reading: str) -> NDArray[np.float64]:
+    def _at(self, kind: KindView, values: NDArray[np.float64], reading: str) -> NDArray[np.float64]:
         times = kind.thin.time_ns
         if reading in ("flag", "names"):
             # a state holds until the next frame says otherwise
             place = np.searchsorted(times, self.time_ns, side="right") - 1
-            made = values[np.maximum(place, 0)].astype(np.float64)
+            made = values[np.maximum(place, 0)]
         else:
             made = np.interp(self.time_ns, times, values)
         made[(self.time_ns < times[0]) | (self.time_ns > times[-1])] = np.nan

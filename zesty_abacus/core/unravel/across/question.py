@@ -59,12 +59,14 @@ class KindView:
         """Yield its values that are always there."""
         return (one for one in self.said if one.kind == "field" and not one.when)
 
-    def values(self, one: Said) -> NDArray[np.int64]:
-        """Return the numbers that a field reads in the thinned frames; int64 (n,)."""
+    def values(self, one: Said) -> NDArray[np.float64]:
+        """Return the numbers that a field reads in the thinned frames; float64 (n,)."""
         raw = self.thin.raw(one.bits)
+        if one.parameters["reading"] == "float":
+            return raw.astype(np.uint32).view(np.float32).astype(np.float64)
         if one.parameters["reading"] == "signed":
             raw = np.where(raw >> (len(one.bits) - 1) & 1, raw - (1 << len(one.bits)), raw)
-        return raw
+        return raw.astype(np.float64)
 
     def named(self) -> dict[str, object]:
         """Return how parameters name it."""

@@ -206,6 +206,8 @@ class _Solver:
         own = {bit // 8 for bit in bits} if whole else set()
         covered = [n for n in range(seen.size) if n not in own]
         moving = [n for n in covered if self._moving[n] and data[:, n].any()]
+        if self._is_copy(raw, data, moving, len(bits)):
+            return None
         best: Solved | None = None
         for fold in folds(len(bits)):
             chosen = fold.which(data[rows], raw[rows], moving)
@@ -216,6 +218,14 @@ class _Solver:
             if solved is not None and (best is None or solved.decided > best.decided):
                 best = solved
         return best
+
+    @staticmethod
+    def _is_copy(raw: NDArray[np.int64], data: NDArray[np.uint8], moving: list[int], width: int) -> bool:
+        """Return whether the bits are those of one other byte, plain or turned round: of two such no check is made."""
+        if width != 8:
+            return False
+        rest = raw[:, None] ^ data[:, moving]
+        return bool((rest == rest[:1]).mean(axis=0).max(initial=0) > _LEAST_SHARE)
 
     def _folded_over(
         self, fold: Folded, bits: tuple[int, ...], data: NDArray[np.uint8], raw: NDArray[np.int64],

@@ -11,7 +11,7 @@ from ...words import grouped
 from ..finding import Said, When
 from ..seen import Seen
 from ..tiling.costs import SIGNED, STATE
-from ..tiling.tile import Tile, tiles_of
+from ..tiling.tile import IMPOSSIBLE, Tile, tiles_of
 from ..words import count_of
 
 _MOST_NAMES = 16
@@ -79,18 +79,21 @@ def _confidence(tile: Tile, moved: _Moved, frames: int) -> float:
 def _reason(tile: Tile, moved: _Moved, reading: str) -> str:
     changes = count_of(moved.changes, "time")
     if reading == "flag":
-        return f"The bit changes {changes}; any division with its neighbours takes {_bits(tile.margin)} more to say."
+        return f"The bit changes {changes}; {_otherwise(tile.margin)}."
     if reading == "names":
-        return (
-            f"It takes {grouped(moved.values)} values and changes {changes}; any other division of these bits takes "
-            f"{_bits(tile.margin)} more to say."
-        )
+        return f"It takes {grouped(moved.values)} values and changes {changes}; {_otherwise(tile.margin)}."
     return (
         f"As one number it runs from {grouped(moved.low)} to {grouped(moved.high)} with steps of at most "
-        f"{grouped(moved.largest)}; any other division of these bits takes {_bits(tile.margin)} more to say."
+        f"{grouped(moved.largest)}; {_otherwise(tile.margin)}."
     )
 
 
-def _bits(margin: float) -> str:
+def _otherwise(margin: float) -> str:
+    if margin >= IMPOSSIBLE / 2:
+        return "nothing beside it moves"
     number = max(round(margin), 0)
-    return "1 bit" if number == 1 else f"{grouped(number)} bits"
+    if not number:
+        return "other divisions of these bits are told as shortly"
+    return (
+        f"any other division of these bits takes {'1 bit' if number == 1 else f'{grouped(number)} bits'} more to tell"
+    )

@@ -11,6 +11,8 @@ from ...compiled import njit
 from ..seen import Seen
 from .costs import MOST_BITS, run_costs, words_of
 
+IMPOSSIBLE = 1e7
+"""What a run costs that is not to be taken."""
 _LOW, _HIGH, _BYTE = range(3)
 
 
@@ -94,9 +96,9 @@ def _without(costs: RunCosts, bits: tuple[int, ...]) -> RunCosts:
     """Return the costs with one run forbidden, a single bit excepted, which can always stand alone."""
     low, high = costs.low.copy(), costs.high.copy()
     if bits[-1] // 8 == bits[0] // 8 or bits[-1] < bits[0]:
-        low[bits[-1], len(bits)] += 1e7
+        low[bits[-1], len(bits)] += IMPOSSIBLE
     else:
-        high[bits[0] ^ 7, len(bits)] += 1e7
+        high[bits[0] ^ 7, len(bits)] += IMPOSSIBLE
     return RunCosts(low, costs.low_shapes, high, costs.high_shapes)
 
 

@@ -1,0 +1,81 @@
+"""Four bytes, in any of the customary orders, that are a floating-point number (IEEE 754, binary32)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...words import number_text
+from ..finding import Said, When
+from ..seen import Seen
+from ..words import count_of
+
+_ORDERS = ((0, 1, 2, 3), (3, 2, 1, 0), (2, 3, 0, 1), (1, 0, 3, 2))
+_LOWEST_EXPONENT, _HIGHEST_EXPONENT = 0x67, 0x9E
+"""2**-24 to 2**31: what physical quantities are given in."""
+_LEAST_MOVING = 12
+_LEAST_LOWEST = 6
+"""Values that the lowest byte takes: of a measured value its last bits are as good as random."""
+_MOST_ROUGH = 0.6
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Float:
+    bits: tuple[int, ...]
+    values: NDArray[np.float32]
+    roughness: float
+
+
+def floats(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> list[Said]:
+    """Return the floating-point numbers among free bits, bool (size * 8,)."""
+    if len(seen) < 8:
+        return []
+    left = free.copy()
+    found = []
+    for first in range(seen.size - 3):
+        window = slice(first * 8, first * 8 + 32)
+        if not left[window].all() or seen.moves[window].sum() < _LEAST_MOVING:
+            continue
+        ways = [one for order in _ORDERS if (one := _read(seen, first, order)) is not None]
+        if ways:
+            best = min(ways, key=lambda one: one.roughness)
+            found.append(_said(seen, best, when))
+            left[window] = False
+    return found
+
+
+def _read(seen: Seen, first: int, order: tuple[int, ...]) -> _Float | None:
+    """Return four bytes as a float in an order, None if they are not likely one."""
+    ordered = np.ascontiguousarray(seen.matrix[:, [first + place for place in order]])
+    if len(np.unique(ordered[:, 3])) < _LEAST_LOWEST:
+        return None
+    raw = ordered.view(">u4").reshape(-1)
+    exponent = raw >> 23 & 0xFF
+    is_zero = raw << 1 == 0
+    plausible = is_zero | ((exponent >= _LOWEST_EXPONENT) & (exponent <= _HIGHEST_EXPONENT))
+    if not plausible.all() or is_zero.mean() > 0.5:
+        return None
+    values = ordered.view(">f4").reshape(-1).astype(np.float32)
+    spread = float(np.abs(values - np.median(values)).mean())
+    steps = np.abs(np.diff(values))[seen.follows[1:]]
+    if not spread or not len(steps):
+        return None
+    roughness = float(steps.mean()) / spread
+    if roughness > _MOST_ROUGH:
+        return None
+    bits = tuple((first + place) * 8 + bit for place in order for bit in range(7, -1, -1))
+    return _Float(bits, values, roughness)
+
+
+def _said(seen: Seen, one: _Float, when: tuple[When, ...]) -> Said:
+    reason = (
+        f"As a floating-point number it runs smoothly from {number_text(float(one.values.min()))} to "
+        f"{number_text(float(one.values.max()))} in all {count_of(len(seen), 'frame')}, and its lowest byte takes "
+        f"{len(np.unique(seen.matrix[:, one.bits[-1] // 8]))} values."
+    )
+    return Said(
+        kind="field", bits=one.bits, parameters={"reading": "float"}, frames=len(seen), confidence=0.95, reason=reason,
+        when=when,
+    )  # fmt: skip
