@@ -13,7 +13,7 @@ from .signals import Random, Signal, quantity, state, switched
 from .truth import Key, TrueField, TrueMessage
 
 LANES = ("port", "starboard")
-_BEGIN_S = 1_700_000_000
+BEGIN_S = 1_700_000_000
 _PERIODS = (0.01, 0.02, 0.02, 0.05, 0.05, 0.1, 0.1, 0.2, 0.5, 1.0)
 
 
@@ -39,7 +39,7 @@ class Bus:
     def log(self, path: Path) -> None:
         """Write all frames in order of time as SocketCAN text."""
         rows = [
-            (time, f"({_BEGIN_S + time:.6f}) {lane} {address:0{8 if extended else 3}X}#{frame.tobytes().hex().upper()}")
+            (time, f"({BEGIN_S + time:.6f}) {lane} {address:0{8 if extended else 3}X}#{frame.tobytes().hex().upper()}")
             for (lane, address, extended), message in ((one.key, one) for one in self.messages)
             for time, frame in zip(message.times_s.tolist(), message.matrix, strict=True)
         ]  # fmt: skip
@@ -47,14 +47,14 @@ class Bus:
 
     def moments_csv(self, path: Path) -> None:
         """Write the moments."""
-        lines = [f"{_BEGIN_S * 1_000_000_000 + round(at * 1e9)},{text}" for at, text in self.moments]
+        lines = [f"{BEGIN_S * 1_000_000_000 + round(at * 1e9)},{text}" for at, text in self.moments]
         path.write_text("time_ns,text\n" + "\n".join(lines) + "\n")
 
     def reference_csv(self, path: Path, name: str, random: Random, noise: float = 0.0) -> None:
         """Write a signal as an instrument of its own sees it, ten times a second."""
         times = np.arange(0, self.seconds, 0.1)
         values = self.signals[name].at(times, random) * 40 - 7 + random.normal(0, 1, len(times)) * noise
-        rows = [f"{_BEGIN_S * 1_000_000_000 + round(t * 1e9)},{v:.4f}" for t, v in zip(times, values, strict=True)]
+        rows = [f"{BEGIN_S * 1_000_000_000 + round(t * 1e9)},{v:.4f}" for t, v in zip(times, values, strict=True)]
         path.write_text("time_ns,value\n" + "\n".join(rows) + "\n")
 
 

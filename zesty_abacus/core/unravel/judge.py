@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from .finding import Said, When
 from .questions.checks import checks
-from .questions.complements import complements
+from .questions.complements import complements, copied
 from .questions.constants import constants
 from .questions.counters import counters
 from .questions.fields import fields
@@ -34,7 +34,8 @@ def judged(seen: Seen, known: NDArray[np.bool_]) -> list[Said]:
     """
     free = ~known
     found: list[Said] = []
-    for one in checks(seen, free):
+    # of two bytes that are always the same neither is worked out from the rest
+    for one in checks(seen, free & ~copied(seen)):
         _take(free, one.bits)
         found.append(one)
     for one in complements(seen, free):

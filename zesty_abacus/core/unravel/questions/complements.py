@@ -55,3 +55,15 @@ def _turned(
         confidence=0.97 * agrees / len(one),
         reason=f"Every bit is that of {of} turned round in {share_words(agrees, len(one), 'frame')}.",
     )  # fmt: skip
+
+
+def copied(seen: Seen) -> NDArray[np.bool_]:
+    """Return the bits of moving bytes that are the same as another byte in all frames; bool (size * 8,)."""
+    found = np.zeros(seen.size * 8, np.bool_)
+    moving = [n for n in range(seen.size) if len(np.unique(seen.matrix[:, n])) >= _LEAST_VALUES]
+    for place, earlier in enumerate(moving):
+        for later in moving[place + 1 :]:
+            if (seen.matrix[:, earlier] == seen.matrix[:, later]).mean() >= 0.98:
+                for byte in (earlier, later):
+                    found[byte * 8 : byte * 8 + 8] = True
+    return found

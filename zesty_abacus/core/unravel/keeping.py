@@ -1,0 +1,136 @@
+"""Makes what was found a part of a layout: a field, with the check or counter that it holds, on the page it is on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+from uuid import UUID, uuid4
+
+from ..errors import MisuseError
+from ..layouts.checks.complement import Complement
+from ..layouts.checks.counter import Counter
+from ..layouts.checks.registry import check_kinds
+from ..layouts.json_form import from_plain
+from ..layouts.model import Check, Field, FieldKind, Layout, NamedValue, RawSet, Selected, new_field
+from ..layouts.places import Places, parse_places
+from ..layouts.template import free_name
+from .finding import Finding
+
+KEPT = frozenset({"field", "counter", "check", "complement", "selector"})
+"""Kinds of findings that become a part of a layout."""
+_MOST_NAMED_BITS = 4
+_WORDS = {
+    "counter": "counter", "check": "check", "complement": "safeguard", "selector": "page", "flag": "flag",
+    "names": "state", "float": "quantity", "unsigned": "quantity", "signed": "quantity",
+}  # fmt: skip
+_KINDS = {"signed": FieldKind.SIGNED, "float": FieldKind.FLOAT, "flag": FieldKind.FLAG, "names": FieldKind.NAMES}
+
+
+def offered_name(finding: Finding, layout: Layout) -> str:
+    """Return what a finding may be called in a layout, until somebody knows better."""
+    word = _WORDS.get(str(finding.parameters.get("reading", finding.kind)), "quantity")
+    return free_name(layout, word)
+
+
+def kept(layout: Layout, finding: Finding, name: str = "", unit: str = "") -> Layout:
+    """Return a layout with what was found.
+
+    Parameters
+    ----------
+    name
+        Of the new field; empty takes :func:`offered_name`.
+
+    Raises
+    ------
+    MisuseError
+        If layouts have no such part, or its bits, or the page that it is on, are not free in this one.
+    """
+    if finding.kind not in KEPT:
+        raise MisuseError(f"a {finding.kind} is not a part of a layout.", hint="It can be written down as a claim.")
+    if finding.kind == "check" and "word_bits" in finding.parameters:
+        raise MisuseError("layouts have no checks of half bytes yet.", hint="Keep the bits as a field by hand.")
+    places = parse_places(finding.places)
+    field = _field(layout, finding, places, name.strip() or offered_name(finding, layout), unit)
+    _must_be_free(layout, field)
+    made = layout.with_field(field)
+    check = _check(made, finding, field)
+    return made if check is None else made.with_item(check)
+
+
+def all_kept(layout: Layout, findings: Iterable[Finding], least: float) -> tuple[Layout, int]:
+    """Return a layout with everything found that is likely enough, and how much that was.
+
+    What does not fit any more, or no layout can say, is left out. Selectors go first: others stand on their pages.
+    """
+    count = 0
+    wanted = [one for one in findings if one.kind in KEPT and one.confidence >= least and not one.instead_of]
+    for one in sorted(wanted, key=lambda one: (len(one.when), one.kind != "selector")):
+        try:
+            layout = kept(layout, one)
+        except MisuseError:
+            continue
+        count += 1
+    return layout, count
+
+
+def _field(layout: Layout, finding: Finding, places: Places, name: str, unit: str) -> Field:
+    reading = str(finding.parameters.get("reading", ""))
+    kind = _KINDS.get(reading, FieldKind.UNSIGNED)
+    names: tuple[NamedValue, ...] = ()
+    if kind is FieldKind.NAMES:
+        if len(places) > _MOST_NAMED_BITS:
+            kind = FieldKind.UNSIGNED
+        else:
+            names = tuple(NamedValue(raw=raw, label=f"{name} {raw}") for raw in range(1 << len(places)))
+    return new_field(
+        name, places, kind, unit=unit.strip(), names=names, note=finding.reason, selected=_page(layout, finding)
+    )
+
+
+def _page(layout: Layout, finding: Finding) -> Selected | None:
+    """Return the page that a finding is on; the innermost one, since a layout names one selector a field."""
+    if not finding.when:
+        return None
+    when = finding.when[-1]
+    selector = next((one for one in layout.fields if str(one.places) == when.places), None)
+    if selector is None:
+        raise MisuseError(f"{when.places}, which selects it, is no field yet.", hint="Keep the selector first.")
+    return Selected(selector.id, from_plain(when.values, RawSet))
+
+
+def _must_be_free(layout: Layout, field: Field) -> None:
+    for one in layout.fields:
+        if set(one.places.bits) & set(field.places.bits) and not _apart(one, field):
+            raise MisuseError(f"{one.name} is in these bits already.", hint="Take it out first.")
+
+
+def _apart(one: Field, other: Field) -> bool:
+    """Return whether two fields are on different pages of the same selector."""
+    if one.selected is None or other.selected is None:
+        return False
+    return one.selected.field == other.selected.field and one.selected.values != other.selected.values
+
+
+def _check(layout: Layout, finding: Finding, field: Field) -> Check | None:
+    name = free_name(layout, finding.kind)
+    parameters = finding.parameters
+    if finding.kind == "counter":
+        wraps = int(parameters["wraps_at"])
+        return Counter(
+            id=uuid4(), name=name, field=field.id, step=int(parameters["step"]) % wraps,
+            wraps_at=None if wraps == 1 << len(field.places) else wraps,
+        )  # fmt: skip
+    if finding.kind == "complement":
+        return Complement(id=uuid4(), name=name, field=field.id, of=_field_at(layout, str(parameters["of"])))
+    if finding.kind == "check":
+        plain: dict[str, Any] = {**parameters, "id": str(uuid4()), "name": name, "field": str(field.id)}
+        form = next(one for one in check_kinds() if one.__struct_config__.tag == parameters["check"])
+        return from_plain(plain, form)
+    return None
+
+
+def _field_at(layout: Layout, places: str) -> UUID:
+    found = next((one for one in layout.fields if str(one.places) == places), None)
+    if found is None:
+        raise MisuseError(f"{places}, which it turns round, is no field yet.", hint="Keep that first.")
+    return found.id
