@@ -22,7 +22,7 @@ TILES = {"field", "constant", "counter", "check", "selector", "complement"}
 def unravelled():
     bus = make_bus(7, seconds=60, messages=24)
     capture = captured(bus)
-    return bus, capture, unravel(Meaning.of(capture, []))
+    return bus, capture, unravel(Meaning.of(capture, [])).kinds
 
 
 def all_of(found):
@@ -75,8 +75,8 @@ def test_what_a_layout_explains_is_not_said_again(unravelled):
     layout, count = kept_of(capture, kind)
     meaning = Meaning.of(capture, [layout])
     asked = Asked(lane=kind.findings[0].lane, address=layout.applies.address)
-    left = all_of(unravel(meaning, asked))
+    left = all_of(unravel(meaning, asked).kinds)
     assert count > 3 and {one.kind for one in left} <= {"constant", "period", "field"}, left
     assert all(one.confidence < 0.5 for one in left if one.kind == "field")
-    again = all_of(unravel(meaning, Asked(asked.lane, asked.address, with_known=True)))
+    again = all_of(unravel(meaning, Asked(asked.lane, asked.address, with_known=True)).kinds)
     assert sum(one.kind in TILES for one in again) == sum(one.kind in TILES for one in kind.findings)

@@ -49,8 +49,8 @@ def unravel(
         found = look(
             opened.meaning(layouts, release), asked, curves, [Action(one.time_ns, one.text) for one in done]
         )  # fmt: skip
-        findings = [one for kind in found for one in kind.findings]
-        say(f"{len(findings)} findings in {sum(bool(kind.findings) for kind in found)} messages", err=True)
+        findings = [one for kind in found.kinds for one in kind.findings]
+        say(f"{len(findings)} findings in {sum(bool(kind.findings) for kind in found.kinds)} messages", err=True)
         put_text("".join(FORMS[form](findings)), target)
 
 

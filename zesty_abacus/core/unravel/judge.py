@@ -7,6 +7,7 @@ into values, page by page, and what never moves fills the gaps.
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from .finding import Said, When

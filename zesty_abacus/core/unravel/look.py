@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+import threading
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -63,11 +64,49 @@ class KindFindings:
     findings: tuple[Finding, ...]
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Unravelled:
+    """What was found out about a capture.
+
+    Attributes
+    ----------
+    meaning
+        By what it was known what is explained already.
+    kinds
+        In the order of their numbers; only those that were looked at.
+    views
+        What was worked out of each kind by itself, so that the next look need not do it again.
+    """
+
+    meaning: Meaning
+    kinds: tuple[KindFindings, ...]
+    views: Mapping[int, KindView] = field(repr=False)
+
+    def still_known(self, meaning: Meaning, kind: int) -> bool:
+        """Return whether what was worked out of a kind by itself holds with another meaning."""
+        same = meaning.capture is self.meaning.capture and meaning.kinds[kind] is self.meaning.kinds[kind]
+        return same and kind in self.views
+
+
+class _Line:
+    """The kinds that wait; whoever is free takes the one that is looked at before others."""
+
+    def __init__(self, kinds: list[int], first: Callable[[], int | None]) -> None:
+        self._kinds, self._first = kinds, first
+        self._lock = threading.Lock()
+
+    def take(self) -> int:
+        with self._lock:
+            first = self._first()
+            return self._kinds.pop(self._kinds.index(first) if first in self._kinds else 0)
+
+
 def unravel(
     meaning: Meaning, asked: Asked | None = None, references: Sequence[ReferenceColumn] = (),
     actions: Sequence[Action] = (), progress: Progress | None = None,
-    early: Callable[[KindFindings], None] | None = None, first: int | None = None,
-) -> list[KindFindings]:  # fmt: skip
+    early: Callable[[KindFindings], None] | None = None, first: Callable[[], int | None] = lambda: None,
+    before: Unravelled | None = None,
+) -> Unravelled:  # fmt: skip
     """Return what the bits of a capture are, kind by kind.
 
     Parameters
@@ -77,7 +116,9 @@ def unravel(
     early
         Told of each kind as soon as something is known of it, from this thread, before what goes across them.
     first
-        A kind to begin with.
+        Asked, from several threads, whenever another kind is begun: which one somebody looks at.
+    before
+        What was found with the same wishes; only kinds that mean something else now are looked at by themselves again.
 
     Raises
     ------
@@ -86,10 +127,12 @@ def unravel(
     """
     asked, progress = asked or Asked(), progress or Progress()
     kinds = _wanted(meaning, asked)
-    kinds.sort(key=lambda kind: (kind != first, -meaning.capture.kinds.count(kind)))
-    views: dict[int, KindView] = {}
+    views = {kind: before.views[kind] for kind in kinds if before is not None and before.still_known(meaning, kind)}
+    kinds = [kind for kind in kinds if kind not in views]
+    kinds.sort(key=lambda kind: -meaning.capture.kinds.count(kind))
     done, total = 0, max(sum(meaning.capture.kinds.count(kind) for kind in kinds), 1)
-    for view in as_done(kinds, lambda kind: _view(meaning, kind, asked, progress)):
+    line = _Line(list(kinds), first)
+    for view in as_done(kinds, lambda _any: _view(meaning, line.take(), asked, progress)):
         if view is not None:
             views[view.kind] = view
             done += meaning.capture.kinds.count(view.kind)
@@ -97,16 +140,14 @@ def unravel(
             if early is not None:
                 early(_of(view, view.said, asked))
     found: dict[int, list[Said]] = {kind: list(view.said) for kind, view in views.items()}
-    ordered = [views[kind] for kind in sorted(views)]
-    span = meaning.capture.order.span()
-    whole = View(ordered, references, actions, span)
+    whole = View([views[kind] for kind in sorted(views)], references, actions, meaning.capture.order.span())
     for number, question in enumerate(questions()):
         progress.step(0.8 + 0.2 * number / len(questions()), question.words)
         if asked.kinds and not asked.kinds & question.kinds:
             continue
         for view, said in question.ask(whole, progress.quiet()):
             found[view.kind].append(said)
-    return [_of(views[kind], found[kind], asked) for kind in sorted(views)]
+    return Unravelled(meaning, tuple(_of(views[kind], found[kind], asked) for kind in sorted(views)), views)
 
 
 def _wanted(meaning: Meaning, asked: Asked) -> list[int]:

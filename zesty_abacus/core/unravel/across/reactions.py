@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,8 @@ _WINDOW_NS = 2_500_000_000
 _LEAST_SHARE = 0.75
 _MOST_SPREAD_NS = 400_000_000
 _LEAST_SURE = 1e-3
+_SAME_VALUE = 0.75
+"""Of the answers, how many must lead to one value for it to be what the action sets."""
 
 
 def ask(view: View, progress: Progress) -> Iterator[Answer]:
@@ -37,11 +40,71 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
                 yield kind, found
 
 
+@dataclass(frozen=True, slots=True)
+class _Answers:
+    """Which changes of a field come as long after an action as most do.
+
+    Attributes
+    ----------
+    hits, asked
+        Actions that are answered, of how many that could be.
+    others
+        Changes that nothing was done for.
+    changes
+        All of them.
+    usual_ns, spread_ns
+        How long after, give or take.
+    values : int64 (hits,)
+        Raw values after an answer.
+    """
+
+    hits: int
+    asked: int
+    others: int
+    changes: int
+    usual_ns: float
+    spread_ns: int
+    values: NDArray[np.int64]
+
+
 def _reaction(view: View, kind: KindView, one: Said, text: str, times: NDArray[np.int64], asked: int) -> Said | None:
     raw, at = kind.thin.raw(one.bits), kind.thin.time_ns
     moved = np.flatnonzero(raw[1:] != raw[:-1]) + 1
     if not len(moved) or len(at) < 3:
         return None
+    answers = _answers(at, raw, moved, times)
+    if answers is None:
+        return None
+    values, counts = np.unique(answers.values, return_counts=True)
+    value = int(values[counts.argmax()])
+    does = "changes"
+    if counts.max() >= _SAME_VALUE * answers.hits:
+        does = f"becomes {value}"
+        # it is set by the action, and goes back by another one or by itself: only how it comes to be set is asked
+        entering = _answers(at, raw, moved[raw[moved] == value], times)
+        answers = answers if entering is None else entering
+    hits, others = answers.hits, answers.others
+    if hits < max(_LEAST_SHARE * answers.asked, 1) or others > 0.5 * hits + 1:
+        return None
+    span = max(view.span_ns[1] - view.span_ns[0], 1)
+    by_chance = min(1 - np.exp(-answers.changes * 2 * answers.spread_ns / span), 1.0)
+    chance = float(bdtrc(hits - 1, answers.asked, by_chance)) * asked
+    if (chance > _LEAST_SURE and hits > 1) or (hits == 1 and others):
+        return None
+    confidence = float(np.clip(0.97 - chance * 100, 0.5, 0.97)) if hits > 1 else 0.5
+    reason = (
+        f"It {does} {span_text(round(answers.usual_ns))} after {hits} of "
+        f"{count_of(answers.asked, 'moment')} “{text}”, and {count_of(others, 'time')} otherwise."
+    )
+    return Said(
+        kind="reaction", bits=one.bits, frames=hits, against=answers.asked - hits, confidence=confidence,
+        reason=reason, parameters={"moment": text, "delay_s": answers.usual_ns / 1e9, "value": value},
+    )  # fmt: skip
+
+
+def _answers(
+    at: NDArray[np.int64], raw: NDArray[np.int64], moved: NDArray[np.int64], times: NDArray[np.int64]
+) -> _Answers | None:
     changes = at[moved]
     inside = times[(times >= at[0] - _WINDOW_NS) & (times <= at[-1])]
     if not len(inside):
@@ -56,27 +119,11 @@ def _reaction(view: View, kind: KindView, one: Said, text: str, times: NDArray[n
         return None
     usual = float(np.median(near))
     spread = max(_MOST_SPREAD_NS, int(1.2 * np.median(np.diff(at))))
-    answers = np.abs(np.where(delay <= window, delay, 1 << 60) - usual) <= spread
-    hits = int(answers.sum())
-    others = len(changes) - hits
-    if hits < max(_LEAST_SHARE * len(inside), 1) or others > 0.5 * hits + 1:
-        return None
-    span = max(view.span_ns[1] - view.span_ns[0], 1)
-    by_chance = min(1 - np.exp(-len(changes) * 2 * spread / span), 1.0)
-    chance = float(bdtrc(hits - 1, len(inside), by_chance)) * asked
-    if (chance > _LEAST_SURE and hits > 1) or (hits == 1 and others):
-        return None
-    after = raw[moved[place[answers]]]
-    values, counts = np.unique(after, return_counts=True)
-    confidence = float(np.clip(0.97 - chance * 100, 0.5, 0.97)) if hits > 1 else 0.5
-    reason = (
-        f"It changes {span_text(round(usual))} after {hits} of {count_of(len(inside), 'moment')} “{text}”, and "
-        f"{count_of(others, 'time')} otherwise."
-    )
-    return Said(
-        kind="reaction", bits=one.bits, frames=hits, against=len(inside) - hits, confidence=confidence, reason=reason,
-        parameters={"moment": text, "delay_s": usual / 1e9, "value": int(values[np.argmax(counts)])},
-    )  # fmt: skip
+    is_answer = np.abs(np.where(delay <= window, delay, 1 << 60) - usual) <= spread
+    answering = np.unique(place[is_answer])
+    values = raw[moved[answering]]
+    hits = int(is_answer.sum())
+    return _Answers(hits, len(inside), len(changes) - len(answering), len(changes), usual, spread, values)
 
 
 QUESTION = Question("what answers actions", frozenset({"reaction"}), ask)

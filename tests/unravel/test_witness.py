@@ -1,0 +1,70 @@
+"""The frames that findings show are what they say: those for it fulfil it, those against it do not."""
+
+import numpy as np
+import pytest
+
+from zesty_abacus.core.reading.meaning import Meaning
+from zesty_abacus.core.unravel.across.question import Action
+from zesty_abacus.core.unravel.look import Asked, unravel
+from zesty_abacus.core.unravel.witness import witness
+
+LOST, BROKEN = 400, 700
+ACTIONS = [Action(int(at * 1e9), "lamp on") for at in (10.0, 20.0, 30.0, 40.0, 50.0)]
+"""The lamp answers each of them 300 ms later, for two seconds."""
+
+
+def payloads(count=1200, seconds=60.0):
+    """Return frames of a lamp, a slow number, a counter that misses one, and an exclusive or that is wrong once."""
+    times = np.linspace(0, seconds, count, endpoint=False)
+    matrix = np.zeros((count, 8), np.uint8)
+    matrix[:, 0] = np.round(100 + 90 * np.sin(times / 3))
+    counts = np.arange(count) + (np.arange(count) >= LOST)
+    matrix[:, 1] = counts % 16
+    matrix[:, 2] = sum((times >= one.time_ns / 1e9 + 0.3) & (times < one.time_ns / 1e9 + 2.3) for one in ACTIONS)
+    matrix[:, 3] = 0x5A
+    matrix[:, 7] = np.bitwise_xor.reduce(matrix[:, :7], axis=1)
+    matrix[BROKEN, 7] ^= 0xFF
+    return (times * 1e9).astype(np.int64), matrix
+
+
+@pytest.fixture(scope="module")
+def found(capture_of):
+    times, matrix = payloads()
+    meaning = Meaning.of(capture_of(times, matrix), [])
+    kind = unravel(meaning, Asked(), actions=ACTIONS).kinds[0]
+    by_kind = {}
+    for one in kind.findings:
+        by_kind.setdefault(one.kind, []).append(one)
+    return meaning, matrix, by_kind
+
+
+def test_a_counter_shows_where_it_wraps_and_where_it_misses(found):
+    meaning, matrix, by_kind = found
+    place = witness(meaning, 0, by_kind["counter"][0])
+    assert place.against == LOST
+    assert matrix[place.speaks, 1] == 0 and matrix[place.speaks - 1, 1] == 15
+
+
+def test_a_check_shows_the_frame_where_it_is_wrong(found):
+    meaning, _matrix, by_kind = found
+    assert witness(meaning, 0, by_kind["check"][0]).against == BROKEN
+
+
+def test_an_answer_shows_the_frame_after_the_action(found):
+    meaning, matrix, by_kind = found
+    place = witness(meaning, 0, by_kind["reaction"][0], ACTIONS)
+    assert matrix[place.speaks, 2] == 1 and matrix[place.speaks - 1, 2] == 0
+
+
+def test_a_number_shows_the_frame_where_most_of_its_bits_turn(found):
+    meaning, matrix, by_kind = found
+    number = next(one for one in by_kind["field"] if one.places == "B0")
+    place = witness(meaning, 0, number)
+    turned = np.bitwise_count(matrix[1:, 0] ^ matrix[:-1, 0])
+    assert turned[place.speaks - 1] == turned.max() and place.against is None
+
+
+def test_what_never_moves_has_nothing_against_it(found):
+    meaning, _matrix, by_kind = found
+    for one in by_kind["constant"]:
+        assert witness(meaning, 0, one).against is None
