@@ -94,7 +94,7 @@ def unravel(window: Window) -> None:
 
 def keep_reading(window: Window) -> None:
     """Unravel: the reading is kept, its bits have an owner, the share has risen."""
-    panel = window.unravel.side
+    panel = window.unravel.side.selection
     settle(window)
     for line, text in (
         (panel.message, "Motion"),

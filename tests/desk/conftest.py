@@ -8,6 +8,7 @@ import pytest
 from PyQt6.QtCore import QEvent
 
 from tests.desk.pilot import Pilot
+from zesty_abacus.desk.app.findings import Findings
 from zesty_abacus.desk.launch import make_application, make_window
 from zesty_abacus.desk.widgets.theme import PEEL, look
 
@@ -28,6 +29,12 @@ def no_faults(monkeypatch):
         "".join(traceback.format_exception(kind, error, trace))))  # fmt: skip
     yield
     assert not faults, faults[0]
+
+
+@pytest.fixture(autouse=True)
+def no_findings(monkeypatch):
+    """Keep windows from looking for findings; tests that are about them put that back."""
+    monkeypatch.setattr(Findings, "want", lambda _findings: None)
 
 
 @pytest.fixture

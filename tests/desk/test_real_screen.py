@@ -48,7 +48,7 @@ def places():
         mapped = widget.mapTo(window, point if not hasattr(point, "toPoint") else point.toPoint())
         return mapped.x(), mapped.y()
 
-    view, abacus, panel = window.roster.view, window.unravel.abacus, window.unravel.side
+    view, abacus, panel = window.roster.view, window.unravel.abacus, window.unravel.side.selection
     index = window.roster.show_entry(pilot.kind(0x2C1))
     found = {
         "kind": spot(view.viewport(), view.visualRect(index).center()),

@@ -206,7 +206,7 @@ def test_with_a_release_shown_a_field_that_is_not_kept_is_not_told_as_kept(pilot
     pilot.key("3")
     pilot.pick_kind(0x2C1)
     pilot.drag_beads(7, 0)
-    panel = window.unravel.side
+    panel = window.unravel.side.selection
     pilot.type(panel.message, "Something")
     pilot.type(panel.field, "level")
     assert not panel.keep_field()

@@ -50,11 +50,12 @@ def test_head_and_facts_tell_the_message(pilot):
     desk = look_at(pilot, 0x2C1)
     assert desk.head.title.text() == "0x2C1"
     assert desk.head.words.text() == "unnamed · thruster · every 10 ms ±0.27 · 8 bytes · 0% explained"
-    assert desk.side.facts.text().startswith("52 bits of this message move, 12 never do, in 12\u2009000 frames.")
+    panel = desk.side.selection
+    assert panel.facts.text().startswith("52 bits of this message move, 12 never do, in 12\u2009000 frames.")
     pilot.session.select_bits(frozenset({40, 41}))
-    assert "B5[0] moves most" in desk.side.facts.text()
+    assert "B5[0] moves most" in desk.side.selection.facts.text()
     pilot.session.select_bits(frozenset({52, 53}))
-    assert "None of them changed in 12\u2009000 frames." in desk.side.facts.text()
+    assert "None of them changed in 12\u2009000 frames." in desk.side.selection.facts.text()
 
 
 def test_beads_follow_the_cursor(pilot):
@@ -78,13 +79,15 @@ def test_a_partly_known_message_shows_what_is_left(pilot):
     pilot.key("U")
     layout = TRUTH["Azimuth feedback starboard"]
     assert pilot.session.bits <= frozenset(layout.field_named("torque").places.bits)
-    words = [button.text() for button in desk.side.inner.findChildren(type(desk.side.keep)) if "B" in button.text()]
+    panel = desk.side.selection
+    words = [button.text() for button in panel.inner.findChildren(type(panel.keep)) if "B" in button.text()]
     assert any(text.startswith("angle") for text in words)
 
 
 def test_a_known_field_is_selected_from_the_list(pilot):
     desk = look_at(pilot, 0x1A9)
-    row = next(b for b in desk.side.inner.findChildren(type(desk.side.keep)) if b.text().startswith("rate"))
+    panel = desk.side.selection
+    row = next(b for b in panel.inner.findChildren(type(panel.keep)) if b.text().startswith("rate"))
     pilot.click(row)
     assert pilot.session.bits == frozenset(TRUTH["Azimuth feedback starboard"].field_named("rate").places.bits)
 
@@ -100,8 +103,8 @@ def test_a_single_bit_is_a_flag(pilot):
     desk = look_at(pilot, 0x3A0)
     pilot.drag_beads(5, 5)
     assert [item.reading.words for item in desk.reckoner.readings] == ["flag"]
-    pilot.type(desk.side.message, "Deck switches")
-    pilot.type(desk.side.field, "searchlight", enter=True)
+    pilot.type(desk.side.selection.message, "Deck switches")
+    pilot.type(desk.side.selection.field, "searchlight", enter=True)
     field = pilot.session.reading.layout_of(pilot.kind(0x3A0)).field_named("searchlight")
     assert (str(field.places), field.kind.value) == ("B0[5]", "flag")
 
@@ -113,14 +116,14 @@ def test_enter_on_the_reckoner_goes_to_what_is_missing(pilot):
     pilot.key(Qt.Key.Key_Right)
     assert desk.reckoner.current_number == 1
     pilot.key(Qt.Key.Key_Return)
-    assert desk.side.message.hasFocus()
+    assert desk.side.selection.message.hasFocus()
 
 
 def test_k_keeps_what_is_filled_in(pilot):
     desk = look_at(pilot, 0x2C1)
     pilot.drag_beads(23, 24)
-    pilot.type(desk.side.message, "Motion")
-    pilot.type(desk.side.field, "water speed")
+    pilot.type(desk.side.selection.message, "Motion")
+    pilot.type(desk.side.selection.field, "water speed")
     desk.abacus.setFocus()
     pilot.key("K")
     assert pilot.session.reading.layout_of(pilot.kind(0x2C1)).field_named("water speed") is not None
@@ -129,9 +132,10 @@ def test_k_keeps_what_is_filled_in(pilot):
 def test_another_kind_drops_the_selection_and_its_readings(pilot):
     desk = look_at(pilot, 0x2C1)
     pilot.drag_beads(23, 24)
-    assert desk.reckoner.readings and desk.side.card.isVisible()
+    assert desk.reckoner.readings and desk.side.selection.card.isVisible()
     pilot.pick_kind(0x2D0)
-    assert pilot.session.bits == frozenset() and desk.reckoner.readings == [] and not desk.side.card.isVisible()
+    assert pilot.session.bits == frozenset() and desk.reckoner.readings == []
+    assert not desk.side.selection.card.isVisible()
 
 
 def test_the_picture_is_painted_again_only_when_something_in_it_changed(pilot):

@@ -18,7 +18,7 @@ def keep_water_speed(pilot):
     pilot.key("3")
     pilot.pick_kind(0x2C1)
     pilot.drag_beads(23, 24)
-    panel = pilot.window.unravel.side
+    panel = pilot.window.unravel.side.selection
     pilot.type(panel.message, "Motion")
     pilot.type(panel.field, "water speed")
     pilot.type(panel.step, "0.01")
@@ -108,7 +108,7 @@ def test_undo_and_redo_are_changes_of_their_own(pilot):
 def test_what_is_missing_is_said_and_nothing_is_kept(pilot):
     pilot.key("3")
     pilot.pick_kind(0x2C1)
-    panel = pilot.window.unravel.side
+    panel = pilot.window.unravel.side.selection
     assert not panel.keep_field()
     pilot.drag_beads(23, 24)
     pilot.click(panel.keep)
@@ -132,7 +132,7 @@ def test_what_is_missing_is_said_and_nothing_is_kept(pilot):
 def test_an_overlap_is_refused_in_a_sentence(pilot):
     keep_water_speed(pilot)
     pilot.drag_beads(31, 24)
-    panel = pilot.window.unravel.side
+    panel = pilot.window.unravel.side.selection
     pilot.type(panel.field, "other")
     pilot.click(panel.keep)
     assert panel.problem.text() == "other overlaps water speed at byte 3, bit 0."

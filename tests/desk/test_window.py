@@ -199,9 +199,9 @@ def test_readings_are_chosen_by_keys_and_follow_the_cursor(pilot):
     assert reckoner.current is not first
     pilot.key("[")
     assert reckoner.current is first
-    shown = pilot.window.unravel.side.value.text()
+    shown = pilot.window.unravel.side.selection.value.text()
     pilot.session.clock.set_cursor(pilot.session.clock.last_ns - 10**9)
-    assert pilot.window.unravel.side.value.text() != shown
+    assert pilot.window.unravel.side.selection.value.text() != shown
     pilot.click(reckoner, reckoner.card_rect(2).center())
     assert reckoner.current_number == 2
 

@@ -41,19 +41,19 @@ def found(capture_of):
 def test_a_counter_shows_where_it_wraps_and_where_it_misses(found):
     meaning, matrix, by_kind = found
     place = witness(meaning, 0, by_kind["counter"][0])
-    assert place.against == LOST
-    assert matrix[place.speaks, 1] == 0 and matrix[place.speaks - 1, 1] == 15
+    assert place.against.row == LOST
+    assert matrix[place.speaks.row, 1] == 0 and matrix[place.speaks.row - 1, 1] == 15
 
 
 def test_a_check_shows_the_frame_where_it_is_wrong(found):
     meaning, _matrix, by_kind = found
-    assert witness(meaning, 0, by_kind["check"][0]).against == BROKEN
+    assert witness(meaning, 0, by_kind["check"][0]).against.row == BROKEN
 
 
 def test_an_answer_shows_the_frame_after_the_action(found):
     meaning, matrix, by_kind = found
     place = witness(meaning, 0, by_kind["reaction"][0], ACTIONS)
-    assert matrix[place.speaks, 2] == 1 and matrix[place.speaks - 1, 2] == 0
+    assert matrix[place.speaks.row, 2] == 1 and matrix[place.speaks.row - 1, 2] == 0
 
 
 def test_a_number_shows_the_frame_where_most_of_its_bits_turn(found):
@@ -61,7 +61,7 @@ def test_a_number_shows_the_frame_where_most_of_its_bits_turn(found):
     number = next(one for one in by_kind["field"] if one.places == "B0")
     place = witness(meaning, 0, number)
     turned = np.bitwise_count(matrix[1:, 0] ^ matrix[:-1, 0])
-    assert turned[place.speaks - 1] == turned.max() and place.against is None
+    assert turned[place.speaks.row - 1] == turned.max() and place.against is None
 
 
 def test_what_never_moves_has_nothing_against_it(found):

@@ -6,7 +6,7 @@ from typing import Any
 
 import msgspec
 
-from ..layouts.places import Places, format_places
+from ..layouts.places import Places, format_places, parse_places
 
 KINDS = (
     "field", "constant", "counter", "check", "complement", "mirror", "selector", "length", "count", "reference",
@@ -68,6 +68,11 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from_": 
     reason: str
     when: tuple[When, ...] = ()
     instead_of: bool = False
+
+
+def bits_of(finding: Finding) -> tuple[int, ...]:
+    """Return the bits that a finding is about, most significant first; none of the message as a whole."""
+    return parse_places(finding.places).bits if finding.places else ()
 
 
 class Said(msgspec.Struct, frozen=True, kw_only=True):

@@ -11,29 +11,31 @@ from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from .finding import Said, When
+from .known import Known
 from .questions.checks import checks
 from .questions.complements import complements, copied
 from .questions.constants import constants
 from .questions.counters import counters
 from .questions.fields import fields
 from .questions.floats import floats
-from .questions.selectors import Paged, find_selector
+from .questions.selectors import Paged, find_selector, under_selector
 from .seen import Seen
 from .words import grouped
 
+_LEAST_FRAMES = 4
 _DEEPEST = 2
 """Selectors within pages of selectors."""
 
 
-def judged(seen: Seen, known: NDArray[np.bool_]) -> list[Said]:
+def judged(seen: Seen, known: Known) -> list[Said]:
     """Return what all questions say of the frames of one kind, in order of place.
 
     Parameters
     ----------
-    known : bool (size * 8,)
-        Bits that a layout explains already.
+    known
+        What layouts explain already; it is not said again.
     """
-    free = ~known
+    free = ~known.taken
     found: list[Said] = []
     # of two bytes that are always the same neither is worked out from the rest
     for one in checks(seen, free & ~copied(seen)):
@@ -42,7 +44,7 @@ def judged(seen: Seen, known: NDArray[np.bool_]) -> list[Said]:
     for one in complements(seen, free):
         _take(free, one.bits)
         found.append(one)
-    found += _pages(seen, free, (), 0)
+    found += _pages(seen, free, known, (), 0)
     return sorted(found, key=lambda one: (min(one.bits, default=-1), [when.values for when in one.when]))
 
 
@@ -50,8 +52,33 @@ def _take(free: NDArray[np.bool_], bits: tuple[int, ...]) -> None:
     free[list(bits)] = False
 
 
-def _pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: int) -> list[Said]:
+def _known_pages(
+    seen: Seen, free: NDArray[np.bool_], known: Known, when: tuple[When, ...], depth: int
+) -> tuple[list[Said], NDArray[np.bool_]]:
+    """Return what is said of free bits under selectors that are known, and the bits that are free beside those."""
+    found: list[Said] = []
+    for pages in known.pages:
+        bits = pages.selector.places.bits
+        under = pages.under | under_selector(seen, free, bits)
+        raw = seen.raw(bits)
+        for value in np.unique(raw).tolist():
+            page, here = seen.where(raw == value), pages.at(value)
+            if len(page) >= _LEAST_FRAMES:
+                own = under & (free | pages.under) & ~here.taken
+                found += _pages(page, own, here, (*when, When(str(pages.selector.places), str(value))), depth + 1)
+        free = free & ~under
+    return found, free
+
+
+def _pages(seen: Seen, free: NDArray[np.bool_], known: Known | None, when: tuple[When, ...], depth: int) -> list[Said]:
     """Return what is said of free bits, page by page where something selects."""
+    beside: list[Said] = []
+    if known is not None:
+        beside, free = _known_pages(seen, free, known, when, depth)
+    return beside + _unknown_pages(seen, free, when, depth)
+
+
+def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: int) -> list[Said]:
     found = floats(seen, free, when)
     for one in found:
         _take(free, one.bits)
@@ -69,7 +96,7 @@ def _pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: i
         raw = seen.raw(paged.bits)
         for value in paged.values:
             where = (*when, When(selector.places, str(value)))
-            found += _pages(seen.where(raw == value), own.copy(), where, depth + 1)
+            found += _pages(seen.where(raw == value), own.copy(), None, where, depth + 1)
     for one in counters(seen, free):
         _take(free, one.bits)
         found.append(_on(one, when))
@@ -89,7 +116,7 @@ def _without_counters(seen: Seen, free: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 
 def _on(one: Said, when: tuple[When, ...]) -> Said:
-    return Said(**({name: getattr(one, name) for name in one.__struct_fields__} | {"when": when}))
+    return replace(one, when=when)
 
 
 def _selector(seen: Seen, paged: Paged, when: tuple[When, ...]) -> Said:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 from uuid import UUID, uuid4
+
+from msgspec.structs import replace
 
 from ..errors import MisuseError
 from ..layouts.checks.complement import Complement
@@ -15,9 +17,12 @@ from ..layouts.model import Check, Field, FieldKind, Layout, NamedValue, RawSet,
 from ..layouts.places import Places, parse_places
 from ..layouts.template import free_name
 from .finding import Finding
+from .meant import PLAIN, Meant
 
 KEPT = frozenset({"field", "counter", "check", "complement", "selector"})
 """Kinds of findings that become a part of a layout."""
+_OF_A_FIELD = frozenset({"reference", "mirror", "reaction", "difference", "order"})
+"""Kinds that say something of a field: to keep them is to keep that field."""
 _MOST_NAMED_BITS = 4
 _WORDS = {
     "counter": "counter", "check": "check", "complement": "safeguard", "selector": "page", "flag": "flag",
@@ -32,13 +37,33 @@ def offered_name(finding: Finding, layout: Layout) -> str:
     return free_name(layout, word)
 
 
-def kept(layout: Layout, finding: Finding, name: str = "", unit: str = "") -> Layout:
+def field_behind(finding: Finding, beside: Iterable[Finding]) -> Finding:
+    """Return the finding that is kept for one: itself, or of what says something of a field, that field.
+
+    Parameters
+    ----------
+    beside
+        Other findings of its message.
+    """
+    if finding.kind not in _OF_A_FIELD:
+        return finding
+    place = finding.places, finding.when
+    found = next((one for one in beside if one.kind == "field" and (one.places, one.when) == place), None)
+    if found is not None:
+        return replace(found, reason=finding.reason)
+    reading = "flag" if len(parse_places(finding.places)) == 1 else "unsigned"
+    return replace(finding, kind="field", parameters={"reading": reading})
+
+
+def kept(layout: Layout, finding: Finding, name: str = "", meant: Meant = PLAIN) -> Layout:
     """Return a layout with what was found.
 
     Parameters
     ----------
     name
         Of the new field; empty takes :func:`offered_name`.
+    meant
+        Unit and scale of the new field.
 
     Raises
     ------
@@ -50,30 +75,38 @@ def kept(layout: Layout, finding: Finding, name: str = "", unit: str = "") -> La
     if finding.kind == "check" and "word_bits" in finding.parameters:
         raise MisuseError("layouts have no checks of half bytes yet.", hint="Keep the bits as a field by hand.")
     places = parse_places(finding.places)
-    field = _field(layout, finding, places, name.strip() or offered_name(finding, layout), unit)
+    field = _field(layout, finding, places, name.strip() or offered_name(finding, layout), meant)
     _must_be_free(layout, field)
     made = layout.with_field(field)
     check = _check(made, finding, field)
     return made if check is None else made.with_item(check)
 
 
-def all_kept(layout: Layout, findings: Iterable[Finding], least: float) -> tuple[Layout, int]:
+def all_kept(
+    layout: Layout, findings: Iterable[Finding], least: float, meant_of: Callable[[Finding], Meant] = lambda _one: PLAIN
+) -> tuple[Layout, int]:
     """Return a layout with everything found that is likely enough, and how much that was.
 
     What does not fit any more, or no layout can say, is left out. Selectors go first: others stand on their pages.
+
+    Parameters
+    ----------
+    meant_of
+        Says what a finding is called and in which scale it is.
     """
     count = 0
     wanted = [one for one in findings if one.kind in KEPT and one.confidence >= least and not one.instead_of]
     for one in sorted(wanted, key=lambda one: (len(one.when), one.kind != "selector")):
+        meant = meant_of(one)
         try:
-            layout = kept(layout, one)
+            layout = kept(layout, one, free_name(layout, meant.name) if meant.name else "", meant)
         except MisuseError:
             continue
         count += 1
     return layout, count
 
 
-def _field(layout: Layout, finding: Finding, places: Places, name: str, unit: str) -> Field:
+def _field(layout: Layout, finding: Finding, places: Places, name: str, meant: Meant) -> Field:
     reading = str(finding.parameters.get("reading", ""))
     kind = _KINDS.get(reading, FieldKind.UNSIGNED)
     names: tuple[NamedValue, ...] = ()
@@ -83,8 +116,9 @@ def _field(layout: Layout, finding: Finding, places: Places, name: str, unit: st
         else:
             names = tuple(NamedValue(raw=raw, label=f"{name} {raw}") for raw in range(1 << len(places)))
     return new_field(
-        name, places, kind, unit=unit.strip(), names=names, note=finding.reason, selected=_page(layout, finding)
-    )
+        name, places, kind, unit=meant.unit.strip(), names=names, note=finding.reason,
+        ratio=meant.ratio, offset=meant.offset, selected=_page(layout, finding),
+    )  # fmt: skip
 
 
 def _page(layout: Layout, finding: Finding) -> Selected | None:

@@ -14,12 +14,12 @@ from ..frames.segment_frames import KindFrames
 from ..progress import Progress
 from ..protocols.registry import protocol_named
 from ..reading.meaning import Meaning
-from ..reading.owners import owners_of_kind
 from ..values.reference import ReferenceColumn
 from .across.question import Action, KindView, View
 from .across.registry import questions
 from .finding import Finding, Said
 from .judge import judged
+from .known import Known, known_of_kind
 from .seen import MOST_FRAMES, Seen
 
 _LEAST_FRAMES = 4
@@ -168,10 +168,7 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress) -> Kind
     if not size:
         return None
     seen = Seen.of(frames, size)
-    known = np.zeros(size * 8, np.bool_)
-    if not asked.with_known:
-        owners = owners_of_kind(meaning, kind)[: size * 8]
-        known[: len(owners)] = owners >= 0
+    known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
     said = tuple(judged(seen, known)) if len(seen) >= _LEAST_FRAMES else ()
     thin = seen
     if capture.kinds.count(kind) > MOST_FRAMES:

@@ -13,12 +13,13 @@ from ..codec.columns import CheckState
 from ..codec.decode import decode
 from ..codec.plan import compile_layout
 from ..errors import MisuseError
+from ..frames.segment_frames import KindFrames
 from ..layouts.json_form import from_plain
 from ..layouts.model import Applies, Layout, RawSet, new_layout
 from ..layouts.places import parse_places
 from ..reading.meaning import Meaning
 from .across.question import Action
-from .finding import Finding, When
+from .finding import Finding, When, bits_of
 from .keeping import kept
 from .seen import Seen
 
@@ -28,8 +29,23 @@ _MOST_BITS = 63
 
 
 @dataclass(frozen=True, slots=True)
+class Sight:
+    """A frame to look at.
+
+    Attributes
+    ----------
+    row
+        In the capture.
+    time_ns
+    """
+
+    row: int
+    time_ns: int
+
+
+@dataclass(frozen=True, slots=True)
 class Witness:
-    """Rows of a capture.
+    """Frames of a capture.
 
     Attributes
     ----------
@@ -39,8 +55,8 @@ class Witness:
         One that contradicts it, None if none does.
     """
 
-    speaks: int | None
-    against: int | None
+    speaks: Sight | None
+    against: Sight | None
 
 
 def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Action] = ()) -> Witness:
@@ -52,26 +68,27 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
         What was done, for findings that answer it.
     """
     frames = meaning.capture.frames.gather(meaning.capture.order_of_kind(kind).rows()[:_MOST_FRAMES])
-    bits = parse_places(finding.places).bits if finding.places else ()
+    bits = bits_of(finding)
     size = max(bits, default=0) // 8 + 1
     long_enough = frames.sizes >= size
     if not long_enough.any():
         return Witness(None, None)
     sizes, counts = np.unique(frames.sizes[long_enough], return_counts=True)
     usual = int(sizes[counts.argmax()])
-    rows = frames.rows[frames.sizes == usual]
-    whole = Seen.of(frames, usual, most=_MOST_FRAMES)
-    there = np.flatnonzero(_there(whole, finding.when))
-    seen = whole.where(_there(whole, finding.when))
+    alike = frames.take(np.flatnonzero(frames.sizes == usual))
+    whole = Seen.of(alike, usual, most=_MOST_FRAMES)
+    is_there = _there(whole, finding.when)
+    there = alike.take(np.flatnonzero(is_there))
+    seen = whole.where(is_there)
     if not len(seen):
         return Witness(None, None)
     look = _LOOKS.get(finding.kind, _first)
     speaks, against = look(seen, bits, finding, actions)
-    return Witness(_row(rows, there, speaks), _row(rows, there, against))
+    return Witness(_sight(there, speaks), _sight(there, against))
 
 
-def _row(rows: NDArray[np.int64], there: NDArray[np.int64], place: int | None) -> int | None:
-    return None if place is None else int(rows[there[place]])
+def _sight(frames: KindFrames, place: int | None) -> Sight | None:
+    return None if place is None else Sight(int(frames.rows[place]), int(frames.time_ns[place]))
 
 
 def _there(seen: Seen, when: Sequence[When]) -> NDArray[np.bool_]:
@@ -127,7 +144,7 @@ def _check(seen: Seen, _bits: tuple[int, ...], finding: Finding, _actions: Seque
         layout = kept(_with_other(empty, finding), alone)
     except MisuseError:
         return 0, None
-    sizes = np.full(len(seen), seen.size, np.int64)
+    sizes = np.full(len(seen), seen.size, np.uint32)
     columns = decode(compile_layout(layout), seen.matrix, sizes, address=finding.address).checks.values()
     state = next(iter(columns)).state
     return _any_of(state == CheckState.AGREES), _any_of(state == CheckState.DISAGREES)

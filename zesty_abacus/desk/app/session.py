@@ -14,6 +14,7 @@ from .clock import Clock
 from .doors import engine
 from .exchanges import ExchangesHere
 from .figures import Figures
+from .findings import Findings
 from .jobs import Jobs
 from .kind_store import KindStore
 from .kinds import Kinds
@@ -46,6 +47,8 @@ class Session(QObject):
         What is wrong in the recordings; requests with what came back; streams set side by side.
     overlays, figures
         What is laid over the traces; what they do in view.
+    findings
+        What the program finds out about bits.
     kinds, owners, traces, ties
         What messages are called; whose their bits are; the fields drawn over time; layouts tied by hand.
     shared, edits, undo
@@ -106,6 +109,7 @@ class Session(QObject):
         self.beside = BesideHere(self.jobs, self.reading, self.kinds)
         self.overlays = Overlays(self.jobs, self.reading, self.trials, self.traces)
         self.figures = Figures(self.jobs, self.reading, self.store, self.traces, self.clock)
+        self.findings = Findings(self.jobs, self.reading, self.kinds, self.trials, self.overlays, lambda: self.kind)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
@@ -118,6 +122,8 @@ class Session(QObject):
         self.opened.connect(self.problems.start)
         self.opened.connect(self.exchanges.forget)
         self.opened.connect(self.beside.forget)
+        self.opened.connect(self.findings.start)
+        self.findings.told.connect(self.told)
         self.opened.connect(lambda: self.overlays.begin(self.outcomes))
         self.overlays.told.connect(lambda sentence: self.told.emit("wrong", sentence))
         self.edits.changed.connect(self._on_layouts_changed)
@@ -262,6 +268,7 @@ class Session(QObject):
         """Finish edits, stop work and let go of files."""
         self.problems.stop()
         self.figures.stop()
+        self.findings.stop()
         self.shared.stop()
         self.jobs.close()
         # nobody is left to hear of what was refused meanwhile: it is written down, and comes up the next time

@@ -26,10 +26,12 @@ from ..widgets.paint import draw_ribbon, draw_text
 from ..widgets.parts import EDGE, Choice, hairline, label, plain_tip
 from ..widgets.theme import SMALL_PX, TEXT_PX, TINY_PX, figure_font, look, text_font
 
+REWARDING = "most rewarding first"
 KIND_ROLE = Qt.ItemDataRole.UserRole
 ORDERS = {
     "by address": lambda s, k: (s.kinds.key(k),),
     "least explained first": lambda s, k: (_share(s, k), -s.capture.kinds.count(k)),
+    REWARDING: lambda s, k: (-s.findings.reward(k), -_unexplained(s, k), s.kinds.key(k)),
     "by name": lambda s, k: (not s.kinds.name(k), s.kinds.name(k).lower(), s.kinds.key(k)),
     "most frames first": lambda s, k: (-s.capture.kinds.count(k),),
 }
@@ -39,6 +41,11 @@ def _share(session: Session, kind: int) -> float:
     explained = session.reading.counts.explained_of(kind)
     share = explained.share if explained is not None else None
     return 2.0 if share is None else share
+
+
+def _unexplained(session: Session, kind: int) -> int:
+    explained = session.reading.counts.explained_of(kind)
+    return round(explained.moving * (1 - (explained.share or 0.0))) if explained is not None else 0
 
 
 class RosterModel(QAbstractListModel):
@@ -267,6 +274,7 @@ class Roster(QWidget):
         session.opened.connect(self._arrange)
         session.layouts_changed.connect(self._repaint)
         session.reading.counts.changed.connect(self._on_explained)
+        session.findings.changed.connect(self._on_findings)
         session.kind_changed.connect(self._show_kind)
         look.changed.connect(self._repaint)
 
@@ -278,7 +286,14 @@ class Roster(QWidget):
         row = self.model.entries.index(kind) if kind in self.model.entries else -1
         return self.model.index(row) if row >= 0 else QModelIndex()
 
+    def _on_findings(self) -> None:
+        # while they are looked for rows would jump away under the hand
+        if self.order.currentText() == REWARDING and not self._session.findings.is_looking:
+            self._arrange()
+
     def _arrange(self) -> None:
+        if self.order.currentText() == REWARDING:
+            self._session.findings.want()
         self.model.arrange(self.order.currentText(), self.filter.text())
         kinds = [entry for entry in self.model.entries if isinstance(entry, int)]
         total = len(self._session.capture.kinds.keys) if self._session.capture is not None else 0

@@ -75,7 +75,13 @@ def _fitted(grid: Grid, curve: Curve, other: Curve, lag: int) -> Said | None:
         return None
     correlation = float(np.corrcoef(x, y)[0, 1])
     seconds = lag * grid.step_ns / 1e9
-    return _said(curve, other, float(gain), float(offset), seconds, int(known.sum()), correlation)
+    return _said(curve, other, _whole(gain), _whole(offset), seconds, int(known.sum()), correlation)
+
+
+def _whole(fitted: float) -> float:
+    """Return a fitted number, without the last digits that arithmetic leaves where it is a whole one."""
+    whole = round(float(fitted))
+    return float(whole) if abs(fitted - whole) < 1e-9 * max(abs(whole), 1) else float(fitted)
 
 
 def _states(grid: Grid, curves: list[Curve], progress: Progress) -> Iterator[Answer]:

@@ -16,6 +16,8 @@ from ..words import count_of
 from .question import Answer, KindView, Question, View
 
 _WINDOW_NS = 2_500_000_000
+_MOST_WINDOW_NS = 5_000_000_000
+"""A message that comes more seldom than that cannot be said to answer."""
 _LEAST_SHARE = 0.75
 _MOST_SPREAD_NS = 400_000_000
 _LEAST_SURE = 1e-3
@@ -109,7 +111,7 @@ def _answers(
     inside = times[(times >= at[0] - _WINDOW_NS) & (times <= at[-1])]
     if not len(inside):
         return None
-    window = _WINDOW_NS + int(np.median(np.diff(at)))
+    window = min(_WINDOW_NS + int(np.median(np.diff(at))), _MOST_WINDOW_NS)
     place = np.searchsorted(changes, inside)
     follows = place < len(changes)
     delay = np.where(follows, changes[np.minimum(place, len(changes) - 1)] - inside, np.iinfo(np.int64).max)

@@ -16,6 +16,8 @@ MOST_PAGES = 24
 _LEAST_FRAMES_A_PAGE = 4
 _LEAST_UNDER = 4
 """Bits that a selector has at least under it."""
+_LEAST_FEWER = 4
+"""By how many flips a bit moves less on its pages than from frame to frame."""
 _MOST_WEIGHED = 3
 
 
@@ -47,6 +49,32 @@ def find_selector(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
         return None
     found = _found(seen, free)
     return _whole(seen, free, found) if found is not None else None
+
+
+def under_selector(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> NDArray[np.bool_]:
+    """Return the free bits that bits which are known to select have under them; bool (size * 8,).
+
+    Parameters
+    ----------
+    bits
+        Of the selector, from the most significant.
+    """
+    others = free & seen.moves
+    others[list(bits)] = False
+    within = _within(seen, seen.raw(bits))[0]
+    under = others & (within * 2 < seen.flips) & (seen.flips - within > _LEAST_FEWER)
+    return _all_under(others, under, within > 1.3 * seen.flips + 3) if under.any() else under
+
+
+def _within(seen: Seen, raw: NDArray[np.int64]) -> tuple[NDArray[np.int64], int]:
+    """Return how often each bit flips from one frame of a page to the next one of that page, in how many pairs."""
+    within = np.zeros(seen.size * 8, np.int64)
+    pairs = 0
+    for value in np.unique(raw).tolist():
+        page = seen.where(raw == value)
+        within += page.flips
+        pairs += int(page.follows.sum())
+    return within, pairs
 
 
 def _whole(seen: Seen, free: NDArray[np.bool_], paged: Paged) -> Paged:
@@ -109,15 +137,10 @@ def _judged(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> tuple
     others &= seen.moves
     if not others.any():
         return None
-    within = np.zeros(seen.size * 8, np.int64)
-    pairs = 0
-    for value in values.tolist():
-        page = seen.where(raw == value)
-        within += page.flips
-        pairs += int(page.follows.sum())
+    within, pairs = _within(seen, raw)
     all_pairs = int(seen.follows.sum())
     # bits that flip much less often within a page than from frame to frame are under it
-    under = others & (within * 2 < seen.flips) & (seen.flips - within > 4)
+    under = others & (within * 2 < seen.flips) & (seen.flips - within > _LEAST_FEWER)
     if not under.any():
         return None
     plain = float(_said_in(seen.flips[others], all_pairs).sum())

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from ...app.commands import Command
 from ...app.session import Session
+from .side import FINDINGS
 
 if TYPE_CHECKING:
     from .desk import UnravelDesk
@@ -13,22 +14,36 @@ if TYPE_CHECKING:
 
 def unravel_commands(desk: UnravelDesk, session: Session) -> list[Command]:
     """Return the commands of the desk."""
+    side = desk.side
 
     def opened() -> bool:
         return session.capture is not None
 
     def keep() -> None:
-        # K keeps the reading if the form is filled in, and goes to what is missing otherwise
-        if not desk.side.keep_field():
+        # K keeps what is in hand: a finding, or the reading if the form is filled in; else it goes to what is missing
+        if side.page == FINDINGS and session.findings.in_hand is not None:
+            side.findings.hand.keep_it()
+        elif not side.selection.keep_field():
             session.told.emit("", "Give it a name, then press Enter.")
 
     def read(step: int) -> None:
         desk.reckoner.choose(desk.reckoner.current_number + step)
 
     made = [
-        ("keep", "Keep the chosen reading as a field", "K", keep),
+        ("keep", "Keep the finding in hand, or the chosen reading", "K", keep),
+        ("keep all", "Keep everything likely in this message", "Shift+K", side.findings.keep_all_likely),
+        ("finding on", "Next finding", "J", lambda: _step(desk, 1)),
+        ("finding back", "Finding before", "Shift+J", lambda: _step(desk, -1)),
+        ("show finding", "Show the frame that speaks for the finding", "S", side.findings.hand.go_for),
+        ("show against", "Show a frame that speaks against the finding", "Shift+S", side.findings.hand.go_against),
+        ("findings", "Show what was found out", "F", side.show_findings),
         ("reading on", "Next reading of the selection", "]", lambda: read(1)),
         ("reading back", "Reading before", "[", lambda: read(-1)),
         ("select moving", "Select all unexplained moving bits", "U", desk.select_unexplained),
     ]
     return [Command(name, words, key, call, opened, "Unravel") for name, words, key, call in made]
+
+
+def _step(desk: UnravelDesk, by: int) -> None:
+    desk.side.show_findings()
+    desk.side.findings.step(by)

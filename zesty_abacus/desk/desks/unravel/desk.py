@@ -16,17 +16,17 @@ from ...widgets.parts import DeskHead, Hint, hairline, plain_tip
 from ...widgets.theme import figure_font
 from .commands import unravel_commands
 from .history_view import HistoryView, cycle_words
-from .keep_panel import KeepPanel
 from .reckoner import Reckoner
+from .side import SELECTION, UnravelSide
 
 
 class UnravelDesk(QWidget):
-    """Abacus with history above, reckoner below; the selection's panel goes to the right of the window.
+    """Abacus with history above, reckoner below; findings and the selection go to the right of the window.
 
     Attributes
     ----------
     side
-        The panel for the right side.
+        What goes to the right side.
     """
 
     name = "Unravel"
@@ -39,7 +39,7 @@ class UnravelDesk(QWidget):
         self.abacus = Abacus()
         self.history = HistoryView(session, self.abacus)
         self.reckoner = Reckoner(session)
-        self.side = KeepPanel(session)
+        self.side = UnravelSide(session)
         self._stack = QStackedWidget()
         self._stack.addWidget(Hint("Choose a message in the roster to see how its bits live."))
         self._stack.addWidget(self._work_area())
@@ -88,12 +88,13 @@ class UnravelDesk(QWidget):
         self.abacus.selected.connect(session.select_bits)
         self.abacus.hovered.connect(self._tell_bit)
         self.abacus.pointed.connect(self._offer)
-        self.reckoner.chosen.connect(self.side.show_reading)
+        self.reckoner.chosen.connect(self.side.selection.show_reading)
         self.reckoner.keep_wanted.connect(self._on_keep_wanted)
         for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.counts.changed):
             event.connect(self._refresh)
         session.clock.cursor_changed.connect(self._show_payload)
         session.bits_changed.connect(lambda: self.abacus.show_bits(session.bits))
+        session.findings.lit_changed.connect(self._show_payload)
         session.store.kind_loaded.connect(lambda _kind: self._show_head())
 
     def _offer(self, bit: int, at: QPoint) -> None:
@@ -111,7 +112,9 @@ class UnravelDesk(QWidget):
 
     def _on_keep_wanted(self) -> None:
         """Take the reading over into the form; the name is all that is missing."""
-        (self.side.message if self.side.message.isVisible() else self.side.field).setFocus()
+        self.side.tabs.setCurrentIndex(SELECTION)
+        panel = self.side.selection
+        (panel.message if panel.message.isVisible() else panel.field).setFocus()
 
     def select_unexplained(self) -> None:
         """Select every moving bit that no field explains."""
@@ -173,11 +176,13 @@ class UnravelDesk(QWidget):
         size = session.capture.kind_size(kind)
         activity = session.reading.counts.activity_of(kind)
         moves = activity.moves if activity is not None else AbacusState().moves
-        state = AbacusState(size, at.payload if at is not None else b"", moves, session.owners.in_hand(kind, size))
+        payload, lit = at.payload if at is not None else b"", session.findings.lit
+        state = AbacusState(size, payload, moves, session.owners.in_hand(kind, size), marked=lit)
         self.abacus.show_state(state)
         self.abacus.setMinimumHeight(self.abacus.sizeHint().height())
         self.history.show_state(state)
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)
+        self._session.findings.want()
         self._refresh()

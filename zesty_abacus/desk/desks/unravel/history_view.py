@@ -73,14 +73,15 @@ class HistoryView(QWidget):
             return None
         clock = session.clock
         rod = int(self._abacus.rod_height())
+        lit = session.bits | session.findings.lit
         key = (
-            id(data), clock.view_first_ns, clock.view_last_ns, self.width(), rod, session.bits, look.theme.name,
+            id(data), clock.view_first_ns, clock.view_last_ns, self.width(), rod, lit, look.theme.name,
             self._state.size, self._state.owners.tobytes(), self._state.moves.tobytes(),
         )  # fmt: skip
         if key != self._image_key:
             columns = max(self.width(), 2)
             picture = data.history.picture(clock.view_first_ns, clock.view_last_ns, columns, self._state.size)
-            self._image = history_image(picture, self._state.owners, session.bits, self._state.moves, rod)
+            self._image = history_image(picture, self._state.owners, lit, self._state.moves, rod)
             self._image_key = key
         return self._image
 

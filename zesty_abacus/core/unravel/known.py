@@ -1,0 +1,125 @@
+"""Which bits layouts explain already, page by page: the rest is what is left to find out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from uuid import UUID
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ..layouts.model import Field, Layout
+from ..reading.meaning import Meaning
+from ..reading.owners import owners_of_kind
+from .finding import Finding, bits_of
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Known:
+    """What is explained of the frames of a kind, or of those on one page.
+
+    Attributes
+    ----------
+    owned : bool (size * 8,)
+        Bits of fields that are there in all of these frames.
+    pages
+        What else is explained, by what selects it.
+    """
+
+    owned: NDArray[np.bool_]
+    pages: tuple[KnownPages, ...] = ()
+
+    @property
+    def taken(self) -> NDArray[np.bool_]:
+        """Bits that are explained in all of these frames, or on some pages of them."""
+        made = self.owned.copy()
+        for one in self.pages:
+            made |= one.under
+        return made
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class KnownPages:
+    """A field that selects others.
+
+    Attributes
+    ----------
+    selector
+    under : bool (size * 8,)
+        Bits of all fields that it selects.
+    """
+
+    layout: Layout
+    selector: Field
+    under: NDArray[np.bool_]
+
+    def at(self, raw: int) -> Known:
+        """Return what is explained in frames where the selector has a value."""
+        return _known(self.layout, len(self.under) // 8, self.selector.id, raw)
+
+
+def known_of_kind(meaning: Meaning, kind: int, size: int) -> Known:
+    """Return what the first layout of a kind explains of payloads of a size.
+
+    Where parts of the layout move, a bit counts as explained if it is in all frames.
+    """
+    readers = meaning.kinds[kind].readers
+    if not readers:
+        return Known(np.zeros(size * 8, np.bool_))
+    layout = readers[0].shown
+    if layout.moves:
+        owned = np.zeros(size * 8, np.bool_)
+        owners = owners_of_kind(meaning, kind)[: size * 8]
+        owned[: len(owners)] = owners >= 0
+        return Known(owned)
+    known = _known(layout, size, None, 0)
+    known.owned[[bit for bit in layout.reserved_bits() if bit < size * 8]] = True
+    return known
+
+
+def is_explained(known: Known, finding: Finding) -> bool:
+    """Return whether all bits of a finding are explained where it holds; one about no bits never is."""
+    bits = [bit for bit in bits_of(finding) if bit < len(known.owned)]
+    if not bits:
+        return False
+    where = {when.places: when.values for when in finding.when}
+    return bool(_owned_where(known, where)[bits].all())
+
+
+def _owned_where(known: Known, where: dict[str, str]) -> NDArray[np.bool_]:
+    owned = known.owned.copy()
+    for pages in known.pages:
+        values = where.get(str(pages.selector.places))
+        if values is not None and values.isdecimal():
+            owned |= _owned_where(pages.at(int(values)), where)
+    return owned
+
+
+def _known(layout: Layout, size: int, selector: UUID | None, raw: int) -> Known:
+    owned = np.zeros(size * 8, np.bool_)
+    pages = []
+    for field in _fields_at(layout, selector, raw):
+        owned |= _mask(field, size)
+        selected = [one for one in layout.fields if one.selected is not None and one.selected.field == field.id]
+        if selected:
+            under = np.zeros(size * 8, np.bool_)
+            for one in selected:
+                under |= _mask(one, size)
+            pages.append(KnownPages(layout, field, under))
+    return Known(owned, tuple(pages))
+
+
+def _fields_at(layout: Layout, selector: UUID | None, raw: int) -> Iterator[Field]:
+    for field in layout.fields:
+        if field.selected is None:
+            if selector is None:
+                yield field
+        elif field.selected.field == selector and raw in field.selected.values:
+            yield field
+
+
+def _mask(field: Field, size: int) -> NDArray[np.bool_]:
+    made = np.zeros(size * 8, np.bool_)
+    made[[bit for bit in field.places.bits if bit < size * 8]] = True
+    return made

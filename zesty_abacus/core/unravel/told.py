@@ -1,0 +1,87 @@
+"""How findings are called by people: a few words for each, and a word for how sure it is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from ..words import span_text
+from .finding import Finding
+
+LIKELY = 0.7
+"""From here on findings are worth keeping together; nine in ten of them are true."""
+_SURE, _PERHAPS = 0.9, 0.5
+_READINGS = {
+    "unsigned": "number", "signed": "signed number", "float": "floating-point number", "flag": "flag", "names": "state",
+    "text": "text", "gray": "Gray number", "bcd": "decimal digits", "bcd-bytes": "decimal digits",
+}  # fmt: skip
+
+
+def confidence_word(confidence: float) -> str:
+    """Return ``sure``, ``likely``, ``perhaps`` or ``weak``."""
+    for least, word in ((_SURE, "sure"), (LIKELY, "likely"), (_PERHAPS, "perhaps")):
+        if confidence >= least:
+            return word
+    return "weak"
+
+
+def title(finding: Finding) -> str:
+    """Return what a finding is, in a few words: ``counter, 16 values``, ``CRC of 8 bits``."""
+    return _TITLES.get(finding.kind, lambda _parameters: finding.kind)(finding.parameters)
+
+
+def _counter(parameters: dict[str, Any]) -> str:
+    step = parameters["step"]
+    by = "" if step == 1 else f" by {step}"
+    return f"counter{by}, {parameters['wraps_at']} values"
+
+
+def _check(parameters: dict[str, Any]) -> str:
+    kind = parameters["check"]
+    bits = f" of {parameters['width']} bits" if "width" in parameters else ""
+    return f"CRC{bits}" if kind == "crc" else {"xor": "exclusive or", "sum": "sum"}.get(kind, kind) + bits
+
+
+def _elsewhere(parameters: dict[str, Any]) -> str:
+    of = parameters["of"]
+    return f"same as {of['places']} of 0x{of['address']:X}"
+
+
+def _constant(parameters: dict[str, Any]) -> str:
+    value = parameters["value"]
+    return f"always {value}" if value < 10 else f"always 0x{value:X}"
+
+
+def _period(parameters: dict[str, Any]) -> str:
+    if "seconds" not in parameters:
+        return "comes when something changes"
+    return f"comes every {span_text(parameters['seconds'] * 1e9)}"
+
+
+def _length(parameters: dict[str, Any]) -> str:
+    of = parameters["of"]
+    return "length of the payload" if of == "payload" else f"length of {of}"
+
+
+def _known(parameters: dict[str, Any]) -> str:
+    return f"{parameters['pattern']} in another order"
+
+
+_TITLES: dict[str, Callable[[dict[str, Any]], str]] = {
+    "field": lambda parameters: _READINGS.get(parameters["reading"], parameters["reading"]),
+    "constant": _constant,
+    "counter": _counter,
+    "check": _check,
+    "complement": lambda parameters: f"{parameters['of']} turned round",
+    "mirror": _elsewhere,
+    "selector": lambda parameters: f"selects {len(parameters['values'])} pages",
+    "length": _length,
+    "count": lambda parameters: f"counts {parameters['of']}",
+    "reference": lambda parameters: f"follows {parameters['column']}",
+    "reaction": lambda parameters: f"answers “{parameters['moment']}”",
+    "pair": lambda parameters: f"answered by 0x{parameters['with']['address']:X}",
+    "period": _period,
+    "text": lambda _parameters: "text",
+    "difference": lambda _parameters: "tells the two apart",
+    "order": _known,
+}

@@ -1,0 +1,285 @@
+"""What the bits of the open capture are, as the program finds out, and keeping it in the library."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ...core.progress import Progress
+from ..widgets.parts import one_shot
+from .doors import engine, found
+from .jobs import Jobs
+from .kinds import Kinds
+from .overlays import Overlays
+from .reading import Reading
+from .trials import Trials
+
+_SETTLED_MS = 600
+"""Edits come one after another; what they make of other messages can wait for the last of them."""
+_FILE = "findings.json"
+
+
+class Findings(QObject):
+    """The findings of the open capture, of every message as soon as they are known.
+
+    They are looked for from the first time on that somebody wants them, and again, for what it touches, whenever a
+    layout, a reference or a moment changes; they are kept beside the trial for the next time.
+
+    Attributes
+    ----------
+    in_hand
+        The kind and the finding that is looked at, None if none is.
+    lit
+        Bits of the kind in hand that a finding under the pointer speaks of.
+    is_looking
+        Whether some are being looked for.
+
+    Events
+    ------
+    changed
+        Others are known.
+    hand_changed, lit_changed
+        Another one is looked at, or pointed at.
+    told
+        (tone, sentence) what became of keeping one.
+    """
+
+    changed = pyqtSignal()
+    hand_changed = pyqtSignal()
+    lit_changed = pyqtSignal()
+    told = pyqtSignal(str, str)
+    _early = pyqtSignal(object, object)
+
+    def __init__(
+        self, jobs: Jobs, reading: Reading, kinds: Kinds, trials: Trials, overlays: Overlays,
+        first: Callable[[], int | None],
+    ) -> None:  # fmt: skip
+        """Wait until somebody wants findings; ``first`` says which kind is looked at."""
+        super().__init__()
+        self._jobs, self._reading, self._kinds, self._trials = jobs, reading, kinds, trials
+        self._overlays, self._first = overlays, first
+        self._by_kind: dict[int, tuple[found.Finding, ...]] = {}
+        self._last: found.Unravelled | None = None
+        self._asked: Any = None
+        self._is_wanted = False
+        self._looks = 0
+        self._meant: dict[int, Any] = {}
+        self.in_hand: tuple[int, found.Finding] | None = None
+        self.lit: frozenset[int] = frozenset()
+        self.is_looking = False
+        self._soon = one_shot(self, _SETTLED_MS, self._look)
+        self._early.connect(self._on_early)
+        reading.changed.connect(self._on_meaning)
+        overlays.changed.connect(self._look_if_asked_otherwise)
+        trials.changed.connect(self._look_if_asked_otherwise)
+
+    def start(self) -> None:
+        """Begin with another capture."""
+        self._by_kind, self._last, self._asked = {}, None, None
+        self.take(None)
+        self.changed.emit()
+        if self._is_wanted:
+            self._soon.start()
+
+    def stop(self) -> None:
+        """Look for nothing any more."""
+        self._soon.stop()
+
+    def want(self) -> None:
+        """Say that somebody looks at them, now and from now on."""
+        if not self._is_wanted:
+            self._is_wanted = True
+            self._look()
+
+    # looking for them
+
+    def _on_meaning(self) -> None:
+        # what was kept leaves the list at once; what that makes of the rest comes when edits have settled
+        self._drop_explained()
+        if self._is_wanted:
+            self._soon.start()
+
+    def _look_if_asked_otherwise(self) -> None:
+        if self._is_wanted and self._asked is not None and self._wishes() != self._asked:
+            self._soon.start()
+
+    def _wishes(self) -> Any:
+        """Return what they are looked for with, comparable."""
+        references = tuple((one.source, one.name, len(one.values), float(one.values.sum()))
+                           for one in self._overlays.references)  # fmt: skip
+        return references, tuple((one.time_ns, one.text) for one in self._trials.trial.file.moments)
+
+    def _look(self) -> None:
+        meaning = self._reading.meaning
+        if meaning is None or self._trials.trial is None:
+            return
+        self._asked = self._wishes()
+        references, actions, before = list(self._overlays.references), self.actions(), self._last
+        path, wishes = self._trials.trial.folder / _FILE, repr(self._asked)
+        self._looks += 1
+        number = self._looks
+
+        def work(progress: Progress) -> Any:
+            if before is None and (kept := found.stored(path, meaning, wishes)) is not None:
+                return None, kept
+            made = found.unravel(
+                meaning, None, references, actions, progress,
+                lambda kind: self._early.emit(number, kind), self._first, before,
+            )  # fmt: skip
+            by_kind = {one.kind: one.findings for one in made.kinds}
+            _store(path, meaning, wishes, by_kind)
+            return made, by_kind
+
+        def finish(answer: Any) -> None:
+            self.is_looking = False
+            if self._reading.meaning is meaning:
+                made, self._by_kind = answer
+                self._last = made or self._last
+                self._find_hand_again()
+            self.changed.emit()
+
+        def end() -> None:
+            self.is_looking = False
+            self.changed.emit()
+
+        def fail(sentence: str) -> None:
+            end()
+            self.told.emit("wrong", sentence)
+
+        self.is_looking = True
+        self._jobs.start("findings", "unravelling", work, finish, fail, cancelled=end)
+        self.changed.emit()
+
+    def _on_early(self, number: int, of: found.KindFindings) -> None:
+        if number == self._looks and self.is_looking:
+            # what goes across messages comes at the end; until then what is known of that from before stays
+            before = [one for one in self._by_kind.get(of.kind, ()) if one.kind in _ACROSS]
+            self._by_kind[of.kind] = (*of.findings, *before)
+            self._find_hand_again()
+            self.changed.emit()
+
+    def _drop_explained(self) -> None:
+        meaning = self._reading.meaning
+        if meaning is None:
+            return
+        for kind, findings in self._by_kind.items():
+            # only of kinds that mean something else now
+            if kind < len(meaning.kinds) and findings and self._meant.get(kind) is not meaning.kinds[kind]:
+                known = found.known_of_kind(meaning, kind, meaning.capture.kind_size(kind))
+                self._by_kind[kind] = tuple(one for one in findings if not found.is_explained(known, one))
+        self._meant = dict(enumerate(meaning.kinds))
+        self._find_hand_again()
+        self.changed.emit()
+
+    def actions(self) -> list[found.Action]:
+        """Return what was done when, as the trial's moments say."""
+        return [found.Action(one.time_ns, one.text) for one in self._trials.trial.file.moments]
+
+    # what is known
+
+    def of(self, kind: int | None) -> tuple[found.Finding, ...]:
+        """Return the findings of a kind, best first, what never moves last."""
+        findings = self._by_kind.get(kind, ()) if kind is not None else ()
+        return tuple(sorted(findings, key=_rank))
+
+    def everything(self) -> list[tuple[int, found.Finding]]:
+        """Return all with the kinds they are of, those that are most worth keeping first."""
+        pairs = [(kind, one) for kind, findings in self._by_kind.items() for one in findings]
+        return sorted(pairs, key=lambda pair: _rank(pair[1]))
+
+    def reward(self, kind: int) -> float:
+        """Return how many moving bits of a kind would be explained by keeping what is found, as likely as that is."""
+        return sum(
+            len(found.bits_of(one)) * one.confidence
+            for one in self.of(kind) if one.kind in found.KEPT and not one.instead_of
+        )  # fmt: skip
+
+    # looking at one
+
+    def take(self, kind: int | None, finding: found.Finding | None = None) -> None:
+        """Look at a finding of a kind."""
+        self.in_hand = (kind, finding) if kind is not None and finding is not None else None
+        self.hand_changed.emit()
+
+    def light(self, bits: Iterable[int]) -> None:
+        """Let some bits of the kind in hand light up."""
+        lit = frozenset(bits)
+        if lit != self.lit:
+            self.lit = lit
+            self.lit_changed.emit()
+
+    def _find_hand_again(self) -> None:
+        if self.in_hand is None:
+            return
+        kind, finding = self.in_hand
+        same = next((one for one in self.of(kind) if _alike(one, finding)), None)
+        if same is not finding:
+            self.take(kind if same is not None else None, same)
+
+    def witness(self, done: Callable[[found.Witness], None]) -> None:
+        """Find the frames that speak for the one in hand and against it; ``done`` is told."""
+        meaning = self._reading.meaning
+        if meaning is None or self.in_hand is None:
+            return
+        (kind, finding), actions = self.in_hand, self.actions()
+        self._jobs.start(
+            "witness", "looking for the frame", lambda _progress: found.witness(meaning, kind, finding, actions), done
+        )
+
+    # keeping
+
+    def meant(self, kind: int, finding: found.Finding) -> found.Meant:
+        """Return what a finding may be called and in which scale it is."""
+        assert self._reading.meaning is not None, "what is found has a meaning"
+        return found.meant(finding, self.of(kind), self._overlays.references, self._reading.meaning)
+
+    def offered(self, kind: int, finding: found.Finding) -> found.Meant:
+        """Return the same, with a name in any case."""
+        made = self.meant(kind, finding)
+        if made.name:
+            return made
+        layout = self._kinds.layout_for_new_field(kind, "new")
+        return found.Meant(found.offered_name(found.field_behind(finding, self.of(kind)), layout))
+
+    def with_kept(
+        self, kind: int, finding: found.Finding, name: str, unit: str, message: str
+    ) -> tuple[engine.Layout, str]:
+        """Return the layout of a kind with a finding in it, and why.
+
+        Raises
+        ------
+        MisuseError
+            If it cannot be kept there; the sentence says what is in the way.
+        """
+        layout = self._kinds.layout_for_new_field(kind, message)
+        made = self.meant(kind, finding)
+        whole = found.Meant(name, unit, made.ratio, made.offset)
+        behind = found.field_behind(finding, self.of(kind))
+        return found.kept(layout, behind, name, whole), f"{name} found at {finding.places}: {finding.reason}"
+
+    def all_kept(self, kind: int, message: str) -> tuple[engine.Layout, int]:
+        """Return the layout of a kind with everything likely in it, and how much that is."""
+        layout = self._kinds.layout_for_new_field(kind, message)
+        return found.all_kept(layout, self.of(kind), found.LIKELY, lambda one: self.meant(kind, one))
+
+
+_ACROSS = frozenset({"mirror", "period", "reaction", "reference", "pair", "difference"})
+
+
+def _rank(finding: found.Finding) -> tuple[bool, bool, float]:
+    return finding.kind == "constant", finding.instead_of, -finding.confidence
+
+
+def _alike(one: found.Finding, other: found.Finding) -> bool:
+    names = ("kind", "places", "when")
+    return all(getattr(one, name) == getattr(other, name) for name in names) and found.title(one) == found.title(other)
+
+
+def _store(path: Any, meaning: Any, wishes: str, by_kind: Any) -> None:
+    try:
+        found.store(path, meaning, wishes, by_kind)
+    except (OSError, engine.AbacusError):
+        # a trial on a disk that cannot be written is looked through each time
+        return

@@ -1,0 +1,40 @@
+"""What the window needs from core to find out what bits are, and to keep it; reached by the door ``found``."""
+
+from ...core.errors import MisuseError
+from ...core.unravel.across.question import Action
+from ...core.unravel.finding import Finding, bits_of
+from ...core.unravel.keeping import KEPT, all_kept, field_behind, kept, offered_name
+from ...core.unravel.known import Known, is_explained, known_of_kind
+from ...core.unravel.look import KindFindings, Unravelled, unravel
+from ...core.unravel.meant import Meant, meant
+from ...core.unravel.stored import store, stored
+from ...core.unravel.told import LIKELY, confidence_word, title
+from ...core.unravel.witness import Sight, Witness, witness
+
+__all__ = [
+    "KEPT",
+    "LIKELY",
+    "Action",
+    "Finding",
+    "KindFindings",
+    "Known",
+    "Meant",
+    "MisuseError",
+    "Sight",
+    "Unravelled",
+    "Witness",
+    "all_kept",
+    "bits_of",
+    "confidence_word",
+    "field_behind",
+    "is_explained",
+    "kept",
+    "known_of_kind",
+    "meant",
+    "offered_name",
+    "store",
+    "stored",
+    "title",
+    "unravel",
+    "witness",
+]

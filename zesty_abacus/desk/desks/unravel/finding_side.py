@@ -1,0 +1,143 @@
+"""Findings of the message in hand, or of the whole capture: the list, and below it the one in hand."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+
+from ...app.doors import found
+from ...app.session import Session
+from ...widgets.parts import EDGE, Choice, button, hairline, label
+from ...widgets.words import grouped
+from .finding_hand import FindingInHand
+from .finding_rows import FindingRows
+
+SCOPES = ("in this message", "in the whole capture")
+
+
+class FindingSide(QWidget):
+    """What the program found out.
+
+    Attributes
+    ----------
+    scope, keep_all, rows, hand
+        Of which messages; keeping all that is likely; the list; the one in hand.
+    """
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self._findings = session.findings
+        self.scope = Choice()
+        self.scope.addItems(SCOPES)
+        self.scope.setAccessibleName("Whose findings")
+        self.keep_all = button("Keep all likely", "Make all that is likely here a part of the layout (Shift K)")
+        self.rows = FindingRows(session)
+        self.hand = FindingInHand(session)
+        self.hint = label("", "quiet", wrap=True)
+        self._build()
+        findings = self._findings
+        findings.changed.connect(self.refresh)
+        findings.hand_changed.connect(self.rows.show_current)
+        session.kind_changed.connect(self._on_kind)
+        self.scope.currentTextChanged.connect(self.refresh)
+        self.keep_all.clicked.connect(self.keep_all_likely)
+        self.rows.chosen.connect(self.take)
+        self.rows.keep_wanted.connect(self.hand.keep_it)
+        self.rows.pointed.connect(self._light)
+        self.hand.kept.connect(self._on_kept)
+        self.refresh()
+
+    def _build(self) -> None:
+        head = QVBoxLayout()
+        head.setContentsMargins(EDGE - 4, 6, EDGE - 4, 4)
+        line = QHBoxLayout()
+        line.addWidget(self.scope, 1)
+        line.addWidget(self.keep_all)
+        head.addLayout(line)
+        head.addWidget(self.hint)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(hairline())
+        column.addWidget(self.rows, 1)
+        column.addWidget(self.hand)
+
+    def begin(self) -> None:
+        """Put the hands on the list."""
+        self.rows.setFocus()
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether the findings of all messages are listed."""
+        return self.scope.currentIndex() == 1
+
+    def refresh(self) -> None:
+        """List what is known now."""
+        kind = self._session.kind
+        if self.is_whole:
+            pairs = self._findings.everything()
+        else:
+            pairs = [(kind, one) for one in self._findings.of(kind)] if kind is not None else []
+        self.rows.show_pairs(pairs, names_kinds=self.is_whole)
+        likely = sum(one.confidence >= found.LIKELY and one.kind in found.KEPT for _, one in pairs)
+        self.keep_all.setVisible(not self.is_whole)
+        self.keep_all.setEnabled(likely > 0)
+        self.hint.setText(self._hint(len(pairs)))
+        self.hint.setVisible(bool(self.hint.text()))
+
+    def _hint(self, listed: int) -> str:
+        if self._session.capture is None:
+            return "What the program finds out about bits will be here."
+        if self._session.kind is None and not self.is_whole:
+            return "Choose a message in the roster."
+        looking = "Looking on…" if self._findings.is_looking else ""
+        if listed:
+            return looking
+        return looking or "Nothing is left to find out here, as far as can be seen."
+
+    def take(self, kind: int, finding: found.Finding) -> None:
+        """Take a finding in hand: its bits light up, and are read every way."""
+        session = self._session
+        session.select_kind(kind)
+        self._findings.take(kind, finding)
+        session.select_bits(frozenset(found.bits_of(finding)))
+
+    def step(self, by: int) -> None:
+        """Go to the next finding of the list, or with -1 to the one before."""
+        if self.rows.count():
+            self.rows.go(by)
+
+    def _light(self, pair: tuple[int, found.Finding] | None) -> None:
+        same = pair is not None and pair[0] == self._session.kind
+        self._findings.light(found.bits_of(pair[1]) if same and pair is not None else ())
+
+    def _on_kind(self) -> None:
+        in_hand = self._findings.in_hand
+        if in_hand is not None and in_hand[0] != self._session.kind:
+            self._findings.take(None)
+        self.refresh()
+
+    def _on_kept(self) -> None:
+        """Go on with the one that has taken its place in the list."""
+        pairs = self.rows.pairs
+        if pairs:
+            self.take(*pairs[min(max(self.rows.first(), 0), len(pairs) - 1)])
+        else:
+            self._session.select_bits(frozenset())
+        self.rows.setFocus()
+
+    def keep_all_likely(self) -> bool:
+        """Make everything likely in the message in hand a part of its layout; return whether anything was."""
+        session, kind = self._session, self._session.kind
+        if kind is None:
+            return False
+        layout, count = self._findings.all_kept(kind, self.hand.message_name(kind))
+        if not count:
+            session.told.emit("", "Nothing here is likely enough to be kept unseen.")
+            return False
+        words = f"{grouped(count)} findings kept"
+        if not session.edits.change(layout, words):
+            return False
+        session.told.emit("good", f"{words} in {layout.name}; Ctrl Z takes all of them back.")
+        return True
