@@ -3,8 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
+
+if TYPE_CHECKING:
+    from ..core.unravel.finding import Finding
+    from ..core.unravel.look import Asked, Unravelled
+    from .output import OpenedSources
 
 from .options import moments_option, output_option, recipe_option
 
@@ -49,9 +55,28 @@ def unravel(
         found = look(
             opened.meaning(layouts, release), asked, curves, [Action(one.time_ns, one.text) for one in done]
         )  # fmt: skip
-        findings = [one for kind in found.kinds for one in kind.findings]
-        say(f"{len(findings)} findings in {sum(bool(kind.findings) for kind in found.kinds)} messages", err=True)
+        findings = _with_differences(opened, found, asked)
+        messages = len({(one.lane, one.address, one.flags, one.message) for one in findings})
+        say(f"{len(findings)} findings in {messages} messages", err=True)
         put_text("".join(FORMS[form](findings)), target)
+
+
+def _with_differences(opened: OpenedSources, found: Unravelled, asked: Asked) -> list[Finding]:
+    """Return the findings message by message, with what tells the sources apart if there are several."""
+    from ..core.unravel.differences import Stretch, differences
+
+    by_kind = {kind.kind: list(kind.findings) for kind in found.kinds}
+    paths = [outcome.path for outcome in opened.made.outcomes]
+    names = [path.name for path in paths]
+    if len(set(names)) < len(names):
+        names = [str(path) for path in paths]
+    rows = dict(zip(names, opened.made.rows, strict=True))
+    if len(rows) > 1 and not opened.name and (not asked.kinds or "difference" in asked.kinds):
+        stretches = [Stretch(name, first_row=first, end_row=end) for name, (first, end) in rows.items() if end > first]
+        for kind, one in differences(found.meaning, stretches):
+            if kind in by_kind:
+                by_kind[kind].append(one)
+    return [one for kind in sorted(by_kind) for one in sorted(by_kind[kind], key=lambda one: -one.confidence)]
 
 
 def _address(text: str) -> int | None:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import itertools
 import shutil
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from ..captures.source import files_of_source
@@ -25,10 +26,19 @@ _VERSION = b"capture 6"
 
 @dataclass(frozen=True, slots=True, eq=False)
 class BroughtIn:
-    """A capture and what each of its sources gave."""
+    """A capture and what each of its sources gave.
+
+    Attributes
+    ----------
+    capture
+    outcomes
+    rows
+        For each source, the first row of its frames in the capture and the one behind its last.
+    """
 
     capture: Capture
     outcomes: list[SourceOutcome]
+    rows: list[tuple[int, int]] = field(default_factory=list)
 
 
 def bring_in(
@@ -93,7 +103,8 @@ def _brought(
         sources.append(read_source(request, place, _part_of(progress, number, len(requests))))
     outcomes = [source.outcome for source in sources]
     put_on_one_clock(requests, outcomes)
-    return BroughtIn(assemble(requests, sources, entries), outcomes)
+    ends = list(itertools.accumulate(len(source.capture) for source in sources))
+    return BroughtIn(assemble(requests, sources, entries), outcomes, list(zip([0, *ends], ends, strict=False)))
 
 
 def request_of(trial: Trial, entry: SourceEntry) -> SourceRequest:

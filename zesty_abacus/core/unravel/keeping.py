@@ -19,7 +19,7 @@ from ..layouts.template import free_name
 from .finding import Finding
 from .meant import PLAIN, Meant
 
-KEPT = frozenset({"field", "counter", "check", "complement", "selector"})
+KEPT = frozenset({"field", "counter", "check", "complement", "selector", "text"})
 """Kinds of findings that become a part of a layout."""
 _OF_A_FIELD = frozenset({"reference", "mirror", "reaction", "difference", "order"})
 """Kinds that say something of a field: to keep them is to keep that field."""
@@ -28,7 +28,7 @@ _WORDS = {
     "counter": "counter", "check": "check", "complement": "safeguard", "selector": "page", "flag": "flag",
     "names": "state", "float": "quantity", "unsigned": "quantity", "signed": "quantity",
 }  # fmt: skip
-_KINDS = {"signed": FieldKind.SIGNED, "float": FieldKind.FLOAT, "flag": FieldKind.FLAG, "names": FieldKind.NAMES}
+_KINDS = {kind.value: kind for kind in FieldKind}
 
 
 def offered_name(finding: Finding, layout: Layout) -> str:
@@ -51,8 +51,9 @@ def field_behind(finding: Finding, beside: Iterable[Finding]) -> Finding:
     found = next((one for one in beside if one.kind == "field" and (one.places, one.when) == place), None)
     if found is not None:
         return replace(found, reason=finding.reason)
-    reading = "flag" if len(parse_places(finding.places)) == 1 else "unsigned"
-    return replace(finding, kind="field", parameters={"reading": reading})
+    plain = "flag" if len(parse_places(finding.places)) == 1 else "unsigned"
+    own = {name: value for name, value in finding.parameters.items() if name in ("reading", "inverted")}
+    return replace(finding, kind="field", parameters={"reading": plain} | own)
 
 
 def kept(layout: Layout, finding: Finding, name: str = "", meant: Meant = PLAIN) -> Layout:
@@ -108,7 +109,7 @@ def all_kept(
 
 def _field(layout: Layout, finding: Finding, places: Places, name: str, meant: Meant) -> Field:
     reading = str(finding.parameters.get("reading", ""))
-    kind = _KINDS.get(reading, FieldKind.UNSIGNED)
+    kind = FieldKind.TEXT if finding.kind == "text" else _KINDS.get(reading, FieldKind.UNSIGNED)
     names: tuple[NamedValue, ...] = ()
     if kind is FieldKind.NAMES:
         if len(places) > _MOST_NAMED_BITS:
@@ -117,7 +118,8 @@ def _field(layout: Layout, finding: Finding, places: Places, name: str, meant: M
             names = tuple(NamedValue(raw=raw, label=f"{name} {raw}") for raw in range(1 << len(places)))
     return new_field(
         name, places, kind, unit=meant.unit.strip(), names=names, note=finding.reason,
-        ratio=meant.ratio, offset=meant.offset, selected=_page(layout, finding),
+        ratio=meant.ratio, offset=meant.offset, inverted=bool(finding.parameters.get("inverted")),
+        encoding=str(finding.parameters.get("encoding", "ascii")), selected=_page(layout, finding),
     )  # fmt: skip
 
 

@@ -49,6 +49,8 @@ def meant(
         Other findings of its message; those of the same bits that follow a reference, or say the same as a field
         with a name, tell it.
     """
+    if finding.kind == "order":
+        return Meant(ratio=Fraction(str(finding.parameters["ratio"])))
     same = [one for one in (finding, *beside) if one.places == finding.places and one.when == finding.when]
     for one in same:
         if one.kind == "reference":

@@ -64,7 +64,7 @@ def _length(parameters: dict[str, Any]) -> str:
 
 
 def _known(parameters: dict[str, Any]) -> str:
-    return f"{parameters['pattern']} in another order"
+    return f"holds {parameters['pattern']}"
 
 
 _TITLES: dict[str, Callable[[dict[str, Any]], str]] = {

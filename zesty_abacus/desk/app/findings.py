@@ -214,9 +214,20 @@ class Findings(QObject):
         if self.in_hand is None:
             return
         kind, finding = self.in_hand
+        if finding.kind in _ASKED_FOR:
+            # it is an answer to a question, and never in this list
+            return
         same = next((one for one in self.of(kind) if _alike(one, finding)), None)
         if same is not finding:
             self.take(kind if same is not None else None, same)
+
+    def is_explained(self, kind: int, finding: found.Finding) -> bool:
+        """Return whether layouts explain all bits of a finding by now."""
+        meaning = self._reading.meaning
+        if meaning is None or kind >= len(meaning.kinds):
+            return True
+        known = found.known_of_kind(meaning, kind, meaning.capture.kind_size(kind))
+        return found.is_explained(known, finding)
 
     def witness(self, done: Callable[[found.Witness], None]) -> None:
         """Find the frames that speak for the one in hand and against it; ``done`` is told."""
@@ -227,6 +238,21 @@ class Findings(QObject):
         self._jobs.start(
             "witness", "looking for the frame", lambda _progress: found.witness(meaning, kind, finding, actions), done
         )
+
+    def followed(self) -> tuple[Any, Any, str] | None:
+        """Return the times of the reference that the finding in hand follows, its values as raw numbers, and its name.
+
+        They are where and what the number would be if it followed the reference exactly; None for other findings.
+        """
+        if self.in_hand is None or self.in_hand[1].kind != "reference":
+            return None
+        parameters = self.in_hand[1].parameters
+        key = parameters["file"], parameters["column"]
+        column = next((one for one in self._overlays.references if one.key == key), None)
+        if column is None or not parameters["gain"]:
+            return None
+        raw = (column.values - parameters["offset"]) / parameters["gain"]
+        return column.time_ns + round(parameters["lag_s"] * 1e9), raw, column.name
 
     # keeping
 
@@ -265,7 +291,8 @@ class Findings(QObject):
         return found.all_kept(layout, self.of(kind), found.LIKELY, lambda one: self.meant(kind, one))
 
 
-_ACROSS = frozenset({"mirror", "period", "reaction", "reference", "pair", "difference"})
+_ASKED_FOR = frozenset({"order", "text", "difference"})
+_ACROSS = frozenset({"mirror", "period", "reaction", "reference", "pair"})
 
 
 def _rank(finding: found.Finding) -> tuple[bool, bool, float]:

@@ -2,9 +2,11 @@
 
 from ...core.errors import MisuseError
 from ...core.unravel.across.question import Action
+from ...core.unravel.differences import Stretch, differences
 from ...core.unravel.finding import Finding, bits_of
 from ...core.unravel.keeping import KEPT, all_kept, field_behind, kept, offered_name
 from ...core.unravel.known import Known, is_explained, known_of_kind
+from ...core.unravel.known_value import Sighting, places_of_value
 from ...core.unravel.look import KindFindings, Unravelled, unravel
 from ...core.unravel.meant import Meant, meant
 from ...core.unravel.stored import store, stored
@@ -21,17 +23,21 @@ __all__ = [
     "Meant",
     "MisuseError",
     "Sight",
+    "Sighting",
+    "Stretch",
     "Unravelled",
     "Witness",
     "all_kept",
     "bits_of",
     "confidence_word",
+    "differences",
     "field_behind",
     "is_explained",
     "kept",
     "known_of_kind",
     "meant",
     "offered_name",
+    "places_of_value",
     "store",
     "stored",
     "title",

@@ -21,6 +21,7 @@ from .kinds import Kinds
 from .overlays import Overlays
 from .owners import Owners
 from .problems import Problems
+from .questions import Questions
 from .reading import Reading
 from .settings import Settings, load_settings, save_settings, with_recent
 from .shared import SharedLibrary
@@ -47,8 +48,8 @@ class Session(QObject):
         What is wrong in the recordings; requests with what came back; streams set side by side.
     overlays, figures
         What is laid over the traces; what they do in view.
-    findings
-        What the program finds out about bits.
+    findings, questions
+        What the program finds out about bits; what a person asks of them.
     kinds, owners, traces, ties
         What messages are called; whose their bits are; the fields drawn over time; layouts tied by hand.
     shared, edits, undo
@@ -110,6 +111,7 @@ class Session(QObject):
         self.overlays = Overlays(self.jobs, self.reading, self.trials, self.traces)
         self.figures = Figures(self.jobs, self.reading, self.store, self.traces, self.clock)
         self.findings = Findings(self.jobs, self.reading, self.kinds, self.trials, self.overlays, lambda: self.kind)
+        self.questions = Questions(self.jobs, self.reading, self.trials, self.clock, self.findings)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
@@ -124,6 +126,7 @@ class Session(QObject):
         self.opened.connect(self.beside.forget)
         self.opened.connect(self.findings.start)
         self.findings.told.connect(self.told)
+        self.opened.connect(self.questions.start)
         self.opened.connect(lambda: self.overlays.begin(self.outcomes))
         self.overlays.told.connect(lambda sentence: self.told.emit("wrong", sentence))
         self.edits.changed.connect(self._on_layouts_changed)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen, QPolygonF
 
 from .theme import Theme
 
@@ -39,6 +39,30 @@ def draw_curve(
     painter.drawImage(QPointF(rect.left(), rect.top() - _CURVE_EDGE), image)
 
 
+def draw_reference(
+    painter: QPainter, curve: Curve, plot: QRectF, span: tuple[int, int], shown: tuple[float, float], color: QColor
+) -> None:
+    """Draw readings joined by a broken line, and as points where there are few."""
+    begin = max(int(np.searchsorted(curve.time_ns, span[0])) - 1, 0)
+    end = int(np.searchsorted(curve.time_ns, span[1])) + 1
+    step = max((end - begin) // _MOST_POINTS, 1)
+    times, values = curve.time_ns[begin:end:step], curve.values[begin:end:step]
+    known = ~np.isnan(values)
+    x = plot.left() + (times[known] - span[0]) / (span[1] - span[0]) * plot.width()
+    y = plot.bottom() - (values[known] - shown[0]) / (shown[1] - shown[0]) * plot.height()
+    points = [QPointF(float(a), float(b)) for a, b in zip(x, y, strict=True)]
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(color, 1.6, Qt.PenStyle.DashLine))
+    painter.drawPolyline(QPolygonF(points))
+    if len(points) <= _FEW_READINGS:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(color)
+        for point in points:
+            painter.drawEllipse(point, 2.6, 2.6)
+
+
+_MOST_POINTS = 4_000
+_FEW_READINGS = 60
 _CURVE_EDGE = 2
 """Pixels above and below a curve's rectangle, so that its extremes keep their full thickness."""
 

@@ -18,6 +18,8 @@ from .question import Answer, Question, View
 _MOST_LAG_NS = 3_000_000_000
 _LEAST_CORRELATION = 0.9
 _LEAST_POINTS = 12
+_FEWEST_READINGS = 5
+"""Readings that a person typed; so few tell no lag, and only what follows them closely is believed."""
 _CLOSE = 0.03
 """What may be left of the reference, as a share of how much it moves, whatever it looks like."""
 _MOST_REST = 0.5
@@ -50,13 +52,27 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
     for reference in view.references:
         progress.check()
         found = []
-        for curve, lag in _likely(grid, reference, curves, others):
-            match = _match(reference, curve, lag)
-            if match is not None:
-                found.append((curve, match))
+        if len(reference.values) < _LEAST_POINTS:
+            found = list(_by_few(reference, curves))
+        else:
+            for curve, lag in _likely(grid, reference, curves, others):
+                match = _match(reference, curve, lag)
+                if match is not None:
+                    found.append((curve, match))
         found.sort(key=lambda pair: pair[1].share)
         for place, (curve, match) in enumerate(found):
             yield curve.of, _said(reference, curve.said, match, place)
+
+
+def _by_few(reference: ReferenceColumn, curves: list[Curve]) -> Iterator[tuple[Curve, _Match]]:
+    """Yield the fields that closely follow a few readings."""
+    if len(reference.values) < _FEWEST_READINGS:
+        return
+    for curve in curves:
+        times, values = curve.of.thin.time_ns, curve.of.values(curve.said)
+        match = _fitted(reference, times, values, 0, _FEWEST_READINGS)
+        if match is not None and match.share <= _CLOSE:
+            yield curve, match
 
 
 def _likely(
@@ -88,11 +104,12 @@ def _match(reference: ReferenceColumn, curve: Curve, lag_ns: int) -> _Match | No
 
 
 def _fitted(
-    reference: ReferenceColumn, times: NDArray[np.int64], values: NDArray[np.float64], lag: int
-) -> _Match | None:
+    reference: ReferenceColumn, times: NDArray[np.int64], values: NDArray[np.float64], lag: int,
+    least: int = _LEAST_POINTS,
+) -> _Match | None:  # fmt: skip
     when = reference.time_ns + lag
     inside = (when >= times[0]) & (when <= times[-1])
-    if inside.sum() < _LEAST_POINTS:
+    if inside.sum() < least:
         return None
     x, y = np.interp(when[inside], times, values), reference.values[inside]
     spread = float(y.std())

@@ -6,17 +6,15 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPen
 
 from ...app.doors import seen
 from ...app.overlays import Over, OverField, OverReference
 from ...app.session import Session
 from ...app.traces import Trace
-from ...widgets.paint import draw_curve, draw_text
+from ...widgets.paint import draw_curve, draw_reference, draw_text
 from ...widgets.theme import TINY_PX, faded, look, text_font
 
-_MOST_POINTS = 4000
-_FEW = 60
 _LINE = 15
 
 
@@ -63,7 +61,7 @@ class TraceOverlays:
             if isinstance(over, OverField):
                 draw_curve(painter, curve, plot, span, shown, color, 1.2)
             else:
-                _draw_reference(painter, curve, plot, span, shown, color)
+                draw_reference(painter, curve, plot, span, shown, color)
         self._draw_words(painter, number, trace, plot)
 
     def words(self, trace: Trace) -> list[str]:
@@ -90,25 +88,3 @@ class TraceOverlays:
             painter.setPen(pen)
             painter.drawLine(QPointF(box.left(), box.center().y()), QPointF(box.left() + 14, box.center().y()))
             draw_text(painter, box.adjusted(20, 0, 0, 0), words, font, look.theme.ink)
-
-
-def _draw_reference(
-    painter: QPainter, curve: Any, plot: QRectF, span: tuple[int, int], shown: tuple[float, float], color: QColor
-) -> None:
-    """Draw readings joined by a broken line, and as points where there are few."""
-    begin = max(int(np.searchsorted(curve.time_ns, span[0])) - 1, 0)
-    end = int(np.searchsorted(curve.time_ns, span[1])) + 1
-    step = max((end - begin) // _MOST_POINTS, 1)
-    times, values = curve.time_ns[begin:end:step], curve.values[begin:end:step]
-    known = ~np.isnan(values)
-    x = plot.left() + (times[known] - span[0]) / (span[1] - span[0]) * plot.width()
-    y = plot.bottom() - (values[known] - shown[0]) / (shown[1] - shown[0]) * plot.height()
-    points = [QPointF(float(a), float(b)) for a, b in zip(x, y, strict=True)]
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(color, 1.6, Qt.PenStyle.DashLine))
-    painter.drawPolyline(QPolygonF(points))
-    if len(points) <= _FEW:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(color)
-        for point in points:
-            painter.drawEllipse(point, 2.6, 2.6)

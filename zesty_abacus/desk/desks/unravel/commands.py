@@ -6,10 +6,13 @@ from typing import TYPE_CHECKING
 
 from ...app.commands import Command
 from ...app.session import Session
+from .finding_side import QUESTIONS
 from .side import FINDINGS
 
 if TYPE_CHECKING:
     from .desk import UnravelDesk
+
+_QUESTION_KEYS = ("V", "R", "A", "C")
 
 
 def unravel_commands(desk: UnravelDesk, session: Session) -> list[Command]:
@@ -37,11 +40,20 @@ def unravel_commands(desk: UnravelDesk, session: Session) -> list[Command]:
         ("show finding", "Show the frame that speaks for the finding", "S", side.findings.hand.go_for),
         ("show against", "Show a frame that speaks against the finding", "Shift+S", side.findings.hand.go_against),
         ("findings", "Show what was found out", "F", side.show_findings),
+        *(
+            (f"ask {words}", f"Ask: {words}", key, lambda number=number: _ask(desk, number))
+            for number, (words, key) in enumerate(zip(QUESTIONS, _QUESTION_KEYS, strict=True))
+        ),
         ("reading on", "Next reading of the selection", "]", lambda: read(1)),
         ("reading back", "Reading before", "[", lambda: read(-1)),
         ("select moving", "Select all unexplained moving bits", "U", desk.select_unexplained),
     ]
     return [Command(name, words, key, call, opened, "Unravel") for name, words, key, call in made]
+
+
+def _ask(desk: UnravelDesk, number: int) -> None:
+    desk.side.tabs.setCurrentIndex(FINDINGS)
+    desk.side.findings.ask(number)
 
 
 def _step(desk: UnravelDesk, by: int) -> None:

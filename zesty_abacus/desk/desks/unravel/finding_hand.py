@@ -87,9 +87,11 @@ class FindingInHand(QWidget):
         kind, finding = in_hand
         self.reason.setText(finding.reason)
         against = grouped(finding.against) if finding.against else "none"
-        self.counts.setText(f"{grouped(finding.frames)} frames speak for it, {against} against.")
+        frames = "1 frame speaks" if finding.frames == 1 else f"{grouped(finding.frames)} frames speak"
+        self.counts.setText(f"{frames} for it, {against} against.")
         self.show_against.setVisible(bool(finding.against))
-        can = found.field_behind(finding, self._findings.of(kind)).kind in found.KEPT and bool(finding.places)
+        behind = found.field_behind(finding, self._findings.of(kind))
+        can = behind.kind in found.KEPT and bool(finding.places) and not self._findings.is_explained(kind, finding)
         self.keep.setVisible(can)
         self._form.setVisible(can)
         self.scale.hide()

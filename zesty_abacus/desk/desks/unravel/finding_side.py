@@ -5,13 +5,23 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...app.doors import found
+from ...app.questions import Pair
 from ...app.session import Session
 from ...widgets.parts import EDGE, Choice, button, hairline, label
 from ...widgets.words import grouped
 from .finding_hand import FindingInHand
 from .finding_rows import FindingRows
+from .question_lines import ActionLine, QuestionLine, ReferenceLine, StretchLine, ValueLine
 
-SCOPES = ("in this message", "in the whole capture")
+HERE, WHOLE = range(2)
+QUESTIONS = {
+    "I know a value": ValueLine,
+    "I have a reference": ReferenceLine,
+    "I did something": ActionLine,
+    "compare two stretches": StretchLine,
+}
+"""The questions that can be asked, in the order of the choice."""
+SCOPES = ("in this message", "in the whole capture", *QUESTIONS)
 
 
 class FindingSide(QWidget):
@@ -19,8 +29,9 @@ class FindingSide(QWidget):
 
     Attributes
     ----------
-    scope, keep_all, rows, hand
-        Of which messages; keeping all that is likely; the list; the one in hand.
+    scope, keep_all, lines, rows, hand
+        Of which messages, or which question; keeping all that is likely; where questions are asked; the list; the one
+        in hand.
     """
 
     def __init__(self, session: Session) -> None:
@@ -31,15 +42,18 @@ class FindingSide(QWidget):
         self.scope.addItems(SCOPES)
         self.scope.setAccessibleName("Whose findings")
         self.keep_all = button("Keep all likely", "Make all that is likely here a part of the layout (Shift K)")
+        self.lines: list[QuestionLine] = [make(session) for make in QUESTIONS.values()]
         self.rows = FindingRows(session)
         self.hand = FindingInHand(session)
         self.hint = label("", "quiet", wrap=True)
         self._build()
         findings = self._findings
         findings.changed.connect(self.refresh)
+        session.questions.changed.connect(self.refresh)
+        session.questions.told.connect(lambda sentence: session.told.emit("wrong", sentence))
         findings.hand_changed.connect(self.rows.show_current)
         session.kind_changed.connect(self._on_kind)
-        self.scope.currentTextChanged.connect(self.refresh)
+        self.scope.currentTextChanged.connect(self._on_scope)
         self.keep_all.clicked.connect(self.keep_all_likely)
         self.rows.chosen.connect(self.take)
         self.rows.keep_wanted.connect(self.hand.keep_it)
@@ -54,6 +68,8 @@ class FindingSide(QWidget):
         line.addWidget(self.scope, 1)
         line.addWidget(self.keep_all)
         head.addLayout(line)
+        for question in self.lines:
+            head.addWidget(question)
         head.addWidget(self.hint)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -68,28 +84,49 @@ class FindingSide(QWidget):
         self.rows.setFocus()
 
     @property
-    def is_whole(self) -> bool:
-        """Whether the findings of all messages are listed."""
-        return self.scope.currentIndex() == 1
+    def question(self) -> QuestionLine | None:
+        """What is asked; None where just findings are listed."""
+        number = self.scope.currentIndex() - len((HERE, WHOLE))
+        return self.lines[number] if number >= 0 else None
+
+    def ask(self, number: int) -> None:
+        """Begin with one of the questions, by its number."""
+        self.scope.setCurrentIndex(number + len((HERE, WHOLE)))
+        self.lines[number].begin()
+
+    def _on_scope(self) -> None:
+        self.refresh()
+        if self._findings.in_hand not in self.rows.pairs:
+            self._findings.take(None)
+        if self.question is not None:
+            self.question.begin()
 
     def refresh(self) -> None:
         """List what is known now."""
-        kind = self._session.kind
-        if self.is_whole:
-            pairs = self._findings.everything()
-        else:
-            pairs = [(kind, one) for one in self._findings.of(kind)] if kind is not None else []
-        self.rows.show_pairs(pairs, names_kinds=self.is_whole)
+        for line in self.lines:
+            line.setVisible(line is self.question)
+            line.show_state()
+        pairs = self._listed()
+        here = self.scope.currentIndex() == HERE
+        self.rows.show_pairs(pairs, names_kinds=not here)
         likely = sum(one.confidence >= found.LIKELY and one.kind in found.KEPT for _, one in pairs)
-        self.keep_all.setVisible(not self.is_whole)
+        self.keep_all.setVisible(here)
         self.keep_all.setEnabled(likely > 0)
-        self.hint.setText(self._hint(len(pairs)))
+        self.hint.setText(self.question.hint() if self.question is not None else self._hint(len(pairs)))
         self.hint.setVisible(bool(self.hint.text()))
+
+    def _listed(self) -> list[Pair]:
+        if self.question is not None:
+            return self.question.answers()
+        kind = self._session.kind
+        if self.scope.currentIndex() == WHOLE:
+            return self._findings.everything()
+        return [(kind, one) for one in self._findings.of(kind)] if kind is not None else []
 
     def _hint(self, listed: int) -> str:
         if self._session.capture is None:
             return "What the program finds out about bits will be here."
-        if self._session.kind is None and not self.is_whole:
+        if self._session.kind is None and self.scope.currentIndex() == HERE:
             return "Choose a message in the roster."
         looking = "Looking on…" if self._findings.is_looking else ""
         if listed:

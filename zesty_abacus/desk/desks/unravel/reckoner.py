@@ -8,13 +8,15 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ...app.doors import engine
 from ...app.session import Session
-from ...widgets.paint import draw_curve, draw_text, padded_range
+from ...widgets.paint import draw_curve, draw_reference, draw_text, padded_range
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 
 _HEAD = 30
 _CARD = 88
 _GAP = 8
 _WIDEST = 220
+_CANDIDATE = 76
+"""Least height at which a reference is laid over the chosen reading."""
 
 
 class Reckoner(QWidget):
@@ -41,6 +43,9 @@ class Reckoner(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Preferred)
         session.bits_changed.connect(self._on_bits)
         session.store.kind_loaded.connect(self._on_bits)
+        self._followed: engine.Curve | None = None
+        self._followed_name = ""
+        session.findings.hand_changed.connect(self._on_finding)
         for event in (session.clock.view_changed, session.clock.cursor_changed):
             event.connect(self.update)
         look.changed.connect(self.update)
@@ -96,6 +101,14 @@ class Reckoner(QWidget):
         self.updateGeometry()
         self.update()
 
+    def _on_finding(self) -> None:
+        """Lay the reference that the finding in hand follows over the candidate."""
+        followed = self._session.findings.followed()
+        self._followed, self._followed_name = None, ""
+        if followed is not None:
+            self._followed, self._followed_name = engine.Curve.build(followed[0], followed[1]), followed[2]
+        self.update()
+
     # drawing
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -113,8 +126,11 @@ class Reckoner(QWidget):
         words = engine.bits_in_words(session.bits)
         after = "smoothest over the whole capture first · Enter keeps it as a field"
         draw_text(painter, head.adjusted(74, 0, 0, 0), f"{words} · {after}", text_font(SMALL_PX), theme.quiet)
+        covered = self.candidate_rect()
         for number in range(len(self._readings)):
-            self._draw_card(painter, number)
+            if not self.card_rect(number).intersects(covered):
+                self._draw_card(painter, number)
+        self._draw_candidate(painter)
         painter.end()
 
     def _draw_card(self, painter: QPainter, number: int) -> None:
@@ -148,6 +164,39 @@ class Reckoner(QWidget):
         painter.setClipRect(plot.adjusted(-1, -2, 1, 2))
         span = (clock.view_first_ns, clock.view_last_ns)
         draw_curve(painter, item.curve, plot, span, _visible_range(item.curve, span), color, 1.2)
+        painter.restore()
+
+    def candidate_rect(self) -> QRectF:
+        """Return where the chosen reading is drawn with the reference over it; empty where that has no room."""
+        if self._followed is None or self.current is None:
+            return QRectF()
+        top = self.card_rect(len(self._readings) - 1).bottom() + _GAP
+        room = self.height() - top - 8
+        if room >= _CANDIDATE:
+            return QRectF(14, top, self.width() - 28, room)
+        # where readings take all the room the chosen one and its reference stand before them
+        first = self.card_rect(0)
+        return QRectF(14, first.bottom() + _GAP, self.width() - 28, self.height() - first.bottom() - _GAP - 8)
+
+    def _draw_candidate(self, painter: QPainter) -> None:
+        """Draw the chosen reading in full width, and over it what it would be if it followed the reference exactly."""
+        box, item, theme = self.candidate_rect(), self.current, look.theme
+        if box.height() < _CANDIDATE / 2 or item is None or self._followed is None or item.reading.column.value is None:
+            return
+        painter.setPen(QPen(QColor(theme.line), 1))
+        painter.setBrush(QColor(theme.panel))
+        painter.drawRoundedRect(box, 8, 8)
+        words = f"{item.reading.words} · broken line: {self._followed_name}, laid over"
+        draw_text(painter, QRectF(box.left() + 10, box.top() + 4, box.width() - 20, 15), words, text_font(TINY_PX),
+                  theme.ink)  # fmt: skip
+        plot = box.adjusted(10, 24, -10, -10)
+        clock = self._session.clock
+        span = (clock.view_first_ns, clock.view_last_ns)
+        shown = _visible_range(item.curve, span)
+        painter.save()
+        painter.setClipRect(plot.adjusted(-1, -3, 1, 3))
+        draw_curve(painter, item.curve, plot, span, shown, QColor(theme.zest), 1.4)
+        draw_reference(painter, self._followed, plot, span, shown, QColor(theme.ink))
         painter.restore()
 
     def _value(self, item: engine.ReadingCurve) -> str:
