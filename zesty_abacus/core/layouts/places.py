@@ -61,6 +61,15 @@ class Places:
         """Bit numbers from most to least significant."""
         return self._bits
 
+    def raw_in(self, payload: bytes) -> int | None:
+        """Return the bits of a payload as a number without sign, None if the payload is too short."""
+        if self._bits and max(self._bits) >= len(payload) * 8:
+            return None
+        raw = 0
+        for bit in self._bits:
+            raw = raw << 1 | payload[bit // 8] >> bit % 8 & 1
+        return raw
+
     def __eq__(self, other: object) -> bool:
         return self._bits == other._bits if isinstance(other, Places) else NotImplemented
 

@@ -35,7 +35,7 @@ from ...core.layouts.variants import Variant, present_ids, variants_of
 from ...core.library import passwords
 from ...core.library.address import library_address
 from ...core.library.conditions import share_condition
-from ...core.library.documents import Comment, NamedMoment, SharedCondition
+from ...core.library.documents import Claim, ClaimStanding, Comment, NamedMoment, SharedCondition
 from ...core.library.edit_writer import EditWriter, Request
 from ...core.library.errors import (
     ClashError,
@@ -79,6 +79,8 @@ __all__ = [
     "WRITERS",
     "Brought",
     "BroughtIn",
+    "Claim",
+    "ClaimStanding",
     "ClashError",
     "Comment",
     "Compared",

@@ -10,6 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ...core.files.reading import resolved
 from .asking import AskedCapture, Asking
 from .beside import BesideHere
+from .claims import Claims
 from .clock import Clock
 from .doors import engine
 from .exchanges import ExchangesHere
@@ -52,8 +53,8 @@ class Session(QObject):
         What the program finds out about bits; what a person asks of them.
     kinds, owners, traces, ties
         What messages are called; whose their bits are; the fields drawn over time; layouts tied by hand.
-    shared, edits, undo
-        The library and what others do in it; layouts; the one way back.
+    shared, claims, edits, undo
+        The library and what others do in it; what people hold to be true; layouts; the one way back.
     capture, library, trial
         None until a trial is open.
     outcomes, density
@@ -98,6 +99,7 @@ class Session(QObject):
         self.undo = Undo()
         self.trials = Trials(self.jobs, self.undo)
         self.shared = SharedLibrary(self.jobs, self.undo)
+        self.claims = Claims(self.shared)
         self.edits = self.shared.edits
         self.kinds = Kinds(self.reading, self.clock)
         self.owners = Owners(self.reading)
@@ -164,6 +166,8 @@ class Session(QObject):
         """Show another trial."""
         author = self.settings.author or engine.default_author()
         self.shared.use(made.library, made.heads, author)
+        self.claims.take(None)
+        self.claims.read()
         self.edits.pin(made.trial.file.release, made.released)
         for note in made.notes:
             self.told.emit("wrong", note)

@@ -1,4 +1,4 @@
-"""What was said about the layout in hand."""
+"""What was said about what is in hand: a layout, or a claim."""
 
 from __future__ import annotations
 
@@ -24,14 +24,14 @@ class TalkSection(QWidget):
         The comments that are shown.
     """
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, thing: str = "layout") -> None:
         super().__init__()
         self._session = session
         self._about: UUID | None = None
         self.said: list[Any] = []
         self.line = QLineEdit()
-        self.line.setPlaceholderText("say something about this layout")
-        self.line.setAccessibleName("Say something about this layout")
+        self.line.setPlaceholderText(f"say something about this {thing}")
+        self.line.setAccessibleName(f"Say something about this {thing}")
         self.line.returnPressed.connect(self._say)
         self._rows = QVBoxLayout()
         self._rows.setSpacing(4)
@@ -42,14 +42,14 @@ class TalkSection(QWidget):
         column.addWidget(self.line)
         session.shared.notes_changed.connect(self.refresh)
 
-    def show_about(self, layout_id: UUID | None) -> None:
-        """Show what was said about a layout."""
-        if layout_id != self._about:
-            self._about = layout_id
+    def show_about(self, about: UUID | None) -> None:
+        """Show what was said about something, by its identity."""
+        if about != self._about:
+            self._about = about
             self.line.clear()
             self._show([])
             self.refresh()
-        self.setVisible(layout_id is not None)
+        self.setVisible(about is not None)
 
     def refresh(self) -> None:
         """Read it again, on a thread."""
@@ -61,7 +61,9 @@ class TalkSection(QWidget):
             if about == self._about:
                 self._show(found)
 
-        self._session.jobs.start("talk", "reading comments", lambda _progress: library.comments.about(about), show)
+        self._session.jobs.start(
+            f"talk {id(self)}", "reading comments", lambda _progress: library.comments.about(about), show
+        )
 
     def _say(self) -> None:
         text, about = self.line.text().strip(), self._about

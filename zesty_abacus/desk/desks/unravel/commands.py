@@ -44,6 +44,8 @@ def unravel_commands(desk: UnravelDesk, session: Session) -> list[Command]:
             (f"ask {words}", f"Ask: {words}", key, lambda number=number: _ask(desk, number))
             for number, (words, key) in enumerate(zip(QUESTIONS, _QUESTION_KEYS, strict=True))
         ),
+        ("claim", "Write down what you hold to be true of what is in hand", "W", side.begin_claim),
+        ("evidence", "Add the frame at the cursor as evidence to the claim in hand", "E", side.claims.hand.add_frame),
         ("reading on", "Next reading of the selection", "]", lambda: read(1)),
         ("reading back", "Reading before", "[", lambda: read(-1)),
         ("select moving", "Select all unexplained moving bits", "U", desk.select_unexplained),
