@@ -13,6 +13,8 @@ from .question import KindView, View
 
 STEP_NS = 50_000_000
 _MOST_POINTS = 8_192
+_LEAST_COMMON = 0.15
+"""Part of a curve that another one has to be there for: some messages sleep most of the time."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -113,7 +115,7 @@ def correlations(one: NDArray[np.float64], others: NDArray[np.float64], most: in
     below = (sxx - sx * sx / pairs) * (syy - sy * sy / pairs)
     with np.errstate(all="ignore"):
         found = top / np.sqrt(below)
-    found[(pairs < 0.3 * max(int(known_x.sum()), 1)) | ~np.isfinite(found) | (below < 1e-9)] = 0.0
+    found[(pairs < _LEAST_COMMON * max(int(known_x.sum()), 1)) | ~np.isfinite(found) | (below < 1e-9)] = 0.0
     return found
 
 

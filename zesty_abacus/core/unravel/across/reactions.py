@@ -20,7 +20,10 @@ _MOST_WINDOW_NS = 5_000_000_000
 """A message that comes more seldom than that cannot be said to answer."""
 _LEAST_SHARE = 0.75
 _MOST_SPREAD_NS = 400_000_000
-_LEAST_SURE = 1e-3
+_LEAST_SURE = 1e-2
+"""How many fields may be expected to answer as well by chance."""
+_MOST_ONCE = 0.01
+"""How likely a change may come that soon by chance, where something was done once only."""
 _SAME_VALUE = 0.75
 """Of the answers, how many must lead to one value for it to be what the action sets."""
 
@@ -91,9 +94,11 @@ def _reaction(view: View, kind: KindView, one: Said, text: str, times: NDArray[n
     span = max(view.span_ns[1] - view.span_ns[0], 1)
     by_chance = min(1 - np.exp(-answers.changes * 2 * answers.spread_ns / span), 1.0)
     chance = float(bdtrc(hits - 1, answers.asked, by_chance)) * asked
-    if (chance > _LEAST_SURE and hits > 1) or (hits == 1 and others):
+    if hits == 1 and (others or answers.changes * answers.usual_ns > _MOST_ONCE * span):
         return None
-    confidence = float(np.clip(0.97 - chance * 100, 0.5, 0.97)) if hits > 1 else 0.5
+    if hits > 1 and chance > _LEAST_SURE:
+        return None
+    confidence = float(np.clip(0.97 - chance * 40, 0.5, 0.97)) if hits > 1 else 0.5
     reason = (
         f"It {does} {span_text(round(answers.usual_ns))} after {hits} of "
         f"{count_of(answers.asked, 'moment')} “{text}”, and {count_of(others, 'time')} otherwise."
@@ -108,7 +113,7 @@ def _answers(
     at: NDArray[np.int64], raw: NDArray[np.int64], moved: NDArray[np.int64], times: NDArray[np.int64]
 ) -> _Answers | None:
     changes = at[moved]
-    inside = times[(times >= at[0] - _WINDOW_NS) & (times <= at[-1])]
+    inside = _could_be_seen(at, times)
     if not len(inside):
         return None
     window = min(_WINDOW_NS + int(np.median(np.diff(at))), _MOST_WINDOW_NS)
@@ -122,10 +127,30 @@ def _answers(
     usual = float(np.median(near))
     spread = max(_MOST_SPREAD_NS, int(1.2 * np.median(np.diff(at))))
     is_answer = np.abs(np.where(delay <= window, delay, 1 << 60) - usual) <= spread
+    if not is_answer.any():
+        # half of them come early and half late: there is no usual delay
+        return None
     answering = np.unique(place[is_answer])
     values = raw[moved[answering]]
     hits = int(is_answer.sum())
     return _Answers(hits, len(inside), len(changes) - len(answering), len(changes), usual, spread, values)
+
+
+def _could_be_seen(at: NDArray[np.int64], times: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return the moments whose answer frames at some times could show.
+
+    Before the first frame nothing is seen, nor while the message sleeps; and of two moments between two frames the
+    second may have taken the first back.
+    """
+    times = times[(times >= at[0]) & (times <= at[-1])]
+    after = np.minimum(np.searchsorted(at, times, side="right"), len(at) - 1)
+    usual = int(np.median(np.diff(at)))
+    times = times[at[after] - times <= max(usual * 2, _MOST_SPREAD_NS)]
+    apart = np.diff(times) > 1.2 * usual
+    alone = np.ones(len(times), np.bool_)
+    alone[1:] &= apart
+    alone[:-1] &= apart
+    return times[alone]
 
 
 QUESTION = Question("what answers actions", frozenset({"reaction"}), ask)

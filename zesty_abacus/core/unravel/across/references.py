@@ -22,6 +22,10 @@ _FEWEST_READINGS = 5
 """Readings that a person typed; so few tell no lag, and only what follows them closely is believed."""
 _CLOSE = 0.03
 """What may be left of the reference, as a share of how much it moves, whatever it looks like."""
+_LAG_STEP_NS, _LAG_STEPS = 50_000_000, 16
+_NEARLY, _FEWEST_LAGS = 2.0, 5
+"""What may be left at lags that are nearly as good, as a share of the least; how many of them are looked at."""
+_MOST_STEEPER = 1.15
 _MOST_REST = 0.5
 _MOST_ALIKE = 0.4
 """How much what is left may go along with what was left just before: noise does not, another quantity does."""
@@ -38,6 +42,7 @@ class _Match:
     correlation: float
     points: int
     share: float
+    goes_on: float
 
 
 def ask(view: View, progress: Progress) -> Iterator[Answer]:
@@ -94,13 +99,44 @@ def _likely(
 def _match(reference: ReferenceColumn, curve: Curve, lag_ns: int) -> _Match | None:
     """Return how a field follows a reference near a lag, None if it does not."""
     times, values = curve.of.thin.time_ns, curve.of.values(curve.said).astype(np.float64)
-    best: _Match | None = None
-    step = 20_000_000
-    for lag in range(lag_ns - 100_000_000, lag_ns + 100_000_001, step):
-        match = _fitted(reference, times, values, lag)
-        if match is not None and (best is None or match.share < best.share):
-            best = match
+    tried = [lag_ns + step * _LAG_STEP_NS for step in range(-_LAG_STEPS, _LAG_STEPS + 1)]
+    fits = [(lag, match.share) for lag in tried if (match := _fitted(reference, times, values, lag)) is not None]
+    if not fits:
+        return None
+    best = _fitted(reference, times, values, _least(fits))
+    if best is None:
+        return None
+    if best.share > _CLOSE and best.goes_on > _MOST_ALIKE and best.rest > abs(best.gain) * _told_to(values):
+        # what is left goes its own way, so the two are alike and not the same
+        return None
     return best
+
+
+def _told_to(values: NDArray[np.float64]) -> float:
+    """Return how far numbers tell a quantity, between two frames too: half a step, and what a straight line cuts off.
+
+    Between points h apart a line is off by f'' h²/8 at most (Taylor), and numbers there are bent by f'' h².
+    """
+    bent = values[:-2] - 2 * values[1:-1] + values[2:]
+    return 0.5 + float(np.sqrt((bent**2).mean())) / 6
+
+
+def _least(fits: list[tuple[int, float]]) -> int:
+    """Return the lag at which the least is left.
+
+    Of a slow quantity with noise the least one tried is an accident of the noise: what is left grows with the square of
+    the lag, so a parabola through those that are nearly as good tells it better.
+    """
+    lags, rests = np.array([lag for lag, _ in fits], np.float64), np.array([share**2 for _, share in fits])
+    best = int(rests.argmin())
+    near = np.flatnonzero(rests <= max(_NEARLY * rests[best], np.sort(rests)[min(_FEWEST_LAGS, len(rests)) - 1]))
+    if len(near) < _FEWEST_LAGS:
+        return round(lags[best])
+    square, linear, _ = np.polyfit((lags[near] - lags[best]) / _LAG_STEP_NS, rests[near], 2)
+    if square <= 0:
+        return round(lags[best])
+    vertex = lags[best] - linear / (2 * square) * _LAG_STEP_NS
+    return round(float(np.clip(vertex, lags[near].min(), lags[near].max())))
 
 
 def _fitted(
@@ -115,17 +151,32 @@ def _fitted(
     spread = float(y.std())
     if not spread or not x.std():
         return None
-    gain, offset = np.polyfit(x - x.mean(), y, 1)
-    left = y - (gain * (x - x.mean()) + offset)
+    gain = float(np.polyfit(x - x.mean(), y, 1)[0])
+    left = y - y.mean() - gain * (x - x.mean())
     share = float(left.std()) / spread
     correlation = float(np.sign(gain) * np.sqrt(max(1 - share**2, 0)))
     if abs(correlation) < _LEAST_CORRELATION or share > _MOST_REST:
         return None
-    if share > _CLOSE and _goes_on(left) > _MOST_ALIKE:
-        # what is left goes its own way, so the two are alike and not the same
-        return None
-    offset -= gain * float(x.mean())
-    return _Match(lag, float(gain), float(offset), float(np.sqrt((left**2).mean())), correlation, len(y), share)
+    gain *= _steeper(x, values, float(left.var()) / gain**2)
+    offset = float(y.mean() - gain * x.mean())
+    rest = float(np.sqrt((left**2).mean()))
+    return _Match(lag, gain, offset, rest, correlation, len(y), share, _goes_on(left))
+
+
+def _steeper(x: NDArray[np.float64], values: NDArray[np.float64], most: float) -> float:
+    """Return by which factor a line through noisy numbers lies too flat (regression dilution).
+
+    Parameters
+    ----------
+    values
+        As they were sent; how much they are bent from one to the next is mostly noise.
+    most
+        The variance of noise that what is left of the reference allows.
+    """
+    bent = values[:-2] - 2 * values[1:-1] + values[2:]
+    # bent noise has six times its variance; between two frames noise is averaged, to two thirds
+    noise = min(float(bent.var()) / 6 * 2 / 3, most)
+    return 1 / max(1 - noise / float(x.var()), 1 / _MOST_STEEPER)
 
 
 def _goes_on(left: NDArray[np.float64]) -> float:

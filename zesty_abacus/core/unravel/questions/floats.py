@@ -19,6 +19,9 @@ _LEAST_MOVING = 12
 _LEAST_LOWEST = 6
 """Values that the lowest byte takes: of a measured value its last bits are as good as random."""
 _MOST_ROUGH = 0.6
+_LAST_BITS = 4
+_LEAST_AT_RANDOM = 0.25
+"""In how many of the steps of a number each of its last bits turns; of what is measured half of them."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -60,10 +63,14 @@ def _read(seen: Seen, first: int, order: tuple[int, ...]) -> _Float | None:
     values = ordered.view(">f4").reshape(-1).astype(np.float32)
     spread = float(np.abs(values - np.median(values)).mean())
     steps = np.abs(np.diff(values))[seen.follows[1:]]
-    if not spread or not len(steps):
+    if not spread or not steps.any():
         return None
     roughness = float(steps.mean()) / spread
     if roughness > _MOST_ROUGH:
+        return None
+    turned = (raw[1:] ^ raw[:-1])[seen.follows[1:]]
+    turned = turned[turned != 0]
+    if any((turned >> bit & 1).mean() < _LEAST_AT_RANDOM for bit in range(_LAST_BITS)):
         return None
     bits = tuple((first + place) * 8 + bit for place in order for bit in range(7, -1, -1))
     return _Float(bits, values, roughness)

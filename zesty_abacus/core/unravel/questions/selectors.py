@@ -18,6 +18,8 @@ _LEAST_UNDER = 4
 """Bits that a selector has at least under it."""
 _LEAST_FEWER = 4
 """By how many flips a bit moves less on its pages than from frame to frame."""
+_LEAST_SAVED = 40
+"""Bits that it takes less to say all values page by page."""
 _MOST_WEIGHED = 3
 
 
@@ -151,7 +153,7 @@ def _judged(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> tuple
     paged += len(values) * int(under.sum()) * 0.5 * np.log2(len(seen) + 1.0) + 20
     # a single bit, as the lowest of a number, divides anything a little
     most = 0.7 if len(values) > 2 or len(bits) > 1 else 0.4
-    if paged > most * plain or plain - paged < 40 or paged + own > 0.85 * plain or under.sum() < _LEAST_UNDER:
+    if paged > most * plain or plain - paged < _LEAST_SAVED or paged + own > 0.85 * plain or under.sum() < _LEAST_UNDER:
         return None
     flips_under, within_under = int(seen.flips[under].sum()), int(within[under].sum())
     under = _all_under(others, under, within > 1.3 * seen.flips + 3)
@@ -185,7 +187,7 @@ def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ..
         pages = [seen.where(raw == value) for value in values]
         paged = sum(cost_of(page, others) for page in pages)
         plain = cost_of(seen, others)
-        if paged > 0.85 * plain or (best is not None and paged >= best[0] * 0.98):
+        if paged > 0.85 * plain or plain - paged < _LEAST_SAVED or (best is not None and paged >= best[0] * 0.98):
             continue
         within = sum(int(page.flips[others].sum()) for page in pages)
         best = paged, Paged(bits, tuple(values), others & seen.moves, int(seen.flips[others].sum()), within)
