@@ -6,6 +6,8 @@ into values, page by page, and what never moves fills the gaps.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
@@ -19,6 +21,7 @@ from .questions.counters import counters
 from .questions.fields import fields
 from .questions.floats import floats
 from .questions.selectors import Paged, find_selector, under_selector
+from .questions.texts import texts
 from .seen import Seen
 from .words import grouped
 
@@ -27,16 +30,20 @@ _DEEPEST = 2
 """Selectors within pages of selectors."""
 
 
-def judged(seen: Seen, known: Known) -> list[Said]:
+def judged(seen: Seen, known: Known, lengths: Sequence[Said] = ()) -> list[Said]:
     """Return what all questions say of the frames of one kind, in order of place.
 
     Parameters
     ----------
     known
         What layouts explain already; it is not said again.
+    lengths
+        What says how long its payload is, seen in frames of other sizes too.
     """
     free = ~known.taken
-    found: list[Said] = []
+    found = [one for one in lengths if free[list(one.bits)].all()]
+    for one in found:
+        _take(free, one.bits)
     # of two bytes that are always the same neither is worked out from the rest
     for one in checks(seen, free & ~copied(seen)):
         _take(free, one.bits)
@@ -97,6 +104,9 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
         for value in paged.values:
             where = (*when, When(selector.places, str(value)))
             found += _pages(seen.where(raw == value), own.copy(), None, where, depth + 1)
+    for one in texts(seen, free, when):
+        _take(free, one.bits)
+        found.append(one)
     for one in counters(seen, free):
         _take(free, one.bits)
         found.append(_on(one, when))

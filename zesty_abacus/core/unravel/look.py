@@ -20,6 +20,7 @@ from .across.registry import questions
 from .finding import Finding, Said
 from .judge import judged
 from .known import Known, known_of_kind
+from .questions.lengths import lengths
 from .seen import MOST_FRAMES, Seen
 
 _LEAST_FRAMES = 4
@@ -169,7 +170,7 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress) -> Kind
         return None
     seen = Seen.of(frames, size)
     known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
-    said = tuple(judged(seen, known)) if len(seen) >= _LEAST_FRAMES else ()
+    said = tuple(judged(seen, known, lengths(frames))) if len(seen) >= _LEAST_FRAMES else ()
     thin = seen
     if capture.kinds.count(kind) > MOST_FRAMES:
         thin = Seen.of(_sample(meaning, kind, stretches=False), size, most=_THIN_FRAMES)

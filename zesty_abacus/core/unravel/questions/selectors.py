@@ -20,6 +20,8 @@ _LEAST_FEWER = 4
 """By how many flips a bit moves less on its pages than from frame to frame."""
 _LEAST_SAVED = 40
 """Bits that it takes less to say all values page by page."""
+_LEAST_OF_PAIRS = 4
+"""So many frames in so many follow one of their page at least, or nothing is said of pages."""
 _MOST_WEIGHED = 3
 
 
@@ -69,14 +71,21 @@ def under_selector(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -
 
 
 def _within(seen: Seen, raw: NDArray[np.int64]) -> tuple[NDArray[np.int64], int]:
-    """Return how often each bit flips from one frame of a page to the next one of that page, in how many pairs."""
+    """Return how often each bit flips from one frame of a page to the next one of that page, in how many pairs.
+
+    Where frames are left out, or of another size, few of a page follow one another; the flips are as many as there
+    would be if all did.
+    """
     within = np.zeros(seen.size * 8, np.int64)
     pairs = 0
     for value in np.unique(raw).tolist():
         page = seen.where(raw == value)
         within += page.flips
         pairs += int(page.follows.sum())
-    return within, pairs
+    all_pairs = int(seen.follows.sum())
+    if pairs < all_pairs // _LEAST_OF_PAIRS:
+        return seen.flips, pairs
+    return np.maximum(within, within * all_pairs // max(pairs, 1)), pairs
 
 
 def _whole(seen: Seen, free: NDArray[np.bool_], paged: Paged) -> Paged:
@@ -176,8 +185,10 @@ def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ..
         if any(set(bits) < one for one in counting):
             continue
         raw = seen.raw(bits)
-        if state_cost(raw, seen.follows) < 0.2 * len(seen) + 60:
-            regular.append((len(np.unique(raw)), len(bits), bits))
+        count, cost = len(np.unique(raw)), state_cost(raw, seen.follows)
+        # of few frames any values are told shortly; what turns in an order is told much shorter than what does not
+        if cost < min(0.2 * len(seen) + 60, 0.5 * len(seen) * np.log2(count)):
+            regular.append((count, len(bits), bits))
     best: tuple[float, Paged] | None = None
     for _, _, bits in sorted(regular, reverse=True)[:_MOST_WEIGHED]:
         raw = seen.raw(bits)
