@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ...compiled import njit
 from ..seen import Seen
 from ..tiling.costs import state_cost
 from ..tiling.tile import cost_of
@@ -20,6 +21,7 @@ _LEAST_FEWER = 4
 """By how many flips a bit moves less on its pages than from frame to frame."""
 _LEAST_SAVED = 40
 """Bits that it takes less to say all values page by page."""
+_MOST_RAW = 1 << 16
 _LEAST_OF_PAIRS = 4
 """So many frames in so many follow one of their page at least, or nothing is said of pages."""
 _MOST_WEIGHED = 3
@@ -76,16 +78,38 @@ def _within(seen: Seen, raw: NDArray[np.int64]) -> tuple[NDArray[np.int64], int]
     Where frames are left out, or of another size, few of a page follow one another; the flips are as many as there
     would be if all did.
     """
-    within = np.zeros(seen.size * 8, np.int64)
-    pairs = 0
-    for value in np.unique(raw).tolist():
-        page = seen.where(raw == value)
-        within += page.flips
-        pairs += int(page.follows.sum())
+    if len(raw) and raw.max() > _MOST_RAW:
+        raw = np.unique(raw, return_inverse=True)[1]
+    within, pairs = _flips_within(seen.matrix, raw, np.cumsum(~seen.follows))
     all_pairs = int(seen.follows.sum())
     if pairs < all_pairs // _LEAST_OF_PAIRS:
         return seen.flips, pairs
     return np.maximum(within, within * all_pairs // max(pairs, 1)), pairs
+
+
+@njit(nogil=True, cache=True)
+def _flips_within(
+    matrix: NDArray[np.uint8], raw: NDArray[np.int64], stretch: NDArray[np.int64]
+) -> tuple[NDArray[np.int64], int]:
+    """Count in one pass how often bits differ from the frame before with the same raw value in the same stretch."""
+    count, size = matrix.shape
+    flips = np.zeros(size * 8, np.int64)
+    last = np.full(raw.max() + 1 if count else 1, -1, np.int64)
+    pairs = 0
+    for row in range(count):
+        before = last[raw[row]]
+        last[raw[row]] = row
+        if before < 0 or stretch[before] != stretch[row]:
+            continue
+        pairs += 1
+        for byte in range(size):
+            changed = matrix[row, byte] ^ matrix[before, byte]
+            bit = byte * 8
+            while changed:
+                flips[bit] += changed & 1
+                changed >>= 1
+                bit += 1
+    return flips, pairs
 
 
 def _whole(seen: Seen, free: NDArray[np.bool_], paged: Paged) -> Paged:
@@ -118,6 +142,11 @@ def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     return min(here, key=lambda one: (len(one.values), -len(one.bits)))
 
 
+def _values(raw: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return the raw values that come, of at most a byte; quicker than to sort them."""
+    return np.flatnonzero(np.bincount(raw))
+
+
 def _candidates(seen: Seen, free: NDArray[np.bool_]) -> list[tuple[int, ...]]:
     """Return runs within a byte that have few values and change often enough to turn pages."""
     pairs = max(int(seen.follows.sum()), 1)
@@ -130,7 +159,7 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> list[tuple[int, ...]]:
                     continue
                 bits = tuple(range(high, low - 1, -1))
                 raw = seen.raw(bits)
-                values = np.unique(raw)
+                values = _values(raw)
                 if not 2 <= len(values) <= MOST_PAGES or len(seen) < _LEAST_FRAMES_A_PAGE * len(values):
                     continue
                 changes = int(((raw[1:] != raw[:-1]) & seen.follows[1:]).sum())
@@ -142,7 +171,7 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> list[tuple[int, ...]]:
 def _judged(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> tuple[float, Paged] | None:
     """Return what it takes to say all other bits page by page, and the pages; None if they are no pages."""
     raw = seen.raw(bits)
-    values = np.unique(raw)
+    values = _values(raw)
     others = free.copy()
     others[list(bits)] = False
     others &= seen.moves
