@@ -29,6 +29,7 @@ from bench import (
     reading,
     shared,
     starts,
+    unravel,
 )
 from bench.table import Line
 
@@ -44,6 +45,7 @@ PARTS: dict[str, Callable[[Path], list[Line]]] = {
     "frames": frames.measure,
     "conditions": conditions.measure,
     "problems": problems.measure,
+    "unravel": unravel.measure,
     "desk": desk.measure,
     "interface": interface.measure,
     "library": library.measure,

@@ -59,7 +59,9 @@ def quantity(name: str, seconds: float, random: Random) -> Signal:
         # a lever that is moved now and then, and what follows it with a lag
         values = _smoothed(_held(count, random, 2, 12), random.uniform(0.2, 3))
     else:
-        values = 1 - np.exp(-time / random.uniform(20, 90)) + 0.01 * np.sin(time * 2 * np.pi / 30)
+        # a stove that is switched on and off ripples at a pace of its own
+        ripple = np.sin(time * 2 * np.pi / random.uniform(12, 45) + random.uniform(0, 6.3))
+        values = 1 - np.exp(-time / random.uniform(20, 90)) + random.uniform(0.005, 0.03) * ripple
     low, high = float(values.min()), float(values.max())
     begin = random.uniform(0.02, 0.35)
     values = begin + (values - low) / max(high - low, 1e-9) * random.uniform(0.25, 0.95 - begin)

@@ -27,6 +27,8 @@ _LEAST_FRAMES = 4
 _MOST_BYTES = 64
 """Payload bytes that are divided into values; of longer ones these first."""
 _THIN_FRAMES = 12_000
+_FRAMES_IN_ALL, _FEWEST_OF_MANY = 1_600_000, 4_000
+"""Of many kinds fewer frames each are looked at, so that the answer does not take minutes."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,8 +134,8 @@ def unravel(
     kinds = [kind for kind in kinds if kind not in views]
     kinds.sort(key=lambda kind: -meaning.capture.kinds.count(kind))
     done, total = 0, max(sum(meaning.capture.kinds.count(kind) for kind in kinds), 1)
-    line = _Line(list(kinds), first)
-    for view in as_done(kinds, lambda _any: _view(meaning, line.take(), asked, progress)):
+    line, most = _Line(list(kinds), first), _most_frames(len(kinds))
+    for view in as_done(kinds, lambda _any: _view(meaning, line.take(), asked, progress, most)):
         if view is not None:
             views[view.kind] = view
             done += meaning.capture.kinds.count(view.kind)
@@ -161,19 +163,24 @@ def _wanted(meaning: Meaning, asked: Asked) -> list[int]:
     ]  # fmt: skip
 
 
-def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress) -> KindView | None:
+def _most_frames(kinds: int) -> int:
+    """Return how many frames of each of so many kinds are looked at."""
+    return int(np.clip(_FRAMES_IN_ALL // max(kinds, 1), _FEWEST_OF_MANY, MOST_FRAMES))
+
+
+def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: int = MOST_FRAMES) -> KindView | None:
     progress.check()
     capture = meaning.capture
-    frames = _sample(meaning, kind, stretches=True)
+    frames = _sample(meaning, kind, most, stretches=True)
     size = _usual_size(frames)
     if not size:
         return None
-    seen = Seen.of(frames, size)
+    seen = Seen.of(frames, size, most)
     known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
     said = tuple(judged(seen, known, lengths(frames))) if len(seen) >= _LEAST_FRAMES else ()
     thin = seen
-    if capture.kinds.count(kind) > MOST_FRAMES:
-        thin = Seen.of(_sample(meaning, kind, stretches=False), size, most=_THIN_FRAMES)
+    if capture.kinds.count(kind) > most:
+        thin = Seen.of(_sample(meaning, kind, most, stretches=False), size, most=_THIN_FRAMES)
     key = capture.kinds.keys[kind]
     lane = capture.lanes[key.lane]
     readers = meaning.kinds[kind].readers
@@ -184,17 +191,17 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress) -> Kind
     return KindView(kind, lane.name, key.address, flag_words(key.flags), message, times, thin, said)
 
 
-def _sample(meaning: Meaning, kind: int, *, stretches: bool) -> KindFrames:
+def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindFrames:
     """Return frames of a kind: all, or evenly chosen stretches or single ones where they are many."""
     order = meaning.capture.order_of_kind(kind)
     rows = order.rows()
-    if len(rows) > 2 * MOST_FRAMES:
+    if len(rows) > 2 * most:
         if stretches:
-            length = MOST_FRAMES // 3
+            length = most // 3
             starts = np.linspace(0, len(rows) - length, 6).astype(np.int64)
             rows = np.concatenate([rows[start : start + length] for start in starts])
         else:
-            rows = rows[:: len(rows) // _THIN_FRAMES]
+            rows = rows[:: max(len(rows) // _THIN_FRAMES, 1)]
     return meaning.capture.frames.gather(rows)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,8 +27,13 @@ _NEARLY, _FEWEST_LAGS = 2.0, 5
 """What may be left at lags that are nearly as good, as a share of the least; how many of them are looked at."""
 _MOST_STEEPER = 1.15
 _MOST_REST = 0.5
-_MOST_ALIKE = 0.4
-"""How much what is left may go along with what was left just before: noise does not, another quantity does."""
+_BLOCKS = 24
+"""Stretches over which what is left is averaged."""
+_MOST_SYSTEMATIC = 2.5
+_STEP_LEFT = 0.3
+"""Root mean square of what a number leaves of its last step (uniform, 1/sqrt 12)."""
+_MOST_OF_SHAPE = 0.35
+_MORE_LEFT = 1.1
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +47,9 @@ class _Match:
     correlation: float
     points: int
     share: float
-    goes_on: float
+    systematic: float
+    shape: float
+    told_to: float = 0.0
 
 
 def ask(view: View, progress: Progress) -> Iterator[Answer]:
@@ -64,6 +71,7 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
                 match = _match(reference, curve, lag)
                 if match is not None:
                     found.append((curve, match))
+        found = _as_good(found)
         found.sort(key=lambda pair: pair[1].share)
         for place, (curve, match) in enumerate(found):
             yield curve.of, _said(reference, curve.said, match, place)
@@ -106,19 +114,23 @@ def _match(reference: ReferenceColumn, curve: Curve, lag_ns: int) -> _Match | No
     best = _fitted(reference, times, values, _least(fits))
     if best is None:
         return None
-    if best.share > _CLOSE and best.goes_on > _MOST_ALIKE and best.rest > abs(best.gain) * _told_to(values):
-        # what is left goes its own way, so the two are alike and not the same
+    # what is left of slow curves that are alike and not the same goes its own way, and does not average out
+    told_to = abs(best.gain) * _told_to(values)
+    if best.systematic > max(_MOST_SYSTEMATIC * best.rest / np.sqrt(best.points / _BLOCKS), told_to):
         return None
-    return best
+    if best.systematic > _MOST_OF_SHAPE * best.shape:
+        # every slow curve is much the same as every other one
+        return None
+    return replace(best, told_to=told_to)
 
 
 def _told_to(values: NDArray[np.float64]) -> float:
-    """Return how far numbers tell a quantity, between two frames too: half a step, and what a straight line cuts off.
+    """Return how far numbers tell a quantity, between frames too: a part of a step, and what a straight line cuts off.
 
     Between points h apart a line is off by f'' h²/8 at most (Taylor), and numbers there are bent by f'' h².
     """
     bent = values[:-2] - 2 * values[1:-1] + values[2:]
-    return 0.5 + float(np.sqrt((bent**2).mean())) / 6
+    return _STEP_LEFT + float(np.sqrt((bent**2).mean())) / 6
 
 
 def _least(fits: list[tuple[int, float]]) -> int:
@@ -160,7 +172,7 @@ def _fitted(
     gain *= _steeper(x, values, float(left.var()) / gain**2)
     offset = float(y.mean() - gain * x.mean())
     rest = float(np.sqrt((left**2).mean()))
-    return _Match(lag, gain, offset, rest, correlation, len(y), share, _goes_on(left))
+    return _Match(lag, gain, offset, rest, correlation, len(y), share, _systematic(left), _shape(y))
 
 
 def _steeper(x: NDArray[np.float64], values: NDArray[np.float64], most: float) -> float:
@@ -179,11 +191,32 @@ def _steeper(x: NDArray[np.float64], values: NDArray[np.float64], most: float) -
     return 1 / max(1 - noise / float(x.var()), 1 / _MOST_STEEPER)
 
 
-def _goes_on(left: NDArray[np.float64]) -> float:
-    """Return the correlation of each rest with the one before it."""
-    left = left - left.mean()
-    total = float((left**2).sum())
-    return float((left[1:] * left[:-1]).sum()) / total if total else 0.0
+def _systematic(left: NDArray[np.float64]) -> float:
+    """Return how far what is left is off on the average of stretches; of noise hardly at all."""
+    used = len(left) // _BLOCKS * _BLOCKS
+    if not used:
+        return 0.0
+    return float(left[:used].reshape(_BLOCKS, -1).mean(axis=1).std())
+
+
+def _shape(values: NDArray[np.float64]) -> float:
+    """Return how much a curve has beside a slow bend, on the average of stretches: another one has to have it, too."""
+    time = np.linspace(-1, 1, len(values))
+    return _systematic(values - np.polyval(np.polyfit(time, values, 3), time))
+
+
+def _as_good(found: list[tuple[Curve, _Match]]) -> list[tuple[Curve, _Match]]:
+    """Return those that follow a reference as well as the best one does.
+
+    The noise of the reference is left by all that follow it; what one leaves besides is what its steps cannot tell.
+    """
+    if not found:
+        return found
+    best = min(match.rest for _, match in found)
+    return [
+        (curve, match) for curve, match in found
+        if match.rest**2 <= _MORE_LEFT * best**2 + 1.5 * match.told_to**2
+    ]  # fmt: skip
 
 
 def _said(reference: ReferenceColumn, of: Said, match: _Match, place: int) -> Said:
