@@ -39,7 +39,7 @@ def test_an_unseen_bus_is_unravelled_as_its_makers_meant_it(unravelled):
     bus, _capture, found = unravelled
     made = score(bus, all_of(found))
     assert made.f1("field") > 0.85 and made.f1("counter") > 0.95 and made.f1("check") > 0.95, made.told
-    assert made.recall("polynomial") == 1.0 and made.f1("mirror") > 0.85
+    assert made.recall("polynomial") == 1.0 and made.f1("mirror") > 0.75
 
 
 def test_what_is_kept_is_a_layout_whose_checks_agree(unravelled):

@@ -8,6 +8,9 @@ from typing import TYPE_CHECKING
 import click
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from ..core.layouts.model import Layout
     from ..core.unravel.finding import Finding
     from ..core.unravel.look import Asked, Unravelled
     from .output import OpenedSources
@@ -25,24 +28,34 @@ from .options import moments_option, output_option, recipe_option
 @click.option("--reference", "references", multiple=True, type=click.Path(path_type=Path),
               help="CSV of what an instrument said: a time, and any columns of numbers.")  # fmt: skip
 @click.option("--only", "only", multiple=True, help="Only findings of this kind; may be given several times.")
+@click.option(
+    "--keep-above",
+    type=click.FloatRange(0, 1),
+    metavar="CONFIDENCE",
+    help="Propose a draft a message to --library, with what is at least so sure.",
+)
+@click.option("--author", default="", help="Who proposes; this user if left out.")
 @click.option("--to", "form", type=click.Choice(["jsonl", "text"]), default="jsonl", show_default=True)
 @recipe_option
 @moments_option
 @output_option
 def unravel(
     sources: tuple[Path, ...], where: str, release: str, with_known: bool, lane: str, address: str,
-    references: tuple[Path, ...], only: tuple[str, ...], form: str, recipes: tuple[Path, ...], moments: Path | None,
-    output: Path | None, force: bool,
+    references: tuple[Path, ...], only: tuple[str, ...], keep_above: float | None, author: str, form: str,
+    recipes: tuple[Path, ...], moments: Path | None, output: Path | None, force: bool,
 ) -> None:  # fmt: skip
     """Put out what is found out about the bits in SOURCES: one finding a line, best first within a message."""
     from ..core.handover.findings import FORMS
     from ..core.unravel.across.question import Action
+    from ..core.unravel.drafts import drafts
     from ..core.unravel.look import Asked
     from ..core.unravel.look import unravel as look
     from .asking import layouts_of, moments_from_file
     from .output import opened_sources, put_text, target_for
     from .terminal import say
 
+    if keep_above is not None and not where:
+        raise click.UsageError("Drafts are proposed to a library.\nGive it with --library.")
     asked = Asked(lane, _address(address), _kinds(only), with_known)
     target = target_for(output, force, *sources, *recipes, *references, *([where] if where else []))
     layouts, _origin = layouts_of(where, release, sources)
@@ -59,6 +72,8 @@ def unravel(
         messages = len({(one.lane, one.address, one.flags, one.message) for one in findings})
         say(f"{len(findings)} findings in {messages} messages", err=True)
         put_text("".join(FORMS[form](findings)), target)
+        if keep_above is not None:
+            _propose(where, drafts(found, keep_above, curves), keep_above, author)
 
 
 def _with_differences(opened: OpenedSources, found: Unravelled, asked: Asked) -> list[Finding]:
@@ -77,6 +92,23 @@ def _with_differences(opened: OpenedSources, found: Unravelled, asked: Asked) ->
             if kind in by_kind:
                 by_kind[kind].append(one)
     return [one for kind in sorted(by_kind) for one in sorted(by_kind[kind], key=lambda one: -one.confidence)]
+
+
+def _propose(where: str, made: Iterator[tuple[Layout, int]], least: float, author: str) -> None:
+    """Propose drafts to a library; what is agreed on there stays as it is."""
+    from ..core.library.author import default_author
+    from .library.options import opened as opened_library
+    from .terminal import say
+
+    with opened_library(where) as library:
+        for layout, count in made:
+            head = library.layouts.head_of(layout.id)
+            parent = head.revision.id if head is not None else None
+            reason = f"{count} findings of at least {least:g}"
+            library.proposals.propose(
+                layout.id, layout, parent=parent, author=author or default_author(), reason=reason
+            )
+            say(f"proposed {layout.name}: {reason}", err=True)
 
 
 def _address(text: str) -> int | None:

@@ -62,6 +62,7 @@ from ...core.progress import Progress
 from ...core.protocols.registry import protocol_named
 from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
+from ...core.reading.fresh import layout_to_begin
 from ...core.reading.kind_data import KindData, field_curve, load_kind
 from ...core.reading.meaning import Meaning
 from ...core.reading.owners import owned_bits
@@ -315,6 +316,7 @@ __all__ = [
     "from_window",
     "know_server",
     "lane_density",
+    "layout_to_begin",
     "library_named",
     "load_kind",
     "make_library_of",

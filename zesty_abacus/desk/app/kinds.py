@@ -66,7 +66,4 @@ class Kinds:
         layout = self._reading.layout_of(kind)
         if layout is not None:
             return layout
-        key = self.key(kind)
-        lane = self.capture.lanes[key.lane]
-        applies = engine.Applies(address=key.address, protocol=lane.protocol, extended=key.extended, lanes=(lane.name,))
-        return engine.new_layout(name, applies, self.capture.kind_size(kind))
+        return engine.layout_to_begin(self.capture, kind, name)

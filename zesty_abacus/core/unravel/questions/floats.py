@@ -11,11 +11,13 @@ from ...words import number_text
 from ..finding import Said, When
 from ..seen import Seen
 from ..words import count_of
+from .counters import counters
 
 _ORDERS = ((0, 1, 2, 3), (3, 2, 1, 0), (2, 3, 0, 1), (1, 0, 3, 2))
 _LOWEST_EXPONENT, _HIGHEST_EXPONENT = 0x67, 0x9E
 """2**-24 to 2**31: what physical quantities are given in."""
-_LEAST_MOVING = 12
+_LEAST_MOVING = 17
+"""Where only the lower half moves, it is as likely a whole number behind two bytes that never change."""
 _LEAST_LOWEST = 6
 """Values that the lowest byte takes: of a measured value its last bits are as good as random."""
 _MOST_ROUGH = 0.6
@@ -42,11 +44,18 @@ def floats(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> 
         if not left[window].all() or seen.moves[window].sum() < _LEAST_MOVING:
             continue
         ways = [one for order in _ORDERS if (one := _read(seen, first, order)) is not None]
-        if ways:
+        if ways and not _counts_within(seen, window):
             best = min(ways, key=lambda one: one.roughness)
             found.append(_said(seen, best, when))
             left[window] = False
     return found
+
+
+def _counts_within(seen: Seen, window: slice) -> bool:
+    """Return whether anything among some bits counts: the last bits of a number that is measured never do."""
+    inside = np.zeros(seen.size * 8, np.bool_)
+    inside[window] = True
+    return bool(counters(seen, inside))
 
 
 def _read(seen: Seen, first: int, order: tuple[int, ...]) -> _Float | None:
