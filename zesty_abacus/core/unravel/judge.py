@@ -98,8 +98,9 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
             # what counts across the pages lies beside them
             _take(free, one.bits)
             found.append(_on(one, when))
-        own = free & paged.under
-        free = free & ~paged.under
+        under = _with_still_between(seen, free, paged.under)
+        own = free & under
+        free = free & ~under
         raw = seen.raw(paged.bits)
         for value in paged.values:
             where = (*when, When(selector.places, str(value)))
@@ -114,6 +115,24 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
         _take(free, one.bits)
         found.append(one)
     return found + constants(seen, free, when)
+
+
+def _with_still_between(seen: Seen, free: NDArray[np.bool_], under: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return bits that are paged with those that never move among them: on each page they are a part of what is there.
+
+    Never moving bits count as far as the next bit that moves and is not paged.
+    """
+    made = under.copy()
+    paged_bytes = np.flatnonzero(under.reshape(-1, 8).any(axis=1))
+    if not len(paged_bytes):
+        return made
+    still = free & ~seen.moves
+    for byte in range(paged_bytes[0], len(under) // 8):
+        inside = slice(byte * 8, byte * 8 + 8)
+        if (free[inside] & seen.moves[inside] & ~under[inside]).any() and byte > paged_bytes[-1]:
+            break
+        made[inside] |= still[inside]
+    return made
 
 
 def _without_counters(seen: Seen, free: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -58,14 +58,14 @@ def _used(matrix: NDArray[np.uint8]) -> list[Said]:
         for bits in _candidates(min(matrix.shape[1], 3)):
             raw = _raw(matrix, bits)
             # a byte that is used may look like padding, one of the padding never is used
-            offsets = np.unique(used - raw)
-            offset = int(offsets[-1])
-            equal = float((used - raw == offset).mean())
-            follows = len(np.unique(raw)) >= _LEAST_SIZES + 1 and offset >= 0
-            if follows and equal >= _LEAST_EQUAL and offset <= bits[-1] // 8 + 1:
-                count = int((used - raw == offset).sum())
+            offset = int((used - raw).max())
+            equal = used - raw == offset
+            # payloads of nothing but padding say nothing
+            says = raw > 0
+            follows = len(np.unique(raw[equal & says])) > _LEAST_SIZES and 0 <= offset <= bits[-1] // 8 + 1
+            if follows and equal[says].mean() >= _LEAST_EQUAL:
                 rule = _Rule(bits, 1, offset, inverted=False)
-                return [_said(rule, used, f"stand before padding of 0x{padding:02X}", count)]
+                return [_said(rule, used, f"stand before padding of 0x{padding:02X}", int(equal.sum()))]
     return []
 
 

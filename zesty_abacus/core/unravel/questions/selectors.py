@@ -219,7 +219,9 @@ def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ..
         if cost < min(0.2 * len(seen) + 60, 0.5 * len(seen) * np.log2(count)):
             regular.append((count, len(bits), bits))
     best: tuple[float, Paged] | None = None
-    for _, _, bits in sorted(regular, reverse=True)[:_MOST_WEIGHED]:
+    # of what turns through as many pages the first in the payload decides; the others follow from it
+    regular.sort(key=lambda one: (-one[0], min(one[2]) // 8, -one[1]))
+    for _, _, bits in regular[:_MOST_WEIGHED]:
         raw = seen.raw(bits)
         others = rest.copy()
         others[list(bits)] = False
