@@ -11,6 +11,7 @@ import numpy as np
 from ..ahead import as_done
 from ..frames.flags import flag_words
 from ..frames.segment_frames import KindFrames
+from ..pairing.exchanges import exchanges_of
 from ..progress import Progress
 from ..protocols.registry import protocol_named
 from ..reading.meaning import Meaning
@@ -143,7 +144,8 @@ def unravel(
             if early is not None:
                 early(_of(view, view.said, asked))
     found: dict[int, list[Said]] = {kind: list(view.said) for kind, view in views.items()}
-    whole = View([views[kind] for kind in sorted(views)], references, actions, meaning.capture.order.span())
+    ordered, span = [views[kind] for kind in sorted(views)], meaning.capture.order.span()
+    whole = View(ordered, references, actions, span, lambda part: exchanges_of(meaning, part))
     for number, question in enumerate(questions()):
         progress.step(0.8 + 0.2 * number / len(questions()), question.words)
         if asked.kinds and not asked.kinds & question.kinds:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from ...pairing.exchanges import Exchanges
 from ...progress import Progress
 from ...values.reference import ReferenceColumn
 from ..finding import Said
@@ -86,12 +87,15 @@ class View:
         What was done when.
     span_ns
         From the first frame to the last.
+    exchanges
+        Gives the requests with what came back; None where nobody knows.
     """
 
     kinds: Sequence[KindView]
     references: Sequence[ReferenceColumn] = ()
     actions: Sequence[Action] = ()
     span_ns: tuple[int, int] = (0, 0)
+    exchanges: Callable[[Progress], Exchanges | None] = lambda _progress: None
 
 
 Answer = tuple[KindView, Said]
