@@ -48,10 +48,23 @@ def counters(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
         if taken[bit]:
             continue
         best = _widest(seen, bit, taken)
+        if best is not None and best.against:
+            best = _with_lower(seen, bit, taken, best)
         if best is not None:
             found.append(best)
             taken[list(best.bits)] = True
     return [_said(one, seen) for one in found]
+
+
+def _with_lower(seen: Seen, lowest: int, taken: NDArray[np.bool_], best: Counted) -> Counted:
+    """Return a counter with lower bits, if it agrees more often with them: one that goes by two seldom flips those."""
+    for below in range(lowest - 1, lowest // 8 * 8 - 1, -1):
+        if taken[below] or not seen.moves[below]:
+            break
+        wider = _widest(seen, below, taken)
+        if wider is not None and wider.agrees > best.agrees:
+            best = wider
+    return best
 
 
 def _widest(seen: Seen, lowest: int, taken: NDArray[np.bool_]) -> Counted | None:

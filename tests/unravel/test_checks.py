@@ -1,0 +1,171 @@
+"""Checks of every sort found again, with parameters that give each frame's check; and nothing found in noise."""
+
+import numpy as np
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from zesty_abacus.core.codec.columns import CheckState
+from zesty_abacus.core.codec.decode import decode
+from zesty_abacus.core.codec.plan import compile_layout
+from zesty_abacus.core.frames.segment_frames import KindFrames
+from zesty_abacus.core.layouts.model import Applies, new_layout
+from zesty_abacus.core.layouts.places import format_places, parse_places
+from zesty_abacus.core.unravel.checking.linear import frames_needed, is_linear
+from zesty_abacus.core.unravel.checking.polynomials import common_divisor, divided, remainder
+from zesty_abacus.core.unravel.judge import judged
+from zesty_abacus.core.unravel.keeping import kept
+from zesty_abacus.core.unravel.known import Known
+from zesty_abacus.core.unravel.seen import Seen
+
+ADDRESS = 0x1A0
+
+
+def crc(data, width, polynomial, start, final, reflects):
+    """Divide bit by bit, as the definition says (Williams, 1993)."""
+    register = start
+    for byte in data:
+        for bit in range(8) if reflects else range(7, -1, -1):
+            top = register >> (width - 1) & 1 ^ (byte >> bit & 1)
+            register = (register << 1 & (1 << width) - 1) ^ (polynomial if top else 0)
+    if reflects:
+        register = int(f"{register:0{width}b}"[::-1], 2)
+    return register ^ final
+
+
+def seen_of(matrix):
+    count = np.arange(len(matrix))
+    frames = KindFrames(
+        count.astype(np.uint32), count * 10_000_000, np.full(len(matrix), matrix.shape[1], np.uint32), matrix
+    )
+    return Seen.of(frames, matrix.shape[1])
+
+
+def moving(count, size, seed=1):
+    """Return payloads of a slow number, a counter, a state and noise: none is worked out from the others."""
+    random = np.random.default_rng(seed)
+    matrix = np.zeros((count, size), np.uint8)
+    number = np.round(9000 + 4000 * np.sin(np.arange(count) / 30) + random.normal(0, 3, count)).astype(int)
+    matrix[:, 0], matrix[:, 1] = number >> 8, number & 255
+    matrix[:, 2] = np.arange(count) % 16 | (np.arange(count) // 90 % 3) << 5
+    for byte in range(3, size):
+        matrix[:, byte] = random.integers(0, 256, count)
+    return matrix
+
+
+def the_check(matrix):
+    seen = seen_of(matrix)
+    found = [one for one in judged(seen, Known(np.zeros(seen.size * 8, np.bool_))) if one.kind == "check"]
+    assert len(found) <= 1, found
+    return found[0] if found else None
+
+
+def agrees(matrix, said):
+    """Return in how many frames the check agrees, kept as a layout and decoded as any other."""
+    layout = kept(new_layout("found", Applies(address=ADDRESS), matrix.shape[1]), said.of("can0", ADDRESS, "", ""))
+    sizes = np.full(len(matrix), matrix.shape[1], np.uint32)
+    (column,) = decode(compile_layout(layout), matrix, sizes, address=ADDRESS).checks.values()
+    return column.count(CheckState.AGREES)
+
+
+@settings(max_examples=25)
+@given(
+    width=st.sampled_from([8, 16, 24, 32]), polynomial=st.integers(0, 2**32), start=st.integers(0, 2**32),
+    final=st.integers(0, 2**32), reflects=st.booleans(), low_first=st.booleans(), seed=st.integers(0, 99),
+)  # fmt: skip
+def test_any_crc_is_found_with_parameters_that_hold(width, polynomial, start, final, reflects, low_first, seed):
+    mask = (1 << width) - 1
+    polynomial, start, final = polynomial & mask | 1, start & mask, final & mask
+    # one of a few terms is an exclusive or of some bytes as well
+    assume(polynomial.bit_count() > 3)
+    # a multiple of x**4 + 1 makes the exclusive or of all half bytes constant as well
+    assume(remainder(1 << width | polynomial, 0b10001))
+    octets = width // 8
+    matrix = moving(260, 5 + octets, seed)
+    for row in matrix:
+        value = crc(bytes(row[:5]), width, polynomial, start, final, reflects)
+        row[5:] = list(value.to_bytes(octets, "little" if low_first else "big"))
+    said = the_check(matrix)
+    assert said is not None and set(parse_places(said.places).bits) == set(range(40, 40 + width))
+    if said.parameters["check"] == "crc":
+        assert said.parameters["polynomial"] == polynomial
+    assert agrees(matrix, said) == len(matrix) and said.against == 0
+
+
+def test_a_key_before_the_data_is_found():
+    matrix = moving(300, 7)
+    for row in matrix:
+        row[6] = crc(bytes([0x3C, *row[:6]]), 8, 0x2F, 0xFF, 0xFF, False)
+    said = the_check(matrix)
+    assert said is not None and said.parameters["polynomial"] == 0x2F and agrees(matrix, said) == 300
+
+
+@pytest.mark.parametrize(
+    ("name", "rule", "kind"),
+    [
+        ("exclusive or", lambda own: int(np.bitwise_xor.reduce(own)), "xor"),
+        ("sum", lambda own: int(own.sum()) & 255, "sum"),
+        ("sum and start", lambda own: int(own.sum()) + 0x5A & 255, "sum"),
+        ("one's complement of the sum", lambda own: ~int(own.sum()) & 255, "sum"),
+        ("two's complement of the sum", lambda own: -int(own.sum()) & 255, "sum"),
+    ],
+)
+def test_sums_and_exclusive_ors_are_found(name, rule, kind):
+    matrix = moving(200, 8)
+    matrix[:, 7] = [rule(row[:7].astype(int)) for row in matrix]
+    said = the_check(matrix)
+    assert said is not None and said.places == "B7" and said.parameters["check"] == kind, name
+    assert agrees(matrix, said) == 200
+
+
+def test_frames_that_are_wrong_are_counted():
+    matrix = moving(400, 8)
+    matrix[:, 7] = np.bitwise_xor.reduce(matrix[:, :7], axis=1)
+    matrix[[17, 230], 7] ^= 0x21
+    said = the_check(matrix)
+    assert (said.frames, said.against) == (398, 2) and said.reason.endswith("in 398 of 400 frames.")
+
+
+@given(st.integers(0, 10_000))
+def test_noise_has_no_check(seed):
+    matrix = np.random.default_rng(seed).integers(0, 256, (120, 6), dtype=np.uint8)
+    assert the_check(matrix) is None
+
+
+@given(st.integers(1, 2**20), st.integers(2, 2**12), st.integers(2, 2**12))
+def test_polynomials_divide_as_they_multiply(one, other, common):
+    product = multiplied(one, common)
+    assert remainder(product, common) == 0 and divided(product, common) == one
+    shared = common_divisor(product, multiplied(other, common))
+    assert remainder(shared, common) == 0, "what both have is in their greatest common divisor"
+
+
+def multiplied(one, other):
+    made = 0
+    for bit in range(other.bit_length()):
+        if other >> bit & 1:
+            made ^= one << bit
+    return made
+
+
+@given(st.integers(0, 10_000), st.booleans())
+def test_a_linear_check_is_told_from_another_one(seed, linear):
+    random = np.random.default_rng(seed)
+    count = frames_needed(32) + 8
+    words = [int(random.integers(0, 2**32)) for _ in range(count)]
+    frames = []
+    for word in words:
+        value = crc(word.to_bytes(4, "big"), 8, 0x1D, 0xC7, 0x11, False) if linear else int(random.integers(0, 256))
+        frames.append(word << 8 | value)
+    assert is_linear(frames, 0xFF) == linear
+
+
+@pytest.mark.parametrize(("step", "wrap"), [(1, 16), (1, 15), (3, 16), (1, 256), (2, 15), (1, 4)])
+def test_counters_are_found_with_step_and_wrap(step, wrap):
+    matrix = moving(500, 5, seed=3)
+    bits = max((wrap - 1).bit_length(), 2)
+    matrix[:, 2] = (np.arange(500) * step % wrap) << (8 - bits)
+    seen = seen_of(matrix)
+    found = [one for one in judged(seen, Known(np.zeros(40, np.bool_))) if one.kind == "counter"]
+    assert [one.places for one in found] == [format_places(parse_places(f"B2[7..{8 - bits}]" if bits < 8 else "B2"))]
+    assert found[0].parameters["step"] == step and found[0].parameters["wraps_at"] == wrap and found[0].against == 0
