@@ -56,13 +56,6 @@ def ladder(window: Window) -> None:
     window.session.clock.set_cursor(window.session.capture.end_ns)
 
 
-def moving(window: Window) -> None:
-    """Layouts: a packet with an array and a list of elements; the frame at the cursor flows beside the cards."""
-    window.session.select_kind(kind_named(window, "Beacon packet"))
-    settle(window)
-    window.session.clock.set_cursor(window.session.capture.end_ns)
-
-
 def read(window: Window) -> None:
     """Read: traces of both lanes with a block of named values; asked when the mode changes."""
     session = window.session
@@ -83,18 +76,57 @@ def read(window: Window) -> None:
 
 
 def unravel(window: Window) -> None:
-    """Unravel: an unnamed message, its moving bits, one selection read every way."""
+    """Unravel: an unnamed message, what was found out about it, one finding in hand."""
     window.session.asking.ask("")
     window.read.all_kinds.setChecked(True)
     window.show_desk("Unravel")
     window.session.select_kind(kind_of(window, 0x2C1))
     settle(window)
-    window.session.select_bits(frozenset(range(16, 32)))
+    take(window, "field", "B4[3..0] B5")
+
+
+def take(window: Window, kind: str, places: str) -> None:
+    """Take a finding of the message in hand."""
+    session = window.session
+    found = next(one for one in session.findings.of(session.kind) if (one.kind, one.places) == (kind, places))
+    window.unravel.side.findings.take(session.kind, found)
+
+
+def reference(window: Window) -> None:
+    """Unravel: what follows a reference, the curve laid over it."""
+    panel = window.unravel.side.findings
+    panel.ask(1)
+    panel.lines[1].column_of.setCurrentText("speed_kn of gnss.csv")
+    window.session.clock.show_all()
+    settle(window)
+    panel.take(*panel.rows.pairs[0])
+
+
+def claims(window: Window) -> None:
+    """Unravel: a claim with its standing, what was seen, and what was said."""
+    side, session = window.unravel.side, window.session
+    side.findings.scope.setCurrentIndex(0)
+    take(window, "field", "B4[3..0] B5")
+    settle(window)
+    for words, about in (("comes from the gyro on the bridge", 1), ("turn rate of the hull", 0)):
+        side.begin_claim()
+        side.claims.about.setCurrentIndex(about)
+        side.claims.statement.setText(words)
+        side.claims.write()
+        settle(window)
+    side.claims.hand.add_frame()
+    settle(window)
+    side.claims.hand.talk.line.setText("agrees with the compass in run 12")
+    side.claims.hand.talk.line.returnPressed.emit()
+    settle(window)
+    session.clock.zoom(0.25, session.clock.cursor_ns)
 
 
 def keep_reading(window: Window) -> None:
     """Unravel: the reading is kept, its bits have an owner, the share has risen."""
     panel = window.unravel.side.selection
+    window.session.findings.take(None)
+    window.session.select_bits(frozenset(range(16, 32)))
     settle(window)
     for line, text in (
         (panel.message, "Motion"),
@@ -233,15 +265,6 @@ def proposals(window: Window) -> None:
     window.show_library("Proposals")
 
 
-def releases(window: Window) -> None:
-    """A release compared with now, in words and on the capture."""
-    window.show_library("Releases")
-    settle(window)
-    window.library.releases.run()
-    while window.library.releases.values is None:
-        make_application().processEvents()
-
-
 def hand_over(window: Window) -> None:
     """Hand over: what goes out, with a preview."""
     window.show_desk("Hand over")
@@ -299,10 +322,11 @@ def night(window: Window) -> None:
 SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "read": read,
     "unravel": unravel,
+    "reference": reference,
+    "claims": claims,
     "layouts": layouts,
     "editing": editing,
     "ladder": ladder,
-    "moving": moving,
     "comparison": comparison,
     "table": table,
     "sheet": sheet,
@@ -311,7 +335,6 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "intake-radio": intake_radio,
     "library": library,
     "proposals": proposals,
-    "releases": releases,
     "hand-over": hand_over,
     "problems": problems,
     "values": values,

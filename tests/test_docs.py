@@ -73,7 +73,19 @@ def test_the_readme_shows_the_two_commands_and_they_are_there():
 def test_commands_of_the_readme_are_known():
     verbs = set(re.findall(r"^zesty-abacus (\w+)", page("README.md"), re.M))
     assert verbs == {
-        *("frames", "find", "problems", "exchanges", "beside", "recipe", "decode", "encode", "library", "demo")
+        *(
+            "frames",
+            "find",
+            "problems",
+            "exchanges",
+            "unravel",
+            "beside",
+            "recipe",
+            "decode",
+            "encode",
+            "library",
+            "demo",
+        )
     }
     for verb in sorted(verbs):
         done = subprocess.run([sys.executable, "-m", "zesty_abacus", verb, "--help"], capture_output=True, text=True)
