@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 from scipy.special import bdtrc
 
@@ -43,6 +44,18 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
             found = _reaction(view, kind, one, text, times, len(fields))
             if found is not None:
                 yield kind, found
+            else:
+                yield from ((kind, bit) for bit in _single_bits(view, kind, one, text, times, len(fields)))
+
+
+def _single_bits(
+    view: View, kind: KindView, one: Said, text: str, times: NDArray[np.int64], asked: int
+) -> Iterator[Said]:
+    """Yield the bits of a state that answer by themselves: a switch beside a state may have been taken for its bit."""
+    for bit in one.bits if len(one.bits) > 1 else ():
+        alone = _reaction(view, kind, replace(one, bits=(bit,)), text, times, asked * len(one.bits))
+        if alone is not None and alone.frames > 1:
+            yield alone
 
 
 @dataclass(frozen=True, slots=True)
