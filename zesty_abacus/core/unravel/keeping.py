@@ -73,6 +73,8 @@ def kept(layout: Layout, finding: Finding, name: str = "", meant: Meant = PLAIN)
     """
     if finding.kind not in KEPT:
         raise MisuseError(f"a {finding.kind} is not a part of a layout.", hint="It can be written down as a claim.")
+    if not finding.places:
+        raise MisuseError("what stands in columns of text has no bits.", hint="Lay the line out under Layouts.")
     if finding.kind == "check" and "word_bits" in finding.parameters:
         raise MisuseError("layouts have no checks of half bytes yet.", hint="Keep the bits as a field by hand.")
     places = parse_places(finding.places)

@@ -22,6 +22,7 @@ from .finding import Finding, Said
 from .judge import judged
 from .known import Known, known_of_kind
 from .questions.lengths import lengths
+from .questions.telegrams import telegrams
 from .seen import MOST_FRAMES, Seen
 
 _LEAST_FRAMES = 4
@@ -174,12 +175,16 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
     progress.check()
     capture = meaning.capture
     frames = _sample(meaning, kind, most, stretches=True)
-    size = _usual_size(frames)
-    if not size:
+    size, lines = _usual_size(frames), telegrams(frames)
+    if not size or (size > _MOST_BYTES and not lines):
         return None
     seen = Seen.of(frames, size, most)
     known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
-    said = tuple(judged(seen, known, lengths(frames))) if len(seen) >= _LEAST_FRAMES else ()
+    if lines:
+        # what stands in columns has no bits of its own; a layout that reads it reads all of it
+        said = () if meaning.kinds[kind].readers and not asked.with_known else tuple(lines)
+    else:
+        said = tuple(judged(seen, known, lengths(frames))) if len(seen) >= _LEAST_FRAMES else ()
     thin = seen
     if capture.kinds.count(kind) > most:
         thin = Seen.of(_sample(meaning, kind, most, stretches=False), size, most=_THIN_FRAMES)
@@ -208,10 +213,9 @@ def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindF
 
 
 def _usual_size(frames: KindFrames) -> int:
-    """Return the payload bytes that most frames have, at most what is looked at."""
+    """Return the payload bytes that most frames have."""
     sizes, counts = np.unique(frames.sizes, return_counts=True)
-    size = int(sizes[np.argmax(counts)]) if len(sizes) else 0
-    return size if size <= _MOST_BYTES else 0
+    return int(sizes[np.argmax(counts)]) if len(sizes) else 0
 
 
 def _of(view: KindView, said: Sequence[Said], asked: Asked) -> KindFindings:

@@ -63,6 +63,12 @@ def _length(parameters: dict[str, Any]) -> str:
     return "length of the payload" if of == "payload" else f"length of {of}"
 
 
+def _text(parameters: dict[str, Any]) -> str:
+    if "column" not in parameters:
+        return "text"
+    return f"column {parameters['column'] + 1}, {_READINGS.get(parameters['reading'], parameters['reading'])}"
+
+
 def _known(parameters: dict[str, Any]) -> str:
     return f"holds {parameters['pattern']}"
 
@@ -81,7 +87,7 @@ _TITLES: dict[str, Callable[[dict[str, Any]], str]] = {
     "reaction": lambda parameters: f"answers “{parameters['moment']}”",
     "pair": lambda parameters: f"answered by 0x{parameters['with']['address']:X}",
     "period": _period,
-    "text": lambda _parameters: "text",
+    "text": _text,
     "difference": lambda _parameters: "tells the two apart",
     "order": _known,
 }
