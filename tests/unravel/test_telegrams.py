@@ -5,6 +5,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.unravel.test_texts_and_lengths import frames_of
+from zesty_abacus.core.codec.columns import CheckState
+from zesty_abacus.core.codec.decode import decode
+from zesty_abacus.core.codec.plan import compile_layout
+from zesty_abacus.core.layouts.model import Applies, new_layout
+from zesty_abacus.core.layouts.validate import check_layout
+from zesty_abacus.core.unravel.keeping import all_kept
 from zesty_abacus.core.unravel.questions.telegrams import telegrams
 
 
@@ -25,7 +31,8 @@ def test_columns_of_a_sentence_are_told_and_its_check():
     assert [one["reading"] for one in columns_of(found)] == ["text", "unsigned", "text", "unsigned"]
     assert {one["separator"] for one in columns_of(found)} == {","}
     (check,) = (one for one in found if one.kind == "check")
-    assert check.parameters == {"check": "xor", "text_base": 16, "coverage": {"first": "1", "end": "size - 5"}}
+    assert (check.parameters["check"], check.parameters["text_base"]) == ("xor", 16)
+    assert check.parameters["coverage"] == {"first": "1", "end": "size - 5"}
     assert (check.frames, check.against) == (60, 0)
     for line in lines:
         end = len(line) - 5
@@ -51,3 +58,16 @@ def test_states_signs_and_other_separators():
 def test_bytes_are_no_lines(seed):
     matrix = np.random.default_rng(seed).integers(0, 256, (40, 12), dtype=np.uint8)
     assert telegrams(frames_of([bytes(row) for row in matrix])) == []
+
+
+def test_a_layout_of_it_reads_the_lines_and_its_check_agrees():
+    lines = [sentence(f"TGROT,{row / 3 - 9:+.3f},A,{row}") for row in range(50)]
+    frames = frames_of(lines)
+    findings = [one.of("compass", 5, "", "") for one in telegrams(frames)]
+    layout, count = all_kept(new_layout("Turn", Applies(address=5), 24), findings, 0.7)
+    assert count == 5 and not check_layout(layout)
+    decoded = decode(compile_layout(layout), frames.matrix, frames.sizes, address=5)
+    (check,) = decoded.checks.values()
+    assert check.count(CheckState.AGREES) == 50
+    turn = decoded.named("column 2")
+    assert turn.value[3] == -8 and turn.value[30] == 1

@@ -17,6 +17,7 @@ from ..layouts.model import Check, Field, FieldKind, Layout, NamedValue, RawSet,
 from ..layouts.places import Places, parse_places
 from ..layouts.template import free_name
 from .finding import Finding
+from .lines_kept import with_lines
 from .meant import PLAIN, Meant
 
 KEPT = frozenset({"field", "counter", "check", "complement", "selector", "text"})
@@ -97,8 +98,11 @@ def all_kept(
     meant_of
         Says what a finding is called and in which scale it is.
     """
-    count = 0
-    wanted = [one for one in findings if one.kind in KEPT and one.confidence >= least and not one.instead_of]
+    findings = list(findings)
+    layout, count = with_lines(layout, findings, least)
+    wanted = [
+        one for one in findings if one.places and one.kind in KEPT and one.confidence >= least and not one.instead_of
+    ]
     for one in sorted(wanted, key=lambda one: (len(one.when), one.kind != "selector")):
         meant = meant_of(one)
         try:

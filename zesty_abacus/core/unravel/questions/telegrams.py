@@ -113,7 +113,7 @@ def _said_check(name: str, begins: int, agree: int, lines: Sequence[str], mark: 
     coverage = {"end": f"size - {behind}"} | ({"first": str(begins)} if begins else {})
     return Said(
         kind="check", bits=(), frames=agree, against=len(lines) - agree, confidence=0.98 * agree / len(lines),
-        parameters={"check": name, "text_base": 16, "coverage": coverage},
+        parameters={"check": name, "text_base": 16, "behind": mark, "coverage": coverage},
         reason=(
             f"The two hex digits behind “{mark}” are the {what} of all characters before it{lead}, in "
             f"{share_words(agree, len(lines), 'line')}."
