@@ -146,11 +146,11 @@ def test_they_are_there_at_once_the_next_time(finder):
     again = Window(type(session)())
     try:
         again.session.trials.open(session.trial.folder)
-        finder.wait(lambda: again.session.capture is not None, "the trial once more")
+        finder.wait(lambda: again.session.overlays.references, "the trial once more, with its references")
         again.session.findings._is_wanted = True
         again.session.findings._look()
         finder.wait(lambda: not again.session.findings.is_looking, "the findings once more")
-        assert again.session.findings._last is None, "nothing was looked for again"
+        assert not again.session.findings._last.views, "nothing was looked for again"
         for kind, findings in known.items():
             assert again.session.findings.of(kind) == findings
     finally:
@@ -165,6 +165,17 @@ def test_the_roster_puts_the_most_rewarding_message_first(finder):
     reward = finder.session.findings.reward
     assert reward(first) == max(reward(kind) for kind in roster.model.entries[1:6])
     assert finder.session.kinds.name(first) == ""
+
+
+def test_an_edit_looks_again_only_at_what_it_touches(finder):
+    session = finder.session
+    before = dict(session.findings._last.views)
+    take(finder, 0x2C1, "counter")
+    assert side(finder).findings.hand.keep_it()
+    finder.wait(lambda: not session.findings._soon.isActive() and not session.findings.is_looking, "the second look")
+    after = session.findings._last.views
+    other = [kind for kind in before if after[kind] is not before[kind]]
+    assert other == [session.kind], "all others are the very same"
 
 
 def test_findings_are_values():

@@ -102,7 +102,8 @@ def _known(layout: Layout, size: int, selector: UUID | None, raw: int) -> Known:
     for field in _fields_at(layout, selector, raw):
         owned |= _mask(field, size)
         selected = [one for one in layout.fields if one.selected is not None and one.selected.field == field.id]
-        if selected:
+        # a payload that ends before its selector has no pages
+        if selected and max(field.places.bits, default=size * 8) < size * 8:
             under = np.zeros(size * 8, np.bool_)
             for one in selected:
                 under |= _mask(one, size)

@@ -110,7 +110,7 @@ def unravel(
     meaning: Meaning, asked: Asked | None = None, references: Sequence[ReferenceColumn] = (),
     actions: Sequence[Action] = (), progress: Progress | None = None,
     early: Callable[[KindFindings], None] | None = None, first: Callable[[], int | None] = lambda: None,
-    before: Unravelled | None = None,
+    before: Unravelled | None = None, gathered: dict[int, KindView] | None = None,
 ) -> Unravelled:  # fmt: skip
     """Return what the bits of a capture are, kind by kind.
 
@@ -125,6 +125,9 @@ def unravel(
     before
         What was found with the same wishes; only kinds that mean something else now are looked at by themselves again.
 
+    gathered
+        Filled with what is worked out of each kind, so that it is not lost if this is cancelled.
+
     Raises
     ------
     Cancelled
@@ -132,7 +135,8 @@ def unravel(
     """
     asked, progress = asked or Asked(), progress or Progress()
     kinds = _wanted(meaning, asked)
-    views = {kind: before.views[kind] for kind in kinds if before is not None and before.still_known(meaning, kind)}
+    views = {} if gathered is None else gathered
+    views |= {kind: before.views[kind] for kind in kinds if before is not None and before.still_known(meaning, kind)}
     kinds = [kind for kind in kinds if kind not in views]
     kinds.sort(key=lambda kind: -meaning.capture.kinds.count(kind))
     done, total = 0, max(sum(meaning.capture.kinds.count(kind) for kind in kinds), 1)

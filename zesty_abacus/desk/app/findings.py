@@ -120,23 +120,25 @@ class Findings(QObject):
         path, wishes = self._trials.trial.folder / _FILE, repr(self._asked)
         self._looks += 1
         number = self._looks
+        # an edit may come before all kinds are looked at: those that are need not be looked at again then
+        gathered: dict[int, Any] = {}
+        self._last = found.Unravelled(meaning, (), gathered)
 
         def work(progress: Progress) -> Any:
-            if before is None and (kept := found.stored(path, meaning, wishes)) is not None:
-                return None, kept
+            if (before is None or not before.views) and (kept := found.stored(path, meaning, wishes)) is not None:
+                return kept
             made = found.unravel(
                 meaning, None, references, actions, progress,
-                lambda kind: self._early.emit(number, kind), self._first, before,
+                lambda kind: self._early.emit(number, kind), self._first, before, gathered,
             )  # fmt: skip
             by_kind = {one.kind: one.findings for one in made.kinds}
             _store(path, meaning, wishes, by_kind)
-            return made, by_kind
+            return by_kind
 
-        def finish(answer: Any) -> None:
+        def finish(by_kind: dict[int, tuple[found.Finding, ...]]) -> None:
             self.is_looking = False
             if self._reading.meaning is meaning:
-                made, self._by_kind = answer
-                self._last = made or self._last
+                self._by_kind = by_kind
                 self._find_hand_again()
             self.changed.emit()
 
