@@ -16,6 +16,7 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 def finder(pilot, monkeypatch):
     """Return hands on Unravel, with the findings of the Yuzu trial."""
     monkeypatch.setattr(Findings, "want", WANT)
+    pilot.wait(lambda: pilot.session.overlays.references, "the references, which findings are looked for with")
     pilot.window.show_desk("Unravel")
     pilot.wait(lambda: pilot.session.findings.everything() and not pilot.session.findings.is_looking, "the findings")
     pilot.settle()

@@ -15,6 +15,7 @@ VALUE, REFERENCE, ACTION, STRETCH = range(len(QUESTIONS))
 def asking(pilot, monkeypatch):
     """Return hands on Unravel with the message that nobody has named, and its findings."""
     monkeypatch.setattr(Findings, "want", WANT)
+    pilot.wait(lambda: pilot.session.overlays.references, "the references, which findings are looked for with")
     pilot.window.show_desk("Unravel")
     pilot.wait(lambda: pilot.session.findings.everything() and not pilot.session.findings.is_looking, "the findings")
     pilot.session.select_kind(pilot.kind(0x2C1))
