@@ -99,7 +99,7 @@ def reference(window: Window) -> None:
     panel.lines[1].column_of.setCurrentText("speed_kn of gnss.csv")
     window.session.clock.show_all()
     settle(window)
-    panel.take(*panel.rows.pairs[0])
+    panel.take(*panel.rows.things[0])
 
 
 def claims(window: Window) -> None:
@@ -282,7 +282,7 @@ def problems(window: Window) -> None:
     window.read.side.show_problems()
     settle(window)
     side = window.read.side.problems
-    side.rows.go(next(row for row, one in enumerate(side.rows.problems) if one.kind == "slow-answer") + 1)
+    side.rows.go(next(row for row, one in enumerate(side.rows.things) if one.kind == "slow-answer") + 1)
     window.read.exchanges.set_first(0)
 
 

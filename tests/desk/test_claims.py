@@ -63,9 +63,9 @@ def test_a_refuted_claim_says_why_and_stays_readable(claiming):
     assert claim.standing.value == "refuted" and claim.evidence == ("Refuted: it goes on while moored",)
     assert hand.field.isHidden(), "nobody makes a field of it"
     side(claiming).standing.setCurrentText("likely")
-    assert side(claiming).rows.heads == [] and side(claiming).hint.text() == "No claim is like that."
+    assert side(claiming).rows.things == [] and side(claiming).hint.text() == "No claim is like that."
     side(claiming).standing.setCurrentText("refuted")
-    assert len(side(claiming).rows.heads) == 1
+    assert len(side(claiming).rows.things) == 1
 
 
 def test_it_is_talked_about(claiming):
@@ -100,7 +100,7 @@ def test_another_window_sees_it_and_its_bits(claiming):
         row = other.unravel.side.claims
         other.unravel.side.tabs.setCurrentIndex(CLAIMS)
         hands.settle()
-        row._choose(row.rows.heads[0])
+        row._choose(row.rows.things[0])
         hands.settle()
         assert other.session.bits == BITS and other.unravel.side.page == CLAIMS
     finally:

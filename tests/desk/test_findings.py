@@ -36,7 +36,7 @@ def take(pilot, address, kind, places=""):
     found = next(
         one for one in pilot.session.findings.of(pilot.session.kind) if one.kind == kind and places in one.places
     )
-    row = side(pilot).findings.rows.pairs.index((pilot.session.kind, found))
+    row = side(pilot).findings.rows.things.index((pilot.session.kind, found))
     side(pilot).findings.rows.set_first(row)
     pilot.settle()
     place = side(pilot).findings.rows
@@ -121,9 +121,9 @@ def test_keys_go_through_the_list_and_the_hand_takes_over(finder):
 def test_pointing_at_one_lights_its_beads(finder):
     take(finder, 0x2C1, "counter")
     rows = side(finder).findings.rows
-    check = next(row for row, (_, one) in enumerate(rows.pairs) if one.kind == "check")
+    check = next(row for row, (_, one) in enumerate(rows.things) if one.kind == "check")
     rows.set_first(check)
-    rows.pointed.emit(rows.pairs[check])
+    rows.pointed.emit(rows.things[check])
     assert finder.session.findings.lit == frozenset(range(56, 64))
     rows.pointed.emit(None)
     assert finder.session.findings.lit == frozenset()
@@ -133,10 +133,10 @@ def test_the_whole_capture_is_listed_with_its_messages(finder):
     panel = side(finder).findings
     panel.scope.setCurrentIndex(1)
     finder.settle()
-    assert len(panel.rows.pairs) > 100 and not panel.keep_all.isVisible()
-    kinds = {kind for kind, _ in panel.rows.pairs}
+    assert len(panel.rows.things) > 100 and not panel.keep_all.isVisible()
+    kinds = {kind for kind, _ in panel.rows.things}
     assert len(kinds) > 10
-    assert panel.rows.where(*panel.rows.pairs[0]).startswith("0x")
+    assert panel.rows.where(*panel.rows.things[0]).startswith("0x")
 
 
 def test_they_are_there_at_once_the_next_time(finder):

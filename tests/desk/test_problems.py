@@ -65,7 +65,7 @@ def test_keys_go_through_the_list_and_the_one_in_hand_stays_in_sight(pilot, side
     side.rows.setFocus()
     QTest.keyClick(side.rows, Qt.Key.Key_End)
     pilot.settle()
-    assert pilot.session.problems.in_hand is side.rows.problems[-1]
+    assert pilot.session.problems.in_hand is side.rows.things[-1]
     rows = [row for row, _top in side.rows.rows_in_view()]
     assert side.rows.count() - 1 in rows
     QTest.keyClick(side.rows, Qt.Key.Key_Up)
@@ -82,7 +82,7 @@ def test_set_aside_with_a_reason_and_taken_up_again(pilot, side):
     assert pilot.session.trial.file.set_aside[-1].reason == "the trigger was pulled by hand"
     assert side.aside.isVisible() and side.aside.text() == "also 1 set aside" and side.rows.count() == 0
     pilot.click(side.aside, QPointF(8, side.aside.height() / 2))
-    assert side.rows.problems[0].key == problem.key
+    assert side.rows.things[0].key == problem.key
     pilot.click(side.rows.viewport(), QPointF(60, 20))
     assert "Set aside: the trigger was pulled by hand" in side.hand.why.text()
     pilot.click(side.hand.put_aside)

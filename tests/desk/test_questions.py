@@ -39,21 +39,21 @@ def test_a_known_value_is_found_and_the_next_one_leaves_no_more_places(asking):
     line = panel(asking).lines[VALUE]
     asking.type(line.value, f"{speed_at(asking)}", enter=True)
     asking.settle()
-    many = len(panel(asking).rows.pairs)
+    many = len(panel(asking).rows.things)
     assert many > 1
     asking.session.clock.set_cursor(asking.session.clock.first_ns + 70 * 10**9)
     asking.settle()
     asking.type(line.value, f"{speed_at(asking)}", enter=True)
     asking.settle()
-    assert 0 < len(panel(asking).rows.pairs) <= many, "runs within the number do as well, nothing else"
-    kind, best = panel(asking).rows.pairs[0]
+    assert 0 < len(panel(asking).rows.things) <= many, "runs within the number do as well, nothing else"
+    kind, best = panel(asking).rows.things[0]
     assert (kind, best.places) == (asking.session.kind, "B2 B3") and best.parameters["ratio"] == "0.01"
     panel(asking).take(kind, best)
     assert panel(asking).hand.keep_it()
     asking.settle()
     field = asking.session.reading.layout_of(kind).fields[0]
     assert (str(field.places), str(field.ratio)) == ("B2 B3", "1/100")
-    assert all(one.places != "B2 B3" for _, one in panel(asking).rows.pairs)
+    assert all(one.places != "B2 B3" for _, one in panel(asking).rows.things)
 
 
 def test_what_is_no_value_is_told_and_nothing_is_lost(asking):
@@ -71,8 +71,8 @@ def test_a_reference_lists_what_follows_it_and_is_laid_over(asking):
     line = panel(asking).lines[REFERENCE]
     line.column_of.setCurrentText("speed_kn of gnss.csv")
     asking.settle()
-    assert [one.places for _, one in panel(asking).rows.pairs] == ["B2 B3"]
-    panel(asking).take(*panel(asking).rows.pairs[0])
+    assert [one.places for _, one in panel(asking).rows.things] == ["B2 B3"]
+    panel(asking).take(*panel(asking).rows.things[0])
     asking.settle()
     assert asking.window.unravel.reckoner.candidate_rect().height() > 40
     line.column_of.setCurrentText("latitude_deg of gnss.csv")
@@ -91,8 +91,8 @@ def test_readings_typed_at_the_cursor_are_a_reference(asking):
     asking.wait(lambda: not asking.session.findings.is_looking, "the findings with the readings")
     asking.settle()
     line.column_of.setCurrentText("log speed, typed")
-    asking.wait(lambda: panel(asking).rows.pairs, "what follows the readings")
-    _, best = panel(asking).rows.pairs[0]
+    asking.wait(lambda: panel(asking).rows.things, "what follows the readings")
+    _, best = panel(asking).rows.things[0]
     assert best.places == "B2 B3" and best.parameters["gain"] == pytest.approx(0.01, rel=0.01)
 
 
@@ -101,7 +101,7 @@ def test_an_action_lists_what_answers_it(asking):
     line = panel(asking).lines[ACTION]
     line.moment.setCurrentText("hook released")
     asking.settle()
-    pairs = panel(asking).rows.pairs
+    pairs = panel(asking).rows.things
     assert pairs and {one.parameters["moment"] for _, one in pairs} == {"hook released"}
     assert any(one.places == "B6[4]" and one.address == 0x2D0 for _, one in pairs)
 
@@ -113,7 +113,7 @@ def test_two_stretches_are_told_apart(asking):
         clock.set_view(clock.first_ns + first * 10**9, clock.first_ns + (first + 20) * 10**9)
         asking.click(line.takes[name])
         asking.settle()
-    pairs = panel(asking).rows.pairs
+    pairs = panel(asking).rows.things
     hook = next(one for _, one in pairs if one.address == 0x2D0 and one.places == "B6[4]")
     assert hook.parameters["values"] == {"A": [1], "B": [0]}
     capture = asking.session.capture
@@ -134,7 +134,7 @@ def test_escape_from_a_question_is_the_choice_of_findings(asking):
     panel(asking).scope.setCurrentIndex(0)
     asking.settle()
     assert not any(line.isVisible() for line in panel(asking).lines)
-    assert asking.window.unravel.side.findings.rows.pairs
+    assert asking.window.unravel.side.findings.rows.things
     asking.window.setFocus()
     asking.key(Qt.Key.Key_F)
     assert panel(asking).rows.hasFocus()

@@ -28,6 +28,7 @@ from ..layouts.model import (
     RegisterMap,
     Space,
 )
+from ..layouts.places import byte_bits
 from ..layouts.validate import check_layout
 from ..protocols import modbus
 from .form import LayoutFormat
@@ -136,7 +137,7 @@ class _Points:
             kind = FieldKind.UNSIGNED
         bitfield = str(point["type"]).startswith("bitfield")
         first = self.register * 2
-        bits = [byte * 8 + bit for byte in range(first, first + room * 2) for bit in range(7, -1, -1)]
+        bits = list(byte_bits(range(first, first + room * 2)))
         field = Field(
             id=stable_id(self.path, str(point["name"])), name=str(point["name"]), places=Places(bits), kind=kind,
             unit=str(point.get("units") or ""), names=() if bitfield else symbols,
@@ -210,7 +211,7 @@ def _unscaled(layout: Layout) -> list[Computed]:
 def _point(field: Field, layout: Layout, left: Exchanged) -> dict[str, Any] | None:
     first = min(field.places.bits) // 16
     size = max(field.places.bits) // 16 - first + 1
-    whole = [byte * 8 + bit for byte in range(first * 2, (first + size) * 2) for bit in range(7, -1, -1)]
+    whole = list(byte_bits(range(first * 2, (first + size) * 2)))
     kind = _type_name(field, size)
     if list(field.places.bits) != whole or kind is None:
         left.leave(field.name, "a point is whole registers with the high one first, of a known type.")

@@ -16,6 +16,7 @@ from urllib.parse import parse_qs, urljoin, urlsplit
 from ..errors import AbacusError
 from ..layouts.json_form import from_plain, to_plain
 from ..layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Places, RegisterMap, Space
+from ..layouts.places import byte_bits
 from ..layouts.validate import check_layout
 from ..protocols import modbus
 from .form import LayoutFormat
@@ -223,7 +224,7 @@ def _field(name: str, described: dict, form: dict, space: Space, register: int, 
 def _bits(register: int, quantity: int, space: Space) -> list[int]:
     if space.register_bits == 1:
         return list(range(register + quantity - 1, register - 1, -1))
-    return [byte * 8 + bit for byte in range(register * 2, (register + quantity) * 2) for bit in range(7, -1, -1)]
+    return list(byte_bits(range(register * 2, (register + quantity) * 2)))
 
 
 def _names(described: dict) -> tuple[NamedValue, ...]:

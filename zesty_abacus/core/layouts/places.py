@@ -138,6 +138,11 @@ def places_of(bits: Iterable[int], *, low_byte_first: bool) -> Places:
     return Places(n * 8 + b for n in numbers for b in range(7, -1, -1) if n * 8 + b in wanted)
 
 
+def byte_bits(numbers: Iterable[int]) -> tuple[int, ...]:
+    """Return the bits of whole bytes in their order, the highest bit of each first."""
+    return tuple(number * 8 + bit for number in numbers for bit in range(7, -1, -1))
+
+
 def parse_places(text: str) -> Places:
     """Read a place from its notation.
 
@@ -207,7 +212,7 @@ def _run_bits(match: re.Match[str], text: str) -> list[int]:
 def _unit_bits(number: int, width: int) -> list[int]:
     """Return the bits of one byte or register from highest to lowest."""
     first = number * width // 8
-    return [byte * 8 + bit for byte in range(first, first + width // 8) for bit in range(7, -1, -1)]
+    return list(byte_bits(range(first, first + width // 8)))
 
 
 def _runs(bits: Sequence[int]) -> list[tuple[int, int, int]]:

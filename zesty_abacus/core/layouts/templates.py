@@ -11,7 +11,7 @@ from .checks.registry import check_kinds
 from .fields import FieldKind, new_field
 from .model import Computed, ElementCase, Layout, Part
 from .parts.registry import part_kinds
-from .places import Places, parse_places
+from .places import Places, byte_bits, parse_places
 from .template import NothingToDoError, Template, free_name
 
 
@@ -45,7 +45,7 @@ def with_field_behind(layout: Layout) -> Layout:
         taken = {bit // width for field in layout.fields for bit in field.places}
         register = next(number for number in range(1 << 16) if number not in taken)
         first = register * width
-        bits = [byte * 8 + bit for byte in range(first // 8, first // 8 + width // 8) for bit in range(7, -1, -1)]
+        bits = list(byte_bits(range(first // 8, (first + width) // 8)))
         kind = FieldKind.FLAG if width == 1 else FieldKind.UNSIGNED
         return layout.with_field(new_field(name, Places(bits or [first]), kind))
     taken = {bit for field in layout.fields if field.selected is None for bit in field.places}

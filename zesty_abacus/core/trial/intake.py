@@ -107,6 +107,13 @@ def _brought(
     return BroughtIn(assemble(requests, sources, entries), outcomes, list(zip([0, *ends], ends, strict=False)))
 
 
+def recorded_state(trial: Trial) -> str:
+    """Return a text that is another one whenever what is read of the recordings of a trial, or where it stands, is."""
+    names = [_name_of(request_of(trial, entry)) for entry in trial.file.sources]
+    begins = [str(entry.begins_ns) for entry in trial.file.sources]
+    return "\n".join([*names, *begins, *(f"{lane.name} {lane.offset_ns}" for lane in trial.file.lanes)])
+
+
 def request_of(trial: Trial, entry: SourceEntry) -> SourceRequest:
     """Return what is to be brought in for a source of a trial."""
     return SourceRequest(trial.source_path(entry), entry.lanes, entry.form, entry.recipe, entry.begins_ns)

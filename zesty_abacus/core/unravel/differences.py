@@ -9,12 +9,13 @@ from itertools import groupby
 import numpy as np
 from numpy.typing import NDArray
 
-from ..frames.flags import flag_words
 from ..frames.segment_frames import KindFrames
+from ..layouts.places import Places
 from ..progress import Progress
 from ..reading.meaning import Meaning
 from ..words import grouped, span_text
 from .finding import Finding, Said
+from .named import name_of
 from .words import count_of
 
 _LEAST_FRAMES = 3
@@ -42,17 +43,17 @@ class Stretch:
     first_row: int | None = None
     end_row: int | None = None
 
-    def holds(self, frames: KindFrames) -> NDArray[np.bool_]:
-        """Return which frames are of it; bool (n,)."""
-        found = np.ones(len(frames), np.bool_)
+    def holds(self, rows: NDArray[np.uint32], time_ns: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """Return which frames are of it, by their rows and times; bool (n,)."""
+        found = np.ones(len(rows), np.bool_)
         if self.first_ns is not None:
-            found &= frames.time_ns >= self.first_ns
+            found &= time_ns >= self.first_ns
         if self.last_ns is not None:
-            found &= frames.time_ns <= self.last_ns
+            found &= time_ns <= self.last_ns
         if self.first_row is not None:
-            found &= frames.rows >= self.first_row
+            found &= rows >= self.first_row
         if self.end_row is not None:
-            found &= frames.rows < self.end_row
+            found &= rows < self.end_row
         return found
 
 
@@ -62,7 +63,6 @@ class _Seen:
 
     name: str
     frames: KindFrames
-    span_ns: int
 
 
 def differences(
@@ -84,15 +84,12 @@ def differences(
     lanes_seen = _lanes_seen(meaning, stretches)
     for number, kind in enumerate(kinds):
         progress.step(number / max(len(kinds), 1), "comparing")
-        key = capture.kinds.keys[kind]
+        lane = capture.kinds.keys[kind].lane
         frames = capture.frames.gather(_thinned(capture.order_of_kind(kind).rows()))
-        seen = [_part(frames, one) for one in stretches if key.lane in lanes_seen[one.name]]
+        seen = [_part(frames, one) for one in stretches if lane in lanes_seen[one.name]]
         if len(seen) < 2:
             continue
-        readers = meaning.kinds[kind].readers
-        name = readers[0].layout.name if readers else ""
-        for said in _compared(seen):
-            found.append((kind, said.of(capture.lanes[key.lane].name, key.address, flag_words(key.flags), name)))
+        found += [(kind, said.of(*name_of(meaning, kind))) for said in _compared(seen)]
     return sorted(found, key=lambda pair: -pair[1].confidence)
 
 
@@ -107,16 +104,14 @@ def _lanes_seen(meaning: Meaning, stretches: Sequence[Stretch]) -> dict[str, set
     for kind, key in enumerate(capture.kinds.keys):
         for one in stretches:
             if key.lane not in seen[one.name]:
-                frames = capture.frames.gather(_thinned(capture.order_of_kind(kind).rows()))
-                if one.holds(frames).any():
+                rows = _thinned(capture.order_of_kind(kind).rows())
+                if one.holds(rows, capture.frames.times(rows)).any():
                     seen[one.name].add(key.lane)
     return seen
 
 
 def _part(frames: KindFrames, stretch: Stretch) -> _Seen:
-    own = frames.take(np.flatnonzero(stretch.holds(frames)))
-    span = int(own.time_ns.max() - own.time_ns.min()) if len(own) else 0
-    return _Seen(stretch.name, own, span)
+    return _Seen(stretch.name, frames.take(np.flatnonzero(stretch.holds(frames.rows, frames.time_ns))))
 
 
 def _compared(seen: Sequence[_Seen]) -> Iterator[Said]:
@@ -164,12 +159,11 @@ def _unlike(there: Sequence[_Seen]) -> Iterator[Said]:
     still = np.logical_and.reduce([(one == one[:1]).all(axis=0) for one in bits])
     first = np.stack([one[0] for one in bits])
     unlike = still & (first != first[:1]).any(axis=0)
-    moves_beside = ~np.logical_and.reduce([(one == one[:1]).all(axis=0) for one in bits])
     frames = sum(len(one.frames) for one in there)
     for run in _runs(np.flatnonzero(unlike).tolist()):
-        values = {one.name: [_raw(own[0], run)] for one, own in zip(there, bits, strict=True)}
+        values = {one.name: [Places(run).raw_in(one.frames.matrix[0].tobytes())] for one in there}
         # the upper bits of a number that moves below them differ between any two stretches
-        is_number = any(0 <= near < size * 8 and moves_beside[near] for near in (run[-1] - 1,))
+        is_number = run[-1] > 0 and not still[run[-1] - 1]
         counts = ", ".join(f"{values[one.name][0]} in all {count_of(len(one.frames), 'frame')} of {one.name}"
                            for one in there)  # fmt: skip
         yield Said(
@@ -187,10 +181,3 @@ def _runs(bits: list[int]) -> Iterator[tuple[int, ...]]:
     """Yield neighbours within a byte, the most significant first."""
     for _, group in groupby(enumerate(bits), lambda pair: (pair[1] - pair[0], pair[1] // 8)):
         yield tuple(bit for _, bit in group)[::-1]
-
-
-def _raw(bits: NDArray[np.uint8], run: tuple[int, ...]) -> int:
-    raw = 0
-    for bit in run:
-        raw = raw << 1 | int(bits[bit])
-    return raw

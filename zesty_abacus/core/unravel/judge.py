@@ -44,7 +44,7 @@ def judged(seen: Seen, known: Known, lengths: Sequence[Said] = ()) -> list[Said]
     found = [one for one in lengths if free[list(one.bits)].all()]
     for one in found:
         _take(free, one.bits)
-    # of two bytes that are always the same neither is worked out from the rest
+    # of two bytes that are always the same, or each other turned round, neither is worked out from the rest
     for one in checks(seen, free & ~copied(seen)):
         _take(free, one.bits)
         found.append(one)
@@ -66,7 +66,7 @@ def _known_pages(
     found: list[Said] = []
     for pages in known.pages:
         bits = pages.selector.places.bits
-        under = pages.under | under_selector(seen, free, bits)
+        under = _with_still_between(seen, free, pages.under | under_selector(seen, free, bits))
         raw = seen.raw(bits)
         for value in np.unique(raw).tolist():
             page, here = seen.where(raw == value), pages.at(value)

@@ -10,13 +10,13 @@ from fractions import Fraction
 import numpy as np
 
 from ..errors import MisuseError
-from ..frames.flags import flag_words
 from ..frames.segment_frames import KindFrames
 from ..layouts.numbers import format_exact, parse_exact
-from ..layouts.places import Places
+from ..layouts.places import Places, byte_bits
 from ..progress import Progress
 from ..reading.meaning import Meaning
 from .finding import Finding, Said
+from .named import name_of
 from .orders import Order, orders_that_give
 from .words import count_of
 
@@ -68,14 +68,11 @@ def places_of_value(
     found: list[tuple[int, Finding]] = []
     for number, kind in enumerate(kinds):
         progress.step(number / max(len(kinds), 1), "looking for the value")
-        rows = meaning.capture.order_of_kind(kind).rows()
-        frames = meaning.capture.frames.gather(rows[:: max(len(rows) // _MOST_FRAMES, 1)])
-        said = list(_texts_in(frames, texts)) if texts else []
-        if numbers:
-            said += _numbers_in(meaning, kind, numbers)
-        key = meaning.capture.kinds.keys[kind]
-        lane, flags = meaning.capture.lanes[key.lane].name, flag_words(key.flags)
-        found += [(kind, one.of(lane, key.address, flags, "")) for one in said]
+        said = _numbers_in(meaning, kind, numbers) if numbers else []
+        if texts:
+            rows = meaning.capture.order_of_kind(kind).rows()
+            said += _texts_in(meaning.capture.frames.gather(rows[:: max(len(rows) // _MOST_FRAMES, 1)]), texts)
+        found += [(kind, one.of(*name_of(meaning, kind))) for one in said]
     return sorted(found, key=lambda pair: -pair[1].confidence)
 
 
@@ -98,40 +95,32 @@ def _number(text: str) -> Fraction:
 
 def _numbers_in(meaning: Meaning, kind: int, numbers: Sequence[tuple[int, Fraction]]) -> list[Said]:
     """Return the readings of a kind that give each number at its time."""
-    payloads = [(_payload_at(meaning, kind, time), value) for time, value in numbers]
-    if any(payload is None for payload, _ in payloads):
-        return []
-    first, known = payloads[0]
-    assert first is not None
-    orders: list[tuple[Order, int]] = []
-    for begin in range(0, max(len(first), 1), _MOST_BYTES):
-        part = first[begin : begin + _MOST_BYTES]
-        orders += [(order, begin) for order in orders_that_give(known, part)]
-    held = [
-        (order, begin) for order, begin in orders
-        if all(payload is not None and _gives(order, begin, payload, value) for payload, value in payloads[1:])
-    ]  # fmt: skip
+    held: list[tuple[Order, int]] | None = None
+    for time_ns, value in numbers:
+        payload = _payload_at(meaning, kind, time_ns)
+        if payload is None:
+            return []
+        giving = {_key(order, begin): (order, begin) for order, begin in _orders_in(payload, value)}
+        # in the order of the first: the plainest reading of it stays before the stranger ones
+        held = list(giving.values()) if held is None else [one for one in held if _key(*one) in giving]
+    held = held or []
     return [_said(order, begin, rank, len(held), numbers) for rank, (order, begin) in enumerate(held[:_MOST_LISTED])]
 
 
-def _gives(order: Order, begin: int, payload: bytes, value: Fraction) -> bool:
-    """Return whether an order gives a value in another payload."""
-    part = payload[begin : begin + _MOST_BYTES]
-    if max(order.places.bits) // 8 >= len(part):
-        return False
-    return any(
-        (one.places, one.kind, one.ratio, one.inverted) == (order.places, order.kind, order.ratio, order.inverted)
-        for one in orders_that_give(value, part)
-    )
+def _orders_in(payload: bytes, value: Fraction) -> Iterator[tuple[Order, int]]:
+    """Yield what gives a value, eight bytes at a time, with the byte that its places are counted from."""
+    for begin in range(0, max(len(payload), 1), _MOST_BYTES):
+        for order in orders_that_give(value, payload[begin : begin + _MOST_BYTES]):
+            yield order, begin
+
+
+def _key(order: Order, begin: int) -> tuple[object, ...]:
+    return begin, order.places, order.kind, order.ratio, order.inverted
 
 
 def _payload_at(meaning: Meaning, kind: int, time_ns: int) -> bytes | None:
-    order = meaning.capture.order_of_kind(kind)
-    place = int(np.searchsorted(meaning.capture.frames.times(order.rows()), time_ns, side="right")) - 1
-    if place < 0:
-        return None
-    frames = meaning.capture.frames.gather(order.rows(place, place + 1))
-    return frames.matrix[0, : int(frames.sizes[0])].tobytes()
+    row = meaning.capture.order_of_kind(kind).last_row(time_ns)
+    return meaning.capture.frames.at(row).payload if row is not None else None
 
 
 def _said(order: Order, begin: int, rank: int, held: int, numbers: Sequence[tuple[int, Fraction]]) -> Said:
@@ -173,9 +162,7 @@ def _pattern_in(frames: KindFrames, text: str, encoding: str, pattern: np.ndarra
         count = int(there.sum())
         if count:
             numbers = range(begin, begin + len(pattern))
-            bits = tuple(
-                byte * 8 + bit for byte in (numbers if not words else reversed(numbers)) for bit in range(7, -1, -1)
-            )
+            bits = byte_bits(reversed(numbers) if words else numbers)
             yield Said(
                 kind="text", bits=(), places_text=str(Places(bits)), frames=count, against=len(frames) - count,
                 confidence=min(0.5 + 0.1 * len(text), 0.95), parameters={"encoding": encoding},

@@ -9,11 +9,9 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from ..ahead import as_done
-from ..frames.flags import flag_words
 from ..frames.segment_frames import KindFrames
 from ..pairing.exchanges import exchanges_of
 from ..progress import Progress
-from ..protocols.registry import protocol_named
 from ..reading.meaning import Meaning
 from ..values.reference import ReferenceColumn
 from .across.question import Action, KindView, View
@@ -21,6 +19,7 @@ from .across.registry import questions
 from .finding import Finding, Said
 from .judge import judged
 from .known import Known, known_of_kind
+from .named import name_of
 from .questions.lengths import lengths
 from .questions.telegrams import telegrams
 from .seen import MOST_FRAMES, Seen
@@ -124,7 +123,6 @@ def unravel(
         Asked, from several threads, whenever another kind is begun: which one somebody looks at.
     before
         What was found with the same wishes; only kinds that mean something else now are looked at by themselves again.
-
     gathered
         Filled with what is worked out of each kind, so that it is not lost if this is cancelled.
 
@@ -182,24 +180,18 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
     size, lines = _usual_size(frames), telegrams(frames)
     if not size or (size > _MOST_BYTES and not lines):
         return None
-    seen = Seen.of(frames, size, most)
-    known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
-    if lines:
-        # what stands in columns has no bits of its own; a layout that reads it reads all of it
-        said = () if meaning.kinds[kind].readers and not asked.with_known else tuple(lines)
-    else:
-        said = tuple(judged(seen, known, lengths(frames))) if len(seen) >= _LEAST_FRAMES else ()
-    thin = seen
+    thin = seen = Seen.of(frames, size, most)
+    said: Sequence[Said] = lines
+    if not lines and len(seen) >= _LEAST_FRAMES:
+        known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
+        said = judged(seen, known, lengths(frames))
+    elif meaning.kinds[kind].readers and not asked.with_known:
+        # what stands in columns has no bits of its own; a layout that reads a line reads all of it
+        said = ()
     if capture.kinds.count(kind) > most:
         thin = Seen.of(_sample(meaning, kind, most, stretches=False), size, most=_THIN_FRAMES)
-    key = capture.kinds.keys[kind]
-    lane = capture.lanes[key.lane]
-    readers = meaning.kinds[kind].readers
-    message = readers[0].layout.name if readers else ""
-    if not message and (text := protocol_named(lane.protocol).kind_text(key)) and not text.startswith("0x"):
-        message = text
     times = capture.frames.times(capture.order_of_kind(kind).rows())
-    return KindView(kind, lane.name, key.address, flag_words(key.flags), message, times, thin, said)
+    return KindView(kind, *name_of(meaning, kind), times, thin, tuple(said))
 
 
 def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindFrames:

@@ -10,7 +10,7 @@ from fractions import Fraction
 
 from ..errors import MisuseError
 from ..layouts.fields import FieldKind
-from ..layouts.places import Places
+from ..layouts.places import Places, byte_bits
 
 MAX_BYTES = 64
 _POWERS = (0, -1, -2, -3, 1, 2, 3)
@@ -111,7 +111,7 @@ def _arrangements(size: int) -> Iterator[tuple[list[int], str, int]]:
         for first in range(size - count + 1):
             numbers = list(range(first, first + count))
             for order, words, oddness in _byte_orders(numbers):
-                yield [n * 8 + b for n in order for b in range(7, -1, -1)], words, oddness
+                yield list(byte_bits(order)), words, oddness
                 mirrored = [n * 8 + b for n in order for b in range(8)]
                 yield mirrored, f"{words}, bits of each byte reversed".removeprefix(", "), oddness + 30
     yield from _bit_runs(size)

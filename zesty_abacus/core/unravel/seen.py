@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -12,6 +13,14 @@ from ..frames.segment_frames import KindFrames
 
 MOST_FRAMES = 12_000
 _BLOCKS = 6
+
+
+def raw_of(matrix: NDArray[np.uint8], bits: Sequence[int]) -> NDArray[np.uint64]:
+    """Return bits of every row, most significant first, as numbers without sign; uint64 (n,), at most 64 bits."""
+    raw = np.zeros(len(matrix), np.uint64)
+    for bit in bits:
+        raw = raw << np.uint64(1) | (matrix[:, bit // 8] >> np.uint8(bit % 8) & np.uint8(1))
+    return raw
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,10 +87,12 @@ class Seen:
 
     def raw(self, bits: tuple[int, ...]) -> NDArray[np.int64]:
         """Return bits, most significant first, as numbers without sign; int64 (n,), at most 63 bits."""
-        raw = np.zeros(len(self), np.int64)
-        for bit in bits:
-            raw = raw << 1 | (self.matrix[:, bit // 8] >> (bit % 8) & 1)
-        return raw
+        return raw_of(self.matrix, bits).view(np.int64)
+
+    def numbers(self, bits: tuple[int, ...], *, signed: bool) -> NDArray[np.int64]:
+        """Return bits as numbers, in two's complement where they have a sign; int64 (n,), at most 63 bits."""
+        raw = self.raw(bits)
+        return np.where(raw >> (len(bits) - 1) & 1, raw - (1 << len(bits)), raw) if signed else raw
 
     def where(self, rows: NDArray[np.bool_]) -> Seen:
         """Return some of the frames, as a page of them is; the one before is the one before on the page."""

@@ -152,13 +152,13 @@ def fit(time_ns: NDArray[np.int64], values: NDArray[np.float64], reference: Refe
     times, theirs = times[inside], theirs[inside]
     if not len(times):
         return None
-    apart = np.abs(_at(own_times, own, times) - theirs)
+    apart = np.abs(values_at(own_times, own, times) - theirs)
     worst = int(np.argmax(apart))
-    correlation = _correlation(_at(own_times, own, times), theirs)
+    correlation = _correlation(values_at(own_times, own, times), theirs)
     lag = _lag(own_times, own, times, theirs) if len(times) >= _LEAST_POINTS else 0
     late = times + lag
     usable = (late >= own_times[0]) & (late <= own_times[-1])
-    ours = _at(own_times, own, late[usable])
+    ours = values_at(own_times, own, late[usable])
     scale, offset = _line(ours, theirs[usable])
     rest = theirs[usable] - (ours * scale + offset)
     return Fit(
@@ -168,7 +168,8 @@ def fit(time_ns: NDArray[np.int64], values: NDArray[np.float64], reference: Refe
     )  # fmt: skip
 
 
-def _at(times: NDArray[np.int64], values: NDArray[np.float64], wanted: NDArray[np.int64]) -> NDArray[np.float64]:
+def values_at(times: NDArray[np.int64], values: NDArray[np.float64], wanted: NDArray[np.int64]) -> NDArray[np.float64]:
+    """Return a curve at other times, straight lines between its points, held at its ends; float64 (len(wanted),)."""
     # from one time on: nanoseconds since 1970 are more than a float tells apart
     return np.interp((wanted - times[0]).astype(np.float64), (times - times[0]).astype(np.float64), values)
 
@@ -194,7 +195,7 @@ def _lag(
     if last <= first:
         return 0
     grid = first + (np.arange(_GRID) * ((last - first) / (_GRID - 1))).astype(np.int64)
-    one, other = _at(own_times, own, grid), _at(times, theirs, grid)
+    one, other = values_at(own_times, own, grid), values_at(times, theirs, grid)
     one, other = one - one.mean(), other - other.mean()
     if not one.any() or not other.any():
         return 0
@@ -233,4 +234,4 @@ def _shifted(
 ) -> tuple[NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
     late = times + lag
     usable = (late >= own_times[0]) & (late <= own_times[-1])
-    return _at(own_times, own, late[usable]), theirs[usable]
+    return values_at(own_times, own, late[usable]), theirs[usable]

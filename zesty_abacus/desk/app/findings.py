@@ -18,6 +18,7 @@ from .trials import Trials
 
 _SETTLED_MS = 600
 """Edits come one after another; what they make of other messages can wait for the last of them."""
+_TOLD_MS = 150
 _FILE = "findings.json"
 
 
@@ -70,6 +71,7 @@ class Findings(QObject):
         self.lit: frozenset[int] = frozenset()
         self.is_looking = False
         self._soon = one_shot(self, _SETTLED_MS, self._look)
+        self._told_soon = one_shot(self, _TOLD_MS, self._tell)
         self._early.connect(self._on_early)
         reading.changed.connect(self._on_meaning)
         overlays.changed.connect(self._look_if_asked_otherwise)
@@ -86,6 +88,7 @@ class Findings(QObject):
     def stop(self) -> None:
         """Look for nothing any more."""
         self._soon.stop()
+        self._told_soon.stop()
 
     def want(self) -> None:
         """Say that somebody looks at them, now and from now on."""
@@ -105,19 +108,17 @@ class Findings(QObject):
         if self._is_wanted and self._asked is not None and self._wishes() != self._asked:
             self._soon.start()
 
-    def _wishes(self) -> Any:
-        """Return what they are looked for with, comparable."""
-        references = tuple((one.source, one.name, len(one.values), float(one.values.sum()))
-                           for one in self._overlays.references)  # fmt: skip
-        return references, tuple((one.time_ns, one.text) for one in self._trials.trial.file.moments)
+    def _wishes(self) -> tuple[int, Any]:
+        """Return what they are looked for with, quickly compared: references read anew are another list."""
+        return id(self._overlays.references), self._trials.trial.file.moments
 
     def _look(self) -> None:
         meaning = self._reading.meaning
         if meaning is None or self._trials.trial is None:
             return
-        self._asked = self._wishes()
-        references, actions, before = list(self._overlays.references), self.actions(), self._last
-        path, wishes = self._trials.trial.folder / _FILE, repr(self._asked)
+        self._asked, trial = self._wishes(), self._trials.trial
+        references, actions, before = self._overlays.references, self.actions(), self._last
+        self._meant = dict(enumerate(meaning.kinds))
         self._looks += 1
         number = self._looks
         # an edit may come before all kinds are looked at: those that are need not be looked at again then
@@ -125,22 +126,22 @@ class Findings(QObject):
         self._last = found.Unravelled(meaning, (), gathered)
 
         def work(progress: Progress) -> Any:
-            if (before is None or not before.views) and (kept := found.stored(path, meaning, wishes)) is not None:
+            path, state = trial.folder / _FILE, _state(trial, references, actions)
+            if (before is None or not before.views) and (kept := found.stored(path, meaning, state)) is not None:
                 return kept
             made = found.unravel(
                 meaning, None, references, actions, progress,
                 lambda kind: self._early.emit(number, kind), self._first, before, gathered,
             )  # fmt: skip
             by_kind = {one.kind: one.findings for one in made.kinds}
-            _store(path, meaning, wishes, by_kind)
+            _store(path, meaning, state, by_kind)
             return by_kind
 
         def finish(by_kind: dict[int, tuple[found.Finding, ...]]) -> None:
             self.is_looking = False
             if self._reading.meaning is meaning:
                 self._by_kind = by_kind
-                self._find_hand_again()
-            self.changed.emit()
+            self._tell()
 
         def end() -> None:
             self.is_looking = False
@@ -159,8 +160,13 @@ class Findings(QObject):
             # what goes across messages comes at the end; until then what is known of that from before stays
             before = [one for one in self._by_kind.get(of.kind, ()) if one.kind in _ACROSS]
             self._by_kind[of.kind] = (*of.findings, *before)
-            self._find_hand_again()
-            self.changed.emit()
+            if not self._told_soon.isActive():
+                # hundreds of kinds come one after another: lists are made anew a few times a second, not for each
+                self._told_soon.start()
+
+    def _tell(self) -> None:
+        self._find_hand_again()
+        self.changed.emit()
 
     def _drop_explained(self) -> None:
         meaning = self._reading.meaning
@@ -172,8 +178,7 @@ class Findings(QObject):
                 known = found.known_of_kind(meaning, kind, meaning.capture.kind_size(kind))
                 self._by_kind[kind] = tuple(one for one in findings if not found.is_explained(known, one))
         self._meant = dict(enumerate(meaning.kinds))
-        self._find_hand_again()
-        self.changed.emit()
+        self._tell()
 
     def actions(self) -> list[found.Action]:
         """Return what was done when, as the trial's moments say."""
@@ -306,9 +311,15 @@ def _alike(one: found.Finding, other: found.Finding) -> bool:
     return all(getattr(one, name) == getattr(other, name) for name in names) and found.title(one) == found.title(other)
 
 
-def _store(path: Any, meaning: Any, wishes: str, by_kind: Any) -> None:
+def _state(trial: Any, references: Any, actions: Any) -> str:
+    """Return a text that is another one whenever findings may be."""
+    curves = [(one.source, one.name, len(one.values), float(one.values.sum())) for one in references]
+    return f"{found.recorded_state(trial)}\n{curves}\n{actions}"
+
+
+def _store(path: Any, meaning: Any, state: str, by_kind: Any) -> None:
     try:
-        found.store(path, meaning, wishes, by_kind)
+        found.store(path, meaning, state, by_kind)
     except (OSError, engine.AbacusError):
         # a trial on a disk that cannot be written is looked through each time
         return

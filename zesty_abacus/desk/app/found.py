@@ -1,6 +1,7 @@
 """What the window needs from core to find out what bits are, and to keep it; reached by the door ``found``."""
 
 from ...core.errors import MisuseError
+from ...core.trial.intake import recorded_state
 from ...core.unravel.across.question import Action
 from ...core.unravel.differences import Stretch, differences
 from ...core.unravel.finding import Finding, bits_of
@@ -38,6 +39,7 @@ __all__ = [
     "meant",
     "offered_name",
     "places_of_value",
+    "recorded_state",
     "store",
     "stored",
     "title",

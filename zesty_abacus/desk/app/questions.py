@@ -48,6 +48,7 @@ class Questions(QObject):
         self.stretches: dict[str, tuple[int, int]] = {}
         self.values: list[Pair] | None = None
         self.unlike: list[Pair] | None = None
+        # before any view lists them
         findings.changed.connect(self._on_findings)
 
     def start(self) -> None:
@@ -60,7 +61,6 @@ class Questions(QObject):
         if self.values:
             # what was kept is no answer any more; what tells two stretches apart may well be a known field
             self.values = [pair for pair in self.values if not self._findings.is_explained(*pair)]
-        self.changed.emit()
 
     # a known value
 

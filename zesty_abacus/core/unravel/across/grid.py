@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ...values.reference import values_at
 from ..finding import Said
 from .question import KindView, View
 
@@ -73,7 +74,7 @@ class Grid:
             place = np.searchsorted(times, self.time_ns, side="right") - 1
             made = values[np.maximum(place, 0)]
         else:
-            made = np.interp(self.time_ns, times, values)
+            made = values_at(times, values, self.time_ns)
         made[(self.time_ns < times[0]) | (self.time_ns > times[-1])] = np.nan
         return made
 

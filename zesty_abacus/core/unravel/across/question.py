@@ -62,12 +62,10 @@ class KindView:
 
     def values(self, one: Said) -> NDArray[np.float64]:
         """Return the numbers that a field reads in the thinned frames; float64 (n,)."""
-        raw = self.thin.raw(one.bits)
-        if one.parameters["reading"] == "float":
-            return raw.astype(np.uint32).view(np.float32).astype(np.float64)
-        if one.parameters["reading"] == "signed":
-            raw = np.where(raw >> (len(one.bits) - 1) & 1, raw - (1 << len(one.bits)), raw)
-        return raw.astype(np.float64)
+        reading = one.parameters["reading"]
+        if reading == "float":
+            return self.thin.raw(one.bits).astype(np.uint32).view(np.float32).astype(np.float64)
+        return self.thin.numbers(one.bits, signed=reading == "signed").astype(np.float64)
 
     def named(self) -> dict[str, object]:
         """Return how parameters name it."""

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...progress import Progress
-from ...values.reference import ReferenceColumn
+from ...values.reference import ReferenceColumn, values_at
 from ...words import number_text, span_text
 from ..finding import Said
 from .grid import Curve, Grid, correlations
@@ -92,7 +92,7 @@ def _likely(
     grid: Grid, reference: ReferenceColumn, curves: list[Curve], others: NDArray[np.float64]
 ) -> Iterator[tuple[Curve, int]]:
     """Yield the fields that go along with a reference at all, and the lag at which they do."""
-    own = np.interp(grid.time_ns, reference.time_ns, reference.values)
+    own = values_at(reference.time_ns, reference.values, grid.time_ns)
     own[(grid.time_ns < reference.time_ns[0]) | (grid.time_ns > reference.time_ns[-1])] = np.nan
     if np.isfinite(own).sum() < _LEAST_POINTS:
         return
@@ -159,7 +159,7 @@ def _fitted(
     inside = (when >= times[0]) & (when <= times[-1])
     if inside.sum() < least:
         return None
-    x, y = np.interp(when[inside], times, values), reference.values[inside]
+    x, y = values_at(times, values, when[inside]), reference.values[inside]
     spread = float(y.std())
     if not spread or not x.std():
         return None

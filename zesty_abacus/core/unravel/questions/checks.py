@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from ...layouts.places import Places, format_places
+from ...layouts.places import Places, byte_bits, format_places
 from ..checking.crc import SolvedCrc, bare, constants_of, solve
 from ..checking.folded import Folded, folds
 from ..checking.linear import frames_needed, is_linear
 from ..finding import Said
-from ..seen import Seen
+from ..seen import Seen, raw_of
 from ..words import share_words
 from .counters import counters, counts
 
@@ -111,7 +111,7 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]
             # most bits of a wide check move, however few of the data do
             least = 4 if count == 1 else count * 7
             for order in (numbers, reversed(numbers)) if count > 1 else (numbers,):
-                bits = tuple(n * 8 + bit for n in order for bit in range(7, -1, -1))
+                bits = byte_bits(order)
                 if ok[list(bits)].all() and seen.moves[list(bits)].sum() >= least:
                     yield bits
     for byte in range(seen.size):
@@ -170,6 +170,11 @@ class _Solver:
         if not total:
             return False
         return without <= 0.02 * total and kept <= 0.4 * total
+
+    def _decided(self, covered: NDArray[np.uint8], width: int, chosen: int) -> int:
+        """Return how many bits frames decide more than was chosen among; what is covered counts once a value."""
+        rows = self._rows()
+        return (len(np.unique(covered[rows], axis=0)) - 1) * width - chosen
 
     def _looks_like_crc(self, bits: tuple[int, ...]) -> bool:
         """Return whether each bit flips in about half of the frames that change, as those of a CRC do."""
@@ -233,8 +238,10 @@ class _Solver:
     ) -> Solved | None:  # fmt: skip
         start, agreeing = fold.start(data[:, taken], raw)
         agrees = int(agreeing.sum())
-        decided = (len(self._different) - 1) * len(bits) - len(bits) - moving - 6
-        if agrees < _LEAST_SHARE * len(raw) or decided < _LEAST_BITS:
+        if agrees < _LEAST_SHARE * len(raw):
+            return None
+        decided = self._decided(data[:, taken], len(bits), len(bits) + moving + 6)
+        if decided < _LEAST_BITS:
             return None
         parameters = fold.parameters(start, len(bits))
         said = _coverage(taken, self._seen.size)
@@ -247,15 +254,13 @@ class _Solver:
         if len(bits) < 4 or not self._looks_like_crc(bits):
             return None
         seen, width = self._seen, len(bits)
-        decided = (len(self._different) - 1) * width - 2 * width - 14
-        if decided < _LEAST_BITS:
+        if self._decided(seen.matrix, width, 2 * width + 14) < _LEAST_BITS:
             return None
         rows = self._linear_rows(bits)
         if rows is None:
             return None
-        raw = seen.raw(bits) if width <= 62 else None
-        rows = rows[:_SOLVED_FROM]
-        checks_ = [_number(seen.matrix[row], bits) for row in rows.tolist()]
+        rows, actual = rows[:_SOLVED_FROM], raw_of(seen.matrix, bits)
+        checks_ = actual[rows].tolist()
         data = _cleared(seen.matrix, bits)
         whole = width % 8 == 0
         own = {bit // 8 for bit in bits} if whole else set()
@@ -265,7 +270,7 @@ class _Solver:
                 # a key behind the data moves them up, whatever it is
                 part = np.pad(data[:, taken], ((0, 0), (0, behind)))
                 for solved in solve(part[rows], checks_, width):
-                    found = self._agreeing(solved, bits, part, raw, taken, covered, decided)
+                    found = self._agreeing(solved, bits, part, actual, taken, covered)
                     if found is not None:
                         return found
         return None
@@ -287,15 +292,17 @@ class _Solver:
             yield taken
 
     def _agreeing(
-        self, solved: SolvedCrc, bits: tuple[int, ...], part: NDArray[np.uint8], raw: NDArray[np.int64] | None,
-        taken: list[int], covered: list[int], decided: float,
+        self, solved: SolvedCrc, bits: tuple[int, ...], part: NDArray[np.uint8], actual: NDArray[np.uint64],
+        taken: list[int], covered: list[int],
     ) -> Solved | None:  # fmt: skip
         expected = bare(solved, part)
         width = solved.width
-        actual = raw.astype(np.uint64) if raw is not None else _numbers(self._seen.matrix, bits)
         values, counts = np.unique(expected ^ actual, return_counts=True)
         agrees = int(counts.max())
         if agrees < _LEAST_SHARE * len(part):
+            return None
+        decided = self._decided(part, width, 2 * width + 14)
+        if decided < _LEAST_BITS:
             return None
         constant = int(values[np.argmax(counts)])
         behind = part.shape[1] - len(taken)
@@ -318,20 +325,6 @@ class _Solver:
         return Solved(bits, parameters, words, agrees, len(part) - agrees, decided, solved.others)
 
 
-def _number(row: NDArray[np.uint8], bits: tuple[int, ...]) -> int:
-    number = 0
-    for bit in bits:
-        number = number << 1 | int(row[bit // 8]) >> bit % 8 & 1
-    return number
-
-
-def _numbers(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.uint64]:
-    found = np.zeros(len(matrix), np.uint64)
-    for bit in bits:
-        found = found << np.uint64(1) | (matrix[:, bit // 8] >> np.uint8(bit % 8) & np.uint8(1)).astype(np.uint64)
-    return found
-
-
 def _cleared(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.uint8]:
     """Return frames with some bits zero, as they are while a check is worked out."""
     made = matrix.copy()
@@ -349,7 +342,7 @@ def _coverage(taken: list[int], size: int) -> dict[str, object]:
         if taken[-1] + 1 != size:
             said["end"] = str(taken[-1] + 1)
     else:
-        said["places"] = format_places(Places(n * 8 + bit for n in taken for bit in range(7, -1, -1)))
+        said["places"] = format_places(Places(byte_bits(taken)))
     return said
 
 

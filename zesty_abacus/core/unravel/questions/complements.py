@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from ...layouts.places import Places, format_places
+from ...layouts.places import Places, byte_bits, format_places
 from ..finding import Said
 from ..seen import Seen
 from ..words import share_words
@@ -35,10 +35,7 @@ def _runs(size: int, width: int) -> list[tuple[int, ...]]:
     if width == 4:
         return [tuple(range(first + 3, first - 1, -1)) for first in range(0, size * 8, 4)]
     count = width // 8
-    return [
-        tuple(n * 8 + bit for n in range(first, first + count) for bit in range(7, -1, -1))
-        for first in range(size - count + 1)
-    ]
+    return [byte_bits(range(first, first + count)) for first in range(size - count + 1)]
 
 
 def _turned(
@@ -58,12 +55,13 @@ def _turned(
 
 
 def copied(seen: Seen) -> NDArray[np.bool_]:
-    """Return the bits of moving bytes that are the same as another byte in all frames; bool (size * 8,)."""
+    """Return the bits of moving bytes that are another byte, plain or turned round, in all frames; bool (size * 8,)."""
     found = np.zeros(seen.size * 8, np.bool_)
     moving = [n for n in range(seen.size) if len(np.unique(seen.matrix[:, n])) >= _LEAST_VALUES]
     for place, earlier in enumerate(moving):
         for later in moving[place + 1 :]:
-            if (seen.matrix[:, earlier] == seen.matrix[:, later]).mean() >= 0.98:
+            apart = seen.matrix[:, earlier] ^ seen.matrix[:, later]
+            if max((apart == 0).mean(), (apart == 0xFF).mean()) >= 0.98:
                 for byte in (earlier, later):
                     found[byte * 8 : byte * 8 + 8] = True
     return found

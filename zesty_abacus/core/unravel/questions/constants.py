@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from ...layouts.places import Places
 from ..finding import Said, When
 from ..seen import Seen
 from ..words import count_of
@@ -14,15 +15,15 @@ from ..words import count_of
 
 def constants(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> list[Said]:
     """Return the runs of free bits, bool (size * 8,), that are the same in all frames, in order of place."""
-    return [_said(seen, run, when) for run in _runs(free & ~seen.moves)]
+    return [_said(seen, run, when) for run in runs_of(free & ~seen.moves)]
 
 
-def _runs(still: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:
-    """Yield runs of bits in the order in which they stand in the frame, the highest bit of each byte first."""
+def runs_of(wanted: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:
+    """Yield runs of wanted bits, bool (size * 8,), as they stand in the frame, the highest bit of each byte first."""
     run: list[int] = []
-    for number in range(len(still)):
+    for number in range(len(wanted)):
         bit = number ^ 7
-        if still[bit]:
+        if wanted[bit]:
             run.append(bit)
         elif run:
             yield tuple(run)
@@ -32,9 +33,8 @@ def _runs(still: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:
 
 
 def _said(seen: Seen, bits: tuple[int, ...], when: tuple[When, ...]) -> Said:
-    value = 0
-    for bit in bits:
-        value = value << 1 | int(seen.matrix[0, bit // 8]) >> bit % 8 & 1
+    value = Places(bits).raw_in(seen.matrix[0].tobytes())
+    assert value is not None, "the bits are of the payload"
     reason = f"It is 0x{value:0{(len(bits) + 3) // 4}X} in all {count_of(len(seen), 'frame')}."
     if len(bits) == 1:
         reason = f"The bit is {value} in all {count_of(len(seen), 'frame')}."

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,13 +14,45 @@ from ..seen import Seen
 from ..tiling.costs import SIGNED, STATE
 from ..tiling.tile import IMPOSSIBLE, Tile, tiles_of
 from ..words import count_of
+from .constants import runs_of
 
 _MOST_NAMES = 16
+_LEAST_NOISE, _LEAST_NOISY_BITS = 40, 3
+_RESTLESS = 0.35
+_NOISE_CONFIDENCE = 0.4
 
 
 def fields(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> list[Said]:
     """Return what free bits, bool (size * 8,), are best divided into."""
-    return [_said(seen, tile, when) for tile in tiles_of(seen, free)]
+    tiles = tiles_of(seen, free)
+    noise = _noise(seen, tiles)
+    within = {bit for run in noise for bit in run}
+    values = [_said(seen, tile, when) for tile in tiles if not within & set(tile.bits)]
+    return values + [_said_noise(seen, run, when) for run in noise]
+
+
+def _noise(seen: Seen, tiles: Sequence[Tile]) -> list[tuple[int, ...]]:
+    """Return runs of single bits of which each turns as if a coin was tossed, from the most significant.
+
+    Bits of a check that was not solved, or of what is enciphered, have nothing to do with one another; as so many flags
+    they would be told just as shortly, and nobody has flags like that.
+    """
+    pairs = int(seen.follows.sum())
+    restless = np.zeros(seen.size * 8, np.bool_)
+    if pairs >= _LEAST_NOISE:
+        for tile in tiles:
+            restless[list(tile.bits)] = len(tile.bits) == 1 and seen.flips[tile.bits[0]] >= _RESTLESS * pairs
+    return [run for run in runs_of(restless) if len(run) >= _LEAST_NOISY_BITS]
+
+
+def _said_noise(seen: Seen, bits: tuple[int, ...], when: tuple[When, ...]) -> Said:
+    share = float(seen.flips[list(bits)].mean()) / max(int(seen.follows.sum()), 1)
+    is_whole = len(bits) % 8 == 0 and bits[0] % 8 == 7
+    return Said(
+        kind="field", bits=bits, parameters={"reading": "bytes" if is_whole else "unsigned"}, frames=len(seen),
+        when=when, confidence=_NOISE_CONFIDENCE,
+        reason=f"Noise-like: each of its {len(bits)} bits turns in {share:.0%} of frames, whatever the others do.",
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,9 +68,7 @@ class _Moved:
 
     @classmethod
     def of(cls, seen: Seen, tile: Tile) -> _Moved:
-        raw = seen.raw(tile.bits)
-        if tile.shape == SIGNED:
-            raw = np.where(raw >> (len(tile.bits) - 1) & 1, raw - (1 << len(tile.bits)), raw)
+        raw = seen.numbers(tile.bits, signed=tile.shape == SIGNED)
         steps = np.abs(np.diff(raw)[seen.follows[1:]])
         return cls(
             int(raw.min()), int(raw.max()), len(np.unique(raw)), int((steps > 0).sum()), int((steps == 1).sum()),

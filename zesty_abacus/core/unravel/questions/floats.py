@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ...layouts.places import byte_bits
 from ...words import number_text
 from ..finding import Said, When
 from ..seen import Seen
@@ -81,7 +82,7 @@ def _read(seen: Seen, first: int, order: tuple[int, ...]) -> _Float | None:
     turned = turned[turned != 0]
     if any((turned >> bit & 1).mean() < _LEAST_AT_RANDOM for bit in range(_LAST_BITS)):
         return None
-    bits = tuple((first + place) * 8 + bit for place in order for bit in range(7, -1, -1))
+    bits = byte_bits(first + place for place in order)
     return _Float(bits, values, roughness)
 
 

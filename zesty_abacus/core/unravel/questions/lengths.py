@@ -9,7 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...frames.segment_frames import KindFrames
+from ...layouts.places import byte_bits
 from ..finding import Said
+from ..seen import raw_of
 from ..words import share_words
 
 _MOST_FRAMES = 20_000
@@ -56,7 +58,7 @@ def _used(matrix: NDArray[np.uint8]) -> list[Said]:
         if len(np.unique(used)) < _LEAST_SIZES + 1:
             continue
         for bits in _candidates(min(matrix.shape[1], 3)):
-            raw = _raw(matrix, bits)
+            raw = _number(matrix, bits)
             # a byte that is used may look like padding, one of the padding never is used
             offset = int((used - raw).max())
             equal = used - raw == offset
@@ -71,7 +73,7 @@ def _used(matrix: NDArray[np.uint8]) -> list[Said]:
 
 def _rule(matrix: NDArray[np.uint8], sizes: NDArray[np.int64]) -> _Rule | None:
     """Return the plainest run of bits from which every size follows."""
-    rules = [rule for bits in _candidates(matrix.shape[1]) for rule in _rules_of(bits, _raw(matrix, bits), sizes)]
+    rules = [rule for bits in _candidates(matrix.shape[1]) for rule in _rules_of(bits, _number(matrix, bits), sizes)]
     moves = (matrix != matrix[:1]).any(axis=0)
 
     def oddness(rule: _Rule) -> tuple[int, bool, int]:
@@ -79,6 +81,10 @@ def _rule(matrix: NDArray[np.uint8], sizes: NDArray[np.int64]) -> _Rule | None:
         return abs(rule.offset), len(rule.bits) > 8 and not moves[rule.bits[0] // 8], -len(rule.bits)
 
     return min(rules, key=oddness, default=None)
+
+
+def _number(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.int64]:
+    return raw_of(matrix, bits).view(np.int64)
 
 
 def _rules_of(bits: tuple[int, ...], raw: NDArray[np.int64], sizes: NDArray[np.int64]) -> Iterator[_Rule]:
@@ -96,17 +102,10 @@ def _candidates(size: int) -> Iterator[tuple[int, ...]]:
     """Yield runs of bits that lengths are customarily written in."""
     for byte in range(size - 1):
         for order in ((byte, byte + 1), (byte + 1, byte)):
-            yield tuple(one * 8 + bit for one in order for bit in range(7, -1, -1))
+            yield byte_bits(order)
     for byte in range(size):
         for high, low in ((7, 0), (6, 0), (5, 0), (4, 0), (3, 0), (7, 4), (7, 3), (7, 2)):
             yield tuple(range(byte * 8 + high, byte * 8 + low - 1, -1))
-
-
-def _raw(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.int64]:
-    raw = np.zeros(len(matrix), np.int64)
-    for bit in bits:
-        raw = raw << 1 | (matrix[:, bit // 8] >> (bit % 8) & 1)
-    return raw
 
 
 def _said(rule: _Rule, sizes: NDArray[np.int64], words: str, frames: int) -> Said:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from ...layouts.places import byte_bits
 from ..finding import Said, When
 from ..seen import Seen
 from ..words import count_of
@@ -44,7 +45,7 @@ def _text(seen: Seen, first: int, end: int, when: tuple[When, ...]) -> Said | No
         # a few values in a byte that happens to lie among the letters
         return None
     shown = bytes(own[0]).rstrip(b"\x00\xff").decode("ascii", "replace")
-    bits = tuple(byte * 8 + bit for byte in range(first, end) for bit in range(7, -1, -1))
+    bits = byte_bits(range(first, end))
     return Said(
         kind="text", bits=bits, parameters={"encoding": "ascii"}, frames=len(seen), when=when,
         confidence=float(np.clip(0.55 + 0.05 * (end - first) + 0.05 * min(moving, 4), 0, 0.97)),

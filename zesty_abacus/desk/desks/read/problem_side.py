@@ -78,7 +78,7 @@ class ProblemSide(QWidget):
             listed += [problem for problem, _reason in aside]
         wanted = self.filter.text().lower().split()
         listed = [one for one in listed if all(word in self._searched(one) for word in wanted)]
-        self.rows.show_problems(listed)
+        self.rows.list_things(listed)
         self.write.setEnabled(bool(told))
         self.hint.setText(self._hint(len(listed)))
         self.hint.setVisible(bool(self.hint.text()))

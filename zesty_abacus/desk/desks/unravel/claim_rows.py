@@ -4,85 +4,41 @@ from __future__ import annotations
 
 from typing import Any
 
-from PyQt6.QtCore import QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QPainter
 
 from ...app.doors import laid
 from ...app.session import Session
 from ...widgets.paint import draw_text
-from ...widgets.row_list import RowList
+from ...widgets.reading_list import ReadingList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 
-_ROW = 60
-_EDGE = 12
 _STANDING = 62
 
 
-class ClaimRows(RowList):
-    """Claims, newest first. A click takes one in hand.
-
-    Events
-    ------
-    chosen
-        (head) somebody looks at it.
-    """
-
-    chosen = pyqtSignal(object)
+class ClaimRows(ReadingList):
+    """Claims, newest first. A click takes one in hand."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__("Claims", _ROW, 0)
+        super().__init__("Claims")
         self._session = session
-        self.heads: list[Any] = []
-        look.changed.connect(self.repaint_rows)
 
-    def show_heads(self, heads: list[Any]) -> None:
-        """List these."""
-        self.heads = heads
-        self.set_first(min(self.first(), max(len(heads) - 1, 0)))
+    def is_in_hand(self, thing: Any) -> bool:
+        return thing is self._session.claims.in_hand
 
-    def count(self) -> int:
-        return len(self.heads)
-
-    def current(self) -> int:
-        """Return which row is in hand, -1 if none is."""
-        in_hand = self._session.claims.in_hand
-        return next((row for row, head in enumerate(self.heads) if head is in_hand), -1)
-
-    def go(self, step: int) -> None:
-        self.chosen.emit(self.heads[min(max(self.current() + step, 0), self.count() - 1)])
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        theme = look.theme
-        painter = QPainter(self.viewport())
-        painter.fillRect(self.area(), QColor(theme.panel))
-        current, width = self.current(), self.area().width()
-        for row, top in self.rows_in_view():
-            if row == current:
-                painter.fillRect(QRectF(0, top, width, _ROW), QColor(theme.selected))
-            self._draw_row(painter, self.heads[row], QRectF(_EDGE, top + 4, width - 2 * _EDGE, _ROW - 8))
-            painter.setPen(QColor(theme.line))
-            painter.drawLine(_EDGE, int(top) + _ROW - 1, int(width) - _EDGE, int(top) + _ROW - 1)
-        painter.end()
-
-    def _draw_row(self, painter: QPainter, head: Any, box: QRectF) -> None:
-        theme, third, claim = look.theme, box.height() / 3, head.state
-        first = QRectF(box.left(), box.top(), box.width() - _STANDING - 6, third)
+    def draw_thing(self, painter: QPainter, thing: Any, lines: tuple[QRectF, QRectF, QRectF]) -> None:
+        theme, (first, second, last), claim = look.theme, lines, thing.state
         refuted = claim.standing is laid.ClaimStanding.REFUTED
-        draw_text(painter, first, claim.name, text_font(bold=True), theme.quiet if refuted else theme.ink)
-        right = Qt.AlignmentFlag.AlignRight
-        where = QRectF(box.right() - _STANDING, box.top(), _STANDING, third)
+        name = first.adjusted(0, 0, -_STANDING - 6, 0)
+        draw_text(painter, name, claim.name, text_font(bold=True), theme.quiet if refuted else theme.ink)
         color = {laid.ClaimStanding.PROVEN: theme.good, laid.ClaimStanding.REFUTED: theme.wrong}
-        draw_text(painter, where, claim.standing.value, text_font(TINY_PX), color.get(claim.standing, theme.ink), right)
-        second = QRectF(box.left(), box.top() + third, box.width(), third)
+        draw_text(
+            painter, first.adjusted(first.width() - _STANDING, 0, 0, 0), claim.standing.value, text_font(TINY_PX),
+            color.get(claim.standing, theme.ink), Qt.AlignmentFlag.AlignRight,
+        )  # fmt: skip
         draw_text(painter, second, about_words(claim), figure_font(SMALL_PX), theme.ink, middle=True)
         seen = f"{len(claim.evidence)} seen" if claim.evidence else "nothing seen yet"
-        draw_text(painter, second.translated(0, third), f"{head.revision.author} · {seen}", text_font(TINY_PX),
-                  theme.quiet)  # fmt: skip
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        row = self.row_at(event) if event is not None else None
-        if row is not None:
-            self.chosen.emit(self.heads[row])
+        draw_text(painter, last, f"{thing.revision.author} · {seen}", text_font(TINY_PX), theme.quiet)
 
 
 def about_words(claim: Any) -> str:

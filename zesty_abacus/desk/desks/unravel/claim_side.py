@@ -121,7 +121,7 @@ class ClaimSide(QWidget):
             heads = [
                 head for head in heads if head.state.lane == lane and head.state.address in (None, key.address)
             ]  # fmt: skip
-        self.rows.show_heads(heads)
+        self.rows.list_things(heads)
         self.hint.setText(
             "" if heads else "No claim is like that." if self._claims.heads else
             "Write down what you believe before it is a field: others see it, bear it out, or refute it."

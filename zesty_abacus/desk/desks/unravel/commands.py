@@ -54,7 +54,7 @@ def unravel_commands(desk: UnravelDesk, session: Session) -> list[Command]:
 
 
 def _ask(desk: UnravelDesk, number: int) -> None:
-    desk.side.tabs.setCurrentIndex(FINDINGS)
+    desk.side.show_page(FINDINGS)
     desk.side.findings.ask(number)
 
 

@@ -112,7 +112,7 @@ class UnravelDesk(QWidget):
 
     def _on_keep_wanted(self) -> None:
         """Take the reading over into the form; the name is all that is missing."""
-        self.side.tabs.setCurrentIndex(SELECTION)
+        self.side.show_page(SELECTION)
         panel = self.side.selection
         (panel.message if panel.message.isVisible() else panel.field).setFocus()
 

@@ -38,6 +38,7 @@ class FindingSide(QWidget):
         super().__init__()
         self._session = session
         self._findings = session.findings
+        self._place = 0
         self.scope = Choice()
         self.scope.addItems(SCOPES)
         self.scope.setAccessibleName("Whose findings")
@@ -55,7 +56,7 @@ class FindingSide(QWidget):
         session.kind_changed.connect(self._on_kind)
         self.scope.currentTextChanged.connect(self._on_scope)
         self.keep_all.clicked.connect(self.keep_all_likely)
-        self.rows.chosen.connect(self.take)
+        self.rows.chosen.connect(lambda pair: self.take(*pair))
         self.rows.keep_wanted.connect(self.hand.keep_it)
         self.rows.pointed.connect(self._light)
         self.hand.kept.connect(self._on_kept)
@@ -96,7 +97,7 @@ class FindingSide(QWidget):
 
     def _on_scope(self) -> None:
         self.refresh()
-        if self._findings.in_hand not in self.rows.pairs:
+        if self._findings.in_hand not in self.rows.things:
             self._findings.take(None)
         if self.question is not None:
             self.question.begin()
@@ -105,10 +106,12 @@ class FindingSide(QWidget):
         """List what is known now."""
         for line in self.lines:
             line.setVisible(line is self.question)
-            line.show_state()
+        if self.question is not None:
+            self.question.show_state()
         pairs = self._listed()
         here = self.scope.currentIndex() == HERE
-        self.rows.show_pairs(pairs, names_kinds=not here)
+        self.rows.names_kinds = not here
+        self.rows.list_things(pairs)
         likely = sum(one.confidence >= found.LIKELY and one.kind in found.KEPT for _, one in pairs)
         self.keep_all.setVisible(here)
         self.keep_all.setEnabled(likely > 0)
@@ -136,6 +139,7 @@ class FindingSide(QWidget):
     def take(self, kind: int, finding: found.Finding) -> None:
         """Take a finding in hand: its bits light up, and are read every way."""
         session = self._session
+        self._place = next((row for row, pair in enumerate(self.rows.things) if pair == (kind, finding)), 0)
         session.select_kind(kind)
         self._findings.take(kind, finding)
         session.select_bits(frozenset(found.bits_of(finding)))
@@ -157,9 +161,9 @@ class FindingSide(QWidget):
 
     def _on_kept(self) -> None:
         """Go on with the one that has taken its place in the list."""
-        pairs = self.rows.pairs
+        pairs = self.rows.things
         if pairs:
-            self.take(*pairs[min(max(self.rows.first(), 0), len(pairs) - 1)])
+            self.take(*pairs[min(self._place, len(pairs) - 1)])
         else:
             self._session.select_bits(frozenset())
         self.rows.setFocus()

@@ -1,0 +1,63 @@
+"""Payloads, seen frames and views that are built by hand."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from tests.unravel.conftest import make_capture
+from zesty_abacus.core.frames.segment_frames import KindFrames
+from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.reading.meaning import Meaning
+from zesty_abacus.core.unravel.known import Known
+from zesty_abacus.core.unravel.look import Asked, unravel
+from zesty_abacus.core.unravel.seen import Seen
+
+SECOND = 1_000_000_000
+
+
+def seen_of(matrix, step_ns=10_000_000):
+    """Return frames of one kind that come evenly."""
+    matrix = np.asarray(matrix, np.uint8)
+    count = np.arange(len(matrix))
+    sizes = np.full(len(matrix), matrix.shape[1], np.uint32)
+    frames = KindFrames(count.astype(np.uint32), count * step_ns, sizes, matrix)
+    return Seen.of(frames, matrix.shape[1], most=len(matrix))
+
+
+def nothing_known(size):
+    """Return that no layout explains anything."""
+    return Known(np.zeros(size * 8, np.bool_))
+
+
+def put(matrix, places, values):
+    """Write numbers into bits of every row, bit by bit, in two's complement."""
+    bits = parse_places(places).bits
+    for place, bit in enumerate(reversed(bits)):
+        one = np.asarray(values, np.int64) >> place & 1
+        matrix[:, bit // 8] = matrix[:, bit // 8] & ~np.uint8(1 << bit % 8) | (one << bit % 8).astype(np.uint8)
+    return matrix
+
+
+def message(times_s, matrix):
+    """Return times and payloads as captures are made of them."""
+    return np.round(np.asarray(times_s) * SECOND).astype(np.int64), np.asarray(matrix, np.uint8)
+
+
+def meaning_of(*messages, layouts=()):
+    """Return what a capture of messages means; their addresses are 0x100 and up."""
+    return Meaning.of(make_capture(*messages), layouts)
+
+
+def findings_of(*messages, kinds=(), **settings):
+    """Return the findings of a capture by address."""
+    found = unravel(meaning_of(*messages), Asked(kinds=frozenset(kinds)), **settings)
+    return {0x100 + kind.kind: list(kind.findings) for kind in found.kinds}
+
+
+def slow(count, seed=1, low=1000, high=60000, noise=0.0):
+    """Return a number that swings slowly, whole."""
+    random = np.random.default_rng(seed)
+    time = np.arange(count)
+    swing = sum(np.sin(time / random.uniform(20, 120) + random.uniform(0, 6)) for _ in range(3)) / 3
+    values = low + (swing + 1) / 2 * (high - low) + random.normal(0, 1, count) * noise
+    return np.clip(np.round(values), low, high).astype(np.int64)

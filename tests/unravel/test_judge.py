@@ -1,0 +1,171 @@
+"""What is said of one kind as a whole: nothing twice, nothing left out, pages apart, what is known not said again."""
+
+from collections import Counter
+from uuid import uuid4
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.unravel.made import findings_of, meaning_of, message, nothing_known, put, seen_of, slow
+from zesty_abacus.core.layouts.checks.reserved import Reserved
+from zesty_abacus.core.layouts.model import Applies, RawSet, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.unravel.finding import bits_of
+from zesty_abacus.core.unravel.judge import judged
+from zesty_abacus.core.unravel.known import is_explained, known_of_kind
+from zesty_abacus.core.unravel.look import Asked, unravel
+
+FRAMES = 1200
+
+
+def judge(matrix):
+    seen = seen_of(matrix)
+    return judged(seen, nothing_known(seen.size))
+
+
+def places(found, kind):
+    return [one.places for one in found if one.kind == kind]
+
+
+def paged():
+    """Return frames whose first half byte turns through three pages: a number, two others, a text."""
+    matrix = np.zeros((FRAMES, 8), np.uint8)
+    matrix[:, 0] = np.arange(FRAMES) % 3
+    put(matrix, "B7", slow(FRAMES, 9, 0, 255))
+    for page, where in ((0, ("B1 B2",)), (1, ("B2[3..0] B1", "B3 B4"))):
+        rows = matrix[:, 0] == page
+        for number, one in enumerate(where):
+            part = matrix[rows]
+            top = (1 << len(parse_places(one).bits)) - 1
+            matrix[rows] = put(part, one, slow(len(part), 3 + number, top // 8, top))
+    matrix[matrix[:, 0] == 2, 1:7] = np.frombuffer(b"YUZU-7", np.uint8)
+    return matrix
+
+
+@settings(max_examples=25)
+@given(st.integers(0, 100_000))
+def test_findings_fill_each_page_once(seed):
+    """Whatever the frames are: on every page, and beside all pages, each bit is spoken of once."""
+    random = np.random.default_rng(seed)
+    size = int(random.integers(2, 9))
+    matrix = random.integers(0, 256, (200, size), dtype=np.uint8) & random.integers(0, 256, size, dtype=np.uint8)
+    if seed % 3 == 0:
+        matrix[:, 0] = np.arange(200) % 4
+    if seed % 2:
+        matrix = np.repeat(matrix[:20], 10, axis=0)
+    found = judge(matrix)
+    raws = {when.places for one in found for when in one.when}
+    for row in matrix[:: max(len(matrix) // 20, 1)]:
+        here = {name: parse_places(name).raw_in(row.tobytes()) for name in raws}
+        there = [one for one in found if all(here[when.places] == int(when.values) for when in one.when)]
+        spoken = Counter(bit for one in there for bit in one.bits)
+        assert set(spoken.values()) <= {1} and set(spoken) == set(range(size * 8))
+
+
+@settings(max_examples=20)
+@given(st.integers(0, 100_000))
+def test_what_is_always_is_always(seed):
+    random = np.random.default_rng(seed)
+    matrix = random.integers(0, 256, (100, 4), dtype=np.uint8) & random.integers(0, 256, 4, dtype=np.uint8)
+    for one in judge(matrix):
+        if one.kind == "constant" and not one.when:
+            raw = {parse_places(one.places).raw_in(row.tobytes()) for row in matrix}
+            assert raw == {one.parameters["value"]} and one.against == 0
+
+
+def test_pages_have_their_own_values():
+    found = judge(paged())
+    assert places(found, "selector") == ["B0[1..0]"]
+    assert next(one for one in found if one.kind == "selector").parameters == {"values": [0, 1, 2]}
+    by_page = {
+        (one.when[0].values, one.places) for one in found if one.when and one.kind in ("field", "text") and one.when
+    }
+    assert {("0", "B1 B2"), ("1", "B2[3..0] B1"), ("1", "B3 B4"), ("2", "B1..B6")} <= by_page
+    assert "B7" in [one.places for one in found if not one.when], "what goes on over all pages is on none of them"
+
+
+def test_bytes_turned_round_are_a_safeguard():
+    matrix = put(np.zeros((FRAMES, 4), np.uint8), "B0", slow(FRAMES, low=3, high=250))
+    matrix[:, 2] = ~matrix[:, 0]
+    matrix[17, 2] ^= 4
+    (one,) = [one for one in judge(matrix) if one.kind == "complement"]
+    assert (one.places, one.parameters, one.frames, one.against) == ("B2", {"of": "B0"}, FRAMES - 1, 1)
+
+
+@pytest.mark.parametrize("order", ["B0 B1 B2 B3", "B3 B2 B1 B0", "B2 B3 B0 B1", "B1 B0 B3 B2"])
+def test_floating_point_is_found_in_every_order(order):
+    values = (np.sin(np.arange(FRAMES) / 40) * 37 + 50).astype(">f4").view(np.uint32).byteswap()
+    matrix = put(np.zeros((FRAMES, 6), np.uint8), order, values)
+    (one,) = [one for one in judge(matrix) if one.kind == "field"]
+    assert one.parameters == {"reading": "float"} and one.bits == parse_places(order).bits
+
+
+def test_a_number_and_a_counter_behind_still_bytes_are_no_float():
+    matrix = put(np.zeros((FRAMES, 4), np.uint8), "B2 B3", slow(FRAMES, noise=40))
+    matrix[:, 0] = 0x3C
+    assert [one.parameters["reading"] for one in judge(matrix) if one.kind == "field"] == ["unsigned"]
+    matrix[:, 1] = np.arange(FRAMES) % 16
+    assert "float" not in [one.parameters.get("reading") for one in judge(matrix)]
+
+
+def layout_of(*fields, checks=()):
+    return new_layout("Known", Applies(address=0x100, lanes=("can0",)), 8, list(fields), checks=list(checks))
+
+
+def known_pages():
+    """Return the frames with pages, and a layout that knows the selector and one page."""
+    page = new_field("page", parse_places("B0[1..0]"))
+    first = new_field("first", parse_places("B1 B2"), selected=Selected(page.id, RawSet.of(0)))
+    return paged(), layout_of(page, first)
+
+
+def test_a_known_page_is_left_out_and_the_others_are_found():
+    matrix, layout = known_pages()
+    meaning = meaning_of(message(np.arange(FRAMES) / 50, matrix), layouts=[layout])
+    found = unravel(meaning).kinds[0].findings
+    assert not places(found, "selector"), "it is known"
+    spoken = {(one.when[0].values if one.when else "", one.places) for one in found if one.kind in ("field", "text")}
+    assert ("0", "B1 B2") not in spoken
+    assert {("1", "B2[3..0] B1"), ("1", "B3 B4"), ("2", "B1..B6")} <= spoken
+
+
+def test_what_is_explained_is_so_on_its_page_only():
+    matrix, layout = known_pages()
+    meaning = meaning_of(message(np.arange(FRAMES) / 50, matrix), layouts=[layout])
+    known = known_of_kind(meaning, 0, 8)
+    everything = unravel(meaning, Asked(with_known=True)).kinds[0].findings
+    by_place = {(one.when[0].values if one.when else "", one.places): one for one in everything}
+    assert is_explained(known, by_place["0", "B1 B2"]) and is_explained(known, by_place["", "B0[1..0]"])
+    assert not is_explained(known, by_place["1", "B3 B4"])
+    period = next(one for one in everything if one.kind == "period")
+    assert not is_explained(known, period), "a statement about no bits is explained by none"
+
+
+def test_reserved_bits_are_known():
+    matrix = put(np.zeros((FRAMES, 8), np.uint8), "B0 B1", slow(FRAMES))
+    reserved = Reserved(id=uuid4(), name="nothing", places=parse_places("B4..B7"))
+    meaning = meaning_of(message(np.arange(FRAMES) / 50, matrix), layouts=[layout_of(checks=[reserved])])
+    found = unravel(meaning).kinds[0].findings
+    spoken = {bit for one in found for bit in bits_of(one)}
+    assert spoken == set(range(32))
+
+
+def test_a_selector_beyond_the_payload_has_no_pages():
+    page = new_field("page", parse_places("B6"))
+    inside = new_field("inside", parse_places("B0"), selected=Selected(page.id, RawSet.of(1)))
+    matrix = put(np.zeros((FRAMES, 2), np.uint8), "B0 B1", slow(FRAMES))
+    meaning = meaning_of(message(np.arange(FRAMES) / 50, matrix), layouts=[layout_of(page, inside)])
+    assert known_of_kind(meaning, 0, 2).pages == ()
+    assert unravel(meaning).kinds[0].findings
+
+
+def test_only_what_is_asked_for_is_given():
+    times = np.arange(FRAMES) / 50
+    matrix = paged()
+    only = findings_of(message(times, matrix), kinds=["selector", "period"])[0x100]
+    assert {one.kind for one in only} == {"selector", "period"}
+    meaning = meaning_of(message(times, matrix), message(times, matrix))
+    assert [kind.kind for kind in unravel(meaning, Asked(address=0x101)).kinds] == [1]
+    assert unravel(meaning, Asked(lane="can7")).kinds == ()
