@@ -252,7 +252,7 @@ def library(window: Window) -> None:
     other.comments.commit(comment, parent=None, author="jo")
     other.presence.say(uuid4(), "jo", layout.id)
     window.show_library()
-    while not (shared.people and shared.proposals):
+    while not (shared.people and shared.proposals.waiting):
         make_application().processEvents()
     settle(window)
     row = next(n for n, one in enumerate(window.library.list.model.found) if one.layout_id == layout.id)

@@ -12,7 +12,7 @@ from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.recipes.propose import propose, propose_for_frames
 from zesty_abacus.core.recipes.run import run_on_frames, run_recipe
 from zesty_abacus.core.trial.intake import SourceRequest, frames_of_source, open_trial_capture
-from zesty_abacus.demo.devices import devices
+from zesty_abacus.demo.devices import DEVICES
 from zesty_abacus.demo.recipes import demo_recipes
 from zesty_abacus.demo.trial import SHIPPED, copy_shipped_trial
 
@@ -78,7 +78,7 @@ def test_two_lanes_are_left_to_the_user_and_everything_else_is_read(made):
     needing = {outcome.path.name.split("-")[0].split(".")[0] for outcome in made.outcomes if outcome.needs_recipe}
     assert needing == LEFT_TO_THE_USER
     assert all(not outcome.error for outcome in made.outcomes)
-    assert {device.lane for device in devices()} == set(demo_recipes()) | LEFT_TO_THE_USER
+    assert {device.lane for device in DEVICES} == set(demo_recipes()) | LEFT_TO_THE_USER
 
 
 def test_the_register_past_the_end_is_flagged(made):
@@ -87,7 +87,7 @@ def test_the_register_past_the_end_is_flagged(made):
     ]
 
 
-@pytest.mark.parametrize("device", list(devices()), ids=lambda device: device.lane)
+@pytest.mark.parametrize("device", list(DEVICES), ids=lambda device: device.lane)
 def test_measurement_alone_finds_every_lane(tmp_path, device):
     """The recipe offered first gives the bytes the device sent, without anybody having set anything."""
     path, truth = SHIPPED / device.file, truth_of(device.lane)

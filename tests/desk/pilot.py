@@ -96,7 +96,7 @@ class Pilot:
                    modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:  # fmt: skip
         """Drag from one bead to another on the abacus of a desk."""
         abacus = self.window.unravel.abacus if desk == "unravel" else self.window.layouts.plan.pictures.abacus
-        self.drag(abacus, abacus.bead_center(first), abacus.bead_center(last), modifiers)
+        self.drag(abacus, abacus.rods.bead_center(first), abacus.rods.bead_center(last), modifiers)
 
     def kind(self, address: int) -> int:
         """Return the number of the kind with an address."""

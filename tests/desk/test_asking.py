@@ -266,7 +266,7 @@ def test_bits_and_named_blocks_are_pointed_at(pilot, line):
     pilot.settle()
     abacus = pilot.window.unravel.abacus
     at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
-    choose(pilot, abacus, abacus.bead_center(6 * 8 + 3).toPoint(), "B6 is 0x")
+    choose(pilot, abacus, abacus.rods.bead_center(6 * 8 + 3).toPoint(), "B6 is 0x")
     assert session.asking.text == f'lane == "thruster" and address == 0x2C1 and at(B6) == 0x{at.payload[6]:X}'
     assert pilot.window.desk_name == "Read" and at.row in session.asking.hits.rows
     stack = pilot.window.read.traces
@@ -274,7 +274,9 @@ def test_bits_and_named_blocks_are_pointed_at(pilot, line):
     mode = next(field for field in session.reading.layout_of(kind).fields if field.name == "mode")
     session.traces.toggle(kind, mode.id)
     pilot.settle()
-    choose(pilot, stack, stack.plot_rect(session.traces.shown.index((kind, mode.id))).center().toPoint(), "mode is ")
+    choose(
+        pilot, stack, stack.plan.plot_rect(session.traces.shown.index((kind, mode.id))).center().toPoint(), "mode is "
+    )
     assert session.asking.text.startswith("`Azimuth command port`.mode == ") and len(session.asking.hits)
     session.traces.toggle(kind, mode.id)
 

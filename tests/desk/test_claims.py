@@ -58,7 +58,7 @@ def test_a_refuted_claim_says_why_and_stays_readable(claiming):
     claiming.settle()
     assert kept(claiming)[0].standing.value == "guess", "not without a reason"
     claiming.type(hand.why, "it goes on while moored", enter=True)
-    claiming.settle()
+    claiming.wait(lambda: kept(claiming)[0].standing.value == "refuted", "the claim to be kept")
     (claim,) = kept(claiming)
     assert claim.standing.value == "refuted" and claim.evidence == ("Refuted: it goes on while moored",)
     assert hand.field.isHidden(), "nobody makes a field of it"

@@ -87,7 +87,7 @@ def test_keys_move_and_stretch_the_open_field(pilot):
 
 def test_a_click_on_a_bead_opens_its_card(pilot):
     desk = open_plan(pilot)
-    pilot.click(desk.plan.pictures.abacus, desk.plan.pictures.abacus.bead_center(20))
+    pilot.click(desk.plan.pictures.abacus, desk.plan.pictures.abacus.rods.bead_center(20))
     assert desk.plan.current == field_of(pilot, "rate").id
 
 

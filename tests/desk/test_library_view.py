@@ -393,7 +393,7 @@ def test_names_that_look_like_markup_are_only_text(pilot, other):
     other.releases.make(evil, author=evil, notes=evil)
     other.presence.say(uuid4(), evil, changed.id)
     window = pilot.window
-    pilot.wait(lambda: pilot.session.shared.proposals and pilot.session.shared.people, "the news")
+    pilot.wait(lambda: pilot.session.shared.proposals.waiting and pilot.session.shared.people, "the news")
     seen = []
     for page in ("Layouts", "Proposals", "Releases"):
         window.show_library(page)
@@ -470,7 +470,7 @@ def test_the_menu_of_the_library_leads_everywhere(pilot, other):
     """Each entry that opens a page or a panel does; panels close with Escape and change nothing."""
     button = pilot.window.library_label
     propose(other)
-    pilot.wait(lambda: pilot.session.shared.proposals, "the proposal")
+    pilot.wait(lambda: pilot.session.shared.proposals.waiting, "the proposal")
     button.offer()
     menu = next(one for one in button.findChildren(QMenu) if one.isVisible())
     entries = {action.text().partition("\t")[0]: action for action in menu.actions() if action.text()}

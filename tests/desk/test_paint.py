@@ -9,10 +9,12 @@ from PyQt6.QtGui import QColor, QImage, QPainter
 
 from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.desk.around.frame_list import payload_texts
-from zesty_abacus.desk.desks.read.traces import nice_step
+from zesty_abacus.desk.desks.read.trace_plan import nice_step
 from zesty_abacus.desk.desks.unravel.history_view import cycle_words
 from zesty_abacus.desk.launch import make_application
-from zesty_abacus.desk.widgets.abacus import Abacus, AbacusState, Drawing, history_image
+from zesty_abacus.desk.widgets.abacus import Abacus
+from zesty_abacus.desk.widgets.beads import AbacusState, Drawing
+from zesty_abacus.desk.widgets.bit_history import history_image
 from zesty_abacus.desk.widgets.paint import curve_image, draw_curve, draw_ribbon, elided, padded_range
 from zesty_abacus.desk.widgets.theme import NIGHT, PEEL, figure_font, look, text_font
 
@@ -148,9 +150,9 @@ def test_beads_are_where_they_say(size, drawing):
     abacus.show_state(AbacusState(size, bytes(size), np.ones(size * 8, bool), np.full(size * 8, -1, np.int16)))
     abacus.resize(260, abacus.sizeHint().height())
     for bit in {0, 7, size * 4, size * 8 - 1}:
-        assert abacus.bit_at(abacus.bead_center(bit)) == bit
-    assert abacus.bit_at(QPointF(1, 1)) == -1
-    assert abacus.bit_at(QPointF(999, 9999), nearest=True) == (size - 1) * 8
+        assert abacus.rods.bit_at(abacus.rods.bead_center(bit)) == bit
+    assert abacus.rods.bit_at(QPointF(1, 1)) == -1
+    assert abacus.rods.bit_at(QPointF(999, 9999), nearest=True) == (size - 1) * 8
     image = abacus.grab().toImage()
     assert image.width() == 260
 
@@ -164,7 +166,7 @@ def test_one_and_zero_look_different_whatever_the_colour():
     image = abacus.grab().toImage()
 
     def center_color(bit):
-        return image.pixelColor(abacus.bead_center(bit).toPoint()).name()
+        return image.pixelColor(abacus.rods.bead_center(bit).toPoint()).name()
 
     assert center_color(7) == PEEL.field(0).name() and center_color(0) == QColor(PEEL.panel).name().lower()
 

@@ -11,7 +11,8 @@ from tests.desk.pilot import place_of
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.desk.app import engine
-from zesty_abacus.desk.desks.read.traces import FIELD_MIME, field_mime, value_blocks
+from zesty_abacus.desk.desks.read.trace_blocks import value_blocks
+from zesty_abacus.desk.desks.read.traces import FIELD_MIME, field_mime
 from zesty_abacus.desk.launch import make_application
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
@@ -43,7 +44,7 @@ def rows_of(pilot):
 
 def test_a_click_on_the_traces_moves_the_cursor_there(pilot):
     traces, clock = pilot.window.read.traces, pilot.session.clock
-    plot = traces.plot_rect(0)
+    plot = traces.plan.plot_rect(0)
     pilot.click(traces, QPointF(plot.left() + plot.width() / 4, plot.center().y()))
     assert (clock.cursor_ns - clock.view_first_ns) / clock.view_span_ns == pytest.approx(0.25, abs=0.01)
     pilot.drag(traces, plot.center(), QPointF(plot.right() - 1, plot.center().y()))
@@ -79,10 +80,10 @@ def test_traces_are_stacked_and_taken_off(pilot):
     mode = field_of(pilot, 0x1A0, "mode")
     session.traces.toggle(pilot.kind(0x1A0), mode.id)
     pilot.settle()
-    rows = traces._rows()
+    rows = traces.plan.rows()
     assert len(rows) == 5 and rows[4].height() < rows[0].height(), "blocks are lower than curves"
     assert all(a.bottom() == pytest.approx(b.top()) for a, b in itertools.pairwise(rows))
-    middle = traces.plot_rect(4).center().toPoint()
+    middle = traces.plan.plot_rect(4).center().toPoint()
     QTest.mouseClick(traces, Qt.MouseButton.MiddleButton, NONE, middle)
     assert session.traces.shown == before
     assert "angle" in traces.accessibleDescription()
@@ -330,7 +331,7 @@ def test_a_tick_stands_where_the_cursor_has_its_time(pilot, span_ns):
     clock, traces = pilot.session.clock, pilot.window.read.traces
     first = clock.first_ns + 12_345_678_901
     clock.set_view(first, first + span_ns)
-    ticks = list(traces.ticks())
+    ticks = list(traces.plan.ticks())
     assert len(ticks) >= 2
     a_pixel = span_ns / 400 / 1e9
     for x, text in ticks:

@@ -52,8 +52,8 @@ def places():
     index = window.roster.show_entry(pilot.kind(0x2C1))
     found = {
         "kind": spot(view.viewport(), view.visualRect(index).center()),
-        "first": spot(abacus, abacus.bead_center(23)),
-        "last": spot(abacus, abacus.bead_center(24)),
+        "first": spot(abacus, abacus.rods.bead_center(23)),
+        "last": spot(abacus, abacus.rods.bead_center(24)),
         "message": spot(panel.message, panel.message.rect().center()),
         "field": spot(panel.field, panel.field.rect().center()),
     }

@@ -27,7 +27,7 @@ def act(menu, words):
 
 
 def row_of(stack, number):
-    return stack.plot_rect(number).center().toPoint()
+    return stack.plan.plot_rect(number).center().toPoint()
 
 
 @pytest.fixture
@@ -129,7 +129,7 @@ def test_dragging_along_the_axis_shows_that_stretch(pilot, speed):
     stack, clock = pilot.window.read.traces, pilot.session.clock
     clock.show_all()
     y = stack.height() - 6
-    first, last = stack._time_at(300), stack._time_at(500)
+    first, last = stack.plan.time_at(300), stack.plan.time_at(500)
     pilot.drag(stack, QPointF(300, y), QPointF(500, y))
     assert abs(clock.view_first_ns - first) < 10_000_000 and abs(clock.view_last_ns - last) < 10_000_000
     clock.show_all()

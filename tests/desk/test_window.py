@@ -169,14 +169,14 @@ def test_beads_are_selected_by_mouse_and_keys(pilot):
     session, abacus = pilot.session, pilot.window.unravel.abacus
     pilot.drag_beads(19, 24, modifiers=SHIFT)
     assert session.bits == {16, 17, 18, 19, 24, 25, 26, 27}
-    pilot.click(abacus, abacus.bead_center(16), CONTROL)
+    pilot.click(abacus, abacus.rods.bead_center(16), CONTROL)
     assert 16 not in session.bits
-    pilot.click(abacus, QPointF(10, abacus.bead_center(8).y()))
+    pilot.click(abacus, QPointF(10, abacus.rods.bead_center(8).y()))
     assert session.bits == frozenset(range(8, 16))
     abacus.setFocus()
     pilot.key(Qt.Key.Key_Escape)
     assert session.bits == frozenset()
-    pilot.click(abacus, abacus.bead_center(8))
+    pilot.click(abacus, abacus.rods.bead_center(8))
     pilot.key(Qt.Key.Key_Right, SHIFT)
     assert session.bits == {8, 23}, "the next bead in reading order is on the next rod"
     pilot.key("U")
@@ -184,7 +184,7 @@ def test_beads_are_selected_by_mouse_and_keys(pilot):
     pilot.pick_kind(0x1A1)
     assert session.bits == frozenset()
     QTest.mouseDClick(
-        abacus, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, abacus.bead_center(3).toPoint()
+        abacus, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, abacus.rods.bead_center(3).toPoint()
     )
     assert session.bits == frozenset(range(16))
 

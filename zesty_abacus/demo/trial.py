@@ -20,7 +20,7 @@ from ..core.library.store import Library
 from ..core.progress import Progress
 from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..core.trial.trial import LaneEntry, Moment, SourceEntry, Trial, TrialFile
-from .devices import Device, TrueFrame, begin_of, devices
+from .devices import DEVICES, Device, TrueFrame, begin_of
 from .devices import Trial as DeviceTrial
 from .link_layouts import link_layouts
 from .messages import all_messages
@@ -85,7 +85,7 @@ def write_trial(folder: Path, length_s: float, seed: int = DEFAULT_SEED, progres
             gnss.writerows(_gnss_rows(physics))
             values.writerows(_truth_rows(physics))
     devices_trial = DeviceTrial(START_NS, length_s, seed, seen.at)
-    for device in devices():
+    for device in DEVICES:
         progress.step(0.9, f"drawing {device.lane}")
         frames = device.write(folder / device.file, devices_trial)
         _write_frames(truth / f"{device.lane}.csv", frames)
@@ -181,12 +181,12 @@ def _describe(file: TrialFile, length_s: float) -> TrialFile:
         run="run 14, harbour loop",
         sources=(
             *(SourceEntry(path=_RECORDINGS[lane]) for lane in LANES),
-            *(_source_of(device, length_s) for device in devices()),
+            *(_source_of(device, length_s) for device in DEVICES),
         ),
         lanes=(
             LaneEntry(name="thruster", note="CAN 500k", bit_rate=500_000),
             LaneEntry(name="battery", note="CAN 250k", bit_rate=250_000),
-            *(LaneEntry(name=device.lane, note=device.note) for device in devices()),
+            *(LaneEntry(name=device.lane, note=device.note) for device in DEVICES),
         ),
         moments=moments,
         references=("gnss.csv",),

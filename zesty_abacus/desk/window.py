@@ -191,7 +191,7 @@ class Window(QMainWindow):
         session.edits.kept.connect(self._show_library)
         session.layouts_changed.connect(self._show_library)
         shared = session.shared
-        for event in (shared.seen, shared.people_changed, shared.proposals_changed):
+        for event in (shared.seen, shared.people_changed, shared.proposals.changed):
             event.connect(self._show_library)
         look.changed.connect(self.update)
 
@@ -300,7 +300,7 @@ class Window(QMainWindow):
             answers = self.session.shared.is_answering
             self.library_dot.setText("●" if answers else "○")
             shared = self.session.shared
-            waiting = f" · {len(shared.proposals)} proposed" if shared.proposals else ""
+            waiting = f" · {len(shared.proposals.waiting)} proposed" if shared.proposals.waiting else ""
             release = self.session.edits.release
             state = ", no answer" if not answers else f", {release}" if release else waiting
             self.library_label.setText(f"{library.name}{state}  ▾")

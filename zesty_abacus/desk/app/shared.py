@@ -12,6 +12,7 @@ from .doors import engine, laid
 from .edits import Edits
 from .jobs import Jobs
 from .news import Heard, News
+from .proposals import Proposals
 from .undo import Undo
 
 _GOOD_BYE_S = 1.0
@@ -28,9 +29,7 @@ class SharedLibrary(QObject):
     people
         Who else has it open.
     proposals
-        Changes that wait for agreement, oldest first.
-    rules
-        What the library asks for before it keeps a change.
+        Changes that wait for agreement.
     moments, conditions
         The words for moments that the team has agreed on; the conditions that it shares.
     is_answering
@@ -39,7 +38,7 @@ class SharedLibrary(QObject):
     ------
     seen
         The library answers again, or does not; or it is another one.
-    people_changed, proposals_changed
+    people_changed
     notes_changed
         Something was said, or listed.
     releases_changed, moments_changed
@@ -49,7 +48,6 @@ class SharedLibrary(QObject):
 
     seen = pyqtSignal()
     people_changed = pyqtSignal()
-    proposals_changed = pyqtSignal()
     notes_changed = pyqtSignal()
     moments_changed = pyqtSignal()
     releases_changed = pyqtSignal()
@@ -63,8 +61,7 @@ class SharedLibrary(QObject):
         self.edits = Edits(jobs, undo)
         self.news = News()
         self.people: list[laid.Somebody] = []
-        self.proposals: list[laid.Proposal] = []
-        self.rules: laid.Rules | None = None
+        self.proposals = Proposals(self)
         self.moments: list[laid.NamedMoment] = []
         self.conditions: list[laid.SharedCondition] = []
         self.is_answering = True
@@ -78,14 +75,15 @@ class SharedLibrary(QObject):
         """Use another library; the one before is closed."""
         before, self.library = self.library, library
         self.news.stop()
-        self._marks, self.people, self.proposals, self.rules = None, [], [], None
+        self._marks, self.people = None, []
         self.set_author(author)
         self.edits.start(library, heads)
         self.news.start(library, max((head.revision.id for head in heads), default=0))
         if before is not None:
             before.close()
-        for event in (self.seen, self.people_changed, self.proposals_changed):
-            event.emit()
+        self.seen.emit()
+        self.people_changed.emit()
+        self.proposals.forget()
         self.read_moments()
         self.read_conditions()
 
@@ -130,10 +128,6 @@ class SharedLibrary(QObject):
     def _names(self, people: Iterable[laid.Somebody]) -> list[str]:
         return list(dict.fromkeys(one.author for one in people))
 
-    def proposals_of(self, layout_id: UUID | None) -> list[laid.Proposal]:
-        """Return the open proposals about a layout."""
-        return [one for one in self.proposals if one.layout_id == layout_id]
-
     def ask(self, title: str, work: Callable[[Any], Any], done: Callable[[Any], None] | None = None) -> None:
         """Do something with the library on its thread, in line with the edits; what is wrong stands in the foot."""
         library = self.library
@@ -144,45 +138,6 @@ class SharedLibrary(QObject):
 
         self._jobs.start("library", title, lambda _progress: work(library), finish,
                          lambda sentence: self.told.emit("wrong", sentence), in_line=True)  # fmt: skip
-
-    def answer_proposal(self, proposal: laid.Proposal, step: str, text: str = "") -> None:
-        """Say something to a proposal: ``agree``, ``reply``, ``send_back``, ``withdraw`` or ``renew``."""
-        author, engine = self.edits.line.author, laid
-        # agreed is to what was looked at, not to what its author may have put in its place meanwhile
-        seen = {"seen": proposal.state} if step == "agree" else {}
-
-        def work(library: Any) -> Any:
-            try:
-                if step == "renew":
-                    return engine.propose_on_newest(library, proposal.id, author=author)
-                return getattr(library.proposals, step)(proposal.id, author=author, text=text, **seen)
-            except engine.ClashError as error:
-                return error
-
-        done = self._on_renewed if step == "renew" else self._on_answered
-        self.ask("answering the proposal", work, done)
-
-    def _on_renewed(self, answer: Any) -> None:
-        if isinstance(answer, laid.ClashError):
-            self.told.emit("wrong", f"{answer.message} Edit the layout as it is now, and propose that.")
-        else:
-            words = "is proposed anew, on the newest state" if answer else "is on the newest state already"
-            self.told.emit("good" if answer else "", f"The change {words}.")
-        self.read_proposals()
-
-    def _on_answered(self, answer: Any) -> None:
-        if isinstance(answer, laid.ClashError):
-            self.told.emit("wrong", f"{answer.message} Send it back, so that its author proposes it anew.")
-        elif answer is False:
-            self.told.emit("good", "You agree; others have to agree, too.")
-        elif answer is True:
-            self.told.emit("good", "You agree, and the change is kept.")
-        self.read_proposals()
-
-    def read_proposals(self) -> None:
-        """Read what waits, and the rules."""
-        self.ask("reading proposals", lambda library: (library.proposals.open(), library.proposals.rules()),
-                 self._on_proposals)  # fmt: skip
 
     def read_moments(self) -> None:
         """Read the words for moments."""
@@ -209,10 +164,6 @@ class SharedLibrary(QObject):
         self.moments = [moment for head in heads for moment in head.state.moments]
         self.moments_changed.emit()
 
-    def _on_proposals(self, answer: Any) -> None:
-        self.proposals, self.rules = answer
-        self.proposals_changed.emit()
-
     def _on_heard(self, heard: Heard) -> None:
         before, marks = self._marks, heard.seen.marks
         self._marks = marks
@@ -223,7 +174,7 @@ class SharedLibrary(QObject):
         # a row may be told of that has a lower number than one that was seen before it
         known = (before.proposals, before.rules) if before is not None else None
         if known != (marks.proposals, marks.rules) or heard.told & {"proposal_event", "rule"}:
-            self.read_proposals()
+            self.proposals.read()
         if before is not None and (before.documents != marks.documents or "document_revision" in heard.told):
             self.notes_changed.emit()
             self.read_moments()

@@ -40,7 +40,7 @@ class AgreementSection(QWidget):
         column.addLayout(self._proposals)
         column.addWidget(hairline())
         shared = session.shared
-        shared.proposals_changed.connect(self._show_proposals)
+        shared.proposals.changed.connect(self._show_proposals)
         shared.people_changed.connect(self._show_people)
         session.edits.drafts.changed.connect(lambda: self.draft.show_layout(self._layout))
 
@@ -64,7 +64,7 @@ class AgreementSection(QWidget):
             return
         clear_layout(self._proposals)
         layout = self._layout
-        found = self._session.shared.proposals_of(layout.id) if layout is not None else []
+        found = self._session.shared.proposals.of(layout.id) if layout is not None else []
         self.cards = [ProposalCard(self._session, one, named=False) for one in found]
         for card in self.cards:
             card.compare_wanted.connect(lambda one: self.pair_wanted.emit(one.before, one.after, pair_titles(one)))
@@ -133,7 +133,7 @@ class DraftCard(QFrame):
         self.drop.clicked.connect(lambda: self._do(drafts.drop))
         self.begin.clicked.connect(lambda: self._do(drafts.begin))
         self.compare.clicked.connect(self._compare)
-        self._session.shared.proposals_changed.connect(lambda: self.show_layout(self._layout))
+        self._session.shared.proposals.changed.connect(lambda: self.show_layout(self._layout))
 
     def show_layout(self, layout: engine.Layout | None) -> None:
         """Show the draft of a layout, or offer to begin one."""
@@ -153,7 +153,7 @@ class DraftCard(QFrame):
         change = engine.describe_change(draft.base, now) if changed and now is not None else ""
         only = "Only you see it."
         self.words.setText(f"{change}. {only}" if change else f"Nothing is changed yet. {only}")
-        rules = shared.rules
+        rules = shared.proposals.rules
         self.keep.setVisible(rules is None or not rules.needed)
         for part in (self.propose, self.keep, self.compare):
             part.setEnabled(changed)

@@ -117,7 +117,7 @@ class LibraryButton(QPushButton):
         menu = QMenu(self)
         menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         menu.addAction("Show the library\tCtrl+L", lambda: self.view_wanted.emit("Layouts"))
-        waiting = len(session.shared.proposals)
+        waiting = len(session.shared.proposals.waiting)
         words = f"What is proposed ({waiting})" if waiting else "What is proposed"
         menu.addAction(f"{words}\tCtrl+P", lambda: self.view_wanted.emit("Proposals"))
         menu.addAction("Releases", lambda: self.view_wanted.emit("Releases"))

@@ -82,7 +82,7 @@ class ProposalCard(QFrame):
         return str(engine.describe_change(before, after))
 
     def _standing(self) -> str:
-        one, rules = self.proposal, self._session.shared.rules
+        one, rules = self.proposal, self._session.shared.proposals.rules
         words = f"{one.author} · {when_text(one.events[0].time)}"
         if not one.is_open or one.standing is laid.Step.SENT_BACK:
             return f"{words} · {one.standing.value}"
@@ -115,4 +115,4 @@ class ProposalCard(QFrame):
         return row
 
     def _answer(self, step: str) -> None:
-        self._session.shared.answer_proposal(self.proposal, step, self.line.text())
+        self._session.shared.proposals.answer(self.proposal, step, self.line.text())

@@ -13,7 +13,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from ...app.doors import engine, laid
 from ...app.session import Session
-from ...widgets.abacus import Abacus, AbacusState, Drawing
+from ...widgets.abacus import Abacus
+from ...widgets.beads import AbacusState, Drawing
 from ...widgets.paint import draw_curve, draw_text, padded_range
 from ...widgets.parts import button, clear_layout, hairline, label, scrolled
 from ...widgets.theme import TINY_PX, look, text_font

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from ...app.commands import Command
 from ...app.doors import engine, laid
 from ...app.session import Session
-from ...widgets.abacus import AbacusState
+from ...widgets.beads import AbacusState
 from ...widgets.parts import DeskHead, button, hairline, one_shot
 from .bring_view import BringView
 from .commands import layout_commands

@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...app.doors import engine, laid
 from ...app.session import Session
-from ...widgets.abacus import AbacusState
+from ...widgets.beads import AbacusState
 from ...widgets.theme import faded, look
 from .card_column import CardColumn
 from .cards import Card

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent
 
-from ...widgets.abacus import Abacus, Drawing
+from ...widgets.abacus import Abacus
+from ...widgets.beads import Drawing
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +72,7 @@ class PlanAbacus(Abacus):
         return int(owners[bit]) if 0 <= bit < len(owners) else -1
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        bit = self.bit_at(event.position()) if event is not None else -1
+        bit = self.rods.bit_at(event.position()) if event is not None else -1
         owner = self.owner_of(bit)
         plain = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier
         if event is None or owner < 0 or event.modifiers() & plain:
@@ -90,10 +91,10 @@ class PlanAbacus(Abacus):
             return
         if self._grab is None:
             if self._anchor is None:
-                self._show_shape(self.bit_at(event.position()))
+                self._show_shape(self.rods.bit_at(event.position()))
             super().mouseMoveEvent(event)
             return
-        to = self.bit_at(event.position(), nearest=True)
+        to = self.rods.bit_at(event.position(), nearest=True)
         if to != self._grab.to:
             self._grab = Grab(self._grab.owner, self._grab.bit, to)
             bits = self.preview(self._grab)

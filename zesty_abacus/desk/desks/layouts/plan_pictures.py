@@ -142,8 +142,8 @@ class PlanPictures(QWidget):
         else:
             for number, field in enumerate(layout.fields):
                 numbers = field.places.byte_numbers()
-                middle = sum(self.abacus.bead_center(byte * 8).y() for byte in numbers) / len(numbers)
-                yield number, QPointF(self.abacus.mapTo(target, QPoint(int(self.abacus.rod_end()), int(middle))))
+                middle = sum(self.abacus.rods.bead_center(byte * 8).y() for byte in numbers) / len(numbers)
+                yield number, QPointF(self.abacus.mapTo(target, QPoint(int(self.abacus.rods.end), int(middle))))
 
     def _values_at_cursor(self, whole: engine.Layout) -> dict[UUID, str]:
         """Return the last known value of every register of the map, from all exchanges that carry a part of it."""

@@ -41,7 +41,7 @@ class Inbox(QWidget):
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(scrolled_column(self.rules, self.ended, self._rows))
-        session.shared.proposals_changed.connect(self.refresh)
+        session.shared.proposals.changed.connect(self.refresh)
         self.ended.toggled.connect(lambda _on: self.refresh())
 
     def refresh(self) -> None:
@@ -49,9 +49,9 @@ class Inbox(QWidget):
         if not self.isVisible():
             return
         shared = self._session.shared
-        self.rules.setText(shared.rules.words() if shared.rules is not None else "")
+        self.rules.setText(shared.proposals.rules.words() if shared.proposals.rules is not None else "")
         if not self.ended.isChecked():
-            self._show(shared.proposals)
+            self._show(shared.proposals.waiting)
             return
         shared.ask("reading proposals", lambda library: library.proposals.all(), self._show)
 

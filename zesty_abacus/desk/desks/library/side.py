@@ -141,14 +141,14 @@ class RulesForm(QWidget):
         self._form.hide()
         self.change.clicked.connect(self._begin)
         self.save.clicked.connect(self._save)
-        session.shared.proposals_changed.connect(self._show)
+        session.shared.proposals.changed.connect(self._show)
 
     def _show(self) -> None:
-        rules = self._session.shared.rules
+        rules = self._session.shared.proposals.rules
         self.words.setText(rules.words() if rules is not None else "")
 
     def _begin(self) -> None:
-        rules = self._session.shared.rules
+        rules = self._session.shared.proposals.rules
         self._form.setVisible(not self._form.isVisible())
         if rules is not None:
             self.needed.setText(str(rules.needed))
@@ -166,6 +166,6 @@ class RulesForm(QWidget):
         def done(_nothing: Any) -> None:
             self._form.hide()
             session.told.emit("good", rules.words())
-            session.shared.read_proposals()
+            session.shared.proposals.read()
 
         session.shared.ask("keeping the rules", lambda library: library.proposals.set_rules(rules, author=author), done)

@@ -89,10 +89,10 @@ class LibraryView(QWidget):
         self.releases.place_wanted.connect(self._go_to)
         for event in (shared.seen, shared.people_changed, session.layouts_changed, session.opened):
             event.connect(self._show_head)
-        for event in (shared.seen, session.edits.kept, shared.proposals_changed, shared.releases_changed,
+        for event in (shared.seen, session.edits.kept, shared.proposals.changed, shared.releases_changed,
                       shared.notes_changed):  # fmt: skip
             event.connect(self.list.refresh)
-        shared.proposals_changed.connect(self._show_tabs)
+        shared.proposals.changed.connect(self._show_tabs)
 
     def show_page(self, page: str) -> None:
         """Show a page of the library."""
@@ -137,7 +137,7 @@ class LibraryView(QWidget):
         self.head.words.setToolTip(plain_tip(str(library.address)))
 
     def _show_tabs(self) -> None:
-        waiting = len(self._session.shared.proposals)
+        waiting = len(self._session.shared.proposals.waiting)
         self.tabs.setTabText(PAGES.index("Proposals"), f"Proposals ({waiting})" if waiting else "Proposals")
 
     def showEvent(self, event: Any) -> None:

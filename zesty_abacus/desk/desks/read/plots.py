@@ -17,7 +17,7 @@ from ...app.traces import Trace
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, faded, figure_font, look, text_font
 from ...widgets.words import grouped
-from .traces import nice_step
+from .trace_plan import nice_step
 
 _LEFT, _BOTTOM, _TOP, _RIGHT = 74, 34, 26, 24
 _ANGLES = {"deg": math.pi / 180, "°": math.pi / 180, "rad": 1.0}

@@ -11,7 +11,8 @@ from ...app.commands import Command
 from ...app.doors import asked, engine
 from ...app.session import Session
 from ...around.ask_menu import ask_menu
-from ...widgets.abacus import Abacus, AbacusState
+from ...widgets.abacus import Abacus
+from ...widgets.beads import AbacusState
 from ...widgets.parts import DeskHead, Hint, hairline, plain_tip
 from ...widgets.theme import figure_font
 from .commands import unravel_commands

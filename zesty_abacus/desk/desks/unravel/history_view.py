@@ -9,7 +9,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ...app.session import Session
 from ...around.time_hands import wheel_on_time
-from ...widgets.abacus import Abacus, AbacusState, history_image
+from ...widgets.abacus import Abacus
+from ...widgets.beads import AbacusState
+from ...widgets.bit_history import history_image
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, look, text_font
 from ...widgets.words import grouped
@@ -55,11 +57,11 @@ class HistoryView(QWidget):
             return
         image = self._picture()
         if image is None:
-            waiting = QRectF(0, self._abacus.rod_top(0), self.width(), 30)
+            waiting = QRectF(0, self._abacus.rods.top(0), self.width(), 30)
             draw_text(painter, waiting, "summing bits …", text_font(), theme.quiet)
         else:
-            height = self._abacus.rod_height() * self._state.size
-            target = QRectF(0, self._abacus.rod_top(0), self.width(), height)
+            height = self._abacus.rods.height * self._state.size
+            target = QRectF(0, self._abacus.rods.top(0), self.width(), height)
             painter.drawImage(target, image)
         self._draw_cursor(painter)
         painter.end()
@@ -72,7 +74,7 @@ class HistoryView(QWidget):
         if data is None:
             return None
         clock = session.clock
-        rod = int(self._abacus.rod_height())
+        rod = int(self._abacus.rods.height)
         lit = session.bits | session.findings.lit
         key = (
             id(data), clock.view_first_ns, clock.view_last_ns, self.width(), rod, lit, look.theme.name,
@@ -92,10 +94,10 @@ class HistoryView(QWidget):
             x = share * self.width()
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(QPen(QColor(look.theme.ink), 1.3))
-            bottom = self._abacus.rod_top(self._state.size)
-            painter.drawLine(QPointF(x, self._abacus.rod_top(0) - 4), QPointF(x, bottom))
+            bottom = self._abacus.rods.top(self._state.size)
+            painter.drawLine(QPointF(x, self._abacus.rods.top(0) - 4), QPointF(x, bottom))
             painter.setBrush(QColor(look.theme.ink))
-            painter.drawEllipse(QPointF(x, self._abacus.rod_top(0) - 4), 2.6, 2.6)
+            painter.drawEllipse(QPointF(x, self._abacus.rods.top(0) - 4), 2.6, 2.6)
 
     def _time_at(self, x: float) -> int:
         clock = self._session.clock
