@@ -146,6 +146,56 @@ def test_two_words_are_joined_exactly(low, high):
         assert result.values.dtype == np.int64 and int(result.values[0]) == (high << 32) + low
 
 
+# whole numbers of 64 bits
+
+WIDE = st.one_of(st.integers(0, 2**64 - 1), st.sampled_from([0, 1, 2**53 + 1, 2**63 - 1, 2**63, 2**63 + 1, 2**64 - 1]))
+DEEP = st.one_of(st.integers(-(2**63), 2**63 - 1), st.sampled_from([-(2**63), -1, 0, 1, 2**63 - 1]))
+
+
+def wide_scope(rows):
+    scope = Scope(len(rows))
+    kinds = {"u": FieldKind.UNSIGNED, "v": FieldKind.UNSIGNED, "s": FieldKind.SIGNED}
+    for place, (name, kind) in enumerate(kinds.items()):
+        dtype = np.int64 if kind is FieldKind.SIGNED else np.uint64
+        raw = np.array([row[place] for row in rows], dtype)
+        field = new_field(name, Places(range(64)), kind)
+        scope.add({field.id: FieldColumn(field, raw, raw, None, np.zeros(len(rows), np.uint8))})
+    return scope
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["u & 0xFF", "raw(u) & 0xFFFFFFFFFFFFFF00", "u | v", "u ^ v", "u >> 60", "u << 1", "u // 3", "u % 1000", "u % v",
+     "u // v", "u + 1", "u - v", "s - u", "u * 2", "-u", "u == v", "u < s", "s <= u", "min(u, s)", "max(u, v)",
+     "min(s, v)", "~s", "~u", "s & u", "s | u", "s ^ u", "if(u > v, u, v)", "if(s > 0, s, u)", "u & ~1",
+     "abs(s)", "floor(u)",
+     "(u & 0xFFFF) * 3 + (v >> 48)", "u == 18446744073709551615", "u // 4294967296"],
+)  # fmt: skip
+@given(rows=st.lists(st.tuples(WIDE, WIDE, DEEP), min_size=1, max_size=4))
+def test_whole_numbers_of_64_bits_are_exact_or_not_there(text, rows):
+    """A result that 64 bits hold, with a sign or without, is exact; one that they do not is near, or not known."""
+    result = evaluate(Expression(text), wide_scope(rows))
+    known = result.known_rows()
+    for number, (u, v, s) in enumerate(rows):
+        try:
+            wanted = evaluate_exactly(Expression(text), {"u": Fraction(u), "v": Fraction(v), "s": Fraction(s)},
+                                      {"u": u, "v": v, "s": s})  # fmt: skip
+        except ExpressionError:
+            assert not known[number]
+            continue
+        if not known[number]:
+            assert not -(2**63) <= wanted < 2**63, "what a column cannot hold"
+        elif result.bounds is None:
+            assert math.isclose(float(result.values[number]), float(wanted), rel_tol=1e-15)
+        else:
+            assert int(result.values[number]) == wanted
+
+
+def test_the_lowest_byte_of_a_wide_field_is_its_own():
+    result = evaluate(Expression("raw(u) & 0xFF"), wide_scope([(2**53 + 1, 0, 0)]))
+    assert result.values.tolist() == [1]
+
+
 # units
 
 

@@ -3,13 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import UUID, uuid5
 
 import msgspec
+import numpy as np
+from numpy.typing import NDArray
 
 from ..errors import MisuseError
-from ..layouts.model import Carried, Group, Layout, Part, rewrite
-from ..layouts.validate_parts import MAX_DEPTH
+from ..layouts.model import Carried, Field, Group, Layout, Part, rewrite
+from ..layouts.validate_parts import MAX_DEPTH, PartWalk
+from .columns import FieldColumn
+from .scope import Scope
+
+if TYPE_CHECKING:
+    # a plan is made of these, and what reads and writes stands on plans
+    from .moving import PartReader, Stretches
+    from .region import Region
+
+Columns = dict[UUID, FieldColumn]
 
 
 class CarriedError(MisuseError):
@@ -17,7 +30,7 @@ class CarriedError(MisuseError):
 
 
 def with_carried(layout: Layout, others: Mapping[UUID, Layout]) -> Layout:
-    """Return a layout in which every carried layout is a group of that layout's fields and parts.
+    """Return a layout in which every carried layout stands as a part with all that it says.
 
     Identities are made from those of the carrying part and of what is carried, so that they stay the same from one
     call to the next, and a layout may be carried twice.
@@ -63,16 +76,54 @@ def _carry(part: Carried, others: Mapping[UUID, Layout], chain: tuple[UUID, ...]
             return uuid5(part.id, str(node))
         return node
 
-    fields, parts = rewrite((inner.fields, parts), own)
-    return Group(
-        id=part.id,
-        name=part.name,
-        start=part.start,
-        align=part.align,
-        selected=part.selected,
-        note=part.note or inner.note,
-        size=inner.size,
-        fields=fields,
-        parts=parts,
-        limit=part.length,
-    )
+    # who answers whom is said of messages, which a payload inside another one is none of
+    checks = tuple(check for check in inner.checks if check.can_stand_in(is_array=False))
+    fields, parts, checks, computed = rewrite((inner.fields, parts, checks, inner.computed), own)
+    return Embedded(
+        id=part.id, name=part.name, start=part.start, align=part.align, selected=part.selected,
+        note=part.note or inner.note, size=inner.size, fields=fields, parts=parts, limit=part.length, checks=checks,
+        computed=computed,
+    )  # fmt: skip
+
+
+class Embedded(Group, frozen=True, kw_only=True, omit_defaults=True, tag="embedded"):
+    """A layout in the place where another one carries it: a payload of its own, whose bytes ``size`` counts.
+
+    What its expressions name is its own, and nothing around it can be named by them or can name it; it stands in plans
+    only, never in a document.
+    """
+
+    names_are_its_own: ClassVar[bool] = True
+
+    def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
+        """Have what lies inside looked at by itself."""
+        super().look_inside(walk, (), depth)
+        return scope
+
+    def decode(self, here: Stretches, reader: PartReader) -> tuple[Columns, NDArray[np.int64]]:
+        """Read it as a payload of its own."""
+        limit = here.end
+        if self.limit is not None:
+            limit = np.minimum(limit, here.start + here.amount(self.limit))
+        scope = Scope(len(here), here.scope, own_names=True)
+        scope.add_special("size", np.maximum(limit - here.start, 0))
+        inner = replace(here, scope=scope, limit=limit, is_whole=False)
+        mark = reader.mark()
+        columns, after = self._decode_item(inner, reader)
+        reader.check(self.checks, inner, limit, columns, mark)
+        return columns, after if self.limit is None else limit
+
+    def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
+        """Write it from values of its own under its name, or from those of its fields among all others."""
+        given = unused.get(self.name)
+        values = dict(unused.pop(self.name)) if isinstance(given, Mapping) else unused
+        inner = region.inner(f"{self.name}.", self.fields, self.size, own_names=True)
+        inner.fill_fields(self.fields, 0, values)
+        end = inner.build_parts(self.parts, self.size, values)
+        if values and values is not unused:
+            raise inner.refused(f"there is no field {next(iter(values))!r}.")
+        inner.fill_checks(self.checks, 0, end)
+        content = bytes(inner.data[: max(end, self.size)])
+        if self.limit is not None:
+            region.make_true(self.limit, len(content), f"{self.name} takes")
+        return region.place(begin, content)

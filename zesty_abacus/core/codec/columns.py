@@ -131,6 +131,11 @@ class FieldColumn:
         _, firsts, inverse = np.unique(whole, return_index=True, return_inverse=True)
         return [self.text_of(row) for row in rows[firsts]], inverse.reshape(-1)
 
+    def overrule(self, rows: NDArray[np.bool_], state: Validity) -> None:
+        """Give some rows, bool (n,), another validity; what is not there stays so."""
+        absent = (self.validity == Validity.ABSENT) | (self.validity == Validity.TOO_SHORT)
+        self.validity[rows & ~absent] = state
+
     def take(self, rows: NDArray[np.integer]) -> FieldColumn:
         """Return the column with only these rows, in this order."""
         return FieldColumn(
@@ -242,6 +247,14 @@ class CheckColumn:
 
     check: Check
     state: NDArray[np.uint8]
+
+    def note(self, frame: NDArray[np.int64], state: NDArray[np.uint8]) -> None:
+        """Take in how it came out in parts of frames: it agrees in a frame if it disagrees in none of its parts."""
+        agreeing = frame[state == CheckState.AGREES]
+        self.state[agreeing] = np.where(
+            self.state[agreeing] == CheckState.NOT_THERE, CheckState.AGREES, self.state[agreeing]
+        )
+        self.state[frame[state == CheckState.DISAGREES]] = CheckState.DISAGREES
 
     def count(self, state: CheckState) -> int:
         """Return in how many frames the check came out like this."""

@@ -8,12 +8,12 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
-from ..expressions.columns import evaluate
 from ..layouts.checks.check import Check
-from ..layouts.model import Computed, Field, FieldKind, Layout
+from ..layouts.model import Layout
 from .checks import run_checks
-from .columns import ArrayColumns, CheckState, Decoded, FieldColumn, Validity
-from .fixed import decode_fields, judge
+from .columns import ArrayColumns, CheckColumn, CheckState, Decoded, FieldColumn, Validity
+from .computed import compute
+from .fixed import decode_fields
 from .moving import PartReader, whole_frames
 from .plan import Plan
 from .scope import Scope
@@ -53,20 +53,18 @@ def decode(
     needed = _needed(layout, asked, wanted)
     columns = decode_fields(plan.fixed, matrix, sizes, scope, needed)
     arrays: dict[UUID, ArrayColumns] = {}
+    checks: dict[UUID, CheckColumn] = {}
     cut = None
     if layout.parts:
         here = whole_frames(matrix, sizes, scope)
         reader = PartReader(plan, sizes < layout.size)
         more, _ = reader.parts(layout.parts, here, np.full(len(matrix), layout.size, np.int64))
         columns |= more
-        arrays, cut = reader.joined(), reader.was_cut
-    for value in layout.computed:
-        if needed is not None and value.id not in needed:
-            continue
-        columns[value.id] = _computed_column(value, scope)
-        scope.add({value.id: columns[value.id]})
-    checks = run_checks(asked, matrix, sizes, scope)
-    for column in checks.values():
+        arrays, checks, cut = reader.joined(), reader.checks, reader.was_cut
+    columns |= compute((one for one in layout.computed if needed is None or one.id in needed), scope)
+    own = run_checks(asked, matrix, sizes, scope)
+    checks |= own
+    for column in own.values():
         if column.check.spoils:
             _overrule(columns, arrays, column.state == CheckState.DISAGREES, Validity.CHECK_FAILED)
     if untrue is not None:
@@ -80,24 +78,6 @@ def decode(
         columns = {key: column for key, column in columns.items() if key in wanted}
         arrays = {key: array for key, array in arrays.items() if key in wanted or wanted & set(array.columns)}
     return Decoded(columns, arrays, checks, cut)
-
-
-def _computed_column(value: Computed, scope: Scope) -> FieldColumn:
-    result = evaluate(value.expression, scope)
-    whole = result.bounds is not None
-    field = Field(
-        id=value.id,
-        name=value.name,
-        kind=FieldKind.SIGNED if whole else FieldKind.FLOAT,
-        unit=value.unit,
-        low=value.low,
-        high=value.high,
-        note=value.note,
-    )
-    validity = np.where(result.known_rows(), Validity.GOOD, Validity.ABSENT).astype(np.uint8)
-    judge(field, np.zeros(scope.count, np.int64), result.values, validity)
-    raw = result.values if whole else result.values.view(np.uint64)
-    return FieldColumn(field, raw, result.values, None, validity)
 
 
 def _needed(layout: Layout, checks: Iterable[Check], wanted: set[UUID] | None) -> set[UUID] | None:
@@ -127,12 +107,7 @@ def _overrule(
     if not frames.any():
         return
     for column in columns.values():
-        _set_state(column, frames, state)
+        column.overrule(frames, state)
     for array in arrays.values():
         for column in array.columns.values():
-            _set_state(column, frames[array.frame], state)
-
-
-def _set_state(column: FieldColumn, rows: NDArray[np.bool_], state: Validity) -> None:
-    absent = (column.validity == Validity.ABSENT) | (column.validity == Validity.TOO_SHORT)
-    column.validity[rows & ~absent] = state
+            column.overrule(frames[array.frame], state)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from uuid import UUID
 
@@ -10,7 +11,7 @@ import numpy as np
 from ..expressions.exactly import evaluate_node_exactly
 from ..expressions.expression import Expression
 from ..expressions.tree import Call, Name
-from ..layouts.model import Field
+from ..layouts.model import Check, Field
 from .checks import FramesInScope
 from .columns import FieldColumn
 from .encode import get_bits, get_value
@@ -18,23 +19,32 @@ from .region import Region
 from .scope import Scope
 
 
+def fill_checks(frame: FrameToCheck, checks: Sequence[Check]) -> None:
+    """Make checks agree; what is taken over bytes comes last, since it may cover the others."""
+    for last in (False, True):
+        for check in checks:
+            if check.fills_last is last:
+                check.fill(frame)
+
+
 class FrameToCheck:
-    """The whole frame, with every value in it that was given.
+    """A frame, or a part of one, with every value in it that was given.
 
     Parameters
     ----------
-    address
-        Of the frame, for checks that mix it in.
+    begin, end
+        The bytes of the region that it is.
     """
 
-    def __init__(self, region: Region, address: int) -> None:
+    def __init__(self, region: Region, begin: int, end: int) -> None:
         self._region = region
-        self._address = address
+        self._begin = begin
+        self._end = end
 
     @property
     def data(self) -> bytearray:
         """Return the bytes so far."""
-        return self._region.data
+        return self._region.data[self._begin : self._end]
 
     @property
     def keeps_what_it_has(self) -> bool:
@@ -52,7 +62,7 @@ class FrameToCheck:
     def bits_of(self, field_id: UUID) -> tuple[int, int]:
         """Return a field's bits as they stand, and how many they are."""
         field, start = self._region.spots[field_id]
-        data = bytes(self.data[start:]).ljust(field.places.size_needed, b"\0")
+        data = bytes(self._region.data[start:]).ljust(field.places.size_needed, b"\0")
         return get_bits(data, field), len(field.places) or 64
 
     def put_bits(self, field_id: UUID, bits: int) -> None:
@@ -62,7 +72,7 @@ class FrameToCheck:
 
     def put_field(self, field: Field, start: int, raw: int) -> None:
         """Write bits at the places of any field, counted from byte ``start``."""
-        self._region.put(field, start, raw)
+        self._region.put(field, self._begin + start, raw)
 
     def solve_equal(self, expression: Expression) -> None:
         """Give the free field of an equation, as ``length == size - 4``, the value that makes it true."""
@@ -70,7 +80,7 @@ class FrameToCheck:
         if not isinstance(tree, Call) or tree.operation != "==":
             return
         known, raws = self._region.names()
-        special = {"size": Fraction(len(self.data)), "address": Fraction(self._address)}
+        special = {"size": Fraction(len(self.data)), "address": Fraction(self._region.address)}
         for side, other in (tree.arguments, reversed(tree.arguments)):
             if not isinstance(side, Name) or side.name in self._region.given:
                 continue
@@ -85,7 +95,7 @@ class FrameToCheck:
         """Return it as the one frame of many."""
         scope = Scope(1)
         scope.add_special("size", np.array([len(self.data)]))
-        scope.add_special("address", np.array([self._address]))
+        scope.add_special("address", np.array([self._region.address]))
         for field, start in self._region.spots.values():
             column = self._column(field, start)
             if column is not None:
@@ -96,7 +106,7 @@ class FrameToCheck:
     def _column(self, field: Field, start: int) -> FieldColumn | None:
         if not field.raw_is_number or not len(field.places):
             return None
-        raw, value = get_value(bytes(self.data[start:]).ljust(field.places.size_needed, b"\0"), field)
+        raw, value = get_value(bytes(self._region.data[start:]).ljust(field.places.size_needed, b"\0"), field)
         if raw is None or not -(1 << 63) <= raw < 1 << 63:
             return None
         plain = np.array([raw], np.int64)

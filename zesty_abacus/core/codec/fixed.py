@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from ..kernels.bits import decode_numbers
 from ..layouts.model import Field, FieldKind, Selected
 from .columns import FieldColumn, Validity
-from .plan import FieldsPlan, number_steps
+from .plan import FieldsPlan, number_steps, value_dtype
+from .scaling import nearest
 from .scope import Scope
 
 _FLOAT_DTYPES = {16: np.float16, 32: np.float32, 64: np.float64}
@@ -97,7 +98,7 @@ def number_column(
     ----------
     raw : uint64 (n,)
         As the kernel gives it.
-    value : float64 (n,), None where the kernel scales nothing
+    value : float64 (n,), None where the kernel scales nothing: unscaled, or too wide to be rounded once
     validity : uint8 (n,)
         Presence; is filled in further.
     """
@@ -105,9 +106,11 @@ def number_column(
         validity[(raw == _NOT_DIGITS) & (validity == Validity.GOOD)] = Validity.NOT_READABLE
     if field.kind is FieldKind.FLOAT:
         value = _float_values(field, raw)
+    exact = raw.view(np.int64) if field.is_signed else raw
+    if value is None and value_dtype(field) == np.float64:
+        value = nearest(exact, field.ratio, field.offset)
     if value is not None and field.is_curved:
         value = along_curve(field, value)
-    exact = raw.view(np.int64) if field.is_signed else raw
     numbers = exact if value is None else value
     judge(field, exact, numbers, validity)
     return FieldColumn(field, exact, numbers, None, validity)

@@ -12,7 +12,6 @@ from uuid import UUID
 
 from ..layouts.model import Field, Layout
 from .encode import Encoded, EncodeError, Value
-from .filling import FrameToCheck
 from .region import Region
 
 Values = Mapping[str, "Value | Sequence"]
@@ -36,7 +35,8 @@ def encode_message(layout: Layout, values: Values, base: bytes = b"", *, address
     EncodeError
         If a field is unknown, a value does not fit, or a field is given that its selector excludes.
     """
-    region = Region(layout.fields, layout.size, None, "", base)
+    own = layout.applies.address if address is None else address
+    region = Region(layout.fields, layout.size, None, "", base, address=own or 0)
     unused = dict(values)
     region.fill_fields(layout.fields, 0, unused)
     cursor = region.build_parts(layout.parts, layout.size, unused)
@@ -45,18 +45,9 @@ def encode_message(layout: Layout, values: Values, base: bytes = b"", *, address
         raise EncodeError(f"there is no field {next(iter(unused))!r}.", where=layout.name, hint=f"It has {known}.")
     if layout.parts:
         del region.data[cursor:]
-    own = layout.applies.address if address is None else address
-    _fill_checks(FrameToCheck(region, own or 0), layout)
+    region.fill_checks(layout.checks, 0, len(region.data))
     _check_selectors(region, layout.fields, values)
     return Encoded(bytes(region.data), region.losses)
-
-
-def _fill_checks(frame: FrameToCheck, layout: Layout) -> None:
-    # what is taken over bytes comes last, since it may cover the others
-    for last in (False, True):
-        for check in layout.checks:
-            if check.fills_last is last:
-                check.fill(frame)
 
 
 def _check_selectors(region: Region, fields: Sequence[Field], values: Mapping) -> None:

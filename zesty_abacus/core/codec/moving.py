@@ -18,8 +18,10 @@ from ..expressions.columns import evaluate
 from ..expressions.expression import Expression
 from ..expressions.operation import Result
 from ..kernels.stretches import HeadSteps, gather_stretches, head_steps, parse_numbers
-from ..layouts.model import Axis, Field, FieldKind, Part
-from .columns import ArrayColumns, FieldColumn, Validity, join_columns
+from ..layouts.model import Axis, Check, Computed, Field, FieldKind, Part
+from .checks import run_checks
+from .columns import ArrayColumns, CheckColumn, CheckState, FieldColumn, Validity, join_columns
+from .computed import compute
 from .fixed import along_curve, decode_fields, judge, selector_holds
 from .plan import Plan, compile_places, value_dtype
 from .scope import Scope
@@ -101,6 +103,8 @@ class PartReader:
         The number of the field that each bit belongs to, -1 for none.
     numbers
         Number of each field by id, if owners are asked for.
+    checks
+        How the checks of parts came out, one state a frame, by id.
     """
 
     plan: Plan
@@ -108,6 +112,7 @@ class PartReader:
     arrays: dict[UUID, list[ArrayColumns]] = field(default_factory=dict)
     owners: NDArray[np.int16] | None = None
     numbers: dict[UUID, int] = field(default_factory=dict)
+    checks: dict[UUID, CheckColumn] = field(default_factory=dict)
 
     def parts(
         self, parts: Sequence[Part], here: Stretches, cursor: NDArray[np.int64]
@@ -133,7 +138,7 @@ class PartReader:
             inner = here.pick(owner, begin[owner]) if len(owner) < len(here) else replace(here, start=begin)
             made, after = part.decode(inner, self)
             spread = {key: column.spread(owner, len(here)) for key, column in made.items()}
-            here.scope.add(spread)
+            here.scope.add(spread, by_name=not part.names_are_its_own)
             columns |= spread
             if len(owner) == len(here):
                 cursor = after
@@ -205,6 +210,47 @@ class PartReader:
         """Return the steps that read a field of at most eight bytes in a kernel."""
         return head_steps(compile_places(one.places), one.places.size_needed)
 
+    def computed(self, values: Sequence[Computed], here: Stretches) -> Columns:
+        """Return computed values, one a stretch."""
+        return compute(values, here.scope) if values else {}
+
+    def mark(self) -> dict[UUID, int]:
+        """Return how many batches each array has by now, to tell later what came after."""
+        return {key: len(batches) for key, batches in self.arrays.items()}
+
+    def check(self, checks: Sequence[Check], here: Stretches, end: NDArray[np.int64], columns: Columns,
+              mark: Mapping[UUID, int]) -> None:  # fmt: skip
+        """Make checks over stretches that end before ``end``; what disagrees has no good value in it.
+
+        Parameters
+        ----------
+        columns
+            What was read of the stretches, once each.
+        mark
+            From before they were read: arrays that came since lie in them.
+        """
+        width = int(np.maximum(end - here.start, 0).max(initial=0))
+        content, sizes = gather_stretches(here.matrix, here.row, here.start, end, max(width, 1))
+        scope = Scope(len(here), here.scope)
+        scope.add_special("size", sizes)
+        for key, column in run_checks(checks, content, sizes, scope).items():
+            frames = np.full(len(self.was_cut), CheckState.NOT_THERE, np.uint8)
+            self.checks.setdefault(key, CheckColumn(column.check, frames)).note(here.frame, column.state)
+            disagrees = column.state == CheckState.DISAGREES
+            if column.check.spoils and disagrees.any():
+                self._spoil(here, disagrees, columns, mark)
+
+    def _spoil(self, here: Stretches, disagrees: NDArray[np.bool_], columns: Columns, mark: Mapping[UUID, int]) -> None:
+        for column in columns.values():
+            column.overrule(disagrees, Validity.CHECK_FAILED)
+        depth = here.index.shape[1]
+        bad = _as_keys(here.frame[disagrees], here.index[disagrees])
+        for key, batches in self.arrays.items():
+            for batch in batches[mark.get(key, 0) :]:
+                within = np.isin(_as_keys(batch.frame, batch.index[:, :depth]), bad)
+                for column in batch.columns.values():
+                    column.overrule(within, Validity.CHECK_FAILED)
+
     def cut(self, here: Stretches, rows: NDArray[np.bool_]) -> None:
         """Note the frames of some stretches, bool (n,), as ending before their layout does."""
         if rows.any():
@@ -274,6 +320,12 @@ class PartReader:
     def joined(self) -> dict[UUID, ArrayColumns]:
         """Return each array as one, in order of frame and index."""
         return {key: _joined(batches) for key, batches in self.arrays.items()}
+
+
+def _as_keys(frame: NDArray[np.int64], index: NDArray[np.int64]) -> NDArray:
+    """Return frame and numbers of items as one value each, to be compared whole."""
+    rows = np.ascontiguousarray(np.column_stack([frame, index]), np.int64)
+    return rows.view(np.dtype((np.void, rows.shape[1] * 8))).reshape(-1)
 
 
 def _begin_of(part: Part, here: Stretches, cursor: NDArray[np.int64]) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:

@@ -9,10 +9,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from fractions import Fraction
 from uuid import UUID
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..errors import MisuseError
 from ..kernels.steps import (
@@ -30,8 +30,7 @@ from ..layouts.model import Field, FieldKind, Layout
 from ..layouts.places import Places
 from ..layouts.validate import check_layout
 from .carried import with_carried
-
-_EXACT_FLOAT_BITS = 53
+from .scaling import CommonScale, rounds_once
 
 _READINGS = {
     FieldKind.SIGNED: READ_SIGNED, FieldKind.SIGN_MAGNITUDE: READ_SIGN_MAGNITUDE,
@@ -84,7 +83,8 @@ def number_steps(fields: Sequence[Field]) -> NumberSteps:
     for field in fields:
         steps += compile_places(field.places)
         first.append(len(steps))
-    scales = [_common_scale(field.ratio, field.offset) for field in fields]
+    scales = [CommonScale.of(field.ratio, field.offset) for field in fields]
+    in_kernel = [value_dtype(field) == np.float64 and rounds_once(field) for field in fields]
     return NumberSteps(
         first=np.array(first, np.int64),
         word=np.array([step.word for step in steps], np.int64),
@@ -95,35 +95,29 @@ def number_steps(fields: Sequence[Field]) -> NumberSteps:
         width=np.array([len(field.places) for field in fields], np.int64),
         reading=np.array([_READINGS.get(field.kind, READ_UNSIGNED) for field in fields], np.int64),
         inverted=np.array([field.inverted for field in fields], np.bool_),
-        scaled=np.array([value_dtype(field) == np.float64 for field in fields], np.bool_),
-        times=np.array([scale[0] for scale in scales], np.float64),
-        plus=np.array([scale[1] for scale in scales], np.float64),
-        over=np.array([scale[2] for scale in scales], np.float64),
+        scaled=np.array(in_kernel, np.bool_),
+        times=_floats(scales, in_kernel, 0),
+        plus=_floats(scales, in_kernel, 1),
+        over=_floats(scales, in_kernel, 2),
     )
+
+
+def _floats(scales: Sequence[CommonScale], used: Sequence[bool], place: int) -> NDArray[np.float64]:
+    # a scale that the kernel does not use may be beyond any float
+    return np.array([float(scale[place]) if use else 1.0 for scale, use in zip(scales, used, strict=True)], np.float64)
 
 
 def value_dtype(field: Field) -> np.dtype | None:
     """Return the dtype of a field's value column, None for text and raw bytes.
 
-    Unscaled integers keep their raw dtype, so that no bit above 53 is lost. Everything scaled is float64:
-    a raw value of at most 53 bits is then rounded once; a wider one loses its lowest bits, and its raw
-    column stays exact.
+    Unscaled integers keep their raw dtype, so that no bit above 53 is lost. Everything scaled is float64, the
+    nearest to the exact value; the raw column stays exact.
     """
     if field.kind in (FieldKind.TEXT, FieldKind.BYTES):
         return None
     if field.kind is FieldKind.FLOAT or (field.ratio, field.offset) != (1, 0) or field.is_curved:
         return np.dtype(np.float64)
     return np.dtype(np.int64 if field.is_signed else np.uint64)
-
-
-def _common_scale(ratio: Fraction, offset: Fraction) -> tuple[float, float, float]:
-    """Return (times, plus, over) over a common denominator, or plain factors if that is not exact."""
-    over = ratio.denominator * offset.denominator
-    times = ratio.numerator * offset.denominator
-    plus = offset.numerator * ratio.denominator
-    if max(abs(times), abs(plus), over).bit_length() <= _EXACT_FLOAT_BITS:
-        return float(times), float(plus), float(over)
-    return float(ratio), float(offset), 1.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -11,7 +11,7 @@ from uuid import UUID
 from ..expressions.exactly import evaluate_exactly
 from ..expressions.expression import Expression
 from ..expressions.tree import ExpressionError
-from ..layouts.model import Field, FieldKind, Part
+from ..layouts.model import Check, Field, FieldKind, Part
 from ..layouts.numbers import format_exact
 from .encode import EncodeError, content_bytes, exact_of, get_value, put_bits, raw_of, whole_of
 from .scalar import bits_of_raw, physical_of
@@ -29,9 +29,16 @@ class Region:
         The bytes so far.
     known, raws
         Values and raw numbers by field name, of this region and of those around it.
+    address
+        Of the frame.
     """
 
-    def __init__(self, fields: Sequence[Field], size: int, outer: Region | None, path: str, base: bytes = b"") -> None:
+    def __init__(
+        self, fields: Sequence[Field], size: int, outer: Region | None, path: str, base: bytes = b"", *,
+        address: int = 0, own_names: bool = False,
+    ) -> None:  # fmt: skip
+        self.address: int = outer.address if outer is not None else address
+        self._own_names = own_names
         self.fields = list(fields)
         self.spots: dict[UUID, tuple[Field, int]] = {field.id: (field, 0) for field in fields}
         self.data = bytearray(base[:size].ljust(size, b"\0"))
@@ -67,7 +74,7 @@ class Region:
 
     def names(self) -> tuple[Known, dict[str, int]]:
         """Return values and raw numbers by name."""
-        known, raws = self.outer.names() if self.outer is not None else ({}, {})
+        known, raws = self.outer.names() if self.outer is not None and not self._own_names else ({}, {})
         for field, start in self.spots.values():
             if field.raw_is_number and len(field.places):
                 raw, value = get_value(bytes(self.data[start:]).ljust(field.places.size_needed, b"\0"), field)
@@ -92,7 +99,7 @@ class Region:
         for field, start in self.spots.values():
             if field.name == name:
                 return self, field, start
-        return self.outer.owner_of(name) if self.outer is not None else None
+        return self.outer.owner_of(name) if self.outer is not None and not self._own_names else None
 
     def make_true(self, expression: Expression, wanted: int, what: str, *, at_least: bool = False) -> None:
         """Set the one free field of an expression so that it gives ``wanted``; otherwise check that it does.
@@ -153,13 +160,21 @@ class Region:
             cursor = part.build(self, begin, unused)
         return cursor
 
-    def inner(self, path: str, fields: Sequence[Field], size: int) -> Region:
-        """Return a region of its own inside this one, whose names hide those here."""
-        return Region(fields, size, self, self.path + path)
+    def inner(self, path: str, fields: Sequence[Field], size: int, *, own_names: bool = False) -> Region:
+        """Return a region inside this one, whose names hide those here; with ``own_names`` it knows no others."""
+        return Region(fields, size, self, self.path + path, own_names=own_names)
+
+    def fill_checks(self, checks: Sequence[Check], begin: int, end: int) -> None:
+        """Make the checks of a part agree whose bytes are ``begin`` up to ``end``."""
+        from .filling import FrameToCheck, fill_checks  # which looks at regions as frames
+
+        if checks:
+            fill_checks(FrameToCheck(self, begin, end), checks)
 
     def build_inner(
-        self, path: str, fields: Sequence[Field], parts: Sequence[Part], size: int, values: Mapping
-    ) -> bytes:
+        self, path: str, fields: Sequence[Field], parts: Sequence[Part], size: int, values: Mapping,
+        checks: Sequence[Check] = (),
+    ) -> bytes:  # fmt: skip
         """Return the bytes of an item with fields and parts of its own; raises where a value is left over."""
         inner = self.inner(path, fields, size)
         unused = dict(values)
@@ -167,6 +182,7 @@ class Region:
         end = inner.build_parts(parts, size, unused)
         if unused:
             raise inner.refused(f"there is no field {next(iter(unused))!r}.")
+        inner.fill_checks(checks, 0, max(end, size))
         return bytes(inner.data[: max(end, size)])
 
     def content(self, field: Field, value: object) -> bytes:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..expressions.columns import Plain
-from ..expressions.operation import HIGHEST
+from ..expressions.operation import type_between, whole_column
 from .columns import FieldColumn
 
 
@@ -22,9 +22,14 @@ class Scope:
         Rows.
     outer, owner
         The scope around, and the row of it that each row here lies in.
+    own_names
+        Whether nothing of the scope around can be named here but the frame's address.
     """
 
-    def __init__(self, count: int, outer: Scope | None = None, owner: NDArray[np.int64] | None = None) -> None:
+    def __init__(
+        self, count: int, outer: Scope | None = None, owner: NDArray[np.int64] | None = None, *, own_names: bool = False
+    ) -> None:
+        self._own_names = own_names
         self.count = count
         self._outer = outer
         self._owner = owner
@@ -32,10 +37,11 @@ class Scope:
         self._by_name: dict[str, FieldColumn] = {}
         self._special: dict[str, tuple[NDArray, tuple[int, int]]] = {}
 
-    def add(self, columns: Mapping[UUID, FieldColumn]) -> None:
-        """Make columns known."""
+    def add(self, columns: Mapping[UUID, FieldColumn], *, by_name: bool = True) -> None:
+        """Make columns known, or only their ids."""
         self._columns.update(columns)
-        self._by_name.update({column.field.name: column for column in columns.values()})
+        if by_name:
+            self._by_name.update({column.field.name: column for column in columns.values()})
 
     def add_special(self, name: str, values: NDArray) -> None:
         """Make one of the special names known; whole numbers below 2**48 in size, so that products stay exact."""
@@ -80,7 +86,7 @@ class Scope:
         return self._from_outer(name, raw=True)
 
     def _from_outer(self, name: str, *, raw: bool) -> Plain:
-        if self._outer is None:
+        if self._outer is None or (self._own_names and (raw or name != "address")):
             raise KeyError(name)
         values, known, bounds = self._outer.raw(name) if raw else self._outer.value(name)
         if self._owner is None:
@@ -90,9 +96,8 @@ class Scope:
 
 def _plain(column: FieldColumn, values: NDArray) -> Plain:
     known = None if bool((column.validity == 0).all()) else column.has_value
-    if values.dtype == np.float64:
-        return values, known, None
+    if values.dtype == np.float64 or not len(column.field.places):
+        found = whole_column(values, known)
+        return found.values, found.known, found.bounds
     bounds = column.field.raw_range()
-    if bounds[1] > HIGHEST:
-        return values.astype(np.float64), known, None
-    return values.astype(np.int64, copy=False), known, bounds
+    return values.astype(type_between(bounds), copy=False), known, bounds

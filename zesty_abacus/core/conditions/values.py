@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..codec.columns import FieldColumn
-from ..expressions.operation import HIGHEST, LOWEST, Operation, Result
+from ..expressions.operation import Operation, Result, constant, whole_column
 from ..expressions.quantities import converted, scale_of, unit_words
 from ..expressions.tree import ExpressionError
 from ..expressions.units import Powers, Side, parse_unit
@@ -74,13 +74,6 @@ class Literal(Value):
         return f"{number} {self.written_unit}".strip().replace("-", "−")
 
 
-def constant(value: Fraction, count: int) -> Result:
-    """Return a number in every row; the nearest float where it is no whole one."""
-    if value.denominator == 1 and LOWEST <= value <= HIGHEST:
-        return Result(np.full(count, int(value), np.int64), None, (int(value), int(value)))
-    return Result(np.full(count, float(value)), None, None)
-
-
 @dataclass(frozen=True, eq=False)
 class FieldValue(Value):
     """A field by its name, of any message that has it or of one that is named."""
@@ -99,10 +92,7 @@ class FieldValue(Value):
         if values is None:
             return nothing(len(rows))
         known = column.has_value
-        if values.dtype == np.uint64 and len(values) and int(values.max()) > HIGHEST:
-            return Result(values.astype(np.float64), known, None)
-        whole = np.issubdtype(values.dtype, np.integer)
-        return Result(values.astype(np.int64) if whole else values, known, (LOWEST, HIGHEST) if whole else None)
+        return whole_column(values, known)
 
     def column(self, rows: Rows) -> tuple[Field, FieldColumn] | None:
         """Return the field and its values in frames that have it."""

@@ -1,7 +1,7 @@
 """Expressions over whole columns.
 
-Whole numbers stay whole, as int64, as long as the widest values the bits can hold fit; beyond that, and for
-everything scaled, numbers are float64. Where a value is not there, or the operation has no result for it, the
+Whole numbers stay whole, as int64 or uint64, as long as 64 bits hold them; beyond that, and for everything scaled,
+numbers are float64. Where a value is not there, or the operation has no result for it, the
 result is not known.
 """
 
@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from .expression import Expression
-from .operation import HIGHEST, LOWEST, Bounds, Result
+from .operation import Bounds, Result, constant
 from .operations.registry import operations
 from .tree import RAW, ExpressionError, Name, Node, Number
 
@@ -50,20 +50,13 @@ def evaluate(expression: Expression, names: Names) -> Result:
 
 def _value(node: Node, names: Names) -> Result:
     if isinstance(node, Number):
-        return _literal(node, names.count)
+        return constant(node.value, names.count)
     if isinstance(node, Name):
         return _named(names.value, node.name)
     if node.operation == RAW:
         assert isinstance(node.arguments[0], Name)
         return _named(names.raw, node.arguments[0].name)
     return operations()[node.operation].over_columns([_value(argument, names) for argument in node.arguments])
-
-
-def _literal(node: Number, count: int) -> Result:
-    if node.value.denominator == 1 and LOWEST <= node.value <= HIGHEST:
-        whole = int(node.value)
-        return Result(np.full(count, whole, np.int64), None, (whole, whole))
-    return Result(np.full(count, float(node.value)), None, None)
 
 
 def _named(find: Callable[[str], Plain], name: str) -> Result:

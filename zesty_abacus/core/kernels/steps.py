@@ -38,9 +38,9 @@ class NumberSteps:
     inverted : bool (fields,)
         Every bit is turned round first.
     scaled : bool (fields,)
-        Whether a float64 value column is wanted beside the raw one.
+        Whether a float64 value column is wanted beside the raw one, and one rounding makes it.
     times, plus, over : float64 (fields,)
-        ``value = (raw * times + plus) / over``: one rounding when raw has at most 53 bits.
+        ``value = (raw * times + plus) / over``; whole numbers that no raw number makes larger than 2**53.
     """
 
     first: NDArray[np.int64]

@@ -7,15 +7,13 @@ carry a UUID, so that a rename is not a delete. This module is the door to the w
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from fractions import Fraction
-from typing import TYPE_CHECKING, ClassVar, TypeVar, Union
+from typing import TYPE_CHECKING, TypeVar, Union
 from uuid import UUID, uuid4
 
 import msgspec
 
 from ..expressions.expression import Expression
 from .applies import Applies
-from .attribute import NAME, Attribute, an_expression, optional_exact
 from .checks.check import Check
 from .checks.complement import Complement
 from .checks.counter import Counter
@@ -27,13 +25,13 @@ from .checks.reserved import Reserved
 from .checks.rule import Rule
 from .checks.sum import Carry, Sum
 from .checks.xor import Xor
+from .computed import Computed
 from .fields import TEXT_ENCODINGS, CurvePoint, Field, FieldKind, NamedValue, Selected, new_field
-from .item import LayoutItem
 from .parts.carried import Carried
 from .parts.elements import ElementCase, Elements
 from .parts.group import Axis, Group, Repeat
 from .parts.part import Part
-from .parts.registry import let_parts_hold_parts, part_kinds
+from .parts.registry import let_parts_hold, part_kinds
 from .parts.run import Run
 from .parts.text_line import TextLine
 from .places import Places
@@ -47,36 +45,7 @@ else:
     # what documents may hold is what was found, also in packages from outside; no checker can know it
     AnyCheck = Union[check_kinds()]  # noqa: UP007 - of a tuple that is made at run time
     AnyPart = Union[part_kinds()]  # noqa: UP007 - of a tuple that is made at run time
-    let_parts_hold_parts(AnyPart)
-
-
-class Computed(LayoutItem, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A value that no bits hold: computed from fields that are there once a frame.
-
-    Attributes
-    ----------
-    unit
-        Empty is the unit the expression gives.
-    low, high
-        Values outside are flagged, both ends included; None is no limit.
-    """
-
-    id: UUID
-    name: str
-    expression: Expression
-    unit: str = ""
-    low: Fraction | None = None
-    high: Fraction | None = None
-    note: str = ""
-
-    attributes: ClassVar[tuple[Attribute, ...]] = (
-        NAME, Attribute("expression", "is", "voltage * current", an_expression), Attribute("unit", "unit"),
-        Attribute("low", "low limit", "open", optional_exact), Attribute("high", "high limit", "open", optional_exact),
-    )  # fmt: skip
-
-    def words(self) -> str:
-        """Return what it is, in words."""
-        return f"computed, {self.expression}"
+    let_parts_hold(AnyPart, AnyCheck)
 
 
 class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -141,15 +110,26 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     def named_items(self) -> Iterator[Field | Computed]:
         """Yield all that has a name and a unit: fields, then computed values."""
         yield from self.all_fields()
-        yield from self.computed
+        yield from self.all_computed()
 
     def once_a_frame(self) -> Iterator[Field]:
         """Yield the fields that are there once a frame, and computed values as fields."""
         yield from self.fields
         for part in self.parts:
             yield from part.fields_once()
-        for value in self.computed:
-            yield Field(id=value.id, name=value.name, kind=FieldKind.FLOAT, unit=value.unit)
+        yield from (value.as_field() for value in self.computed)
+
+    def all_checks(self) -> Iterator[Check]:
+        """Yield the checks over frames, then those of parts."""
+        yield from self.checks
+        for part in self.parts:
+            yield from part.checks_inside()
+
+    def all_computed(self) -> Iterator[Computed]:
+        """Yield the values that are computed once a frame, then those of parts."""
+        yield from self.computed
+        for part in self.parts:
+            yield from part.computed_inside()
 
     def with_field(self, field: Field) -> Layout:
         """Return a layout with the field of the same id replaced, also within parts, or added in order of place.

@@ -22,15 +22,8 @@ def check_structure(layout: Layout, check_fields_of: FieldCheck) -> list[LayoutP
         return [LayoutProblem(None, "parts", "A register map has fixed places; it cannot hold parts that move.")]
     walk = PartWalk(check_fields_of)
     scope = walk.parts(layout.parts, layout.fields, 1)
-    problems = walk.problems
-    known = {field.name: field for field in scope}
-    ids = {field.id for field in scope}
-    for check in layout.checks:
-        problems += [LayoutProblem(check.id, *said) for said in _check_check(check, known, ids)]
-    for value in layout.computed:
-        problems += [LayoutProblem(value.id, *said) for said in _check_computed(value, known)]
-        known[value.name] = Field(id=value.id, name=value.name, unit=value.unit)
-    return problems + _check_ids(layout)
+    walk.items(layout.checks, layout.computed, scope)
+    return walk.problems + _check_ids(layout)
 
 
 class PartWalk:
@@ -53,6 +46,19 @@ class PartWalk:
     def fields(self, fields: tuple[Field, ...], known: tuple[Field, ...], size: int) -> None:
         """Look at fields with places in ``size`` bytes, whose selectors are among those known."""
         self.problems += self._check_fields_of(fields, known, size)
+
+    def items(
+        self, checks: tuple[Check, ...], computed: tuple[Computed, ...], scope: tuple[Field, ...]
+    ) -> tuple[Field, ...]:
+        """Look at checks and computed values; return the scope with the values behind."""
+        known = {field.name: field for field in scope}
+        ids = {field.id for field in scope}
+        for check in checks:
+            self.problems += [LayoutProblem(check.id, *said) for said in _check_check(check, known, ids)]
+        for value in computed:
+            self.problems += [LayoutProblem(value.id, *said) for said in _check_computed(value, known)]
+            known[value.name] = value.as_field()
+        return (*scope, *(value.as_field() for value in computed))
 
     def say(self, item: UUID, attribute: str, sentence: str) -> None:
         """Note what is wrong with an item."""
@@ -94,7 +100,12 @@ def _check_computed(value: Computed, known: dict[str, Field]) -> Said:
 def _check_ids(layout: Layout) -> list[LayoutProblem]:
     seen: set[UUID] = set()
     problems = []
-    items: list[Field | LayoutItem] = [*layout.all_fields(), *layout.parts, *layout.checks, *layout.computed]
+    items: list[Field | LayoutItem] = [
+        *layout.all_fields(),
+        *layout.parts,
+        *layout.all_checks(),
+        *layout.all_computed(),
+    ]
     for item in items:
         if item.id in seen:
             problems.append(LayoutProblem(item.id, "id", f"{item.name} has the identity of something else."))

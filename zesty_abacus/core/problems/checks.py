@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Iterator
 from uuid import UUID
 
@@ -30,15 +31,17 @@ class Disagreeing(Watch):
 
     def __init__(self, layout: Layout) -> None:
         super().__init__(layout)
-        self._checks: dict[UUID, Check] = {check.id: check for check in layout.checks if check.spoils}
-        self._bad: dict[UUID, list[NDArray[np.int64]]] = {key: [] for key in self._checks}
-        self._made = dict.fromkeys(self._checks, 0)
+        self._checks: dict[UUID, Check] = {}
+        self._bad: defaultdict[UUID, list[NDArray[np.int64]]] = defaultdict(list)
+        self._made: defaultdict[UUID, int] = defaultdict(int)
 
     def add(self, places: NDArray[np.int64], decoded: Decoded) -> None:
-        for key in self._checks:
-            state = decoded.checks[key].state
-            self._bad[key].append(places[state == CheckState.DISAGREES])
-            self._made[key] += int((state != CheckState.NOT_THERE).sum())
+        # those of parts, and of what is carried, came out with the frames, too
+        for key, column in decoded.checks.items():
+            if column.check.spoils:
+                self._checks[key] = column.check
+                self._bad[key].append(places[column.state == CheckState.DISAGREES])
+                self._made[key] += int((column.state != CheckState.NOT_THERE).sum())
 
     def problems(self, seen: KindSeen) -> Iterator[Problem]:
         for key, check in self._checks.items():
@@ -54,7 +57,7 @@ class Disagreeing(Watch):
     def _name(self, check: Check) -> str:
         """Return the field that holds it, its own name if none does."""
         held = check.held_by()
-        return next((field.name for field in self.layout.fields if field.id in held), check.name)
+        return next((field.name for field in self.layout.all_fields() if field.id in held), check.name)
 
 
 def _reason(what: str, bad: int, made: int) -> str:

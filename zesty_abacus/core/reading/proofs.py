@@ -82,9 +82,12 @@ class Proofs:
         scope.add_special("address", capture.frames.addresses(frames.rows))
         scope.add(decoded.columns)
         checked = FramesInScope(frames.matrix, frames.sizes, scope)
+        over_frames = {check.id for check in plan.layout.checks}
         for column in decoded.checks.values():
             check, agrees = column.check, column.state == CheckState.AGREES
-            borne_out, under = check.bears_out(plan.layout), check.bits_under(checked)
+            # what a check of a part is taken over is counted from the part, which is elsewhere in every frame
+            under = check.bits_under(checked) if check.id in over_frames else None
+            borne_out = check.bears_out(plan.layout)
             if borne_out or under is not None:
                 self._note(agrees, agrees | (column.state == CheckState.NOT_THERE), _BY_CHANCE_CHECK)
             for field_id in borne_out:
@@ -105,7 +108,7 @@ class Proofs:
         held[frame[good]] = True
         moves = len(column.raw) > 1 and bool((column.raw != column.raw[0]).any())
         self._note(held & ~bad, ~bad, likely if moves else 1.0)
-        computed = next((value for value in layout.computed if value.id == column.field.id), None)
+        computed = next((value for value in layout.all_computed() if value.id == column.field.id), None)
         if computed is None:
             self._add(column.field.id, held & ~bad)
         else:

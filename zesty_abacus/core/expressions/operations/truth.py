@@ -8,7 +8,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from ..operation import Operation, Result, and_known, known_in_all
+from ..operation import Operation, Result, and_known, in_one_type, known_in_all
 from ..units import Powers, Side, compared, the_same
 
 
@@ -33,9 +33,10 @@ def _choose(parts: Sequence[Result]) -> Result:
     condition, yes, no = parts
     truth = condition.values != 0
     known = np.where(truth, yes.known_rows(), no.known_rows()) & condition.known_rows()
-    if yes.bounds is not None and no.bounds is not None:
+    whole = in_one_type([yes, no]) if yes.bounds is not None and no.bounds is not None else None
+    if whole is not None and yes.bounds is not None and no.bounds is not None:
         bounds = min(yes.bounds[0], no.bounds[0]), max(yes.bounds[1], no.bounds[1])
-        return Result(np.where(truth, yes.values, no.values), and_known(None, known), bounds)
+        return Result(np.where(truth, *whole), and_known(None, known), bounds)
     values = np.where(truth, yes.values.astype(np.float64), no.values.astype(np.float64))
     return Result(values, and_known(None, known), None)
 

@@ -116,7 +116,13 @@ class Check(LayoutItem, frozen=True, kw_only=True, forbid_unknown_fields=True, o
     note: str = ""
 
     spoils: ClassVar[bool] = True
+    compares: ClassVar[str] = ""
+    """``frames`` or ``messages`` where it looks at more than one of them; what looks at one also stands in parts."""
     fills_last: ClassVar[bool] = False
+
+    def can_stand_in(self, *, is_array: bool) -> bool:
+        """Return whether it can be a check of a part that is there once, or of the items of an array."""
+        return not self.compares or (self.compares == "frames" and not is_array)
 
     def fields(self) -> tuple[UUID, ...]:
         """Return the fields it names."""

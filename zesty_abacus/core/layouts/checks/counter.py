@@ -41,6 +41,7 @@ class Counter(Check, frozen=True, kw_only=True, omit_defaults=True, tag="counter
         Attribute("wraps_at", "values", "all its bits hold", optional_whole),
     )  # fmt: skip
     spoils: ClassVar[bool] = False
+    compares: ClassVar[str] = "frames"
     rank: ClassVar[int] = 0
 
     @classmethod

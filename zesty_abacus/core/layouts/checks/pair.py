@@ -57,6 +57,7 @@ class Pair(Check, frozen=True, kw_only=True, omit_defaults=True, tag="pair"):
         Attribute("within_ms", "within ms", "any time", optional_whole),
     )  # fmt: skip
     spoils: ClassVar[bool] = False
+    compares: ClassVar[str] = "messages"
     rank: ClassVar[int] = 7
 
     @classmethod

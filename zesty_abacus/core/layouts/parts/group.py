@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 from ...errors import MisuseError
 from ...expressions.expression import Expression
 from ..attribute import Attribute, optional_expression, whole
+from ..checks.check import Check
+from ..computed import Computed
 from ..fields import Field, FieldKind, Selected, new_field
 from ..places import parse_places
 from ..problems import Said
@@ -26,7 +28,7 @@ if TYPE_CHECKING:
     # the codec stands on layouts; what it hands in is named here, never loaded
     from ...codec.moving import PartReader, Stretches
     from ...codec.region import Region
-    from ..model import AnyPart, Layout
+    from ..model import AnyCheck, AnyPart, Layout
     from ..validate_parts import PartWalk
     from .part import Columns
 
@@ -84,6 +86,11 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         Of an array: where each item stands.
     limit
         Of a group that is there once: the bytes it and its parts may take; None is all the rest.
+    checks
+        Over the bytes of each item by itself, which ``size`` counts and coverage counts from; where one disagrees, the
+        item's values are invalid.
+    computed
+        Of each item.
     """
 
     size: int
@@ -93,6 +100,8 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
     amount: Expression | None = None
     axis: Axis | None = None
     limit: Expression | None = None
+    checks: tuple[AnyCheck, ...] = ()
+    computed: tuple[Computed, ...] = ()
 
     attributes: ClassVar[tuple[Attribute, ...]] = (
         *Part.attributes, Attribute("size", "bytes an item", "", whole),
@@ -127,6 +136,17 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             yield from self.fields
             for part in self.parts:
                 yield from part.fields_once()
+            yield from (value.as_field() for value in self.computed)
+
+    def checks_inside(self) -> Iterator[Check]:
+        yield from self.checks
+        for part in self.parts:
+            yield from part.checks_inside()
+
+    def computed_inside(self) -> Iterator[Computed]:
+        yield from self.computed
+        for part in self.parts:
+            yield from part.computed_inside()
 
     def expressions(self) -> Iterator[tuple[str, Expression]]:
         yield from super().expressions()
@@ -158,6 +178,10 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
     def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
         walk.fields(self.fields, (*scope, *self.fields), self.size)
         inner = walk.parts(self.parts, (*scope, *self.fields), depth + 1)
+        for check in self.checks:
+            if not check.can_stand_in(is_array=self.repeat is not Repeat.ONCE):
+                walk.say(check.id, "check", f"{check.name} compares {check.compares}; it cannot stand in {self.name}.")
+        inner = walk.items(self.checks, self.computed, inner)
         return inner if self.repeat is Repeat.ONCE else scope
 
     # reading
@@ -165,9 +189,9 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
     def decode(self, here: Stretches, reader: PartReader) -> tuple[Columns, NDArray[np.int64]]:
         if self.repeat is Repeat.ONCE:
             if self.limit is None:
-                return self._decode_item(here, reader)
+                return self._decode_checked(here, reader)
             here = replace(here, limit=np.minimum(here.limit, here.start + here.amount(self.limit)))
-            columns, _ = self._decode_item(here, reader)
+            columns, _ = self._decode_checked(here, reader)
             return columns, here.limit
         if self.parts:
             return {}, self._decode_moving_items(here, reader)
@@ -176,7 +200,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         count, after = self._count_items(here, reader)
         owner, number = items_of(count)
         items = here.pick(owner, here.start[owner] + number * self.size, None, number)
-        columns, _ = self._decode_item(items, reader)
+        columns, _ = self._decode_checked(items, reader)
         reader.keep(self.id, self.name, items, columns, self.axis)
         return {}, after
 
@@ -184,7 +208,17 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         columns, sizes = reader.fields(self.id, here, self.size)
         reader.cut(here, sizes < self.size)
         more, after = reader.parts(self.parts, here, here.start + self.size)
-        return columns | more, after
+        columns |= more
+        columns |= reader.computed(self.computed, here)
+        return columns, after
+
+    def _decode_checked(self, here: Stretches, reader: PartReader) -> tuple[Columns, NDArray[np.int64]]:
+        """Decode items whose own checks are made as soon as their ends are known."""
+        mark = reader.mark()
+        columns, after = self._decode_item(here, reader)
+        if self.checks:
+            reader.check(self.checks, here, np.minimum(after, here.end), columns, mark)
+        return columns, after
 
     def _count_items(self, here: Stretches, reader: PartReader) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Return how many items each stretch has, an incomplete last one included, and where they end."""
@@ -218,7 +252,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             if not len(owner) and number:
                 break
             items = here.pick(owner, cursor[owner], limit[owner], np.full(len(owner), number))
-            columns, after = self._decode_item(items, reader)
+            columns, after = self._decode_checked(items, reader)
             reader.keep(self.id, self.name, items, columns, self.axis)
             # an item that takes no byte would be read for ever
             cursor[owner] = np.where(after > cursor[owner], after, limit[owner])
@@ -247,6 +281,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         region.take_in(self.fields, begin, self.size)
         region.fill_fields(self.fields, begin, unused)
         end = region.build_parts(self.parts, begin + self.size, unused)
+        region.fill_checks(self.checks, begin, end)
         if self.limit is not None:
             region.make_true(self.limit, end - begin, f"{self.name} takes")
         return end
@@ -256,7 +291,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             if len(self.fields) != 1:
                 raise region.refused(f"item {number} takes a value for each of its fields.", self.name)
             item = {self.fields[0].name: item}
-        return region.build_inner(f"{self.name}[{number}].", self.fields, self.parts, self.size, item)
+        return region.build_inner(f"{self.name}[{number}].", self.fields, self.parts, self.size, item, self.checks)
 
 
 def _add_array(layout: Layout) -> Layout:

@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 
 from ...expressions.expression import Expression
 from ..attribute import NAME, Attribute, optional_expression, selected_text, when_selected, whole_or_one
+from ..checks.check import Check
+from ..computed import Computed
 from ..fields import Field, Selected
 from ..item import LayoutItem
 from ..problems import Said
@@ -56,12 +58,23 @@ class Part(LayoutItem, frozen=True, kw_only=True, forbid_unknown_fields=True, om
         Attribute("align", "aligned to", "1", whole_or_one),
     )  # fmt: skip
 
+    names_are_its_own: ClassVar[bool] = False
+    """Whether what stands behind it cannot name what is in it, as of a payload that is carried."""
+
     def all_fields(self) -> Iterator[Field]:
         """Yield every field of it and of the parts in it, in reading order."""
         yield from ()
 
     def fields_once(self) -> Iterator[Field]:
         """Yield the fields that are there once, wherever the part is there."""
+        yield from ()
+
+    def checks_inside(self) -> Iterator[Check]:
+        """Yield the checks of it and of the parts in it."""
+        yield from ()
+
+    def computed_inside(self) -> Iterator[Computed]:
+        """Yield the computed values of it and of the parts in it."""
         yield from ()
 
     def expressions(self) -> Iterator[tuple[str, Expression]]:

@@ -18,11 +18,11 @@ def part_kinds() -> tuple[type[Part], ...]:
     return tuple(sorted(found, key=lambda kind: kind.rank))
 
 
-def let_parts_hold_parts(union: object) -> None:
-    """Make the union of all parts known where a part says that it holds others.
+def let_parts_hold(parts: object, checks: object) -> None:
+    """Make the unions of all parts and of all checks known where a part says that it holds some.
 
     A document is read by the annotations of the classes, which are looked up in the module that a class stands in; a
     part's module cannot import the union, since the union is made of the parts.
     """
     for kind in part_kinds():
-        vars(sys.modules[kind.__module__])["AnyPart"] = union
+        vars(sys.modules[kind.__module__]).update(AnyPart=parts, AnyCheck=checks)

@@ -45,6 +45,8 @@ def entries_of(layout: engine.Layout) -> list[Entry]:
         fields(getattr(one, "columns", ()), depth + 1)
         for inner in (*getattr(one, "parts", ()), *getattr(one, "cases", ())):
             part(inner, depth + 1)
+        for inner in (*getattr(one, "checks", ()), *getattr(one, "computed", ())):
+            made.append(Entry(inner, -1, depth + 1, False))
 
     for one in layout.parts:
         part(one, 0)

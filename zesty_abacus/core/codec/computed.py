@@ -1,0 +1,37 @@
+"""The columns of computed values."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from uuid import UUID
+
+import numpy as np
+
+from ..expressions.columns import evaluate
+from ..layouts.model import Computed, Field, FieldKind
+from .columns import FieldColumn, Validity
+from .fixed import judge
+from .scope import Scope
+
+_KINDS = {"i": FieldKind.SIGNED, "u": FieldKind.UNSIGNED, "f": FieldKind.FLOAT}
+
+
+def compute(values: Iterable[Computed], scope: Scope) -> dict[UUID, FieldColumn]:
+    """Return the columns of computed values; each is known to those behind it."""
+    columns = {}
+    for value in values:
+        columns[value.id] = _column(value, scope)
+        scope.add({value.id: columns[value.id]})
+    return columns
+
+
+def _column(value: Computed, scope: Scope) -> FieldColumn:
+    result = evaluate(value.expression, scope)
+    field = Field(
+        id=value.id, name=value.name, kind=_KINDS[result.values.dtype.kind], unit=value.unit, low=value.low,
+        high=value.high, note=value.note,
+    )  # fmt: skip
+    validity = np.where(result.known_rows(), Validity.GOOD, Validity.ABSENT).astype(np.uint8)
+    judge(field, np.zeros(scope.count, np.int64), result.values, validity)
+    raw = result.values.view(np.uint64) if result.bounds is None else result.values
+    return FieldColumn(field, raw, result.values, None, validity)

@@ -1,0 +1,45 @@
+"""Values that no bits hold."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import ClassVar
+from uuid import UUID
+
+from ..expressions.expression import Expression
+from .attribute import NAME, Attribute, an_expression, optional_exact
+from .fields import Field, FieldKind
+from .item import LayoutItem
+
+
+class Computed(LayoutItem, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A value that no bits hold: computed from fields that are there once a frame, or once an item of an array.
+
+    Attributes
+    ----------
+    unit
+        Empty is the unit the expression gives.
+    low, high
+        Values outside are flagged, both ends included; None is no limit.
+    """
+
+    id: UUID
+    name: str
+    expression: Expression
+    unit: str = ""
+    low: Fraction | None = None
+    high: Fraction | None = None
+    note: str = ""
+
+    attributes: ClassVar[tuple[Attribute, ...]] = (
+        NAME, Attribute("expression", "is", "voltage * current", an_expression), Attribute("unit", "unit"),
+        Attribute("low", "low limit", "open", optional_exact), Attribute("high", "high limit", "open", optional_exact),
+    )  # fmt: skip
+
+    def words(self) -> str:
+        """Return what it is, in words."""
+        return f"computed, {self.expression}"
+
+    def as_field(self) -> Field:
+        """Return it as the field that it is to expressions and to whoever shows it."""
+        return Field(id=self.id, name=self.name, kind=FieldKind.FLOAT, unit=self.unit)
