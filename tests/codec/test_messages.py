@@ -77,7 +77,8 @@ def test_frames_with_an_optional_part_an_array_and_a_string_come_back(speed, pai
 @pytest.mark.parametrize(
     ("values", "words"),
     [
-        ({"speed": 1}, "no field 'speed'"), ({"pairs": 5}, "list of items"), ({"pairs": "ab"}, "list of items"),
+        ({"has more": 0, "speed": 1}, "not in a frame with"), ({"pairs": 5}, "list of items"),
+            ({"pairs": "ab"}, "list of items"),
         ({"pairs": [3]}, "a value for each of its fields"), ({"pairs": [{"z": 1}]}, "no field 'z'"),
         ({"pairs": [{"x": 200}]}, "does not fit"), ({"count": 3, "pairs": []}, "count gives 3, but pairs has 0"),
         ({"pairs": [{"x": 1}] * 16}, "but pairs has 16"), ({"note": "a\0b"}, "holds the bytes that end it"),

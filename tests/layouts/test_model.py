@@ -56,7 +56,7 @@ def test_every_attribute_of_a_field_has_its_sentence():
     changes = {
         "name": "x", "places": at("B7"), "kind": FieldKind.FLOAT, "ratio": Fraction(3), "offset": Fraction(1),
         "unit": "m", "low": Fraction(0), "high": Fraction(9), "unavailable": RawSet.of(1), "errors": RawSet.of(2),
-        "inverted": True, "padding": "", "base": 16, "polynomial": (Fraction(1),),
+        "inverted": True, "padding": "", "base": 16, "digits": 4, "polynomial": (Fraction(1),),
         "table": (CurvePoint(Fraction(0), Fraction(1)),), "names": (), "note": "n",
         "selected": Selected(ANGLE.id, RawSet.of(1)), "encoding": "utf-8",
     }  # fmt: skip

@@ -34,13 +34,15 @@ def encode(where: str, message: str, values: tuple[str, ...]) -> None:
     found = [item for item in layouts if message in (item.name, item.applies.address_text(), str(item.applies.address))]
     if not found:
         raise DataError(f"there is no message {message!r}.", where=str(where))
+    layout = with_carried(found[0], {other.id: other for other in layouts})
+    fields = {field.name: field for field in layout.all_fields()}
     pairs = {}
     for value in values:
         name, equals, text = value.partition("=")
         if not equals:
             raise click.UsageError(f"{value!r} is not FIELD=VALUE.")
-        pairs[name] = _value(name, text)
-    layout = with_carried(found[0], {other.id: other for other in layouts})
+        is_text = name in fields and not fields[name].raw_is_number
+        pairs[name] = text if is_text else _value(name, text)
     encoded = encode_message(layout, pairs)
     digits = layout.applies.address_text()[2:] if layout.applies.address is not None else ""
     say(f"{digits}#{encoded.payload.hex().upper()}")
@@ -49,10 +51,10 @@ def encode(where: str, message: str, values: tuple[str, ...]) -> None:
 
 
 def _value(name: str, text: str) -> Any:
-    """Return a value as given, or the list that JSON says, with its numbers exact."""
-    if not text.startswith("["):
+    """Return a value as given, or the list or mapping that JSON says, with its numbers exact."""
+    if not text.startswith(("[", "{")):
         return text
     try:
         return json.loads(text, parse_float=Fraction)
     except (ValueError, RecursionError) as error:
-        raise click.UsageError(f"{name} is no list in JSON: {error}.") from error
+        raise click.UsageError(f"{name} is no JSON: {error}.") from error

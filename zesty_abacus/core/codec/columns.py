@@ -116,7 +116,9 @@ class FieldColumn:
             data = data[: int(self.lengths[row])]
         if self.field.kind is FieldKind.BYTES:
             return data.hex(" ").upper()
-        return data.decode(self.field.encoding, "replace").rstrip(self.field.padding or None)
+        text = data.decode(self.field.encoding, "replace")
+        # an empty set of characters would strip all white space
+        return text.rstrip(self.field.padding) if self.field.padding else text
 
     def distinct_texts(self, rows: NDArray[np.integer]) -> tuple[list[str], NDArray[np.int64]]:
         """Return the different texts of some rows, each decoded once, and which of them each row has; int64 (m,)."""

@@ -146,7 +146,7 @@ def get_value(data: bytes | bytearray, field: Field) -> tuple[int | None, Fracti
     """Return the raw number and the exact value of a number field; None where there is none."""
     bits = get_bits(data, field)
     if field.kind is FieldKind.FLOAT:
-        number = float_of_bits(field, bits ^ ((1 << len(field.places)) - 1) if field.inverted else bits)
+        number = float_of_bits(len(field.places), bits ^ ((1 << len(field.places)) - 1) if field.inverted else bits)
         finite = number == number and abs(number) != float("inf")
         return bits, physical_of(field, Fraction(number)) if finite else None
     raw = raw_of_bits(field, bits)
@@ -174,12 +174,12 @@ def exact_of(field: Field, value: Value) -> Fraction:
 
 def _float_raw(field: Field, wanted: Fraction) -> tuple[int, Fraction]:
     try:
-        bits = bits_of_float(field, float((wanted - field.offset) / field.ratio))
+        bits = bits_of_float(len(field.places), float((wanted - field.offset) / field.ratio))
     except OverflowError as error:
         raise EncodeError(
             f"{_text(wanted)} is beyond {len(field.places)}-bit floating point.", where=field.name
         ) from error
-    sent = physical_of(field, Fraction(float_of_bits(field, bits)))
+    sent = physical_of(field, Fraction(float_of_bits(len(field.places), bits)))
     return bits ^ ((1 << len(field.places)) - 1) if field.inverted else bits, wanted - sent
 
 
@@ -204,6 +204,8 @@ def _content_raw(field: Field, value: Value) -> int:
     data = content_bytes(field, value)
     if len(data) > room:
         raise EncodeError(f"{len(data)} bytes do not fit: it holds {room}.", where=field.name)
+    if field.kind is FieldKind.TEXT and not field.padding and len(data) < room:
+        raise EncodeError(f"{len(data)} bytes do not fill the {room} it has.", where=field.name)
     filling = (field.padding[:1] or "\0").encode("latin-1", "replace") if field.kind is FieldKind.TEXT else b"\0"
     number = int.from_bytes(data.ljust(room, filling), "big")
     return number ^ ((1 << room * 8) - 1) if field.inverted else number

@@ -14,7 +14,7 @@ from ..expressions.tree import Call, Name
 from ..layouts.model import Check, Field
 from .checks import FramesInScope
 from .columns import FieldColumn
-from .encode import get_bits, get_value
+from .encode import get_bits, get_value, whole_of
 from .region import Region
 from .scope import Scope
 
@@ -53,20 +53,25 @@ class FrameToCheck:
 
     def is_free(self, field_id: UUID) -> bool:
         """Return whether a field has places and no value was given for it."""
-        found = self._region.spots.get(field_id)
-        if found is None or self.keeps_what_it_has:
+        if self.keeps_what_it_has:
             return False
-        field, _ = found
-        return field.name not in self._region.given and len(field.places) > 0
+        known = self._region.spots | self._region.columns
+        return field_id in known and known[field_id][0].name not in self._region.given
 
     def bits_of(self, field_id: UUID) -> tuple[int, int]:
-        """Return a field's bits as they stand, and how many they are."""
+        """Return a field's bits as they stand, and how many they are; of a column of text 64."""
+        if field_id in self._region.columns:
+            said = self._region.columns[field_id][1]
+            return said.raw & ((1 << 64) - 1) if said is not None else 0, 64
         field, start = self._region.spots[field_id]
         data = bytes(self._region.data[start:]).ljust(field.places.size_needed, b"\0")
         return get_bits(data, field), len(field.places) or 64
 
     def put_bits(self, field_id: UUID, bits: int) -> None:
         """Write a field's bits."""
+        if field_id in self._region.columns:
+            self._region.work_out(self._region.columns[field_id][0], bits)
+            return
         field, start = self._region.spots[field_id]
         self._region.put(field, start, bits & ((1 << len(field.places)) - 1))
 
@@ -87,8 +92,11 @@ class FrameToCheck:
             found = self._region.owner_of(side.name)
             value = evaluate_node_exactly(other, known | special, raws) if found else None
             if found is not None and value is not None:
-                _, field, start = found
-                self._region.set(field, start, value)
+                region, field, start = found
+                if field.id in region.columns:
+                    region.work_out(field, whole_of(field, value)[0])
+                else:
+                    self._region.set(field, start, value)
                 return
 
     def as_frames(self) -> FramesInScope:
@@ -100,6 +108,9 @@ class FrameToCheck:
             column = self._column(field, start)
             if column is not None:
                 scope.add({field.id: column})
+        for field, said in self._region.columns.values():
+            if said is not None:
+                scope.add({field.id: _made_column(field, said.raw, said.value)})
         matrix = np.frombuffer(bytes(self.data), np.uint8).reshape(1, -1)
         return FramesInScope(matrix, np.array([len(self.data)]), scope)
 
@@ -107,8 +118,12 @@ class FrameToCheck:
         if not field.raw_is_number or not len(field.places):
             return None
         raw, value = get_value(bytes(self._region.data[start:]).ljust(field.places.size_needed, b"\0"), field)
-        if raw is None or not -(1 << 63) <= raw < 1 << 63:
+        if raw is None or not -(1 << 63) <= raw < 1 << 64:
             return None
-        plain = np.array([raw], np.int64)
-        values = np.array([float(value or 0)]) if field.ratio != 1 or field.offset != 0 else plain
-        return FieldColumn(field, plain, values, None, np.zeros(1, np.uint8))
+        return _made_column(field, raw, value)
+
+
+def _made_column(field: Field, raw: int, value: Fraction | None) -> FieldColumn:
+    plain = np.array([raw], np.int64) if raw < 1 << 63 else np.array([raw], np.uint64)
+    values = np.array([float(value or 0)]) if field.ratio != 1 or field.offset != 0 else plain
+    return FieldColumn(field, plain, values, None, np.zeros(1, np.uint8))

@@ -2,7 +2,7 @@
 
 What is there once a frame is given by the name of its field, also where it lies in a part; an array as a
 sequence of mappings under the name of its group; elements as a sequence of ``(case name, mapping)``. Counts,
-lengths, header lengths and checks that are not given are worked out.
+lengths, header lengths, selectors and checks that are not given are worked out.
 """
 
 from __future__ import annotations
@@ -13,7 +13,10 @@ from uuid import UUID
 from ..layouts.model import Field, Layout
 from .encode import Encoded, EncodeError, Value
 from .region import Region
+from .workings import Workings
 
+_MOST_ROUNDS = 8
+"""A count in text, the length that it makes, a check over both: three rounds settle what is not a circle."""
 Values = Mapping[str, "Value | Sequence"]
 
 
@@ -35,19 +38,40 @@ def encode_message(layout: Layout, values: Values, base: bytes = b"", *, address
     EncodeError
         If a field is unknown, a value does not fit, or a field is given that its selector excludes.
     """
+    workings = Workings()
+    for _ in range(_MOST_ROUNDS):
+        workings.is_settled = True
+        region = _built(layout, values, base, address, workings)
+        if workings.is_settled:
+            return Encoded(bytes(region.data), region.losses)
+    raise EncodeError("counts and checks in its text depend on each other in a circle.", where=layout.name)
+
+
+def _built(layout: Layout, values: Values, base: bytes, address: int | None, workings: Workings) -> Region:
     own = layout.applies.address if address is None else address
-    region = Region(layout.fields, layout.size, None, "", base, address=own or 0)
+    region = Region(layout.fields, layout.size, None, "", base, address=own or 0, workings=workings)
     unused = dict(values)
     region.fill_fields(layout.fields, 0, unused)
+    for field in layout.fields:
+        if field.name in values and field.selected is not None:
+            region.let_be_there(field.selected)
     cursor = region.build_parts(layout.parts, layout.size, unused)
     if unused:
-        known = ", ".join(field.name for field in layout.all_fields()) or "no fields"
-        raise EncodeError(f"there is no field {next(iter(unused))!r}.", where=layout.name, hint=f"It has {known}.")
+        raise _left_over(next(iter(unused)), layout)
     if layout.parts:
         del region.data[cursor:]
     region.fill_checks(layout.checks, 0, len(region.data))
     _check_selectors(region, layout.fields, values)
-    return Encoded(bytes(region.data), region.losses)
+    return region
+
+
+def _left_over(name: str, layout: Layout) -> EncodeError:
+    names = [field.name for field in layout.all_fields()]
+    if name in names:
+        return EncodeError("it is not in a frame with these values.", where=name)
+    return EncodeError(
+        f"there is no field {name!r}.", where=layout.name, hint=f"It has {', '.join(names) or 'no fields'}."
+    )
 
 
 def _check_selectors(region: Region, fields: Sequence[Field], values: Mapping) -> None:

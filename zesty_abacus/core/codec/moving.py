@@ -17,14 +17,15 @@ from numpy.typing import NDArray
 from ..expressions.columns import evaluate
 from ..expressions.expression import Expression
 from ..expressions.operation import Result
-from ..kernels.stretches import HeadSteps, gather_stretches, head_steps, parse_numbers
-from ..layouts.model import Axis, Check, Computed, Field, FieldKind, Part
+from ..kernels.stretches import HeadSteps, gather_stretches, head_steps
+from ..layouts.model import Axis, Check, Computed, Field, Part
 from .checks import run_checks
 from .columns import ArrayColumns, CheckColumn, CheckState, FieldColumn, Validity, join_columns
 from .computed import compute
 from .fixed import along_curve, decode_fields, judge, selector_holds
-from .plan import Plan, compile_places, value_dtype
+from .plan import Plan, compile_places
 from .scope import Scope
+from .written import Spots, read_written, single_quotes
 
 Columns = dict[UUID, FieldColumn]
 
@@ -177,28 +178,21 @@ class PartReader:
         content, sizes = gather_stretches(here.matrix, here.row, begin, end, width)
         return FieldColumn(one, None, None, content[:, : max(width, 1)], validity, sizes)
 
-    def written(self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64]) -> FieldColumn:
+    def written(
+        self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64], *, quote: str = ""
+    ) -> FieldColumn:
         """Read characters ``begin`` up to ``end`` as what a field is written as; nothing written is not available."""
         validity = np.zeros(len(here), np.uint8)
         validity[begin == end] = Validity.NOT_AVAILABLE
         validity[begin < 0] = Validity.TOO_SHORT
         if not one.raw_is_number:
-            return self._content(one, here, np.where(begin < 0, 1 << 40, begin), end, validity)
-        matrix = np.ascontiguousarray(here.matrix)
-        if one.kind is FieldKind.NAMES or one.kind is FieldKind.FLAG:
-            digits, plain, good = _letters_or_digits(one, matrix, here.row, begin, end)
-        else:
-            digits, plain, good = parse_numbers(matrix, here.row, begin, end, one.base)
-        validity[~good & (validity == Validity.GOOD)] = Validity.NOT_READABLE
-        value: NDArray = digits
-        if value_dtype(one) == np.float64 or not np.array_equal(plain, digits):
-            value = plain
-            if (one.ratio, one.offset) != (1, 0):
-                value = value * float(one.ratio) + float(one.offset)
-            if one.is_curved:
-                value = along_curve(one, value)
-        judge(one, digits, value, validity)
-        return FieldColumn(one, digits, value, None, validity)
+            column = self._content(one, here, np.where(begin < 0, 1 << 40, begin), end, validity)
+            return single_quotes(column, ord(quote)) if quote else column
+        found = read_written(one, Spots(np.ascontiguousarray(here.matrix), here.row, begin, end))
+        validity[~found.good & (validity == Validity.GOOD)] = Validity.NOT_READABLE
+        value = along_curve(one, found.value.astype(np.float64)) if one.is_curved else found.value
+        judge(one, found.raw, value, validity)
+        return FieldColumn(one, found.raw, value, None, validity)
 
     def unscaled(self, one: Field, raw: NDArray[np.uint64]) -> FieldColumn:
         """Return the column of an unscaled field whose raw values are known."""
@@ -350,16 +344,6 @@ def _joined(batches: list[ArrayColumns]) -> ArrayColumns:
     columns = {key: join_columns([batch.columns[key] for batch in batches]).take(order) for key in first.columns}
     axis = None if first.axis is None else np.concatenate([b.axis for b in batches if b.axis is not None])[order]
     return replace(first, frame=frame[order], index=index[order], columns=columns, axis=axis)
-
-
-def _letters_or_digits(
-    one: Field, matrix: NDArray[np.uint8], row: NDArray[np.int64], begin: NDArray[np.int64], end: NDArray[np.int64]
-) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.bool_]]:
-    """Read named values: digits, or one letter that stands for its character code."""
-    digits, plain, good = parse_numbers(matrix, row, begin, end, one.base)
-    single = (end - begin == 1) & ~good
-    codes = matrix[row, np.clip(begin, 0, matrix.shape[1] - 1)].astype(np.int64)
-    return np.where(single, codes, digits), np.where(single, codes, plain), good | single
 
 
 def bit_owners(plan: Plan, matrix: NDArray[np.uint8], sizes: NDArray[np.integer]) -> NDArray[np.int16]:

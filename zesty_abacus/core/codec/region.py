@@ -11,13 +11,14 @@ from uuid import UUID
 from ..expressions.exactly import evaluate_exactly
 from ..expressions.expression import Expression
 from ..expressions.tree import ExpressionError
-from ..layouts.model import Check, Field, FieldKind, Part
+from ..layouts.model import Check, Field, Part, Selected
 from ..layouts.numbers import format_exact
-from .encode import EncodeError, content_bytes, exact_of, get_value, put_bits, raw_of, whole_of
+from .encode import EncodeError, content_bytes, get_value, put_bits, raw_of, whole_of
 from .scalar import bits_of_raw, physical_of
+from .workings import Workings
+from .written import Said, text_of
 
 Known = dict[str, Fraction | None]
-_DIGITS = {2: "b", 8: "o", 16: "X"}
 
 
 class Region:
@@ -27,6 +28,10 @@ class Region:
     ----------
     data
         The bytes so far.
+    columns
+        The columns of text so far, by id: the field, and what it says; None where nothing is written.
+    workings
+        What was worked out for columns, of the whole frame.
     known, raws
         Values and raw numbers by field name, of this region and of those around it.
     address
@@ -35,7 +40,7 @@ class Region:
 
     def __init__(
         self, fields: Sequence[Field], size: int, outer: Region | None, path: str, base: bytes = b"", *,
-        address: int = 0, own_names: bool = False,
+        address: int = 0, own_names: bool = False, workings: Workings | None = None,
     ) -> None:  # fmt: skip
         self.address: int = outer.address if outer is not None else address
         self._own_names = own_names
@@ -46,7 +51,9 @@ class Region:
         self.given: set[str] = set()
         self.outer = outer
         self.path = path
+        self.columns: dict[UUID, tuple[Field, Said | None]] = {}
         self.losses: dict[str, Fraction] = outer.losses if outer is not None else {}
+        self.workings: Workings = outer.workings if outer is not None else workings or Workings()
 
     def set(self, field: Field, start: int, value: object) -> None:
         """Write a value where the field lies, its part beginning at ``start``."""
@@ -68,6 +75,9 @@ class Region:
         if field_id in self.spots:
             field, start = self.spots[field_id]
             return get_value(bytes(self.data[start:]).ljust(field.places.size_needed, b"\0"), field)
+        if field_id in self.columns:
+            said = self.columns[field_id][1]
+            return (None, None) if said is None else (said.raw, said.value)
         if self.outer is None:
             raise EncodeError("a selector is not there.", where=self.path)
         return self.outer.get(field_id)
@@ -81,6 +91,11 @@ class Region:
                 known[field.name] = value
                 if raw is not None:
                     raws[field.name] = raw
+        for field, said in self.columns.values():
+            if field.raw_is_number:
+                known[field.name] = said.value if said is not None else None
+                if said is not None:
+                    raws[field.name] = said.raw
         return known, raws
 
     def evaluate(self, expression: Expression, **special: int) -> Fraction:
@@ -90,6 +105,8 @@ class Region:
             found = evaluate_exactly(expression, known | {name: Fraction(v) for name, v in special.items()}, raws)
         except ExpressionError as error:
             raise EncodeError(str(error), where=f"{self.path}{expression}") from error
+        if found is None and not self.workings.is_settled:
+            return Fraction(0)  # it names a column that is being worked out, and is asked for again
         if found is None:
             raise EncodeError(f"{expression} has no value.", where=self.path)
         return found
@@ -99,6 +116,9 @@ class Region:
         for field, start in self.spots.values():
             if field.name == name:
                 return self, field, start
+        for field, _ in self.columns.values():
+            if field.name == name:
+                return self, field, 0
         return self.outer.owner_of(name) if self.outer is not None and not self._own_names else None
 
     def make_true(self, expression: Expression, wanted: int, what: str, *, at_least: bool = False) -> None:
@@ -111,12 +131,37 @@ class Region:
             region, field, start = free[0]
             raw = _solution(expression, field, wanted, at_least, *self.names())
             if raw is not None:
-                region.put(field, start, bits_of_raw(field, raw))
-                region.given.add(field.name)
+                region.settle(field, start, raw)
                 return
         given = self.evaluate(expression)
         if given != wanted and not (at_least and given >= wanted):
             raise EncodeError(f"{expression} gives {format_exact(given)}, but {what} {wanted}.", where=self.path or "")
+
+    def let_be_there(self, selected: Selected) -> None:
+        """Give a selector that is free a value with which something is there."""
+        found = self._spot(selected.field)
+        if found is None:
+            return
+        region, field, start = found
+        if field.name not in region.given and not region.base_size:
+            if field.selected is not None:
+                region.let_be_there(field.selected)
+            region.settle(field, start, selected.values.spans[0][0])
+
+    def _spot(self, field_id: UUID) -> tuple[Region, Field, int] | None:
+        if field_id in self.spots:
+            return self, *self.spots[field_id]
+        if field_id in self.columns:
+            return self, self.columns[field_id][0], 0
+        return self.outer._spot(field_id) if self.outer is not None else None
+
+    def settle(self, field: Field, start: int, raw: int) -> None:
+        """Give a field that is free the raw value that was worked out."""
+        if field.id in self.columns:
+            self.work_out(field, raw)
+        else:
+            self.put(field, start, bits_of_raw(field, raw))
+            self.given.add(field.name)
 
     def refused(self, sentence: str, what: str = "") -> EncodeError:
         """Return the error that something here cannot be written; to be raised."""
@@ -147,6 +192,8 @@ class Region:
         """Write parts one behind the other from ``cursor`` on, and return where the last one ends."""
         for part in parts:
             if part.selected is not None:
+                if not unused.keys().isdisjoint([part.name, *(field.name for field in part.fields_once())]):
+                    self.let_be_there(part.selected)
                 now, _ = self.get(part.selected.field)
                 if now is None or now not in part.selected.values:
                     continue
@@ -195,22 +242,30 @@ class Region:
         self._lose(field, loss)
         return raw
 
-    def written(self, field: Field, value: object) -> str:
-        """Return a value as a column of text has it; what is lost on the way is noted."""
+    def column(self, field: Field, unused: dict[str, Any]) -> str:
+        """Return a value as a column of text has it; of one that is not given what was worked out, or nothing."""
+        key = self.path + field.name
+        if field.name in unused:
+            value = unused.pop(field.name)
+            self.given.add(field.name)
+        elif key in self.workings.values:
+            value = self.workings.values[key]
+        else:
+            self.columns[field.id] = field, None
+            return ""
         if not field.raw_is_number:
             return self.content(field, value).decode("latin-1")
-        if field.names and any(named.label == value for named in field.names):
-            raw = next(named.raw for named in field.names if named.label == value)
-            return chr(raw) if raw > 9 and chr(raw).isalpha() else str(raw)
-        if field.kind in (FieldKind.NAMES, FieldKind.FLAG) or field.base != 10:
-            return f"{self.whole(field, value):{_DIGITS.get(field.base, 'd')}}"
-        wanted = exact_of(field, value)  # type: ignore[arg-type]
-        text = format_exact((wanted - field.offset) / field.ratio)
-        if "/" in text:
-            # no end of decimals: six say it closely enough
-            text = f"{float(Fraction(text)):.6f}"
-            self._lose(field, wanted - (Fraction(text) * field.ratio + field.offset))
-        return text
+        said = text_of(field, value)
+        self._lose(field, said.loss)
+        self.columns[field.id] = field, said
+        return said.text
+
+    def work_out(self, field: Field, raw: int) -> None:
+        """Give a column of text, which stands already, another raw value when everything is written again."""
+        key, value = self.path + field.name, physical_of(field, raw)
+        if self.workings.values.get(key) != value:
+            self.workings.values[key] = value
+            self.workings.is_settled = False
 
     def _lose(self, field: Field, loss: Fraction) -> None:
         if loss:

@@ -12,7 +12,7 @@ import numpy as np
 
 from ..layouts.model import Field, FieldKind
 
-_FLOAT_CODES = {16: "e", 32: "f", 64: "d"}
+FLOAT_CODES = {16: "e", 32: "f", 64: "d"}
 
 
 def bits_of_raw(field: Field, raw: int) -> int:
@@ -64,15 +64,14 @@ def _byte_digits(bits: int, count: int) -> str:
     return "".join(f"{octet & 15:x}" if octet >> 4 in (0, 3) else "?" for octet in octets)
 
 
-def float_of_bits(field: Field, bits: int) -> float:
-    """Return the IEEE 754 number of the bits of a floating-point field."""
-    size = len(field.places) // 8
-    return struct.unpack(">" + _FLOAT_CODES[len(field.places)], bits.to_bytes(size, "big"))[0]
+def float_of_bits(width: int, bits: int) -> float:
+    """Return the IEEE 754 number of 16, 32 or 64 bits."""
+    return struct.unpack(">" + FLOAT_CODES[width], bits.to_bytes(width // 8, "big"))[0]
 
 
-def bits_of_float(field: Field, number: float) -> int:
-    """Return the bits of the nearest number the field can hold; raises OverflowError beyond its range."""
-    return int.from_bytes(struct.pack(">" + _FLOAT_CODES[len(field.places)], number), "big")
+def bits_of_float(width: int, number: float) -> int:
+    """Return the bits of the nearest number of a width; raises OverflowError beyond its range."""
+    return int.from_bytes(struct.pack(">" + FLOAT_CODES[width], number), "big")
 
 
 def physical_of(field: Field, raw: int | Fraction) -> Fraction:

@@ -10,7 +10,8 @@ import msgspec
 from msgspec.structs import replace
 
 from ..errors import AbacusError, MisuseError
-from ..layouts.model import Applies, Field, FieldKind, Layout, NamedValue, Selected
+from ..layouts.model import Applies, Field, FieldKind, Layout, Selected
+from ..layouts.names import parse_names
 from ..layouts.numbers import parse_exact
 from ..layouts.raw_sets import RawSet, parse_raw_set
 from ..layouts.validate import check_layout
@@ -146,26 +147,6 @@ def _kind(word: str, width: int, named: bool) -> FieldKind:
     if kind is FieldKind.NAMES and not named:
         return FieldKind.UNSIGNED
     return FieldKind.UNSIGNED if kind is FieldKind.FLAG and width != 1 else kind
-
-
-_NAMED = re.compile(
-    r"\s*(?P<raw>-?(?:0x[0-9a-f]+|\d+))(?:\s*\.\.\s*(?P<to>-?(?:0x[0-9a-f]+|\d+)))?"
-    r"\s*[=:\s]\s*(?P<label>\S.*?)\s*",
-    re.IGNORECASE,
-)
-
-
-def parse_names(text: str) -> tuple[NamedValue, ...]:
-    """Read names of values: ``0 off, 1 on`` or ``0=off; 1=on``, or a line each; raises :class:`MisuseError`."""
-    names = []
-    for part in re.split(r"[,;\n|]", text) if text.strip() else ():
-        if not part.strip():
-            continue
-        match = _NAMED.fullmatch(part)
-        if match is None:
-            raise MisuseError(f"{part.strip()[:40]!r} is no value and its name.", hint="Write 0 off, 1 on.")
-        names.append(NamedValue(int(match["raw"], 0), match["label"], int(match["to"], 0) if match["to"] else None))
-    return tuple(names)
 
 
 def _selected(fields: list[Field], rows: list[Row], found: Exchanged) -> list[Field]:

@@ -1,4 +1,4 @@
-"""Kernels for what moves: gathering stretches, walking lists of elements, splitting text."""
+"""Kernels for what moves: gathering stretches, walking lists of elements."""
 
 from __future__ import annotations
 
@@ -9,11 +9,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import njit
-from .bits import in_shares, swap_word
+from .bits import swap_word
 from .steps import Step
 
 WORD = 8
-_TENS = 10.0 ** np.arange(20)
 
 
 def gather_stretches(
@@ -232,136 +231,3 @@ def _walk(  # type: ignore[no-untyped-def]
             place += head + held
         after[i] = place
     return count
-
-
-def split_text(
-    matrix: NDArray[np.uint8],
-    row: NDArray[np.int64],
-    start: NDArray[np.int64],
-    limit: NDArray[np.int64],
-    marks: tuple[int, int],
-    columns: int,
-) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
-    """Split stretches at a separator.
-
-    Parameters
-    ----------
-    marks
-        Character codes of separator and quote; quote 0 is none.
-    columns
-        How many are wanted.
-
-    Returns
-    -------
-    begin, end : int64 (columns, n)
-        Of each column, quotes and blanks around it left out; -1 where there is none.
-    found : int64 (n,)
-        How many columns there are in all.
-    """
-    begin = np.full((columns, len(row)), -1, np.int64)
-    end = np.full((columns, len(row)), -1, np.int64)
-    found = np.zeros(len(row), np.int64)
-    separator, quote = np.uint8(marks[0]), np.uint8(marks[1])
-    in_shares(
-        len(row),
-        lambda first, last: _split(matrix, row, start, limit, separator, quote, begin, end, found, first, last),
-    )
-    return begin, end, found
-
-
-@njit(cache=True, nogil=True)
-def _split(matrix, row, start, limit, separator, quote, begin, end, found, first_row, last_row):  # type: ignore[no-untyped-def]
-    columns = len(begin)
-    for i in range(first_row, last_row):
-        last = min(limit[i], matrix.shape[1])
-        first = start[i]
-        if first < 0 or first > last:
-            continue
-        line = matrix[row[i]]
-        column = 0
-        quoted = False
-        for place in range(first, last):
-            code = line[place]
-            # one comparison for most characters: both marks are rare
-            if code != separator and code != quote:
-                continue
-            if code == quote and quote != 0:
-                quoted = not quoted
-            elif code == separator and not quoted:
-                if column < columns:
-                    begin[column, i], end[column, i] = _trimmed(line, first, place, quote)
-                column += 1
-                first = place + 1
-        if column < columns:
-            begin[column, i], end[column, i] = _trimmed(line, first, last, quote)
-        found[i] = column + 1
-
-
-@njit(cache=True, nogil=True)
-def _trimmed(line, first, last, quote):  # type: ignore[no-untyped-def]
-    while first < last and line[first] == 32:
-        first += 1
-    while last > first and line[last - 1] == 32:
-        last -= 1
-    if quote and last - first >= 2 and line[first] == quote and line[last - 1] == quote:
-        return first + 1, last - 1
-    return first, last
-
-
-def parse_numbers(
-    matrix: NDArray[np.uint8], row: NDArray[np.int64], begin: NDArray[np.int64], end: NDArray[np.int64], base: int
-) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.bool_]]:
-    """Read numbers written in a base, with a sign and, in base 10, a point.
-
-    Returns
-    -------
-    digits : int64 (n,)
-        The number without its point.
-    value : float64 (n,)
-        The number, rounded once.
-    good : bool (n,)
-        Whether the whole stretch is a number of at most 18 digits (15 in base 16).
-    """
-    digits, values = np.zeros(len(row), np.int64), np.zeros(len(row), np.float64)
-    good = np.zeros(len(row), np.bool_)
-    most = {10: 18, 16: 15, 2: 62}.get(base, 20)
-    in_shares(
-        len(row),
-        lambda first, last: _parse(matrix, row, begin, end, base, most, digits, values, good, first, last),
-    )
-    return digits, values, good
-
-
-@njit(cache=True, nogil=True)
-def _parse(matrix, row, begin, end, base, most, digits, values, good, first_row, last_row):  # type: ignore[no-untyped-def]
-    for i in range(first_row, last_row):
-        place = begin[i]
-        last = end[i]
-        if place < 0 or place >= last:
-            continue
-        line = matrix[row[i]]
-        negative = line[place] == 45
-        if negative or line[place] == 43:
-            place += 1
-        count = 0
-        behind = -1
-        fine = True
-        number = np.int64(0)
-        while place < last:
-            code = np.int64(line[place])
-            digit = code - 48 if 48 <= code <= 57 else (code | 32) - 87 if 97 <= (code | 32) <= 122 else 99
-            if code == 46 and base == 10 and behind < 0:
-                behind = 0
-            elif digit < base and count < most:
-                number = number * base + digit
-                count += 1
-                if behind >= 0:
-                    behind += 1
-            else:
-                fine = False
-                break
-            place += 1
-        good[i] = fine and count > 0
-        digits[i] = -number if negative else number
-        # powers of ten up to 22 are exact, and so are digits below 2**53
-        values[i] = digits[i] / _TENS[max(behind, 0)]

@@ -10,6 +10,7 @@ from uuid import UUID
 
 from ..errors import MisuseError
 from ..expressions.expression import Expression
+from .escapes import escaped_text, read_escapes
 from .fields import Selected
 from .numbers import format_exact, parse_exact
 from .places import Places, parse_places
@@ -118,6 +119,16 @@ def raw_set(text: str, _layout: Layout) -> RawSet:
 def optional_exact(text: str, _layout: Layout) -> Fraction | None:
     """Read an exact number, None where nothing is written."""
     return parse_exact(text) if text else None
+
+
+def escaped(value: str, _item: Any, _layout: Layout) -> str:
+    """Write characters that a line of text cannot show."""
+    return escaped_text(value)
+
+
+def with_escapes(text: str, _layout: Layout) -> str:
+    """Read characters, some of which are escaped."""
+    return read_escapes(text)
 
 
 def yes(text: str, _layout: Layout) -> bool:

@@ -156,6 +156,7 @@ _FIELD_SENTENCES: dict[str, Callable] = {
     "encoding": lambda new, old: f"encoded as {new}",
     "padding": lambda new, old: f"filled up with {new!r}",
     "base": lambda new, old: f"written in base {new}, was {old}",
+    "digits": lambda new, old: f"written with {new or 'as many'} digits, was {old or 'as many'}",
 }
 
 

@@ -129,7 +129,10 @@ class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     padding
         Of text: the characters that fill it up at the end.
     base
-        Of a number in delimited text: 2, 8, 10 or 16.
+        Of a number in delimited text: 2, 8, 10 or 16. In base 16 a float is written as its bit pattern, and a negative
+        number in two's complement of the digits there are, or with a sign.
+    digits
+        Of a number in delimited text: how many digits it is written with, zeros in front; 0 is as many as it takes.
     """
 
     id: UUID
@@ -151,6 +154,7 @@ class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     encoding: str = "ascii"
     padding: str = "\0 "
     base: int = 10
+    digits: int = 0
     note: str = ""
 
     @property
@@ -172,7 +176,8 @@ class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         """Return the lowest and the highest raw value the bits can hold."""
         width = len(self.places)
         if not width:
-            return -(1 << 63), (1 << 63) - 1
+            # a column of text, of which the sign is written and 64 bits are kept
+            return -(1 << 63), (1 << 63) - 1 if self.is_signed else (1 << 64) - 1
         half = 1 << width >> 1
         if self.kind is FieldKind.SIGNED:
             return -half, half - 1

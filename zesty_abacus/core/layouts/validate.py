@@ -29,7 +29,7 @@ def check_layout(layout: Layout) -> list[LayoutProblem]:
     registers = layout.registers
     room = (registers.count * registers.space.register_bits + 7) // 8 if registers is not None else layout.size
     problems += check_fields_of(layout.fields, layout.fields, room or MAX_SIZE)
-    problems += check_structure(layout, check_fields_of)
+    problems += check_structure(layout, check_fields_of, check_meaning)
     return problems
 
 
@@ -93,6 +93,8 @@ def check_meaning(field: Field) -> Iterator[tuple[str, str]]:
         yield "low", f"{field.name} has its low limit above its high limit."
     if field.base not in (2, 8, 10, 16):
         yield "base", f"{field.name} has the base {field.base}; numbers in text have 2, 8, 10 or 16."
+    if not 0 <= field.digits <= MAX_NUMBER_BITS:
+        yield "digits", f"{field.name} is written with 0 to {MAX_NUMBER_BITS} digits, not {field.digits}."
     if field.polynomial and field.table:
         yield "table", f"{field.name} has both a polynomial and a table."
     if field.is_curved and not field.kind.is_number:

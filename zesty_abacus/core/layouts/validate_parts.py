@@ -14,13 +14,14 @@ from .problems import LayoutProblem, Said, expression_problems, unknown_name
 MAX_DEPTH = 8
 """Parts within parts."""
 FieldCheck = Callable[[tuple[Field, ...], tuple[Field, ...], int], list[LayoutProblem]]
+MeaningCheck = Callable[[Field], Said]
 
 
-def check_structure(layout: Layout, check_fields_of: FieldCheck) -> list[LayoutProblem]:
+def check_structure(layout: Layout, check_fields_of: FieldCheck, check_meaning: MeaningCheck) -> list[LayoutProblem]:
     """Return what is wrong with parts, checks and computed values."""
     if layout.registers is not None and layout.parts:
         return [LayoutProblem(None, "parts", "A register map has fixed places; it cannot hold parts that move.")]
-    walk = PartWalk(check_fields_of)
+    walk = PartWalk(check_fields_of, check_meaning)
     scope = walk.parts(layout.parts, layout.fields, 1)
     walk.items(layout.checks, layout.computed, scope)
     return walk.problems + _check_ids(layout)
@@ -29,8 +30,9 @@ def check_structure(layout: Layout, check_fields_of: FieldCheck) -> list[LayoutP
 class PartWalk:
     """Goes through parts in order and keeps what is wrong."""
 
-    def __init__(self, check_fields_of: FieldCheck) -> None:
+    def __init__(self, check_fields_of: FieldCheck, check_meaning: MeaningCheck) -> None:
         self._check_fields_of = check_fields_of
+        self._check_meaning = check_meaning
         self.problems: list[LayoutProblem] = []
 
     def parts(self, parts: tuple[Part, ...], scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
@@ -46,6 +48,11 @@ class PartWalk:
     def fields(self, fields: tuple[Field, ...], known: tuple[Field, ...], size: int) -> None:
         """Look at fields with places in ``size`` bytes, whose selectors are among those known."""
         self.problems += self._check_fields_of(fields, known, size)
+
+    def meaning(self, field: Field) -> None:
+        """Look at what a field means that has no places."""
+        for attribute, sentence in self._check_meaning(field):
+            self.say(field.id, attribute, sentence)
 
     def items(
         self, checks: tuple[Check, ...], computed: tuple[Computed, ...], scope: tuple[Field, ...]

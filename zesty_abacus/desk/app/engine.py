@@ -27,6 +27,7 @@ from ...core.layouts.applies import BY_HAND
 from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ...core.layouts.changes import describe_change
 from ...core.layouts.curves import format_table, parse_polynomial, parse_table
+from ...core.layouts.escapes import escaped_text, read_escapes
 from ...core.layouts.model import (
     Applies,
     Field,
@@ -38,6 +39,7 @@ from ...core.layouts.model import (
     new_field,
     new_layout,
 )
+from ...core.layouts.names import names_text, parse_names
 from ...core.layouts.numbers import format_exact, parse_exact
 from ...core.layouts.places import bit_name, parse_places, places_of
 from ...core.layouts.raw_sets import parse_raw_set
@@ -307,6 +309,7 @@ __all__ = [
     "decode_frames",
     "default_author",
     "describe_change",
+    "escaped_text",
     "explain",
     "field_curve",
     "finish_opening",
@@ -321,6 +324,7 @@ __all__ = [
     "load_kind",
     "make_library_of",
     "merge_trials",
+    "names_text",
     "new_field",
     "new_layout",
     "open_demo",
@@ -328,6 +332,7 @@ __all__ = [
     "open_trial",
     "owned_bits",
     "parse_exact",
+    "parse_names",
     "parse_places",
     "parse_polynomial",
     "parse_raw_set",
@@ -335,6 +340,7 @@ __all__ = [
     "percent",
     "places_of",
     "protocol_named",
+    "read_escapes",
     "reckon",
     "try_layout",
     "whole_bits",

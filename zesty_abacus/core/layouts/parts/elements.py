@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import UUID, uuid4
@@ -176,21 +176,28 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
 
     def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
         """Write elements, each given as ``(kind, item)``: the name of a case, a named type or a raw type."""
+        elements = unused.pop(self.name, ())
+        if isinstance(elements, str | bytes) or not isinstance(elements, Sequence):
+            raise region.refused("elements are a list.", self.name)
         content = b""
-        for number, (kind, item) in enumerate(unused.pop(self.name, ())):
-            content += self._build_element(region, number, kind, item)
+        for number, element in enumerate(elements):
+            # a list of two, or a mapping of one name, as JSON has no pairs
+            pair = next(iter(element.items())) if isinstance(element, Mapping) and len(element) == 1 else element
+            if isinstance(pair, str | bytes) or not isinstance(pair, Sequence) or len(pair) != 2:
+                raise region.refused(f"element {number} is a type and what it holds.", self.name)
+            content += self._build_element(region, number, pair[0], pair[1])
         if self.amount is not None:
             region.make_true(self.amount, len(content), f"{self.name} takes")
         return region.place(begin, content)
 
-    def _build_element(self, region: Region, number: int, kind: object, item: Mapping | bytes) -> bytes:
+    def _build_element(self, region: Region, number: int, kind: object, item: object) -> bytes:
         case = self._case_of(kind)
         path = f"{self.name}[{number}]."
         if isinstance(item, Mapping):
             fields, parts, reach = (case.fields, case.parts, case.reach) if case is not None else ((), (), 0)
             value = region.build_inner(path, fields, parts, reach, item)
         else:
-            value = bytes(item)
+            value = _content(region, path, item)
         head = region.inner(path, (self.type, self.length), self.head)
         if case is not None and kind == case.name:
             raw = case.types.spans[0][0]
@@ -210,6 +217,13 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
             if case.name == kind or (isinstance(kind, int) and kind in case.types):
                 return case
         return None
+
+
+def _content(region: Region, path: str, item: object) -> bytes:
+    try:
+        return bytes.fromhex(item) if isinstance(item, str) else bytes(item)  # type: ignore[call-overload]
+    except (TypeError, ValueError) as error:
+        raise region.refused(f"{item!r} is neither values by name nor bytes in hex.", path.rstrip(".")) from error
 
 
 def _decode_case(case: ElementCase, here: Stretches, reader: PartReader) -> None:

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
     from ...codec.moving import PartReader, Stretches
     from ...codec.region import Region
     from ..model import Layout
+    from ..validate_parts import PartWalk
     from .part import Columns
 
 
@@ -61,7 +62,8 @@ class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
     def fields_once(self) -> Iterator[Field]:
         yield self.field
 
-    def look_inside(self, walk: object, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
+    def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
+        walk.meaning(self.field)
         # what it holds is no number, which is all that expressions can name
         return scope
 

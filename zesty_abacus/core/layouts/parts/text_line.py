@@ -1,8 +1,8 @@
-"""Text in columns with a separator."""
+"""Text in columns with a separator: once, or an array of columns that go on."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import uuid4
 
@@ -10,21 +10,32 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from ..attribute import Attribute
-from ..fields import Field, new_field
+from ...expressions.expression import Expression
+from ..attribute import YES_NO, Attribute, escaped, optional_expression, with_escapes, yes
+from ..computed import Computed
+from ..fields import Field, FieldKind, new_field
 from ..places import Places
 from ..problems import Said
 from ..template import Template, free_name
+from .group import MAX_ITEMS, Repeat
 from .part import Part
 
 if TYPE_CHECKING:
     # the codec stands on layouts; what it hands in is named here, never loaded
     from ...codec.moving import PartReader, Stretches
     from ...codec.region import Region
+    from ...kernels.text import Columns as Split
+    from ...kernels.text import Marks
     from ..model import Layout
+    from ..validate_parts import PartWalk
     from .part import Columns
 
 NO_PLACES = Places(())
+_READABLE = (
+    FieldKind.UNSIGNED, FieldKind.SIGNED, FieldKind.FLOAT, FieldKind.FLAG, FieldKind.NAMES, FieldKind.TEXT,
+    FieldKind.BYTES,
+)  # fmt: skip
+_FLOAT_DIGITS = (0, 4, 8, 16)
 
 
 class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-line"):
@@ -36,20 +47,40 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
         Fields without places, in order; numbers are read in their ``base``. A column with an empty name is
         passed over.
     separator, quote
-        One character each; no quote if empty.
+        One character each; no quote if empty. A quote within quotes is written twice.
+    merges
+        A run of separators counts as one, as blanks between columns often do.
     begins, ends
         What stands before the first column and behind the last one, and belongs to neither.
+    repeat, amount
+        How often the columns follow one another: an array has an item for each time, ``amount`` of them, or all to the
+        end of the line.
+    goes_on
+        What stands behind the last column is read by the part behind, not passed over.
+    computed
+        Of the line; of an array, of each item.
     """
 
     columns: tuple[Field, ...]
     separator: str = ","
     quote: str = ""
+    merges: bool = False
     begins: str = ""
     ends: str = ""
+    repeat: Repeat = Repeat.ONCE
+    amount: Expression | None = None
+    goes_on: bool = False
+    computed: tuple[Computed, ...] = ()
 
     attributes: ClassVar[tuple[Attribute, ...]] = (
-        *Part.attributes, Attribute("separator", "separator", ","), Attribute("quote", "quote", "none"),
-        Attribute("begins", "begins with"), Attribute("ends", "ends with"),
+        *Part.attributes, Attribute("separator", "separator", ",", with_escapes, writer=escaped),
+        Attribute("quote", "quote", "none"), Attribute("merges", "runs count once", "", yes, YES_NO),
+        Attribute("begins", "begins with", "", with_escapes, writer=escaped),
+        Attribute("ends", "ends with", r"such as * or \r\n", with_escapes, writer=escaped),
+        Attribute("repeat", "how often", "", lambda text, _: Repeat(text),
+                  (Repeat.ONCE.value, Repeat.COUNT.value, Repeat.TO_END.value)),
+        Attribute("amount", "amount", "count", optional_expression),
+        Attribute("goes_on", "goes on behind", "", yes, YES_NO),
     )  # fmt: skip
     rank: ClassVar[int] = 3
     fits_inside: ClassVar[str] = "a column"
@@ -59,13 +90,18 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
         return (Template("Text columns", "moving parts", _add),)
 
     def words(self) -> str:
-        return "text line"
+        return "text line" if self.repeat is Repeat.ONCE else "array of text columns"
 
     def all_fields(self) -> Iterator[Field]:
         yield from self.columns
 
     def fields_once(self) -> Iterator[Field]:
-        yield from (field for field in self.columns if field.name)
+        if self.repeat is Repeat.ONCE:
+            yield from (field for field in self.columns if field.name)
+            yield from (value.as_field() for value in self.computed)
+
+    def computed_inside(self) -> Iterator[Computed]:
+        yield from self.computed
 
     def one_more_inside(self, layout: Layout) -> Part:
         column = new_field(free_name(layout, "column"), NO_PLACES)
@@ -79,30 +115,91 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
         for attribute in ("quote", "begins", "ends"):
             if not getattr(self, attribute).isascii():
                 yield attribute, f"{getattr(self, attribute)!r} of {self.name} is not made of ASCII characters."
+        if self.repeat is Repeat.BYTES:
+            yield "repeat", f"Columns of text are counted, or go on to the end; {self.name} cannot count bytes."
+        if self.repeat is Repeat.COUNT and self.amount is None:
+            yield "amount", f"{self.name} does not say how many."
         if not self.columns:
             yield "columns", f"{self.name} has no columns."
+        if self.repeat is not Repeat.ONCE and not any(field.name for field in self.columns):
+            yield "columns", f"{self.name} repeats columns that are all passed over."
+
+    def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
         for field in self.columns:
-            if len(field.places):
-                yield "columns", f"{field.name} is a column and has no places."
+            walk.meaning(field)
+            for attribute, sentence in _column_problems(field):
+                walk.say(field.id, attribute, sentence)
+        named = tuple(field for field in self.columns if field.name)
+        names = [field.name for field in named]
+        for number, field in enumerate(named):
+            if field.name in names[:number]:
+                walk.say(field.id, "name", f"Two columns are called {field.name}.")
+        inner = walk.items((), self.computed, (*scope, *named))
+        return inner if self.repeat is Repeat.ONCE else scope
+
+    # reading
 
     def decode(self, here: Stretches, reader: PartReader) -> tuple[Columns, NDArray[np.int64]]:
-        from ...kernels.stretches import split_text  # compiled code loads when frames are read, not with a layout
+        from ...kernels.text import Marks, split_text  # compiled code loads when frames are read, not with a layout
 
         matrix = np.ascontiguousarray(here.matrix)
         first, last = self._between_marks(here)
-        quote = ord(self.quote) if self.quote else 0
-        begin, end, count = split_text(
-            matrix, here.row, first, last, (ord(self.separator), quote), len(self.columns)
-        )  # fmt: skip
-        reader.cut(here, count < len(self.columns))
-        after = np.where(last < here.limit, last + len(self.ends), last)
-        reader.own_structure(here, here.start, np.where(count < len(self.columns), here.start, after))
+        marks = Marks(ord(self.separator), ord(self.quote) if self.quote else 0, self.merges)
+        width = len(self.columns)
+        count, items = np.ones(len(here), np.int64), here
+        if self.repeat is not Repeat.ONCE:
+            count, items = self._items(here, first, last, marks, reader)
+        split = split_text(matrix, here.row, first, last, marks, count * width)
+        columns = self._columns(items, split, reader)
+        if self.repeat is Repeat.ONCE:
+            reader.cut(here, split.found < width)
+        else:
+            reader.keep(self.id, self.name, items, columns)
+        if self.goes_on:
+            # nothing was split off where nothing was wanted
+            after = np.where(count == 0, np.minimum(first, last), split.after)
+        else:
+            after = np.where(last < here.limit, last + len(self.ends), last)
+        whole = split.found >= width if self.repeat is Repeat.ONCE else count > 0
+        reader.own_structure(here, here.start, np.where(whole, after, here.start))
+        self._own(items, split, reader)
+        return columns if self.repeat is Repeat.ONCE else {}, after
+
+    def _items(
+        self, here: Stretches, first: NDArray[np.int64], last: NDArray[np.int64], marks: Marks, reader: PartReader
+    ) -> tuple[NDArray[np.int64], Stretches]:
+        """Return how many items each line has, and the items."""
+        from ...kernels.stretches import items_of  # compiled code loads when frames are read, not with a layout
+        from ...kernels.text import count_columns
+
+        matrix = np.ascontiguousarray(here.matrix)
+        there = count_columns(matrix, here.row, first, last, marks) // len(self.columns)
+        count = np.where(first < last, there, 0)
+        if self.repeat is Repeat.COUNT:
+            wanted = here.amount(self.amount)
+            reader.cut(here, count < wanted)
+            count = np.minimum(count, wanted)
+        count = np.where(np.cumsum(count) > MAX_ITEMS, 0, count)
+        owner, number = items_of(count)
+        return count, here.pick(owner, here.start[owner], None, number)
+
+    def _columns(self, items: Stretches, split: Split, reader: PartReader) -> Columns:
         columns = {}
-        for number, one in enumerate(self.columns):
+        for one, (begin, end) in zip(self.columns, self._spots(split), strict=True):
             if one.name:
-                columns[one.id] = reader.written(one, here, begin[number], end[number])
-            reader.own_bytes(one, here, begin[number], end[number])
-        return columns, after
+                columns[one.id] = reader.written(one, items, begin, end, quote=self.quote)
+        items.scope.add(columns)
+        return columns | reader.computed(self.computed, items)
+
+    def _own(self, items: Stretches, split: Split, reader: PartReader) -> None:
+        for one, (begin, end) in zip(self.columns, self._spots(split), strict=True):
+            reader.own_bytes(one, items, begin, end)
+
+    def _spots(self, split: Split) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
+        """Yield where each column begins and ends, one an item."""
+        begin, end = split.begin.reshape(-1, len(self.columns)), split.end.reshape(-1, len(self.columns))
+        for number in range(len(self.columns)):
+            yield np.ascontiguousarray(begin[:, number]), np.ascontiguousarray(end[:, number])
 
     def _between_marks(self, here: Stretches) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         from ...kernels.stretches import find_end  # compiled code loads when frames are read, not with a layout
@@ -117,17 +214,63 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
             last = np.where(place < 0, last, place)
         return first, last
 
+    # writing
+
     def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
+        if self.repeat is Repeat.ONCE:
+            texts = [self._text(region, field, unused) for field in self.columns]
+        else:
+            texts = self._item_texts(region, unused)
+        line = self.separator.join(texts)
+        if self.goes_on and texts:
+            line += self.separator
+        return region.place(
+            begin, f"{self.begins}{line}{'' if self.goes_on else self.ends}".encode("latin-1", "replace")
+        )
+
+    def _item_texts(self, region: Region, unused: dict[str, Any]) -> list[str]:
+        items = unused.pop(self.name, ())
+        if isinstance(items, str | bytes) or not isinstance(items, Sequence):
+            raise region.refused("an array takes a list of items.", self.name)
+        named = [field for field in self.columns if field.name]
         texts = []
-        for field in self.columns:
-            text = region.written(field, unused.pop(field.name)) if field.name in unused else ""
-            if self.separator in text:
-                if not self.quote:
-                    raise region.refused(f"{text!r} holds the separator.", field.name)
-                text = f"{self.quote}{text}{self.quote}"
-            texts.append(text)
-        line = f"{self.begins}{self.separator.join(texts)}{self.ends}"
-        return region.place(begin, line.encode("latin-1", "replace"))
+        for number, item in enumerate(items):
+            if not isinstance(item, Mapping):
+                if len(named) != 1:
+                    raise region.refused(f"item {number} takes a value for each of its columns.", self.name)
+                item = {named[0].name: item}
+            inner = region.inner(f"{self.name}[{number}].", (), 0)
+            values = dict(item)
+            texts += [self._text(inner, field, values) for field in self.columns]
+            if values:
+                raise inner.refused(f"there is no column {next(iter(values))!r}.")
+        if self.repeat is Repeat.COUNT and self.amount is not None:
+            region.make_true(self.amount, len(items), f"{self.name} has")
+        return texts
+
+    def _text(self, region: Region, field: Field, unused: dict[str, Any]) -> str:
+        text = region.column(field, unused) if field.name else ""
+        if self.ends and self.ends in text:
+            raise region.refused(f"{text!r} holds what ends the line.", field.name)
+        if self.separator not in text and not (self.quote and self.quote in text):
+            return text
+        if not self.quote:
+            raise region.refused(f"{text!r} holds the separator.", field.name)
+        return f"{self.quote}{text.replace(self.quote, self.quote * 2)}{self.quote}"
+
+
+def _column_problems(field: Field) -> Said:
+    if len(field.places):
+        yield "places", f"{field.name} is a column and has no places."
+    if field.kind not in _READABLE:
+        words = ", ".join(kind.words for kind in _READABLE)
+        yield "kind", f"{field.name} is {field.kind.words}, which text does not say; columns are {words}."
+    if field.inverted:
+        yield "inverted", f"{field.name} is a column of text, whose bits cannot be turned round."
+    if field.kind is FieldKind.FLOAT and field.base not in (10, 16):
+        yield "base", f"{field.name} is floating point, which text has in base 10, or as the hex digits of its bits."
+    if field.kind is FieldKind.FLOAT and field.base == 16 and field.digits not in _FLOAT_DIGITS:
+        yield "digits", f"{field.name} has {field.digits} hex digits; floating point has 4, 8 or 16."
 
 
 def _add(layout: Layout) -> Layout:

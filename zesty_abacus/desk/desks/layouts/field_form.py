@@ -16,7 +16,7 @@ from ...widgets.parts import Choice, button, is_in_hand, label
 from ...widgets.theme import figure_font
 
 _WIDE = {"names", "table", "polynomial", "note"}
-_RARE = ("table", "polynomial", "inverted", "encoding")
+_RARE = ("table", "polynomial", "inverted", "encoding", "padding", "base", "digits")
 _FIGURES = {"places", "ratio", "offset", "low", "high", "unavailable", "errors"}
 _LINES = (
     ("name", "name", "what the value is"),
@@ -33,6 +33,9 @@ _LINES = (
     ("polynomial", "polynomial", "from the constant on, such as 1, 0.5"),
     ("inverted", "bits turned", "no"),
     ("encoding", "encoding", "ascii"),
+    ("padding", "filled up with", "nothing"),
+    ("base", "number base", "10"),
+    ("digits", "digits in text", "as many as it takes"),
     ("note", "note", ""),
 )
 _KINDS = (
@@ -202,10 +205,12 @@ class FieldForm(QWidget):
             return ", ".join(map(engine.format_exact, value))
         if attribute == "inverted":
             return "yes" if value else ""
+        if attribute == "padding":
+            return engine.escaped_text(value)
+        if attribute in ("base", "digits"):
+            return "" if value == {"base": 10, "digits": 0}[attribute] else str(value)
         if attribute == "names":
-            return ", ".join(
-                f"{named.raw}{'' if named.to is None else f'..{named.to}'} {named.label}" for named in value
-            )
+            return engine.names_text(value, in_text=not len(self._field.places))
         return str(value)
 
     def _take(self, attribute: str) -> None:
@@ -241,11 +246,14 @@ class FieldForm(QWidget):
             "high": lambda t: engine.parse_exact(t) if t else None,
             "unavailable": engine.parse_raw_set,
             "errors": engine.parse_raw_set,
-            "names": lambda t: parse_names(t),
+            "names": engine.parse_names,
             "table": engine.parse_table,
             "polynomial": engine.parse_polynomial,
             "inverted": _yes,
             "encoding": lambda t: t or "ascii",
+            "padding": engine.read_escapes,
+            "base": lambda t: int(t or "10"),
+            "digits": lambda t: int(t or "0"),
         }
         value = readers.get(attribute, str)(text)
         if attribute == "places":
@@ -284,31 +292,6 @@ def _yes(text: str) -> bool:
     if text.lower() not in ("", "no", "yes"):
         raise ValueError(f"{text!r} is neither yes nor no.")
     return text.lower() == "yes"
-
-
-def parse_names(text: str) -> tuple[engine.NamedValue, ...]:
-    """Read names of values such as ``0 off, 1 on``.
-
-    Raises
-    ------
-    ValueError
-        If a part does not begin with a whole number.
-    """
-    names = []
-    for part in text.split(","):
-        raw, _, name = part.strip().partition(" ")
-        if not raw:
-            continue
-        first, _, last = raw.partition("..")
-        try:
-            number = int(first, 0)
-            to = int(last, 0) if last else None
-        except ValueError as error:
-            raise ValueError(f"{part.strip()!r} is not a raw value and its name; write 0 off, 1..3 on.") from error
-        if not name.strip():
-            raise ValueError(f"the value {raw} has no name; write {raw} and what it is called.")
-        names.append(engine.NamedValue(number, name.strip(), to))
-    return tuple(names)
 
 
 def _small(words: str) -> QLabel:
