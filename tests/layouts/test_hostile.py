@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import random
@@ -9,7 +10,11 @@ import random
 import numpy as np
 import pytest
 
+from tests.codec.test_inside import LIST
+from tests.codec.test_text_lines import SCAN
 from zesty_abacus.core.codec.decode import decode
+from zesty_abacus.core.codec.encode import EncodeError
+from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.errors import AbacusError
 from zesty_abacus.core.layouts.json_form import layout_from_json, layout_to_json
@@ -18,9 +23,9 @@ from zesty_abacus.demo.link_layouts import link_layouts
 from zesty_abacus.demo.messages import all_messages
 
 ROUNDS = int(os.environ.get("FUZZ", "60"))
-LAYOUTS = [*link_layouts(), *(message.layout for message in all_messages()[:4])]
-NASTY = (None, -1, 0, 1, 2**63, 1e308, "", "B0", "B131071", "size", "1 / 0", "size * 99999999", [], {}, True, "☃",
-         "`a` << 63", "0..18446744073709551615", "group", "00", "\0")  # fmt: skip
+LAYOUTS = [*link_layouts(), *(message.layout for message in all_messages()[:4]), SCAN, LIST]
+NASTY = (None, -1, 0, 1, 7, 2**63, 2**70, -(2**40), 1e308, "", "B0", "B131071", "size", "1 / 0", "size * 99999999", [],
+         {}, True, "☃", "`a` << 63", "0..18446744073709551615", "group", "00", "\0")  # fmt: skip
 
 
 def change(node, dice):
@@ -63,10 +68,10 @@ def test_changed_layouts_are_refused_or_can_be_decoded(layout):
         assert all(problem.sentence for problem in problems)
         if problems or any(hasattr(part, "layout") for part in changed.parts):
             continue
-        try:
-            decoded = decode(compile_layout(changed, LAYOUTS), payloads, sizes)
-        except AbacusError:
-            continue
+        # what the check lets pass can be decoded, and encoded or refused in words
+        decoded = decode(compile_layout(changed, LAYOUTS), payloads, sizes)
+        with contextlib.suppress(EncodeError):
+            encode_message(changed, {})
         assert all(len(column) == 6 for column in decoded.columns.values())
         assert all(len(array.frame) <= 6 * 41 for array in decoded.arrays.values())
 

@@ -4,7 +4,21 @@ from uuid import uuid4
 import msgspec
 import pytest
 
-from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import (
+    Applies,
+    Counter,
+    Crc,
+    FieldKind,
+    NamedValue,
+    RawSet,
+    Reserved,
+    Run,
+    Selected,
+    Sum,
+    new_field,
+    new_layout,
+)
+from zesty_abacus.core.layouts.places import Places
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.layouts.validate import check_layout
 
@@ -79,3 +93,41 @@ def test_a_problem_names_the_field_and_the_attribute():
     field = new_field("a", at("B9"))
     problem = check_layout(layout_with(field))[0]
     assert (problem.field, problem.attribute) == (field.id, "places")
+
+
+# numbers that checks hold: the limit is accepted, what lies beside it told
+
+
+FIELD = new_field("check", at("B0 B1"))
+
+
+@pytest.mark.parametrize(
+    ("check", "attribute", "good", "bad"),
+    [
+        (Crc(id=uuid4(), name="c", field=FIELD.id, width=16, polynomial=1), "polynomial", (0, 0xFFFF), (-1, 0x10000)),
+        (Crc(id=uuid4(), name="c", field=FIELD.id, width=16, polynomial=1), "start", (0, 0xFFFF), (-1, 0x10000)),
+        (Crc(id=uuid4(), name="c", field=FIELD.id, width=16, polynomial=1), "final", (0, 0xFFFF), (-1, 0x10000)),
+        (Crc(id=uuid4(), name="c", field=FIELD.id, width=16, polynomial=1), "width", (1, 64), (0, 65)),
+        (Sum(id=uuid4(), name="s", field=FIELD.id), "start", (0, 2**64 - 1), (-1, 2**64)),
+        (Sum(id=uuid4(), name="s", field=FIELD.id), "width", (0, 64), (-1, 65)),
+        (Counter(id=uuid4(), name="n", field=FIELD.id), "step", (-1, 2**62), (2**70, -(2**70), 0)),
+        (Counter(id=uuid4(), name="n", field=FIELD.id), "wraps_at", (2, 65536), (1, 65537, 2**70)),
+        (Reserved(id=uuid4(), name="r", places=at("B2")), "value", (0, 255), (-1, 256)),
+    ],
+)  # fmt: skip
+def test_numbers_of_checks_have_limits(check, attribute, good, bad):
+    def problems(value):
+        changed = msgspec.structs.replace(check, **{attribute: value})
+        return [one.attribute for one in check_layout(layout_with(FIELD, checks=(changed,)))]
+
+    for value in good:
+        assert problems(value) == [] or (attribute, value) == ("step", 2**62), value
+    for value in bad:
+        assert attribute in problems(value) or problems(value) == ["polynomial"], value
+
+
+@pytest.mark.parametrize("text", ["none", "minus"])
+def test_what_a_run_means_is_looked_at(text):
+    field = new_field("t", Places(()), FieldKind.TEXT, encoding=text)
+    run = Run(id=uuid4(), name="run", field=field)
+    assert [one.attribute for one in check_layout(layout_with(parts=(run,), size=0))] == ["encoding"]

@@ -99,7 +99,13 @@ class OpenedSources:
         """Return what the frames mean by some layouts, with the ties of the trial."""
         from ..core.reading.meaning import Meaning  # frames are put out without one
 
-        return Meaning.of(self.capture, layouts, self.said.ties, release)
+        meaning = Meaning.of(self.capture, layouts, self.said.ties, release)
+        troubles = meaning.troubles()
+        for sentence in troubles[:_LISTED]:
+            say(f"zesty-abacus: {sentence} Its messages are left out.", err=True)
+        if len(troubles) > _LISTED:
+            say(f"zesty-abacus: {len(troubles) - _LISTED} more layouts have problems; library check tells.", err=True)
+        return meaning
 
 
 @contextmanager

@@ -106,6 +106,8 @@ def number_column(
         validity[(raw == _NOT_DIGITS) & (validity == Validity.GOOD)] = Validity.NOT_READABLE
     if field.kind is FieldKind.FLOAT:
         value = _float_values(field, raw)
+        # IEEE 754 has bit patterns that are no number: they say that there is none
+        validity[np.isnan(value) & (validity == Validity.GOOD)] = Validity.NOT_AVAILABLE
     exact = raw.view(np.int64) if field.is_signed else raw
     if value is None and value_dtype(field) == np.float64:
         value = nearest(exact, field.ratio, field.offset)

@@ -190,6 +190,7 @@ class PartReader:
             return single_quotes(column, ord(quote)) if quote else column
         found = read_written(one, Spots(np.ascontiguousarray(here.matrix), here.row, begin, end))
         validity[~found.good & (validity == Validity.GOOD)] = Validity.NOT_READABLE
+        validity[np.isnan(found.value) & (validity == Validity.GOOD)] = Validity.NOT_AVAILABLE
         value = along_curve(one, found.value.astype(np.float64)) if one.is_curved else found.value
         judge(one, found.raw, value, validity)
         return FieldColumn(one, found.raw, value, None, validity)

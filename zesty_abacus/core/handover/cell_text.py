@@ -32,14 +32,17 @@ class RowStyle(ABC):
         What ends a row.
     point_zero
         Whether a whole number that is a float ends in ``.0``.
-    says_infinity
-        Whether there is a word for what is no finite number.
+    says_nan
+        Whether there is a word for what is no number at all; else it is a cell that holds nothing.
+    infinite
+        The word for a number above all others.
     """
 
     null: bytes
     end: bytes
     point_zero: bool
-    says_infinity: bool
+    says_nan: bool
+    infinite: str
 
     @abstractmethod
     def lead(self, number: int, name: str) -> bytes:
@@ -128,7 +131,7 @@ def _dense_rows(block: Block, pool: _Words, style: RowStyle) -> CellRows:
 
 def _sparse_rows(block: SparseBlock, pool: _Words, style: RowStyle) -> CellRows:
     head = _dense_rows(block.head, pool, style)
-    can_say = (block.codes < 0) & (style.says_infinity | np.isfinite(block.values))
+    can_say = (block.codes < 0) & (style.says_nan | ~np.isnan(block.values))
     numbers, places, state = split_decimals(block.values, can_say.astype(np.uint8))
     _put_long_numbers(numbers, state, block.values, pool, style)
     first = pool.add_array(style.words(block.words))
@@ -257,8 +260,8 @@ def _fill_floats(cells: _Cells, place: int, column: pa.Array, pool: _Words, styl
     column = column.cast(pa.float64())
     values = _values(column, np.float64)
     known = _known(column)
-    if not style.says_infinity:
-        known &= np.isfinite(values)
+    if not style.says_nan:
+        known &= ~np.isnan(values)
     digits, places, state = split_decimals(values, known.astype(np.uint8))
     _put_long_numbers(digits, state, values, pool, style)
     cells.digits[:, place], cells.places[:, place], cells.state[:, place] = digits, places, state
@@ -271,6 +274,7 @@ def _put_long_numbers(
     long = np.flatnonzero(state == WORD)
     if len(long):
         texts = pa.array(values[long]).cast(pa.string())
+        texts = pc.replace_substring_regex(texts, r"inf$", style.infinite)
         if style.point_zero:
             texts = pc.replace_substring_regex(texts, r"^(-?\d+)$", r"\1.0")
         digits[long] = pool.add_array(texts) + np.arange(len(long))

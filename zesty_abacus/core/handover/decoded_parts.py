@@ -19,13 +19,7 @@ from ..reading.readers import Reader
 def decoded_parts(
     meaning: Meaning, rows: NDArray[np.uint32], chosen: Collection[int]
 ) -> Iterator[tuple[int, Reader, NDArray[np.int64], Decoded]]:
-    """Yield what the readers of the chosen kinds make of some rows: the kind, who read, and of which of the rows.
-
-    Raises
-    ------
-    MisuseError
-        If a layout that reads some of them has problems.
-    """
+    """Yield what the readers of the chosen kinds make of some rows: the kind, who read, and of which of the rows."""
     frames = meaning.capture.frames
     for kind, places in _by_kind(meaning.capture, rows, chosen):
         gathered = frames.gather(rows[places])
@@ -58,11 +52,14 @@ def read_kinds(meaning: Meaning, kinds: Collection[int] | None) -> list[int]:
     Raises
     ------
     MisuseError
-        If nobody reads any of them, so that there would be nothing to write.
+        If nobody reads any of them, or all that would have problems, so that there would be nothing to write.
     """
     known = range(len(meaning.kinds)) if kinds is None else sorted(kinds)
     read = [kind for kind in known if meaning.kinds[kind].readers]
     if not read:
         which = "this capture" if kinds is None else "what was chosen"
         raise MisuseError(f"no layout of the library reads any frame of {which}.")
+    troubles = [meaning.trouble(reader) for kind in read for reader in meaning.kinds[kind].readers]
+    if all(troubles):
+        raise MisuseError(troubles[0])
     return read

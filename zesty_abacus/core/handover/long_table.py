@@ -54,7 +54,7 @@ def long_table(meaning: Meaning, which: Which = None, kinds: Collection[int] | N
     Raises
     ------
     MisuseError
-        If nobody reads any of them; a layout that has problems raises it when its block is made.
+        If nobody reads any of them.
     """
     chosen = read_kinds(meaning, kinds)
     return Blocks(chunks_of(meaning.capture, which), lambda rows: _block(meaning, chosen, rows))

@@ -25,6 +25,8 @@ def wide_schema(meaning: Meaning, kinds: Collection[int] | None = None) -> pa.Sc
     seen: dict[str, pa.DataType] = {}
     for kind in read_kinds(meaning, kinds):
         for reader in meaning.kinds[kind].readers:
+            if meaning.trouble(reader):
+                continue
             layout = meaning.plan(reader).layout
             for field in layout.once_a_frame():
                 is_text = field.kind is FieldKind.NAMES or not field.raw_is_number
@@ -38,7 +40,7 @@ def wide_table(meaning: Meaning, which: Which = None, kinds: Collection[int] | N
     Raises
     ------
     MisuseError
-        If nobody reads any of the kinds, or a layout has problems.
+        If nobody reads any of the kinds.
     """
     chosen = read_kinds(meaning, kinds)
     schema = wide_schema(meaning, kinds)

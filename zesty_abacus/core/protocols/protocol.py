@@ -13,6 +13,8 @@ from ..frames.table import FrameTable
 from .spaces import Space
 
 LARGEST_PAYLOAD = 1 << 20
+ADDRESS_BITS = 63
+"""What a column of addresses holds."""
 _WAYS = {"read": (READ, True), "write": (READ, False), "answer": (ANSWER, True), "request": (ANSWER, False)}
 
 
@@ -93,6 +95,8 @@ class Protocol:
 
     def trouble_with(self, address: int, *, extended: bool = False) -> str:
         """Return why a number is no address here, as a sentence; empty if it is one."""
+        if address >= 1 << ADDRESS_BITS:
+            return f"{address:#x} is no address: it has more than {ADDRESS_BITS} bits."
         return f"{address} is below 0." if address < 0 else ""
 
     def asks_for(self, key: KindKey, *, extended: bool, way: str) -> bool:

@@ -216,6 +216,11 @@ class Meaning:
             return str(error)
         return ""
 
+    def troubles(self) -> list[str]:
+        """Return why layouts that would read frames cannot, a sentence each."""
+        readers = dict.fromkeys(reader for kind in self.kinds for reader in kind.readers)
+        return list(dict.fromkeys(trouble for reader in readers if (trouble := self.trouble(reader))))
+
     def numbers(self, kind: int, frames: KindFrames) -> NDArray[np.int16]:
         """Return the number of the reader of each frame, -1 where none reads it; int16 (n,)."""
         found = np.full(len(frames), -1, np.int16)
@@ -236,27 +241,25 @@ class Meaning:
         return readers[number] if number >= 0 else None
 
     def shares(self, kind: int, frames: KindFrames) -> Iterator[tuple[Reader, KindFrames]]:
-        """Yield the readers of gathered frames of a kind, each with its own; those that read none are left out."""
+        """Yield the readers of gathered frames of a kind, each with its own.
+
+        Those that read none are left out, and so are layouts that have problems: :meth:`troubles` tells of them.
+        """
         readers = self.kinds[kind].readers
         if readers and readers[0].choice.takes_all:
-            yield readers[0], frames
+            if not self.trouble(readers[0]):
+                yield readers[0], frames
             return
         numbers = self.numbers(kind, frames)
         for number, reader in enumerate(readers):
             rows = np.flatnonzero(numbers == number)
-            if len(rows):
+            if len(rows) and not self.trouble(reader):
                 yield reader, frames.take(rows)
 
     def decoded(
         self, kind: int, frames: KindFrames, only: Iterable[UUID] | None = None
     ) -> Iterator[tuple[Reader, KindFrames, Decoded]]:
-        """Yield what the readers of gathered frames of a kind make of them.
-
-        Raises
-        ------
-        MisuseError
-            If a layout that reads some of them has problems.
-        """
+        """Yield what the readers of gathered frames of a kind make of them; layouts with problems are left out."""
         wanted = None if only is None else set(only)
         for reader, mine in self.shares(kind, frames):
             yield reader, mine, decode_frames(self.capture, self.plan(reader), mine, wanted)

@@ -20,7 +20,8 @@ class _CSV(RowStyle):
     null = b""
     end = b"\n"
     point_zero = False
-    says_infinity = True
+    says_nan = True
+    infinite = "inf"
 
     def lead(self, number: int, name: str) -> bytes:
         return b"," if number else b""

@@ -13,12 +13,17 @@ _SPECIAL = r'["\\\x00-\x1f]'
 
 
 class _JSONLines(RowStyle):
-    """Raw integers are numbers that say them exactly; what is no finite number is null, as JSON has no word for it."""
+    """Raw integers are numbers that say them exactly.
+
+    JSON has no word for what is no number, which is null, nor for infinity, which is a number that every float of 64
+    bits rounds to it.
+    """
 
     null = b"null"
     end = b"}\n"
     point_zero = True
-    says_infinity = False
+    says_nan = False
+    infinite = "1e999"
 
     def lead(self, number: int, name: str) -> bytes:
         return (b"," if number else b"{") + self.word(name) + b":"

@@ -62,9 +62,11 @@ class Counter(Check, frozen=True, kw_only=True, omit_defaults=True, tag="counter
 
     def problems(self, known: Mapping[str, Field]) -> Said:
         width = next((len(field.places) for field in known.values() if field.id == self.field), 0) or 62
-        wraps = self.wraps_at if self.wraps_at is not None else 1 << width
-        if not 2 <= wraps <= 1 << width:
+        wraps = self.wraps_at if self.wraps_at is not None else 1 << min(width, 62)
+        if not 2 <= wraps <= 1 << min(width, 62):
             yield "wraps_at", f"{self.name} cannot run through {wraps} values in {width} bits."
+        elif not -(1 << 62) <= self.step <= 1 << 62:
+            yield "step", f"{self.name} cannot go by {self.step}; its steps have at most 62 bits."
         elif not self.step % wraps:
             yield "step", f"{self.name} never moves with steps of {self.step}."
 

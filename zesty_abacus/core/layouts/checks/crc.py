@@ -72,8 +72,11 @@ class Crc(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="crc"):
     def problems(self, known: Mapping[str, Field]) -> Said:
         if not 1 <= self.width <= 64:
             yield "width", f"A CRC has 1 to 64 bits, not {self.width}."
-        elif max(self.polynomial, self.start, self.final) >> self.width:
-            yield "polynomial", f"Polynomial, start and final value of {self.name} have at most {self.width} bits."
+        else:
+            for attribute in ("polynomial", "start", "final"):
+                number = getattr(self, attribute)
+                if not 0 <= number < 1 << self.width:
+                    yield attribute, f"{number} is not in the {self.width} bits of {self.name}."
         yield from super().problems(known)
 
     def taken(

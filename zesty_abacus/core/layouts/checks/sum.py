@@ -74,6 +74,8 @@ class Sum(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="sum"):
         yield from super().problems(known)
         if not 0 <= self.width <= 64:
             yield "width", f"A sum has at most 64 bits, not {self.width}."
+        if not 0 <= self.start < 1 << 64:
+            yield "start", f"{self.name} begins with {self.start}, which 64 bits do not hold."
         if self.word_bytes not in (1, 2, 4) or self.negated not in _NEGATIONS:
             yield "word_bytes", f"{self.name} adds words of 1, 2 or 4 bytes, negated none, ones or twos."
 
