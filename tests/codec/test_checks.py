@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from uuid import uuid4
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given
@@ -31,6 +32,7 @@ from zesty_abacus.core.layouts.model import (
     new_layout,
 )
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.layouts.validate import check_layout
 
 # (width, polynomial, start, final, reflect in, reflect out, value over "123456789"), as published
 CATALOGUE = (
@@ -199,3 +201,86 @@ def test_a_check_that_the_link_made_spoils_values_too():
     decoded = decode(compile_layout(layout), matrix, np.full(2, 4), untrue=np.array([False, True]))
     assert decoded.named("value").has_value.tolist() == [True, False]
     assert frame_sentence(decoded, 1) == "check of the link failed"
+
+
+# the bits of a check itself, half bytes
+
+
+WORDS, REST = new_field("header_words", at("B0[3..0]")), new_field("version", at("B0[7..4]"))
+HEADER_SUM = new_field("header sum", at("B10 B11"))
+HEADER = new_layout(
+    "header", Applies(protocol="serial"), 20, [WORDS, REST, HEADER_SUM],
+    checks=(Sum(id=uuid4(), name="sum", field=HEADER_SUM.id, word_bytes=2, carry=Carry.AROUND, negated="ones",
+                coverage=Coverage(end=Expression("header_words * 4"))),),
+)  # fmt: skip
+PLAIN = bytes.fromhex("45000073000040004011b861c0a80001c0a800c7")
+"""A header whose checksum 0xB861 many texts on RFC 791 work out by hand."""
+
+
+def internet_sum(data):
+    """Return the checksum of RFC 1071, added up word by word."""
+    total = sum(int.from_bytes(data[n : n + 2]) for n in range(0, len(data), 2))
+    while total >> 16:
+        total = (total & 0xFFFF) + (total >> 16)
+    return total ^ 0xFFFF
+
+
+@pytest.mark.parametrize("options", [b"", b"\x94\x04\x00\x00", bytes(range(1, 9))])
+def test_a_check_within_its_own_stretch_counts_as_zero(options):
+    assert internet_sum(PLAIN[:10] + b"\0\0" + PLAIN[12:]) == 0xB861
+    body = bytes((0x40 | 5 + len(options) // 4,)) + PLAIN[1:10] + b"\0\0" + PLAIN[12:] + options
+    header = body[:10] + internet_sum(body).to_bytes(2) + body[12:]
+    spoilt = header[:1] + bytes((header[1] ^ 4,)) + header[2:]
+    payloads = np.zeros((2, 32), np.uint8)
+    payloads[0, : len(header)], payloads[1, : len(header)] = list(header), list(spoilt)
+    decoded = decode(compile_layout(HEADER), payloads, np.full(2, len(header) + 2, np.uint32))
+    (column,) = decoded.checks.values()
+    assert column.state.tolist() == [CheckState.AGREES, CheckState.DISAGREES]
+
+
+def test_a_check_within_its_own_stretch_is_worked_out():
+    base = {"header_words": 5, "version": 4}
+    payload = encode_message(HEADER, base).payload
+    assert payload[10:12] == internet_sum(payload[:10] + b"\0\0" + payload[12:]).to_bytes(2)
+
+
+@given(st.binary(min_size=4, max_size=4), st.sampled_from(["xor", "sum", "twos", "ones"]))
+def test_half_bytes_are_folded_together(data, what):
+    """A check of four bits in the lower half of the last byte, whose upper half is covered, too."""
+    nibble, upper = new_field("check", at("B4[3..0]")), new_field("upper", at("B4[7..4]"))
+    covered = Coverage(end=Expression("5"))
+    settings = {"field": nibble.id, "coverage": covered, "word_bits": 4, "id": uuid4(), "name": "c"}
+    check = Xor(**settings) if what == "xor" else Sum(**settings, negated="none" if what == "sum" else what)
+    layout = new_layout("m", Applies(protocol="serial"), 5, [nibble, upper], checks=(check,))
+    halves = [half for byte in (*data, 0x70) for half in (byte >> 4, byte & 15)]
+    folded = 0
+    for half in halves:
+        folded = folded ^ half if what == "xor" else folded + half
+    wanted = {"xor": folded, "sum": folded, "twos": -folded, "ones": ~folded}[what] & 15
+    made = encode_message(layout, {"upper": 7}, data + bytes(1))
+    payload = data + bytes((0x70 | wanted,))
+    decoded = decode(compile_layout(layout), np.frombuffer(payload.ljust(8, b"\0"), np.uint8).reshape(1, -1),
+                     np.array([5], np.uint32))  # fmt: skip
+    assert next(iter(decoded.checks.values())).state[0] == CheckState.AGREES
+    assert made.payload[:4] == data
+    fields = [new_field(f"b{n}", at(f"B{n}")) for n in range(4)]
+    whole = new_layout("m", Applies(protocol="serial"), 5, [*fields, nibble, upper], checks=(check,))
+    assert encode_message(whole, {f"b{n}": byte for n, byte in enumerate(data)} | {"upper": 7}).payload == payload
+
+
+def test_half_bytes_may_be_chosen_by_places():
+    nibble = new_field("check", at("B2[3..0]"))
+    check = Xor(id=uuid4(), name="c", field=nibble.id, word_bits=4, coverage=Coverage(places=at("B0 B1[7..4]")))
+    layout = new_layout("m", Applies(protocol="serial"), 3, [nibble], checks=(check,))
+    decoded = decode(
+        compile_layout(layout), np.array([[0x12, 0x4F, 0x07, 0, 0, 0, 0, 0]], np.uint8), np.array([3], np.uint32)
+    )
+    assert next(iter(decoded.checks.values())).state[0] == CheckState.AGREES
+    whole = msgspec.structs.replace(check, word_bits=8)
+    assert [one.sentence for one in check_layout(msgspec.structs.replace(layout, checks=(whole,)))] == [
+        "c covers 12 bits, which are not whole bytes."
+    ]
+    odd = msgspec.structs.replace(check, word_bits=5)
+    assert "not 5 bits" in " ".join(
+        one.sentence for one in check_layout(msgspec.structs.replace(layout, checks=(odd,)))
+    )

@@ -169,3 +169,17 @@ def test_counters_are_found_with_step_and_wrap(step, wrap):
     found = [one for one in judged(seen, Known(np.zeros(40, np.bool_))) if one.kind == "counter"]
     assert [one.places for one in found] == [format_places(parse_places(f"B2[7..{8 - bits}]" if bits < 8 else "B2"))]
     assert found[0].parameters["step"] == step and found[0].parameters["wraps_at"] == wrap and found[0].against == 0
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_a_check_of_half_bytes_is_found_and_can_be_kept(sign):
+    matrix = moving(600, 6)
+    matrix[:, 5] &= 0xF0
+    total = (matrix >> 4).sum(axis=1, dtype=np.int64) + (matrix & 15).sum(axis=1, dtype=np.int64)
+    matrix[:, 5] |= (sign * total & 15).astype(np.uint8)
+    finding = the_check(matrix)
+    assert finding is not None and finding.places == "B5[3..0]" and finding.parameters["word_bits"] == 4
+    layout = kept(new_layout("m", Applies(address=ADDRESS), 6), finding)
+    decoded = decode(compile_layout(layout), np.pad(matrix, ((0, 0), (0, 2))), np.full(600, 6, np.uint32))
+    (column,) = decoded.checks.values()
+    assert column.count(CheckState.AGREES) == 600

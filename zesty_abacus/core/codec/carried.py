@@ -110,7 +110,7 @@ class Embedded(Group, frozen=True, kw_only=True, omit_defaults=True, tag="embedd
         inner = replace(here, scope=scope, limit=limit, is_whole=False)
         mark = reader.mark()
         columns, after = self._decode_item(inner, reader)
-        reader.check(self.checks, inner, limit, columns, mark)
+        reader.check(self.checks, self.fields, inner, limit, columns, mark)
         return columns, after if self.limit is None else limit
 
     def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:

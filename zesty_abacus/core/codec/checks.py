@@ -12,6 +12,7 @@ from ..expressions.columns import evaluate
 from ..expressions.expression import Expression
 from ..expressions.operation import Result
 from ..layouts.checks.check import Check
+from ..layouts.fields import Field
 from .columns import CheckColumn, CheckState, Validity
 from .scope import Scope
 
@@ -26,12 +27,17 @@ class FramesInScope:
     sizes : (n,)
     scope
         With the columns of all fields that are there once a frame.
+    fields
+        Those of them whose places count from the beginning of the payloads.
     """
 
-    def __init__(self, matrix: NDArray[np.uint8], sizes: NDArray[np.integer], scope: Scope) -> None:
+    def __init__(
+        self, matrix: NDArray[np.uint8], sizes: NDArray[np.integer], scope: Scope, fields: Iterable[Field] = ()
+    ) -> None:
         self.matrix = matrix
         self.sizes = sizes.astype(np.int64)
         self._scope = scope
+        self._places = {field.id: field.places for field in fields}
 
     @property
     def addresses(self) -> NDArray[np.int64]:
@@ -51,16 +57,25 @@ class FramesInScope:
         width = len(self._scope.column(field_id).field.places) or 64
         return raw.astype(np.int64).view(np.uint64) & np.uint64((1 << width) - 1), width, there
 
+    def own_bits(self, field_id: UUID) -> tuple[int, ...]:
+        """Return the bits of the payload that a field has, none of one that lies elsewhere in every frame."""
+        found = self._places.get(field_id)
+        return found.bits if found is not None else ()
+
     def evaluate(self, expression: Expression) -> Result:
         """Return the values of an expression, one a frame."""
         return evaluate(expression, self._scope)
 
 
 def run_checks(
-    checks: Iterable[Check], matrix: NDArray[np.uint8], sizes: NDArray[np.integer], scope: Scope
+    checks: Iterable[Check],
+    matrix: NDArray[np.uint8],
+    sizes: NDArray[np.integer],
+    scope: Scope,
+    fields: Iterable[Field],
 ) -> dict[UUID, CheckColumn]:
     """Return how each check came out in every frame; parameters as of :class:`FramesInScope`."""
-    frames = FramesInScope(matrix, sizes, scope)
+    frames = FramesInScope(matrix, sizes, scope, fields)
     made = {}
     for check in checks:
         agrees, there = check.agrees(frames)

@@ -62,7 +62,7 @@ def decode(
         columns |= more
         arrays, checks, cut = reader.joined(), reader.checks, reader.was_cut
     columns |= compute((one for one in layout.computed if needed is None or one.id in needed), scope)
-    own = run_checks(asked, matrix, sizes, scope)
+    own = run_checks(asked, matrix, sizes, scope, layout.fields)
     checks |= own
     for column in own.values():
         if column.check.spoils:

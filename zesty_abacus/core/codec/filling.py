@@ -112,7 +112,8 @@ class FrameToCheck:
             if said is not None:
                 scope.add({field.id: _made_column(field, said.raw, said.value)})
         matrix = np.frombuffer(bytes(self.data), np.uint8).reshape(1, -1)
-        return FramesInScope(matrix, np.array([len(self.data)]), scope)
+        here = [field for field, start in self._region.spots.values() if start == self._begin]
+        return FramesInScope(matrix, np.array([len(self.data)]), scope, here)
 
     def _column(self, field: Field, start: int) -> FieldColumn | None:
         if not field.raw_is_number or not len(field.places):

@@ -213,12 +213,16 @@ class PartReader:
         """Return how many batches each array has by now, to tell later what came after."""
         return {key: len(batches) for key, batches in self.arrays.items()}
 
-    def check(self, checks: Sequence[Check], here: Stretches, end: NDArray[np.int64], columns: Columns,
-              mark: Mapping[UUID, int]) -> None:  # fmt: skip
+    def check(
+        self, checks: Sequence[Check], fields: Sequence[Field], here: Stretches, end: NDArray[np.int64],
+        columns: Columns, mark: Mapping[UUID, int],
+    ) -> None:  # fmt: skip
         """Make checks over stretches that end before ``end``; what disagrees has no good value in it.
 
         Parameters
         ----------
+        fields
+            Those whose places count from where each stretch begins.
         columns
             What was read of the stretches, once each.
         mark
@@ -228,7 +232,7 @@ class PartReader:
         content, sizes = gather_stretches(here.matrix, here.row, here.start, end, max(width, 1))
         scope = Scope(len(here), here.scope)
         scope.add_special("size", sizes)
-        for key, column in run_checks(checks, content, sizes, scope).items():
+        for key, column in run_checks(checks, content, sizes, scope, fields).items():
             frames = np.full(len(self.was_cut), CheckState.NOT_THERE, np.uint8)
             self.checks.setdefault(key, CheckColumn(column.check, frames)).note(here.frame, column.state)
             disagrees = column.state == CheckState.DISAGREES

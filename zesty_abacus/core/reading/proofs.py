@@ -81,7 +81,7 @@ class Proofs:
         scope.add_special("size", frames.sizes)
         scope.add_special("address", capture.frames.addresses(frames.rows))
         scope.add(decoded.columns)
-        checked = FramesInScope(frames.matrix, frames.sizes, scope)
+        checked = FramesInScope(frames.matrix, frames.sizes, scope, plan.layout.fields)
         over_frames = {check.id for check in plan.layout.checks}
         for column in decoded.checks.values():
             check, agrees = column.check, column.state == CheckState.AGREES

@@ -76,8 +76,6 @@ def kept(layout: Layout, finding: Finding, name: str = "", meant: Meant = PLAIN)
         raise MisuseError(f"a {finding.kind} is not a part of a layout.", hint="It can be written down as a claim.")
     if not finding.places:
         raise MisuseError("what stands in columns of text has no bits.", hint="Lay the line out under Layouts.")
-    if finding.kind == "check" and "word_bits" in finding.parameters:
-        raise MisuseError("layouts have no checks of half bytes yet.", hint="Keep the bits as a field by hand.")
     places = parse_places(finding.places)
     field = _field(layout, finding, places, name.strip() or offered_name(finding, layout), meant)
     _must_be_free(layout, field)

@@ -57,6 +57,10 @@ class CheckedFrames(Protocol):
         """Return a field's bits, how many they are (64 of a text column), and in which frames it is there."""
         ...
 
+    def own_bits(self, field_id: UUID) -> tuple[int, ...]:
+        """Return the bits of the payload that a field has, none of one that lies elsewhere in every frame."""
+        ...
+
     def evaluate(self, expression: Expression) -> Result:
         """Return the values of an expression, one a frame."""
         ...

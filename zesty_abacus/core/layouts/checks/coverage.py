@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 import msgspec
 import numpy as np
@@ -51,10 +51,11 @@ class Coverage(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
     address_bytes: int = 0
     address_low_first: bool = True
 
-    def problems(self, name: str, known: Mapping[str, Field]) -> Said:
-        """Yield what is wrong with it, as the coverage of the check called ``name``."""
-        if self.places is not None and len(self.places) % 8:
-            yield "coverage", f"{name} covers {len(self.places)} bits, which are not whole bytes."
+    def problems(self, name: str, known: Mapping[str, Field], unit_bits: int = 8) -> Said:
+        """Yield what is wrong with it, as the coverage of the check called ``name`` that takes so many bits at once."""
+        if self.places is not None and len(self.places) % unit_bits:
+            units = "bytes" if unit_bits == 8 else "half bytes"
+            yield "coverage", f"{name} covers {len(self.places)} bits, which are not whole {units}."
         for digits in (self.key_before, self.key_after, *(key.key for key in self.keys)):
             if not is_hex(digits):
                 yield "coverage", f"{digits!r} is not hex digits."
@@ -64,9 +65,14 @@ class Coverage(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
             yield from expression_problems("coverage", expression, known)
 
     def bytes_of(
-        self, frames: CheckedFrames
+        self, frames: CheckedFrames, own: tuple[int, ...] = ()
     ) -> tuple[NDArray[np.uint8], NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
         """Return the bytes a check is taken over.
+
+        Parameters
+        ----------
+        own
+            Bits of the check itself, which count as zero.
 
         Returns
         -------
@@ -78,15 +84,18 @@ class Coverage(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         """
         matrix, sizes, count = frames.matrix, frames.sizes, len(frames.matrix)
         if self.places is not None:
-            data = _picked_bits(matrix, self.places.bits)
+            taken = set(self.places.bits).intersection(own)
+            data = _picked_bits(_without(matrix, taken) if taken else matrix, self.places.bits)
             first, end = np.zeros(count, np.int64), np.full(count, data.shape[1], np.int64)
             complete = sizes >= self.places.size_needed
         else:
             begin, stop = frames.evaluate(self.first), frames.evaluate(self.end)
             first, end = begin.whole(0), stop.whole(0)
             complete = begin.known_rows() & stop.known_rows() & (first >= 0) & (first <= end) & (end <= sizes)
-            data, end = matrix, np.where(complete, end, 0)
-            first = np.where(complete, first, 0)
+            end, first = np.where(complete, end, 0), np.where(complete, first, 0)
+            lowest, highest = int(first.min(initial=0)), int(end.max(initial=0))
+            # mostly a check stands before or behind what it is taken over, and nothing is to be copied
+            data = _without(matrix, own) if any(lowest <= bit // 8 < highest for bit in own) else matrix
         if self.key_before or self.key_after or self.keys or self.address_bytes:
             data, first, end = self._with_keys(data, first, end, frames.addresses)
         return np.ascontiguousarray(data), first, end, complete
@@ -135,6 +144,15 @@ class Coverage(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         for place, value in enumerate(after):
             made[rows, stop + place] = value
         return made, begin, stop + len(after)
+
+
+def _without(matrix: NDArray[np.uint8], bits: Iterable[int]) -> NDArray[np.uint8]:
+    """Return payloads in which some bits are zero."""
+    made = matrix.copy()
+    for bit in bits:
+        if bit // 8 < made.shape[1]:
+            made[:, bit // 8] &= np.uint8(255 ^ 1 << bit % 8)
+    return made
 
 
 def _picked_bits(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.uint8]:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ...expressions.expression import Expression
-from ..attribute import NAME, Attribute, field_named, name_of_field
+from ..attribute import NAME, Attribute, field_named, name_of_field, whole
 from ..fields import Field
 from ..problems import Said
 from .check import Came, Check, CheckedFrames, FrameInHand
@@ -22,7 +22,13 @@ if TYPE_CHECKING:
 
 
 class OverBytes(Check, frozen=True, kw_only=True, omit_defaults=True):
-    """A field that holds something worked out over bytes; a subclass says what, in :meth:`taken`."""
+    """A field that holds something worked out over bytes; a subclass says what, in :meth:`taken`.
+
+    Attributes
+    ----------
+    coverage
+        The bytes. The bits of the check itself count as zero where they are among them.
+    """
 
     field: UUID
     coverage: Coverage = Coverage()
@@ -48,11 +54,16 @@ class OverBytes(Check, frozen=True, kw_only=True, omit_defaults=True):
         return self.coverage.first, self.coverage.end
 
     def problems(self, known: Mapping[str, Field]) -> Said:
-        yield from self.coverage.problems(self.name, known)
+        yield from self.coverage.problems(self.name, known, self.unit_bits)
+
+    @property
+    def unit_bits(self) -> int:
+        """How many bits are taken together: those that coverage by places is to be whole units of."""
+        return 8
 
     def expected(self, frames: CheckedFrames, width: int) -> tuple[NDArray[np.uint64], NDArray[np.bool_]]:
         """Return what it should be in every frame, cut to the ``width`` of its field, and where it can be told."""
-        data, first, end, complete = self.coverage.bytes_of(frames)
+        data, first, end, complete = self.coverage.bytes_of(frames, frames.own_bits(self.field))
         return self.taken(data, first, end, width) & np.uint64((1 << width) - 1), complete
 
     def agrees(self, frames: CheckedFrames) -> Came:
@@ -70,6 +81,16 @@ class OverBytes(Check, frozen=True, kw_only=True, omit_defaults=True):
 
     def bits_under(self, frames: CheckedFrames) -> NDArray[np.bool_]:
         return self.coverage.bits_under(frames)
+
+
+WORD_BITS = Attribute("word_bits", "taken by", "8", lambda text, layout: whole(text or "8", layout), ("8", "4"))
+"""By bytes, or by half bytes."""
+
+
+def word_bits_problems(name: str, word_bits: int) -> Said:
+    """Yield what is wrong with how many bits a check takes at once."""
+    if word_bits not in (4, 8):
+        yield "word_bits", f"{name} takes bytes (8) or half bytes (4), not {word_bits} bits."
 
 
 def before(field: Field, layout: Layout) -> Coverage:

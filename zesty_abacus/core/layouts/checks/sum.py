@@ -14,7 +14,7 @@ from ..attribute import Attribute, whole, whole_or_one
 from ..fields import Field
 from ..problems import Said
 from ..template import Template, field_for_check, free_name
-from .over_bytes import OverBytes, before
+from .over_bytes import WORD_BITS, OverBytes, before, word_bits_problems
 
 if TYPE_CHECKING:
     # a layout is made of checks
@@ -44,6 +44,8 @@ class Sum(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="sum"):
         Order within a word.
     start
         What the sum begins with.
+    word_bits
+        8, or 4 where each byte goes in as its two halves.
     negated
         ``none``; ``ones`` turns every bit of the sum round; ``twos`` makes sum and check add up to zero.
     """
@@ -54,12 +56,13 @@ class Sum(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="sum"):
     start: int = 0
     carry: Carry = Carry.DROPPED
     negated: str = "none"
+    word_bits: int = 8
 
     attributes: ClassVar[tuple[Attribute, ...]] = (
         *OverBytes.attributes, Attribute("word_bytes", "word bytes", "1", whole_or_one),
         Attribute("start", "start", "0", whole),
         Attribute("carry", "carry", "", lambda text, _: Carry(text), tuple(carry.value for carry in Carry)),
-        Attribute("negated", "negated", choices=_NEGATIONS),
+        Attribute("negated", "negated", choices=_NEGATIONS), WORD_BITS,
     )  # fmt: skip
     rank: ClassVar[int] = 1
 
@@ -79,15 +82,30 @@ class Sum(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="sum"):
         if self.word_bytes not in (1, 2, 4) or self.negated not in _NEGATIONS:
             yield "word_bytes", f"{self.name} adds words of 1, 2 or 4 bytes, negated none, ones or twos."
 
+        yield from word_bits_problems(self.name, self.word_bits)
+        if self.word_bits == 4 and self.word_bytes != 1:
+            yield "word_bytes", f"{self.name} adds half bytes or words, not both."
+
+    @property
+    def unit_bits(self) -> int:
+        return self.word_bits
+
     def taken(
         self, data: NDArray[np.uint8], first: NDArray[np.int64], end: NDArray[np.int64], width: int
     ) -> NDArray[np.uint64]:
         from ...kernels.sums import sums  # compiled code loads when a check is made, not with a layout
 
+        if self.word_bits == 4:
+            data, first, end = _halved(data), first * 2, end * 2
         return sums(
             data, first, end, self.word_bytes, self.low_byte_first, np.uint64(self.start), self.width or width,
             self.carry is Carry.AROUND, _NEGATIONS.index(self.negated),
         )  # fmt: skip
+
+
+def _halved(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Return bytes as twice as many that hold a half each, the upper one first."""
+    return np.stack([data >> 4, data & 15], axis=2).reshape(len(data), -1)
 
 
 def _add(layout: Layout) -> Layout:

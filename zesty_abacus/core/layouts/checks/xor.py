@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import TYPE_CHECKING, ClassVar
 from uuid import uuid4
 
@@ -9,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..attribute import Attribute, whole
+from ..fields import Field
+from ..problems import Said
 from ..template import Template, field_for_check, free_name
-from .over_bytes import OverBytes, before
+from .over_bytes import WORD_BITS, OverBytes, before, word_bits_problems
 
 if TYPE_CHECKING:
     # a layout is made of checks
@@ -18,11 +21,20 @@ if TYPE_CHECKING:
 
 
 class Xor(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="xor"):
-    """Bytes exclusive-ored, beginning with ``start``."""
+    """Bytes exclusive-ored, beginning with ``start``.
+
+    Attributes
+    ----------
+    word_bits
+        8, or 4 where each byte goes in as its two halves.
+    """
 
     start: int = 0
+    word_bits: int = 8
 
-    attributes: ClassVar[tuple[Attribute, ...]] = (*OverBytes.attributes, Attribute("start", "start", "0", whole))
+    attributes: ClassVar[tuple[Attribute, ...]] = (
+        *OverBytes.attributes, Attribute("start", "start", "0", whole), WORD_BITS
+    )  # fmt: skip
     rank: ClassVar[int] = 2
 
     @classmethod
@@ -37,7 +49,18 @@ class Xor(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="xor"):
     ) -> NDArray[np.uint64]:
         from ...kernels.sums import xors  # compiled code loads when a check is made, not with a layout
 
-        return xors(data, first, end, np.uint8(self.start & 255)).astype(np.uint64)
+        found = xors(data, first, end, np.uint8(self.start & 255))
+        return ((found >> 4 ^ found) & 15 if self.word_bits == 4 else found).astype(np.uint64)
+
+    def problems(self, known: Mapping[str, Field]) -> Said:
+        yield from super().problems(known)
+        if not 0 <= self.start < 256:
+            yield "start", f"{self.name} begins with {self.start}, which a byte does not hold."
+        yield from word_bits_problems(self.name, self.word_bits)
+
+    @property
+    def unit_bits(self) -> int:
+        return self.word_bits
 
 
 def _add(layout: Layout) -> Layout:

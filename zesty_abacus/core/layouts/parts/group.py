@@ -217,7 +217,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         mark = reader.mark()
         columns, after = self._decode_item(here, reader)
         if self.checks:
-            reader.check(self.checks, here, np.minimum(after, here.end), columns, mark)
+            reader.check(self.checks, self.fields, here, np.minimum(after, here.end), columns, mark)
         return columns, after
 
     def _count_items(self, here: Stretches, reader: PartReader) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
