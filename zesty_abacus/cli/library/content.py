@@ -21,11 +21,12 @@ from ...core.files.errors import FileError
 from ...core.files.reading import open_file
 from ...core.handover.sheet import sheet_of
 from ...core.handover.sheet_files import write_sheets
+from ...core.layouts.file_problems import told
 from ...core.layouts.json_form import layouts_to_file_text
 from ...core.layouts.model import Layout
 from ...core.layouts.numbers import format_exact
 from ...core.layouts.places import parse_places
-from ...core.layouts.validate import check_layout
+from ...core.layouts.validate import problems_inside
 from ...core.library.check import check_library
 from ...core.library.store import Library
 from ...core.origin import Origin
@@ -68,7 +69,7 @@ def import_(where: str, files: tuple[Path, ...], author: str, reason: str, colum
     for one in brought:
         say(f"{one.file}: {one.number} {one.what}, {one.changed} new or changed")
         for left in one.left:
-            say(f"{one.file}, {left.place}: not carried over: {left.reason}", err=True)
+            say(f"{one.file}, {left.words()}", err=True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,9 +90,9 @@ def _bring_in(target: Library, file: Path, mapping: TableMapping | None, author:
         return _Brought(str(file), "recipes", len(recipes), changed, [])
     form, exchanged = read_layout_file(file, mapping)
     layouts = onto_library(exchanged.layouts, target.layouts.states(), form, mapping if form == TABLE else None)
-    for layout in layouts:
-        for problem in check_layout(layout):
-            raise DataError(problem.sentence, where=f"{file}, {layout.name}", hint="Nothing was brought in.")
+    wrong = problems_inside(layouts)
+    if wrong:
+        raise DataError(told(wrong), where=str(file), hint="Nothing was brought in.")
     changed = target.layouts.import_all(layouts, author=author, reason=reason)
     return _Brought(str(file), "layouts", len(layouts), changed, exchanged.left)
 

@@ -13,6 +13,7 @@ from typing import Any
 
 from ..discover import discover
 from ..harmless import visible, visible_line
+from ..layouts.file_problems import doubled_names
 from ..layouts.json_form import FORMAT, from_plain, layouts_from_text, layouts_to_file_text, to_plain
 from ..layouts.model import Layout
 from .form import LayoutFormat
@@ -57,7 +58,10 @@ def read_layout_file(path: Path, mapping: TableMapping | None = None) -> tuple[s
     """
     data = read_bytes(path)
     if FORMAT.encode() in data[:4096]:
-        return FORMAT, Exchanged(layouts_from_text(data, where=str(path)))
+        own = Exchanged(layouts_from_text(data, where=str(path)))
+        for name in doubled_names(own.layouts):
+            own.tell(name, "several layouts have this name; a name alone does not say which is meant.")
+        return FORMAT, own
     for form in layout_formats():
         if form.recognises(data):
             return form.name, form.read(data, str(path))

@@ -27,7 +27,7 @@ class CannotCarryError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Left:
-    """Something that could not be carried over.
+    """Something that could not be carried over, or is to be known.
 
     Attributes
     ----------
@@ -35,10 +35,17 @@ class Left:
         Where it stands in the file, such as ``group.points[3]`` or ``[1A00]``.
     reason
         In a sentence.
+    is_kept
+        Whether it was carried over all the same.
     """
 
     place: str
     reason: str
+    is_kept: bool = False
+
+    def words(self) -> str:
+        """Return it as a line tells it."""
+        return f"{self.place}: {'' if self.is_kept else 'not carried over: '}{self.reason}"
 
 
 @dataclass(slots=True)
@@ -59,6 +66,10 @@ class Exchanged:
     def leave(self, place: str, reason: str) -> None:
         """Note something that is not carried over."""
         self.left.append(Left(place, reason))
+
+    def tell(self, place: str, reason: str) -> None:
+        """Note something that is carried over, and to be known."""
+        self.left.append(Left(place, reason, is_kept=True))
 
 
 @dataclass(slots=True)

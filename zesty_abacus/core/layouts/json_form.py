@@ -7,6 +7,7 @@ nothing is rounded and order stays readable. Keys come in a stable order.
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterable
 from fractions import Fraction
 from pathlib import Path
@@ -19,7 +20,9 @@ from ..expressions.expression import Expression
 from ..files.errors import file_errors_as
 from ..files.reading import read_file
 from ..harmless import json_text
-from .model import Layout, rewrite
+from .by_name import UnclearNameError, with_identities
+from .file_problems import doubled_identities, problems_of_document, told
+from .model import AnyCheck, AnyPart, Computed, Field, Layout, rewrite
 from .numbers import format_exact, parse_exact
 from .places import Places, parse_places
 from .raw_sets import RawSet, parse_raw_set
@@ -137,7 +140,7 @@ def layouts_from_file(path: Path) -> list[Layout]:
     Raises
     ------
     LayoutFormError
-        If it cannot be read, is too large, or an element is wrong; the message has the element's path.
+        If it cannot be read, is too large, or something in it is wrong; the message names everything that is.
     """
     with file_errors_as(LayoutFormError):
         data = read_file(path, MAX_FILE_BYTES)
@@ -154,6 +157,43 @@ def layouts_from_text(data: bytes, *, where: str = "") -> list[Layout]:
         raise LayoutFormError(
             f"format={head.format!r} version={head.version}, expected {FORMAT!r} up to {VERSION}.", where=where
         )
-    return [
-        layout_from_json(bytes(raw), where=f"{where} $.layouts[{number}]") for number, raw in enumerate(head.layouts)
-    ]
+    try:
+        made = [_decoder.decode(raw) for raw in head.layouts]
+    except (msgspec.DecodeError, ValueError, RecursionError):
+        # written by hand, or wrong: slower, and it tells everything at once
+        made = _by_hand(head.layouts, where)
+    twice = doubled_identities(made)
+    if twice:
+        raise LayoutFormError(told(twice), where=where)
+    return made
+
+
+def _by_hand(raws: list[msgspec.Raw], where: str) -> list[Layout]:
+    try:
+        documents = with_identities([msgspec.json.decode(raw) for raw in raws])
+    except (UnclearNameError, msgspec.DecodeError, RecursionError) as error:
+        raise LayoutFormError(f"{error}.", where=where) from error
+    made, wrong = [], list[str]()
+    for number, document in enumerate(documents):
+        try:
+            made.append(from_plain(document, Layout))
+        except LayoutFormError as error:
+            found = problems_of_document(document, _KINDS, _try_reading) if isinstance(document, dict) else []
+            wrong += found or [f"layouts[{number}]: {error.message.rstrip('.')}"]
+    if wrong:
+        raise LayoutFormError(told(wrong), where=where)
+    return made
+
+
+_KINDS: dict[str, Any] = {"fields": Field, "parts": AnyPart, "checks": AnyCheck, "computed": Computed}
+
+
+def _try_reading(plain: Any, kind: Any) -> str:
+    try:
+        msgspec.convert(plain, kind, dec_hook=_from_plain)
+    except (msgspec.ValidationError, ValueError, RecursionError) as error:
+        return _PATH.sub("", str(error)).rstrip(".")
+    return ""
+
+
+_PATH = re.compile(r" - at `\$`$")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from uuid import UUID
 
 from ..protocols.registry import protocol_named
@@ -31,6 +31,17 @@ def check_layout(layout: Layout) -> list[LayoutProblem]:
     problems += check_fields_of(layout.fields, layout.fields, room or MAX_SIZE)
     problems += check_structure(layout, check_fields_of, check_meaning)
     return problems
+
+
+def problems_inside(layouts: Iterable[Layout]) -> list[str]:
+    """Return everything that is wrong with layouts, each with the message and the thing in it."""
+    found = []
+    for layout in layouts:
+        items = {item.id: item.name for item in (*layout.named_items(), *layout.parts, *layout.all_checks())}
+        for problem in check_layout(layout):
+            called = items.get(problem.field, "") if problem.field is not None else ""
+            found.append(f"{layout.name}{f', {called}' if called else ''}: {problem.sentence.rstrip('.')}")
+    return found
 
 
 def check_fields_of(fields: tuple[Field, ...], known: tuple[Field, ...], size: int) -> list[LayoutProblem]:
