@@ -15,13 +15,6 @@ from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import copy_shipped_trial
 
 
-@pytest.fixture(scope="module")
-def trial(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("cli") / "yuzu"
-    assert run("demo", folder, "--length", "4s")[0] == 0
-    return folder
-
-
 def test_demo_writes_everything(trial):
     names = {path.name for path in trial.iterdir()}
     assert names >= {"trial.json", "library.sqlite", "thruster.log.gz", "battery.pcapng.zst", "gnss.csv", "truth"}

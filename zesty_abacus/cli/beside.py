@@ -38,7 +38,7 @@ def beside(
         raise MisuseError("it is not said what to compare.", hint="Give --message NAME, or --at LANE:ADDRESS twice.")
     target = target_for(output, force, *sources, *recipes, *([where] if where else []))
     layouts, origin = layouts_of(where, release, sources)
-    with opened_sources(sources, recipes) as opened:
+    with opened_sources(sources, recipes, where) as opened:
         meaning = opened.meaning(layouts, release)
         kinds = kinds_named(meaning, message) if message else kinds_at(opened.capture, places)
         put_out(form, target, BESIDE_SCHEMA, [beside_table(meaning, compare(meaning, kinds))], origin, as_is=as_is)

@@ -39,7 +39,7 @@ def decode(
     layouts, origin = layouts_of(where, release, sources)
     assert origin is not None, "there is a library"
     say(f"decoded with {origin.words()}", err=True)
-    with opened_sources(sources, recipes) as opened:
+    with opened_sources(sources, recipes, where) as opened:
         meaning = opened.meaning(layouts, origin.release)
         asked = condition_of(condition, kept, where, opened)
         rows = rows_where(asked, opened, meaning, moments) if asked else None

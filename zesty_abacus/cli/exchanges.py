@@ -32,7 +32,7 @@ def exchanges(
 
     target = target_for(output, force, *sources, *recipes, *([where] if where else []))
     layouts, origin = layouts_of(where, release, sources)
-    with opened_sources(sources, recipes) as opened:
+    with opened_sources(sources, recipes, where) as opened:
         meaning = opened.meaning(layouts, release)
         found = exchanges_of(meaning)
         table = exchange_table(meaning, found, found.in_order(unanswered_first=unanswered_first))

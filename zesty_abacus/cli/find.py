@@ -39,7 +39,7 @@ def find(
         raise click.UsageError("Nothing is asked.\nWrite a condition behind --where, or name one behind --kept.")
     target = target_for(output, force, *sources, *recipes, *([where] if where else []))
     layouts, origin = layouts_of(where, release, sources)
-    with opened_sources(sources, recipes) as opened:
+    with opened_sources(sources, recipes, where) as opened:
         term = bound(condition_of(condition, kept, where, opened), opened, layouts, moments)
         meaning = opened.meaning(layouts, release)
         hits = look(meaning, term)

@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING, Any
 
 import pyarrow as pa
 
-from ..core.captures.registry import recognise
 from ..core.captures.report import CaptureReadError
 from ..core.captures.source import files_of_source
 from ..core.errors import AbacusError
@@ -24,10 +23,10 @@ from ..core.handover.writers import Rows, export_tables, write_tables
 from ..core.layouts.model import Layout
 from ..core.origin import Origin, origin_target, write_origin
 from ..core.recipes.json_form import recipes_from_file
-from ..core.recipes.model import Recipe
 from ..core.trial.content import TrialFile
-from ..core.trial.intake import BroughtIn, SourceOutcome, SourceRequest, bring_in, open_trial_capture
+from ..core.trial.intake import BroughtIn, SourceOutcome, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
+from .recipe_choice import RecipeChoice
 from .terminal import say
 
 if TYPE_CHECKING:
@@ -109,10 +108,12 @@ class OpenedSources:
 
 
 @contextmanager
-def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = ()) -> Iterator[OpenedSources]:
+def opened_sources(
+    sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (), library: str = ""
+) -> Iterator[OpenedSources]:
     """Read recordings, or a trial's folder, into a capture that is gone afterwards.
 
-    Of the recipes in the files, each source takes the one that fits it best.
+    Of the recipes in the files, each source takes the one that fits it best; where none does, one of the library.
 
     Problems go to standard error; what could be read is used.
 
@@ -131,9 +132,9 @@ def opened_sources(sources: tuple[Path, ...], recipe_files: tuple[Path, ...] = (
             said = trial.file
             made = open_trial_capture(trial)
         else:
-            recipes = [recipe for file in recipe_files for recipe in recipes_from_file(file)]
             given = [_from_standard_input(Path(folder)) if str(path) == "-" else path for path in sources]
-            made = bring_in([_request(path, recipes) for path in given], Path(folder) / "capture")
+            choice = RecipeChoice([recipe for file in recipe_files for recipe in recipes_from_file(file)], library)
+            made = bring_in([request for path in given for request in choice.requests(path)], Path(folder) / "capture")
         failed = [outcome.error or _need(outcome) for outcome in made.outcomes if outcome.error or outcome.needs_recipe]
         if failed and len(failed) == len(made.outcomes):
             raise CaptureReadError(_few(failed))
@@ -164,18 +165,6 @@ def _need(outcome: SourceOutcome) -> str:
         f"{outcome.path}: {outcome.report.format_name} holds waves, and no recipe says what they speak. "
         "Measure one with zesty-abacus recipe, and give it with --recipe."
     )
-
-
-def _request(path: Path, recipes: list[Recipe]) -> SourceRequest:
-    """Return a request with the recipe that fits; one recipe alone is meant for every source it can be for."""
-    if not recipes:
-        return SourceRequest(path)
-    form = recognise(path)
-    fitting = [recipe for recipe in recipes if recipe.source.fits(path.name, form, ())]
-    if not fitting and len(recipes) == 1:
-        fitting = recipes
-    chosen = max(fitting, key=lambda recipe: len(recipe.source.file.replace("*", "")), default=None)
-    return SourceRequest(path, recipe=chosen)
 
 
 def put_out(

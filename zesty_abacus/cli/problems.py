@@ -33,7 +33,7 @@ def problems(
 
     target = target_for(output, force, *sources, *recipes, *([where] if where else []))
     layouts, origin = layouts_of(where, release, sources)
-    with opened_sources(sources, recipes) as opened:
+    with opened_sources(sources, recipes, where) as opened:
         found = look_for_problems(opened.meaning(layouts, release), Limits(opened.said.limits)).problems
         aside = {one.key for one in opened.said.set_aside}
         told = [problem for problem in found if problem.key not in aside]

@@ -27,12 +27,29 @@ def recipe(source: Path, output: Path | None, force: bool, every: bool) -> None:
 
     target = target_for(output, force, source)
     found = _measured(source)
+    if not found and _holds_frames(source):
+        say(f"zesty-abacus: {source}: no recipe is needed, it holds the frames of a bus.", err=True)
+        return
     if not found:
         raise CaptureReadError("no line code explains this recording.", where=str(source), hint="Open it on Intake.")
     for proposal in found if every else found[:1]:
         say(f"{proposal.recipe.speaks} ({proposal.score:.0%}): {'; '.join(proposal.reasons)}", err=True)
     text = recipes_to_file_text([proposal.recipe for proposal in (found if every else found[:1])])
     put_text(text, target)
+
+
+def _holds_frames(source: Path) -> bool:
+    """Return whether a recording holds frames as they are, and no lines, bytes or packets to make them of."""
+    from ..core.captures.registry import line_formats, recognise
+    from ..core.links.over_can import TAKES
+    from ..core.recipes.propose import what_it_holds
+    from ..core.trial.intake import SourceRequest, frames_of_source
+
+    form = recognise(source)
+    if form in {one.name for one in line_formats()}:
+        return False
+    table, _ = frames_of_source(SourceRequest(source))
+    return bool(len(table)) and what_it_holds(form, table) == TAKES
 
 
 def _measured(source: Path) -> list[RecipeProposal]:

@@ -59,7 +59,7 @@ def unravel(
     asked = Asked(lane, _address(address), _kinds(only), with_known)
     target = target_for(output, force, *sources, *recipes, *references, *([where] if where else []))
     layouts, _origin = layouts_of(where, release, sources)
-    with opened_sources(sources, recipes) as opened:
+    with opened_sources(sources, recipes, where) as opened:
         if lane and lane not in {one.name for one in opened.capture.lanes}:
             known = ", ".join(one.name for one in opened.capture.lanes)
             raise click.UsageError(f"There is no lane called {lane}.\nThere are: {known}.")

@@ -33,7 +33,7 @@ from ...core.origin import Origin
 from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..libraries import open_library
-from ..options import FORCE, output_option
+from ..options import FORCE, output_option, recipe_option
 from ..output import opened_sources, put_bytes, put_text, target_for
 from ..terminal import say
 from .history import look_at_history
@@ -210,8 +210,12 @@ def show(where: str, search: str, as_json: bool) -> None:
     type=click.Path(path_type=Path),
     help="An older copy, a working copy or an exported file: what it holds must be in the history still.",
 )
+@recipe_option
 @AS_JSON
-def check(where: str, recordings: tuple[Path, ...], history: bool, against: tuple[Path, ...], as_json: bool) -> None:
+def check(
+    where: str, recordings: tuple[Path, ...], history: bool, against: tuple[Path, ...], recipes: tuple[Path, ...],
+    as_json: bool,
+) -> None:  # fmt: skip
     """Tell what is wrong: overlaps, doubled names and addresses, units that differ. Exit code 1 if anything is.
 
     With RECORDINGS, or a trial, it also tells which layouts read no frame of them; that is no fault. With --history
@@ -225,7 +229,7 @@ def check(where: str, recordings: tuple[Path, ...], history: bool, against: tupl
         problems += looked.problems
     unused: list[str] = []
     if recordings:
-        with opened_sources(recordings) as trial:
+        with opened_sources(recordings, recipes, where) as trial:
             used = trial.meaning(layouts).reading_layouts()
             unused = [layout.name for layout in layouts if layout.id not in used]
     if as_json:

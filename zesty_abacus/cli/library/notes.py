@@ -15,6 +15,7 @@ from ...core.library.errors import LibraryError
 from ...core.library.moments import USUAL, add_moments, parse_moment
 from ...core.library.store import Library
 from ...core.trial.recorded import recordings_of
+from ..options import recipe_option
 from ..output import opened_sources
 from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, opened, say_json
@@ -44,16 +45,17 @@ def comment(where: str, layout: str, text: str, author: str, as_json: bool) -> N
 @click.command()
 @LIBRARY
 @click.argument("sources", nargs=-1, type=click.Path(path_type=Path))
+@recipe_option
 @AUTHOR
 @AS_JSON
-def recordings(where: str, sources: tuple[Path, ...], author: str, as_json: bool) -> None:
+def recordings(where: str, sources: tuple[Path, ...], recipes: tuple[Path, ...], author: str, as_json: bool) -> None:
     """Put what SOURCES, recordings or a trial, hold into the library's list; without SOURCES show the list.
 
     The frames stay in their files: the list says where each lay, its hash, its time, its lanes.
     """
     with opened(where) as target:
         if sources:
-            with opened_sources(sources) as trial:
+            with opened_sources(sources, recipes, where) as trial:
                 fresh = recordings_of(trial.made, trial.name)
             changed = target.recordings.import_all(fresh, author=author, reason="listed")
             say(f"{changed} new or changed", err=True)

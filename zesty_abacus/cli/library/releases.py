@@ -8,6 +8,7 @@ import click
 
 from ...core.layouts.compare import compare_sets
 from ...core.reading.differences import Difference, decoded_differences
+from ..options import recipe_option
 from ..output import opened_sources
 from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, opened, say_json
@@ -45,8 +46,11 @@ def releases(where: str, as_json: bool) -> None:
 @click.argument("after", default="")
 @click.option("--on", "recordings", multiple=True, type=click.Path(path_type=Path),
               help="A recording, or a trial: decode it with both and tell what comes out otherwise.")  # fmt: skip
+@recipe_option
 @AS_JSON
-def compare(where: str, before: str, after: str, recordings: tuple[Path, ...], as_json: bool) -> None:
+def compare(
+    where: str, before: str, after: str, recordings: tuple[Path, ...], recipes: tuple[Path, ...], as_json: bool
+) -> None:
     """Tell what differs between the releases BEFORE and AFTER; the newest state if AFTER is left out."""
     with opened(where) as source:
         old = source.layouts.of_release(before)
@@ -54,7 +58,7 @@ def compare(where: str, before: str, after: str, recordings: tuple[Path, ...], a
     found = compare_sets(old, new)
     decoded: list[Difference] = []
     if recordings:
-        with opened_sources(recordings) as trial:
+        with opened_sources(recordings, recipes, where) as trial:
             decoded = decoded_differences(trial.meaning(old, before), trial.meaning(new, after))
     if as_json:
         words = [{"layout": one.name, "standing": one.standing.value, "words": list(one.words)} for one in found]

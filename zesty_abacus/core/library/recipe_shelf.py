@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ..recipes.fitting import fitting
 from ..recipes.json_form import recipe_from_json, recipe_to_json
 from ..recipes.model import Recipe
 from .access import Access
@@ -32,11 +33,6 @@ class RecipeShelf(Shelf[Recipe]):
 
     def fitting(self, file_name: str, form: str, channels: Sequence[str]) -> list[Head[Recipe]]:
         """Return recipes made for such a recording, the most particular pattern first."""
-        found = [head for head in self.heads() if head.state.source.fits(file_name, form, channels)]
-        return sorted(found, key=lambda head: (-_particular(head.state), head.state.name))
-
-
-def _particular(recipe: Recipe) -> int:
-    """Count the letters of a pattern that are no wildcards, and what else it asks for."""
-    source = recipe.source
-    return sum(letter not in "*?" for letter in source.file) + 4 * bool(source.form) + len(source.channels)
+        heads = {head.state.id: head for head in self.heads()}
+        states = fitting((head.state for head in heads.values()), file_name, form, channels)
+        return [heads[state.id] for state in states]
