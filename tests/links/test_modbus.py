@@ -1,11 +1,15 @@
 """Modbus against the examples of its specification, and pairs that are late, missing, split or refused."""
 
+import csv
+import io
 import struct
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.cli.program import run
 from tests.links.test_telegrams import bytes_result
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.table import FrameTable
@@ -170,3 +174,54 @@ def test_any_stream_makes_units_that_hold_together(parts):
 
 def test_addresses_are_put_together_and_taken_apart():
     assert address_parts(address_of(17, 16, 0xABCD)) == (17, 16, 0xABCD)
+
+
+# logs of bytes, handed over at times that are not those of the line
+
+
+def log_of(path, units, chunk, *, header="time,hex", row_s=0.001, pause_s=0.05, blanks=True):
+    """Write a log as programs keep one: a row a piece of at most ``chunk`` bytes, a pause between units."""
+    time, lines = 0.0, [header] if header else []
+    for unit in units:
+        for first in range(0, len(unit), chunk):
+            text = unit[first : first + chunk].hex(" " if blanks else "").upper()
+            lines.append(f"{time:.6f},{text}")
+            time += row_s
+        time += pause_s
+    path.write_text("\n".join(lines) + "\n")
+    return path
+
+
+POLLS = []
+for turn in range(40):
+    POLLS += [with_crc(bytes.fromhex("11 03 006B 0003")), with_crc(bytes.fromhex("05 04 0010 0001"))]
+    POLLS.insert(-1, with_crc(bytes.fromhex("11 03 06") + struct.pack(">3H", turn, 2 * turn, 500 - turn)))
+    POLLS.append(with_crc(bytes.fromhex("05 04 02") + struct.pack(">H", 7 * turn)))
+
+
+@pytest.mark.parametrize("chunk", [1, 2, 3, 8, 100])
+@pytest.mark.parametrize("header", ["time,hex", "time_s,data"])
+def test_a_log_of_bytes_is_read_whatever_it_was_cut_into(tmp_path, chunk, header):
+    source = log_of(tmp_path / "line.csv", POLLS, chunk, header=header)
+    code, out, err = run("recipe", source, "-o", tmp_path / "r.json")
+    assert code == 0, err
+    code, out, err = run("frames", source, "--recipe", tmp_path / "r.json")
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert len(rows) == len(POLLS) and not any("bad" in row["flags"] for row in rows)
+    answers = [row["payload"] for row in rows if int(row["address"]) >> 24 == 0x11 and row["flags"]]
+    assert answers == [struct.pack(">3H", n, 2 * n, 500 - n).hex().upper() for n in range(40)], rows[:4]
+
+
+def test_a_pause_or_a_rate_can_be_given():
+    run_of = bytes_result([POLLS[0], POLLS[1]], gap_ns=2_000_000)
+    for settings in (ModbusRtuFraming(), ModbusRtuFraming(rate=19200), ModbusRtuFraming(pause_ms=1.0)):
+        table = framing_of(settings).apply(settings, run_of).frames
+        assert [int(flags) for flags in table.flags] == [0, F.ANSWER]
+
+
+def test_lost_pauses_are_made_up_for_by_check_sums(tmp_path):
+    source = log_of(tmp_path / "line.csv", POLLS, 1, pause_s=0.0)
+    run("recipe", source, "-o", tmp_path / "r.json")
+    _, out, _ = run("frames", source, "--recipe", tmp_path / "r.json")
+    rows = list(csv.DictReader(io.StringIO(out)))
+    assert len(rows) == len(POLLS) and not any("bad" in row["flags"] for row in rows)

@@ -9,7 +9,7 @@ import msgspec
 
 from ..errors import MisuseError
 
-ROLES = ("ignore", "time", "channel", "lane", "address", "size", "direction", "payload", "byte")
+ROLES = ("ignore", "time", "channel", "lane", "address", "size", "direction", "flags", "payload", "byte")
 TIME_UNITS = {"s": 1e9, "ms": 1e6, "µs": 1e3, "ns": 1.0}
 _SEPARATORS = "\t;,|"
 _NUMBER = r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?"
@@ -148,6 +148,9 @@ def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
     return tuple(names)
 
 
+_PAYLOAD_WORDS = {"payload", "data", "bytes", "hex", "telegram"}
+
+
 def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tuple[str, ...]:
     words = [re.sub(r"[^a-z]", " ", name.lower()).split() for name in names]
     roles = ["ignore"] * len(names)
@@ -160,12 +163,18 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
             roles[number] = "time"
         elif {"address", "id", "identifier", "can"} & set(word) and "address" not in roles:
             roles[number] = "address"
-        elif {"payload", "data", "bytes"} & set(word) and "payload" not in roles and _hex(cells[number]):
+        elif (
+            {"payload", "data", "bytes", "hex", "telegram"} & set(word)
+            and "payload" not in roles
+            and _hex(cells[number])
+        ):
             roles[number] = "payload"
         elif {"lane", "bus", "interface"} & set(word) and "lane" not in roles:
             roles[number] = "lane"
         elif {"direction", "dir"} & set(word) and "direction" not in roles:
             roles[number] = "direction"
+        elif "flags" in word and "flags" not in roles:
+            roles[number] = "flags"
         elif {"size", "length", "len", "dlc"} & set(word) and "size" not in roles:
             roles[number] = "size"
     if "time" not in roles and len(cells) > 1 and _rising(cells[0], decimal):

@@ -94,7 +94,12 @@ def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report:
         flags |= np.where(pc.is_in(first, pa.array(["r"])).to_numpy(zero_copy_only=False), F.RECEIVED, 0).astype(
             np.uint32
         )
-    flags |= np.where((address > 0x7FF) & (address <= 0x1FFF_FFFF), F.EXTENDED, 0).astype(np.uint32)
+    said = columns.of_role("flags")
+    for place in said:
+        flags |= _flags(batch.column(place), line, columns.names[place], report)
+    if not said:
+        # a table that does not say so is taken for one of CAN, whose long identifiers are the extended ones
+        flags |= np.where((address > 0x7FF) & (address <= 0x1FFF_FFFF), F.EXTENDED, 0).astype(np.uint32)
     lane = np.zeros(count, np.uint16)
     names: list[str] = []
     for place in columns.of_role("lane"):
@@ -110,6 +115,20 @@ def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report:
     return FrameTable(
         time[good].astype(np.int64), lane[good], address[good], flags[good], starts[good], sizes[good], payload
     )
+
+
+def _flags(cells: pa.Array, line: int, name: str, report: ReadReport) -> NDArray[np.uint32]:
+    """Return the flags that cells name; a word that is none is told, and passed over."""
+    coded = pc.dictionary_encode(pc.fill_null(cells, ""))
+    known = np.zeros(len(coded.dictionary), np.uint32)
+    places = coded.indices.to_numpy(zero_copy_only=False)
+    for number, text in enumerate(coded.dictionary.to_pylist()):
+        bits, strange = F.flags_of_words(text)
+        known[number] = bits
+        if strange:
+            where = line + int(np.flatnonzero(places == number)[0])
+            report.add_problem(f"line {where}, column {name}", f"{strange[0][:40]!r} is no flag of a frame")
+    return known[places] if len(known) else np.zeros(len(cells), np.uint32)
 
 
 def _integers(

@@ -106,6 +106,16 @@ def flag_words(flags: int) -> str:
     return " ".join(word.replace(" ", "_") for bit, word in _WORDS if flags & bit & ~hidden)
 
 
+def flags_of_words(text: str) -> tuple[int, list[str]]:
+    """Return the flags that words name as :func:`flag_words` writes them, and the words that name none."""
+    known = {word.replace(" ", "_"): bit for bit, word in _WORDS}
+    words = text.lower().split()
+    bits = 0
+    for word in words:
+        bits |= known.get(word, 0)
+    return bits, [word for word in words if word not in known]
+
+
 def wrong_words(flags: int) -> str:
     """Return what went wrong in words, comma separated; nothing if all is well."""
     return ", ".join(word for bit, word in _WORDS if flags & bit & WRONG)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
-from ..lines.result import FRAME_COLUMNS, LineResult, Marks, table_of
+from ..lines.result import FRAME_COLUMNS, ByteRun, Fact, LineResult, Marks, table_of
 from ..lines.settings import Setting
 from ..protocols.modbus import NAME
 from .framing import Framing, byte_run_of
@@ -23,9 +23,20 @@ _PATIENCE_MS = 1000.0
 
 
 class ModbusRtuFraming(Framing, frozen=True, kw_only=True, tag="modbus rtu"):
-    """Modbus on a serial line."""
+    """Modbus on a serial line.
+
+    Attributes
+    ----------
+    late_ms
+    rate
+        Of the line in bit/s, by which a pause between units is told; None is measured.
+    pause_ms
+        What is a pause, whatever the rate; None follows from the rate.
+    """
 
     late_ms: float = _LATE_MS
+    rate: float | None = None
+    pause_ms: float | None = None
 
 
 class ModbusTcpFraming(Framing, frozen=True, kw_only=True, tag="modbus tcp"):
@@ -40,15 +51,16 @@ class _Rtu:
     takes = "bytes"
     protocol = NAME
     settings = ModbusRtuFraming
-    fields = (Setting("late_ms", "late after", "number", "ms"),)
+    fields = (
+        Setting("late_ms", "late after", "number", "ms"), Setting("rate", "bit rate", "number", "bit/s"),
+        Setting("pause_ms", "pause", "number", "ms"),
+    )  # fmt: skip
 
     def apply(self, settings: ModbusRtuFraming, result: LineResult) -> LineResult:
         run = byte_run_of(result)
         value = run.value.astype(np.uint8)
-        character = float(np.median(run.end_ns - run.start_ns)) if len(run) else 1.0
-        units = np.empty((len(run) + 1, 4), np.int64)
-        count = _find_units(value, run.start_ns, run.end_ns, 3.5 * character, units)
-        units = units[:count]
+        units = _units(run, settings)
+        count = len(units)
         frames, payload = _paired(value, units, settings.late_ms)
         rows = result.marks.rows.copy()
         rows[:, 5] = np.repeat(np.arange(count), units[:, 1] - units[:, 0])
@@ -57,16 +69,17 @@ class _Rtu:
             # a wrong parity bit is a fault of its unit, whatever the CRC says; units lie side by side
             frames[:, 3] |= np.bitwise_or.reduceat(run.flags.astype(np.int64), units[:, 0])
         table, ends = table_of(frames, payload)
-        return LineResult(table, ends, Marks(rows), run, None, result.facts)
+        good = int((units[:, 2] & F.BAD_CHECK == 0).sum())
+        told = Fact("units", float(count), "", f"{good} of {count} have a CRC-16 that agrees")
+        return LineResult(table, ends, Marks(rows), run, None, (*result.facts, told))
 
     def judge(self, result: LineResult) -> tuple[Framing, float, str] | None:
         run = byte_run_of(result)
         if len(run) < 8:
             return None
-        units = np.empty((len(run) + 1, 4), np.int64)
-        character = float(np.median(run.end_ns - run.start_ns))
-        count = _find_units(run.value.astype(np.uint8), run.start_ns, run.end_ns, 3.5 * character, units)
-        good = int((units[:count, 2] & F.BAD_CHECK == 0).sum())
+        units = _units(run, ModbusRtuFraming())
+        count = len(units)
+        good = int((units[:, 2] & F.BAD_CHECK == 0).sum())
         if good < 2 or good < 0.5 * count:
             return None
         return ModbusRtuFraming(), 0.5 + 0.5 * good / count, f"{good} of {count} units have a CRC-16 that agrees"
@@ -88,6 +101,50 @@ class _Tcp:
         if not on_port:
             return None
         return ModbusTcpFraming(), 0.9, f"{on_port} pieces of TCP streams with a server on port 502"
+
+
+_CHARACTER_BITS = 11
+_PAUSE_CHARACTERS = 3.5
+_MEASURED_BYTES = 20_000
+_SHARES = (0.25, 0.5, 0.75, 0.9, 0.95, 0.99)
+
+
+def _units(run: ByteRun, settings: ModbusRtuFraming) -> NDArray[np.int64]:
+    """Return units as :func:`_find_units` gives them, between pauses that are given, or else measured."""
+    value = run.value.astype(np.uint8)
+    pause = _pause_ns(run, value, settings)
+    units = np.empty((len(run) + 1, 4), np.int64)
+    return units[: _find_units(value, run.start_ns, run.end_ns, pause, units)]
+
+
+def _pause_ns(run: ByteRun, value: NDArray[np.uint8], settings: ModbusRtuFraming) -> float:
+    if settings.pause_ms is not None:
+        return settings.pause_ms * 1e6
+    if settings.rate:
+        return _PAUSE_CHARACTERS * _CHARACTER_BITS / settings.rate * 1e9
+    own = _PAUSE_CHARACTERS * float(np.median(run.end_ns - run.start_ns)) if len(run) else 1.0
+    return _measured_pause(run, value, own)
+
+
+def _measured_pause(run: ByteRun, value: NDArray[np.uint8], own: float) -> float:
+    """Return the pause with which most bytes lie in units whose CRC agrees; ``own`` is that of the line's characters.
+
+    A log of bytes has the times at which they were handed over, one by one or in pieces, not those of the line: how
+    long a byte takes is not known, but of all distances in the log one parts the units.
+    """
+    some = slice(0, _MEASURED_BYTES)
+    start, end = run.start_ns[some], run.end_ns[some]
+    apart = np.maximum(start[1:] - end[:-1], 0)
+    tried = [own, *np.quantile(apart, _SHARES).tolist()] if len(apart) else [own]
+    units = np.empty((len(start) + 1, 4), np.int64)
+    best, most = own, -1
+    for pause in dict.fromkeys(tried):
+        found = units[: _find_units(value[some], start, end, pause, units)]
+        good = found[found[:, 2] & F.BAD_CHECK == 0]
+        inside = int((good[:, 1] - good[:, 0]).sum())
+        if inside > most:
+            best, most = pause, inside
+    return best
 
 
 FRAMINGS = (_Rtu(), _Tcp())

@@ -133,6 +133,13 @@ class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         return tuple(getattr(self.line, f.name) for f in fields if f.kind == "channel" and getattr(self.line, f.name))
 
     @property
+    def takes_bytes(self) -> bool:
+        """Whether its framing puts bytes together, of a line or of streams."""
+        return self.framing is not None and any(
+            way.takes == "bytes" for way in framings() if way.settings is type(self.framing)
+        )
+
+    @property
     def protocol(self) -> str:
         """Return what a lane of its frames speaks."""
         if self.framing is not None:

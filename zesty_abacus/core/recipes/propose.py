@@ -23,16 +23,17 @@ from ..lines.pulses import PulseLine
 from ..lines.registry import decode_line, decoder_of, decoders
 from ..lines.result import LineResult, Marks
 from ..lines.settings import LineSettings
-from ..links.framing import framings
+from ..links.framing import Framing, FramingWay, framings
 from ..links.hdlc import HdlcFraming
 from ..links.network import streams
 from ..links.over_can import TAKES
+from ..links.pieces import bytes_of, rows_of, streams_in
 from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from .messages import MEASURED_FRAMES
 from .model import LevelSetting, Recipe, SourcePattern, new_recipe
-from .run import PreparedLine, bytes_of, prepare_line
+from .run import PreparedLine, prepare_line
 
 _OF_BYTES = frozenset({"timed bytes"})
 """Formats whose frames are pieces of bytes; those of all others are frames of a bus."""
@@ -97,9 +98,9 @@ def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeP
     result = _as_taken(takes, table)
     found = []
     for way in framings():
-        if way.takes != takes:
-            continue
-        judged = way.judge(result)
+        judged = way.judge(result) if way.takes == takes else None
+        if judged is None and takes == "packets" and way.takes == "bytes":
+            judged = _judged_on_streams(way, result.frames)
         if judged is not None:
             settings, score, reason = judged
             recipe = _named(path, form, (), None, framing=settings)
@@ -107,11 +108,24 @@ def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeP
     return _best(found)
 
 
+_LEAST_OF_STREAM = 0.5
+"""A silence between pieces says how they were sent, not where a telegram ends."""
+
+
+def _judged_on_streams(way: FramingWay, pieces: FrameTable) -> tuple[Framing, float, str] | None:
+    """Judge a way of framing bytes by the longest stream of a network."""
+    longest = max(streams_in(pieces), key=lambda rows: int(pieces.size[rows].sum()), default=None)
+    judged = way.judge(bytes_of(rows_of(pieces, longest))) if longest is not None else None
+    return judged if judged is not None and judged[1] > _LEAST_OF_STREAM else None
+
+
 def what_it_holds(form: str, table: FrameTable) -> str:
     """Return what ways of framing have to take to be of use for a recording of no lines."""
     if len(table) and bool((table.flags & F.PACKET > 0).all()):
         return "packets"
-    return "bytes" if form in _OF_BYTES else TAKES
+    # rows of a table that nobody is addressed in are pieces of a stream, however they were cut
+    is_stream = form == "frame table" and len(table) and not table.address.any()
+    return "bytes" if form in _OF_BYTES or is_stream else TAKES
 
 
 def _as_taken(takes: str, table: FrameTable) -> LineResult:

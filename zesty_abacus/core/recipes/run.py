@@ -24,11 +24,12 @@ from ..lines.levels import (
 from ..lines.pulses import PulseLine, measure_pulses
 from ..lines.radio import RadioFacts, envelope, keyed_edges, measure_spectrum, measure_tones, tone_difference
 from ..lines.registry import decode_line, decoder_of
-from ..lines.result import ByteRun, LineResult, Marks
+from ..lines.result import LineResult, Marks
 from ..links.bursts import BurstFraming
 from ..links.framing import framing_of
 from ..links.network import streams
 from ..links.over_can import TAKES
+from ..links.pieces import bytes_of, framed_streams
 from ..links.telegrams import GapFraming
 from ..progress import Progress
 from ..protocols import can
@@ -237,9 +238,14 @@ def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable,
         raise MisuseError("the recipe is for waves, and this recording holds frames.", where=recipe.name)
     if len(table) and bool((table.flags & F.PACKET > 0).all()):
         result = streams(table)
-        if recipe is not None and recipe.framing is not None:
-            result = framing_of(recipe.framing).apply(recipe.framing, result)
-        return result.frames, result.facts
+        if recipe is None or recipe.framing is None:
+            return result.frames, result.facts
+        way = framing_of(recipe.framing)
+        if way.takes == "bytes":
+            return framed_streams(way, recipe.framing, result.frames), result.facts
+        if way.takes != "packets":
+            raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds packets.", where=recipe.name)
+        return way.apply(recipe.framing, result).frames, result.facts
     if recipe is None or recipe.framing is None:
         return table, ()
     way = framing_of(recipe.framing)
@@ -249,20 +255,6 @@ def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable,
     if way.takes != "bytes":
         raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds bytes.", where=recipe.name)
     return way.apply(recipe.framing, bytes_of(table)).frames, ()
-
-
-def bytes_of(table: FrameTable) -> LineResult:
-    """Return the bytes of frames as a run, each a microsecond after the one before it in its frame."""
-    sizes = table.size.astype(np.int64)
-    total = int(sizes.sum())
-    inside = np.arange(total) - np.repeat(np.cumsum(sizes) - sizes, sizes)
-    start = np.repeat(table.time_ns, sizes) + inside * 1000
-    values = table.payload[np.repeat(table.start, sizes) + inside].astype(np.uint16)
-    run = ByteRun(start, start + 1000, values, np.zeros(total, np.uint32))
-    rows = np.zeros((total, 7), np.int64)
-    rows[:, 0], rows[:, 1], rows[:, 2], rows[:, 3], rows[:, 5] = start, start + 1000, 5, values, -1
-    empty = FrameTable.empty()
-    return LineResult(empty, np.empty(0, np.int64), Marks(rows), byte_run=run)
 
 
 def mark_unsure(result: LineResult, lines) -> LineResult:  # type: ignore[no-untyped-def]

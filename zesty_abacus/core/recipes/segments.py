@@ -13,8 +13,8 @@ from ..errors import MisuseError
 from ..frames.table import COLUMN_DTYPES, FrameTable
 from ..lines.result import LineResult
 from ..links.framing import framing_of
+from ..links.pieces import bytes_of
 from .model import Recipe
-from .run import bytes_of
 
 SEGMENT_BYTES = 1 << 20
 _MOST_SEGMENTS = 8

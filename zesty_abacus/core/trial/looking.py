@@ -119,7 +119,8 @@ def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progr
     table, report = frames_of_source(request, progress)
     if form in ("pcap", "pcapng") and not _has_packets(table):
         return _opened_bus(number, request, form, zero_ns, library, folder, progress)
-    offers = _frame_offers(request, form, table, library) if form != "frame table" else _used(request)
+    is_frames = form == "frame table" and what_it_holds(form, table) != "bytes"
+    offers = _used(request) if is_frames else _frame_offers(request, form, table, library)
     return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder)
 
 

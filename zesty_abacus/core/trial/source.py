@@ -346,7 +346,9 @@ def _put_packets(
         table = _chosen(table, packets)
     frames, facts = run_on_frames(recipe, table)
     outcome.facts = [(fact.name, fact.words) for fact in facts]
-    spoken = recipe.protocol if recipe is not None and recipe.framing is not None else ""
+    # telegrams cut out of the streams of a network keep its addresses: the port and the connection
+    of_streams = packets.any() and recipe is not None and recipe.takes_bytes
+    spoken = recipe.protocol if recipe is not None and recipe.framing is not None and not of_streams else ""
     spoken = spoken or ("network" if packets.any() else protocol)
     sink.put(frames, found, spoken, recipe.lane_note if recipe is not None else "packets")
     outcome.report.frames = len(frames)
