@@ -24,6 +24,7 @@ from .app.asking import Asking
 from .app.commands import Command
 from .app.session import Session
 from .app.settings import save_settings, trials_folder
+from .around.beginning import Beginning
 from .around.find_box import FindBox
 from .around.foot import Foot
 from .around.key_help import KeyHelp
@@ -91,7 +92,7 @@ class Window(QMainWindow):
         self._make_actions()
         self._connect()
         self.show_desk("Read")
-        self.roster.view.setFocus()
+        self.beginning.choose.setFocus()
 
     def _build(self) -> None:
         session = self.session
@@ -116,14 +117,23 @@ class Window(QMainWindow):
         self.left.setMinimumWidth(180)
         self.side.setMinimumWidth(200)
         self.centre.setMinimumWidth(420)
+        work = QWidget()
+        worked = QVBoxLayout(work)
+        worked.setContentsMargins(0, 0, 0, 0)
+        worked.setSpacing(0)
+        worked.addWidget(self.strip)
+        worked.addWidget(self.split, 1)
+        self.beginning = Beginning(session, self.ask_open, self.ask_new)
+        self.stage = QStackedWidget()
+        self.stage.addWidget(self.beginning)
+        self.stage.addWidget(work)
         body = QWidget()
         body.setObjectName("paper")
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self._header())
-        column.addWidget(self.strip)
-        column.addWidget(self.split, 1)
+        column.addWidget(self.stage, 1)
         column.addWidget(self.foot)
         self.setCentralWidget(body)
         self.help = KeyHelp(self, lambda: (self.desk_name, self.commands))
@@ -184,6 +194,7 @@ class Window(QMainWindow):
         self.library_label.view_wanted.connect(self.show_library)
         self.library.releases.make_wanted.connect(self.library_label.ask_release)
         session.desk_wanted.connect(self.show_desk)
+        session.source_wanted.connect(self._decide)
         session.opened.connect(self._on_opened)
         session.trials.password_wanted.connect(self.library_label.ask_password)
         session.trials.library_away.connect(self.library_label.ask_away)
@@ -224,6 +235,12 @@ class Window(QMainWindow):
         """Go so many frames on in the list of the desk that is shown, or in that of Read."""
         if not self.desks[self.desk_name].step_frame(by):
             self.read.step_frame(by)
+
+    def _decide(self, number: int) -> None:
+        """Go to a recording that somebody has to say something of before it can be read."""
+        self.show_desk(self.intake.name)
+        self.intake.show_source(number)
+        self.intake.waves.setFocus()
 
     def show_library(self, page: str = "Layouts") -> None:
         """Show a page of the library in the place of a desk."""
@@ -288,6 +305,9 @@ class Window(QMainWindow):
 
     def _on_opened(self) -> None:
         file = self.session.trial.file
+        if self.stage.currentIndex() == 0:
+            self.stage.setCurrentIndex(1)
+            self.roster.view.setFocus()
         self.trial_button.setText(f"{file.name}  ▾")
         self.run_label.setText(f"· {file.run}" if file.run else "")
         self.setWindowTitle(f"{file.name} – Zesty Abacus")

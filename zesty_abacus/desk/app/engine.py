@@ -111,7 +111,8 @@ class Brought:
 class OpenedTrial:
     """A trial with everything the first picture needs.
 
-    ``released`` are the layouts of the release it is decoded with; None for the newest state.
+    ``released`` are the layouts of the release it is decoded with, None for the newest state; ``is_begun`` says that
+    recordings that were never looked at came in with it.
     """
 
     trial: Trial
@@ -119,6 +120,7 @@ class OpenedTrial:
     library: Library
     heads: list[LayoutHead]
     released: list[Layout] | None = None
+    is_begun: bool = False
 
     @property
     def notes(self) -> tuple[str, ...]:

@@ -76,6 +76,8 @@ class Session(QObject):
         Another kind, selection, or way to show payloads.
     desk_wanted
         (name) some view asks for another desk.
+    source_wanted
+        (number) somebody has to say how this recording is read.
     told
         (tone, sentence) something worth a line in the foot; tone is ``good``, ``wrong`` or empty.
     """
@@ -87,6 +89,7 @@ class Session(QObject):
     bits_changed = pyqtSignal()
     form_changed = pyqtSignal()
     desk_wanted = pyqtSignal(str)
+    source_wanted = pyqtSignal(int)
     told = pyqtSignal(str, str)
 
     def __init__(self) -> None:
@@ -176,13 +179,16 @@ class Session(QObject):
         self.traces.begin()
         self.clock.start(*_span_of(made.brought), made.brought.digits)
         outside = made.trial.outside()
-        if outside and str(resolved(made.trial.folder)) not in self.settings.recent:
+        is_new = str(resolved(made.trial.folder)) not in self.settings.recent
+        if outside and is_new:
             self.told.emit("", f"This trial reads files outside its folder: {', '.join(map(str, outside[:3]))}.")
         self.settings = with_recent(self.settings, made.trial.folder)
         save_settings(self.settings)
         self.opened.emit()
         self.reading.counts.count_all()
         self._tell_problems()
+        if made.is_begun or not self.capture.kinds.keys:
+            self._point_to_undecided(0)
         if made.trial.file.release and made.released is None:
             self.told.emit("wrong", f"The library has no release {made.trial.file.release}; the newest state is used.")
 
@@ -192,6 +198,7 @@ class Session(QObject):
         traced = self.traces.by_origin()
         bits, place = self.bits, (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns)
         pin = self.clock.pin_ns
+        known = len(self.outcomes)
         self._take_capture(brought)
         self.kind = self.kinds.by_origin().get(chosen) if chosen is not None else None
         self.bits = bits if self.kind is not None else frozenset()
@@ -205,6 +212,14 @@ class Session(QObject):
         if not brought.has_moved:
             self.reading.counts.count_all()
         self._tell_problems()
+        self._point_to_undecided(known)
+
+    def _point_to_undecided(self, first: int) -> None:
+        """Ask for the first recording, of those that came in, that cannot be read until somebody says how."""
+        for number, outcome in enumerate(self.outcomes[first:], first):
+            if outcome.needs_recipe or outcome.error:
+                self.source_wanted.emit(number)
+                return
 
     def _take_capture(self, brought: engine.Brought) -> None:
         self.capture, self.outcomes, self.density = brought.capture, brought.outcomes, brought.density

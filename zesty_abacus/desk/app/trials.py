@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -245,4 +246,4 @@ def _trial_around(paths: Sequence[Path], progress: Any) -> Any:
     if not trial.library_address.exists():
         # whoever starts a trial starts its library
         engine.make_library_of(trial)
-    return engine.finish_opening(trial, progress)
+    return replace(engine.finish_opening(trial, progress), is_begun=bool(entries))

@@ -96,6 +96,10 @@ class IntakeDesk(QWidget):
         self.came_out.go(by)
         return True
 
+    def show_source(self, number: int) -> None:
+        """Show a recording of the trial."""
+        self.left.choose(number)
+
     def sizeHint(self) -> QSize:
         return QSize(700, 500)
 
