@@ -38,6 +38,7 @@ from .desks.layouts.desk import LayoutsDesk
 from .desks.library.view import LibraryView
 from .desks.read.desk import ReadDesk
 from .desks.unravel.desk import UnravelDesk
+from .widgets.focus_ring import FocusRing
 from .widgets.parts import EDGE, USES_SPACE, button, label, plain_tip
 from .widgets.rod import DeskRod
 from .widgets.theme import NIGHT, PEEL, look, text_font
@@ -136,6 +137,7 @@ class Window(QMainWindow):
         column.addWidget(self.stage, 1)
         column.addWidget(self.foot)
         self.setCentralWidget(body)
+        self.ring = FocusRing(self)
         self.help = KeyHelp(self, lambda: (self.desk_name, self.commands))
 
     def _header(self) -> QWidget:

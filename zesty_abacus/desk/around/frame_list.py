@@ -247,7 +247,7 @@ def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> 
         fits = int((box.right() + 2 - x) // step)
         color = QColor(theme.quiet)
         if owner >= 0:
-            color = theme.field(owner).darker(118) if theme.name == "Peel" else theme.field(owner)
+            color = theme.field_text(owner)
         painter.setPen(color)
         shown = run if len(run.rstrip()) <= fits else run[: max(fits - 1, 0)] + "…"
         painter.drawText(QRectF(x, box.top(), step * len(run) + 4, box.height()), Qt.AlignmentFlag.AlignVCenter, shown)

@@ -10,8 +10,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QPalette
 from PyQt6.QtWidgets import QApplication
 
-_FIELD_HUES_PEEL = ("#1F8A8A", "#3B7AC0", "#7B4B94", "#C2456A", "#679B2E", "#E3B11F", "#2F6F9F", "#A05A8C")
-_FIELD_HUES_NIGHT = ("#46B5B5", "#6BA4E3", "#AB7CC6", "#E5718F", "#93C756", "#F0C74A", "#6CA9D6", "#CE8BBB")
+# chosen by search: as far apart as can be for all eyes, also those without red or green receptors, by lightness as much
+# as by hue, at least 3:1 on every ground, and apart from brown and zest; a test measures them
+_FIELD_HUES_PEEL = ("#005249", "#0047A1", "#513D71", "#B6718C", "#3D4C22", "#7E8651", "#3C85E9", "#A074B6")
+_FIELD_HUES_NIGHT = ("#00ADA6", "#92B0FF", "#8D72B4", "#D64C7A", "#BECC90", "#A2764C", "#0B82E4", "#F9B8E6")
+_TEXT_CONTRAST = 4.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,6 +25,8 @@ class Theme:
     ----------
     paper, panel, ink, quiet, line, rod
         Ground, raised ground, text, less important text, hairlines, abacus rods.
+    edge
+        Borders of what can be pressed or typed into.
     zest
         Selection and the one action that matters.
     unexplained, wrong, good
@@ -39,6 +44,7 @@ class Theme:
     quiet: str
     line: str
     rod: str
+    edge: str
     zest: str
     zest_text: str
     unexplained: str
@@ -52,16 +58,20 @@ class Theme:
         """Return the colour of the n-th field of a message."""
         return QColor(self.fields[number % len(self.fields)])
 
+    def field_text(self, number: int) -> QColor:
+        """Return the colour of the n-th field for words, which need more contrast than lines."""
+        return _readable(self.fields[number % len(self.fields)], (self.paper, self.panel, self.selected))
+
 
 PEEL = Theme(
-    name="Peel", paper="#FAF6EC", panel="#FFFDF7", ink="#22303C", quiet="#66717B", line="#E3DAC6", rod="#CBBFA5",
-    zest="#E0642A", zest_text="#B8481A", unexplained="#B9762F", wrong="#B0303A", good="#487619", selected="#FCE7DC",
-    chip="#F1EAD9", fields=_FIELD_HUES_PEEL,
+    name="Peel", paper="#FAF6EC", panel="#FFFDF7", ink="#22303C", quiet="#58626B", line="#E3DAC6", rod="#CBBFA5",
+    edge="#8C8169", zest="#D2561C", zest_text="#A83F12", unexplained="#8A5415", wrong="#B0303A", good="#42700F",
+    selected="#FCE7DC", chip="#F1EAD9", fields=_FIELD_HUES_PEEL,
 )  # fmt: skip
 NIGHT = Theme(
     name="Night peel", paper="#171D23", panel="#1F272E", ink="#E6E1D5", quiet="#9AA5AD", line="#34404A", rod="#55616B",
-    zest="#F08048", zest_text="#F59A6C", unexplained="#D99A55", wrong="#F07C84", good="#93C756", selected="#43302A",
-    chip="#2A343D", fields=_FIELD_HUES_NIGHT,
+    edge="#7F8C97", zest="#F08048", zest_text="#F59A6C", unexplained="#D99A55", wrong="#F07C84", good="#93C756",
+    selected="#43302A", chip="#2A343D", fields=_FIELD_HUES_NIGHT,
 )  # fmt: skip
 
 _ICONS = (Path(__file__).parent.parent / "icons").as_posix()
@@ -95,6 +105,29 @@ class Look(QObject):
             application.setPalette(_palette(theme))
             application.setStyleSheet(_style_sheet(theme))
         self.changed.emit()
+
+
+def contrast(one: str, two: str) -> float:
+    """Return the contrast ratio of two colours, as WCAG 2 defines it."""
+    light, dark = sorted((_luminance(QColor(one)), _luminance(QColor(two))), reverse=True)
+    return (light + 0.05) / (dark + 0.05)
+
+
+def _luminance(color: QColor) -> float:
+    parts = (part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4
+             for part in (color.redF(), color.greenF(), color.blueF()))  # fmt: skip
+    return sum(share * part for share, part in zip((0.2126, 0.7152, 0.0722), parts, strict=True))
+
+
+@cache
+def _readable(color: str, grounds: tuple[str, ...]) -> QColor:
+    """Return a colour, darker or lighter until it can be read as text on all of some grounds."""
+    made, is_day = QColor(color), _luminance(QColor(grounds[0])) > 0.5
+    for _ in range(40):
+        if min(contrast(made.name(), ground) for ground in grounds) >= _TEXT_CONTRAST:
+            break
+        made = made.darker(104) if is_day else made.lighter(104)
+    return made
 
 
 look = Look()
@@ -171,14 +204,14 @@ def _style_sheet(t: Theme) -> str:
     QLabel#wrong {{ color: {t.wrong}; }}
     QLabel#good {{ color: {t.good}; }}
     QLabel#unexplained {{ color: {t.unexplained}; }}
-    QCheckBox::indicator, QListView::indicator {{ width: 15px; height: 15px; border: 1px solid {t.rod};
+    QCheckBox::indicator, QListView::indicator {{ width: 15px; height: 15px; border: 1px solid {t.edge};
         border-radius: 4px; background: {t.panel}; }}
     QCheckBox::indicator:checked, QListView::indicator:checked {{ background: {t.zest}; border-color: {t.zest}; }}
     QCheckBox::indicator:focus {{ border-color: {t.zest}; }}
     QLabel#section {{ color: {t.quiet}; font-size: {TINY_PX}px; }}
     QLabel#chip {{ background: {t.chip}; border-radius: 8px; padding: 1px 8px; font-size: {TINY_PX}px; }}
     QLineEdit, QPlainTextEdit, QComboBox, QSpinBox {{
-        background: {t.panel}; border: 1px solid {t.line}; border-radius: 6px; padding: 3px 7px;
+        background: {t.panel}; border: 1px solid {t.edge}; border-radius: 6px; padding: 3px 7px;
         selection-background-color: {t.zest}; selection-color: {t.panel}; min-height: 20px; }}
     QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus {{ border: 1px solid {t.zest}; }}
     QLineEdit[wrong="true"] {{ border: 1px solid {t.wrong}; }}
@@ -197,7 +230,7 @@ def _style_sheet(t: Theme) -> str:
     QTableCornerButton::section {{ background: {t.chip}; border: 0; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.line}; outline: 0;
         selection-background-color: {t.selected}; selection-color: {t.ink}; }}
-    QPushButton {{ background: {t.panel}; border: 1px solid {t.rod}; border-radius: 7px; padding: 3px 11px; }}
+    QPushButton {{ background: {t.panel}; border: 1px solid {t.edge}; border-radius: 7px; padding: 3px 11px; }}
     QPushButton:hover {{ border-color: {t.zest}; }}
     QPushButton:focus {{ border-color: {t.zest}; }}
     QPushButton:disabled {{ color: {t.quiet}; border-color: {t.line}; }}
@@ -212,7 +245,7 @@ def _style_sheet(t: Theme) -> str:
     QScrollArea > QWidget > QWidget {{ background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
-    QScrollBar::handle {{ background: {t.rod}; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 1px; }}
+    QScrollBar::handle {{ background: {t.edge}; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 1px; }}
     QScrollBar::handle:hover {{ background: {t.quiet}; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
@@ -220,7 +253,7 @@ def _style_sheet(t: Theme) -> str:
     QSplitter::handle {{ background: {t.line}; }}
     QProgressBar {{ background: {t.chip}; border: 0; border-radius: 3px; max-height: 6px; min-height: 6px; }}
     QProgressBar::chunk {{ background: {t.zest}; border-radius: 3px; }}
-    QProgressBar#explained::chunk {{ background: {t.fields[4]}; }}
+    QProgressBar#explained::chunk {{ background: {t.good}; }}
     QFrame#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 8px; }}
     QFrame#hairline {{ background: {t.line}; border: 0; max-height: 1px; min-height: 1px; }}
     QMenu {{ background: {t.panel}; border: 1px solid {t.line}; padding: 4px; }}

@@ -96,7 +96,7 @@ def draw_density(painter: QPainter, rect: QRectF, some: np.ndarray, wrong: np.nd
     middle = rect.center().y()
     painter.setPen(Qt.PenStyle.NoPen)
     for columns, color, top, wide, tall in (
-        (some, faded(theme.fields[4], 0.55), middle - 9, 1, 18),
+        (some, faded(theme.good, 0.55), middle - 9, 1, 18),
         (wrong, QColor(theme.wrong), middle + 11, 3, 5),
     ):
         rects = [QRectF(rect.left() + float(n) - wide // 2, top, wide, tall) for n in np.flatnonzero(columns)]

@@ -61,7 +61,7 @@ class WavePainter:
         painter.drawRoundedRect(area, 4, 4)
         columns = max(int(area.width()), 1)
         busy, wrong = bench.frames.overview(columns)
-        painter.setBrush(faded(theme.fields[4], 0.75))
+        painter.setBrush(faded(theme.good, 0.75))
         for run in np.split(busy, np.flatnonzero(np.diff(busy) > 1) + 1):
             if len(run):
                 place = QRectF(area.left() + float(run[0]), area.top() + 3, float(len(run)), area.height() - 6)

@@ -73,7 +73,7 @@ class FiguresSide(Panel):
         if field is None:
             return
         number = session.traces.shown.index(trace)
-        color = theme.field(number).darker(125) if theme.name == "Peel" else theme.field(number)
+        color = theme.field_text(number)
         name = label(f"{field.name} {field.unit}".strip())
         name.setFont(text_font(bold=True))
         name.setStyleSheet(f"color: {color.name()}")

@@ -49,7 +49,7 @@ class TracePicture:
         painter.setPen(QColor(theme.line))
         painter.drawLine(QPointF(0, row.bottom()), QPointF(self._plan.size.width(), row.bottom()))
         found = session.store.curve(kind, layout, field_id)
-        self._draw_names(painter, row, (kind, layout), field, color)
+        self._draw_names(painter, row, (kind, layout), field, theme.field_text(number))
         plot = self._plan.plot_rect(number)
         clock = session.clock
         if found is None:
@@ -72,13 +72,12 @@ class TracePicture:
         painter.restore()
 
     def _draw_names(
-        self, painter: QPainter, row: QRectF, of: tuple[int, engine.Layout], field: engine.Field, color: QColor
+        self, painter: QPainter, row: QRectF, of: tuple[int, engine.Layout], field: engine.Field, words: QColor
     ) -> None:
         theme, session = look.theme, self._session
         kind, layout = of
         text = QRectF(12, row.top() + 5, NAMES_WIDTH - 18, 15)
-        dark = color.darker(125) if theme.name == "Peel" else color
-        draw_text(painter, text, field.name, text_font(SMALL_PX, bold=True), dark)
+        draw_text(painter, text, field.name, text_font(SMALL_PX, bold=True), words)
         at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         value = "–"
         if at is not None and at.decoded is not None:

@@ -1,0 +1,82 @@
+"""A ring around what the keys go to: on everything that takes them, for whoever works by keys."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QApplication, QLineEdit, QPlainTextEdit, QWidget
+
+from .theme import look
+
+_WIDE = 2
+_KEPT_OUT = (QLineEdit, QPlainTextEdit)
+"""These have a caret, and a border of their own that tells it."""
+
+
+class FocusRing(QWidget):
+    """One ring a window, drawn over whatever has the keys.
+
+    It comes with the first key and goes with the first click: a hand on the mouse knows where it is. One ring for all
+    is one rule; painted views, lists and buttons would each forget theirs.
+    """
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window)
+        self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.setAttribute(Qt.WidgetAttribute.WA_NoSystemBackground)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.hide()
+        self._by_keys = False
+        self._around: QWidget | None = None
+        application = QApplication.instance()
+        if isinstance(application, QApplication):
+            application.focusChanged.connect(self._on_focus)
+            application.installEventFilter(self)
+        look.changed.connect(self.update)
+
+    @property
+    def around(self) -> QWidget | None:
+        """What the ring is drawn around now; None while it is not."""
+        return self._around if self.isVisible() else None
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is None:
+            return False
+        kind = event.type()
+        if kind == QEvent.Type.KeyPress and not self._by_keys:
+            self._by_keys = True
+            self._place()
+        elif kind == QEvent.Type.MouseButtonPress and self._by_keys:
+            self._by_keys = False
+            self._place()
+        elif watched is self._around and kind in (QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.Hide):
+            self._place()
+        return False
+
+    def _on_focus(self, _before: QWidget | None, now: QWidget | None) -> None:
+        mine = now is not None and now.window() is self.window() and not isinstance(now, _KEPT_OUT)
+        self._around = now if mine else None
+        self._place()
+
+    def _place(self) -> None:
+        try:
+            around, window = self._around, self.window()
+            if around is None or window is None or not self._by_keys or not around.isVisible():
+                self.hide()
+                return
+            box = QRect(around.mapTo(window, QPoint(0, 0)), around.size())
+        except RuntimeError:
+            # what had the keys is gone, and its shell here tells nothing any more
+            self._around = None
+            self.hide()
+            return
+        self.setGeometry(box.adjusted(-_WIDE, -_WIDE, _WIDE, _WIDE).intersected(window.rect()))
+        self.show()
+        self.raise_()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(look.theme.zest), _WIDE))
+        painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
+        painter.end()
