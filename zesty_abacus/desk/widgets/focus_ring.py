@@ -27,11 +27,11 @@ class FocusRing(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.hide()
         self._by_keys = False
+        self._has_keys: QWidget | None = None
         self._around: QWidget | None = None
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.focusChanged.connect(self._on_focus)
-            application.installEventFilter(self)
         look.changed.connect(self.update)
 
     @property
@@ -40,36 +40,32 @@ class FocusRing(QWidget):
         return self._around if self.isVisible() else None
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is None:
-            return False
-        kind = event.type()
-        if kind == QEvent.Type.KeyPress and not self._by_keys:
-            self._by_keys = True
+        # only of what has the keys: a filter for all events of a program would be asked by each of them
+        kind = event.type() if event is not None else None
+        if kind in (QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress):
+            self._by_keys = kind == QEvent.Type.KeyPress
             self._place()
-        elif kind == QEvent.Type.MouseButtonPress and self._by_keys:
-            self._by_keys = False
-            self._place()
-        elif watched is self._around and kind in (QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.Hide):
+        elif kind in (QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.Hide):
             self._place()
         return False
 
-    def _on_focus(self, _before: QWidget | None, now: QWidget | None) -> None:
-        mine = now is not None and now.window() is self.window() and not isinstance(now, _KEPT_OUT)
-        self._around = now if mine else None
+    def _on_focus(self, before: QWidget | None, now: QWidget | None) -> None:
+        if before is not None and before is self._has_keys:
+            before.removeEventFilter(self)
+        self._has_keys = now if now is not None and now.window() is self.window() else None
+        if self._has_keys is not None:
+            self._has_keys.installEventFilter(self)
+        self._around = None if isinstance(self._has_keys, _KEPT_OUT) else self._has_keys
+        # by hand if a button is down; else as it was: a part that is given the keys says nothing of who gave them
+        self._by_keys = self._by_keys and QApplication.mouseButtons() == Qt.MouseButton.NoButton
         self._place()
 
     def _place(self) -> None:
-        try:
-            around, window = self._around, self.window()
-            if around is None or window is None or not self._by_keys or not around.isVisible():
-                self.hide()
-                return
-            box = QRect(around.mapTo(window, QPoint(0, 0)), around.size())
-        except RuntimeError:
-            # what had the keys is gone, and its shell here tells nothing any more
-            self._around = None
+        around, window = self._around, self.window()
+        if around is None or window is None or not self._by_keys or not around.isVisible():
             self.hide()
             return
+        box = QRect(around.mapTo(window, QPoint(0, 0)), around.size())
         self.setGeometry(box.adjusted(-_WIDE, -_WIDE, _WIDE, _WIDE).intersected(window.rect()))
         self.show()
         self.raise_()
