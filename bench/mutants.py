@@ -1,0 +1,228 @@
+"""``./dev mutants``: puts small faults into the program one at a time, and counts how many the tests notice.
+
+A line that is run is not yet a line that is checked. Each fault is one that changes what the program does: a
+comparison turned, a constant off by one, *and* for *or*, a statement left out, two arguments swapped. They are sampled
+with a seed, made in a copy of the tree, and the tests of the same folder are run on each. What cannot change anything
+anybody sees is listed in ``mutants-aside.txt``, by name and with the reason.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ast
+import os
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+ASIDE = Path(__file__).parent / "mutants-aside.txt"
+PACKAGE, TESTS = "zesty_abacus", "tests"
+_PATIENCE_S = 300
+_TURNED = {
+    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
+    ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
+}  # fmt: skip
+_SWAPPED_OPERATORS = {
+    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.FloorDiv: ast.Mult, ast.LShift: ast.RShift,
+    ast.RShift: ast.LShift, ast.BitAnd: ast.BitOr, ast.BitOr: ast.BitAnd,
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Fault:
+    """One small fault.
+
+    Attributes
+    ----------
+    file
+        From the root of the tree.
+    line
+    what
+        In words, with the code before and after.
+    source
+        The whole file with the fault in it.
+    """
+
+    file: Path
+    line: int
+    what: str
+    source: str
+
+    @property
+    def name(self) -> str:
+        """What it is called in the list of those that are set aside; without the line, which moves."""
+        return f"{self.file}: {self.what}"
+
+
+class _Sites(ast.NodeVisitor):
+    """Finds where faults can be put: the node, and what would stand in its place."""
+
+    def __init__(self) -> None:
+        self.found: list[tuple[ast.AST, ast.AST, str]] = []
+        self._in_text = 0
+
+    def visit_Compare(self, node: ast.Compare) -> None:
+        for number, operator in enumerate(node.ops):
+            if type(operator) in _TURNED:
+                operators = list(node.ops)
+                operators[number] = _TURNED[type(operator)]()
+                self._add(node, ast.Compare(node.left, operators, node.comparators), "comparison turned")
+        self.generic_visit(node)
+
+    def visit_BoolOp(self, node: ast.BoolOp) -> None:
+        other = ast.And() if isinstance(node.op, ast.Or) else ast.Or()
+        self._add(node, ast.BoolOp(other, node.values), "and for or")
+        self.generic_visit(node)
+
+    def visit_BinOp(self, node: ast.BinOp) -> None:
+        if type(node.op) in _SWAPPED_OPERATORS and not isinstance(node.left, ast.JoinedStr):
+            self._add(node, ast.BinOp(node.left, _SWAPPED_OPERATORS[type(node.op)](), node.right), "operator swapped")
+        self.generic_visit(node)
+
+    def visit_UnaryOp(self, node: ast.UnaryOp) -> None:
+        if isinstance(node.op, ast.Not):
+            self._add(node, node.operand, "not left out")
+        self.generic_visit(node)
+
+    def visit_Constant(self, node: ast.Constant) -> None:
+        if isinstance(node.value, bool):
+            self._add(node, ast.Constant(not node.value), "yes for no")
+        elif isinstance(node.value, int | float):
+            self._add(node, ast.Constant(node.value + 1), "constant off by one")
+
+    def visit_Call(self, node: ast.Call) -> None:
+        plain = [place for place, one in enumerate(node.args) if not isinstance(one, ast.Starred)]
+        if len(plain) >= 2 and ast.dump(node.args[plain[0]]) != ast.dump(node.args[plain[1]]):
+            arguments = list(node.args)
+            arguments[plain[0]], arguments[plain[1]] = arguments[plain[1]], arguments[plain[0]]
+            self._add(node, ast.Call(node.func, arguments, node.keywords), "arguments swapped")
+        self.generic_visit(node)
+
+    def visit_Expr(self, node: ast.Expr) -> None:
+        if isinstance(node.value, ast.Constant):
+            return  # a docstring
+        self._add(node, ast.Pass(), "statement left out")
+        self.generic_visit(node)
+
+    def visit_AugAssign(self, node: ast.AugAssign) -> None:
+        self._add(node, ast.Pass(), "statement left out")
+        self.generic_visit(node)
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
+        # types change nothing that is run
+        if node.value is not None:
+            self.visit(node.value)
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> None:
+        for part in (*node.args.defaults, *(one for one in node.args.kw_defaults if one is not None), *node.body):
+            self.visit(part)
+
+    def visit_If(self, node: ast.If) -> None:
+        if isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING":
+            return
+        self.generic_visit(node)
+
+    def _add(self, node: ast.AST, instead: ast.AST, words: str) -> None:
+        self.found.append((node, instead, words))
+
+
+def faults_in(path: Path, root: Path = ROOT) -> Iterator[Fault]:
+    """Yield every fault that can be put into a file."""
+    text = (root / path).read_text()
+    lines = text.splitlines(keepends=True)
+    sites = _Sites()
+    sites.visit(ast.parse(text))
+    for node, instead, words in sites.found:
+        first, last = node.lineno, node.end_lineno or node.lineno  # type: ignore[attr-defined]
+        begin, end = node.col_offset, node.end_col_offset or 0  # type: ignore[attr-defined]
+        before = ast.get_source_segment(text, node) or ""
+        after = ast.unparse(ast.fix_missing_locations(instead))
+        # columns count bytes
+        head = lines[first - 1].encode()[:begin].decode()
+        tail = lines[last - 1].encode()[end:].decode()
+        expression = after if isinstance(node, ast.stmt | ast.Constant) else f"({after})"
+        changed = [*lines[: first - 1], f"{head}{expression}{tail}", *lines[last:]]
+        short = " ".join(before.split())
+        yield Fault(path, first, f"{words}: {short} → {after}", "".join(changed))
+
+
+def sampled(folder: str, number: int, seed: int) -> list[Fault]:
+    """Return faults of a folder of the program, as many of each file as it has lines for."""
+    files = [path.relative_to(ROOT) for path in sorted((ROOT / folder).rglob("*.py")) if path.name != "__init__.py"]
+    aside = _aside()
+    every = [fault for path in files for fault in faults_in(path) if fault.name not in aside]
+    return random.Random(seed).sample(every, min(number, len(every)))
+
+
+def _aside() -> dict[str, str]:
+    if not ASIDE.exists():
+        return {}
+    pairs = (line.partition("  # ") for line in ASIDE.read_text().splitlines() if line.strip())
+    return {name.strip(): reason for name, _, reason in pairs}
+
+
+def folders_of_tests(file: Path) -> list[str]:
+    """Return the folders of tests that are about a file: those of its own folder, or the nearest that has some."""
+    parts = file.parts[1:-1]
+    parts = parts[1:] if parts[:1] in (("core",),) else parts
+    for length in range(len(parts), 0, -1):
+        folder = Path(TESTS, *parts[:length])
+        if (ROOT / folder).is_dir():
+            return [str(folder)]
+    return [TESTS]
+
+
+def _copied(target: Path) -> None:
+    for name in (PACKAGE, TESTS, "bench", "docs"):
+        shutil.copytree(ROOT / name, target / name, ignore=shutil.ignore_patterns(".cache", "screenshots"))
+    for name in ("pyproject.toml", "README.md", "requirements.lock"):
+        shutil.copy(ROOT / name, target / name)
+
+
+def noticed(fault: Fault, tree: Path) -> bool:
+    """Return whether the tests beside a fault fail with it in the tree; a hang is noticed, too."""
+    path = tree / fault.file
+    whole = path.read_text()
+    path.write_text(fault.source)
+    environment = {**os.environ, "PYTHONPATH": str(tree), "PYTHONDONTWRITEBYTECODE": "1"}
+    command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *folders_of_tests(fault.file)]
+    try:
+        run = subprocess.run(command, cwd=tree, env=environment, capture_output=True, timeout=_PATIENCE_S, check=False)
+        return run.returncode != 0
+    except subprocess.TimeoutExpired:
+        return True
+    finally:
+        path.write_text(whole)
+
+
+def main() -> None:
+    """Sample faults, try each, and say which were not noticed."""
+    parser = argparse.ArgumentParser(
+        prog="./dev mutants", description=__doc__, formatter_class=argparse.RawTextHelpFormatter
+    )
+    parser.add_argument("folder", nargs="?", default=f"{PACKAGE}/core")
+    parser.add_argument("--number", type=int, default=20)
+    parser.add_argument("--seed", type=int, default=int(time.time()) % 10_000)
+    asked = parser.parse_args()
+    faults = sampled(asked.folder.rstrip("/"), asked.number, asked.seed)
+    lived = []
+    with tempfile.TemporaryDirectory(prefix="zesty-mutants-") as folder:
+        tree = Path(folder)
+        _copied(tree)
+        for number, fault in enumerate(faults, 1):
+            found = noticed(fault, tree)
+            lived += [] if found else [fault]
+            print(f"{number:3} {'noticed' if found else 'LIVED  '} {fault.file}:{fault.line} {fault.what}", flush=True)
+    count = len(faults) - len(lived)
+    print(f"{count} of {len(faults)} noticed ({count / max(len(faults), 1):.0%}), seed {asked.seed}")
+
+
+if __name__ == "__main__":
+    main()

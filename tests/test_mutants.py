@@ -1,0 +1,58 @@
+"""The small faults that are put in to see what tests notice: each is one, in the place it names, and can be read."""
+
+from __future__ import annotations
+
+import ast
+import difflib
+from pathlib import Path
+
+import pytest
+
+from bench.mutants import faults_in, folders_of_tests, sampled
+
+CODE = '''"""A text with 1 < 2 in it."""
+
+
+def area(width: int = 3, height=4, *, round_up: bool = False) -> int:
+    """Return 5 and not 6."""
+    if width < height and not round_up:
+        print("small", width)
+        width += 1
+    return max(width, height) * 2
+'''
+WANTED = {
+    "constant off by one: 3 → 4", "constant off by one: 4 → 5", "constant off by one: 1 → 2", "yes for no: False → True",
+    "comparison turned: width < height → width <= height", "not left out: not round_up → round_up",
+    "and for or: width < height and not round_up → width < height or not round_up",
+    'statement left out: print("small", width) → pass',
+    """arguments swapped: print("small", width) → print(width, 'small')""",
+    "statement left out: width += 1 → pass", "operator swapped: max(width, height) * 2 → max(width, height) + 2",
+    "arguments swapped: max(width, height) → max(height, width)", "constant off by one: 2 → 3",
+}  # fmt: skip
+
+
+def test_every_sort_of_fault_is_found_and_no_text_is_touched(tmp_path):
+    (tmp_path / "area.py").write_text(CODE)
+    found = list(faults_in(Path("area.py"), tmp_path))
+    assert {fault.what for fault in found} == WANTED
+    for fault in found:
+        ast.parse(fault.source)
+        changed = [line for line in difflib.ndiff(CODE.splitlines(), fault.source.splitlines()) if line[0] in "+-"]
+        assert len(changed) == 2, fault.what
+        assert CODE.splitlines()[fault.line - 1] == changed[0][2:], "it names the line that it changes"
+
+
+def test_a_sample_is_the_same_for_a_seed():
+    first, again = sampled("zesty_abacus/core/expressions", 5, 3), sampled("zesty_abacus/core/expressions", 5, 3)
+    assert [fault.name for fault in first] == [fault.name for fault in again] and len(first) == 5
+    assert [fault.name for fault in sampled("zesty_abacus/core/expressions", 5, 4)] != [fault.name for fault in first]
+
+
+@pytest.mark.parametrize(
+    ("file", "folder"),
+    [("zesty_abacus/core/codec/plan.py", "tests/codec"), ("zesty_abacus/core/layouts/checks/crc.py", "tests/layouts"),
+     ("zesty_abacus/desk/widgets/rod.py", "tests/desk"), ("zesty_abacus/cli/find.py", "tests/cli"),
+     ("zesty_abacus/core/errors.py", "tests")],
+)  # fmt: skip
+def test_the_folders_of_tests_a_file_are_those_of_its_folder(file, folder):
+    assert folders_of_tests(Path(file)) == [folder]
