@@ -25,6 +25,8 @@ ROOT = Path(__file__).parent.parent
 ASIDE = Path(__file__).parent / "mutants-aside.txt"
 PACKAGE, TESTS = "zesty_abacus", "tests"
 _PATIENCE_S = 300
+_ALSO = {"tests/layouts": ("tests/codec",)}
+"""What a part says is seen when frames are read with it."""
 _TURNED = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is,
@@ -175,7 +177,7 @@ def folders_of_tests(file: Path) -> list[str]:
     for length in range(len(parts), 0, -1):
         folder = Path(TESTS, *parts[:length])
         if (ROOT / folder).is_dir():
-            return [str(folder)]
+            return [str(folder), *_ALSO.get(str(folder), ())]
     return [TESTS]
 
 
