@@ -23,6 +23,7 @@ from zesty_abacus.core.layouts.model import (
     NamedValue,
     RawSet,
     Repeat,
+    Rule,
     Run,
     Selected,
     TextLine,
@@ -136,3 +137,43 @@ def test_an_array_is_said_in_one_breath():
     assert frame_sentence(decoded, 0) == "count 2, note ok, pairs ×2 x −3 … 5 y 9 … 9"
     empty = decoded_of(LAYOUT, encode_message(LAYOUT, {}).payload)
     assert array_words(empty.arrays[PAIRS.id], 0) == ""
+
+
+# what is worked out across regions
+
+
+def layout_with_items(head, *checks, **settings):
+    items = Group(
+        id=uuid4(), name="items", size=2, repeat=Repeat.TO_END, checks=checks, **settings,
+        fields=(new_field("a", at("B0")), new_field("b", at("B1"))),
+    )  # fmt: skip
+    return new_layout("m", ANY, 1, [head], parts=(items,))
+
+
+def test_a_rule_of_an_item_works_out_a_field_of_the_head_where_that_lies():
+    layout = layout_with_items(
+        new_field("step", at("B0")), Rule(id=uuid4(), name="r", expression=Expression("step == size"))
+    )
+    frame = encode_message(layout, {"items": [{"a": 7, "b": 8}, {"a": 9, "b": 10}]}).payload
+    assert frame.hex() == "020708090a"
+
+
+def test_a_rule_of_an_item_leaves_a_head_alone_that_was_given():
+    layout = layout_with_items(
+        new_field("step", at("B0")), Rule(id=uuid4(), name="r", expression=Expression("step == size"))
+    )
+    frame = encode_message(layout, {"step": 5, "items": [{"a": 7, "b": 8}]}).payload
+    assert frame.hex() == "050708"
+
+
+@pytest.mark.parametrize("field", ["a", "b"])
+def test_a_rule_of_an_item_works_out_a_field_of_the_item_from_its_head(field):
+    other = {"a": "b", "b": "a"}[field]
+    rule = Rule(id=uuid4(), name="r", expression=Expression(f"{field} == step + {other}"))
+    layout = layout_with_items(new_field("step", at("B0")), rule)
+    frame = encode_message(layout, {"step": 3, "items": [{other: 1}, {other: 2}]}).payload
+    assert sorted(frame[1:3]) == [1, 4] and sorted(frame[3:5]) == [2, 5]
+    found = decoded_of(layout, frame)
+    (items,) = found.arrays.values()
+    values = {column.field.name: column.value.tolist() for column in items.columns.values()}
+    assert values == {field: [4, 5], other: [1, 2]}

@@ -349,3 +349,20 @@ def test_what_a_line_cannot_be_is_told():
     ):  # fmt: skip
         sentences = [one.sentence for one in check_layout(layout_of(msgspec.structs.replace(good, **changes)))]
         assert len(sentences) == 1 and words in sentences[0], changes
+
+
+def test_a_rule_is_worked_out_beside_a_column_of_more_digits_than_64_bits():
+    many, size = column("many", FieldKind.FLOAT), column("size of it", base=16)
+    rule = Rule(id=uuid4(), name="r", expression=Expression("`size of it` == size"))
+    layout = layout_of(line_of(many, size), checks=(rule,))
+    frame = encode_message(layout, {"many": "123456789012345678901234567890"}).payload
+    assert frame == b"1.2345678901234568e+29,19"
+    assert decoded_of(layout, frame).named("size of it").value.tolist() == [len(frame)] == [0x19]
+
+
+def test_a_check_is_worked_out_beside_a_column_of_more_digits_than_64_bits():
+    wide, check = column("wide", ratio=Fraction(1, 10**6)), column("check", base=16, digits=2)
+    over = Xor(id=uuid4(), name="x", field=check.id, coverage=Coverage(first=Expression("0"), end=Expression("size - 3")))
+    frame = encode_message(layout_of(line_of(wide, check), checks=(over,)), {"wide": 10**16}).payload
+    # the exclusive or of a one and 22 zeros, which cancel out
+    assert frame == b"10000000000000000000000,31"

@@ -14,9 +14,9 @@ from ..expressions.tree import Call, Name
 from ..layouts.model import Check, Field
 from .checks import FramesInScope
 from .columns import FieldColumn
-from .encode import get_bits, get_value, whole_of
 from .region import Region
 from .scope import Scope
+from .spots import Spot
 
 
 def fill_checks(frame: FrameToCheck, checks: Sequence[Check]) -> None:
@@ -55,25 +55,16 @@ class FrameToCheck:
         """Return whether a field has places and no value was given for it."""
         if self.keeps_what_it_has:
             return False
-        known = self._region.spots | self._region.columns
-        return field_id in known and known[field_id][0].name not in self._region.given
+        spot = self._region.spots.get(field_id)
+        return spot is not None and not spot.is_given
 
     def bits_of(self, field_id: UUID) -> tuple[int, int]:
         """Return a field's bits as they stand, and how many they are; of a column of text 64."""
-        if field_id in self._region.columns:
-            said = self._region.columns[field_id][1]
-            return said.raw & ((1 << 64) - 1) if said is not None else 0, 64
-        field, start = self._region.spots[field_id]
-        data = bytes(self._region.data[start:]).ljust(field.places.size_needed, b"\0")
-        return get_bits(data, field), len(field.places) or 64
+        return self._region.spots[field_id].bits()
 
     def put_bits(self, field_id: UUID, bits: int) -> None:
         """Write a field's bits."""
-        if field_id in self._region.columns:
-            self._region.work_out(self._region.columns[field_id][0], bits)
-            return
-        field, start = self._region.spots[field_id]
-        self._region.put(field, start, bits & ((1 << len(field.places)) - 1))
+        self._region.spots[field_id].put_bits(bits)
 
     def put_field(self, field: Field, start: int, raw: int) -> None:
         """Write bits at the places of any field, counted from byte ``start``."""
@@ -87,16 +78,12 @@ class FrameToCheck:
         known, raws = self._region.names()
         special = {"size": Fraction(len(self.data)), "address": Fraction(self._region.address)}
         for side, other in (tree.arguments, reversed(tree.arguments)):
-            if not isinstance(side, Name) or side.name in self._region.given:
+            spot = self._region.spot_named(side.name) if isinstance(side, Name) else None
+            if spot is None or spot.is_given:
                 continue
-            found = self._region.owner_of(side.name)
-            value = evaluate_node_exactly(other, known | special, raws) if found else None
-            if found is not None and value is not None:
-                region, field, start = found
-                if field.id in region.columns:
-                    region.work_out(field, whole_of(field, value)[0])
-                else:
-                    self._region.set(field, start, value)
+            value = evaluate_node_exactly(other, known | special, raws)
+            if value is not None:
+                spot.give(value)
                 return
 
     def as_frames(self) -> FramesInScope:
@@ -104,24 +91,18 @@ class FrameToCheck:
         scope = Scope(1)
         scope.add_special("size", np.array([len(self.data)]))
         scope.add_special("address", np.array([self._region.address]))
-        for field, start in self._region.spots.values():
-            column = self._column(field, start)
-            if column is not None:
-                scope.add({field.id: column})
-        for field, said in self._region.columns.values():
-            if said is not None:
-                scope.add({field.id: _made_column(field, said.raw, said.value)})
+        spots = list(self._region.spots.values())
+        scope.add({spot.field.id: column for spot in spots if (column := _column(spot)) is not None})
         matrix = np.frombuffer(bytes(self.data), np.uint8).reshape(1, -1)
-        here = [field for field, start in self._region.spots.values() if start == self._begin]
+        here = [spot.field for spot in spots if spot.start == self._begin]
         return FramesInScope(matrix, np.array([len(self.data)]), scope, here)
 
-    def _column(self, field: Field, start: int) -> FieldColumn | None:
-        if not field.raw_is_number or not len(field.places):
-            return None
-        raw, value = get_value(bytes(self._region.data[start:]).ljust(field.places.size_needed, b"\0"), field)
-        if raw is None or not -(1 << 63) <= raw < 1 << 64:
-            return None
-        return _made_column(field, raw, value)
+
+def _column(spot: Spot) -> FieldColumn | None:
+    raw, value = spot.numbers() if spot.is_number else (None, None)
+    if raw is None or not -(1 << 63) <= raw < 1 << 64:
+        return None
+    return _made_column(spot.field, raw, value)
 
 
 def _made_column(field: Field, raw: int, value: Fraction | None) -> FieldColumn:

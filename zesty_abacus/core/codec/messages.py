@@ -8,7 +8,6 @@ lengths, header lengths, selectors and checks that are not given are worked out.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from uuid import UUID
 
 from ..layouts.model import Field, Layout
 from .encode import Encoded, EncodeError, Value
@@ -80,17 +79,10 @@ def _check_selectors(region: Region, fields: Sequence[Field], values: Mapping) -
             continue
         now, _ = region.get(field.selected.field)
         if now is None or now not in field.selected.values:
-            name = _name_of(region, field.selected.field)
+            spot = region.spot(field.selected.field)
+            name = spot.field.name if spot is not None else "the selector"
             raise EncodeError(
                 f"it is not in the frame while {name} is {now}.",
                 where=field.name,
                 hint=f"Set {name} to {str(field.selected.values).replace(', ', ' or ')}.",
             )
-
-
-def _name_of(region: Region | None, field_id: UUID) -> str:
-    while region is not None:
-        if field_id in region.spots:
-            return region.spots[field_id][0].name
-        region = region.outer
-    return "the selector"

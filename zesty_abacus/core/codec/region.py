@@ -13,10 +13,11 @@ from ..expressions.expression import Expression
 from ..expressions.tree import ExpressionError
 from ..layouts.model import Check, Field, Part, Selected
 from ..layouts.numbers import format_exact
-from .encode import EncodeError, content_bytes, get_value, put_bits, raw_of, whole_of
-from .scalar import bits_of_raw, physical_of
+from .encode import EncodeError, content_bytes, put_bits, raw_of, whole_of
+from .scalar import physical_of
+from .spots import Numbers, Spot, SpotInBytes, SpotInText
 from .workings import Workings
-from .written import Said, text_of
+from .written import text_of
 
 Known = dict[str, Fraction | None]
 
@@ -28,8 +29,8 @@ class Region:
     ----------
     data
         The bytes so far.
-    columns
-        The columns of text so far, by id: the field, and what it says; None where nothing is written.
+    spots
+        Where each field is written that is known here, by id.
     workings
         What was worked out for columns, of the whole frame.
     known, raws
@@ -45,13 +46,12 @@ class Region:
         self.address: int = outer.address if outer is not None else address
         self._own_names = own_names
         self.fields = list(fields)
-        self.spots: dict[UUID, tuple[Field, int]] = {field.id: (field, 0) for field in fields}
+        self.spots: dict[UUID, Spot] = {field.id: SpotInBytes(field, self, 0) for field in fields}
         self.data = bytearray(base[:size].ljust(size, b"\0"))
         self.base_size = len(base)
         self.given: set[str] = set()
         self.outer = outer
         self.path = path
-        self.columns: dict[UUID, tuple[Field, Said | None]] = {}
         self.losses: dict[str, Fraction] = outer.losses if outer is not None else {}
         self.workings: Workings = outer.workings if outer is not None else workings or Workings()
 
@@ -70,32 +70,28 @@ class Region:
         put_bits(view, field, raw)
         self.data[start:needed] = view
 
-    def get(self, field_id: UUID) -> tuple[int | None, Fraction | None]:
+    def get(self, field_id: UUID) -> Numbers:
         """Return raw number and value of a field, of this region or one around it."""
-        if field_id in self.spots:
-            field, start = self.spots[field_id]
-            return get_value(bytes(self.data[start:]).ljust(field.places.size_needed, b"\0"), field)
-        if field_id in self.columns:
-            said = self.columns[field_id][1]
-            return (None, None) if said is None else (said.raw, said.value)
-        if self.outer is None:
+        spot = self.spot(field_id)
+        if spot is None:
             raise EncodeError("a selector is not there.", where=self.path)
-        return self.outer.get(field_id)
+        return spot.numbers()
+
+    def spot(self, field_id: UUID) -> Spot | None:
+        """Return where a field is written, here or in a region around; None if it is not known."""
+        if field_id in self.spots:
+            return self.spots[field_id]
+        return self.outer.spot(field_id) if self.outer is not None else None
 
     def names(self) -> tuple[Known, dict[str, int]]:
         """Return values and raw numbers by name."""
         known, raws = self.outer.names() if self.outer is not None and not self._own_names else ({}, {})
-        for field, start in self.spots.values():
-            if field.raw_is_number and len(field.places):
-                raw, value = get_value(bytes(self.data[start:]).ljust(field.places.size_needed, b"\0"), field)
-                known[field.name] = value
+        for spot in self.spots.values():
+            if spot.is_number:
+                raw, value = spot.numbers()
+                known[spot.field.name] = value
                 if raw is not None:
-                    raws[field.name] = raw
-        for field, said in self.columns.values():
-            if field.raw_is_number:
-                known[field.name] = said.value if said is not None else None
-                if said is not None:
-                    raws[field.name] = said.raw
+                    raws[spot.field.name] = raw
         return known, raws
 
     def evaluate(self, expression: Expression, **special: int) -> Fraction:
@@ -111,27 +107,23 @@ class Region:
             raise EncodeError(f"{expression} has no value.", where=self.path)
         return found
 
-    def owner_of(self, name: str) -> tuple[Region, Field, int] | None:
-        """Return the nearest region that has a field of this name, the field, and where its part begins."""
-        for field, start in self.spots.values():
-            if field.name == name:
-                return self, field, start
-        for field, _ in self.columns.values():
-            if field.name == name:
-                return self, field, 0
-        return self.outer.owner_of(name) if self.outer is not None and not self._own_names else None
+    def spot_named(self, name: str) -> Spot | None:
+        """Return where the field of this name is written that is nearest."""
+        for spot in self.spots.values():
+            if spot.field.name == name:
+                return spot
+        return self.outer.spot_named(name) if self.outer is not None and not self._own_names else None
 
     def make_true(self, expression: Expression, wanted: int, what: str, *, at_least: bool = False) -> None:
         """Set the one free field of an expression so that it gives ``wanted``; otherwise check that it does.
 
         ``at_least`` allows the next larger number that the field can reach.
         """
-        free = [found for name in expression.names if (found := self.owner_of(name)) and name not in found[0].given]
+        free = [spot for name in expression.names if (spot := self.spot_named(name)) and not spot.is_given]
         if len(free) == 1:
-            region, field, start = free[0]
-            raw = _solution(expression, field, wanted, at_least, *self.names())
+            raw = _solution(expression, free[0].field, wanted, at_least, *self.names())
             if raw is not None:
-                region.settle(field, start, raw)
+                free[0].settle(raw)
                 return
         given = self.evaluate(expression)
         if given != wanted and not (at_least and given >= wanted):
@@ -139,29 +131,12 @@ class Region:
 
     def let_be_there(self, selected: Selected) -> None:
         """Give a selector that is free a value with which something is there."""
-        found = self._spot(selected.field)
-        if found is None:
+        spot = self.spot(selected.field)
+        if spot is None or spot.is_given or spot.region.base_size:
             return
-        region, field, start = found
-        if field.name not in region.given and not region.base_size:
-            if field.selected is not None:
-                region.let_be_there(field.selected)
-            region.settle(field, start, selected.values.spans[0][0])
-
-    def _spot(self, field_id: UUID) -> tuple[Region, Field, int] | None:
-        if field_id in self.spots:
-            return self, *self.spots[field_id]
-        if field_id in self.columns:
-            return self, self.columns[field_id][0], 0
-        return self.outer._spot(field_id) if self.outer is not None else None
-
-    def settle(self, field: Field, start: int, raw: int) -> None:
-        """Give a field that is free the raw value that was worked out."""
-        if field.id in self.columns:
-            self.work_out(field, raw)
-        else:
-            self.put(field, start, bits_of_raw(field, raw))
-            self.given.add(field.name)
+        if spot.field.selected is not None:
+            spot.region.let_be_there(spot.field.selected)
+        spot.settle(selected.values.spans[0][0])
 
     def refused(self, sentence: str, what: str = "") -> EncodeError:
         """Return the error that something here cannot be written; to be raised."""
@@ -179,7 +154,7 @@ class Region:
     def take_in(self, fields: Sequence[Field], begin: int, size: int) -> None:
         """Make fields of a part of ``size`` bytes known here; their places count from ``begin``."""
         for field in fields:
-            self.spots[field.id] = field, begin
+            self.spots[field.id] = SpotInBytes(field, self, begin)
         _extend(self.data, begin + size)
 
     def fill_fields(self, fields: Iterable[Field], start: int, unused: dict[str, Any]) -> None:
@@ -199,7 +174,7 @@ class Region:
                     continue
             begin = cursor
             # a start that is counted from an end that is not known yet comes behind what is there
-            if part.start is not None and all(self.owner_of(name) for name in part.start.names):
+            if part.start is not None and all(self.spot_named(name) for name in part.start.names):
                 self.make_true(part.start, cursor, f"{part.name} begins at", at_least=True)
                 begin = int(self.evaluate(part.start))
             begin = -(-begin // part.align) * part.align
@@ -251,13 +226,13 @@ class Region:
         elif key in self.workings.values:
             value = self.workings.values[key]
         else:
-            self.columns[field.id] = field, None
+            self.spots[field.id] = SpotInText(field, self, None)
             return ""
         if not field.raw_is_number:
             return self.content(field, value).decode("latin-1")
         said = text_of(field, value)
         self._lose(field, said.loss)
-        self.columns[field.id] = field, said
+        self.spots[field.id] = SpotInText(field, self, said)
         return said.text
 
     def work_out(self, field: Field, raw: int) -> None:

@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from .part import Columns
 
 NO_PLACES = Places(())
+_Spot = tuple[NDArray[np.int64], NDArray[np.int64]]
 _READABLE = (
     FieldKind.UNSIGNED, FieldKind.SIGNED, FieldKind.FLOAT, FieldKind.FLAG, FieldKind.NAMES, FieldKind.TEXT,
     FieldKind.BYTES,
@@ -150,7 +151,8 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
         if self.repeat is not Repeat.ONCE:
             count, items = self._items(here, first, last, marks, reader)
         split = split_text(matrix, here.row, first, last, marks, count * width)
-        columns = self._columns(items, split, reader)
+        spots = list(self._spots(split))
+        columns = self._columns(items, spots, reader)
         if self.repeat is Repeat.ONCE:
             reader.cut(here, split.found < width)
         else:
@@ -162,7 +164,8 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
             after = np.where(last < here.limit, last + len(self.ends), last)
         whole = split.found >= width if self.repeat is Repeat.ONCE else count > 0
         reader.own_structure(here, here.start, np.where(whole, after, here.start))
-        self._own(items, split, reader)
+        for one, (begin, end) in zip(self.columns, spots, strict=True):
+            reader.own_bytes(one, items, begin, end)
         return columns if self.repeat is Repeat.ONCE else {}, after
 
     def _items(
@@ -183,19 +186,15 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
         owner, number = items_of(count)
         return count, here.pick(owner, here.start[owner], None, number)
 
-    def _columns(self, items: Stretches, split: Split, reader: PartReader) -> Columns:
+    def _columns(self, items: Stretches, spots: list[_Spot], reader: PartReader) -> Columns:
         columns = {}
-        for one, (begin, end) in zip(self.columns, self._spots(split), strict=True):
+        for one, (begin, end) in zip(self.columns, spots, strict=True):
             if one.name:
                 columns[one.id] = reader.written(one, items, begin, end, quote=self.quote)
         items.scope.add(columns)
         return columns | reader.computed(self.computed, items)
 
-    def _own(self, items: Stretches, split: Split, reader: PartReader) -> None:
-        for one, (begin, end) in zip(self.columns, self._spots(split), strict=True):
-            reader.own_bytes(one, items, begin, end)
-
-    def _spots(self, split: Split) -> Iterator[tuple[NDArray[np.int64], NDArray[np.int64]]]:
+    def _spots(self, split: Split) -> Iterator[_Spot]:
         """Yield where each column begins and ends, one an item."""
         begin, end = split.begin.reshape(-1, len(self.columns)), split.end.reshape(-1, len(self.columns))
         for number in range(len(self.columns)):
