@@ -362,7 +362,8 @@ def test_a_rule_is_worked_out_beside_a_column_of_more_digits_than_64_bits():
 
 def test_a_check_is_worked_out_beside_a_column_of_more_digits_than_64_bits():
     wide, check = column("wide", ratio=Fraction(1, 10**6)), column("check", base=16, digits=2)
-    over = Xor(id=uuid4(), name="x", field=check.id, coverage=Coverage(first=Expression("0"), end=Expression("size - 3")))
+    before = Coverage(first=Expression("0"), end=Expression("size - 3"))
+    over = Xor(id=uuid4(), name="x", field=check.id, coverage=before)
     frame = encode_message(layout_of(line_of(wide, check), checks=(over,)), {"wide": 10**16}).payload
     # the exclusive or of a one and 22 zeros, which cancel out
     assert frame == b"10000000000000000000000,31"
