@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF
 from PyQt6.QtGui import QColor, QImage, QPainter
 
 from zesty_abacus.core.frames.decimate import Curve
-from zesty_abacus.desk.around.frame_list import payload_texts
+from zesty_abacus.desk.around.frame_painter import payload_texts
 from zesty_abacus.desk.desks.read.trace_plan import nice_step
 from zesty_abacus.desk.desks.unravel.history_view import cycle_words
 from zesty_abacus.desk.launch import make_application

@@ -1,4 +1,4 @@
-"""What the bits of the open capture are, as the program finds out, and keeping it in the library."""
+"""What the bits of the open capture are, as the program finds out."""
 
 from __future__ import annotations
 
@@ -11,7 +11,6 @@ from ...core.progress import Progress
 from ..widgets.parts import one_shot
 from .doors import engine, found
 from .jobs import Jobs
-from .kinds import Kinds
 from .overlays import Overlays
 from .reading import Reading
 from .trials import Trials
@@ -54,12 +53,11 @@ class Findings(QObject):
     _early = pyqtSignal(object, object)
 
     def __init__(
-        self, jobs: Jobs, reading: Reading, kinds: Kinds, trials: Trials, overlays: Overlays,
-        first: Callable[[], int | None],
-    ) -> None:  # fmt: skip
+        self, jobs: Jobs, reading: Reading, trials: Trials, overlays: Overlays, first: Callable[[], int | None]
+    ) -> None:
         """Wait until somebody wants findings; ``first`` says which kind is looked at."""
         super().__init__()
-        self._jobs, self._reading, self._kinds, self._trials = jobs, reading, kinds, trials
+        self._jobs, self._reading, self._trials = jobs, reading, trials
         self._overlays, self._first = overlays, first
         self._by_kind: dict[int, tuple[found.Finding, ...]] = {}
         self._last: found.Unravelled | None = None
@@ -260,42 +258,6 @@ class Findings(QObject):
             return None
         raw = (column.values - parameters["offset"]) / parameters["gain"]
         return column.time_ns + round(parameters["lag_s"] * 1e9), raw, column.name
-
-    # keeping
-
-    def meant(self, kind: int, finding: found.Finding) -> found.Meant:
-        """Return what a finding may be called and in which scale it is."""
-        assert self._reading.meaning is not None, "what is found has a meaning"
-        return found.meant(finding, self.of(kind), self._overlays.references, self._reading.meaning)
-
-    def offered(self, kind: int, finding: found.Finding) -> found.Meant:
-        """Return the same, with a name in any case."""
-        made = self.meant(kind, finding)
-        if made.name:
-            return made
-        layout = self._kinds.layout_for_new_field(kind, "new")
-        return found.Meant(found.offered_name(found.field_behind(finding, self.of(kind)), layout))
-
-    def with_kept(
-        self, kind: int, finding: found.Finding, name: str, unit: str, message: str
-    ) -> tuple[engine.Layout, str]:
-        """Return the layout of a kind with a finding in it, and why.
-
-        Raises
-        ------
-        MisuseError
-            If it cannot be kept there; the sentence says what is in the way.
-        """
-        layout = self._kinds.layout_for_new_field(kind, message)
-        made = self.meant(kind, finding)
-        whole = found.Meant(name, unit, made.ratio, made.offset)
-        behind = found.field_behind(finding, self.of(kind))
-        return found.kept(layout, behind, name, whole), f"{name} found at {finding.places}: {finding.reason}"
-
-    def all_kept(self, kind: int, message: str) -> tuple[engine.Layout, int]:
-        """Return the layout of a kind with everything likely in it, and how much that is."""
-        layout = self._kinds.layout_for_new_field(kind, message)
-        return found.all_kept(layout, self.of(kind), found.LIKELY, lambda one: self.meant(kind, one))
 
 
 _ASKED_FOR = frozenset({"order", "text", "difference"})

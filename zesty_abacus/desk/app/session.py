@@ -17,6 +17,7 @@ from .exchanges import ExchangesHere
 from .figures import Figures
 from .findings import Findings
 from .jobs import Jobs
+from .keeping import Keeping
 from .kind_store import KindStore
 from .kinds import Kinds
 from .overlays import Overlays
@@ -115,7 +116,8 @@ class Session(QObject):
         self.beside = BesideHere(self.jobs, self.reading, self.kinds)
         self.overlays = Overlays(self.jobs, self.reading, self.trials, self.traces)
         self.figures = Figures(self.jobs, self.reading, self.store, self.traces, self.clock)
-        self.findings = Findings(self.jobs, self.reading, self.kinds, self.trials, self.overlays, lambda: self.kind)
+        self.findings = Findings(self.jobs, self.reading, self.trials, self.overlays, lambda: self.kind)
+        self.keeping = Keeping(self.findings, self.reading, self.kinds, self.overlays)
         self.questions = Questions(self.jobs, self.reading, self.trials, self.clock, self.findings)
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.capture: Any = None

@@ -2,30 +2,25 @@
 
 from __future__ import annotations
 
-import itertools
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtCore import QRectF, QSize
+from PyQt6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
 
 from ..app.doors import asked
 from ..app.session import Session
-from ..widgets.paint import byte_owners, draw_text
 from ..widgets.row_list import RowList
-from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
-from ..widgets.words import span_text
+from ..widgets.theme import look
 from .ask_menu import ask_menu
-from .frame_lines import FrameLine, FrameLines
+from .frame_lines import FrameLine
+from .frame_painter import ROW, FramePainter
 from .listed_frames import ListedFrames
 
 if TYPE_CHECKING:
     from ...core.frames.order import RowsInOrder, TimeOrder
 
-_ROW = 23
 _HEAD = 24
 _DETAIL = 40
-_GAP = 10
-_MOST_BYTES_SHOWN = 24
 
 
 class FrameList(RowList):
@@ -35,11 +30,11 @@ class FrameList(RowList):
     """
 
     def __init__(self, session: Session) -> None:
-        super().__init__("Frames", _ROW, _HEAD, _DETAIL)
+        super().__init__("Frames", ROW, _HEAD, _DETAIL)
         self._slots = 0
         self._session = session
         self._listed = ListedFrames(session)
-        self._lines = FrameLines(session)
+        self._rows = FramePainter(session, self._listed)
         self._digits = session.clock.digits
         session.opened.connect(self._on_opened)
         session.layouts_changed.connect(self._forget)
@@ -89,7 +84,7 @@ class FrameList(RowList):
 
     def line(self, place: int) -> FrameLine:
         """Return a listed frame in words."""
-        return self._lines.of(self._listed.row(place))
+        return self._rows.line(place)
 
     # drawing
 
@@ -102,12 +97,12 @@ class FrameList(RowList):
         if self._session.capture is None:
             painter.end()
             return
-        columns = self._columns(area.width())
+        columns = self._rows.columns(area.width())
         current = self.current()
         for place, top in self.rows_in_view():
             if place == current:
-                painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
-            self._draw_line(painter, columns, place, top)
+                painter.fillRect(QRectF(4, top, area.width() - 8, ROW), QColor(theme.selected))
+            self._rows.draw(painter, columns, place, top)
         self.draw_head(painter, columns, {"payload": f"payload {self._session.form}"}, {"time s", "after"})
         self._draw_detail(painter, current)
         painter.end()
@@ -117,38 +112,6 @@ class FrameList(RowList):
         line = self.line(current) if current >= 0 else None
         words = f"{line.message}: {line.says}" if line is not None else ""
         self.draw_foot(painter, words, look.theme.wrong if line is not None and line.wrong else look.theme.ink)
-
-    def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], place: int, top: float) -> None:
-        theme = look.theme
-        line = self.line(place)
-        if not self._listed.follows_the_hits and self._session.asking.holds(self._listed.row(place)):
-            painter.fillRect(QRectF(0, top + 3, 3, _ROW - 6), QColor(theme.zest))
-        cells = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
-        right = Qt.AlignmentFlag.AlignRight
-        draw_text(painter, cells["time s"], line.time, figure_font(SMALL_PX), theme.ink, right)
-        draw_text(painter, cells["after"], self._after(place), figure_font(TINY_PX), theme.quiet, right)
-        draw_text(painter, cells["lane"], line.lane, text_font(SMALL_PX), theme.quiet)
-        font = text_font(SMALL_PX, italic=not line.named)
-        color = theme.ink if line.named else theme.unexplained
-        draw_text(painter, cells["message"], line.message, font, color, middle=True)
-        draw_text(painter, cells["says"], line.says, text_font(SMALL_PX), theme.wrong if line.wrong else theme.ink)
-        draw_payload(painter, cells["payload"], line, self._session.form)
-
-    def _after(self, place: int) -> str:
-        since = self._listed.time_since_last(place)
-        return "" if since is None else f"+{span_text(since)}"
-
-    def _columns(self, width: float) -> dict[str, QRectF]:
-        step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
-        payload = min(step * {"hex": 24, "dec": 32, "bin": 52, "text": 12}[self._session.form], width * 0.42)
-        time = 20.0 + step * len(self._session.clock.words(self._session.clock.last_ns))
-        widths = {"time s": max(time, 64.0), "after": 60.0, "lane": 52.0, "message": 130.0}
-        says = max(width - sum(widths.values()) - payload - _GAP * 5 - 16, 80)
-        boxes, x = {}, 8.0
-        for name, size in {**widths, "says": says, "payload": payload}.items():
-            boxes[name] = QRectF(x, 0, size, _ROW)
-            x += size + _GAP
-        return boxes
 
     # events
 
@@ -184,7 +147,7 @@ class FrameList(RowList):
             self.setAccessibleDescription(f"{line.time} {line.message}: {line.says}")
 
     def _forget(self) -> None:
-        self._lines.forget()
+        self._rows.forget()
         self.repaint_rows()
 
     def go(self, step: int) -> None:
@@ -225,40 +188,3 @@ class FrameList(RowList):
         if place is not None:
             self._put_cursor(place)
             self._session.select_kind(self._session.store.kind_of_row(self._listed.row(place)))
-
-
-def payload_texts(payload: bytes, form: str) -> list[str]:
-    """Return each byte in a form: hex, dec, bin or text."""
-    if form == "dec":
-        return [f"{byte:3d}" for byte in payload]
-    if form == "bin":
-        return [f"{byte:08b}" for byte in payload]
-    if form == "text":
-        return [chr(byte) if 32 <= byte < 127 else "·" for byte in payload]
-    return [f"{byte:02X}" for byte in payload]
-
-
-def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> None:
-    """Draw a payload, each byte in the colour of the field that owns most of it; unexplained bytes are quiet.
-
-    Neighbours of one colour are drawn in one piece.
-    """
-    theme = look.theme
-    painter.setFont(figure_font(TINY_PX if form == "bin" else SMALL_PX))
-    step = painter.fontMetrics().horizontalAdvance("0")
-    blank = "" if form == "text" else " "
-    texts = payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)
-    owners = byte_owners(line.owners, len(texts))
-    x = box.left()
-    for owner, group in itertools.groupby(zip(owners, texts, strict=True), key=lambda item: item[0]):
-        run = blank.join(text for _, text in group) + blank
-        fits = int((box.right() + 2 - x) // step)
-        color = QColor(theme.quiet)
-        if owner >= 0:
-            color = theme.field_text(owner)
-        painter.setPen(color)
-        shown = run if len(run.rstrip()) <= fits else run[: max(fits - 1, 0)] + "…"
-        painter.drawText(QRectF(x, box.top(), step * len(run) + 4, box.height()), Qt.AlignmentFlag.AlignVCenter, shown)
-        if shown is not run:
-            return
-        x += step * len(run)

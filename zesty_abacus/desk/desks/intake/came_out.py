@@ -18,7 +18,7 @@ from PyQt6.QtGui import (
 
 from ...app.asking import Asking
 from ...app.doors import lines
-from ...around.frame_list import payload_texts
+from ...around.frame_painter import payload_texts
 from ...widgets.paint import draw_text
 from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, figure_font, look, text_font

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaint
 from ...app.doors import engine
 from ...app.kind_store import FrameAt
 from ...app.session import Session
-from ...around.frame_list import payload_texts
+from ...around.frame_painter import payload_texts
 from ...widgets.paint import draw_text
 from ...widgets.parts import menu_of
 from ...widgets.row_list import RowList

@@ -101,7 +101,7 @@ class FindingInHand(QWidget):
 
     def _offer(self, kind: int, finding: found.Finding) -> None:
         """Fill in what is known of its name, unit and scale."""
-        offered = self._findings.offered(kind, finding)
+        offered = self._session.keeping.offered(kind, finding)
         self.name.setText(offered.name)
         self.unit.setText(offered.unit)
         if (offered.ratio, offered.offset) != (1, 0):
@@ -152,7 +152,8 @@ class FindingInHand(QWidget):
         problem = "" if name else "Give it a name."
         if not problem:
             try:
-                layout, why = self._findings.with_kept(kind, finding, name, self.unit.text(), self.message_name(kind))
+                message = self.message_name(kind)
+                layout, why = session.keeping.with_one(kind, finding, name, self.unit.text(), message)
                 problems = engine.check_layout(layout)
                 problem = problems[0].sentence if problems else ""
             except found.MisuseError as error:

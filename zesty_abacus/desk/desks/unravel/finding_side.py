@@ -173,7 +173,7 @@ class FindingSide(QWidget):
         session, kind = self._session, self._session.kind
         if kind is None:
             return False
-        layout, count = self._findings.all_kept(kind, self.hand.message_name(kind))
+        layout, count = session.keeping.with_all_likely(kind, self.hand.message_name(kind))
         if not count:
             session.told.emit("", "Nothing here is likely enough to be kept unseen.")
             return False
