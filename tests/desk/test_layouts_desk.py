@@ -110,6 +110,42 @@ def test_kind_and_selector_are_chosen_in_the_card(pilot):
     assert field_of(pilot, "run time", 0x320).selected.values == RawSet.of(1, 9)
 
 
+def test_a_card_shows_what_few_fields_need_only_when_asked(pilot):
+    desk = open_plan(pilot)
+    pilot.click(desk.plan.column.cards[field_of(pilot, "rate").id])
+    form = desk.plan.column.form
+    rare = ("table", "polynomial", "inverted", "encoding", "padding", "base", "digits")
+    assert not [name for name in rare if form.lines[name].isVisible()], "rate is a plain number"
+    pilot.click(form.more)
+    assert all(form.lines[name].isVisible() for name in rare) and form.more.isHidden()
+    assert not form.lines["padding"].isEnabled() and not form.lines["encoding"].isEnabled(), "of text only"
+
+
+def test_what_text_is_filled_up_with_is_written_in_escapes(pilot):
+    address = 0x18FFE010
+    desk = open_plan(pilot, address)
+    layout = pilot.session.reading.layout_of(pilot.kind(address))
+    text = next(field for field in layout.fields if field.kind.value == "text")
+    pilot.click(desk.plan.column.cards[text.id])
+    form = desk.plan.column.form
+    assert form.lines["encoding"].isVisible()
+    pilot.click(form.more)
+    assert form.lines["padding"].isEnabled()
+    pilot.type(form.lines["padding"], r"\x02\x20", enter=True)
+    assert field_of(pilot, text.name, address).padding == "\x02 "
+    assert form.lines["padding"].text() == r"\x02\x20"
+    assert form.lines["padding"].isVisible(), "it is not as usual any more"
+
+
+def test_the_name_of_a_message_is_whole_or_says_that_it_is_not(pilot):
+    desk = open_plan(pilot)
+    pilot.click(desk.plan.column.cards[field_of(pilot, "rate").id])
+    title = desk.head.title
+    assert title.text() == "Azimuth feedback port"
+    assert title.width() >= title.sizeHint().width() or title.toolTip() == title.text()
+    assert desk.head.words.width() < desk.head.words.sizeHint().width(), "the words beside it give way first"
+
+
 def test_the_message_is_edited_beside_the_try(pilot):
     desk = open_plan(pilot)
     form = desk.message

@@ -223,9 +223,12 @@ class DeskHead(QWidget):
     def __init__(self, title: str = "", words: str = "") -> None:
         super().__init__()
         self.setObjectName("paper")
-        self.title = label(title)
+        self.title = ElidedLabel(title)
+        self.title.setTextFormat(Qt.TextFormat.PlainText)
         self.title.setFont(text_font(16, bold=True))
         self.words = ElidedLabel(words)
+        # what is beside the title gives way to it
+        self.words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.words.setTextFormat(Qt.TextFormat.PlainText)
         self.words.setObjectName("quiet")
         self.row = QHBoxLayout(self)

@@ -149,7 +149,8 @@ class FieldForm(QWidget):
             self.problem.hide()
         is_number = field.kind.is_number
         self._show_rare(everything=False)
-        self.lines["encoding"].setEnabled(field.kind.value == "text")
+        for attribute in ("encoding", "padding"):
+            self.lines[attribute].setEnabled(field.kind.value == "text")
         for attribute in ("ratio", "offset", "unit", "low", "high", "table", "polynomial"):
             self.lines[attribute].setEnabled(is_number)
         self.lines["names"].setEnabled(field.raw_is_number and field.kind.value != "float")
@@ -160,10 +161,10 @@ class FieldForm(QWidget):
     def _show_rare(self, *, everything: bool) -> None:
         """Show what few fields need only where it is set or asked for, so that a card stays in sight."""
         assert self._field is not None
-        usual = {"encoding": "ascii"}
+        plain = engine.new_field("", engine.places_of((), low_byte_first=False))
         for attribute in _RARE:
             line = self.lines[attribute]
-            needed = everything or self._text_of(attribute) != usual.get(attribute, "")
+            needed = everything or getattr(self._field, attribute) != getattr(plain, attribute)
             needed |= attribute == "encoding" and self._field.kind.value == "text"
             line.setVisible(needed)
             self._labels[line].setVisible(needed)

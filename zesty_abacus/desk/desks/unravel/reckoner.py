@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ...app.doors import engine
@@ -154,7 +154,11 @@ class Reckoner(QWidget):
         reason = reason_words(item.reading.smoothness.largest_step)
         used = painter.fontMetrics().horizontalAdvance(self._value(item)) + 8
         beside = value_box.adjusted(min(used, value_box.width()), 0, 0, 0)
-        draw_text(painter, beside, reason, text_font(10), theme.quiet, Qt.AlignmentFlag.AlignRight)
+        font = text_font(10)
+        if QFontMetricsF(font).horizontalAdvance(reason) > beside.width():
+            # beside a long value the share alone says it, as the cards around spell it out
+            reason = reason.rpartition(" ")[2]
+        draw_text(painter, beside, reason, font, theme.quiet, Qt.AlignmentFlag.AlignRight)
         if item.reading.column.value is None:
             return
         plot = QRectF(text.left(), card.top() + 41, text.width(), card.height() - 50)
