@@ -1,8 +1,11 @@
 """Claims: written from bits, borne out and refuted by hand, seen by another window of the same library."""
 
+from uuid import uuid4
+
 import pytest
 
 from tests.desk.pilot import Pilot
+from zesty_abacus.core.library.documents import Claim, ClaimStanding
 from zesty_abacus.desk.app.session import Session
 from zesty_abacus.desk.desks.unravel.side import CLAIMS, SELECTION
 from zesty_abacus.desk.window import Window
@@ -66,6 +69,23 @@ def test_a_refuted_claim_says_why_and_stays_readable(claiming):
     assert side(claiming).rows.things == [] and side(claiming).hint.text() == "No claim is like that."
     side(claiming).standing.setCurrentText("refuted")
     assert len(side(claiming).rows.things) == 1
+
+
+def test_what_is_chosen_and_typed_stays_when_others_write(claiming):
+    hand = side(claiming).hand
+    hand.standing.setCurrentText("refuted")
+    hand.standing.activated.emit(3)
+    claiming.type(hand.why, "it goes on")
+    shared = claiming.session.shared
+    made = Claim(uuid4(), "another one", "thruster", 0x2C1, "B6", ClaimStanding.GUESS, ())
+    shared.library.claims.commit(made, parent=None, author="nora", reason="claimed")
+    shared.notes_changed.emit()
+    claiming.wait(lambda: len(kept(claiming)) == 2, "the claim of somebody else")
+    claiming.settle()
+    assert (hand.standing.currentText(), hand.why.text()) == ("refuted", "it goes on")
+    side(claiming)._choose(next(head for head in claiming.session.claims.heads if head.state.name == "another one"))
+    claiming.settle()
+    assert (hand.standing.currentText(), hand.why.text()) == ("guess", ""), "said of the other claim only"
 
 
 def test_it_is_talked_about(claiming):

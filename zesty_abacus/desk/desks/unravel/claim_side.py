@@ -167,6 +167,7 @@ class ClaimInHand(QWidget):
         super().__init__()
         self._session = session
         self._claims = session.claims
+        self._shown: laid.Claim | None = None
         self.name = label("", "title", wrap=True, selectable=True)
         self.where = label("", "quiet", wrap=True)
         self.standing = Choice()
@@ -214,11 +215,19 @@ class ClaimInHand(QWidget):
         head = self._claims.in_hand
         self.setVisible(head is not None)
         self.talk.show_about(head.state.id if head is not None else None)
-        if head is None:
+        before, self._shown = self._shown, head.state if head is not None else None
+        if self._shown is None or self._shown == before:
+            # read again because of something else: what is chosen and typed here meanwhile stays
             return
-        claim = head.state
+        claim = self._shown
+        if before is None or before.id != claim.id:
+            self.why.clear()
+            self.seen.clear()
+        self._show_claim(claim, head.revision.author)
+
+    def _show_claim(self, claim: laid.Claim, author: str) -> None:
         self.name.setText(claim.name)
-        self.where.setText(f"{about_words(claim)} · {head.revision.author}")
+        self.where.setText(f"{about_words(claim)} · {author}")
         self.standing.setCurrentText(claim.standing.value)
         clear_layout(self.evidence)
         for sentence in claim.evidence:
