@@ -166,3 +166,17 @@ def jittered(edges: Edges, sigma_ns: float, seed: int = 1) -> Edges:
     moved = edges.time_ns + np.random.default_rng(seed).normal(0, sigma_ns, len(edges))
     moved = np.maximum.accumulate(np.rint(moved).astype(np.int64))
     return Edges(moved, edges.level, edges.first, edges.begin_ns, edges.end_ns)
+
+
+def spiked(edges: Edges, times_ns: list[int], width_ns: int) -> Edges:
+    """Put short pulses the other way into a line of two levels, at times where it does not change meanwhile."""
+    time, level = edges.time_ns.tolist(), edges.level.tolist()
+    for begin in times_ns:
+        before = edges.level_at(begin)
+        time += [begin, begin + width_ns]
+        level += [1 - before, before]
+    order = sorted(range(len(time)), key=time.__getitem__)
+    return Edges(
+        np.array([time[n] for n in order], np.int64), np.array([level[n] for n in order], np.int8), edges.first,
+        edges.begin_ns, edges.end_ns,
+    )  # fmt: skip

@@ -99,6 +99,37 @@ def test_three_levels_are_suggested_and_two_with_slow_flanks_are_not():
     assert suggest_levels(level_histogram(Samples(flanks.astype(np.float32), 1e6))).below is None
 
 
+def test_flanks_that_are_always_sampled_at_one_level_are_no_third_level():
+    """With 10 samples a bit, the middle one of each flank falls on half the swing, over and over."""
+    rng = np.random.default_rng(5)
+    bits = rng.integers(0, 2, 6000)
+    wave = np.repeat(bits * 3.0, 10)
+    changes = np.flatnonzero(np.diff(bits)) + 1
+    wave[changes * 10] = 1.5
+    found = suggest_levels(level_histogram(Samples((wave + rng.normal(0, 0.01, len(wave))).astype(np.float32), 1e6)))
+    assert found.below is None and found.above == pytest.approx(1.5, abs=0.1)
+
+
+@pytest.mark.parametrize("flank", [1, 8, 40])
+def test_a_line_that_only_begins_between_its_levels_has_two(flank):
+    """Nobody drives it yet; then it goes between two levels for the rest of the recording."""
+    rng = np.random.default_rng(6)
+    bits = np.repeat(rng.choice([-1.0, 1.0], 500), 100)
+    bits = np.convolve(bits, np.ones(flank) / flank, "same")
+    wave = np.concatenate([np.zeros(20_000), bits]) + rng.normal(0, 0.02, 70_000)
+    found = suggest_levels(level_histogram(Samples(wave.astype(np.float32), 1e6)))
+    assert found.below is None and found.above == pytest.approx(0.0, abs=0.1)
+
+
+def test_a_bipolar_line_at_rest_between_its_words_keeps_its_middle():
+    rng = np.random.default_rng(7)
+    words = np.concatenate([
+        np.concatenate([np.zeros(900), np.repeat(rng.choice([-1.0, 1.0], 40), 10)]) for _ in range(6)
+    ])  # fmt: skip
+    found = suggest_levels(level_histogram(Samples((words + rng.normal(0, 0.02, len(words))).astype(np.float32), 1e6)))
+    assert (found.above, found.below) == pytest.approx((0.5, -0.5), abs=0.05)
+
+
 def test_rise_time_and_edge_rate_are_measured():
     """A line through one pole takes 2.197 time constants from one tenth to nine tenths."""
     constant, rate = 1e-6, 50e6

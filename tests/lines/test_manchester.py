@@ -106,3 +106,20 @@ def test_the_form_is_proposed():
     line = from_levels(manchester_parts(groups, 500))
     best = max(DECODER.propose({"x": line}), key=lambda proposal: proposal.score)
     assert best.settings.standard == "1553" and "MIL-STD-1553B" in best.reason
+
+
+@pytest.mark.parametrize("parity", ["odd", "even", "none"])
+def test_a_parity_is_told_though_one_word_is_at_fault(parity):
+    """The half bit is not that of MIL-STD-1553B, so nothing but the words tells of the parity."""
+    groups = [[(0, n * 4931 % 65_536), (1, n * 999)] for n in range(30)]
+    parts = manchester_parts(groups, 700, parity=parity)
+    # a group is silence after it, and per word 2 parts of the sync and 2 a bit; the last bit of a word is turned
+    a_word = 2 + 2 * (16 + (parity != "none"))
+    last = 1 + 10 * (2 * a_word + 1) + a_word - 2
+    parts[last], parts[last + 1] = parts[last + 1], parts[last]
+    found = DECODER.propose({"x": from_levels(parts)})
+    best = [one.settings for one in found if one.score == max(other.score for other in found)]
+    assert (parity, 16, "fall") in {(one.parity, one.word_bits, one.one) for one in best}
+    # 17 bits the other way round have the other parity: nobody can tell these two apart
+    assert {(one.parity, one.one) for one in best} <= {(parity, "fall"), ("odd", "rise")}
+    assert parity == "none" or found[0].reason.endswith("60 words, 1 with a fault")

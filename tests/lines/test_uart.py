@@ -95,5 +95,29 @@ def test_the_form_is_proposed(parity, bits):
     assert (best.settings.parity, best.settings.data_bits, best.settings.inverted) == (parity, bits, False)
 
 
+@pytest.mark.parametrize(("parity", "bits"), [("even", 7), ("odd", 7), ("even", 8), ("odd", 8)])
+@pytest.mark.parametrize("seed", range(4))
+def test_a_parity_is_told_though_one_character_is_at_fault(parity, bits, seed):
+    rng = np.random.default_rng(seed)
+    data = rng.integers(0, 2**bits, 120).tolist()
+    parts = uart_parts(data, 26_042, bits, parity, gap_bits=float(rng.integers(0, 3)))
+    # the parity bit of character 50: a start bit, its data bits, the parity and the stop bit are a list each
+    place = 1 + 50 * (bits + 3) + 1 + bits
+    parts[place] = (1 - parts[place][0], parts[place][1])
+    line = from_levels(parts)
+    best = max(DECODER.propose({"rx": line}), key=lambda proposal: proposal.score)
+    assert (best.settings.parity, best.settings.data_bits) == (parity, bits)
+    assert "99.2% of 120 characters are whole" in best.reason
+    assert run_of(line, rate=1e9 / 26_042, parity=parity, data_bits=bits).flags.nonzero()[0].tolist() == [50]
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_no_parity_is_made_up(seed):
+    data = np.random.default_rng(seed).integers(0, 256, 120).tolist()
+    line = from_levels(uart_parts(data, 26_042, gap_bits=float(seed % 3)))
+    best = max(DECODER.propose({"rx": line}), key=lambda proposal: proposal.score)
+    assert (best.settings.parity, best.settings.data_bits) == ("none", 8)
+
+
 def test_a_clock_or_a_select_is_no_uart():
     assert all(p.score < 0.3 for p in DECODER.propose({"clk": drawn("_-" * 400)}))

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.lines.drawing import drawn, from_levels, i2c_wires, uart_parts
+from tests.lines.drawing import drawn, from_levels, i2c_wires, spiked, uart_parts
 from zesty_abacus.core.captures.columns import Columns
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
@@ -179,6 +179,23 @@ def test_proposals_come_with_reasons_and_the_best_one_first(tmp_path):
     assert best.recipe.source.file == "bilge-*.csv" and best.recipe.lane == "bilge"
     assert "100.0 kHz" in best.reasons[0] and any("two levels" in reason for reason in best.reasons)
     assert [p.score for p in found] == sorted((p.score for p in found), reverse=True)
+
+
+def test_spikes_are_left_out_by_what_is_proposed(tmp_path):
+    clean = I2C.edges()
+    lines = {
+        "scl": spiked(clean["clock"], [int(clean["clock"].time_ns[30]) + 1500], 120),
+        "sda": spiked(clean["data"], [int(clean["data"].time_ns[12]) + 900], 60),
+    }
+    best = propose(tmp_path / "bilge.vcd", recording(**lines))[0]
+    assert best.recipe.line == I2cLine(clock="scl", data="sda")
+    assert {one.channel for one in best.recipe.levels} == {"scl", "sda"}
+    assert any(reason.startswith("scl: 1 pulse is no longer than 0.12 µs") for reason in best.reasons)
+    told = run_recipe(best.recipe, recording(**lines)).result.frames
+    wanted = run_recipe(best.recipe, recording(scl=clean["clock"], sda=clean["data"])).result.frames
+    assert told.payload.tolist() == wanted.payload.tolist() and told.flags.tolist() == wanted.flags.tolist()
+    (unclean,) = propose(tmp_path / "bilge.vcd", recording(scl=clean["clock"], sda=clean["data"]))[:1]
+    assert unclean.recipe.levels == ()
 
 
 def test_text_on_a_serial_line_is_proposed_as_lines(tmp_path):

@@ -13,6 +13,7 @@ import numpy as np
 from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
+from .pairs import are_complementary
 from .result import (
     ADDRESS,
     DATA,
@@ -63,7 +64,7 @@ class _I2c:
         found = []
         for clock_name, clock in channels.items():
             for data_name, data in channels.items():
-                if clock_name == data_name or len(clock) < 18 or len(data) < 4:
+                if clock_name == data_name or len(clock) < 18 or len(data) < 4 or are_complementary(clock, data):
                     continue
                 found.extend(self._judge(clock_name, clock, data_name, data))
         return found

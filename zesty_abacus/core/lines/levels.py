@@ -20,6 +20,8 @@ from ..waves.samples import Samples
 BINS = 192
 _LOOKED_AT = 2_000_000
 """Samples that are looked at for levels, evenly taken in stretches over the recording."""
+_REST_SAMPLES, _REST_PASSINGS = 4, 3
+"""A line rests where it stays for so many samples, and so many times as long as a flank takes to pass."""
 _FLANKS = 400
 """Flanks whose time is measured."""
 
@@ -33,10 +35,14 @@ class LevelHistogram:
     counts : int64 (BINS,)
     edges : float64 (BINS + 1,)
         Bounds of the bins in the unit of the channel.
+    bins : tuple of uint8 (k,)
+        The bin of each sample that was counted, a stretch of the recording each; the first is its beginning. Empty
+        where no samples stand behind the counts.
     """
 
     counts: NDArray[np.int64]
     edges: NDArray[np.float64]
+    bins: tuple[NDArray[np.uint8], ...] = ()
 
     @property
     def centers(self) -> NDArray[np.float64]:
@@ -86,7 +92,8 @@ def level_histogram(samples: Samples) -> LevelHistogram:
     low, high = np.quantile(values, (0.0005, 0.9995))
     air = (high - low or 1.0) * 0.05
     counts, edges = np.histogram(values, BINS, (low - air, high + air))
-    return LevelHistogram(counts.astype(np.int64), edges)
+    bins = tuple(np.searchsorted(edges[1:-1], part).astype(np.uint8) for part in parts)
+    return LevelHistogram(counts.astype(np.int64), edges, bins)
 
 
 def suggest_levels(histogram: LevelHistogram) -> LevelSuggestion:
@@ -100,6 +107,10 @@ def suggest_levels(histogram: LevelHistogram) -> LevelSuggestion:
     if not total:
         return LevelSuggestion(0.5, None, 0.1, 0.0, None, 1.0, "no samples to judge by")
     three = _three_levels(counts, centers)
+    if three is not None and not _rests_at_middle(histogram, three):
+        # what lies there says nothing of the two levels around it
+        counts[_zone(centers, three, 1)] = 0
+        three = None
     if three is not None:
         low, middle, high = three
         band = min(high - middle, middle - low) * 0.2
@@ -152,6 +163,41 @@ def _three_levels(counts: NDArray, centers: NDArray) -> tuple[float, float, floa
     if clear and heights[1] > 4 * usual:
         return peaks[0], peaks[1], peaks[2]
     return None
+
+
+def _zone(centers: NDArray, levels: tuple[float, float, float], number: int) -> NDArray[np.bool_]:
+    """Return which bins are near one of three levels."""
+    low, middle, high = levels
+    near: NDArray[np.bool_] = np.abs(centers - levels[number]) < 0.25 * min(high - middle, middle - low)
+    return near
+
+
+def _rests_at_middle(histogram: LevelHistogram, levels: tuple[float, float, float]) -> bool:
+    """Return whether the line comes to rest at the middle one of three levels.
+
+    It does not if flanks alone pass it, however many of their samples fall there, nor if it only begins there.
+    """
+    low, middle, high = levels
+    centers = histogram.centers
+    between = [_zone(centers, (low, level, high), 1) for level in ((low + middle) / 2, (middle + high) / 2)]
+    outer = _zone(centers, levels, 0) | _zone(centers, levels, 2)
+    resting: list[NDArray[np.int64]] = []
+    passing: list[NDArray[np.int64]] = []
+    for number, bins in enumerate(histogram.bins):
+        begin = int(np.argmax(outer[bins])) if number == 0 else 0
+        resting.append(_run_lengths(_zone(centers, levels, 1)[bins[begin:]]))
+        passing += [_run_lengths(zone[bins[begin:]]) for zone in between]
+    if not histogram.bins:
+        return True
+    passed = np.concatenate(passing)
+    usual = float(np.median(passed)) if len(passed) else 0.0
+    return bool((np.concatenate(resting) >= max(_REST_SAMPLES, _REST_PASSINGS * usual)).any())
+
+
+def _run_lengths(mask: NDArray[np.bool_]) -> NDArray[np.int64]:
+    """Return how many in a row are true, run by run."""
+    changes = np.flatnonzero(np.diff(np.concatenate([[False], mask, [False]]).astype(np.int8)))
+    return changes[1::2] - changes[::2]
 
 
 def find_edges(

@@ -21,6 +21,7 @@ from ..compiled import njit
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..waves.edges import Edges
+from .pairs import bipolar_of, complementary_pairs
 from .result import (
     ADDRESS,
     DATA,
@@ -37,15 +38,18 @@ from .settings import LineSettings, Proposal, Setting
 
 PARITIES = ("none", "odd", "even")
 _ANSWER_NS = 14_000
+"""MIL-STD-1553B, 4.3.3.8: an answer comes within 12 microseconds from the middle of the last bit."""
 _TRIED_CHANGES = 60_000
 """A first part of the line says what it speaks."""
-"""MIL-STD-1553B, 4.3.3.8: an answer comes within 12 microseconds from the middle of the last bit."""
+_FAULTS = 0.06
+"""A parity may be wrong in such a part of the words and is still there."""
 
 
 class ManchesterLine(LineSettings, frozen=True, kw_only=True, tag="manchester"):
     """Word form; a half bit of None is measured."""
 
     line: str = ""
+    minus: str = ""
     half_bit_us: float | None = None
     one: str = "fall"
     syncs: tuple[str, ...] = ("111000", "000111")
@@ -61,6 +65,7 @@ class _Manchester:
     settings = ManchesterLine
     fields = (
         Setting("line", "line", "channel"),
+        Setting("minus", "its other wire, if recorded apart", "channel", optional=True),
         Setting("half_bit_us", "half bit", "number", "µs", measured=True),
         Setting("one", "a 1", "choice", choices=(("fall", "falls in its middle"), ("rise", "rises in its middle"))),
         Setting("syncs", "syncs, in half bits", "text"),
@@ -71,7 +76,8 @@ class _Manchester:
 
     def decode(self, settings: ManchesterLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode words; a word's sync, data bits and parity that break the code are flagged."""
-        line = without_passing(lines["line"])
+        line = lines["line"]
+        line = without_passing(line if "minus" not in lines else bipolar_of(line, lines["minus"]))
         half, share = half_bit(line)
         facts = [] if np.isnan(half) else [
             Fact("half_bit_us", half / 1000, "µs", f"{half / 1000:.4g} µs, {5e8 / half / 1000:.4g} kbit/s "
@@ -90,40 +96,62 @@ class _Manchester:
         return room.result().with_facts(*facts)
 
     def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
-        """Measure the half bit, then look for words of 16 and 8 bits with the usual syncs."""
+        """Measure the half bit, then look for words of 16 and 8 bits with the usual syncs; also on pairs of wires."""
         found = []
-        for name, raw in channels.items():
-            line = without_passing(raw)
-            half, share = half_bit(line)
-            if np.isnan(half) or share < 0.6:
-                continue
-            part = line.first_part(_TRIED_CHANGES)
-            for settings in _candidates(name, half):
-                frames = self.decode(settings, {"line": part})
-                words = int(np.isin(frames.marks.kind, (DATA, ADDRESS)).sum())
-                bad = int((frames.marks.flags != 0).sum())
-                used = words * (settings.word_bits + 2) / max(len(part), 1)
-                if words < 3 or bad > words * 0.3 or used < 0.3:
-                    continue
-                score = share * (1 - bad / words) * min(1.0, used + 0.3)
-                kind = (
-                    "MIL-STD-1553B"
-                    if settings.standard
-                    else (f"words of {settings.word_bits} bits, a 1 {settings.one}s, parity {settings.parity}")
-                )
-                reason = (
-                    f"{name} has pulses of one, two and three times {half / 1000:.4g} µs: {kind}, {words} words, "
-                    f"{bad} with a fault"
-                )
-                found.append(Proposal(settings, score, reason))
+        pairs = complementary_pairs(channels)
+        for plus, minus in pairs:
+            found += self._words_on({"line": channels[plus], "minus": channels[minus]}, plus, minus)
+        paired = {name for pair in pairs for name in pair}
+        for name, line in channels.items():
+            if name not in paired:
+                found += self._words_on({"line": line}, name, "")
         return sorted(found, key=lambda item: -item.score)[:2]
+
+    def _words_on(self, lines: dict[str, Edges], name: str, minus: str) -> list[Proposal]:
+        """Return what forms of words explain a line, or a pair of wires."""
+        raw = lines["line"] if not minus else bipolar_of(lines["line"], lines["minus"])
+        line = without_passing(raw)
+        half, share = half_bit(line)
+        if np.isnan(half) or share < 0.6:
+            return []
+        found = []
+        part = {role: one.between(one.begin_ns, _end_of(line, _TRIED_CHANGES)) for role, one in lines.items()}
+        for settings in _candidates(name, minus, half):
+            frames = self.decode(settings, part)
+            words = int(np.isin(frames.marks.kind, (DATA, ADDRESS)).sum())
+            faults = frames.marks.flags[frames.marks.flags != 0]
+            odd = int(((faults & F.PARITY) != 0).sum())
+            used = words * (settings.word_bits + 2) / max(min(len(line), _TRIED_CHANGES), 1)
+            if words < 3 or len(faults) > words * 0.3 or used < 0.3:
+                continue
+            # a parity that nearly always agrees is there, and the words in which it does not are at fault; a form
+            # without parity would hide them
+            wrong = len(faults) - odd if odd <= _FAULTS * words else len(faults)
+            score = share * (1 - wrong / words) * min(1.0, used + 0.3) * (1.0 if settings.parity != "none" else 0.97)
+            kind = (
+                "MIL-STD-1553B"
+                if settings.standard
+                else (f"words of {settings.word_bits} bits, a 1 {settings.one}s, parity {settings.parity}")
+            )
+            wires = f"{name} and {minus}, the two wires of one line, have" if minus else f"{name} has"
+            reason = (
+                f"{wires} pulses of one, two and three times {half / 1000:.4g} µs: {kind}, {words} words, "
+                f"{len(faults)} with a fault"
+            )
+            found.append(Proposal(settings, score, reason))
+        return found
 
 
 DECODER = _Manchester()
 
 
-def _candidates(name: str, half: float) -> list[ManchesterLine]:
-    base = ManchesterLine(line=name)
+def _end_of(line: Edges, changes: int) -> int:
+    """Return when a first part of so many changes ends."""
+    return line.end_ns if len(line) <= changes else int(line.time_ns[changes])
+
+
+def _candidates(name: str, minus: str, half: float) -> list[ManchesterLine]:
+    base = ManchesterLine(line=name, minus=minus)
     near_1553 = abs(half - 500) < 25
     made = [msgspec.structs.replace(base, standard="1553")] if near_1553 else []
     for bits, parity, one in ((16, "odd", "fall"), (16, "odd", "rise"), (16, "even", "fall"), (8, "odd", "fall"),

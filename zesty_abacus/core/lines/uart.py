@@ -19,6 +19,9 @@ from .settings import LineSettings, Proposal, Setting
 from .timing import bit_time, rate_words
 
 PARITIES = ("none", "odd", "even", "mark", "space")
+_ENOUGH, _FAULTS = 16, 0.06
+"""Of so many characters such a part may be disturbed; that more agree by chance is less likely than 1 in 3 000."""
+_BY_CHANCE = 0.6
 _TRIED_CHANGES = 40_000
 """A first part of the line says what it speaks."""
 
@@ -93,12 +96,15 @@ class _Uart:
         assert run is not None
         if len(run) < 4:
             return nothing
-        good = float(np.mean(run.flags == 0))
-        # a parity bit that always agrees is worth more than none that was looked for; without parity the most bits
-        # count, since a missing bit passes as a longer stop
+        whole = float(np.mean((run.flags & ~np.uint32(F.PARITY)) == 0))
+        agrees, is_told = _parity_agrees(run) if parity != "none" else (1.0, True)
+        # a parity bit that agrees is worth more than none that was looked for, also where a fault is among the
+        # characters; without parity the most bits count, since a missing bit passes as a longer stop
         prior = {"none": 0.93 if bits == 8 else 0.80, "even": 1.0, "odd": 0.99}[parity] - (0.05 if bits == 7 else 0)
         rest = line.first if not inverted else 1 - line.first
-        score = good**4 * share * prior * (1.0 if rest == 1 else 0.7) * _variety(part, rate_ns)
+        prior *= 1.0 if is_told else _BY_CHANCE
+        score = (whole * agrees) ** 4 * share * prior * (1.0 if rest == 1 else 0.7) * _variety(part, rate_ns)
+        good = float(np.mean(run.flags == 0))
         reason = (
             f"{name} at {rate_words(1e9 / rate_ns)}, {bits} data bits, parity {parity}"
             f"{', inverted' if inverted else ''}: {good:.1%} of {len(run)} characters are whole"
@@ -107,6 +113,20 @@ class _Uart:
 
 
 DECODER = _Uart()
+
+
+def _parity_agrees(run: ByteRun) -> tuple[float, bool]:
+    """Return in which part of the characters the parity agrees, and whether that says that there is one.
+
+    A few faults among many characters do not count: by chance half of them would disagree. Where the data bits always
+    have an even number of ones, or always an odd one, whatever is constant passes as a parity: the stop bit after seven
+    bits with theirs, for one.
+    """
+    wrong = (run.flags & F.PARITY) != 0
+    odd = np.bitwise_count(run.value[~wrong]) & 1
+    varied = bool(len(odd)) and 0 < int(odd.sum()) < len(odd)
+    share = 1.0 - float(np.mean(wrong))
+    return (1.0 if len(run) >= _ENOUGH and wrong.sum() <= _FAULTS * len(run) else share), varied
 
 
 def _variety(line: Edges, bit_ns: float) -> float:

@@ -19,10 +19,11 @@ from ..captures.source import bare_name
 from ..errors import AbacusError
 from ..frames import flags as F
 from ..frames.table import FrameTable
+from ..lines.glitches import Glitches, find_glitches
 from ..lines.pulses import PulseLine
 from ..lines.registry import decode_line, decoder_of, decoders
 from ..lines.result import LineResult, Marks
-from ..lines.settings import LineSettings
+from ..lines.settings import LineSettings, Proposal
 from ..links.framing import Framing, FramingWay, framings
 from ..links.hdlc import HdlcFraming
 from ..links.network import streams
@@ -82,14 +83,53 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
         progress.step(number / len(channels) * 0.5, f"looking at {channel.name}")
         if channel.samples is None or not channel.samples.is_iq:
             prepared[channel.name] = prepare_line(channel, LevelSetting(channel=channel.name), _first_part(channel))
-    edges = {name: line.edges.first_part(_MOST_EDGES) for name, line in prepared.items()}
+    looked_at = _LookedAt(path, recording, prepared)
     for number, decoder in enumerate(decoders()):
         progress.step(0.5 + number / len(decoders()) * 0.5, f"trying {decoder.name}")
-        for proposal in decoder.propose(edges):
-            found.extend(
-                _with_framings(path, recording, proposal.settings, proposal.score, proposal.reason, edges, prepared)
-            )
+        found.extend(looked_at.with_framing(proposal) for proposal in decoder.propose(looked_at.edges))
     return _best(found)
+
+
+class _LookedAt:
+    """A recording of lines while recipes are looked for: its edges without glitches, and why they are as they are.
+
+    Attributes
+    ----------
+    edges
+        Of each channel the first part, by name.
+    """
+
+    def __init__(self, path: Path, recording: LineRecording, prepared: dict[str, PreparedLine]) -> None:
+        self._path, self._recording, self._prepared = path, recording, prepared
+        self._glitches: dict[str, Glitches] = {}
+        for name, line in prepared.items():
+            glitches = find_glitches(line.edges)
+            if glitches is not None:
+                self._glitches[name] = glitches
+        self.edges = {name: self._clean(name).first_part(_MOST_EDGES) for name in prepared}
+
+    def _clean(self, name: str) -> Edges:
+        edges, glitches = self._prepared[name].edges, self._glitches.get(name)
+        return edges if glitches is None else edges.without_glitches(round(glitches.ignore_under_us * 1000))
+
+    def with_framing(self, proposal: Proposal) -> RecipeProposal:
+        """Return a recipe of what a line code suggests, with the framing that suits best."""
+        settings, score, recording = proposal.settings, proposal.score, self._recording
+        framing, better, why = _framing_for(settings, decode_line(settings, self.edges))
+        channels = tuple(channel.name for channel in recording.channels)
+        recipe = _named(self._path, recording.format_name, channels, settings, framing=framing)
+        used = recipe.channels()
+        cleaned = [name for name in used if name in self._glitches]
+        levels = tuple(
+            LevelSetting(channel=name, ignore_under_us=self._glitches[name].ignore_under_us) for name in cleaned
+        )
+        reasons = [proposal.reason, why, *(f"{name}: {self._glitches[name].words()}" for name in cleaned)]
+        suggested = ((name, self._prepared[name].suggestion) for name in used)
+        reasons += [f"{name}: {suggestion.reason}" for name, suggestion in suggested if suggestion is not None]
+        whole = score * (0.7 + 0.3 * better) if framing is not None else score
+        return RecipeProposal(
+            msgspec.structs.replace(recipe, levels=levels), min(whole, 1.0), tuple(filter(None, reasons))
+        )
 
 
 def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeProposal]:
@@ -148,20 +188,7 @@ def _first_part(channel: Channel) -> tuple[int, int] | None:
     return samples.begin_ns, samples.time_of(_MOST_SAMPLES)
 
 
-def _with_framings(
-    path: Path, recording: LineRecording, settings: LineSettings, score: float, reason: str,
-    edges: dict[str, Edges], prepared: dict[str, PreparedLine],
-) -> Iterator[RecipeProposal]:  # fmt: skip
-    result = decode_line(settings, edges)
-    framing, better, why = _framing_for(settings, result)
-    recipe = _named(path, recording.format_name, tuple(c.name for c in recording.channels), settings, framing=framing)
-    used = recipe.channels()
-    levels = tuple(_level_reason(name, prepared[name]) for name in used if prepared[name].suggestion is not None)
-    reasons = tuple(sentence for sentence in (reason, why, *levels) if sentence)
-    yield RecipeProposal(recipe, min(score * (0.7 + 0.3 * better) if framing is not None else score, 1.0), reasons)
-
-
-def _framing_for(settings: LineSettings, result: LineResult):  # type: ignore[no-untyped-def]
+def _framing_for(settings: LineSettings, result: LineResult) -> tuple[Framing | None, float, str]:
     gives = decoder_of(settings).gives
     judged = []
     for way in framings():
@@ -170,11 +197,6 @@ def _framing_for(settings: LineSettings, result: LineResult):  # type: ignore[no
             if verdict is not None:
                 judged.append(verdict)
     return max(judged, key=lambda verdict: verdict[1], default=(None, 0.0, ""))
-
-
-def _level_reason(name: str, line: PreparedLine) -> str:
-    assert line.suggestion is not None
-    return f"{name}: {line.suggestion.reason}"
 
 
 def _named(path: Path, form: str, channels: Sequence[str], line: LineSettings | None, **parts: object) -> Recipe:
@@ -210,7 +232,7 @@ def _radio_line(path: Path, recording: LineRecording, name: str, line: PreparedL
     if len(edges[name]) < 16:
         return None
     tones = line.setting.kind == "tones"
-    best: tuple[float, PulseLine, object, str] = (-1.0, PulseLine(), None, "")
+    best: tuple[float, PulseLine, Framing | None, str] = (-1.0, PulseLine(), None, "")
     tried = (
         [PulseLine(line=name, coding="plain", transitions=True, burst_gap_us=1e9), PulseLine(line=name, coding="plain")]
         if tones else [PulseLine(line=name)]
