@@ -108,7 +108,7 @@ def tones(line, low, high, noise=0.05, rate=22_050):
 @pytest.mark.parametrize("noise", [0.02, 0.15])
 def test_two_tones_become_the_line_that_keyed_them(noise):
     line = from_levels(uart_parts(list(b"half past eight"), 1e9 / 1200))
-    level = radio.tone_difference(tones(line, 1200, 2200, noise), 1200, 2200, 800)
+    level = radio.tone_difference(tones(line, 1200, 2200, noise), 1200, 2200, 800).wave
     edges = find_edges(level, 0.0, 0.2).without_glitches(300_000)
     run = decode_line(UartLine(line="x", rate=1200), {"x": edges}).byte_run
     assert bytes(run.value.astype(np.uint8)) == b"half past eight"

@@ -122,6 +122,38 @@ def test_a_cropped_burst_has_no_vote_and_is_kept():
     assert frames_of(BurstFraming(), result) == [(b"\xb2\xe5\xc0", F.VOTED), (b"\xb2", F.CUT_SHORT)]
 
 
+@pytest.mark.parametrize("part", [MESSAGE[5:], MESSAGE[:13], MESSAGE[-4:]])
+@pytest.mark.parametrize("first", [False, True])
+def test_a_part_of_a_message_beside_it_is_marked_and_no_message_of_its_own(part, first):
+    """The receiver woke up late, or somebody let go early; the recording itself goes on."""
+    bursts = [part, MESSAGE, MESSAGE] if first else [MESSAGE, MESSAGE, part]
+    result = bits_result(bursts)
+    made = [flags for _, flags in frames_of(BurstFraming(), result)]
+    assert made == ([F.CUT_SHORT, F.VOTED] if first else [F.VOTED, F.CUT_SHORT])
+    _, _, words = framing_of(BurstFraming()).judge(result)
+    assert words == "3 bursts, 1 distinct messages"
+
+
+def test_short_messages_that_are_no_part_stay_messages():
+    other = spoiled(MESSAGE[:13], 2)
+    assert [flags for _, flags in frames_of(BurstFraming(), bits_result([MESSAGE, MESSAGE, other]))] == [F.VOTED, 0]
+    alone = bits_result([MESSAGE, MESSAGE[:13]])
+    assert [flags for _, flags in frames_of(BurstFraming(), alone)] == [0, 0], "nobody sent the longer one again"
+
+
+def test_how_sure_bursts_are_goes_with_how_much_agrees():
+    def score(bursts):
+        return framing_of(BurstFraming()).judge(bits_result(bursts))[1]
+
+    random = np.random.default_rng(3)
+    rubbish = [random.integers(0, 2, int(size)).tolist() for size in random.permutation(60)[:20] + 5]
+    of_one_size = [random.integers(0, 2, 24).tolist() for _ in range(20)]
+    assert score(rubbish) == pytest.approx(0.2)
+    assert score(of_one_size) == pytest.approx(0.5)
+    assert score([MESSAGE] * 6) == pytest.approx(0.9)
+    assert 0.6 < score([MESSAGE, spoiled(MESSAGE, 3), MESSAGE, spoiled(MESSAGE, 9)]) < 0.9
+
+
 def test_preamble_and_common_beginning_are_found():
     head = [1, 0, 1, 0, 1, 0, 1, 0, 0, 1, 1]
     bursts = [head + tail for tail in ([1, 0, 0, 1], [0, 1, 1, 1], [1, 1, 0, 0])]

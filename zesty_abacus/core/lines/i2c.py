@@ -13,7 +13,7 @@ import numpy as np
 from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
-from .pairs import are_complementary
+from .bipolar import are_complementary
 from .result import (
     ADDRESS,
     DATA,

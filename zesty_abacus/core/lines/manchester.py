@@ -11,7 +11,6 @@ data sync ``000111``, 16 bits and odd parity; a frame is a command with its data
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 
 import msgspec
 import numpy as np
@@ -21,7 +20,7 @@ from ..compiled import njit
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..waves.edges import Edges
-from .pairs import bipolar_of, complementary_pairs
+from .bipolar import bipolar_of, complementary_pairs, without_passing
 from .result import (
     ADDRESS,
     DATA,
@@ -158,21 +157,6 @@ def _candidates(name: str, minus: str, half: float) -> list[ManchesterLine]:
                               (8, "none", "fall"), (8, "none", "rise"), (16, "none", "fall")):  # fmt: skip
         made.append(msgspec.structs.replace(base, word_bits=bits, parity=parity, one=one))
     return made
-
-
-def without_passing(line: Edges) -> Edges:
-    """Return a bipolar line whose flanks do not rest in the middle: a short middle between two signs is one change."""
-    widths, level = line.widths(), line.level
-    if len(line) < 3 or int(level.min()) >= 0 or not (level != 0).any():
-        return line
-    outer = widths[level[:-1] != 0]
-    limit = 0.45 * float(np.quantile(outer, 0.25)) if len(outer) else 0.0
-    before = np.concatenate([[line.first], level[:-1]])[:-1]
-    passing = (level[:-1] == 0) & (widths < limit) & (before * level[1:] == -1)
-    time = line.time_ns.copy()
-    time[1:] = np.where(passing, (time[1:] + time[:-1]) // 2, time[1:])
-    keep = np.append(~passing, True)
-    return replace(line, time_ns=time[keep], level=level[keep])
 
 
 def half_bit(line: Edges) -> tuple[float, float]:

@@ -9,17 +9,22 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
+from .bipolar import is_bipolar, without_passing
 from .clusters import Cluster, cluster_lengths
 from .result import BITS, DATA, LEADER, MARK_COLUMNS, BitRun, Fact, LineResult, LineRoom, Marks
 from .settings import LineSettings, Proposal, Setting
-from .timing import bit_time
+from .signed_bits import SILENT_UNITS, signed_bits
+from .timing import bit_time, rate_words
+from .unscramble import USUAL_SCRAMBLER, taps_of, unscrambled
 
+_MOST_FIT = 0.8
 CODINGS = ("width", "distance", "manchester", "plain")
 _WIDTH, _DISTANCE, _MANCHESTER, _PLAIN = range(4)
 
@@ -34,6 +39,8 @@ class PulseLine(LineSettings, frozen=True, kw_only=True, tag="pulses"):
     burst_gap_us: float | None = None
     transitions: bool = False
     """Of plain bits: a change is a 0 and no change a 1 (NRZI), as in packet radio."""
+    scrambler: str = ""
+    """Taps of a scrambler that synchronises itself, ``17 12`` for the polynomial x^17 + x^12 + 1."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,20 +85,29 @@ class _Pulses:
         Setting("unit_us", "shortest symbol", "number", "µs", measured=True),
         Setting("burst_gap_us", "space that ends a burst", "number", "µs", measured=True),
         Setting("transitions", "a change is 0 (NRZI)", "flag"),
+        Setting("scrambler", "taps of the scrambler", "text"),
     )  # fmt: skip
 
     def decode(self, settings: PulseLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode one line into bits; a burst at an end of the recording is marked as cut short."""
-        line = lines["line"]
+        line = without_passing(lines["line"])
         facts = measure_pulses(line, settings)
         empty = LineRoom(0, 0, 0).result()
         if facts is None:
             return empty
-        run, leaders = _bits(line, facts, settings)
+        if is_bipolar(line):
+            run, leaders = signed_bits(line, facts.unit_ns, settings), np.empty((0, 2), np.int64)
+        else:
+            run, leaders = _bits(line, facts, settings)
+        run = unscrambled(run, taps_of(settings.scrambler))
         return LineResult(empty.frames, empty.ends_ns, _marks(run, leaders), bit_run=run, facts=_told(facts))
 
     def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
-        """A line alone with few lengths of pulses, in bursts, is a pulse train."""
+        """A line alone with few lengths of pulses, in bursts, is a pulse train.
+
+        That changes are bits (NRZI) explains any line; so it is offered at no score, for a check in its frames to bear
+        it out.
+        """
         found = []
         for name, line in channels.items():
             if len(line) < 16 or int(line.level.min()) < 0:
@@ -107,6 +123,12 @@ class _Pulses:
             # plain levels explain any line, so they say less of this one; a line code that fits goes before pulses
             score = 0.75 * lonely * min(held, 1.0) * (0.6 if facts.coding == _PLAIN else 1.0)
             found.append(Proposal(PulseLine(line=name), score, f"{name}: {facts.reason}"))
+            unit, share = bit_time(widths)
+            if share > _MOST_FIT:
+                reason = f"{name}: changes at {rate_words(1e9 / unit)} are zeros"
+                changes = PulseLine(line=name, coding="plain", transitions=True, burst_gap_us=1e9)
+                found.append(Proposal(changes, 0.0, reason))
+                found.append(Proposal(msgspec.structs.replace(changes, scrambler=USUAL_SCRAMBLER), 0.0, reason))
         return found
 
 
@@ -118,6 +140,8 @@ def measure_pulses(line: Edges, settings: PulseLine) -> PulseFacts | None:
     widths = line.widths()
     if len(widths) < 6:
         return None
+    if is_bipolar(line):
+        return _measure_signed(line, settings)
     is_mark = line.level[:-1] == 1
     gap = settings.burst_gap_us * 1000 if settings.burst_gap_us else _gap(widths[is_mark], widths[~is_mark])
     inside = widths < gap
@@ -144,6 +168,18 @@ def measure_pulses(line: Edges, settings: PulseLine) -> PulseFacts | None:
         unit = settings.unit_us * 1000
         split = unit * 1.5 if len(marks if coding == _WIDTH else spaces) < 2 else split
     return PulseFacts(coding, unit, split, gap, tuple(marks), tuple(spaces), reason)
+
+
+def _measure_signed(line: Edges, settings: PulseLine) -> PulseFacts | None:
+    """Measure a line of three levels: each sign is a bit, and the middle is silence between bursts."""
+    widths, level = line.widths(), line.level[:-1]
+    unit, _ = bit_time(widths[level != 0])
+    unit = settings.unit_us * 1000 if settings.unit_us else unit
+    if not np.isfinite(unit):
+        return None
+    marks, spaces = cluster_lengths(widths[level > 0], 3), cluster_lengths(widths[level < 0], 3)
+    reason = f"{_listed(marks)} of pulses up, {_listed(spaces)} of pulses down: multiples of one bit"
+    return PulseFacts(_PLAIN, unit, unit * 1.5, unit * SILENT_UNITS, tuple(marks), tuple(spaces), reason)
 
 
 def _gap(marks: NDArray[np.int64], spaces: NDArray[np.int64]) -> float:

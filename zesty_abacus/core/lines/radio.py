@@ -16,7 +16,8 @@ from ..compiled import njit
 from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.samples import Samples
-from .levels import LevelHistogram, suggest_levels
+from .bipolar import signs_while
+from .levels import LevelHistogram, find_edges, suggest_levels
 
 _SPECTRUM = 8192
 _LOOKED_AT = 64
@@ -71,7 +72,8 @@ def measure_spectrum(samples: Samples, count: int = 2) -> RadioFacts:
 def measure_tones(samples: Samples) -> tuple[float, float] | None:
     """Find the two frequencies a carrier is switched between, low one first; None if there are no two.
 
-    The frequency at each moment, where the signal is strong, falls into two heaps.
+    The frequency at each moment, where the signal is strong, falls into two heaps. Where noise lets them run into each
+    other, both must be lines of the spectrum; if they are not, its two strongest lines are taken if they are alike.
     """
     length = min(len(samples), 1 << 19)
     if length < 256:
@@ -90,7 +92,28 @@ def measure_tones(samples: Samples) -> tuple[float, float] | None:
     counts, edges = np.histogram(values, 200, (low, high))
     suggestion = suggest_levels(LevelHistogram(np.convolve(counts, np.ones(5), "same").astype(np.int64), edges))
     apart = suggestion.high - suggestion.low
-    return (suggestion.low, suggestion.high) if apart > samples.rate_hz / 2000 else None
+    heaps = np.array([suggestion.low, suggestion.high])
+    close = np.abs(values[:, None] - heaps).min(axis=1) < _NEAR * apart
+    if apart > samples.rate_hz / 2000 and close.mean() >= _IN_HEAPS:
+        return suggestion.low, suggestion.high
+    lines = measure_spectrum(samples, _MOST_LINES)
+    near = np.abs(np.array(lines.peaks_hz)[:, None] - heaps).min(axis=0, initial=np.inf) < _NEAR * apart
+    return (suggestion.low, suggestion.high) if apart > samples.rate_hz / 2000 and near.all() else _two_lines(lines)
+
+
+_MOST_LINES, _NEAR, _IN_HEAPS = 6, 0.12, 0.6
+_ALIKE_DB, _LOUD_DB = 6.0, 14.0
+
+
+def _two_lines(lines: RadioFacts) -> tuple[float, float] | None:
+    """Return the two strongest lines of a spectrum, the low one first, if they stand out alike and above all others."""
+    if len(lines.rise_db) < 2:
+        return None
+    first, second, *rest = lines.rise_db
+    if first - second > _ALIKE_DB or second < _LOUD_DB or (rest and second - rest[0] < _ALIKE_DB / 2):
+        return None
+    low, high = sorted(lines.peaks_hz[:2])
+    return low, high
 
 
 def _frequencies(samples: Samples, start: int, length: int) -> tuple[NDArray, NDArray]:
@@ -181,12 +204,31 @@ def _envelope(iq, begin, turn, offset, step, sums, state, place, room):  # type:
 
 _HEARD = 0.5
 """Share of the loudest at which a sender is fully believed."""
+_STEADIER = 5 / 8
+_QUIET = 0.4
+"""Where the quiet part of a recording is below such a share of the loudest, nobody sends there."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class ToneDifference:
+    """How much more of a high tone than of a low one there is.
+
+    Attributes
+    ----------
+    wave
+        From -1 to 1, near 0 where neither is heard.
+    loudness
+        How strong both are together, where there is silence between what is sent; None where somebody sends all along.
+    """
+
+    wave: Samples
+    loudness: Samples | None
 
 
 def tone_difference(
     samples: Samples, low_hz: float, high_hz: float, smooth_us: float, progress: Progress | None = None
-) -> Samples:
-    """Return how much more of the high tone than of the low one there is, from -1 to 1.
+) -> ToneDifference:
+    """Return how much more of the high tone than of the low one there is.
 
     Where both are much weaker than while somebody sends, the difference fades: noise between packets would
     otherwise swing as far as a tone does, and now and then spell a packet.
@@ -194,11 +236,29 @@ def tone_difference(
     low = envelope(samples, low_hz, smooth_us, progress)
     high = envelope(samples, high_hz, smooth_us, progress)
     total = low.values + high.values
-    floor = float(np.median(total)) * 1e-3 + 1e-12
-    loud = float(np.quantile(total[:: max(len(total) // 500_000, 1)], 0.98)) if len(total) else 0.0
+    some = total[:: max(len(total) // 500_000, 1)]
+    quiet, loud = (float(level) for level in np.quantile(some, (0.1, 0.98))) if len(some) else (0.0, 0.0)
+    floor = float(np.median(some)) * 1e-3 + 1e-12 if len(some) else 1e-12
     heard = np.clip(total / max(loud * _HEARD, floor), 0.0, 1.0)
     values = ((high.values - low.values) / np.maximum(total, floor) * heard).astype(np.float32)
-    return Samples(values, low.rate_hz, begin_ns=low.begin_ns)
+    wave = Samples(values, low.rate_hz, begin_ns=low.begin_ns)
+    silent = quiet < _QUIET * loud
+    return ToneDifference(wave, Samples(total, low.rate_hz, begin_ns=low.begin_ns) if silent else None)
+
+
+def tone_edges(difference: ToneDifference, above: float = 0.0, dead_band: float = 0.0) -> Edges:
+    """Return which tone is sent when: 1 the high one, 0 the low one; with silence between 1, -1 and 0 of neither.
+
+    When a tone begins is told by the loudness, and which one it is by the difference: a threshold on each side of the
+    difference would shorten symbols that are no longer than the moving mean.
+    """
+    signs = find_edges(difference.wave, above, dead_band)
+    if difference.loudness is None:
+        return signs
+    some = difference.loudness.values[:: max(len(difference.loudness) // 500_000, 1)]
+    # two tones together are steadier in noise than one carrier, whose quiet level keyed_edges multiplies by eight
+    keys, _ = keyed_edges(difference.loudness, floor=float(np.quantile(some, 0.1)) * _STEADIER)
+    return signs_while(signs, keys)
 
 
 def keyed_edges(level: Samples, hold_ms: float = 25.0, floor: float | None = None) -> tuple[Edges, NDArray[np.float32]]:

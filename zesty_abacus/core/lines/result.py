@@ -186,6 +186,8 @@ class Vote:
     agreement : float64 (n,)
         Share of the bursts that have the voted bit, 0.5 to 1.
     start_ns, end_ns
+    is_cropped
+        Whether it is one burst that holds a part of the message beside it only.
     """
 
     bursts: NDArray[np.int64]
@@ -193,6 +195,7 @@ class Vote:
     agreement: NDArray[np.float64]
     start_ns: int
     end_ns: int
+    is_cropped: bool = False
 
     @property
     def text(self) -> str:

@@ -6,6 +6,8 @@ the bits, first bit highest, the last byte filled with zeros.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,6 +21,7 @@ from .framing import Framing
 
 _ALIKE = 0.2
 """Bursts of one length that differ in fewer of their bits are repeats of one message."""
+_LEAST_PART = 4
 _PACE = 3
 """A repeat comes within so many times the longest pause between the repeats before it."""
 
@@ -74,11 +77,29 @@ class _Bursts:
             return None
         votes = vote_repeats(run, BurstFraming())
         repeated = sum(len(vote.bursts) for vote in votes if len(vote.bursts) > 1)
-        words = f"{len(run.bounds) - 1} bursts, {len({vote.text for vote in votes})} distinct messages"
-        return BurstFraming(vote=repeated > len(votes)), 0.5 if len(run.bounds) > 2 else 0.2, words
+        whole = [vote for vote in votes if not _vote_flags(vote, run.flags) & F.CUT_SHORT] or votes
+        words = f"{len(run.bounds) - 1} bursts, {len({vote.text for vote in whole})} distinct messages"
+        return BurstFraming(vote=repeated > len(votes)), _likeness(whole), words
 
 
 FRAMINGS = (_Bursts(),)
+_FEW = 4
+
+
+def _likeness(votes: list[Vote]) -> float:
+    """Return how much bursts look like messages: of few lengths, and the same bits in each repeat.
+
+    Noise, and a line read in the wrong way, gives bursts of all lengths that agree with nothing.
+    """
+    sizes = np.array([len(vote.bits) for vote in votes])
+    number = np.array([len(vote.bursts) for vote in votes])
+    of_size = np.array([number[sizes == size].sum() for size in sizes])
+    alike = float(number[of_size > 1].sum() / number.sum())
+    again = number > 1
+    # three or more that agree in a bit by chance would be one in four
+    agreed = np.array([float(vote.agreement.mean()) for vote in votes])
+    repeated = float((number * again * agreed**_FEW).sum() / number.sum())
+    return 0.2 + 0.3 * alike + 0.4 * repeated
 
 
 def _beginning(run: BitRun, spans: NDArray[np.int64]) -> tuple[Fact, ...]:
@@ -104,7 +125,7 @@ def _beginning(run: BitRun, spans: NDArray[np.int64]) -> tuple[Fact, ...]:
 
 def _vote_flags(vote: Vote, flags: NDArray[np.uint32]) -> int:
     if len(vote.bursts) == 1:
-        return int(flags[vote.bursts[0]])
+        return int(flags[vote.bursts[0]]) | (F.CUT_SHORT if vote.is_cropped else 0)
     return F.VOTED
 
 
@@ -141,8 +162,9 @@ def _after_sync(bits, first, last, sync):  # type: ignore[no-untyped-def]
 def vote_repeats(run: BitRun, settings: BurstFraming) -> list[Vote]:
     """Group bursts of one length that follow each other closely and are alike, and vote on each bit.
 
-    A tie goes to the first burst. A burst cut at an end of the recording is of another length, so it never votes;
-    it stays a message of its own, marked as cut short.
+    A tie goes to the first burst. A burst that is the end or the begin of a message beside it lost the rest, at an end
+    of the recording or before the receiver heard it; it never votes, and stays a message of its own, marked as cut
+    short.
     """
     spans, _ = _spans(run, settings)
     sizes = spans[:, 1] - spans[:, 0]
@@ -169,7 +191,20 @@ def vote_repeats(run: BitRun, settings: BurstFraming) -> list[Vote]:
                 continue
         open_groups[size] = len(groups)
         groups.append([int(number)])
-    return [_voted(run, spans, np.array(group)) for group in groups]
+    votes = [_voted(run, spans, np.array(group)) for group in groups]
+    return [
+        replace(vote, is_cropped=any(_is_part_of(vote, other, within) for other in votes[max(n - 2, 0) : n + 3]))
+        for n, vote in enumerate(votes)
+    ]
+
+
+def _is_part_of(vote: Vote, other: Vote, within_ns: float) -> bool:
+    """Return whether a burst is the end or the begin of a message that was sent again close to it."""
+    size = len(vote.bits)
+    if len(vote.bursts) > 1 or len(other.bursts) < 2 or not _LEAST_PART <= size < len(other.bits):
+        return False
+    near = max(other.start_ns - vote.end_ns, vote.start_ns - other.end_ns) <= within_ns
+    return near and (bool((vote.bits == other.bits[-size:]).all()) or bool((vote.bits == other.bits[:size]).all()))
 
 
 def _voted(run: BitRun, spans: NDArray[np.int64], bursts: NDArray[np.int64]) -> Vote:

@@ -7,7 +7,7 @@ the figures they rest on.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
@@ -19,13 +19,14 @@ from ..captures.source import bare_name
 from ..errors import AbacusError
 from ..frames import flags as F
 from ..frames.table import FrameTable
+from ..lines.bipolar import is_bipolar, without_passing
 from ..lines.glitches import Glitches, find_glitches
 from ..lines.pulses import PulseLine
 from ..lines.registry import decode_line, decoder_of, decoders
 from ..lines.result import LineResult, Marks
 from ..lines.settings import LineSettings, Proposal
+from ..lines.unscramble import USUAL_SCRAMBLER
 from ..links.framing import Framing, FramingWay, framings
-from ..links.hdlc import HdlcFraming
 from ..links.network import streams
 from ..links.over_can import TAKES
 from ..links.pieces import bytes_of, rows_of, streams_in
@@ -75,9 +76,8 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
     radio = [
         c for c in channels if c.samples is not None and (c.samples.is_iq or recording.format_name in ("WAV", "SigMF"))
     ]
-    if radio:
-        for channel in radio[:2]:
-            found.extend(_radio(path, recording, channel, progress))
+    for channel in radio[:2]:
+        found.extend(_radio(path, recording, channel, progress))
     prepared: dict[str, PreparedLine] = {}
     for number, channel in enumerate(channels):
         progress.step(number / len(channels) * 0.5, f"looking at {channel.name}")
@@ -86,7 +86,9 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
     looked_at = _LookedAt(path, recording, prepared)
     for number, decoder in enumerate(decoders()):
         progress.step(0.5 + number / len(decoders()) * 0.5, f"trying {decoder.name}")
-        found.extend(looked_at.with_framing(proposal) for proposal in decoder.propose(looked_at.edges))
+        found.extend(
+            made for proposal in decoder.propose(looked_at.edges) if (made := looked_at.with_framing(proposal)).score
+        )
     return _best(found)
 
 
@@ -127,6 +129,8 @@ class _LookedAt:
         suggested = ((name, self._prepared[name].suggestion) for name in used)
         reasons += [f"{name}: {suggestion.reason}" for name, suggestion in suggested if suggestion is not None]
         whole = score * (0.7 + 0.3 * better) if framing is not None else score
+        if isinstance(settings, PulseLine) and settings.transitions:
+            whole = better if better >= _SURE else 0.0
         return RecipeProposal(
             msgspec.structs.replace(recipe, levels=levels), min(whole, 1.0), tuple(filter(None, reasons))
         )
@@ -209,52 +213,77 @@ def _named(path: Path, form: str, channels: Sequence[str], line: LineSettings | 
     return msgspec.structs.replace(made, source=source, lane=lane, lane_note=made.speaks)
 
 
-def _radio(path: Path, recording: LineRecording, channel: Channel, progress: Progress) -> Iterator[RecipeProposal]:
+def _radio(path: Path, recording: LineRecording, channel: Channel, progress: Progress) -> list[RecipeProposal]:
     """Try on-off keying and two tones; what comes out of the pulses decides."""
-    assert channel.samples is not None
+    lines: dict[str, PreparedLine] = {}
     kinds: tuple[tuple[Literal["envelope", "tones"], str], ...] = (("envelope", "carrier"), ("tones", "tones"))
     for kind, words in kinds:
         progress.step(0.1, f"looking for {words}")
         try:
-            first = prepare_line(
-                channel, LevelSetting(channel=channel.name, kind=kind), _first_part(channel), progress.quiet()
-            )
-            proposal = _radio_line(path, recording, channel.name, first)
+            setting = LevelSetting(channel=channel.name, kind=kind)
+            lines[kind] = prepare_line(channel, setting, _first_part(channel), progress.quiet())
         except AbacusError:
             continue
+    # a carrier that is silent while another one sounds is one of two tones
+    toned = "tones" in lines and _changes_between_tones(lines["tones"].edges)
+    found = []
+    for kind, line in lines.items():
+        share = (1.0 if toned else _TONES_RUN_ON) if kind == "tones" else (_ONE_OF_TWO if toned else 1.0)
+        proposal = _radio_line(path, recording, channel.name, line, share)
         if proposal is not None:
-            yield proposal
+            found.append(proposal)
+    return found
 
 
-def _radio_line(path: Path, recording: LineRecording, name: str, line: PreparedLine) -> RecipeProposal | None:
+_TONES_RUN_ON, _ONE_OF_TWO = 0.6, 0.3
+_SURE = 0.9
+"""A framing reaches so much only by a check of its own that agrees."""
+_PART_OF_EACH, _STRAIGHT_OVER = 0.1, 0.6
+
+
+def _changes_between_tones(edges: Edges) -> bool:
+    """Return whether a difference of tones goes from one to the other within bursts, and not in and out of silence."""
+    edges = without_passing(edges)
+    if not is_bipolar(edges) or len(edges) < 2:
+        return False
+    widths, level = edges.widths(), edges.level
+    each = [int(widths[level[:-1] == sign].sum()) for sign in (-1, 1)]
+    straight = float(np.mean(level[1:] * level[:-1] == -1))
+    return min(each) >= _PART_OF_EACH * sum(each) and straight >= _STRAIGHT_OVER
+
+
+def _radio_line(
+    path: Path, recording: LineRecording, name: str, line: PreparedLine, share: float
+) -> RecipeProposal | None:
+    """Return how the bits of a prepared channel are put together; ``share`` says how likely it is to be that."""
     least = _least_pulse(line)
     edges = {name: line.edges.without_glitches(round(least * 1000)).first_part(_MOST_EDGES)}
     if len(edges[name]) < 16:
         return None
     tones = line.setting.kind == "tones"
-    best: tuple[float, PulseLine, Framing | None, str] = (-1.0, PulseLine(), None, "")
-    tried = (
-        [PulseLine(line=name, coding="plain", transitions=True, burst_gap_us=1e9), PulseLine(line=name, coding="plain")]
-        if tones else [PulseLine(line=name)]
-    )  # fmt: skip
-    for settings in tried:
+    plain = PulseLine(line=name, coding="plain")
+    packets = msgspec.structs.replace(plain, transitions=True, burst_gap_us=1e9)
+    scrambled = msgspec.structs.replace(packets, scrambler=USUAL_SCRAMBLER)
+    best: tuple[float, PulseLine, Framing | None, str] = (0.0, plain, None, "")
+    for settings in (plain, packets, scrambled) if tones else (PulseLine(line=name),):
         result = decode_line(settings, edges)
         framing, score, why = _framing_for(settings, result)
+        if settings.transitions and score < _SURE:
+            # changes explain any bits, so only a check says that they are meant
+            continue
         facts = {fact.name: fact.words for fact in result.facts}
         bits = len(result.bit_run) if result.bit_run is not None else 0
-        score = score * 0.9 if bits >= 16 else 0.0
-        reason = f"{facts.get('coding', '')}; {why}"
-        if score > best[0]:
-            best = (score, settings, framing, reason)
+        if bits >= 16 and score > best[0]:
+            best = (score, settings, framing, f"{facts.get('coding', '')}; {why}")
     score, chosen, framing, reason = best
     if score <= 0:
         return None
     if tones:
         low, high = line.setting.carrier_hz or 0.0, line.setting.high_hz or 0.0
-        score *= 0.6 if not isinstance(framing, HdlcFraming) else 1.0
+        score *= 1.0 if score >= _SURE else share
         heard = f"two tones at {low:.0f} and {high:.0f} Hz"
     else:
-        score *= _keyed_share(line)
+        score *= _keyed_share(line) * share
         heard = f"a carrier at {(line.setting.carrier_hz or 0.0) / 1e3:.2f} kHz, keyed on and off"
     keeps = LevelSetting(channel=name, kind=line.setting.kind, ignore_under_us=least)
     recipe = _named(path, recording.format_name, (name,), chosen, framing=framing, levels=(keeps,))

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable
+from ..lines.bipolar import is_bipolar
 from ..lines.levels import (
     LevelFacts,
     LevelHistogram,
@@ -22,9 +23,18 @@ from ..lines.levels import (
     suggest_levels,
 )
 from ..lines.pulses import PulseLine, measure_pulses
-from ..lines.radio import RadioFacts, envelope, keyed_edges, measure_spectrum, measure_tones, tone_difference
+from ..lines.radio import (
+    RadioFacts,
+    envelope,
+    keyed_edges,
+    measure_spectrum,
+    measure_tones,
+    tone_difference,
+    tone_edges,
+)
 from ..lines.registry import decode_line, decoder_of
 from ..lines.result import LineResult, Marks
+from ..lines.timing import bit_time
 from ..links.bursts import BurstFraming
 from ..links.framing import framing_of
 from ..links.network import streams
@@ -38,7 +48,7 @@ from ..waves.recording import Channel, LineRecording
 from ..waves.samples import Samples
 from .model import LevelSetting, Recipe
 
-_FIRST_SMOOTH_US = 40.0
+_LOOKS_US, _CLEARLY = (40.0, 160.0, 640.0), 2.5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -325,15 +335,24 @@ def _by_envelope(
 
 
 def _smooth_for(samples: Samples, carrier: float) -> float:
-    """Return a third of the shortest pulse that a first look at the loudest stretch shows."""
+    """Return a third of the shortest pulse that a look at the loudest stretch shows.
+
+    In much noise a short moving mean shows nothing but noise, whose pulses are as short as the mean itself; so longer
+    ones are tried until what is seen is clearly longer.
+    """
     least = 4e6 / samples.rate_hz
-    look = max(_FIRST_SMOOTH_US, least)
-    wave = envelope(_part(samples, _loud_span(samples)), carrier, look)
-    edges, _ = keyed_edges(wave)
-    facts = measure_pulses(edges.without_glitches(round(look * 1000)), PulseLine(line=""))
-    if facts is None:
-        return look
-    return float(np.clip(facts.unit_ns / 3000, least, 2000.0))
+    part = _part(samples, _loud_span(samples))
+    first = 0.0
+    for look in sorted({max(look, least) for look in _LOOKS_US}):
+        edges, _ = keyed_edges(envelope(part, carrier, look))
+        facts = measure_pulses(edges.without_glitches(round(look * 1000)), PulseLine(line=""))
+        if facts is None:
+            continue
+        smooth = float(np.clip(facts.unit_ns / 3000, least, 2000.0))
+        first = first or smooth
+        if facts.unit_ns / 1000 >= _CLEARLY * look:
+            return smooth
+    return first or max(_LOOKS_US[0], least)
 
 
 def _loud_span(samples: Samples) -> tuple[int, int] | None:
@@ -352,6 +371,28 @@ def _loud_span(samples: Samples) -> tuple[int, int] | None:
     return samples.time_of(first), samples.time_of(first + most)
 
 
+_TONE_BAND = 0.2
+_MULTIPLES = 0.85
+
+
+def _smooth_for_tones(samples: Samples, low: float, high: float, least: float) -> float:
+    """Return a third of a symbol, as a first look at the loudest stretch shows it; tones must be told apart in it."""
+    part = _part(samples, _loud_span(samples))
+    first = 0.0
+    for look in (least, 3 * least, 9 * least):
+        edges = tone_edges(tone_difference(part, low, high, look), 0.0, _TONE_BAND)
+        edges = edges.without_glitches(round(look * 1000))
+        unit, share = bit_time(edges.widths()[edges.level[:-1] != 0] if is_bipolar(edges) else edges.widths())
+        if not np.isfinite(unit):
+            continue
+        smooth = float(np.clip(unit / 3000, least, 5000.0))
+        first = first or smooth
+        # noise has pulses of all lengths; what is sent has multiples of a symbol
+        if share >= _MULTIPLES:
+            return smooth
+    return first or least
+
+
 def _by_tones(
     samples: Samples, setting: LevelSetting, span_ns: tuple[int, int] | None, progress: Progress | None
 ) -> PreparedLine:
@@ -360,12 +401,18 @@ def _by_tones(
     if low is None or high is None:
         tones = measure_tones(samples) or (0.0, samples.rate_hz / 8)
         low, high = tones[0] if low is None else low, tones[1] if high is None else high
-    smooth = setting.smooth_us or float(np.clip(0.8e6 / max(abs(high - low), 1.0), 4e6 / samples.rate_hz, 5000.0))
-    wave = tone_difference(_part(samples, span_ns), low, high, smooth, progress).with_ranges()
-    above = setting.above if setting.above is not None else 0.0
-    edges = find_edges(wave, above, 0.2 if setting.dead_band is None else setting.dead_band)
+    apart_us = float(np.clip(0.8e6 / max(abs(high - low), 1.0), 4e6 / samples.rate_hz, 5000.0))
+    smooth = setting.smooth_us or _smooth_for_tones(samples, low, high, apart_us)
+    made = tone_difference(_part(samples, span_ns), low, high, smooth, progress)
+    wave = made.wave.with_ranges()
+    above = 0.0 if setting.above is None else setting.above
+    band = _TONE_BAND if setting.dead_band is None else setting.dead_band
+    if setting.below is not None:
+        edges = find_edges(wave, above, band, setting.below)
+    else:
+        edges = tone_edges(made, above, band)
     done = msgspec.structs.replace(setting, kind="tones", carrier_hz=low, high_hz=high, smooth_us=smooth, above=above,
-                                   dead_band=0.2 if setting.dead_band is None else setting.dead_band)  # fmt: skip
+                                   dead_band=band)  # fmt: skip
     histogram = level_histogram(wave)
     return PreparedLine(
         setting, done, _cleaned(edges, setting), wave, None, histogram, suggest_levels(histogram), None, spectrum

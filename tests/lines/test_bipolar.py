@@ -3,10 +3,10 @@
 import numpy as np
 
 from tests.lines.drawing import drawn, from_levels, i2c_wires, jittered, manchester_parts, uart_parts
+from zesty_abacus.core.lines.bipolar import are_complementary, bipolar_of, complementary_pairs
 from zesty_abacus.core.lines.i2c import DECODER as I2C
 from zesty_abacus.core.lines.manchester import DECODER as MANCHESTER
 from zesty_abacus.core.lines.manchester import ManchesterLine
-from zesty_abacus.core.lines.pairs import are_complementary, bipolar_of, complementary_pairs
 from zesty_abacus.core.lines.result import DATA
 from zesty_abacus.core.waves.edges import Edges
 

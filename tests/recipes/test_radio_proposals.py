@@ -1,0 +1,134 @@
+"""What measurement alone makes of keyed carriers, two tones and scrambled packets, in noise, on signals drawn here."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.lines.drawing import from_levels
+from tests.links.test_hdlc_and_bursts import stuffed
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.links.hdlc import HdlcFraming
+from zesty_abacus.core.recipes.propose import propose
+from zesty_abacus.core.recipes.run import run_recipe
+from zesty_abacus.core.waves.recording import Channel, LineRecording
+from zesty_abacus.core.waves.samples import Samples
+
+RATE = 200_000
+NAME = Path("made.sigmf-meta")
+
+
+def noisy(wave: np.ndarray, snr_db: float, seed: int) -> LineRecording:
+    """Return I/Q with noise that is so far below the wave, in the whole band."""
+    rng = np.random.default_rng(seed)
+    part = np.abs(wave).max() * 10 ** (-snr_db / 20) / np.sqrt(2)
+    wave = wave + rng.normal(0, part, len(wave)) + 1j * rng.normal(0, part, len(wave))
+    samples = Samples(np.stack([wave.real, wave.imag], axis=1).astype(np.float32), RATE)
+    return LineRecording("SigMF", (Channel("iq", samples=samples),))
+
+
+def silence(ms: float) -> np.ndarray:
+    return np.zeros(round(RATE * ms / 1000), complex)
+
+
+def two_tones(messages, baud, low, high):
+    """Draw each message as tones, high for a 1, with silence around it."""
+    parts = [silence(60)]
+    for bits in messages:
+        edges = np.round(np.arange(len(bits) + 1) * RATE / baud).astype(int)
+        turn = np.zeros(edges[-1])
+        for bit, first, last in zip(bits, edges[:-1], edges[1:], strict=True):
+            turn[first:last] = high if bit else low
+        parts += [0.5 * np.exp(2j * np.pi * np.cumsum(turn) / RATE), silence(30)]
+    return np.concatenate([*parts, silence(30)])
+
+
+def keyed(messages, symbol_s, hertz):
+    """Draw each bit as a pulse and its space, a long pulse for a 1."""
+    on = [np.zeros(round(0.06 * RATE))]
+    for bits in messages:
+        for bit in bits:
+            on += [np.ones(round((2 if bit else 1) * symbol_s * RATE)), np.zeros(round((2 - bit) * symbol_s * RATE))]
+        on.append(np.zeros(round(0.03 * RATE)))
+    level = np.concatenate(on)
+    return 0.5 * level * np.exp(2j * np.pi * hertz * np.arange(len(level)) / RATE)
+
+
+def best_reading(recording):
+    """Return the best proposal and the bits of each burst that it reads."""
+    best = propose(NAME, recording)[0]
+    run = run_recipe(best.recipe, recording).result.bit_run
+    return best, [run.bit[a:b].tolist() for a, b in zip(run.bounds[:-1], run.bounds[1:], strict=True)]
+
+
+def words(seed, count, size):
+    return [np.random.default_rng([seed, n]).integers(0, 2, size).tolist() for n in range(count)]
+
+
+@pytest.mark.parametrize("snr_db", [30, 15, 9, 6])
+@pytest.mark.parametrize("seed", range(3))
+def test_bursts_of_two_tones_are_read_to_their_last_zero(snr_db, seed):
+    messages = [[1, 0] * 8 + bits + [0, 0, 0] for bits in words(seed, 2, 40) for _ in range(3)]
+    baud, apart = (1200, 2400, 4800)[seed], (9_000, 12_000, 24_000)[seed]
+    best, bits = best_reading(noisy(two_tones(messages, baud, 5_000 - apart, 5_000 + apart), snr_db, seed))
+    assert best.reasons[0].startswith("two tones") and best.score > 0.8
+    assert bits == messages
+
+
+@pytest.mark.parametrize("snr_db", [20, 6, 3])
+@pytest.mark.parametrize("seed", range(3))
+def test_a_keyed_carrier_is_read_at_a_smoothing_that_follows_its_symbol(snr_db, seed):
+    messages = [bits for bits in words(seed, 2, 32) for _ in range(4)]
+    best, bits = best_reading(noisy(keyed(messages, (2e-3, 1e-3, 0.5e-3)[seed], 17_000), snr_db, seed))
+    assert best.reasons[0].startswith("a carrier at ") and best.score > 0.8
+    assert bits == messages
+
+
+def test_noise_alone_is_no_message_that_anybody_trusts():
+    found = propose(NAME, noisy(np.full(400_000, 1e-9 + 0j), 0, 3))
+    assert all(one.score < 0.4 for one in found)
+
+
+def scrambled(bits):
+    """Mix each bit with those sent 12 and 17 before it, as x^17 + x^12 + 1 says."""
+    sent = [0] * 17
+    for bit in bits:
+        sent.append(bit ^ sent[-12] ^ sent[-17])
+    return sent[17:]
+
+
+def changes(bits):
+    """Write a 0 as a change and a 1 as none."""
+    level, out = 1, []
+    for bit in bits:
+        level ^= 1 - bit
+        out.append(level)
+    return out
+
+
+PAYLOADS = [bytes((n * 37 + k * 11) & 0xFF for k in range(12 + n)) for n in range(5)]
+
+
+@pytest.mark.parametrize("mixed", [False, True])
+@pytest.mark.parametrize("noise", [0.02, 0.25])
+def test_packets_in_the_baseband_are_found_plain_and_scrambled(mixed, noise):
+    flag = [0, 1, 1, 1, 1, 1, 1, 0]
+    listed = [bit for payload in PAYLOADS for bit in flag * 12 + stuffed(payload) + flag * 6]
+    sent = changes(listed)
+    line = scrambled(sent) if mixed else sent
+    wave = np.repeat(np.array(line) * 2.0 - 1.0, 5)
+    wave = np.convolve(wave, np.ones(3) / 3, "same") + np.random.default_rng(1).normal(0, noise, len(wave))
+    recording = LineRecording("WAV", (Channel("audio", samples=Samples(wave.astype(np.float32), 48_000)),))
+    best = propose(Path("tnc.wav"), recording)[0]
+    assert isinstance(best.recipe.framing, HdlcFraming) and best.recipe.line.transitions and best.score >= 0.9
+    assert best.recipe.line.scrambler == ("17 12" if mixed else "")
+    frames = run_recipe(best.recipe, recording).result.frames
+    read = [frames.payload[a : a + n].tobytes() for a, n in zip(frames.start, frames.size, strict=True)]
+    assert read == PAYLOADS and not (frames.flags & F.BAD_CHECK).any()
+
+
+def test_changes_are_not_offered_where_nothing_bears_them_out():
+    levels = np.random.default_rng(4).integers(0, 2, 4000)
+    line = from_levels([(int(level), 1e9 / 9600) for level in levels])
+    found = propose(Path("x.vcd"), LineRecording("VCD", (Channel("x", edges=line),)))
+    assert not any(getattr(one.recipe.line, "transitions", False) for one in found)
