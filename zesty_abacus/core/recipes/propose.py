@@ -227,8 +227,8 @@ def _radio(path: Path, recording: LineRecording, channel: Channel, progress: Pro
     # a carrier that is silent while another one sounds is one of two tones
     toned = "tones" in lines and _changes_between_tones(lines["tones"].edges)
     found = []
-    for kind, line in lines.items():
-        share = (1.0 if toned else _TONES_RUN_ON) if kind == "tones" else (_ONE_OF_TWO if toned else 1.0)
+    for way, line in lines.items():
+        share = (1.0 if toned else _TONES_RUN_ON) if way == "tones" else (_ONE_OF_TWO if toned else 1.0)
         proposal = _radio_line(path, recording, channel.name, line, share)
         if proposal is not None:
             found.append(proposal)
