@@ -45,8 +45,8 @@ def test_wrong_entries_are_marked_and_change_nothing(pilot):
         ("polynomial", "1, x", "not a number"),
         ("inverted", "perhaps", "neither yes nor no"),
         ("unavailable", "x", "neither a raw value"),
-        ("names", "zero off", "not a raw value and its name"),
-        ("names", "0", "has no name"),
+        ("names", "zero off", "is no value and its name"),
+        ("names", "0", "is no value and its name"),
         ("name", " ", "no name"),
         ("name", "angle", "Two fields are called angle"),
     ):

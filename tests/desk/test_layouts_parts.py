@@ -113,6 +113,27 @@ def test_a_part_grows_from_its_card(pilot):
     assert "Part items" in names and f"Field {grown.fields[1].name}" in names
 
 
+def test_checks_and_values_are_dropped_into_the_array_whose_card_is_open(pilot):
+    desk = open_message(pilot, "Load cell command")
+    assert desk.hand.drop(next(one for one in engine.TEMPLATES if one.name == "Array"))
+    pilot.click(desk.plan.column.item_form.grow)
+    layout = whole(pilot, "Load cell command")
+    for name in ("Sum over the bytes before", "Computed value"):
+        desk.plan.pick(layout.parts[0].id)
+        assert desk.hand.drop(next(one for one in engine.TEMPLATES if one.name == name))
+        pilot.settle()
+    (part,) = whole(pilot, "Load cell command").parts
+    assert [check.words() for check in part.checks] == ["sum"] and len(part.computed) == 1
+    assert (layout.checks, layout.computed) == (whole(pilot, "Load cell command").checks, ())
+    assert desk.plan.current == part.computed[0].id, "the new card is open"
+    names = [card.accessibleName() for card in desk.plan.column.cards.values()]
+    assert any("sum check" in name for name in names)
+    # with another card open, or none, they are of the message
+    desk.plan.pick(None)
+    assert desk.hand.drop(next(one for one in engine.TEMPLATES if one.name == "Rule"))
+    assert whole(pilot, "Load cell command").checks[-1].words() == "rule"
+
+
 def test_a_template_without_a_place_says_why(pilot):
     desk = open_message(pilot, "Load cell command")
     template = next(one for one in engine.TEMPLATES if one.name == "Complement of another field")

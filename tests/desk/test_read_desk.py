@@ -172,6 +172,14 @@ def test_small_turns_of_a_touchpad_add_up_to_rows_alike_both_ways(pilot):
         assert frames.first() == there
 
 
+def test_the_frame_at_the_cursor_is_in_view_at_once_and_at_every_height(pilot):
+    frames, window = pilot.window.read.frames, pilot.window
+    for height in (800, 640, 1000, 700):
+        window.resize(1280, height)
+        pilot.settle()
+        assert frames.first() <= frames.current() < frames.first() + frames.slots(), height
+
+
 def test_frames_scroll_click_and_page(pilot):
     frames, session = pilot.window.read.frames, pilot.session
     viewport = frames.viewport()
@@ -180,7 +188,7 @@ def test_frames_scroll_click_and_page(pilot):
     assert frames.first() == first + 3
     pilot.click(viewport, QPointF(200, 24 + 23 * 2.5))
     assert frames.current() == first + 5
-    assert session.kind == session.store.kind_of_row(first + 5)
+    assert session.kind == session.store.kind_of_row(frames.order.row(first + 5))
     frames.setFocus()
     before = frames.current()
     pilot.key(Qt.Key.Key_PageDown)

@@ -13,7 +13,12 @@ _ESCAPE = re.compile(r"\\(x[0-9a-fA-F]{2}|.|$)", re.DOTALL)
 
 def escaped_text(text: str) -> str:
     r"""Return a text with ``\r``, ``\n``, ``\t``, ``\0``, ``\x1B`` and ``\\`` in the place of what cannot be shown."""
-    return "".join(_WRITTEN.get(one, one if one.isprintable() else f"\\x{ord(one) & 255:02X}") for one in text)
+    inner = text.strip(" ")
+    # a line loses blanks at its ends
+    before, behind = text.split(inner, 1) if inner else (text, "")
+    blanks = ["\\x20" * len(before), "\\x20" * len(behind)]
+    written = (_WRITTEN.get(one, one if one.isprintable() else f"\\x{ord(one) & 255:02X}") for one in inner)
+    return f"{blanks[0]}{''.join(written)}{blanks[1]}"
 
 
 def read_escapes(text: str) -> str:

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from ..expressions.expression import Expression, quoted
 from .checks.registry import check_kinds
 from .fields import FieldKind, new_field
-from .model import Computed, ElementCase, Layout, Part
+from .model import Computed, ElementCase, Group, Layout, Part
 from .parts.registry import part_kinds
 from .places import Places, byte_bits, parse_places
 from .template import NothingToDoError, Template, free_name
@@ -23,6 +23,9 @@ def _add_computed(layout: Layout) -> Layout:
     return layout.with_item(Computed(id=uuid4(), name=free_name(layout, "computed"), expression=Expression(text)))
 
 
+FAMILIES_INSIDE = ("checks", "values")
+"""Of what is dropped in, those that a group may have of its own."""
+
 TEMPLATES: tuple[Template, ...] = (
     *(template for kind in (*part_kinds(), *check_kinds()) for template in kind.templates()),
     Template("Computed value", "values", _add_computed),
@@ -32,6 +35,25 @@ TEMPLATES: tuple[Template, ...] = (
 def with_one_more_inside(layout: Layout, item: Part | ElementCase) -> Layout:
     """Return a layout with one more of what fits inside an item: a field, a column or a case."""
     return layout.with_item(item.one_more_inside(layout))
+
+
+def with_template_inside(layout: Layout, group: Group, template: Template) -> Layout:
+    """Return a layout with something dropped into a group of it: a check or a computed value of each item.
+
+    Raises
+    ------
+    NothingToDoError
+        If it has no place there.
+    """
+    # an item is a small message of its own, to whatever is dropped into it
+    alone = Layout(
+        id=group.id, name=group.name, applies=layout.applies, size=group.size, fields=group.fields, parts=group.parts,
+        checks=group.checks, computed=group.computed,
+    )  # fmt: skip
+    made = template.add(alone)
+    return layout.with_item(
+        replace(group, size=made.size, fields=made.fields, parts=made.parts, checks=made.checks, computed=made.computed)
+    )
 
 
 def with_field_behind(layout: Layout) -> Layout:

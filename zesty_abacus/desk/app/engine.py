@@ -32,6 +32,7 @@ from ...core.layouts.model import (
     Applies,
     Field,
     FieldKind,
+    Group,
     Layout,
     NamedValue,
     RawSet,
@@ -44,11 +45,13 @@ from ...core.layouts.numbers import format_exact, parse_exact
 from ...core.layouts.places import bit_name, parse_places, places_of
 from ...core.layouts.raw_sets import parse_raw_set
 from ...core.layouts.templates import (
+    FAMILIES_INSIDE,
     TEMPLATES,
     NothingToDoError,
     free_name,
     with_field_behind,
     with_one_more_inside,
+    with_template_inside,
 )
 from ...core.layouts.validate import check_layout
 from ...core.layouts.windows import from_window
@@ -251,6 +254,7 @@ def _released(trial: Trial, library: Library) -> list[Layout] | None:
 __all__ = [
     "BY_HAND",
     "ERROR",
+    "FAMILIES_INSIDE",
     "REMOTE",
     "TEMPLATES",
     "WRONG",
@@ -267,6 +271,7 @@ __all__ = [
     "Field",
     "FieldColumn",
     "FieldKind",
+    "Group",
     "KindActivity",
     "KindData",
     "KindExplained",
@@ -349,5 +354,6 @@ __all__ = [
     "with_attribute",
     "with_field_behind",
     "with_one_more_inside",
+    "with_template_inside",
     "wording",
 ]  # fmt: skip

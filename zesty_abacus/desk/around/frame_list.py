@@ -36,6 +36,7 @@ class FrameList(RowList):
 
     def __init__(self, session: Session) -> None:
         super().__init__("Frames", _ROW, _HEAD, _DETAIL)
+        self._slots = 0
         self._session = session
         self._listed = ListedFrames(session)
         self._lines = FrameLines(session)
@@ -174,7 +175,8 @@ class FrameList(RowList):
             return
         place = self.current()
         first = self.first()
-        if not first <= place < first + self.slots() - 1:
+        self._slots = self.slots()
+        if not first <= place < first + self._slots - 1:
             first = place - self.slots() // 3
         self.set_first(first)
         if place >= 0 and self.count():
@@ -209,8 +211,14 @@ class FrameList(RowList):
 
     def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().resizeEvent(event)
-        if self._session.capture is not None:
-            self.set_first(self.first())
+        if self._session.capture is None:
+            return
+        place, first = self.current(), self.first()
+        was_in_view = first <= place < first + self._slots - 1
+        self._slots = self.slots()
+        self.set_first(first)
+        if was_in_view:
+            self._on_cursor()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         place = self.row_at(event) if event is not None else None

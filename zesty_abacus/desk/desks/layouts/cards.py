@@ -156,8 +156,8 @@ class ItemCard(Card):
     def _shelf(self) -> str:
         layout = self.layout_shown
         if layout is not None:
-            for shelf in ("checks", "computed"):
-                if any(one.id == self.item.id for one in getattr(layout, shelf)):
+            for shelf, items in (("checks", layout.all_checks()), ("computed", layout.all_computed())):
+                if any(one.id == self.item.id for one in items):
                     return shelf
         return "parts"
 

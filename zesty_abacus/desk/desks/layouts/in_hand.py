@@ -123,22 +123,31 @@ class LayoutInHand(QObject):
             self.keep(layout.without_item(self._plan.current))
 
     def drop(self, template: Any) -> bool:
-        """Add something ready-made to the layout and open its card."""
+        """Add something ready-made to the layout, or to the part whose card is open, and open its card."""
         layout = self.whole
         if layout is None:
             return False
+        group = self.group_in_hand(template)
         try:
-            changed = template.add(layout)
+            changed = template.add(layout) if group is None else engine.with_template_inside(layout, group, template)
         except engine.NothingToDoError as error:
             self._session.told.emit("", str(error))
             return False
-        known = {item.id for item in (*layout.parts, *layout.checks, *layout.computed)}
+        known = {item.id for item in _items(layout)}
         if not self.keep(changed):
             return False
-        new = next((i for i in (*changed.parts, *changed.checks, *changed.computed) if i.id not in known), None)
+        new = next((item for item in _items(changed) if item.id not in known), None)
         if new is not None:
             self._plan.pick(new.id)
         return True
+
+    def group_in_hand(self, template: Any) -> Any:
+        """Return the part whose card is open, if a check or value is dropped into it; None if into the message."""
+        layout, current = self.whole, self._plan.current
+        if layout is None or current is None or template.family not in engine.FAMILIES_INSIDE:
+            return None
+        item = layout.item(current)
+        return item if isinstance(item, engine.Group) else None
 
     def take_order(self, order: laid.Order, first: int) -> bool:
         """Read the open field, or a new one, as an order says whose first byte is the given one of the message."""
@@ -184,6 +193,10 @@ class LayoutInHand(QObject):
         if self.keep(made):
             session.reading.choose(session.kind, made.id)
             _ask_for(self._message.lines["name"])
+
+
+def _items(layout: engine.Layout) -> list[Any]:
+    return [*layout.parts, *layout.all_checks(), *layout.all_computed()]
 
 
 def _ask_for(line: QLineEdit) -> None:

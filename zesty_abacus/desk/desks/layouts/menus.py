@@ -40,13 +40,14 @@ class LayoutMenus:
         more.clicked.connect(self._offer_rarer)
 
     def offer_templates(self) -> None:
-        """Offer what can be dropped in, by family."""
+        """Offer what can be dropped in, by family: into the message, or into the array whose card is open."""
         menu = menu_of(self._desk)
         family = ""
         for template in engine.TEMPLATES:
             if template.family != family:
                 family = template.family
-                menu.addSection(family.capitalize())
+                group = self._hand.group_in_hand(template)
+                menu.addSection(family.capitalize() + (f" of {group.name}" if group is not None else ""))
             menu.addAction(template.name, lambda one=template: self._hand.drop(one))
         menu.popup(self._drop_in.mapToGlobal(self._drop_in.rect().bottomLeft()))
 
