@@ -188,7 +188,7 @@ def test_frames_scroll_click_and_page(pilot):
     assert frames.first() == first + 3
     pilot.click(viewport, QPointF(200, 24 + 23 * 2.5))
     assert frames.current() == first + 5
-    assert session.kind == session.store.kind_of_row(frames.order.row(first + 5))
+    assert session.kind == session.store.kind_of_row(frames.order().row(first + 5))
     frames.setFocus()
     before = frames.current()
     pilot.key(Qt.Key.Key_PageDown)
