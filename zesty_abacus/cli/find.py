@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from ..core.words import counted
 from .options import moments_option, recipe_option, table_options
 
 NO_HIT = 3
@@ -43,7 +44,7 @@ def find(
         term = bound(condition_of(condition, kept, where, opened), opened, layouts, moments)
         meaning = opened.meaning(layouts, release)
         hits = look(meaning, term)
-        say(f"frames {term.words()}: {len(hits)} hits", err=True)
+        say(f"frames {term.words()}: {counted(len(hits), 'hit')}", err=True)
         schema = FOUND_SCHEMA if hits.since_ns is None else SINCE_SCHEMA
         put_out(form, target, schema, found_table(meaning, hits.rows, hits.since_ns), origin, as_is=as_is)
     return 0 if len(hits) else NO_HIT

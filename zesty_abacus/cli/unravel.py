@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from ..core.unravel.look import Asked, Unravelled
     from .output import OpenedSources
 
+from ..core.words import counted
 from .options import moments_option, output_option, recipe_option
 
 
@@ -70,7 +71,7 @@ def unravel(
         )  # fmt: skip
         findings = _with_differences(opened, found, asked)
         messages = len({(one.lane, one.address, one.flags, one.message) for one in findings})
-        say(f"{len(findings)} findings in {messages} messages", err=True)
+        say(f"{counted(len(findings), 'finding')} in {counted(messages, 'message')}", err=True)
         put_text("".join(FORMS[form](findings)), target)
         if keep_above is not None:
             _propose(where, drafts(found, keep_above, curves), keep_above, author)
@@ -104,7 +105,7 @@ def _propose(where: str, made: Iterator[tuple[Layout, int]], least: float, autho
         for layout, count in made:
             head = library.layouts.head_of(layout.id)
             parent = head.revision.id if head is not None else None
-            reason = f"{count} findings of at least {least:g}"
+            reason = f"{counted(count, 'finding')} of at least {least:g}"
             library.proposals.propose(
                 layout.id, layout, parent=parent, author=author or default_author(), reason=reason
             )

@@ -18,6 +18,11 @@ def grouped(number: int) -> str:
     return f"{number:,}".replace(",", "\u2009")
 
 
+def counted(number: int, thing: str) -> str:
+    """Write how many there are of something: ``1 frame``, ``2\u2009000 frames``."""
+    return f"{grouped(number)} {thing}{'' if number == 1 else 's'}"
+
+
 def number_text(value: float) -> str:
     """Write a number with up to six significant digits, no exponent for what people type."""
     return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"

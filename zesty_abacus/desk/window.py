@@ -42,6 +42,7 @@ from .widgets.focus_ring import FocusRing
 from .widgets.parts import EDGE, USES_SPACE, button, label, plain_tip
 from .widgets.rod import DeskRod
 from .widgets.theme import NIGHT, PEEL, look, text_font
+from .widgets.words import counted
 
 _SIZE = QSize(1280, 800)
 _LEAST = QSize(1024, 640)
@@ -327,7 +328,7 @@ class Window(QMainWindow):
             state = ", no answer" if not answers else f", {release}" if release else waiting
             self.library_label.setText(f"{library.name}{state}  ▾")
             here = f"\n{len(shared.people)} others have it open" if shared.people else ""
-            self.library_label.setToolTip(plain_tip(f"{library.address}, {count} layouts{here}"))
+            self.library_label.setToolTip(plain_tip(f"{library.address}, {counted(count, 'layout')}{here}"))
 
     # Qt events
 

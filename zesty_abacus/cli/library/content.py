@@ -32,6 +32,7 @@ from ...core.library.store import Library
 from ...core.origin import Origin
 from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
+from ...core.words import counted
 from ..libraries import open_library
 from ..options import FORCE, output_option, recipe_option
 from ..output import opened_sources, put_bytes, put_text, target_for
@@ -242,7 +243,7 @@ def check(
         say(f"{name} reads no frame here.")
     for line in looked.lines() if looked is not None else ():
         say(line)
-    say(f"{len(problems)} problems" if len(problems) != 1 else "1 problem")
+    say(counted(len(problems), "problem"))
     sys.exit(1 if problems else 0)
 
 
@@ -286,7 +287,7 @@ def _holds_recipes(file: Path) -> bool:
 
 def _show_layout(layout: Layout) -> None:
     lanes = f" on {', '.join(layout.applies.lanes)}" if layout.applies.lanes else ""
-    say(f"{layout.applies.address_text()}  {layout.name}{lanes}, {layout.size} bytes")
+    say(f"{layout.applies.address_text()}  {layout.name}{lanes}, {counted(layout.size, 'byte')}")
     for field in layout.fields:
         scale = "" if field.ratio == 1 else f", {format_exact(field.ratio)} a step"
         offset = "" if not field.offset else f", offset {format_exact(field.offset)}"

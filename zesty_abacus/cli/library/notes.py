@@ -15,6 +15,7 @@ from ...core.library.errors import LibraryError
 from ...core.library.moments import USUAL, add_moments, parse_moment
 from ...core.library.store import Library
 from ...core.trial.recorded import recordings_of
+from ...core.words import counted
 from ..options import recipe_option
 from ..output import opened_sources
 from ..terminal import say
@@ -64,7 +65,7 @@ def recordings(where: str, sources: tuple[Path, ...], recipes: tuple[Path, ...],
         say_json(found)
         return
     for one in found:
-        lanes = ", ".join(f"{lane.name} ({lane.protocol}, {lane.frames} frames)" for lane in one.lanes)
+        lanes = ", ".join(f"{lane.name} ({lane.protocol}, {counted(lane.frames, 'frame')})" for lane in one.lanes)
         say(f"{one.sha256[:12]}  {one.name}: {lanes or 'no frames'}  {one.path}")
 
 

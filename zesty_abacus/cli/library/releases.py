@@ -8,6 +8,7 @@ import click
 
 from ...core.layouts.compare import compare_sets
 from ...core.reading.differences import Difference, decoded_differences
+from ...core.words import counted
 from ..options import recipe_option
 from ..output import opened_sources
 from ..terminal import say
@@ -37,7 +38,7 @@ def releases(where: str, as_json: bool) -> None:
         return
     for one in found:
         stamp = one.time.astimezone().strftime("%Y-%m-%d %H:%M:%S")
-        say(f"{one.name}  {stamp}  {one.author}  {one.layouts} layouts  {one.notes}".rstrip())
+        say(f"{one.name}  {stamp}  {one.author}  {counted(one.layouts, 'layout')}  {one.notes}".rstrip())
 
 
 @click.command()

@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from ..widgets.words import counted
 from .doors import engine
 from .session import Session
 
@@ -33,7 +34,7 @@ def use_library(
             return
         session.shared.use(library, heads, session.edits.line.author)
         session.match_again()
-        tell("good", f"{library.name} is in use, with {len(heads)} layouts.")
+        tell("good", f"{library.name} is in use, with {counted(len(heads), 'layout')}.")
 
     session.jobs.start(
         "library", "opening the library",

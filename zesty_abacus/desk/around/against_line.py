@@ -8,7 +8,7 @@ from ..app.asking import Asking
 from ..app.doors import asked
 from ..app.session import Session
 from ..widgets.parts import ElidedLabel, button, label
-from ..widgets.words import grouped, span_text
+from ..widgets.words import counted, grouped, span_text
 
 _WITHIN = "10 ms"
 
@@ -60,7 +60,7 @@ class AgainstLine(QWidget):
         if second is None or within is None:
             return f"{name}: looking…" if second is None else "Write a time, as 10 ms."
         if first is None:
-            return f"{name}: {grouped(len(second))} hits. Ask something above to set it against."
+            return f"{name}: {counted(len(second), 'hit')}. Ask something above to set it against."
         found = asked.against(first, second, within)
         lag = ""
         if found.first_near:

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 from ..app.jobs import Job
 from ..app.session import Session
 from ..widgets.parts import button, label, one_shot, plain_tip
-from ..widgets.words import grouped, span_text
+from ..widgets.words import counted, grouped, span_text
 
 _SHOW_AFTER_MS = 250
 _TOLD_MS = 12_000
@@ -86,7 +86,7 @@ class Foot(QWidget):
         self.pin.setText(f"Δ to pin {span_text(clock.cursor_ns - (clock.pin_ns or 0))}" if pinned else "")
         self.pin.setVisible(pinned)
         lanes = len(session.capture.lanes)
-        total = f"{_count(len(session.capture))} frames · {lanes} lane{'s' if lanes != 1 else ''}"
+        total = f"{counted(len(session.capture), 'frame')} · {lanes} lane{'s' if lanes != 1 else ''}"
         if session.kind is not None:
             at = session.store.frame_at(session.kind, None, clock.cursor_ns)
             number = at.number + 1 if at is not None else 0

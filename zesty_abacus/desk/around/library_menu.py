@@ -24,6 +24,7 @@ from ..app.library_choice import use_library, use_release
 from ..app.session import Session
 from ..widgets.parts import button, label
 from ..widgets.theme import text_font
+from ..widgets.words import counted
 
 _WIDTH = 420
 
@@ -143,7 +144,9 @@ class LibraryButton(QPushButton):
 
         def fill(releases: list[Any]) -> None:
             for one in releases:
-                menu.addAction(f"{one.name}, {one.layouts} layouts", lambda name=one.name: self.compare_release(name))
+                menu.addAction(
+                    f"{one.name}, {counted(one.layouts, 'layout')}", lambda name=one.name: self.compare_release(name)
+                )
             menu.setEnabled(bool(releases) and layout is not None)
 
         session.jobs.start("releases", "reading releases", lambda _progress: library.releases.all(), fill)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from .beads import BEAD_STEP, LABEL_WIDTH, LOWEST_ROD, TOP, VALUE_WIDTH, AbacusPicture, AbacusState, Drawing, Rods
 from .parts import USES_SPACE
 from .theme import look
+from .words import counted
 
 
 class Abacus(QWidget):
@@ -83,7 +84,7 @@ class Abacus(QWidget):
     def show_bits(self, bits: frozenset[int]) -> None:
         """Show a selection made elsewhere; tells nobody."""
         self._bits = bits
-        self.setAccessibleDescription(f"{len(bits)} bits selected" if bits else "no bit selected")
+        self.setAccessibleDescription(f"{counted(len(bits), 'bit')} selected" if bits else "no bit selected")
         self.update()
 
     @property

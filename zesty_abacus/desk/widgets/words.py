@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from ...core.words import grouped, number_text, span_text
+from ...core.words import counted, grouped, number_text, span_text
 
-__all__ = ["exact_time", "grouped", "number_text", "span_text", "time_text", "when_text"]
+__all__ = ["counted", "exact_time", "grouped", "number_text", "span_text", "time_text", "when_text"]
 
 
 def time_text(seconds: float, digits: int = 3) -> str:

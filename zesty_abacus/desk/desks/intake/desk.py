@@ -16,7 +16,7 @@ from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import Choice, DeskHead, NoWheel, button, hairline, label
 from ...widgets.theme import look, text_font
-from ...widgets.words import grouped
+from ...widgets.words import counted
 from .asked_outcome import AskedOutcome
 from .bench import Bench
 from .came_out import CameOut
@@ -269,7 +269,7 @@ class IntakeDesk(QWidget):
         count = len(outcome.result.frames)
         part = "" if self.bench.is_whole else " in view"
         waves = self.bench.opened is not None and self.bench.opened.recording is not None
-        self.came_note.setText(f"{grouped(count)} frames{part}" + (" · click one to see its wave" if waves else ""))
+        self.came_note.setText(f"{counted(count, 'frame')}{part}" + (" · click one to see its wave" if waves else ""))
 
     def _show_form(self) -> None:
         for form, word in self.forms.items():

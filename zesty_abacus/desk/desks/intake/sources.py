@@ -12,7 +12,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.parts import USES_SPACE, Panel, button, hairline, label, one_shot
 from ...widgets.theme import figure_font, look, text_font
-from ...widgets.words import grouped
+from ...widgets.words import counted, grouped
 
 _LISTED_PROBLEMS = 100
 
@@ -130,8 +130,8 @@ class SourceList(Panel):
             count = f"{_unbroken(outcome.samples)} {outcome.counted}"
             return f"{report.format_name} · {kinds} · {count}"
         if outcome.holds == "reference":
-            return f"reference · {grouped(outcome.samples)} rows"
-        return f"{report.format_name} · {grouped(report.frames)} frames"
+            return f"reference · {counted(outcome.samples, 'row')}"
+        return f"{report.format_name} · {counted(report.frames, 'frame')}"
 
     def _state_of(self, outcome: engine.SourceOutcome) -> tuple[str, str]:
         """Return the state in words and its tone."""
@@ -140,9 +140,9 @@ class SourceList(Panel):
         if outcome.needs_recipe:
             return "needs a recipe", "unexplained"
         if outcome.report.problem_count:
-            return f"{outcome.report.problem_count} problems, the rest is read", "wrong"
+            return f"{counted(outcome.report.problem_count, 'problem')}, the rest is read", "wrong"
         if outcome.recipe:
-            return f"recipe “{outcome.recipe}” · {grouped(outcome.report.frames)} frames", "good"
+            return f"recipe “{outcome.recipe}” · {counted(outcome.report.frames, 'frame')}", "good"
         return "as reference" if outcome.holds == "reference" else "read whole", "good"
 
     def _drop_zone(self) -> QWidget:

@@ -21,6 +21,7 @@ from ...app.doors import engine, laid
 from ...app.session import Session
 from ...widgets.beads import AbacusState
 from ...widgets.parts import DeskHead, button, hairline, one_shot
+from ...widgets.words import counted
 from .bring_view import BringView
 from .commands import layout_commands
 from .compare_view import CompareView
@@ -229,10 +230,10 @@ class LayoutsDesk(QWidget):
         applies = layout.applies
         parts = [applies.words()]
         if layout.registers is None:
-            parts.append(f"{layout.size} bytes{' and what follows' if layout.moves else ''}")
+            parts.append(f"{counted(layout.size, 'byte')}{' and what follows' if layout.moves else ''}")
         else:
             whole = self.hand.whole or layout
-            parts = [f"{len(whole.fields)} fields in {layout.registers.space.words}"]
+            parts = [f"{counted(len(whole.fields), 'field')} in {layout.registers.space.words}"]
             parts.append(f"this exchange carries {len(layout.fields)}")
         if layout.sender:
             parts.append(f"sent by {layout.sender}")

@@ -15,6 +15,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import byte_owners, draw_text
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
+from ...widgets.words import counted
 
 _CELL, _LINE, _MARGIN, _OFFSETS = 26, 34, 12, 34
 _COLUMNS = 8
@@ -72,7 +73,9 @@ class FlowStrip(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         head = QRectF(_MARGIN, 6, self.width() - _MARGIN * 2, 16)
-        words = f"frame at the cursor, {len(self._payload)} bytes" if self._payload else "no frame at the cursor"
+        words = (
+            f"frame at the cursor, {counted(len(self._payload), 'byte')}" if self._payload else "no frame at the cursor"
+        )
         draw_text(painter, head, words, text_font(TINY_PX), theme.quiet)
         for byte, value in enumerate(self._payload):
             self._draw_cell(painter, byte, value)

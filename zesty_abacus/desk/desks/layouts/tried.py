@@ -12,7 +12,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_curve, draw_text, padded_range
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
-from ...widgets.words import grouped
+from ...widgets.words import counted, grouped
 
 _HEAD = 50
 _ROW = 25
@@ -70,7 +70,7 @@ class TriedTable(QWidget):
             said.append((f"this exchange goes {many} past the end of the map", True, None))
         for check in tried.checks:
             asked = check.agrees + check.disagrees
-            text = f"{check.check.name} agrees in {grouped(check.agrees)} of {grouped(asked)} frames"
+            text = f"{check.check.name} agrees in {grouped(check.agrees)} of {counted(asked, 'frame')}"
             if check.disagrees:
                 text += "; show the first that does not"
             said.append((text if asked else f"{check.check.name} could not be checked", bool(check.disagrees),
@@ -78,7 +78,7 @@ class TriedTable(QWidget):
         for array in tried.arrays:
             span = str(array.fewest) if array.fewest == array.most else f"{array.fewest} to {array.most}"
             words = f", {array.words}" if array.words else ""
-            said.append((f"{array.name}: {span} in {grouped(array.frames)} frames{words}", False, None))
+            said.append((f"{array.name}: {span} in {counted(array.frames, 'frame')}{words}", False, None))
         if tried.cut:
             said.append((f"{grouped(tried.cut)} frames end before the layout does", True, None))
         if tried.others:

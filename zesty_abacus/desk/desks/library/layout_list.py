@@ -23,7 +23,7 @@ from ...app.session import Session
 from ...widgets.paint import draw_text
 from ...widgets.parts import Choice, label, one_shot, plain_tip
 from ...widgets.theme import TINY_PX, figure_font, look, text_font
-from ...widgets.words import when_text
+from ...widgets.words import counted, when_text
 
 _TYPING_MS = 60
 _ROW_HEIGHT = 46
@@ -232,7 +232,7 @@ class LayoutList(QWidget):
         held = self._held
         self.model.show(shown)
         total = len(self._all)
-        self.count.setText(f"{len(shown)} of {total}" if len(shown) != total else f"{total} layouts")
+        self.count.setText(f"{len(shown)} of {total}" if len(shown) != total else counted(total, "layout"))
         self.nothing.setVisible(not shown)
         self.view.setVisible(bool(shown))
         searching = bool(self.line.text().strip() or lane or standing or author)

@@ -11,7 +11,7 @@ from ...app.doors import laid
 from ...app.session import Session
 from ...widgets.parts import Hint, button, clear_layout, hairline, label, scrolled_column
 from ...widgets.theme import figure_font, text_font
-from ...widgets.words import grouped
+from ...widgets.words import counted
 
 
 class RecordingsView(QWidget):
@@ -78,11 +78,11 @@ class RecordingsView(QWidget):
         name = label(f"{one.name}{f' · {one.trial}' if one.trial else ''}", wrap=True)
         name.setFont(text_font(bold=True))
         self._rows.addWidget(name)
-        lanes = ", ".join(f"{lane.name} ({lane.protocol}, {grouped(lane.frames)} frames)" for lane in one.lanes)
+        lanes = ", ".join(f"{lane.name} ({lane.protocol}, {counted(lane.frames, 'frame')})" for lane in one.lanes)
         self._rows.addWidget(label(lanes, wrap=True))
         begun = datetime.fromtimestamp(one.first_ns / 1e9, UTC).astimezone()
         self._rows.addWidget(
-            label(f"{begun:%Y-%m-%d %H:%M} · {grouped(one.size)} bytes · listed by {author}", "quiet", wrap=True)
+            label(f"{begun:%Y-%m-%d %H:%M} · {counted(one.size, 'byte')} · listed by {author}", "quiet", wrap=True)
         )
         place = label(f"{one.path}  sha256 {one.sha256[:16]}…", "quiet", wrap=True, selectable=True)
         place.setFont(figure_font(11))

@@ -12,7 +12,7 @@ from ...app.library_choice import use_release
 from ...app.session import Session
 from ...widgets.parts import Choice, Hint, button, clear_layout, hairline, label, scrolled_column
 from ...widgets.theme import text_font
-from ...widgets.words import grouped, when_text
+from ...widgets.words import counted, grouped, when_text
 
 NOW = ""
 """The newest state, as the end of a comparison."""
@@ -119,7 +119,7 @@ class ReleasesView(QWidget):
         self._list.addWidget(name)
         if one.notes:
             self._list.addWidget(label(one.notes, wrap=True))
-        self._list.addWidget(label(f"{one.layouts} layouts · {one.author} · {when_text(one.time)}", "quiet"))
+        self._list.addWidget(label(f"{counted(one.layouts, 'layout')} · {one.author} · {when_text(one.time)}", "quiet"))
         session = self._session
         if session.edits.release == one.name:
             back = button("Decode with the newest state again", "This trial is decoded with this release", link=True)

@@ -12,6 +12,7 @@ from ...app.commands import Command
 from ...app.session import Session
 from ...around.agreement import pair_titles
 from ...widgets.parts import DeskHead, hairline, plain_tip
+from ...widgets.words import counted
 from .inbox import Inbox
 from .layout_list import LayoutList
 from .moments import MomentsView
@@ -129,7 +130,7 @@ class LibraryView(QWidget):
         if library is None:
             self.head.words.setText("open a trial, or connect to a library in the header")
             return
-        parts = [library.name, f"{len(session.edits.layouts())} layouts"]
+        parts = [library.name, counted(len(session.edits.layouts()), "layout")]
         names = session.shared.names()
         if names:
             parts.append(f"{', '.join(names)} {'is' if len(names) == 1 else 'are'} here, too")

@@ -13,7 +13,7 @@ from ...widgets.paint import draw_text
 from ...widgets.parts import menu_of
 from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
-from ...widgets.words import grouped, span_text
+from ...widgets.words import counted, span_text
 
 _ROW = 66
 _EDGE = 14
@@ -128,7 +128,7 @@ class BesideList(RowList):
         side = self._beside.sides[row]
         every = f", every {span_text(side.period_ns)}" if side.period_ns else ""
         first = QRectF(box.left(), box.top(), box.width(), third)
-        counts = f"{grouped(side.frames)} frames{every}"
+        counts = f"{counted(side.frames, 'frame')}{every}"
         draw_text(painter, first, counts, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
         draw_text(painter, first.adjusted(0, 0, -170, 0), self.title(row), text_font(SMALL_PX, bold=True), theme.ink,
                   middle=True)  # fmt: skip

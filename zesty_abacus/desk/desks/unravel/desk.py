@@ -15,6 +15,7 @@ from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState
 from ...widgets.parts import DeskHead, Hint, hairline, plain_tip
 from ...widgets.theme import figure_font
+from ...widgets.words import counted
 from .commands import unravel_commands
 from .history_view import HistoryView, cycle_words
 from .reckoner import Reckoner
@@ -162,7 +163,7 @@ class UnravelDesk(QWidget):
         parts = [session.kinds.name(kind) or "unnamed", session.capture.lanes[key.lane].name]
         rows = session.capture.kinds.rows(kind, 0, 200_000)
         parts.append(cycle_words(session.capture.frames.times(rows)))
-        parts.append(f"{session.capture.kind_size(kind)} bytes")
+        parts.append(counted(session.capture.kind_size(kind), "byte"))
         explained = session.reading.counts.explained_of(kind)
         if explained is not None and explained.moving:
             parts.append(f"{explained.share_text()} explained")

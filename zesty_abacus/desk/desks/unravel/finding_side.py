@@ -8,7 +8,7 @@ from ...app.doors import found
 from ...app.questions import Pair
 from ...app.session import Session
 from ...widgets.parts import EDGE, Choice, button, hairline, label
-from ...widgets.words import grouped
+from ...widgets.words import counted
 from .finding_hand import FindingInHand
 from .finding_rows import FindingRows
 from .question_lines import ActionLine, QuestionLine, ReferenceLine, StretchLine, ValueLine
@@ -177,7 +177,7 @@ class FindingSide(QWidget):
         if not count:
             session.told.emit("", "Nothing here is likely enough to be kept unseen.")
             return False
-        words = f"{grouped(count)} findings kept"
+        words = f"{counted(count, 'finding')} kept"
         if not session.edits.change(layout, words):
             return False
         session.told.emit("good", f"{words} in {layout.name}; Ctrl Z takes all of them back.")

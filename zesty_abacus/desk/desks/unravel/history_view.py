@@ -14,7 +14,7 @@ from ...widgets.beads import AbacusState
 from ...widgets.bit_history import history_image
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, look, text_font
-from ...widgets.words import grouped
+from ...widgets.words import counted
 
 
 class HistoryView(QWidget):
@@ -124,5 +124,5 @@ def cycle_words(times_ns: np.ndarray) -> str:
     middle = float(np.median(gaps))
     spread = float(np.percentile(np.abs(gaps - middle), 90))
     if middle <= 0 or spread > middle * 0.6:
-        return f"on events, {grouped(len(times_ns))} frames"
+        return f"on events, {counted(len(times_ns), 'frame')}"
     return f"every {middle:.3g} ms ±{spread:.2g}"

@@ -13,7 +13,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.parts import Panel, button, clear_layout, hairline, label
 from ...widgets.theme import figure_font, text_font
-from ...widgets.words import grouped
+from ...widgets.words import counted
 
 
 class KeepPanel(Panel):
@@ -99,7 +99,7 @@ class KeepPanel(Panel):
             self.reading_words.setText(f"{reading.reading.field.places} · {words}")
             largest = reading.reading.smoothness.largest_step
             said = f"smooth, largest step {largest:.1%} of its range" if largest < 0.2 else "read"
-            self.why.setPlaceholderText(f"{words}; {said} in {grouped(frames)} frames")
+            self.why.setPlaceholderText(f"{words}; {said} in {counted(frames, 'frame')}")
         self._show_value()
 
     def field_wanted(self) -> engine.Field:
@@ -187,7 +187,7 @@ class KeepPanel(Panel):
         if not session.bits:
             still = activity.size * 8 - moving
             return (
-                f"{moving} bits of this message move, {still} never do, in {grouped(activity.frames)} frames. "
+                f"{moving} bits of this message move, {still} never do, in {counted(activity.frames, 'frame')}. "
                 "Drag over beads to select bits."
             )
         chosen = np.array(sorted(bit for bit in session.bits if bit < activity.size * 8), np.int64)
@@ -198,7 +198,7 @@ class KeepPanel(Panel):
         name = engine.bit_name(busiest)
         text = f"{engine.bits_in_words(session.bits)}. "
         if silent == len(chosen):
-            return text + f"None of them changed in {grouped(activity.frames)} frames."
+            return text + f"None of them changed in {counted(activity.frames, 'frame')}."
         text += f"{name} moves most: in {share:.0%} of frames"
         return text + (f"; {silent} never move." if silent else "; all of them move.")
 
