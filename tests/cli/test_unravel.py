@@ -141,4 +141,4 @@ def test_drafts_need_a_library(log):
 def test_as_text_a_message_is_named_once(log):
     code, output, errors = run("unravel", log, "--to", "text")
     assert code == 0 and output.splitlines()[0] == "can0 0x1A0" and output.count("0x1A0") == 1
-    assert "findings in 1 messages" in errors
+    assert "7 findings in 1 message" in errors

@@ -131,7 +131,7 @@ def test_a_part_of_a_message_beside_it_is_marked_and_no_message_of_its_own(part,
     made = [flags for _, flags in frames_of(BurstFraming(), result)]
     assert made == ([F.CUT_SHORT, F.VOTED] if first else [F.VOTED, F.CUT_SHORT])
     _, _, words = framing_of(BurstFraming()).judge(result)
-    assert words == "3 bursts, 1 distinct messages"
+    assert words == "3 bursts, 1 distinct message"
 
 
 def test_short_messages_that_are_no_part_stay_messages():

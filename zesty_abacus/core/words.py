@@ -18,9 +18,13 @@ def grouped(number: int) -> str:
     return f"{number:,}".replace(",", "\u2009")
 
 
-def counted(number: int, thing: str) -> str:
-    """Write how many there are of something: ``1 frame``, ``2\u2009000 frames``."""
-    return f"{grouped(number)} {thing}{'' if number == 1 else 's'}"
+def counted(number: int, thing: str, one: str = "", many: str = "") -> str:
+    """Write how many there are of something, and what it or they do.
+
+    ``1 frame``, ``2\u2009000 frames``; with ``one="is", many="are"``: ``1 frame is``.
+    """
+    does = one if number == 1 else many
+    return f"{grouped(number)} {thing}{'' if number == 1 else 's'}{f' {does}' if does else ''}"
 
 
 def number_text(value: float) -> str:

@@ -9,6 +9,7 @@ from ..layouts.changes import describe_change
 from ..layouts.model import Layout
 from ..layouts.validate import check_layout
 from ..progress import Progress
+from ..words import counted
 from .layout_tables import layouts_of_table
 from .mapping_shelf import MappingShelf
 from .onto import onto_library
@@ -84,5 +85,5 @@ def bring_in_layouts(path: Path, known: list[Layout], table: OpenedTable | None,
 
 def _standing(before: Layout | None, layout: Layout) -> str:
     if before is None:
-        return f"new, {layout.applies.address_text()}, {len(list(layout.all_fields()))} fields"
+        return f"new, {layout.applies.address_text()}, {counted(len(list(layout.all_fields())), 'field')}"
     return "" if before == layout else describe_change(before, layout)

@@ -11,6 +11,7 @@ from ..layouts.model import Field, Layout
 from ..layouts.numbers import format_exact
 from ..layouts.places import format_places
 from ..layouts.variants import Variant, is_present, variants_of
+from ..words import counted
 
 MAX_PICTURED_BYTES = 64
 """Longer messages are listed and not pictured byte by byte."""
@@ -109,7 +110,7 @@ def _head(layout: Layout, version: str) -> Iterator[str]:
         device = "any device" if registers.device is None else f"device {registers.device}"
         yield f"{count}{registers.space.words} of {device}; papers count from {registers.first}"
     else:
-        yield f"{layout.size} bytes" + (", and the parts that follow" if layout.moves else "")
+        yield counted(layout.size, "byte") + (", and the parts that follow" if layout.moves else "")
     if layout.sender:
         yield f"sent by {layout.sender}"
     if layout.note:

@@ -17,6 +17,7 @@ from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.result import BitRun, Fact, LineResult, Marks, Vote
 from ..lines.settings import Setting
+from ..words import counted
 from .framing import Framing
 
 _ALIKE = 0.2
@@ -78,7 +79,8 @@ class _Bursts:
         votes = vote_repeats(run, BurstFraming())
         repeated = sum(len(vote.bursts) for vote in votes if len(vote.bursts) > 1)
         whole = [vote for vote in votes if not _vote_flags(vote, run.flags) & F.CUT_SHORT] or votes
-        words = f"{len(run.bounds) - 1} bursts, {len({vote.text for vote in whole})} distinct messages"
+        distinct = counted(len({vote.text for vote in whole}), "distinct message")
+        words = f"{counted(len(run.bounds) - 1, 'burst')}, {distinct}"
         return BurstFraming(vote=repeated > len(votes)), _likeness(whole), words
 
 

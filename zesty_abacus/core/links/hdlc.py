@@ -12,6 +12,7 @@ from ..compiled import njit
 from ..frames import flags as F
 from ..lines.result import CHECK, DATA, SYNC, BitRun, LineResult, LineRoom, put_byte, put_frame, put_mark
 from ..lines.settings import Setting
+from ..words import counted
 from .framing import Framing
 
 _FEWEST_BYTES = 4
@@ -49,7 +50,11 @@ class _Hdlc:
         good = int((made.flags & F.BAD_CHECK == 0).sum())
         if good < 1 or good < 0.2 * len(made):
             return None
-        return HdlcFraming(), 0.95, f"{good} frames between flags have a check that agrees"
+        return (
+            HdlcFraming(),
+            0.95,
+            f"{counted(good, 'frame')} between flags {'has' if good == 1 else 'have'} a check that agrees",
+        )
 
 
 FRAMINGS = (_Hdlc(),)

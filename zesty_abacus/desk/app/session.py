@@ -8,6 +8,7 @@ from uuid import UUID
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
+from ..widgets.words import counted
 from .asking import AskedCapture, Asking
 from .beside import BesideHere
 from .claims import Claims
@@ -242,7 +243,7 @@ class Session(QObject):
     def _tell_problems(self) -> None:
         problems = sum(outcome.report.problem_count + bool(outcome.error) for outcome in self.outcomes)
         if problems:
-            self.told.emit("wrong", f"{problems} problems while reading; see Intake.")
+            self.told.emit("wrong", f"{counted(problems, 'problem')} while reading; see Intake.")
 
     # what is in hand
 

@@ -27,7 +27,7 @@ from ...app.session import Session
 from ...widgets.paint import draw_text
 from ...widgets.parts import DeskHead, Panel, button, hairline, label
 from ...widgets.theme import TINY_PX, figure_font, look, text_font
-from ...widgets.words import grouped, span_text
+from ...widgets.words import counted, span_text
 
 _PREVIEW_ROWS = 40
 _CHOICES = {
@@ -219,16 +219,15 @@ class HandOverDesk(QWidget):
         self._may_replace = ""
 
         def done(rows: int) -> None:
-            count = grouped(rows)
-            session.told.emit("good", f"{target.path.name} is written: {count} rows.")
-            self._list(target.path, export.form, origin, count)
+            session.told.emit("good", f"{target.path.name} is written: {counted(rows, 'row')}.")
+            self._list(target.path, export.form, origin, rows)
 
         session.jobs.start(
             "export", f"writing {target.path.name}", lambda progress: export.write(target, origin, progress),
             done, self._say,
         )  # fmt: skip
 
-    def _list(self, path: Path, form: str, origin: engine.Origin | None, count: str) -> None:
+    def _list(self, path: Path, form: str, origin: engine.Origin | None, rows: int) -> None:
         entry = QWidget()
         column = QVBoxLayout(entry)
         column.setContentsMargins(0, 0, 0, 4)
@@ -236,7 +235,7 @@ class HandOverDesk(QWidget):
         name = label(path.name)
         name.setFont(text_font(bold=True))
         column.addWidget(name)
-        column.addWidget(label(f"{count} rows, {form}{_decoded_with(origin)}", "quiet", wrap=True))
+        column.addWidget(label(f"{counted(rows, 'row')}, {form}{_decoded_with(origin)}", "quiet", wrap=True))
         column.addWidget(label(f"{path.parent} at {datetime.now():%H:%M}", "quiet", wrap=True, selectable=True))
         self.side.body.insertWidget(1, entry)
 

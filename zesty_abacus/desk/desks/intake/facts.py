@@ -13,7 +13,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.parts import clear_layout, label
 from ...widgets.theme import text_font
-from ...widgets.words import grouped, span_text
+from ...widgets.words import counted, grouped, span_text
 
 
 class SourceFacts(QWidget):
@@ -53,7 +53,7 @@ class SourceFacts(QWidget):
             ("time covered", span_text(outcome.last_ns - outcome.first_ns) if report.frames else "none"),
             ("began", _date_text(outcome.first_ns) if report.frames else "–"),
             ("clock", outcome.clock or "–"),
-            ("left out", f"{report.problem_count} pieces" if report.problem_count else "nothing"),
+            ("left out", counted(report.problem_count, "piece") if report.problem_count else "nothing"),
         ]
         grid = QGridLayout()
         grid.setHorizontalSpacing(16)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 from ...app.doors import lines
 from ...widgets.parts import EDGE, button, clear_layout, label
 from ...widgets.theme import figure_font
-from ...widgets.words import grouped, number_text, span_text
+from ...widgets.words import counted, grouped, number_text, span_text
 from .bench import Bench
 from .pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
 from .setting_rows import SettingRows
@@ -135,7 +135,7 @@ class OutcomePart:
             return
         distinct = len({vote.text for vote in votes})
         repeats = sum(len(vote.bursts) for vote in votes)
-        self._section(f"{repeats} bursts, {len(votes)} messages, {distinct} distinct")
+        self._section(f"{counted(repeats, 'burst')}, {counted(len(votes), 'message')}, {distinct} distinct")
         self.result_box.addWidget(self.votes_view)
         self.votes_view.show_votes(votes)
         self.votes_view.setVisible(True)

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ...around.time_hands import key_on_time, wheel_on_time
 from ...widgets.theme import look
+from ...widgets.words import counted
 from .bench import Bench
 from .marks import DATA
 from .wave_painter import WavePainter
@@ -207,5 +208,7 @@ class WaveView(QWidget):
         self.place.forget_ranges()
         outcome = self._bench.outcome
         if outcome is not None:
-            self.setAccessibleDescription(f"{len(outcome.result.frames)} frames, {len(outcome.result.marks)} marks")
+            self.setAccessibleDescription(
+                f"{counted(len(outcome.result.frames), 'frame')}, {counted(len(outcome.result.marks), 'mark')}"
+            )
         self.update()

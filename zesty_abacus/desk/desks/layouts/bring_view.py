@@ -12,6 +12,7 @@ from ...app.doors import laid
 from ...app.session import Session
 from ...app.settings import table_columns_path
 from ...widgets.parts import button, label, plain_tip
+from ...widgets.words import counted
 from .table_picker import TablePicker
 
 
@@ -140,7 +141,10 @@ class BringView(QWidget):
         kept = session.edits.change_all(ticked, f"brought in from {self.brought.path.name}")
         if not self.picker.isHidden() and self.picker.mapping is not None:
             laid.MappingShelf(table_columns_path()).keep(self.picker.mapping)
-        session.told.emit("good", f"{kept} layouts were brought in from {self.brought.path.name}.")
+        session.told.emit(
+            "good",
+            f"{counted(kept, 'layout', 'was', 'were')} brought in from {self.brought.path.name}.",
+        )
         self.done.emit()
 
     def keyPressEvent(self, event: Any) -> None:

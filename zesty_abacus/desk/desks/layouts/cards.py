@@ -13,6 +13,7 @@ from ...app.session import Session
 from ...widgets.paint import draw_text
 from ...widgets.parts import USES_SPACE
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
+from ...widgets.words import counted
 
 CARD_HEIGHT = 37
 _INDENT = 16
@@ -175,7 +176,7 @@ class ItemCard(Card):
             words = item.words()
             return item.name, words if words != item.name else "check", self._checked_field(), self._coverage()
         amount = getattr(item, "amount", None) or getattr(item, "length", None)
-        size = f"{item.size} bytes an item" if getattr(item, "size", None) is not None else ""
+        size = f"{counted(item.size, 'byte')} an item" if getattr(item, "size", None) is not None else ""
         when = engine.attribute_text(item, "selected", layout) if layout is not None else ""
         words = ", ".join(part for part in (item.words(), f"when {when}" if when else "") if part)
         return item.name, words, str(amount or ""), size

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 from ....core.files.writing import Target
 from ...app.doors import engine, laid
 from ...app.session import Session
+from ...widgets.words import counted
 
 _SHEETS = (("PDF", ".pdf"), ("HTML", ".html"), ("SVG", ".svg"))
 _DOTS = 300
@@ -37,7 +38,7 @@ def put_out(session: Session, target: Target, form: str, layouts: list[engine.La
 
     def done(answer: tuple[int, str]) -> None:
         lost, listed = answer
-        words = f"{len(layouts)} layouts are in {path.name}."
+        words = f"{counted(len(layouts), 'layout', 'is', 'are')} in {path.name}."
         if lost:
             words += f" {lost} things have no place in that format; they are listed in {listed}."
         session.told.emit("good", words)

@@ -66,7 +66,7 @@ class TriedTable(QWidget):
         if self._explained_words:
             said.append((self._explained_words, False, None))
         if self._past_end:
-            many = f"{self._past_end} registers" if self._past_end > 1 else "1 register"
+            many = counted(self._past_end, "register")
             said.append((f"this exchange goes {many} past the end of the map", True, None))
         for check in tried.checks:
             asked = check.agrees + check.disagrees
@@ -80,9 +80,9 @@ class TriedTable(QWidget):
             words = f", {array.words}" if array.words else ""
             said.append((f"{array.name}: {span} in {counted(array.frames, 'frame')}{words}", False, None))
         if tried.cut:
-            said.append((f"{grouped(tried.cut)} frames end before the layout does", True, None))
+            said.append((f"{counted(tried.cut, 'frame', 'ends', 'end')} before the layout does", True, None))
         if tried.others:
-            said.append((f"{grouped(tried.others)} frames of another size or beginning are not read", False, None))
+            said.append((f"{counted(tried.others, 'frame')} of another size or beginning not read", False, None))
         return said
 
     def try_layout(self, layout: engine.Layout | None, kind: int | None) -> None:

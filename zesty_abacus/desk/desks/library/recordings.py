@@ -61,7 +61,10 @@ class RecordingsView(QWidget):
             return int(library.recordings.import_all(found, author=author, reason="listed"))
 
         def done(changed: int) -> None:
-            session.told.emit("good", f"{changed} recordings are new or changed in the library's list.")
+            session.told.emit(
+                "good",
+                f"{counted(changed, 'recording', 'is', 'are')} new or changed in the library's list.",
+            )
             self.refresh()
 
         session.jobs.start("list recordings", "hashing recordings", work, done)

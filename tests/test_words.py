@@ -1,0 +1,38 @@
+"""Counts and lengths of time as sentences write them, in words fixed here."""
+
+import pytest
+
+from zesty_abacus.core.words import counted, grouped, span_text
+
+
+@pytest.mark.parametrize(
+    ("number", "words"), [(0, "0 frames"), (1, "1 frame"), (2, "2 frames"), (1000, "1\u2009000 frames")]
+)
+def test_a_count_agrees_with_what_is_counted(number, words):
+    assert counted(number, "frame") == words
+
+
+def test_what_they_do_agrees_too():
+    assert counted(1, "edit", "waits", "wait") == "1 edit waits"
+    assert counted(3, "edit", "waits", "wait") == "3 edits wait"
+    assert counted(1, "frame", many="are") == "1 frame"
+
+
+def test_digits_stand_in_threes():
+    assert [grouped(number) for number in (999, 12_345_678)] == ["999", "12\u2009345\u2009678"]
+
+
+@pytest.mark.parametrize(
+    ("nanoseconds", "words"),
+    [
+        (0, "0 ns"),
+        (999, "999 ns"),
+        (1500, "1.5 µs"),
+        (999_960_000, "1 s"),
+        (-2e6, "−2 ms"),
+        (119e9, "119 s"),
+        (120e9, "2.0 min"),
+    ],
+)
+def test_a_length_of_time_is_written_in_the_unit_that_suits_it(nanoseconds, words):
+    assert span_text(nanoseconds) == words
