@@ -75,7 +75,7 @@ def test_the_list_shows_hits_only_with_the_distance_between_them(pilot, line):
     pilot.click(pilot.window.read.only_hits)
     frames = pilot.window.read.frames
     assert frames.count() == 28 and {frames.line(n).lane for n in range(28)} == {"bilge"}
-    assert frames._after(1).startswith("+1.8")
+    assert frames._rows.after(1).startswith("+1.8")
     ask(pilot, line, 'has_text("no such text")')
     assert frames.count() == 0 and "none" in line.said.text()
     ask(pilot, line, "")

@@ -162,8 +162,8 @@ def manchester_parts(words, half_ns: float, sync=("111000", "000111"), one: str 
 
 
 def jittered(edges: Edges, sigma_ns: float, seed: int = 1) -> Edges:
-    """Move every edge a little, keeping their order."""
-    moved = edges.time_ns + np.random.default_rng(seed).normal(0, sigma_ns, len(edges))
+    """Move every edge a little, keeping their order; by no more than three times the usual, which nobody could read."""
+    moved = edges.time_ns + np.clip(np.random.default_rng(seed).normal(0, 1, len(edges)), -3, 3) * sigma_ns
     moved = np.maximum.accumulate(np.rint(moved).astype(np.int64))
     return Edges(moved, edges.level, edges.first, edges.begin_ns, edges.end_ns)
 

@@ -7,9 +7,11 @@ from hypothesis import strategies as st
 from tests.lines.drawing import drawn, from_levels, jittered, manchester_parts
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.lines.manchester import DECODER, ManchesterLine
 from zesty_abacus.core.lines.registry import decode_line
 from zesty_abacus.core.lines.result import MarkKind
+from zesty_abacus.core.protocols.registry import protocol_named
 
 
 def frames_of(result):
@@ -86,6 +88,16 @@ def test_messages_of_mil_std_1553b():
         (5 << 5 | 4, F.READ, b""),
         (5 << 5 | 4, F.ANSWER, b"\x28\x00\xbe\xef"),
     ]
+
+
+def test_frames_say_with_which_sync_they_begin():
+    groups = [[(0, 0x1234)], [(1, 0x5678)], [(1, 1), (0, 2)], [(0, 3), (1, 4)]]
+    frames = decode(from_levels(manchester_parts(groups, 500))).frames
+    assert frames.address.tolist() == [0, 1024, 1024, 0]
+    words = protocol_named("words")
+    assert [words.kind_text(KindKey(0, address, 0)) for address in (0, 1024, 2048, 5 << 5 | 3)] == [
+        "words", "words after sync 2", "words after sync 3", "terminal 5 · 3",
+    ]  # fmt: skip
 
 
 def test_a_word_cut_by_the_end_is_marked():

@@ -2,7 +2,8 @@
 
 The sync is written in half bits, ``111000`` for three half bits high and three low. Two syncs may tell words apart.
 Conventions: ``fall`` means that a 1 falls in its middle (as in MIL-STD-1553B), ``rise`` that it rises (IEEE 802.3).
-On a bipolar line the middle level is silence.
+On a bipolar line the middle level is silence. The address of a frame is which of the
+syncs its first word begins with, counted from 0, times 1024: beyond every terminal and subaddress of the standard.
 
 With ``standard="1553"`` words are those of MIL-STD-1553B, 4.3.3: 1 Mbit/s, a command or status sync ``111000``, a
 data sync ``000111``, 16 bits and odd parity; a frame is a command with its data or a status with its data.
@@ -298,7 +299,8 @@ def _decode(time, level, first, end_ns, half, syncs, one_rises, word_bits, parit
         if not open_frame:
             open_frame = True
             frame_begin, flags, first_byte = word_begin, np.int64(0), counts[2]
-            address = np.int64(0)
+            # which sync it begins with is all that tells its words apart, until a command says where they go
+            address = np.int64(0 if standard else (found - 1) << 10)
         put_mark(marks, counts, word_begin, np.int64(begin + length * half), SYNC, found - 1, 0)
         flags |= bad
         data_begin = np.int64(begin + length * half)

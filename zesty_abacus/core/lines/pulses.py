@@ -299,7 +299,7 @@ def _marks(run: BitRun, leaders: NDArray[np.int64]) -> Marks:
 def _told(facts: PulseFacts) -> tuple[Fact, ...]:
     gap = f"{facts.gap_ns / 1000:.4g} µs" if np.isfinite(facts.gap_ns) else "none found"
     return (
-        Fact("coding", float("nan"), "", facts.reason),
+        Fact("coding", float(facts.coding), "", facts.reason),
         Fact("unit_us", facts.unit_ns / 1000, "µs", f"{facts.unit_ns / 1000:.4g} µs"),
         Fact("burst_gap_us", facts.gap_ns / 1000, "µs", gap),
     )

@@ -10,7 +10,7 @@ from ..discover import discover
 from ..errors import MisuseError
 from ..waves.edges import Edges
 from .result import LineResult
-from .settings import LineSettings, Proposal, Setting
+from .settings import LineSettings, Proposal, Setting, check_settings
 
 
 class LineDecoder(Protocol):
@@ -64,9 +64,10 @@ def decode_line(settings: LineSettings, channels: Mapping[str, Edges]) -> LineRe
     Raises
     ------
     MisuseError
-        If a line that must be there is not chosen, or is not in the recording.
+        If a line that must be there is not chosen, or is not in the recording; if a setting is none of those there are.
     """
     decoder = decoder_of(settings)
+    check_settings(settings, decoder.fields, decoder.name)
     lines = {}
     for field in decoder.fields:
         if field.kind != "channel":

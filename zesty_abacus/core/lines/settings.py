@@ -7,6 +7,8 @@ from typing import Literal
 
 import msgspec
 
+from ..errors import MisuseError
+
 
 class LineSettings(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, tag_field="code"):
     """Base of all settings of a line code, which are immutable values with a JSON form."""
@@ -41,6 +43,25 @@ class Setting:
     choices: tuple[tuple[object, str], ...] = ()
     measured: bool = False
     optional: bool = False
+
+
+def check_settings(settings: msgspec.Struct, fields: tuple[Setting, ...], name: str) -> None:
+    """Refuse settings that are none of those there are.
+
+    Raises
+    ------
+    MisuseError
+        With the first one that is wrong, and what may stand there.
+    """
+    for field in fields:
+        value = getattr(settings, field.name)
+        if value is None and field.measured:
+            continue
+        if field.kind == "choice" and value not in {choice for choice, _ in field.choices}:
+            known = ", ".join(repr(choice) for choice, _ in field.choices)
+            raise MisuseError(f"{field.name}={value!r}, expected one of {known}.", where=name)
+        if field.kind == "number" and field.measured and value <= 0:
+            raise MisuseError(f"{field.name}={value!r}, expected a number above 0.", where=name)
 
 
 @dataclass(frozen=True, slots=True)

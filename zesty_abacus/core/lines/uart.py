@@ -22,6 +22,8 @@ PARITIES = ("none", "odd", "even", "mark", "space")
 _ENOUGH, _FAULTS = 16, 0.06
 """Of so many characters such a part may be disturbed; that more agree by chance is less likely than 1 in 3 000."""
 _BY_CHANCE = 0.6
+_ENOUGH_PAIRS = 6
+"""Text has at least two lengths of one level and four of the other, which is seven pairs more than a clock has."""
 _TRIED_CHANGES = 40_000
 """A first part of the line says what it speaks."""
 
@@ -130,15 +132,14 @@ def _parity_agrees(run: ByteRun) -> tuple[float, bool]:
 
 
 def _variety(line: Edges, bit_ns: float) -> float:
-    """Return near 1 if pulses of both levels have many lengths in bits, as characters do; less for a clock."""
+    """Return near 1 if pulses of both levels have several lengths in bits, as characters do; 0 for a clock."""
     widths, levels = line.widths(), line.level[:-1]
-    share = 1.0
+    pairs = 1
     for level in (0, 1):
         bits = np.rint(widths[levels == level] / bit_ns)
         bits = bits[(bits >= 1) & (bits <= 9)]
-        kinds = int((np.bincount(bits.astype(np.int64)) > 0.01 * max(len(bits), 1)).sum()) if len(bits) else 0
-        share *= min(kinds / 4, 1.0)
-    return share
+        pairs *= int((np.bincount(bits.astype(np.int64)) > 0.01 * max(len(bits), 1)).sum()) if len(bits) else 0
+    return min(max(pairs - 1, 0) / _ENOUGH_PAIRS, 1.0)
 
 
 @njit(cache=True, nogil=True)

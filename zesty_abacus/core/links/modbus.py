@@ -52,8 +52,8 @@ class _Rtu:
     protocol = NAME
     settings = ModbusRtuFraming
     fields = (
-        Setting("late_ms", "late after", "number", "ms"), Setting("rate", "bit rate", "number", "bit/s"),
-        Setting("pause_ms", "pause", "number", "ms"),
+        Setting("late_ms", "late after", "number", "ms"), Setting("rate", "bit rate", "number", "bit/s", measured=True),
+        Setting("pause_ms", "pause", "number", "ms", measured=True),
     )  # fmt: skip
 
     def apply(self, settings: ModbusRtuFraming, result: LineResult) -> LineResult:

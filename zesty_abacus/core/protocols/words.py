@@ -15,6 +15,8 @@ class Words(Protocol):
     def kind_text(self, key: KindKey) -> str:
         if not key.address:
             return "words"
+        if key.address >= 1 << 10:
+            return f"words after sync {(key.address >> 10) + 1}"
         answer = " answer" if key.flags & ANSWER else ""
         return f"terminal {key.address >> 5} · {key.address & 31}{answer}"
 

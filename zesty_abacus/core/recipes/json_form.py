@@ -11,10 +11,12 @@ from pathlib import Path
 
 import msgspec
 
-from ..errors import DataError
+from ..errors import DataError, MisuseError
 from ..files.errors import file_errors_as
 from ..files.reading import read_file
 from ..harmless import json_text
+from ..lines.settings import check_settings
+from .changes import fields_of
 from .model import Recipe
 
 FORMAT = "zesty-abacus recipes"
@@ -77,7 +79,19 @@ def recipes_from_file(path: Path) -> list[Recipe]:
         raise RecipeFormError(
             f"format={head.format!r} version={head.version}, expected {FORMAT!r} up to {VERSION}.", where=str(path)
         )
-    return [recipe_from_json(bytes(raw), where=f"{path} $.recipes[{n}]") for n, raw in enumerate(head.recipes)]
+    return [_checked(bytes(raw), f"{path} $.recipes[{n}]") for n, raw in enumerate(head.recipes)]
+
+
+def _checked(document: bytes, where: str) -> Recipe:
+    """Read one recipe, and refuse words in it that mean nothing; what is kept already is told of when it is used."""
+    recipe = recipe_from_json(document, where=where)
+    for name, settings in (("line", recipe.line), ("framing", recipe.framing)):
+        if settings is not None:
+            try:
+                check_settings(settings, fields_of(settings), name)
+            except MisuseError as error:
+                raise RecipeFormError(error.message, where=f"{where}.{name}", hint=error.hint) from error
+    return recipe
 
 
 def published_schema() -> dict:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Literal
 
@@ -82,7 +82,7 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
     for number, channel in enumerate(channels):
         progress.step(number / len(channels) * 0.5, f"looking at {channel.name}")
         if channel.samples is None or not channel.samples.is_iq:
-            prepared[channel.name] = prepare_line(channel, LevelSetting(channel=channel.name), _first_part(channel))
+            prepared[channel.name] = prepare_line(channel, LevelSetting(channel=channel.name), first_part(channel))
     looked_at = _LookedAt(path, recording, prepared)
     for number, decoder in enumerate(decoders()):
         progress.step(0.5 + number / len(decoders()) * 0.5, f"trying {decoder.name}")
@@ -181,11 +181,41 @@ def _as_taken(takes: str, table: FrameTable) -> LineResult:
     return LineResult(first, first.time_ns, Marks.none())
 
 
+_LIKELY = 0.5
+
+
+def best_of_each_line(found: list[RecipeProposal]) -> list[RecipeProposal]:
+    """Return the best recipe, and the best ones for other channels if they are likely; each gives a lane of its own.
+
+    Parameters
+    ----------
+    found
+        Best first.
+    """
+    chosen: list[RecipeProposal] = []
+    used: set[str] = set()
+    for proposal in found:
+        channels = set(proposal.recipe.channels())
+        if not chosen or (proposal.score >= _LIKELY and channels and not channels & used):
+            chosen.append(proposal)
+            used |= channels
+    return chosen if len(chosen) < 2 else [_on_lane_of_its_own(one) for one in chosen]
+
+
+def _on_lane_of_its_own(proposal: RecipeProposal) -> RecipeProposal:
+    recipe = proposal.recipe
+    lane = f"{recipe.lane} {recipe.channels()[0]}"
+    return replace(
+        proposal, recipe=msgspec.structs.replace(recipe, name=f"{recipe.name} {recipe.channels()[0]}", lane=lane)
+    )
+
+
 def _best(found: list[RecipeProposal]) -> list[RecipeProposal]:
     return sorted(found, key=lambda proposal: -proposal.score)[:6]
 
 
-def _first_part(channel: Channel) -> tuple[int, int] | None:
+def first_part(channel: Channel) -> tuple[int, int] | None:
+    """Return the part of a long wave that is looked at, None for all of it."""
     samples = channel.samples
     if samples is None or len(samples) <= _MOST_SAMPLES:
         return None
@@ -221,7 +251,7 @@ def _radio(path: Path, recording: LineRecording, channel: Channel, progress: Pro
         progress.step(0.1, f"looking for {words}")
         try:
             setting = LevelSetting(channel=channel.name, kind=kind)
-            lines[kind] = prepare_line(channel, setting, _first_part(channel), progress.quiet())
+            lines[kind] = prepare_line(channel, setting, first_part(channel), progress.quiet())
         except AbacusError:
             continue
     # a carrier that is silent while another one sounds is one of two tones

@@ -104,6 +104,8 @@ class SourceOutcome:
         How many samples or edges a recording of lines has, and what was counted.
     recipe
         Name of the recipe that was used.
+    silent_recipe
+        Name of one that is for it and does not say what its wires speak.
     facts
         What was counted: (name, words).
     error
@@ -127,6 +129,7 @@ class SourceOutcome:
     samples: int = 0
     counted: str = ""
     recipe: str = ""
+    silent_recipe: str = ""
     facts: list[tuple[str, str]] = field(default_factory=list)
     error: str = ""
     may_pass: bool = False
@@ -278,7 +281,10 @@ def _read_waves(
     outcome.facts = list(recording.facts)
     outcome.date_ns = recording.zero_ns
     outcome.cover(*recording.span_ns)
-    if request.recipe is None or request.recipe.line is None:
+    if request.recipe is None:
+        return
+    if request.recipe.line is None:
+        outcome.silent_recipe = request.recipe.name
         return
     rest = Progress(lambda share, note: progress.step(0.5 + share / 2, note))
     made = run_recipe(request.recipe, recording, None, rest)

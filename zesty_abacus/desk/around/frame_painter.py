@@ -45,7 +45,7 @@ class FramePainter:
         cells = {name: QRectF(box.left(), top, box.width(), ROW) for name, box in columns.items()}
         right = Qt.AlignmentFlag.AlignRight
         draw_text(painter, cells["time s"], line.time, figure_font(SMALL_PX), theme.ink, right)
-        draw_text(painter, cells["after"], self._after(place), figure_font(TINY_PX), theme.quiet, right)
+        draw_text(painter, cells["after"], self.after(place), figure_font(TINY_PX), theme.quiet, right)
         draw_text(painter, cells["lane"], line.lane, text_font(SMALL_PX), theme.quiet)
         font = text_font(SMALL_PX, italic=not line.named)
         color = theme.ink if line.named else theme.unexplained
@@ -53,7 +53,8 @@ class FramePainter:
         draw_text(painter, cells["says"], line.says, text_font(SMALL_PX), theme.wrong if line.wrong else theme.ink)
         draw_payload(painter, cells["payload"], line, self._session.form)
 
-    def _after(self, place: int) -> str:
+    def after(self, place: int) -> str:
+        """Return how long after the listed frame before it a frame came."""
         since = self._listed.time_since_last(place)
         return "" if since is None else f"+{span_text(since)}"
 
