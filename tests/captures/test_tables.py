@@ -47,6 +47,22 @@ class TestFrameTables:
         assert table.flags.tolist() == [F.RECEIVED, F.SENT | F.EXTENDED]
         assert [table.payload_of(n) for n in (0, 1)] == [b"\x01\x02\x03", b"\x0a\x0b"]
 
+    @pytest.mark.parametrize(
+        ("word", "flags"),
+        [("Rx", F.RECEIVED), ("r", F.RECEIVED), ("received", F.RECEIVED), ("TX", F.SENT), ("transmit", F.SENT),
+         ("s", F.SENT), ("read", F.READ), ("Write", 0), ("request", 0), ("answer", F.ANSWER), ("response", F.ANSWER), ("", 0),
+         ("rx read", F.RECEIVED | F.READ)],
+    )  # fmt: skip
+    def test_a_direction_says_which_way_and_what_it_is(self, tmp_path, word, flags):
+        table, report = read(tmp_path, f"time,address,direction,payload\n0.1,0x48,{word},0102\n")
+        assert table.flags.tolist() == [flags] and not report.problems
+
+    def test_a_direction_that_is_none_is_told_with_its_line(self, tmp_path):
+        table, report = read(tmp_path, "time,address,direction,payload\n0.1,1,rx,01\n0.2,1,sideways,02\n")
+        assert table.flags.tolist() == [F.RECEIVED, 0]
+        (problem,) = report.problems
+        assert (problem.place, problem.reason) == ("line 3, column direction", "'sideways' says nothing of a frame")
+
     def test_a_byte_a_column_in_hex_and_in_decimal(self, tmp_path):
         table, _ = read(tmp_path, "t;id;b0;b1;b2\n0,1;100;0A;FF;\n0,2;101;01;;\n0,3;102;7F;80;01\n")
         assert [table.payload_of(n) for n in range(3)] == [b"\x0a\xff", b"\x01", b"\x7f\x80\x01"]

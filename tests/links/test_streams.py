@@ -182,4 +182,4 @@ def test_a_table_of_frames_says_read_and_answer_and_is_read_again(tmp_path):
     code, out, err = run("frames", table)
     rows = list(csv.DictReader(io.StringIO(out)))
     assert code == 0 and [row["flags"] for row in rows] == ["read", "not_acknowledged answer", ""]
-    assert [row["direction"] for row in rows] == ["", "sent", ""] and "'funny' is no flag of a frame" in err
+    assert [row["direction"] for row in rows] == ["", "sent", ""] and "'funny' says nothing of a frame" in err

@@ -10,7 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.lines.drawing import drawn, from_levels, i2c_wires, spiked, uart_parts
+from tests.strategies import joined
 from zesty_abacus.core.captures.columns import Columns
+from zesty_abacus.core.captures.registry import read_recording
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.i2c import I2cLine
@@ -33,7 +35,7 @@ from zesty_abacus.core.recipes.json_form import (
 )
 from zesty_abacus.core.recipes.model import LevelSetting, SourcePattern, new_recipe
 from zesty_abacus.core.recipes.propose import propose
-from zesty_abacus.core.recipes.run import prepare_line, run_recipe
+from zesty_abacus.core.recipes.run import prepare_line, run_on_frames, run_recipe
 from zesty_abacus.core.waves.edges import Edges
 from zesty_abacus.core.waves.recording import Channel, LineRecording
 from zesty_abacus.core.waves.samples import Samples
@@ -196,6 +198,24 @@ def test_spikes_are_left_out_by_what_is_proposed(tmp_path):
     assert told.payload.tolist() == wanted.payload.tolist() and told.flags.tolist() == wanted.flags.tolist()
     (unclean,) = propose(tmp_path / "bilge.vcd", recording(scl=clean["clock"], sda=clean["data"]))[:1]
     assert unclean.recipe.levels == ()
+
+
+def test_a_table_of_reads_and_writes_has_registers(tmp_path):
+    path = tmp_path / "probe.csv"
+    path.write_text(
+        "time,address,direction,payload\n0.000,0x48,write,05\n0.001,0x48,read,0102\n0.002,0x48,write,09AA\n0.003,0x48,read,BB\n"
+    )
+    chunks = []
+    read_recording(path, lambda chunk, _names: chunks.append(chunk))
+    frames, _ = run_on_frames(new_recipe("probe", framing=RegisterFraming()), joined(chunks))
+    assert frames.address.tolist() == [0x48 << 16 | register for register in (5, 5, 9, 10)]
+    assert [frames.payload_of(n) for n in range(4)] == [b"", b"\x01\x02", b"\xaa", b"\xbb"]
+    path.write_text("time,address,direction,payload\n0.1,0x48,rx,05\n")
+    read_recording(path, lambda chunk, _names: chunks.append(chunk))
+    with pytest.raises(
+        MisuseError, match="register device takes frames, and this recording holds frames that nobody reads"
+    ):
+        run_on_frames(new_recipe("probe", framing=RegisterFraming()), chunks[-1])
 
 
 def test_text_on_a_serial_line_is_proposed_as_lines(tmp_path):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -86,14 +86,7 @@ def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report:
         good &= fine
     flags = np.zeros(count, np.uint32)
     for place in columns.of_role("direction"):
-        word = pc.utf8_lower(pc.utf8_trim_whitespace(batch.column(place)))
-        first = pc.utf8_slice_codeunits(word, 0, 1)
-        flags |= np.where(pc.is_in(first, pa.array(["s", "t"])).to_numpy(zero_copy_only=False), F.SENT, 0).astype(
-            np.uint32
-        )
-        flags |= np.where(pc.is_in(first, pa.array(["r"])).to_numpy(zero_copy_only=False), F.RECEIVED, 0).astype(
-            np.uint32
-        )
+        flags |= _flags(batch.column(place), line, columns.names[place], report, F.flags_of_direction)
     said = columns.of_role("flags")
     for place in said:
         flags |= _flags(batch.column(place), line, columns.names[place], report)
@@ -117,17 +110,20 @@ def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report:
     )
 
 
-def _flags(cells: pa.Array, line: int, name: str, report: ReadReport) -> NDArray[np.uint32]:
+def _flags(
+    cells: pa.Array, line: int, name: str, report: ReadReport,
+    meant: Callable[[str], tuple[int, list[str]]] = F.flags_of_words,
+) -> NDArray[np.uint32]:  # fmt: skip
     """Return the flags that cells name; a word that is none is told, and passed over."""
     coded = pc.dictionary_encode(pc.fill_null(cells, ""))
     known = np.zeros(len(coded.dictionary), np.uint32)
     places = coded.indices.to_numpy(zero_copy_only=False)
     for number, text in enumerate(coded.dictionary.to_pylist()):
-        bits, strange = F.flags_of_words(text)
+        bits, strange = meant(text)
         known[number] = bits
         if strange:
             where = line + int(np.flatnonzero(places == number)[0])
-            report.add_problem(f"line {where}, column {name}", f"{strange[0][:40]!r} is no flag of a frame")
+            report.add_problem(f"line {where}, column {name}", f"{strange[0][:40]!r} says nothing of a frame")
     return known[places] if len(known) else np.zeros(len(cells), np.uint32)
 
 

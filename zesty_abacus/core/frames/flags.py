@@ -116,6 +116,29 @@ def flags_of_words(text: str) -> tuple[int, list[str]]:
     return bits, [word for word in words if word not in known]
 
 
+_DIRECTIONS = (
+    (SENT, ("s", "t", "tx", "sent", "send", "transmit", "transmitted", "out")),
+    (RECEIVED, ("r", "rx", "received", "receive", "in")),
+    (READ, ("read", "rd")),
+    (ANSWER, ("answer", "response", "reply", "resp")),
+    # what nothing is said of is a write, or a request
+    (0, ("write", "wr", "request", "req", "query")),
+)
+
+
+def flags_of_direction(text: str) -> tuple[int, list[str]]:
+    """Return the flags that words of a direction stand for, and those that stand for none.
+
+    Tables write which way a frame went as seen from the recorder, and on lanes with reads and answers also what it was.
+    """
+    known = {word: bit for bit, words in _DIRECTIONS for word in words}
+    words = text.lower().split()
+    bits = 0
+    for word in words:
+        bits |= known.get(word, 0)
+    return bits, [word for word in words if word not in known]
+
+
 def wrong_words(flags: int) -> str:
     """Return what went wrong in words, comma separated; nothing if all is well."""
     return ", ".join(word for bit, word in _WORDS if flags & bit & WRONG)

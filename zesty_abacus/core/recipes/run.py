@@ -262,8 +262,12 @@ def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable,
     if way.takes == TAKES:
         result = LineResult(table, table.time_ns, Marks.none())
         return way.apply(recipe.framing, result).frames, ()
+    if way.takes == "frames" and bool((table.flags & F.READ).any()):
+        # a table of frames that are read and written, as of I2C; no bus without reads has registers
+        return way.apply(recipe.framing, LineResult(table, table.time_ns, Marks.none())).frames, ()
     if way.takes != "bytes":
-        raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds bytes.", where=recipe.name)
+        holds = "frames that nobody reads" if way.takes == "frames" else "bytes"
+        raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds {holds}.", where=recipe.name)
     return way.apply(recipe.framing, bytes_of(table)).frames, ()
 
 
