@@ -50,8 +50,8 @@ class TestFrameTables:
     @pytest.mark.parametrize(
         ("word", "flags"),
         [("Rx", F.RECEIVED), ("r", F.RECEIVED), ("received", F.RECEIVED), ("TX", F.SENT), ("transmit", F.SENT),
-         ("s", F.SENT), ("read", F.READ), ("Write", 0), ("request", 0), ("answer", F.ANSWER), ("response", F.ANSWER), ("", 0),
-         ("rx read", F.RECEIVED | F.READ)],
+         ("s", F.SENT), ("read", F.READ), ("Write", 0), ("request", 0), ("answer", F.ANSWER),
+         ("response", F.ANSWER), ("", 0), ("rx read", F.RECEIVED | F.READ)],
     )  # fmt: skip
     def test_a_direction_says_which_way_and_what_it_is(self, tmp_path, word, flags):
         table, report = read(tmp_path, f"time,address,direction,payload\n0.1,0x48,{word},0102\n")
