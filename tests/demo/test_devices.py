@@ -58,8 +58,8 @@ def frames_of(capture, lane):
 def as_registers(found):
     """Put the pointer of a register device before its data again, as it was on the wire."""
     return [
-        (time, address >> 16, flags & ~F.PAST_END, payload if flags & F.READ or (flags & F.REFUSED and not payload and
-         address >> 16 != 0x5A) else bytes((address & 0xFF,)) + payload)
+        (time, address >> 16 & 0xFFFF, flags & ~F.PAST_END, payload if flags & F.READ or (flags & F.REFUSED and not payload and
+         address >> 16 & 0xFFFF != 0x5A) else bytes((address & 0xFF,)) + payload)
         for time, address, flags, payload in found
     ]  # fmt: skip
 

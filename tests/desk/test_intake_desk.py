@@ -7,7 +7,7 @@ from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton
 
 from zesty_abacus.core.frames import flags as F
-from zesty_abacus.desk.desks.intake.marks import value_text
+from zesty_abacus.desk.desks.intake.marks import mark_text
 from zesty_abacus.desk.launch import make_application
 
 
@@ -142,12 +142,12 @@ def test_keys_go_to_faults_addresses_and_frames(intake):
         intake.key("E")
         assert bench.frames.current() == row
     intake.key("E")
-    assert bench.frames.current() == wrong[-1] and "no further frame" in intake.window.foot.told.text()
+    assert bench.frames.current() == wrong[-1] and "no further fault" in intake.window.foot.told.text()
     intake.key("E", Qt.KeyboardModifier.ShiftModifier)
     assert bench.frames.current() == wrong[-2]
-    address = int(bench.outcome.result.frames.address[bench.frames.current()])
+    device = bench.frames.device(bench.frames.current())
     intake.key("A", Qt.KeyboardModifier.ShiftModifier)
-    assert int(bench.outcome.result.frames.address[bench.frames.current()]) == address
+    assert bench.frames.device(bench.frames.current()) == device
     at = bench.frames.current()
     intake.key(".")
     intake.key(".")
@@ -157,12 +157,65 @@ def test_keys_go_to_faults_addresses_and_frames(intake):
     assert intake.session.clock.view_span_ns < 2_000_000
 
 
+def test_of_two_frames_of_one_moment_the_chosen_one_stays_in_hand(intake):
+    """SPI has a frame of each data line at once."""
+    bench = take(intake, "winch")
+    desk, frames = intake.window.intake, bench.frames
+    times = frames.times()
+    row = next(n for n in range(20, 60) if times[n] == times[n + 1])
+    for chosen in (row, row + 1):
+        frames.show_frame(chosen)
+        frames.go(chosen)
+        intake.settle()
+        assert frames.current() == chosen
+        assert desk.came_out.words(chosen).address in desk.came_out.accessibleDescription()
+        desk.waves.setFocus()
+        intake.key(".")
+        assert frames.current() == chosen + 1
+        intake.key(",")
+        assert frames.current() == chosen
+    device = bench.outcome.result.frames.address[row]
+    frames.go(row)
+    intake.key("A")
+    assert frames.current() > row + 1 and bench.outcome.result.frames.address[frames.current()] == device
+    intake.click(desk.came_out.viewport(), QPoint(60, desk.came_out.head_height + 10))
+    first = desk.came_out.first()
+    assert frames.current() == first
+    intake.session.clock.set_cursor(int(times[row]) + 1)
+    assert frames.current() == row + 1, "elsewhere it is the last one again"
+
+
+def test_a_fault_is_found_inside_the_frame_that_has_it(intake):
+    bench = take(intake, "bilge")
+    result, clock = bench.outcome.result, intake.session.clock
+    marks = result.marks.rows[(result.marks.flags != 0) & (result.marks.frame >= 0)]
+    wrong = marks[marks[:, 0] > result.frames.time_ns[marks[:, 5]]][0]
+    clock.set_cursor(int(result.frames.time_ns[wrong[5]]) + bench.zero_ns)
+    intake.window.intake.waves.setFocus()
+    intake.key("E")
+    assert clock.cursor_ns == wrong[0] + bench.zero_ns and bench.frames.current() == wrong[5]
+    clock.set_cursor(clock.last_ns)
+    intake.key("E")
+    assert "There is no further fault." in intake.window.foot.told.text()
+
+
+def test_the_next_frame_of_a_device_may_be_about_another_register(intake):
+    bench = take(intake, "bilge")
+    addresses = bench.outcome.result.frames.address
+    intake.window.intake.waves.setFocus()
+    bench.frames.go(0)
+    intake.key("A")
+    row = bench.frames.current()
+    assert row > 0 and addresses[row] >> 16 == addresses[0] >> 16
+    assert not (addresses[1:row] >> 16 == addresses[0] >> 16).any()
+
+
 def test_bytes_are_shown_in_the_form_the_keys_ask_for(intake):
     take(intake, "bilge")
     for key, form, text in (("D", "dec", "16"), ("B", "bin", "00010000"), ("H", "hex", "10")):
         intake.key(key)
-        assert intake.session.form == form and value_text(0x10, form) == text
-    assert value_text(0x41, "text") == "A" and value_text(0x41, "hex", 9) == "sync"
+        assert intake.session.form == form and mark_text(5, 0x10, form) == text
+    assert mark_text(5, 0x41, "text") == "A" and mark_text(9, 0x41, "hex") == "sync"
 
 
 def test_a_source_without_a_recipe_is_worked_out_and_put_to_use(intake):

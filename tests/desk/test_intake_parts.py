@@ -9,8 +9,11 @@ from PyQt6.QtWidgets import QPushButton
 from tests.desk.test_intake_desk import intake, take  # noqa: F401 - a fixture
 from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.lines.i2c import I2cLine
 from zesty_abacus.core.lines.levels import level_histogram, suggest_levels
+from zesty_abacus.core.lines.registry import address_text
 from zesty_abacus.core.lines.result import MarkKind, Vote
+from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.links.registers import RegisterState
 from zesty_abacus.core.recipes.model import LevelSetting
 from zesty_abacus.core.recipes.run import PreparedLine
@@ -18,7 +21,7 @@ from zesty_abacus.core.waves.edges import Edges
 from zesty_abacus.core.waves.samples import Samples
 from zesty_abacus.desk.app import engine
 from zesty_abacus.desk.desks.intake import marks
-from zesty_abacus.desk.desks.intake.marks import MarkIndex, value_text
+from zesty_abacus.desk.desks.intake.marks import MarkIndex, mark_text
 from zesty_abacus.desk.desks.intake.pictures import LengthsView, LevelHistogramView, RegistersView, VotesView
 from zesty_abacus.desk.desks.intake.wave_painter import _round_step
 from zesty_abacus.desk.launch import make_application
@@ -56,8 +59,16 @@ def test_marks_are_found_by_time_as_a_plain_search_finds_them(listed, first, spa
 
 
 def test_values_are_written_in_every_form():
-    assert [value_text(0x41, form) for form in ("hex", "dec", "bin", "text")] == ["41", "65", "01000001", "A"]
-    assert value_text(0x01, "text") == "01" and value_text(0, "hex", MarkKind.BREAK) == "break"
+    data = MarkKind.DATA
+    assert [mark_text(data, 0x41, form) for form in ("hex", "dec", "bin", "text")] == ["41", "65", "01000001", "A"]
+    assert mark_text(data, 0x01, "text") == "01" and mark_text(MarkKind.BREAK, 0, "hex") == "break"
+    assert mark_text(MarkKind.BITS, 5, "bin") == "101" and mark_text(MarkKind.BITS, 5, "hex") == "05"
+
+
+def test_an_address_says_whom_and_which_way():
+    assert address_text(I2cLine(), 0x52) == "29 write" and address_text(I2cLine(), 0x53) == "29 read"
+    assert address_text(I2cLine(), 0b1111_0001) == "10 bits, read"
+    assert address_text(UartLine(), 0x52) is None and address_text(None, 0x52) is None
 
 
 def test_numbers_are_written_as_people_type_them():

@@ -18,6 +18,7 @@ from zesty_abacus.desk.app.settings import (
     trials_folder,
     with_recent,
 )
+from zesty_abacus.desk.around.roster import _rate_text
 from zesty_abacus.desk.widgets.abacus import swept_bits
 from zesty_abacus.desk.widgets.theme import NIGHT, look
 
@@ -67,6 +68,34 @@ def test_the_roster_orders_and_filters(pilot):
     assert len(shares) == len(pilot.session.capture.lanes) and all(group == sorted(group) for group in shares)
     pilot.type(roster.filter, "water nothing")
     assert roster.model.entries == []
+
+
+def test_a_rate_is_that_of_the_messages_own_time(pilot):
+    session = pilot.session
+    capture, kinds = session.capture, session.kinds
+    for kind in range(len(capture.kinds.keys)):
+        times = capture.kind_frames(kind).time_ns
+        span = int(times.max() - times.min())
+        assert kinds.rate(kind) == pytest.approx((len(times) - 1) / span * 1e9 if span else 0.0)
+    assert _rate_text(0.0) == "once" and _rate_text(50.2) == "50 Hz" and _rate_text(0.5) == "30.0/min"
+
+
+def test_of_two_frames_of_one_moment_the_one_clicked_stays_in_hand(pilot):
+    pilot.key("2")
+    frames, session = pilot.window.read.frames, pilot.session
+    lane = next(n for n, lane in enumerate(session.capture.lanes) if lane.name == "winch")
+    frames.show_only_lanes(frozenset({lane}))
+    place = next(n for n in range(10, 60) if frames.line(n).time == frames.line(n + 1).time)
+    session.clock.set_cursor(session.capture.frames.at(frames._listed.row(place)).time_ns)
+    pilot.settle()
+    for chosen in (place + 1, place):
+        y = next(top for row, top in frames.rows_in_view() if row == chosen) + 5
+        pilot.click(frames.viewport(), QPointF(200, y))
+        assert frames.current() == chosen and session.kind == session.store.kind_of_row(frames._listed.row(chosen))
+    frames.go(1)
+    assert frames.current() == place + 1
+    frames.go(1)
+    assert frames.current() == place + 2
 
 
 def test_find_goes_to_messages_fields_moments_and_does_commands(pilot):
@@ -219,7 +248,7 @@ def test_files_are_dropped_on_an_empty_window(empty, tmp_path):
     assert "none of the known formats" in empty.session.outcomes[1].error
     empty.key("1")
     empty.click(empty.window.intake.left.findChildren(type(empty.window.intake.left.inner.children()[1]))[1])
-    assert "problems" in empty.window.foot.told.text()
+    assert empty.window.foot.told.text() == "1 problem while reading; see Intake."
     more = write_log(tmp_path / "two.log", [("2.0", "can1", "200", "02")])
     empty.session.trials.open_paths([more])
     empty.wait(lambda: len(empty.session.capture) == 3, "the third frame")

@@ -53,6 +53,17 @@ def test_a_write_that_is_refused_midway_says_so_and_a_read_that_ends_does_not():
     assert [flags for _, flags, _ in frames_of(decode(wires.edges()))] == [F.REFUSED, F.READ]
 
 
+def test_how_a_read_ends_is_no_fault_of_its_last_byte():
+    wires = i2c_wires([[(0xB5, 1), (0x8E, 1), (0x01, 0)], [(0xB4, 1), (0x10, 0)], [(0xB5, 0)]])
+    marks = decode(wires.edges()).marks
+    ends = [MarkKind(kind) for kind in marks.kind if kind in (MarkKind.TAKEN, MarkKind.REFUSED, MarkKind.ENOUGH)]
+    assert ends == [
+        MarkKind.TAKEN, MarkKind.TAKEN, MarkKind.ENOUGH, MarkKind.TAKEN, MarkKind.REFUSED, MarkKind.REFUSED,
+    ]  # fmt: skip
+    wrong = [(MarkKind(kind), value) for kind, value, flags in marks.rows[:, 2:5].tolist() if flags]
+    assert wrong == [(MarkKind.DATA, 0x10), (MarkKind.ADDRESS, 0xB5)]
+
+
 def test_a_byte_cut_by_a_stop_is_shown_and_not_made_up():
     wires = i2c_wires([[(0xB4, 1)]])
     wires.wait(5000, data=0)

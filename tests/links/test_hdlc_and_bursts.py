@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.lines.result import BitRun, LineResult, LineRoom, Marks
 from zesty_abacus.core.links import hdlc
@@ -14,6 +15,7 @@ from zesty_abacus.core.links.bursts import BurstFraming, vote_repeats
 from zesty_abacus.core.links.framing import framing_of
 from zesty_abacus.core.links.hdlc import HdlcFraming
 from zesty_abacus.core.links.registers import RegisterFraming, register_state
+from zesty_abacus.core.protocols.registry import protocol_named
 
 
 def bits_result(bursts, gap_ns=10_000_000, bit_ns=1_000_000, flags=None):
@@ -189,6 +191,20 @@ def registers(parts, **settings):
     table = transfers(parts)
     result = LineResult(table, table.time_ns, Marks.none())
     return framing_of(RegisterFraming()).apply(RegisterFraming(**settings), result).frames
+
+
+def test_transfers_that_name_no_register_are_on_none():
+    """Nobody took the address; somebody asked whether it is there; a read before anybody said from where."""
+    frames = registers([(0x5A, True, b"ab"), (0x29, False, b""), (0x5A, False, b"\x00"), (0x5A, True, b"c")])
+    spoken = protocol_named("registers")
+    keys = [KindKey(0, int(address), int(flags)) for address, flags in zip(frames.address, frames.flags, strict=True)]
+    assert [spoken.kind_text(key) for key in keys] == [
+        "0x5A read, nobody said where", "0x29 no register", "0x5A write from 0x00", "0x5A read from 0x00",
+    ]  # fmt: skip
+    assert [spoken.device_of(key) for key in keys] == [0x5A, 0x29, 0x5A, 0x5A]
+    assert [spoken.exchange_of(key) is None for key in keys] == [True, True, False, False]
+    state = register_state(frames, 0x5A, 10_000)
+    assert state.value[:3].tolist() == [ord("c"), 0, 0], "what came from nobody knows where is no register's"
 
 
 def test_the_pointer_goes_on_by_itself():

@@ -24,6 +24,7 @@ from zesty_abacus.core.links.framing import framings
 from zesty_abacus.core.links.registers import RegisterFraming
 from zesty_abacus.core.links.telegrams import GapFraming, LineEndFraming
 from zesty_abacus.core.recipes.alignment import estimate_offset
+from zesty_abacus.core.recipes.changes import with_framing, with_line
 from zesty_abacus.core.recipes.json_form import (
     SCHEMA_PATH,
     RecipeFormError,
@@ -198,6 +199,16 @@ def test_spikes_are_left_out_by_what_is_proposed(tmp_path):
     assert told.payload.tolist() == wanted.payload.tolist() and told.flags.tolist() == wanted.flags.tolist()
     (unclean,) = propose(tmp_path / "bilge.vcd", recording(scl=clean["clock"], sda=clean["data"]))[:1]
     assert unclean.recipe.levels == ()
+
+
+def test_what_a_lane_speaks_follows_its_recipe_unless_somebody_wrote_a_note():
+    made = new_recipe("x", line=UartLine(line="x"))
+    made = msgspec.structs.replace(made, lane_note=made.speaks)
+    framed = with_framing(made, "Modbus RTU")
+    assert (made.lane_note, framed.lane_note) == ("UART", "UART, Modbus RTU")
+    assert with_line(framed, "I2C").lane_note == "I2C" and with_line(framed, "").lane_note == "Modbus RTU"
+    noted = msgspec.structs.replace(made, lane_note="the winch")
+    assert with_framing(noted, "Modbus RTU").lane_note == "the winch"
 
 
 def test_a_table_of_reads_and_writes_has_registers(tmp_path):

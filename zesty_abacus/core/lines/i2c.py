@@ -17,6 +17,7 @@ from .bipolar import are_complementary
 from .result import (
     ADDRESS,
     DATA,
+    ENOUGH,
     ERROR,
     REFUSED,
     RESTART,
@@ -33,6 +34,8 @@ from .result import (
 from .settings import LineSettings, Proposal, Setting
 from .timing import clock_hz
 
+_LONG = 0b11110
+"""Begins the first of the two bytes of an address of ten bits."""
 _STRETCH = 3.0
 """A low clock this many times as long as usual is called stretched."""
 
@@ -50,6 +53,11 @@ class _I2c:
     gives = "frames"
     settings = I2cLine
     fields = (Setting("clock", "clock line", "channel"), Setting("data", "data line", "channel"))
+
+    def address_text(self, value: int) -> str:
+        """Return the first byte of a transfer as a device and a direction."""
+        way = "read" if value & 1 else "write"
+        return f"10 bits, {way}" if value >> 3 == _LONG else f"{value >> 1:02X} {way}"
 
     def decode(self, settings: I2cLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode two lines; whatever lies before the first start is left alone."""
@@ -72,7 +80,7 @@ class _I2c:
     def _judge(self, clock_name: str, clock: Edges, data_name: str, data: Edges) -> list[Proposal]:
         result = self.decode(I2cLine(clock=clock_name, data=data_name), {"clock": clock, "data": data})
         whole = result.marks.kind == DATA
-        taken = int(np.isin(result.marks.kind, (TAKEN, REFUSED)).sum())
+        taken = int(np.isin(result.marks.kind, (TAKEN, REFUSED, ENOUGH)).sum())
         broken = int((result.marks.kind == ERROR).sum())
         starts = len(result.frames)
         clocked = taken * 18 / max(len(clock), 1)
@@ -115,7 +123,7 @@ def _decode(ct, cl, clock_first, dt, dl, data_first, end_ns, marks, frames, payl
     """
     scl, sda = clock_first, data_first
     i = j = 0
-    inside = refused = False
+    inside = refused = wanted = False
     bits = value = stage = 0
     long_address = np.int64(-1)
     begin = byte_begin = ack_begin = last_fall = address = flags = first_byte = np.int64(0)
@@ -129,7 +137,9 @@ def _decode(ct, cl, clock_first, dt, dl, data_first, end_ns, marks, frames, payl
             if scl == 0:
                 last_fall = now
                 if bits == 9:
-                    put_mark(marks, counts, ack_begin, now, REFUSED if refused else TAKEN, 0, 0)
+                    # a reader refuses the last byte it wants: that is how a read ends
+                    no = ENOUGH if wanted else REFUSED
+                    put_mark(marks, counts, ack_begin, now, no if refused else TAKEN, 0, 0)
                     bits = value = 0
                 continue
             bits += 1
@@ -140,20 +150,19 @@ def _decode(ct, cl, clock_first, dt, dl, data_first, end_ns, marks, frames, payl
                 continue
             ack_begin = now
             refused = sda == 1
-            bad = F.REFUSED if refused else 0
+            wanted = stage == 2 and (flags & F.READ) != 0
+            bad = F.REFUSED if refused and not wanted else 0
             put_mark(marks, counts, byte_begin, last_fall, DATA if stage == 2 else ADDRESS, value, bad)
             if stage == 2:
                 put_byte(payload, counts, value)
-                # a reader refuses the last byte it wants: that is how a read ends
-                if refused and not flags & F.READ:
-                    flags |= F.REFUSED
+                flags |= bad
                 continue
             flags |= bad
             if stage == 1:
                 address |= value
                 long_address = address
                 stage = 2
-            elif value >> 3 == 0b11110:
+            elif value >> 3 == _LONG:
                 address = np.int64((value >> 1) & 3) << 8
                 flags |= F.EXTENDED
                 stage = 1

@@ -40,9 +40,17 @@ class LineDecoder(Protocol):
         """Decode lines, given by the names of the channel settings."""
         ...
 
+    # a code whose marks carry addresses with more in them offers ``address_text(value)`` besides
+
     def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
         """Return settings that the channels themselves suggest, each with a score and a reason."""
         ...
+
+
+def address_text(settings: LineSettings | None, value: int) -> str | None:
+    """Return the address that a mark carries as a line code writes it; None where it is a number like any other."""
+    said = getattr(decoder_of(settings), "address_text", None) if settings is not None else None
+    return said(value) if said is not None else None
 
 
 @cache

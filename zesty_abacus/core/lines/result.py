@@ -40,6 +40,8 @@ class MarkKind(enum.IntEnum):
     LEADER = 13
     BITS = 14
     """A run of bits that is no whole byte."""
+    ENOUGH = 15
+    """Not acknowledged by a reader that wants no more: how a read ends."""
 
     @property
     def words(self) -> str:
@@ -62,6 +64,7 @@ _WORDS = {
     MarkKind.CONTROL: "control",
     MarkKind.LEADER: "leader",
     MarkKind.BITS: "bits",
+    MarkKind.ENOUGH: "no more wanted",
 }
 
 START, RESTART, STOP = int(MarkKind.START), int(MarkKind.RESTART), int(MarkKind.STOP)
@@ -69,7 +72,9 @@ ADDRESS, DATA, TAKEN, REFUSED = (
     int(MarkKind.ADDRESS), int(MarkKind.DATA), int(MarkKind.TAKEN), int(MarkKind.REFUSED),
 )  # fmt: skip
 CHECK, SYNC, BREAK, ERROR = int(MarkKind.CHECK), int(MarkKind.SYNC), int(MarkKind.BREAK), int(MarkKind.ERROR)
-CONTROL, LEADER, BITS = int(MarkKind.CONTROL), int(MarkKind.LEADER), int(MarkKind.BITS)
+CONTROL, LEADER, BITS, ENOUGH = (
+    int(MarkKind.CONTROL), int(MarkKind.LEADER), int(MarkKind.BITS), int(MarkKind.ENOUGH),
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, eq=False)

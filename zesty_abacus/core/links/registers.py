@@ -16,6 +16,7 @@ from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.result import LineResult
 from ..lines.settings import Setting
+from ..protocols.byte_registers import NO_REGISTER
 from .framing import Framing
 
 
@@ -112,10 +113,11 @@ def _follow(device, device_flags, starts, sizes, payload, pointer_bytes, last, a
             count -= pointer_bytes
             size[row] = count
         elif not device_flags[row] & F.READ:
-            address[row] = device[row] << 16
+            # nobody took its address, or somebody only asked whether it is there
+            address[row] = device[row] << 16 | NO_REGISTER
             continue
         first = pointers[who]
-        address[row] = device[row] << 16 | max(first, 0)
+        address[row] = device[row] << 16 | (first if first >= 0 else NO_REGISTER)
         if last >= 0 and first >= 0 and first + max(count, 1) - 1 > last:
             flags[row] |= F.PAST_END
         if advances and first >= 0:
@@ -126,7 +128,7 @@ def _follow(device, device_flags, starts, sizes, payload, pointer_bytes, last, a
 def _state(times, address, flags, start, size, payload, device, value, seen):  # type: ignore[no-untyped-def]
     pointer = np.int64(-1)
     for row in range(len(times)):
-        if address[row] >> 16 != device or flags[row] & F.REFUSED:
+        if address[row] >> 16 & 0xFFFF != device or flags[row] & F.REFUSED or address[row] & NO_REGISTER:
             continue
         first = address[row] & 0xFFFF
         for i in range(np.int64(size[row])):

@@ -1,4 +1,7 @@
-"""Byte registers of I2C and SPI devices: the address packs device and first register."""
+"""Byte registers of I2C and SPI devices: the address packs device and first register.
+
+A transfer that names no register, or continues from where nobody said, has :data:`NO_REGISTER` in its address.
+"""
 
 from __future__ import annotations
 
@@ -6,6 +9,9 @@ from ..frames.flags import READ
 from ..frames.kind_key import KindKey
 from .protocol import Exchange, Protocol
 from .spaces import Space
+
+NO_REGISTER = 1 << 32
+_DEVICE = 0xFFFF
 
 
 class ByteRegisters(Protocol):
@@ -15,14 +21,19 @@ class ByteRegisters(Protocol):
     ways = frozenset({"read"})
 
     def kind_text(self, key: KindKey) -> str:
+        device = f"0x{self.device_of(key):02X}"
+        if key.address & NO_REGISTER:
+            return f"{device} read, nobody said where" if key.flags & READ else f"{device} no register"
         way = "read" if key.flags & READ else "write"
-        return f"0x{key.address >> 16:02X} {way} from 0x{key.address & 0xFFFF:02X}"
+        return f"{device} {way} from 0x{key.address & 0xFFFF:02X}"
 
     def device_of(self, key: KindKey) -> int:
-        return key.address >> 16
+        return key.address >> 16 & _DEVICE
 
     def exchange_of(self, key: KindKey) -> Exchange | None:
-        return Exchange(key.address >> 16, Space.BYTES, key.address & 0xFFFF)
+        if key.address & NO_REGISTER:
+            return None
+        return Exchange(self.device_of(key), Space.BYTES, key.address & 0xFFFF)
 
 
 PROTOCOL = ByteRegisters()

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-from .clock import Clock
 from .doors import engine
 from .reading import Reading
 
@@ -21,9 +20,11 @@ class Kinds:
         The open capture, None until there is one.
     """
 
-    def __init__(self, reading: Reading, clock: Clock) -> None:
-        self._reading, self._clock = reading, clock
+    def __init__(self, reading: Reading) -> None:
+        self._reading = reading
         self.capture: Any = None
+        self._rates_of: Any = None
+        self._rates: dict[int, float] = {}
 
     def key(self, kind: int) -> engine.KindKey:
         """Return lane, address and flags of a kind."""
@@ -57,9 +58,14 @@ class Kinds:
         return "remote frames" if flags & engine.REMOTE else ""
 
     def rate(self, kind: int) -> float:
-        """Return frames a second over the whole recording."""
-        seconds = (self._clock.last_ns - self._clock.first_ns) / 1e9
-        return self.capture.kinds.count(kind) / seconds if seconds > 0 else 0.0
+        """Return frames a second, from its first to its last; 0 if it was seen once."""
+        if self._rates_of is not self.capture:
+            self._rates_of, self._rates = self.capture, {}
+        if kind not in self._rates:
+            count = self.capture.kinds.count(kind)
+            first, last = self.capture.order_of_kind(kind).span() if count > 1 else (0, 0)
+            self._rates[kind] = (count - 1) * 1e9 / (last - first) if last > first else 0.0
+        return self._rates[kind]
 
     def layout_for_new_field(self, kind: int, name: str) -> engine.Layout:
         """Return the layout of a kind, or a new empty one that reads just this kind."""

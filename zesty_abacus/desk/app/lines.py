@@ -5,7 +5,7 @@ from __future__ import annotations
 from ...core.captures.columns import ROLES, TIME_UNITS, Columns, guess_columns, split_line
 from ...core.captures.registry import form_names
 from ...core.captures.source import head_of
-from ...core.lines.registry import decoder_of, decoders
+from ...core.lines.registry import address_text, decoder_of, decoders
 from ...core.lines.result import Vote
 from ...core.links.framing import framing_of, framings
 from ...core.links.registers import RegisterState
@@ -20,11 +20,40 @@ from ...core.waves.recording import Channel
 from ...core.waves.samples import Samples
 
 __all__ = [
-    "ROLES", "TIME_UNITS", "Channel", "Columns", "Edges", "FrameReader", "FrameWords", "LevelSetting", "Offer",
-    "OffsetEstimate", "OpenedSource", "Outcome", "PreparedLine", "Recipe",
-    "RegisterState", "Samples", "SourcePattern",
-    "Vote", "capture_of_outcome", "decoder_of", "decoders",
-    "estimate_offset", "fields_of", "form_names", "framing_of", "framings", "guess_columns", "head_of",
-    "new_recipe", "open_source", "registers_at", "split_line", "try_recipe",
-    "with_framing", "with_line",
+    "ROLES",
+    "TIME_UNITS",
+    "Channel",
+    "Columns",
+    "Edges",
+    "FrameReader",
+    "FrameWords",
+    "LevelSetting",
+    "Offer",
+    "OffsetEstimate",
+    "OpenedSource",
+    "Outcome",
+    "PreparedLine",
+    "Recipe",
+    "RegisterState",
+    "Samples",
+    "SourcePattern",
+    "Vote",
+    "address_text",
+    "capture_of_outcome",
+    "decoder_of",
+    "decoders",
+    "estimate_offset",
+    "fields_of",
+    "form_names",
+    "framing_of",
+    "framings",
+    "guess_columns",
+    "head_of",
+    "new_recipe",
+    "open_source",
+    "registers_at",
+    "split_line",
+    "try_recipe",
+    "with_framing",
+    "with_line",
 ]  # fmt: skip

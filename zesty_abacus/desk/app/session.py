@@ -106,7 +106,7 @@ class Session(QObject):
         self.shared = SharedLibrary(self.jobs, self.undo)
         self.claims = Claims(self.shared)
         self.edits = self.shared.edits
-        self.kinds = Kinds(self.reading, self.clock)
+        self.kinds = Kinds(self.reading)
         self.owners = Owners(self.reading)
         self.traces = Traces(self.reading, self.kinds)
         asked_of = AskedCapture(self.reading, self.clock)

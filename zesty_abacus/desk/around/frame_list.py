@@ -80,7 +80,7 @@ class FrameList(RowList):
 
     def current(self) -> int:
         """Return the place in the list of the last frame at or before the cursor, -1 before the first."""
-        return self.order().count_until(self._session.clock.cursor_ns) - 1
+        return self._listed.current()
 
     def line(self, place: int) -> FrameLine:
         """Return a listed frame in words."""
@@ -156,10 +156,13 @@ class FrameList(RowList):
 
     def _put_cursor(self, place: int) -> None:
         place = min(max(place, 0), self.count() - 1)
-        if place >= 0:
-            self._session.clock.set_cursor(
-                self._session.capture.frames.at(self._listed.row(place)).time_ns, follow=True
-            )
+        if place < 0:
+            return
+        self._listed.choose(place)
+        clock, before = self._session.clock, self._session.clock.cursor_ns
+        clock.set_cursor(self._session.capture.frames.at(self._listed.row(place)).time_ns, follow=True)
+        if clock.cursor_ns == before:
+            self._on_cursor()
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Offer what may be asked of frames like the one under the mouse."""

@@ -28,6 +28,7 @@ class ListedFrames:
         self._capture: Capture | None = None
         self._order: TimeOrder | RowsInOrder | None = None
         self._rows: dict[int, NDArray[np.uint32]] = {}
+        self._chosen: tuple[TimeOrder | RowsInOrder, int] | None = None
 
     @property
     def follows_the_kind(self) -> bool:
@@ -86,6 +87,25 @@ class ListedFrames:
                 self._rows.clear()
             self._rows[first] = order.rows(first, first + _WINDOW)
         return int(self._rows[first][place - first])
+
+    def choose(self, place: int) -> None:
+        """Take the frame at a place in hand, of several at one moment."""
+        self._chosen = (self.order(), place)
+
+    def current(self) -> int:
+        """Return the place of the last frame at or before the cursor, -1 before the first.
+
+        Of several at that moment it is the one that was chosen, until the cursor is at another moment: both lines of a
+        bus have frames at once.
+        """
+        order = self.order()
+        place = order.count_until(self._session.clock.cursor_ns) - 1
+        if self._chosen is None or self._chosen[0] is not order or place < 0:
+            return place
+        chosen = self._chosen[1]
+        rows = np.array([self.row(place), self.row(chosen)], np.uint32)
+        last, mine = self._session.capture.frames.times(rows).tolist()
+        return chosen if mine == last else place
 
     def time_since_last(self, place: int) -> int | None:
         """Return how many nanoseconds lie between a frame and the one listed before it; None for the first."""

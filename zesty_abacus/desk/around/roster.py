@@ -192,6 +192,8 @@ class RosterDelegate(QStyledItemDelegate):
 
 
 def _rate_text(rate: float) -> str:
+    if not rate:
+        return "once"
     if rate >= 9.5:
         return f"{rate:.0f} Hz"
     return f"{rate:.1f} Hz" if rate >= 0.95 else f"{rate * 60:.1f}/min"

@@ -14,16 +14,21 @@ def intake_commands(bench: Bench, ask: Callable[[], object]) -> list[Command]:
     def out() -> bool:
         return bench.outcome is not None
 
-    def search(step: int, **what: bool) -> None:
-        if not bench.frames.go_next(step, **what):
-            words = "with a fault" if what.get("wrong") else "of this address"
-            bench.session.told.emit("", f"There is no {'further' if step > 0 else 'earlier'} frame {words}.")
+    def search(go: Callable[[int], bool], step: int, what: str) -> None:
+        if not go(step):
+            bench.session.told.emit("", f"There is no {'further' if step > 0 else 'earlier'} {what}.")
+
+    def fault(step: int) -> None:
+        search(bench.frames.go_to_fault, step, "fault")
+
+    def device(step: int) -> None:
+        search(bench.frames.go_to_device, step, "frame of this device")
 
     made = [
-        ("next fault", "Next frame with a fault", "E", lambda: search(1, wrong=True)),
-        ("fault before", "Frame with a fault before", "Shift+E", lambda: search(-1, wrong=True)),
-        ("next same", "Next frame of this address", "A", lambda: search(1, same_address=True)),
-        ("same before", "Frame of this address before", "Shift+A", lambda: search(-1, same_address=True)),
+        ("next fault", "Next fault", "E", lambda: fault(1)),
+        ("fault before", "Fault before", "Shift+E", lambda: fault(-1)),
+        ("next same", "Next frame of this device", "A", lambda: device(1)),
+        ("same before", "Frame of this device before", "Shift+A", lambda: device(-1)),
         (
             "whole frame",
             "Bring the whole frame into view",

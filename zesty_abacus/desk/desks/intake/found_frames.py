@@ -21,6 +21,7 @@ class FoundFrames:
         self._times: tuple[tuple, np.ndarray] | None = None
         self._marks: tuple[lines.Outcome, MarkIndex] | None = None
         self._overview: tuple[tuple, tuple[np.ndarray, np.ndarray]] | None = None
+        self._chosen: tuple[lines.Outcome, int] | None = None
 
     def times(self) -> np.ndarray:
         """Return the time of each frame that came out, on the capture's clock; in order."""
@@ -66,15 +67,44 @@ class FoundFrames:
         )
 
     def current(self) -> int:
-        """Return the frame at or before the cursor, -1 before the first."""
-        return int(np.searchsorted(self.times(), self._bench.session.clock.cursor_ns, side="right")) - 1
+        """Return the frame at or before the cursor, -1 before the first; of those of one moment the chosen one."""
+        cursor, times = self._bench.session.clock.cursor_ns, self.times()
+        place = int(np.searchsorted(times, cursor, side="right")) - 1
+        chosen = self._chosen[1] if self._chosen is not None and self._chosen[0] is self._bench.outcome else place
+        # what was chosen stays in hand until the cursor is at frames of another moment
+        return chosen if 0 <= chosen < len(times) and times[chosen] == times[place] else place
+
+    def device(self, row: int) -> int:
+        """Return whom a frame addresses, apart from what more its address says."""
+        return self._devices()[row]
+
+    def _devices(self) -> np.ndarray:
+        """Return whom each frame addresses, int64."""
+        outcome = self._bench.outcome
+        assert outcome is not None, "only what came out has devices"
+        spoken = engine.protocol_named(outcome.recipe.protocol)
+        distinct, which = np.unique(outcome.result.frames.address, return_inverse=True)
+        devices = [spoken.device_of(engine.KindKey(0, address, 0)) for address in distinct.tolist()]
+        return np.array(devices, np.int64)[which.reshape(-1)]
 
     def go(self, row: int) -> None:
         """Put the cursor on a frame."""
         times = self.times()
         if len(times):
             row = min(max(row, 0), len(times) - 1)
-            self._bench.session.clock.set_cursor(int(times[row]), follow=True)
+            self._choose(row, int(times[row]))
+
+    def _choose(self, row: int, time_ns: int) -> None:
+        """Take a frame in hand, and put the cursor at a time in it."""
+        assert self._bench.outcome is not None, "only what came out can be chosen"
+        clock = self._bench.session.clock
+        other = self.current() != row
+        self._chosen = (self._bench.outcome, row)
+        before = clock.cursor_ns
+        clock.set_cursor(time_ns, follow=True)
+        if other and clock.cursor_ns == before:
+            # both lines of a bus have frames of one moment
+            clock.cursor_changed.emit()
 
     def show_frame(self, row: int) -> None:
         """Bring a whole frame into view, with some air around it."""
@@ -86,19 +116,37 @@ class FoundFrames:
         self._bench.session.clock.set_cursor(first)
         self._bench.session.clock.set_view(first - air, last + air)
 
-    def go_next(self, step: int, *, wrong: bool = False, same_address: bool = False) -> bool:
-        """Go to the next or the last frame with a fault, or of the same address; say whether there is one."""
+    def go_to_device(self, step: int) -> bool:
+        """Go to the next or the last frame of the same device, whatever of it is meant; say whether there is one."""
+        at = self.current()
+        if self._bench.outcome is None or at < 0:
+            return False
+        devices = self._devices()
+        rows = np.flatnonzero(devices == devices[at])
+        rows = rows[rows > at] if step > 0 else rows[rows < at][::-1]
+        if len(rows):
+            self.go(int(rows[0]))
+        return bool(len(rows))
+
+    def go_to_fault(self, step: int) -> bool:
+        """Go to where the next or the last fault is: into its frame, at the mark that is wrong."""
         if self._bench.outcome is None:
             return False
-        table, at = self._bench.outcome.result.frames, self.current()
-        fits = np.ones(len(table), np.bool_)
-        if wrong:
-            fits &= table.flags & engine.WRONG > 0
-        if same_address and at >= 0:
-            fits &= table.address == table.address[at]
-        rows = np.flatnonzero(fits)
-        rows = rows[rows > at] if step > 0 else rows[rows < at][::-1]
-        if not len(rows):
-            return False
-        self.go(int(rows[0]))
-        return True
+        rows, times = self._faults()
+        cursor = self._bench.session.clock.cursor_ns
+        there = np.flatnonzero(times > cursor) if step > 0 else np.flatnonzero(times < cursor)[::-1]
+        if len(there):
+            self._choose(int(rows[there[0]]), int(times[there[0]]))
+        return bool(len(there))
+
+    def _faults(self) -> tuple[np.ndarray, np.ndarray]:
+        """Return the frames with faults in order of time, and when each shows: at a wrong mark, else at its begin."""
+        assert self._bench.outcome is not None, "faults are looked for only in what came out"
+        result = self._bench.outcome.result
+        marks = result.marks.rows[(result.marks.flags != 0) & (result.marks.frame >= 0)]
+        wrong = np.flatnonzero(result.frames.flags & engine.WRONG > 0)
+        whole = wrong[~np.isin(wrong, marks[:, 5])]
+        rows = np.concatenate([marks[:, 5], whole])
+        times = np.concatenate([marks[:, 0] + self._bench.zero_ns, self.times()[whole]])
+        order = np.argsort(times, kind="stable")
+        return rows[order], times[order]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
@@ -9,7 +11,9 @@ from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from ...widgets.paint import draw_text
 from ...widgets.theme import SMALL_PX, TINY_PX, Theme, faded, figure_font, look, text_font
 
-START, RESTART, STOP, ADDRESS, DATA, TAKEN, REFUSED, CHECK, SYNC, BREAK, ERROR, CONTROL, LEADER, BITS = range(1, 15)
+(
+    START, RESTART, STOP, ADDRESS, DATA, TAKEN, REFUSED, CHECK, SYNC, BREAK, ERROR, CONTROL, LEADER, BITS, ENOUGH,
+) = range(1, 16)  # fmt: skip
 _CAPSULES = (ADDRESS, DATA, CHECK, SYNC, BREAK, ERROR, CONTROL, LEADER, BITS)
 _MOST_DRAWN = 900
 _WORDS = {SYNC: "sync", BREAK: "break", LEADER: "leader", ERROR: "broken", CONTROL: "control", CHECK: "check"}
@@ -49,8 +53,10 @@ class MarkIndex:
         return some, wrong
 
 
-def value_text(value: int, form: str, kind: int = DATA) -> str:
-    """Return a value in the way payloads are shown."""
+def mark_text(kind: int, value: int, form: str) -> str:
+    """Return what stands in a mark: a word, or its value in the way payloads are shown."""
+    if kind == BITS and form == "bin":
+        return f"{value:b}"
     if kind in (SYNC, LEADER, BREAK):
         return _WORDS[kind]
     if form == "dec":
@@ -68,8 +74,9 @@ def mark_color(kind: int, theme: Theme) -> QColor:
 
 
 def draw_marks(
-    painter: QPainter, rect: QRectF, rows: np.ndarray, span_ns: tuple[int, int], form: str, chosen: int
-) -> None:
+    painter: QPainter, rect: QRectF, rows: np.ndarray, span_ns: tuple[int, int], form: str, chosen: int,
+    address_text: Callable[[int], str | None],
+) -> None:  # fmt: skip
     """Draw the marks that lie in a span.
 
     Parameters
@@ -78,6 +85,8 @@ def draw_marks(
         Marks in the span, times on the same clock as the span.
     chosen
         Number of the frame at the cursor, whose marks stand out.
+    address_text
+        How the line code writes an address that says more than a number; None if it does not.
     """
     scale = rect.width() / max(span_ns[1] - span_ns[0], 1)
     for start, end, kind, value, flags, frame, _ in rows:
@@ -85,7 +94,9 @@ def draw_marks(
         width = max((int(end) - int(start)) * scale, 0.0)
         place = QRectF(left, rect.top(), width, rect.height())
         if kind in _CAPSULES:
-            _draw_capsule(painter, place, rect, int(kind), int(value), int(flags), form, int(frame) == chosen)
+            text = address_text(int(value)) if kind == ADDRESS else None
+            text = mark_text(int(kind), int(value), form) if text is None else text
+            _draw_capsule(painter, place, rect, int(kind), text, int(flags), int(frame) == chosen)
         else:
             _draw_sign(painter, place, rect, int(kind))
 
@@ -106,7 +117,7 @@ def draw_density(painter: QPainter, rect: QRectF, some: np.ndarray, wrong: np.nd
 
 
 def _draw_capsule(
-    painter: QPainter, place: QRectF, rect: QRectF, kind: int, value: int, flags: int, form: str, chosen: bool
+    painter: QPainter, place: QRectF, rect: QRectF, kind: int, text: str, flags: int, chosen: bool
 ) -> None:
     theme = look.theme
     left, right = max(place.left(), rect.left() - 20), min(place.right(), rect.right() + 20)
@@ -122,9 +133,6 @@ def _draw_capsule(
     radius = min(13.0, box.width() / 2)
     painter.drawRoundedRect(box, radius, radius)
     seen = box.intersected(rect)
-    text = value_text(value, form, kind)
-    if kind == BITS:
-        text = f"{value:b}" if form == "bin" else text
     painter.setFont(figure_font(SMALL_PX, bold=True))
     if painter.fontMetrics().horizontalAdvance(text) + 4 <= seen.width():
         word = _WORDS.get(kind, "") if kind not in (SYNC, LEADER, BREAK) else ""
@@ -137,7 +145,10 @@ def _draw_capsule(
 
 
 def _draw_sign(painter: QPainter, place: QRectF, rect: QRectF, kind: int) -> None:
-    """Draw what is a moment: start and stop as pennants, an acknowledge as a dot, a refusal as a cross."""
+    """Draw what is a moment: start and stop as pennants, an acknowledge as a dot, a refusal as a cross.
+
+    Where a reader wants no more the dot is a ring.
+    """
     theme = look.theme
     x, y = place.center().x(), rect.center().y()
     painter.setPen(QPen(QColor(theme.ink), 1.4))
@@ -146,6 +157,11 @@ def _draw_sign(painter: QPainter, place: QRectF, rect: QRectF, kind: int) -> Non
         painter.setBrush(QColor(theme.ink) if kind != RESTART else QColor(theme.paper))
         painter.drawLine(QPointF(x, y - 13), QPointF(x, y + 13))
         painter.drawPolygon(QPolygonF([QPointF(x, y - 13), QPointF(x + turn, y - 8), QPointF(x, y - 3)]))
+        return
+    if kind == ENOUGH:
+        painter.setPen(QPen(QColor(theme.good), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
         return
     if kind == TAKEN:
         painter.setPen(Qt.PenStyle.NoPen)

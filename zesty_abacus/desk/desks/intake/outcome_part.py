@@ -148,7 +148,7 @@ class OutcomePart:
         if outcome is None or outcome.recipe.protocol != "registers" or not 0 <= row < len(outcome.result.frames):
             self.registers_view.setVisible(False)
             return
-        device = int(outcome.result.frames.address[row]) >> 16
+        device = bench.frames.device(row)
         cursor = bench.session.clock.cursor_ns - bench.zero_ns
         state = lines.registers_at(outcome, device, cursor)
         if self.registers_view.parent() is None:

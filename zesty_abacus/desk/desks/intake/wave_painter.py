@@ -131,7 +131,12 @@ class WavePainter:
                 draw_density(painter, box, *index.density(first, last, max(int(box.width()), 1)))
                 continue
             marks[:, :2] += zero
-            draw_marks(painter, box, marks, self._place.view(), bench.session.form, current)
+            draw_marks(painter, box, marks, self._place.view(), bench.session.form, current, self._address_text)
+
+    def _address_text(self, value: int) -> str | None:
+        """Return an address of the line in hand as its code writes it."""
+        recipe = self._bench.recipe
+        return lines.address_text(recipe.line, value) if recipe is not None else None
 
     def _draw_notes(self, painter: QPainter) -> None:
         """Draw what the file itself notes about spans of its time."""
