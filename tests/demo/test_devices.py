@@ -57,11 +57,12 @@ def frames_of(capture, lane):
 
 def as_registers(found):
     """Put the pointer of a register device before its data again, as it was on the wire."""
-    return [
-        (time, address >> 16 & 0xFFFF, flags & ~F.PAST_END, payload if flags & F.READ or (flags & F.REFUSED and not payload and
-         address >> 16 & 0xFFFF != 0x5A) else bytes((address & 0xFF,)) + payload)
-        for time, address, flags, payload in found
-    ]  # fmt: skip
+    made = []
+    for time, address, flags, payload in found:
+        device = address >> 16 & 0xFFFF
+        named = not flags & F.READ and not (flags & F.REFUSED and not payload and device != 0x5A)
+        made.append((time, device, flags & ~F.PAST_END, bytes((address & 0xFF,)) + payload if named else payload))
+    return made
 
 
 @pytest.mark.parametrize("lane", sorted(demo_recipes()))
