@@ -41,7 +41,9 @@ def places_within(draw, size: int, min_bits: int = 1, max_bits: int = 64) -> Pla
 def number_fields(draw, size: int) -> Field:
     """Draw one field that is a number, a flag or named values."""
     kind = draw(
-        st.sampled_from([FieldKind.UNSIGNED, FieldKind.SIGNED, FieldKind.FLOAT, FieldKind.FLAG, FieldKind.NAMES])
+        st.sampled_from(
+            [FieldKind.UNSIGNED, FieldKind.SIGNED, FieldKind.FLOAT, FieldKind.FLAG, FieldKind.NAMES, FieldKind.BITS]
+        )
     )
     if kind is FieldKind.FLAG:
         places = draw(places_within(size, 1, 1))
@@ -61,6 +63,9 @@ def number_fields(draw, size: int) -> Field:
     if kind is FieldKind.NAMES:
         raws = draw(st.lists(st.integers(0, top), unique=True, min_size=1, max_size=4))
         settings["names"] = tuple(NamedValue(raw, f"name {raw}") for raw in raws)
+    if kind is FieldKind.BITS:
+        bits = draw(st.lists(st.integers(0, len(places) - 1), unique=True, min_size=1, max_size=4))
+        settings["names"] = tuple(NamedValue(bit, f"name {bit}") for bit in bits)
     if kind is FieldKind.UNSIGNED and draw(st.booleans()):
         settings["unavailable"] = RawSet.of(draw(st.integers(0, top)))
     return new_field("field", places, kind, **settings)

@@ -176,3 +176,20 @@ def test_whether_all_items_change_is_not_asked_and_the_sentence_says_any():
         bind("changes(voltage)", known)
     assert bind("voltage > 3 V", known).words() == "where voltage is above 3 V in any item"
     assert bind("`cells[1].voltage` > 3 V", known).words() == "where voltage of cells 1 is above 3 V"
+
+
+@pytest.mark.parametrize(
+    ("text", "rows"),
+    [
+        ('warnings == "filter"', [2, 3]), ('warnings != "filter"', [0, 1, 4]), ('warnings == "none"', [0]),
+        ('warnings == "filter" and warnings == "bilge high"', [3]), ("raw(warnings) == 9", [3]),
+        ('changes(warnings)', [1, 2, 3, 4]),
+    ],
+)  # fmt: skip
+def test_a_bit_of_a_set_is_asked_by_its_name(text, rows):
+    names = (NamedValue(raw=0, label="bilge high"), NamedValue(raw=3, label="filter"))
+    layout = new_layout("Pump", Applies(address=1), 1, (new_field("warnings", at("B0"), FieldKind.BITS, names=names),))
+    capture = capture_of(*((n, 0, 1, 0, bytes([raw])) for n, raw in enumerate((0, 1, 8, 9, 0x80))))
+    assert asked(capture, text, [layout]) == rows
+    with pytest.raises(ConditionError, match="flter"):
+        asked(capture, 'warnings == "flter"', [layout])

@@ -16,7 +16,7 @@ from zesty_abacus.core.errors import AbacusError
 from zesty_abacus.core.exchange.registry import read_layout_file
 from zesty_abacus.core.exchange.result import ExchangeError
 from zesty_abacus.core.layouts.json_form import layouts_to_file_text
-from zesty_abacus.core.layouts.model import Applies, FieldKind, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, new_layout
 from zesty_abacus.core.layouts.validate import check_layout
 from zesty_abacus.core.layouts.windows import window_of
 
@@ -35,7 +35,7 @@ MODEL = {
             {"name": "A", "type": "uint16", "sf": -2, "units": "A"}, {"name": "X", "type": "quaternion", "size": 2},
             {"name": "B", "type": "uint16", "sf": "B_SF"}, {"type": "uint16"},
         ],
-        "groups": [{"name": "phase", "count": 3, "points": []}],
+        "groups": [{"name": "phase", "count": "N", "points": []}],
     },
 }  # fmt: skip
 
@@ -99,7 +99,8 @@ def test_a_sunspec_model_is_a_register_map(tmp_path):
     }  # fmt: skip
     assert layout.field_named("Hz").kind is FieldKind.FLOAT and layout.field_named("W").note == "Power"
     left = {item.place: item.reason for item in found.left}
-    assert set(left) == {"Evt", "group.points[11]", "group.points[13]", "B", "group.groups[0]"}
+    assert layout.field_named("Evt").names == (NamedValue(0, "HOT"),)
+    assert set(left) == {"group.points[11]", "group.points[13]", "B", "group.groups[0]"}
     assert "quaternion" in left["group.points[11]"] and "B_SF" in left["B"]
     # 60 registers read in one go: power -1234 with scale factor -1
     data = bytearray(70)

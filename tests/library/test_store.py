@@ -1,6 +1,7 @@
 import threading
 from datetime import UTC, datetime
 from fractions import Fraction
+from uuid import uuid4
 
 import msgspec
 import pytest
@@ -175,12 +176,21 @@ def test_the_check_over_all_layouts():
     rad = new_layout("Azimuth command", Applies(address=0x1A1), 8, [new_field("angle", at("B0"), unit="rad")])
     same = pod()
     found = check_library([deg, rad, same])
-    assert "Azimuth feedback and Azimuth command both read 0x1A1." in found
+    assert found[0] == "Azimuth feedback, Azimuth command and Azimuth feedback all read 0x1A1."
     assert "2 layouts are called Azimuth feedback." in found
     assert any(text.startswith("angle is in deg (Azimuth feedback) and in rad") for text in found)
     one = msgspec.structs.replace(deg, applies=Applies(address=1, lanes=("a",)))
     two = msgspec.structs.replace(rad, applies=Applies(address=1, lanes=("b",)), fields=())
     assert check_library([one, two]) == []
+    three = msgspec.structs.replace(one, id=uuid4(), name="third", applies=Applies(address=1, lanes=("b", "a")))
+    assert check_library([one, two, three]) == [
+        "Azimuth feedback and third both read 0x001 on a.", "Azimuth command and third both read 0x001 on b.",
+    ]  # fmt: skip
+
+
+def test_many_layouts_of_one_address_are_one_problem():
+    many = [new_layout(f"model {n}", Applies(address=0x1A1), 8) for n in range(112)]
+    assert check_library(many) == ["model 0, model 1, model 2 and 109 more all read 0x1A1."]
 
 
 def invalid():

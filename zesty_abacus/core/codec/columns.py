@@ -98,7 +98,7 @@ class FieldColumn:
     def label_codes(self) -> NDArray[np.int32]:
         """Return the index into ``field.names`` of each raw value, -1 where it has no name; int32 (n,)."""
         names = self.field.names
-        if self.raw is None or not names:
+        if self.raw is None or not names or self.field.kind is FieldKind.BITS:
             return np.full(len(self), -1, np.int32)
         firsts = np.array([named.raw for named in names], self.raw.dtype)
         lasts = np.array([named.last for named in names], self.raw.dtype)
@@ -106,6 +106,13 @@ class FieldColumn:
         place = order[np.clip(np.searchsorted(firsts[order], self.raw, side="right") - 1, 0, None)]
         found = (firsts[place] <= self.raw) & (self.raw <= lasts[place])
         return np.where(found, place, -1).astype(np.int32)
+
+    def labels(self) -> tuple[list[str], NDArray[np.int32]]:
+        """Return names, and the index into them of each row's, -1 where its raw value has none; int32 (n,)."""
+        if self.field.kind is not FieldKind.BITS or self.raw is None:
+            return [named.label for named in self.field.names], self.label_codes()
+        distinct, which = np.unique(self.raw, return_inverse=True)
+        return [self.field.label_of(raw) or "" for raw in distinct.tolist()], which.reshape(-1).astype(np.int32)
 
     def text_of(self, row: int) -> str:
         """Return the text of a row, or hex digits for raw bytes; empty for numbers."""

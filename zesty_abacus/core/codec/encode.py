@@ -60,9 +60,9 @@ def raw_of(field: Field, value: Value) -> tuple[int, Fraction]:
 
 def whole_of(field: Field, value: Value) -> tuple[int, Fraction]:
     """Return the raw number of a value, and wanted minus sent value; raises as :func:`raw_of`."""
-    for named in field.names:
-        if named.label == value:
-            return named.raw, Fraction(0)
+    called = field.raw_called(value) if isinstance(value, str) else None
+    if called is not None:
+        return called, Fraction(0)
     wanted = exact_of(field, value)
     raw = nearest_raw(field, wanted)
     low, high = field.raw_range()

@@ -9,6 +9,7 @@ from typing import Protocol
 from ..expressions.operations.registry import operations
 from ..expressions.quantities import converted, is_known, scale_of
 from ..expressions.tree import RAW, Call, ExpressionError, Name, Number
+from ..layouts.fields import NO_BITS, FieldKind
 from ..layouts.model import Field, Layout
 from ..layouts.places import PlacesError, parse_places
 from .facts import CHECKS, NUMBERS, TEXTS, WAYS
@@ -187,6 +188,7 @@ class Binder:
     def _labelled(self, field: FieldValue, text: str, equal: bool) -> Term:
         having = self.known.having(field)
         labels = [named.label for _, one in having for named in one.names]
+        labels += [NO_BITS] * any(one.kind is FieldKind.BITS for _, one in having)
         if not any(one.names or not one.raw_is_number for _, one in having):
             raise ConditionError(
                 f"{field.words()} has no named values.", hint="Compare it with a number, which has no quotes."

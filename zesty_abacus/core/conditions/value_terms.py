@@ -8,7 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ..codec.columns import FieldColumn
 from ..expressions.operation import known_in_all
+from ..layouts.fields import NO_BITS, Field, FieldKind
 from .rows import Rows
 from .term import Term, Truth
 from .values import DECODED, FieldValue, Literal, Value, into_unit, is_bare
@@ -80,9 +82,22 @@ class IsTrue(Term):
         yield self.value
 
 
+def _has_bit(field: Field, column: FieldColumn, name: str) -> NDArray[np.bool_]:
+    """Return in which rows the bit with a name is set, among others or alone; ``none`` is where no bit is."""
+    assert column.raw is not None, "named bits are a number"
+    if name == NO_BITS:
+        return np.asarray(column.raw == 0)
+    bit = next((named.raw for named in field.names if named.label == name), None)
+    return (
+        np.zeros(len(column), np.bool_)
+        if bit is None
+        else np.asarray(column.raw >> column.raw.dtype.type(bit) & 1, bool)
+    )
+
+
 @dataclass(eq=False)
 class Labelled(Term):
-    """Compares a field with the name of one of its values, or with a text."""
+    """Compares a field with the name of one of its values, or with a text; a set of bits is what is in it."""
 
     field: FieldValue
     text: str
@@ -97,6 +112,8 @@ class Labelled(Term):
         if column.content is not None:
             texts, which = column.distinct_texts(np.arange(len(rows)))
             same = np.array([text == self.text for text in texts], np.bool_)[which]
+        elif field.kind is FieldKind.BITS:
+            same = _has_bit(field, column, self.text)
         else:
             codes = [number for number, named in enumerate(field.names) if named.label == self.text]
             if not codes:

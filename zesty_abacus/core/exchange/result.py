@@ -8,10 +8,12 @@ from fractions import Fraction
 from pathlib import Path
 from uuid import NAMESPACE_URL, UUID, uuid5
 
+from msgspec.structs import replace
+
 from ..errors import DataError
 from ..files.errors import file_errors_as
 from ..files.reading import read_file
-from ..layouts.model import Layout
+from ..layouts.model import Field, FieldKind, Layout
 
 MAX_FILE_BYTES = 32 << 20
 _NAMESPACE = uuid5(NAMESPACE_URL, "zesty-abacus exchange")
@@ -132,3 +134,11 @@ def read_bytes(path: Path) -> bytes:
     """
     with file_errors_as(ExchangeError):
         return read_file(path, MAX_FILE_BYTES)
+
+
+def without_named_bits(field: Field, left: Exchanged, place: str) -> Field:
+    """Return a set of named bits as the plain number it is, for forms that name values only; its names are told of."""
+    if field.kind is not FieldKind.BITS:
+        return field
+    left.leave(place, "the names of its bits have no place.")
+    return replace(field, kind=FieldKind.UNSIGNED, names=())

@@ -15,6 +15,7 @@ from typing import Any
 
 from ..errors import AbacusError
 from ..expressions.expression import quoted
+from ..layouts.fields import NO_BITS
 from ..layouts.model import (
     Applies,
     Computed,
@@ -36,15 +37,16 @@ from .names import Namer
 from .result import Exchanged, ExchangeError, Written, stable_id
 
 NAME = "SunSpec model"
+_MOST_REPEATS = 1000
 _KINDS: dict[str, tuple[int, FieldKind, int | None]] = {
     "int16": (1, FieldKind.SIGNED, -0x8000), "uint16": (1, FieldKind.UNSIGNED, 0xFFFF),
     "count": (1, FieldKind.UNSIGNED, None), "acc16": (1, FieldKind.UNSIGNED, 0), "enum16": (1, FieldKind.NAMES, 0xFFFF),
-    "bitfield16": (1, FieldKind.UNSIGNED, 0xFFFF), "raw16": (1, FieldKind.UNSIGNED, None),
+    "bitfield16": (1, FieldKind.BITS, 0xFFFF), "raw16": (1, FieldKind.UNSIGNED, None),
     "int32": (2, FieldKind.SIGNED, -0x8000_0000), "uint32": (2, FieldKind.UNSIGNED, 0xFFFF_FFFF),
     "acc32": (2, FieldKind.UNSIGNED, 0), "enum32": (2, FieldKind.NAMES, 0xFFFF_FFFF),
-    "bitfield32": (2, FieldKind.UNSIGNED, 0xFFFF_FFFF), "ipaddr": (2, FieldKind.BYTES, None),
+    "bitfield32": (2, FieldKind.BITS, 0xFFFF_FFFF), "ipaddr": (2, FieldKind.BYTES, None),
     "int64": (4, FieldKind.SIGNED, -(1 << 63)), "uint64": (4, FieldKind.UNSIGNED, (1 << 64) - 1),
-    "acc64": (4, FieldKind.UNSIGNED, 0), "bitfield64": (4, FieldKind.UNSIGNED, (1 << 64) - 1),
+    "acc64": (4, FieldKind.UNSIGNED, 0), "bitfield64": (4, FieldKind.BITS, (1 << 64) - 1),
     "float32": (2, FieldKind.FLOAT, None), "float64": (4, FieldKind.FLOAT, None),
     "sunssf": (1, FieldKind.SIGNED, -0x8000), "string": (0, FieldKind.TEXT, None),
     "ipv6addr": (8, FieldKind.BYTES, None), "eui48": (4, FieldKind.BYTES, None),
@@ -78,12 +80,7 @@ def read(data: bytes, where: str) -> Exchanged:
     found = Exchanged()
     name = str(group.get("label") or group.get("name") or f"model {number}")
     reader = _Points(f"sunspec/{number}/{name}", found)
-    for place, point in enumerate(points):
-        reader.take(point, f"group.points[{place}]")
-    inner_groups = group.get("groups", [])
-    for place, inner in enumerate(inner_groups if isinstance(inner_groups, list) else ()):
-        title = inner.get("name", "") if isinstance(inner, dict) else ""
-        found.leave(f"group.groups[{place}]", f"{title or 'the group'} repeats; a register map has fixed places only.")
+    reader.take_group(group, "group", "")
     layout = Layout(
         id=stable_id("sunspec", str(number), name), name=name, applies=Applies(protocol=modbus.NAME), size=0,
         fields=tuple(reader.fields), computed=tuple(reader.scaled()), note=str(group.get("desc", "")),
@@ -105,8 +102,33 @@ class _Points:
         self.register = 0
         self.fields: list[Field] = []
         self._scales: list[tuple[Field, Any, str]] = []
+        """Fields with what scales them, and what stands before names where they stand."""
 
-    def take(self, point: Any, place: str) -> None:
+    def take_group(self, group: dict, place: str, prefix: str) -> None:
+        """Take the points of a group, then its groups, each as often as it says; ``prefix`` stands before names."""
+        for number, point in enumerate(group.get("points", ())):
+            self.take(point, f"{place}.points[{number}]", prefix)
+        inner = group.get("groups", ())
+        for number, one in enumerate(inner if isinstance(inner, list) else ()):
+            self._take_repeats(one, f"{place}.groups[{number}]", prefix)
+
+    def _take_repeats(self, group: Any, place: str, prefix: str) -> None:
+        title = str(group.get("name") or "the group") if isinstance(group, dict) else "the group"
+        count = group.get("count", 1) if isinstance(group, dict) else None
+        if (
+            not isinstance(count, int)
+            or not 1 <= count <= _MOST_REPEATS
+            or not isinstance(group.get("points", []), list)
+        ):
+            # behind a number of blocks that nobody knows, no place is fixed
+            self.found.leave(
+                place, f"{title} repeats as often as {count!r} says; a register map has fixed places only."
+            )
+            return
+        for number in range(1, count + 1):
+            self.take_group(group, place, f"{prefix}{title} {number} " if count > 1 else f"{prefix}{title} ")
+
+    def take(self, point: Any, place: str, prefix: str = "") -> None:
         """Take a point over, or leave it and keep its room."""
         if not isinstance(point, dict) or "name" not in point or "type" not in point:
             self.found.leave(place, "it has no name or no type.")
@@ -122,47 +144,62 @@ class _Points:
             self.register += room
             return
         try:
-            self._add(point, known, room)
+            self._add(point, known, room, prefix)
         except (AbacusError, ValueError, TypeError, KeyError) as error:
             self.found.leave(place, f"it could not be read: {error}")
         self.register += room
 
-    def _add(self, point: dict, known: tuple[int, FieldKind, int | None], room: int) -> None:
+    def _add(self, point: dict, known: tuple[int, FieldKind, int | None], room: int, prefix: str) -> None:
         _, kind, none = known
+        name = f"{prefix}{point['name']}"
         symbols = tuple(
             NamedValue(int(symbol["value"]), str(symbol.get("label") or symbol["name"]))
             for symbol in point.get("symbols", ())
         )
-        if kind is FieldKind.NAMES and not symbols:
+        if kind in (FieldKind.NAMES, FieldKind.BITS) and not symbols:
             kind = FieldKind.UNSIGNED
-        bitfield = str(point["type"]).startswith("bitfield")
+        if kind is FieldKind.BITS:
+            symbols = self._named_bits(symbols, name, 16 * room)
         first = self.register * 2
         bits = list(byte_bits(range(first, first + room * 2)))
         field = Field(
-            id=stable_id(self.path, str(point["name"])), name=str(point["name"]), places=Places(bits), kind=kind,
-            unit=str(point.get("units") or ""), names=() if bitfield else symbols,
+            id=stable_id(self.path, name), name=name, places=Places(bits), kind=kind,
+            unit=str(point.get("units") or ""), names=symbols,
             unavailable=RawSet() if none is None or kind in (FieldKind.TEXT, FieldKind.BYTES) else RawSet.of(none),
             note=str(point.get("label") or point.get("desc") or ""),
         )  # fmt: skip
         self.fields.append(field)
-        if bitfield and symbols:
-            bits_named = ", ".join(f"{symbol.raw} {symbol.label}" for symbol in symbols)
-            self.found.leave(field.name, f"the names of its bits are not carried over: {bits_named}.")
         if point.get("sf") is not None:
-            self._scales.append((field, point["sf"], field.unit))
+            self._scales.append((field, point["sf"], prefix))
+
+    def _named_bits(self, symbols: tuple[NamedValue, ...], name: str, width: int) -> tuple[NamedValue, ...]:
+        """Return the names of bits that can be kept: each bit once, and each name once."""
+        kept: dict[int, str] = {}
+        for symbol in symbols:
+            label = symbol.label.replace(",", ";")
+            if 0 <= symbol.raw < width and symbol.raw not in kept and label not in (*kept.values(), NO_BITS):
+                kept[symbol.raw] = label
+            else:
+                self.found.leave(name, f"the name {symbol.label!r} of its bit {symbol.raw} is not carried over.")
+        return tuple(NamedValue(bit, label) for bit, label in kept.items())
 
     def scaled(self) -> list[Computed]:
         """Return a computed value for each point that has a scale factor."""
         names = {field.name for field in self.fields}
         made = []
-        for field, factor, unit in self._scales:
+        for field, factor, prefix in self._scales:
+            if isinstance(factor, str) and f"{prefix}{factor}" in names:
+                # a block may have a scale factor of its own
+                factor = f"{prefix}{factor}"
             if isinstance(factor, str) and factor not in names:
                 self.found.leave(field.name, f"its scale factor {factor} is not a point of the model.")
                 continue
             power = quoted(factor) if isinstance(factor, str) else f"({int(factor)})"
             text = f"raw({quoted(field.name)}) * pow(10, {power})"
             name = f"{field.name} scaled"
-            made.append(Computed(id=stable_id(self.path, name), name=name, expression=Expression(text), unit=unit))
+            made.append(
+                Computed(id=stable_id(self.path, name), name=name, expression=Expression(text), unit=field.unit)
+            )
         return made
 
 
@@ -239,7 +276,7 @@ def _point(field: Field, layout: Layout, left: Exchanged) -> dict[str, Any] | No
 def _type_name(field: Field, size: int) -> str | None:
     wanted = field.kind
     for name, (registers, kind, _) in _KINDS.items():
-        if name.startswith(("acc", "bitfield", "raw", "count", "sunssf", "ip", "eui")):
+        if name.startswith(("acc", "raw", "count", "sunssf", "ip", "eui")):
             continue
         if kind is wanted and (registers == size or not registers):
             return name

@@ -273,7 +273,7 @@ def _described(layout: Layout, field: Field) -> dict[str, Any]:
     for term, limit in (("minimum", field.low), ("maximum", field.high)):
         if limit is not None:
             made[term] = limit.numerator if limit.denominator == 1 else float(limit)
-    if field.names and all(named.to is None for named in field.names):
+    if field.kind is not FieldKind.BITS and field.names and all(named.to is None for named in field.names):
         made["oneOf"] = [{"const": named.raw, "title": named.label} for named in field.names]
     address, quantity = first + registers.first, last - first + 1
     form: dict[str, Any] = {

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..codec.columns import FieldColumn
+from ..layouts.fields import FieldKind
 
 
 class LabelWords:
@@ -21,11 +22,13 @@ class LabelWords:
         """Return the number of the name that each row's raw value has, -1 for none; int64."""
         if not column.field.names:
             return np.full(len(rows), -1)
-        first = self._names.get(id(column.field))
+        words, codes = column.labels()
+        first = self._names.get(id(column.field)) if column.field.kind is not FieldKind.BITS else None
         if first is None:
-            first = self._names[id(column.field)] = self.add([named.label for named in column.field.names])
-        codes = column.label_codes()[rows].astype(np.int64)
-        return np.where(codes >= 0, codes + first, -1)
+            # which bits are set together differs from part to part
+            first = self._names[id(column.field)] = self.add(words)
+        mine = codes[rows].astype(np.int64)
+        return np.where(mine >= 0, mine + first, -1)
 
     def of(self, column: FieldColumn, rows: NDArray[np.integer]) -> NDArray[np.int64]:
         """Return the number of each row's label: a name, or what a text or raw bytes say; -1 for none; int64."""

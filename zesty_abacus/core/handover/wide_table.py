@@ -29,7 +29,7 @@ def wide_schema(meaning: Meaning, kinds: Collection[int] | None = None) -> pa.Sc
                 continue
             layout = meaning.plan(reader).layout
             for field in layout.once_a_frame():
-                is_text = field.kind is FieldKind.NAMES or not field.raw_is_number
+                is_text = field.kind in (FieldKind.NAMES, FieldKind.BITS) or not field.raw_is_number
                 seen.setdefault(f"{layout.name}.{field.name}", TEXT if is_text else pa.float64())
     return pa.schema([*_HEAD, *seen.items()])
 

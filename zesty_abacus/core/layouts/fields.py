@@ -33,13 +33,15 @@ class FieldKind(enum.Enum):
     FLAG = "flag"
     NAMES = "names"
     """An unsigned number whose values have names."""
+    BITS = "bits"
+    """A set: an unsigned number of which each bit that is set has a name, the lowest bit being 0."""
     TEXT = "text"
     BYTES = "bytes"
 
     @property
     def is_number(self) -> bool:
         """Whether values of this kind are scaled numbers."""
-        return self not in (FieldKind.FLAG, FieldKind.NAMES, FieldKind.TEXT, FieldKind.BYTES)
+        return self not in (FieldKind.FLAG, FieldKind.NAMES, FieldKind.BITS, FieldKind.TEXT, FieldKind.BYTES)
 
     @property
     def is_signed(self) -> bool:
@@ -63,6 +65,7 @@ _KIND_WORDS = {
     FieldKind.FLOAT: "floating point",
     FieldKind.FLAG: "flag",
     FieldKind.NAMES: "named values",
+    FieldKind.BITS: "named bits",
     FieldKind.TEXT: "text",
     FieldKind.BYTES: "raw bytes",
 }
@@ -70,8 +73,13 @@ _KIND_WORDS = {
 TEXT_ENCODINGS = ("ascii", "latin-1", "utf-8", "utf-16-le", "utf-16-be", "cp437", "shift_jis")
 
 
+NO_BITS = "none"
+"""What a set is called of which no bit is set."""
+_BETWEEN = ", "
+
+
 class NamedValue(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A raw value, or all from ``raw`` to ``to``, and what it is called."""
+    """A raw value, or all from ``raw`` to ``to``, and what it is called; of named bits the number of a bit."""
 
     raw: int
     label: str
@@ -188,8 +196,28 @@ class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return 0, (1 << width) - 1
 
     def label_of(self, raw: int) -> str | None:
-        """Return the name of a raw value, or None."""
+        """Return the name of a raw value, or None; of named bits the names of those that are set, the lowest first."""
+        if self.kind is FieldKind.BITS:
+            known = {named.raw: named.label for named in self.names}
+            bits = [bit for bit in range(raw.bit_length()) if raw >> bit & 1]
+            return _BETWEEN.join(known.get(bit, f"bit {bit}") for bit in bits) or NO_BITS
         return next((named.label for named in self.names if raw in named), None)
+
+    def raw_called(self, text: str) -> int | None:
+        """Return the raw value that has a name, as :meth:`label_of` writes it, or None."""
+        if self.kind is not FieldKind.BITS:
+            return next((named.raw for named in self.names if named.label == text), None)
+        bits = {named.label: named.raw for named in self.names}
+        words = [word.strip() for word in text.split(_BETWEEN.strip())] if text != NO_BITS else []
+        numbers = [bits.get(word, _bit_number(word)) for word in words]
+        known = [number for number in numbers if number is not None and number < len(self.places)]
+        return sum(1 << bit for bit in set(known)) if len(known) == len(numbers) else None
+
+
+def _bit_number(word: str) -> int | None:
+    """Return the number of a bit that has no name, ``bit 5``."""
+    digits = word.removeprefix("bit ")
+    return int(digits) if digits != word and digits.isascii() and digits.isdigit() else None
 
 
 def new_field(name: str, places: Places, kind: FieldKind = FieldKind.UNSIGNED, **settings: object) -> Field:

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from ..protocols.registry import protocol_named
 from .applies import Applies, PatternError, parse_pattern
+from .fields import NO_BITS
 from .model import TEXT_ENCODINGS, Field, FieldKind, Layout, RawSet
 from .places import Places
 from .problems import LayoutProblem
@@ -117,10 +118,12 @@ def check_meaning(field: Field) -> Iterator[tuple[str, str]]:
 
 def _check_raw_values(field: Field) -> Iterator[tuple[str, str]]:
     low, high = field.raw_range()
-    if field.kind is FieldKind.NAMES and not field.names:
-        yield "names", f"{field.name} is to show named values but none has a name."
+    if field.kind in (FieldKind.NAMES, FieldKind.BITS) and not field.names:
+        yield "names", f"{field.name} is to show {field.kind.words} but none has a name."
+    if field.kind is FieldKind.BITS:
+        yield from _check_named_bits(field)
     seen = RawSet()
-    for named in field.names:
+    for named in field.names if field.kind is not FieldKind.BITS else ():
         if not low <= named.raw <= named.last <= high:
             yield "names", f"{named.label!r} names {named.raw}, but {field.name} holds {low} to {high}."
             continue
@@ -133,6 +136,21 @@ def _check_raw_values(field: Field) -> Iterator[tuple[str, str]]:
             if field.kind is not FieldKind.FLOAT and not low <= first <= last <= high:
                 text = str(first) if first == last else f"{first}..{last}"
                 yield attribute, f"{text} cannot occur: {field.name} holds {low} to {high}."
+
+
+def _check_named_bits(field: Field) -> Iterator[tuple[str, str]]:
+    seen: set[int | str] = set()
+    for named in field.names:
+        if named.to is not None or not 0 <= named.raw < len(field.places):
+            yield (
+                "names",
+                f"{named.label!r} names bit {named.raw}, but {field.name} has bits 0 to {len(field.places) - 1}.",
+            )
+        elif named.raw in seen or named.label in seen:
+            yield "names", f"{field.name} names a bit twice: {named.raw} {named.label!r}."
+        elif "," in named.label or named.label == NO_BITS:
+            yield "names", f"{named.label!r} cannot name a bit: commas stand between names, and {NO_BITS} is no bit."
+        seen |= {named.raw, named.label}
 
 
 def _check_selector(field: Field, known: tuple[Field, ...]) -> Iterator[tuple[str, str]]:

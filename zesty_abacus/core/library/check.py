@@ -3,18 +3,22 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from ..layouts.model import Layout, Pair
 from ..layouts.validate import check_layout
 
+_LISTED = 3
+
 
 def check_library(layouts: Iterable[Layout]) -> list[str]:
-    """Return problems in sentences: of each layout, clashing addresses, doubled names, units that differ."""
+    """Return problems in sentences, what keeps messages from being read first: layouts that do not hold, addresses
+    that several read, answers that are missing; then names that occur twice, and units that differ.
+    """
     layouts = list(layouts)
     problems = [f"{layout.name}: {problem.sentence}" for layout in layouts for problem in check_layout(layout)]
-    problems += _clashing_addresses(layouts) + _doubled_names(layouts) + _differing_units(layouts)
-    return problems + _missing_answers(layouts)
+    problems += _clashing_addresses(layouts) + _missing_answers(layouts)
+    return problems + _doubled_names(layouts) + _differing_units(layouts)
 
 
 def _missing_answers(layouts: list[Layout]) -> list[str]:
@@ -45,16 +49,32 @@ def _clashing_addresses(layouts: list[Layout]) -> list[str]:
         shape = (applies.way, applies.sizes, applies.pattern)
         device = (registers.device, registers.space) if registers is not None else None
         by_address[applies.protocol, span, shape, device].append(layout)
-    problems = []
-    for group in by_address.values():
-        for number, first in enumerate(group):
-            for second in group[number + 1 :]:
-                lanes = set(first.applies.lanes) & set(second.applies.lanes)
-                if lanes or (not first.applies.lanes and not second.applies.lanes):
-                    where = f" on {', '.join(sorted(lanes))}" if lanes else ""
-                    address = first.applies.address_text()
-                    problems.append(f"{first.name} and {second.name} both read {address}{where}.")
-    return problems
+    return [sentence for group in by_address.values() for sentence in _clashes(group)]
+
+
+def _clashes(group: list[Layout]) -> Iterator[str]:
+    """Yield a sentence for each lane on which several layouts read one address, however many they are."""
+    by_lane: dict[str, list[Layout]] = defaultdict(list)
+    for layout in group:
+        for lane in layout.applies.lanes or ("",):
+            by_lane[lane].append(layout)
+    told: set[tuple[str, ...]] = set()
+    for lane, layouts in by_lane.items():
+        names = tuple(layout.name for layout in layouts)
+        if len(names) < 2 or names in told:
+            continue
+        told.add(names)
+        lanes = sorted(one for one, others in by_lane.items() if one and tuple(x.name for x in others) == names)
+        where = f" on {', '.join(lanes)}" if lane else ""
+        both = "both" if len(names) == 2 else "all"
+        yield f"{_listed(names)} {both} read {layouts[0].applies.address_text()}{where}."
+
+
+def _listed(names: tuple[str, ...]) -> str:
+    """List names, of many the first ones and how many more there are."""
+    if len(names) <= _LISTED:
+        return f"{', '.join(names[:-1])} and {names[-1]}"
+    return f"{', '.join(names[:_LISTED])} and {len(names) - _LISTED} more"
 
 
 def _doubled_names(layouts: list[Layout]) -> list[str]:

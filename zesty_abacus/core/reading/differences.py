@@ -178,8 +178,8 @@ def _other_name(old: FieldColumn, new: FieldColumn) -> NDArray[np.bool_]:
         return np.zeros(len(old), bool)
     sides = []
     for column in (old, new):
-        words = np.array([*(named.label for named in column.field.names), ""], object)
-        sides.append(words[column.label_codes()])
+        words, codes = column.labels()
+        sides.append(np.array([*words, ""], object)[codes])
     return np.asarray(sides[0] != sides[1], bool)
 
 

@@ -114,6 +114,9 @@ def _tried_field(column: FieldColumn, frames: KindFrames) -> TriedField:
     unnamed = 0
     if column.field.kind is FieldKind.NAMES:
         unnamed = int(((column.label_codes() < 0) & column.has_value).sum())
+    elif column.field.kind is FieldKind.BITS and column.raw is not None:
+        known = sum(1 << named.raw for named in column.field.names)
+        unnamed = int(((column.raw & ~column.raw.dtype.type(known) != 0) & column.has_value).sum())
     return TriedField(
         column.field, curve, low, high, len(validity), int((~absent).sum()),
         int((validity == Validity.OUTSIDE_LIMITS).sum()), int((validity == Validity.NOT_AVAILABLE).sum()), unnamed,

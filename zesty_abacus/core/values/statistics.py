@@ -75,8 +75,9 @@ def _states(
         return ()
     starts = np.maximum(curve.time_ns[rows], first_ns)
     lengths = np.diff(np.append(starts, last_ns))
-    codes = column.take(rows).label_codes()
+    words, codes = column.take(rows).labels()
+    codes = codes.copy()
     codes[np.isnan(curve.values[rows])] = -1
-    total = np.bincount(codes + 1, lengths, len(column.field.names) + 1)
-    named = [(name.label, float(total[number + 1]) / 1e9) for number, name in enumerate(column.field.names)]
+    total = np.bincount(codes + 1, lengths, len(words) + 1)
+    named = [(word, float(total[number + 1]) / 1e9) for number, word in enumerate(words)]
     return tuple(sorted((one for one in named if one[1] > 0), key=lambda one: -one[1]))

@@ -126,7 +126,7 @@ class FieldCard(Card):
         words = engine.wording.places_words(field)
         if len(field.places):
             words = f"{field.places}  {words}"
-        if field.kind.value == "names":
+        if field.kind.value in ("names", "bits"):
             return field.name, words, f"{len(field.names)} names", ""
         if field.kind.value in ("flag", "text", "bytes"):
             return field.name, words, "", ""

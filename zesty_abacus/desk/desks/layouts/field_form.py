@@ -39,7 +39,7 @@ _LINES = (
     ("note", "note", ""),
 )
 _KINDS = (
-    "unsigned", "signed", "float", "flag", "names", "text", "bytes", "sign-magnitude", "ones-complement", "bcd",
+    "unsigned", "signed", "float", "flag", "names", "bits", "text", "bytes", "sign-magnitude", "ones-complement", "bcd",
     "bcd-bytes", "gray",
 )  # fmt: skip
 
@@ -276,8 +276,11 @@ class FieldForm(QWidget):
         changes: dict[str, Any] = {"kind": kind}
         if not kind.is_number:
             changes |= {"ratio": engine.parse_exact("1"), "offset": engine.parse_exact("0"), "low": None, "high": None}
-        if kind.value == "names" and not self._field.names:
+        if kind.value == "names" and (not self._field.names or self._field.kind.value == "bits"):
             changes["names"] = (engine.NamedValue(0, "off"), engine.NamedValue(1, "on"))
+        if kind.value == "bits":
+            # what a value is called says nothing of its bits
+            changes["names"] = (engine.NamedValue(0, "lowest"),)
         if kind.value in ("float", "text", "bytes"):
             changes |= {"names": (), "unavailable": engine.RawSet(), "errors": engine.RawSet()}
         return msgspec.structs.replace(self._field, **changes)
