@@ -185,6 +185,41 @@ def test_of_two_frames_of_one_moment_the_chosen_one_stays_in_hand(intake):
     assert frames.current() == row + 1, "elsewhere it is the last one again"
 
 
+@pytest.mark.parametrize("lane", ["winch", "bilge", "deck"])
+def test_a_frame_on_read_leads_to_its_own_wave(pilot, lane):
+    pilot.key("2")
+    frames, session = pilot.window.read.frames, pilot.session
+    number = next(n for n, one in enumerate(session.capture.lanes) if one.name == lane)
+    frames.show_only_lanes(frozenset({number}))
+    frames._put_cursor(15)
+    frames.go(1)
+    pilot.settle()
+    wanted = frames.in_hand()
+    frames.setFocus()
+    pilot.key("W")
+    assert pilot.window.desk_name == "Intake"
+    bench = pilot.window.intake.bench
+    pilot.wait(lambda: bench.outcome is not None and bench._frame_to_come is None, "its wave")
+    assert lane in session.outcomes[bench.number].lanes
+    row = bench.frames.current()
+    table = bench.outcome.result.frames
+    assert (int(bench.frames.times()[row]), int(table.address[row])) == (wanted.time_ns, wanted.address)
+    assert session.clock.view_first_ns < wanted.time_ns < session.clock.view_last_ns
+    assert session.clock.view_span_ns < 1_000_000_000, "the frame is brought into view, not the recording"
+
+
+def test_a_frame_of_a_log_leads_to_its_recording(pilot):
+    pilot.key("2")
+    frames, session = pilot.window.read.frames, pilot.session
+    number = next(n for n, one in enumerate(session.capture.lanes) if one.name == "thruster")
+    frames.show_only_lanes(frozenset({number}))
+    frames._put_cursor(5)
+    frames.setFocus()
+    pilot.key("W")
+    assert pilot.window.desk_name == "Intake"
+    assert session.outcomes[pilot.window.intake.bench.number].path.name.startswith("thruster")
+
+
 def test_a_fault_is_found_inside_the_frame_that_has_it(intake):
     bench = take(intake, "bilge")
     result, clock = bench.outcome.result, intake.session.clock

@@ -44,6 +44,8 @@ class Hands(Protocol):
 
     def step_frame(self, by: int) -> None: ...
 
+    def show_wave(self) -> None: ...
+
 
 def window_commands(window: Hands) -> list[Command]:
     """Return the commands that no desk brings."""
@@ -85,6 +87,7 @@ def _time_commands(window: Hands) -> list[Command]:
         Command("wider", "Zoom out at the cursor", "Shift+Z", lambda: clock.zoom(2.0, clock.cursor_ns), opened),
         Command("frame back", "One frame back", ",", lambda: window.step_frame(-1), opened),
         Command("frame on", "One frame on", ".", lambda: window.step_frame(1), opened),
+        Command("wave", "Show the wave of the frame at the cursor", "W", window.show_wave, opened, "Read"),
         Command("next hit", "Next hit of the condition", "Space", lambda: window.asking.step(1), asks),
         Command("hit before", "Hit before", "Shift+Space", lambda: window.asking.step(-1), asks),
         Command("pin", "Put the pin at the cursor, or take it away", "P", clock.toggle_pin, opened),

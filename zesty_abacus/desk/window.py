@@ -239,6 +239,18 @@ class Window(QMainWindow):
         if not self.desks[self.desk_name].step_frame(by):
             self.read.step_frame(by)
 
+    def show_wave(self) -> None:
+        """Show where the frame in hand on Read came from: its recording, and its wave if it has one."""
+        frame = self.read.frames.in_hand()
+        number = self.session.source_of(frame.lane, frame.time_ns) if frame is not None else None
+        if frame is None or number is None:
+            self.session.told.emit("", "Choose a frame in the list first.")
+            return
+        self.show_desk(self.intake.name)
+        self.intake.bench.want(frame)
+        self.intake.show_source(number)
+        self.intake.waves.setFocus()
+
     def _decide(self, number: int) -> None:
         """Go to a recording that somebody has to say something of before it can be read."""
         self.show_desk(self.intake.name)

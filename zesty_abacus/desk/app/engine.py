@@ -19,7 +19,7 @@ from ...core.files.writing import Target
 from ...core.frames.activity import KindActivity, capture_activity
 from ...core.frames.capture import Capture
 from ...core.frames.decimate import Curve, lane_density
-from ...core.frames.flags import ERROR, REMOTE, WRONG
+from ...core.frames.flags import ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kind_key import KindKey
 from ...core.handover.chunks import Span
 from ...core.handover.export import Content, Export
@@ -256,6 +256,7 @@ __all__ = [
     "ERROR",
     "FAMILIES_INSIDE",
     "REMOTE",
+    "TELLS_KINDS_APART",
     "TEMPLATES",
     "WRONG",
     "AbacusError",

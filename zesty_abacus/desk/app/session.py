@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -34,6 +34,15 @@ from .trials import Trials
 from .undo import Undo
 
 PAYLOAD_FORMS = ("hex", "dec", "bin", "text")
+
+
+class FrameInHand(NamedTuple):
+    """A frame by what tells it from others of its moment: lane, time on the capture's clock, address and flags."""
+
+    lane: str
+    time_ns: int
+    address: int
+    flags: int
 
 
 class Session(QObject):
@@ -246,6 +255,12 @@ class Session(QObject):
             self.told.emit("wrong", f"{counted(problems, 'problem')} while reading; see Intake.")
 
     # what is in hand
+
+    def source_of(self, lane: str, time_ns: int) -> int | None:
+        """Return which recording a frame of a lane came from: of several the one that was running, else the first."""
+        made = [number for number, outcome in enumerate(self.outcomes) if lane in outcome.lanes and not outcome.error]
+        running = (n for n in made if self.outcomes[n].first_ns <= time_ns <= self.outcomes[n].last_ns)
+        return next(running, made[0] if made else None)
 
     def select_kind(self, kind: int | None) -> None:
         """Take a message kind in hand; the selection of bits belongs to the old one and goes."""

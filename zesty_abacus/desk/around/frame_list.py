@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF, QSize
 from PyQt6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
 
 from ..app.doors import asked
-from ..app.session import Session
+from ..app.session import FrameInHand, Session
 from ..widgets.row_list import RowList
 from ..widgets.theme import look
 from .ask_menu import ask_menu
@@ -81,6 +81,16 @@ class FrameList(RowList):
     def current(self) -> int:
         """Return the place in the list of the last frame at or before the cursor, -1 before the first."""
         return self._listed.current()
+
+    def in_hand(self) -> FrameInHand | None:
+        """Return the frame at the cursor, None before the first."""
+        place = self.current() if self._session.capture is not None else -1
+        if place < 0:
+            return None
+        row = self._listed.row(place)
+        key = self._session.kinds.key(self._session.store.kind_of_row(row))
+        lane = self._session.capture.lanes[key.lane].name
+        return FrameInHand(lane, self._session.capture.frames.at(row).time_ns, key.address, key.flags)
 
     def line(self, place: int) -> FrameLine:
         """Return a listed frame in words."""

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...app.clock import Clock
 from ...app.doors import engine, lines
-from ...app.session import Session
+from ...app.session import FrameInHand, Session
 from ...app.undo import Undoable
 from .found_frames import FoundFrames
 from .lane_offset import LaneOffset
@@ -74,9 +74,14 @@ class Bench(QObject):
         self.problem = ""
         self._recipe_to_come: lines.Recipe | None = None
         self._wanted: tuple[int, object] | None = None
+        self._frame_to_come: FrameInHand | None = None
         session.opened.connect(self._on_trial)
 
     # the source
+
+    def want(self, frame: FrameInHand) -> None:
+        """Bring a frame of the source that is chosen next into view, as soon as it came out."""
+        self._frame_to_come = frame
 
     def choose(self, number: int) -> None:
         """Take a source in hand and open it for a look."""
@@ -249,6 +254,7 @@ class Bench(QObject):
                 return
             self.outcome, self.is_whole, self.problem = outcome, span is None, ""
             self.outcome_changed.emit()
+            self._show_frame_to_come()
             if then_whole:
                 self._start(None)
 
@@ -259,6 +265,14 @@ class Bench(QObject):
 
         words = "trying the recipe on what is in view" if span else "trying the recipe"
         self.session.jobs.start("recipe", words, work, done, failed)
+
+    def _show_frame_to_come(self) -> None:
+        frame = self._frame_to_come
+        row = self.frames.row_of(frame) if frame is not None else None
+        if row is not None:
+            self._frame_to_come = None
+            self.frames.go(row)
+            self.frames.show_frame(row)
 
     def changes(self) -> dict[str, int]:
         """Return how each count differs from before the last change; nothing before there was one."""

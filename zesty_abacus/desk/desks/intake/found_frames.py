@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from ...app.doors import engine, lines
+from ...app.session import FrameInHand
 from .marks import MarkIndex
 
 if TYPE_CHECKING:
@@ -86,6 +87,17 @@ class FoundFrames:
         distinct, which = np.unique(outcome.result.frames.address, return_inverse=True)
         devices = [spoken.device_of(engine.KindKey(0, address, 0)) for address in distinct.tolist()]
         return np.array(devices, np.int64)[which.reshape(-1)]
+
+    def row_of(self, frame: FrameInHand) -> int | None:
+        """Return which of what came out a frame of the capture is, None if none."""
+        outcome, times = self._bench.outcome, self.times()
+        if outcome is None:
+            return None
+        at = np.arange(*np.searchsorted(times, (frame.time_ns, frame.time_ns + 1)))
+        table = outcome.result.frames
+        kinds = table.flags[at] & engine.TELLS_KINDS_APART
+        same = at[(table.address[at] == frame.address) & (kinds == frame.flags)]
+        return int(same[0]) if len(same) else None
 
     def go(self, row: int) -> None:
         """Put the cursor on a frame."""
