@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -26,6 +26,7 @@ from .app.session import Session
 from .app.settings import save_settings, trials_folder
 from .around.beginning import Beginning
 from .around.find_box import FindBox
+from .around.focus_rule import FocusRule
 from .around.foot import Foot
 from .around.key_help import KeyHelp
 from .around.library_menu import LibraryButton
@@ -139,6 +140,7 @@ class Window(QMainWindow):
         column.addWidget(self.foot)
         self.setCentralWidget(body)
         self.ring = FocusRing(self)
+        self.focus_rule = FocusRule(self, self._home)
         self.help = KeyHelp(self, lambda: (self.desk_name, self.commands))
 
     def _header(self) -> QWidget:
@@ -250,6 +252,23 @@ class Window(QMainWindow):
         self.intake.bench.want(frame)
         self.intake.show_source(number)
         self.intake.waves.setFocus()
+
+    def _home(self) -> QWidget:
+        """Return what takes the keys of the desk that is shown while nothing else was chosen."""
+        homes: dict[str, QWidget] = {
+            self.intake.name: self.intake.waves,
+            self.read.name: self.read.frames,
+            self.unravel.name: self.unravel.abacus,
+            self.layouts.name: self.layouts.plan.pictures.abacus,
+            self.library.name: self.library.list.view,
+        }
+        home = homes.get(self.desk_name, self.roster.view)
+        return home if home.isVisible() else self.roster.view
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.focus_rule.leave():
+            return
+        super().keyPressEvent(event)
 
     def _decide(self, number: int) -> None:
         """Go to a recording that somebody has to say something of before it can be read."""

@@ -340,5 +340,5 @@ class Roster(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape and self.filter.text():
             self.filter.clear()
-        else:
-            super().keyPressEvent(event)
+        # whatever Escape does besides is for the window to say
+        super().keyPressEvent(event)

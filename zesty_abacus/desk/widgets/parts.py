@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
 from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
+    QApplication,
     QComboBox,
     QFrame,
     QHBoxLayout,
@@ -64,7 +65,23 @@ def plain_tip(text: str) -> str:
 
 
 class Choice(QComboBox):
-    """A choice that letters search: they are not taken for the keys of the desk."""
+    """A choice that letters search: they are not taken for the keys of the desk.
+
+    They search its list, which opens: what is passed on the way is not chosen, only what Return or a click takes.
+    """
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        searches = bool(event.text().strip()) and event.text().isprintable()
+        steps = event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End)
+        if not (searches or steps):
+            super().keyPressEvent(event)
+            return
+        self.showPopup()
+        view = self.view()
+        if view is not None:
+            QApplication.sendEvent(view, event)
 
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:

@@ -171,12 +171,12 @@ class LayoutInHand(QObject):
         return True
 
     def begin(self) -> None:
-        """Begin a layout for a message that has none, and ask for its name."""
+        """Begin a layout for a message that has none; the keys stay in the work, where bits become fields."""
         session = self._session
         if session.kind is not None:
             name = f"Message {session.kinds.address(session.kind)}"
             session.edits.change(session.kinds.layout_for_new_field(session.kind, name))
-            _ask_for(self._message.lines["name"])
+            self._plan.pictures.abacus.setFocus()
 
     def begin_another(self) -> None:
         """Begin a second layout for the message, which reads frames that begin like the one at the cursor."""

@@ -1,0 +1,87 @@
+"""Where the keys go: an entry is left for the work, what closes gives them to it, a choice applies when taken."""
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+
+from zesty_abacus.desk.widgets.parts import Choice
+
+
+def shown(pilot, key):
+    pilot.session.select_kind(pilot.kind(0x1A1))
+    pilot.window.setFocus()
+    pilot.key(key)
+    return {"1": pilot.window.intake.waves, "2": pilot.window.read.frames, "3": pilot.window.unravel.abacus}[key]
+
+
+def test_escape_leaves_a_filter_for_the_desk_and_digits_are_keys_again(pilot):
+    home = shown(pilot, "2")
+    pilot.key("F", Qt.KeyboardModifier.ControlModifier)
+    line = pilot.window.roster.filter
+    assert pilot.window.focusWidget() is line
+    QTest.keyClicks(line, "pod")
+    pilot.key(Qt.Key.Key_Escape)
+    assert pilot.window.focusWidget() is home and line.text() == ""
+    pilot.key("3")
+    assert pilot.window.desk_name == "Unravel" and line.text() == ""
+
+
+@pytest.mark.parametrize("key", ["2", "3"])
+def test_a_part_that_goes_hands_the_keys_to_the_work_and_to_no_entry(pilot, key):
+    home = shown(pilot, key)
+    entry = pilot.window.roster.filter
+    for part in (pilot.window.roster.order, pilot.window.trial_button):
+        part.setFocus()
+        # what Qt would do itself: the next part that takes keys is asked, whatever it is
+        part.hide()
+        if QApplication.focusWidget() is entry:
+            pytest.fail("a letter would be typed into the filter")
+        part.show()
+    home.setFocus()
+    entry.setFocus()
+    home.hide()
+    home.show()
+    assert pilot.window.focusWidget() is entry, "what somebody chose stays"
+
+
+def test_what_closes_over_an_entry_gives_the_keys_to_the_desk(pilot):
+    home = shown(pilot, "2")
+    pilot.window.help.begin()
+    assert pilot.window.focusWidget() is pilot.window.help
+    QTest.keyClick(pilot.window.help, Qt.Key.Key_Escape)
+    pilot.settle()
+    assert pilot.window.help.isHidden() and not isinstance(pilot.window.focusWidget(), type(pilot.window.roster.filter))
+    pilot.key("3")
+    assert pilot.window.desk_name == "Unravel" and home is not None
+
+
+def test_letters_and_arrows_choose_nothing_on_their_way(pilot):
+    choice = Choice(pilot.window)
+    choice.addItems(["unsigned", "signed", "sign-magnitude", "text"])
+    taken = []
+    choice.activated.connect(taken.append)
+    choice.currentTextChanged.connect(lambda text: taken.append(text))
+    choice.show()
+    choice.setFocus()
+    QTest.keyClick(choice, "s")
+    QTest.keyClick(choice.view(), Qt.Key.Key_Down)
+    assert taken == [] and choice.view().isVisible() and choice.currentText() == "unsigned"
+    QTest.keyClick(choice.view(), Qt.Key.Key_Escape)
+    assert taken == [] and choice.currentText() == "unsigned" and not choice.view().isVisible()
+    QTest.keyClick(choice, Qt.Key.Key_Down)
+    QTest.keyClick(choice.view(), Qt.Key.Key_Return)
+    assert choice.currentText() != "unsigned" and len(taken) == 2, "told once by each event"
+    choice.deleteLater()
+
+
+def test_after_a_layout_is_begun_letters_are_keys(pilot):
+    pilot.window.show_desk("Layouts")
+    pilot.session.select_kind(pilot.kind(0x2C1))
+    pilot.settle()
+    pilot.window.layouts.hand.begin()
+    pilot.settle()
+    name = pilot.session.reading.layout_of(pilot.session.kind).name
+    pilot.key("N")
+    kind = pilot.session.kind
+    assert pilot.session.reading.layout_of(pilot.kind(0x2C1)).name == name and kind != pilot.kind(0x2C1)
