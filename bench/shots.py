@@ -211,7 +211,7 @@ def intake(window: Window) -> None:
     source(window, "bilge")
     bench = window.intake.bench
     bench.frames.go(0)
-    bench.frames.go_next(1, wrong=True)
+    bench.frames.go_to_fault(1)
     bench.frames.show_frame(bench.frames.current())
 
 

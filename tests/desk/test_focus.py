@@ -85,3 +85,14 @@ def test_after_a_layout_is_begun_letters_are_keys(pilot):
     pilot.key("N")
     kind = pilot.session.kind
     assert pilot.session.reading.layout_of(pilot.kind(0x2C1)).name == name and kind != pilot.kind(0x2C1)
+
+
+def test_another_desk_gives_the_keys_to_its_work(pilot):
+    shown(pilot, "2").setFocus()
+    pilot.key("1")
+    assert pilot.window.focusWidget() is pilot.window.intake.waves
+    pilot.key("3")
+    assert pilot.window.focusWidget() is pilot.window.unravel.abacus
+    pilot.window.roster.view.setFocus()
+    pilot.key("2")
+    assert pilot.window.focusWidget() is pilot.window.roster.view, "what stays in view keeps them"

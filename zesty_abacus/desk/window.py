@@ -219,13 +219,16 @@ class Window(QMainWindow):
                 return
 
     def show_desk(self, name: str) -> None:
-        """Show a desk; cursor, view and kind stay."""
+        """Show a desk; cursor, view and kind stay, and the keys go to its work unless they are somewhere that stays."""
+        had_keys = QApplication.focusWidget()
         self.desk_name = name
         desk = self.desks[name]
         self.centre.setCurrentWidget(desk)
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
         self.rod.set_current(name)
+        if had_keys is not None and not had_keys.isVisible() and self.isAncestorOf(had_keys):
+            self._home().setFocus()
 
     @property
     def asking(self) -> Asking:

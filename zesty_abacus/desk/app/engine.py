@@ -19,7 +19,7 @@ from ...core.files.writing import Target
 from ...core.frames.activity import KindActivity, capture_activity
 from ...core.frames.capture import Capture
 from ...core.frames.decimate import Curve, lane_density
-from ...core.frames.flags import ERROR, REMOTE, TELLS_KINDS_APART, WRONG
+from ...core.frames.flags import CUT_SHORT, ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kind_key import KindKey
 from ...core.handover.chunks import Span
 from ...core.handover.export import Content, Export
@@ -253,6 +253,7 @@ def _released(trial: Trial, library: Library) -> list[Layout] | None:
 
 __all__ = [
     "BY_HAND",
+    "CUT_SHORT",
     "ERROR",
     "FAMILIES_INSIDE",
     "REMOTE",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from PyQt6 import sip
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QLineEdit, QPlainTextEdit, QWidget
 
@@ -39,6 +40,9 @@ class FocusRule(QObject):
         return True
 
     def _on_changed(self, before: QWidget | None, now: QWidget | None) -> None:
+        if sip.isdeleted(self._window):
+            # its parts lose the keys one by one while it is taken down
+            return
         mine = before is not None and self._window.isAncestorOf(before)
         if not mine or before is None or before.isVisible() or not self._window.isVisible():
             return

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
-from ...app.doors import lines
+from ...app.doors import engine, lines
 from ...widgets.parts import EDGE, button, clear_layout, label
 from ...widgets.theme import figure_font
 from ...widgets.words import counted, grouped, number_text, span_text
@@ -133,7 +133,9 @@ class OutcomePart:
         votes = outcome.result.votes
         if not votes:
             return
-        distinct = len({vote.text for vote in votes})
+        # what was cut is a part of a message, and none of its own
+        whole = [vote for n, vote in enumerate(votes) if not outcome.result.frames.flags[n] & engine.CUT_SHORT]
+        distinct = len({vote.text for vote in whole})
         repeats = sum(len(vote.bursts) for vote in votes)
         self._section(f"{counted(repeats, 'burst')}, {counted(len(votes), 'message')}, {distinct} distinct")
         self.result_box.addWidget(self.votes_view)

@@ -57,7 +57,8 @@ class ClaimSide(QWidget):
 
     def _build(self) -> None:
         head = QVBoxLayout()
-        head.setContentsMargins(EDGE - 4, 6, EDGE - 4, 4)
+        head.setContentsMargins(EDGE - 4, 6, EDGE - 4, 6)
+        head.setSpacing(6)
         for parts in ((self.statement,), (self.about,), (self.standing, self.where)):
             line = QHBoxLayout()
             line.setSpacing(6)
