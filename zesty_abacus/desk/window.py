@@ -227,7 +227,7 @@ class Window(QMainWindow):
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
         self.rod.set_current(name)
-        if had_keys is not None and not had_keys.isVisible() and self.isAncestorOf(had_keys):
+        if had_keys in (None, self) or (not had_keys.isVisible() and self.isAncestorOf(had_keys)):
             self._home().setFocus()
 
     @property
@@ -265,8 +265,9 @@ class Window(QMainWindow):
             self.layouts.name: self.layouts.plan.pictures.abacus,
             self.library.name: self.library.list.view,
         }
-        home = homes.get(self.desk_name, self.roster.view)
-        return home if home.isVisible() else self.roster.view
+        wanted = (homes.get(self.desk_name), self.roster.view)
+        # with nothing to work on yet the window has them, so that all keys of the desk do what they say
+        return next((part for part in wanted if part is not None and part.isVisible()), self)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape and self.focus_rule.leave():
