@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from .app.asking import Asking
 from .app.commands import Command
+from .app.doors import lines
 from .app.session import Session
 from .app.settings import save_settings, trials_folder
 from .around.beginning import Beginning
@@ -293,8 +294,8 @@ class Window(QMainWindow):
             self,
             "Open recordings or a trial",
             "",
-            "Recordings and trials (*.log *.pcap *.pcapng *.gz *.zst *.vcd *.csv *.wav *.sigmf-meta *.pulses *.bytes "
-            "trial.json);;All files (*)",
+            f"Recordings and trials ({' '.join(f'*{suffix}' for suffix in lines.readable_suffixes())} trial.json);;"
+            "All files (*)",
         )
         if names:
             self.session.trials.open_paths([Path(name) for name in names])
@@ -329,7 +330,6 @@ class Window(QMainWindow):
         recent = [Path(name) for name in self.session.settings.recent if Path(name).exists()]
         if recent:
             menu.addSection("Recent")
-            menu.addSeparator()
         for path in recent:
             menu.addAction(str(path), lambda path=path: self.session.trials.open(path))
         menu.exec(self.trial_button.mapToGlobal(self.trial_button.rect().bottomLeft()))

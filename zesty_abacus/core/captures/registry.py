@@ -19,7 +19,7 @@ from ..waves.recording import LineRecording
 from .columns import Columns
 from .reference import looks_like_reference
 from .report import CaptureReadError, ReadReport
-from .source import ByteSource, bare_name
+from .source import COMPRESSED_SUFFIXES, ByteSource, bare_name
 
 Sink = Callable[[FrameTable], None]
 NamedSink = Callable[[FrameTable, Sequence[str]], None]
@@ -235,6 +235,13 @@ def open_writer(path: Path, lanes: Sequence[str]) -> FrameWriter:
             return candidate.open_writer(path, lanes)
     known = ", ".join(suffix for candidate in formats() for suffix in candidate.suffixes)
     raise MisuseError(f"no recording format ends in {suffix!r}.", where=str(path), hint=f"Known are {known}.")
+
+
+def readable_suffixes() -> list[str]:
+    """Return the endings of names of files that are read, each once, those of compressed ones last."""
+    frames = (suffix for one in formats() for suffix in one.suffixes)
+    waves = (suffix for one in line_formats() for suffix in one.suffixes)
+    return list(dict.fromkeys((*frames, *waves, *COMPRESSED_SUFFIXES)))
 
 
 def form_names() -> list[str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ...core.captures.columns import ROLES, TIME_UNITS, Columns, guess_columns, split_line
-from ...core.captures.registry import form_names
+from ...core.captures.registry import form_names, readable_suffixes
 from ...core.captures.source import head_of
 from ...core.lines.registry import address_text, decoder_of, decoders
 from ...core.lines.result import Vote
@@ -51,6 +51,7 @@ __all__ = [
     "head_of",
     "new_recipe",
     "open_source",
+    "readable_suffixes",
     "registers_at",
     "split_line",
     "try_recipe",

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QInputDialog, QLineEdit, QM
 from ..app.asking import Asking
 from ..app.doors import asked
 from ..app.session import Session
-from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip
+from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip, with_offers
 from ..widgets.words import grouped
 from .against_line import AgainstLine
 from .table_file import ask_table_file, write_table
@@ -44,6 +44,7 @@ class ConditionLine(QWidget):
         self._completer.setModel(self._words)
         self._completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         self._completer.setWidget(self.line)
+        with_offers(self._completer)
         self._start = 0
         self._build()
         self._connect()

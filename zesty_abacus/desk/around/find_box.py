@@ -96,9 +96,12 @@ class FindBox(QLineEdit):
             self._model.appendRow(item)
         if self._found:
             self._list.setCurrentIndex(self._model.index(0, 0))
-            self._show_popup()
         else:
-            self._hide_popup()
+            nothing = QStandardItem("Nothing is called that.")
+            nothing.setEnabled(False)
+            nothing.setData(("", "try a part of a name"), Qt.ItemDataRole.UserRole)
+            self._model.appendRow(nothing)
+        self._show_popup()
 
     def _forget(self) -> None:
         self._known = None
@@ -160,7 +163,7 @@ class FindBox(QLineEdit):
         if self._popup is None:
             self._popup = _Popup(self.window(), self._list)
         corner = self.mapTo(self.window(), QPoint(0, self.height() + 3))
-        height = len(self._found) * _ROW_HEIGHT + 10
+        height = self._model.rowCount() * _ROW_HEIGHT + 10
         self._popup.setGeometry(corner.x(), corner.y(), max(self.width(), 420), height)
         self._popup.show()
         self._popup.raise_()

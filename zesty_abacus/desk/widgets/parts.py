@@ -10,6 +10,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
+    QCompleter,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -90,6 +91,14 @@ class Choice(QComboBox):
                 event.accept()
                 return True
         return super().event(event)
+
+
+def with_offers(completer: QCompleter) -> QCompleter:
+    """Return a completer whose list has a ground: it is a window of its own, and lists have none."""
+    popup = completer.popup()
+    if popup is not None:
+        popup.setObjectName("offered")
+    return completer
 
 
 class NoWheel(QObject):

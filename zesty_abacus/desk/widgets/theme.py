@@ -230,6 +230,8 @@ def _style_sheet(t: Theme) -> str:
     QTableCornerButton::section {{ background: {t.chip}; border: 0; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; border: 1px solid {t.line}; outline: 0;
         selection-background-color: {t.selected}; selection-color: {t.ink}; }}
+    QListView#offered {{ background: {t.panel}; color: {t.ink}; border: 1px solid {t.edge};
+        selection-background-color: {t.selected}; selection-color: {t.ink}; }}
     QPushButton {{ background: {t.panel}; border: 1px solid {t.edge}; border-radius: 7px; padding: 3px 11px; }}
     QPushButton:hover {{ border-color: {t.zest}; }}
     QPushButton:focus {{ border-color: {t.zest}; }}

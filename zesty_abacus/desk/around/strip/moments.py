@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QCompleter, QLineEdit, QWidget
 from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_text, elided
+from ...widgets.parts import with_offers
 from ...widgets.theme import TINY_PX, faded, look, text_font
 from .scale import TOP, StripScale
 
@@ -83,7 +84,7 @@ class StripMoments:
         words = QCompleter([moment.text for moment in self._session.shared.moments], entry)
         words.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         words.setFilterMode(Qt.MatchFlag.MatchContains)
-        entry.setCompleter(words)
+        entry.setCompleter(with_offers(words))
         x = min(self._scale.x_of(self._session.clock.cursor_ns), self._widget.width() - _ENTRY_WIDTH - 10)
         entry.move(int(x), 2)
         entry.returnPressed.connect(self._keep)

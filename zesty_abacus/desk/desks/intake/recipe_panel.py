@@ -11,7 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
 
 from ...app.doors import lines
-from ...widgets.parts import Panel, button, hairline, label
+from ...widgets.parts import Panel, button, hairline, label, one_shot
 from ...widgets.theme import look, text_font
 from .bench import Bench
 from .outcome_part import OutcomePart
@@ -19,6 +19,9 @@ from .setting_rows import SettingRows
 
 _NO = "–"
 _LEVEL_KINDS = (("threshold", "threshold"), ("envelope", "keyed carrier"), ("tones", "two tones"))
+
+
+_LAID_OUT_MS = 60
 
 
 class RecipePanel(Panel):
@@ -29,6 +32,9 @@ class RecipePanel(Panel):
         self._bench = bench
         self._rows = SettingRows(self.body, self)
         self._others_shown = False
+        self._shown: lines.OpenedSource | None = None
+        self._place = 0
+        self._scroll_back = one_shot(self, _LAID_OUT_MS, self._on_laid_out)
         self._cleaning_shown = False
         self.body.setSpacing(3)
         self.outcome = OutcomePart(bench, self._rows)
@@ -49,6 +55,7 @@ class RecipePanel(Panel):
         focus = self.focusWidget()
         # a part that has the focus keeps it; one that only had it last must not take it from the wave
         named = focus.accessibleName() if focus is not None and focus.hasFocus() else ""
+        self._keep_place()
         self.outcome.begin()
         self.clear()
         self._rows.measured.clear()
@@ -70,6 +77,22 @@ class RecipePanel(Panel):
             again = next((w for w in self.findChildren(QWidget) if w.accessibleName() == named), None)
             if again is not None:
                 again.setFocus()
+
+    def _keep_place(self) -> None:
+        """Scroll back to where it is once the parts are new, as long as it is the same recording."""
+        bar, shown = self.area.verticalScrollBar(), self._shown
+        self._shown = self._bench.opened
+        if bar is not None and shown is self._shown and not self._scroll_back.isActive():
+            self._place = bar.value()
+        elif shown is not self._shown:
+            self._place = 0
+        # its length is known only after what came out was laid out as well
+        self._scroll_back.start()
+
+    def _on_laid_out(self) -> None:
+        bar = self.area.verticalScrollBar()
+        if bar is not None:
+            bar.setValue(self._place)
 
     # offers
 

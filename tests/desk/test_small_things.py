@@ -1,0 +1,71 @@
+"""Small things that a hand notices: what the file dialog asks for, lists with a ground, a search that finds nothing."""
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox, QFileDialog
+
+from zesty_abacus.core.captures.registry import readable_suffixes
+from zesty_abacus.desk.widgets.theme import look
+
+
+def test_the_dialog_asks_for_every_file_that_is_read(pilot, monkeypatch):
+    asked = []
+    monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *words: (asked.append(words), ([], ""))[1])
+    pilot.window.ask_open()
+    shown = asked[0][3]
+    for suffix in (
+        ".log",
+        ".pcap",
+        ".pcapng",
+        ".csv",
+        ".txt",
+        ".tsv",
+        ".vcd",
+        ".wav",
+        ".pulses",
+        ".bytes",
+        ".gz",
+        ".zst",
+    ):
+        assert suffix in readable_suffixes() and f"*{suffix} " in shown, suffix
+    assert "trial.json" in shown and shown.endswith(";;All files (*)")
+
+
+def test_a_search_that_finds_nothing_says_so_and_does_nothing(pilot):
+    box = pilot.window.find_box
+    box.begin()
+    QTest.keyClicks(box, "zzqq")
+    assert box.findings() == [] and box._popup.isVisible()
+    assert box._model.index(0, 0).data() == "Nothing is called that."
+    desk = pilot.window.desk_name
+    pilot.key(Qt.Key.Key_Return)
+    assert pilot.window.desk_name == desk
+    QTest.keyClick(box, Qt.Key.Key_Escape)
+    assert not box._popup.isVisible()
+
+
+def test_what_is_offered_while_typing_has_a_ground(pilot):
+    pilot.key("2")
+    popup = pilot.window.read.condition._completer.popup()
+    popup.setModel(pilot.window.read.condition._words)
+    pilot.window.read.condition._words.setStringList(["water heat", "water speed"])
+    popup.resize(200, 80)
+    image = popup.grab().toImage()
+    assert image.pixelColor(150, 60).name().upper() == look.theme.panel.upper()
+
+
+def test_a_changed_recipe_stays_where_it_was_scrolled_to(pilot):
+    pilot.key("1")
+    number = next(n for n, one in enumerate(pilot.session.outcomes) if "winch" in one.path.name)
+    pilot.window.intake.show_source(number)
+    pilot.settle()
+    panel = pilot.window.intake.recipe
+    bar = panel.area.verticalScrollBar()
+    assert bar.maximum() > 40
+    bar.setValue(bar.maximum())
+    pilot.settle()
+    place = bar.value()
+    choice = next(one for one in panel.findChildren(QComboBox) if one.accessibleName() == "clock mode")
+    choice.setCurrentIndex((choice.currentIndex() + 1) % choice.count())
+    choice.activated.emit(choice.currentIndex())
+    pilot.wait(lambda: abs(bar.value() - place) < 30, "the panel where it was")
