@@ -96,7 +96,7 @@ def _deck() -> list[Layout]:
         island.field("oil heat", "R12", step="1/10", unit="°C", limits=(-20, 80)),
     ]
     names = ("winch brake", "hook latch", "gob wire", "capstan", "fire monitor", "bilge valve", "foam", "bilge pump")
-    coils = [valves.field(name, f"B0[{n}]", "flag") for n, name in enumerate(names)]
+    coils = [valves.field("open", "B0[7..0]", "bits", names=dict(enumerate(names)))]
     return [
         island.make(_modbus("deck"), 6, measured, sender="valve island",
                     registers=RegisterMap(device=17, space=Space.INPUT, count=16)),

@@ -20,6 +20,7 @@ from .bipolar import signs_while
 from .levels import LevelHistogram, find_edges, suggest_levels
 
 _SPECTRUM = 8192
+_LOUD_SHARE = 0.6
 _LOOKED_AT = 64
 """Stretches of a recording whose spectra are looked at."""
 
@@ -48,7 +49,7 @@ def measure_spectrum(samples: Samples, count: int = 2) -> RadioFacts:
     starts = np.linspace(0, len(samples) - length, min(_LOOKED_AT, max(len(samples) // length, 1))).astype(np.int64)
     pieces = [_complex(samples.values[start : start + length], samples) for start in starts]
     loud = np.array([float(np.mean(np.abs(piece) ** 2)) for piece in pieces])
-    chosen = [piece for piece, power in zip(pieces, loud, strict=True) if power >= np.quantile(loud, 0.7)]
+    chosen = [piece for piece, power in zip(pieces, loud, strict=True) if power >= _loud_from(loud)]
     power = np.zeros(length)
     for piece in chosen:
         power += np.abs(np.fft.fft(piece * np.hanning(length))) ** 2
@@ -69,6 +70,11 @@ def measure_spectrum(samples: Samples, count: int = 2) -> RadioFacts:
     )
 
 
+def _loud_from(power: NDArray[np.float64]) -> float:
+    """Return the mean power from which on a stretch counts as one in which somebody sends."""
+    return float(np.sort(power)[-2:][0]) * _LOUD_SHARE
+
+
 def measure_tones(samples: Samples) -> tuple[float, float] | None:
     """Find the two frequencies a carrier is switched between, low one first; None if there are no two.
 
@@ -83,6 +89,9 @@ def measure_tones(samples: Samples) -> tuple[float, float] | None:
         np.int64
     )
     found = [_frequencies(samples, int(start), stretch) for start in starts]
+    loud = np.array([float(power.mean()) for _, power in found])
+    # somebody who sends now and then is in few of them, and the others hold nothing but noise
+    found = [one for one, power in zip(found, loud, strict=True) if power >= _loud_from(loud)]
     strong = np.concatenate([power for _, power in found])
     values = np.concatenate([frequency for frequency, _ in found])
     values = values[strong > 0.25 * np.quantile(strong, 0.98)]
@@ -101,7 +110,7 @@ def measure_tones(samples: Samples) -> tuple[float, float] | None:
     return (suggestion.low, suggestion.high) if apart > samples.rate_hz / 2000 and near.all() else _two_lines(lines)
 
 
-_MOST_LINES, _NEAR, _IN_HEAPS = 6, 0.12, 0.6
+_MOST_LINES, _NEAR, _IN_HEAPS = 6, 0.15, 0.6
 _ALIKE_DB, _LOUD_DB = 6.0, 14.0
 
 

@@ -48,7 +48,7 @@ from ..waves.recording import Channel, LineRecording
 from ..waves.samples import Samples
 from .model import LevelSetting, Recipe
 
-_LOOKS_US, _CLEARLY = (40.0, 160.0, 640.0), 2.5
+_LOOKS_US, _CLEARLY = (40.0, 80.0, 160.0, 320.0, 640.0), 2.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
