@@ -1,7 +1,7 @@
 """How much noise every simulated line stands: own proposal, own recipe, fresh seeds, against the undisturbed reading.
 
-``python -m bench.noise`` prints the table of docs/figures.md. What is disturbed is the recording itself: edges are moved
-and spiked, samples get noise of a part of their swing; then all is measured anew, as for a recording nobody knows.
+``python -m bench.noise`` prints the table of docs/figures.md. What is disturbed is the recording itself: edges are
+moved and spiked, samples get noise of a part of their swing; then all is measured anew, as if nobody knew it.
 """
 
 from __future__ import annotations
