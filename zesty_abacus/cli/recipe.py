@@ -13,7 +13,7 @@ from .terminal import say
 
 if TYPE_CHECKING:
     from ..core.recipes.model import Recipe
-    from ..core.recipes.propose import RecipeProposal
+    from ..core.recipes.proposal import RecipeProposal
 
 
 @click.command()

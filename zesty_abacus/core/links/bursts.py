@@ -101,7 +101,7 @@ def _likeness(votes: list[Vote]) -> float:
     # three or more that agree in a bit by chance would be one in four
     agreed = np.array([float(vote.agreement.mean()) for vote in votes])
     repeated = float((number * again * agreed**_FEW).sum() / number.sum())
-    return 0.2 + 0.3 * alike + 0.4 * repeated
+    return 0.2 + 0.3 * alike + 0.35 * repeated
 
 
 def _beginning(run: BitRun, spans: NDArray[np.int64]) -> tuple[Fact, ...]:

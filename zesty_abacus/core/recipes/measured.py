@@ -14,7 +14,7 @@ from ..links.framing import Framing
 from ..waves.recording import LineRecording
 from .changes import fields_of
 from .model import LevelSetting, Recipe
-from .propose import RecipeProposal, first_part
+from .proposal import RecipeProposal, first_part
 from .run import Outcome, PreparedLine, run_recipe
 
 _Settings = TypeVar("_Settings", LineSettings, Framing)
