@@ -15,7 +15,8 @@ import pytest
 from zesty_abacus.core.captures.reference import read_reference
 from zesty_abacus.core.captures.registry import line_formats, read_lines
 from zesty_abacus.core.errors import AbacusError
-from zesty_abacus.core.recipes.run import prepare_line, run_on_frames, run_recipe
+from zesty_abacus.core.recipes.prepare import prepare_line
+from zesty_abacus.core.recipes.run import run_on_frames, run_recipe
 from zesty_abacus.core.trial.intake import SourceRequest, frames_of_source
 from zesty_abacus.demo.recipes import demo_recipes
 from zesty_abacus.demo.trial import SHIPPED

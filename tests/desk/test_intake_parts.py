@@ -16,7 +16,7 @@ from zesty_abacus.core.lines.result import MarkKind, Vote
 from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.links.registers import RegisterState
 from zesty_abacus.core.recipes.model import LevelSetting
-from zesty_abacus.core.recipes.run import PreparedLine
+from zesty_abacus.core.recipes.prepare import PreparedLine
 from zesty_abacus.core.waves.edges import Edges
 from zesty_abacus.core.waves.samples import Samples
 from zesty_abacus.desk.app import engine

@@ -35,8 +35,9 @@ from zesty_abacus.core.recipes.json_form import (
     recipes_to_file_text,
 )
 from zesty_abacus.core.recipes.model import LevelSetting, SourcePattern, new_recipe
+from zesty_abacus.core.recipes.prepare import prepare_line
 from zesty_abacus.core.recipes.propose import propose
-from zesty_abacus.core.recipes.run import prepare_line, run_on_frames, run_recipe
+from zesty_abacus.core.recipes.run import run_on_frames, run_recipe
 from zesty_abacus.core.waves.edges import Edges
 from zesty_abacus.core.waves.recording import Channel, LineRecording
 from zesty_abacus.core.waves.samples import Samples

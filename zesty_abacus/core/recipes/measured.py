@@ -14,8 +14,9 @@ from ..links.framing import Framing
 from ..waves.recording import LineRecording
 from .changes import fields_of
 from .model import LevelSetting, Recipe
+from .prepare import PreparedLine
 from .proposal import RecipeProposal, first_part
-from .run import Outcome, PreparedLine, run_recipe
+from .run import Outcome, run_recipe
 
 _Settings = TypeVar("_Settings", LineSettings, Framing)
 _DIGITS = 6

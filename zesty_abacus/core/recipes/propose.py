@@ -27,9 +27,9 @@ from ..waves.edges import Edges
 from ..waves.recording import LineRecording
 from .messages import MEASURED_FRAMES
 from .model import LevelSetting
+from .prepare import PreparedLine, prepare_line
 from .proposal import MOST_EDGES, SURE, RecipeProposal, first_part, framing_for, named_recipe
 from .propose_radio import propose_radio
-from .run import PreparedLine, prepare_line
 
 _OF_BYTES = frozenset({"timed bytes"})
 """Formats whose frames are pieces of bytes; those of all others are frames of a bus."""

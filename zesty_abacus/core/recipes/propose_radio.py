@@ -18,8 +18,8 @@ from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from .model import LevelSetting
+from .prepare import PreparedLine, prepare_line
 from .proposal import MOST_EDGES, SURE, RecipeProposal, first_part, framing_for, named_recipe
-from .run import PreparedLine, prepare_line
 
 
 def propose_radio(path: Path, recording: LineRecording, channel: Channel, progress: Progress) -> list[RecipeProposal]:

@@ -5,36 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-import msgspec
 import numpy as np
-from numpy.typing import NDArray
 
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable
-from ..lines.bipolar import is_bipolar
-from ..lines.levels import (
-    LevelFacts,
-    LevelHistogram,
-    LevelSuggestion,
-    find_edges,
-    level_histogram,
-    measure_levels,
-    suggest_levels,
-)
-from ..lines.pulses import PulseLine, measure_pulses
-from ..lines.radio import (
-    RadioFacts,
-    envelope,
-    keyed_edges,
-    measure_spectrum,
-    measure_tones,
-    tone_difference,
-    tone_edges,
-)
 from ..lines.registry import decode_line, decoder_of
 from ..lines.result import LineResult, Marks
-from ..lines.timing import bit_time
 from ..links.bursts import BurstFraming
 from ..links.framing import framing_of
 from ..links.network import streams
@@ -43,44 +20,9 @@ from ..links.pieces import bytes_of, framed_streams
 from ..links.telegrams import GapFraming
 from ..progress import Progress
 from ..protocols import can
-from ..waves.edges import Edges
-from ..waves.recording import Channel, LineRecording
-from ..waves.samples import Samples
-from .model import LevelSetting, Recipe
-
-_LOOKS_US, _CLEARLY = (40.0, 80.0, 160.0, 320.0, 640.0), 2.0
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class PreparedLine:
-    """A channel ready to be decoded, with what is shown of it.
-
-    Attributes
-    ----------
-    asked
-        The setting it was made by.
-    setting
-        The same with every None replaced by what was found.
-    edges
-    wave
-        The samples to draw: the channel's own, or an envelope or tone difference made of them; None of a digital one.
-    threshold : float32 (n,) or None
-        A threshold that follows the wave, sample by sample.
-    histogram, suggestion, facts
-        Of the wave's levels; None of a digital channel.
-    spectrum
-        Of radio and audio.
-    """
-
-    asked: LevelSetting
-    setting: LevelSetting
-    edges: Edges
-    wave: Samples | None = None
-    threshold: NDArray[np.float32] | None = None
-    histogram: LevelHistogram | None = None
-    suggestion: LevelSuggestion | None = None
-    facts: LevelFacts | None = None
-    spectrum: RadioFacts | None = None
+from ..waves.recording import LineRecording
+from .model import Recipe
+from .prepare import PreparedLine, prepare_line
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -117,28 +59,6 @@ def result_counts(result: LineResult) -> dict[str, int]:
         if bit & F.WRONG and (number := int((flags & bit > 0).sum())):
             counts[F.wrong_words(bit)] = number
     return counts
-
-
-def prepare_line(
-    channel: Channel, setting: LevelSetting, span_ns: tuple[int, int] | None = None, progress: Progress | None = None
-) -> PreparedLine:
-    """Turn a channel into edges.
-
-    Parameters
-    ----------
-    span_ns
-        Only this part; levels are judged over the whole channel all the same.
-    """
-    if channel.edges is not None:
-        edges = channel.edges if span_ns is None else channel.edges.between(*span_ns)
-        return PreparedLine(setting, setting, _cleaned(edges, setting))
-    assert channel.samples is not None
-    samples = channel.samples
-    if setting.kind == "threshold" and not samples.is_iq:
-        return _by_threshold(samples, setting, span_ns, progress)
-    if setting.kind == "tones":
-        return _by_tones(samples, setting, span_ns, progress)
-    return _by_envelope(samples, setting, span_ns, progress)
 
 
 def run_recipe(
@@ -282,142 +202,3 @@ def mark_unsure(result: LineResult, lines) -> LineResult:  # type: ignore[no-unt
         unsure |= (frames.time_ns < end) & (result.ends_ns > begin)
     flags = frames.flags | np.where(unsure, F.UNSURE_LEVEL, 0).astype(np.uint32)
     return replace(result, frames=replace(frames, flags=flags))
-
-
-def _cleaned(edges: Edges, setting: LevelSetting) -> Edges:
-    edges = edges.without_glitches(round(setting.ignore_under_us * 1000))
-    return edges.inverted() if setting.inverted else edges
-
-
-def _by_threshold(
-    samples: Samples, setting: LevelSetting, span_ns: tuple[int, int] | None, progress: Progress | None
-) -> PreparedLine:
-    histogram = level_histogram(samples)
-    suggestion = suggest_levels(histogram)
-    above = suggestion.above if setting.above is None else setting.above
-    below = setting.below if setting.below is not None or setting.above is not None else suggestion.below
-    band = suggestion.dead_band if setting.dead_band is None else setting.dead_band
-    edges = _cleaned(find_edges(samples, above, band, below, span_ns, progress), setting)
-    done = msgspec.structs.replace(setting, above=above, below=below, dead_band=band)
-    return PreparedLine(
-        setting, done, edges, samples, None, histogram, suggestion, measure_levels(samples, edges, suggestion)
-    )
-
-
-def _part(samples: Samples, span_ns: tuple[int, int] | None) -> Samples:
-    """Return a part of samples with some air before it, so that a level that follows the wave has settled."""
-    if span_ns is None:
-        return samples
-    air = 50_000_000
-    first, last = (int(i) for i in samples.indexes_of(np.array([span_ns[0] - air, span_ns[1] + air])))
-    begin = samples.time_of(first)
-    return replace(
-        samples, values=samples.values[first:last], begin_ns=begin, lows=samples.lows[:0], highs=samples.highs[:0]
-    )
-
-
-def _by_envelope(
-    samples: Samples, setting: LevelSetting, span_ns: tuple[int, int] | None, progress: Progress | None
-) -> PreparedLine:
-    spectrum = measure_spectrum(samples)
-    carrier = setting.carrier_hz
-    if carrier is None:
-        carrier = spectrum.peaks_hz[0] if spectrum.peaks_hz else 0.0
-    smooth = setting.smooth_us or _smooth_for(samples, carrier)
-    wave = envelope(_part(samples, span_ns), carrier, smooth, progress).with_ranges()
-    floor = None if setting.above is None else max(2 * setting.above, 0.0)
-    if setting.above is not None:
-        edges = find_edges(wave, setting.above, setting.dead_band or setting.above * 0.2)
-        threshold = None
-    else:
-        edges, threshold = keyed_edges(wave, floor=floor)
-    histogram = level_histogram(wave)
-    done = msgspec.structs.replace(setting, kind="envelope", carrier_hz=carrier, smooth_us=smooth)
-    return PreparedLine(
-        setting, done, _cleaned(edges, setting), wave, threshold, histogram, suggest_levels(histogram), None, spectrum
-    )
-
-
-def _smooth_for(samples: Samples, carrier: float) -> float:
-    """Return a third of the shortest pulse that a look at the loudest stretch shows.
-
-    In much noise a short moving mean shows nothing but noise, whose pulses are as short as the mean itself; so longer
-    ones are tried until what is seen is clearly longer.
-    """
-    least = 4e6 / samples.rate_hz
-    part = _part(samples, _loud_span(samples))
-    first = 0.0
-    for look in sorted({max(look, least) for look in _LOOKS_US}):
-        edges, _ = keyed_edges(envelope(part, carrier, look))
-        facts = measure_pulses(edges.without_glitches(round(look * 1000)), PulseLine(line=""))
-        if facts is None:
-            continue
-        smooth = float(np.clip(facts.unit_ns / 3000, least, 2000.0))
-        first = first or smooth
-        if facts.unit_ns / 1000 >= _CLEARLY * look:
-            return smooth
-    return first or max(_LOOKS_US[0], least)
-
-
-def _loud_span(samples: Samples) -> tuple[int, int] | None:
-    """Return the stretch of a few million samples around the strongest signal, None for all of it."""
-    most = 4_000_000
-    if len(samples) <= most:
-        return None
-    stretch = 2048
-    starts = np.arange(0, len(samples) - stretch, stretch * 16)
-    power = [
-        float(np.abs(samples.values[s : s + stretch].astype(np.float32) + samples.offset / samples.scale).mean())
-        for s in starts
-    ]
-    middle = int(starts[int(np.argmax(power))])
-    first = min(max(middle - most // 2, 0), len(samples) - most)
-    return samples.time_of(first), samples.time_of(first + most)
-
-
-_TONE_BAND = 0.2
-_MULTIPLES = 0.85
-
-
-def _smooth_for_tones(samples: Samples, low: float, high: float, least: float) -> float:
-    """Return a third of a symbol, as a first look at the loudest stretch shows it; tones must be told apart in it."""
-    part = _part(samples, _loud_span(samples))
-    first = 0.0
-    for look in (least, 3 * least, 9 * least):
-        edges = tone_edges(tone_difference(part, low, high, look), 0.0, _TONE_BAND)
-        edges = edges.without_glitches(round(look * 1000))
-        unit, share = bit_time(edges.widths()[edges.level[:-1] != 0] if is_bipolar(edges) else edges.widths())
-        if not np.isfinite(unit):
-            continue
-        smooth = float(np.clip(unit / 3000, least, 5000.0))
-        first = first or smooth
-        # noise has pulses of all lengths; what is sent has multiples of a symbol
-        if share >= _MULTIPLES:
-            return smooth
-    return first or least
-
-
-def _by_tones(
-    samples: Samples, setting: LevelSetting, span_ns: tuple[int, int] | None, progress: Progress | None
-) -> PreparedLine:
-    spectrum = measure_spectrum(samples)
-    low, high = setting.carrier_hz, setting.high_hz
-    if low is None or high is None:
-        tones = measure_tones(samples) or (0.0, samples.rate_hz / 8)
-        low, high = tones[0] if low is None else low, tones[1] if high is None else high
-    apart_us = float(np.clip(0.8e6 / max(abs(high - low), 1.0), 4e6 / samples.rate_hz, 5000.0))
-    smooth = setting.smooth_us or _smooth_for_tones(samples, low, high, apart_us)
-    made = tone_difference(_part(samples, span_ns), low, high, smooth, progress)
-    wave = made.wave.with_ranges()
-    above = 0.0 if setting.above is None else setting.above
-    band = _TONE_BAND if setting.dead_band is None else setting.dead_band
-    if setting.below is not None:
-        edges = find_edges(wave, above, band, setting.below)
-    else:
-        edges = tone_edges(made, above, band)
-    done = msgspec.structs.replace(setting, kind="tones", carrier_hz=low, high_hz=high, smooth_us=smooth, above=above,
-                                   dead_band=band)  # fmt: skip
-    histogram = level_histogram(wave)
-    return PreparedLine(
-        setting, done, _cleaned(edges, setting), wave, None, histogram, suggest_levels(histogram), None, spectrum
-    )

@@ -16,8 +16,9 @@ from ..lines.result import LineResult, Marks
 from ..progress import Progress
 from ..recipes.messages import MEASURED_FRAMES
 from ..recipes.model import Recipe
+from ..recipes.prepare import PreparedLine
 from ..recipes.propose import propose, propose_for_frames, what_it_holds
-from ..recipes.run import Outcome, PreparedLine, run_on_frames, run_recipe
+from ..recipes.run import Outcome, run_on_frames, run_recipe
 from ..waves.recording import Channel, LineRecording
 from .intake import SourceRequest, frames_of_source, request_of
 from .trial import Trial
