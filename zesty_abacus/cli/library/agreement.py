@@ -12,6 +12,7 @@ from ...core.library.errors import LibraryError
 from ...core.library.proposals import Proposal, Rules
 from ...core.library.renewing import propose_on_newest
 from ...core.library.store import Library
+from ...core.words import counted
 from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, opened, say_json
 
@@ -63,15 +64,21 @@ def proposals(where: str, ended: bool, as_json: bool) -> None:
 @AUTHOR
 def propose(where: str, files: tuple[Path, ...], reason: str, author: str) -> None:
     """Propose the layouts of FILES, our own JSON, as changes of those that LIBRARY has."""
+    same = proposed = 0
     with opened(where) as target:
         for file in files:
             for layout in layouts_from_file(file):
                 head = target.layouts.head_of(layout.id)
                 if head is not None and head.state == layout:
+                    same += 1
                     continue
                 parent = head.revision.id if head is not None else None
                 key = target.proposals.propose(layout.id, layout, parent=parent, author=author, reason=reason)
+                proposed += 1
                 say(f"{str(key)[:8]}  {layout.name}")
+    if same:
+        nothing = "; nothing is proposed" if not proposed else ""
+        say(f"zesty-abacus: {counted(same, 'layout', 'is', 'are')} as the library has it{nothing}.", err=True)
 
 
 _PROPOSAL = click.argument("proposal")
