@@ -10,6 +10,7 @@ import jsonschema
 import msgspec
 import pytest
 
+from tests.cli.program import run
 from zesty_abacus.core.captures.registry import formats, line_formats
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA
@@ -99,9 +100,43 @@ def test_the_trial_example_is_a_trial():
     assert trial.lanes[0].note == "CAN 500k" and trial.moments[0].text == "bow thruster on"
 
 
-def test_the_layout_example_obeys_the_schema():
-    text = example_of("zesty-abacus layouts").replace('"…"', '"5d5cf6f0-5c0e-5f3c-9a53-1f0f0b6f0c11"')
-    jsonschema.validate(json.loads(text), json.loads(SCHEMA_PATH.read_text()))
+def test_the_layout_example_is_brought_in_as_it_stands(tmp_path):
+    (tmp_path / "example.json").write_text(example_of("zesty-abacus layouts"))
+    library = tmp_path / "team.sqlite"
+    for words in (["new", library], ["import", library, tmp_path / "example.json"], ["check", library]):
+        done = run("library", *words)
+        assert done[0] == 0, done
+    code, out, _ = run("library", "export", library)
+    jsonschema.validate(json.loads(out), json.loads(SCHEMA_PATH.read_text()))
+    kept = json.loads(out)["layouts"][0]
+    assert code == 0 and kept["fields"][3]["selected"]["field"] == kept["fields"][2]["id"]
+
+
+def usages() -> list[tuple[str, str]]:
+    """Return every line of the pages that shows how a command is used, with the page it stands on."""
+    return [
+        (path.name, line)
+        for path in PAGES
+        for line in re.findall(r"^zesty-abacus (.*)$", path.read_text(), re.M)
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(("where", "line"), usages(), ids=lambda text: text[:40])
+def test_every_command_that_is_shown_exists_with_its_options(where, line):
+    from zesty_abacus.cli.main import cli
+
+    verbs = line.split()
+    group = cli
+    if verbs[0] == "library":
+        group, verbs = cli.get_command(None, "library"), verbs[1:]
+    names = verbs[0].split("|")
+    for name in names:
+        command = group.get_command(None, name)
+        assert command is not None, f"{where}: {name}"
+        if len(names) == 1:
+            known = {option for one in command.params for option in (*one.opts, *one.secondary_opts)}
+            shown = set(re.findall(r"(?<![\w-])--[a-z][a-z-]*", line))
+            assert shown <= known, f"{where}: {sorted(shown - known)} of {name}"
 
 
 def test_the_schema_and_the_pages_know_every_kind():
