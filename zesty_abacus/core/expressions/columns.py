@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from .expression import Expression
 from .operation import Bounds, Result, constant
 from .operations.registry import operations
-from .tree import RAW, ExpressionError, Name, Node, Number
+from .tree import NOTHING, RAW, ExpressionError, Name, Node, Number
 
 Plain = tuple[NDArray, NDArray[np.bool_] | None, Bounds | None]
 """Values, which of them are known (None is all), and the whole numbers they lie between (None for floats)."""
@@ -52,11 +52,24 @@ def _value(node: Node, names: Names) -> Result:
     if isinstance(node, Number):
         return constant(node.value, names.count)
     if isinstance(node, Name):
-        return _named(names.value, node.name)
+        return _nothing(names) if node.name == NOTHING and not _has(names, NOTHING) else _named(names.value, node.name)
     if node.operation == RAW:
         assert isinstance(node.arguments[0], Name)
         return _named(names.raw, node.arguments[0].name)
     return operations()[node.operation].over_columns([_value(argument, names) for argument in node.arguments])
+
+
+def _nothing(names: Names) -> Result:
+    """Return what is not known in any row."""
+    return Result(np.zeros(names.count, np.int64), np.zeros(names.count, np.bool_), (0, 0))
+
+
+def _has(names: Names, name: str) -> bool:
+    try:
+        names.value(name)
+    except KeyError:
+        return False
+    return True
 
 
 def _named(find: Callable[[str], Plain], name: str) -> Result:

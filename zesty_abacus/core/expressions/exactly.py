@@ -9,7 +9,7 @@ from functools import partial
 from .expression import Expression
 from .operation import Operation
 from .operations.registry import operations
-from .tree import RAW, Call, ExpressionError, Name, Node, Number
+from .tree import NOTHING, RAW, Call, ExpressionError, Name, Node, Number
 
 
 def evaluate_exactly(
@@ -39,6 +39,8 @@ def evaluate_node_exactly(
     if isinstance(node, Number):
         return node.value
     if isinstance(node, Name):
+        if node.name not in values and node.name == NOTHING:
+            return None
         if node.name not in values:
             raise ExpressionError(f"there is no value for {node.name!r}.")
         return values[node.name]

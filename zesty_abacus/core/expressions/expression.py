@@ -20,11 +20,11 @@ from lark.exceptions import VisitError
 
 from .grammar import parser
 from .operations.registry import functions
-from .tree import RAW, Call, ExpressionError, Name, Node, Number, walk
+from .tree import NOTHING, RAW, Call, ExpressionError, Name, Node, Number, walk
 
 MAX_LENGTH = 500
 """Characters an expression may have; also bounds its depth."""
-SPECIAL_NAMES = ("size", "address", "item")
+SPECIAL_NAMES = ("size", "address", "item", NOTHING)
 
 
 class _Builder(Transformer):

@@ -8,6 +8,8 @@ from fractions import Fraction
 
 from ..errors import MisuseError
 
+NOTHING = "nothing"
+"""A name for no value: what is computed of it is not there. A field may be called so, and is meant then."""
 RAW = "raw"
 """The raw value of a field instead of its value; it takes a name, not a number, so it is no operation like others."""
 

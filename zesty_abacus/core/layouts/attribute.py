@@ -11,7 +11,8 @@ from uuid import UUID
 from ..errors import MisuseError
 from ..expressions.expression import Expression
 from .escapes import escaped_text, read_escapes
-from .fields import Selected
+from .fields import NamedValue, Selected
+from .names import names_text, parse_names
 from .numbers import format_exact, parse_exact
 from .places import Places, parse_places
 from .raw_sets import RawSet, parse_raw_set
@@ -119,6 +120,16 @@ def raw_set(text: str, _layout: Layout) -> RawSet:
 def optional_exact(text: str, _layout: Layout) -> Fraction | None:
     """Read an exact number, None where nothing is written."""
     return parse_exact(text) if text else None
+
+
+def value_names(text: str, _layout: Layout) -> tuple[NamedValue, ...]:
+    """Read names of values."""
+    return parse_names(text)
+
+
+def text_of_names(value: tuple[NamedValue, ...], _item: Any, _layout: Layout) -> str:
+    """Write names of values."""
+    return names_text(value)
 
 
 def escaped(value: str, _item: Any, _layout: Layout) -> str:

@@ -10,6 +10,7 @@ from .item import LayoutItem
 from .model import Check, Computed, Layout, Part
 from .parts.part import MAX_BYTES
 from .problems import LayoutProblem, Said, expression_problems, unknown_name
+from .raw_sets import RawSet
 
 MAX_DEPTH = 8
 """Parts within parts."""
@@ -101,6 +102,13 @@ def _check_computed(value: Computed, known: dict[str, Field]) -> Said:
         yield "name", f"Two values are called {value.name}."
     if value.low is not None and value.high is not None and value.low > value.high:
         yield "low", f"{value.name} has its low limit above its high limit."
+    named = RawSet()
+    for one in value.names:
+        own = RawSet([(one.raw, max(one.raw, one.last))])
+        if one.last < one.raw or own.meets(named):
+            yield "names", f"{value.name} names the value {one.raw} twice, or a span that ends before it begins."
+            continue
+        named = RawSet((*named.spans, *own.spans))
     yield from expression_problems("expression", value.expression, known)
 
 

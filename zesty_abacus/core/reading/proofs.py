@@ -96,7 +96,9 @@ class Proofs:
                 self.under |= agrees[:, None] & under
 
     def _look_at_values(self, layout: Layout, column: FieldColumn, frame: NDArray[np.int64], count: int) -> None:
-        likely = _likely_by_chance(column.field)
+        computed = next((value for value in layout.all_computed() if value.id == column.field.id), None)
+        # any result of an expression may be a number, so that some have names says nothing of bits
+        likely = 1.0 if computed is not None and computed.names else _likely_by_chance(column.field)
         if likely >= 1 or column.raw is None:
             return
         good = column.has_value & (column.validity != Validity.OUTSIDE_LIMITS)
@@ -108,7 +110,6 @@ class Proofs:
         held[frame[good]] = True
         moves = len(column.raw) > 1 and bool((column.raw != column.raw[0]).any())
         self._note(held & ~bad, ~bad, likely if moves else 1.0)
-        computed = next((value for value in layout.all_computed() if value.id == column.field.id), None)
         if computed is None:
             self._add(column.field.id, held & ~bad)
         else:
