@@ -22,6 +22,8 @@ PARITIES = ("none", "odd", "even", "mark", "space")
 _ENOUGH, _FAULTS = 16, 0.06
 """Of so many characters such a part may be disturbed; that more agree by chance is less likely than 1 in 3 000."""
 _BY_CHANCE = 0.6
+_ENOUGH_LOWS = 8
+_MOST_BREAKS = 0.34
 _ENOUGH_PAIRS = 6
 """Text has at least two lengths of one level and four of the other, which is seven pairs more than a clock has."""
 _TRIED_CHANGES = 40_000
@@ -58,7 +60,7 @@ class _Uart:
     def decode(self, settings: UartLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode one line into bytes."""
         line = lines["line"].inverted() if settings.inverted else lines["line"]
-        measured, share = bit_time(line.widths())
+        measured, share = _bit_time(line)
         bit_ns = 1e9 / settings.rate if settings.rate else measured
         facts = [] if np.isnan(measured) else [
             Fact("rate", 1e9 / measured, "bit/s", f"{rate_words(1e9 / measured)} ({share:.0%} of pulses fit)")
@@ -88,7 +90,7 @@ class _Uart:
         return found
 
     def _judge(self, name: str, line: Edges, parity: str, bits: int, inverted: bool) -> Proposal:
-        rate_ns, share = bit_time(line.widths())
+        rate_ns, share = _bit_time(line.inverted() if inverted else line)
         settings = UartLine(line=name, parity=parity, data_bits=bits, inverted=inverted)
         nothing = Proposal(settings, 0.0, "")
         if np.isnan(rate_ns):
@@ -98,7 +100,9 @@ class _Uart:
         assert run is not None
         if len(run) < 4:
             return nothing
-        whole = float(np.mean((run.flags & ~np.uint32(F.PARITY)) == 0))
+        # a break now and then begins a frame, as on LIN; a line of breaks is no UART
+        begins = np.uint32(F.BREAK if np.mean(run.flags & F.BREAK > 0) <= _MOST_BREAKS else 0)
+        whole = float(np.mean((run.flags & ~(np.uint32(F.PARITY) | begins)) == 0))
         agrees, is_told = _parity_agrees(run) if parity != "none" else (1.0, True)
         # a parity bit that agrees is worth more than none that was looked for, also where a fault is among the
         # characters; without parity the most bits count, since a missing bit passes as a longer stop
@@ -106,7 +110,7 @@ class _Uart:
         rest = line.first if not inverted else 1 - line.first
         prior *= 1.0 if is_told else _BY_CHANCE
         score = (whole * agrees) ** 4 * share * prior * (1.0 if rest == 1 else 0.7) * _variety(part, rate_ns)
-        good = float(np.mean(run.flags == 0))
+        good = float(np.mean((run.flags & ~begins) == 0))
         reason = (
             f"{name} at {rate_words(1e9 / rate_ns)}, {bits} data bits, parity {parity}"
             f"{', inverted' if inverted else ''}: {good:.1%} of {len(run)} characters are whole"
@@ -115,6 +119,13 @@ class _Uart:
 
 
 DECODER = _Uart()
+
+
+def _bit_time(line: Edges) -> tuple[float, float]:
+    """Measure the bit by the low pulses: how long the line rests high between characters is nobody's business."""
+    widths = line.widths()
+    lows = widths[line.level[:-1] == 0]
+    return bit_time(lows if len(lows) >= _ENOUGH_LOWS else widths)
 
 
 def _parity_agrees(run: ByteRun) -> tuple[float, bool]:
