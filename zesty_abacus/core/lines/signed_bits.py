@@ -20,7 +20,7 @@ SILENT_UNITS = 0.6
 
 def signed_bits(line: Edges, unit_ns: float, settings: PulseLine) -> BitRun:
     """Return the bits of each burst; one that touches an end of the recording is marked as cut short."""
-    begins, ends, levels = _stretches(line)
+    begins, ends, levels = stretches(line)
     silent = np.flatnonzero(begins[1:] - ends[:-1] > SILENT_UNITS * unit_ns) + 1
     counts = np.maximum(np.rint((ends - begins) / unit_ns), 1).astype(np.int64)
     stretch = np.repeat(np.arange(len(counts)), counts)
@@ -38,7 +38,7 @@ def signed_bits(line: Edges, unit_ns: float, settings: PulseLine) -> BitRun:
     return BitRun(start, end, bit.astype(np.uint8), bounds, flags)
 
 
-def _stretches(line: Edges) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
+def stretches(line: Edges) -> tuple[NDArray[np.int64], NDArray[np.int64], NDArray[np.int64]]:
     """Return begin, end and sign of each stretch off the middle."""
     begins = np.concatenate([[line.begin_ns], line.time_ns]).astype(np.int64)
     ends = np.concatenate([line.time_ns, [line.end_ns]]).astype(np.int64)
