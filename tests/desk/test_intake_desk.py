@@ -320,7 +320,7 @@ def test_repeats_are_voted_and_shown(intake):
     bench = take(intake, "pendant")
     assert "11 bursts, 3 messages, 2 distinct" in words(intake)
     votes = intake.window.intake.recipe.outcome.votes_view
-    assert "2A5C36.10: 5 repeats" in votes.toolTip() and votes.isVisible()
+    assert "2A 5C 36 80 · 26 bits: 5 repeats" in votes.toolTip() and votes.isVisible()
     assert bench.outcome.lines["I/Q"].threshold is not None
     assert intake.window.intake.recipe.outcome.lengths_view.isVisible()
 

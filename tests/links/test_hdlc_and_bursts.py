@@ -104,7 +104,7 @@ def test_repeats_vote_bit_by_bit():
     (vote,) = vote_repeats(bits_result(bursts).bit_run, BurstFraming())
     assert vote.bits.tolist() == MESSAGE
     assert vote.agreement[3] == pytest.approx(0.6) and vote.agreement[7] == pytest.approx(0.8)
-    assert (np.delete(vote.agreement, [3, 7]) == 1).all() and vote.text == "B2E5C"
+    assert (np.delete(vote.agreement, [3, 7]) == 1).all() and vote.text == "B2 E5 C0 · 20 bits"
 
 
 def test_a_later_press_with_another_message_is_not_mixed_in():

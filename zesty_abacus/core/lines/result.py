@@ -204,11 +204,8 @@ class Vote:
 
     @property
     def text(self) -> str:
-        """Return the bits as hex digits, with the bits left over behind a point."""
-        whole = len(self.bits) // 4 * 4
-        digits = "".join(f"{int(''.join(map(str, self.bits[i : i + 4])), 2):X}" for i in range(0, whole, 4))
-        rest = "".join(map(str, self.bits[whole:]))
-        return f"{digits}.{rest}" if rest else digits
+        """Return the bits as the bytes of their frame, and how many they are: the last byte is filled with zeros."""
+        return f"{np.packbits(self.bits).tobytes().hex(' ').upper()} · {len(self.bits)} bits"
 
 
 @dataclass(frozen=True, slots=True)
