@@ -6,9 +6,8 @@ import html
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
-from PyQt6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
-    QApplication,
     QComboBox,
     QCompleter,
     QFrame,
@@ -68,21 +67,58 @@ def plain_tip(text: str) -> str:
 class Choice(QComboBox):
     """A choice that letters search: they are not taken for the keys of the desk.
 
-    They search its list, which opens: what is passed on the way is not chosen, only what Return or a click takes.
+    What keys pass on the way is shown and not chosen: it applies when the choice is left, or Return takes it; Escape
+    goes back to what was chosen.
     """
+
+    def __init__(self, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._chosen: int | None = None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        searches = bool(event.text().strip()) and event.text().isprintable()
-        steps = event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End)
-        if not (searches or steps):
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._chosen is not None:
+            self._take()
+        elif event.key() == Qt.Key.Key_Escape and self._chosen is not None:
+            back, self._chosen = self._chosen, None
+            self.blockSignals(True)
+            self.setCurrentIndex(back)
+            self.blockSignals(False)
+        else:
+            before = self.currentIndex()
+            self.blockSignals(True)
             super().keyPressEvent(event)
+            self.blockSignals(False)
+            if self.currentIndex() != before and self._chosen is None:
+                self._chosen = before
+
+    def setCurrentIndex(self, index: int) -> None:
+        if self._chosen is not None:
+            # somebody is choosing: what comes from elsewhere is what Escape goes back to
+            self._chosen = index
             return
-        self.showPopup()
-        view = self.view()
-        if view is not None:
-            QApplication.sendEvent(view, event)
+        super().setCurrentIndex(index)
+
+    def setCurrentText(self, text: str | None) -> None:
+        place = self.findText(text or "")
+        if place >= 0:
+            self.setCurrentIndex(place)
+
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        self._take()
+        super().focusOutEvent(event)
+
+    def _take(self) -> None:
+        """Let what is shown be chosen, if it is another one; tell of it as Qt does."""
+        before, self._chosen = self._chosen, None
+        index = self.currentIndex()
+        if before is None or before == index:
+            return
+        self.currentIndexChanged.emit(index)
+        self.currentTextChanged.emit(self.currentText())
+        self.activated.emit(index)
+        self.textActivated.emit(self.currentText())
 
     def event(self, event: QEvent | None) -> bool:
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
