@@ -124,9 +124,13 @@ def test_a_stored_capture_with_wild_pointers_is_refused(tmp_path):
 
 
 def test_a_full_disk_is_one_sentence(tmp_path):
-    """A file-size limit stands in for a full disk: the write fails in the same place."""
+    """A file-size limit stands in for a full disk: the write fails in the same place.
+
+    What is imported under the limit must not be compiled to files: they would be cut off, and found by the next program.
+    """
     code = (
         "import resource, signal, sys, pathlib\n"
+        "sys.dont_write_bytecode = True\n"
         "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
         "resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))\n"
         "from tests.frames.test_store import *\n"

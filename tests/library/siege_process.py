@@ -118,6 +118,8 @@ def main() -> None:
     if int(limit):
         # what a full disk does, without one
         signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        # compiled modules would be cut off as well, and found by the next program
+        sys.dont_write_bytecode = True
         resource.setrlimit(resource.RLIMIT_FSIZE, (int(limit), int(limit)))
     Program(where, name, Path(folder), random.Random(seed)).run()
 

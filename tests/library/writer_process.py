@@ -16,6 +16,8 @@ def main() -> None:
     if len(sys.argv) > 2:
         # no file may grow further than this: what a full disk does, without one
         signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        # compiled modules would be cut off as well, and found by the next program
+        sys.dont_write_bytecode = True
         resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[2]), int(sys.argv[2])))
     while True:
         layout = msgspec.structs.replace(layout, note=str(int(layout.note or "0") + 1))
