@@ -126,7 +126,7 @@ def test_a_stored_capture_with_wild_pointers_is_refused(tmp_path):
 def test_a_full_disk_is_one_sentence(tmp_path):
     """A file-size limit stands in for a full disk: the write fails in the same place.
 
-    What is imported under the limit must not be compiled to files: they would be cut off, and found by the next program.
+    What is imported under the limit must not be compiled to files: they would be cut off, and found by others.
     """
     code = (
         "import resource, signal, sys, pathlib\n"
