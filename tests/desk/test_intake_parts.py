@@ -111,7 +111,7 @@ def test_votes_are_drawn_and_said():
     bits = np.array([1, 0, 1, 1, 0, 0, 1, 0], np.uint8)
     view = VotesView()
     view.show_votes([Vote(np.arange(3), bits, np.array([1, 1, 2 / 3, 1, 1, 1, 1, 1]), 0, 10)])
-    assert "B2: 3 repeats, least agreement 67%" in view.accessibleDescription() and painted(view) > 3
+    assert "B2 · 8 bits: 3 repeats, least agreement 67%" in view.accessibleDescription() and painted(view) > 3
 
 
 def test_registers_are_drawn_where_they_were_seen():
