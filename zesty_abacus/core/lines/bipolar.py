@@ -36,6 +36,11 @@ def without_passing(line: Edges) -> Edges:
     return replace(line, time_ns=time[keep], level=level[keep])
 
 
+def line_of(lines: Mapping[str, Edges]) -> Edges:
+    """Return the line of settings that name a ``line``, and its other wire as ``minus`` where it was recorded apart."""
+    return bipolar_of(lines["line"], lines["minus"]) if "minus" in lines else lines["line"]
+
+
 def bipolar_of(plus: Edges, minus: Edges) -> Edges:
     """Return one line of two wires: 1 where only the first is high, -1 where only the second is, 0 where both agree."""
     time = np.union1d(plus.time_ns, minus.time_ns)

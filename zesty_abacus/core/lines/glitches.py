@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..waves.edges import Edges
+from ..words import counted
+from .bipolar import is_bipolar
 
 _USUAL = 0.1
 """A pulse that a tenth of all are shorter than belongs to what the line says."""
@@ -43,8 +45,8 @@ class Glitches:
 
     def words(self) -> str:
         """Return what was measured, for a sentence that begins with the line's name."""
-        pulses = "1 pulse is" if self.count == 1 else f"{self.count} pulses are"
         longest, shortest = self.longest_ns / 1000, self.shortest_ns / 1000
+        pulses = counted(self.count, "pulse", "is", "are")
         return (
             f"{pulses} no longer than {longest:.3g} µs, all others last {shortest:.3g} µs and more: "
             f"what is under {self.ignore_under_us:.3g} µs is ignored"
@@ -55,7 +57,7 @@ def find_glitches(line: Edges) -> Glitches | None:
     """Return the glitches of a line of two levels, None if it has none that can be told from its pulses."""
     widths = line.widths()
     widths = widths[widths > 0]
-    if len(widths) < _LEAST_PULSES or int(line.level.min()) < 0:
+    if len(widths) < _LEAST_PULSES or is_bipolar(line):
         return None
     # sorting all of a long line would take longer than decoding it, and only the short end is looked at
     usual_at = int(len(widths) * _USUAL)

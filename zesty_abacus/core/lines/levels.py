@@ -92,7 +92,9 @@ def level_histogram(samples: Samples) -> LevelHistogram:
     low, high = np.quantile(values, (0.0005, 0.9995))
     air = (high - low or 1.0) * 0.05
     counts, edges = np.histogram(values, BINS, (low - air, high + air))
-    bins = tuple(np.searchsorted(edges[1:-1], part).astype(np.uint8) for part in parts)
+    # all bins are as wide, so that nothing is searched: that takes five times as long as counting
+    scale = BINS / (edges[-1] - edges[0])
+    bins = tuple(np.clip(np.nan_to_num((part - edges[0]) * scale), 0, BINS - 1).astype(np.uint8) for part in parts)
     return LevelHistogram(counts.astype(np.int64), edges, bins)
 
 

@@ -21,7 +21,7 @@ from ..compiled import njit
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..waves.edges import Edges
-from .bipolar import bipolar_of, complementary_pairs, without_passing
+from .bipolar import complementary_pairs, line_of, without_passing
 from .result import (
     ADDRESS,
     DATA,
@@ -76,8 +76,7 @@ class _Manchester:
 
     def decode(self, settings: ManchesterLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode words; a word's sync, data bits and parity that break the code are flagged."""
-        line = lines["line"]
-        line = without_passing(line if "minus" not in lines else bipolar_of(line, lines["minus"]))
+        line = without_passing(line_of(lines))
         half, share = half_bit(line)
         facts = [] if np.isnan(half) else [
             Fact("half_bit_us", half / 1000, "µs", f"{half / 1000:.4g} µs, {5e8 / half / 1000:.4g} kbit/s "
@@ -109,8 +108,7 @@ class _Manchester:
 
     def _words_on(self, lines: dict[str, Edges], name: str, minus: str) -> list[Proposal]:
         """Return what forms of words explain a line, or a pair of wires."""
-        raw = lines["line"] if not minus else bipolar_of(lines["line"], lines["minus"])
-        line = without_passing(raw)
+        line = without_passing(line_of(lines))
         half, share = half_bit(line)
         if np.isnan(half) or share < 0.6:
             return []

@@ -110,7 +110,7 @@ class _Pulses:
         """
         found = []
         for name, line in channels.items():
-            if len(line) < 16 or int(line.level.min()) < 0:
+            if len(line) < 16 or is_bipolar(line):
                 continue
             facts = measure_pulses(line, PulseLine(line=name))
             if facts is None or len(facts.marks) > 5:
@@ -127,8 +127,8 @@ class _Pulses:
             if share > _MOST_FIT:
                 reason = f"{name}: changes at {rate_words(1e9 / unit)} are zeros"
                 changes = PulseLine(line=name, coding="plain", transitions=True, burst_gap_us=1e9)
-                found.append(Proposal(changes, 0.0, reason))
-                found.append(Proposal(msgspec.structs.replace(changes, scrambler=USUAL_SCRAMBLER), 0.0, reason))
+                scrambled = msgspec.structs.replace(changes, scrambler=USUAL_SCRAMBLER)
+                found += [Proposal(one, 0.0, reason, needs_check=True) for one in (changes, scrambled)]
         return found
 
 

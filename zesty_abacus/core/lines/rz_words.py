@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..waves.edges import Edges
-from .bipolar import bipolar_of, is_bipolar, without_passing
+from .bipolar import is_bipolar, line_of, without_passing
 from .result import ADDRESS, DATA, MARK_COLUMNS, Fact, LineResult, LineRoom, Marks
 from .settings import LineSettings, Proposal, Setting
 from .signed_bits import stretches
@@ -57,7 +57,7 @@ class _Rz:
 
     def decode(self, settings: RzLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode words; one of another length is flagged *framing*, one whose parity disagrees *parity*."""
-        line = lines["line"] if "minus" not in lines else bipolar_of(lines["line"], lines["minus"])
+        line = line_of(lines)
         begins, ends, levels = stretches(without_passing(line))
         measured = _bit_ns(begins)
         bit_ns = settings.bit_us * 1000 if settings.bit_us else measured
@@ -80,8 +80,7 @@ class _Rz:
         return sorted(found, key=lambda one: -one.score)[:2]
 
     def _judge(self, settings: RzLine, lines: dict[str, Edges], name: str) -> list[Proposal]:
-        line = lines["line"] if "minus" not in lines else bipolar_of(lines["line"], lines["minus"])
-        begins, ends, levels = (part[:_TRIED_PULSES] for part in stretches(without_passing(line)))
+        begins, ends, levels = (part[:_TRIED_PULSES] for part in stretches(without_passing(line_of(lines))))
         bit_ns = _bit_ns(begins)
         if len(begins) < _LEAST_PULSES or not np.isfinite(bit_ns):
             return []

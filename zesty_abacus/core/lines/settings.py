@@ -75,8 +75,11 @@ class Proposal:
         0 to 1: how much of the wave the settings explain, judged by the code itself.
     reason
         One sentence with figures.
+    needs_check
+        Whether it explains any line, so that only a check that agrees in its frames speaks for it.
     """
 
     settings: LineSettings
     score: float
     reason: str
+    needs_check: bool = False

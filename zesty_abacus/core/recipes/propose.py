@@ -14,7 +14,6 @@ import msgspec
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.glitches import Glitches, find_glitches
-from ..lines.pulses import PulseLine
 from ..lines.registry import decode_line, decoders
 from ..lines.result import LineResult, Marks
 from ..lines.settings import Proposal
@@ -103,7 +102,7 @@ class _LookedAt:
         suggested = ((name, self._prepared[name].suggestion) for name in used)
         reasons += [f"{name}: {suggestion.reason}" for name, suggestion in suggested if suggestion is not None]
         whole = score * (0.7 + 0.3 * better) if framing is not None else score
-        if isinstance(settings, PulseLine) and settings.transitions:
+        if proposal.needs_check:
             whole = better if better >= SURE else 0.0
         return RecipeProposal(
             msgspec.structs.replace(recipe, levels=levels), min(whole, 1.0), tuple(filter(None, reasons))

@@ -43,8 +43,12 @@ class FocusRule(QObject):
         if sip.isdeleted(self._window):
             # its parts lose the keys one by one while it is taken down
             return
-        mine = before is not None and self._window.isAncestorOf(before)
-        if not mine or before is None or before.isVisible() or not self._window.isVisible():
+        if (
+            before is None
+            or before.isVisible()
+            or not self._window.isVisible()
+            or not self._window.isAncestorOf(before)
+        ):
             return
         if isinstance(now, _ENTRIES) and self._window.isAncestorOf(now):
             self._home().setFocus()

@@ -23,6 +23,8 @@ class FoundFrames:
         self._marks: tuple[lines.Outcome, MarkIndex] | None = None
         self._overview: tuple[tuple, tuple[np.ndarray, np.ndarray]] | None = None
         self._chosen: tuple[lines.Outcome, int] | None = None
+        self._known_devices: tuple[lines.Outcome, np.ndarray] | None = None
+        self._known_faults: tuple[tuple, tuple[np.ndarray, np.ndarray]] | None = None
 
     def times(self) -> np.ndarray:
         """Return the time of each frame that came out, on the capture's clock; in order."""
@@ -77,16 +79,22 @@ class FoundFrames:
 
     def device(self, row: int) -> int:
         """Return whom a frame addresses, apart from what more its address says."""
-        return self._devices()[row]
+        outcome = self._bench.outcome
+        assert outcome is not None, "only what came out has devices"
+        key = engine.KindKey(0, int(outcome.result.frames.address[row]), 0)
+        return engine.protocol_named(outcome.recipe.protocol).device_of(key)
 
     def _devices(self) -> np.ndarray:
         """Return whom each frame addresses, int64."""
         outcome = self._bench.outcome
         assert outcome is not None, "only what came out has devices"
+        if self._known_devices is not None and self._known_devices[0] is outcome:
+            return self._known_devices[1]
         spoken = engine.protocol_named(outcome.recipe.protocol)
         distinct, which = np.unique(outcome.result.frames.address, return_inverse=True)
         devices = [spoken.device_of(engine.KindKey(0, address, 0)) for address in distinct.tolist()]
-        return np.array(devices, np.int64)[which.reshape(-1)]
+        self._known_devices = outcome, np.array(devices, np.int64)[which.reshape(-1)]
+        return self._known_devices[1]
 
     def row_of(self, frame: FrameInHand) -> int | None:
         """Return which of what came out a frame of the capture is, None if none."""
@@ -154,6 +162,9 @@ class FoundFrames:
     def _faults(self) -> tuple[np.ndarray, np.ndarray]:
         """Return the frames with faults in order of time, and when each shows: at a wrong mark, else at its begin."""
         assert self._bench.outcome is not None, "faults are looked for only in what came out"
+        key = (self._bench.outcome, self._bench.zero_ns)
+        if self._known_faults is not None and self._known_faults[0] == key:
+            return self._known_faults[1]
         result = self._bench.outcome.result
         marks = result.marks.rows[(result.marks.flags != 0) & (result.marks.frame >= 0)]
         wrong = np.flatnonzero(result.frames.flags & engine.WRONG > 0)
@@ -161,4 +172,5 @@ class FoundFrames:
         rows = np.concatenate([marks[:, 5], whole])
         times = np.concatenate([marks[:, 0] + self._bench.zero_ns, self.times()[whole]])
         order = np.argsort(times, kind="stable")
-        return rows[order], times[order]
+        self._known_faults = key, (rows[order], times[order])
+        return self._known_faults[1]
