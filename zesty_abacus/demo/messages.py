@@ -115,8 +115,8 @@ def make_field(name: str, places: str = "", kind: str = "unsigned", step: str = 
     return msgspec.structs.replace(made, id=stable_id(message, name))
 
 
-def _layout(name: str, lane: str, address: int, fields: list[Field], size: int = 8, sender: str = "",
-            check_key: bytes = b"") -> Layout:  # fmt: skip
+def can_layout(name: str, lane: str, address: int, fields: list[Field], size: int = 8, sender: str = "",
+               check_key: bytes = b"") -> Layout:  # fmt: skip
     applies = Applies(address=address, extended=address > 0x7FF, lanes=(lane,))
     named = tuple(msgspec.structs.replace(item, id=stable_id(name, item.name)) for item in fields)
     return Layout(
@@ -205,7 +205,7 @@ def _pod_command(side: str, address: int) -> Message:
         "mode": _mode,
         "enabled": _constant(1),
     }
-    return Message(_layout(name, "thruster", address, fields, sender="helm station"), 0.01, signals)
+    return Message(can_layout(name, "thruster", address, fields, sender="helm station"), 0.01, signals)
 
 
 def _pod_feedback(side: str, address: int) -> Message:
@@ -232,7 +232,7 @@ def _pod_feedback(side: str, address: int) -> Message:
         "limited": _limited(side),
     }
     unlisted = ("torque",) if side == "starboard" else ()
-    layout = _layout(name, "thruster", address, fields, sender=f"{side} pod controller")
+    layout = can_layout(name, "thruster", address, fields, sender=f"{side} pod controller")
     return Message(layout, 0.01, signals, unlisted=unlisted)
 
 
@@ -278,26 +278,26 @@ def _thruster_known() -> list[Message]:
 
     beat = {0: "starting", 4: "stopped", 5: "running", 127: "waiting"}
     return [
-        Message(_layout("Motor heat", "thruster", 0x2C2, heat, 7, "motor controller"), 0.1, {
+        Message(can_layout("Motor heat", "thruster", 0x2C2, heat, 7, "motor controller"), 0.1, {
             "winding port": "heat_port", "winding starboard": "heat_starboard", "inverter": "inverter_heat",
             "coolant": "coolant_heat", "spare probe": _constant(215)}, unlisted=("coolant",)),
-        Message(_layout("Helm lever", "thruster", 0x310, helm, 7, "helm station"), 0.02, {
+        Message(can_layout("Helm lever", "thruster", 0x310, helm, 7, "helm station"), 0.02, {
             "lever port": "lever_port", "lever starboard": "lever_starboard", "wheel": "wheel",
             "station": _constant(1), "horn": between(85, 87), "searchlight": between(60, 102)},
             unlisted=("wheel", "searchlight")),
-        Message(_layout(status, "thruster", 0x320, pages, 8, "pod controller"), 0.05, {
+        Message(can_layout(status, "thruster", 0x320, pages, 8, "pod controller"), 0.05, {
             "page": lambda _p, t: np.mod(np.floor(t / 0.05 + 0.5), 4),
             "oil pressure": lambda p, t: 3.2 + np.abs(p.at("torque_port", t)) * 0.02,
             "oil heat": "heat_port",
             "run time": lambda _p, t: (4_017_600 + t) / 3600,
             "vibration": lambda p, t: 0.4 + np.abs(p.at("speed_port", t)) * 0.004,
             "shaft speed": "speed_port"}, pages=4, extra={"build": b"YZ-4.2b"}),
-        Message(_layout("Bow thruster", "thruster", 0x400, bow, 4, "bow thruster"), 0.2, {
+        Message(can_layout("Bow thruster", "thruster", 0x400, bow, 4, "bow thruster"), 0.2, {
             "running": bow_on, "side": lambda p, t: bow_on(p, t) * 2, "speed": bow_speed,
             "motor current": lambda p, t: bow_speed(p, t) * 1.9}, event=bow_on),
-        Message(_layout("Helm heartbeat", "thruster", 0x701, [make_field("state", "B0", "names", names=beat)], 1,
+        Message(can_layout("Helm heartbeat", "thruster", 0x701, [make_field("state", "B0", "names", names=beat)], 1,
                         "helm station"), 1.0, {"state": _constant(5)}),
-        Message(_layout("Pod heartbeat", "thruster", 0x702, [make_field("state", "B0", "names", names=beat)], 1,
+        Message(can_layout("Pod heartbeat", "thruster", 0x702, [make_field("state", "B0", "names", names=beat)], 1,
                         "pod controller"), 1.0, {"state": _constant(5)}),
     ]  # fmt: skip
 
@@ -339,18 +339,18 @@ def _thruster_unknown() -> list[Message]:
         return np.asarray(sum(state(physics, time) * 2**n for n, state in enumerate(states)))
 
     return [
-        Message(_layout("Motion", "thruster", 0x2C1, motion, check_key=b"\x3c"), 0.01, {
+        Message(can_layout("Motion", "thruster", 0x2C1, motion, check_key=b"\x3c"), 0.01, {
             "heading": "heading", "water speed": "water_speed", "turn rate": "turn_rate"},
             known=False, check_key=b"\x3c"),
-        Message(_layout("Tow", "thruster", 0x2D0, tow), 0.02, {
+        Message(can_layout("Tow", "thruster", 0x2D0, tow), 0.02, {
             "pull": "tow_pull", "winch turns": "winch_turns", "hook closed": closed}, known=False),
-        Message(_layout("Deck switches", "thruster", 0x3A0, deck, 2), 1.0, {
+        Message(can_layout("Deck switches", "thruster", 0x3A0, deck, 2), 1.0, {
             "searchlight": between(60, 102), "bilge pump": between(103, 118), "hook closed": closed,
             "lamps": lambda p, t: between(60, 110)(p, t) * 5}, known=False, event=switches),
-        Message(_layout("Wind", "thruster", 0x510, wind, 4), 0.1, {
+        Message(can_layout("Wind", "thruster", 0x510, wind, 4), 0.1, {
             "wind speed": "wind_speed", "wind angle": "wind_angle",
             "air heat": lambda _p, t: 17 + 1.5 * np.sin(t / 47)}, known=False),
-        Message(_layout("Trim tank", "thruster", 0x2E0, trim, 5), 0.05, {
+        Message(can_layout("Trim tank", "thruster", 0x2E0, trim, 5), 0.05, {
             "trim level": "trim_level", "trim level again": "trim_level",
             "pump steps": lambda _p, t: np.mod(np.floor(t * 3), 128)}, known=False),
     ]  # fmt: skip
@@ -381,16 +381,16 @@ def _battery_known() -> list[Message]:
         make_field("serial tail", "B1..B7", "text", selected=("part", 1), message=label),
     ]
     messages = [
-        Message(_layout("Pack totals", "battery", 0x18FF0210, totals, 8, "pack controller"), 0.05, {
+        Message(can_layout("Pack totals", "battery", 0x18FF0210, totals, 8, "pack controller"), 0.05, {
             "current": "pack_current", "voltage": "pack_voltage", "charge": "charge", "state": _constant(2)},
             jitter_s=0.001),
-        Message(_layout("Cell heat", "battery", 0x18FF2010, heats, 8, "pack controller"), 0.5, {
+        Message(can_layout("Cell heat", "battery", 0x18FF2010, heats, 8, "pack controller"), 0.5, {
             f"heat {n + 1}": _constant(215) if n == 6 else _cell_heat(n) for n in range(8)}),
-        Message(_layout("Pack limits", "battery", 0x18FF4010, limits, 5, "pack controller"), 0.5, {
+        Message(can_layout("Pack limits", "battery", 0x18FF4010, limits, 5, "pack controller"), 0.5, {
             "charge limit": lambda p, t: 180 - p.at("charge", t) * 0.8,
             "draw limit": lambda p, t: 420 - p.at("heat_port", t) * 0.9,
             "derated": lambda p, t: (p.at("heat_port", t) > 40).astype(np.float64)}),
-        Message(_layout(label, "battery", 0x18FFE010, text, 8, "pack controller"), 2.5, {
+        Message(can_layout(label, "battery", 0x18FFE010, text, 8, "pack controller"), 2.5, {
             "part": lambda _p, t: np.mod(np.floor(t / 2.5 + 0.5), 2)}, pages=2,
             extra={"serial head": b"YUZU-PK", "serial tail": b"-07-KIN"}),
     ]  # fmt: skip
@@ -404,7 +404,7 @@ def _battery_known() -> list[Message]:
         ]
         signals = {f"cell {block * 4 + n + 1}": _cell(block * 4 + n) for n in range(4)}
         address = 0x18FF1010 + (block + 1) * 0x100
-        messages.append(Message(_layout(name, "battery", address, cells, 8, "pack controller"), 0.2, signals))
+        messages.append(Message(can_layout(name, "battery", address, cells, 8, "pack controller"), 0.2, signals))
     return messages
 
 
@@ -428,18 +428,18 @@ def _battery_unknown() -> list[Message]:
     ]
     contactor = between(6, 112)
     return [
-        Message(_layout("Isolation", "battery", 0x18FF3010, isolation, 5), 1.0, {
+        Message(can_layout("Isolation", "battery", 0x18FF3010, isolation, 5), 1.0, {
             "isolation": lambda p, t: 1900 + 60 * np.sin(t / 13) - p.at("pack_current", t) * 0.3,
             "leakage": lambda p, t: 0.8 * np.sin(t / 9), "test running": lambda p, t: (np.mod(t, 30) < 4) * 1.0},
             known=False),
-        Message(_layout("Pack energy", "battery", 0x18FF5010, energy, 7), 0.1, {
+        Message(can_layout("Pack energy", "battery", 0x18FF5010, energy, 7), 0.1, {
             "energy": "energy_wh",
             "power": lambda p, t: p.at("pack_current", t) * p.at("pack_voltage", t) / 1000,
             "contactors": lambda p, t: 1 + contactor(p, t) * 6}, known=False),
-        Message(_layout("Contactor event", "battery", 0x18FF6010, events, 3), 30.0, {
+        Message(can_layout("Contactor event", "battery", 0x18FF6010, events, 3), 30.0, {
             "contactor word": lambda p, t: 0x0100 + contactor(p, t) * 0x42,
             "reason": lambda p, t: 3 + contactor(p, t) * 2}, known=False, event=contactor),
-        Message(_layout("Pack coolant", "battery", 0x18FF7010, coolant, 7), 0.25, {
+        Message(can_layout("Pack coolant", "battery", 0x18FF7010, coolant, 7), 0.25, {
             "flow": lambda p, t: 12 + p.at("coolant_heat", t) * 0.3, "inlet": "coolant_heat",
             "outlet": lambda p, t: p.at("coolant_heat", t) + np.abs(p.at("pack_current", t)) * 0.012,
             "minutes": lambda _p, t: 66_960 / 60 + t / 60}, known=False),

@@ -6,6 +6,7 @@ advance in steps of :data:`STEP_S`; a state carried from chunk to chunk makes an
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -65,6 +66,10 @@ class Physics:
     first_step: int
     columns: NDArray[np.floating]
 
+    def column(self, name: str) -> NDArray[np.floating]:
+        """Return a column, a view that may be written to."""
+        return self.columns[:, _INDEX[name]]
+
     def at(self, name: str, time_s: NDArray[np.floating]) -> NDArray[np.floating]:
         """Return a column at times in seconds since the voyage began, interpolated between steps."""
         place = time_s / STEP_S - self.first_step
@@ -76,10 +81,17 @@ def start_state() -> NDArray[np.floating]:
     return np.array([0, 0, 0, 0, 24, 24, 22, 21, 0, 350, 0, 0, 82.0, 0], np.float64)
 
 
-def simulate(first_step: int, steps: int, state: NDArray[np.floating], seed: int) -> Physics:
+def simulate(
+    first_step: int, steps: int, state: NDArray[np.floating], seed: int, held: Mapping[str, float] | None = None
+) -> Physics:
     """Advance the tug and return what it did; ``state`` is changed in place.
 
     Weather and the crew's hands differ with the seed and the step, but not with how the time is cut.
+
+    Parameters
+    ----------
+    held
+        Levers and the wheel that somebody holds, by their columns, in place of what the crew does.
     """
     time = (first_step + np.arange(steps)) * STEP_S
     loop = np.mod(time, LOOP_S)
@@ -92,6 +104,8 @@ def simulate(first_step: int, steps: int, state: NDArray[np.floating], seed: int
     columns[:, _INDEX["lever_port"]] = hands[0]
     columns[:, _INDEX["lever_starboard"]] = hands[1]
     columns[:, _INDEX["wheel"]] = hands[2]
+    for name, value in (held or {}).items():
+        columns[:, _INDEX[name]] = value
     columns[:, _INDEX["wind_speed"]] = 6.5 + _wobble(time, seed + 7, 2.5)
     columns[:, _INDEX["wind_angle"]] = np.mod(215 + _wobble(time, seed + 8, 30), 360)
     columns[:, _INDEX["trim_level"]] = 42 + _wobble(time, seed + 9, 6)

@@ -40,12 +40,16 @@ def chunks(length_s: float, seed: int) -> Iterator[tuple[Physics, dict[str, Fram
         count = min(CHUNK_STEPS, steps - first)
         physics = simulate(first, count, state, seed)
         window = (first * STEP_S, (first + count) * STEP_S)
-        yield physics, {lane: _lane_frames(lane, messages, physics, window, seed, sent) for lane in LANES}
+        yield physics, {lane: lane_frames(lane, messages, physics, window, seed, sent) for lane in LANES}
 
 
-def _lane_frames(
+def lane_frames(
     lane: str, messages: list[Message], physics: Physics, window: tuple[float, float], seed: int, sent: dict[str, int]
 ) -> FrameTable:
+    """Return what the controllers of a lane send in a window of time, in seconds since the voyage began.
+
+    ``sent`` counts the frames of each message and is carried from window to window.
+    """
     parts: list[Sent] = []
     for message in messages:
         if lane in message.layout.applies.lanes:

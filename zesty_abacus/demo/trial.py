@@ -20,12 +20,14 @@ from ..core.library.store import Library
 from ..core.progress import Progress
 from ..core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ..core.trial.trial import LaneEntry, Moment, SourceEntry, Trial, TrialFile
+from .bench.hook import hook_layouts
 from .devices import DEVICES, Device, TrueFrame, begin_of
 from .devices import Trial as DeviceTrial
 from .link_layouts import link_layouts
 from .messages import all_messages
 from .physics import LOOP_S, MOMENTS, STEP_S, Physics
 from .recipes import demo_recipes
+from .rehearsals import keep_demo_rehearsals
 from .simulator import LANES, START_NS, chunks
 
 SHIPPED = Path(__file__).parent / "yuzu"
@@ -146,6 +148,9 @@ def make_library(trial: Trial) -> Library:
         for author, reason, state in _steps_of(layout):
             head = library.layouts.head_of(layout.id)
             library.layouts.commit(state, parent=head.revision.id if head else None, author=author, reason=reason)
+    for layout in hook_layouts():
+        library.layouts.commit(layout, parent=None, author="bench 2", reason="what the bench asks the hook")
+    keep_demo_rehearsals(library)
     recipes = recipes_from_file(trial.folder / _RECIPES)
     library.recipes.import_all(recipes, author="bench 2", reason="measured on run 14")
     return library

@@ -31,6 +31,7 @@ _COMMANDS = {
     "comment": Entry(".library.notes:comment", "Say something about a layout, or show what was said."),
     "claim": Entry(".library.notes:claim", "Keep what you hold to be true of some bits."),
     "claims": Entry(".library.notes:claims", "Show what people hold to be true of bits."),
+    "rehearsals": Entry(".library.rehearsals:rehearsals", "Keep rehearsals, or show all, or put one out."),
     "conditions": Entry(".library.notes:conditions", "Share conditions under names, or show all."),
     "moments": Entry(".library.notes:moments", "Add words to a catalogue of moments, or show all."),
     "recordings": Entry(".library.notes:recordings", "Put what recordings hold into the list, or show it."),

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import pyarrow as pa
 import pyarrow.compute as pc
 
 from ..harmless import cell
-from .block import Blocks
+from .block import AnyBlock, Blocks
 
 _ACTS = (
     r"^[=+\-@\t\r]|[\x00-\x08\x0b-\x1f\x{7f}-\x{9f}\x{61c}\x{200e}\x{200f}\x{2028}-\x{202e}\x{2066}-\x{2069}"
@@ -18,13 +20,18 @@ _OURS = ("direction", "flags", "payload", "valid", "where", "words")
 _FEW = 20_000
 
 
-def harmless_blocks(schema: pa.Schema, blocks: Blocks) -> tuple[pa.Schema, Blocks]:
-    """Return the schema and the blocks with texts, and names of columns, that no spreadsheet runs."""
+def harmless(schema: pa.Schema) -> tuple[pa.Schema, Callable[[AnyBlock], AnyBlock]]:
+    """Return the schema with harmless names of columns, and what makes the texts of a block harmless."""
     names = [cell(name) for name in schema.names]
     places = {n for n, field in enumerate(schema) if pa.types.is_string(field.type) and field.name not in _OURS}
     made = pa.schema([field.with_name(name) for field, name in zip(schema, names, strict=True)], schema.metadata)
+    return made, lambda block: block.words_changed(_harmless, made, places)
 
-    return made, blocks.then(lambda block: block.words_changed(_harmless, made, places))
+
+def harmless_blocks(schema: pa.Schema, blocks: Blocks) -> tuple[pa.Schema, Blocks]:
+    """Return the schema and the blocks with texts, and names of columns, that no spreadsheet runs."""
+    made, change = harmless(schema)
+    return made, blocks.then(change)
 
 
 def _harmless(column: pa.Array) -> pa.Array:

@@ -116,6 +116,25 @@ class SharedCondition(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     note: str = ""
 
 
+class SharedRehearsal(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """A written rehearsal that a team runs.
+
+    Attributes
+    ----------
+    name
+        What it is called; one name is one rehearsal in a library.
+    text
+        Its JSON form.
+    note
+        What it is good for.
+    """
+
+    id: UUID
+    name: str
+    text: str
+    note: str = ""
+
+
 class RecordedLane(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A lane of a recording: what it speaks, how many frames, and how many kinds of them."""
 
@@ -179,6 +198,9 @@ MOMENTS = DocumentKind(
 )  # fmt: skip
 CONDITION = DocumentKind(
     "condition", SharedCondition, lambda _it: None, lambda it: "\n".join((it.name, it.text, it.note))
+)
+REHEARSAL = DocumentKind(
+    "rehearsal", SharedRehearsal, lambda _it: None, lambda it: "\n".join((it.name, it.text, it.note))
 )
 RECORDING = DocumentKind(
     "recording", Recording, lambda _it: None,

@@ -14,7 +14,7 @@ from ..origin import Origin, source_names
 from .access import Access
 from .address import LibraryAddress, library_address
 from .damage import Damage
-from .documents import CLAIM, COMMENT, CONDITION, MOMENTS, RECORDING, DocumentShelf
+from .documents import CLAIM, COMMENT, CONDITION, MOMENTS, RECORDING, REHEARSAL, DocumentShelf
 from .drafts import DraftShelf
 from .driver_errors import mapped_errors
 from .engine import WRITES, open_engine
@@ -55,7 +55,7 @@ class Library:
     Attributes
     ----------
     address, id, name
-    layouts, recipes, releases, comments, claims, moments, conditions, recordings
+    layouts, recipes, releases, comments, claims, moments, conditions, recordings, rehearsals
         What is kept in it, a shelf each.
     proposals, drafts
         Changes on their way, and the rules about them.
@@ -82,6 +82,7 @@ class Library:
         self.moments = DocumentShelf(MOMENTS, access)
         self.conditions = DocumentShelf(CONDITION, access)
         self.recordings = DocumentShelf(RECORDING, access)
+        self.rehearsals = DocumentShelf(REHEARSAL, access)
         self.proposals = ProposalShelf(access, self.layouts.keep_agreed)
         self.drafts = DraftShelf(access)
         self.presence = PresenceShelf(access)

@@ -63,7 +63,7 @@ def sync(copy: Library, home: Library, *, author: str, progress: Progress | None
     report = SyncReport()
     meetings: list[_Meeting] = [_LayoutMeeting(copy.layouts, home, author, memory, report)]
     for word, shelf in (("recipe", "recipes"), ("moments", "moments"), ("condition", "conditions"),
-                        ("recording", "recordings"),
+                        ("recording", "recordings"), ("rehearsal", "rehearsals"),
                         ("claim", "claims"), ("comment", "comments")):  # fmt: skip
         meetings.append(_Meeting(getattr(copy, shelf), getattr(home, shelf), word, author, memory, report))
     keys = [(meeting, key) for meeting in meetings for key in meeting.things()]

@@ -31,6 +31,8 @@ class SourceEntry(msgspec.Struct, frozen=True, kw_only=True):
         How it becomes frames, as it was when it was put to use; recordings of frames need none.
     begins_ns
         When the recording's own zero is, since 1970 UTC; None takes the file's date, or the start of the others.
+    protocol
+        What its lanes speak, where a table of frames does not say; empty for what such tables usually are.
     """
 
     path: str
@@ -38,6 +40,7 @@ class SourceEntry(msgspec.Struct, frozen=True, kw_only=True):
     form: str = ""
     recipe: Recipe | None = None
     begins_ns: int | None = None
+    protocol: str = ""
 
 
 class LaneEntry(msgspec.Struct, frozen=True, kw_only=True):

@@ -116,7 +116,9 @@ def recorded_state(trial: Trial) -> str:
 
 def request_of(trial: Trial, entry: SourceEntry) -> SourceRequest:
     """Return what is to be brought in for a source of a trial."""
-    return SourceRequest(trial.source_path(entry), entry.lanes, entry.form, entry.recipe, entry.begins_ns)
+    return SourceRequest(
+        trial.source_path(entry), entry.lanes, entry.form, entry.recipe, entry.begins_ns, entry.protocol
+    )
 
 
 def _name_of(request: SourceRequest) -> str:
@@ -124,7 +126,11 @@ def _name_of(request: SourceRequest) -> str:
     digest = hashlib.sha256(_VERSION)
     recipe = recipe_to_json(request.recipe).decode() if request.recipe is not None else ""
     state = " ".join(_state_of(one) for one in files_of_source(request.path))
-    digest.update(f"{resolved(request.path)} {state}\n{request.form}\n{recipe}\n".encode("utf-8", "surrogateescape"))
+    digest.update(
+        f"{resolved(request.path)} {state}\n{request.form}\n{request.protocol}\n{recipe}\n".encode(
+            "utf-8", "surrogateescape"
+        )
+    )
     return digest.hexdigest()[:16]
 
 

@@ -58,6 +58,8 @@ class SourceRequest:
         How waves, bytes or packets become frames.
     begins_ns
         When the recording's own zero is; None takes the file's date, or the start of the other recordings.
+    protocol
+        What its lanes speak, where its format does not say; empty for what such recordings usually are.
     """
 
     path: Path
@@ -65,6 +67,7 @@ class SourceRequest:
     form: str = ""
     recipe: Recipe | None = None
     begins_ns: int | None = None
+    protocol: str = ""
 
     def lane_name(self, interface: str) -> str:
         """Return the lane that frames of an interface go to."""
@@ -299,7 +302,7 @@ def _read_waves(
 
 def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: SourceOutcome, progress: Progress) -> None:
     recipe = request.recipe
-    protocol = _PROTOCOLS.get(form, "can")
+    protocol = request.protocol or _PROTOCOLS.get(form, "can")
     note = recipe.lane_note if recipe is not None else ""
     found: list[str] = []
     packets: list[FrameTable] = []

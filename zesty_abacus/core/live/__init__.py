@@ -1,0 +1,1 @@
+"""Live: endpoints that frames come from and go to, recorded as they come."""

@@ -1,0 +1,87 @@
+"""What datagram sockets have in common: times by the kernel, what was lost, everything that waits taken at once."""
+
+from __future__ import annotations
+
+import errno
+import select
+import socket
+import struct
+import time
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from .errors import LinkDownError
+
+# of <asm-generic/socket.h>; Python names neither
+_SO_TIMESTAMPNS = 35
+_SO_RXQ_OVFL = 40
+_TIMESPEC = struct.Struct("@qq")
+_LOST = struct.Struct("@I")
+_ROOM = socket.CMSG_SPACE(_TIMESPEC.size) + socket.CMSG_SPACE(_LOST.size)
+_MOST_AT_ONCE = 4096
+_RECEIVE_BUFFER = 8 << 20
+_DOWN = {errno.ENETDOWN, errno.ENODEV, errno.ENXIO, errno.EBADF, errno.ENETUNREACH}
+
+
+class Datagram(NamedTuple):
+    """One datagram: its time in nanoseconds since 1970, its bytes, the flags of its message, and who sent it."""
+
+    time_ns: int
+    data: bytes
+    flags: int
+    sender: object
+
+
+class DatagramReader:
+    """Takes datagrams from an open socket.
+
+    Attributes
+    ----------
+    lost
+        Datagrams that the socket had no room for since it was made.
+    """
+
+    def __init__(self, stream: socket.socket, largest: int) -> None:
+        self._socket = stream
+        self._largest = largest
+        self.lost = 0
+        stream.setblocking(False)
+        stream.setsockopt(socket.SOL_SOCKET, _SO_TIMESTAMPNS, 1)
+        stream.setsockopt(socket.SOL_SOCKET, _SO_RXQ_OVFL, 1)
+        # a flood must outlast a window that is busy for a moment; the system may give less
+        stream.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _RECEIVE_BUFFER)
+
+    def waiting(self, timeout_s: float) -> Iterator[Datagram]:
+        """Yield what waits, after waiting for the first one not longer than the timeout.
+
+        Raises
+        ------
+        LinkDownError
+            If the interface is down or gone.
+        """
+        if not select.select([self._socket], [], [], timeout_s)[0]:
+            return
+        for _ in range(_MOST_AT_ONCE):
+            try:
+                data, ancillary, flags, sender = self._socket.recvmsg(self._largest, _ROOM)
+            except (BlockingIOError, InterruptedError):
+                return
+            except ConnectionRefusedError:
+                continue  # a port unreachable that an earlier datagram of ours met; there may be more to read
+            except OSError as error:
+                if error.errno in _DOWN:
+                    raise LinkDownError(f"the connection is down ({error.strerror}).") from error
+                raise
+            yield Datagram(self._time_of(ancillary), data, flags, sender)
+
+    def _time_of(self, ancillary: list[tuple[int, int, bytes]]) -> int:
+        found = 0
+        for level, kind, data in ancillary:
+            if level != socket.SOL_SOCKET:
+                continue
+            if kind == _SO_TIMESTAMPNS and len(data) >= _TIMESPEC.size:
+                seconds, nanoseconds = _TIMESPEC.unpack_from(data)
+                found = seconds * 1_000_000_000 + nanoseconds
+            elif kind == _SO_RXQ_OVFL and len(data) >= _LOST.size:
+                self.lost = _LOST.unpack_from(data)[0]
+        return found or time.time_ns()

@@ -1,0 +1,243 @@
+"""Several endpoints received at once: a thread each, their frames on one set of lanes and in order of time."""
+
+from __future__ import annotations
+
+import contextlib
+import queue
+import threading
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from ..frames import flags as F
+from ..frames.capture import Lane
+from ..frames.segment import take_rows
+from ..frames.table import FrameTable
+from .batch import Batch
+from .clock import SteadyClock
+from .endpoint import Endpoint, Outgoing
+from .errors import EndpointError, LinkDownError
+
+_WAIT_S = 0.05
+_AGAIN_S = 1.0
+_MOST_WAITING = 2000
+"""Batches that are held while whoever takes them is busy; then receiving waits, and the system's own buffers fill."""
+_LATE_NS = 30_000_000
+"""Endpoints are read by threads of their own: only after so long has each told what it saw at a moment."""
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """Something that happened to an endpoint, as a sentence."""
+
+    endpoint: Endpoint
+    sentence: str
+    is_down: bool
+
+
+class Receiving:
+    """Receives from endpoints until it is stopped; use it as a context.
+
+    An endpoint that lost its connection is told and opened again, once a second; what was received stays.
+
+    Attributes
+    ----------
+    lanes
+        Of all endpoints, in their order; new ones come behind.
+    """
+
+    def __init__(self, endpoints: Sequence[Endpoint]) -> None:
+        self.endpoints = tuple(endpoints)
+        self._lock = threading.Lock()
+        self._lanes: list[Lane] = []
+        self._numbers: dict[tuple[int, int], int] = {}
+        self._batches: queue.Queue[FrameTable] = queue.Queue(_MOST_WAITING)
+        self._news: queue.SimpleQueue[Told] = queue.SimpleQueue()
+        self._stopped = threading.Event()
+        self._threads: list[threading.Thread] = []
+        self._held = FrameTable.empty()
+        self._clock = SteadyClock()
+        self._paused = threading.Event()
+
+    @property
+    def lanes(self) -> tuple[Lane, ...]:
+        """What frames were seen on so far, by lane number."""
+        with self._lock:
+            return tuple(self._lanes)
+
+    @property
+    def lost(self) -> int:
+        """Frames that there was no room for."""
+        return sum(one.lost for one in self.endpoints)
+
+    def __enter__(self) -> Receiving:
+        """Open all endpoints; raises EndpointError if one cannot be, with the others closed again."""
+        with contextlib.ExitStack() as opened:
+            for number, one in enumerate(self.endpoints):
+                one.open()
+                opened.callback(one.close)
+                self._know_lanes(number, one)
+            opened.pop_all()
+        for number, one in enumerate(self.endpoints):
+            thread = threading.Thread(target=self._receive, args=(number, one), daemon=True, name=f"live {one.address}")
+            thread.start()
+            self._threads.append(thread)
+        return self
+
+    def __exit__(self, *_error: object) -> None:
+        self.stop()
+
+    def stop(self) -> None:
+        """Stop receiving and close; what has come can still be taken."""
+        self._stopped.set()
+        for thread in self._threads:
+            # one that waits for room is let go by taking what it brings
+            while thread.is_alive():
+                thread.join(0.02)
+                self._gather()
+        for one in self.endpoints:
+            one.close()
+
+    def take(self, timeout_s: float = 0.0) -> FrameTable:
+        """Return what came, in order of time; the last milliseconds are held back until all endpoints have told.
+
+        Waits for the first frame, not longer than the timeout.
+        """
+        self._gather(timeout_s)
+        if self._stopped.is_set():
+            return self._taken(len(self._held))
+        if len(self.endpoints) == 1:
+            return self._taken(len(self._held))
+        settled = int(np.searchsorted(self._held.time_ns, self._clock.now_ns() - _LATE_NS))
+        return self._taken(settled)
+
+    def send(self, number: int, frame: Outgoing) -> None:
+        """Send a frame by an endpoint; it stands among what is received, marked as sent.
+
+        Raises
+        ------
+        EndpointError
+            If it cannot be sent.
+        """
+        endpoint = self.endpoints[number]
+        at = self._clock.now_ns()
+        endpoint.send(frame)
+        if endpoint.tells_what_it_sends:
+            return
+        batch = Batch()
+        batch.add(at, frame.payload, frame.address, frame.flags | F.SENT, frame.lane)
+        self._put(self._on_lanes(number, batch.table()))
+
+    @property
+    def now_ns(self) -> int:
+        """The time, on the clock of what is received."""
+        return self._clock.now_ns()
+
+    def news(self) -> list[Told]:
+        """Return what happened to endpoints since the last call."""
+        found = []
+        with contextlib.suppress(queue.Empty):
+            while True:
+                found.append(self._news.get_nowait())
+        return found
+
+    def _gather(self, timeout_s: float = 0.0) -> None:
+        tables = []
+        with contextlib.suppress(queue.Empty):
+            tables.append(self._batches.get(timeout=timeout_s) if timeout_s > 0 else self._batches.get_nowait())
+            while True:
+                tables.append(self._batches.get_nowait())
+        if tables:
+            self._held = in_order([self._held, *tables])
+
+    def _taken(self, count: int) -> FrameTable:
+        taken, self._held = self._held.rows(0, count), compact(self._held.rows(count, len(self._held)))
+        return compact(taken)
+
+    def _receive(self, number: int, endpoint: Endpoint) -> None:
+        while not self._stopped.is_set():
+            try:
+                table = endpoint.receive(_WAIT_S)
+                if len(table):
+                    self._know_lanes(number, endpoint)
+                    self._put(self._on_lanes(number, table))
+            except LinkDownError as error:
+                self._news.put(Told(endpoint, str(error), True))
+                self._reopen(endpoint)
+            except EndpointError as error:
+                self._news.put(Told(endpoint, str(error), True))
+                self._reopen(endpoint)
+
+    def _put(self, table: FrameTable) -> None:
+        while True:
+            try:
+                self._batches.put(table, timeout=_WAIT_S)
+                return
+            except queue.Full:
+                continue
+
+    def _reopen(self, endpoint: Endpoint) -> None:
+        endpoint.close()
+        while not self._stopped.wait(_AGAIN_S):
+            try:
+                endpoint.open()
+            except EndpointError:
+                continue
+            self._news.put(Told(endpoint, f"{endpoint.address} is there again.", False))
+            return
+
+    def _know_lanes(self, number: int, endpoint: Endpoint) -> None:
+        with self._lock:
+            for at, lane in enumerate(endpoint.lanes):
+                if (number, at) not in self._numbers:
+                    self._numbers[number, at] = len(self._lanes)
+                    self._lanes.append(replace(lane, name=self._free(lane.name)))
+
+    def _free(self, name: str) -> str:
+        names = {lane.name for lane in self._lanes}
+        made, count = name, 2
+        while made in names:
+            made, count = f"{name} {count}", count + 1
+        return made
+
+    def _on_lanes(self, number: int, table: FrameTable) -> FrameTable:
+        with self._lock:
+            here = [self._numbers[number, at] for at in range(len(self.endpoints[number].lanes))]
+        lanes = np.array(here, np.uint16)[np.minimum(table.lane, len(here) - 1)]
+        return FrameTable(table.time_ns, lanes, table.address, table.flags, table.start, table.size, table.payload)
+
+
+def in_order(tables: Sequence[FrameTable]) -> FrameTable:
+    """Return tables as one, by time; frames of one moment stay in their order."""
+    begins = np.cumsum([0, *(len(one.payload) for one in tables)])
+    whole = FrameTable(
+        np.concatenate([one.time_ns for one in tables]),
+        np.concatenate([one.lane for one in tables]),
+        np.concatenate([one.address for one in tables]),
+        np.concatenate([one.flags for one in tables]),
+        np.concatenate([one.start + begin for one, begin in zip(tables, begins, strict=False)]),
+        np.concatenate([one.size for one in tables]),
+        np.concatenate([one.payload for one in tables]),
+    )
+    return take_rows(whole, np.argsort(whole.time_ns, kind="stable"))
+
+
+def compact(table: FrameTable) -> FrameTable:
+    """Return the same frames with no bytes besides their own, one behind the other."""
+    sizes = table.size.astype(np.int64)
+    starts = np.cumsum(sizes) - sizes
+    source = np.repeat(table.start - starts, sizes) + np.arange(int(sizes.sum()))
+    return FrameTable(table.time_ns, table.lane, table.address, table.flags, starts, table.size, table.payload[source])
+
+
+def wait_until(monotonic_s: float, stopped: threading.Event) -> bool:
+    """Wait for a moment of :func:`time.monotonic`, exactly; return whether it was stopped before."""
+    while (left := monotonic_s - time.monotonic()) > 0.05:
+        if stopped.wait(min(left - 0.04, 0.2)):
+            return True
+    if left > 0:
+        # an event wakes a fraction of a millisecond late; sleeping is as exact as the system is
+        time.sleep(left)
+    return stopped.is_set()

@@ -1,0 +1,200 @@
+"""Where frames are written while they come: a recording, a table, or a trial."""
+
+from __future__ import annotations
+
+import re
+from abc import ABC, abstractmethod
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import BinaryIO
+
+import msgspec
+import numpy as np
+
+from ..captures.registry import FrameWriter, open_writer
+from ..errors import MisuseError
+from ..files.errors import file_errors
+from ..files.writing import Target
+from ..frames.capture import Capture, Lane
+from ..frames.table import FrameTable
+from ..handover.frame_table import FRAME_SCHEMA, frame_table
+from ..handover.recording import is_recording
+from ..handover.stream import TableStream
+from ..handover.writers import WRITERS
+from ..protocols import can
+from ..trial.content import SourceEntry
+from ..trial.trial import FILE_NAME, Trial
+from .receiving import compact
+
+_CANNOT = "the recording cannot be written"
+
+
+class FrameSink(ABC):
+    """Takes frames as they come and has them on disk when :meth:`append` is over."""
+
+    @abstractmethod
+    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        """Write frames; ``lane`` counts in the lanes, of which there may be more each time.
+
+        Raises
+        ------
+        DataError
+            If the disk does not take them.
+        """
+
+    @abstractmethod
+    def close(self) -> None:
+        """Finish what was written."""
+
+
+def open_sink(target: Target, lanes: Sequence[Lane]) -> FrameSink:
+    """Return where frames go, by the name: a table, a recording of CAN frames, or without an ending a trial.
+
+    Raises
+    ------
+    MisuseError
+        If the name says nothing that can be written, or the lanes speak what it cannot hold.
+    FileError
+        If it is there and must not be replaced.
+    """
+    path = target.path
+    form = path.suffix.lower()[1:]
+    if form in WRITERS:
+        target.check()
+        return TableSink(path, form)
+    if is_recording(path):
+        target.check()
+        return RecordingSink(path, lanes)
+    if path.suffix and not path.is_dir():
+        raise MisuseError(
+            f"nothing is recorded as {path.suffix}.", where=str(path),
+            hint="End the name in .log, .pcapng, .csv, .jsonl or .parquet; without an ending it is a trial.",
+        )  # fmt: skip
+    return TrialSink(path, lanes)
+
+
+class StreamSink(FrameSink):
+    """A table with the columns of ``frames``, into a stream that stays open."""
+
+    def __init__(self, stream: BinaryIO, form: str) -> None:
+        self._table = TableStream(stream, form, FRAME_SCHEMA)
+
+    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        for block in frame_table(Capture.from_table(table, list(lanes))):
+            self._table.write(block)
+
+    def close(self) -> None:
+        self._table.close()
+
+
+class TableSink(FrameSink):
+    """A table of frames in a file. It grows where it will stay, so that a kill loses nothing."""
+
+    def __init__(self, path: Path, form: str) -> None:
+        self._path = path
+        with file_errors(path, _CANNOT):
+            self._file = path.open("wb")
+            self._rows = StreamSink(self._file, form)
+
+    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        with file_errors(self._path, _CANNOT):
+            self._rows.append(table, lanes)
+
+    def close(self) -> None:
+        with file_errors(self._path, _CANNOT):
+            self._rows.close()
+            self._file.close()
+
+
+class RecordingSink(FrameSink):
+    """A recording in an open format of CAN frames."""
+
+    def __init__(self, path: Path, lanes: Sequence[Lane]) -> None:
+        other = next((lane for lane in lanes if lane.protocol != can.NAME), None)
+        if other is not None:
+            raise MisuseError(
+                f"{path.suffix} holds CAN frames, and {other.name} is none of CAN.", where=str(path),
+                hint="Record it as .csv, .jsonl or .parquet.",
+            )  # fmt: skip
+        self._path = path
+        self._known = len(lanes)
+        self._writer: FrameWriter = open_writer(path, [lane.name for lane in lanes])
+
+    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        if len(table) and int(table.lane.max()) >= self._known:
+            names = ", ".join(lane.name for lane in lanes[self._known :])
+            raise MisuseError(
+                f"{names} came later than the lanes that {self._path.suffix} names at its beginning.",
+                where=str(self._path), hint="Record it as .csv or .jsonl.",
+            )  # fmt: skip
+        self._writer.append(table)
+
+    def close(self) -> None:
+        self._writer.close()
+
+
+class TrialSink(FrameSink):
+    """A trial: CAN lanes as one text log, each other lane as a table of frames, all listed in the trial.
+
+    What is there grows by another recording. The trial names its files before the first frame comes.
+    """
+
+    def __init__(self, folder: Path, lanes: Sequence[Lane]) -> None:
+        self._trial = Trial.open(folder) if (folder / FILE_NAME).exists() else Trial.create(folder, folder.name)
+        self._stamp = datetime.now(UTC).strftime("%Y-%m-%d %H-%M-%S")
+        self._sinks: dict[str, FrameSink] = {}
+        self._know(lanes)
+
+    @property
+    def files(self) -> list[Path]:
+        """The files that are written."""
+        return [self._trial.folder / name for name in self._sinks]
+
+    def _know(self, lanes: Sequence[Lane]) -> None:
+        for lane in lanes:
+            name = self._file_of(lane)
+            if name in self._sinks:
+                continue
+            path = self._trial.folder / name
+            if lane.protocol == can.NAME:
+                self._sinks[name] = RecordingSink(path, [one for one in lanes if one.protocol == can.NAME])
+                # a log writes names without blanks
+                entry = SourceEntry(path=name, lanes={"_".join(one.name.split()): one.name for one in lanes})
+            else:
+                self._sinks[name] = TableSink(path, "csv")
+                entry = SourceEntry(path=name, protocol=lane.protocol)
+            file = self._trial.file
+            self._trial.save(msgspec.structs.replace(file, sources=(*file.sources, entry)))
+
+    def _file_of(self, lane: Lane) -> str:
+        if lane.protocol == can.NAME:
+            return f"CAN {self._stamp}.log"
+        return f"{re.sub(r'[^0-9A-Za-z._-]+', ' ', lane.name).strip() or 'lane'} {self._stamp}.csv"
+
+    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        self._know(lanes)
+        for name in {self._file_of(lane) for lane in lanes}:
+            mine = [number for number, lane in enumerate(lanes) if self._file_of(lane) == name]
+            part = _on(table, mine)
+            if len(part):
+                self._sinks[name].append(part, [lanes[number] for number in mine])
+
+    def close(self) -> None:
+        for sink in self._sinks.values():
+            sink.close()
+
+
+def _on(table: FrameTable, lanes: Sequence[int]) -> FrameTable:
+    """Return the frames of some lanes, which then count among these."""
+    rows = np.flatnonzero(np.isin(table.lane, lanes))
+    number = np.zeros(int(table.lane.max(initial=0)) + 1, np.uint16)
+    for new, old in enumerate(lanes):
+        if old < len(number):
+            number[old] = new
+    return compact(
+        FrameTable(
+            table.time_ns[rows], number[table.lane[rows]], table.address[rows], table.flags[rows], table.start[rows],
+            table.size[rows], table.payload,
+        )
+    )  # fmt: skip

@@ -1,0 +1,1 @@
+"""Rehearse: what goes out, fed by values over time, alone or as a written sequence."""

@@ -1,0 +1,231 @@
+"""A message that goes out again and again: its fields fed, its counters running, its checks worked out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from uuid import UUID
+
+from ..codec.carried import with_carried
+from ..codec.encode import EncodeError, Value, get_bits, put_bits
+from ..codec.messages import encode_message
+from ..codec.scalar import physical_of
+from ..errors import DataError, MisuseError
+from ..frames import flags as F
+from ..layouts.checks.counter import Counter
+from ..layouts.model import Field, Layout
+from ..live.endpoint import Outgoing
+from ..protocols import can
+from .feeds import Feed, parse_feed
+
+_CAN_CLASSIC = 8
+_LONG_SIZES = (12, 16, 20, 24, 32, 48, 64)
+_MOST_KEPT = 4096
+
+
+@dataclass(frozen=True, slots=True)
+class Faults:
+    """What is made wrong on purpose, so that one sees what the other side does.
+
+    Attributes
+    ----------
+    wrong_check
+        Every check over bytes is turned round.
+    frozen_counter
+        Counters stay where they are.
+    too_short
+        The last byte is left out.
+    """
+
+    wrong_check: bool = False
+    frozen_counter: bool = False
+    too_short: bool = False
+
+    @property
+    def words(self) -> tuple[str, ...]:
+        """Return what is wrong, as it is written."""
+        return tuple(word for word, name in FAULT_WORDS.items() if getattr(self, name))
+
+
+FAULT_WORDS = {"wrong check": "wrong_check", "frozen counter": "frozen_counter", "too short": "too_short"}
+
+
+def faults_of(words: Sequence[str]) -> Faults:
+    """Return the faults that words name; raises MisuseError if one names none."""
+    unknown = next((word for word in words if word not in FAULT_WORDS), None)
+    if unknown is not None:
+        raise MisuseError(f"there is no fault {unknown!r}.", hint=f"There are {', '.join(FAULT_WORDS)}.")
+    return Faults(**{FAULT_WORDS[word]: True for word in words})
+
+
+class OutgoingMessage:
+    """Makes the frames of one message, each from the values that its feeds give at that moment.
+
+    Counters that nothing feeds go on by their step with every frame; checks, counts and lengths that nothing feeds are
+    worked out.
+
+    Parameters
+    ----------
+    layout
+        With what it carries in its place, see :func:`layout_with_carried`.
+    feeds
+        By name of the field, in the order in which they may name each other.
+
+    Raises
+    ------
+    MisuseError
+        If a field is not there, or a feed names one that is not fed before it.
+    """
+
+    def __init__(self, layout: Layout, feeds: Mapping[str, Feed], faults: Faults | None = None) -> None:
+        self.layout = layout
+        self.faults = faults or Faults()
+        self._feeds = dict(feeds)
+        self._counters = _counters(layout, frozenset(feeds))
+        self._kept: dict[tuple[int, ...], bytes] = {}
+        self._is_still = not any(feed.moves for feed in self._feeds.values())
+        self._flags, self._address = _flags_of(layout), layout.applies.address or 0
+        _check_order(layout, self._feeds)
+
+    def set(self, name: str, feed: Feed) -> None:
+        """Feed a field otherwise from now on."""
+        feeds = self._feeds | {name: feed}
+        _check_order(self.layout, feeds)
+        self._feeds = feeds
+        self._kept.clear()
+        self._is_still = not any(one.moves for one in feeds.values())
+        self._counters = _counters(self.layout, frozenset(feeds))
+
+    def values(self, time_s: float, number: int) -> dict[str, Value]:
+        """Return the value of every fed field at a time; raises FeedError where there is none."""
+        made: dict[str, Value] = {}
+        known: dict[str, Fraction] = {}
+        for name, feed in self._feeds.items():
+            made[name] = value = feed.value(time_s, number, known)
+            try:
+                known[name] = Fraction(str(value))
+            except (ValueError, TypeError):
+                continue  # a name or a text; an expression that asks for it as a number is told so
+        return made
+
+    def frame(self, number: int, time_s: float) -> Outgoing:
+        """Return frame ``number`` of the message, from 0, sent ``time_s`` after the first.
+
+        Raises
+        ------
+        MisuseError
+            If a value does not fit.
+        """
+        counts = tuple(one.at(0 if self.faults.frozen_counter else number) for one in self._counters)
+        payload = self._kept.get(counts) if self._is_still else None
+        if payload is None:
+            payload = self._payload(counts, time_s, number)
+            if self._is_still and len(self._kept) < _MOST_KEPT:
+                self._kept[counts] = payload
+        return Outgoing(payload, self._address, self._flags | (F.LONG if self._is_long(payload) else 0))
+
+    def _payload(self, counts: Sequence[int], time_s: float, number: int) -> bytes:
+        values = self.values(time_s, number)
+        for counter, count in zip(self._counters, counts, strict=True):
+            values[counter.field.name] = physical_of(counter.field, count)
+        payload = encode_message(self.layout, values).payload
+        if self.faults.wrong_check:
+            payload = _with_wrong_checks(self.layout, payload)
+        if self.faults.too_short:
+            payload = payload[:-1]
+        if self._is_long(payload):
+            payload = payload.ljust(next((size for size in _LONG_SIZES if size >= len(payload)), len(payload)), b"\0")
+        return payload
+
+    def _is_long(self, payload: bytes) -> bool:
+        return self.layout.applies.protocol == can.NAME and len(payload) > _CAN_CLASSIC
+
+
+@dataclass(frozen=True, slots=True)
+class _Running:
+    """A counter that goes on by itself."""
+
+    field: Field
+    step: int
+    values: int
+
+    def at(self, number: int) -> int:
+        return number * self.step % self.values
+
+
+def _counters(layout: Layout, fed: frozenset[str]) -> tuple[_Running, ...]:
+    fields: dict[UUID, Field] = {field.id: field for field in layout.fields}
+    found = []
+    for check in layout.checks:
+        field = fields.get(check.field) if isinstance(check, Counter) else None
+        if isinstance(check, Counter) and field is not None and field.name not in fed and field.selected is None:
+            found.append(_Running(field, check.step, check.wraps_at or 1 << len(field.places)))
+    return tuple(found)
+
+
+def _check_order(layout: Layout, feeds: Mapping[str, Feed]) -> None:
+    names = {field.name for field in layout.all_fields()} | {part.name for part in layout.parts}
+    before: set[str] = set()
+    for name, feed in feeds.items():
+        if name not in names:
+            raise EncodeError(
+                f"there is no field {name!r}.", where=layout.name, hint=f"It has {', '.join(sorted(names)) or 'none'}."
+            )
+        missing = feed.names - before
+        if missing:
+            raise MisuseError(
+                f"{name} is worked out from {', '.join(sorted(missing))}, which is not fed before it.",
+                where=layout.name, hint="Give that field first.",
+            )  # fmt: skip
+        before.add(name)
+
+
+def _flags_of(layout: Layout) -> int:
+    return F.EXTENDED if layout.applies.protocol == can.NAME and layout.applies.extended else 0
+
+
+def _with_wrong_checks(layout: Layout, payload: bytes) -> bytes:
+    data = bytearray(payload)
+    fields = {field.id: field for field in layout.fields}
+    for check in layout.checks:
+        if isinstance(check, Counter):
+            continue
+        for key in check.held_by():
+            field = fields.get(key)
+            if field is not None and field.places.size_needed <= len(data):
+                put_bits(data, field, get_bits(data, field) ^ ((1 << len(field.places)) - 1))
+    return bytes(data)
+
+
+def layout_named(layouts: Sequence[Layout], name: str, where: str) -> Layout:
+    """Return the layout with a name, or an address as it is written, with what it carries in its place.
+
+    Raises
+    ------
+    DataError
+        If there is none.
+    """
+    found = [one for one in layouts if name in (one.name, one.applies.address_text(), str(one.applies.address))]
+    if not found:
+        near = [one.name for one in layouts if name.casefold() in one.name.casefold()][:3]
+        hint = f"Do you mean {' or '.join(near)}?" if near else ""
+        raise DataError(f"there is no message {name!r}.", where=where, hint=hint)
+    return with_carried(found[0], {other.id: other for other in layouts})
+
+
+def feeds_of(pairs: Sequence[str]) -> dict[str, Feed]:
+    """Return feeds written as ``FIELD=VALUE`` or ``FIELD=FEED``.
+
+    Raises
+    ------
+    MisuseError
+        If one has no equals sign, or says no feed.
+    """
+    made = {}
+    for pair in pairs:
+        name, equals, text = pair.partition("=")
+        if not equals:
+            raise MisuseError(f"{pair!r} is not FIELD=VALUE.")
+        made[name.strip()] = parse_feed(text)
+    return made
