@@ -1,6 +1,7 @@
 """The commands that stand on a bus, as programs of their own over real sockets."""
 
 import csv
+import itertools
 import json
 import signal
 import socket
@@ -178,7 +179,7 @@ def test_a_recording_goes_out_again_with_its_distances_in_time(tmp_path):
         recording.end()
     rows = _rows(target.read_text())
     assert [row["payload"] for row in rows] == [f"{n:02X}" for n in range(6)]
-    gaps = [int(b["time_ns"]) - int(a["time_ns"]) for a, b in zip(rows, rows[1:], strict=False)]
+    gaps = [int(b["time_ns"]) - int(a["time_ns"]) for a, b in itertools.pairwise(rows)]
     assert all(abs(gap - 100e6) < 20e6 for gap in gaps), gaps
 
 

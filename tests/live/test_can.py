@@ -57,7 +57,8 @@ bus.open()
 sent = []
 for number in range(20_000):
     long = number % 3 == 2
-    payload = bytes((number * 7 + place) & 255 for place in range((12, 16, 64)[number % 9 // 3] if long else number % 9))
+    size = (12, 16, 64)[number % 9 // 3] if long else number % 9
+    payload = bytes((number * 7 + place) & 255 for place in range(size))
     extended = number % 2
     flags = (F.EXTENDED if extended else 0) | (F.LONG | (F.RATE_SWITCH if number % 6 == 2 else 0) if long else 0)
     address = (number * 31 & 0x1FFFFFFF) if extended else number & 0x7FF

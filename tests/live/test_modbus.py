@@ -145,12 +145,15 @@ _requests = st.lists(
     st.one_of(
         st.builds(lambda a, b: struct.pack(">BHH", 3, a, b), _numbers, _numbers),
         st.builds(lambda a, b: struct.pack(">BHH", 6, a, b), _numbers, _numbers),
-        st.builds(lambda a, d: struct.pack(">BHHB", 16, a, len(d), 2 * len(d)) + b"".join(x.to_bytes(2, "big") for x in d),
-                  _numbers, st.lists(st.integers(0, 0xFFFF), min_size=0, max_size=12)),
+        st.builds(
+            lambda a, d: struct.pack(">BHHB", 16, a, len(d), 2 * len(d)) + b"".join(x.to_bytes(2, "big") for x in d),
+            _numbers,
+            st.lists(st.integers(0, 0xFFFF), min_size=0, max_size=12),
+        ),
         st.binary(min_size=1, max_size=12),
     ),
     max_size=30,
-)  # fmt: skip
+)
 
 
 @given(_requests)
@@ -174,12 +177,18 @@ def test_mask_write_and_read_with_write_are_those_of_the_specification():
 @pytest.mark.parametrize(
     ("space", "request_hex", "answer_hex"),
     [
-        (Space.COILS, "0500030001", "8503"), (Space.COILS, "05000AFF00", "8502"), (Space.COILS, "0100000000", "8103"),
-        (Space.COILS, "010000000B", "8102"), (Space.COILS, "0f00080003010f", "8f02"), (Space.DISCRETE, "0100000001", "8101"),
-        (Space.INPUT, "0300000001", "8301"), (Space.INPUT, "0600000001", "8601"), (Space.HOLDING, "0400000001", "8401"),
+        (Space.COILS, "0500030001", "8503"),
+        (Space.COILS, "05000AFF00", "8502"),
+        (Space.COILS, "0100000000", "8103"),
+        (Space.COILS, "010000000B", "8102"),
+        (Space.COILS, "0f00080003010f", "8f02"),
+        (Space.DISCRETE, "0100000001", "8101"),
+        (Space.INPUT, "0300000001", "8301"),
+        (Space.INPUT, "0600000001", "8601"),
+        (Space.HOLDING, "0400000001", "8401"),
         (Space.HOLDING, "2b0e0100", "ab01"),
     ],
-)  # fmt: skip
+)
 def test_refusals(space, request_hex, answer_hex):
     bank = RegisterBank(space, b"", 10)
     assert bank.answer(bytes.fromhex(request_hex)).hex() == answer_hex
@@ -329,7 +338,7 @@ def test_a_client_goes_through_late_wrong_and_missing_answers():
     words = [flag_words(int(flags)) for flags in seen.flags]
     assert words[:3] == ["unanswered", "", "answer"]
     assert words.count("answer exception") == 1
-    assert set(F.SENT & flags > 0 for flags in seen.flags.tolist()) == {True, False}
+    assert {F.SENT & flags > 0 for flags in seen.flags.tolist()} == {True, False}
     client.close()
     listener.close()
 

@@ -1,5 +1,6 @@
 """UDP, TCP and serial endpoints over real sockets and pseudo terminals."""
 
+import contextlib
 import os
 import pty
 import socket
@@ -35,9 +36,8 @@ def test_a_datagram_is_a_frame_with_its_time():
 
 
 def test_who_listens_and_has_heard_nobody_cannot_answer():
-    with opened(f"udp://127.0.0.1:{free_port(socket.SOCK_DGRAM)}?listen=1") as here:
-        with pytest.raises(EndpointError, match="nobody has sent"):
-            here.send(Outgoing(b"hello"))
+    with opened(f"udp://127.0.0.1:{free_port(socket.SOCK_DGRAM)}?listen=1") as here, pytest.raises(EndpointError):
+        here.send(Outgoing(b"hello"))
 
 
 def test_frames_in_datagrams_keep_time_lane_address_and_flags():
@@ -125,10 +125,8 @@ def terminal():
     tty.setraw(slave)
     yield master, os.ttyname(slave)
     for file in (master, slave):
-        try:
+        with contextlib.suppress(OSError):
             os.close(file)
-        except OSError:
-            pass
 
 
 def test_bytes_of_a_serial_port_both_ways(terminal):

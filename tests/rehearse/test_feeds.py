@@ -52,11 +52,18 @@ def test_chance_stays_between_and_is_the_same_each_time():
 @pytest.mark.parametrize(
     ("text", "words"),
     [
-        ("ramp 0 to 10", "in what time"), ("ramp up", "is no feed"), ("sine 0 to 1 in 5 V", "cannot be compared"),
-        ("steps 1, 2", "is no feed"), ("table 2 s 1, 1 s 2", "rise"), ("table a b", "no point"), ("random 0 to 1 in 5 s", "no time"),
-        ("= speed +", "="), ("ramp 0 to 10 in 0 s", "no length of time"), ("noise 1", "is no feed"),
+        ("ramp 0 to 10", "in what time"),
+        ("ramp up", "is no feed"),
+        ("sine 0 to 1 in 5 V", "cannot be compared"),
+        ("steps 1, 2", "is no feed"),
+        ("table 2 s 1, 1 s 2", "rise"),
+        ("table a b", "no point"),
+        ("random 0 to 1 in 5 s", "no time"),
+        ("= speed +", "="),
+        ("ramp 0 to 10 in 0 s", "no length of time"),
+        ("noise 1", "is no feed"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_feed_says_why(text, words):
     with pytest.raises(MisuseError) as caught:
         parse_feed(text)

@@ -79,10 +79,14 @@ def test_long_payloads_go_as_long_frames_of_a_size_that_is_allowed():
 @pytest.mark.parametrize(
     ("pairs", "words"),
     [
-        (["rudder=1"], "there is no field 'rudder'"), (["speed"], "is not FIELD=VALUE"), (["speed=9999"], "does not fit"),
-        (["double== speed"], "not fed before it"), (["mode=sideways"], "no value"), (["speed=sine 0 to 999999 in 1 s"], "fit"),
+        (["rudder=1"], "there is no field 'rudder'"),
+        (["speed"], "is not FIELD=VALUE"),
+        (["speed=9999"], "does not fit"),
+        (["double== speed"], "not fed before it"),
+        (["mode=sideways"], "no value"),
+        (["speed=sine 0 to 999999 in 1 s"], "fit"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_sent_is_told(pairs, words):
     with pytest.raises(MisuseError) as caught:
         message = OutgoingMessage(throttle(), feeds_of(pairs))

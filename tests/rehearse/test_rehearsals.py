@@ -170,8 +170,10 @@ def test_steps_within_others_are_numbered_as_people_count():
 
 def test_a_moment_that_was_noted_can_be_asked_for():
     outcome, _ = _run(
-        Note(text="begun"), Send(frame="123#01"), Expect(condition='address == 0x124 and after("begun", 1 s)', within="1 s"),
-    )  # fmt: skip
+        Note(text="begun"),
+        Send(frame="123#01"),
+        Expect(condition='address == 0x124 and after("begun", 1 s)', within="1 s"),
+    )
     assert outcome.is_passed
 
 

@@ -32,6 +32,7 @@ _COMMANDS = {
     "poll": Entry(".poll:poll", "Read the registers of a Modbus device again and again."),
     "device": Entry(".device:device", "Be a Modbus device with the registers of a map."),
     "rehearse": Entry(".rehearse:rehearse", "Run a written rehearsal that passes or fails."),
+    "wave": Entry(".wave:wave", "Write frames as the waves that a recipe reads as them."),
     "library": Entry(".library:library", "Make, fill, look at, check and share a library of layouts."),
     "demo": Entry(".demo:demo", "Simulate a sea trial of the tug Yuzu."),
     "window": Entry(".window:window"),

@@ -3,44 +3,21 @@
 from __future__ import annotations
 
 import gzip
-import json
 import struct
-import wave
 from collections.abc import Mapping, Sequence
-from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-
-def iso(time_ns: int) -> str:
-    """Return a moment as ISO 8601 in UTC, to the microsecond."""
-    return datetime.fromtimestamp(time_ns / 1e9, UTC).strftime("%Y-%m-%dT%H:%M:%S.%f")
+from ..core.draw.files import vcd_text, write_sigmf, write_wav
 
 
 def write_vcd(
     path: Path, scope: str, lines: Mapping[str, tuple[int, NDArray[np.int64]]], begin_ns: int, end_ns: int
 ) -> None:
     """Write lines, each with its first level and the times of its changes, as a value change dump."""
-    codes = {name: chr(33 + number) for number, name in enumerate(lines)}
-    head = [f"$date {iso(begin_ns)} $end", "$timescale 1 ns $end", f"$scope module {scope} $end"]
-    head += [f"$var wire 1 {codes[name]} {name} $end" for name in lines]
-    head += ["$upscope $end", "$enddefinitions $end", "#0", "$dumpvars"]
-    head += [f"{first}{codes[name]}" for name, (first, _) in lines.items()] + ["$end"]
-    events = sorted(
-        (int(time), codes[name], (first + 1 + number) & 1)
-        for name, (first, times) in lines.items()
-        for number, time in enumerate(times)
-    )
-    last = -1
-    for time, code, level in events:
-        if time != last:
-            head.append(f"#{time}")
-            last = time
-        head.append(f"{level}{code}")
-    head.append(f"#{end_ns}")
-    text = ("\n".join(head) + "\n").encode()
+    text = vcd_text(scope, lines, begin_ns, end_ns)
     # no time of writing in the file, so that it is the same each time the demo is made
     path.write_bytes(gzip.compress(text, 9, mtime=0) if path.suffix == ".gz" else text)
 
@@ -53,33 +30,6 @@ def write_samples(path: Path, names: Sequence[str], rate_hz: float, begin_ns: in
         time = begin_ns + round(number * step)
         rows.append(f"{time // 10**9}.{time % 10**9:09d}"[:-2] + "," + ",".join(f"{value:.2f}" for value in values))
     path.write_bytes(gzip.compress(("\n".join(rows) + "\n").encode(), 9, mtime=0))
-
-
-def write_wav(path: Path, rate_hz: int, values: NDArray[np.floating], bits: int) -> None:
-    """Write one channel, values from -1 to 1, with 8 or 16 bits."""
-    with wave.open(str(path), "wb") as file:
-        file.setnchannels(1)
-        file.setsampwidth(bits // 8)
-        file.setframerate(rate_hz)
-        clipped = np.clip(values, -1, 1)
-        data = (clipped * 127 + 128).astype(np.uint8) if bits == 8 else (clipped * 32767).astype("<i2")
-        file.writeframes(data.tobytes())
-
-
-def write_sigmf(path: Path, rate_hz: float, center_hz: float, begin_ns: int, values: NDArray[np.complexfloating],
-                noted: Sequence[tuple[int, int, str]]) -> None:  # fmt: skip
-    """Write I/Q with eight bits a part beside its description."""
-    pairs = np.stack([values.real, values.imag], axis=1)
-    np.clip(np.rint(pairs * 127), -127, 127).astype(np.int8).tofile(path.with_suffix(".sigmf-data"))
-    meta = {
-        "global": {"core:datatype": "ci8", "core:sample_rate": rate_hz, "core:version": "1.0.0",
-                   "core:description": "Yuzu sea trial, hook release pendant"},
-        "captures": [{"core:sample_start": 0, "core:frequency": center_hz, "core:datetime": iso(begin_ns) + "Z"}],
-        "annotations": [
-            {"core:sample_start": start, "core:sample_count": count, "core:label": text} for start, count, text in noted
-        ],
-    }  # fmt: skip
-    path.with_suffix(".sigmf-meta").write_text(json.dumps(meta, indent=1) + "\n", encoding="utf-8")
 
 
 def write_packets(path: Path, packets: Sequence[tuple[int, bytes]]) -> None:
@@ -112,3 +62,6 @@ def tcp_packet(source: tuple[int, int], target: tuple[int, int], sequence: int, 
     head = head[:10] + struct.pack(">H", words(head)) + head[12:]
     stations = [bytes((2, 0, 0, 0, 0, host)) for host, _ in (target, source)]
     return stations[0] + stations[1] + b"\x08\x00" + head + segment
+
+
+__all__ = ["tcp_packet", "write_packets", "write_samples", "write_sigmf", "write_vcd", "write_wav"]

@@ -117,6 +117,7 @@ def make_field(name: str, places: str = "", kind: str = "unsigned", step: str = 
 
 def can_layout(name: str, lane: str, address: int, fields: list[Field], size: int = 8, sender: str = "",
                check_key: bytes = b"") -> Layout:  # fmt: skip
+    """Return the layout of a CAN message with the checks that the tug's controllers use, by the names of its fields."""
     applies = Applies(address=address, extended=address > 0x7FF, lanes=(lane,))
     named = tuple(msgspec.structs.replace(item, id=stable_id(name, item.name)) for item in fields)
     return Layout(

@@ -8,55 +8,7 @@ import numpy as np
 import scipy  # its parts load on first use, which spares every start a second
 from numpy.typing import NDArray
 
-
-class Drawing:
-    """Several lines drawn side by side: levels are set, time passes.
-
-    Parameters
-    ----------
-    levels
-        Level of each line at the start.
-    """
-
-    def __init__(self, **levels: int) -> None:
-        self.names = tuple(levels)
-        self._levels = dict(levels)
-        self._first = dict(levels)
-        self._now_ns = 0.0
-        self._changes: dict[str, list[tuple[float, int]]] = {name: [] for name in levels}
-
-    @property
-    def now_ns(self) -> float:
-        """Return how far the drawing is."""
-        return self._now_ns
-
-    def set(self, **levels: int) -> None:
-        """Change lines now."""
-        for name, level in levels.items():
-            if self._levels[name] != level:
-                self._levels[name] = level
-                self._changes[name].append((self._now_ns, level))
-
-    def wait(self, ns: float) -> None:
-        """Let time pass."""
-        self._now_ns += ns
-
-    def wait_until(self, ns: float) -> None:
-        """Let time pass up to a moment, if that has not gone by."""
-        self._now_ns = max(self._now_ns, ns)
-
-    def toggles(self, name: str, jitter_ns: float, random: np.random.Generator) -> tuple[int, NDArray[np.int64]]:
-        """Return the first level and the times of all changes of a line, each a little off."""
-        times = np.array([time for time, _ in self._changes[name]])
-        times = times + random.normal(0, jitter_ns, len(times)) if jitter_ns else times
-        return self._first[name], np.maximum.accumulate(np.rint(times).astype(np.int64))
-
-    def levels_at(self, name: str, times_ns: NDArray[np.floating]) -> NDArray[np.int64]:
-        """Return the level of a line at moments in order."""
-        changes = self._changes[name]
-        places = np.searchsorted(np.array([time for time, _ in changes]), times_ns, side="right")
-        levels = np.array([self._first[name], *(level for _, level in changes)])
-        return levels[places]
+from ..core.draw.drawing import Drawing
 
 
 def analog(
@@ -171,3 +123,7 @@ def changes_of(bits: Sequence[int]) -> list[int]:
         level = level if bit else 1 - level
         levels.append(level)
     return levels
+
+
+__all__ = ["Drawing", "analog", "changes_of", "hdlc_bits", "send_characters", "send_i2c", "send_manchester", "send_spi",
+           "stop_i2c"]  # fmt: skip

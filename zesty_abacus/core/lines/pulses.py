@@ -25,6 +25,7 @@ from .timing import bit_time, rate_words
 from .unscramble import USUAL_SCRAMBLER, taps_of, unscrambled
 
 _MOST_FIT = 0.8
+_MOST_ONES = 64
 CODINGS = ("width", "distance", "manchester", "plain")
 _WIDTH, _DISTANCE, _MANCHESTER, _PLAIN = range(4)
 
@@ -360,6 +361,9 @@ def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longes
             while at + 1 <= last:
                 width = time[at + 1] - time[at]
                 bits = max(np.int64(width / unit + 0.5), 1)
+                if transitions:
+                    # a line that does not change any more is silent; its ones would take the room of what follows
+                    bits = min(bits, _MOST_ONES)
                 # no width may use up the room of those after it
                 bits = max(min(bits, len(bit) - 2 - used - (count - at)), 1)
                 now = level[at] == 1

@@ -6,6 +6,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from ...core.codec.encode import Value
 from ...core.codec.messages import encode_message
 from ...core.layouts.model import Layout
 from ...core.live.endpoint import Outgoing
@@ -73,7 +74,7 @@ class Hook:
 
     def state(self, pull_kn: float) -> Outgoing:
         """Return the hook's frame as it is now."""
-        values = {
+        values: dict[str, Value] = {
             "result": self._result,
             "closed": int(self.is_closed),
             "pull": Fraction(round(max(pull_kn, 0.0) * 100), 100),

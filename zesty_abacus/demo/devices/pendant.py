@@ -48,7 +48,8 @@ def write_pendant(path: Path, trial: Trial) -> list[TrueFrame]:
     drift = np.exp(2j * np.pi * (17_400 * time + 300 * time**2))
     noise = random.normal(0, 0.02, count) + 1j * random.normal(0, 0.02, count)
     noted = [(round(0.35 * rate), round(0.24 * rate), "release pressed")]
-    files.write_sigmf(path, rate, 433.9e6, zero, key * drift + noise, noted)
+    files.write_sigmf(path, rate, 433.9e6, zero, key * drift + noise, noted,
+                      "Yuzu sea trial, hook release pendant")  # fmt: skip
     return truth
 
 
