@@ -73,3 +73,26 @@ def test_what_is_no_feed_says_why(text, words):
 def test_noise_on_what_is_no_number_is_told():
     with pytest.raises(MisuseError, match="no number"):
         _at("steps off, on each 1 s with noise 1", 0)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        "12.5",
+        "astern",
+        "ramp 0 to 10 in 5 s",
+        "saw -1.5 to 10 in 0.5 s",
+        "sine 0 to 10 in 4 s",
+        "steps 1, 2 each 2 s",
+        "random 2 to 5",
+        "noise 5 by 0.5",
+        "table 0 s 1, 2 s 5",
+        "= speed * 2",
+        "ramp 0 to 1 in 1 s with lag 1 s",
+        "sine 0 to 1 in 1 s with noise 0.1",
+        "saw 0 to 1 in 1 s with lag 0.5 s with noise 0.1",
+    ],
+)
+def test_a_feed_is_written_as_it_is_read(text):
+    assert parse_feed(text).words == text
+    assert parse_feed(parse_feed(text).words) == parse_feed(text)

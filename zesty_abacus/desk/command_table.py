@@ -8,7 +8,7 @@ from .app.asking import Asking
 from .app.commands import Command
 from .app.session import Session
 
-DESKS = ("Intake", "Read", "Unravel", "Layouts", "Hand over")
+DESKS = ("Intake", "Read", "Unravel", "Layouts", "Rehearse", "Hand over")
 """The desks in the order of the work."""
 _LIBRARY_PAGES = {"Layouts": "Ctrl+L", "Proposals": "Ctrl+P", "Releases": "", "Recordings": "", "Moments": ""}
 

@@ -39,6 +39,7 @@ from .desks.intake.desk import IntakeDesk
 from .desks.layouts.desk import LayoutsDesk
 from .desks.library.view import LibraryView
 from .desks.read.desk import ReadDesk
+from .desks.rehearse.desk import RehearseDesk
 from .desks.unravel.desk import UnravelDesk
 from .widgets.focus_ring import FocusRing
 from .widgets.parts import EDGE, USES_SPACE, button, label, plain_tip
@@ -48,6 +49,8 @@ from .widgets.words import counted
 
 _SIZE = QSize(1280, 800)
 _LEAST = QSize(1024, 640)
+
+_Desk = IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | RehearseDesk | HandOverDesk | LibraryView
 
 
 class Window(QMainWindow):
@@ -82,12 +85,11 @@ class Window(QMainWindow):
         self.read = ReadDesk(session)
         self.unravel = UnravelDesk(session)
         self.layouts = LayoutsDesk(session)
+        self.rehearse = RehearseDesk(session)
         self.handover = HandOverDesk(session)
         self.library = LibraryView(session, self.layouts.comparing.show_pair)
-        pages = self.intake, self.read, self.unravel, self.layouts, self.handover, self.library
-        self.desks: dict[str, IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | HandOverDesk | LibraryView] = {
-            desk.name: desk for desk in pages
-        }
+        pages = self.intake, self.read, self.unravel, self.layouts, self.rehearse, self.handover, self.library
+        self.desks: dict[str, _Desk] = {desk.name: desk for desk in pages}
         self.commands: list[Command] = [
             *window_commands(self),
             *(command for desk in pages for command in desk.commands()),
@@ -264,6 +266,7 @@ class Window(QMainWindow):
             self.read.name: self.read.frames,
             self.unravel.name: self.unravel.abacus,
             self.layouts.name: self.layouts.plan.pictures.abacus,
+            self.rehearse.name: self.rehearse.log,
             self.library.name: self.library.list.view,
         }
         wanted = (homes.get(self.desk_name), self.roster.view)

@@ -80,11 +80,23 @@ class Receiving:
                 opened.callback(one.close)
                 self._know_lanes(number, one)
             opened.pop_all()
-        for number, one in enumerate(self.endpoints):
-            thread = threading.Thread(target=self._receive, args=(number, one), daemon=True, name=f"live {one.address}")
-            thread.start()
-            self._threads.append(thread)
+        for number in range(len(self.endpoints)):
+            self._start(number)
         return self
+
+    def add(self, endpoint: Endpoint) -> None:
+        """Receive from one more endpoint; raises EndpointError if it cannot be opened."""
+        endpoint.open()
+        number = len(self.endpoints)
+        self.endpoints = (*self.endpoints, endpoint)
+        self._know_lanes(number, endpoint)
+        self._start(number)
+
+    def _start(self, number: int) -> None:
+        one = self.endpoints[number]
+        thread = threading.Thread(target=self._receive, args=(number, one), daemon=True, name=f"live {one.address}")
+        thread.start()
+        self._threads.append(thread)
 
     def __exit__(self, *_error: object) -> None:
         self.stop()

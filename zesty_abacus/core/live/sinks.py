@@ -134,38 +134,40 @@ class RecordingSink(FrameSink):
         self._writer.close()
 
 
-class TrialSink(FrameSink):
-    """A trial: CAN lanes as one text log, each other lane as a table of frames, all listed in the trial.
+class LaneFiles(FrameSink):
+    """Recordings in a folder: CAN lanes as one text log, each other lane as a table of frames.
 
-    What is there grows by another recording. The trial names its files before the first frame comes.
+    Attributes
+    ----------
+    entries
+        What a trial says of the files.
     """
 
     def __init__(self, folder: Path, lanes: Sequence[Lane]) -> None:
-        self._trial = Trial.open(folder) if (folder / FILE_NAME).exists() else Trial.create(folder, folder.name)
+        self._folder = folder
         self._stamp = datetime.now(UTC).strftime("%Y-%m-%d %H-%M-%S")
         self._sinks: dict[str, FrameSink] = {}
-        self._know(lanes)
+        self.entries: list[SourceEntry] = []
+        self.know(lanes)
 
-    @property
-    def files(self) -> list[Path]:
-        """The files that are written."""
-        return [self._trial.folder / name for name in self._sinks]
-
-    def _know(self, lanes: Sequence[Lane]) -> None:
+    def know(self, lanes: Sequence[Lane]) -> list[SourceEntry]:
+        """Begin the files of lanes that have none yet, and return what a trial says of them."""
+        fresh = []
         for lane in lanes:
             name = self._file_of(lane)
             if name in self._sinks:
                 continue
-            path = self._trial.folder / name
+            path = self._folder / name
             if lane.protocol == can.NAME:
-                self._sinks[name] = RecordingSink(path, [one for one in lanes if one.protocol == can.NAME])
+                mine = [one for one in lanes if one.protocol == can.NAME]
+                self._sinks[name] = RecordingSink(path, mine)
                 # a log writes names without blanks
-                entry = SourceEntry(path=name, lanes={"_".join(one.name.split()): one.name for one in lanes})
+                fresh.append(SourceEntry(path=name, lanes={"_".join(one.name.split()): one.name for one in mine}))
             else:
                 self._sinks[name] = TableSink(path, "csv")
-                entry = SourceEntry(path=name, protocol=lane.protocol)
-            file = self._trial.file
-            self._trial.save(msgspec.structs.replace(file, sources=(*file.sources, entry)))
+                fresh.append(SourceEntry(path=name, protocol=lane.protocol))
+        self.entries += fresh
+        return fresh
 
     def _file_of(self, lane: Lane) -> str:
         if lane.protocol == can.NAME:
@@ -173,7 +175,7 @@ class TrialSink(FrameSink):
         return f"{re.sub(r'[^0-9A-Za-z._-]+', ' ', lane.name).strip() or 'lane'} {self._stamp}.csv"
 
     def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
-        self._know(lanes)
+        self.know(lanes)
         for name in {self._file_of(lane) for lane in lanes}:
             mine = [number for number, lane in enumerate(lanes) if self._file_of(lane) == name]
             part = _on(table, mine)
@@ -183,6 +185,28 @@ class TrialSink(FrameSink):
     def close(self) -> None:
         for sink in self._sinks.values():
             sink.close()
+
+
+class TrialSink(FrameSink):
+    """A trial that grows by another recording; it names its files before the first frame comes."""
+
+    def __init__(self, folder: Path, lanes: Sequence[Lane]) -> None:
+        self._trial = Trial.open(folder) if (folder / FILE_NAME).exists() else Trial.create(folder, folder.name)
+        self._files = LaneFiles(self._trial.folder, ())
+        self._know(lanes)
+
+    def _know(self, lanes: Sequence[Lane]) -> None:
+        fresh = self._files.know(lanes)
+        if fresh:
+            file = self._trial.file
+            self._trial.save(msgspec.structs.replace(file, sources=(*file.sources, *fresh)))
+
+    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        self._know(lanes)
+        self._files.append(table, lanes)
+
+    def close(self) -> None:
+        self._files.close()
 
 
 def _on(table: FrameTable, lanes: Sequence[int]) -> FrameTable:

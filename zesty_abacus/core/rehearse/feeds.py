@@ -69,6 +69,11 @@ class Feed(ABC):
         """
 
     @property
+    @abstractmethod
+    def words(self) -> str:
+        """Return it as it is written; :func:`parse_feed` reads the same feed from it."""
+
+    @property
     def moves(self) -> bool:
         """Whether it may give another value at another time."""
         return True
@@ -92,6 +97,10 @@ class Constant(Feed):
     def moves(self) -> bool:
         return False
 
+    @property
+    def words(self) -> str:
+        return self.text
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Ramp(Feed):
@@ -107,6 +116,10 @@ class Ramp(Feed):
         share = share % 1.0 if self.again else min(max(share, 0.0), 1.0)
         return self.first + (self.last - self.first) * share
 
+    @property
+    def words(self) -> str:
+        return f"{'saw' if self.again else 'ramp'} {_short(self.first)} to {_short(self.last)} in {_short(self.in_s)} s"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sine(Feed):
@@ -120,6 +133,10 @@ class Sine(Feed):
         middle, swing = (self.low + self.high) / 2, (self.high - self.low) / 2
         return middle + swing * math.sin(2 * math.pi * time_s / self.in_s)
 
+    @property
+    def words(self) -> str:
+        return f"sine {_short(self.low)} to {_short(self.high)} in {_short(self.in_s)} s"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Steps(Feed):
@@ -130,6 +147,10 @@ class Steps(Feed):
 
     def value(self, time_s: float, number: int, known: Known) -> Value:
         return self.values[int(max(time_s, 0.0) / self.each_s) % len(self.values)]
+
+    @property
+    def words(self) -> str:
+        return f"steps {', '.join(self.values)} each {_short(self.each_s)} s"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -143,6 +164,10 @@ class Chance(Feed):
     def value(self, time_s: float, number: int, known: Known) -> Value:
         return float(_random(self.seed, number).uniform(self.low, self.high))
 
+    @property
+    def words(self) -> str:
+        return f"random {_short(self.low)} to {_short(self.high)}"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Points(Feed):
@@ -153,6 +178,11 @@ class Points(Feed):
 
     def value(self, time_s: float, number: int, known: Known) -> Value:
         return float(np.interp(time_s, self.times_s, self.values))
+
+    @property
+    def words(self) -> str:
+        points = zip(self.times_s, self.values, strict=True)
+        return "table " + ", ".join(f"{_short(time)} s {_short(value)}" for time, value in points)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -173,6 +203,10 @@ class Worked(Feed):
     @property
     def names(self) -> frozenset[str]:
         return frozenset(self.expression.names)
+
+    @property
+    def words(self) -> str:
+        return f"= {self.expression}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -201,6 +235,19 @@ class Sensor(Feed):
             return float(Fraction(str(shown))) + float(_random(self.seed, number).normal(0.0, self.noise))
         except (ValueError, TypeError):
             raise FeedError(f"{shown!r} is no number that noise could be added to.") from None
+
+    @property
+    def words(self) -> str:
+        if isinstance(self.of, Constant) and not self.lag_s:
+            return f"noise {self.of.text} by {_short(self.noise)}"
+        lag = f" with lag {_short(self.lag_s)} s" if self.lag_s else ""
+        return self.of.words + lag + (f" with noise {_short(self.noise)}" if self.noise else "")
+
+
+def _short(value: float) -> str:
+    """Return a number as short as it can be read back."""
+    text = repr(float(value))
+    return text.removesuffix(".0")
 
 
 def _random(seed: int, number: int) -> np.random.Generator:

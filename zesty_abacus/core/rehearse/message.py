@@ -88,6 +88,11 @@ class OutgoingMessage:
         self._flags, self._address = _flags_of(layout), layout.applies.address or 0
         _check_order(layout, self._feeds)
 
+    @property
+    def feeds(self) -> Mapping[str, Feed]:
+        """What feeds each field, by its name."""
+        return self._feeds
+
     def set(self, name: str, feed: Feed) -> None:
         """Feed a field otherwise from now on."""
         feeds = self._feeds | {name: feed}

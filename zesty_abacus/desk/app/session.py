@@ -21,6 +21,7 @@ from .jobs import Jobs
 from .keeping import Keeping
 from .kind_store import KindStore
 from .kinds import Kinds
+from .live import LiveHere
 from .overlays import Overlays
 from .owners import Owners
 from .problems import Problems
@@ -60,6 +61,8 @@ class Session(QObject):
         What is wrong in the recordings; requests with what came back; streams set side by side.
     overlays, figures
         What is laid over the traces; what they do in view.
+    live
+        What is connected, what comes from it and what goes out.
     findings, questions
         What the program finds out about bits; what a person asks of them.
     kinds, owners, traces, ties
@@ -130,6 +133,8 @@ class Session(QObject):
         self.keeping = Keeping(self.findings, self.reading, self.kinds, self.overlays)
         self.questions = Questions(self.jobs, self.reading, self.trials, self.clock, self.findings)
         self.ties = Ties(self.trials, self.edits, self.kinds)
+        self.live = LiveHere(self.jobs, self.edits.layouts, lambda: self.trial)
+        self.live.told.connect(self.told)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
         self.density: Any = None
@@ -306,6 +311,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
+        self.live.let_go()
         self.problems.stop()
         self.figures.stop()
         self.findings.stop()

@@ -1,0 +1,1 @@
+"""The Rehearse desk: buses connected live, messages composed and sent, written rehearsals run."""

@@ -1,0 +1,324 @@
+"""Composes a message: values, beads and hex digits, each following the others."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+
+from ....core.errors import AbacusError
+from ...app.doors import engine, going
+from ...app.live import LiveHere
+from ...widgets.abacus import Abacus
+from ...widgets.beads import AbacusState
+from ...widgets.parts import Choice, button, label, scrolled
+
+_MOST_BYTES = 64
+
+
+class Composer(QWidget):
+    """Makes one message of the library ready to go out.
+
+    A click on a bead turns it, and so does the space bar.
+
+    Attributes
+    ----------
+    message, every, hex
+        Where a message is chosen, a period typed, and the payload typed as hex.
+    fields
+        An entry a field, by its name: a value, or what feeds it.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, live: LiveHere) -> None:
+        super().__init__()
+        self._live = live
+        self._layouts: dict[str, Any] = {}
+        self._layout: Any = None
+        self._payload = b""
+        self._is_following = False
+        self.message = Choice()
+        self.message.setAccessibleName("Message to compose")
+        self.lane = Choice()
+        self.lane.setAccessibleName("Lane to send on")
+        self.lane.setMinimumWidth(124)
+        self.every = QLineEdit("50 ms")
+        self.every.setAccessibleName("Period")
+        self.every.setMaximumWidth(80)
+        self.hex = QLineEdit()
+        self.hex.setAccessibleName("Payload as hex")
+        self.text = label("", "quiet")
+        self.once = button("Send once", "Send it now (Ctrl Return)", main=True)
+        self.again = button("Again and again", "Send it at this period until it is stopped")
+        self.stop = button("Stop", "Send this message no more")
+        self.said = label("", "quiet", wrap=True)
+        self.abacus = Abacus()
+        self.fields: dict[str, QLineEdit] = {}
+        self._grid = QGridLayout()
+        self._build()
+        self._connect()
+
+    def _build(self) -> None:
+        head = QHBoxLayout()
+        head.setSpacing(8)
+        title = label("Compose")
+        font = title.font()
+        font.setBold(True)
+        title.setFont(font)
+        head.addWidget(title)
+        head.addWidget(self.message, 1)
+        head.addWidget(label("on", "quiet"))
+        head.addWidget(self.lane)
+        act = QHBoxLayout()
+        act.setSpacing(8)
+        for part in (self.once, self.again, label("every", "quiet"), self.every, self.stop):
+            act.addWidget(part)
+        act.addStretch(1)
+        as_hex = QHBoxLayout()
+        as_hex.setSpacing(8)
+        as_hex.addWidget(label("as hex", "quiet"))
+        as_hex.addWidget(self.hex, 1)
+        as_hex.addWidget(self.text)
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(3)
+        inner = QWidget()
+        inside = QVBoxLayout(inner)
+        inside.setContentsMargins(0, 0, 6, 0)
+        inside.addLayout(self._grid)
+        inside.addStretch(1)
+        right = QVBoxLayout()
+        right.setSpacing(6)
+        area = scrolled(inner)
+        area.setMinimumHeight(64)
+        right.addWidget(area, 1)
+        right.addLayout(as_hex)
+        right.addLayout(act)
+        right.addWidget(self.said)
+        middle = QHBoxLayout()
+        middle.setSpacing(12)
+        middle.addWidget(scrolled_beads(self.abacus))
+        middle.addLayout(right, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(14, 6, 14, 6)
+        column.setSpacing(5)
+        column.addLayout(head)
+        column.addLayout(middle, 1)
+
+    def _connect(self) -> None:
+        self.message.currentTextChanged.connect(self._take)
+        self.hex.editingFinished.connect(self._take_hex)
+        self.abacus.selected.connect(self._flip)
+        self.once.clicked.connect(self.send_once)
+        self.again.clicked.connect(self.send_again)
+        self.stop.clicked.connect(lambda: self._live.stop(self.message.currentText()))
+        self.every.returnPressed.connect(self.send_again)
+        self._live.changed.connect(self._refresh)
+        self._refresh()
+
+    # what can be composed
+
+    def offer(self, layouts: Iterable[Any]) -> None:
+        """Offer the messages of the library; one that is being composed stays."""
+        chosen = self.message.currentText()
+        self._layouts = {one.name: one for one in sorted(layouts, key=lambda one: one.name.casefold())}
+        self.message.blockSignals(True)
+        self.message.clear()
+        self.message.addItems(list(self._layouts))
+        self.message.blockSignals(False)
+        if chosen in self._layouts:
+            self.message.setCurrentText(chosen)
+            if self._layouts[chosen] != self._layout:
+                self._take(chosen)
+        elif self._layouts:
+            self._take(self.message.currentText())
+
+    def choose(self, name: str) -> None:
+        """Take a message in hand by its name."""
+        if name in self._layouts:
+            self.message.setCurrentText(name)
+
+    def _take(self, name: str) -> None:
+        self._layout = self._layouts.get(name)
+        clear_layout_grid(self._grid)
+        self.fields = {}
+        if self._layout is None:
+            return
+        entry = self._live.entries.get(name)
+        feeds = entry.message.feeds if entry is not None else {}
+        for row, field in enumerate(self._settable()):
+            line = QLineEdit(feeds[field.name].words if field.name in feeds else "")
+            line.setAccessibleName(field.name)
+            names = ", ".join(one.label for one in field.names[:4])
+            line.setPlaceholderText(names or "0, or sine 0 to 10 in 5 s")
+            line.editingFinished.connect(lambda line=line, field=field: self._typed(line, field))
+            self._grid.addWidget(label(field.name, "quiet"), row, 0)
+            self._grid.addWidget(line, row, 1)
+            self._grid.addWidget(label(field.unit, "quiet"), row, 2)
+            self.fields[field.name] = line
+        self._encode()
+        self._refresh()
+
+    def _settable(self) -> list[Any]:
+        """Return the fields that a person gives: counters and checks run by themselves."""
+        held = {key for check in self._layout.all_checks() for key in check.held_by()}
+        return [field for field in self._layout.all_fields() if field.id not in held]
+
+    @property
+    def chosen(self) -> Any:
+        """The layout of the message in hand, None for none."""
+        return self._layout
+
+    # each follows the others
+
+    def made(self) -> Any:
+        """Return the message as it is composed.
+
+        Raises
+        ------
+        MisuseError
+            If it cannot be sent like this.
+        """
+        pairs = {name: line.text().strip() for name, line in self.fields.items() if line.text().strip()}
+        feeds = {name: going.parse_feed(text) for name, text in pairs.items()}
+        layout = going.layout_named(list(self._layouts.values()), self._layout.name, "the library")
+        return going.OutgoingMessage(layout, feeds)
+
+    def _typed(self, line: QLineEdit, _field: Any) -> None:
+        if not self._is_following and line.isModified():
+            line.setModified(False)
+            self._encode()
+            entry = self._live.entries.get(self._layout.name)
+            if entry is not None:
+                self._feed_running(entry)
+
+    def _feed_running(self, entry: Any) -> None:
+        """Let what is typed reach the message that goes out already."""
+        try:
+            for name, line in self.fields.items():
+                if line.text().strip():
+                    entry.message.set(name, going.parse_feed(line.text()))
+        except AbacusError as error:
+            self._say(str(error), "wrong")
+        self._live.changed.emit()
+
+    def _encode(self) -> None:
+        if self._layout is None:
+            return
+        try:
+            message = self.made()
+            self._payload = message.frame(0, 0.0).payload
+            lane = self._lane_state(message)
+            said = list(going.before_sending(message, heard=self._live.heard_on(lane)))
+            self._say(" ".join(one[:1].upper() + one[1:] for one in said[:2]), "")
+        except AbacusError as error:
+            self._say(str(error), "wrong")
+        self._show_payload()
+
+    def _lane_state(self, message: Any) -> str:
+        try:
+            return self._live.lane_for(message.layout, self.lane.currentData() or "")
+        except AbacusError:
+            return ""
+
+    def _show_payload(self) -> None:
+        size = len(self._payload)
+        self.hex.setText(self._payload.hex(" ").upper())
+        self.text.setText("".join(chr(b) if 32 <= b < 127 else "." for b in self._payload[:24]))
+        owners = np.full(size * 8, -1, np.int16)
+        for number, field in enumerate(self._layout.fields):
+            for bit in field.places:
+                if bit < len(owners):
+                    owners[bit] = number
+        self.abacus.show_state(AbacusState(size, self._payload, np.ones(size * 8, np.bool_), owners))
+        self.abacus.show_bits(frozenset())
+        self.changed.emit()
+
+    def _take_hex(self) -> None:
+        if self._layout is None or not self.hex.isModified():
+            return
+        self.hex.setModified(False)
+        try:
+            data = bytes.fromhex(self.hex.text())
+        except ValueError:
+            self._say("These are no pairs of hex digits.", "wrong")
+            return
+        if len(data) > _MOST_BYTES and self._layout.applies.protocol == "can":
+            self._say(f"A frame has at most {_MOST_BYTES} bytes.", "wrong")
+            return
+        self._follow(data)
+
+    def _flip(self, bits: frozenset[int]) -> None:
+        """Turn the beads that were clicked."""
+        data = bytearray(self._payload)
+        for bit in bits:
+            if bit // 8 < len(data):
+                data[bit // 8] ^= 1 << bit % 8
+        if bits:
+            self._follow(bytes(data))
+
+    def _follow(self, data: bytes) -> None:
+        """Show what a payload says in the entries; what says nothing of itself is worked out again."""
+        self._is_following = True
+        for field in self._settable():
+            line = self.fields[field.name]
+            if field.places.bits and field.places.size_needed <= len(data) and field.raw_is_number:
+                raw, value = going.get_value(data, field)
+                known = next((one.label for one in field.names if one.raw == raw), "")
+                line.setText(known or ("" if value is None else engine.format_exact(value)))
+        self._is_following = False
+        self._encode()
+
+    # sending
+
+    def send_once(self) -> None:
+        """Send it now."""
+        try:
+            self._live.send_once(self.made(), self.lane.currentData() or "")
+        except AbacusError as error:
+            self._say(str(error), "wrong")
+
+    def send_again(self) -> None:
+        """Send it at its period from now on."""
+        try:
+            self._live.start(self.made(), self.lane.currentData() or "", self.every.text())
+        except AbacusError as error:
+            self._say(str(error), "wrong")
+
+    def _say(self, words: str, role: str) -> None:
+        self.said.setObjectName(role or "quiet")
+        self.said.setText(words)
+        style = self.said.style()
+        if style is not None:
+            style.polish(self.said)
+
+    def _refresh(self) -> None:
+        lanes = list(self._live.lanes)
+        if [self.lane.itemData(n) for n in range(1, self.lane.count())] != lanes:
+            self.lane.clear()
+            self.lane.addItem("its own lane", "")
+            for name in lanes:
+                self.lane.addItem(name, name)
+        self.stop.setVisible(self._layout is not None and self._layout.name in self._live.entries)
+
+
+def scrolled_beads(abacus: Abacus) -> QScrollArea:
+    """Return an abacus that scrolls where a payload is longer than the room."""
+    area = scrolled(abacus)
+    area.setFixedWidth(abacus.sizeHint().width() + 14)
+    area.setMinimumHeight(100)
+    return area
+
+
+def clear_layout_grid(grid: QGridLayout) -> None:
+    """Take everything out of a grid and let the widgets go."""
+    while grid.count():
+        item = grid.takeAt(0)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()

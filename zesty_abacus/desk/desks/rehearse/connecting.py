@@ -1,0 +1,63 @@
+"""What is connected: a line to connect more, to record what comes, and to let go."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QWidget
+
+from ...app.live import LiveHere
+from ...widgets.parts import button, with_offers
+
+
+class Connecting(QWidget):
+    """Connects endpoints, and records what comes from them.
+
+    Attributes
+    ----------
+    line
+        Where an endpoint is typed.
+    """
+
+    def __init__(self, live: LiveHere) -> None:
+        super().__init__()
+        self._live = live
+        self.line = QLineEdit()
+        self.line.setAccessibleName("Endpoint")
+        self.line.setPlaceholderText("an endpoint: bench:yuzu, can:vcan0, modbus://127.0.0.1:502/1 …")
+        self.connect_button = button("Connect", "Listen to this endpoint")
+        self.record = button("Record", "Write what comes into the open trial")
+        self.record.setCheckable(True)
+        self.let_go = button("Let go", "Disconnect everything")
+        line = QHBoxLayout(self)
+        line.setContentsMargins(14, 7, 14, 7)
+        line.setSpacing(8)
+        for part in (self.line, self.connect_button, self.record, self.let_go):
+            line.addWidget(part, 1 if part is self.line else 0)
+        self.connect_button.clicked.connect(self._connect)
+        self.line.returnPressed.connect(self._connect)
+        self.record.clicked.connect(self._record)
+        self.let_go.clicked.connect(live.let_go)
+        live.changed.connect(self.refresh)
+        self.refresh()
+
+    def offer(self, examples: list[str]) -> None:
+        """Offer endpoints while one is typed."""
+        self.line.setCompleter(with_offers(QCompleter(examples)))
+
+    def _connect(self) -> None:
+        text = self.line.text().strip()
+        if text:
+            self._live.connect_to(text)
+
+    def _record(self, on: bool) -> None:
+        if on:
+            self._live.record()
+        else:
+            self._live.keep_recording()
+
+    def refresh(self) -> None:
+        """Show what can be done now."""
+        live = self._live
+        self.record.setVisible(live.is_live)
+        self.record.setChecked(live.is_recording)
+        self.record.setText("Stop recording" if live.is_recording else "Record")
+        self.let_go.setVisible(live.is_live)

@@ -1,0 +1,179 @@
+"""Puts the Rehearse desk together: what is connected, the score, the composer, the log; rehearsals at the right."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QMessageBox, QSplitter, QVBoxLayout, QWidget
+
+from ...app.commands import Command
+from ...app.live import LiveHere
+from ...app.session import Session
+from ...widgets.parts import DeskHead, button, hairline, label, scrolled
+from ...widgets.side_tabs import SideTabs
+from ...widgets.words import counted
+from .composer import Composer
+from .connecting import Connecting
+from .log import Log
+from .rehearsals import Rehearsals
+from .score import Score
+from .trips import Trips
+
+_REPAINT_MS = 100
+
+
+class RehearseDesk(QWidget):
+    """Sends and listens.
+
+    Attributes
+    ----------
+    side
+        The panel for the right side: rehearsals, and the round trip of the message in hand.
+    connecting, score, composer, log
+    """
+
+    name = "Rehearse"
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        self.live: LiveHere = session.live
+        self.head = DeskHead("Rehearse", "listen to a bus, send what a layout says, run what is written")
+        self.stop_all = button("Send nothing", "Stop everything that goes out, on every lane (Ctrl .)")
+        self.connecting = Connecting(self.live)
+        self.score = Score(self.live)
+        self.composer = Composer(self.live)
+        self.log = Log()
+        self.filter = QLineEdit()
+        self.filter.setPlaceholderText("only frames with these words")
+        self.filter.setAccessibleName("Only frames with these words")
+        self.write_log = button("Write the log …", "Write everything that was sent and heard as a table")
+        self.rehearsals = Rehearsals(
+            self.live, session.jobs, lambda: session.library, lambda: session.edits.line.author
+        )
+        self.trips = Trips(lambda: self.composer.chosen)
+        self.side = SideTabs("Rehearse", {"Rehearsals": self.rehearsals, "Round trip": self.trips})
+        self._timer = QTimer(self)
+        self._timer.setInterval(_REPAINT_MS)
+        self._build()
+        self._connect()
+
+    def commands(self) -> list[Command]:
+        """Return what can be done on this desk."""
+        return [
+            Command("send nothing", "Send nothing any more, on no lane", "Ctrl+.", self.live.stop_all,
+                    lambda: self.live.is_live),
+            Command("send once", "Send the composed message once", "Ctrl+Return", self.composer.send_once,
+                    lambda: self.live.is_live, self.name),
+            Command("run rehearsal", "Run the chosen rehearsal, or stop it", "R", self.rehearsals.run,
+                    lambda: self.live.is_live, self.name),
+            Command("connect", "Connect an endpoint", "E", self.connecting.line.setFocus, desk=self.name),
+        ]  # fmt: skip
+
+    def step_frame(self, by: int) -> bool:
+        """Go so many frames on in the log; say that this desk has a list of its own."""
+        self.log.go(by)
+        return True
+
+    def _build(self) -> None:
+        self.head.row.addWidget(self.stop_all)
+        below = QWidget()
+        under = QVBoxLayout(below)
+        under.setContentsMargins(0, 0, 0, 0)
+        under.setSpacing(0)
+        line = QHBoxLayout()
+        line.setContentsMargins(14, 5, 14, 5)
+        line.setSpacing(8)
+        line.addWidget(label("Sent and heard"))
+        line.addWidget(self.filter, 1)
+        line.addWidget(self.write_log)
+        under.addWidget(hairline())
+        under.addLayout(line)
+        under.addWidget(self.log, 1)
+        split = QSplitter(Qt.Orientation.Vertical)
+        split.setHandleWidth(1)
+        split.setChildrenCollapsible(False)
+        area = scrolled(self.score)
+        area.setMinimumHeight(90)
+        for part in (area, self.composer, below):
+            split.addWidget(part)
+        split.setSizes([210, 236, 130])
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.head)
+        column.addWidget(hairline())
+        column.addWidget(self.connecting)
+        column.addWidget(hairline())
+        column.addWidget(split, 1)
+
+    def _connect(self) -> None:
+        session, live = self._session, self.live
+        live.came.connect(self.log.add)
+        live.changed.connect(self._refresh)
+        live.recorded.connect(self._keep)
+        live.asked.connect(self._ask)
+        self.stop_all.clicked.connect(live.stop_all)
+        self.filter.textChanged.connect(self.log.list_only)
+        self.write_log.clicked.connect(self._ask_log)
+        self.score.picked.connect(self.composer.choose)
+        self.composer.changed.connect(self.trips.refresh)
+        self._timer.timeout.connect(self._tick)
+        session.opened.connect(self._offer)
+        session.layouts_changed.connect(self._offer)
+        session.kind_changed.connect(self._take_kind)
+        self._refresh()
+
+    def _offer(self) -> None:
+        layouts = self._session.edits.layouts()
+        self.composer.offer(layouts)
+        self.trips.offer(layouts)
+        self.rehearsals.read()
+        self.connecting.offer(self.live.examples())
+
+    def _take_kind(self) -> None:
+        """Compose what is in hand in the roster."""
+        layout = self._session.reading.layout_of(self._session.kind)
+        if layout is not None and self.isVisible():
+            self.composer.choose(layout.name)
+
+    def _refresh(self) -> None:
+        live = self.live
+        entries = len(live.entries)
+        if live.is_live:
+            allowed = sum(live.may_send(name) for name in live.lanes)
+            self.head.words.setText(f"{counted(len(live.lanes), 'lane')}, {allowed} may send; "
+                                    f"{counted(entries, 'message')} going out")  # fmt: skip
+        else:
+            self.head.words.setText("connect bench:yuzu to try it, or a bus of your own")
+        self.stop_all.setVisible(live.is_live)
+        (self._timer.start if live.is_live else self._timer.stop)()
+
+    def _tick(self) -> None:
+        if self.isVisible():
+            self.score.update()
+
+    def _ask_log(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Write the log to", "log.csv", "CSV (*.csv)")
+        if name:
+            self.live.write_log(Path(name))
+
+    def _keep(self, entries: list[Any]) -> None:
+        """Let what was recorded join the trial."""
+        trials = self._session.trials
+        if trials.trial is None or not entries:
+            return
+        file = trials.trial.file
+        trials.change(msgspec.structs.replace(file, sources=(*file.sources, *entries)), "a live recording kept")
+
+    def _ask(self, text: str, answer: Any) -> None:
+        """Put a rehearsal's question to the person."""
+        asked = QMessageBox(QMessageBox.Icon.Question, "Rehearsal", text,
+                            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No, self)  # fmt: skip
+        asked.setModal(False)
+        asked.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        asked.finished.connect(lambda code: answer(code == QMessageBox.StandardButton.Yes.value))
+        asked.show()

@@ -1,0 +1,113 @@
+"""Everything that was sent and heard, newest at the end, each frame with its sentence."""
+
+from __future__ import annotations
+
+from collections import deque
+
+from PyQt6.QtCore import QRectF
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+
+from ...app.live import LogRow
+from ...widgets.paint import draw_text
+from ...widgets.row_list import RowList
+from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+
+_MOST = 5000
+_ROW, _HEAD = 20, 22
+
+
+class Log(RowList):
+    """A list that follows what comes while its end is in view.
+
+    Attributes
+    ----------
+    rows
+        The last rows; what is older is in the file that the log is written to.
+    only
+        Words that a row must have to be listed; empty lists all.
+    """
+
+    def __init__(self) -> None:
+        super().__init__("Sent and heard", _ROW, _HEAD)
+        self.rows: deque[LogRow] = deque(maxlen=_MOST)
+        self._only = ""
+        self._shown: list[LogRow] = []
+        look.changed.connect(self._repaint)
+
+    def add(self, rows: list[LogRow]) -> None:
+        """Add rows behind the others."""
+        follows = self.first() + self.slots() >= self.count()
+        self.rows.extend(rows)
+        self._shown = [row for row in self.rows if _has(row, self._only)]
+        self._set_range()
+        if follows:
+            self.set_first(max(self.count() - self.slots(), 0))
+        self._repaint()
+
+    def list_only(self, words: str) -> None:
+        """List only rows that have some words in them."""
+        self._only = words.strip().casefold()
+        self.add([])
+
+    def clear(self) -> None:
+        """Forget all rows."""
+        self.rows.clear()
+        self.add([])
+
+    def count(self) -> int:
+        return len(self._shown)
+
+    def go(self, step: int) -> None:
+        self.set_first(max(self.first() + step, 0))
+        self._repaint()
+
+    def _set_range(self) -> None:
+        bar = self.verticalScrollBar()
+        if bar is not None:
+            bar.setRange(0, max(self.count() - self.slots(), 0))
+            bar.setPageStep(self.slots())
+
+    def _repaint(self) -> None:
+        viewport = self.viewport()
+        if viewport is not None:
+            viewport.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        viewport = self.viewport()
+        if viewport is None:
+            return
+        self._set_range()
+        theme = look.theme
+        painter = QPainter(viewport)
+        painter.fillRect(viewport.rect(), QColor(theme.panel))
+        width = viewport.width()
+        columns = ((14, 104), (118, 44), (166, 76), (246, 92), (342, 150), (498, width - 510))
+        for (x, room), words in zip(columns, ("time", "", "lane", "address", "message", "says"), strict=True):
+            draw_text(painter, QRectF(x, 2, room, 18), words, text_font(TINY_PX), theme.quiet)
+        first = self.first()
+        for place, row in enumerate(self._shown[first : first + self.slots() + 1]):
+            y = _HEAD + place * _ROW
+            seconds = row.time_ns / 1e9
+            clock = f"{int(seconds // 3600 % 24):02d}:{int(seconds // 60 % 60):02d}:{seconds % 60:09.6f}"
+            colour = theme.zest_text if row.is_sent else theme.good
+            cells = (
+                (clock, figure_font(TINY_PX), theme.quiet),
+                ("sent" if row.is_sent else "heard", text_font(TINY_PX), colour),
+                (row.lane, text_font(SMALL_PX), theme.ink),
+                (row.where, figure_font(TINY_PX), theme.ink),
+                (row.message, text_font(SMALL_PX), theme.ink),
+                (row.says or row.payload, text_font(SMALL_PX) if row.says else figure_font(TINY_PX), theme.ink),
+            )
+            for (x, room), (words, font, ink) in zip(columns, cells, strict=True):
+                draw_text(painter, QRectF(x, y, room, _ROW), words, font, ink)
+        if not self._shown:
+            words = "Nothing was sent or heard yet." if not self.rows else "No frame has these words."
+            draw_text(painter, QRectF(14, _HEAD + 6, width - 28, 20), words, text_font(SMALL_PX), theme.quiet)
+        painter.end()
+
+
+def _has(row: LogRow, words: str) -> bool:
+    if not words:
+        return True
+    said = f"{'sent' if row.is_sent else 'heard'} {row.lane} {row.where} {row.message} {row.says} {row.payload}"
+    return words in said.casefold()

@@ -1,0 +1,236 @@
+"""What goes out as a score: each message with its fields over time, and above it, on the same axis, what comes."""
+
+from __future__ import annotations
+
+import time
+from fractions import Fraction
+from typing import Any
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QPushButton, QWidget
+
+from ....core.errors import AbacusError
+from ...app.live import LiveHere
+from ...widgets.paint import draw_text
+from ...widgets.parts import button
+from ...widgets.theme import SMALL_PX, TINY_PX, faded, look, text_font
+from ...widgets.words import grouped
+
+_PAST_S, _FUTURE_S = 4.0, 8.0
+_NAMES, _WORDS = 196, 220
+_LANE, _FIELD, _GAP = 20, 24, 8
+_LEAVE = QRectF(98, 2, 88, _LANE - 3)
+"""Where the button of a lane stands in its row, by which it is let send."""
+_TOP = 22
+_POINTS = 96
+_MOST_FIELDS = 6
+
+
+class Score(QWidget):
+    """Paints what goes out and what comes on one axis of time; now is the line in it.
+
+    Attributes
+    ----------
+    leaves
+        By lane, the button that lets it send.
+
+    Events
+    ------
+    picked
+        (name of a message) somebody clicked on a message that goes out.
+    """
+
+    picked = pyqtSignal(str)
+
+    def __init__(self, live: LiveHere) -> None:
+        super().__init__()
+        self._live = live
+        self._rows: list[tuple[float, float, str]] = []
+        self.leaves: dict[str, QPushButton] = {}
+        self.setAccessibleName("What goes out")
+        live.changed.connect(self._resize)
+        look.changed.connect(self.update)
+        self._resize()
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, int(self._height()))
+
+    def _height(self) -> float:
+        lanes = len(self._live.lanes) * _LANE
+        entries = sum(_rows_of(entry) * _FIELD + _GAP + 8 for entry in self._live.entries.values())
+        return float(_TOP + lanes + max(entries, 46) + _GAP)
+
+    def _resize(self) -> None:
+        self._place_leaves()
+        self.setMinimumHeight(int(self._height()))
+        self.setAccessibleDescription(", ".join(self._live.entries) or "nothing goes out")
+        self.updateGeometry()
+        self.update()
+
+    def _place_leaves(self) -> None:
+        live = self._live
+        for name in [name for name in self.leaves if name not in live.lanes]:
+            self.leaves.pop(name).deleteLater()
+        for place, name in enumerate(live.lanes):
+            if name not in self.leaves:
+                made = button("", f"Let {name} send, or listen only")
+                made.setParent(self)
+                made.setCheckable(True)
+                made.setObjectName("leave")
+                made.setFont(text_font(TINY_PX))
+                made.setAccessibleName(f"{name} may send")
+                made.clicked.connect(lambda on, name=name: live.allow(name, on))
+                made.show()
+                self.leaves[name] = made
+            leave, may = self.leaves[name], live.may_send(name)
+            leave.setChecked(may)
+            leave.setText("may send" if may else "listens")
+            leave.setGeometry(_LEAVE.translated(0, _TOP + place * _LANE).toRect())
+
+    def _x(self, seconds: float) -> float:
+        left = float(_NAMES + 8)
+        return left + (seconds + _PAST_S) / (_PAST_S + _FUTURE_S) * (self.width() - left - 12)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        at = event.position().y()
+        for top, bottom, name in self._rows:
+            if top <= at < bottom:
+                self.picked.emit(name)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), QColor(look.theme.paper))
+        self._axis(painter)
+        y = self._lanes(painter, float(_TOP))
+        self._rows = []
+        if not self._live.entries:
+            words = "Compose a message below and send it again and again: it stands here as a score."
+            draw_text(painter, QRectF(14, y + 12, self.width() - 28, 20), words, text_font(SMALL_PX), look.theme.quiet)
+        for name, entry in self._live.entries.items():
+            y = self._entry(painter, y + _GAP, name, entry)
+        now = self._x(0.0)
+        painter.setPen(QPen(QColor(look.theme.ink), 1))
+        painter.drawLine(QPointF(now, _TOP - 4), QPointF(now, self.height()))
+        painter.end()
+
+    def _axis(self, painter: QPainter) -> None:
+        theme = look.theme
+        for second in range(-int(_PAST_S), int(_FUTURE_S) + 1, 2):
+            x = self._x(float(second))
+            painter.setPen(QPen(QColor(theme.line), 1))
+            painter.drawLine(QPointF(x, _TOP - 2), QPointF(x, self.height()))
+            words = "now" if second == 0 else f"{abs(second)} s ago" if second < 0 else f"in {second} s"
+            align = Qt.AlignmentFlag.AlignHCenter
+            if x + 30 < self.width():
+                draw_text(painter, QRectF(x - 40, 2, 80, 16), words, text_font(TINY_PX), theme.quiet, align)
+
+    def _lanes(self, painter: QPainter, y: float) -> float:
+        theme = look.theme
+        now_ns = time.time_ns()
+        by_lane: dict[str, list[tuple[float, bool]]] = {name: [] for name in self._live.lanes}
+        for time_ns, lane, is_sent in list(self._live.ticks):
+            seconds = (time_ns - now_ns) / 1e9
+            if seconds >= -_PAST_S and lane in by_lane:
+                by_lane[lane].append((seconds, is_sent))
+        for name, ticks in by_lane.items():
+            draw_text(painter, QRectF(14, y, _LEAVE.left() - 18, _LANE), name, text_font(SMALL_PX), theme.ink)
+            state = self._live.lanes[name]
+            said = f"{grouped(round(state.rate))}/s" + (f", {grouped(state.lost)} lost" if state.lost else "")
+            colour = theme.wrong if state.lost else theme.quiet
+            draw_text(
+                painter, QRectF(self._x(0.0) + 8, y, 200, _LANE), f"{state.note}  {said}", text_font(TINY_PX), colour
+            )
+            # heard above, sent below: place tells them apart as well as colour
+            columns = {(int(self._x(seconds)), is_sent) for seconds, is_sent in ticks}
+            for x, is_sent in columns:
+                painter.setPen(QPen(QColor(theme.zest if is_sent else theme.field(0).name()), 1))
+                middle = y + _LANE / 2
+                painter.drawLine(
+                    QPointF(x, middle + 1 if is_sent else y + 2), QPointF(x, y + _LANE - 2 if is_sent else middle)
+                )
+            y += _LANE
+        return y
+
+    def _entry(self, painter: QPainter, y: float, name: str, entry: Any) -> float:
+        theme = look.theme
+        top = y
+        draw_text(painter, QRectF(14, y, _NAMES - 24, 18), name, text_font(SMALL_PX, bold=True), theme.ink)
+        said = entry.trouble or f"{entry.lane}, every {entry.every_s * 1000:g} ms"
+        colour = theme.wrong if entry.trouble else theme.quiet
+        draw_text(painter, QRectF(14, y + 16, _NAMES - 24, 16), said, text_font(TINY_PX), colour)
+        fields = list(entry.message.feeds.items())[:_MOST_FIELDS]
+        since = time.monotonic() - entry.begin_s
+        for number, (field, feed) in enumerate(fields):
+            row = QRectF(_NAMES, y, self.width() - _NAMES - 12, _FIELD - 3)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(faded(theme.field(number), 0.10))
+            painter.drawRoundedRect(row, 5, 5)
+            self._curve(painter, row, feed, since, theme.field(number))
+            self._say(painter, row, f"{field}  {feed.words}")
+            y += _FIELD
+        y = max(y, top + _rows_of(entry) * _FIELD)
+        self._beats(painter, y, entry, since)
+        y += 8
+        self._rows.append((top, y, name))
+        return y
+
+    def _say(self, painter: QPainter, row: QRectF, words: str) -> None:
+        """Write what a row is on a ground of its own, since the curve goes on below it."""
+        font = text_font(TINY_PX)
+        width = min(QFontMetricsF(font).horizontalAdvance(words) + 12, _WORDS)
+        box = QRectF(row.left(), row.top(), width, row.height())
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(look.theme.chip))
+        painter.drawRoundedRect(box, 5, 5)
+        draw_text(painter, box.adjusted(6, 0, -4, 0), words, font, look.theme.ink)
+
+    def _curve(self, painter: QPainter, row: QRectF, feed: Any, since: float, colour: QColor) -> None:
+        values = []
+        for place in range(_POINTS):
+            seconds = -_PAST_S + (_PAST_S + _FUTURE_S) * place / (_POINTS - 1)
+            values.append((seconds, _number_of(feed, max(since + seconds, 0.0), place)))
+        known = [value for _, value in values if value is not None]
+        if not known:
+            return
+        low, high = min(known), max(known)
+        span = (high - low) or 1.0
+        line = QPolygonF()
+        for seconds, value in values:
+            x = self._x(seconds)
+            if value is not None and x >= row.left():
+                share = (value - low) / span if high > low else 0.5
+                line.append(QPointF(x, row.bottom() - 3 - share * (row.height() - 6)))
+        painter.setPen(QPen(colour, 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(line)
+
+    def _beats(self, painter: QPainter, y: float, entry: Any, since: float) -> None:
+        """Draw when frames go out: a stroke each, or a band where they are closer than strokes."""
+        theme = look.theme
+        apart = self._x(entry.every_s) - self._x(0.0)
+        painter.setPen(QPen(QColor(theme.zest), 1))
+        begin = self._x(max(-since, -_PAST_S))
+        if apart < 4:
+            painter.fillRect(QRectF(begin, y + 1, self.width() - 12 - begin, 3), faded(theme.zest, 0.5))
+            return
+        number = int(max(since - _PAST_S, 0.0) / entry.every_s)
+        while (x := self._x(number * entry.every_s - since)) < self.width() - 12:
+            if x >= begin:
+                painter.drawLine(QPointF(x, y), QPointF(x, y + 5))
+            number += 1
+
+
+def _rows_of(entry: Any) -> int:
+    return max(min(len(entry.message.feeds), _MOST_FIELDS), 2)
+
+
+def _number_of(feed: Any, seconds: float, number: int) -> float | None:
+    """Return what a feed gives at a time, None where that is no number, or follows from other fields."""
+    try:
+        return float(Fraction(str(feed.value(seconds, number, {}))))
+    except (ValueError, TypeError, AbacusError):
+        return None

@@ -1,0 +1,98 @@
+"""The round trip: what becomes of values on their way, within one layout or to another one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
+
+from ...app.doors import engine, going
+from ...widgets.parts import Choice, label, scrolled
+from .composer import clear_layout_grid
+
+_SAME = "the same layout"
+
+
+class Trips(QWidget):
+    """Shows, field by field, the value that loses most, what it becomes, and why.
+
+    Attributes
+    ----------
+    receiver
+        Which layout reads what is sent.
+    trips
+        What is shown.
+    """
+
+    def __init__(self, sender: Callable[[], Any]) -> None:
+        super().__init__()
+        self._sender = sender
+        self._layouts: dict[str, Any] = {}
+        self.trips: list[Any] = []
+        self.receiver = Choice()
+        self.receiver.setAccessibleName("Read by")
+        self.title = label("", "quiet", wrap=True)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(10)
+        self._grid.setVerticalSpacing(4)
+        inner = QWidget()
+        inside = QVBoxLayout(inner)
+        inside.setContentsMargins(12, 4, 12, 12)
+        inside.addLayout(self._grid)
+        inside.addStretch(1)
+        head = QVBoxLayout()
+        head.setContentsMargins(12, 8, 12, 4)
+        head.setSpacing(6)
+        head.addWidget(self.title)
+        head.addWidget(self.receiver)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addLayout(head)
+        column.addWidget(scrolled(inner), 1)
+        self.receiver.currentTextChanged.connect(lambda _text: self.refresh())
+
+    def offer(self, layouts: Iterable[Any]) -> None:
+        """Offer the layouts that may read what is sent."""
+        chosen = self.receiver.currentText()
+        self._layouts = {one.name: one for one in sorted(layouts, key=lambda one: one.name.casefold())}
+        self.receiver.blockSignals(True)
+        self.receiver.clear()
+        self.receiver.addItems([_SAME, *self._layouts])
+        if chosen in self._layouts:
+            self.receiver.setCurrentText(chosen)
+        self.receiver.blockSignals(False)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Work it out again."""
+        clear_layout_grid(self._grid)
+        sender = self._sender()
+        self.trips = []
+        if sender is None:
+            self.title.setText("Choose a message to compose; what its values lose on the way stands here.")
+            return
+        receiver = self._layouts.get(self.receiver.currentText())
+        self.title.setText(f"{sender.name}, sent and read again; worst over the whole range, read by")
+        self.trips = going.round_trip(sender, receiver)
+        for place, words in enumerate(("field", "meant", "arrives", "loss")):
+            self._grid.addWidget(label(words, "quiet"), 0, place)
+        row = 1
+        for trip in self.trips:
+            cells = (trip.name, *(_figure(value) for value in (trip.meant, trip.arrives, trip.loss)))
+            for place, words in enumerate(cells):
+                self._grid.addWidget(label(words), row, place)
+            row += 1
+            for sentence in trip.words:
+                self._grid.addWidget(label(sentence[:1].upper() + sentence[1:], "wrong", wrap=True), row, 0, 1, 4)
+                row += 1
+        if not self.trips:
+            self._grid.addWidget(label("It has no numbers.", "quiet"), 1, 0, 1, 4)
+        self._grid.setColumnStretch(0, 1)
+
+
+def _figure(value: Any) -> str:
+    if value is None:
+        return "nothing"
+    text = engine.format_exact(value)
+    return text if len(text) <= 9 else f"{float(value):.4g}"
