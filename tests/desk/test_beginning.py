@@ -42,7 +42,7 @@ def shown_ways(window):
 
 
 def test_every_desk_shows_three_ways_to_begin(empty):
-    for name in ("Intake", "Read", "Unravel", "Layouts", "Hand over"):
+    for name in ("Intake", "Read", "Unravel", "Layouts", "Rehearse", "Hand over"):
         empty.window.show_desk(name)
         empty.settle()
         assert shown_ways(empty.window)[:3] == ["Choose recordings…", "Begin an empty trial…", "Open the Yuzu trial"]

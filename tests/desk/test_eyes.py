@@ -89,7 +89,7 @@ def test_the_ring_comes_with_keys_and_goes_with_the_mouse(pilot):
     assert window.ring.around is None
 
 
-@pytest.mark.parametrize("desk", ["Intake", "Read", "Unravel", "Layouts", "Hand over"])
+@pytest.mark.parametrize("desk", ["Intake", "Read", "Unravel", "Layouts", "Rehearse", "Hand over"])
 def test_everything_that_takes_keys_shows_it(pilot, desk):
     """From part to part by the tabulator: each one that is no entry with a caret has the ring around it."""
     window = pilot.window

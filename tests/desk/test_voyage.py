@@ -140,7 +140,7 @@ def test_an_overlap_is_refused_in_a_sentence(pilot):
 
 def test_decoded_values_are_handed_over(pilot, tmp_path):
     keep_water_speed(pilot)
-    pilot.key("5")
+    pilot.key("6")
     desk = pilot.window.handover
     for form in ("csv", "parquet"):
         desk.choose("form", form)
@@ -161,7 +161,7 @@ def test_decoded_values_are_handed_over(pilot, tmp_path):
 def test_the_view_alone_can_be_handed_over(pilot, tmp_path):
     clock = pilot.session.clock
     clock.set_view(clock.first_ns + 10**9, clock.first_ns + 2 * 10**9)
-    pilot.key("5")
+    pilot.key("6")
     desk = pilot.window.handover
     desk.choose("content", "frames")
     desk.choose("span", "view")

@@ -29,7 +29,7 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 def test_desks_by_key_keep_the_place(pilot):
     pilot.pick_kind(0x1A1)
     state = (pilot.session.kind, pilot.session.clock.cursor_ns, pilot.session.clock.view_first_ns)
-    for key, name in enumerate(("Intake", "Read", "Unravel", "Layouts", "Hand over"), 1):
+    for key, name in enumerate(("Intake", "Read", "Unravel", "Layouts", "Rehearse", "Hand over"), 1):
         pilot.window.roster.view.setFocus()
         pilot.key(str(key))
         assert pilot.window.desk_name == name

@@ -1,0 +1,206 @@
+"""The Rehearse desk with the bench running, driven by mouse and keys."""
+
+import csv
+from xml.etree import ElementTree
+
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QMessageBox
+
+from zesty_abacus.core.rehearse.steps import Ask, Note, Rehearsal, rehearsal_to_json
+from zesty_abacus.desk.app.live import LogRow
+from zesty_abacus.desk.desks.rehearse.log import Log
+from zesty_abacus.desk.launch import make_application
+
+HOOK = "Hook holds under load"
+
+
+@pytest.fixture
+def desk(pilot):
+    pilot.key("5")
+    desk = pilot.window.rehearse
+    assert desk.isVisible()
+    pilot.wait(lambda: desk.rehearsals.choice.count(), "the rehearsals of the library")
+    return desk
+
+
+@pytest.fixture
+def live(pilot, desk):
+    pilot.type(desk.connecting.line, "bench:yuzu", enter=True)
+    pilot.wait(lambda: desk.live.lanes and desk.live.lanes["thruster"].heard > 50, "frames of the bench")
+    return desk
+
+
+def sent(desk):
+    return [row for row in desk.log.rows if row.is_sent]
+
+
+def test_what_comes_is_heard_and_said_before_anything_may_be_sent(pilot, live):
+    assert list(live.live.lanes) == ["thruster", "battery", "shore", "bilge", "pendant"]
+    assert all(leave.text() == "listens" for leave in live.score.leaves.values())
+    says = {row.message: row.says for row in live.log.rows}
+    assert says["Azimuth feedback port"].startswith("angle ")
+    assert "5 lanes, 0 may send" in live.head.words.text()
+    live.composer.choose("Hook request")
+    pilot.click(live.composer.once)
+    assert sent(live) == []
+    assert "it only listens" in pilot.window.foot.told.text()
+
+
+def test_values_beads_and_hex_follow_each_other(pilot, desk):
+    composer = desk.composer
+    composer.choose("Hook request")
+    assert set(composer.fields) == {"wanted"}, "the counter and the check run by themselves"
+    pilot.type(composer.fields["wanted"], "release", enter=True)
+    assert composer.hex.text() == "01 00 00 98"
+    pilot.click(composer.abacus, composer.abacus.rods.bead_center(1))
+    pilot.click(composer.abacus, composer.abacus.rods.bead_center(0))
+    assert composer.fields["wanted"].text() == "close"
+    assert composer.hex.text().startswith("02 00 00")
+    pilot.type(composer.hex, "00 00 00 00", enter=True)
+    assert composer.fields["wanted"].text() == "nothing"
+    pilot.type(composer.hex, "zz", enter=True)
+    assert "no pairs of hex digits" in composer.said.text()
+    pilot.type(composer.fields["wanted"], "sideways", enter=True)
+    assert "no value" in composer.said.text()
+
+
+def test_a_bead_is_turned_by_the_keys(pilot, desk):
+    desk.composer.choose("Helm lever")
+    desk.composer.abacus.setFocus()
+    pilot.key(Qt.Key.Key_Space)
+    assert desk.composer.hex.text().startswith("80 00") or desk.composer.hex.text().startswith("00 80")
+
+
+def test_a_message_is_sent_and_the_bench_answers(pilot, live):
+    pilot.click(live.score.leaves["thruster"])
+    assert live.score.leaves["thruster"].text() == "may send"
+    live.composer.choose("Hook request")
+    pilot.type(live.composer.fields["wanted"], "release", enter=True)
+    pilot.click(live.composer.once)
+    pilot.wait(lambda: sent(live), "the frame in the log")
+    assert sent(live)[0].says.startswith("wanted release")
+    pilot.wait(lambda: any("result refused" in row.says for row in live.log.rows), "the answer of the hook")
+    live.filter.setText("refused")
+    assert all("refused" in row.says for row in live.log._shown)
+
+
+def test_a_message_goes_out_again_and_again_until_one_key_ends_everything(pilot, live):
+    pilot.click(live.score.leaves["thruster"])
+    live.composer.choose("Helm lever")
+    pilot.type(live.composer.fields["lever port"], "sine -20 to 60 in 2 s", enter=True)
+    pilot.type(live.composer.every, "20 ms", enter=True)
+    pilot.wait(lambda: live.live.entries and live.live.entries["Helm lever"].kept.sent > 20, "frames going out")
+    assert "two senders collide" in live.composer.said.text()
+    pilot.type(live.composer.fields["lever port"], "50", enter=True)
+    pilot.wait(lambda: sent(live) and sent(live)[-1].says.startswith("lever port 50"), "what was typed while it runs")
+    live.log.setFocus()
+    pilot.key(Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+    assert not live.live.entries
+    assert not live.live.may_send("thruster")
+    assert all(leave.text() == "listens" for leave in live.score.leaves.values())
+
+
+def test_a_rehearsal_passes_and_each_step_says_by_which_frame(pilot, live, tmp_path):
+    pilot.click(live.score.leaves["thruster"])
+    live.rehearsals.choice.setCurrentText(HOOK)
+    pilot.click(live.rehearsals.run_button)
+    pilot.wait(lambda: live.live.outcome and not live.live.is_running, "the end of the rehearsal")
+    pilot.settle()
+    assert live.rehearsals.outcome.text().startswith("Passed in ")
+    assert {row.state for row in live.rehearsals.steps} == {"passed"}
+    assert any("0x3B1" in row.why for row in live.rehearsals.steps)
+    live.rehearsals.write_report(tmp_path / "r.xml")
+    assert ElementTree.parse(tmp_path / "r.xml").getroot().get("failures") == "0"
+
+
+def test_a_rehearsal_on_lanes_that_only_listen_fails_and_says_so(pilot, live):
+    live.rehearsals.choice.setCurrentText(HOOK)
+    pilot.click(live.rehearsals.run_button)
+    pilot.wait(lambda: live.live.outcome and not live.live.is_running, "the end of the rehearsal")
+    pilot.settle()
+    assert live.rehearsals.outcome.text().startswith("Failed at step 3.1.1")
+    assert any("it only listens" in row.why for row in live.rehearsals.steps)
+
+
+def test_a_rehearsal_of_a_file_is_kept_and_asks_the_person(pilot, live, tmp_path):
+    path = tmp_path / "ask.json"
+    path.write_bytes(rehearsal_to_json(Rehearsal(name="Ask me", steps=(Ask(text="Is it dark?"), Note(text="asked")))))
+    live.rehearsals.bring_in(path)
+    pilot.settle()
+    assert live.rehearsals.choice.findText("Ask me") >= 0
+    live.rehearsals.choice.setCurrentText("Ask me")
+    pilot.click(live.rehearsals.run_button)
+    boxes = lambda: [w for w in make_application().topLevelWidgets() if isinstance(w, QMessageBox) and w.isVisible()]  # noqa: E731
+    pilot.wait(boxes, "the question")
+    assert boxes()[0].text() == "Is it dark?"
+    boxes()[0].button(QMessageBox.StandardButton.Yes).click()
+    pilot.wait(lambda: not live.live.is_running, "the end of the rehearsal")
+    assert live.live.outcome.is_passed
+
+
+def test_what_comes_is_recorded_into_the_trial(pilot, live):
+    before = len(pilot.session.capture)
+    sources = len(pilot.session.trial.file.sources)
+    pilot.click(live.connecting.record)
+    assert live.connecting.record.text() == "Stop recording"
+    heard = live.live.lanes["thruster"].heard
+    pilot.wait(lambda: live.live.lanes["thruster"].heard > heard + 200, "frames to record")
+    pilot.click(live.connecting.record)
+    pilot.wait(lambda: len(pilot.session.capture) > before + 200, "the recording in the trial")
+    assert len(pilot.session.trial.file.sources) > sources
+    lanes = {lane.name for lane in pilot.session.capture.lanes}
+    assert "thruster" in lanes
+
+
+def test_the_log_is_written_with_everything_that_was_heard(pilot, live, tmp_path):
+    live.live.write_log(tmp_path / "log.csv")
+    pilot.settle()
+    with (tmp_path / "log.csv").open() as file:
+        rows = list(csv.DictReader(file))
+    assert len(rows) > 50
+    assert {row["lane"] for row in rows} == {"thruster", "battery"}
+
+
+def test_an_endpoint_that_makes_no_sense_or_is_not_there_is_told(pilot, desk):
+    pilot.type(desk.connecting.line, "teapot:1", enter=True)
+    pilot.wait(lambda: "there is no endpoint" in pilot.window.foot.told.text(), "the sentence")
+    pilot.type(desk.connecting.line, "can:nowhere", enter=True)
+    pilot.wait(lambda: "CAN" in pilot.window.foot.told.text(), "the sentence")
+    assert not desk.live.is_live
+
+
+def test_letting_go_ends_the_threads_and_another_connection_listens_anew(pilot, live):
+    pilot.click(live.score.leaves["thruster"])
+    pilot.click(live.connecting.let_go)
+    assert not live.live.is_live
+    pilot.type(live.connecting.line, "bench:yuzu", enter=True)
+    pilot.wait(lambda: live.live.lanes and live.live.lanes["thruster"].heard > 20, "frames of the bench")
+    assert not live.live.may_send("thruster")
+
+
+def test_the_round_trip_of_the_message_in_hand(pilot, desk):
+    desk.side.show_page(1)
+    desk.composer.choose("Azimuth command port")
+    trips = {trip.name: trip for trip in desk.trips.trips}
+    assert {"angle set", "thrust set"} <= set(trips)
+    assert float(trips["angle set"].loss) == pytest.approx(0.0245, abs=0.001)
+    desk.trips.receiver.setCurrentText("Azimuth feedback port")
+    assert any("has no field angle set" in sentence for trip in desk.trips.trips for sentence in trip.words)
+
+
+def test_a_log_follows_its_end_and_forgets_the_oldest(no_faults):
+    make_application()
+    log = Log()
+    log.resize(600, 222)
+    rows = [LogRow(n, "bus", "0x1", "M", f"value {n}", n % 2 == 0, "") for n in range(6000)]
+    log.add(rows)
+    assert log.count() == 5000
+    assert log.first() + log.slots() == log.count()
+    log.go(-100)
+    top = log.first()
+    log.add(rows[:1])
+    assert log.first() == top, "who looks back is left there"
+    log.list_only("value 5999")
+    assert [row.says for row in log._shown] == ["value 5999"]
+    log.deleteLater()
