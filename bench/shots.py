@@ -145,13 +145,6 @@ def layouts(window: Window) -> None:
     window.session.select_kind(kind_of(window, 0x1A1))
 
 
-def editing(window: Window) -> None:
-    """Layouts with a card open."""
-    layout = window.layouts.hand.shown
-    assert layout is not None
-    window.layouts.plan.pick(layout.fields[1].id)
-
-
 def comparison(window: Window) -> None:
     """Layouts: an older state beside the newest, in beads, words and curves."""
     desk, session = window.layouts, window.session
@@ -265,8 +258,38 @@ def proposals(window: Window) -> None:
     window.show_library("Proposals")
 
 
+def live_for(window: Window, seconds: float) -> None:
+    """Let what is live go on for a while."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        make_application().processEvents()
+        time.sleep(0.005)
+
+
+def rehearse(window: Window) -> None:
+    """Rehearse: a message as a score, what the bench sends above it, and a rehearsal that passed."""
+    window.show_desk("Rehearse")
+    desk = window.rehearse
+    desk.live.connect_to("bench:yuzu")
+    live_for(window, 3)
+    desk.score.leaves["thruster"].click()
+    desk.composer.choose("Helm lever")
+    for name, text in (("lever port", "sine -20 to 60 in 6 s"), ("lever starboard", "= `lever port` * 0.9")):
+        desk.composer.fields[name].setText(text)
+        desk.composer.fields[name].setModified(True)
+        desk.composer.fields[name].editingFinished.emit()
+    desk.composer.every.setText("50 ms")
+    desk.composer.send_again()
+    desk.rehearsals.choice.setCurrentText("Hook holds under load")
+    desk.rehearsals.run()
+    while desk.live.is_running:
+        live_for(window, 0.1)
+    live_for(window, 3)
+
+
 def hand_over(window: Window) -> None:
     """Hand over: what goes out, with a preview."""
+    window.rehearse.live.let_go()
     window.show_desk("Hand over")
     window.handover.path.setText("~/yuzu/decoded.csv")
 
@@ -325,7 +348,6 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "reference": reference,
     "claims": claims,
     "layouts": layouts,
-    "editing": editing,
     "ladder": ladder,
     "comparison": comparison,
     "table": table,
@@ -335,6 +357,7 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "intake-radio": intake_radio,
     "library": library,
     "proposals": proposals,
+    "rehearse": rehearse,
     "hand-over": hand_over,
     "problems": problems,
     "values": values,

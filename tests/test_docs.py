@@ -21,9 +21,12 @@ from zesty_abacus.core.layouts.model import FieldKind
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.lines.registry import decoders
 from zesty_abacus.core.links.framing import framings
+from zesty_abacus.core.live.registry import endpoint_of, schemes
 from zesty_abacus.core.problems.problem import ProblemKind
 from zesty_abacus.core.recipes.json_form import SCHEMA_PATH as RECIPE_SCHEMA_PATH
 from zesty_abacus.core.recipes.json_form import recipe_from_json
+from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.core.rehearse.steps import rehearsal_from_json
 from zesty_abacus.core.trial.trial import TrialFile
 from zesty_abacus.desk.command_table import DESKS
 
@@ -86,6 +89,13 @@ def test_commands_of_the_readme_are_known():
             "encode",
             "library",
             "demo",
+            "record",
+            "send",
+            "replay",
+            "poll",
+            "device",
+            "rehearse",
+            "wave",
         )
     }
     for verb in sorted(verbs):
@@ -110,6 +120,28 @@ def test_the_layout_example_is_brought_in_as_it_stands(tmp_path):
     jsonschema.validate(json.loads(out), json.loads(SCHEMA_PATH.read_text()))
     kept = json.loads(out)["layouts"][0]
     assert code == 0 and kept["fields"][3]["selected"]["field"] == kept["fields"][2]["id"]
+
+
+def test_the_rehearsal_example_is_one_with_every_sort_of_step_it_shows():
+    made = rehearsal_from_json(example_of("zesty-abacus rehearsal").encode(), "docs/formats.md")
+    assert made.name == "Hook holds under load"
+    listed = set(re.findall(r"`(\w+)`", page("docs/formats.md").split("A step is one of")[1].split(";")[0]))
+    assert {type(step).__struct_config__.tag for step in made.all_steps()} <= listed
+
+
+def test_every_feed_of_the_page_is_one_and_every_endpoint_can_be_meant():
+    text = page("docs/rehearse.md")
+    feeds = re.findall(r"^\| `((?:ramp|saw|sine|steps|random|noise|table|=) [^`]*)`", text, re.M)
+    assert len(feeds) == 8
+    assert all(parse_feed(feed).words for feed in feeds)
+    for written in re.findall(r"^\| `((?:can|udp|tcp|serial|modbus|bench):[^`]*)`", text, re.M):
+        filled = (
+            written.replace("HOST", "127.0.0.1")
+            .replace("PORT", "5000")
+            .replace("UNIT", "1")
+            .replace("PATH", "/dev/ttyS0")
+        )
+        assert endpoint_of(filled).address.scheme in schemes()
 
 
 def usages() -> list[tuple[str, str]]:

@@ -8,8 +8,9 @@ import struct
 import threading
 import time
 import tty
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -22,7 +23,9 @@ from tests.live.sockets import free_port
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.flags import flag_words
+from zesty_abacus.core.layouts.model import Applies, RegisterMap, new_layout
 from zesty_abacus.core.live.address import parse_endpoint
+from zesty_abacus.core.live.errors import EndpointError
 from zesty_abacus.core.live.modbus.bank import RegisterBank
 from zesty_abacus.core.live.modbus.blocks import Block, blocks_of
 from zesty_abacus.core.live.modbus.errors import ExchangeError, NoAnswerError, RefusedError, WrongAnswerError
@@ -32,9 +35,11 @@ from zesty_abacus.core.live.modbus.readings import Readings
 from zesty_abacus.core.live.modbus.requests import data_of_answer, read_request, write_request
 from zesty_abacus.core.live.modbus.rtu import has_good_crc, with_crc
 from zesty_abacus.core.live.modbus.server import RtuServer, TcpServer
+from zesty_abacus.core.live.modbus.write import write_fields
 from zesty_abacus.core.protocols.spaces import Space
 from zesty_abacus.core.rehearse.device import bank_of
 from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.demo.messages import make_field
 
 
 def test_requests_are_those_of_the_specification():
@@ -88,9 +93,6 @@ def test_blocks_are_as_few_as_allowed_and_cut_no_field():
 
 @given(st.lists(st.tuples(st.integers(0, 900), st.integers(1, 8)), min_size=1, max_size=30))
 def test_any_map_is_read_whole_within_the_limits(stretches):
-    from zesty_abacus.core.layouts.model import Applies, RegisterMap, new_layout
-    from zesty_abacus.demo.messages import make_field
-
     fields = [
         make_field(f"f{n}", f"R{first}..R{first + size - 1}" if size > 1 else f"R{first}", "bytes")
         for n, (first, size) in enumerate(stretches)
@@ -482,3 +484,94 @@ def test_only_what_is_modbus_is_asked_or_served():
     with pytest.raises(MisuseError, match="served over Modbus"):
         server_of("tcp://127.0.0.1:5", 1, RegisterBank(Space.HOLDING, b"", 1))
     assert isinstance(server_of("modbus://127.0.0.1:5", 1, RegisterBank(Space.HOLDING, b"", 1)), TcpServer)
+
+
+def test_fields_of_a_map_are_written_and_read_back():
+    layout = holding_map()
+    with serving(bank_of(layout, {"energy": parse_feed("70000"), "state": parse_feed("on")}), 5) as (text, _):
+        client = client_of(text, 1)
+        client.open()
+        done = write_fields(client, layout, {"level": "-3.5", "state": "fault", "name": "PUMP-9"})
+        assert [(one.first, one.count, one.data.hex()) for one in done] == [
+            (2, 1, "ffdd"), (20, 1, "0007"), (100, 4, "50554d502d390000"),
+        ]  # fmt: skip
+        assert client.ask(read_request(Space.HOLDING, 3, 2)) == b"\0\1\x11\x70", "what was not given stays"
+        client.close()
+
+
+def test_a_field_that_shares_a_register_leaves_the_others_alone():
+    fields = [make_field("low", "R0[7..0]"), make_field("high", "R0[15..8]")]
+    layout = new_layout("M", Applies(protocol="modbus"), 4, fields, registers=RegisterMap(count=2))
+    with serving(bank_of(layout, {"low": parse_feed("17"), "high": parse_feed("34")})) as (text, _):
+        client = client_of(text, 1)
+        client.open()
+        write_fields(client, layout, {"high": "255"})
+        assert client.ask(read_request(Space.HOLDING, 0, 1)).hex() == "ff11"
+        client.close()
+
+
+def test_a_device_that_keeps_something_else_is_told():
+    layout = holding_map()
+    bank = bank_of(layout, {"level": parse_feed("ramp 5 to 5 in 1 s")})
+    with serving(bank) as (text, _):
+        client = client_of(text, 1)
+        client.open()
+        with pytest.raises(EndpointError, match="level was written as 00 14, and the device holds 00 32"):
+            write_fields(client, layout, {"level": "2"})
+        for values, words in (({"depth": "1"}, "no field 'depth'"), ({"level": "99999"}, "does not fit")):
+            with pytest.raises(MisuseError, match=words):
+                write_fields(client, layout, values)
+        with pytest.raises(MisuseError, match="cannot be written"):
+            read_only = msgspec.structs.replace(layout, registers=RegisterMap(space=Space.INPUT, count=120))
+            write_fields(client, read_only, {"level": "1"})
+        client.close()
+
+
+# whatever comes in
+
+
+@given(st.lists(st.binary(min_size=1, max_size=300), min_size=1, max_size=4))
+def test_a_server_survives_whatever_is_sent_to_it(pieces):
+    bank = RegisterBank(Space.HOLDING, bytes(range(40)), 20)
+    with serving(bank) as (text, _):
+        port = parse_endpoint(text).port
+        with socket.create_connection(("127.0.0.1", port)) as wire:
+            for piece in pieces:
+                try:
+                    wire.sendall(piece)
+                except OSError:
+                    break
+        client = client_of(text, 1)
+        client.open()
+        assert client.ask(read_request(Space.HOLDING, 0, 2)) is not None
+        client.close()
+
+
+@given(st.binary(max_size=300))
+def test_a_client_survives_whatever_answers_it(answer):
+    listener = socket.create_server(("127.0.0.1", 0))
+    port = listener.getsockname()[1]
+
+    def reply():
+        wire = listener.accept()[0]
+        wire.recv(100)
+        wire.sendall(answer)
+        wire.close()
+
+    thread = threading.Thread(target=reply)
+    thread.start()
+    client = client_of(f"modbus://127.0.0.1:{port}/1?timeout=0.2", 1)
+    client.open()
+    with suppress(EndpointError):
+        client.ask(read_request(Space.HOLDING, 0, 2))
+    client.close()
+    thread.join()
+    listener.close()
+
+
+@given(st.binary(min_size=1, max_size=260))
+def test_a_bank_answers_every_request_with_an_answer_or_an_exception(request_bytes):
+    for space in (Space.HOLDING, Space.INPUT, Space.COILS, Space.DISCRETE):
+        answer = RegisterBank(space, b"", 30).answer(request_bytes)
+        assert answer[0] & 0x7F == request_bytes[0] & 0x7F or answer[0] == request_bytes[0] | 0x80
+        assert len(answer) <= 253

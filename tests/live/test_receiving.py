@@ -182,6 +182,41 @@ def test_the_frame_that_fulfils_the_condition_is_the_last_one(tmp_path):
     assert [line.split(",")[6] for line in lines] == [f"{number:02X}" for number in range(7)]
 
 
+@pytest.mark.parametrize(
+    ("before_s", "after_s", "first", "last"),
+    [(None, 0.0, 0, 10), (0.1, 0.0, 8, 10), (0.1, 0.08, 8, 12), (None, 0.08, 0, 12)],
+)
+def test_an_armed_recording_keeps_what_lies_around_its_condition(tmp_path, before_s, after_s, first, last):
+    wire, begin = Wire("bus"), time.time()
+
+    def put():
+        for number in range(16):
+            time.sleep(max(begin + number * 0.04 - time.time(), 0))
+            wire.put(bytes((number,)))
+
+    begin = time.time() + 0.1
+    done = record([wire], lambda live: open_sink(Target(tmp_path / "a.csv"), live.lanes), threading.Event(),
+                  watch=lambda live: Watch("at(B0) == 10", ["bus"]), for_ns=5_000_000_000,
+                  before_ns=None if before_s is None else round(before_s * 1e9), after_ns=round(after_s * 1e9),
+                  ready=lambda: threading.Thread(target=put).start())  # fmt: skip
+    values = [int(line.split(",")[6], 16) for line in (tmp_path / "a.csv").read_text().splitlines()[1:]]
+    assert values == list(range(values[0], values[-1] + 1))
+    assert abs(values[0] - first) <= (0 if before_s is None else 1)
+    assert abs(values[-1] - last) <= (0 if not after_s else 1)
+    assert (done.is_met, done.hits, done.frames) == (True, 1, len(values))
+
+
+def test_an_armed_recording_that_is_stopped_has_the_last_seconds():
+    from zesty_abacus.core.live.ring import Ring
+
+    ring = Ring(1000)
+    for block in range(10):
+        ring.add(_table([(block * 500 + n * 100, bytes((block,)), 1, 0) for n in range(5)]))
+    kept = ring.taken()
+    assert kept.time_ns.tolist() == list(range(3900, 5000, 100))
+    assert len(ring.taken()) == 0
+
+
 def test_a_recording_is_on_disk_while_it_goes_on(tmp_path):
     wire, stopped, seen = Wire("bus"), threading.Event(), []
 

@@ -10,6 +10,8 @@ import tty
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.live.sockets import free_port, opened, taken
 from zesty_abacus.core.frames import flags as F
@@ -150,3 +152,21 @@ def test_a_port_that_is_pulled_is_told(terminal):
 def test_a_port_that_is_not_there_is_told(tmp_path):
     with pytest.raises(EndpointError, match="cannot be opened"):
         endpoint_of(f"serial:{tmp_path / 'tty'}").open()
+
+
+@given(st.lists(st.binary(max_size=120), min_size=1, max_size=6))
+def test_frames_in_datagrams_survive_whatever_is_sent(datagrams):
+    port = free_port(socket.SOCK_DGRAM)
+    with opened(f"udp://127.0.0.1:{port}?listen=1&form=frames") as here, socket.socket(type=socket.SOCK_DGRAM) as wire:
+        for datagram in datagrams:
+            wire.sendto(datagram, ("127.0.0.1", port))
+            wire.sendto(MAGIC + datagram, ("127.0.0.1", port))
+        good = pack_frame(SentFrame(5, "", 1, F.RECEIVED, b"end"))
+        wire.sendto(MAGIC + good, ("127.0.0.1", port))
+        payloads = []
+        while b"end" not in payloads:
+            table = here.receive(1.0)
+            table.check()
+            assert len(table), "the last one has to come"
+            payloads += [table.payload_of(row) for row in range(len(table))]
+        assert len(here.lanes) <= 64

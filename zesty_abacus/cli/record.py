@@ -15,13 +15,16 @@ from .options import FormWord
 @click.argument("endpoints", nargs=-1, required=True, metavar="[LANE=]ENDPOINT...")
 @click.option("--for", "length", default="", help="How long, from when it is ready, as 10s.")
 @click.option("--until", "condition", default="", help="A condition; the frame that fulfils it is the last one.")
+@click.option("--before", default="", help="With --until: keep only so much of what comes before, as 10s.")
+@click.option("--after", default="", help="With --until: go on for so long after it, as 2s.")
 @click.option("--library", "where", default="", help="File, trial or server of the library, whose fields may be named.")
 @click.option("--to", "form", type=FormWord(), default="csv", show_default=True, help="Form on standard output.")
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="File, or a folder for a trial.")
 @click.option("--force", is_flag=True, help="Replace a file that is there.")
 def record(
-    endpoints: tuple[str, ...], length: str, condition: str, where: str, form: str, output: Path | None, force: bool
-) -> None:
+    endpoints: tuple[str, ...], length: str, condition: str, before: str, after: str, where: str, form: str,
+    output: Path | None, force: bool,
+) -> None:  # fmt: skip
     """Record what ENDPOINTS receive.
 
     The form follows from the name: .log, .pcap, .pcapng hold CAN frames, .csv, .jsonl and .parquet a table of frames; a
@@ -40,6 +43,10 @@ def record(
     from .terminal import say
 
     for_ns = duration_ns(length) if length else None
+    if (before or after) and not condition:
+        raise click.UsageError("--before and --after are about a condition; say --until, too.")
+    before_ns = duration_ns(before) if before else None
+    after_ns = duration_ns(after) if after else 0
     made = [listening(endpoint_of(text)) for text in endpoints]
     layouts = library_layouts(where, endpoints)
 
@@ -53,8 +60,10 @@ def record(
 
     with stopped_by_signals() as stopped:
         done = run(
-            made, sink, stopped, for_ns=for_ns, watch=watch if condition else None,
+            made, sink, stopped, for_ns=for_ns, watch=watch if condition else None, before_ns=before_ns,
+            after_ns=after_ns,
             ready=lambda: say("recording", err=True), tell=lambda sentence: say(f"zesty-abacus: {sentence}", err=True),
         )  # fmt: skip
     lost = f", {done.lost} lost for want of room" if done.lost else ""
-    say(f"recorded {counted(done.frames, 'frame')}{lost}", err=True)
+    met = f", the condition held in {counted(done.hits, 'frame')}" if condition else ""
+    say(f"recorded {counted(done.frames, 'frame')}{met}{lost}", err=True)

@@ -2,9 +2,15 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
 
 from .terminal import say
+
+if TYPE_CHECKING:
+    from ..core.layouts.model import Layout
+    from ..core.live.modbus.endpoint import ModbusEndpoint
 
 
 @click.command()
@@ -22,11 +28,14 @@ def send(
 ) -> None:  # fmt: skip
     """Send MESSAGE (its name or address) with values to ENDPOINT.
 
+    To a Modbus device the fields of a register map are written, and read back.
+
     Instead of a value a field may be fed: 'speed=sine 0 to 10 in 5 s', 'state=steps 1, 2, 3 each 1 s', 'twice== speed *
     2'. Counters and checks that are not given are worked out, and counters go on with every frame.
     """
     from ..core.live.durations import duration_ns
     from ..core.live.frame_text import parse_frame
+    from ..core.live.modbus.endpoint import ModbusEndpoint
     from ..core.live.registry import endpoint_of
     from ..core.rehearse.cyclic import send_cyclic
     from ..core.rehearse.message import OutgoingMessage, faults_of, feeds_of, layout_named
@@ -38,6 +47,11 @@ def send(
     if length and not every:
         raise click.UsageError("--for says how long something is sent again and again; say --every, too.")
     target = endpoint_of(endpoint)
+    if isinstance(target, ModbusEndpoint) and message and where:
+        layout = layout_named(library_layouts(where, [endpoint]), message, where)
+        if layout.registers is not None:
+            _write_registers(target, layout, values)
+            return
     if text:
         if message or faults:
             raise click.UsageError("A frame is sent, or a message; not both.")
@@ -59,3 +73,22 @@ def send(
             target.close()
     if every_ns is not None:
         say(f"zesty-abacus: {kept.words()}", err=True)
+
+
+def _write_registers(target: ModbusEndpoint, layout: Layout, values: tuple[str, ...]) -> None:
+    """Write fields of a register map, and say what the device holds afterwards."""
+    from ..core.live.modbus.write import write_fields
+    from ..core.rehearse.message import feeds_of
+
+    given = {name: feed.value(0.0, 0, {}) for name, feed in feeds_of(values).items()}
+    if not given:
+        raise click.UsageError("Say which fields: FIELD=VALUE...")
+    target.open()
+    try:
+        for one in write_fields(target, layout, given):
+            say(
+                f"zesty-abacus: {one.count} from {one.first} written and read back: {one.data.hex(' ').upper()}",
+                err=True,
+            )
+    finally:
+        target.close()

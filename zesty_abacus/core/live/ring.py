@@ -1,0 +1,40 @@
+"""The last seconds of what comes, until it is known whether they matter."""
+
+from __future__ import annotations
+
+from collections import deque
+
+from ..frames.table import FrameTable
+from .receiving import compact, in_order
+
+
+class Ring:
+    """Keeps frames of the last so many nanoseconds; older ones are let go.
+
+    Parameters
+    ----------
+    length_ns
+        Counted back from the newest frame.
+    """
+
+    def __init__(self, length_ns: int) -> None:
+        self._length_ns = length_ns
+        self._tables: deque[FrameTable] = deque()
+
+    def add(self, table: FrameTable) -> None:
+        """Add frames that came behind the others."""
+        if not len(table):
+            return
+        self._tables.append(table)
+        oldest = int(table.time_ns[-1]) - self._length_ns
+        while self._tables and int(self._tables[0].time_ns[-1]) < oldest:
+            self._tables.popleft()
+
+    def taken(self) -> FrameTable:
+        """Return what is kept, in order of time, and keep nothing any more."""
+        if not self._tables:
+            return FrameTable.empty()
+        whole = in_order(list(self._tables))
+        self._tables.clear()
+        first = int(whole.time_ns.searchsorted(int(whole.time_ns[-1]) - self._length_ns))
+        return compact(whole.rows(first, len(whole)))
