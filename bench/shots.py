@@ -282,7 +282,7 @@ def rehearse(window: Window) -> None:
     desk.composer.send_again()
     desk.rehearsals.choice.setCurrentText("Hook holds under load")
     desk.rehearsals.run()
-    while desk.live.is_running:
+    while desk.rehearsing.is_running:
         live_for(window, 0.1)
     live_for(window, 3)
 

@@ -1,14 +1,16 @@
 """The Rehearse desk with the bench running, driven by mouse and keys."""
 
 import csv
+import socket
 from xml.etree import ElementTree
 
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox
 
-from zesty_abacus.core.rehearse.steps import Ask, Note, Rehearsal, rehearsal_to_json
-from zesty_abacus.desk.app.live import LogRow
+from tests.live.sockets import free_port
+from zesty_abacus.core.rehearse.steps import STEP_KINDS, Ask, Note, Rehearsal, fresh_step, rehearsal_to_json
+from zesty_abacus.desk.app.hearing import LogRow
 from zesty_abacus.desk.desks.rehearse.log import Log
 from zesty_abacus.desk.launch import make_application
 
@@ -105,7 +107,7 @@ def test_a_rehearsal_passes_and_each_step_says_by_which_frame(pilot, live, tmp_p
     pilot.click(live.score.leaves["thruster"])
     live.rehearsals.choice.setCurrentText(HOOK)
     pilot.click(live.rehearsals.run_button)
-    pilot.wait(lambda: live.live.outcome and not live.live.is_running, "the end of the rehearsal")
+    pilot.wait(lambda: live.rehearsing.outcome and not live.rehearsing.is_running, "the end of the rehearsal")
     pilot.settle()
     assert live.rehearsals.outcome.text().startswith("Passed in ")
     assert {row.state for row in live.rehearsals.steps} == {"passed"}
@@ -117,7 +119,7 @@ def test_a_rehearsal_passes_and_each_step_says_by_which_frame(pilot, live, tmp_p
 def test_a_rehearsal_on_lanes_that_only_listen_fails_and_says_so(pilot, live):
     live.rehearsals.choice.setCurrentText(HOOK)
     pilot.click(live.rehearsals.run_button)
-    pilot.wait(lambda: live.live.outcome and not live.live.is_running, "the end of the rehearsal")
+    pilot.wait(lambda: live.rehearsing.outcome and not live.rehearsing.is_running, "the end of the rehearsal")
     pilot.settle()
     assert live.rehearsals.outcome.text().startswith("Failed at step 3.1.1")
     assert any("it only listens" in row.why for row in live.rehearsals.steps)
@@ -135,8 +137,8 @@ def test_a_rehearsal_of_a_file_is_kept_and_asks_the_person(pilot, live, tmp_path
     pilot.wait(boxes, "the question")
     assert boxes()[0].text() == "Is it dark?"
     boxes()[0].button(QMessageBox.StandardButton.Yes).click()
-    pilot.wait(lambda: not live.live.is_running, "the end of the rehearsal")
-    assert live.live.outcome.is_passed
+    pilot.wait(lambda: not live.rehearsing.is_running, "the end of the rehearsal")
+    assert live.rehearsing.outcome.is_passed
 
 
 def test_what_comes_is_recorded_into_the_trial(pilot, live):
@@ -204,3 +206,87 @@ def test_a_log_follows_its_end_and_forgets_the_oldest(no_faults):
     log.list_only("value 5999")
     assert [row.says for row in log._shown] == ["value 5999"]
     log.deleteLater()
+
+
+def test_a_rehearsal_is_written_as_a_list_of_sentences_and_kept(pilot, live):
+    page = live.rehearsals
+    pilot.click(page.new)
+    pilot.type(page.name, "Lamp test", enter=True)
+    for title in ("Send", "Expect"):
+        page.tools._add(fresh_step(next(kind for kind in STEP_KINDS if kind.title == title)))
+    page.pick((0,))
+    pilot.type(page.editor.lines["message"], "Hook request", enter=True)
+    pilot.type(page.editor.lines["values"], "wanted = close", enter=True)
+    pilot.type(page.editor.lines["lane"], "thruster", enter=True)
+    assert page.steps[0]._words.text() == "1  send Hook request with wanted close on thruster"
+    pilot.type(page.editor.lines["values"], "wanted close", enter=True)
+    assert "no equals sign" in page.editor.said.text()
+    pilot.type(page.editor.lines["values"], "wanted = close", enter=True)
+    page.pick((1,))
+    pilot.type(page.editor.lines["condition"], '`Hook state`.result == "closed again"', enter=True)
+    pilot.click(page.tools.up)
+    assert [row._words.text()[:8] for row in page.steps] == ["1  expec", "2  send "]
+    pilot.click(page.tools.down)
+    pilot.click(page.tools.keep)
+    pilot.wait(lambda: page.choice.findText("Lamp test") >= 0, "the rehearsal in the library")
+    assert page.choice.currentText() == "Lamp test"
+    assert not page.tools.keep.isEnabled()
+    pilot.click(live.score.leaves["thruster"])
+    pilot.click(page.run_button)
+    pilot.wait(lambda: live.rehearsing.outcome and not live.rehearsing.is_running, "the end of the rehearsal")
+    assert live.rehearsing.outcome.is_passed
+    page.choice.setCurrentText(HOOK)
+    page.choice.setCurrentText("Lamp test")
+    page.pick((1,))
+    pilot.click(page.tools.remove)
+    assert len(page.steps) == 1
+
+
+def test_a_device_is_played_and_polled_in_one_window(pilot, desk):
+    port = free_port()
+    page = desk.devices
+    desk.side.show_page(2)
+    page.map.setCurrentText("Shore meter")
+    page.values["voltage 1"][0].setText("231.5")
+    pilot.type(page.place, f"modbus://127.0.0.1:{port}/1")
+    pilot.click(page.serve)
+    assert desk.registers.serves_at == f"127.0.0.1:{port}"
+    pilot.type(desk.connecting.line, f"shore=modbus://127.0.0.1:{port}/1", enter=True)
+    pilot.wait(lambda: "shore" in desk.live.lanes, "the lane")
+    page.lane.setCurrentText("shore")
+    pilot.type(page.every, "100 ms")
+    pilot.click(page.poll)
+    assert "only listens" in pilot.window.foot.told.text()
+    pilot.click(desk.score.leaves["shore"])
+    pilot.click(page.poll)
+    pilot.wait(lambda: page.values["voltage 1"][1].text() == "231.5", "the value that was read")
+    assert page.values["voltage 2"][1].text() == "0 (outside limits)"
+    pilot.wait(lambda: "read 6 from 0" in page.log.text(), "the access in the table")
+    assert any(row.message == "Shore meter" for row in desk.log.rows)
+    pilot.click(page.poll)
+    pilot.click(page.serve)
+    assert not desk.registers.is_polling
+    assert desk.registers.serves_at == ""
+
+
+def test_what_is_recorded_goes_out_again_on_lanes_of_the_same_names(pilot, desk):
+    port = free_port(socket.SOCK_DGRAM)
+    desk.side.show_page(3)
+    pilot.click(desk.replays.start)
+    assert "connected under its own name" in pilot.window.foot.told.text()
+    with socket.socket(type=socket.SOCK_DGRAM) as wire:
+        wire.bind(("127.0.0.1", port))
+        wire.settimeout(5)
+        pilot.type(desk.connecting.line, f"deck=udp://127.0.0.1:{port}", enter=True)
+        pilot.wait(lambda: "deck" in desk.live.lanes, "the lane")
+        pilot.click(desk.score.leaves["deck"])
+        desk.replays.stretch.setCurrentText("the whole capture")
+        pilot.type(desk.replays.speed, "fast")
+        pilot.click(desk.replays.start)
+        assert "a number above 0" in desk.replays.said.text()
+        pilot.type(desk.replays.speed, "100")
+        pilot.click(desk.replays.start)
+        assert wire.recv(1000) is not None
+        assert desk.replays._replaying.is_running or sent(desk)
+        pilot.key(Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
+        pilot.wait(lambda: not desk.replays._replaying.is_running, "the end of the replay")

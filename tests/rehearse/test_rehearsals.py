@@ -6,17 +6,21 @@ from xml.etree import ElementTree
 
 import msgspec
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.live.wire import Wire
 from tests.rehearse.messages import throttle
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.receiving import Receiving
+from zesty_abacus.core.rehearse import edit
 from zesty_abacus.core.rehearse.outlets import NotAllowedError, Outlets
 from zesty_abacus.core.rehearse.prepared import Prepared
 from zesty_abacus.core.rehearse.report import junit_xml
 from zesty_abacus.core.rehearse.runner import FAILED, LEFT_OUT, PASSED, Runner
 from zesty_abacus.core.rehearse.steps import (
+    STEP_KINDS,
     Ask,
     Expect,
     Never,
@@ -31,6 +35,7 @@ from zesty_abacus.core.rehearse.steps import (
     Stop,
     Until,
     Wait,
+    fresh_step,
     rehearsal_from_json,
     rehearsal_to_json,
 )
@@ -302,3 +307,34 @@ def test_the_report_is_what_build_servers_read():
     assert "no such frame" in cases[1].find("failure").get("message")
     assert suite.find("properties/property").get("value") == "L & M"
     assert float(suite.get("time")) > 0
+
+
+@st.composite
+def _rehearsals(draw):
+    leaf = st.integers(0, 99).map(lambda number: Note(text=str(number)))
+    inner = st.lists(leaf, max_size=3).map(lambda steps: Repeat(times=2, steps=tuple(steps)))
+    return Rehearsal(name="x", steps=tuple(draw(st.lists(leaf | inner, min_size=1, max_size=5))))
+
+
+@given(_rehearsals(), st.data())
+def test_a_rehearsal_changed_step_by_step_keeps_all_other_steps(rehearsal, data):
+    paths = dict(edit.paths_of(rehearsal))
+    path = data.draw(st.sampled_from(list(paths)))
+    assert edit.step_at(rehearsal, path) == paths[path]
+    fresh = Note(text="fresh")
+    words = lambda one: sorted(step.words() for _, step in edit.paths_of(one))  # noqa: E731
+    changed = edit.with_step(rehearsal, path, fresh)
+    assert edit.step_at(changed, path) == fresh
+    grown, there = edit.with_added(rehearsal, path, fresh)
+    assert edit.step_at(grown, there) == fresh
+    assert words(edit.without(grown, there)) == words(rehearsal)
+    by = data.draw(st.integers(-3, 3))
+    shifted, there = edit.moved(rehearsal, path, by)
+    assert edit.step_at(shifted, there) == paths[path]
+    assert words(shifted) == words(rehearsal)
+
+
+def test_every_sort_of_step_can_be_begun():
+    for kind in STEP_KINDS:
+        assert isinstance(fresh_step(kind).words(), str)
+        assert kind.title

@@ -244,6 +244,21 @@ def compact(table: FrameTable) -> FrameTable:
     return FrameTable(table.time_ns, table.lane, table.address, table.flags, starts, table.size, table.payload[source])
 
 
+def on_lanes(table: FrameTable, lanes: Sequence[int]) -> FrameTable:
+    """Return the frames of some lanes, which then count among these."""
+    rows = np.flatnonzero(np.isin(table.lane, lanes))
+    number = np.zeros(int(table.lane.max(initial=0)) + 1, np.uint16)
+    for new, old in enumerate(lanes):
+        if old < len(number):
+            number[old] = new
+    return compact(
+        FrameTable(
+            table.time_ns[rows], number[table.lane[rows]], table.address[rows], table.flags[rows], table.start[rows],
+            table.size[rows], table.payload,
+        )
+    )  # fmt: skip
+
+
 def wait_until(monotonic_s: float, stopped: threading.Event) -> bool:
     """Wait for a moment of :func:`time.monotonic`, exactly; return whether it was stopped before."""
     while (left := monotonic_s - time.monotonic()) > 0.05:

@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import BinaryIO
 
 import msgspec
-import numpy as np
 
 from ..captures.registry import FrameWriter, open_writer
 from ..errors import MisuseError
@@ -25,7 +24,7 @@ from ..handover.writers import WRITERS
 from ..protocols import can
 from ..trial.content import SourceEntry
 from ..trial.trial import FILE_NAME, Trial
-from .receiving import compact
+from .receiving import on_lanes
 
 _CANNOT = "the recording cannot be written"
 
@@ -178,7 +177,7 @@ class LaneFiles(FrameSink):
         self.know(lanes)
         for name in {self._file_of(lane) for lane in lanes}:
             mine = [number for number, lane in enumerate(lanes) if self._file_of(lane) == name]
-            part = _on(table, mine)
+            part = on_lanes(table, mine)
             if len(part):
                 self._sinks[name].append(part, [lanes[number] for number in mine])
 
@@ -207,18 +206,3 @@ class TrialSink(FrameSink):
 
     def close(self) -> None:
         self._files.close()
-
-
-def _on(table: FrameTable, lanes: Sequence[int]) -> FrameTable:
-    """Return the frames of some lanes, which then count among these."""
-    rows = np.flatnonzero(np.isin(table.lane, lanes))
-    number = np.zeros(int(table.lane.max(initial=0)) + 1, np.uint16)
-    for new, old in enumerate(lanes):
-        if old < len(number):
-            number[old] = new
-    return compact(
-        FrameTable(
-            table.time_ns[rows], number[table.lane[rows]], table.address[rows], table.flags[rows], table.start[rows],
-            table.size[rows], table.payload,
-        )
-    )  # fmt: skip

@@ -259,3 +259,19 @@ def needs_name(rehearsal: Rehearsal) -> Rehearsal:
     if not rehearsal.name.strip():
         raise MisuseError("a rehearsal has a name.")
     return rehearsal
+
+
+STEP_KINDS: tuple[type[Step], ...] = (
+    Send, Start, Set, Stop, Wait, Until, Expect, Never, Ask, Note, Run, Repeat
+)  # fmt: skip
+"""Every sort of step, in the order in which they are offered."""
+_FRESH = {
+    "message": "", "every": "50 ms", "field": "", "to": "0", "for_": "1 s", "condition": "", "within": "500 ms",
+    "text": "", "name": "", "times": 2,
+}  # fmt: skip
+
+
+def fresh_step(kind: type[Step]) -> Step:
+    """Return a new step of a sort, to be filled in."""
+    given = {name: _FRESH[name] for name in kind.__struct_fields__ if name in _FRESH}
+    return kind(**given)

@@ -9,23 +9,42 @@ from ...core.handover.sayings import sayings
 from ...core.library.rehearsals import keep_rehearsal
 from ...core.live.durations import duration_ns
 from ...core.live.errors import EndpointError
-from ...core.live.receiving import Receiving
+from ...core.live.modbus.bank import Access
+from ...core.live.modbus.endpoint import ModbusEndpoint
+from ...core.live.modbus.opening import server_of
+from ...core.live.modbus.polling import Polling
+from ...core.live.modbus.readings import Readings
+from ...core.live.modbus.write import write_fields
+from ...core.live.receiving import Receiving, on_lanes
 from ...core.live.registry import endpoint_of, schemes
 from ...core.live.sinks import LaneFiles, TableSink
 from ...core.rehearse.before import before_sending
+from ...core.rehearse.device import bank_of
+from ...core.rehearse.edit import moved, paths_of, step_at, with_added, with_step, without
 from ...core.rehearse.feeds import parse_feed
 from ...core.rehearse.message import OutgoingMessage, layout_named
 from ...core.rehearse.outlets import Outlets
 from ...core.rehearse.prepared import Prepared
+from ...core.rehearse.replay import Replay, rows_to_send
 from ...core.rehearse.report import junit_xml
 from ...core.rehearse.round_trip import round_trip
 from ...core.rehearse.runner import Runner
 from ...core.rehearse.schedule import Schedule
-from ...core.rehearse.steps import rehearsal_from_file, rehearsal_from_json, rehearsal_to_json
+from ...core.rehearse.steps import (
+    STEP_KINDS,
+    Rehearsal,
+    fresh_step,
+    rehearsal_from_file,
+    rehearsal_from_json,
+    rehearsal_to_json,
+)
 
 __all__ = [
-    "EXTENDED", "SENT", "Capture", "EndpointError", "LaneFiles", "OutgoingMessage", "Outlets", "Prepared", "Receiving",
-    "Runner", "Schedule", "TableSink", "before_sending", "duration_ns", "endpoint_of", "get_value", "junit_xml",
-    "keep_rehearsal", "layout_named", "parse_feed", "rehearsal_from_file", "rehearsal_from_json", "rehearsal_to_json",
-    "round_trip", "sayings", "schemes",
+    "EXTENDED", "SENT", "STEP_KINDS", "Access", "Capture", "EndpointError", "LaneFiles", "ModbusEndpoint",
+    "OutgoingMessage", "Outlets", "Polling", "Prepared", "Readings", "Receiving", "Rehearsal", "Replay", "Runner",
+    "Schedule", "TableSink", "bank_of", "before_sending", "duration_ns", "endpoint_of", "fresh_step", "get_value",
+    "junit_xml", "keep_rehearsal", "layout_named", "moved", "on_lanes", "parse_feed", "paths_of", "rehearsal_from_file",
+    "rehearsal_from_json", "rehearsal_to_json", "round_trip", "rows_to_send", "sayings", "schemes", "server_of",
+    "step_at", "with_added", "with_step",
+    "without", "write_fields",
 ]  # fmt: skip

@@ -27,6 +27,9 @@ from .owners import Owners
 from .problems import Problems
 from .questions import Questions
 from .reading import Reading
+from .registers import RegistersHere
+from .rehearsing import Rehearsing
+from .replaying import Replaying
 from .settings import Settings, load_settings, save_settings, with_recent
 from .shared import SharedLibrary
 from .ties import Ties
@@ -61,8 +64,8 @@ class Session(QObject):
         What is wrong in the recordings; requests with what came back; streams set side by side.
     overlays, figures
         What is laid over the traces; what they do in view.
-    live
-        What is connected, what comes from it and what goes out.
+    live, rehearsing, registers, replaying
+        What is connected and what goes out; rehearsals that run; devices asked and played; recordings sent again.
     findings, questions
         What the program finds out about bits; what a person asks of them.
     kinds, owners, traces, ties
@@ -135,6 +138,9 @@ class Session(QObject):
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.live = LiveHere(self.jobs, self.edits.layouts, lambda: self.trial)
         self.live.told.connect(self.told)
+        self.rehearsing = Rehearsing(self.live)
+        self.registers = RegistersHere(self.live, self.jobs)
+        self.replaying = Replaying(self.live)
         self.capture: Any = None
         self.outcomes: list[engine.SourceOutcome] = []
         self.density: Any = None
@@ -311,6 +317,7 @@ class Session(QObject):
 
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
+        self.registers.close()
         self.live.let_go()
         self.problems.stop()
         self.figures.stop()

@@ -39,8 +39,16 @@ class Poll:
         What is asked for; a block across holes is divided once the device refuses it.
     """
 
-    def __init__(self, endpoint: ModbusEndpoint, layout: Layout) -> None:
+    def __init__(self, endpoint: ModbusEndpoint, layout: Layout, *, is_received_elsewhere: bool = False) -> None:
+        """Poll a map.
+
+        Parameters
+        ----------
+        is_received_elsewhere
+            Whether somebody else opens the endpoint and takes what comes from it; then only what went wrong is yielded.
+        """
         self.endpoint = endpoint
+        self._is_elsewhere = is_received_elsewhere
         self.counts = PollCounts()
         self.blocks: tuple[Block, ...] = blocks_of(layout)
         self._space = space_of(layout)
@@ -50,7 +58,7 @@ class Poll:
 
     def round(self) -> Iterator[FrameTable | EndpointError]:
         """Ask for each block once; yield the frames of an exchange as it is over, or what went wrong."""
-        if not self._is_open:
+        if not self._is_open and not self._is_elsewhere:
             try:
                 self._connect()
             except EndpointError as error:
@@ -58,8 +66,10 @@ class Poll:
             if not self._is_open:
                 return
         for block in self.blocks:
-            yield from self._ask(block)
-            if not self._is_open:
+            for came in self._ask(block):
+                if isinstance(came, EndpointError) or not self._is_elsewhere:
+                    yield came
+            if not self._is_open and not self._is_elsewhere:
                 return
 
     def _connect(self) -> None:
@@ -75,10 +85,10 @@ class Poll:
             self.endpoint.ask(read_request(self._space, block.first, block.count))
             self.counts.good += 1
             self._silent = 0
-            yield self.endpoint.receive(0)
+            yield self._came()
         except RefusedError as error:
             self.counts.bad += 1
-            yield self.endpoint.receive(0)
+            yield self._came()
             if error.is_about_the_place and block.has_holes:
                 parts = block.without_holes()
                 at = self.blocks.index(block)
@@ -89,7 +99,7 @@ class Poll:
             yield error
         except ExchangeError as error:
             self.counts.bad += 1
-            yield self.endpoint.receive(0)
+            yield self._came()
             if isinstance(error, NoAnswerError):
                 self._silent += 1
                 if self._silent >= _SILENT:
@@ -100,7 +110,11 @@ class Poll:
             self.close()
             yield error
 
+    def _came(self) -> FrameTable:
+        return FrameTable.empty() if self._is_elsewhere else self.endpoint.receive(0)
+
     def close(self) -> None:
         """Let go of the connection; the next round makes it again."""
-        self._is_open = False
-        self.endpoint.close()
+        if not self._is_elsewhere:
+            self._is_open = False
+            self.endpoint.close()

@@ -33,6 +33,7 @@ class Readings:
             _, function, first = address_parts(applies.address)
             applies = msgspec.structs.replace(applies, address=address_of(unit, function, first))
         self._layout = msgspec.structs.replace(layout, applies=applies, registers=registers)
+        self.lane = lane
         self._lanes = [Lane(lane, NAME, "Modbus")]
 
     def of(self, table: FrameTable) -> list[AnyBlock]:

@@ -53,7 +53,7 @@ class Composer(QWidget):
         self.hex.setAccessibleName("Payload as hex")
         self.text = label("", "quiet")
         self.once = button("Send once", "Send it now (Ctrl Return)", main=True)
-        self.again = button("Again and again", "Send it at this period until it is stopped")
+        self.again = button("Repeat", "Send it at this period until it is stopped")
         self.stop = button("Stop", "Send this message no more")
         self.said = label("", "quiet", wrap=True)
         self.abacus = Abacus()
@@ -212,7 +212,7 @@ class Composer(QWidget):
             message = self.made()
             self._payload = message.frame(0, 0.0).payload
             lane = self._lane_state(message)
-            said = list(going.before_sending(message, heard=self._live.heard_on(lane)))
+            said = list(going.before_sending(message, heard=self._live.hearing.others_on(lane)))
             self._say(" ".join(one[:1].upper() + one[1:] for one in said[:2]), "")
         except AbacusError as error:
             self._say(str(error), "wrong")

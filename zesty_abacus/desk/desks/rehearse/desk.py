@@ -17,8 +17,10 @@ from ...widgets.side_tabs import SideTabs
 from ...widgets.words import counted
 from .composer import Composer
 from .connecting import Connecting
+from .devices import Devices
 from .log import Log
 from .rehearsals import Rehearsals
+from .replays import Replays
 from .score import Score
 from .trips import Trips
 
@@ -31,7 +33,7 @@ class RehearseDesk(QWidget):
     Attributes
     ----------
     side
-        The panel for the right side: rehearsals, and the round trip of the message in hand.
+        The panel for the right side: rehearsals, the round trip of the message in hand, register devices, replays.
     connecting, score, composer, log
     """
 
@@ -51,11 +53,15 @@ class RehearseDesk(QWidget):
         self.filter.setPlaceholderText("only frames with these words")
         self.filter.setAccessibleName("Only frames with these words")
         self.write_log = button("Write the log …", "Write everything that was sent and heard as a table")
-        self.rehearsals = Rehearsals(
-            self.live, session.jobs, lambda: session.library, lambda: session.edits.line.author
-        )
+        self.rehearsing, self.registers = session.rehearsing, session.registers
+        author = lambda: session.edits.line.author  # noqa: E731
+        self.rehearsals = Rehearsals(self.rehearsing, session.jobs, lambda: session.library, author)
         self.trips = Trips(lambda: self.composer.chosen)
-        self.side = SideTabs("Rehearse", {"Rehearsals": self.rehearsals, "Round trip": self.trips})
+        self.devices = Devices(self.registers)
+        self.replays = Replays(session, session.replaying)
+        self.side = SideTabs("Rehearse", {
+            "Rehearsals": self.rehearsals, "Round trip": self.trips, "Devices": self.devices, "Replay": self.replays,
+        })  # fmt: skip
         self._timer = QTimer(self)
         self._timer.setInterval(_REPAINT_MS)
         self._build()
@@ -115,7 +121,8 @@ class RehearseDesk(QWidget):
         live.came.connect(self.log.add)
         live.changed.connect(self._refresh)
         live.recorded.connect(self._keep)
-        live.asked.connect(self._ask)
+        self.rehearsing.asked.connect(self._ask)
+        live.changed.connect(self.devices.refresh)
         self.stop_all.clicked.connect(live.stop_all)
         self.filter.textChanged.connect(self.log.list_only)
         self.write_log.clicked.connect(self._ask_log)
@@ -131,6 +138,7 @@ class RehearseDesk(QWidget):
         layouts = self._session.edits.layouts()
         self.composer.offer(layouts)
         self.trips.offer(layouts)
+        self.devices.offer(layouts)
         self.rehearsals.read()
         self.connecting.offer(self.live.examples())
 

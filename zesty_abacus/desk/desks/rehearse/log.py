@@ -7,7 +7,7 @@ from collections import deque
 from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 
-from ...app.live import LogRow
+from ...app.hearing import LogRow
 from ...widgets.paint import draw_text
 from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font

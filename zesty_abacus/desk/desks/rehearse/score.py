@@ -108,7 +108,7 @@ class Score(QWidget):
         y = self._lanes(painter, float(_TOP))
         self._rows = []
         if not self._live.entries:
-            words = "Compose a message below and send it again and again: it stands here as a score."
+            words = "Compose a message below and repeat it: it stands here as a score."
             draw_text(painter, QRectF(14, y + 12, self.width() - 28, 20), words, text_font(SMALL_PX), look.theme.quiet)
         for name, entry in self._live.entries.items():
             y = self._entry(painter, y + _GAP, name, entry)
@@ -132,7 +132,7 @@ class Score(QWidget):
         theme = look.theme
         now_ns = time.time_ns()
         by_lane: dict[str, list[tuple[float, bool]]] = {name: [] for name in self._live.lanes}
-        for time_ns, lane, is_sent in list(self._live.ticks):
+        for time_ns, lane, is_sent in list(self._live.hearing.ticks):
             seconds = (time_ns - now_ns) / 1e9
             if seconds >= -_PAST_S and lane in by_lane:
                 by_lane[lane].append((seconds, is_sent))

@@ -1,0 +1,154 @@
+"""What comes live, counted lane by lane and put into words."""
+
+from __future__ import annotations
+
+import threading
+from collections import deque
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from .doors import engine, going
+
+_SAID_A_BATCH = 24
+"""Frames of a batch that are put into words: more than fit into a window between two of its pictures."""
+_REMEMBERED_S = 12.0
+_MOST_TICKS = 6000
+
+
+@dataclass(frozen=True, slots=True)
+class LogRow:
+    """A frame that was sent or heard, in words.
+
+    Attributes
+    ----------
+    time_ns, lane, where, message, says
+    is_sent
+    payload
+        In hex.
+    """
+
+    time_ns: int
+    lane: str
+    where: str
+    message: str
+    says: str
+    is_sent: bool
+    payload: str
+
+
+@dataclass(slots=True)
+class LaneState:
+    """A lane as it is now: frames heard and sent since it was connected, those of the last second, those lost."""
+
+    name: str
+    note: str
+    protocol: str
+    endpoint: str
+    heard: int = 0
+    sent: int = 0
+    rate: float = 0.0
+    lost: int = 0
+
+
+class Hearing:
+    """Follows frames as they come; used by the thread that takes them, and read by the window.
+
+    Attributes
+    ----------
+    lanes
+        Every connected lane, by name.
+    ticks
+        Times and lanes of the last frames, as (nanoseconds, lane, is sent).
+    """
+
+    def __init__(self, layouts: Callable[[], Iterable[Any]]) -> None:
+        self.lanes: dict[str, LaneState] = {}
+        self.ticks: deque[tuple[int, str, bool]] = deque(maxlen=_MOST_TICKS)
+        self._layouts = layouts
+        self._others: dict[str, dict[tuple[int, bool], str]] = {}
+        self._lock = threading.Lock()
+
+    def know(self, endpoints: Sequence[Any]) -> None:
+        """Know the lanes of endpoints."""
+        for endpoint in endpoints:
+            for lane in endpoint.lanes:
+                if lane.name not in self.lanes:
+                    self.lanes[lane.name] = LaneState(lane.name, lane.note, lane.protocol, str(endpoint.address))
+
+    def forget(self) -> None:
+        """Forget everything: nothing is connected any more."""
+        self.lanes.clear()
+        self.ticks.clear()
+        with self._lock:
+            self._others.clear()
+
+    def others_on(self, lane: str) -> dict[tuple[int, bool], str]:
+        """Return identifiers that others send on a lane, as (address, is extended), with what they are called."""
+        with self._lock:
+            return dict(self._others.get(lane, {}))
+
+    def take(self, table: Any, lanes: Any, endpoints: Sequence[Any]) -> list[LogRow]:
+        """Count frames, and return those that are listed, in words."""
+        if any(lane.name not in self.lanes for lane in lanes):
+            self.know(endpoints)
+        self._count(table, [lane.name for lane in lanes])
+        lost = {str(one.address): one.lost for one in endpoints}
+        for state in self.lanes.values():
+            state.lost = lost.get(state.endpoint, 0)
+        return self._in_words(table, lanes)
+
+    def _count(self, table: Any, names: Sequence[str]) -> None:
+        sent = table.flags & np.uint32(going.SENT) > 0
+        for number in np.unique(table.lane).tolist():
+            state = self.lanes.get(names[number])
+            if state is not None:
+                here = table.lane == number
+                state.sent += int((here & sent).sum())
+                state.heard += int((here & ~sent).sum())
+        for row in range(max(len(table) - _MOST_TICKS // 10, 0), len(table)):
+            self.ticks.append((int(table.time_ns[row]), names[int(table.lane[row])], bool(sent[row])))
+        newest = int(table.time_ns[-1])
+        while self.ticks and self.ticks[0][0] < newest - round(_REMEMBERED_S * 1e9):
+            self.ticks.popleft()
+        counts: dict[str, int] = {}
+        for time_ns, lane, _ in self.ticks:
+            if time_ns > newest - 1_000_000_000:
+                counts[lane] = counts.get(lane, 0) + 1
+        for name, state in self.lanes.items():
+            state.rate = float(counts.get(name, 0))
+
+    def _in_words(self, table: Any, lanes: Any) -> list[LogRow]:
+        capture = going.Capture.from_table(table, list(lanes))
+        meaning = engine.Meaning.of(capture, list(self._layouts()))
+        self._remember_others(capture, meaning, table)
+        sent = np.flatnonzero(table.flags & np.uint32(going.SENT))
+        # everything that was sent is told, and of what was heard as much as anybody can read
+        some = np.union1d(sent[-_SAID_A_BATCH:], np.arange(max(len(table) - _SAID_A_BATCH, 0), len(table)))
+        rows = some.astype(np.uint32)
+        messages, says = (column.to_pylist() for column in going.sayings(meaning, rows))
+        made = []
+        for row, message, words in zip(rows.tolist(), messages, says, strict=True):
+            frame = capture.frames.at(row)
+            key = capture.kinds.keys[capture.kind_of(row)]
+            lane = capture.lanes[frame.lane]
+            where = engine.protocol_named(lane.protocol).kind_text(key)
+            made.append(LogRow(
+                int(table.time_ns[row]), lane.name, where, message or "", words or "",
+                bool(frame.flags & going.SENT), table.payload_of(row).hex(" ").upper(),
+            ))  # fmt: skip
+        return made
+
+    def _remember_others(self, capture: Any, meaning: Any, table: Any) -> None:
+        sent = table.flags & np.uint32(going.SENT) > 0
+        ours = set(zip(table.address[sent].tolist(), table.lane[sent].tolist(), strict=True))
+        with self._lock:
+            for kind, key in enumerate(capture.kinds.keys):
+                if (key.address, key.lane) in ours:
+                    continue
+                layout = meaning.layout_of(kind)
+                lane = capture.lanes[key.lane].name
+                words = layout.sender or layout.name if layout is not None else "somebody"
+                self._others.setdefault(lane, {})[key.address, bool(key.flags & going.EXTENDED)] = words

@@ -1,0 +1,196 @@
+"""Register devices: asked at a period with their values as they come, or played with every access in sight."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable
+from typing import Any
+
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ...app.registers import RegistersHere
+from ...widgets.parts import Choice, ElidedLabel, button, hairline, label, scrolled
+from .composer import clear_layout_grid
+
+_MOST_ACCESSES = 12
+
+
+class Devices(QWidget):
+    """Polls a map of registers, writes its fields, or serves it.
+
+    Attributes
+    ----------
+    map, lane, every, poll
+        Which map is asked for, of what, how often, and the switch.
+    place, serve
+        Where a device is played, and the switch.
+    values
+        By field: an entry to type a value, and the label with what was read.
+    """
+
+    def __init__(self, here: RegistersHere) -> None:
+        super().__init__()
+        self._here = here
+        self._maps: dict[str, Any] = {}
+        self.map = Choice()
+        self.map.setAccessibleName("Map of registers")
+        self.lane = Choice()
+        self.lane.setAccessibleName("Device to ask")
+        self.every = QLineEdit("500 ms")
+        self.every.setAccessibleName("Poll period")
+        self.every.setMaximumWidth(72)
+        self.poll = button("Poll", "Ask for these registers at this period")
+        self.place = QLineEdit()
+        self.place.setAccessibleName("Where the device listens")
+        self.place.setPlaceholderText("modbus://127.0.0.1:5020/1")
+        self.serve = button("Be the device", "Answer as this device would, with the values typed below")
+        self.said = label("", "quiet", wrap=True)
+        self.values: dict[str, tuple[QLineEdit, Any]] = {}
+        self._accesses: list[str] = []
+        self.log = label("", "quiet", wrap=True)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(6)
+        self._grid.setVerticalSpacing(3)
+        for choice in (self.map, self.lane):
+            choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            choice.setMinimumContentsLength(6)
+        self._build()
+        self.map.currentTextChanged.connect(self._show_map)
+        self.poll.clicked.connect(self._poll)
+        self.serve.clicked.connect(self._serve)
+        here.changed.connect(self.refresh)
+        here.read.connect(self._read)
+        here.accessed.connect(self._accessed)
+        self.refresh()
+
+    def _build(self) -> None:
+        ask = QHBoxLayout()
+        ask.setSpacing(6)
+        ask.addWidget(self.lane, 1)
+        ask.addWidget(self.every)
+        ask.addWidget(self.poll)
+        play = QHBoxLayout()
+        play.setSpacing(6)
+        play.addWidget(self.place, 1)
+        self.place.setMinimumWidth(90)
+        play.addWidget(self.serve)
+        head = QVBoxLayout()
+        head.setContentsMargins(12, 8, 12, 4)
+        head.setSpacing(6)
+        head.addWidget(self.map)
+        head.addLayout(ask)
+        head.addLayout(play)
+        head.addWidget(self.said)
+        inner = QWidget()
+        inside = QVBoxLayout(inner)
+        inside.setContentsMargins(12, 4, 12, 12)
+        inside.addLayout(self._grid)
+        inside.addWidget(self.log)
+        inside.addStretch(1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(head)
+        column.addWidget(hairline())
+        column.addWidget(scrolled(inner), 1)
+
+    def offer(self, layouts: Iterable[Any]) -> None:
+        """Offer the register maps of the library that Modbus carries."""
+        chosen = self.map.currentText()
+        found = [one for one in layouts if one.registers is not None and one.applies.protocol == "modbus"]
+        self._maps = {one.name: one for one in sorted(found, key=lambda one: one.name.casefold())}
+        self.map.blockSignals(True)
+        self.map.clear()
+        self.map.addItems(list(self._maps))
+        self.map.blockSignals(False)
+        if chosen in self._maps:
+            self.map.setCurrentText(chosen)
+        self._show_map(self.map.currentText())
+
+    def _show_map(self, name: str) -> None:
+        clear_layout_grid(self._grid)
+        self.values = {}
+        layout = self._maps.get(name)
+        for row, field in enumerate(layout.fields if layout is not None else ()):
+            line = QLineEdit()
+            line.setAccessibleName(f"{field.name} to write")
+            line.setPlaceholderText("write, or feed")
+            line.setMaximumWidth(100)
+            line.setMinimumWidth(60)
+            line.editingFinished.connect(lambda line=line: line.setCursorPosition(0))
+            line.returnPressed.connect(lambda name=field.name, line=line: self._write(name, line))
+            read = ElidedLabel("–")
+            read.setMinimumWidth(60)
+            self._grid.addWidget(label(field.name, "quiet"), row, 0)
+            self._grid.addWidget(read, row, 1)
+            self._grid.addWidget(label(field.unit, "quiet"), row, 2)
+            self._grid.addWidget(line, row, 3)
+            self.values[field.name] = (line, read)
+        self._grid.setColumnStretch(1, 1)
+        self.refresh()
+
+    def _poll(self) -> None:
+        if self._here.is_polling:
+            self._here.stop_poll()
+            return
+        layout = self._maps.get(self.map.currentText())
+        if layout is not None:
+            self._here.poll(layout, self.lane.currentText(), self.every.text())
+
+    def _serve(self) -> None:
+        if self._here.serves_at:
+            self._here.stop_serving()
+            return
+        layout = self._maps.get(self.map.currentText())
+        if layout is not None:
+            self._accesses = []
+            feeds = {name: line.text() for name, (line, _) in self.values.items()}
+            self._here.serve(layout, self.place.text().strip() or self.place.placeholderText(), feeds)
+
+    def _write(self, name: str, line: QLineEdit) -> None:
+        layout = self._maps.get(self.map.currentText())
+        if layout is not None and not self._here.serves_at and line.text().strip():
+            self._here.write(layout, self.lane.currentText(), name, line.text().strip())
+
+    def _read(self, rows: list[dict[str, Any]]) -> None:
+        for row in rows:
+            if row["field"] in self.values and row["message"] == self.map.currentText():
+                _, read = self.values[row["field"]]
+                value = row["label"] or ("" if row["value"] is None else f"{row['value']:.6g}")
+                sign = "" if row["valid"] == "good" else f" ({row['valid']})"
+                read.setText(f"{value}{sign}" or "–")
+        self.refresh_counts()
+
+    def _accessed(self, access: Any) -> None:
+        refused = f", refused with {access.refused}" if access.refused else ""
+        what = "read" if access.function in (1, 2, 3, 4) else "write"
+        self._accesses.append(f"{time.strftime('%H:%M:%S')}  {what} {access.count} from {access.first}{refused}")
+        self._accesses = self._accesses[-_MOST_ACCESSES:]
+        self.log.setText("\n".join(reversed(self._accesses)))
+        self.refresh_counts()
+
+    def refresh(self) -> None:
+        """Show what can be done now."""
+        lanes = self._here.lanes()
+        if [self.lane.itemText(n) for n in range(self.lane.count())] != lanes:
+            self.lane.clear()
+            self.lane.addItems(lanes)
+        self.poll.setText("Stop" if self._here.is_polling else "Poll")
+        self.serve.setText("Stop" if self._here.serves_at else "Be the device")
+        self.log.setVisible(bool(self._here.serves_at))
+        self.refresh_counts()
+
+    def refresh_counts(self) -> None:
+        """Say how it goes."""
+        here = self._here
+        if here.serves_at:
+            counts = here.served
+            self.said.setText(f"Serving at {here.serves_at}: {counts.answered} answered, {counts.refused} refused, "
+                              f"{counts.others} for others, {counts.damaged} damaged.")  # fmt: skip
+        elif here.counts is not None:
+            counts = here.counts
+            self.said.setText(f"{counts.asked} asked, {counts.good} answered well, {counts.bad} not.")
+        elif not self._maps:
+            self.said.setText("The library has no map of Modbus registers.")
+        else:
+            self.said.setText("Connect modbus://HOST:PORT/UNIT and poll it; or type values and be the device.")
