@@ -132,7 +132,7 @@ def test_the_rehearsal_example_is_one_with_every_sort_of_step_it_shows():
 def test_every_feed_of_the_page_is_one_and_every_endpoint_can_be_meant():
     text = page("docs/rehearse.md")
     feeds = re.findall(r"^\| `((?:ramp|saw|sine|steps|random|noise|table|=) [^`]*)`", text, re.M)
-    assert len(feeds) == 8
+    assert len(feeds) == 8, feeds
     assert all(parse_feed(feed).words for feed in feeds)
     for written in re.findall(r"^\| `((?:can|udp|tcp|serial|modbus|bench):[^`]*)`", text, re.M):
         filled = (

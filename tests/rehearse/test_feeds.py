@@ -4,7 +4,7 @@ from fractions import Fraction
 
 import pytest
 
-from zesty_abacus.core.errors import MisuseError
+from zesty_abacus.core.errors import DataError, MisuseError
 from zesty_abacus.core.rehearse.feeds import parse_feed
 
 
@@ -96,3 +96,18 @@ def test_noise_on_what_is_no_number_is_told():
 def test_a_feed_is_written_as_it_is_read(text):
     assert parse_feed(text).words == text
     assert parse_feed(parse_feed(text).words) == parse_feed(text)
+
+
+def test_what_was_recorded_feeds_a_field(tmp_path):
+    table = tmp_path / "run.csv"
+    table.write_text("time_s,speed_kn,note_v\n" + "".join(f"{100 + n * 0.5},{n * 2},\n" for n in range(5)))
+    assert _at(f"trace {table} speed_kn", 0, 0.25, 1, 9) == [0, 1, 4, 8]
+    assert _at(f"trace {table} speed_kn at 2 times", 0.5, 1) == [4, 8]
+    text = f"trace {table} speed_kn at 2 times"
+    assert parse_feed(text).words == text
+    with pytest.raises(MisuseError, match="no column 'depth'"):
+        parse_feed(f"trace {table} depth")
+    with pytest.raises(MisuseError, match="above 0"):
+        parse_feed(f"trace {table} speed_kn at -1 times")
+    with pytest.raises(DataError):
+        parse_feed(f"trace {tmp_path / 'none.csv'} x")

@@ -18,7 +18,7 @@ from ..frames.table import FrameTable
 from .batch import Batch
 from .clock import SteadyClock
 from .endpoint import Endpoint, Outgoing
-from .errors import EndpointError, LinkDownError
+from .errors import EndpointError
 
 _WAIT_S = 0.05
 _AGAIN_S = 1.0
@@ -59,7 +59,6 @@ class Receiving:
         self._threads: list[threading.Thread] = []
         self._held = FrameTable.empty()
         self._clock = SteadyClock()
-        self._paused = threading.Event()
 
     @property
     def lanes(self) -> tuple[Lane, ...]:
@@ -175,10 +174,8 @@ class Receiving:
                 if len(table):
                     self._know_lanes(number, endpoint)
                     self._put(self._on_lanes(number, table))
-            except LinkDownError as error:
-                self._news.put(Told(endpoint, str(error), True))
-                self._reopen(endpoint)
-            except EndpointError as error:
+            except (EndpointError, OSError) as error:
+                # whatever a system says of a connection, this thread goes on
                 self._news.put(Told(endpoint, str(error), True))
                 self._reopen(endpoint)
 

@@ -12,6 +12,7 @@ Each has a form in words, which is how a command line and a rehearsal write it:
 ``noise 5 by 0.5``              around a value, with this standard deviation
 ``table 0 s 1, 2 s 5, 3 s 5``   straight between points in time; the last one stays
 ``= `water speed` * 2``         worked out from other fields of the message
+``trace FILE COLUMN``           a column of a recorded table over its own time; ``… at 2 times``
 ==============================  ==========================================================
 
 ``… with lag 0.5 s`` and ``… with noise 0.1`` behind a movement make it what a sensor shows of it.
@@ -26,9 +27,11 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from itertools import pairwise
+from pathlib import Path
 
 import numpy as np
 
+from ..captures.reference import read_reference
 from ..codec.encode import Value
 from ..errors import MisuseError
 from ..expressions.exactly import evaluate_exactly
@@ -186,6 +189,33 @@ class Points(Feed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Trace(Feed):
+    """What was recorded: a column of a table over its own time, straight between its rows; the last value stays.
+
+    Attributes
+    ----------
+    file, column
+    speed
+        How many times as fast as it was recorded.
+    points
+        The column, read when the feed was.
+    """
+
+    file: str
+    column: str
+    speed: float = 1.0
+    points: Points
+
+    def value(self, time_s: float, number: int, known: Known) -> Value:
+        return self.points.value(time_s * self.speed, number, known)
+
+    @property
+    def words(self) -> str:
+        at = "" if self.speed == 1 else f" at {_short(self.speed)} times"
+        return f"trace {self.file} {self.column}{at}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Worked(Feed):
     """Worked out from other fields of the same message."""
 
@@ -262,7 +292,8 @@ _NOISE = re.compile(rf"noise\s+({_NUMBER})\s+by\s+({_NUMBER})")
 _TABLE = re.compile(r"table\s+(.+)")
 _POINT = re.compile(rf"(.+?)\s+({_NUMBER})")
 _SENSOR = re.compile(r"(.+)\s+with\s+(lag|noise)\s+(.+)")
-_WORDS = {"ramp", "saw", "sine", "random", "steps", "noise", "table"}
+_TRACE = re.compile(rf"trace\s+(\S+)\s+(.+?)(?:\s+at\s+({_NUMBER})\s+times)?")
+_WORDS = {"trace", "ramp", "saw", "sine", "random", "steps", "noise", "table"}
 
 
 def parse_feed(text: str) -> Feed:
@@ -290,7 +321,7 @@ def parse_feed(text: str) -> Feed:
 _EXAMPLES = {
     "ramp": "ramp 0 to 10 in 5 s", "saw": "saw 0 to 10 in 5 s", "sine": "sine 0 to 10 in 5 s",
     "random": "random 0 to 10", "steps": "steps 0, 5, 10 each 2 s", "noise": "noise 5 by 0.5",
-    "table": "table 0 s 1, 2 s 5",
+    "table": "table 0 s 1, 2 s 5", "trace": "trace gnss.csv speed_kn",
 }  # fmt: skip
 
 
@@ -343,8 +374,27 @@ def _table(found: re.Match[str]) -> Feed:
     return Points(times_s=tuple(times), values=tuple(values))
 
 
+def _trace(found: re.Match[str]) -> Feed:
+    file, column = found[1], found[2].strip("`")
+    speed = _number(found[3]) if found[3] else 1.0
+    if speed <= 0:
+        raise FeedError("a trace goes at a speed above 0.", where=found[0])
+    table = read_reference(Path(file))
+    if column not in table.values:
+        raise FeedError(f"there is no column {column!r}.", where=file, hint=f"It has {', '.join(table.values)}.")
+    values = table.values[column]
+    known = ~np.isnan(values)
+    if not known.any():
+        raise FeedError(f"the column {column!r} holds no number.", where=file)
+    times = (table.time_ns[known] - table.time_ns[0]) / 1e9
+    # of rows of one moment the last one counts, since times have to rise
+    last = np.append(np.diff(times) > 0, True)
+    points = Points(times_s=tuple(times[last].tolist()), values=tuple(values[known][last].tolist()))
+    return Trace(file=file, column=column, speed=speed, points=points)
+
+
 _FORMS: tuple[tuple[re.Pattern[str], Callable[[re.Match[str]], Feed]], ...] = (
-    (_SPAN, _span), (_STEPS, _steps), (_NOISE, _noise), (_TABLE, _table),
+    (_SPAN, _span), (_STEPS, _steps), (_NOISE, _noise), (_TABLE, _table), (_TRACE, _trace),
 )  # fmt: skip
 
 
