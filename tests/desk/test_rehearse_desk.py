@@ -172,6 +172,12 @@ def test_an_endpoint_that_makes_no_sense_or_is_not_there_is_told(pilot, desk):
     assert not desk.live.is_live
 
 
+def test_the_tug_is_one_click_away(pilot, desk):
+    pilot.click(desk.connecting.bench)
+    pilot.wait(lambda: desk.live.lanes and desk.live.lanes["battery"].heard > 5, "frames of the bench")
+    assert desk.connecting.bench.isHidden()
+
+
 def test_letting_go_ends_the_threads_and_another_connection_listens_anew(pilot, live):
     pilot.click(live.score.leaves["thruster"])
     pilot.click(live.connecting.let_go)

@@ -7,6 +7,8 @@ from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QWidget
 from ...app.live import LiveHere
 from ...widgets.parts import button, with_offers
 
+_BENCH = "bench:yuzu"
+
 
 class Connecting(QWidget):
     """Connects endpoints, and records what comes from them.
@@ -24,16 +26,18 @@ class Connecting(QWidget):
         self.line.setAccessibleName("Endpoint")
         self.line.setPlaceholderText("an endpoint: bench:yuzu, can:vcan0, modbus://127.0.0.1:502/1 …")
         self.connect_button = button("Connect", "Listen to this endpoint")
+        self.bench = button("Yuzu live", f"Connect {_BENCH}: the tug, simulated, to try things on")
         self.record = button("Record", "Write what comes into the open trial")
         self.record.setCheckable(True)
         self.let_go = button("Let go", "Disconnect everything")
         line = QHBoxLayout(self)
         line.setContentsMargins(14, 7, 14, 7)
         line.setSpacing(8)
-        for part in (self.line, self.connect_button, self.record, self.let_go):
+        for part in (self.line, self.connect_button, self.bench, self.record, self.let_go):
             line.addWidget(part, 1 if part is self.line else 0)
         self.connect_button.clicked.connect(self._connect)
         self.line.returnPressed.connect(self._connect)
+        self.bench.clicked.connect(lambda: live.connect_to(_BENCH))
         self.record.clicked.connect(self._record)
         self.let_go.clicked.connect(live.let_go)
         live.changed.connect(self.refresh)
@@ -57,6 +61,7 @@ class Connecting(QWidget):
     def refresh(self) -> None:
         """Show what can be done now."""
         live = self._live
+        self.bench.setVisible(not live.is_live)
         self.record.setVisible(live.is_live)
         self.record.setChecked(live.is_recording)
         self.record.setText("Stop recording" if live.is_recording else "Record")
