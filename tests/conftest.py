@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 
 import pytest
@@ -19,6 +20,12 @@ settings.register_profile(
 )
 settings.load_profile("project")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+@pytest.fixture(autouse=True)
+def collected():
+    """Let circles be collected again after a test with a window, which keeps that to its own thread."""
+    gc.enable()
 
 
 @pytest.fixture(autouse=True)

@@ -117,7 +117,8 @@ def test_a_device_is_polled(trial):
     assert {row["value"] for row in rows if row["field"] == "voltage 1"} == {"231.5"}
     assert {row["valid"] for row in rows if row["field"] == "current 1"} == {"good"}
     moving = [float(row["value"]) for row in rows if row["field"] == "voltage 2"]
-    assert len(moving) == 5
+    # on a busy machine a round may be missed, and is not caught up with
+    assert 3 <= len(moving) <= 5
     assert len(set(moving)) > 1
     assert all(228.9 <= value <= 231.1 for value in moving)
     assert set(rows[0]) == {
@@ -133,7 +134,7 @@ def test_a_device_is_polled(trial):
         "label",
         "valid",
     }
-    assert "answered 5" in " ".join(device.err)
+    assert f"answered {len(moving)}" in " ".join(device.err)
 
 
 def test_a_device_that_never_answers_is_one_sentence(trial):

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import gc
 import sys
 import threading
 import traceback
@@ -29,6 +30,12 @@ def no_faults(monkeypatch):
         "".join(traceback.format_exception(kind, error, trace))))  # fmt: skip
     yield
     assert not faults, faults[0]
+
+
+@pytest.fixture(autouse=True)
+def collects_here(collected):
+    """Collect circles on this thread only, as the program does while it has a window."""
+    gc.disable()
 
 
 @pytest.fixture(autouse=True)

@@ -69,7 +69,7 @@ def test_another_library_is_used_in_the_place_of_a_strange_server(trial, opened)
     assert panel.go.text() == "Open with it"
     pilot.click(panel.go)
     pilot.wait_open()
-    assert len(pilot.session.edits.layouts()) == 33
+    assert len(pilot.session.edits.layouts()) == 35
 
 
 def test_a_library_that_is_missing_is_made_only_when_somebody_says_so(trial, opened):

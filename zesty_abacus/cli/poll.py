@@ -50,6 +50,7 @@ def poll(
     asking = Poll(client, layout)
     lane = lane or next(iter(layout.applies.lanes), client.lanes[0].name)
     readings = Readings(layout, client.unit, lane)
+    readings.warm(asking.blocks[0].first, asking.blocks[0].count)
     last = ""
     with stopped_by_signals() as stopped, rows_to(output, force, form, SCHEMA, sys.stdout.buffer) as rows:
         begin, number = time.monotonic(), 0

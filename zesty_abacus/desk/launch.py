@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import QApplication
 
 from .app.faults import told_fault
 from .app.session import Session
+from .collecting import Collecting
 from .widgets.theme import NIGHT, PEEL, look
 from .window import Window
 
@@ -30,6 +31,7 @@ def make_application() -> QApplication:
     application = QApplication(sys.argv[:1])
     application.setStyle("Fusion")
     application.setWindowIcon(QIcon(str(ICON)))
+    Collecting(application)
     return application
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
+from ...frames import flags as F
 from ...frames.capture import Capture, Lane
 from ...frames.table import FrameTable
 from ...handover.block import AnyBlock
@@ -11,6 +12,9 @@ from ...handover.long_table import LONG_SCHEMA, long_table
 from ...layouts.model import Layout
 from ...protocols.modbus import NAME, address_of, address_parts
 from ...reading.meaning import Meaning
+from ..batch import Batch
+from .blocks import space_of
+from .requests import READS
 
 SCHEMA = LONG_SCHEMA
 
@@ -33,8 +37,16 @@ class Readings:
             _, function, first = address_parts(applies.address)
             applies = msgspec.structs.replace(applies, address=address_of(unit, function, first))
         self._layout = msgspec.structs.replace(layout, applies=applies, registers=registers)
-        self.lane = lane
+        self.lane, self._unit = lane, unit
         self._lanes = [Lane(lane, NAME, "Modbus")]
+
+    def warm(self, first: int, count: int) -> None:
+        """Decode an answer of zeros, so that the first real one does not wait for what is loaded once."""
+        space = space_of(self._layout)
+        address = address_of(self._unit, READS[space], first)
+        batch = Batch()
+        batch.add(0, bytes(-(-count * space.register_bits // 8)), address, F.ANSWER)
+        self.of(batch.table())
 
     def of(self, table: FrameTable) -> list[AnyBlock]:
         """Return the rows of some exchanges; none where nothing was answered."""

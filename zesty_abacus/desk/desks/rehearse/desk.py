@@ -60,7 +60,7 @@ class RehearseDesk(QWidget):
         self.devices = Devices(self.registers)
         self.replays = Replays(session, session.replaying)
         self.side = SideTabs("Rehearse", {
-            "Rehearsals": self.rehearsals, "Round trip": self.trips, "Devices": self.devices, "Replay": self.replays,
+            "Steps": self.rehearsals, "Round trip": self.trips, "Devices": self.devices, "Replay": self.replays,
         })  # fmt: skip
         self._timer = QTimer(self)
         self._timer.setInterval(_REPAINT_MS)
@@ -76,7 +76,7 @@ class RehearseDesk(QWidget):
                     lambda: self.live.is_live, self.name),
             Command("run rehearsal", "Run the chosen rehearsal, or stop it", "R", self.rehearsals.run,
                     lambda: self.live.is_live, self.name),
-            Command("connect", "Connect an endpoint", "E", self.connecting.line.setFocus, desk=self.name),
+            Command("connect endpoint", "Connect an endpoint", "E", self.connecting.line.setFocus, desk=self.name),
         ]  # fmt: skip
 
     def step_frame(self, by: int) -> bool:

@@ -1,0 +1,33 @@
+"""Lets Python's collector of circles run on the thread of the window only.
+
+A window that was closed hangs together in circles, and whoever allocates next collects them: on a thread that receives
+frames Qt's objects would be destroyed where they do not live, which ends the program.
+"""
+
+from __future__ import annotations
+
+import gc
+
+from PyQt6.QtCore import QObject, QTimer
+
+_EVERY_MS = 250
+
+
+class Collecting(QObject):
+    """Collects as often as Python would, between two events of the window."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        gc.disable()
+        self._timer = QTimer(self)
+        self._timer.setInterval(_EVERY_MS)
+        self._timer.timeout.connect(collect_due)
+        self._timer.start()
+
+
+def collect_due() -> None:
+    """Collect the oldest generation whose time has come by Python's own thresholds."""
+    counts, thresholds = gc.get_count(), gc.get_threshold()
+    due = [age for age in range(len(counts)) if counts[age] > thresholds[age] > 0]
+    if due:
+        gc.collect(due[-1])
