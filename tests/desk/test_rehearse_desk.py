@@ -1,9 +1,11 @@
 """The Rehearse desk with the bench running, driven by mouse and keys."""
 
 import csv
+import json
 import socket
 from xml.etree import ElementTree
 
+import pyarrow.parquet as pq
 import pytest
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox
@@ -83,7 +85,7 @@ def test_a_message_is_sent_and_the_bench_answers(pilot, live):
     pilot.wait(lambda: sent(live), "the frame in the log")
     assert sent(live)[0].says.startswith("wanted release")
     pilot.wait(lambda: any("result refused" in row.says for row in live.log.rows), "the answer of the hook")
-    live.filter.setText("refused")
+    live.log_line.line.setText("refused")
     assert all("refused" in row.says for row in live.log._shown)
 
 
@@ -155,13 +157,82 @@ def test_what_comes_is_recorded_into_the_trial(pilot, live):
     assert "thruster" in lanes
 
 
-def test_the_log_is_written_with_everything_that_was_heard(pilot, live, tmp_path):
-    live.live.write_log(tmp_path / "log.csv")
-    pilot.settle()
-    with (tmp_path / "log.csv").open() as file:
-        rows = list(csv.DictReader(file))
+@pytest.mark.parametrize("form", ["csv", "jsonl", "parquet"])
+def test_the_log_is_written_with_everything_that_was_heard_and_where_from(pilot, live, tmp_path, form):
+    path = tmp_path / f"log.{form}"
+    live.log_line.write_to(path)
+    pilot.wait(lambda: path.with_name(f"{path.name}.origin.json").exists(), "the log and its origin")
+    rows = rows_of(path)
     assert len(rows) > 50
     assert {row["lane"] for row in rows} == {"thruster", "battery"}
+    times = [int(row["time_ns"]) for row in rows]
+    assert times == sorted(times)
+    assert {len(row["payload"]) for row in rows} == {2 * int(row["size"]) for row in rows}
+    origin = json.loads(path.with_name(f"{path.name}.origin.json").read_text())
+    assert origin["sources"] == ["bench:yuzu"]
+
+
+def rows_of(path):
+    if path.suffix == ".parquet":
+        return pq.read_table(path).to_pylist()
+    with path.open() as file:
+        return list(csv.DictReader(file)) if path.suffix == ".csv" else [json.loads(line) for line in file]
+
+
+def test_the_log_lists_frames_where_a_condition_holds(pilot, live):
+    line = live.log_line
+    line.by.setCurrentText("where")
+    pilot.type(line.line, 'lane == "battery"', enter=True)
+    pilot.wait(lambda: live.log.count() > 5, "frames of the battery")
+    assert {row.lane for row in live.log._shown} == {"battery"}
+    assert {row.lane for row in live.log.rows} == {"thruster", "battery"}, "the others are there all the same"
+    line.line.setText("lane ==")
+    pilot.key(Qt.Key.Key_Return)
+    assert "the condition ends too early" in pilot.window.foot.told.text()
+    assert {row.lane for row in live.log._shown} == {"battery"}, "what makes no sense changes nothing"
+    line.line.clear()
+    assert live.live.hearing.asked == ""
+    assert live.log.count() == len(live.log.rows)
+
+
+def test_a_condition_may_say_fields_of_layouts(pilot, live):
+    line = live.log_line
+    line.by.setCurrentText("where")
+    pilot.type(line.line, "`Azimuth feedback port`.angle < 1000 deg", enter=True)
+    pilot.wait(lambda: live.log.count() > 3, f"frames of the thruster; told {pilot.window.foot.told.text()}")
+    assert {row.message for row in live.log._shown} == {"Azimuth feedback port"}
+    pilot.click(live.connecting.let_go)
+    assert line.line.text() == ""
+    assert live.live.hearing.asked == ""
+
+
+def test_holding_still_loses_nothing(pilot, live):
+    live.log.setFocus()
+    pilot.key("Y")
+    assert live.log_line.hold.text() == "Go on"
+    stands, heard = list(live.log.rows), live.live.lanes["thruster"].heard
+    pilot.wait(lambda: live.live.lanes["thruster"].heard > heard + 50, "frames that come meanwhile")
+    assert list(live.log.rows) == stands
+    pilot.key("Y")
+    assert len(live.log.rows) > len(stands) + 50
+    times = [row.time_ns for row in live.log.rows]
+    assert times == sorted(times), "what came meanwhile stands where it belongs"
+
+
+def test_the_mirror_of_a_receiver_sends_what_is_read(pilot, desk):
+    desk.side.show_page(1)
+    desk.composer.choose("Azimuth command port")
+    assert not desk.trips.make_mirror.isEnabled(), "a layout reads itself"
+    desk.trips.receiver.setCurrentText("Azimuth command starboard")
+    changes = len(pilot.session.edits.layouts())
+    pilot.click(desk.trips.make_mirror)
+    sender, receiver = (
+        next(one for one in pilot.session.edits.layouts() if one.name == f"Azimuth command {side}")
+        for side in ("port", "starboard")
+    )
+    assert len(pilot.session.edits.layouts()) == changes
+    assert [field.places for field in sender.fields] == [field.places for field in receiver.fields]
+    assert not {field.id for field in sender.fields} & {field.id for field in receiver.fields}
 
 
 def test_an_endpoint_that_makes_no_sense_or_is_not_there_is_told(pilot, desk):

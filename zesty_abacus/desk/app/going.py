@@ -5,10 +5,13 @@ from __future__ import annotations
 from ...core.codec.encode import get_value
 from ...core.frames.capture import Capture
 from ...core.frames.flags import EXTENDED, SENT
+from ...core.handover.frame_table import FRAME_SCHEMA
 from ...core.handover.sayings import sayings
+from ...core.handover.writers import export_tables
 from ...core.library.rehearsals import keep_rehearsal
 from ...core.live.durations import duration_ns
 from ...core.live.errors import EndpointError
+from ...core.live.journal import Journal
 from ...core.live.modbus.bank import Access
 from ...core.live.modbus.endpoint import ModbusEndpoint
 from ...core.live.modbus.opening import server_of
@@ -17,12 +20,14 @@ from ...core.live.modbus.readings import Readings
 from ...core.live.modbus.write import write_fields
 from ...core.live.receiving import Receiving, on_lanes
 from ...core.live.registry import endpoint_of, schemes
-from ...core.live.sinks import LaneFiles, TableSink
+from ...core.live.sinks import LaneFiles
+from ...core.live.watch import Watch
 from ...core.rehearse.before import before_sending
 from ...core.rehearse.device import bank_of
 from ...core.rehearse.edit import moved, paths_of, step_at, with_added, with_step, without
 from ...core.rehearse.feeds import parse_feed
 from ...core.rehearse.message import OutgoingMessage, layout_named
+from ...core.rehearse.mirror import mirror
 from ...core.rehearse.outlets import Outlets
 from ...core.rehearse.prepared import Prepared
 from ...core.rehearse.replay import Replay, rows_to_send
@@ -40,11 +45,11 @@ from ...core.rehearse.steps import (
 )
 
 __all__ = [
-    "EXTENDED", "SENT", "STEP_KINDS", "Access", "Capture", "EndpointError", "LaneFiles", "ModbusEndpoint",
-    "OutgoingMessage", "Outlets", "Polling", "Prepared", "Readings", "Receiving", "Rehearsal", "Replay", "Runner",
-    "Schedule", "TableSink", "bank_of", "before_sending", "duration_ns", "endpoint_of", "fresh_step", "get_value",
-    "junit_xml", "keep_rehearsal", "layout_named", "moved", "on_lanes", "parse_feed", "paths_of", "rehearsal_from_file",
-    "rehearsal_from_json", "rehearsal_to_json", "round_trip", "rows_to_send", "sayings", "schemes", "server_of",
-    "step_at", "with_added", "with_step",
-    "without", "write_fields",
+    "EXTENDED", "FRAME_SCHEMA", "SENT", "STEP_KINDS", "Access", "Capture", "EndpointError", "Journal", "LaneFiles",
+    "ModbusEndpoint", "OutgoingMessage", "Outlets", "Polling", "Prepared", "Readings", "Receiving", "Rehearsal",
+    "Replay", "Runner", "Schedule", "Watch", "bank_of", "before_sending", "duration_ns", "endpoint_of",
+    "export_tables", "fresh_step", "get_value", "junit_xml", "keep_rehearsal", "layout_named", "mirror", "moved",
+    "on_lanes", "parse_feed", "paths_of", "rehearsal_from_file", "rehearsal_from_json", "rehearsal_to_json",
+    "round_trip", "rows_to_send", "sayings", "schemes", "server_of", "step_at", "with_added", "with_step", "without",
+    "write_fields",
 ]  # fmt: skip

@@ -14,6 +14,8 @@ from .doors import engine, going
 
 _SAID_A_BATCH = 24
 """Frames of a batch that are put into words: more than fit into a window between two of its pictures."""
+_ASKED_A_BATCH = 240
+"""Frames of a batch in which a condition holds that are put into words; more than can be read, less than holds up."""
 _REMEMBERED_S = 12.0
 _MOST_TICKS = 6000
 
@@ -28,6 +30,8 @@ class LogRow:
     is_sent
     payload
         In hex.
+    asked
+        The condition that holds in it; empty if none was asked.
     """
 
     time_ns: int
@@ -37,6 +41,7 @@ class LogRow:
     says: str
     is_sent: bool
     payload: str
+    asked: str = ""
 
 
 @dataclass(slots=True)
@@ -70,6 +75,22 @@ class Hearing:
         self._layouts = layouts
         self._others: dict[str, dict[tuple[int, bool], str]] = {}
         self._lock = threading.Lock()
+        self._asked: tuple[str, Any] = "", None
+
+    def ask(self, condition: str) -> None:
+        """Say of every frame from now on whether a condition holds in it; empty asks nothing.
+
+        Raises
+        ------
+        MisuseError
+            If it makes no sense.
+        """
+        self._asked = condition, going.Watch(condition, list(self.lanes), list(self._layouts())) if condition else None
+
+    @property
+    def asked(self) -> str:
+        """The condition that is asked of every frame; empty if none is."""
+        return self._asked[0]
 
     def know(self, endpoints: Sequence[Any]) -> None:
         """Know the lanes of endpoints."""
@@ -82,6 +103,7 @@ class Hearing:
         """Forget everything: nothing is connected any more."""
         self.lanes.clear()
         self.ticks.clear()
+        self._asked = "", None
         with self._lock:
             self._others.clear()
 
@@ -127,8 +149,13 @@ class Hearing:
         sent = np.flatnonzero(table.flags & np.uint32(going.SENT))
         # everything that was sent is told, and of what was heard as much as anybody can read
         some = np.union1d(sent[-_SAID_A_BATCH:], np.arange(max(len(table) - _SAID_A_BATCH, 0), len(table)))
+        asked, watch = self._asked
+        holds = watch.holds_in(table, lanes) if watch is not None else []
+        # what is asked for is listed beside the newest, even in a flood of everything else
+        some = np.union1d(some, np.array(holds[-_ASKED_A_BATCH:], np.int64))
         rows = some.astype(np.uint32)
         messages, says = (column.to_pylist() for column in going.sayings(meaning, rows))
+        held = set(holds)
         made = []
         for row, message, words in zip(rows.tolist(), messages, says, strict=True):
             frame = capture.frames.at(row)
@@ -138,6 +165,7 @@ class Hearing:
             made.append(LogRow(
                 int(table.time_ns[row]), lane.name, where, message or "", words or "",
                 bool(frame.flags & going.SENT), table.payload_of(row).hex(" ").upper(),
+                asked if row in held else "",
             ))  # fmt: skip
         return made
 

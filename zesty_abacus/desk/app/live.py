@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.errors import AbacusError
@@ -111,7 +112,7 @@ class LiveHere(QObject):
         receiving = going.Receiving([])
         receiving.__enter__()
         self._folder = Path(tempfile.mkdtemp(prefix="zesty-abacus-live-"))
-        self._log = going.TableSink(self._folder / "log.csv", "csv")
+        self._log = going.Journal(self._folder / "log.csv")
         self.receiving = receiving
         self.outlets = going.Outlets(receiving)
         self._schedule = going.Schedule(self.outlets.send)
@@ -209,6 +210,17 @@ class LiveHere(QObject):
 
     # what comes
 
+    def ask(self, condition: str) -> bool:
+        """List frames where a condition holds as such from now on; empty asks nothing. What is wrong is told."""
+        try:
+            if condition and not self.is_live:
+                raise going.EndpointError("nothing is connected.", hint=_NOTHING)
+            self.hearing.ask(condition)
+        except AbacusError as error:
+            self.told.emit("wrong", str(error))
+            return False
+        return True
+
     def lend(self, is_lent: bool) -> None:
         """Let somebody else take what comes, who hands it to :meth:`take`; or take it here again."""
         (self._is_taken.set if is_lent else self._is_taken.clear)()
@@ -267,18 +279,20 @@ class LiveHere(QObject):
             self.recorded.emit(files.entries)
             self.changed.emit()
 
-    def write_log(self, path: Path) -> None:
+    def write_log(
+        self, path: Path, form: str, origin: Any, done: Callable[[int], None], failed: Callable[[str], None]
+    ) -> None:
         """Write everything that was sent and heard since the first connection as a table, on a thread."""
-        folder = self._folder
-        if folder is None:
-            self.told.emit("wrong", "Nothing was connected yet.")
+        log = self._log
+        if log is None:
+            failed(_NOTHING)
             return
-
-        def work(_progress: Any) -> None:
-            Target(path, True).check()
-            shutil.copyfile(folder / "log.csv", path)
-
+        origin = msgspec.structs.replace(origin, sources=tuple(sorted({one.endpoint for one in self.lanes.values()})))
+        target = Target(path, True)
         self._jobs.start(
-            "log", f"writing {path.name}", work, lambda _none: self.told.emit("good", f"{path.name} is written."),
-            lambda words: self.told.emit("wrong", words),
+            "log", f"writing {path.name}",
+            lambda progress: going.export_tables(
+                target, form, going.FRAME_SCHEMA, log.tables(), progress, log.count, origin
+            ),
+            done, failed,
         )  # fmt: skip

@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import msgspec
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QMessageBox, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMessageBox, QSplitter, QVBoxLayout, QWidget
 
 from ...app.commands import Command
 from ...app.live import LiveHere
 from ...app.session import Session
-from ...widgets.parts import DeskHead, button, hairline, label, scrolled
+from ...widgets.parts import DeskHead, button, hairline, scrolled
 from ...widgets.side_tabs import SideTabs
 from ...widgets.words import counted
 from .composer import Composer
 from .connecting import Connecting
 from .devices import Devices
 from .log import Log
+from .log_line import LogLine
 from .rehearsals import Rehearsals
 from .replays import Replays
 from .score import Score
@@ -34,7 +34,7 @@ class RehearseDesk(QWidget):
     ----------
     side
         The panel for the right side: rehearsals, the round trip of the message in hand, register devices, replays.
-    connecting, score, composer, log
+    connecting, score, composer, log, log_line
     """
 
     name = "Rehearse"
@@ -49,10 +49,7 @@ class RehearseDesk(QWidget):
         self.score = Score(self.live)
         self.composer = Composer(self.live)
         self.log = Log()
-        self.filter = QLineEdit()
-        self.filter.setPlaceholderText("only frames with these words")
-        self.filter.setAccessibleName("Only frames with these words")
-        self.write_log = button("Write the log …", "Write everything that was sent and heard as a table")
+        self.log_line = LogLine(session, self.log, self.score)
         self.rehearsing, self.registers = session.rehearsing, session.registers
         author = lambda: session.edits.line.author  # noqa: E731
         self.rehearsals = Rehearsals(self.rehearsing, session.jobs, lambda: session.library, author)
@@ -77,6 +74,8 @@ class RehearseDesk(QWidget):
             Command("run rehearsal", "Run the chosen rehearsal, or stop it", "R", self.rehearsals.run,
                     lambda: self.live.is_live, self.name),
             Command("connect endpoint", "Connect an endpoint", "E", self.connecting.line.setFocus, desk=self.name),
+            Command("hold still", "Let the picture stand still, or go on; nothing is lost", "Y",
+                    self.log_line.hold.click, lambda: self.live.is_live, self.name),
         ]  # fmt: skip
 
     def step_frame(self, by: int) -> bool:
@@ -90,14 +89,8 @@ class RehearseDesk(QWidget):
         under = QVBoxLayout(below)
         under.setContentsMargins(0, 0, 0, 0)
         under.setSpacing(0)
-        line = QHBoxLayout()
-        line.setContentsMargins(14, 5, 14, 5)
-        line.setSpacing(8)
-        line.addWidget(label("Sent and heard"))
-        line.addWidget(self.filter, 1)
-        line.addWidget(self.write_log)
         under.addWidget(hairline())
-        under.addLayout(line)
+        under.addWidget(self.log_line)
         under.addWidget(self.log, 1)
         split = QSplitter(Qt.Orientation.Vertical)
         split.setHandleWidth(1)
@@ -124,10 +117,9 @@ class RehearseDesk(QWidget):
         self.rehearsing.asked.connect(self._ask)
         live.changed.connect(self.devices.refresh)
         self.stop_all.clicked.connect(live.stop_all)
-        self.filter.textChanged.connect(self.log.list_only)
-        self.write_log.clicked.connect(self._ask_log)
         self.score.picked.connect(self.composer.choose)
         self.composer.changed.connect(self.trips.refresh)
+        self.trips.mirrored.connect(self._take_mirror)
         self._timer.timeout.connect(self._tick)
         session.opened.connect(self._offer)
         session.layouts_changed.connect(self._offer)
@@ -140,6 +132,7 @@ class RehearseDesk(QWidget):
         self.trips.offer(layouts)
         self.devices.offer(layouts)
         self.rehearsals.read()
+        self.log_line.ask_again()
         self.connecting.offer(self.live.examples())
 
     def _take_kind(self) -> None:
@@ -147,6 +140,12 @@ class RehearseDesk(QWidget):
         layout = self._session.reading.layout_of(self._session.kind)
         if layout is not None and self.isVisible():
             self.composer.choose(layout.name)
+
+    def _take_mirror(self, layout: Any, left_out: tuple[str, ...]) -> None:
+        """Keep a sender's layout that was made from its receiver's."""
+        if self._session.edits.change(layout, f"Mirror {self.trips.receiver.currentText()}"):
+            said = " ".join(left_out) or "Every field arrives as it is meant."
+            self._session.told.emit("wrong" if left_out else "good", f"{layout.name} sends what is read. {said}")
 
     def _refresh(self) -> None:
         live = self.live
@@ -163,11 +162,6 @@ class RehearseDesk(QWidget):
     def _tick(self) -> None:
         if self.isVisible():
             self.score.update()
-
-    def _ask_log(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write the log to", "log.csv", "CSV (*.csv)")
-        if name:
-            self.live.write_log(Path(name))
 
     def _keep(self, entries: list[Any]) -> None:
         """Let what was recorded join the trial."""

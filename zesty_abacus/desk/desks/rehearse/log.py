@@ -23,36 +23,56 @@ class Log(RowList):
     ----------
     rows
         The last rows; what is older is in the file that the log is written to.
-    only
-        Words that a row must have to be listed; empty lists all.
+    is_held
+        Whether it stands still; what comes meanwhile is listed once it goes on.
     """
 
     def __init__(self) -> None:
         super().__init__("Sent and heard", _ROW, _HEAD)
         self.rows: deque[LogRow] = deque(maxlen=_MOST)
-        self._only = ""
+        self.is_held = False
+        self._waiting: deque[LogRow] = deque(maxlen=_MOST)
+        self._only = self._where = ""
         self._shown: list[LogRow] = []
         look.changed.connect(self._repaint)
 
     def add(self, rows: list[LogRow]) -> None:
         """Add rows behind the others."""
+        if self.is_held:
+            self._waiting.extend(rows)
+            return
         follows = self.first() + self.slots() >= self.count()
         self.rows.extend(rows)
-        self._shown = [row for row in self.rows if _has(row, self._only)]
-        self._set_range()
+        self._list()
         if follows:
             self.set_first(max(self.count() - self.slots(), 0))
         self._repaint()
 
     def list_only(self, words: str) -> None:
-        """List only rows that have some words in them."""
-        self._only = words.strip().casefold()
-        self.add([])
+        """List only rows that have some words in them; empty lists all."""
+        self._only, self._where = words.strip().casefold(), ""
+        self._list(to_end=True)
 
-    def clear(self) -> None:
-        """Forget all rows."""
-        self.rows.clear()
-        self.add([])
+    def list_where(self, condition: str) -> None:
+        """List only rows that were asked for by a condition; empty lists all."""
+        self._only, self._where = "", condition
+        self._list(to_end=True)
+
+    def hold(self, is_held: bool) -> None:
+        """Stand still, or go on with all that came meanwhile."""
+        self.is_held = is_held
+        if not is_held:
+            waited = list(self._waiting)
+            self._waiting.clear()
+            self.add(waited)
+
+    def _list(self, *, to_end: bool = False) -> None:
+        where = self._where
+        self._shown = [row for row in self.rows if _has(row, self._only) and (not where or row.asked == where)]
+        self._set_range()
+        if to_end:
+            self.set_first(max(self.count() - self.slots(), 0))
+        self._repaint()
 
     def count(self) -> int:
         return len(self._shown)
@@ -101,9 +121,15 @@ class Log(RowList):
             for (x, room), (words, font, ink) in zip(columns, cells, strict=True):
                 draw_text(painter, QRectF(x, y, room, _ROW), words, font, ink)
         if not self._shown:
-            words = "Nothing was sent or heard yet." if not self.rows else "No frame has these words."
+            words = self._nothing()
             draw_text(painter, QRectF(14, _HEAD + 6, width - 28, 20), words, text_font(SMALL_PX), theme.quiet)
         painter.end()
+
+    def _nothing(self) -> str:
+        """Say why the list is empty."""
+        if not self.rows:
+            return "Nothing was sent or heard yet."
+        return "It has not held since it was asked." if self._where else "No frame has these words."
 
 
 def _has(row: LogRow, words: str) -> bool:

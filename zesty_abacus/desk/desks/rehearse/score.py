@@ -47,6 +47,7 @@ class Score(QWidget):
         super().__init__()
         self._live = live
         self._rows: list[tuple[float, float, str]] = []
+        self._held: tuple[int, float, list[tuple[int, str, bool]]] | None = None
         self.leaves: dict[str, QPushButton] = {}
         self.setAccessibleName("What goes out")
         live.changed.connect(self._resize)
@@ -55,6 +56,11 @@ class Score(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(600, int(self._height()))
+
+    def hold(self, is_held: bool) -> None:
+        """Stand still at this moment, or go on with now."""
+        self._held = (time.time_ns(), time.monotonic(), list(self._live.hearing.ticks)) if is_held else None
+        self.update()
 
     def _height(self) -> float:
         lanes = len(self._live.lanes) * _LANE
@@ -123,16 +129,17 @@ class Score(QWidget):
             x = self._x(float(second))
             painter.setPen(QPen(QColor(theme.line), 1))
             painter.drawLine(QPointF(x, _TOP - 2), QPointF(x, self.height()))
-            words = "now" if second == 0 else f"{abs(second)} s ago" if second < 0 else f"in {second} s"
+            now = "now" if self._held is None else "held"
+            words = now if second == 0 else f"{abs(second)} s ago" if second < 0 else f"in {second} s"
             align = Qt.AlignmentFlag.AlignHCenter
             if x + 30 < self.width():
                 draw_text(painter, QRectF(x - 40, 2, 80, 16), words, text_font(TINY_PX), theme.quiet, align)
 
     def _lanes(self, painter: QPainter, y: float) -> float:
         theme = look.theme
-        now_ns = time.time_ns()
+        now_ns, _, ticks_now = self._held or (time.time_ns(), 0.0, list(self._live.hearing.ticks))
         by_lane: dict[str, list[tuple[float, bool]]] = {name: [] for name in self._live.lanes}
-        for time_ns, lane, is_sent in list(self._live.hearing.ticks):
+        for time_ns, lane, is_sent in ticks_now:
             seconds = (time_ns - now_ns) / 1e9
             if seconds >= -_PAST_S and lane in by_lane:
                 by_lane[lane].append((seconds, is_sent))
@@ -163,7 +170,7 @@ class Score(QWidget):
         colour = theme.wrong if entry.trouble else theme.quiet
         draw_text(painter, QRectF(14, y + 16, _NAMES - 24, 16), said, text_font(TINY_PX), colour)
         fields = list(entry.message.feeds.items())[:_MOST_FIELDS]
-        since = time.monotonic() - entry.begin_s
+        since = (self._held[1] if self._held is not None else time.monotonic()) - entry.begin_s
         for number, (field, feed) in enumerate(fields):
             row = QRectF(_NAMES, y, self.width() - _NAMES - 12, _FIELD - 3)
             painter.setPen(Qt.PenStyle.NoPen)

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from ...app.doors import engine, going
-from ...widgets.parts import Choice, label, scrolled
+from ...widgets.parts import Choice, button, label, scrolled
 from .composer import clear_layout_grid
 
 _SAME = "the same layout"
@@ -23,7 +24,14 @@ class Trips(QWidget):
         Which layout reads what is sent.
     trips
         What is shown.
+
+    Events
+    ------
+    mirrored
+        (layout, what was left out) the sender's layout was made anew from the receiver's.
     """
+
+    mirrored = pyqtSignal(object, object)
 
     def __init__(self, sender: Callable[[], Any]) -> None:
         super().__init__()
@@ -32,6 +40,7 @@ class Trips(QWidget):
         self.trips: list[Any] = []
         self.receiver = Choice()
         self.receiver.setAccessibleName("Read by")
+        self.make_mirror = button("Make the mirror", "Let the sender write what the receiver reads")
         self.title = label("", "quiet", wrap=True)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(10)
@@ -46,11 +55,13 @@ class Trips(QWidget):
         head.setSpacing(6)
         head.addWidget(self.title)
         head.addWidget(self.receiver)
+        head.addWidget(self.make_mirror, alignment=Qt.AlignmentFlag.AlignLeft)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(head)
         column.addWidget(scrolled(inner), 1)
         self.receiver.currentTextChanged.connect(lambda _text: self.refresh())
+        self.make_mirror.clicked.connect(self._mirror)
 
     def offer(self, layouts: Iterable[Any]) -> None:
         """Offer the layouts that may read what is sent."""
@@ -69,10 +80,11 @@ class Trips(QWidget):
         clear_layout_grid(self._grid)
         sender = self._sender()
         self.trips = []
+        receiver = self._layouts.get(self.receiver.currentText())
+        self.make_mirror.setEnabled(sender is not None and receiver is not None and receiver.id != sender.id)
         if sender is None:
             self.title.setText("Choose a message to compose; what its values lose on the way stands here.")
             return
-        receiver = self._layouts.get(self.receiver.currentText())
         self.title.setText(f"{sender.name}, sent and read again; worst over the whole range, read by")
         self.trips = going.round_trip(sender, receiver)
         for place, words in enumerate(("field", "meant", "arrives", "loss")):
@@ -89,6 +101,11 @@ class Trips(QWidget):
         if not self.trips:
             self._grid.addWidget(label("It has no numbers.", "quiet"), 1, 0, 1, 4)
         self._grid.setColumnStretch(0, 1)
+
+    def _mirror(self) -> None:
+        sender, receiver = self._sender(), self._layouts.get(self.receiver.currentText())
+        if sender is not None and receiver is not None:
+            self.mirrored.emit(*going.mirror(sender, receiver))
 
 
 def _figure(value: Any) -> str:
