@@ -76,6 +76,23 @@ def test_a_bead_is_turned_by_the_keys(pilot, desk):
     assert desk.composer.hex.text().startswith("80 00") or desk.composer.hex.text().startswith("00 80")
 
 
+def test_a_slider_feeds_by_hand_and_reaches_what_goes_out(pilot, live):
+    pilot.click(live.score.leaves["thruster"])
+    live.composer.choose("Helm lever")
+    slider, line = live.composer.sliders["lever port"], live.composer.fields["lever port"]
+    pilot.type(line, "20", enter=True)
+    stood = slider.value()
+    pilot.type(live.composer.every, "20 ms", enter=True)
+    slider.setFocus()
+    pilot.key(Qt.Key.Key_PageUp)
+    assert slider.value() == stood + slider.pageStep()
+    assert float(line.text()) > 20
+    says = f"lever port {line.text()}"
+    pilot.wait(lambda: sent(live) and sent(live)[-1].says.startswith(says), "the value of the slider on the bus")
+    pilot.type(line, "sine -20 to 60 in 2 s", enter=True)
+    assert line.text() == "sine -20 to 60 in 2 s", "the slider follows values, and never takes a feed's place by itself"
+
+
 def test_a_message_is_sent_and_the_bench_answers(pilot, live):
     pilot.click(live.score.leaves["thruster"])
     assert live.score.leaves["thruster"].text() == "may send"

@@ -23,6 +23,7 @@ from ...core.live.registry import endpoint_of, schemes
 from ...core.live.sinks import LaneFiles
 from ...core.live.watch import Watch
 from ...core.rehearse.before import before_sending
+from ...core.rehearse.by_hand import stops_of
 from ...core.rehearse.device import bank_of
 from ...core.rehearse.edit import moved, paths_of, step_at, with_added, with_step, without
 from ...core.rehearse.feeds import parse_feed
@@ -50,6 +51,6 @@ __all__ = [
     "Replay", "Runner", "Schedule", "Watch", "bank_of", "before_sending", "duration_ns", "endpoint_of",
     "export_tables", "fresh_step", "get_value", "junit_xml", "keep_rehearsal", "layout_named", "mirror", "moved",
     "on_lanes", "parse_feed", "paths_of", "rehearsal_from_file", "rehearsal_from_json", "rehearsal_to_json",
-    "round_trip", "rows_to_send", "sayings", "schemes", "server_of", "step_at", "with_added", "with_step", "without",
-    "write_fields",
+    "round_trip", "rows_to_send", "sayings", "schemes", "server_of", "step_at", "stops_of", "with_added", "with_step",
+    "without", "write_fields",
 ]  # fmt: skip

@@ -15,6 +15,7 @@ from ...app.live import LiveHere
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState
 from ...widgets.parts import Choice, button, label, scrolled
+from .hand_slider import HandSlider
 
 _MOST_BYTES = 64
 
@@ -30,6 +31,8 @@ class Composer(QWidget):
         Where a message is chosen, a period typed, and the payload typed as hex.
     fields
         An entry a field, by its name: a value, or what feeds it.
+    sliders
+        Beside numbers on equal steps: the value by hand.
     """
 
     changed = pyqtSignal()
@@ -58,6 +61,7 @@ class Composer(QWidget):
         self.said = label("", "quiet", wrap=True)
         self.abacus = Abacus()
         self.fields: dict[str, QLineEdit] = {}
+        self.sliders: dict[str, HandSlider] = {}
         self._grid = QGridLayout()
         self._build()
         self._connect()
@@ -144,7 +148,7 @@ class Composer(QWidget):
     def _take(self, name: str) -> None:
         self._layout = self._layouts.get(name)
         clear_layout_grid(self._grid)
-        self.fields = {}
+        self.fields, self.sliders = {}, {}
         if self._layout is None:
             return
         entry = self._live.entries.get(name)
@@ -158,9 +162,28 @@ class Composer(QWidget):
             self._grid.addWidget(label(field.name, "quiet"), row, 0)
             self._grid.addWidget(line, row, 1)
             self._grid.addWidget(label(field.unit, "quiet"), row, 2)
+            self._add_slider(field, line, row)
             self.fields[field.name] = line
         self._encode()
         self._refresh()
+
+    def _add_slider(self, field: Any, line: QLineEdit, row: int) -> None:
+        """Put a slider beside what is a number on equal steps."""
+        stops = going.stops_of(field)
+        if stops is None:
+            return
+        slider = HandSlider(field.name, stops)
+        slider.follow(line.text())
+        slider.moved.connect(lambda text: self._give(line, field, text))
+        line.textChanged.connect(slider.follow)
+        self._grid.addWidget(slider, row, 3)
+        self.sliders[field.name] = slider
+
+    def _give(self, line: QLineEdit, field: Any, text: str) -> None:
+        """Take a value as if it had been typed."""
+        line.setText(text)
+        line.setModified(True)
+        self._typed(line, field)
 
     def _settable(self) -> list[Any]:
         """Return the fields that a person gives: counters and checks run by themselves."""
