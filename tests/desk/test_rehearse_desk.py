@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QMessageBox
 
 from tests.live.sockets import free_port
+from zesty_abacus.core.files.errors import FileError
 from zesty_abacus.core.rehearse.steps import STEP_KINDS, Ask, Note, Rehearsal, fresh_step, rehearsal_to_json
 from zesty_abacus.desk.app.hearing import LogRow
 from zesty_abacus.desk.desks.rehearse.log import Log
@@ -187,6 +188,39 @@ def test_the_log_is_written_with_everything_that_was_heard_and_where_from(pilot,
     assert {len(row["payload"]) for row in rows} == {2 * int(row["size"]) for row in rows}
     origin = json.loads(path.with_name(f"{path.name}.origin.json").read_text())
     assert origin["sources"] == ["bench:yuzu"]
+
+
+def test_a_full_folder_for_the_list_is_told_once_and_does_not_end_the_recording(pilot, live, monkeypatch):
+    told = []
+    live.live.told.connect(lambda _tone, words: told.append(words))
+    pilot.click(live.connecting.record)
+    assert live.live.is_recording
+
+    def full(_table, _lanes):
+        raise FileError("no room is left", where="log.csv")
+
+    monkeypatch.setattr(live.live._log, "append", full)
+    heard = live.live.lanes["thruster"].heard
+    pilot.wait(lambda: live.live.lanes["thruster"].heard > heard + 200, "frames after the disk is full")
+    assert live.live.is_recording
+    assert [words for words in told if "no room is left" in words] == [next(w for w in told if "The list on disk" in w)]
+
+
+def test_a_recording_that_ends_on_a_full_disk_joins_the_trial_with_what_it_has(pilot, live, monkeypatch):
+    before, frames = len(pilot.session.trial.file.sources), len(pilot.session.capture)
+    pilot.click(live.connecting.record)
+    heard = live.live.lanes["thruster"].heard
+    pilot.wait(lambda: live.live.lanes["thruster"].heard > heard + 200, "frames to record")
+
+    def full(_table, _lanes):
+        raise FileError("no room is left", where="trial")
+
+    monkeypatch.setattr(live.live._files, "append", full)
+    pilot.wait(lambda: len(pilot.session.trial.file.sources) > before, "the recording in the trial")
+    assert not live.live.is_recording
+    assert live.connecting.record.text() == "Record"
+    assert not live.connecting.record.isChecked()
+    pilot.wait(lambda: len(pilot.session.capture) > frames + 100, "its frames in the capture")
 
 
 def rows_of(path):

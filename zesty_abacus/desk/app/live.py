@@ -7,6 +7,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -71,6 +72,7 @@ class LiveHere(QObject):
         self._is_taken = threading.Event()
         self._folder: Path | None = None
         self._log: Any = None
+        self._is_log_over = False
         self._files: Any = None
 
     # connecting
@@ -113,6 +115,7 @@ class LiveHere(QObject):
         receiving.__enter__()
         self._folder = Path(tempfile.mkdtemp(prefix="zesty-abacus-live-"))
         self._log = going.Journal(self._folder / "log.csv")
+        self._is_log_over = False
         self.receiving = receiving
         self.outlets = going.Outlets(receiving)
         self._schedule = going.Schedule(self.outlets.send)
@@ -241,16 +244,27 @@ class LiveHere(QObject):
         if receiving is None or not len(table):
             return
         lanes = receiving.lanes
-        try:
-            self._log.append(table, lanes)
-            if (files := self._files) is not None:
-                files.append(table, lanes)
-        except AbacusError as error:
+        # each for itself: a full folder for the list must not end a recording on another disk
+        if not self._is_log_over and not self._put(self._log, table, lanes, "The list on disk"):
+            self._is_log_over = True
+        if (files := self._files) is not None and not self._put(files, table, lanes, "The recording"):
             self._files = None
-            self.told.emit("wrong", f"The recording has ended: {error}")
+            # what was written until then joins the trial all the same
+            with suppress(AbacusError):
+                files.close()
+            self.recorded.emit(files.entries)
         for seen in list(self.seers):
             seen(table, lanes)
         self.came.emit(self.hearing.take(table, lanes, receiving.endpoints))
+
+    def _put(self, sink: Any, table: Any, lanes: Any, what: str) -> bool:
+        """Write frames; return whether that went well, and tell if not."""
+        try:
+            sink.append(table, lanes)
+        except AbacusError as error:
+            self.told.emit("wrong", f"{what} has ended: {error}")
+            return False
+        return True
 
     # recording
 

@@ -165,6 +165,7 @@ class RehearseDesk(QWidget):
 
     def _keep(self, entries: list[Any]) -> None:
         """Let what was recorded join the trial."""
+        self.connecting.refresh()
         trials = self._session.trials
         if trials.trial is None or not entries:
             return
