@@ -6,7 +6,7 @@ import weakref
 
 from PyQt6.QtCore import QObject
 
-from zesty_abacus.desk.collecting import collect_due
+from zesty_abacus.desk.collecting import collect_due, look_at_all_again
 from zesty_abacus.desk.launch import make_application
 
 
@@ -38,3 +38,27 @@ def test_a_circle_waits_for_the_windows_thread():
     collect_due()
     assert kept
     assert Circle.gone_on == threading.main_thread().name
+
+
+def test_what_lasts_is_looked_at_once_until_something_large_was_let_go():
+    make_application()
+    gc.disable()
+    thresholds = gc.get_threshold()
+    lasting = Circle()
+    gone = weakref.ref(lasting)
+    try:
+        gc.set_threshold(1, 1, 1)
+        for _ in range(40):
+            kept = [[n] for n in range(10)]
+            collect_due()
+        assert kept
+        assert gc.get_freeze_count() > 10_000
+        del lasting
+        gc.collect()
+        assert gone() is not None, "it lasts as far as the collector knows"
+        look_at_all_again()
+        gc.collect()
+        assert gone() is None
+    finally:
+        gc.set_threshold(*thresholds)
+        gc.unfreeze()

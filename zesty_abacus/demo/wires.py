@@ -8,6 +8,7 @@ import numpy as np
 import scipy  # its parts load on first use, which spares every start a second
 from numpy.typing import NDArray
 
+from ..core.draw.codes.i2c import put_byte
 from ..core.draw.drawing import Drawing
 
 
@@ -39,24 +40,7 @@ def send_i2c(wires: Drawing, half_ns: float, address: int, read: bool, data: Ite
     wires.wait(half_ns)
     wires.set(clock=0)
     for byte, acknowledged in [(address << 1 | read, taken), *data]:
-        for bit in [*(byte >> (7 - n) & 1 for n in range(8)), 0 if acknowledged else 1]:
-            wires.wait(half_ns / 2)
-            wires.set(data=bit)
-            wires.wait(half_ns / 2)
-            wires.set(clock=1)
-            wires.wait(half_ns)
-            wires.set(clock=0)
-
-
-def stop_i2c(wires: Drawing, half_ns: float) -> None:
-    """Draw a stop."""
-    wires.wait(half_ns / 2)
-    wires.set(data=0)
-    wires.wait(half_ns)
-    wires.set(clock=1)
-    wires.wait(half_ns)
-    wires.set(data=1)
-    wires.wait(half_ns)
+        put_byte(wires, half_ns, byte, acknowledged)
 
 
 def send_spi(wires: Drawing, half_ns: float, out: Sequence[int], back: Sequence[int], bits: int | None = None) -> None:
@@ -125,5 +109,6 @@ def changes_of(bits: Sequence[int]) -> list[int]:
     return levels
 
 
-__all__ = ["Drawing", "analog", "changes_of", "hdlc_bits", "send_characters", "send_i2c", "send_manchester", "send_spi",
-           "stop_i2c"]  # fmt: skip
+__all__ = [
+    "Drawing", "analog", "changes_of", "hdlc_bits", "send_characters", "send_i2c", "send_manchester", "send_spi",
+]  # fmt: skip

@@ -31,3 +31,11 @@ def collect_due() -> None:
     due = [age for age in range(len(counts)) if counts[age] > thresholds[age] > 0]
     if due:
         gc.collect(due[-1])
+    if due and due[-1] == len(counts) - 1:
+        # 300 000 objects take 175 ms to look at, and nearly all last as long as the program: once is enough
+        gc.freeze()
+
+
+def look_at_all_again() -> None:
+    """Let the next full collection look at everything: something large was let go, such as a trial."""
+    gc.unfreeze()

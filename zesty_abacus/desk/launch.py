@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import QApplication
 
 from .app.faults import told_fault
 from .app.session import Session
-from .collecting import Collecting
+from .collecting import Collecting, look_at_all_again
 from .widgets.theme import NIGHT, PEEL, look
 from .window import Window
 
@@ -43,6 +43,7 @@ def make_window(*, demo: bool = False, paths: Sequence[Path] = (), empty: bool =
     session = Session()
     look.put_on(NIGHT if session.settings.theme == NIGHT.name else PEEL)
     window = Window(session)
+    window.session.opened.connect(look_at_all_again)
 
     def begin() -> None:
         if demo:

@@ -12,7 +12,7 @@ from typing import ClassVar
 
 import msgspec
 
-from ..errors import DataError, MisuseError
+from ..errors import DataError
 from ..files.reading import read_file
 
 FORMAT = "zesty-abacus rehearsal"
@@ -252,13 +252,6 @@ def rehearsal_to_json(rehearsal: Rehearsal) -> bytes:
 def rehearsal_from_file(path: Path) -> Rehearsal:
     """Read the rehearsal in a file; raises as :func:`rehearsal_from_json`, or FileError."""
     return rehearsal_from_json(read_file(path, _MOST_BYTES), str(path))
-
-
-def needs_name(rehearsal: Rehearsal) -> Rehearsal:
-    """Return a rehearsal that has a name; raises MisuseError if it has none."""
-    if not rehearsal.name.strip():
-        raise MisuseError("a rehearsal has a name.")
-    return rehearsal
 
 
 STEP_KINDS: tuple[type[Step], ...] = (

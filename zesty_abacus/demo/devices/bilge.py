@@ -7,9 +7,10 @@ from pathlib import Path
 
 import numpy as np
 
+from ...core.draw.codes.i2c import put_stop
 from .. import files
 from ..physics import LOOP_S, MOMENTS
-from ..wires import Drawing, analog, send_i2c, stop_i2c
+from ..wires import Drawing, analog, send_i2c
 from .device import Device, Trial, TrueFrame, begin_of
 
 _PUMP_S = MOMENTS[5][0]
@@ -34,22 +35,22 @@ def write_bilge(path: Path, trial: Trial) -> list[TrueFrame]:
         if number == 7:
             truth.append(TrueFrame(start, 0x5A, b"\x10", ("not acknowledged",)))
             send_i2c(wires, half, 0x5A, False, [(0x10, False)])
-            stop_i2c(wires, half)
+            put_stop(wires, half)
         elif number == 15:
             truth.append(TrueFrame(start, 0x5A, b"\x18\x05\x0a\x0f", ()))
             send_i2c(wires, half, 0x5A, False, [(byte, True) for byte in b"\x18\x05\x0a\x0f"])
-            stop_i2c(wires, half)
+            put_stop(wires, half)
         elif number == 20:
             truth.append(TrueFrame(start, 0x31, b"", ("not acknowledged",)))
             send_i2c(wires, half, 0x31, False, [], taken=False)
-            stop_i2c(wires, half)
+            put_stop(wires, half)
         else:
             truth.append(TrueFrame(start, 0x5A, b"\x10", ()))
             send_i2c(wires, half, 0x5A, False, [(0x10, True)])
             wires.wait(half * (14 if number % 6 == 2 else 1))
             truth.append(TrueFrame(zero + round(wires.now_ns + 2 * half), 0x5A, data, ("read",)))
             send_i2c(wires, half, 0x5A, True, [*((byte, True) for byte in data[:-1]), (data[-1], False)], again=True)
-            stop_i2c(wires, half)
+            put_stop(wires, half)
         number += 1
         wires.wait(1.2e6)
     rate = 2e6

@@ -27,12 +27,12 @@ def draw(settings: I2cLine, frames: Sequence[DrawnFrame]) -> Drawing:
         wires.set(clock=0)
         head = _head(frame, read)
         for place, byte in enumerate(head):
-            _byte(wires, half_ns, byte, not (refused and not frame.payload and place == len(head) - 1))
+            put_byte(wires, half_ns, byte, not (refused and not frame.payload and place == len(head) - 1))
         for place, byte in enumerate(frame.payload):
             last = place == len(frame.payload) - 1
             # a reader refuses the last byte it wants; a device that is written to refuses what it does not take
-            _byte(wires, half_ns, byte, not (last and (read or refused)))
-        _stop(wires, half_ns)
+            put_byte(wires, half_ns, byte, not (last and (read or refused)))
+        put_stop(wires, half_ns)
     wires.wait(20 * half_ns)
     return wires
 
@@ -50,7 +50,8 @@ def _head(frame: DrawnFrame, read: bool) -> list[int]:
     return [first | read] if read else [first, frame.address & 0xFF]
 
 
-def _byte(wires: Drawing, half_ns: float, byte: int, taken: bool) -> None:
+def put_byte(wires: Drawing, half_ns: float, byte: int, taken: bool) -> None:
+    """Draw eight bits, and a ninth that takes them or does not; the clock is low before and after."""
     for bit in (*(byte >> (7 - n) & 1 for n in range(8)), 0 if taken else 1):
         wires.wait(half_ns / 2)
         wires.set(data=bit)
@@ -60,7 +61,8 @@ def _byte(wires: Drawing, half_ns: float, byte: int, taken: bool) -> None:
         wires.set(clock=0)
 
 
-def _stop(wires: Drawing, half_ns: float) -> None:
+def put_stop(wires: Drawing, half_ns: float) -> None:
+    """Draw a stop, from a low clock on."""
     wires.wait(half_ns / 2)
     wires.set(data=0)
     wires.wait(half_ns)

@@ -43,7 +43,10 @@ class Log(RowList):
             return
         follows = self.first() + self.slots() >= self.count()
         self.rows.extend(rows)
-        self._list()
+        # of the new rows alone: all of them are looked at only when something else is asked
+        self._shown += [row for row in rows if self._is_asked(row)]
+        del self._shown[:-_MOST]
+        self._set_range()
         if follows:
             self.set_first(max(self.count() - self.slots(), 0))
         self._repaint()
@@ -51,12 +54,12 @@ class Log(RowList):
     def list_only(self, words: str) -> None:
         """List only rows that have some words in them; empty lists all."""
         self._only, self._where = words.strip().casefold(), ""
-        self._list(to_end=True)
+        self._list()
 
     def list_where(self, condition: str) -> None:
         """List only rows that were asked for by a condition; empty lists all."""
         self._only, self._where = "", condition
-        self._list(to_end=True)
+        self._list()
 
     def hold(self, is_held: bool) -> None:
         """Stand still, or go on with all that came meanwhile."""
@@ -66,13 +69,14 @@ class Log(RowList):
             self._waiting.clear()
             self.add(waited)
 
-    def _list(self, *, to_end: bool = False) -> None:
-        where = self._where
-        self._shown = [row for row in self.rows if _has(row, self._only) and (not where or row.asked == where)]
+    def _list(self) -> None:
+        self._shown = [row for row in self.rows if self._is_asked(row)]
         self._set_range()
-        if to_end:
-            self.set_first(max(self.count() - self.slots(), 0))
+        self.set_first(max(self.count() - self.slots(), 0))
         self._repaint()
+
+    def _is_asked(self, row: LogRow) -> bool:
+        return _has(row, self._only) and (not self._where or row.asked == self._where)
 
     def count(self) -> int:
         return len(self._shown)
