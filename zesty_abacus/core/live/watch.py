@@ -18,7 +18,7 @@ from ..layouts.model import Layout
 from ..reading.meaning import Meaning
 from .receiving import compact, in_order
 
-_WHOLE = 4_000
+_WHOLE = 20_000
 _OF_A_KIND = 200
 """Frames that are asked along with the new ones, since a condition looks back: all while there are few, later the first
 one, from which ``time`` counts, the last ones of each kind, and those within the longest ``within``."""
