@@ -1,11 +1,14 @@
 """The file under a library: who may open it, two programs at once, what a reader sees while one writes."""
 
+import errno
+import os
 import subprocess
 import sys
 import threading
 from pathlib import Path
 
 import msgspec
+import psycopg
 import pytest
 import sqlalchemy as sa
 from alembic import command
@@ -18,7 +21,7 @@ from zesty_abacus.core.library import store
 from zesty_abacus.core.library.address import library_address
 from zesty_abacus.core.library.driver_errors import mapped_errors
 from zesty_abacus.core.library.engine import open_engine
-from zesty_abacus.core.library.errors import LibraryError
+from zesty_abacus.core.library.errors import LibraryError, UnreachableError
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.recipes.json_form import recipe_to_json
 from zesty_abacus.core.recipes.model import new_recipe
@@ -110,6 +113,36 @@ def test_errors_of_the_driver_keep_their_cause_and_say_where():
     text = str(caught.value)
     assert "shelf.sqlite" in text and "disk I/O error" in text and "SELECT" not in text
     assert isinstance(caught.value.__cause__, sa.exc.OperationalError)
+
+
+@pytest.mark.parametrize(
+    "number",
+    [
+        errno.ENETUNREACH, errno.EHOSTUNREACH, errno.ENETDOWN, errno.ECONNRESET, errno.ECONNREFUSED, errno.ETIMEDOUT,
+        errno.EPIPE,
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize(
+    "sentence",
+    [
+        "consuming input failed: could not receive data from server: {}",
+        "sending query and params failed: could not send data to server: {}",
+        "SSL SYSCALL error: {}",
+        "{}",
+    ],
+)
+def test_however_a_cable_is_lost_the_server_does_not_answer(sentence, number):
+    """A route that is gone is told by the system at once, in other words than a silent one."""
+    lost = sa.exc.OperationalError("ROLLBACK", {}, psycopg.OperationalError(sentence.format(os.strerror(number))))
+    with pytest.raises(UnreachableError), mapped_errors("harbour"):
+        raise lost
+
+
+def test_a_certificate_that_is_not_trusted_is_no_lost_cable():
+    text = "SSL error: certificate verify failed"
+    with pytest.raises(LibraryError) as caught, mapped_errors("harbour"):
+        raise sa.exc.OperationalError("SELECT", {}, psycopg.OperationalError(text))
+    assert not isinstance(caught.value, UnreachableError)
 
 
 def test_every_foreign_error_of_a_broken_file_is_mapped(tmp_path):

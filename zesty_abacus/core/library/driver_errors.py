@@ -5,6 +5,8 @@ Apart from the errors themselves, since the drivers take time to load and whoeve
 
 from __future__ import annotations
 
+import errno
+import os
 import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -102,6 +104,19 @@ _SAID_BY_US = (
 """What our own triggers and functions say, in words that need no others."""
 
 
+_CUT = tuple(
+    os.strerror(number).lower()
+    for number in (
+        errno.ENETUNREACH, errno.EHOSTUNREACH, errno.ENETDOWN, errno.EHOSTDOWN, errno.ENETRESET, errno.ECONNRESET,
+        errno.ECONNABORTED, errno.ECONNREFUSED, errno.ENOTCONN, errno.ETIMEDOUT, errno.EPIPE,
+    )
+)  # fmt: skip
+"""What the system says of a cable: a route that has just gone answers at once, one that is silent only in time."""
+_LOST = (
+    "connection", "server closed", "timeout", "could not translate", "resolve", "terminating",
+    "data from server", "data to server", "ssl syscall", *_CUT,
+)  # fmt: skip
+
+
 def _is_network(state: str, text: str) -> bool:
-    signs = ("connection", "server closed", "timeout", "could not translate", "resolve", "terminating")
-    return state.startswith(("08", "57P")) or (not state and any(sign in text.lower() for sign in signs))
+    return state.startswith(("08", "57P")) or (not state and any(sign in text.lower() for sign in _LOST))
