@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from zesty_abacus.core.codec.columns import CheckState, Validity
 from zesty_abacus.core.codec.decode import decode
+from zesty_abacus.core.codec.encode import EncodeError
 from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.codec.wording import frame_sentence
@@ -24,6 +25,7 @@ from zesty_abacus.core.layouts.model import (
     Coverage,
     Crc,
     Expression,
+    FieldKind,
     Reserved,
     Rule,
     Sum,
@@ -284,3 +286,40 @@ def test_half_bytes_may_be_chosen_by_places():
     assert "not 5 bits" in " ".join(
         one.sentence for one in check_layout(msgspec.structs.replace(layout, checks=(odd,)))
     )
+
+
+@pytest.mark.parametrize(
+    "reading",
+    [
+        {"inverted": True}, {"kind": FieldKind.GRAY}, {"kind": FieldKind.SIGNED}, {"kind": FieldKind.SIGN_MAGNITUDE},
+        {"kind": FieldKind.ONES_COMPLEMENT}, {"kind": FieldKind.BCD}, {"kind": FieldKind.SIGNED, "inverted": True},
+    ],
+)  # fmt: skip
+@pytest.mark.parametrize("sort", ["xor", "complement"])
+def test_what_is_filled_in_agrees_however_the_field_is_read(reading, sort):
+    """A check is about the number that is read; where no bits are read as it, that is said and nothing is made."""
+    value, held = new_field("value", at("B0")), new_field("held", at("B1"), **reading)
+    if sort == "xor":
+        check = Xor(id=uuid4(), name="x", field=held.id, coverage=Coverage(end=Expression("1")))
+    else:
+        check = Complement(id=uuid4(), name="x", field=held.id, of=value.id)
+    layout = new_layout("m", Applies(address=1), 2, [value, held], checks=(check,))
+    made, refused = 0, 0
+    for number in range(256):
+        try:
+            payload = encode_message(layout, {"value": number}).payload
+        except EncodeError as error:
+            assert "never are" in str(error)
+            refused += 1
+            continue
+        matrix = np.frombuffer(payload.ljust(8, b"\0"), np.uint8).reshape(1, 8)
+        decoded = decode(compile_layout(layout), matrix, np.array([2], np.uint32))
+        assert decoded.checks[check.id].state[0] == CheckState.AGREES, number
+        made += 1
+    kind = reading.get("kind")
+    assert refused == (156 if kind is FieldKind.BCD else 1 if kind in _WITHOUT_THE_LOWEST else 0)
+    assert made + refused == 256
+
+
+_WITHOUT_THE_LOWEST = FieldKind.SIGN_MAGNITUDE, FieldKind.ONES_COMPLEMENT
+"""One of their bit patterns is a second zero, so that they hold one number less."""

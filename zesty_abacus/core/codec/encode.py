@@ -146,7 +146,8 @@ def get_value(data: bytes | bytearray, field: Field) -> tuple[int | None, Fracti
     """Return the raw number and the exact value of a number field; None where there is none."""
     bits = get_bits(data, field)
     if field.kind is FieldKind.FLOAT:
-        number = float_of_bits(len(field.places), bits ^ ((1 << len(field.places)) - 1) if field.inverted else bits)
+        bits ^= ((1 << len(field.places)) - 1) if field.inverted else 0
+        number = float_of_bits(len(field.places), bits)
         finite = number == number and abs(number) != float("inf")
         return bits, physical_of(field, Fraction(number)) if finite else None
     raw = raw_of_bits(field, bits)

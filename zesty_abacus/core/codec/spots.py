@@ -7,7 +7,7 @@ from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from ..layouts.model import Field
-from .encode import Value, get_bits, get_value, whole_of
+from .encode import Value, get_value, whole_of
 from .scalar import bits_of_raw
 from .written import Said
 
@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from .region import Region
 
 _WIDTH_IN_TEXT = 64
+_UNREADABLE = -1
+"""What decoding has, bit by bit, where digits are none."""
 
 Numbers = tuple[int | None, Fraction | None]
 
@@ -50,11 +52,11 @@ class Spot(ABC):
 
     @abstractmethod
     def bits(self) -> tuple[int, int]:
-        """Return the bits as they stand, and how many they are."""
+        """Return the number as it stands as bits, in two's complement, and how many they are."""
 
     @abstractmethod
     def put_bits(self, bits: int) -> None:
-        """Write bits, of a check that may be filled in again."""
+        """Write a number that is given as bits, of a check that may be filled in again."""
 
     @abstractmethod
     def settle(self, raw: int) -> None:
@@ -78,12 +80,24 @@ class SpotInBytes(Spot):
         return get_value(self._data(), self.field)
 
     def bits(self) -> tuple[int, int]:
-        """Return the bits, most significant first as one number, and how many they are."""
-        return get_bits(self._data(), self.field), len(self.field.places) or _WIDTH_IN_TEXT
+        """Return the number that the bits are read as, cut to their width, and how many they are."""
+        raw, _ = self.numbers()
+        width = len(self.field.places) or _WIDTH_IN_TEXT
+        return (_UNREADABLE if raw is None else raw) & ((1 << width) - 1), width
 
     def put_bits(self, bits: int) -> None:
-        """Write the lowest of the bits."""
-        self.region.put(self.field, self.start, bits & ((1 << len(self.field.places)) - 1))
+        """Write the bits that are read as a number, of which as many are looked at as the field has."""
+        width = len(self.field.places)
+        raw = bits & ((1 << width) - 1)
+        if self.field.is_signed and raw >> width - 1:
+            raw -= 1 << width
+        low, high = self.field.raw_range()
+        if not low <= raw <= high:
+            raise self.region.refused(
+                f"its check is {bits:#x}, which {width} bits read as {self.field.kind.words} never are.",
+                self.field.name,
+            )
+        self.region.put(self.field, self.start, bits_of_raw(self.field, raw))
 
     def settle(self, raw: int) -> None:
         """Write the bits that stand for a raw value."""

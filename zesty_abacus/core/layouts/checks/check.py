@@ -54,7 +54,10 @@ class CheckedFrames(Protocol):
         ...
 
     def bits(self, field_id: UUID) -> tuple[NDArray[np.uint64], int, NDArray[np.bool_]]:
-        """Return a field's bits, how many they are (64 of a text column), and in which frames it is there."""
+        """Return a field's raw numbers as bits, how many (64 of a text column), and in which frames it is there.
+
+        A check is about the number that is read, so of an inverted field these are the bits turned back.
+        """
         ...
 
     def own_bits(self, field_id: UUID) -> tuple[int, ...]:
@@ -84,11 +87,11 @@ class FrameInHand(Protocol):
         ...
 
     def bits_of(self, field_id: UUID) -> tuple[int, int]:
-        """Return a field's bits as they stand, and how many they are."""
+        """Return a field's raw number as it stands as bits, and how many they are."""
         ...
 
     def put_bits(self, field_id: UUID, bits: int) -> None:
-        """Write a field's bits."""
+        """Write a field's raw number, given as bits."""
         ...
 
     def put_field(self, field: Field, start: int, raw: int) -> None:
