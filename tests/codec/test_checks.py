@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from uuid import uuid4
 
 import msgspec
@@ -26,8 +27,10 @@ from zesty_abacus.core.layouts.model import (
     Crc,
     Expression,
     FieldKind,
+    RawSet,
     Reserved,
     Rule,
+    Selected,
     Sum,
     Xor,
     new_field,
@@ -323,3 +326,24 @@ def test_what_is_filled_in_agrees_however_the_field_is_read(reading, sort):
 
 _WITHOUT_THE_LOWEST = FieldKind.SIGN_MAGNITUDE, FieldKind.ONES_COMPLEMENT
 """One of their bit patterns is a second zero, so that they hold one number less."""
+
+
+def test_a_check_that_is_on_another_page_writes_nothing():
+    """Its bits belong to the page that is there."""
+    page, value = new_field("page", at("B0")), new_field("value", at("B1"))
+    first = new_field("first", at("B2"), selected=Selected(page.id, RawSet.of(1)))
+    second = new_field("second", at("B2"), selected=Selected(page.id, RawSet.of(2)))
+    turned = Complement(id=uuid4(), name="turned", field=second.id, of=value.id)
+    layout = new_layout("m", Applies(address=1), 3, [page, value, first, second], checks=(turned,))
+    assert encode_message(layout, {"page": 1, "value": 0x0F, "first": 7}).payload == bytes([1, 0x0F, 7])
+    assert encode_message(layout, {"page": 2, "value": 0x0F}).payload == bytes([2, 0x0F, 0xF0])
+    assert encode_message(layout, {"page": 3, "value": 0x0F}).payload == bytes([3, 0x0F, 0])
+
+
+def test_an_equation_without_a_value_is_left_alone():
+    """A shift takes whole numbers; of a fraction there is nothing to fill in, and nothing else is lost."""
+    scaled, held = new_field("scaled", at("B0"), ratio=Fraction(1, 3)), new_field("held", at("B1"))
+    rule = Rule(id=uuid4(), name="r", expression=Expression("held == scaled >> 1"))
+    layout = new_layout("m", Applies(address=1), 2, [scaled, held], checks=(rule,))
+    assert encode_message(layout, {"scaled": Fraction(1, 3)}).payload == bytes([1, 0])
+    assert encode_message(layout, {"scaled": 4}).payload == bytes([12, 2])

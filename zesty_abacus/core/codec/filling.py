@@ -10,7 +10,7 @@ import numpy as np
 
 from ..expressions.exactly import evaluate_node_exactly
 from ..expressions.expression import Expression
-from ..expressions.tree import Call, Name
+from ..expressions.tree import Call, ExpressionError, Name
 from ..layouts.model import Check, Field
 from .checks import FramesInScope
 from .columns import FieldColumn
@@ -56,7 +56,16 @@ class FrameToCheck:
         if self.keeps_what_it_has:
             return False
         spot = self._region.spots.get(field_id)
-        return spot is not None and not spot.is_given
+        return spot is not None and not spot.is_given and self._is_there(spot.field)
+
+    def _is_there(self, field: Field) -> bool:
+        """Whether the selectors above a field let it be in the frame; where not, its bits are somebody else's."""
+        selected = field.selected
+        if selected is None:
+            return True
+        raw, _ = self._region.get(selected.field)
+        above = self._region.spot(selected.field)
+        return raw is not None and raw in selected.values and (above is None or self._is_there(above.field))
 
     def bits_of(self, field_id: UUID) -> tuple[int, int]:
         """Return a field's bits as they stand, and how many they are; of a column of text 64."""
@@ -81,7 +90,11 @@ class FrameToCheck:
             spot = self._region.spot_named(side.name) if isinstance(side, Name) else None
             if spot is None or spot.is_given:
                 continue
-            value = evaluate_node_exactly(other, known | special, raws)
+            try:
+                value = evaluate_node_exactly(other, known | special, raws)
+            except ExpressionError:
+                # where an equation has no value it cannot be made true, as where a value is not there
+                continue
             if value is not None:
                 spot.give(value)
                 return

@@ -1,0 +1,117 @@
+"""The files of a C project: header, source, what builds it, and a program that tries it."""
+
+from __future__ import annotations
+
+from ..carried import CarriedMessage, LeftOut, carry
+from ..errors import CannotCarryError
+from ..language import Made
+from ..manifest import Manifest, ManifestField, ManifestMessage, ManifestValue
+from ..project import Project
+from .message import FORMS, MessageWriter, comment
+from .numbers import raw_type
+from .runtime import helpers_for
+from .trial import trial_program
+
+_RESULTS = ("ok", "OK", "it is all there"), ("too_short", "TOO_SHORT", "a field that is there does not fit"), (
+    "check_failed", "CHECK_FAILED", "a check does not agree: nothing in it is to be believed"), (
+    "other_shape", "OTHER_SHAPE", "these bytes are not of this message, by size, beginning or selector"), (
+    "does_not_fit", "DOES_NOT_FIT", "a number is beyond what its bits hold")  # fmt: skip
+
+
+def make(project: Project) -> Made:
+    """Return the files of a project in C."""
+    messages, left_out = carry(project.layouts, FORMS, project.others)
+    writers = []
+    for message in messages:
+        writer = MessageWriter(message, project.prefix)
+        try:
+            # what meets in expressions is only seen where they are written
+            writer.definitions()
+        except CannotCarryError as error:
+            left_out.append(LeftOut(message.layout.name, str(error)))
+            continue
+        writers.append(writer)
+    prefix = project.prefix
+    files = {
+        f"{prefix}.h": _header(project, writers), f"{prefix}.c": _source(project, writers),
+        f"{prefix}_test.c": trial_program(project, writers), "CMakeLists.txt": _cmake(project),
+    }  # fmt: skip
+    return Made(files, _manifest(project, writers, left_out))
+
+
+def _header(project: Project, writers: list[MessageWriter]) -> str:
+    upper = project.prefix.upper()
+    results = [f"    {upper}_{word} = {number}, /* {said} */" for number, (_, word, said) in enumerate(_RESULTS)]
+    lines = [
+        *_head(project), f"#ifndef {upper}_H", f"#define {upper}_H", "", "#include <stdbool.h>", "#include <stddef.h>",
+        "#include <stdint.h>", "", "#ifdef __cplusplus", 'extern "C" {', "#endif", "",
+        "/* What unpack and pack return. unpack fills in all that is there, whatever it returns. */",
+        "enum {", *results, "};",
+    ]  # fmt: skip
+    for writer in writers:
+        lines += writer.declarations()
+    return "\n".join([*lines, "", "#ifdef __cplusplus", "}", "#endif", "", "#endif", ""])
+
+
+def _source(project: Project, writers: list[MessageWriter]) -> str:
+    body = "\n".join(line for writer in writers for line in writer.definitions())
+    head = [
+        *_head(project), f'#include "{project.prefix}.h"', "", "#include <math.h>", "#include <string.h>", "",
+        "#if defined(__clang__)",
+        "/* products and sums are rounded one by one, as decoding does it */",
+        "#pragma STDC FP_CONTRACT OFF", "#endif",
+    ]  # fmt: skip
+    return "\n".join([*head, helpers_for(body) + body, ""]).rstrip() + "\n"
+
+
+def _head(project: Project) -> list[str]:
+    return [f"/* {comment(project.head)} */", ""]
+
+
+def _cmake(project: Project) -> str:
+    prefix = project.prefix
+    return f"""# {project.head}
+cmake_minimum_required(VERSION 3.10)
+project({prefix} C)
+set(CMAKE_C_STANDARD 99)
+set(CMAKE_C_STANDARD_REQUIRED ON)
+set(CMAKE_C_EXTENSIONS OFF)
+
+add_library({prefix} STATIC {prefix}.c)
+target_include_directories({prefix} PUBLIC ${{CMAKE_CURRENT_SOURCE_DIR}})
+target_link_libraries({prefix} PUBLIC m)
+
+enable_testing()
+add_executable({prefix}_test {prefix}_test.c)
+target_link_libraries({prefix}_test PRIVATE {prefix})
+add_test(NAME {prefix} COMMAND {prefix}_test)
+"""
+
+
+def _manifest(project: Project, writers: list[MessageWriter], left_out: list[LeftOut]) -> Manifest:
+    upper = project.prefix.upper()
+    return Manifest(
+        language="c99", library=project.origin.library, release=project.origin.release,
+        revision=project.origin.revision, prefix=project.prefix, headers=(f"{project.prefix}.h",),
+        sources=(f"{project.prefix}.c",), results={name: f"{upper}_{word}" for name, word, _ in _RESULTS},
+        messages=tuple(_message(writer) for writer in writers), left_out=tuple(left_out),
+    )  # fmt: skip
+
+
+def _message(writer: MessageWriter) -> ManifestMessage:
+    message: CarriedMessage = writer.message
+    applies = message.layout.applies
+    return ManifestMessage(
+        message=message.layout.name, address=applies.address if applies.is_for_one_address else None,
+        size=message.layout.size, struct=writer.name, unpack=f"{writer.name}_unpack", pack=f"{writer.name}_pack",
+        fields=tuple(
+            ManifestField(
+                field=one.field.name, raw=one.raw,
+                raw_type=raw_type(one) if one.is_number else f"uint8_t[{one.length}]",
+                value=writer.value_name(one) if one.is_number else None,
+                present=writer.has_name(one) if one.field.selected is not None else None,
+            )
+            for one in message.fields
+        ),
+        computed=tuple(ManifestValue(field=one.value.name, value=writer.value_name(one)) for one in message.computed),
+    )  # fmt: skip

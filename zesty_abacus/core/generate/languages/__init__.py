@@ -1,0 +1,1 @@
+"""Languages; every module here, or of a package from outside, that has a ``LANGUAGE``."""

@@ -1,0 +1,68 @@
+"""What code is made of: messages of a library in one state, and the names that go with them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from uuid import UUID
+
+from ..layouts.model import Layout
+from ..origin import Origin
+from .errors import GenerateError
+from .naming import identifier
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Project:
+    """What is asked for.
+
+    Attributes
+    ----------
+    layouts
+        Those that code is made of.
+    others
+        All of the library by id, since layouts carry each other.
+    origin
+        Library and state, for the heads of files.
+    prefix
+        In front of every symbol that others see, where a language has no modules.
+    node
+        Endpoint that a program sends to, empty for none.
+    """
+
+    layouts: tuple[Layout, ...]
+    others: dict[UUID, Layout]
+    origin: Origin
+    prefix: str
+    node: str = ""
+
+    @classmethod
+    def of(
+        cls, states: Iterable[Layout], origin: Origin, *, messages: Iterable[str] = (), prefix: str = "", node: str = ""
+    ) -> Project:
+        """Return a project of some messages by name, or of all.
+
+        Raises
+        ------
+        GenerateError
+            If a message is not in the library, a prefix is no identifier, or there is nothing to make.
+        """
+        listed = list(states)
+        others = {layout.id: layout for layout in listed}
+        wanted = list(dict.fromkeys(messages))
+        known = {layout.name for layout in listed}
+        if missing := [name for name in wanted if name not in known]:
+            raise GenerateError(f"there is no message {missing[0]!r}.", where=origin.library,
+                                hint="Messages are named as the library names them.")  # fmt: skip
+        chosen = tuple(layout for layout in listed if not wanted or layout.name in wanted)
+        if not chosen:
+            raise GenerateError("the library has no messages to make code of.", where=origin.library)
+        if prefix and identifier(prefix) != prefix:
+            raise GenerateError(f"{prefix!r} is no prefix.",
+                                hint=f"Small letters, digits and underscores: {identifier(prefix)}.")  # fmt: skip
+        return cls(chosen, others, origin, prefix or identifier(origin.library), node)
+
+    @property
+    def head(self) -> str:
+        """What the head of every file says."""
+        return f"From {self.origin.words()}, by Zesty Abacus. Made anew whenever layouts change."
