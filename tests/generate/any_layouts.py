@@ -34,9 +34,10 @@ from zesty_abacus.core.layouts.validate import check_layout
 
 K = FieldKind
 _NUMBERS = (K.UNSIGNED, K.SIGNED, K.SIGN_MAGNITUDE, K.ONES_COMPLEMENT, K.GRAY, K.BCD, K.BCD_BYTES, K.FLOAT)
-_RATIOS = (Fraction(1), Fraction(1), Fraction(1, 10), Fraction(3, 7), Fraction(-5, 2), Fraction(10), Fraction(1, 1 << 40),
-           Fraction(355, 113), Fraction(10**15 + 1, 3))  # fmt: skip
+_RATIOS = (Fraction(1), Fraction(1), Fraction(1, 10), Fraction(3, 7), Fraction(-5, 2), Fraction(10),
+           Fraction(1, 1 << 40), Fraction(355, 113), Fraction(10**15 + 1, 3))  # fmt: skip
 _OFFSETS = (Fraction(0), Fraction(0), Fraction(-40), Fraction(5463, 20), Fraction(1, 3))
+_WIDTHS = [1, 2, 3, 5, 7, 8, 9, 12, 16, 24, 31, 32, 33, 63, 64]
 _RULES = (
     "a == 3", "a + 1 == b", "raw(b) & 0x0F == a", "size - 2 == a", "a < b or b >= 2", "not (a == b)", "a // 3 == b % 5",
     "if(a > 7, b, a * 2) != 9", "round(a / 3) == b", "min(a, b) <= max(a, -b)", "(a << 2) ^ b > 12", "abs(a - b) > 2",
@@ -73,9 +74,10 @@ class Maker:
         checks = tuple(self._checks(fields, free, size))
         applies = Applies(address=self.chance.randint(0, 0x7FF))
         if self.chance.random() < 0.15:
-            applies = Applies(address=5, sizes=RawSet([(size - 1, size + 1)]), pattern=self.chance.choice(["", "?1", "5? ??"]))
-        layout = new_layout(f"Message {number}", applies, size, fields, checks=checks, computed=self._computed(fields))
-        return layout
+            applies = Applies(
+                address=5, sizes=RawSet([(size - 1, size + 1)]), pattern=self.chance.choice(["", "?1", "5? ??"])
+            )
+        return new_layout(f"Message {number}", applies, size, fields, checks=checks, computed=self._computed(fields))
 
     def _places(self, width: int, free: list[int]) -> Places | None:
         if len(free) < width:
@@ -95,7 +97,7 @@ class Maker:
         chance = self.chance
         kind = chance.choice([*_NUMBERS, K.UNSIGNED, K.SIGNED, K.FLAG, K.NAMES, K.BITS, K.TEXT, K.BYTES])
         widths = {K.FLAG: [1], K.FLOAT: [16, 32, 64], K.BCD: [4, 8, 12, 32, 64], K.BCD_BYTES: [8, 16, 64],
-                  K.TEXT: [8, 24, 40], K.BYTES: [8, 16, 72]}.get(kind, [1, 2, 3, 5, 7, 8, 9, 12, 16, 24, 31, 32, 33, 63, 64])  # fmt: skip
+                  K.TEXT: [8, 24, 40], K.BYTES: [8, 16, 72]}.get(kind, _WIDTHS)  # fmt: skip
         width = chance.choice(widths)
         width = max(width, 2) if kind in (K.SIGN_MAGNITUDE, K.ONES_COMPLEMENT) else width
         places = self._places(width, free)
@@ -173,7 +175,8 @@ class Maker:
         kind = chance.choice([K.UNSIGNED, K.UNSIGNED, K.UNSIGNED, K.SIGNED, K.GRAY])
         fields.append(Field(id=self.identity(), name="held", places=places, kind=kind, inverted=chance.random() < 0.2))
         coverage = Coverage(
-            first=Expression(chance.choice(["0", "0", "1"])), end=Expression(chance.choice(["size", "size - 1", str(size)]))
+            first=Expression(chance.choice(["0", "0", "1"])),
+            end=Expression(chance.choice(["size", "size - 1", str(size)])),
         )
         if chance.random() < 0.3:
             bits = chance.sample(range(size * 8), chance.choice([8, 16, 8 * (size // 2)]))
@@ -190,12 +193,15 @@ class Maker:
         if sort == "crc":
             bits = chance.choice([width, 8, 5, 64, 16])
             yield Crc(**told, width=bits, polynomial=chance.getrandbits(bits), start=chance.getrandbits(bits),
-                      final=chance.getrandbits(bits), reflect_in=chance.random() < 0.5, reflect_out=chance.random() < 0.5)  # fmt: skip
+                      final=chance.getrandbits(bits), reflect_in=chance.random() < 0.5,
+                      reflect_out=chance.random() < 0.5)  # fmt: skip
         elif sort == "sum":
             halves = chance.random() < 0.2
-            yield Sum(**told, word_bytes=1 if halves else chance.choice([1, 2, 4]), low_byte_first=chance.random() < 0.5,
-                      start=chance.choice([0, 7, 255]), carry=chance.choice(list(Carry)),
-                      negated=chance.choice(["none", "ones", "twos"]), word_bits=4 if halves else 8)  # fmt: skip
+            yield Sum(
+                **told, word_bytes=1 if halves else chance.choice([1, 2, 4]), low_byte_first=chance.random() < 0.5,
+                start=chance.choice([0, 7, 255]), carry=chance.choice(list(Carry)), word_bits=4 if halves else 8,
+                negated=chance.choice(["none", "ones", "twos"]),
+            )  # fmt: skip
         else:
             yield Xor(**told, start=chance.choice([0, 0x5A]), word_bits=chance.choice([4, 8]))
 

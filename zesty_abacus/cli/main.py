@@ -33,6 +33,7 @@ _COMMANDS = {
     "device": Entry(".device:device", "Serve the registers of a map, as a Modbus device."),
     "rehearse": Entry(".rehearse:rehearse", "Run a written rehearsal that passes or fails."),
     "wave": Entry(".wave:wave", "Write frames as the waves that a recipe reads as them."),
+    "handover": Entry(".handover:handover", "Make code of layouts: C, Python."),
     "library": Entry(".library:library", "Make, fill, look at, check and share a library of layouts."),
     "demo": Entry(".demo:demo", "Simulate a sea trial of the tug Yuzu."),
     "window": Entry(".window:window"),

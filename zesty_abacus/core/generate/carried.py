@@ -13,7 +13,7 @@ from ..codec.carried import with_carried
 from ..layouts.checks.complement import Complement
 from ..layouts.checks.over_bytes import OverBytes
 from ..layouts.checks.rule import Rule
-from ..layouts.model import Check, Computed, Crc, Field, FieldKind, Layout, Sum, Xor
+from ..layouts.model import Check, Computed, Coverage, Crc, Field, FieldKind, Layout, Sum, Xor
 from ..layouts.validate import problems_inside
 from ..reading.choice import Branch
 from .errors import CannotCarryError
@@ -177,7 +177,7 @@ def _carried(layout: Layout, name: str, symbols: Symbols, forms: Forms) -> Carri
     _refuse(layout)
     own = Symbols()
     given: dict[UUID, str] = {}
-    items = {one.id: one.name for one in (*layout.fields, *layout.computed)}
+    items = {field.id: field.name for field in layout.fields} | {one.id: one.name for one in layout.computed}
     patterns = [pattern.format(message=name, field="{}") for pattern in forms["field"]]
     for key in in_order_of_claim((called, key) for key, called in items.items()):
         # within the struct, and among the names of the whole program
@@ -217,3 +217,12 @@ def _asks_for_address(check: Check) -> bool:
     if isinstance(check, OverBytes) and (check.coverage.keys or check.coverage.address_bytes):
         return True
     return any("address" in expression.names for expression in check.expressions())
+
+
+def constant_before(coverage: Coverage, address: int) -> bytes:
+    """Return the bytes that a check takes in before those of the frame."""
+    order = "little" if coverage.address_low_first else "big"
+    size = coverage.address_bytes
+    own = (address & (1 << 8 * size) - 1).to_bytes(size, order) if size else b""  # type: ignore[arg-type]
+    key = next((bytes.fromhex(one.key) for one in coverage.keys if one.address == address), b"")
+    return own + key + bytes.fromhex(coverage.key_before)

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from .manifest import Manifest
 from .project import Project
 
-MADE_BY = "by Zesty Abacus. Made anew whenever layouts change."
-"""In the head of every file: a file that says so may be replaced by a newer one."""
+KEEP_BEGIN, KEEP_END = "yours from here:", "yours to here:"
+"""Between two lines with these words and one name stands what a person wrote; it goes into the newer file."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,8 +32,11 @@ class Language:
         As people call it.
     make
         Makes all files of a project.
+    has_nodes
+        Whether it makes programs that send.
     """
 
     name: str
     title: str
     make: Callable[[Project], Made]
+    has_nodes: bool = False

@@ -70,7 +70,21 @@ class Manifest(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     left_out: tuple[LeftOut, ...]
     node: str | None = None
 
+    @classmethod
+    def is_one(cls, text: str) -> bool:
+        """Return whether a text is a manifest, of any version of the program."""
+        try:
+            found = msgspec.json.decode(text, type=_Head)
+        except msgspec.DecodeError:
+            return False
+        return bool(found.language and found.prefix)
+
     def to_json(self) -> str:
         """Return it as a JSON document."""
         return msgspec.json.format(msgspec.json.encode(self), indent=2).decode() + "\n"
 
+
+class _Head(msgspec.Struct):
+    language: str
+    prefix: str
+    left_out: list[object]

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from uuid import UUID
 
 from ..layouts.model import Layout
 from ..origin import Origin
 from .errors import GenerateError
 from .naming import identifier
+from .node import Link, Sources
+
+MADE_BY = "by Zesty Abacus. Made anew whenever layouts change."
+"""In the head of every file: one that says so may be replaced by a newer one."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -26,20 +30,24 @@ class Project:
         Library and state, for the heads of files.
     prefix
         In front of every symbol that others see, where a language has no modules.
-    node
-        Endpoint that a program sends to, empty for none.
+    link
+        Where a program sends that is made, too; None for no program.
+    sources
+        What its fields are fed with, as far as it is given.
     """
 
     layouts: tuple[Layout, ...]
     others: dict[UUID, Layout]
     origin: Origin
     prefix: str
-    node: str = ""
+    link: Link | None = None
+    sources: Sources = field(default_factory=dict)
 
     @classmethod
     def of(
-        cls, states: Iterable[Layout], origin: Origin, *, messages: Iterable[str] = (), prefix: str = "", node: str = ""
-    ) -> Project:
+        cls, states: Iterable[Layout], origin: Origin, *, messages: Iterable[str] = (), prefix: str = "",
+        link: Link | None = None, sources: Sources | None = None,
+    ) -> Project:  # fmt: skip
         """Return a project of some messages by name, or of all.
 
         Raises
@@ -60,9 +68,9 @@ class Project:
         if prefix and identifier(prefix) != prefix:
             raise GenerateError(f"{prefix!r} is no prefix.",
                                 hint=f"Small letters, digits and underscores: {identifier(prefix)}.")  # fmt: skip
-        return cls(chosen, others, origin, prefix or identifier(origin.library), node)
+        return cls(chosen, others, origin, prefix or identifier(origin.library), link, sources or {})
 
     @property
     def head(self) -> str:
         """What the head of every file says."""
-        return f"From {self.origin.words()}, by Zesty Abacus. Made anew whenever layouts change."
+        return f"From {self.origin.words()}, {MADE_BY}"

@@ -10,7 +10,7 @@ from ...layouts.checks.rule import Rule
 from ...layouts.checks.sum import Carry
 from ...layouts.fields import FieldKind
 from ...layouts.model import Check, Coverage, Crc, Sum, Xor
-from ..carried import CarriedField, CarriedMessage
+from ..carried import CarriedField, CarriedMessage, constant_before
 from ..lowering import Held, Number64, Steps
 from .expressions import StepWriter
 from .numbers import raw_type, unsigned
@@ -113,7 +113,7 @@ class CheckWriter:
             lines.append(f"{_BODY}size_t place = 0U;")
         # C99 wants what is counted with declared where it stands
         lines.append(f"{_BODY}size_t i;")
-        lines += _constant_bytes(_before(coverage, self.message.address), each)
+        lines += _constant_bytes(constant_before(coverage, self.message.address), each)
         lines += _loop(coverage, own, each)
         lines += _constant_bytes(bytes.fromhex(coverage.key_after), each)
         return [*lines, *(_BODY + line for line in result), "}", ""]
@@ -177,14 +177,6 @@ def _comment(text: str) -> str:
     return text.replace("*/", "* /").replace("/*", "/ *")
 
 
-def _before(coverage: Coverage, address: int) -> bytes:
-    order = "little" if coverage.address_low_first else "big"
-    size = coverage.address_bytes
-    own = (address & (1 << 8 * size) - 1).to_bytes(size, order) if size else b""  # type: ignore[arg-type]
-    key = next((bytes.fromhex(one.key) for one in coverage.keys if one.address == address), b"")
-    return own + key + bytes.fromhex(coverage.key_before)
-
-
 def _constant_bytes(octets: bytes, each: list[str]) -> list[str]:
     lines = []
     for octet in octets:
@@ -218,7 +210,8 @@ def _loop_over_places(bits: tuple[int, ...], own: tuple[int, ...], inner: list[s
     named = [zero if bit in own else bit for bit in bits]
     named += [zero] * (-len(named) % 8)
     rows = [", ".join(f"{bit}U" for bit in named[k : k + 8]) for k in range(0, len(named), 8)]
-    table = [f"{_BODY}static const uint32_t bits[{len(named)}] = {{", *(f"{_BODY * 2}{row}," for row in rows), f"{_BODY}}};"]  # fmt: skip
+    table = [f"{_BODY}static const uint32_t bits[{len(named)}] = {{"]
+    table += [*(f"{_BODY * 2}{row}," for row in rows), f"{_BODY}}};"]
     return [
         f"{_BODY}/* the bits that are covered, in order; {zero} is one that counts as zero */", *table,
         f"{_BODY}for (i = 0U; i < {len(named)}U; i += 8U) {{",

@@ -179,9 +179,7 @@ def _division(step: Step) -> tuple[str, list[str]]:
         text = f"signed_{'remainder' if rest else 'quotient'}({names})"
     else:
         text = names.replace(", ", " % " if rest else " / ")
-    return (text if kind is step.held.kind else f"({type_of(step.held.kind)})({text})"), [
-        f"{_cast(below, kind)} != 0"
-    ]
+    return (text if kind is step.held.kind else f"({type_of(step.held.kind)})({text})"), [f"{_cast(below, kind)} != 0"]
 
 
 def _whole(held: Held) -> tuple[str, list[str]]:

@@ -8,6 +8,7 @@ from ..language import Made
 from ..manifest import Manifest, ManifestField, ManifestMessage, ManifestValue
 from ..project import Project
 from .message import FORMS, MessageWriter, comment
+from .node import node_files
 from .numbers import raw_type
 from .runtime import helpers_for
 from .trial import trial_program
@@ -36,6 +37,8 @@ def make(project: Project) -> Made:
         f"{prefix}.h": _header(project, writers), f"{prefix}.c": _source(project, writers),
         f"{prefix}_test.c": trial_program(project, writers), "CMakeLists.txt": _cmake(project),
     }  # fmt: skip
+    if project.link is not None:
+        files |= node_files(project, writers)
     return Made(files, _manifest(project, writers, left_out))
 
 
@@ -95,6 +98,7 @@ def _manifest(project: Project, writers: list[MessageWriter], left_out: list[Lef
         revision=project.origin.revision, prefix=project.prefix, headers=(f"{project.prefix}.h",),
         sources=(f"{project.prefix}.c",), results={name: f"{upper}_{word}" for name, word, _ in _RESULTS},
         messages=tuple(_message(writer) for writer in writers), left_out=tuple(left_out),
+        node=f"{project.prefix}_node" if project.link is not None else None,
     )  # fmt: skip
 
 

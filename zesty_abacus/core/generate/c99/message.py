@@ -125,7 +125,9 @@ class MessageWriter:
     def _member(self, one: CarriedField) -> str:
         array = f"[{one.length}]" if not one.is_number else ""
         unit = f", {one.field.unit}" if one.field.unit else ""
-        return f"{raw_type(one)} {one.raw}{array}; /* {comment(one.field.name)}: {_read_as(one.field)}{comment(unit)} */"
+        return (
+            f"{raw_type(one)} {one.raw}{array}; /* {comment(one.field.name)}: {_read_as(one.field)}{comment(unit)} */"
+        )
 
     def _constants(self) -> list[str]:
         """Return sizes, limits and named values; values beyond int cannot be enumerators in C99."""
@@ -501,7 +503,9 @@ def _scaled_text(one: CarriedField, raw: str, kind: str) -> str:
         sign = sign if scale.times > 0 else {"false": f"{raw} != 0"}.get(sign, f"{raw} > 0")
         from .numbers import signed
 
-        return f"nearest_ratio({size}, {sign}, {unsigned(abs(scale.times))}, {signed(scale.plus)}, {unsigned(scale.over)})"
+        return (
+            f"nearest_ratio({size}, {sign}, {unsigned(abs(scale.times))}, {signed(scale.plus)}, {unsigned(scale.over)})"
+        )
     # factors of more than 63 bits: within a few units in the last place
     return f"(double){raw} * {floating(field.ratio)} + {floating(field.offset)}"
 

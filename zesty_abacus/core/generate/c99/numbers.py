@@ -48,7 +48,9 @@ def of_type(number: int, kind: str) -> str:
         return unsigned(number, bits)
     if bits == 64:
         return signed(number)
-    return f"INT32_C({number})" if number >= 0 else "(-INT32_C(2147483647) - 1)" if number == -(1 << 31) else f"(-INT32_C({-number}))"  # fmt: skip
+    if number == -(1 << 31):
+        return "(-INT32_C(2147483647) - 1)"
+    return f"INT32_C({number})" if number >= 0 else f"(-INT32_C({-number}))"
 
 
 def floating(number: Fraction | float) -> str:

@@ -5,4 +5,4 @@ from __future__ import annotations
 from ..c99.files import make
 from ..language import Language
 
-LANGUAGE = Language("c", "C99", make)
+LANGUAGE = Language("c", "C99", make, has_nodes=True)
