@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import gc
+import shutil
 import sys
 import threading
 import traceback
@@ -9,7 +10,9 @@ import pytest
 from PyQt6.QtCore import QEvent
 
 from tests.desk.pilot import Pilot
+from zesty_abacus.demo.trial import copy_shipped_trial
 from zesty_abacus.desk.app.findings import Findings
+from zesty_abacus.desk.app.settings import demo_folder
 from zesty_abacus.desk.launch import make_application, make_window
 from zesty_abacus.desk.widgets.theme import PEEL, look
 
@@ -44,10 +47,19 @@ def no_findings(monkeypatch):
     monkeypatch.setattr(Findings, "want", lambda _findings: None)
 
 
+@pytest.fixture(scope="session")
+def fresh_demo(tmp_path_factory):
+    """The user's copy of the Yuzu trial as it is made on first use, once for all tests, each of which gets a copy."""
+    folder = tmp_path_factory.mktemp("fresh") / "yuzu"
+    copy_shipped_trial(folder)
+    return folder
+
+
 @pytest.fixture
-def pilot(no_faults):
+def pilot(no_faults, fresh_demo):
     """Return hands on a window that shows the Yuzu trial; fail if it leaves a thread behind."""
     make_application()
+    shutil.copytree(fresh_demo, demo_folder())
     window = make_window(demo=True)
     window.show()
     hands = Pilot(window)

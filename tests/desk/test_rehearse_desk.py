@@ -312,10 +312,12 @@ def test_letting_go_ends_the_threads_and_another_connection_listens_anew(pilot, 
 def test_the_round_trip_of_the_message_in_hand(pilot, desk):
     desk.side.show_page(1)
     desk.composer.choose("Azimuth command port")
+    pilot.wait(lambda: desk.trips.trips, "the round trip")
     trips = {trip.name: trip for trip in desk.trips.trips}
     assert {"angle set", "thrust set"} <= set(trips)
     assert float(trips["angle set"].loss) == pytest.approx(0.0245, abs=0.001)
     desk.trips.receiver.setCurrentText("Azimuth feedback port")
+    pilot.settle()
     assert any("has no field angle set" in sentence for trip in desk.trips.trips for sentence in trip.words)
 
 

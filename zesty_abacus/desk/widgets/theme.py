@@ -95,12 +95,16 @@ class Look(QObject):
     def __init__(self) -> None:
         super().__init__()
         self.theme = PEEL
+        self._worn: Theme | None = None
 
     def put_on(self, theme: Theme) -> None:
-        """Change the theme of the whole application."""
+        """Change the theme of the whole application; one that is on already costs nothing."""
+        if theme is self._worn:
+            return
         self.theme = theme
         application = QApplication.instance()
         if isinstance(application, QApplication):
+            self._worn = theme
             application.setFont(text_font())
             application.setPalette(_palette(theme))
             application.setStyleSheet(_style_sheet(theme))

@@ -53,7 +53,7 @@ class RehearseDesk(QWidget):
         self.rehearsing, self.registers = session.rehearsing, session.registers
         author = lambda: session.edits.line.author  # noqa: E731
         self.rehearsals = Rehearsals(self.rehearsing, session.jobs, lambda: session.library, author)
-        self.trips = Trips(lambda: self.composer.chosen)
+        self.trips = Trips(session.jobs, lambda: self.composer.chosen)
         self.devices = Devices(self.registers)
         self.replays = Replays(session, session.replaying)
         self.side = SideTabs("Rehearse", {

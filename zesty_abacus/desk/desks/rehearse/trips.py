@@ -6,9 +6,11 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from ...app.doors import engine, going
+from ...app.jobs import Jobs
 from ...widgets.parts import Choice, button, label, scrolled
 from .composer import clear_layout_grid
 
@@ -33,9 +35,11 @@ class Trips(QWidget):
 
     mirrored = pyqtSignal(object, object)
 
-    def __init__(self, sender: Callable[[], Any]) -> None:
+    def __init__(self, jobs: Jobs, sender: Callable[[], Any]) -> None:
         super().__init__()
+        self._jobs = jobs
         self._sender = sender
+        self._asked: tuple[Any, Any] | None = None
         self._layouts: dict[str, Any] = {}
         self.trips: list[Any] = []
         self.receiver = Choice()
@@ -75,18 +79,28 @@ class Trips(QWidget):
         self.receiver.blockSignals(False)
         self.refresh()
 
+    def showEvent(self, a0: QShowEvent | None) -> None:
+        super().showEvent(a0)
+        self.refresh()
+
     def refresh(self) -> None:
-        """Work it out again."""
-        clear_layout_grid(self._grid)
-        sender = self._sender()
-        self.trips = []
-        receiver = self._layouts.get(self.receiver.currentText())
+        """Work it out again for other layouts: what is entered for a message goes its own way, and changes nothing."""
+        sender, receiver = self._sender(), self._layouts.get(self.receiver.currentText())
         self.make_mirror.setEnabled(sender is not None and receiver is not None and receiver.id != sender.id)
+        if not self.isVisible() or (sender, receiver) == self._asked:
+            return
+        self._asked = sender, receiver
         if sender is None:
+            self._show([])
             self.title.setText("Choose a message to compose; what its values lose on the way stands here.")
             return
         self.title.setText(f"{sender.name}, sent and read again; worst over the whole range, read by")
-        self.trips = going.round_trip(sender, receiver)
+        self._jobs.start("round trip", "trying the round trip", lambda _progress: going.round_trip(sender, receiver),
+                         self._show)  # fmt: skip
+
+    def _show(self, trips: list[Any]) -> None:
+        clear_layout_grid(self._grid)
+        self.trips = trips
         for place, words in enumerate(("field", "meant", "arrives", "loss")):
             self._grid.addWidget(label(words, "quiet"), 0, place)
         row = 1
@@ -98,7 +112,7 @@ class Trips(QWidget):
             for sentence in trip.words:
                 self._grid.addWidget(label(sentence[:1].upper() + sentence[1:], "wrong", wrap=True), row, 0, 1, 4)
                 row += 1
-        if not self.trips:
+        if not self.trips and self._asked is not None and self._asked[0] is not None:
             self._grid.addWidget(label("It has no numbers.", "quiet"), 1, 0, 1, 4)
         self._grid.setColumnStretch(0, 1)
 
