@@ -11,8 +11,14 @@ import msgspec
 import pytest
 
 from tests.cli.program import run
+from tests.generate.compiled import made_of
+from tests.generate.test_c import tug_layout
 from zesty_abacus.core.captures.registry import formats, line_formats
+from zesty_abacus.core.forward.ways.registry import ways
 from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.generate.folder import write_folder
+from zesty_abacus.core.generate.manifest import Manifest
+from zesty_abacus.core.generate.node import read_sources
 from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA
 from zesty_abacus.core.handover.long_table import LONG_SCHEMA
 from zesty_abacus.core.handover.problem_table import PROBLEM_SCHEMA
@@ -96,6 +102,8 @@ def test_commands_of_the_readme_are_known():
             "device",
             "rehearse",
             "wave",
+            "handover",
+            "forward",
         )
     }
     for verb in sorted(verbs):
@@ -248,3 +256,23 @@ def test_the_architecture_names_every_package():
     for package in sorted((ROOT / "zesty_abacus" / "core").iterdir()):
         if package.is_dir() and package.name != "__pycache__":
             assert f"{package.name}/" in text, package.name
+
+
+def test_generated_code_is_described_by_what_reads_it():
+    manifest = example_of("left_out")
+    assert msgspec.json.decode(manifest, type=Manifest).results["ok"] == "YUZU_OK"
+    node = next(example for example in examples("docs/code.md") if "every_ms" in example)
+    assert read_sources(node.encode(), "docs").keys() == {"Helm lever"}
+
+
+def test_the_example_of_generated_python_runs(tmp_path):
+    write_folder(tmp_path, made_of([tug_layout()], "python", prefix="yuzu"))
+    script = re.findall(r"```python\n(.*?)```", page("docs/code.md"), re.S)[0]
+    done = subprocess.run([sys.executable, "-c", script + "\nprint(speed, again.shape)"], cwd=tmp_path,
+                          capture_output=True, text=True, check=False)  # fmt: skip
+    assert done.returncode == 0 and done.stdout.split() == ["-1.66", "(1000,", "4)"], done.stderr
+
+
+def test_ways_of_forwarding_are_all_told():
+    told = page("docs/forward.md")
+    assert all(f"{scheme}://" in told for scheme in ways())

@@ -49,6 +49,11 @@ def reports_folder() -> Path:
     return Path(platformdirs.user_state_dir("zesty-abacus")) / "reports"
 
 
+def spools_folder() -> Path:
+    """Return where readings wait that another program has not taken yet."""
+    return Path(platformdirs.user_state_dir("zesty-abacus")) / "forward"
+
+
 def demo_folder() -> Path:
     """Return where the user's copy of the Yuzu trial lies."""
     return Path(platformdirs.user_data_dir("zesty-abacus")) / "yuzu"

@@ -1,0 +1,176 @@
+"""``zesty-abacus forward``: decoded readings to other programs."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from ..core.errors import MisuseError
+from ..core.words import counted
+from .options import recipe_option
+from .terminal import say
+
+if TYPE_CHECKING:
+    import threading
+
+    from ..core.forward.forwarding import Forwarding
+    from ..core.forward.wanted import Wanted
+    from ..core.forward.way import ForwardAddress
+    from ..core.origin import Origin
+
+_PASSWORD = "ZESTY_ABACUS_PASSWORD"
+_SERVICE = "zesty-abacus"
+
+
+@click.command()
+@click.argument("sources", nargs=-1, required=True, metavar="SOURCE...|[LANE=]ENDPOINT...")
+@click.option("--library", "where", required=True, help="File, trial or server of the library.")
+@click.option("--release", default="", help="A release of the library; the newest state if left out.")
+@click.option("--to", "to", required=True, help="mqtt://HOST:PORT/TOPIC or http://HOST:PORT/PATH, with s for TLS.")
+@click.option("--fields", default="", help="MESSAGE.FIELD=KEY,...; all, called message.field, if left out.")
+@click.option("--at-most", default="", help="A message of a lane only so often, on the capture's clock, as 1s.")
+@click.option("--for", "length", default="", help="Of endpoints: how long, from when it is ready, as 10s.")
+@click.option("--queue", type=click.Path(path_type=Path), help="File of readings that wait; else one of its own.")
+@recipe_option
+def forward(
+    sources: tuple[str, ...], where: str, release: str, to: str, fields: str, at_most: str, length: str,
+    queue: Path | None, recipes: tuple[Path, ...],
+) -> None:  # fmt: skip
+    """Forward the good values of recordings, or of what endpoints receive, in order: a JSON object a frame.
+
+    {lane} and {message} in a topic or path are filled in. What the other side does not take is kept on disk and sent
+    again until it does, also after an end in between. A password comes from ZESTY_ABACUS_PASSWORD or the keyring.
+    """
+    from ..core.forward.forwarding import Forwarding
+    from ..core.forward.sending import Sending
+    from ..core.forward.spool import Spool
+    from ..core.forward.wanted import Wanted
+    from ..core.forward.way import ForwardAddress
+    from ..core.forward.ways.registry import way_to
+    from ..core.live.durations import duration_ns
+    from .asking import layouts_of
+    from .stopping import stopped_by_signals
+
+    address, wanted = ForwardAddress.parse(to), Wanted.parse(fields)
+    thinning_ns = duration_ns(at_most) if at_most else 0
+    is_live = _are_endpoints(sources)
+    if length and not is_live:
+        raise click.UsageError("--for is about endpoints; a recording ends by itself.")
+    layouts, origin = layouts_of(where, release, ())
+    assert origin is not None, "there is a library"
+    wanted.check(layouts)
+    way = way_to(address, _password(address))
+    job = "" if is_live else _name_of(sources, recipes, origin, to, wanted, thinning_ns)
+    spool = Spool(queue or _spool_for(to))
+    sending = Sending(spool, way, lambda sentence: say(f"zesty-abacus: {sentence}", err=True))
+    try:
+        forwarding = Forwarding(spool, sending, address, wanted, thinning_ns, job)
+        with stopped_by_signals() as stopped:
+            if is_live:
+                _forward_live(sources, where, forwarding, wanted, stopped, duration_ns(length) if length else None)
+            else:
+                _forward_recordings(sources, where, release, recipes, forwarding, wanted, stopped)
+    finally:
+        sending.stop()
+        waiting = spool.count()
+        spool.close()
+    left = f"; {counted(waiting, 'reading')} wait until it is called again" if waiting else ""
+    say(f"forwarded {counted(sending.sent, 'reading')}{left}", err=True)
+
+
+def _are_endpoints(sources: Sequence[str]) -> bool:
+    """Return whether what is given are endpoints; raises :class:`MisuseError` for a mixture."""
+    from ..core.live.registry import lane_and_address, schemes
+
+    def is_one(text: str) -> bool:
+        return not Path(text).exists() and lane_and_address(text)[1].partition(":")[0] in schemes()
+
+    found = [is_one(text) for text in sources]
+    if any(found) and not all(found):
+        raise MisuseError("recordings and endpoints are forwarded one or the other.", hint="Call it twice.")
+    return all(found)
+
+
+def _forward_recordings(
+    sources: tuple[str, ...], where: str, release: str, recipes: tuple[Path, ...], forwarding: Forwarding,
+    wanted: Wanted, stopped: threading.Event,
+) -> None:  # fmt: skip
+    from ..core.forward.forwarding import forward_capture
+    from .asking import layouts_of
+    from .output import opened_sources
+
+    paths = tuple(Path(source) for source in sources)
+    layouts, origin = layouts_of(where, release, paths)
+    assert origin is not None, "there is a library"
+    if forwarding.went_on:
+        say(f"zesty-abacus: {counted(forwarding.went_on, 'reading')} went before; it goes on behind them.", err=True)
+    with opened_sources(paths, recipes, where) as opened:
+        if forward_capture(forwarding, opened.meaning(layouts, origin.release), wanted, stopped):
+            forwarding.finish()
+
+
+def _forward_live(
+    sources: tuple[str, ...], where: str, forwarding: Forwarding, wanted: Wanted, stopped: threading.Event,
+    for_ns: int | None,
+) -> None:  # fmt: skip
+    from ..core.forward.forwarding import LiveReadings
+    from ..core.live.record import record
+    from ..core.live.registry import endpoint_of
+    from .live import library_layouts, listening
+
+    layouts = library_layouts(where, sources)
+    made = [listening(endpoint_of(text)) for text in sources]
+    record(
+        made, lambda _receiving: LiveReadings(forwarding, layouts, wanted), stopped, for_ns=for_ns,
+        ready=lambda: say("forwarding", err=True), tell=lambda sentence: say(f"zesty-abacus: {sentence}", err=True),
+    )  # fmt: skip
+    if not stopped.is_set():
+        forwarding.wait(stopped)
+
+
+def _password(address: ForwardAddress) -> str | None:
+    """Return the password of the user that stands in the address; None without a user, or if nothing knows it."""
+    if address.user is None:
+        return None
+    if _PASSWORD in os.environ:
+        return os.environ[_PASSWORD]
+    import keyring
+    import keyring.errors
+
+    try:
+        return keyring.get_password(_SERVICE, f"{address.parts.scheme}://{address.user}@{address.host}")
+    except keyring.errors.KeyringError:
+        return None
+
+
+def _spool_for(to: str) -> Path:
+    from ..desk.app.settings import spools_folder
+
+    return spools_folder() / f"{_digest(to)}.sqlite"
+
+
+def _name_of(
+    sources: tuple[str, ...], recipes: tuple[Path, ...], origin: Origin, to: str, wanted: Wanted, thinning_ns: int
+) -> str:
+    """Return a name of exactly this: other recordings, layouts, fields or places are another job."""
+    said: list[object] = [to, wanted, thinning_ns, origin.library_id, origin.release or origin.revision]
+    for path in _files(sources, recipes):
+        state = path.stat()
+        said += [path.resolve(), state.st_size, state.st_mtime_ns]
+    return _digest(repr(said))
+
+
+def _files(sources: tuple[str, ...], recipes: tuple[Path, ...]) -> list[Path]:
+    found: list[Path] = []
+    for path in (*map(Path, sources), *recipes):
+        found += sorted(one for one in path.iterdir() if one.is_file()) if path.is_dir() else [path]
+    # a library beside recordings is written while it is read; its state is in the name already
+    return [path for path in found if path.exists() and ".sqlite" not in path.name]
+
+
+_digest: Callable[[str], str] = lambda text: hashlib.sha256(text.encode()).hexdigest()[:24]  # noqa: E731
