@@ -103,6 +103,7 @@ def test_commands_of_the_readme_are_known():
             "rehearse",
             "wave",
             "handover",
+            "report",
             "forward",
         )
     }

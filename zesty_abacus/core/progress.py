@@ -38,6 +38,15 @@ class Progress:
         part._stop = self._stop
         return part
 
+    def part(self, first: float, last: float) -> Progress:
+        """Return a progress for a part of the work, which goes from one share of the whole to another."""
+        listener = self._listener
+        part = Progress(
+            None if listener is None else lambda share, note: listener(first + (last - first) * share, note)
+        )
+        part._stop = self._stop
+        return part
+
     def check(self) -> None:
         """Raise :class:`Cancelled` if the work should stop; for inside of a step."""
         if self._stop.is_set():

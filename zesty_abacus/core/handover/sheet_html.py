@@ -8,7 +8,7 @@ from .markup import escaped
 from .sheet import HEADINGS, LayoutSheet, Row
 from .sheet_svg import colour_of, picture_svg
 
-_STYLE = """
+SHEET_STYLE = """
 body { font: 14px/1.45 Inter, 'DejaVu Sans', sans-serif; color: #22303C; max-width: 60em; margin: 2em auto }
 h1 { font-size: 1.6em; margin: 1.4em 0 .2em } h2 { font-size: 1.1em; margin: 1.2em 0 .3em }
 p { color: #5F6A73; margin: .1em 0 } table { border-collapse: collapse; width: 100% } .pictures { margin: 1em 0 }
@@ -25,14 +25,15 @@ def sheets_html(sheets: Iterable[LayoutSheet]) -> str:
     """Return one document with a section a sheet. Every text of the layout is escaped."""
     known = list(sheets)
     title = known[0].title if len(known) == 1 else f"{len(known)} layouts"
-    body = "\n".join(_section(sheet) for sheet in known)
+    body = "\n".join(map(sheet_section, known))
     return (
         f'<!doctype html>\n<html lang="en"><head><meta charset="utf-8"><title>{escaped(title)}</title>'
-        f"<style>{_STYLE}</style></head>\n<body>\n{body}\n</body></html>\n"
+        f"<style>{SHEET_STYLE}</style></head>\n<body>\n{body}\n</body></html>\n"
     )
 
 
-def _section(sheet: LayoutSheet) -> str:
+def sheet_section(sheet: LayoutSheet) -> str:
+    """Return one sheet as a section of a document that has its style."""
     parts = [f"<section><h1>{escaped(sheet.title)}</h1>"]
     parts += [f"<p>{escaped(line)}</p>" for line in sheet.lines]
     if sheet.pictures:
