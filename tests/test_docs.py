@@ -104,6 +104,7 @@ def test_commands_of_the_readme_are_known():
             "wave",
             "handover",
             "report",
+            "archive",
             "forward",
         )
     }

@@ -34,6 +34,7 @@ _COMMANDS = {
     "rehearse": Entry(".rehearse:rehearse", "Run a written rehearsal that passes or fails."),
     "wave": Entry(".wave:wave", "Write frames as the waves that a recipe reads as them."),
     "handover": Entry(".handover:handover", "Make code of layouts: C, Python."),
+    "archive": Entry(".archive:archive", "Keep a catalogue of many recordings, decode and ask them at once."),
     "report": Entry(".report:report", "Write what a recording holds as one page, HTML or PDF."),
     "forward": Entry(".forward:forward", "Forward readings to other programs, by MQTT or HTTP."),
     "library": Entry(".library:library", "Make, fill, look at, check and share a library of layouts."),

@@ -37,6 +37,11 @@ def recordings_of(made: BroughtIn, trial: str = "", progress: Progress | None = 
     return found
 
 
+def identity_of(digest: str) -> UUID:
+    """Return the identity of the recording whose content has this hash."""
+    return uuid5(_RECORDINGS, digest)
+
+
 def _recording(capture: Capture, outcome: SourceOutcome, trial: str, progress: Progress) -> Recording:
     path = resolved(outcome.path)
     digest = hashlib.sha256()
@@ -48,7 +53,7 @@ def _recording(capture: Capture, outcome: SourceOutcome, trial: str, progress: P
             size += len(piece)
     lanes = tuple(_lane(capture, name) for name in dict.fromkeys(outcome.lanes))
     return Recording(
-        id=uuid5(_RECORDINGS, digest.hexdigest()), name=path.name, path=str(path), size=size,
+        id=identity_of(digest.hexdigest()), name=path.name, path=str(path), size=size,
         sha256=digest.hexdigest(), first_ns=outcome.first_ns, last_ns=outcome.last_ns, lanes=lanes, trial=trial,
     )  # fmt: skip
 

@@ -1,0 +1,274 @@
+"""``zesty-abacus archive``: many recordings at once."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Iterator
+from importlib.metadata import version
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from ..core.words import counted
+from .find import NO_HIT
+from .groups import Entry, LazyGroup
+from .options import table_options
+from .terminal import say
+
+if TYPE_CHECKING:
+    from ..core.archive.task import Failed, Task
+    from ..core.layouts.model import Layout
+    from ..core.library.documents import Recording
+    from ..core.origin import Origin
+
+_COMMANDS = {
+    "add": Entry(".archive:add", "Put recordings below folders into the catalogue."),
+    "decode": Entry(".archive:decode", "Decode all into a dataset of Parquet files, by message and day."),
+    "find": Entry(".archive:find", "Put out the frames of all in which a condition holds."),
+    "problems": Entry(".archive:problems", "Put out what is wrong in each."),
+    "summary": Entry(".archive:summary", "Put out how far each is explained, and what its values are like."),
+}
+
+
+@click.group(cls=LazyGroup, entries=_COMMANDS)
+def archive() -> None:
+    """Keep a catalogue of many recordings in a library, decode and ask them at once."""
+
+
+_LIBRARY = click.option("--library", "where", required=True, help="File or server of the library with the catalogue.")
+_RELEASE = click.option("--release", default="", help="A release of the library; the newest state if left out.")
+
+
+def _processes(command: Callable[..., Any]) -> Callable[..., Any]:
+    command = click.option("--workers", type=click.IntRange(0, 1024), default=0,
+                           help="Processes of this machine; one a processor if left out.")(command)  # fmt: skip
+    return click.option("--scheduler", default="", help="Instead: a cluster that Dask speaks to, as tcp://HOST:PORT.")(
+        command
+    )
+
+
+@click.command()
+@click.argument("paths", nargs=-1, required=True, type=click.Path(path_type=Path), metavar="PATH...")
+@_LIBRARY
+@click.option("--author", default="", help="Who adds; this user if left out.")
+def add(paths: tuple[Path, ...], where: str, author: str) -> None:
+    """Put the recordings PATH..., files and those below folders, into the catalogue.
+
+    A recording is known by its content: added again it is not doubled. What cannot be read is in the catalogue, too,
+    and told each time.
+    """
+    from ..core.archive.catalogue import files_below, look_at
+    from ..core.library.author import default_author
+    from .libraries import open_library
+    from .recipe_choice import RecipeChoice
+
+    files = files_below(paths)
+    choice = RecipeChoice([], where)
+    library = open_library(where)
+    try:
+        known = {one.sha256 for one in library.recordings.states()}
+        fresh = 0
+        for path in files:
+            looked = look_at(path, choice.requests, known.__contains__)
+            if looked is None:
+                continue
+            if looked.reason:
+                _tell(str(looked.path), looked.reason)
+            known.add(looked.recording.sha256)
+            who = author or default_author()
+            fresh += library.recordings.import_all([looked.recording], author=who, reason="listed")
+    finally:
+        library.close()
+    say(f"{counted(fresh, 'recording')} added, {counted(len(files), 'file')} looked at", err=True)
+
+
+@click.command()
+@_LIBRARY
+@_RELEASE
+@click.option("-o", "--output", "folder", required=True, type=click.Path(path_type=Path), help="Folder of the dataset.")
+@_processes
+def decode(where: str, release: str, folder: Path, workers: int, scheduler: str) -> None:
+    """Decode all recordings of the catalogue into DATASET: Parquet with the columns of decode, by message and day.
+
+    Called again it does only what is new or changed: other recordings, another release or revision, another version.
+    The last line on standard output says how it went, as JSON.
+    """
+    from ..core.archive.dataset import Dataset, DecodeTask, decode_recording
+    from ..core.archive.task import Failed
+    from ..core.layouts.json_form import layouts_to_file_text
+    from .stopping import stopped_by_signals
+
+    recordings, layouts, origin = _catalogue(where, release)
+    text = layouts_to_file_text(layouts)
+    dataset, state = Dataset(folder), _state(origin, text)
+    path = dataset.begin(text, state)
+    tasks, failed = _tasks(recordings, where, path)
+    dataset.keep_only({one.sha256 for one in recordings})
+    done = [found for task in tasks if (found := dataset.done(task.digest, state)) is not None]
+    finished = {one.digest for one in done}
+    left = [DecodeTask(task, str(folder.absolute()), state) for task in tasks if task.digest not in finished]
+    say(f"decoding {counted(len(left), 'recording')} with {origin.words()}", err=True)
+    with stopped_by_signals() as stopped:
+        for one in _worked(left, decode_recording, lambda asked: asked.task.path, workers, scheduler, stopped.is_set):
+            if isinstance(one, Failed):
+                failed.append(one)
+                _tell(one.path, one.reason)
+            else:
+                done.append(one)
+                say(f"{len(done) + len(failed)} of {len(recordings)}", err=True)
+        ended = stopped.is_set()
+    if ended:
+        say("zesty-abacus: stopped; called again it goes on.", err=True)
+    told = [{"path": one.path, "reason": _alone(one.path, one.reason)} for one in failed]
+    say(json.dumps({"recordings": len(recordings), "frames": sum(one.frames for one in done), "failed": told}))
+
+
+@click.command()
+@_LIBRARY
+@_RELEASE
+@click.option("--where", "condition", required=True, help="What is asked, as: size == 8 and `water speed` > 3 kn.")
+@_processes
+@table_options
+def find(
+    where: str, release: str, condition: str, workers: int, scheduler: str,
+    form: str, as_is: bool, output: Path | None, force: bool,
+) -> int:  # fmt: skip
+    """Put out the frames of all recordings in which a condition holds: the columns of find, then recording.
+
+    Ends with 3 if none is found.
+    """
+    from ..core.conditions.bind import Known, bind
+
+    recordings, layouts, _ = _catalogue(where, release)
+    lanes = sorted({lane.name for one in recordings for lane in one.lanes})
+    # a condition that makes no sense is told before any recording is read
+    bind(condition, Known(lanes, layouts, ()))
+    rows = _ask("find", condition, where, release, workers, scheduler, form, as_is, output, force)
+    return 0 if rows else NO_HIT
+
+
+@click.command()
+@_LIBRARY
+@_RELEASE
+@_processes
+@table_options
+def problems(
+    where: str, release: str, workers: int, scheduler: str, form: str, as_is: bool, output: Path | None, force: bool
+) -> None:
+    """Put out what is wrong in each recording: the columns of problems, then recording."""
+    _ask("problems", "", where, release, workers, scheduler, form, as_is, output, force)
+
+
+@click.command()
+@_LIBRARY
+@_RELEASE
+@_processes
+@table_options
+def summary(
+    where: str, release: str, workers: int, scheduler: str, form: str, as_is: bool, output: Path | None, force: bool
+) -> None:
+    """Put out a row a kind of messages of each recording with its bits, and a row a field with its distribution."""
+    _ask("summary", "", where, release, workers, scheduler, form, as_is, output, force)
+
+
+def _ask(
+    kind: str, condition: str, where: str, release: str, workers: int, scheduler: str,
+    form: str, as_is: bool, output: Path | None, force: bool,
+) -> int:  # fmt: skip
+    """Ask every recording and put out the answers in the order of the catalogue; returns how many rows there are."""
+    import tempfile
+
+    from ..core.archive.asking import Question, ask, schema_of
+    from ..core.archive.task import Failed
+    from ..core.layouts.json_form import layouts_to_file_text
+    from .output import put_out, target_for
+    from .stopping import stopped_by_signals
+
+    target = target_for(output, force, where)
+    recordings, layouts, origin = _catalogue(where, release)
+    with tempfile.TemporaryDirectory(prefix="zesty-archive-") as folder, stopped_by_signals() as stopped:
+        path = Path(folder) / "layouts.json"
+        path.write_text(layouts_to_file_text(layouts))
+        tasks, failed = _tasks(recordings, where, path)
+        questions = [Question(task, kind, condition) for task in tasks]
+        answers = {}
+        for one in _worked(questions, ask, lambda asked: asked.task.path, workers, scheduler, stopped.is_set):
+            if isinstance(one, Failed):
+                failed.append(one)
+            else:
+                answers[one.path] = one.table
+    for bad in failed:
+        _tell(bad.path, bad.reason)
+    tables = [answers[task.path] for task in tasks if task.path in answers]
+    put_out(form, target, tables[0].schema if tables else schema_of(kind, condition), tables, origin, as_is=as_is)
+    return sum(table.num_rows for table in tables)
+
+
+def _tell(path: str, reason: str) -> None:
+    say(f"zesty-abacus: {path}: {_alone(path, reason)}", err=True)
+
+
+def _alone(path: str, reason: str) -> str:
+    """Return a reason without the file, which most errors name, too."""
+    return reason.removeprefix(f"{path}: ")
+
+
+def _worked(
+    pieces: list[Any], work: Callable[[Any], Any], name: Callable[[Any], str], workers: int, scheduler: str,
+    is_stopped: Callable[[], bool],
+) -> Iterator[Any]:  # fmt: skip
+    from ..core.archive.engine import work_on
+
+    yield from work_on(pieces, work, name, workers=workers, scheduler=scheduler, is_stopped=is_stopped)
+
+
+def _catalogue(where: str, release: str) -> tuple[list[Recording], list[Layout], Origin]:
+    """Return recordings, layouts and where these are from.
+
+    Raises
+    ------
+    ArchiveError
+        If the catalogue is empty.
+    """
+    from ..core.archive.errors import ArchiveError
+    from .asking import layouts_of
+    from .libraries import open_library
+
+    library = open_library(where)
+    # of a file that was changed and added again, the newest state is meant
+    newest = {head.state.path: head.state for head in sorted(library.recordings.heads(), key=lambda it: it.revision.id)}
+    library.close()
+    recordings = sorted(newest.values(), key=lambda one: (one.first_ns, one.path))
+    if not recordings:
+        raise ArchiveError("its catalogue is empty.", where=where, hint="Fill it with zesty-abacus archive add.")
+    layouts, origin = layouts_of(where, release, ())
+    assert origin is not None, "there is a library"
+    return recordings, layouts, origin
+
+
+def _tasks(recordings: list[Recording], where: str, layouts: Path) -> tuple[list[Task], list[Failed]]:
+    """Return what is to be worked on, and what cannot be: gone, or read by no recipe alone."""
+    from ..core.archive.task import Failed, Task
+    from ..core.errors import AbacusError
+    from ..core.recipes.json_form import recipe_to_json
+    from .recipe_choice import RecipeChoice
+
+    choice = RecipeChoice([], where)
+    tasks, failed = [], []
+    for one in recordings:
+        try:
+            requests = choice.requests(Path(one.path))
+        except AbacusError as error:
+            failed.append(Failed(one.path, str(error)))
+            continue
+        recipes = tuple(recipe_to_json(request.recipe) for request in requests if request.recipe is not None)
+        tasks.append(Task(one.path, one.sha256, one.size, recipes, str(layouts.absolute())))
+    return tasks, failed
+
+
+def _state(origin: Origin, layouts: str) -> str:
+    """Return a word for exactly these layouts and this version of the program."""
+    said = f"{origin.library_id} {origin.release} {version('zesty-abacus')} {layouts}"
+    return hashlib.sha256(said.encode()).hexdigest()[:24]
