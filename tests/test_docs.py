@@ -169,8 +169,8 @@ def test_every_command_that_is_shown_exists_with_its_options(where, line):
 
     verbs = line.split()
     group = cli
-    if verbs[0] == "library":
-        group, verbs = cli.get_command(None, "library"), verbs[1:]
+    if verbs[0] in ("library", "archive"):
+        group, verbs = cli.get_command(None, verbs[0]), verbs[1:]
     names = verbs[0].split("|")
     for name in names:
         command = group.get_command(None, name)
