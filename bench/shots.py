@@ -17,9 +17,8 @@ _home = tempfile.TemporaryDirectory(prefix="zesty-shots-")
 os.environ["HOME"] = os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home.name
 
 import msgspec  # noqa: E402 - the folders come first
-from PyQt6.QtCore import QByteArray, QRectF  # noqa: E402
-from PyQt6.QtGui import QImage, QPainter  # noqa: E402
-from PyQt6.QtSvg import QSvgRenderer  # noqa: E402
+from PyQt6.QtGui import QImage  # noqa: E402
+from PyQt6.QtWidgets import QScrollArea  # noqa: E402
 
 from zesty_abacus.desk.app import engine, laid  # noqa: E402
 from zesty_abacus.desk.app.overlays import OverReference  # noqa: E402
@@ -176,19 +175,6 @@ def table(window: Window) -> None:
     window.layouts.bring.picker.set_example(1, "B3[3..0] B2")
 
 
-def sheet(window: Window) -> QImage:
-    """Draw the printed sheet of a message, as it goes into a PDF."""
-    window.layouts.bring.done.emit()
-    layout = next(one for one in window.session.edits.layouts() if one.name == "Pod status")
-    page = laid.sheet_pages(laid.sheet_of(layout, "as it was on 2026-11-23"))[0]
-    picture = QImage(893, 1000, QImage.Format.Format_RGB32)
-    picture.fill(0xFFFFFF)
-    painter = QPainter(picture)
-    QSvgRenderer(QByteArray(page.encode())).render(painter, QRectF(0, 0, 893, 1263))
-    painter.end()
-    return picture
-
-
 def source(window: Window, part: str) -> None:
     """Choose a source on Intake by a part of its file's name."""
     names = [outcome.path.name for outcome in window.session.outcomes]
@@ -198,6 +184,7 @@ def source(window: Window, part: str) -> None:
 
 def intake(window: Window) -> None:
     """Intake: two analog channels read as I2C, at the pointer nobody acknowledged."""
+    window.layouts.bring.done.emit()
     window.layouts.plan.pick(None)
     window.show_desk("Intake")
     settle(window)
@@ -288,10 +275,38 @@ def rehearse(window: Window) -> None:
 
 
 def hand_over(window: Window) -> None:
-    """Hand over: what goes out, with a preview."""
+    """Hand over: code, compiled and compared with decoding."""
     window.rehearse.live.let_go()
+    window.session.select_kind(kind_of(window, 0x310))
     window.show_desk("Hand over")
-    window.handover.path.setText("~/yuzu/decoded.csv")
+    window.handover.pages.show_page(1)
+    code = window.handover.code
+    code.prefix.setText("yuzu")
+    settle(window)
+    # the header of the message in hand says most
+    code.prefix.editingFinished.emit()
+    settle(window)
+    code.run()
+    settle(window)
+    code.file.setCurrentText("yuzu.h")
+    text = code.text.toPlainText()
+    place = text[: text.index("struct yuzu_helm_lever {")].count("\n") - 6
+    bar = code.text.verticalScrollBar()
+    assert bar is not None, "a text has one"
+    bar.setValue(place)
+    code.folder.setText("~/yuzu/code")
+    code.folder.setCursorPosition(0)
+
+
+def report(window: Window) -> None:
+    """Hand over: the pages of a report."""
+    window.handover.pages.show_page(2)
+    settle(window)
+    window.handover.report.path.setText("~/yuzu/report.html")
+    area = window.handover.report.sheet.parentWidget()
+    scroll = area.parentWidget() if area is not None else None
+    if isinstance(scroll, QScrollArea) and (bar := scroll.verticalScrollBar()) is not None:
+        bar.setValue(window.handover.report.sheet.height() // len(window.handover.report.sheet.pages))
 
 
 def problems(window: Window) -> None:
@@ -351,7 +366,6 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "ladder": ladder,
     "comparison": comparison,
     "table": table,
-    "sheet": sheet,
     "intake": intake,
     "intake-spi": intake_spi,
     "intake-radio": intake_radio,
@@ -359,6 +373,7 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "proposals": proposals,
     "rehearse": rehearse,
     "hand-over": hand_over,
+    "report": report,
     "problems": problems,
     "values": values,
     "night": night,

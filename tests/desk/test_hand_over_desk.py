@@ -12,7 +12,7 @@ from zesty_abacus.desk.app.library_choice import use_release
 def written(pilot, tmp_path, **choices):
     """Write a Parquet file with these choices and read it back."""
     pilot.window.show_desk("Hand over")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     desk.choose("form", "parquet")
     for name, value in choices.items():
         desk.choose(name, value)
@@ -98,7 +98,7 @@ def test_a_layout_that_carries_another_leaves(pilot, tmp_path):
 def test_an_unnamed_message_alone_is_refused_but_its_frames_are_not(pilot, tmp_path):
     pilot.pick_kind(0x2C1)
     pilot.window.show_desk("Hand over")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     desk.choose("messages", "kind")
     pilot.type(desk.path, str(tmp_path / "a.csv"), enter=True)
     assert "Nobody has named the message in hand" in desk.problem.text() and not (tmp_path / "a.csv").exists()
@@ -109,14 +109,14 @@ def test_an_unnamed_message_alone_is_refused_but_its_frames_are_not(pilot, tmp_p
 
 def test_no_file_name_is_said(pilot):
     pilot.window.show_desk("Hand over")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     pilot.type(desk.path, "", enter=True)
     assert desk.problem.text() == "Choose where the file goes."
 
 
 def test_the_ending_follows_the_form(pilot):
     pilot.window.show_desk("Hand over")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     for form in ("parquet", "jsonl", "csv"):
         desk.choose("form", form)
         assert desk.path.text().endswith(f".{form}")
@@ -124,7 +124,7 @@ def test_the_ending_follows_the_form(pilot):
 
 def test_the_preview_is_the_beginning_of_the_file(pilot, tmp_path):
     table = written(pilot, tmp_path, content="long")
-    preview = pilot.window.handover.preview
+    preview = pilot.window.handover.tables.preview
     assert preview.names == table.column_names
     wanted = [list(row.values()) for row in table.slice(0, 40).to_pylist()]
     assert preview.rows == wanted
@@ -132,7 +132,7 @@ def test_the_preview_is_the_beginning_of_the_file(pilot, tmp_path):
 
 def test_the_preview_says_why_there_is_none(pilot):
     pilot.window.show_desk("Hand over")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     pilot.pick_kind(0x2C1)
     desk.choose("messages", "kind")
     pilot.settle()
@@ -141,20 +141,20 @@ def test_the_preview_says_why_there_is_none(pilot):
 
 def listed(pilot):
     """Return the words of the list of what was handed over."""
-    labels = pilot.window.handover.side.inner.findChildren(type(pilot.window.handover.problem))
+    labels = pilot.window.handover.side.inner.findChildren(type(pilot.window.handover.tables.problem))
     return " ".join(label.text() for label in labels)
 
 
 def test_what_was_handed_over_is_listed(pilot, tmp_path):
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     written(pilot, tmp_path, content="frames")
     rows = f"{len(pilot.session.capture):,} rows".replace(",", chr(0x2009))
     assert "out.parquet" in listed(pilot) and rows in listed(pilot)
-    assert "decoded" not in listed(pilot) and "decoded" not in desk.head.words.text(), "frames leave as they are"
+    assert "decoded" not in listed(pilot) and "decoded" not in desk.words.text(), "frames leave as they are"
     table = written(pilot, tmp_path, content="long")
     rows = f"{table.num_rows:,} rows".replace(",", chr(0x2009))
     state = f"decoded with harbour-team library, revision {pilot.session.library.marks().layouts}"
-    assert rows in listed(pilot) and state in listed(pilot) and state in desk.head.words.text()
+    assert rows in listed(pilot) and state in listed(pilot) and state in desk.words.text()
     origin = json.loads((tmp_path / "out.parquet.origin.json").read_bytes())
     assert origin["revision"] == pilot.session.library.marks().layouts and origin["library"] == "harbour-team library"
 
@@ -173,7 +173,7 @@ def test_an_existing_file_is_replaced_only_by_a_whole_one(pilot, tmp_path, monke
     target.write_bytes(b"precious")
     monkeypatch.setattr("os.fsync", lambda _number: (_ for _ in ()).throw(OSError(28, "No space left on device")))
     pilot.window.show_desk("Hand over")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     pilot.type(desk.path, str(target), enter=True)
     assert "out.parquet is there already" in desk.problem.text() and target.read_bytes() == b"precious"
     pilot.click(desk.replace)
@@ -187,7 +187,7 @@ def test_another_name_is_another_question(pilot, tmp_path):
     for path in (first, second):
         path.write_bytes(b"precious")
     pilot.window.show_desk("Hand over")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     pilot.type(desk.path, str(first), enter=True)
     assert not desk.replace.isHidden()
     pilot.type(desk.path, str(second))
@@ -206,7 +206,7 @@ def test_no_file_of_the_trial_is_written_over(pilot):
     recording = trial.source_path(trial.file.sources[0])
     before = recording.read_bytes()
     pilot.window.show_desk("Hand over")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     for path in (recording, trial.folder / "library.sqlite", trial.folder / "trial.json"):
         pilot.type(desk.path, str(path), enter=True)
         assert desk.replace.isHidden() and "which is read" in desk.problem.text(), path

@@ -141,7 +141,7 @@ def test_an_overlap_is_refused_in_a_sentence(pilot):
 def test_decoded_values_are_handed_over(pilot, tmp_path):
     keep_water_speed(pilot)
     pilot.key("6")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     for form in ("csv", "parquet"):
         desk.choose("form", form)
         desk.choose("messages", "kind")
@@ -162,7 +162,7 @@ def test_the_view_alone_can_be_handed_over(pilot, tmp_path):
     clock = pilot.session.clock
     clock.set_view(clock.first_ns + 10**9, clock.first_ns + 2 * 10**9)
     pilot.key("6")
-    desk = pilot.window.handover
+    desk = pilot.window.handover.tables
     desk.choose("content", "frames")
     desk.choose("span", "view")
     pilot.type(desk.path, str(tmp_path / "a.csv"), enter=True)

@@ -355,7 +355,7 @@ def test_custom_widgets_have_names_for_screen_readers(pilot):
     window = pilot.window
     widgets = [window.strip, window.rod, window.find_box, window.roster.view, window.read.traces, window.read.frames,
                window.read.side.readout.values, window.unravel.abacus, window.unravel.history, window.unravel.reckoner,
-               window.layouts.tried, window.handover.preview]  # fmt: skip
+               window.layouts.tried, window.handover.tables.preview]  # fmt: skip
     assert all(widget.accessibleName() for widget in widgets)
     assert "shown" in window.strip.accessibleDescription()
 

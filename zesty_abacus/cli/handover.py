@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 import click
 
 from ..core.errors import MisuseError
 from .options import FORCE
 from .terminal import say
-
-if TYPE_CHECKING:
-    from ..core.generate.node import Link
 
 
 @click.command()
@@ -38,6 +34,7 @@ def handover(
     """
     from ..core.generate.folder import sources_in, write_folder
     from ..core.generate.languages.registry import language_named
+    from ..core.generate.node import Link
     from ..core.generate.project import Project
     from .asking import layouts_of
 
@@ -46,7 +43,7 @@ def handover(
         raise MisuseError(f"{spoken.title} has no program that sends.", hint="Take c, or leave out --node.")
     layouts, origin = layouts_of(where, release, ())
     assert origin is not None, "there is a library"
-    link, sources = (link_of(endpoint), sources_in(folder)) if endpoint else (None, None)
+    link, sources = (Link.parse(endpoint), sources_in(folder)) if endpoint else (None, None)
     made = spoken.make(Project.of(layouts, origin, messages=messages, prefix=prefix, link=link, sources=sources))
     changed = write_folder(folder, made, replace=force)
     for one in made.manifest.left_out:
@@ -54,19 +51,3 @@ def handover(
     count = len(made.manifest.messages)
     files = f"{len(changed)} files changed" if changed else "nothing changed"
     say(f"zesty-abacus: {count} {'message' if count == 1 else 'messages'} in {spoken.title}, {files}", err=True)
-
-
-def link_of(endpoint: str) -> Link:
-    """Return where a node sends; raises :class:`MisuseError` for what it cannot reach."""
-    from ..core.generate.node import Link
-    from ..core.live.address import parse_endpoint
-
-    address = parse_endpoint(endpoint)
-    if address.scheme == "can" and address.place:
-        return Link(interface=address.place)
-    if address.scheme == "udp" and address.host and address.port:
-        address.only("form")
-        carries = address.word("form", "payload", "payload", "frames")
-        return Link(host=address.host, port=address.port, frames=carries == "frames")
-    hint = "Write can:can0 or udp://127.0.0.1:5000."
-    raise MisuseError("a node sends to no such endpoint.", where=endpoint, hint=hint)

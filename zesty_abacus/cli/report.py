@@ -33,7 +33,7 @@ def report(
     from ..core.report.writing import check_ending, write_report
     from ..core.trial.references import references_of
     from ..core.trial.trial import FILE_NAME, Trial
-    from ..desk.desks.layouts.putting_out import pdf_of
+    from ..desk.widgets.pdf import pdf_of
     from .asking import layouts_of
     from .output import opened_sources, target_for
 

@@ -135,8 +135,8 @@ def export(
 @RELEASE
 def sheet(where: str, output: Path, force: bool, only: tuple[str, ...], release: str) -> None:
     """Print the sheets of layouts: bit picture, fields, values, checks."""
-    from ...desk.desks.layouts.putting_out import pdf_of
     from ...desk.launch import make_application
+    from ...desk.widgets.pdf import pdf_of
 
     target = target_for(output, force, where)
     if target is None:

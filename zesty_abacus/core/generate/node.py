@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from urllib.parse import urlsplit
 
 import msgspec
 
@@ -58,6 +60,29 @@ class Link:
     port: int = 0
     frames: bool = False
 
+    @classmethod
+    def parse(cls, endpoint: str) -> Link:
+        """Read ``can:can0``, ``udp://HOST:PORT`` or ``udp://HOST:PORT?form=frames``.
+
+        Raises
+        ------
+        GenerateError
+            For what no node sends to.
+        """
+        scheme, _, place = endpoint.partition(":")
+        if scheme == "can" and _INTERFACE.fullmatch(place):
+            return cls(interface=place)
+        try:
+            parts = urlsplit(endpoint)
+            port, host = parts.port, parts.hostname
+        except ValueError:
+            port, host = None, None
+        options = parts.query if host else ""
+        if scheme == "udp" and host and port and options in ("", "form=payload", "form=frames"):
+            return cls(host=host, port=port, frames=options == "form=frames")
+        hint = "Write can:can0 or udp://127.0.0.1:5000."
+        raise GenerateError("a node sends to no such endpoint.", where=endpoint[:80], hint=hint)
+
     def reaches(self, message: CarriedMessage) -> bool:
         """Return whether a message can go there."""
         applies = message.layout.applies
@@ -67,6 +92,8 @@ class Link:
 
 
 _LONGEST_ON_CAN = 64
+_INTERFACE = re.compile(r"[\w.@-]{1,15}")
+"""A name that Linux gives an interface."""
 _SLOWEST_MS = 3_600_000
 
 

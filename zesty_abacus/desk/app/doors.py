@@ -24,15 +24,16 @@ class Door(ModuleType):
 
 
 if TYPE_CHECKING:
-    from . import asked, engine, found, going, laid, lines, seen, wrong
+    from . import asked, engine, found, going, laid, leaving, lines, seen, wrong
 else:
     asked = Door(f"{__package__}.asked")
     engine = Door(f"{__package__}.engine")
     found = Door(f"{__package__}.found")
     going = Door(f"{__package__}.going")
     laid = Door(f"{__package__}.laid")
+    leaving = Door(f"{__package__}.leaving")
     lines = Door(f"{__package__}.lines")
     seen = Door(f"{__package__}.seen")
     wrong = Door(f"{__package__}.wrong")
 
-__all__ = ["asked", "engine", "found", "going", "laid", "lines", "seen", "wrong"]
+__all__ = ["asked", "engine", "found", "going", "laid", "leaving", "lines", "seen", "wrong"]

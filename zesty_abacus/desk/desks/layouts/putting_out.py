@@ -6,18 +6,15 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtCore import QBuffer, QByteArray, QIODevice, QMarginsF, QRectF
-from PyQt6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter
-from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ....core.files.writing import Target
 from ...app.doors import engine, laid
 from ...app.session import Session
+from ...widgets.pdf import pdf_of
 from ...widgets.words import counted
 
 _SHEETS = (("PDF", ".pdf"), ("HTML", ".html"), ("SVG", ".svg"))
-_DOTS = 300
 
 
 def ask_and_put_out(parent: QWidget, session: Session, layouts: list[engine.Layout]) -> None:
@@ -72,26 +69,6 @@ def print_sheets(session: Session, target: Target, layouts: list[engine.Layout])
         lambda _nothing: session.told.emit("good", f"{len(layouts)} sheets are in {target.path}."),
         lambda sentence: session.told.emit("wrong", sentence),
     )  # fmt: skip
-
-
-def pdf_of(pages: list[str]) -> bytes:
-    """Return SVG pages as a PDF of A4."""
-    buffer = QBuffer()
-    buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    writer = QPdfWriter(buffer)
-    writer.setResolution(_DOTS)
-    writer.setPageLayout(
-        QPageLayout(QPageSize(QPageSize.PageSizeId.A4), QPageLayout.Orientation.Portrait, QMarginsF(0, 0, 0, 0))
-    )
-    writer.setTitle("Layouts")
-    painter = QPainter(writer)
-    for number, page in enumerate(pages):
-        if number:
-            writer.newPage()
-        renderer = QSvgRenderer(QByteArray(page.encode()))
-        renderer.render(painter, QRectF(0, 0, writer.width(), writer.height()))
-    painter.end()
-    return bytes(buffer.data().data())
 
 
 def _file_name(session: Session, layouts: list[engine.Layout]) -> str:

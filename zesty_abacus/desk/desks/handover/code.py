@@ -1,0 +1,282 @@
+"""Code from layouts: a preview, what differs from the last time, and how it compares with decoding."""
+
+from __future__ import annotations
+
+import difflib
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+
+from ....core.errors import AbacusError
+from ....core.files.errors import ExistsError
+from ...app.doors import leaving
+from ...app.session import Session
+from ...widgets.parts import Choice, button, hairline, label
+from ...widgets.theme import SMALL_PX, figure_font
+from ...widgets.words import counted
+from .choices import Choices
+from .handed import HandedOver
+
+_LANGUAGES = (("c", "C99"), ("python", "Python"))
+_MESSAGES = (("all", "all messages"), ("kind", "the one in hand"))
+_SHOWN = (("text", "what is written"), ("difference", "what differs from before"))
+_MOST_LETTERS = 400_000
+_NAMED = 4
+
+
+class CodePage(QWidget):
+    """Makes code of layouts, writes it into a folder, and tries it there.
+
+    Attributes
+    ----------
+    made
+        What would be written, None while it is being made.
+    outcome
+        What was tried, and how it went.
+    """
+
+    def __init__(self, session: Session, handed: HandedOver) -> None:
+        super().__init__()
+        self._session, self._handed = session, handed
+        self.made: Any = None
+        self._before: dict[str, str] = {}
+        self.language = Choices("Language", _LANGUAGES, self._refresh)
+        self.messages = Choices("Messages", _MESSAGES, self._refresh)
+        self.prefix = QLineEdit()
+        self.prefix.setAccessibleName("Prefix")
+        self.node = QLineEdit()
+        self.node.setAccessibleName("A node sends to")
+        self.node.setPlaceholderText("can:can0 or udp://127.0.0.1:5000; empty for no program")
+        self.folder = QLineEdit()
+        self.folder.setAccessibleName("Folder")
+        self.browse = button("Choose …", "Choose the folder of the code")
+        self.write = button("Write the code", "Write it into the folder, and try it there", main=True)
+        self.replace = button("Replace them", "Write over files that somebody else wrote; what they hold is gone then")
+        self.problem = label("", "wrong", wrap=True)
+        self.outcome = label("", "quiet", wrap=True)
+        self.left_out = label("", "quiet", wrap=True)
+        self.file = Choice()
+        self.file.setAccessibleName("File that is shown")
+        self.shown = Choices("Shown", _SHOWN, self._show)
+        self.text = QPlainTextEdit()
+        self.text.setReadOnly(True)
+        self.text.setLineWrapMode(QPlainTextEdit.LineWrapMode.NoWrap)
+        self.text.setFont(figure_font(SMALL_PX))
+        self.text.setAccessibleName("Code")
+        self._build()
+        self._connect()
+
+    def _build(self) -> None:
+        grid = QGridLayout()
+        grid.setContentsMargins(18, 12, 18, 8)
+        grid.setVerticalSpacing(7)
+        grid.setHorizontalSpacing(14)
+        grid.addLayout(_side_by_side(self.language, "of", self.messages), 0, 1)
+        grid.addLayout(_side_by_side(self.prefix, "sends to", self.node), 1, 1)
+        target = QHBoxLayout()
+        target.setSpacing(8)
+        target.addWidget(self.folder, 1)
+        target.addWidget(self.browse)
+        target.addWidget(self.write)
+        grid.addLayout(target, 2, 1)
+        told = QHBoxLayout()
+        told.addWidget(self.problem, 1)
+        told.addWidget(self.replace)
+        grid.addLayout(told, 3, 1)
+        grid.addWidget(self.outcome, 4, 1)
+        grid.addWidget(self.left_out, 5, 1)
+        for row, title in enumerate(("in", "prefix", "into")):
+            grid.addWidget(label(title, "quiet"), row, 0)
+        head = QHBoxLayout()
+        head.setContentsMargins(18, 6, 18, 6)
+        head.setSpacing(10)
+        head.addWidget(self.file)
+        head.addWidget(self.shown, 1)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(grid)
+        column.addWidget(hairline())
+        column.addLayout(head)
+        column.addWidget(self.text, 1)
+        self._say("")
+        self._end("")
+        self.left_out.hide()
+
+    def _connect(self) -> None:
+        session = self._session
+        for event in (session.opened, session.layouts_changed, session.kind_changed):
+            event.connect(self._refresh)
+        session.opened.connect(self._suggest)
+        for line in (self.prefix, self.node, self.folder):
+            line.editingFinished.connect(self._refresh)
+        self.browse.clicked.connect(self._ask_folder)
+        self.write.clicked.connect(lambda: self.run())
+        self.replace.clicked.connect(lambda: self.run(replace=True))
+        self.file.currentTextChanged.connect(lambda _name: self._show())
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        self._refresh()
+
+    def _suggest(self) -> None:
+        self.folder.setText(str(self._session.trial.folder / "code"))
+        self.folder.setCursorPosition(0)
+        self.prefix.setText("")
+        self._end("")
+
+    def _ask_folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Write the code into", self.folder.text())
+        if name:
+            self.folder.setText(name)
+            self._refresh()
+
+    def _project(self) -> Any:
+        """Return what is asked for; raises :class:`MisuseError` where that makes no sense."""
+        session = self._session
+        layouts = session.edits.layouts()
+        names: list[str] = []
+        if self.messages.value == "kind":
+            names = [reader.layout.name for reader in session.reading.readers(session.kind)] if (
+                session.kind is not None
+            ) else []  # fmt: skip
+            if not names:
+                raise leaving.GenerateError("nobody has named a message in hand; choose one in the roster.")
+        node = self.node.text().strip() if self.language.value == "c" else ""
+        link = leaving.Link.parse(node) if node else None
+        folder = Path(self.folder.text()).expanduser()
+        sources = leaving.sources_in(folder) if link is not None else None
+        return leaving.Project.of(
+            layouts, session.origin(), messages=names, prefix=self.prefix.text().strip(), link=link, sources=sources
+        )
+
+    def _refresh(self) -> None:
+        """Make the code anew, for looking at it."""
+        session = self._session
+        if session.capture is None or not self.isVisible():
+            return
+        self.node.setEnabled(self.language.value == "c")
+        try:
+            project = self._project()
+        except AbacusError as error:
+            self.made = None
+            self._say(_sentence(error))
+            self.text.setPlainText("")
+            return
+        self._say("")
+        self.prefix.setPlaceholderText(project.prefix)
+        language, folder = self.language.value, Path(self.folder.text()).expanduser()
+
+        def work(_progress: Any) -> Any:
+            made = leaving.language_named(language).make(project)
+            return made, {name: _text_in(folder / name) for name in made.files}
+
+        session.jobs.start("code", "making code", work, self._take, lambda sentence: self._say(sentence))
+
+    def _take(self, answer: tuple[Any, dict[str, str]]) -> None:
+        self.made, self._before = answer
+        manifest = self.made.manifest
+        left = manifest.left_out
+        names = ", ".join(one.message for one in left[:_NAMED]) + (
+            f" and {len(left) - _NAMED} more" if left[_NAMED:] else ""
+        )
+        self.left_out.setText(f"{counted(len(left), 'message', 'is', 'are')} left out: {names}.")
+        self.left_out.setToolTip("\n".join(f"{one.message}: {one.reason}" for one in left))
+        self.left_out.setVisible(bool(left))
+        chosen = self.file.currentText()
+        self.file.blockSignals(True)
+        self.file.clear()
+        self.file.addItems(list(self.made.files))
+        if chosen in self.made.files:
+            self.file.setCurrentText(chosen)
+        self.file.blockSignals(False)
+        self._show()
+
+    def _show(self) -> None:
+        if self.made is None:
+            return
+        name = self.file.currentText()
+        text = self.made.files.get(name, "")
+        if self.shown.value == "difference":
+            before = self._before.get(name, "")
+            text = "".join(difflib.unified_diff(before.splitlines(True), text.splitlines(True), "before", "now", n=2))
+            text = text or ("Nothing differs from what the folder holds." if before else "It was never written there.")
+        self.text.setPlainText(text[:_MOST_LETTERS])
+
+    def run(self, *, replace: bool = False) -> None:
+        """Write the code on a thread, build it and compare it with decoding."""
+        session, made = self._session, self.made
+        if made is None:
+            return
+        folder = Path(self.folder.text()).expanduser()
+        self._say("")
+        self._end("Writing and trying it …")
+
+        def work(_progress: Any) -> Any:
+            try:
+                changed = leaving.write_folder(folder, made, replace=replace)
+            except ExistsError as error:
+                return error
+            return changed, leaving.try_code(folder, made.manifest)
+
+        def done(answer: Any) -> None:
+            if isinstance(answer, ExistsError):
+                self._end("")
+                self._say(f"{Path(answer.where).name} is there already, and somebody else wrote it.", may_replace=True)
+                return
+            self._tell(folder, *answer)
+
+        session.jobs.start("write code", "writing code", work, done, self._failed)
+
+    def _failed(self, sentence: str) -> None:
+        self._end("")
+        self._say(sentence)
+
+    def _tell(self, folder: Path, changed: list[Path], tried: Any) -> None:
+        messages = counted(len(self.made.manifest.messages), "message")
+        files = f"{counted(len(changed), 'file')} changed" if changed else "nothing changed"
+        role = "good" if tried.is_good else "wrong" if tried.is_good is False else "quiet"
+        self._end(f"{messages}, {files}. {tried.words}", role)
+        title = dict(_LANGUAGES)[self.language.value]
+        self._handed.add(folder, f"{messages} in {title}, {self._session.origin().words()}. {tried.words}")
+        self._session.told.emit("good" if tried.is_good is not False else "wrong", f"{folder.name}: {tried.words}")
+        if tried.details:
+            self.text.setPlainText("\n".join(tried.details))
+        else:
+            self._refresh()
+
+    def _end(self, words: str, role: str = "quiet") -> None:
+        """Say how writing and trying went."""
+        self.outcome.setText(words)
+        self.outcome.setObjectName(role)
+        self.outcome.setVisible(bool(words))
+        style = self.outcome.style()
+        if style is not None:
+            style.polish(self.outcome)
+
+    def _say(self, sentence: str, *, may_replace: bool = False) -> None:
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+        self.replace.setVisible(may_replace)
+
+
+def _side_by_side(first: QWidget, word: str, second: QWidget) -> QHBoxLayout:
+    line = QHBoxLayout()
+    line.setSpacing(14)
+    line.addWidget(first, 1)
+    line.addWidget(label(word, "quiet"))
+    line.addWidget(second, 2)
+    return line
+
+
+def _text_in(path: Path) -> str:
+    try:
+        return path.read_text(errors="replace")
+    except OSError:
+        return ""
+
+
+def _sentence(error: AbacusError) -> str:
+    text = str(error)
+    return text[:1].upper() + text[1:]

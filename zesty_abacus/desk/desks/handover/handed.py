@@ -1,0 +1,33 @@
+"""What was handed over in this session."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from pathlib import Path
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from ...widgets.parts import Panel, label
+from ...widgets.theme import text_font
+
+
+class HandedOver(Panel):
+    """A list of files and folders, the newest first."""
+
+    def __init__(self) -> None:
+        super().__init__("Handed over")
+        self.body.addWidget(label("What is written in this session is listed here.", "quiet", wrap=True))
+        self.body.addStretch(1)
+
+    def add(self, path: Path, words: str) -> None:
+        """List a file or folder, and what is in it."""
+        entry = QWidget()
+        column = QVBoxLayout(entry)
+        column.setContentsMargins(0, 0, 0, 4)
+        column.setSpacing(2)
+        name = label(path.name)
+        name.setFont(text_font(bold=True))
+        column.addWidget(name)
+        column.addWidget(label(words, "quiet", wrap=True))
+        column.addWidget(label(f"{path.parent} at {datetime.now():%H:%M}", "quiet", wrap=True, selectable=True))
+        self.body.insertWidget(1, entry)

@@ -1,0 +1,72 @@
+"""The first rows of a table as they will be written."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QWidget
+
+from ...widgets.paint import draw_text
+from ...widgets.theme import TINY_PX, figure_font, look, text_font
+
+
+class PreviewTable(QWidget):
+    """The first rows as they will be written."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.names: list[str] = []
+        self.rows: list[list[Any]] = []
+        self._instead = ""
+        self.setAccessibleName("Preview")
+        look.changed.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 300)
+
+    def show_rows(self, names: list[str], rows: list[list[Any]], instead: str = "") -> None:
+        """Show another preview, or a sentence instead of one."""
+        self.names, self.rows, self._instead = names, rows, instead
+        self.setMinimumSize(int(sum(self._widths()) + 14 * len(names) + 24), 52 + 19 * len(rows))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        theme = look.theme
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(theme.panel))
+        draw_text(painter, QRectF(18, 6, 300, 18), "First rows", text_font(bold=True), theme.ink)
+        if self._instead:
+            draw_text(painter, QRectF(18, 30, self.width() - 36, 20), self._instead, text_font(), theme.wrong)
+        widths = self._widths()
+        x = 18.0
+        for column, name in enumerate(self.names):
+            if x > self.width():
+                break
+            width = widths[column]
+            is_number = any(isinstance(row[column], (int, float, Decimal)) for row in self.rows[:5])
+            align = Qt.AlignmentFlag.AlignRight if is_number else Qt.AlignmentFlag.AlignLeft
+            draw_text(painter, QRectF(x, 28, width, 18), name, text_font(TINY_PX), theme.quiet, align)
+            for number, row in enumerate(self.rows):
+                y = 48 + number * 19
+                if y > self.height():
+                    break
+                text = _cell_text(row[column])
+                draw_text(painter, QRectF(x, y, width, 18), text, figure_font(TINY_PX), theme.ink, align)
+            x += width + 14
+        painter.end()
+
+    def _widths(self) -> list[float]:
+        widths = []
+        for column, name in enumerate(self.names):
+            longest = max([len(_cell_text(row[column])) for row in self.rows[:20]] + [0])
+            widths.append(float(min(max(longest * 7.0, len(name) * 6.6, 34), 190)))
+        return widths
+
+
+def _cell_text(value: Any) -> str:
+    if value is None:
+        return ""
+    return f"{value:.6g}" if isinstance(value, float) else str(value)
