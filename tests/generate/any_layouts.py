@@ -211,4 +211,6 @@ class Maker:
             return ()
         first = Computed(id=self.identity(), name="sum", expression=Expression("a + b * 0.5"))
         second = Computed(id=self.identity(), name="more", expression=Expression("if(sum > 10, sum - size, raw(a))"))
-        return first, second
+        third = Computed(id=self.identity(), name="apart", expression=Expression("raw(b) + 1"))
+        fourth = Computed(id=self.identity(), name="last", expression=Expression("apart / 2 + sum * 0"))
+        return first, second, third, fourth

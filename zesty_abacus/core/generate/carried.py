@@ -109,6 +109,23 @@ class CarriedMessage:
         by_name |= {one.value.name: one for one in self.computed}
         return by_name.get(name)
 
+    def takes_size(self, one: CarriedValue) -> bool:
+        """Return whether the size of the frame goes into a computed value, or into one that it is computed of."""
+        for name in one.value.expression.names:
+            found = self.named(name)
+            if (found is None and name == "size") or (isinstance(found, CarriedValue) and self.takes_size(found)):
+                return True
+        return False
+
+    def computed_for(self, one: CarriedValue) -> list[CarriedValue]:
+        """Return the computed values that one is computed of, and itself behind them, each once."""
+        wanted = {one.name}
+        for other in reversed(self.computed[: self.computed.index(one) + 1]):
+            if other.name in wanted:
+                found = (self.named(name) for name in other.value.expression.names)
+                wanted |= {it.name for it in found if isinstance(it, CarriedValue)}
+        return [it for it in self.computed if it.name in wanted]
+
     def selectors_first(self) -> list[CarriedField]:
         """Return the fields in an order in which each selector comes before what it selects."""
         ordered: list[CarriedField] = []

@@ -51,6 +51,8 @@ class Vector(msgspec.Struct, frozen=True):
         One of :data:`RESULTS`.
     fields
         By name of the field.
+    computed
+        What computed values are, by name; NaN where there is none. Nothing of what is too short.
     comes_back
         Whether packing what was unpacked gives the payload again: it was made by the codec, and none of its numbers is
         the second zero that some ways of writing numbers have.
@@ -59,6 +61,7 @@ class Vector(msgspec.Struct, frozen=True):
     payload: bytes
     result: str
     fields: dict[str, Expected]
+    computed: dict[str, float]
     comes_back: bool = False
 
 
@@ -110,12 +113,17 @@ def vector_of(message: CarriedMessage, payload: bytes) -> Vector:
         for one in message.fields
     )
     fields = {one.field.name: _expected(plain, one.field) for one in message.fields}
-    return Vector(payload, TOO_SHORT if is_short else _result(message, decoded, matrix, sizes), fields)
+    if is_short:
+        return Vector(payload, TOO_SHORT, fields, {})
+    computed = {one.value.name: float(plain[one.value.id].plot_values()[0]) for one in message.computed}
+    return Vector(payload, _result(message, decoded, matrix, sizes), fields, computed)
 
 
 def _unchecked(layout: Layout) -> Layout:
     anything = msgspec.structs.replace(layout.applies, sizes=type(layout.applies.sizes)(), pattern="")
-    return msgspec.structs.replace(layout, checks=(), computed=(), applies=anything)
+    # limits of computed values are no matter of the number itself
+    computed = tuple(msgspec.structs.replace(one, low=None, high=None) for one in layout.computed)
+    return msgspec.structs.replace(layout, checks=(), computed=computed, applies=anything)
 
 
 def _expected(decoded: Decoded, field: Field) -> Expected:

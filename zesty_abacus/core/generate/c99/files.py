@@ -7,10 +7,11 @@ from ..errors import CannotCarryError
 from ..language import Made
 from ..manifest import Manifest, ManifestField, ManifestMessage, ManifestValue
 from ..project import Project
-from .message import FORMS, MessageWriter, comment
+from .message import FORMS, MessageWriter
 from .node import node_files
 from .numbers import raw_type
 from .runtime import helpers_for
+from .terms import comment
 from .trial import trial_program
 
 _RESULTS = ("ok", "OK", "it is all there"), ("too_short", "TOO_SHORT", "a field that is there does not fit"), (
@@ -103,19 +104,20 @@ def _manifest(project: Project, writers: list[MessageWriter], left_out: list[Lef
 
 
 def _message(writer: MessageWriter) -> ManifestMessage:
+    terms = writer.terms
     message: CarriedMessage = writer.message
     applies = message.layout.applies
     return ManifestMessage(
         message=message.layout.name, address=applies.address if applies.is_for_one_address else None,
-        size=message.layout.size, struct=writer.name, unpack=f"{writer.name}_unpack", pack=f"{writer.name}_pack",
+        size=message.layout.size, struct=terms.name, unpack=f"{terms.name}_unpack", pack=f"{terms.name}_pack",
         fields=tuple(
             ManifestField(
                 field=one.field.name, raw=one.raw,
                 raw_type=raw_type(one) if one.is_number else f"uint8_t[{one.length}]",
-                value=writer.value_name(one) if one.is_number else None,
-                present=writer.has_name(one) if one.field.selected is not None else None,
+                value=terms.value_name(one) if one.is_number else None,
+                present=terms.has_name(one) if one.field.selected is not None else None,
             )
             for one in message.fields
         ),
-        computed=tuple(ManifestValue(field=one.value.name, value=writer.value_name(one)) for one in message.computed),
+        computed=tuple(ManifestValue(field=one.value.name, value=terms.value_name(one)) for one in message.computed),
     )  # fmt: skip

@@ -10,8 +10,9 @@ from ..carried import CarriedField
 from ..language import KEEP_BEGIN, KEEP_END
 from ..node import HOOK, SOURCES, Feed, Link, MessageSources, Sources, full_sources, write_sources
 from ..project import Project
-from .message import MessageWriter, comment
+from .message import MessageWriter
 from .numbers import floating, unsigned
+from .terms import comment
 
 _BODY = "    "
 
@@ -80,7 +81,7 @@ def _program(project: Project, link: Link, writers: list[MessageWriter], sources
     prefix = project.prefix
     makers = [line for writer in writers for line in _maker(project, writer, sources)]
     entries = [f"{_BODY}{{{_quoted(writer.message.layout.name)}, {_address(writer)}, {_flags(writer)}, "
-               f"{sources[writer.message.layout.name].every_ms}L * 1000000L, {writer.name.upper()}_SIZE, "
+               f"{sources[writer.message.layout.name].every_ms}L * 1000000L, {writer.terms.name.upper()}_SIZE, "
                f"make_{writer.message.name}}}," for writer in writers]  # fmt: skip
     largest = max([1, *(writer.message.size_of_all for writer in writers)])
     return _TEMPLATE.format(
@@ -92,21 +93,22 @@ def _program(project: Project, link: Link, writers: list[MessageWriter], sources
 
 def _maker(project: Project, writer: MessageWriter, sources: Sources) -> list[str]:
     """Return the function that makes one message; its struct stays, so that counters go on."""
+    terms = writer.terms
     name = writer.message.name
     told = sources[writer.message.layout.name].fields
-    body = [f"static {writer.struct} made;"]
+    body = [f"static {terms.struct} made;"]
     for one in writer.message.fields:
         source = told.get(one.field.name)
         if source is None:
             continue
         value = _value(project, writer, one, source)
-        body.append(f"(void){writer.name}_set_{one.name}(&made, {value});")
+        body.append(f"(void){terms.name}_set_{one.name}(&made, {value});")
     counted = [check.field for check in writer.message.layout.checks if isinstance(check, Counter)]
     for one in (one for one in writer.message.fields if one.field.id in counted and one.is_number):
-        body.append(f"{writer.name}_count_{one.name}(&made);")
+        body.append(f"{terms.name}_count_{one.name}(&made);")
     uses = any("seconds" in line for line in body)
     body += [] if uses else ["(void)seconds;"]
-    body.append(f"return {writer.name}_pack(data, size, &made);")
+    body.append(f"return {terms.name}_pack(data, size, &made);")
     return [f"static int make_{name}(uint8_t *data, size_t size, double seconds)", "{",
             *(_BODY + line for line in body), "}", ""]  # fmt: skip
 

@@ -75,7 +75,8 @@ def _trial(project: Project, name: str, writers: list[MessageWriter]) -> str:
     """Return a test module: payloads, and what they mean by the codec."""
     lines = [
         f'"""{docstring(project.head)}"""', "", "import math", "", f"import {name} as made", "", "",
-        "def same(found, wanted):", "    return math.isnan(found) if math.isnan(wanted) else found == wanted",
+        "def same(found, wanted):", "    return math.isnan(found) if math.isnan(wanted) else found == wanted", "", "",
+        "def near(found, wanted):", "    return same(found, wanted) or math.isclose(found, wanted, rel_tol=1e-12)",
     ]  # fmt: skip
     for number, writer in enumerate(writers):
         lines += ["", "", f"def test_{number}_{writer.name}():"]
@@ -98,10 +99,18 @@ def _vector(writer: MessageWriter, vector: Vector) -> list[str]:
             continue
         if expected.raw is not None:
             lines.append(f"assert found.{one.raw} == {expected.raw}")
-        wanted = repr(expected.value) if math.isfinite(expected.value) else f"float('{expected.value}')"
-        lines.append(f"assert same(made.{writer.value_name(one)}(found), {wanted})")
+        lines.append(f"assert same(made.{writer.value_name(one)}(found), {_float(expected.value)})")
+    for value in writer.message.computed:
+        if value.value.name in vector.computed:
+            more = f", {len(vector.payload)}" if writer.message.takes_size(value) else ""
+            call = f"made.{writer.value_name(value)}(found{more})"
+            lines.append(f"assert near({call}, {_float(vector.computed[value.value.name])})")
     if vector.comes_back:
         lines.append(
             f"assert made.{writer.name}_pack(bytes({len(vector.payload)}), found).hex() == '{vector.payload.hex()}'"
         )
     return lines
+
+
+def _float(value: float) -> str:
+    return repr(value) if math.isfinite(value) else f"float('{value}')"

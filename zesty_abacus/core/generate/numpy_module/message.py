@@ -142,22 +142,21 @@ class MessageWriter:
 
     def _computed_functions(self, writer: StepWriter) -> list[str]:
         lines: list[str] = []
-        known: dict[str, Held] = {}
-        before: list[str] = []
-        for number, one in enumerate(self.message.computed):
-            steps = Steps(self.message, f"c{number}_", dict(known))
-            held = steps.lower(one.value.expression)
-            body = [*before, *writer.lines(steps.steps)]
+        for one in self.message.computed:
+            body: list[str] = []
+            known: dict[str, Held] = {}
+            for number, other in enumerate(self.message.computed_for(one)):
+                steps = Steps(self.message, f"c{number}_", dict(known))
+                held = known[other.value.name] = steps.lower(other.value.expression)
+                body += [*writer.lines(steps.steps), f"computed_{other.name} = {held.name}"]
+                if not held.always:
+                    body.append(f"computed_{other.name}_known = {held.known_name}")
+            held = known[one.value.name]
             value = f"{held.name}.astype(np.float64)"
             body.append(f"return _plain({value if held.always else f'np.where({held.known_name}, {value}, np.nan)'})")
-            takes_size = any("size" in line.split("(")[-1] for line in body if "np.int64(size)" in line)
-            arguments = "struct, size" if takes_size else "struct"
+            arguments = "struct, size" if self.message.takes_size(one) else "struct"
             lines += self._function(self.value_name(one), f"Return {one.value.name}: {one.value.expression}.", body,
                                     arguments, quiet=True)  # fmt: skip
-            before = [*before, *writer.lines(steps.steps), f"computed_{one.name} = {held.name}"]
-            if not held.always:
-                before.append(f"computed_{one.name}_known = {held.known_name}")
-            known[one.value.name] = held
         return lines
 
     # checks
