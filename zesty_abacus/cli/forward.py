@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -173,4 +173,5 @@ def _files(sources: tuple[str, ...], recipes: tuple[Path, ...]) -> list[Path]:
     return [path for path in found if path.exists() and ".sqlite" not in path.name]
 
 
-_digest: Callable[[str], str] = lambda text: hashlib.sha256(text.encode()).hexdigest()[:24]  # noqa: E731
+def _digest(text: str) -> str:
+    return hashlib.sha256(text.encode()).hexdigest()[:24]
