@@ -27,8 +27,7 @@ for one in tests:
         one()
     except AssertionError as error:
         bad.append(one.__name__)
-print(f"{{len(bad)}} of {{len(tests)}} differ")
-print("\\n".join(bad))
+sys.stdout.write("\\n".join([f"{{len(bad)}} of {{len(tests)}} differ", *bad, ""]))
 """
 
 
