@@ -20,7 +20,6 @@ from .task import Failed
 Given = TypeVar("Given")
 _TRIES = 3
 _LOOK_S = 0.2
-_THREADS = ("NUMBA_NUM_THREADS", "OMP_NUM_THREADS", "OPENBLAS_NUM_THREADS", "MKL_NUM_THREADS", "ARROW_NUM_THREADS")
 
 
 def work_on(
@@ -51,10 +50,34 @@ def work_on(
         yield from _here(pieces, work, name, workers or len(os.sched_getaffinity(0)), is_stopped)
 
 
-def _alone() -> None:
-    """Keep a working process to one processor: there is a process for each other one."""
-    for variable in _THREADS:
-        os.environ[variable] = "1"
+class _Process:
+    """A working process that keeps to one processor: there is another process for each other one.
+
+    It is started on that processor, so that whatever it loads makes no more threads than that.
+    """
+
+    def __init__(self, processor: int) -> None:
+        self.processor = processor
+        # a fresh one: what is copied from a process with threads may hold a lock for ever
+        self._pool = ProcessPoolExecutor(1, multiprocessing.get_context("spawn"))
+
+    def submit(self, work: Callable[[Any], Any], piece: Any) -> Future[Any]:
+        """Give it a piece; it starts with the first one, on the thread that gives."""
+        before = os.sched_getaffinity(0)
+        os.sched_setaffinity(0, {self.processor})
+        try:
+            return self._pool.submit(work, piece)
+        finally:
+            os.sched_setaffinity(0, before)
+
+    def again(self) -> _Process:
+        """Return another one in the place of this one, which died."""
+        self._pool.shutdown(wait=False)
+        return _Process(self.processor)
+
+    def end(self) -> None:
+        """Let it finish what it is at."""
+        self._pool.shutdown(wait=True, cancel_futures=True)
 
 
 def _here(
@@ -66,8 +89,9 @@ def _here(
     Each is a pool of its own: where a process of a larger one dies, nobody can tell which piece it was at.
     """
     waiting = deque((piece, 1) for piece in pieces)
-    idle = [_process() for _ in range(min(workers, len(pieces)))]
-    busy: dict[Future[Any], tuple[ProcessPoolExecutor, Given, int]] = {}
+    processors = sorted(os.sched_getaffinity(0))
+    idle = [_Process(processors[number % len(processors)]) for number in range(min(workers, len(pieces)))]
+    busy: dict[Future[Any], tuple[_Process, Given, int]] = {}
     try:
         while (waiting or busy) and not is_stopped():
             while waiting and idle:
@@ -78,8 +102,7 @@ def _here(
                 try:
                     found = future.result()
                 except BrokenProcessPool:
-                    process.shutdown(wait=False)
-                    idle.append(_process())
+                    idle.append(process.again())
                     if tries < _TRIES:
                         waiting.append((piece, tries + 1))
                     else:
@@ -89,12 +112,7 @@ def _here(
                 yield found
     finally:
         for process in (*idle, *(one for one, _, _ in busy.values())):
-            process.shutdown(wait=True, cancel_futures=True)
-
-
-def _process() -> ProcessPoolExecutor:
-    # a fresh one: what is copied from a process with threads may hold a lock for ever
-    return ProcessPoolExecutor(1, multiprocessing.get_context("spawn"), _alone)
+            process.end()
 
 
 def _on_cluster(
