@@ -10,6 +10,7 @@ import numpy as np
 
 from bench.table import Line, best
 from zesty_abacus.core.captures.registry import read_lines
+from zesty_abacus.core.draw.codes.i2c import put_stop
 from zesty_abacus.core.lines.can_wave import CanLine
 from zesty_abacus.core.lines.clocked import ClockedLine
 from zesty_abacus.core.lines.i2c import I2cLine
@@ -24,7 +25,7 @@ from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.waves.edges import Edges
 from zesty_abacus.core.waves.samples import Samples
 from zesty_abacus.demo.files import write_vcd
-from zesty_abacus.demo.wires import Drawing, send_characters, send_i2c, send_manchester, send_spi, stop_i2c
+from zesty_abacus.demo.wires import Drawing, send_characters, send_i2c, send_manchester, send_spi
 
 SAMPLES = 100_000_000
 RADIO_SAMPLES = 20_000_000
@@ -106,7 +107,7 @@ def _drawings() -> dict[str, tuple[LineSettings, dict[str, Edges]]]:
     words = Drawing(line=0)
     for _ in range(40):
         send_i2c(i2c, 5000, 0x5A, False, [(int(b), True) for b in rng.integers(0, 256, 6)])
-        stop_i2c(i2c, 5000)
+        put_stop(i2c, 5000)
         i2c.wait(50_000)
         send_spi(spi, 250, rng.integers(0, 256, 4).tolist(), rng.integers(0, 256, 4).tolist())
         spi.set(to_cell=0, from_cell=0)
