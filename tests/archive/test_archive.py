@@ -157,6 +157,21 @@ def test_hits_problems_and_summary_are_those_of_each_recording(made):
     assert {row["message"] for row in rows if not row["field"]} > {"Helm lever", ""}
 
 
+def test_unknown_bits_are_looked_at_over_all_runs(made):
+    """As one capture: a bit that is still in one run and moves in another is no constant."""
+    words = ("--library", made / "library.sqlite")
+    code, out, err = run("archive", "unravel", *words)
+    assert code == 0, err
+    found = [json.loads(line) for line in out.splitlines()]
+    code, out, err = run("unravel", *sorted((made / "runs").glob("run */*")), *words)
+    assert code == 0, err
+    key = lambda one: (one["lane"], one["address"], one["kind"], one.get("places", ""))  # noqa: E731
+    assert sorted(map(key, found)) == sorted(key(json.loads(line)) for line in out.splitlines())
+    assert len(found) > 20 and {"constant", "field"} <= {one["kind"] for one in found}
+    code, out, _ = run("archive", "unravel", *words, "--only", "counter", "--to", "text")
+    assert code == 0 and "counter" in out and "constant" not in out
+
+
 def test_nothing_found_is_3_and_nonsense_is_2(made):
     words = ("--library", made / "library.sqlite")
     assert run("archive", "find", *words, "--where", "size == 77")[0] == 3

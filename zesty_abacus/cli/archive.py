@@ -11,10 +11,11 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from ..core.archive.errors import ArchiveError
 from ..core.words import counted
 from .find import NO_HIT
 from .groups import Entry, LazyGroup
-from .options import table_options
+from .options import output_option, table_options
 from .terminal import say
 
 if TYPE_CHECKING:
@@ -29,6 +30,7 @@ _COMMANDS = {
     "find": Entry(".archive:find", "Put out the frames of all in which a condition holds."),
     "problems": Entry(".archive:problems", "Put out what is wrong in each."),
     "summary": Entry(".archive:summary", "Put out how far each is explained, and what its values are like."),
+    "unravel": Entry(".archive:unravel", "Put out what unknown bits are, seen over all of them."),
 }
 
 
@@ -173,6 +175,32 @@ def summary(
     _ask("summary", "", where, release, workers, scheduler, form, as_is, output, force)
 
 
+@click.command()
+@_LIBRARY
+@_RELEASE
+@click.option("--only", multiple=True, help="Only findings of this kind; may be given several times.")
+@click.option("--to", "form", type=click.Choice(["jsonl", "text"]), default="jsonl", show_default=True)
+@output_option
+def unravel(where: str, release: str, only: tuple[str, ...], form: str, output: Path | None, force: bool) -> None:
+    """Put out what is found out about unknown bits over all recordings at once, one finding a line.
+
+    What never moved in one run may have moved in another, so all are looked at as one capture, in this process.
+    """
+    from .unravel import unravel as look
+
+    recordings, _, _ = _catalogue(where, release)
+    there = tuple(Path(one.path) for one in recordings if one.lanes and Path(one.path).exists())
+    for one in recordings:
+        if one.lanes and Path(one.path) not in there:
+            _tell(one.path, "it is not there any more.")
+    if not there:
+        raise ArchiveError("none of its recordings can be read.", where=where, hint="Add them where they lie now.")
+    click.get_current_context().invoke(
+        look, sources=there, where=where, release=release, with_known=False, lane="", address="", references=(),
+        only=only, keep_above=None, author="", form=form, recipes=(), moments=None, output=output, force=force,
+    )  # fmt: skip
+
+
 def _ask(
     kind: str, condition: str, where: str, release: str, workers: int, scheduler: str,
     form: str, as_is: bool, output: Path | None, force: bool,
@@ -232,7 +260,6 @@ def _catalogue(where: str, release: str) -> tuple[list[Recording], list[Layout],
     ArchiveError
         If the catalogue is empty.
     """
-    from ..core.archive.errors import ArchiveError
     from .asking import layouts_of
     from .libraries import open_library
 
