@@ -53,6 +53,14 @@ def test_functions_of_different_messages_never_clash():
     assert len(set(names)) == len(names) == 8
 
 
+def test_classes_of_different_messages_never_clash():
+    """Digits beside digits would run together."""
+    names = ["Pump 1 2", "Pump 12", "Pump12", "1 2", "12", "a b", "ab"]
+    layouts = [new_layout(name, Applies(address=n), 1, [new_field("x", at("B0"))]) for n, name in enumerate(names)]
+    structs = [one.struct for one in made_of(layouts, "python").manifest.messages]
+    assert len(set(structs)) == len(names) and "Pump_1_2" in structs and "AB" in structs
+
+
 def test_a_prefix_that_is_no_identifier_is_refused():
     layout = new_layout("Motion", Applies(address=1), 1, [new_field("x", at("B0"))])
     with pytest.raises(GenerateError, match="no prefix"):

@@ -12,7 +12,8 @@ from ..language import Made
 from ..manifest import Manifest, ManifestField, ManifestMessage, ManifestValue
 from ..project import Project
 from ..vectors import Vector, vectors_of
-from .message import FORMS, MessageWriter, docstring, raw_dtype
+from .message import FORMS, MessageWriter
+from .terms import docstring, raw_dtype
 
 _RESULTS = {"ok": "OK", "too_short": "TOO_SHORT", "check_failed": "CHECK_FAILED", "other_shape": "OTHER_SHAPE"}
 _EACH = 4
@@ -53,21 +54,22 @@ def _manifest(project: Project, name: str, writers: list[MessageWriter], left_ou
 
 
 def _message(writer: MessageWriter) -> ManifestMessage:
+    terms = writer.terms
     message: CarriedMessage = writer.message
     applies = message.layout.applies
     return ManifestMessage(
         message=message.layout.name, address=applies.address if applies.is_for_one_address else None,
-        size=message.layout.size, struct=writer.struct, unpack=f"{writer.name}_unpack", pack=f"{writer.name}_pack",
+        size=message.layout.size, struct=terms.struct, unpack=f"{terms.name}_unpack", pack=f"{terms.name}_pack",
         fields=tuple(
             ManifestField(
                 field=one.field.name, raw=one.raw,
                 raw_type=raw_dtype(one) if one.is_number else f"uint8[{one.length}]",
-                value=writer.value_name(one) if one.is_number else None,
-                present=writer.has_name(one) if one.field.selected is not None else None,
+                value=terms.value_name(one) if one.is_number else None,
+                present=terms.has_name(one) if one.field.selected is not None else None,
             )
             for one in message.fields
         ),
-        computed=tuple(ManifestValue(field=one.value.name, value=writer.value_name(one)) for one in message.computed),
+        computed=tuple(ManifestValue(field=one.value.name, value=terms.value_name(one)) for one in message.computed),
     )  # fmt: skip
 
 
@@ -79,19 +81,20 @@ def _trial(project: Project, name: str, writers: list[MessageWriter]) -> str:
         "def near(found, wanted):", "    return same(found, wanted) or math.isclose(found, wanted, rel_tol=1e-12)",
     ]  # fmt: skip
     for number, writer in enumerate(writers):
-        lines += ["", "", f"def test_{number}_{writer.name}():"]
+        lines += ["", "", f"def test_{number}_{writer.terms.name}():"]
         for vector in vectors_of(writer.message, _EACH):
             lines += [f"    {line}" for line in _vector(writer, vector)]
     return "\n".join([*lines, ""])
 
 
 def _vector(writer: MessageWriter, vector: Vector) -> list[str]:
-    lines = [f"result, found = made.{writer.name}_unpack(bytes.fromhex('{vector.payload.hex()}'))",
+    terms = writer.terms
+    lines = [f"result, found = made.{terms.name}_unpack(bytes.fromhex('{vector.payload.hex()}'))",
              f"assert result == made.{_RESULTS[vector.result]}"]  # fmt: skip
     for one in writer.message.fields:
         expected = vector.fields[one.field.name]
         if one.field.selected is not None and vector.result != "too_short":
-            lines.append(f"assert made.{writer.has_name(one)}(found) is {expected.is_there}")
+            lines.append(f"assert made.{terms.has_name(one)}(found) is {expected.is_there}")
         if not expected.is_there:
             continue
         if isinstance(expected.raw, bytes):
@@ -99,15 +102,15 @@ def _vector(writer: MessageWriter, vector: Vector) -> list[str]:
             continue
         if expected.raw is not None:
             lines.append(f"assert found.{one.raw} == {expected.raw}")
-        lines.append(f"assert same(made.{writer.value_name(one)}(found), {_float(expected.value)})")
+        lines.append(f"assert same(made.{terms.value_name(one)}(found), {_float(expected.value)})")
     for value in writer.message.computed:
         if value.value.name in vector.computed:
             more = f", {len(vector.payload)}" if writer.message.takes_size(value) else ""
-            call = f"made.{writer.value_name(value)}(found{more})"
+            call = f"made.{terms.value_name(value)}(found{more})"
             lines.append(f"assert near({call}, {_float(vector.computed[value.value.name])})")
     if vector.comes_back:
         lines.append(
-            f"assert made.{writer.name}_pack(bytes({len(vector.payload)}), found).hex() == '{vector.payload.hex()}'"
+            f"assert made.{terms.name}_pack(bytes({len(vector.payload)}), found).hex() == '{vector.payload.hex()}'"
         )
     return lines
 
