@@ -340,6 +340,27 @@ def test_a_check_that_is_on_another_page_writes_nothing():
     assert encode_message(layout, {"page": 3, "value": 0x0F}).payload == bytes([3, 0x0F, 0])
 
 
+def test_an_equation_gives_nothing_to_a_field_that_is_on_another_page():
+    page, value = new_field("page", at("B0")), new_field("value", at("B1"))
+    shared = new_field("shared", at("B2"), selected=Selected(page.id, RawSet.of(1)))
+    solved = new_field("solved", at("B2"), selected=Selected(page.id, RawSet.of(2)))
+    rule = Rule(id=uuid4(), name="r", expression=Expression("solved == value + 1"))
+    layout = new_layout("m", Applies(address=1), 3, [page, value, shared, solved], checks=(rule,))
+    assert encode_message(layout, {"page": 1, "value": 4, "shared": 9}).payload == bytes([1, 4, 9])
+    assert encode_message(layout, {"page": 2, "value": 4}).payload == bytes([2, 4, 5])
+
+
+def test_a_selector_without_a_value_lets_nothing_be_there():
+    """Decoding takes a page number that is not available for none; what it would select is not written."""
+    page = new_field("page", at("B0"), unavailable=RawSet.of(0))
+    value = new_field("value", at("B1"))
+    turned = new_field("turned", at("B2"), selected=Selected(page.id, RawSet([(0, 3)])))
+    check = Complement(id=uuid4(), name="c", field=turned.id, of=value.id)
+    layout = new_layout("m", Applies(address=1), 3, [page, value, turned], checks=(check,))
+    assert encode_message(layout, {"page": 1, "value": 1}).payload == bytes([1, 1, 0xFE])
+    assert encode_message(layout, {"value": 1}).payload == bytes([0, 1, 0])
+
+
 def test_an_equation_without_a_value_is_left_alone():
     """A shift takes whole numbers; of a fraction there is nothing to fill in, and nothing else is lost."""
     scaled, held = new_field("scaled", at("B0"), ratio=Fraction(1, 3)), new_field("held", at("B1"))

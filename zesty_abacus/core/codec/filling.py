@@ -63,9 +63,13 @@ class FrameToCheck:
         selected = field.selected
         if selected is None:
             return True
-        raw, _ = self._region.get(selected.field)
         above = self._region.spot(selected.field)
-        return raw is not None and raw in selected.values and (above is None or self._is_there(above.field))
+        if above is None:
+            return True
+        raw, _ = above.numbers()
+        # a selector that says it has no value selects nothing
+        says_nothing = raw is None or raw in above.field.unavailable or raw in above.field.errors
+        return not says_nothing and raw in selected.values and self._is_there(above.field)
 
     def bits_of(self, field_id: UUID) -> tuple[int, int]:
         """Return a field's bits as they stand, and how many they are; of a column of text 64."""
@@ -88,7 +92,7 @@ class FrameToCheck:
         special = {"size": Fraction(len(self.data)), "address": Fraction(self._region.address)}
         for side, other in (tree.arguments, reversed(tree.arguments)):
             spot = self._region.spot_named(side.name) if isinstance(side, Name) else None
-            if spot is None or spot.is_given:
+            if spot is None or spot.is_given or not self._is_there(spot.field):
                 continue
             try:
                 value = evaluate_node_exactly(other, known | special, raws)
