@@ -216,5 +216,6 @@ def test_the_one_that_is_looked_at_comes_first_and_a_cancelled_look_loses_nothin
     meaning = Meaning.of(make_capture(*messages), [])
     order, gathered = [], {}
     unravel(meaning, early=lambda kind: order.append(kind.kind), first=lambda: 5, gathered=gathered)
-    assert 5 in order[:2] and sorted(order) == list(range(8)), "two are looked at side by side"
+    # several are looked at side by side and come as they are done; in its turn it would be the sixth
+    assert order.index(5) < 4 and sorted(order) == list(range(8))
     assert sorted(gathered) == list(range(8))
