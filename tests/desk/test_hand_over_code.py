@@ -69,6 +69,15 @@ def test_what_differs_from_the_last_time_is_shown(pilot, code, tmp_path):
     assert text.startswith("--- before") and 2 <= len(lines) <= 12, "an edit of one field is a few lines"
 
 
+def test_code_for_all_messages_is_not_made_again_for_another_in_hand(pilot, code):
+    made = code.made
+    pilot.pick_kind(0x310)
+    pilot.settle()
+    assert code.made is made, "it is the same code"
+    code.messages.choose("kind")
+    pilot.wait(lambda: code.made is not made and len(code.made.manifest.messages) == 1, "code for the one in hand")
+
+
 def test_python_and_the_message_in_hand(pilot, code, tmp_path):
     code.language.choose("python")
     pilot.pick_kind(0x310)

@@ -42,7 +42,6 @@ class Forwarding:
         self._job = job
         self._before = spool.done(job) if job else 0
         self._done = 0
-        self.kept = 0
 
     @property
     def went_on(self) -> int:
@@ -67,7 +66,6 @@ class Forwarding:
     def _keep(self, ready: list[tuple[str, bytes]]) -> None:
         if ready:
             self._spool.put(ready, self._job, self._done)
-            self.kept += len(ready)
             self._sending.wake()
 
     def wait(self, stopped: threading.Event) -> bool:

@@ -7,7 +7,6 @@ give; so what is written down never runs over, and gives what decoding gives. Wh
 from __future__ import annotations
 
 import enum
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from fractions import Fraction
 
@@ -248,5 +247,19 @@ def _sample(held: Held) -> Result:
     return Result(np.array([min(max(1, low), high)], dtype), None, held.bounds)
 
 
-Render = Callable[[Step], list[str]]
-"""How a language writes a step: as lines."""
+def computing_type(step: Step) -> Number64:
+    """Return the type in which whole arguments are taken: the one that holds them and the result.
+
+    Raises
+    ------
+    CannotCarryError
+        If no whole number of 64 bits holds both the lowest and the highest of them.
+    """
+    between = [one.bounds for one in step.arguments if one.bounds is not None]
+    if len(between) < len(step.arguments) or step.held.bounds is None:
+        return Number64.FLOAT
+    between.append(step.held.bounds)
+    dtype = type_between((min(low for low, _ in between), max(high for _, high in between)))
+    if dtype is None:
+        raise CannotCarryError("signed and unsigned numbers of 64 bits meet in an expression.")
+    return Number64.SIGNED if dtype.kind == "i" else Number64.UNSIGNED

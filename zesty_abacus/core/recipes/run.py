@@ -101,17 +101,13 @@ def run_recipe(
         if known_line is not None and known_line.asked == recipe.level(name):
             lines[name] = known_line
             continue
-        part = _part_of(progress, number, len(names) + 1)
+        part = progress.part(number / (len(names) + 1), (number + 1) / (len(names) + 1))
         lines[name] = prepare_line(channel, recipe.level(name), span_ns, part)
     progress.step(len(names) / (len(names) + 1), "decoding")
     edges = {name: line.edges for name, line in lines.items()}
     result = mark_unsure(framed(recipe, decode_line(recipe.line, edges)), edges.values())
     span = span_ns or recording.span_ns
     return Outcome(recipe, lines, result, span)
-
-
-def _part_of(whole: Progress, number: int, count: int) -> Progress:
-    return Progress(lambda share, note: whole.step((number + share) / count, note))
 
 
 def framed(recipe: Recipe, result: LineResult) -> LineResult:

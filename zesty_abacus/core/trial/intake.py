@@ -100,7 +100,8 @@ def _brought(
 ) -> BroughtIn:
     sources: list[ReadSource] = []
     for number, (request, place) in enumerate(zip(requests, places, strict=True)):
-        sources.append(read_source(request, place, _part_of(progress, number, len(requests))))
+        part = progress.part(number / len(requests), (number + 1) / len(requests))
+        sources.append(read_source(request, place, part))
     outcomes = [source.outcome for source in sources]
     put_on_one_clock(requests, outcomes)
     ends = list(itertools.accumulate(len(source.capture) for source in sources))
@@ -161,11 +162,6 @@ def forget_sources(trial: Trial) -> None:
     for folder in cache.iterdir() if cache.is_dir() else ():
         if folder.name.startswith("source ") and folder.name.removeprefix("source ") not in wanted:
             shutil.rmtree(folder, ignore_errors=True)
-
-
-def _part_of(whole: Progress, number: int, count: int) -> Progress:
-    """Return a progress for one of several equal parts of the work."""
-    return Progress(lambda share, note: whole.step((number + share) / count, note))
 
 
 __all__ = [

@@ -8,7 +8,6 @@ from ...layouts.checks.complement import Complement
 from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.checks.rule import Rule
 from ...layouts.checks.sum import Carry
-from ...layouts.fields import FieldKind
 from ...layouts.model import Check, Coverage, Crc, Sum, Xor
 from ..carried import CarriedField, CarriedMessage, constant_before
 from ..lowering import Held, Number64, Steps
@@ -277,6 +276,3 @@ def _sum(check: Sum, width: int) -> tuple[list[str], list[str], list[str]]:
         ending = [f"if (place % {size}U != 0U) {{", "    sum += word;", *(f"    {line}" for line in fold), "}"]
     turned = {"none": "sum", "ones": "~sum", "twos": "0U - sum"}[check.negated]
     return start, each, [*ending, f"return ({turned}) & {mask};"]
-
-
-__all__ = ["CheckWriter", "FieldKind", "bits_of", "raw_of_bits"]

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from ...expressions.operation import type_between
-from ..carried import CarriedField, CarriedValue
+from ..carried import CarriedValue
 from ..errors import CannotCarryError
-from ..lowering import Held, Number64, Step, is_scaled
+from ..lowering import Held, Number64, Step, computing_type, is_scaled
 from .numbers import floating, of_type, type_of
 
 _INFIX = {"add": "+", "subtract": "-", "multiply": "*", "divide": "/"}
@@ -42,7 +41,7 @@ class StepWriter:
         lines = []
         if step.operation in ("floor_divide", "remainder") and held.kind is not Number64.FLOAT:
             # a division by zero is not made, not only not used
-            text = f"{_cast(step.arguments[1], _computing(step))} != 0 ? {text} : 0"
+            text = f"{_cast(step.arguments[1], computing_type(step))} != 0 ? {text} : 0"
         lines.append(f"const {type_of(held.kind)} {held.name} = {text};")
         if not held.always:
             conditions = more if step.operation == "if" else [*known, *more]
@@ -129,22 +128,10 @@ def _comparison(operation: str, first: Held, second: Held) -> str:
     return f"(compared({second.name}, {first.name}) {_MIRRORED[operation]} 0)"
 
 
-def _computing(step: Step) -> Number64:
-    """Return the type in which whole arguments are taken: the one that holds them and the result."""
-    between = [one.bounds for one in step.arguments if one.bounds is not None]
-    if len(between) < len(step.arguments) or step.held.bounds is None:
-        return Number64.FLOAT
-    between.append(step.held.bounds)
-    dtype = type_between((min(low for low, _ in between), max(high for _, high in between)))
-    if dtype is None:
-        raise CannotCarryError("signed and unsigned numbers of 64 bits meet in an expression.")
-    return Number64.SIGNED if dtype.kind == "i" else Number64.UNSIGNED
-
-
 def _arithmetic(step: Step) -> tuple[str, list[str]]:
     operation, held = step.operation, step.held
     if held.kind is not Number64.FLOAT:
-        kind = _computing(step)
+        kind = computing_type(step)
         names = [_cast(one, kind) for one in step.arguments]
         if operation in _INFIX:
             text = f"{names[0]} {_INFIX[operation]} {names[1]}"
@@ -173,7 +160,7 @@ def _division(step: Step) -> tuple[str, list[str]]:
         name = "float_remainder" if rest else "float_quotient"
         text = f"{name}({_cast(top, Number64.FLOAT)}, {_cast(below, Number64.FLOAT)})"
         return text, [f"isfinite({step.held.name})"]
-    kind = _computing(step)
+    kind = computing_type(step)
     names = f"{_cast(top, kind)}, {_cast(below, kind)}"
     if kind is Number64.SIGNED:
         text = f"signed_{'remainder' if rest else 'quotient'}({names})"
@@ -225,6 +212,3 @@ def _refuse_mixed(step: Step) -> None:
     kinds = {one.kind for one in step.arguments}
     if kinds == {Number64.SIGNED, Number64.UNSIGNED} and step.held.kind is Number64.SIGNED:
         raise CannotCarryError("bits of signed and unsigned numbers of 64 bits meet in an expression.")
-
-
-__all__ = ["CarriedField", "StepWriter"]

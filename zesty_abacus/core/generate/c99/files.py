@@ -23,19 +23,20 @@ _RESULTS = ("ok", "OK", "it is all there"), ("too_short", "TOO_SHORT", "a field 
 def make(project: Project) -> Made:
     """Return the files of a project in C."""
     messages, left_out = carry(project.layouts, FORMS, project.others)
-    writers = []
+    writers: list[MessageWriter] = []
+    body: list[str] = []
     for message in messages:
         writer = MessageWriter(message, project.prefix)
         try:
             # what meets in expressions is only seen where they are written
-            writer.definitions()
+            body += writer.definitions()
         except CannotCarryError as error:
             left_out.append(LeftOut(message.layout.name, str(error)))
             continue
         writers.append(writer)
     prefix = project.prefix
     files = {
-        f"{prefix}.h": _header(project, writers), f"{prefix}.c": _source(project, writers),
+        f"{prefix}.h": _header(project, writers), f"{prefix}.c": _source(project, body),
         f"{prefix}_test.c": trial_program(project, writers), "CMakeLists.txt": _cmake(project),
     }  # fmt: skip
     if project.link is not None:
@@ -57,8 +58,8 @@ def _header(project: Project, writers: list[MessageWriter]) -> str:
     return "\n".join([*lines, "", "#ifdef __cplusplus", "}", "#endif", "", "#endif", ""])
 
 
-def _source(project: Project, writers: list[MessageWriter]) -> str:
-    body = "\n".join(line for writer in writers for line in writer.definitions())
+def _source(project: Project, lines: list[str]) -> str:
+    body = "\n".join(lines)
     head = [
         *_head(project), f'#include "{project.prefix}.h"', "", "#include <math.h>", "#include <string.h>", "",
         "#if defined(__clang__)",

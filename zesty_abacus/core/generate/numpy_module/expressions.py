@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ...expressions.operation import type_between
 from ..carried import CarriedField, CarriedValue
 from ..errors import CannotCarryError
-from ..lowering import Held, Number64, Step, is_scaled
+from ..lowering import Held, Number64, Step, computing_type, is_scaled
 
 _TYPES = {Number64.SIGNED: "np.int64", Number64.UNSIGNED: "np.uint64", Number64.FLOAT: "np.float64"}
 _INFIX = {"add": "+", "subtract": "-", "multiply": "*", "divide": "/"}
@@ -106,21 +105,9 @@ def _choice(step: Step) -> tuple[str, list[str]]:
     return text, known
 
 
-def _computing(step: Step) -> Number64:
-    """Return the type in which whole arguments are taken: the one that holds them and the result."""
-    between = [one.bounds for one in step.arguments if one.bounds is not None]
-    if len(between) < len(step.arguments) or step.held.bounds is None:
-        return Number64.FLOAT
-    between.append(step.held.bounds)
-    dtype = type_between((min(low for low, _ in between), max(high for _, high in between)))
-    if dtype is None:
-        raise CannotCarryError("signed and unsigned numbers of 64 bits meet in an expression.")
-    return Number64.SIGNED if dtype.kind == "i" else Number64.UNSIGNED
-
-
 def _arithmetic(step: Step) -> tuple[str, list[str]]:
     operation, held = step.operation, step.held
-    kind = Number64.FLOAT if held.kind is Number64.FLOAT else _computing(step)
+    kind = Number64.FLOAT if held.kind is Number64.FLOAT else computing_type(step)
     names = [_cast(one, kind) for one in step.arguments]
     if operation in ("min", "max"):
         kind, names = held.kind, [one.name for one in step.arguments]
@@ -150,7 +137,7 @@ def _division(step: Step) -> tuple[str, list[str]]:
     if step.held.kind is Number64.FLOAT:
         text = f"{function}({_cast(top, Number64.FLOAT)}, {_cast(below, Number64.FLOAT)})"
         return text, [f"np.isfinite({step.held.name})"]
-    kind = _computing(step)
+    kind = computing_type(step)
     divisor = _cast(below, kind)
     text = f"{function}({_cast(top, kind)}, np.where({below.name} != 0, {divisor}, {_TYPES[kind]}(1)))"
     return (text if kind is step.held.kind else f"{text}.astype({_TYPES[step.held.kind]})"), [f"({below.name} != 0)"]

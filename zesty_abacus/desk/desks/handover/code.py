@@ -40,7 +40,7 @@ class CodePage(QWidget):
         super().__init__()
         self._session, self._handed = session, handed
         self.made: Any = None
-        self._before: dict[str, str] = {}
+        self._differences: dict[str, str] = {}
         self.language = Choices("Language", _LANGUAGES, self._refresh)
         self.messages = Choices("Messages", _MESSAGES, self._refresh)
         self.prefix = QLineEdit()
@@ -106,8 +106,9 @@ class CodePage(QWidget):
 
     def _connect(self) -> None:
         session = self._session
-        for event in (session.opened, session.layouts_changed, session.kind_changed):
+        for event in (session.opened, session.layouts_changed):
             event.connect(self._refresh)
+        session.kind_changed.connect(self._take_message_in_hand)
         session.opened.connect(self._suggest)
         for line in (self.prefix, self.node, self.folder):
             line.editingFinished.connect(self._refresh)
@@ -119,6 +120,11 @@ class CodePage(QWidget):
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self._refresh()
+
+    def _take_message_in_hand(self) -> None:
+        # the code for all messages is the same whichever is in hand
+        if self.messages.value == "kind":
+            self._refresh()
 
     def _suggest(self) -> None:
         self.folder.setText(str(self._session.trial.folder / "code"))
@@ -168,14 +174,18 @@ class CodePage(QWidget):
         self.prefix.setPlaceholderText(project.prefix)
         language, folder = self.language.value, Path(self.folder.text()).expanduser()
 
-        def work(_progress: Any) -> Any:
+        def work(progress: Any) -> Any:
             made = leaving.language_named(language).make(project)
-            return made, {name: _text_in(folder / name) for name in made.files}
+            differences: dict[str, str] = {}
+            for name, text in made.files.items():
+                progress.check()
+                differences[name] = _difference(_text_in(folder / name), text)
+            return made, differences
 
         session.jobs.start("code", "making code", work, self._take, lambda sentence: self._say(sentence))
 
     def _take(self, answer: tuple[Any, dict[str, str]]) -> None:
-        self.made, self._before = answer
+        self.made, self._differences = answer
         manifest = self.made.manifest
         left = manifest.left_out
         names = ", ".join(one.message for one in left[:_NAMED]) + (
@@ -197,11 +207,8 @@ class CodePage(QWidget):
         if self.made is None:
             return
         name = self.file.currentText()
-        text = self.made.files.get(name, "")
-        if self.shown.value == "difference":
-            before = self._before.get(name, "")
-            text = "".join(difflib.unified_diff(before.splitlines(True), text.splitlines(True), "before", "now", n=2))
-            text = text or ("Nothing differs from what the folder holds." if before else "It was never written there.")
+        shown = self._differences if self.shown.value == "difference" else self.made.files
+        text = shown.get(name, "")
         self.text.setPlainText(text[:_MOST_LETTERS])
 
     def run(self, *, replace: bool = False) -> None:
@@ -275,6 +282,11 @@ def _text_in(path: Path) -> str:
         return path.read_text(errors="replace")
     except OSError:
         return ""
+
+
+def _difference(before: str, now: str) -> str:
+    lines = difflib.unified_diff(before.splitlines(True), now.splitlines(True), "before", "now", n=2)
+    return "".join(lines) or "Nothing differs from what the folder holds."
 
 
 def _sentence(error: AbacusError) -> str:
