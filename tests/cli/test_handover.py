@@ -14,6 +14,7 @@ import pytest
 from tests.cli.background import Background
 from tests.cli.program import run
 from tests.generate.compiled import STRICT
+from tests.generate.structured_text.translator import Program
 from tests.live.can_kernel import needs_kernel, run_in_kernel
 from tests.live.sockets import free_port
 
@@ -53,6 +54,15 @@ def test_messages_by_name_in_python(trial, tmp_path):
     )
     done = subprocess.run([sys.executable, "-c", script], cwd=tmp_path, capture_output=True, text=True, check=True)
     assert done.stdout.split() == ["True", "12.5"]
+
+
+def test_the_library_of_the_demo_in_structured_text(trial, tmp_path):
+    manifest, err = handed_over(trial, tmp_path, language="structured-text")
+    assert manifest["language"] == "structured-text" and "32 messages in Structured text" in err
+    texts = [(tmp_path / name).read_text() for name in (*manifest["sources"], "yuzu_test.st")]
+    program = Program(*texts)
+    _, outputs = program.call("yuzu_test", {}, program.new("yuzu_test"))
+    assert outputs["different"] == 0 and outputs["tried"] > 500
 
 
 @pytest.mark.parametrize(

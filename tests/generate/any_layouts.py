@@ -20,10 +20,13 @@ from zesty_abacus.core.layouts.model import (
     Expression,
     Field,
     FieldKind,
+    Group,
     Layout,
     NamedValue,
     RawSet,
+    Repeat,
     Rule,
+    Run,
     Selected,
     Sum,
     Xor,
@@ -77,7 +80,25 @@ class Maker:
             applies = Applies(
                 address=5, sizes=RawSet([(size - 1, size + 1)]), pattern=self.chance.choice(["", "?1", "5? ??"])
             )
-        return new_layout(f"Message {number}", applies, size, fields, checks=checks, computed=self._computed(fields))
+        parts = tuple(self._parts(fields)) if not applies.sizes and self.chance.random() < 0.3 else ()
+        return new_layout(
+            f"Message {number}", applies, size, fields, checks=checks, computed=self._computed(fields), parts=parts
+        )
+
+    def _parts(self, fields: list[Field]) -> Iterator[object]:
+        """Yield parts whose places can be told: a string, an array of so many items, one that a field counts."""
+        chance = self.chance
+        if chance.random() < 0.4:
+            text = Field(id=self.identity(), name="tail", places=Places(()), kind=chance.choice([K.TEXT, K.BYTES]))
+            yield Run(id=self.identity(), name="tail", field=text, length=Expression(str(chance.randint(1, 6))))
+        counting = [one for one in fields if one.kind is K.UNSIGNED and len(one.places) <= 3
+                    and (one.ratio, one.offset) == (1, 0) and not one.is_curved and not one.selected
+                    and not one.unavailable and not one.errors]  # fmt: skip
+        free = list(range(32))
+        items = [made for place in range(chance.randint(1, 2)) if (made := self._field("xy"[place], free))]
+        amount = counting[0].name if counting and chance.random() < 0.7 else str(chance.randint(1, 4))
+        yield Group(id=self.identity(), name="cells", size=4, repeat=Repeat.COUNT, amount=Expression(amount),
+                    align=chance.choice([1, 1, 2]), fields=tuple(items))  # fmt: skip
 
     def _places(self, width: int, free: list[int]) -> Places | None:
         if len(free) < width:

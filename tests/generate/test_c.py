@@ -172,6 +172,18 @@ def test_values_are_set_counted_and_named(tmp_path):
     assert done.stdout == "0 4 4 -166 0 2 1 1 0 4 705"
 
 
+def test_nothing_comes_of_what_is_infinite_along_a_curve(tmp_path):
+    """A double that runs over when it is scaled has no value behind the curve, as in decoding."""
+    curved = new_field("curved", at("B0..B7"), FieldKind.FLOAT, ratio=Fraction(10),
+                       polynomial=(Fraction(1, 2), Fraction(-9, 4), Fraction(7, 4)))  # fmt: skip
+    layout = new_layout("Flow", Applies(address=1), 8, [curved])
+    loaded = Loaded(tmp_path, built(tmp_path, made_of([layout]), "-shared", "-fPIC"))
+    _, struct = loaded.unpack("Flow", bytes.fromhex("7FE5CB2004B5F75B"))
+    (message,), _ = carry([layout], {"message": ("{}",), "field": ("{message}_{field}",)}, {})
+    assert math.isnan(vector_of(message, bytes.fromhex("7FE5CB2004B5F75B")).fields["curved"].value)
+    assert math.isnan(loaded.value("any_flow_curved", struct))
+
+
 def test_lengths_and_checks_are_worked_out_over_what_the_struct_holds(tmp_path):
     length, body = new_field("length", at("B0")), new_field("body", at("B1 B2"))
     rule = Rule(id=uuid4(), name="length", expression=Expression("length == size - 1"))
@@ -187,13 +199,12 @@ def test_lengths_and_checks_are_worked_out_over_what_the_struct_holds(tmp_path):
 
 
 def test_what_is_not_carried_is_left_out_by_name():
-    heights = Group(id=uuid4(), name="heights", size=1, repeat=Repeat.COUNT, amount=Expression("count"),
-                    fields=(new_field("height", at("B0")),))  # fmt: skip
+    heights = Group(id=uuid4(), name="heights", size=1, repeat=Repeat.TO_END, fields=(new_field("height", at("B0")),))
     moving = new_layout("Swell", Applies(address=2), 1, [new_field("count", at("B0"))], parts=(heights,))
     made = made_of([moving, tug_layout()])
     assert [one.message for one in made.manifest.messages] == ["Motion"]
     assert [(one.message, one.reason) for one in made.manifest.left_out] == [
-        ("Swell", "heights has no fixed place, which is not carried yet.")
+        ("Swell", "heights has no count, which is not carried yet.")
     ]
     assert "swell" not in made.files["any.c"]
 

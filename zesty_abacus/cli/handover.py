@@ -12,11 +12,11 @@ from .terminal import say
 
 
 @click.command()
-@click.argument("language", metavar="c|python")
+@click.argument("language", metavar="c|python|structured-text")
 @click.option("--library", "where", required=True, help="File, trial or server of the library.")
 @click.option("--release", default="", help="A release of the library; the newest state if left out.")
 @click.option("--message", "messages", multiple=True, help="Name of a message; all if left out.")
-@click.option("--prefix", default="", help="In front of every symbol of C; made of the library's name if left out.")
+@click.option("--prefix", default="", help="In front of every symbol; made of the library's name if left out.")
 @click.option("--node", "endpoint", default="", help="Add a program that sends to can:IF or udp://HOST:PORT.")
 @click.option("-o", "--output", "folder", type=click.Path(path_type=Path), required=True, help="Folder of the code.")
 @FORCE

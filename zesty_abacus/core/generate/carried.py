@@ -18,6 +18,7 @@ from ..layouts.validate import problems_inside
 from ..reading.choice import Branch
 from .errors import CannotCarryError
 from .naming import Symbols, identifier, in_order_of_claim
+from .unrolled import unrolled
 
 _KNOWN_CHECKS = Complement, Crc, Rule, Sum, Xor
 
@@ -45,6 +46,15 @@ class CarriedField:
     def raw(self) -> str:
         """What the raw number is called in the struct."""
         return f"{self.name}_raw"
+
+    @property
+    def read_as(self) -> str:
+        """Kind, place, scale and offset, for a comment beside it."""
+        field = self.field
+        scale = "" if (field.ratio, field.offset) == (1, 0) else f" times {field.ratio}"
+        offset = f" plus {field.offset}" if field.offset else ""
+        unit = f", {field.unit}" if field.unit else ""
+        return f"{field.kind.words}, {field.places}{scale}{offset}{unit}"
 
     @property
     def is_number(self) -> bool:
@@ -164,7 +174,7 @@ Forms = Mapping[str, Sequence[str]]
 
 
 def carry(
-    layouts: Iterable[Layout], forms: Forms, others: Mapping[UUID, Layout]
+    layouts: Iterable[Layout], forms: Forms, others: Mapping[UUID, Layout], *, reserved: Iterable[str] = ()
 ) -> tuple[list[CarriedMessage], list[LeftOut]]:
     """Return the messages that are carried, in order of name, and those that are not.
 
@@ -174,10 +184,12 @@ def carry(
         Of one language; what would be called alike in it gets names that are not.
     others
         Layouts that these carry, by id.
+    reserved
+        Names that the language or its helpers have already.
     """
     listed = sorted(layouts, key=lambda layout: (layout.name, str(layout.id)))
     by_id = {layout.id: layout for layout in listed}
-    symbols = Symbols()
+    symbols = Symbols(set(reserved))
     names: dict[UUID, str] = {}
     for key in in_order_of_claim((layout.name, layout.id) for layout in listed):
         names[key] = symbols.give(identifier(by_id[key].name), key, *forms["message"])
@@ -192,6 +204,7 @@ def carry(
 
 def _carried(layout: Layout, name: str, symbols: Symbols, forms: Forms) -> CarriedMessage:
     _refuse(layout)
+    layout = unrolled(layout)
     own = Symbols()
     given: dict[UUID, str] = {}
     items = {field.id: field.name for field in layout.fields} | {one.id: one.name for one in layout.computed}
@@ -218,9 +231,6 @@ def _refuse(layout: Layout) -> None:
     """Raise :class:`CannotCarryError` for what no language carries."""
     if wrong := problems_inside([layout]):
         raise CannotCarryError(f"its layout has problems: {wrong[0]}.")
-    if layout.parts:
-        named = ", ".join(part.name for part in layout.parts[:3])
-        raise CannotCarryError(f"{named} has no fixed place, which is not carried yet.")
     for check in layout.checks:
         if check.spoils and not isinstance(check, _KNOWN_CHECKS):
             raise CannotCarryError(f"the check {check.name} is of a package that is not carried.")

@@ -17,6 +17,7 @@ from ..expressions.operation import HIGHEST, HIGHEST_UNSIGNED, LOWEST, Bounds, O
 from ..expressions.operations.registry import operations
 from ..expressions.tree import NOTHING, RAW, Call, Name, Node, Number
 from ..layouts.fields import FieldKind
+from ..layouts.model import Rule
 from .carried import CarriedField, CarriedMessage, CarriedValue
 from .errors import CannotCarryError
 
@@ -263,3 +264,26 @@ def computing_type(step: Step) -> Number64:
     if dtype is None:
         raise CannotCarryError("signed and unsigned numbers of 64 bits meet in an expression.")
     return Number64.SIGNED if dtype.kind == "i" else Number64.UNSIGNED
+
+
+def equation_of(message: CarriedMessage, rule: Rule, prefix: str = "v") -> tuple[CarriedField, Steps, Held] | None:
+    """Return the field that a rule gives a value when a frame is packed, and the steps of that value.
+
+    None where the rule is no equation, or the field has several raw numbers of one value.
+
+    Raises
+    ------
+    CannotCarryError
+        If something in the equation is not carried.
+    """
+    tree = rule.expression.tree
+    if not isinstance(tree, Call) or tree.operation != "==":
+        return None
+    for side, other in (tree.arguments, tuple(reversed(tree.arguments))):
+        found = message.named(side.name) if isinstance(side, Name) else None
+        if isinstance(found, CarriedField):
+            if found.field.is_curved:
+                return None
+            steps = Steps(message, prefix)
+            return found, steps, steps.lower_node(other, rule.expression)
+    return None

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
 import msgspec
 
-from .carried import LeftOut
+from ..origin import Origin
+from .carried import CarriedField, CarriedMessage, CarriedValue, LeftOut
 
 
 class ManifestField(msgspec.Struct, frozen=True, kw_only=True):
@@ -34,8 +39,39 @@ class ManifestValue(msgspec.Struct, frozen=True, kw_only=True):
     value: str
 
 
+@dataclass(frozen=True, slots=True)
+class MessageNames:
+    """What a language calls the parts of a message.
+
+    Attributes
+    ----------
+    struct, unpack, pack
+    value
+        The function that gives the value of a field or computed value.
+    has
+        The function that says whether a field is there.
+    raw_type
+        The type of a field's member of the struct.
+    """
+
+    struct: str
+    unpack: str
+    pack: str
+    value: Callable[[CarriedField | CarriedValue], str]
+    has: Callable[[CarriedField], str]
+    raw_type: Callable[[CarriedField], str]
+
+
 class ManifestMessage(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """A message; ``address`` is None where its layout asks for none, or for more than one."""
+    """A message.
+
+    Attributes
+    ----------
+    address
+        None where its layout asks for none, or for more than one.
+    data
+        The type that payloads lie in, of a language where that is one of the message's own.
+    """
 
     message: str
     address: int | None
@@ -45,6 +81,26 @@ class ManifestMessage(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=T
     pack: str
     fields: tuple[ManifestField, ...]
     computed: tuple[ManifestValue, ...] = ()
+    data: str = ""
+
+    @classmethod
+    def of(cls, message: CarriedMessage, names: MessageNames, *, data: str = "") -> ManifestMessage:
+        """Return what is said of a message under the names of a language."""
+        applies = message.layout.applies
+        fields = tuple(
+            ManifestField(
+                field=one.field.name, raw=one.raw, raw_type=names.raw_type(one),
+                value=names.value(one) if one.is_number else None,
+                present=names.has(one) if one.field.selected is not None else None,
+            )
+            for one in message.fields
+        )  # fmt: skip
+        return cls(
+            message=message.layout.name, address=applies.address if applies.is_for_one_address else None,
+            size=message.layout.size, struct=names.struct, unpack=names.unpack, pack=names.pack, fields=fields,
+            computed=tuple(ManifestValue(field=one.value.name, value=names.value(one)) for one in message.computed),
+            data=data,
+        )  # fmt: skip
 
 
 class Manifest(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -69,6 +125,11 @@ class Manifest(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     messages: tuple[ManifestMessage, ...]
     left_out: tuple[LeftOut, ...]
     node: str | None = None
+
+    @classmethod
+    def of(cls, origin: Origin, **said: Any) -> Manifest:
+        """Return a manifest of code from a library in one state."""
+        return cls(library=origin.library, release=origin.release, revision=origin.revision, **said)
 
     @classmethod
     def is_one(cls, text: str) -> bool:

@@ -117,20 +117,6 @@ class CheckWriter:
         lines += _constant_bytes(bytes.fromhex(coverage.key_after), each)
         return [*lines, *(_BODY + line for line in result), "}", ""]
 
-    def solved(self, check: Rule) -> tuple[CarriedField, Steps, Held] | None:
-        """Return the field that an equation gives, and the steps of its value; None if it gives none."""
-        from ...expressions.tree import Call, Name
-
-        tree = check.expression.tree
-        if not isinstance(tree, Call) or tree.operation != "==":
-            return None
-        for side, other in (tree.arguments, tuple(reversed(tree.arguments))):
-            found = self.message.named(side.name) if isinstance(side, Name) else None
-            if isinstance(found, CarriedField):
-                steps = Steps(self.message)
-                return found, steps, steps.lower_node(other, check.expression)
-        return None
-
 
 def bits_of(one: CarriedField, struct: str = "in") -> str:
     """Return an expression for a raw number as bits in two's complement, cut to its width."""

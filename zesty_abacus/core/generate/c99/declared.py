@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ...layouts.fields import Field, FieldKind
+from ...layouts.fields import FieldKind
 from ...layouts.model import Layout
 from ..carried import CarriedField
 from ..naming import Symbols, identifier
@@ -47,10 +47,7 @@ class Declarations:
 
     def _member(self, one: CarriedField) -> str:
         array = f"[{one.length}]" if not one.is_number else ""
-        unit = f", {one.field.unit}" if one.field.unit else ""
-        return (
-            f"{raw_type(one)} {one.raw}{array}; /* {comment(one.field.name)}: {_read_as(one.field)}{comment(unit)} */"
-        )
+        return f"{raw_type(one)} {one.raw}{array}; /* {comment(one.field.name)}: {comment(one.read_as)} */"
 
     def _constants(self) -> list[str]:
         """Return sizes, limits and named values; values beyond int cannot be enumerators in C99."""
@@ -78,9 +75,3 @@ def _said_of(layout: Layout) -> str:
     sender = f", sent by {comment(layout.sender)}" if layout.sender else ""
     note = f" {comment(layout.note).rstrip('.')}." if layout.note else ""
     return f"{layout.size} bytes{sender}.{note}"
-
-
-def _read_as(field: Field) -> str:
-    scale = "" if (field.ratio, field.offset) == (1, 0) else f" times {field.ratio}"
-    offset = f" plus {field.offset}" if field.offset else ""
-    return f"{field.kind.words}, {field.places}{scale}{offset}"

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from ..carried import CarriedMessage, LeftOut, carry
+from ..carried import LeftOut, carry
 from ..errors import CannotCarryError
 from ..language import Made
-from ..manifest import Manifest, ManifestField, ManifestMessage, ManifestValue
+from ..manifest import Manifest, ManifestMessage, MessageNames
 from ..project import Project
 from .message import FORMS, MessageWriter
 from .node import node_files
@@ -95,9 +95,8 @@ add_test(NAME {prefix} COMMAND {prefix}_test)
 
 def _manifest(project: Project, writers: list[MessageWriter], left_out: list[LeftOut]) -> Manifest:
     upper = project.prefix.upper()
-    return Manifest(
-        language="c99", library=project.origin.library, release=project.origin.release,
-        revision=project.origin.revision, prefix=project.prefix, headers=(f"{project.prefix}.h",),
+    return Manifest.of(
+        project.origin, language="c99", prefix=project.prefix, headers=(f"{project.prefix}.h",),
         sources=(f"{project.prefix}.c",), results={name: f"{upper}_{word}" for name, word, _ in _RESULTS},
         messages=tuple(_message(writer) for writer in writers), left_out=tuple(left_out),
         node=f"{project.prefix}_node" if project.link is not None else None,
@@ -106,19 +105,8 @@ def _manifest(project: Project, writers: list[MessageWriter], left_out: list[Lef
 
 def _message(writer: MessageWriter) -> ManifestMessage:
     terms = writer.terms
-    message: CarriedMessage = writer.message
-    applies = message.layout.applies
-    return ManifestMessage(
-        message=message.layout.name, address=applies.address if applies.is_for_one_address else None,
-        size=message.layout.size, struct=terms.name, unpack=f"{terms.name}_unpack", pack=f"{terms.name}_pack",
-        fields=tuple(
-            ManifestField(
-                field=one.field.name, raw=one.raw,
-                raw_type=raw_type(one) if one.is_number else f"uint8_t[{one.length}]",
-                value=terms.value_name(one) if one.is_number else None,
-                present=terms.has_name(one) if one.field.selected is not None else None,
-            )
-            for one in message.fields
-        ),
-        computed=tuple(ManifestValue(field=one.value.name, value=terms.value_name(one)) for one in message.computed),
+    names = MessageNames(
+        struct=terms.name, unpack=f"{terms.name}_unpack", pack=f"{terms.name}_pack", value=terms.value_name,
+        has=terms.has_name, raw_type=lambda one: raw_type(one) if one.is_number else f"uint8_t[{one.length}]",
     )  # fmt: skip
+    return ManifestMessage.of(writer.message, names)

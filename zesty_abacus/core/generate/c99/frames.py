@@ -10,7 +10,7 @@ from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.checks.rule import Rule
 from ...layouts.model import Complement
 from ..carried import CarriedField
-from ..lowering import Held, Number64, is_scaled
+from ..lowering import Held, Number64, equation_of, is_scaled
 from .bits import read_lines, write_lines
 from .checks import CheckWriter, bits_of, raw_of_bits
 from .expressions import StepWriter
@@ -125,10 +125,9 @@ class FrameFunctions:
                 conditions = [there for there in (self.terms.presence(one), self.terms.presence(other)) if there]
                 made = [f"in->{one.raw} = {raw_of_bits(one, f'({bits_of(other)} ^ {mask})')};"]
                 lines += under(conditions, made)
-            elif isinstance(check, Rule) and (found := self.checks.solved(check)) is not None:
+            elif isinstance(check, Rule) and (found := equation_of(self.terms.message, check)) is not None:
                 one, steps, held = found
-                if self.terms.can_be_set(one):
-                    lines += self._equation(one, self.steps.lines(steps.steps), held)
+                lines += self._equation(one, self.steps.lines(steps.steps), held)
         return lines
 
     def _equation(self, one: CarriedField, steps: list[str], held: Held) -> list[str]:

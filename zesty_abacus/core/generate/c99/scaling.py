@@ -27,9 +27,8 @@ def value_lines(one: CarriedField) -> list[str]:
 
 def _curve_lines(field: Field) -> list[str]:
     if field.polynomial:
-        # in the order in which decoding adds
-        total = floating(field.polynomial[-1])
-        total = f"{total} + x * 0.0" if len(field.polynomial) == 1 else total
+        # in the order in which decoding adds, and like there nothing comes of what is infinite
+        total = f"{floating(field.polynomial[-1])} + x * 0.0"
         for coefficient in reversed(field.polynomial[:-1]):
             total = f"{floating(coefficient)} + ({total}) * x"
         return [f"return {total};"]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from ...layouts.model import Field
 from .terms import BODY, Terms, comment, docstring, raw_dtype
 
 
@@ -13,7 +12,7 @@ def dataclass_lines(terms: Terms) -> list[str]:
     note = f" {layout.note.rstrip('.')}." if layout.note else ""
     said = docstring(f"{layout.name}: {layout.applies.words()}, {layout.size} bytes{sender}.{note}")
     members = [f"{BODY}{one.raw}: Any  # {raw_dtype(one)}{f'[{one.length}]' if one.length else ''}, "
-               f"{comment(_read_as(one.field))}" for one in terms.message.fields]  # fmt: skip
+               f"{comment(one.read_as)}" for one in terms.message.fields]  # fmt: skip
     return ["", "", "@dataclass", f"class {terms.struct}:", f'{BODY}"""{said}"""', "", *members]
 
 
@@ -27,9 +26,3 @@ def names_lines(terms: Terms) -> list[str]:
             )
             lines.append(f"{terms.name}_{one.name}_names".upper() + f" = {{{pairs}}}")
     return ["", "", *lines] if lines else []
-
-
-def _read_as(field: Field) -> str:
-    scale = "" if (field.ratio, field.offset) == (1, 0) else f" times {field.ratio}"
-    offset = f" plus {field.offset}" if field.offset else ""
-    return f"{field.kind.words}, {field.places}{scale}{offset}{f', {field.unit}' if field.unit else ''}"

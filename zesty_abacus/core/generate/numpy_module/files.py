@@ -6,10 +6,10 @@ import keyword
 import math
 from pathlib import Path
 
-from ..carried import CarriedMessage, LeftOut, carry
+from ..carried import LeftOut, carry
 from ..errors import CannotCarryError
 from ..language import Made
-from ..manifest import Manifest, ManifestField, ManifestMessage, ManifestValue
+from ..manifest import Manifest, ManifestMessage, MessageNames
 from ..project import Project
 from ..vectors import Vector, vectors_of
 from .message import FORMS, MessageWriter
@@ -46,31 +46,19 @@ def _runtime(project: Project) -> str:
 
 
 def _manifest(project: Project, name: str, writers: list[MessageWriter], left_out: list[LeftOut]) -> Manifest:
-    return Manifest(
-        language="python", library=project.origin.library, release=project.origin.release,
-        revision=project.origin.revision, prefix=project.prefix, headers=(), sources=(f"{name}.py",),
+    return Manifest.of(
+        project.origin, language="python", prefix=project.prefix, headers=(), sources=(f"{name}.py",),
         results=dict(_RESULTS), messages=tuple(_message(writer) for writer in writers), left_out=tuple(left_out),
     )  # fmt: skip
 
 
 def _message(writer: MessageWriter) -> ManifestMessage:
     terms = writer.terms
-    message: CarriedMessage = writer.message
-    applies = message.layout.applies
-    return ManifestMessage(
-        message=message.layout.name, address=applies.address if applies.is_for_one_address else None,
-        size=message.layout.size, struct=terms.struct, unpack=f"{terms.name}_unpack", pack=f"{terms.name}_pack",
-        fields=tuple(
-            ManifestField(
-                field=one.field.name, raw=one.raw,
-                raw_type=raw_dtype(one) if one.is_number else f"uint8[{one.length}]",
-                value=terms.value_name(one) if one.is_number else None,
-                present=terms.has_name(one) if one.field.selected is not None else None,
-            )
-            for one in message.fields
-        ),
-        computed=tuple(ManifestValue(field=one.value.name, value=terms.value_name(one)) for one in message.computed),
+    names = MessageNames(
+        struct=terms.struct, unpack=f"{terms.name}_unpack", pack=f"{terms.name}_pack", value=terms.value_name,
+        has=terms.has_name, raw_type=lambda one: raw_dtype(one) if one.is_number else f"uint8[{one.length}]",
     )  # fmt: skip
+    return ManifestMessage.of(writer.message, names)
 
 
 def _trial(project: Project, name: str, writers: list[MessageWriter]) -> str:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ...expressions.tree import Call, Name
 from ...layouts.applies import parse_pattern
 from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.fields import FieldKind
 from ...layouts.model import Check, Complement, Rule
 from ...layouts.places import Places
 from ..carried import CarriedField
-from ..lowering import Held, Number64, Steps, is_scaled
+from ..lowering import Number64, equation_of, is_scaled
 from .expressions import StepWriter
 from .numbers import assigned, bits_text, from_bits, read_text, unscaled
 from .terms import BODY, Terms, function, octets_text, pieces_text, raw_dtype, spans_text, text
@@ -148,7 +147,7 @@ class FrameFunctions:
             bits = f"_as_bits(struct.{other.raw}, {len(one.field.places)}) ^ np.uint64({mask})"
             conditions = [there for there in (self.terms.presence(one), self.terms.presence(other)) if there]
             return [assigned(one, from_bits(one, bits), " & ".join(conditions))]
-        found = self._equation(check)
+        found = equation_of(self.terms.message, check) if isinstance(check, Rule) else None
         if found is None:
             return []
         one, steps, held = found
@@ -167,19 +166,6 @@ class FrameFunctions:
         fits = f"({number} >= {low}) & ({top})"
         wrong = f"{' & '.join([*conditions, ''])}~np.asarray({fits})"
         return [*lines, f"_fit({wrong}, {one.field.name!r})", assigned(one, number, " & ".join(conditions))]
-
-    def _equation(self, check: Check) -> tuple[CarriedField, Steps, Held] | None:
-        tree = check.expression.tree if isinstance(check, Rule) else None
-        if not isinstance(check, Rule) or not isinstance(tree, Call) or tree.operation != "==":
-            return None
-        for side, other in (tree.arguments, tuple(reversed(tree.arguments))):
-            found = self.terms.message.named(side.name) if isinstance(side, Name) else None
-            if isinstance(found, CarriedField):
-                if found.field.is_curved:
-                    return None
-                steps = Steps(self.terms.message)
-                return found, steps, steps.lower_node(other, check.expression)
-        return None
 
     def _filled(self, number: int, check: OverBytes) -> list[str]:
         terms = self.terms

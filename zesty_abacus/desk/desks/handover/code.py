@@ -18,7 +18,6 @@ from ...widgets.words import counted
 from .choices import Choices
 from .handed import HandedOver
 
-_LANGUAGES = (("c", "C99"), ("python", "Python"))
 _MESSAGES = (("all", "all messages"), ("kind", "the one in hand"))
 _SHOWN = (("text", "what is written"), ("difference", "what differs from before"))
 _MOST_LETTERS = 400_000
@@ -41,7 +40,9 @@ class CodePage(QWidget):
         self._session, self._handed = session, handed
         self.made: Any = None
         self._differences: dict[str, str] = {}
-        self.language = Choices("Language", _LANGUAGES, self._refresh)
+        self._languages = leaving.languages()
+        named = [(word, one.title) for word, one in sorted(self._languages.items())]
+        self.language = Choices("Language", named, self._refresh)
         self.messages = Choices("Messages", _MESSAGES, self._refresh)
         self.prefix = QLineEdit()
         self.prefix.setAccessibleName("Prefix")
@@ -149,7 +150,7 @@ class CodePage(QWidget):
             ) else []  # fmt: skip
             if not names:
                 raise leaving.GenerateError("nobody has named a message in hand; choose one in the roster.")
-        node = self.node.text().strip() if self.language.value == "c" else ""
+        node = self.node.text().strip() if self._has_nodes() else ""
         link = leaving.Link.parse(node) if node else None
         folder = Path(self.folder.text()).expanduser()
         sources = leaving.sources_in(folder) if link is not None else None
@@ -157,12 +158,15 @@ class CodePage(QWidget):
             layouts, session.origin(), messages=names, prefix=self.prefix.text().strip(), link=link, sources=sources
         )
 
+    def _has_nodes(self) -> bool:
+        return self._languages[self.language.value].has_nodes
+
     def _refresh(self) -> None:
         """Make the code anew, for looking at it."""
         session = self._session
         if session.capture is None or not self.isVisible():
             return
-        self.node.setEnabled(self.language.value == "c")
+        self.node.setEnabled(self._has_nodes())
         try:
             project = self._project()
         except AbacusError as error:
@@ -245,7 +249,7 @@ class CodePage(QWidget):
         files = f"{counted(len(changed), 'file')} changed" if changed else "nothing changed"
         role = "good" if tried.is_good else "wrong" if tried.is_good is False else "quiet"
         self._end(f"{messages}, {files}. {tried.words}", role)
-        title = dict(_LANGUAGES)[self.language.value]
+        title = self._languages[self.language.value].title
         self._handed.add(folder, f"{messages} in {title}, {self._session.origin().words()}. {tried.words}")
         self._session.told.emit("good" if tried.is_good is not False else "wrong", f"{folder.name}: {tried.words}")
         if tried.details:

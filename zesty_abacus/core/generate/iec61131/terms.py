@@ -1,0 +1,126 @@
+"""What a message is called in structured text, and the conditions that are asked of its struct.
+
+Nothing is read on the right of an ``AND`` that the left would have to guard: both sides are worked out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...layouts.checks.over_bytes import OverBytes
+from ...layouts.fields import FieldKind
+from ...layouts.model import RawSet
+from ..carried import CarriedField, CarriedMessage, CarriedValue
+from .types import bits, range_of, raw_type, whole
+
+_ROOM_BYTES = 64
+"""Bytes of a block whose checks go to the end of a frame, however long it is."""
+FLOATS = {16: (5, 10), 32: (8, 23), 64: (11, 52)}
+"""Bits of exponent and fraction of IEEE 754 numbers."""
+
+
+@dataclass(frozen=True, slots=True)
+class Terms:
+    """Names and conditions of one message.
+
+    Attributes
+    ----------
+    prefix
+        In front of every name that others see.
+    """
+
+    message: CarriedMessage
+    prefix: str
+
+    @property
+    def name(self) -> str:
+        """The type of its struct, and the message's own prefix: ``yuzu_motion``."""
+        return f"{self.prefix}_{self.message.name}"
+
+    @property
+    def block(self) -> str:
+        """The type of what payloads lie in."""
+        return f"{self.name}_data"
+
+    @property
+    def unit_bytes(self) -> int:
+        """Bytes of an item of the block: registers of two bytes stay registers."""
+        registers = self.message.layout.registers
+        return 2 if registers is not None and registers.space.register_bits == 16 else 1
+
+    @property
+    def room(self) -> int:
+        """Bytes of the block."""
+        size = self.message.size_of_all
+        if self.asks_for_end:
+            size = max(size, _ROOM_BYTES)
+        return max(-(-size // self.unit_bytes) * self.unit_bytes, self.unit_bytes)
+
+    @property
+    def asks_for_end(self) -> bool:
+        """Whether a check is taken over bytes up to the end of the frame."""
+        over = [check for check in self.message.checks if isinstance(check, OverBytes)]
+        return any("size" in expression.names for check in over for expression in check.expressions())
+
+    def helper(self, name: str) -> str:
+        """Return what a function is called that the code of messages calls."""
+        return f"{self.prefix}_{name}"
+
+    def result(self, word: str) -> str:
+        """Return a result: ``too_short``."""
+        return f"{self.prefix}_result#{self.prefix}_{word}"
+
+    def value_name(self, one: CarriedField | CarriedValue) -> str:
+        """Return the function that gives a value, and whether there is one."""
+        return f"{self.name}_{one.name}"
+
+    def has_name(self, one: CarriedField) -> str:
+        """Return the function that says whether a field is there."""
+        return f"{self.name}_has_{one.name}"
+
+    def holds_name(self, one: CarriedField) -> str:
+        """Return the function that says whether a field has a value."""
+        return f"{self.name}_holds_{one.name}"
+
+    def presence(self, one: CarriedField, struct: str = "raw") -> list[str]:
+        """Return the condition that a field is there, none if it always is."""
+        return [f"{self.has_name(one)}(raw := {struct})"] if one.field.selected is not None else []
+
+    def holds(self, one: CarriedField, struct: str = "raw") -> list[str]:
+        """Return the condition that a field has a value, none if it always has."""
+        return [f"{self.holds_name(one)}(raw := {struct})"] if self.held_conditions(one) else []
+
+    def held_conditions(self, one: CarriedField) -> list[str]:
+        """Return the conditions on ``raw`` that a field has a value, one by one."""
+        field, raw = one.field, f"raw.{one.raw}"
+        conditions = list(self.presence(one))
+        if one.unreadable is not None:
+            conditions.append(f"({raw} <> {whole(one.unreadable, raw_type(one))})")
+        if field.kind is FieldKind.FLOAT:
+            exponent, fraction = FLOATS[one.bits]
+            mask = bits(((1 << exponent) - 1) << fraction)
+            conditions.append(f"(({raw_type(one)}_TO_LWORD({raw}) AND {mask}) <> {mask})")
+        for raws in (field.unavailable, field.errors):
+            if raws:
+                conditions.append(f"(NOT {within(raws, raw, raw_type(one))})")
+        return conditions
+
+    def can_be_set(self, one: CarriedField) -> bool:
+        """Return whether a value can be put in: along a curve several raw numbers may have it."""
+        return one.is_number and not one.field.is_curved
+
+
+def within(values: RawSet, name: str, kind: str) -> str:
+    """Return the condition that a number is in a set, without comparisons that always hold."""
+    lowest, highest = range_of(kind)
+    parts = []
+    for low, high in values.spans:
+        if low > highest or high < lowest:
+            continue
+        if low == high:
+            parts.append(f"({name} = {whole(low, kind)})")
+            continue
+        ends = [f"({name} >= {whole(low, kind)})"] if low > lowest else []
+        ends += [f"({name} <= {whole(high, kind)})"] if high < highest else []
+        parts.append(f"({' AND '.join(ends)})" if len(ends) > 1 else (ends[0] if ends else "TRUE"))
+    return f"({' OR '.join(parts)})" if len(parts) > 1 else (parts[0] if parts else "FALSE")
