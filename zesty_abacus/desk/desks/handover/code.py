@@ -41,7 +41,7 @@ class CodePage(QWidget):
         self.made: Any = None
         self._differences: dict[str, str] = {}
         self._languages = leaving.languages()
-        named = [(word, one.title) for word, one in sorted(self._languages.items())]
+        named = tuple((word, one.title) for word, one in sorted(self._languages.items()))
         self.language = Choices("Language", named, self._refresh)
         self.messages = Choices("Messages", _MESSAGES, self._refresh)
         self.prefix = QLineEdit()
