@@ -37,7 +37,7 @@ def listed(pilot):
 def test_code_is_looked_at_before_it_is_written_and_tried_where_it_is(pilot, code, tmp_path):
     code.file.setCurrentText(f"{code.made.manifest.prefix}.h")
     assert "struct" in code.text.toPlainText() and "3 messages are left out: Beacon packet" in code.left_out.text()
-    assert "no fixed place" in code.left_out.toolTip()
+    assert "swell is optional and has a count" in code.left_out.toolTip()
     pilot.type(code.prefix, "tug", enter=True)
     pilot.type(code.folder, str(tmp_path / "code"), enter=True)
     assert not (tmp_path / "code").exists()
@@ -132,7 +132,7 @@ def test_a_report_is_shown_as_pages_and_written(pilot, report, tmp_path):
     page = lxml.html.document_fromstring(target.read_text())
     assert "harbour-team library" in page.text_content() and report.open.isEnabled()
     assert "report.html" in listed(pilot)
-    pilot.click(report.write)
+    pilot.click(report.target.write)
     assert "is there already" in report.problem.text()
     pilot.click(report.replace)
     assert report.problem.isHidden()

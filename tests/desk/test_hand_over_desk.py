@@ -211,3 +211,41 @@ def test_no_file_of_the_trial_is_written_over(pilot):
         pilot.type(desk.path, str(path), enter=True)
         assert desk.replace.isHidden() and "which is read" in desk.problem.text(), path
     assert recording.read_bytes() == before
+
+
+def test_rows_on_one_clock_with_times_as_people_write_them(pilot, tmp_path):
+    pilot.pick_kind(0x18FF0210)
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover.tables
+    assert not desk.clock.isVisible()
+    desk.choose("content", "clock")
+    assert desk.clock.isVisible(), "how far rows are apart is asked where it matters"
+    pilot.type(desk.every, "250 ms", enter=True)
+    table = written(pilot, tmp_path, content="clock", messages="kind", times="seconds", between="linear")
+    assert table.column_names[0] == "time_s"
+    seconds = table["time_s"].to_pylist()
+    assert seconds[1] - seconds[0] == pytest.approx(0.25) and len(seconds) == pytest.approx(480, abs=2)
+    assert table["Pack totals.current"].null_count < 5
+
+
+def test_a_length_of_time_that_is_none_is_said_and_nothing_is_written(pilot, tmp_path):
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover.tables
+    desk.choose("content", "clock")
+    pilot.type(desk.every, "often", enter=True)
+    pilot.type(desk.path, str(tmp_path / "a.csv"), enter=True)
+    assert "'often' is no length of time" in desk.problem.text() and not (tmp_path / "a.csv").exists()
+
+
+@pytest.mark.parametrize("form", ["arrow", "xlsx", "mat", "npz"])
+def test_the_other_forms_are_offered_and_written(pilot, tmp_path, form):
+    pilot.pick_kind(0x18FF0210)
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover.tables
+    for name, value in (("form", form), ("messages", "kind"), ("content", "wide")):
+        desk.choose(name, value)
+    target = tmp_path / f"out.{form}"
+    pilot.type(desk.path, str(target), enter=True)
+    assert desk.problem.isHidden(), desk.problem.text()
+    head = target.read_bytes()[:6]
+    assert head.startswith({"arrow": b"ARROW1", "xlsx": b"PK", "mat": b"MATLAB", "npz": b"PK"}[form])

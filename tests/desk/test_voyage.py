@@ -147,14 +147,14 @@ def test_decoded_values_are_handed_over(pilot, tmp_path):
         desk.choose("messages", "kind")
         target = tmp_path / f"speed.{form}"
         pilot.type(desk.path, str(target))
-        pilot.click(desk.write)
+        pilot.click(desk.target.write)
         assert target.exists(), form
     with (tmp_path / "speed.csv").open() as file:
         rows = list(csv.DictReader(file))
     assert len(rows) == 12_000 and {row["field"] for row in rows} == {"water speed"}
     assert desk.preview.names[:3] == ["time_ns", "lane", "address"] and len(desk.preview.rows) == 40
     pilot.type(desk.path, str(tmp_path / "no" / "a.csv"))
-    pilot.click(desk.write)
+    pilot.click(desk.target.write)
     assert "cannot be written" in desk.problem.text()
 
 

@@ -2,9 +2,9 @@
 
 import pytest
 
+from zesty_abacus.core.durations import duration_ns
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.live.address import parse_endpoint
-from zesty_abacus.core.live.durations import duration_ns
 from zesty_abacus.core.live.frame_text import parse_frame
 from zesty_abacus.core.live.registry import endpoint_of, lane_and_address, schemes
 

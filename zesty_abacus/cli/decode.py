@@ -3,33 +3,52 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
-from .options import moments_option, recipe_option, table_options
+from .options import moments_option, recipe_option, table_options, time_option
 from .terminal import say
+
+if TYPE_CHECKING:
+    from ..core.handover.clock_table import Between
+    from ..core.handover.times import TimeForm
 
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--library", "where", required=True, help="File, trial or server of the library.")
 @click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
-@click.option("--shape", type=click.Choice(["long", "wide"]), default="long", show_default=True)
+@click.option("--shape", type=click.Choice(["long", "wide", "clock"]), default="long", show_default=True)
+@click.option("--every", default="100ms", show_default=True, help="Of clock: how far rows are apart.")
+@click.option(
+    "--between",
+    type=click.Choice(["hold", "nearest", "linear"]),
+    default="hold",
+    show_default=True,
+    help="Of clock: what a value is between two frames.",
+)
 @click.option("--where", "condition", default="", help="Only frames in which a condition holds.")
 @click.option("--kept", default="", help="Instead: the name of a condition that the trial or the library keeps.")
 @recipe_option
 @moments_option
+@time_option
 @table_options
 def decode(
-    sources: tuple[Path, ...], where: str, release: str, shape: str, condition: str, kept: str,
-    recipes: tuple[Path, ...], moments: Path | None, form: str, as_is: bool, output: Path | None, force: bool,
+    sources: tuple[Path, ...], where: str, release: str, shape: str, every: str, between: Between, condition: str,
+    kept: str, recipes: tuple[Path, ...], moments: Path | None, times: TimeForm, form: str, as_is: bool,
+    output: Path | None, force: bool,
 ) -> None:  # fmt: skip
     """Decode SOURCES with a library.
 
     Long: a row a frame and field: time_ns, lane, address, where (the address in words), message, field, raw, value,
     unit, label, valid.
     Wide: a row a frame and a column a field, message.field.
+    Clock: a row every so often and a column a field; a value between two frames is that of the last one (hold), of the
+    nearer one (nearest) or on a straight line (linear); names and texts are always held.
     """
+    from ..core.durations import duration_ns
+    from ..core.handover.clock_table import clock_schema, clock_table
     from ..core.handover.long_table import LONG_SCHEMA, long_table
     from ..core.handover.wide_table import wide_schema, wide_table
     from .asking import condition_of, layouts_of, rows_where
@@ -44,6 +63,9 @@ def decode(
         asked = condition_of(condition, kept, where, opened)
         rows = rows_where(asked, opened, meaning, moments) if asked else None
         if shape == "long":
-            put_out(form, target, LONG_SCHEMA, long_table(meaning, rows), origin, as_is=as_is)
+            schema, table = LONG_SCHEMA, long_table(meaning, rows)
+        elif shape == "wide":
+            schema, table = wide_schema(meaning), wide_table(meaning, rows)
         else:
-            put_out(form, target, wide_schema(meaning), wide_table(meaning, rows), origin, as_is=as_is)
+            schema, table = clock_schema(meaning), clock_table(meaning, duration_ns(every), between, rows)
+        put_out(form, target, schema, table, origin, as_is=as_is, times=times, start_ns=opened.capture.origin_ns)

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from ..core.words import counted
-from .options import moments_option, recipe_option, table_options
+from .options import moments_option, recipe_option, table_options, time_option
 
 NO_HIT = 3
 """Exit code: everything went well, and nothing was found."""
+
+
+if TYPE_CHECKING:
+    from ..core.handover.times import TimeForm
 
 
 @click.command()
@@ -21,10 +26,12 @@ NO_HIT = 3
 @click.option("--kept", default="", help="Instead: the name of a condition that the trial or the library keeps.")
 @recipe_option
 @moments_option
+@time_option
 @table_options
 def find(
     sources: tuple[Path, ...], where: str, release: str, condition: str, kept: str,
-    recipes: tuple[Path, ...], moments: Path | None, form: str, as_is: bool, output: Path | None, force: bool,
+    recipes: tuple[Path, ...], moments: Path | None, times: TimeForm, form: str, as_is: bool,
+    output: Path | None, force: bool,
 ) -> int:  # fmt: skip
     """Put out the frames of SOURCES in which a condition holds.
 
@@ -46,5 +53,6 @@ def find(
         hits = look(meaning, term)
         say(f"frames {term.words()}: {counted(len(hits), 'hit')}", err=True)
         schema = FOUND_SCHEMA if hits.since_ns is None else SINCE_SCHEMA
-        put_out(form, target, schema, found_table(meaning, hits.rows, hits.since_ns), origin, as_is=as_is)
+        put_out(form, target, schema, found_table(meaning, hits.rows, hits.since_ns), origin, as_is=as_is,
+                times=times, start_ns=opened.capture.origin_ns)  # fmt: skip
     return 0 if len(hits) else NO_HIT

@@ -46,13 +46,13 @@ def forward(
     {lane} and {message} in a topic or path are filled in. What the other side does not take is kept on disk and sent
     again until it does, also after an end in between. A password comes from ZESTY_ABACUS_PASSWORD or the keyring.
     """
+    from ..core.durations import duration_ns
     from ..core.forward.forwarding import Forwarding
     from ..core.forward.sending import Sending
     from ..core.forward.spool import Spool
     from ..core.forward.wanted import Wanted
     from ..core.forward.way import ForwardAddress
     from ..core.forward.ways.registry import way_to
-    from ..core.live.durations import duration_ns
     from .asking import layouts_of
     from .stopping import stopped_by_signals
 

@@ -3,19 +3,25 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
-from .options import recipe_option, table_options
+from .options import recipe_option, table_options, time_option
+
+if TYPE_CHECKING:
+    from ..core.handover.times import TimeForm
 
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
 @recipe_option
+@time_option
 @table_options
 def frames(
-    sources: tuple[Path, ...], recipes: tuple[Path, ...], form: str, as_is: bool, output: Path | None, force: bool
-) -> None:
+    sources: tuple[Path, ...], recipes: tuple[Path, ...], times: TimeForm, form: str, as_is: bool, output: Path | None,
+    force: bool,
+) -> None:  # fmt: skip
     """Put out the frames of SOURCES (recordings, or the folder of a trial) in order of time.
 
     A source that is - comes through standard input.
@@ -32,4 +38,5 @@ def frames(
         if target is not None and is_recording(target.path):
             write_recording(target, opened.capture)
             return
-        put_out(form, target, FRAME_SCHEMA, frame_table(opened.capture), as_is=as_is)
+        put_out(form, target, FRAME_SCHEMA, frame_table(opened.capture), as_is=as_is, times=times,
+                start_ns=opened.capture.origin_ns)  # fmt: skip

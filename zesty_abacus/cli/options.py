@@ -28,9 +28,22 @@ def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
     command = click.option(
         "--as-is", is_flag=True, help="Write texts of a CSV as they are, also those that a spreadsheet would run."
     )(command)
-    return click.option("--to", "form", type=FormWord(), default="csv", show_default=True, help="csv, jsonl, parquet.")(
-        command
-    )
+    return click.option(
+        "--to",
+        "form",
+        type=FormWord(),
+        default="csv",
+        show_default=True,
+        help="csv, jsonl, parquet, arrow, xlsx, mat, npz.",
+    )(command)
+
+
+def time_option(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add ``--time``, which a command gets as ``times``."""
+    return click.option(
+        "--time", "times", type=click.Choice(["ns", "seconds", "iso"]), default="ns", show_default=True,
+        help="Times as nanoseconds since 1970 (time_ns), seconds since the start (time_s), or ISO 8601 (time).",
+    )(command)  # fmt: skip
 
 
 def output_option(command: Callable[..., Any]) -> Callable[..., Any]:

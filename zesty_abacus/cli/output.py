@@ -19,6 +19,8 @@ from ..core.errors import AbacusError
 from ..core.files.errors import file_errors
 from ..core.files.writing import Target, check_targets
 from ..core.frames.capture import Capture
+from ..core.handover.block import Blocks, block_of
+from ..core.handover.times import TimeForm, with_times
 from ..core.handover.writers import Rows, export_tables, write_tables
 from ..core.layouts.model import Layout
 from ..core.origin import Origin, origin_target, write_origin
@@ -170,9 +172,10 @@ def _need(outcome: SourceOutcome) -> str:
 
 def put_out(
     form: str, output: Target | None, schema: pa.Schema, tables: Rows, origin: Origin | None = None,
-    *, as_is: bool = False,
+    *, as_is: bool = False, times: TimeForm = "ns", start_ns: int = 0,
 ) -> None:  # fmt: skip
     """Write tables to a file, with their origin beside it, or to standard output."""
+    schema, tables = with_times(schema, Blocks.of(tables).then(block_of), times, start_ns)
     if output is not None:
         export_tables(output, form, schema, tables, origin=origin, as_is=as_is)
         return

@@ -8,8 +8,6 @@ from pathlib import Path
 
 import click
 
-from .options import FormWord
-
 
 @click.command()
 @click.argument("endpoint")
@@ -17,7 +15,7 @@ from .options import FormWord
 @click.option("--library", "where", required=True, help="File, trial or server of the library.")
 @click.option("--every", default="500ms", show_default=True, help="The period.")
 @click.option("--for", "length", default="", help="For how long; until it is stopped if left out.")
-@click.option("--to", "form", type=FormWord(), default="csv", show_default=True, help="csv, jsonl, parquet.")
+@click.option("--to", "form", type=click.Choice(["csv", "jsonl", "parquet"]), default="csv", show_default=True)
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
 @click.option("--force", is_flag=True, help="Replace a file that is there.")
 def poll(
@@ -28,8 +26,8 @@ def poll(
     Rows are those of decode, each written as it comes. Registers are read in as few requests as are allowed. After a
     failure it connects again; what fails is told once until it changes.
     """
+    from ..core.durations import duration_ns
     from ..core.errors import DataError
-    from ..core.live.durations import duration_ns
     from ..core.live.errors import EndpointError
     from ..core.live.modbus.opening import client_of
     from ..core.live.modbus.poll import Poll

@@ -31,8 +31,8 @@ def record(
     name without an ending is a trial. It ends after the time, with the condition, or on an interrupt, and what had come
     by then is written.
     """
+    from ..core.durations import duration_ns
     from ..core.files.writing import Target
-    from ..core.live.durations import duration_ns
     from ..core.live.receiving import Receiving
     from ..core.live.record import record as run
     from ..core.live.registry import endpoint_of

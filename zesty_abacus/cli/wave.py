@@ -28,8 +28,8 @@ def wave(
     What frames with the same recipe reads from the file are these frames, as far apart in time as they were.
     """
     from ..core.draw.wave import WaveSettings, write_wave
+    from ..core.durations import duration_ns
     from ..core.errors import MisuseError
-    from ..core.live.durations import duration_ns
     from ..core.recipes.json_form import recipes_from_file
     from .output import opened_sources, target_for
     from .terminal import say

@@ -13,12 +13,14 @@ from ..progress import Progress
 from ..reading.meaning import Meaning
 from .block import Blocks
 from .chunks import Span
+from .clock_table import Between, clock_schema, clock_table
 from .frame_table import FRAME_SCHEMA, frame_table
 from .long_table import LONG_SCHEMA, long_table
+from .times import TimeForm, with_times
 from .wide_table import wide_schema, wide_table
 from .writers import export_tables
 
-Content = Literal["frames", "long", "wide"]
+Content = Literal["frames", "long", "wide", "clock"]
 _PREVIEWED_FRAMES = 2000
 
 
@@ -31,13 +33,17 @@ class Export:
     meaning
         The capture, and what it means.
     content
-        ``frames``, undecoded; ``long``, a row a value; ``wide``, a row a frame.
+        ``frames``, undecoded; ``long``, a row a value; ``wide``, a row a frame; ``clock``, a row every so often.
     form
         Name of the file format.
     span
         Which stretch of the capture.
     kinds
         Numbers of the kinds that leave; None is all.
+    times
+        The form of times.
+    every_ns, between
+        Of ``clock``: how far rows are apart, and what a value is between two frames.
     """
 
     meaning: Meaning
@@ -45,6 +51,9 @@ class Export:
     form: str
     span: Span
     kinds: frozenset[int] | None = None
+    times: TimeForm = "ns"
+    every_ns: int = 100_000_000
+    between: Between = "hold"
 
     @property
     def is_decoded(self) -> bool:
@@ -59,11 +68,17 @@ class Export:
         MisuseError
             If nobody reads what is to be decoded; nothing has been written then.
         """
-        span = span or self.span
+        schema, table = self._table(span or self.span)
+        return with_times(schema, table, self.times, self.meaning.capture.origin_ns)
+
+    def _table(self, span: Span) -> tuple[pa.Schema, Blocks]:
         if self.content == "frames":
             return FRAME_SCHEMA, frame_table(self.meaning.capture, span, self.kinds)
         if self.content == "wide":
             return wide_schema(self.meaning, self.kinds), wide_table(self.meaning, span, self.kinds)
+        if self.content == "clock":
+            rows = clock_table(self.meaning, self.every_ns, self.between, span, self.kinds)
+            return clock_schema(self.meaning, self.kinds), rows
         return LONG_SCHEMA, long_table(self.meaning, span, self.kinds)
 
     def write(self, target: Target, origin: Origin | None, progress: Progress) -> int:

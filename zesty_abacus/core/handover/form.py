@@ -22,6 +22,10 @@ class Form(Protocol):
     def word(self) -> str:
         """Return the word used on the command line, which is also the ending of the file's name."""
 
+    @property
+    def title(self) -> str:
+        """Return what people call it; the word where it is empty."""
+
     def put(self, stream: BinaryIO, schema: pa.Schema, blocks: Blocks, written: Written) -> None:
         """Write a table; ``written`` is told of each block."""
 
@@ -35,10 +39,12 @@ class TableForm:
     word
     write
         Takes a stream, the schema and the tables.
+    title
     """
 
     word: str
     write: Callable[[BinaryIO, pa.Schema, Iterable[pa.Table]], None]
+    title: str = ""
 
     def put(self, stream: BinaryIO, schema: pa.Schema, blocks: Blocks, written: Written) -> None:
         """Write tables one after the other; they are made ahead."""
@@ -62,11 +68,13 @@ class TextForm:
         Takes the schema, and gives what stands before the first row.
     style
         What rows look like.
+    title
     """
 
     word: str
     head: Callable[[pa.Schema], bytes]
     style: RowStyle
+    title: str = ""
 
     def put(self, stream: BinaryIO, schema: pa.Schema, blocks: Blocks, written: Written) -> None:
         """Write the head and the rows."""

@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ..conditions.bind import Known, bind
+from ..durations import duration_ns
 from ..errors import MisuseError
 from ..layouts.model import Layout
-from ..live.durations import duration_ns
 from ..live.frame_text import parse_frame
 from .feeds import parse_feed
 from .message import OutgoingMessage, faults_of, layout_named

@@ -7,11 +7,11 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
+from ..durations import duration_ns
 from ..errors import AbacusError
 from ..frames.capture import Capture
 from ..frames.table import FrameTable
 from ..handover.kind_words import kind_words
-from ..live.durations import duration_ns
 from ..live.frame_text import parse_frame
 from ..live.receiving import Receiving
 from ..live.watch import Watch

@@ -22,7 +22,9 @@ from ...core.frames.decimate import Curve, lane_density
 from ...core.frames.flags import CUT_SHORT, ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kind_key import KindKey
 from ...core.handover.chunks import Span
+from ...core.handover.clock_table import Between
 from ...core.handover.export import Content, Export
+from ...core.handover.times import TimeForm
 from ...core.layouts.applies import BY_HAND
 from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ...core.layouts.changes import describe_change
@@ -263,6 +265,7 @@ __all__ = [
     "AbacusError",
     "Applies",
     "Attribute",
+    "Between",
     "Brought",
     "CheckState",
     "Content",
@@ -299,6 +302,7 @@ __all__ = [
     "StrangeServerError",
     "Target",
     "Tie",
+    "TimeForm",
     "Trial",
     "TrialFile",
     "Tried",

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from ...core.codec.encode import get_value
+from ...core.durations import duration_ns
 from ...core.frames.capture import Capture
 from ...core.frames.flags import EXTENDED, SENT
 from ...core.handover.frame_table import FRAME_SCHEMA
 from ...core.handover.sayings import sayings
 from ...core.handover.writers import export_tables
 from ...core.library.rehearsals import keep_rehearsal
-from ...core.live.durations import duration_ns
 from ...core.live.errors import EndpointError
 from ...core.live.journal import Journal
 from ...core.live.modbus.bank import Access

@@ -33,8 +33,9 @@ def make(project: Project) -> Made:
             left_out.append(LeftOut(message.layout.name, str(error)))
             continue
         writers.append(writer)
-    results = ", ".join(f"{prefix}_{word} := {number}" for number, word in enumerate(RESULTS))
-    head = [f"(* {comment(project.head)} *)", "", "TYPE", f"    {prefix}_result : ({results});", "END_TYPE"]
+    results = [f"        {prefix}_{word} := {number}," for number, word in enumerate(RESULTS)]
+    results[-1] = results[-1].rstrip(",")
+    head = [f"(* {comment(project.head)} *)", "", "TYPE", f"    {prefix}_result : (", *results, "    );", "END_TYPE"]
     lines = [*head, *helpers_for("\n".join(body), prefix), *body, ""]
     files = {f"{prefix}.st": "\n".join(lines), f"{prefix}_test.st": trial_block(project, writers)}
     return Made(files, _manifest(project, writers, left_out))

@@ -43,4 +43,4 @@ def _head(schema: pa.Schema) -> bytes:
     return b",".join(_CSV().word(name) for name in schema.names) + b"\n"
 
 
-FORM = TextForm("csv", _head, _CSV())
+FORM = TextForm("csv", _head, _CSV(), "CSV")

@@ -40,4 +40,4 @@ class _JSONLines(RowStyle):
         return pc.replace_with_mask(quoted, special, pa.array(written, pa.string()))
 
 
-FORM = TextForm("jsonl", lambda _schema: b"", _JSONLines())
+FORM = TextForm("jsonl", lambda _schema: b"", _JSONLines(), "JSON lines")

@@ -18,4 +18,4 @@ def write(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> No
             writer.write_table(table.replace_schema_metadata(schema.metadata))
 
 
-FORM = TableForm("parquet", write)
+FORM = TableForm("parquet", write, "Parquet")

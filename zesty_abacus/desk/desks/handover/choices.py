@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QWidget
 
 from ...widgets.parts import button
 
@@ -24,19 +24,25 @@ class Choices(QWidget):
         self.value = choices[0][0]
         self._group = QButtonGroup(self)
         self._changed = changed
-        self.buttons = {}
-        line = QHBoxLayout(self)
-        line.setContentsMargins(0, 0, 0, 0)
-        line.setSpacing(6)
+        self.buttons: dict[str, QAbstractButton] = {}
+        self._line = QHBoxLayout(self)
+        self._line.setContentsMargins(0, 0, 0, 0)
+        self._line.setSpacing(6)
+        self._line.addStretch(1)
+        self.offer(choices)
+
+    def offer(self, choices: Iterable[tuple[str, str]]) -> None:
+        """Add choices that are not there yet, such as those of packages that are found when they are first needed."""
         for value, words in choices:
+            if value in self.buttons:
+                continue
             made = button(words)
             made.setCheckable(True)
             made.setChecked(value == self.value)
             made.clicked.connect(lambda _on, value=value: self._take(value))
             self._group.addButton(made)
             self.buttons[value] = made
-            line.addWidget(made)
-        line.addStretch(1)
+            self._line.insertWidget(len(self.buttons) - 1, made)
 
     def choose(self, value: str) -> None:
         """Choose as a click on the button would."""

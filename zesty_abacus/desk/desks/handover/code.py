@@ -12,12 +12,14 @@ from ....core.errors import AbacusError
 from ....core.files.errors import ExistsError
 from ...app.doors import leaving
 from ...app.session import Session
-from ...widgets.parts import Choice, button, hairline, label
+from ...widgets.parts import Choice, hairline, label
 from ...widgets.theme import SMALL_PX, figure_font
 from ...widgets.words import counted
 from .choices import Choices
 from .handed import HandedOver
+from .target_line import TargetLine
 
+_LANGUAGES = (("c", "C99"), ("python", "Python"), ("structured-text", "Structured text"))
 _MESSAGES = (("all", "all messages"), ("kind", "the one in hand"))
 _SHOWN = (("text", "what is written"), ("difference", "what differs from before"))
 _MOST_LETTERS = 400_000
@@ -40,25 +42,21 @@ class CodePage(QWidget):
         self._session, self._handed = session, handed
         self.made: Any = None
         self._differences: dict[str, str] = {}
-        self._languages = leaving.languages()
-        named = tuple((word, one.title) for word, one in sorted(self._languages.items()))
-        self.language = Choices("Language", named, self._refresh)
+        self.language = Choices("Language", _LANGUAGES, self._refresh)
         self.messages = Choices("Messages", _MESSAGES, self._refresh)
         self.prefix = QLineEdit()
         self.prefix.setAccessibleName("Prefix")
         self.node = QLineEdit()
         self.node.setAccessibleName("A node sends to")
         self.node.setPlaceholderText("can:can0 or udp://127.0.0.1:5000; empty for no program")
-        self.folder = QLineEdit()
-        self.folder.setAccessibleName("Folder")
-        self.browse = button("Choose …", "Choose the folder of the code")
-        self.write = button("Write the code", "Write it into the folder, and try it there", main=True)
-        self.replace = button("Replace them", "Write over files that somebody else wrote; what they hold is gone then")
-        self.problem = label("", "wrong", wrap=True)
+        self.target = TargetLine("Folder", "Write the code", self._ask_folder, self.run, runs_on_return=False)
+        self.folder, self.write = self.target.path, self.target.write
+        self.replace, self.problem = self.target.replace, self.target.problem
         self.outcome = label("", "quiet", wrap=True)
         self.left_out = label("", "quiet", wrap=True)
         self.file = Choice()
         self.file.setAccessibleName("File that is shown")
+        self.file.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToContents)
         self.shown = Choices("Shown", _SHOWN, self._show)
         self.text = QPlainTextEdit()
         self.text.setReadOnly(True)
@@ -75,18 +73,9 @@ class CodePage(QWidget):
         grid.setHorizontalSpacing(14)
         grid.addLayout(_side_by_side(self.language, "of", self.messages), 0, 1)
         grid.addLayout(_side_by_side(self.prefix, "sends to", self.node), 1, 1)
-        target = QHBoxLayout()
-        target.setSpacing(8)
-        target.addWidget(self.folder, 1)
-        target.addWidget(self.browse)
-        target.addWidget(self.write)
-        grid.addLayout(target, 2, 1)
-        told = QHBoxLayout()
-        told.addWidget(self.problem, 1)
-        told.addWidget(self.replace)
-        grid.addLayout(told, 3, 1)
-        grid.addWidget(self.outcome, 4, 1)
-        grid.addWidget(self.left_out, 5, 1)
+        grid.addWidget(self.target, 2, 1)
+        grid.addWidget(self.outcome, 3, 1)
+        grid.addWidget(self.left_out, 4, 1)
         for row, title in enumerate(("in", "prefix", "into")):
             grid.addWidget(label(title, "quiet"), row, 0)
         head = QHBoxLayout()
@@ -101,7 +90,6 @@ class CodePage(QWidget):
         column.addWidget(hairline())
         column.addLayout(head)
         column.addWidget(self.text, 1)
-        self._say("")
         self._end("")
         self.left_out.hide()
 
@@ -113,9 +101,6 @@ class CodePage(QWidget):
         session.opened.connect(self._suggest)
         for line in (self.prefix, self.node, self.folder):
             line.editingFinished.connect(self._refresh)
-        self.browse.clicked.connect(self._ask_folder)
-        self.write.clicked.connect(lambda: self.run())
-        self.replace.clicked.connect(lambda: self.run(replace=True))
         self.file.currentTextChanged.connect(lambda _name: self._show())
 
     def showEvent(self, event: Any) -> None:
@@ -128,16 +113,12 @@ class CodePage(QWidget):
             self._refresh()
 
     def _suggest(self) -> None:
-        self.folder.setText(str(self._session.trial.folder / "code"))
-        self.folder.setCursorPosition(0)
+        self.target.suggest(self._session.trial.folder / "code")
         self.prefix.setText("")
         self._end("")
 
-    def _ask_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Write the code into", self.folder.text())
-        if name:
-            self.folder.setText(name)
-            self._refresh()
+    def _ask_folder(self, folder: str) -> str:
+        return QFileDialog.getExistingDirectory(self, "Write the code into", folder)
 
     def _project(self) -> Any:
         """Return what is asked for; raises :class:`MisuseError` where that makes no sense."""
@@ -152,31 +133,32 @@ class CodePage(QWidget):
                 raise leaving.GenerateError("nobody has named a message in hand; choose one in the roster.")
         node = self.node.text().strip() if self._has_nodes() else ""
         link = leaving.Link.parse(node) if node else None
-        folder = Path(self.folder.text()).expanduser()
+        folder = self.target.chosen
         sources = leaving.sources_in(folder) if link is not None else None
         return leaving.Project.of(
             layouts, session.origin(), messages=names, prefix=self.prefix.text().strip(), link=link, sources=sources
         )
 
     def _has_nodes(self) -> bool:
-        return self._languages[self.language.value].has_nodes
+        return leaving.language_named(self.language.value).has_nodes
 
     def _refresh(self) -> None:
         """Make the code anew, for looking at it."""
         session = self._session
         if session.capture is None or not self.isVisible():
             return
+        self.language.offer((word, one.title) for word, one in leaving.languages().items())
         self.node.setEnabled(self._has_nodes())
         try:
             project = self._project()
         except AbacusError as error:
             self.made = None
-            self._say(_sentence(error))
+            self.target.say(_sentence(error))
             self.text.setPlainText("")
             return
-        self._say("")
+        self.target.say("")
         self.prefix.setPlaceholderText(project.prefix)
-        language, folder = self.language.value, Path(self.folder.text()).expanduser()
+        language, folder = self.language.value, self.target.chosen
 
         def work(progress: Any) -> Any:
             made = leaving.language_named(language).make(project)
@@ -186,7 +168,7 @@ class CodePage(QWidget):
                 differences[name] = _difference(_text_in(folder / name), text)
             return made, differences
 
-        session.jobs.start("code", "making code", work, self._take, lambda sentence: self._say(sentence))
+        session.jobs.start("code", "making code", work, self._take, lambda sentence: self.target.say(sentence))
 
     def _take(self, answer: tuple[Any, dict[str, str]]) -> None:
         self.made, self._differences = answer
@@ -215,13 +197,13 @@ class CodePage(QWidget):
         text = shown.get(name, "")
         self.text.setPlainText(text[:_MOST_LETTERS])
 
-    def run(self, *, replace: bool = False) -> None:
+    def run(self) -> None:
         """Write the code on a thread, build it and compare it with decoding."""
         session, made = self._session, self.made
         if made is None:
             return
-        folder = Path(self.folder.text()).expanduser()
-        self._say("")
+        folder, replace = self.target.chosen, self.target.take_leave()
+        self.target.say("")
         self._end("Writing and trying it …")
 
         def work(_progress: Any) -> Any:
@@ -234,7 +216,8 @@ class CodePage(QWidget):
         def done(answer: Any) -> None:
             if isinstance(answer, ExistsError):
                 self._end("")
-                self._say(f"{Path(answer.where).name} is there already, and somebody else wrote it.", may_replace=True)
+                said = f"{Path(answer.where).name} is there already, and somebody else wrote it."
+                self.target.say(said, may_replace=True)
                 return
             self._tell(folder, *answer)
 
@@ -242,14 +225,14 @@ class CodePage(QWidget):
 
     def _failed(self, sentence: str) -> None:
         self._end("")
-        self._say(sentence)
+        self.target.say(sentence)
 
     def _tell(self, folder: Path, changed: list[Path], tried: Any) -> None:
         messages = counted(len(self.made.manifest.messages), "message")
         files = f"{counted(len(changed), 'file')} changed" if changed else "nothing changed"
         role = "good" if tried.is_good else "wrong" if tried.is_good is False else "quiet"
         self._end(f"{messages}, {files}. {tried.words}", role)
-        title = self._languages[self.language.value].title
+        title = leaving.language_named(self.language.value).title
         self._handed.add(folder, f"{messages} in {title}, {self._session.origin().words()}. {tried.words}")
         self._session.told.emit("good" if tried.is_good is not False else "wrong", f"{folder.name}: {tried.words}")
         if tried.details:
@@ -265,11 +248,6 @@ class CodePage(QWidget):
         style = self.outcome.style()
         if style is not None:
             style.polish(self.outcome)
-
-    def _say(self, sentence: str, *, may_replace: bool = False) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))
-        self.replace.setVisible(may_replace)
 
 
 def _side_by_side(first: QWidget, word: str, second: QWidget) -> QHBoxLayout:

@@ -6,11 +6,13 @@ from decimal import Decimal
 from typing import Any
 
 from PyQt6.QtCore import QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, figure_font, look, text_font
+
+_WIDEST = 260.0
 
 
 class PreviewTable(QWidget):
@@ -59,10 +61,12 @@ class PreviewTable(QWidget):
         painter.end()
 
     def _widths(self) -> list[float]:
+        figures, head = QFontMetricsF(figure_font(TINY_PX)), QFontMetricsF(text_font(TINY_PX))
         widths = []
         for column, name in enumerate(self.names):
-            longest = max([len(_cell_text(row[column])) for row in self.rows[:20]] + [0])
-            widths.append(float(min(max(longest * 7.0, len(name) * 6.6, 34), 190)))
+            cells = [figures.horizontalAdvance(_cell_text(row[column])) for row in self.rows[:20]]
+            # a pixel more than measured, since what does not quite fit is cut by a letter
+            widths.append(min(max([*cells, head.horizontalAdvance(name), 34.0]) + 2, _WIDEST))
         return widths
 
 

@@ -8,9 +8,8 @@ from typing import Any
 from PyQt6.QtCore import QByteArray, QRectF, QSize, QUrl
 from PyQt6.QtGui import QColor, QDesktopServices, QPainter, QPaintEvent
 from PyQt6.QtSvg import QSvgRenderer
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
-from ....core.files.errors import ExistsError, FileError
 from ...app.doors import engine, leaving
 from ...app.session import Session
 from ...widgets.parts import button, hairline, label
@@ -19,6 +18,7 @@ from ...widgets.theme import look
 from ...widgets.words import counted
 from .choices import Choices
 from .handed import HandedOver
+from .target_line import TargetLine
 
 _FORMS = ((".html", "HTML, one file"), (".pdf", "PDF"))
 _GAP = 14
@@ -41,16 +41,11 @@ class ReportPage(QWidget):
         self.made: Any = None
         self._made_of: object = None
         self.form = Choices("Form", _FORMS, self._suggest_ending)
-        self.path = QLineEdit()
-        self.path.setAccessibleName("File of the report")
-        self.browse = button("Choose …", "Choose where the report goes")
-        self.write = button("Write the report", "", main=True)
         self.open = button("Open it", "Show the file that was written in the program of the system")
-        self.replace = button("Replace it", "Write over the file that is there; what it holds is gone then")
-        self.problem = label("", "wrong", wrap=True)
+        self.target = TargetLine("File of the report", "Write the report", self._ask_path, self.run, self.open)
+        self.path, self.problem, self.replace = self.target.path, self.target.problem, self.target.replace
         self.sheet = PagesView()
         self._written: Path | None = None
-        self._may_replace = ""
         self._build()
         self._connect()
 
@@ -59,18 +54,10 @@ class ReportPage(QWidget):
         grid.setContentsMargins(18, 12, 18, 8)
         grid.setVerticalSpacing(7)
         grid.setHorizontalSpacing(14)
-        target = QHBoxLayout()
-        target.setSpacing(8)
-        for part in (self.path, self.browse, self.write, self.open):
-            target.addWidget(part, 1 if part is self.path else 0)
-        told = QHBoxLayout()
-        told.addWidget(self.problem, 1)
-        told.addWidget(self.replace)
         grid.addWidget(label("as", "quiet"), 0, 0)
         grid.addWidget(self.form, 0, 1)
         grid.addWidget(label("to", "quiet"), 1, 0)
-        grid.addLayout(target, 1, 1)
-        grid.addLayout(told, 2, 1)
+        grid.addWidget(self.target, 1, 1)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(self.sheet)
@@ -81,17 +68,12 @@ class ReportPage(QWidget):
         column.addWidget(hairline())
         column.addWidget(area, 1)
         self.open.setEnabled(False)
-        self._say("")
 
     def _connect(self) -> None:
         session = self._session
         for event in (session.opened, session.layouts_changed):
             event.connect(self._refresh)
         session.opened.connect(self._suggest)
-        self.browse.clicked.connect(self._ask_path)
-        self.write.clicked.connect(self.run)
-        self.path.returnPressed.connect(self.run)
-        self.replace.clicked.connect(self._run_over)
         self.open.clicked.connect(self._open)
 
     def showEvent(self, event: Any) -> None:
@@ -99,19 +81,14 @@ class ReportPage(QWidget):
         self._refresh()
 
     def _suggest(self) -> None:
-        self.path.setText(str(self._session.trial.folder / f"report{self.form.value}"))
-        self.path.setCursorPosition(0)
+        self.target.suggest(self._session.trial.folder / f"report{self.form.value}")
         self.open.setEnabled(False)
 
     def _suggest_ending(self) -> None:
-        if self.path.text():
-            self.path.setText(str(Path(self.path.text()).with_suffix(self.form.value)))
+        self.target.end_with(self.form.value)
 
-    def _ask_path(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write the report to", self.path.text())
-        if name:
-            self.path.setText(name)
-            self._may_replace = name
+    def _ask_path(self, path: str) -> str:
+        return QFileDialog.getSaveFileName(self, "Write the report to", path)[0]
 
     def _refresh(self) -> None:
         """Make the report anew if what it says may be another; what is only looked at costs nothing."""
@@ -143,33 +120,20 @@ class ReportPage(QWidget):
     def _cancelled(self) -> None:
         self._failed("It was cancelled. Come back to this page to make it again.")
 
-    def _run_over(self) -> None:
-        self._may_replace = self.path.text()
-        self.run()
-
     def run(self) -> None:
         """Write the report on a thread."""
         session, made = self._session, self.made
         if made is None:
-            self._say("The report is not made yet.")
+            self.target.say("The report is not made yet.")
             return
-        target = engine.Target(
-            Path(self.path.text()).expanduser(), bool(self._may_replace) and self._may_replace == self.path.text(),
-            tuple(session.trial.files()),
-        )  # fmt: skip
+        target = self.target.target(tuple(session.trial.files()))
         try:
             leaving.check_ending(target)
             target.check()
-        except FileError as error:
-            self._may_replace = ""
-            exists = isinstance(error, ExistsError)
-            self._say(f"{target.path.name} is there already." if exists else str(error), may_replace=exists)
-            return
         except engine.AbacusError as error:
-            self._say(str(error))
+            self.target.say_taken(error)
             return
-        self._may_replace = ""
-        self._say("")
+        self.target.say("")
 
         def done(_nothing: object) -> None:
             self._written = target.path
@@ -178,17 +142,14 @@ class ReportPage(QWidget):
             self._handed.add(target.path, f"a report of {pages}, {session.origin().words()}")
             session.told.emit("good", f"{target.path.name} is written.")
 
-        session.jobs.start("write report", f"writing {target.path.name}",
-                           lambda _progress: leaving.write_report(target, made, pdf_of), done, self._say)  # fmt: skip
+        def work(_progress: Any) -> None:
+            leaving.write_report(target, made, pdf_of)
+
+        session.jobs.start("write report", f"writing {target.path.name}", work, done, self.target.say)
 
     def _open(self) -> None:
         if self._written is not None:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._written)))
-
-    def _say(self, sentence: str, *, may_replace: bool = False) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))
-        self.replace.setVisible(may_replace)
 
 
 class PagesView(QWidget):

@@ -5,33 +5,33 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any, cast
 
-from PyQt6.QtWidgets import (
-    QButtonGroup,
-    QFileDialog,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QScrollArea,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
-from ....core.files.errors import ExistsError, FileError
-from ...app.doors import engine
+from ....core.durations import duration_ns
+from ....core.errors import MisuseError
+from ....core.files.errors import FileError
+from ...app.doors import asked, engine
 from ...app.session import Session
-from ...widgets.parts import button, hairline, label
+from ...around.table_file import FORMS
+from ...widgets.parts import hairline, label
 from ...widgets.words import counted, span_text
+from .choices import Choices
 from .handed import HandedOver
 from .preview_table import PreviewTable
+from .target_line import TargetLine
 
 _PREVIEW_ROWS = 40
 _CHOICES = {
-    "content": (("long", "values, a row a field"), ("wide", "values, a row a frame"), ("frames", "frames, undecoded")),
+    "content": (("long", "values, a row a field"), ("wide", "a row a frame"), ("clock", "rows on one clock"),
+                ("frames", "frames, undecoded")),
+    "between": (("hold", "the last value"), ("nearest", "the nearest"), ("linear", "on a line")),
     "messages": (("all", "all messages"), ("kind", "the one in hand")),
     "span": (("whole", "whole capture"), ("view", "what the bracket shows")),
-    "form": (("csv", "CSV"), ("parquet", "Parquet"), ("jsonl", "JSON lines")),
-}
-_TITLES = {"content": "what", "messages": "of", "span": "from", "form": "as"}
+    "form": tuple(FORMS.items()),
+    "times": (("ns", "ns since 1970"), ("seconds", "seconds since the start"), ("iso", "ISO 8601")),
+}  # fmt: skip
+_NAMES = {"content": "What leaves", "between": "Between two frames", "messages": "Messages", "span": "Stretch",
+          "form": "Form", "times": "Times"}  # fmt: skip
 
 
 class TablesPage(QWidget):
@@ -41,60 +41,51 @@ class TablesPage(QWidget):
     ----------
     handed
         The list of what was handed over.
+
+    Attributes
+    ----------
+    choices
+        What is chosen, by name.
     """
 
     def __init__(self, session: Session, handed: HandedOver) -> None:
         super().__init__()
         self._session = session
         self._handed = handed
-        self._chosen = {name: choices[0][0] for name, choices in _CHOICES.items()}
+        self.choices = {name: Choices(_NAMES[name], offered, self._refresh) for name, offered in _CHOICES.items()}
         self.words = label("", "quiet")
-        self.path = QLineEdit()
-        self.path.setAccessibleName("File")
-        self.browse = button("Choose …", "Choose where the file goes")
-        self.write = button("Write the file", "", main=True)
-        self.problem = label("", "wrong", wrap=True)
-        self.replace = button("Replace it", "Write over the file that is there; what it holds is gone then")
-        self._may_replace = ""
+        self.every = QLineEdit("100 ms")
+        self.every.setAccessibleName("How far rows are apart")
+        self.every.setMaximumWidth(110)
+        self.clock = QWidget()
+        self.target = TargetLine("File", "Write the file", self._ask_path, self.run)
+        self.path, self.problem, self.replace = self.target.path, self.target.problem, self.target.replace
         self.preview = PreviewTable()
-        self._groups: dict[str, QButtonGroup] = {}
         self._build()
         self._connect()
 
     def _build(self) -> None:
+        line = QHBoxLayout(self.clock)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(10)
+        line.addWidget(label("every", "quiet"))
+        line.addWidget(self.every)
+        line.addWidget(label("between two frames", "quiet"))
+        line.addWidget(self.choices["between"], 1)
         grid = QGridLayout()
         grid.setContentsMargins(18, 12, 18, 6)
         grid.setVerticalSpacing(7)
         grid.setHorizontalSpacing(14)
-        for row, (name, choices) in enumerate(_CHOICES.items()):
-            grid.addWidget(label(_TITLES[name], "quiet"), row, 0)
-            line = QHBoxLayout()
-            line.setSpacing(6)
-            group = QButtonGroup(self)
-            for value, words in choices:
-                choice = button(words)
-                choice.setCheckable(True)
-                choice.setChecked(value == self._chosen[name])
-                choice.clicked.connect(lambda _on, name=name, value=value: self._choose(name, value))
-                group.addButton(choice)
-                line.addWidget(choice)
-            self._groups[name] = group
-            line.addStretch(1)
-            grid.addLayout(line, row, 1)
-        grid.addWidget(label("to", "quiet"), 4, 0)
-        target = QHBoxLayout()
-        target.setSpacing(8)
-        target.addWidget(self.path, 1)
-        target.addWidget(self.browse)
-        target.addWidget(self.write)
-        grid.addLayout(target, 4, 1)
-        told = QHBoxLayout()
-        told.setSpacing(8)
-        told.addWidget(self.problem, 1)
-        told.addWidget(self.replace)
-        grid.addLayout(told, 5, 1)
+        grid.setColumnStretch(1, 1)
+        grid.addWidget(self.choices["content"], 0, 1)
+        grid.addWidget(self.clock, 1, 1)
+        grid.addLayout(self._side_by_side("messages", "from", "span"), 2, 1)
+        grid.addWidget(self.choices["form"], 3, 1)
+        grid.addWidget(self.choices["times"], 4, 1)
+        grid.addWidget(self.target, 5, 1)
         grid.addWidget(self.words, 6, 1)
-        self._say("")
+        for row, title in ((0, "what"), (2, "of"), (3, "as"), (4, "times"), (5, "to")):
+            grid.addWidget(label(title, "quiet"), row, 0)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -104,60 +95,57 @@ class TablesPage(QWidget):
         scroll.setWidget(self.preview)
         column.addWidget(hairline())
         column.addWidget(scroll, 1)
+        self.clock.hide()
+
+    def _side_by_side(self, first: str, word: str, second: str) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(14)
+        line.addWidget(self.choices[first])
+        line.addWidget(label(word, "quiet"))
+        line.addWidget(self.choices[second], 1)
+        return line
 
     def _connect(self) -> None:
         session = self._session
-        self.browse.clicked.connect(self._ask_path)
-        self.write.clicked.connect(self.run)
-        self.replace.clicked.connect(self.run_over)
-        self.path.textChanged.connect(lambda _text: self._say(""))
-        self.path.returnPressed.connect(self.run)
+        self.every.editingFinished.connect(self._refresh)
         for event in (session.opened, session.layouts_changed, session.kind_changed, session.clock.view_changed):
             event.connect(self._refresh)
         session.opened.connect(self._suggest_path)
 
     def choose(self, name: str, value: str) -> None:
         """Choose as a click on the button would."""
-        words = dict(_CHOICES[name])[value]
-        next(choice for choice in self._groups[name].buttons() if choice.text() == words).click()
+        self.choices[name].choose(value)
 
-    def _choose(self, name: str, value: str) -> None:
-        self._chosen[name] = value
-        if name == "form" and self.path.text():
-            self.path.setText(str(Path(self.path.text()).with_suffix(f".{value}")))
-        self._refresh()
+    def _chosen(self, name: str) -> str:
+        return self.choices[name].value
 
     def _suggest_path(self) -> None:
-        self.path.setText(str(self._session.trial.folder / f"decoded.{self._chosen['form']}"))
+        self.target.suggest(self._session.trial.folder / f"decoded.{self._chosen('form')}")
 
-    def _ask_path(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Write to", self.path.text())
-        if name:
-            self.path.setText(name)
-            # the dialog has asked about this very file
-            self._may_replace = name
+    def _ask_path(self, path: str) -> str:
+        return QFileDialog.getSaveFileName(self, "Write to", path)[0]
 
     def _export(self) -> engine.Export:
-        """Return what is chosen, as a value that a thread can write."""
+        """Return what is chosen, as a value that a thread can write.
+
+        Raises
+        ------
+        MisuseError
+            If how far rows are apart is no length of time.
+        """
         session, clock = self._session, self._session.clock
-        times = (clock.view_first_ns, clock.view_last_ns) if self._chosen["span"] == "view" else (None, None)
+        times = (clock.view_first_ns, clock.view_last_ns) if self._chosen("span") == "view" else (None, None)
         kinds = None
-        if self._chosen["messages"] == "kind":
+        if self._chosen("messages") == "kind":
             kinds = frozenset() if session.kind is None else frozenset([session.kind])
         meaning = session.reading.meaning
         assert meaning is not None, "an export is made only while a trial is open"
+        content = cast("engine.Content", self._chosen("content"))
+        every = duration_ns(self.every.text()) if content == "clock" else 1
         made: engine.Export = engine.Export(
-            meaning, cast("engine.Content", self._chosen["content"]), self._chosen["form"],
-            engine.Span.of(session.capture, *times), kinds,
+            meaning, content, self._chosen("form"), engine.Span.of(session.capture, *times), kinds,
+            cast("engine.TimeForm", self._chosen("times")), every, cast("engine.Between", self._chosen("between")),
         )  # fmt: skip
-        return made
-
-    def _target(self) -> engine.Target:
-        made: engine.Target = engine.Target(
-            Path(self.path.text()).expanduser(),
-            bool(self._may_replace) and self._may_replace == self.path.text(),
-            tuple(self._session.trial.files()),
-        )
         return made
 
     def _origin_of(self, export: engine.Export) -> engine.Origin | None:
@@ -176,29 +164,26 @@ class TablesPage(QWidget):
             return "Nobody has named the message in hand; choose another in the roster, or all messages."
         return ""
 
-    def run_over(self) -> None:
-        """Write the file in the place of the one that is there."""
-        self._may_replace = self.path.text()
-        self.run()
-
     def run(self) -> None:
         """Write the file on a thread, with progress and cancel in the foot."""
         session = self._session
         if session.capture is None:
             return
-        export = self._export()
+        try:
+            export = self._export()
+        except MisuseError as error:
+            self.target.say(str(error))
+            return
         missing = self._missing(export)
-        self._say(missing)
+        self.target.say(missing)
         if missing:
             return
-        target, origin = self._target(), self._origin_of(export)
+        target, origin = self.target.target(tuple(session.trial.files())), self._origin_of(export)
         try:
             target.check()
         except FileError as error:
-            self._may_replace = ""
-            self._say(_words(error), may_replace=isinstance(error, ExistsError))
+            self.target.say_taken(error)
             return
-        self._may_replace = ""
 
         def done(rows: int) -> None:
             session.told.emit("good", f"{target.path.name} is written: {counted(rows, 'row')}.")
@@ -206,21 +191,24 @@ class TablesPage(QWidget):
 
         session.jobs.start(
             "export", f"writing {target.path.name}", lambda progress: export.write(target, origin, progress),
-            done, self._say,
+            done, self.target.say,
         )  # fmt: skip
-
-    def _say(self, sentence: str, *, may_replace: bool = False) -> None:
-        self.problem.setText(sentence)
-        self.problem.setVisible(bool(sentence))
-        self.replace.setVisible(may_replace)
 
     def _refresh(self) -> None:
         session = self._session
+        self.clock.setVisible(self._chosen("content") == "clock")
+        if Path(self.path.text()).suffix != f".{self._chosen('form')}":
+            self.target.end_with(f".{self._chosen('form')}")
         if session.capture is None or not self.isVisible():
             return
+        self.choices["form"].offer((word, form.title or word) for word, form in asked.WRITERS.items())
+        try:
+            export = self._export()
+        except MisuseError as error:
+            self.preview.show_rows([], [], str(error))
+            return
         clock = session.clock
-        span = clock.view_span_ns if self._chosen["span"] == "view" else clock.last_ns - clock.first_ns
-        export = self._export()
+        span = clock.view_span_ns if self._chosen("span") == "view" else clock.last_ns - clock.first_ns
         self.words.setText(f"{span_text(span)} of the capture{_decoded_with(self._origin_of(export))}")
         session.jobs.start(
             "preview",
@@ -233,13 +221,6 @@ class TablesPage(QWidget):
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self._refresh()
-
-
-def _words(error: FileError) -> str:
-    """Return what is wrong with the chosen file in the words of this desk."""
-    if isinstance(error, ExistsError):
-        return f"{Path(error.where).name} is there already. Replace it, or write another name."
-    return str(error)
 
 
 def _decoded_with(origin: engine.Origin | None) -> str:

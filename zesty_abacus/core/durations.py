@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from ..errors import MisuseError
-from ..expressions.quantities import read_quantity
-from ..expressions.tree import ExpressionError
+from .errors import MisuseError
+from .expressions.quantities import read_quantity
+from .expressions.tree import ExpressionError
 
 _LONGEST_S = 366 * 86_400
 

@@ -1,0 +1,126 @@
+"""Where something is written: a path, what chooses one, what writes, and what is in the way."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ....core.files.errors import ExistsError
+from ...app.doors import engine
+from ...widgets.parts import button, label
+
+
+class TargetLine(QWidget):
+    """A path with its buttons, and under it what is wrong.
+
+    Attributes
+    ----------
+    path, browse, write
+    replace
+        Shown where something of somebody else is in the way.
+    problem
+
+    Parameters
+    ----------
+    name
+        Of the path, for who cannot see it.
+    words
+        Of the button that writes.
+    ask
+        Shows a dialog that begins at a path, and returns what was chosen, empty for nothing.
+    run
+        Writes.
+    more
+        Buttons behind the one that writes.
+    runs_on_return
+        Whether Return in the path writes; a folder is looked at first.
+    """
+
+    def __init__(
+        self, name: str, words: str, ask: Callable[[str], str], run: Callable[[], None], *more: QWidget,
+        runs_on_return: bool = True,
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self._ask, self._run = ask, run
+        self._may_replace = ""
+        self.path = QLineEdit()
+        self.path.setAccessibleName(name)
+        self.browse = button("Choose …", "Choose where it goes")
+        self.write = button(words, "", main=True)
+        self.replace = button("Replace it", "Write over what is there; what it holds is gone then")
+        self.problem = label("", "wrong", wrap=True)
+        line = QHBoxLayout()
+        line.setSpacing(8)
+        line.addWidget(self.path, 1)
+        for part in (self.browse, self.write, *more):
+            line.addWidget(part)
+        told = QHBoxLayout()
+        told.setSpacing(8)
+        told.addWidget(self.problem, 1)
+        told.addWidget(self.replace)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(7)
+        column.addLayout(line)
+        column.addLayout(told)
+        self.say("")
+        self.browse.clicked.connect(self._choose)
+        self.write.clicked.connect(run)
+        if runs_on_return:
+            self.path.returnPressed.connect(run)
+        self.replace.clicked.connect(self.run_over)
+        self.path.textChanged.connect(lambda _text: self.say(""))
+
+    @property
+    def chosen(self) -> Path:
+        """The path as it stands there."""
+        return Path(self.path.text().strip()).expanduser()
+
+    def suggest(self, path: Path) -> None:
+        """Put a path there; its beginning is seen."""
+        self.path.setText(str(path))
+        self.path.setCursorPosition(0)
+
+    def end_with(self, suffix: str) -> None:
+        """Give the path another ending."""
+        if self.path.text().strip():
+            self.path.setText(str(Path(self.path.text().strip()).with_suffix(suffix)))
+
+    def say(self, sentence: str, *, may_replace: bool = False) -> None:
+        """Tell what is wrong, nothing if it is empty."""
+        self.problem.setText(sentence)
+        self.problem.setVisible(bool(sentence))
+        self.replace.setVisible(may_replace)
+
+    def say_taken(self, error: Exception) -> None:
+        """Tell why a file cannot be written; one that is there may be replaced."""
+        taken = isinstance(error, ExistsError)
+        words = f"{Path(error.where).name} is there already. Replace it, or write another name." if (
+            isinstance(error, ExistsError)
+        ) else str(error)  # fmt: skip
+        self.say(words, may_replace=taken)
+
+    def take_leave(self) -> bool:
+        """Return whether what is there may be replaced, which holds for this very path and once."""
+        leave = bool(self._may_replace) and self._may_replace == self.path.text()
+        self._may_replace = ""
+        return leave
+
+    def target(self, inputs: tuple[Path, ...]) -> engine.Target:
+        """Return where a file is written; what it is made of is never written over."""
+        made: engine.Target = engine.Target(self.chosen, self.take_leave(), inputs)
+        return made
+
+    def run_over(self) -> None:
+        """Write in the place of what is there."""
+        self._may_replace = self.path.text()
+        self._run()
+
+    def _choose(self) -> None:
+        name = self._ask(self.path.text())
+        if name:
+            self.path.setText(name)
+            # the dialog has asked about this very file
+            self._may_replace = name
