@@ -64,10 +64,10 @@ def add(paths: tuple[Path, ...], where: str, author: str) -> None:
     from ..core.archive.catalogue import files_below, look_at
     from ..core.library.author import default_author
     from .libraries import open_library
-    from .recipe_choice import RecipeChoice
+    from .recipe_choice import recipe_choice
 
     files = files_below(paths)
-    choice = RecipeChoice([], where)
+    choice = recipe_choice([], where)
     library = open_library(where)
     try:
         known = {one.sha256 for one in library.recordings.states()}
@@ -280,9 +280,9 @@ def _tasks(recordings: list[Recording], where: str, layouts: Path) -> tuple[list
     from ..core.archive.task import Failed, Task
     from ..core.errors import AbacusError
     from ..core.recipes.json_form import recipe_to_json
-    from .recipe_choice import RecipeChoice
+    from .recipe_choice import recipe_choice
 
-    choice = RecipeChoice([], where)
+    choice = recipe_choice([], where)
     tasks, failed = [], []
     for one in recordings:
         try:

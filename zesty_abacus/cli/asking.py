@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from pathlib import Path
 
 import numpy as np
@@ -12,15 +11,11 @@ from ..core.conditions.bind import Known, bind
 from ..core.conditions.hits import find
 from ..core.conditions.term import Term
 from ..core.errors import MisuseError
-from ..core.files.reading import read_file
 from ..core.layouts.model import Layout
 from ..core.origin import Origin
 from ..core.reading.meaning import Meaning
-from ..core.trial.content import Moment
+from ..core.trial.moments import moments_from_file
 from .output import OpenedSources
-
-_MOST_MOMENTS = 16 << 20
-"""Bytes of a file of moments."""
 
 
 def layouts_of(where: str, release: str, sources: tuple[Path, ...]) -> tuple[list[Layout], Origin | None]:
@@ -74,27 +69,6 @@ def bound(condition: str, opened: OpenedSources, layouts: list[Layout], moments:
     """
     known = [*opened.said.moments, *(moments_from_file(moments) if moments is not None else ())]
     return bind(condition, Known([lane.name for lane in opened.capture.lanes], layouts, known))
-
-
-def moments_from_file(path: Path) -> list[Moment]:
-    """Return the moments of a CSV with columns time_ns and text.
-
-    Raises
-    ------
-    MisuseError
-        If it has others, or a time is no whole number.
-    """
-    lines = read_file(path, _MOST_MOMENTS).decode("utf-8-sig", "replace").splitlines()
-    rows = csv.DictReader(lines)
-    if not {"time_ns", "text"} <= set(rows.fieldnames or ()):
-        raise MisuseError("a file of moments has the columns time_ns and text.", where=str(path))
-    found = []
-    for number, row in enumerate(rows, 2):
-        try:
-            found.append(Moment(time_ns=int(row["time_ns"]), text=row["text"]))
-        except (TypeError, ValueError):
-            raise MisuseError("time_ns is whole nanoseconds.", where=f"{path}, line {number}") from None
-    return found
 
 
 def rows_where(condition: str, opened: OpenedSources, meaning: Meaning, moments: Path | None) -> NDArray[np.uint32]:

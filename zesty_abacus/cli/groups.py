@@ -6,6 +6,7 @@ import importlib
 from typing import NamedTuple
 
 import click
+from click.shell_completion import CompletionItem
 
 
 class Entry(NamedTuple):
@@ -36,6 +37,13 @@ class LazyGroup(click.Group):
             return None
         module, attribute = self.entries[cmd_name].place.split(":")
         return getattr(importlib.import_module(module, __package__), attribute)
+
+    def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
+        if incomplete.startswith("-"):
+            return super().shell_complete(ctx, incomplete)
+        # Click would import every command to ask it whether it is hidden
+        return [CompletionItem(name, help=entry.words) for name, entry in self.entries.items()
+                if entry.words and name.startswith(incomplete)]  # fmt: skip
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         # Click would import every command to ask it what it does

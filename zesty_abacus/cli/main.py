@@ -33,7 +33,7 @@ _COMMANDS = {
     "device": Entry(".device:device", "Serve the registers of a map, as a Modbus device."),
     "rehearse": Entry(".rehearse:rehearse", "Run a written rehearsal that passes or fails."),
     "wave": Entry(".wave:wave", "Write frames as the waves that a recipe reads as them."),
-    "handover": Entry(".handover:handover", "Make code of layouts: C, Python."),
+    "handover": Entry(".handover:handover", "Make code of layouts: C, Python, structured text."),
     "archive": Entry(".archive:archive", "Keep a catalogue of many recordings, decode and ask them at once."),
     "report": Entry(".report:report", "Write what a recording holds as one page, HTML or PDF."),
     "forward": Entry(".forward:forward", "Forward readings to other programs, by MQTT or HTTP."),
@@ -48,7 +48,9 @@ class TopGroup(LazyGroup):
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         own = {"--help", "--version", "-h"}
-        if not args or (args[0] not in _COMMANDS and args[0] not in own):
+        # what a shell completes is not run, and its first word may be any command
+        is_asked = not (ctx.resilient_parsing and not args)
+        if is_asked and (not args or (args[0] not in _COMMANDS and args[0] not in own)):
             args = ["window", *args]
         return super().parse_args(ctx, args)
 

@@ -28,7 +28,7 @@ from ..core.recipes.json_form import recipes_from_file
 from ..core.trial.content import TrialFile
 from ..core.trial.intake import BroughtIn, SourceOutcome, bring_in, open_trial_capture
 from ..core.trial.trial import FILE_NAME, Trial
-from .recipe_choice import RecipeChoice
+from .recipe_choice import recipe_choice
 from .terminal import say
 
 if TYPE_CHECKING:
@@ -135,7 +135,7 @@ def opened_sources(
             made = open_trial_capture(trial)
         else:
             given = [_from_standard_input(Path(folder)) if str(path) == "-" else path for path in sources]
-            choice = RecipeChoice([recipe for file in recipe_files for recipe in recipes_from_file(file)], library)
+            choice = recipe_choice([recipe for file in recipe_files for recipe in recipes_from_file(file)], library)
             made = bring_in([request for path in given for request in choice.requests(path)], Path(folder) / "capture")
         failed = [outcome.error or _need(outcome) for outcome in made.outcomes if outcome.error or outcome.needs_recipe]
         if failed and len(failed) == len(made.outcomes):

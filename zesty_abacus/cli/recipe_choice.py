@@ -1,78 +1,23 @@
-"""Which recipes a command reads a recording by: those it is given, else those that its library keeps."""
+"""Which recipes a command reads a recording by."""
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Sequence
-from functools import cached_property
-from pathlib import Path
 
-from ..core.captures.registry import line_formats, read_lines, recognise
-from ..core.recipes.fitting import fitting, recipes_for
 from ..core.recipes.model import Recipe
-from ..core.trial.intake import SourceRequest
+from ..core.trial.recipe_choice import RecipeChoice
 from .terminal import say
 
 
-class RecipeChoice:
-    """Chooses recipes, source by source.
+def recipe_choice(given: Sequence[Recipe], library: str) -> RecipeChoice:
+    """Return what chooses recipes, source by source; an empty ``library`` is none."""
 
-    Parameters
-    ----------
-    given
-        By hand; one alone is meant for every source that it can be for.
-    library
-        Where the library is that is asked where none of these fits; empty for none.
-    """
-
-    def __init__(self, given: Sequence[Recipe], library: str) -> None:
-        self._given = given
-        self._library = library
-
-    def requests(self, path: Path) -> list[SourceRequest]:
-        """Return the requests that bring a recording in, one a lane that recipes make of it.
-
-        Raises
-        ------
-        UnclearRecipeError
-            If several recipes fit it equally well, and differ.
-        """
-        chosen = self._chosen(path) if self._given or self._library else []
-        return [SourceRequest(path, recipe=recipe) for recipe in chosen] or [SourceRequest(path)]
-
-    def _chosen(self, path: Path) -> list[Recipe]:
-        form = recognise(path)
-        if len(self._given) == 1 and not fitting(self._given, path.name, form, ()):
-            return list(self._given)
-        found = self._fitting(self._given, path, form)
-        if found or not self._library:
-            return found
-        # a recipe that does not say for what it is would read any bus as something else
-        kept = [recipe for recipe in self._kept if recipe.source.form == form]
-        found = self._fitting(kept, path, form)
-        for recipe in found:
-            say(f"zesty-abacus: {path} is read by the recipe {recipe.name} of the library", err=True)
-        return found
-
-    def _fitting(self, recipes: Sequence[Recipe], path: Path, form: str) -> list[Recipe]:
-        by_name = fitting(recipes, path.name, form, ())
-        # channels cost reading the recording, and tell only where there is a choice
-        channels = _channels(path, form) if len(by_name) > 1 else ()
-        return recipes_for(by_name, path.name, form, channels)
-
-    @cached_property
-    def _kept(self) -> list[Recipe]:
+    def kept() -> Sequence[Recipe]:
         from .libraries import open_library  # a library's database is loaded only where there is one
 
-        library = open_library(self._library)
-        kept = list(library.recipes.states())
-        library.close()
-        return kept
+        found = open_library(library)
+        recipes = list(found.recipes.states())
+        found.close()
+        return recipes
 
-
-def _channels(path: Path, form: str) -> list[str]:
-    if form not in {one.name for one in line_formats()}:
-        return []
-    with tempfile.TemporaryDirectory(prefix="zesty-abacus-") as folder:
-        recording, _ = read_lines(path, Path(folder), form)
-        return [channel.name for channel in recording.channels]
+    return RecipeChoice(given, kept if library else None, lambda sentence: say(f"zesty-abacus: {sentence}", err=True))

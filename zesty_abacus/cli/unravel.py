@@ -47,11 +47,12 @@ def unravel(
 ) -> None:  # fmt: skip
     """Put out what is found out about the bits in SOURCES: one finding a line, best first within a message."""
     from ..core.handover.findings import FORMS
+    from ..core.trial.moments import moments_from_file
     from ..core.unravel.across.question import Action
     from ..core.unravel.drafts import drafts
     from ..core.unravel.look import Asked
     from ..core.unravel.look import unravel as look
-    from .asking import layouts_of, moments_from_file
+    from .asking import layouts_of
     from .output import opened_sources, put_text, target_for
     from .terminal import say
 
