@@ -1,0 +1,1 @@
+"""What the program is handed on with: menu entry, manual page, packages."""
