@@ -33,6 +33,7 @@ from zesty_abacus.core.recipes.json_form import SCHEMA_PATH as RECIPE_SCHEMA_PAT
 from zesty_abacus.core.recipes.json_form import recipe_from_json
 from zesty_abacus.core.rehearse.feeds import parse_feed
 from zesty_abacus.core.rehearse.steps import rehearsal_from_json
+from zesty_abacus.core.trial.packed import Packed
 from zesty_abacus.core.trial.trial import TrialFile
 from zesty_abacus.desk.command_table import DESKS
 
@@ -106,6 +107,8 @@ def test_commands_of_the_readme_are_known():
             "report",
             "archive",
             "forward",
+            "pack",
+            "unpack",
         )
     }
     for verb in sorted(verbs):
@@ -261,7 +264,7 @@ def test_the_architecture_names_every_package():
 
 
 def test_generated_code_is_described_by_what_reads_it():
-    manifest = example_of("left_out")
+    manifest = example_of("language")
     assert msgspec.json.decode(manifest, type=Manifest).results["ok"] == "YUZU_OK"
     node = next(example for example in examples("docs/code.md") if "every_ms" in example)
     assert read_sources(node.encode(), "docs").keys() == {"Helm lever"}
@@ -278,3 +281,8 @@ def test_the_example_of_generated_python_runs(tmp_path):
 def test_ways_of_forwarding_are_all_told():
     told = page("docs/forward.md")
     assert all(f"{scheme}://" in told for scheme in ways())
+
+
+def test_the_example_of_a_packed_trial_is_one():
+    example = example_of("zesty-abacus packed trial")
+    assert msgspec.json.decode(example, type=Packed).files[0].name == "trial.json"

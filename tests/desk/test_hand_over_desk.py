@@ -7,6 +7,7 @@ import pytest
 from zesty_abacus.core.handover.long_table import long_table
 from zesty_abacus.core.handover.wide_table import wide_table
 from zesty_abacus.desk.app.library_choice import use_release
+from zesty_abacus.desk.desks.handover.desk import TRIAL
 
 
 def written(pilot, tmp_path, **choices):
@@ -249,3 +250,51 @@ def test_the_other_forms_are_offered_and_written(pilot, tmp_path, form):
     assert desk.problem.isHidden(), desk.problem.text()
     head = target.read_bytes()[:6]
     assert head.startswith({"arrow": b"ARROW1", "xlsx": b"PK", "mat": b"MATLAB", "npz": b"PK"}[form])
+
+
+def packed(pilot, tmp_path):
+    pilot.window.show_desk("Hand over")
+    pilot.window.handover.pages.show_page(TRIAL)
+    page = pilot.window.handover.trial
+    pilot.type(page.target.path, str(tmp_path / "yuzu.ztrial"), enter=True)
+    assert page.target.problem.isHidden(), page.target.problem.text()
+    return page, tmp_path / "yuzu.ztrial"
+
+
+def test_the_trial_leaves_in_one_file_and_opens_elsewhere(pilot, tmp_path):
+    frames, name = len(pilot.session.capture), pilot.session.trial.file.name
+    page, file = packed(pilot, tmp_path)
+    assert "recordings with their recipes" in page.said.text() and "working copy" in page.said.text()
+    assert "is packed: " in page.outcome.text() and "the trial in one file" in listed(pilot)
+    pilot.session.trials.open_paths([file])
+    pilot.settle()
+    assert pilot.session.trial.folder == tmp_path / "yuzu" and pilot.session.trial.file.name == name
+    assert len(pilot.session.capture) == frames
+
+
+def test_a_part_of_it_leaves_without_what_is_to_stay(pilot, tmp_path):
+    pilot.pick_kind(0x18FF0210)
+    pilot.window.show_desk("Hand over")
+    pilot.window.handover.pages.show_page(TRIAL)
+    page = pilot.window.handover.trial
+    for choice, value in ((page.span, "view"), (page.lanes, "kind"), (page.messages, "kind")):
+        choice.choose(value)
+    pilot.click(page.people)
+    assert "on the lane battery, but no waves" in page.said.text() and "does not take it back" in page.said.text()
+    _, file = packed(pilot, tmp_path)
+    assert (
+        "Left out: Lanes: 8 lanes of 9." in page.outcome.text()
+        and "Left out: The names of people" in page.outcome.text()
+    )
+    pilot.session.trials.open_paths([file])
+    pilot.settle()
+    assert {lane.name for lane in pilot.session.capture.lanes} == {"battery"}
+    assert [layout.name for layout in pilot.session.edits.layouts()] == ["Pack totals"]
+
+
+def test_a_file_that_is_no_packed_trial_is_said_in_the_foot(pilot, tmp_path):
+    (tmp_path / "broken.ztrial").write_bytes(b"PK")
+    before = pilot.session.trial.folder
+    pilot.session.trials.open_paths([tmp_path / "broken.ztrial"])
+    pilot.settle()
+    assert "no packed trial" in pilot.window.foot.told.text() and pilot.session.trial.folder == before

@@ -37,6 +37,8 @@ _COMMANDS = {
     "archive": Entry(".archive:archive", "Keep a catalogue of many recordings, decode and ask them at once."),
     "report": Entry(".report:report", "Write what a recording holds as one page, HTML or PDF."),
     "forward": Entry(".forward:forward", "Forward readings to other programs, by MQTT or HTTP."),
+    "pack": Entry(".pack:pack", "Pack a trial into one file for somebody else."),
+    "unpack": Entry(".pack:unpack", "Unpack a trial that came as one file."),
     "library": Entry(".library:library", "Make, fill, look at, check and share a library of layouts."),
     "demo": Entry(".demo:demo", "Simulate a sea trial of the tug Yuzu."),
     "window": Entry(".window:window"),

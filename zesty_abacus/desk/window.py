@@ -297,8 +297,8 @@ class Window(QMainWindow):
             self,
             "Open recordings or a trial",
             "",
-            f"Recordings and trials ({' '.join(f'*{suffix}' for suffix in lines.readable_suffixes())} trial.json);;"
-            "All files (*)",
+            f"Recordings and trials ({' '.join(f'*{suffix}' for suffix in lines.readable_suffixes())} trial.json "
+            "*.ztrial);;All files (*)",
         )
         if names:
             self.session.trials.open_paths([Path(name) for name in names])

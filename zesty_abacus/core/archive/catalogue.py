@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import tempfile
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
@@ -12,8 +11,9 @@ from ..captures.registry import REFERENCE, recognise
 from ..captures.report import CaptureReadError
 from ..captures.source import files_of_source
 from ..errors import AbacusError
-from ..files.errors import file_errors, file_errors_as
-from ..files.reading import open_file, resolved
+from ..files.errors import file_errors_as
+from ..files.hashing import sha256_of
+from ..files.reading import resolved
 from ..library.documents import Recording
 from ..progress import Progress
 from ..trial.intake import bring_in
@@ -103,7 +103,8 @@ def look_at(
     """
     progress = progress or Progress()
     try:
-        digest, size = _digest(path, progress)
+        with file_errors_as(CaptureReadError):
+            digest, size = sha256_of(path, progress.check)
     except CaptureReadError as error:
         return Looked(path, _unread(path, "", 0), str(error))
     if known(digest):
@@ -125,13 +126,3 @@ def look_at(
 def _unread(path: Path, digest: str, size: int) -> Recording:
     return Recording(id=identity_of(digest or str(path)), name=path.name, path=str(resolved(path)), size=size,
                      sha256=digest)  # fmt: skip
-
-
-def _digest(path: Path, progress: Progress) -> tuple[str, int]:
-    digest, size = hashlib.sha256(), 0
-    with file_errors_as(CaptureReadError), open_file(path) as stream, file_errors(path):
-        while piece := stream.read(_PIECE):
-            progress.check()
-            digest.update(piece)
-            size += len(piece)
-    return digest.hexdigest(), size

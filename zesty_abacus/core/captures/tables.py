@@ -165,17 +165,34 @@ def times_ns(
     if columns.decimal == ",":
         words = pc.replace_substring(words, ",", ".")
     scale = {"s": 9, "ms": 6, "µs": 3, "ns": 0}[columns.time_unit]
-    plain = pc.all(pc.match_substring_regex(words, r"^\d{1,18}(\.\d*)?$")).as_py()
-    if plain:
-        parts = pc.extract_regex(words, r"^(?P<whole>\d+)(?:\.(?P<part>\d*))?$")
-        whole = pc.cast(pc.struct_field(parts, "whole"), pa.int64()).to_numpy(zero_copy_only=False)
-        part = pc.fill_null(pc.struct_field(parts, "part"), "")
-        part = pc.utf8_slice_codeunits(pc.utf8_rpad(part, 18, "0"), 0, scale) if scale else part
-        fraction = pc.cast(part, pa.int64()).to_numpy(zero_copy_only=False) if scale else np.zeros(len(whole), np.int64)
-        if not len(whole) or int(whole.max()) < _LATEST_NS // 10**scale:
-            return whole * 10**scale + fraction, np.ones(len(whole), np.bool_)
-    values = numbers(cells, columns, line, "time", report) * 10.0**scale
-    good = np.isfinite(values) & (np.abs(values) < _LATEST_NS)
-    for row in np.flatnonzero(np.isfinite(values) & ~good):
-        report.add_problem(f"line {line + int(row)}, column time", "the time is out of range")
-    return np.where(good, values, 0).round().astype(np.int64), good
+    # a date in nanoseconds has nineteen digits
+    plain = pc.match_substring_regex(words, r"^\d{1,19}(\.\d*)?$").to_numpy(zero_copy_only=False)
+    times, good = np.zeros(len(words), np.int64), np.zeros(len(words), np.bool_)
+    times[plain], good[plain] = _exactly(words.filter(pa.array(plain)), scale)
+    # what is written in another way is read like any number; what lies too far off is told there
+    other = np.flatnonzero(~good)
+    if len(other):
+        values = _listed(words.take(pa.array(other)), line + other, report) * 10.0**scale
+        fits = np.isfinite(values) & (np.abs(values) < _LATEST_NS)
+        for row in other[np.isfinite(values) & ~fits]:
+            report.add_problem(f"line {line + int(row)}, column time", "the time is out of range")
+        times[other], good[other] = np.where(fits, values, 0).round().astype(np.int64), fits
+    return times, good
+
+
+def _exactly(words: pa.Array, scale: int) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
+    """Return digits with or without a fraction as nanoseconds, and which of them lie in range."""
+    parts = pc.extract_regex(words, r"^(?P<whole>\d+)(?:\.(?P<part>\d*))?$")
+    whole = pc.cast(pc.struct_field(parts, "whole"), pa.uint64()).to_numpy(zero_copy_only=False)
+    good = whole < np.uint64(_LATEST_NS // 10**scale)
+    fraction = np.zeros(len(whole), np.int64)
+    if scale:
+        part = pc.utf8_rpad(pc.fill_null(pc.struct_field(parts, "part"), ""), 18, "0")
+        fraction = pc.cast(pc.utf8_slice_codeunits(part, 0, scale), pa.int64()).to_numpy(zero_copy_only=False)
+    return np.where(good, whole, 0).astype(np.int64) * 10**scale + fraction, good
+
+
+def _listed(words: pa.Array, lines: NDArray[np.int64], report: ReadReport) -> NDArray[np.float64]:
+    """Return words as numbers, NaN for those that are none, which are listed with their lines."""
+    return np.array([_number(word, int(line), "time", report)
+                     for word, line in zip(words.to_pylist(), lines.tolist(), strict=True)], np.float64)  # fmt: skip

@@ -8,6 +8,7 @@ removed and the other changed is kept. Where changes are agreed first, what the 
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -228,3 +229,16 @@ def bring_together(where: str, home: Library, author: str, progress: Progress) -
         return sync(copy, home, author=author, progress=progress)
     finally:
         copy.close()
+
+
+def remember(copy: Library, home_id: str, pairs: Iterable[tuple[UUID, int, int]]) -> None:
+    """Let a copy know which of its revisions hold the same state as which ones at home.
+
+    Parameters
+    ----------
+    pairs
+        The id of a thing, its revision in the copy, and that at home.
+    """
+    memory = _Memory(copy, home_id)
+    for key, own, theirs in pairs:
+        memory.keep(key, own, theirs)

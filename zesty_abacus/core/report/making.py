@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 
 from ..captures.source import files_of_source
+from ..files.errors import FileError
+from ..files.hashing import sha256_of
 from ..frames.activity import capture_activity
 from ..frames.capture import Capture
 from ..handover.kind_words import kind_words
@@ -34,7 +35,6 @@ from .blocks import Block, Facts, Heading, Report, Sentence, Sheets, Table
 from .traces import Trace, liveliest, traces_figure
 
 _MOST_MESSAGES, _MOST_PROBLEMS, _MOST_FINDINGS, _MOST_SHEETS = 400, 100, 60, 200
-_CHUNK = 1 << 20
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -126,7 +126,7 @@ def _sources(material: Material) -> Iterator[Block]:
             what = "belongs to it" if number else outcome.report.format_name
             if outcome.needs_recipe and not number:
                 what = f"{what}, not read: no recipe says what it speaks"
-            rows.append((path.name, what, ", ".join(outcome.lanes) if not number else "", sha256_of(path)))
+            rows.append((path.name, what, ", ".join(outcome.lanes) if not number else "", _hash_of(path)))
     yield Table(("file", "form", "lanes", "SHA-256"), tuple(rows), (19, 16, 12, 53), plain=(3,))
     for outcome in material.outcomes:
         if outcome.error:
@@ -136,16 +136,12 @@ def _sources(material: Material) -> Iterator[Block]:
                            is_wrong=True)  # fmt: skip
 
 
-def sha256_of(path: Path) -> str:
-    """Return the hash of a file as hex digits; a word where it is not there any more."""
-    digest = hashlib.sha256()
+def _hash_of(path: Path) -> str:
+    """Return the hash of a file; a word where it is not there any more."""
     try:
-        with path.open("rb") as file:
-            while chunk := file.read(_CHUNK):
-                digest.update(chunk)
-    except OSError:
+        return sha256_of(path)[0]
+    except FileError:
         return "cannot be read"
-    return digest.hexdigest()
 
 
 def _lanes(meaning: Meaning, kinds: Sequence[KindExplained]) -> Iterator[Block]:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import hashlib
 from uuid import UUID, uuid5
 
 from ..captures.report import CaptureReadError
-from ..files.errors import file_errors, file_errors_as
-from ..files.reading import open_file, resolved
+from ..files.errors import file_errors_as
+from ..files.hashing import sha256_of
+from ..files.reading import resolved
 from ..frames.capture import Capture
 from ..library.documents import RecordedLane, Recording
 from ..progress import Progress
@@ -15,7 +15,6 @@ from .intake import BroughtIn, SourceOutcome
 
 _RECORDINGS = UUID("6f0f2d1c-9c57-4b0e-9d3c-5f1f5a5a7e14")
 """Namespace of identities that follow from a file's content: one file is one recording wherever it lies."""
-_PIECE = 1 << 20
 
 
 def recordings_of(made: BroughtIn, trial: str = "", progress: Progress | None = None) -> list[Recording]:
@@ -44,17 +43,12 @@ def identity_of(digest: str) -> UUID:
 
 def _recording(capture: Capture, outcome: SourceOutcome, trial: str, progress: Progress) -> Recording:
     path = resolved(outcome.path)
-    digest = hashlib.sha256()
-    size = 0
-    with file_errors_as(CaptureReadError), open_file(path) as stream, file_errors(path):
-        while piece := stream.read(_PIECE):
-            progress.check()
-            digest.update(piece)
-            size += len(piece)
+    with file_errors_as(CaptureReadError):
+        digest, size = sha256_of(path, progress.check)
     lanes = tuple(_lane(capture, name) for name in dict.fromkeys(outcome.lanes))
     return Recording(
-        id=identity_of(digest.hexdigest()), name=path.name, path=str(path), size=size,
-        sha256=digest.hexdigest(), first_ns=outcome.first_ns, last_ns=outcome.last_ns, lanes=lanes, trial=trial,
+        id=identity_of(digest), name=path.name, path=str(path), size=size,
+        sha256=digest, first_ns=outcome.first_ns, last_ns=outcome.last_ns, lanes=lanes, trial=trial,
     )  # fmt: skip
 
 

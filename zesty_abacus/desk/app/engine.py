@@ -80,6 +80,7 @@ from ...core.trial.content import lane_moves
 from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
 from ...core.trial.merging import merge_trials
 from ...core.trial.trial import Moment, Trial, TrialFile
+from ...core.trial.unpacking import is_packed, unpacked_beside
 from ...core.unravel.readings import bits_in_words
 from ...core.unravel.reckoner import ReadingCurve, reckon
 from ...demo.trial import copy_shipped_trial
@@ -171,6 +172,11 @@ def open_trial(path: Path, progress: Progress, library: str = "") -> OpenedTrial
         Used this once in the place of the trial's own, which does not answer.
     """
     return finish_opening(Trial.open(path), progress, library)
+
+
+def open_packed(path: Path, progress: Progress) -> OpenedTrial:
+    """Open a trial that came as one file: unpacked beside it, or where it was unpacked before."""
+    return finish_opening(unpacked_beside(path, progress.part(0.0, 0.5)), progress.part(0.5, 1.0))
 
 
 def open_demo(folder: Path, progress: Progress) -> OpenedTrial:
@@ -330,6 +336,7 @@ __all__ = [
     "format_table",
     "free_name",
     "from_window",
+    "is_packed",
     "know_server",
     "lane_density",
     "layout_to_begin",
@@ -342,6 +349,7 @@ __all__ = [
     "new_layout",
     "open_demo",
     "open_library",
+    "open_packed",
     "open_trial",
     "owned_bits",
     "parse_exact",

@@ -81,6 +81,9 @@ class Trials(QObject):
     def open_paths(self, paths: Sequence[Path]) -> None:
         """Open what was dropped or chosen: a trial, or recordings that join the open trial."""
         for path in paths:
+            if engine.is_packed(path):
+                self._open(f"unpacking {path.name}", lambda progress, path=path: engine.open_packed(path, progress))
+                return
             if path.is_dir() or path.name == "trial.json":
                 self.open(path)
                 return

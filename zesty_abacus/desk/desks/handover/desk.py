@@ -1,4 +1,4 @@
-"""Puts the Hand over desk together: tables, code and a report, each a page."""
+"""Puts the Hand over desk together: tables, code, a report and the trial itself, each a page."""
 
 from __future__ import annotations
 
@@ -12,8 +12,9 @@ from .code import CodePage
 from .handed import HandedOver
 from .report import ReportPage
 from .tables import TablesPage
+from .trial import TrialPage
 
-TABLES, CODE, REPORT = range(3)
+TABLES, CODE, REPORT, TRIAL = range(4)
 
 
 class HandOverDesk(QWidget):
@@ -23,7 +24,7 @@ class HandOverDesk(QWidget):
     ----------
     side
         The panel for the right side: what was handed over.
-    tables, code, report
+    tables, code, report, trial
         The pages.
     """
 
@@ -36,7 +37,9 @@ class HandOverDesk(QWidget):
         self.tables = TablesPage(session, self.side)
         self.code = CodePage(session, self.side)
         self.report = ReportPage(session, self.side)
-        self.pages = SideTabs("What leaves", {"Tables": self.tables, "Code": self.code, "Report": self.report})
+        self.trial = TrialPage(session, self.side)
+        pages = {"Tables": self.tables, "Code": self.code, "Report": self.report, "Trial": self.trial}
+        self.pages = SideTabs("What leaves", pages)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -50,6 +53,7 @@ class HandOverDesk(QWidget):
             Command("handover.tables", "Hand over a table", "", lambda: self.pages.show_page(TABLES), desk=self.name),
             Command("handover.code", "Hand over code", "", lambda: self.pages.show_page(CODE), desk=self.name),
             Command("handover.report", "Hand over a report", "", lambda: self.pages.show_page(REPORT), desk=self.name),
+            Command("handover.trial", "Pack the trial", "", lambda: self.pages.show_page(TRIAL), desk=self.name),
         ]
 
     def step_frame(self, by: int) -> bool:
