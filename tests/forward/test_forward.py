@@ -207,3 +207,24 @@ def test_a_trial_with_its_own_library(recording, web, tmp_path):
         said.setdefault(path, []).append(json.loads(body))
     assert "Helm lever.lever port" in said["/Helm%20lever"][0]
     assert any("[" in key for bodies in said.values() for one in bodies for key in one), "items of an array"
+
+
+def test_means_are_posted_on_the_clock_of_the_capture(recording, web, wanted):
+    code, _, err = forwarded(recording, f"http://127.0.0.1:{web.port}/", "--mean", "1s")
+    bodies = [json.loads(body) for _, body, _ in web.bodies]
+    ports = [values["port"] for values in wanted.values() if "port" in values]
+    assert code == 0 and 5 <= len(bodies) <= 7, err
+    assert min(ports) <= min(one["port"] for one in bodies) <= max(one["port"] for one in bodies) <= max(ports)
+    assert forwarded(recording, f"http://127.0.0.1:{web.port}/", "--mean", "1s", "--at-most", "1s")[0] == 2
+
+
+def test_only_changes_each_under_its_own_path(recording, web, wanted):
+    code, _, err = forwarded(recording, f"http://127.0.0.1:{web.port}/{{lane}}/{{field}}", "--on-change")
+    changes: list[tuple[str, dict[str, float]]] = []
+    last: dict[tuple[str, str], float] = {}
+    for (_, lane), values in wanted.items():
+        for key in [key for key in ("port", "starboard") if key in values and last.get((lane, key)) != values[key]]:
+            last[lane, key] = values[key]
+            changes.append((f"/{lane}/{key}", {key: values[key]}))
+    assert code == 0 and [(path, json.loads(body)) for path, body, _ in web.bodies] == changes, err
+    assert len(changes) < 2 * len(wanted)

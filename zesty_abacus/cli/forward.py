@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import os
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -20,11 +19,7 @@ if TYPE_CHECKING:
 
     from ..core.forward.forwarding import Forwarding
     from ..core.forward.wanted import Wanted
-    from ..core.forward.way import ForwardAddress
     from ..core.origin import Origin
-
-_PASSWORD = "ZESTY_ABACUS_PASSWORD"
-_SERVICE = "zesty-abacus"
 
 
 @click.command()
@@ -34,42 +29,51 @@ _SERVICE = "zesty-abacus"
 @click.option("--to", "to", required=True, help="mqtt://HOST:PORT/TOPIC or http://HOST:PORT/PATH, with s for TLS.")
 @click.option("--fields", default="", help="MESSAGE.FIELD=KEY,...; all, called message.field, if left out.")
 @click.option("--at-most", default="", help="A message of a lane only so often, on the capture's clock, as 1s.")
+@click.option("--mean", default="", help="The mean of so long in the place of each reading, as 1s.")
+@click.option("--on-change", is_flag=True, help="Only values that are others than the ones before.")
 @click.option("--for", "length", default="", help="Of endpoints: how long, from when it is ready, as 10s.")
 @click.option("--queue", type=click.Path(path_type=Path), help="File of readings that wait; else one of its own.")
 @recipe_option
 def forward(
-    sources: tuple[str, ...], where: str, release: str, to: str, fields: str, at_most: str, length: str,
-    queue: Path | None, recipes: tuple[Path, ...],
+    sources: tuple[str, ...], where: str, release: str, to: str, fields: str, at_most: str, mean: str,
+    on_change: bool, length: str, queue: Path | None, recipes: tuple[Path, ...],
 ) -> None:  # fmt: skip
     """Forward the good values of recordings, or of what endpoints receive, in order: a JSON object a frame.
 
-    {lane} and {message} in a topic or path are filled in. What the other side does not take is kept on disk and sent
-    again until it does, also after an end in between. A password comes from ZESTY_ABACUS_PASSWORD or the keyring.
+    {lane}, {message} and {field} in a topic or path are filled in; with {field} each value goes by itself. What the
+    other side does not take is kept on disk and sent again until it does, also after an end in between. A password
+    comes from ZESTY_ABACUS_PASSWORD or the keyring.
     """
     from ..core.durations import duration_ns
     from ..core.forward.forwarding import Forwarding
+    from ..core.forward.passwords import with_password
     from ..core.forward.sending import Sending
     from ..core.forward.spool import Spool
+    from ..core.forward.thinning import thinning_of
     from ..core.forward.wanted import Wanted
     from ..core.forward.way import ForwardAddress
     from ..core.forward.ways.registry import way_to
     from .asking import layouts_of
     from .stopping import stopped_by_signals
 
-    address, wanted = ForwardAddress.parse(to), Wanted.parse(fields)
-    thinning_ns = duration_ns(at_most) if at_most else 0
+    address, wanted = with_password(ForwardAddress.parse(to)), Wanted.parse(fields)
+    thinning = thinning_of(
+        at_most_ns=duration_ns(at_most) if at_most else 0, mean_ns=duration_ns(mean) if mean else 0,
+        on_change=on_change,
+    )  # fmt: skip
     is_live = _are_endpoints(sources)
     if length and not is_live:
         raise click.UsageError("--for is about endpoints; a recording ends by itself.")
     layouts, origin = layouts_of(where, release, ())
     assert origin is not None, "there is a library"
     wanted.check(layouts)
-    way = way_to(address, _password(address))
-    job = "" if is_live else _name_of(sources, recipes, origin, to, wanted, thinning_ns)
+    way = way_to(address)
+    how = repr((wanted, at_most, mean, on_change))
+    job = "" if is_live else _name_of(sources, recipes, origin, to, how)
     spool = Spool(queue or _spool_for(to))
     sending = Sending(spool, way, lambda sentence: say(f"zesty-abacus: {sentence}", err=True))
     try:
-        forwarding = Forwarding(spool, sending, address, wanted, thinning_ns, job)
+        forwarding = Forwarding(spool, sending, address, thinning, job)
         with stopped_by_signals() as stopped:
             if is_live:
                 _forward_live(sources, where, forwarding, wanted, stopped, duration_ns(length) if length else None)
@@ -133,32 +137,15 @@ def _forward_live(
         forwarding.wait(stopped)
 
 
-def _password(address: ForwardAddress) -> str | None:
-    """Return the password of the user that stands in the address; None without a user, or if nothing knows it."""
-    if address.user is None:
-        return None
-    if _PASSWORD in os.environ:
-        return os.environ[_PASSWORD]
-    import keyring
-    import keyring.errors
-
-    try:
-        return keyring.get_password(_SERVICE, f"{address.parts.scheme}://{address.user}@{address.host}")
-    except keyring.errors.KeyringError:
-        return None
-
-
 def _spool_for(to: str) -> Path:
     from ..desk.app.settings import spools_folder
 
     return spools_folder() / f"{_digest(to)}.sqlite"
 
 
-def _name_of(
-    sources: tuple[str, ...], recipes: tuple[Path, ...], origin: Origin, to: str, wanted: Wanted, thinning_ns: int
-) -> str:
+def _name_of(sources: tuple[str, ...], recipes: tuple[Path, ...], origin: Origin, to: str, how: str) -> str:
     """Return a name of exactly this: other recordings, layouts, fields or places are another job."""
-    said: list[object] = [to, wanted, thinning_ns, origin.library_id, origin.release or origin.revision]
+    said: list[object] = [to, how, origin.library_id, origin.release or origin.revision]
     for path in _files(sources, recipes):
         state = path.stat()
         said += [path.resolve(), state.st_size, state.st_mtime_ns]

@@ -16,7 +16,7 @@ from ..reading.meaning import Meaning
 from .readings import Reading, readings_of
 from .sending import Sending
 from .spool import Spool
-from .thinning import AtMost
+from .thinning import Thinning, thinning_of
 from .wanted import Wanted
 from .way import ForwardAddress
 
@@ -34,11 +34,10 @@ class Forwarding:
     """
 
     def __init__(
-        self, spool: Spool, sending: Sending, address: ForwardAddress, wanted: Wanted, at_most_ns: int = 0,
-        job: str = "",
-    ) -> None:  # fmt: skip
-        self._spool, self._sending, self._address, self._wanted = spool, sending, address, wanted
-        self._at_most = AtMost(at_most_ns)
+        self, spool: Spool, sending: Sending, address: ForwardAddress, thinning: Thinning | None = None, job: str = ""
+    ) -> None:
+        self._spool, self._sending, self._address = spool, sending, address
+        self._thinning = thinning or thinning_of()
         self._job = job
         self._before = spool.done(job) if job else 0
         self._done = 0
@@ -50,14 +49,19 @@ class Forwarding:
 
     def put(self, readings: Iterable[Reading]) -> None:
         """Keep readings, in order of time; they are on disk afterwards."""
+        self._put(made for reading in readings for made in self._thinning.take(reading))
+
+    def put_rest(self) -> None:
+        """Keep what thinning held back; no more readings come."""
+        self._put(self._thinning.rest())
+
+    def _put(self, readings: Iterable[Reading]) -> None:
         ready: list[tuple[str, bytes]] = []
-        for reading in readings:
-            if not self._at_most.takes(reading):
-                continue
+        for one in (part for reading in readings for part in self._address.parts_of(reading)):
             self._done += 1
             # what was put in before it was broken off is counted again, since thinning depends on it, and not sent
             if self._done > self._before:
-                ready.append((self._address.place_of(reading), reading.body()))
+                ready.append((self._address.place_of(one), one.body()))
             if len(ready) >= _AT_ONCE:
                 self._keep(ready)
                 ready = []
@@ -87,7 +91,13 @@ def forward_capture(
     forwarding: Forwarding, meaning: Meaning, wanted: Wanted, stopped: threading.Event,
     step: Callable[[float], None] = lambda _share: None,
 ) -> bool:  # fmt: skip
-    """Forward all readings of a capture; returns False if it was stopped before they were taken."""
+    """Forward all readings of a capture; returns False if it was stopped before they were taken.
+
+    Parameters
+    ----------
+    step
+        Told which share of the frames was put into the spool.
+    """
     count, seen = max(len(meaning.capture), 1), 0
     for rows in chunks_of(meaning.capture, None):
         if stopped.is_set():
@@ -95,6 +105,7 @@ def forward_capture(
         forwarding.put(readings_of(meaning, rows, wanted))
         seen += len(rows)
         step(seen / count)
+    forwarding.put_rest()
     return forwarding.wait(stopped)
 
 
@@ -113,4 +124,5 @@ class LiveReadings(FrameSink):
         self._forwarding.put(readings_of(meaning, rows, self._wanted))
 
     def close(self) -> None:
-        """Nothing is open."""
+        """Forward what thinning held back."""
+        self._forwarding.put_rest()

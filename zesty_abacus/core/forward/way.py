@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Protocol
 from urllib.parse import SplitResult, unquote, urlsplit, urlunsplit
@@ -73,15 +73,25 @@ class ForwardAddress:
         """The host."""
         return self.parts.hostname or ""
 
+    def parts_of(self, reading: Reading) -> Iterator[Reading]:
+        """Yield a reading as it is sent: whole, or a value each where the place names its field."""
+        if _FIELD not in unquote(self.parts.path):
+            yield reading
+            return
+        for key, value in reading.values.items():
+            yield Reading(reading.time_ns, reading.lane, reading.message, {key: value})
+
     def place_of(self, reading: Reading) -> str:
-        """Return the path or topic of a reading: ``{lane}`` and ``{message}`` in it are filled in."""
+        """Return the path or topic of a reading: ``{lane}``, ``{message}`` and ``{field}`` in it are filled in."""
         path = unquote(self.parts.path)
-        for word, name in (("{lane}", reading.lane), ("{message}", reading.message)):
+        field = next(iter(reading.values), "")
+        for word, name in (("{lane}", reading.lane), ("{message}", reading.message), (_FIELD, field)):
             # a slash would be a level of its own, and these signs ask for many topics
             path = path.replace(word, name.translate(_NO_LEVELS))
         return path
 
 
+_FIELD = "{field}"
 _NO_LEVELS = str.maketrans({"/": "-", "+": "-", "#": "-", "\0": "-"})
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import dataclasses
 from functools import cache
 
 from ...discover import discover
@@ -18,7 +17,7 @@ def ways() -> dict[str, Opens]:
     return {scheme: opens for opens in reversed(discover(package, "OPENS")) for scheme in opens.schemes}
 
 
-def way_to(address: ForwardAddress, password: str | None) -> Way:
+def way_to(address: ForwardAddress) -> Way:
     """Open a way; raises :class:`MisuseError` if no module speaks what the address asks for."""
     opens = ways().get(address.parts.scheme)
     if opens is None:
@@ -26,4 +25,4 @@ def way_to(address: ForwardAddress, password: str | None) -> Way:
         raise MisuseError(
             f"readings cannot be sent by {address.parts.scheme or 'this'!r}.", where=address.url, hint=hint
         )
-    return opens.open(dataclasses.replace(address, password=password))
+    return opens.open(address)
