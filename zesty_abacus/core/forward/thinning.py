@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -67,12 +68,11 @@ class OnChange:
 
 @dataclass(slots=True)
 class _Stretch:
-    """What came since a time: sums and counts of numbers, the last of texts."""
+    """What came since a time: its numbers, and the last of its texts."""
 
     begin_ns: int
     last_ns: int
-    sums: dict[str, float] = field(default_factory=dict)
-    counts: dict[str, int] = field(default_factory=dict)
+    numbers: dict[str, list[float]] = field(default_factory=dict)
     texts: dict[str, str] = field(default_factory=dict)
 
     def add(self, reading: Reading) -> None:
@@ -80,12 +80,12 @@ class _Stretch:
         for key, value in reading.values.items():
             if isinstance(value, str):
                 self.texts[key] = value
-                continue
-            self.sums[key] = self.sums.get(key, 0.0) + value
-            self.counts[key] = self.counts.get(key, 0) + 1
+            else:
+                self.numbers.setdefault(key, []).append(value)
 
     def reading(self, key: _Key) -> Reading:
-        means: dict[str, Value] = {name: total / self.counts[name] for name, total in self.sums.items()}
+        # summed exactly, so that the mean of a value that stays is that value
+        means: dict[str, Value] = {name: math.fsum(some) / len(some) for name, some in self.numbers.items()}
         return Reading(self.last_ns, *key, {**means, **self.texts})
 
 

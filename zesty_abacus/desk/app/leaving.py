@@ -2,6 +2,15 @@
 
 from __future__ import annotations
 
+from ...core.forward.forwarding import Forwarding, LiveReadings, forward_capture
+from ...core.forward.passwords import with_password
+from ...core.forward.readings import readings_of
+from ...core.forward.sending import Sending
+from ...core.forward.spool import Spool
+from ...core.forward.thinning import thinning_of
+from ...core.forward.wanted import Wanted
+from ...core.forward.way import ForwardAddress
+from ...core.forward.ways.registry import check_scheme, way_to
 from ...core.generate.errors import GenerateError
 from ...core.generate.folder import sources_in, write_folder
 from ...core.generate.language import Language, Made
@@ -19,7 +28,9 @@ from ...core.report.writing import check_ending, write_report
 from ...core.trial.packing import Packing, pack
 
 __all__ = [
-    "Along", "GenerateError", "Language", "Link", "Made", "Manifest", "Material", "Packing", "Project",
-    "Report", "Tried", "check_ending", "identifier", "language_named", "languages", "make_report", "pack",
-    "report_pages", "sources_in", "try_code", "write_folder", "write_report",
+    "Along", "ForwardAddress", "Forwarding", "GenerateError", "Language", "Link", "LiveReadings", "Made",
+    "Manifest", "Material", "Packing", "Project", "Report", "Sending", "Spool", "Tried", "Wanted",
+    "check_ending", "check_scheme", "forward_capture", "identifier", "language_named", "languages",
+    "make_report", "pack", "readings_of", "report_pages", "sources_in", "thinning_of", "try_code", "way_to",
+    "with_password", "write_folder", "write_report",
 ]  # fmt: skip

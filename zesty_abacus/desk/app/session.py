@@ -17,6 +17,7 @@ from .doors import engine
 from .exchanges import ExchangesHere
 from .figures import Figures
 from .findings import Findings
+from .forwarding import ForwardHere
 from .jobs import Jobs
 from .keeping import Keeping
 from .kind_store import KindStore
@@ -139,6 +140,7 @@ class Session(QObject):
         self.live = LiveHere(self.jobs, self.edits.layouts, lambda: self.trial)
         self.live.told.connect(self.told)
         self.rehearsing = Rehearsing(self.live)
+        self.forwarding = ForwardHere(self.live)
         self.registers = RegistersHere(self.live, self.jobs)
         self.replaying = Replaying(self.live)
         self.capture: Any = None
@@ -318,6 +320,7 @@ class Session(QObject):
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
         self.registers.close()
+        self.forwarding.stop()
         self.live.let_go()
         self.problems.stop()
         self.figures.stop()

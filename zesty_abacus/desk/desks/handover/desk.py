@@ -1,4 +1,4 @@
-"""Puts the Hand over desk together: tables, code, a report and the trial itself, each a page."""
+"""Puts the Hand over desk together: tables, code, a report, the trial itself and readings forwarded, each a page."""
 
 from __future__ import annotations
 
@@ -9,12 +9,13 @@ from ...app.session import Session
 from ...widgets.parts import DeskHead, hairline
 from ...widgets.side_tabs import SideTabs
 from .code import CodePage
+from .forward import ForwardPage
 from .handed import HandedOver
 from .report import ReportPage
 from .tables import TablesPage
 from .trial import TrialPage
 
-TABLES, CODE, REPORT, TRIAL = range(4)
+TABLES, CODE, REPORT, TRIAL, FORWARD = range(5)
 
 
 class HandOverDesk(QWidget):
@@ -24,7 +25,7 @@ class HandOverDesk(QWidget):
     ----------
     side
         The panel for the right side: what was handed over.
-    tables, code, report, trial
+    tables, code, report, trial, forward
         The pages.
     """
 
@@ -38,7 +39,9 @@ class HandOverDesk(QWidget):
         self.code = CodePage(session, self.side)
         self.report = ReportPage(session, self.side)
         self.trial = TrialPage(session, self.side)
-        pages = {"Tables": self.tables, "Code": self.code, "Report": self.report, "Trial": self.trial}
+        self.forward = ForwardPage(session)
+        pages = {"Tables": self.tables, "Code": self.code, "Report": self.report, "Trial": self.trial,
+                 "Forward": self.forward}  # fmt: skip
         self.pages = SideTabs("What leaves", pages)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -53,6 +56,7 @@ class HandOverDesk(QWidget):
             Command("handover.tables", "Hand over a table", "", lambda: self.pages.show_page(TABLES), desk=self.name),
             Command("handover.code", "Hand over code", "", lambda: self.pages.show_page(CODE), desk=self.name),
             Command("handover.report", "Hand over a report", "", lambda: self.pages.show_page(REPORT), desk=self.name),
+            Command("handover.forward", "Forward readings", "", lambda: self.pages.show_page(FORWARD), desk=self.name),
             Command("handover.trial", "Pack the trial", "", lambda: self.pages.show_page(TRIAL), desk=self.name),
         ]
 

@@ -1,0 +1,204 @@
+"""Readings forwarded from the window: what is open, or what comes in live, until they are taken or it is stopped."""
+
+from __future__ import annotations
+
+import hashlib
+import threading
+from collections.abc import Callable
+from contextlib import suppress
+from dataclasses import dataclass
+from typing import Any
+
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+
+from ...core.errors import AbacusError
+from .doors import leaving
+from .live import LiveHere
+from .settings import spools_folder
+
+_LOOK_MS = 200
+_AT_FIRST = 2_000
+_SHOWN = 12
+
+
+@dataclass(frozen=True, slots=True)
+class ForwardAsked:
+    """What is forwarded, and where to.
+
+    Attributes
+    ----------
+    to
+        An address, as it is typed.
+    fields
+        Which fields under which keys; empty for all.
+    how
+        ``every``, ``at-most``, ``on-change`` or ``mean``.
+    period_ns
+        Of ``at-most`` and ``mean``.
+    """
+
+    to: str
+    fields: str
+    how: str
+    period_ns: int
+
+    def address(self) -> Any:
+        """Return the address; raises :class:`MisuseError` if it is none, or no way leads there."""
+        made = leaving.ForwardAddress.parse(self.to)
+        leaving.check_scheme(made)
+        return made
+
+    def thinning(self) -> Any:
+        """Return what thins the readings."""
+        return leaving.thinning_of(
+            at_most_ns=self.period_ns if self.how == "at-most" else 0,
+            mean_ns=self.period_ns if self.how == "mean" else 0, on_change=self.how == "on-change",
+        )  # fmt: skip
+
+
+class ForwardHere(QObject):
+    """Forwards on a thread of its own.
+
+    Attributes
+    ----------
+    is_running
+    sent, waiting
+        Readings that were taken, and that wait on disk.
+    share
+        How much of what is open was looked at, 0 to 1.
+    said
+        What there is to say: that the other side is away, or how it ended.
+
+    Events
+    ------
+    changed
+        One of these is another one.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, live: LiveHere) -> None:
+        super().__init__()
+        self._live = live
+        self._thread: threading.Thread | None = None
+        self._stopped = threading.Event()
+        self._sending: Any = None
+        self._spool: Any = None
+        self.is_running = False
+        self.sent, self.waiting, self.share, self.said = 0, 0, 0.0, ""
+        self._timer = QTimer(self)
+        self._timer.setInterval(_LOOK_MS)
+        self._timer.timeout.connect(self.look)
+
+    def start(self, asked: ForwardAsked, meaning: Any, layouts: list[Any]) -> None:
+        """Begin.
+
+        Parameters
+        ----------
+        meaning
+            Of the capture whose readings go; None for what comes in live.
+
+        Raises
+        ------
+        MisuseError
+            If the address or the fields make no sense.
+        """
+        if self.is_running:
+            return
+        address, wanted = asked.address(), leaving.Wanted.parse(asked.fields)
+        wanted.check(layouts)
+        thinning = asked.thinning()
+        self._stopped = threading.Event()
+        self.is_running, self.sent, self.waiting, self.share, self.said = True, 0, 0, 0.0, ""
+        work = _over_capture(meaning, wanted, self) if meaning is not None else _over_live(self._live, layouts, wanted)
+        # the other side may be away for hours, so that no thread of the jobs is held by it
+        self._thread = threading.Thread(target=self._run, args=(address, thinning, work), daemon=True)
+        self._thread.start()
+        self._timer.start()
+        self.changed.emit()
+
+    def stop(self) -> None:
+        """End; what waits stays on disk, and goes first the next time."""
+        self._stopped.set()
+        if self._thread is not None:
+            self._thread.join()
+        self.look()
+
+    def look(self) -> None:
+        """Look how far it is."""
+        sending, spool = self._sending, self._spool
+        if sending is not None:
+            self.sent = sending.sent
+        if spool is not None:
+            # it is let go as soon as the thread ends
+            with suppress(AbacusError):
+                self.waiting = spool.count()
+        if self._thread is not None and not self._thread.is_alive():
+            self._thread = None
+            self.is_running = False
+            self._timer.stop()
+        self.changed.emit()
+
+    def _run(self, address: Any, thinning: Any, work: Callable[[Any, threading.Event], object]) -> None:
+        try:
+            spool = leaving.Spool(spools_folder() / f"{hashlib.sha256(address.url.encode()).hexdigest()[:24]}.sqlite")
+        except AbacusError as error:
+            self.said = str(error)
+            return
+        self._spool = spool
+        try:
+            sending = self._sending = leaving.Sending(spool, leaving.way_to(leaving.with_password(address)), self._tell)
+            try:
+                work(leaving.Forwarding(spool, sending, address, thinning), self._stopped)
+            finally:
+                sending.stop()
+            self.said = "" if not spool.count() else "Stopped; what waits goes first the next time."
+        except AbacusError as error:
+            self.said = str(error)
+        finally:
+            self._spool = None
+            self.waiting = spool.count()
+            spool.close()
+
+    def _tell(self, sentence: str) -> None:
+        self.said = sentence
+
+
+def _over_capture(meaning: Any, wanted: Any, here: ForwardHere) -> Callable[[Any, threading.Event], object]:
+    def step(share: float) -> None:
+        here.share = share
+
+    return lambda forwarding, stopped: leaving.forward_capture(forwarding, meaning, wanted, stopped, step)
+
+
+def _over_live(live: LiveHere, layouts: list[Any], wanted: Any) -> Callable[[Any, threading.Event], object]:
+    def work(forwarding: Any, stopped: threading.Event) -> None:
+        readings = leaving.LiveReadings(forwarding, layouts, wanted)
+        live.seers.append(readings.append)
+        try:
+            stopped.wait()
+        finally:
+            live.seers.remove(readings.append)
+            readings.close()
+
+    return work
+
+
+def first_readings(asked: ForwardAsked, meaning: Any) -> list[tuple[str, str]]:
+    """Return where the first readings of a capture go, and what is sent.
+
+    Raises
+    ------
+    MisuseError
+        If the address or the fields make no sense.
+    """
+    address, wanted, thinning = asked.address(), leaving.Wanted.parse(asked.fields), asked.thinning()
+    wanted.check(meaning.layouts.values())
+    rows = next(iter(meaning.capture.order.chunks(0, min(_AT_FIRST, len(meaning.capture)), _AT_FIRST)), None)
+    found: list[tuple[str, str]] = []
+    for reading in leaving.readings_of(meaning, rows, wanted) if rows is not None else ():
+        for made in thinning.take(reading):
+            found += [(address.place_of(one), one.body().decode()) for one in address.parts_of(made)]
+        if len(found) >= _SHOWN:
+            break
+    return found[:_SHOWN]
