@@ -260,14 +260,13 @@ def _catalogue(where: str, release: str) -> tuple[list[Recording], list[Layout],
     ArchiveError
         If the catalogue is empty.
     """
+    from ..core.archive.runs import newest_recordings
     from .asking import layouts_of
     from .libraries import open_library
 
     library = open_library(where)
-    # of a file that was changed and added again, the newest state is meant
-    newest = {head.state.path: head.state for head in sorted(library.recordings.heads(), key=lambda it: it.revision.id)}
+    recordings = newest_recordings(library)
     library.close()
-    recordings = sorted(newest.values(), key=lambda one: (one.first_ns, one.path))
     if not recordings:
         raise ArchiveError("its catalogue is empty.", where=where, hint="Fill it with zesty-abacus archive add.")
     layouts, origin = layouts_of(where, release, ())
@@ -276,23 +275,11 @@ def _catalogue(where: str, release: str) -> tuple[list[Recording], list[Layout],
 
 
 def _tasks(recordings: list[Recording], where: str, layouts: Path) -> tuple[list[Task], list[Failed]]:
-    """Return what is to be worked on, and what cannot be: gone, or read by no recipe alone."""
-    from ..core.archive.task import Failed, Task
-    from ..core.errors import AbacusError
-    from ..core.recipes.json_form import recipe_to_json
+    """Return what is to be worked on, and what cannot be."""
+    from ..core.archive.runs import tasks_for
     from .recipe_choice import recipe_choice
 
-    choice = recipe_choice([], where)
-    tasks, failed = [], []
-    for one in recordings:
-        try:
-            requests = choice.requests(Path(one.path))
-        except AbacusError as error:
-            failed.append(Failed(one.path, str(error)))
-            continue
-        recipes = tuple(recipe_to_json(request.recipe) for request in requests if request.recipe is not None)
-        tasks.append(Task(one.path, one.sha256, one.size, recipes, str(layouts.absolute())))
-    return tasks, failed
+    return tasks_for(recordings, recipe_choice([], where).requests, layouts)
 
 
 def _state(origin: Origin, layouts: str) -> str:

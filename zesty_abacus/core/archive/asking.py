@@ -95,11 +95,11 @@ def _summary(meaning: Meaning, question: Question) -> pa.Table:
             "frames": capture.kinds.count(kind), "moving": bits.moving, "claimed": bits.claimed, "proved": bits.proved,
         }  # fmt: skip
         rows.append(row)
-        rows += [{**row, **told} for told in _distributions(meaning, kind)]
+        rows += [{**row, **told} for told in distributions(meaning, kind)]
     return pa.Table.from_pylist(rows, SUMMARY_SCHEMA)
 
 
-def _distributions(meaning: Meaning, kind: int) -> list[dict[str, object]]:
+def distributions(meaning: Meaning, kind: int) -> list[dict[str, object]]:
     """Return what good values of each field are like."""
     capture = meaning.capture
     if not meaning.kinds[kind].readers:

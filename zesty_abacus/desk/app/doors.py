@@ -24,7 +24,7 @@ class Door(ModuleType):
 
 
 if TYPE_CHECKING:
-    from . import asked, engine, found, going, laid, leaving, lines, seen, wrong
+    from . import asked, engine, found, going, laid, leaving, lines, runs, seen, wrong
 else:
     asked = Door(f"{__package__}.asked")
     engine = Door(f"{__package__}.engine")
@@ -33,7 +33,8 @@ else:
     laid = Door(f"{__package__}.laid")
     leaving = Door(f"{__package__}.leaving")
     lines = Door(f"{__package__}.lines")
+    runs = Door(f"{__package__}.runs")
     seen = Door(f"{__package__}.seen")
     wrong = Door(f"{__package__}.wrong")
 
-__all__ = ["asked", "engine", "found", "going", "laid", "leaving", "lines", "seen", "wrong"]
+__all__ = ["asked", "engine", "found", "going", "laid", "leaving", "lines", "runs", "seen", "wrong"]

@@ -92,6 +92,10 @@ class Trials(QObject):
         else:
             self.add_sources(paths)
 
+    def open_alone(self, path: Path, then: Callable[[], None] = lambda: None) -> None:
+        """Open a recording in a trial of its own, whatever is open; ``then`` is called once it is."""
+        self._open(f"opening {path.name}", lambda progress: _trial_around([path], progress), then=then)
+
     def begin(self, folder: Path) -> None:
         """Begin an empty trial in a folder, with a library of its own, and open it."""
         self._open("beginning a trial", lambda progress: engine.begin_trial(folder, progress))
@@ -102,7 +106,7 @@ class Trials(QObject):
         self._open("saving the trial", lambda progress: engine.open_trial(
             trial.saved_as(folder).folder, progress))  # fmt: skip
 
-    def _open(self, title: str, work: Any, away: Again | None = None) -> None:
+    def _open(self, title: str, work: Any, away: Again | None = None, then: Callable[[], None] = lambda: None) -> None:
         """Open something; ``away`` opens it again with another library when its own does not answer."""
 
         def whole(progress: Any) -> Any:
@@ -128,6 +132,7 @@ class Trials(QObject):
                 self.trial, self._brought = found.trial, found.brought
                 self._undo.clear()
                 self.opened.emit(found)
+                then()
 
         self._jobs.start("open", title, whole, answered, lambda text: self.told.emit("wrong", text))
 
