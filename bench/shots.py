@@ -20,6 +20,7 @@ import msgspec  # noqa: E402 - the folders come first
 from PyQt6.QtGui import QImage  # noqa: E402
 from PyQt6.QtWidgets import QScrollArea  # noqa: E402
 
+from zesty_abacus.demo.trial import write_trial  # noqa: E402
 from zesty_abacus.desk.app import engine, laid  # noqa: E402
 from zesty_abacus.desk.app.overlays import OverReference  # noqa: E402
 from zesty_abacus.desk.launch import make_application, make_window  # noqa: E402
@@ -195,14 +196,6 @@ def intake(window: Window) -> None:
     bench.frames.show_frame(bench.frames.current())
 
 
-def intake_spi(window: Window) -> None:
-    """Intake: four logic lines read as SPI."""
-    source(window, "winch")
-    bench = window.intake.bench
-    bench.frames.go(600)
-    bench.frames.show_frame(600)
-
-
 def intake_radio(window: Window) -> None:
     """Intake: the pendant's envelope, its following threshold, and how its repeats voted."""
     source(window, "pendant")
@@ -210,6 +203,30 @@ def intake_radio(window: Window) -> None:
     settle(window)
     area = window.intake.recipe.area
     area.ensureWidgetVisible(window.intake.recipe.outcome.votes_view)
+
+
+def archive(window: Window) -> None:
+    """The library's recordings: three runs of the tug looked through, and one question to all of them."""
+    folder = Path(_home.name) / "runs"
+    for seed in (1, 2, 3):
+        made = folder / f"run {seed}"
+        write_trial(made, 8.0, seed)
+        for path in made.iterdir():
+            if path.is_file() and not path.name.startswith(("thruster", "battery")):
+                path.unlink()
+        for path in sorted(made.glob("*.*")):
+            path.rename(made / f"run {seed} {path.name}")
+    window.show_library("Recordings")
+    view = window.library.recordings
+    view.list_folder(folder)
+    settle(window)
+    view.look_through()
+    settle(window)
+    view.field.setCurrentText("Helm lever.lever port")
+    view.condition.setText("`Helm lever`.`lever port` > 15")
+    view.find_in_all()
+    settle(window)
+    window.session.told.emit("", "")
 
 
 def library(window: Window) -> None:
@@ -367,9 +384,9 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "comparison": comparison,
     "table": table,
     "intake": intake,
-    "intake-spi": intake_spi,
     "intake-radio": intake_radio,
     "library": library,
+    "archive": archive,
     "proposals": proposals,
     "rehearse": rehearse,
     "hand-over": hand_over,

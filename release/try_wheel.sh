@@ -19,5 +19,6 @@ venv/bin/zesty-abacus decode yuzu --library yuzu -o values.parquet
 venv/bin/zesty-abacus handover c --library yuzu -o code 2>/dev/null
 venv/bin/python -c 'import zesty_abacus as za; print(len(za.open_capture("yuzu")), "frames")'
 timeout 25 venv/bin/zesty-abacus --demo || [ $? = 124 ]
+test -f venv/lib/python3*/site-packages/zesty_abacus/desk/pages/guide.md
 test -f venv/share/applications/zesty-abacus.desktop -a -f venv/share/man/man1/zesty-abacus.1
 echo "a wheel of $size bytes works without the tree"

@@ -46,6 +46,8 @@ class Hands(Protocol):
 
     def show_wave(self) -> None: ...
 
+    def read_guide(self) -> None: ...
+
 
 def window_commands(window: Hands) -> list[Command]:
     """Return the commands that no desk brings."""
@@ -110,6 +112,7 @@ def _shown_commands(window: Hands) -> list[Command]:
         Command("filter", "Filter the roster", "Ctrl+F", lambda: window.roster.filter.setFocus()),
         Command("theme", "Change between Peel and Night peel", "Ctrl+T", window.toggle_theme),
         Command("keys", "Keys of this desk", "F1", lambda: window.help.begin()),
+        Command("guide", "Read the guide", "", lambda: window.read_guide()),
     ]
 
 

@@ -29,6 +29,7 @@ from .around.beginning import Beginning
 from .around.find_box import FindBox
 from .around.focus_rule import FocusRule
 from .around.foot import Foot
+from .around.guide import GuideView
 from .around.key_help import KeyHelp
 from .around.library_menu import LibraryButton
 from .around.roster import Roster
@@ -144,7 +145,8 @@ class Window(QMainWindow):
         self.setCentralWidget(body)
         self.ring = FocusRing(self)
         self.focus_rule = FocusRule(self, self._home)
-        self.help = KeyHelp(self, lambda: (self.desk_name, self.commands))
+        self.guide = GuideView(self)
+        self.help = KeyHelp(self, lambda: (self.desk_name, self.commands), self.read_guide)
 
     def _header(self) -> QWidget:
         header = QWidget()
@@ -283,6 +285,10 @@ class Window(QMainWindow):
         self.show_desk(self.intake.name)
         self.intake.show_source(number)
         self.intake.waves.setFocus()
+
+    def read_guide(self) -> None:
+        """Show the guide where it is about the desk that is shown."""
+        self.guide.begin(self.desk_name)
 
     def show_library(self, page: str = "Layouts") -> None:
         """Show a page of the library in the place of a desk."""

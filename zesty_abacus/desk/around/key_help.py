@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
 from ..app.commands import Command
@@ -13,7 +13,7 @@ from ..widgets.paint import draw_text
 from ..widgets.theme import faded, figure_font, look, text_font
 
 _ROW = 24
-_WIDTH = 780
+_WIDEST = 960
 
 
 class KeyHelp(QWidget):
@@ -25,10 +25,15 @@ class KeyHelp(QWidget):
         What it lies over.
     keys
         Gives the name of the desk that is shown, and the commands that are known there.
+    more
+        Called where F1 is pressed again.
     """
 
-    def __init__(self, window: QWidget, keys: Callable[[], tuple[str, list[Command]]]) -> None:
+    def __init__(
+        self, window: QWidget, keys: Callable[[], tuple[str, list[Command]]], more: Callable[[], None]
+    ) -> None:
         super().__init__(window)
+        self._more = more
         self._window = window
         self._keys = keys
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -36,7 +41,12 @@ class KeyHelp(QWidget):
         self.hide()
 
     def begin(self) -> None:
-        """Show the sheet."""
+        """Show the sheet; where it is shown already, what is more."""
+        if self.isVisible():
+            # the window takes the key before the sheet does
+            self.hide()
+            self._more()
+            return
         self.setGeometry(self._window.rect())
         self.show()
         self.raise_()
@@ -51,20 +61,24 @@ class KeyHelp(QWidget):
         keys = [command for command in commands if command.shortcut and command.desk in ("", desk)]
         rows = (len(keys) + 1) // 2
         height = rows * _ROW + 74
-        sheet = QRectF((self.width() - _WIDTH) / 2, max((self.height() - height) / 2, 10), _WIDTH, height)
+        width = min(_WIDEST, self.width() - 20)
+        sheet = QRectF((self.width() - width) / 2, max((self.height() - height) / 2, 10), width, height)
         painter.setPen(QColor(theme.line))
         painter.setBrush(QColor(theme.panel))
         painter.drawRoundedRect(sheet, 10, 10)
-        head = QRectF(sheet.left() + 24, sheet.top() + 14, _WIDTH - 48, 24)
+        head = QRectF(sheet.left() + 24, sheet.top() + 14, width - 48, 24)
         draw_text(painter, head, f"Keys on {desk}", text_font(16, bold=True), theme.ink)
-        for number, command in enumerate(keys):
+        draw_text(painter, head, "F1 again: the guide", text_font(), theme.quiet, Qt.AlignmentFlag.AlignRight)
+        font = figure_font(12)
+        names = [command.shortcut.replace("+", " ") for command in keys]
+        room = max((QFontMetricsF(font).horizontalAdvance(name) for name in names), default=0.0) + 4
+        half = (width - 48) / 2
+        for number, (command, name) in enumerate(zip(keys, names, strict=True)):
             column, row = divmod(number, rows)
-            x = sheet.left() + 24 + column * (_WIDTH - 48) / 2
+            x = sheet.left() + 24 + column * half
             y = sheet.top() + 48 + row * _ROW
-            draw_text(
-                painter, QRectF(x, y, 92, _ROW), command.shortcut.replace("+", " "), figure_font(12), theme.zest_text
-            )
-            draw_text(painter, QRectF(x + 96, y, _WIDTH / 2 - 130, _ROW), command.title, text_font(), theme.ink)
+            draw_text(painter, QRectF(x, y, room, _ROW), name, font, theme.zest_text)
+            draw_text(painter, QRectF(x + room + 10, y, half - room - 24, _ROW), command.title, text_font(), theme.ink)
         painter.end()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
