@@ -111,7 +111,7 @@ def measure(folder: Path) -> list[Line]:
         ("long JSON lines", 0, ["decode", log, "--library", library, "--to", "jsonl"]),
     ):
         lines += _beside_c(folder, what, number, log, arguments)
-    return [*lines, *_many(folder)]
+    return [*lines, *_many(folder), *_forms(folder)]
 
 
 def _beside_c(folder: Path, what: str, number: int, log: Path, arguments: list) -> list[Line]:
@@ -154,6 +154,35 @@ def _many(folder: Path) -> list[Line]:
     lines.append(Line("long Parquet of 2 000 kinds against one kind", f"{ratio:.1f} x", "3 x", ratio < 3))
     lines.append(Line("  memory", f"{long[_MANY][1] / 1e6:.0f} MB", "400 MB", long[_MANY][1] < 400e6))
     return lines
+
+
+def _forms(folder: Path) -> list[Line]:
+    """Return what the other forms, and rows on one clock, take beside a wide Parquet of the same frames."""
+    log = folder / "forms.log"
+    write_log(log, _FRAMES, 1)
+    library = _library(folder / "forms", _layouts(1))
+    words = ["decode", log, "--library", library, "--shape"]
+    wide, _ = _seconds(folder, [*words, "wide", "--to", "parquet", "-o", folder / "f.parquet"], 1)
+    lines = []
+    for form in ("arrow", "npz", "mat"):
+        path = folder / f"f.{form}"
+        seconds, peak = _seconds(folder, [*words, "wide", "--to", form, "-o", path], 1)
+        lines += [
+            Line(f"wide {form} of {_FRAMES // 1000} 000 rows against Parquet", f"{seconds / wide:.1f} x"),
+            Line("  memory", f"{peak / 1e6:.0f} MB", "500 MB", peak < 500e6),
+        ]
+    for between in ("hold", "linear"):
+        clock = [*words, "clock", "--every", "1ms", "--between", between, "--to", "parquet"]
+        seconds, peak = _seconds(folder, [*clock, "-o", folder / "f.parquet"], 1)
+        lines += [
+            Line(f"{_FRAMES // 1000} 000 rows on one clock, {between}, against wide", f"{seconds / wide:.1f} x"),
+            Line("  memory", f"{peak / 1e6:.0f} MB", "400 MB", peak < 400e6),
+        ]
+    book = [*words, "clock", "--every", "20ms", "--to", "xlsx", "-o", folder / "f.xlsx"]
+    seconds, peak = _seconds(folder, book, 1)
+    rows = _FRAMES // 20
+    return [*lines, Line(f"a workbook of {rows // 1000} 000 rows", f"{rows / seconds / 1e3:.1f} k rows/s"),
+            Line("  memory", f"{peak / 1e6:.0f} MB", "400 MB", peak < 400e6)]  # fmt: skip
 
 
 def write_log(path: Path, frames: int, kinds: int) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
 import tempfile
 import time
@@ -211,6 +212,7 @@ def archive(window: Window) -> None:
     for seed in (1, 2, 3):
         made = folder / f"run {seed}"
         write_trial(made, 8.0, seed)
+        shutil.rmtree(made / "truth")
         for path in made.iterdir():
             if path.is_file() and not path.name.startswith(("thruster", "battery")):
                 path.unlink()

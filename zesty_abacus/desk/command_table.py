@@ -48,6 +48,8 @@ class Hands(Protocol):
 
     def read_guide(self) -> None: ...
 
+    def change_text_size(self, by: int) -> None: ...
+
 
 def window_commands(window: Hands) -> list[Command]:
     """Return the commands that no desk brings."""
@@ -111,6 +113,9 @@ def _shown_commands(window: Hands) -> list[Command]:
         Command("find", "Find or do", "Ctrl+K", lambda: window.find_box.begin()),
         Command("filter", "Filter the roster", "Ctrl+F", lambda: window.roster.filter.setFocus()),
         Command("theme", "Change between Peel and Night peel", "Ctrl+T", window.toggle_theme),
+        Command("larger", "Larger text", "Ctrl++", lambda: window.change_text_size(1)),
+        Command("smaller", "Smaller text", "Ctrl+-", lambda: window.change_text_size(-1)),
+        Command("plain size", "Text as large as at first", "Ctrl+0", lambda: window.change_text_size(0)),
         Command("keys", "Keys of this desk", "F1", lambda: window.help.begin()),
         Command("guide", "Read the guide", "", lambda: window.read_guide()),
     ]

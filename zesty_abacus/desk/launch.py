@@ -5,17 +5,19 @@ from __future__ import annotations
 import os
 import signal
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import cache
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QProcess, QTimer
 from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
 from .app.faults import told_fault
 from .app.session import Session
+from .app.settings import load_settings
+from .app.text_size import put_on
 from .collecting import Collecting, look_at_all_again
 from .widgets.theme import NIGHT, PEEL, look
 from .window import Window
@@ -26,6 +28,7 @@ ICON = Path(__file__).parent / "icons" / "zesty-abacus.svg"
 @cache
 def make_application() -> QApplication:
     """Return the one application object, kept as long as the process lives."""
+    put_on(load_settings().text_percent)
     QApplication.setApplicationName("Zesty Abacus")
     QApplication.setDesktopFileName("zesty-abacus")
     application = QApplication(sys.argv[:1])
@@ -65,15 +68,27 @@ class WindowHolder:
     Attributes
     ----------
     window
+    start_program
+        Starts a program that goes on without this one.
     """
 
     def __init__(self, window: Window) -> None:
+        self.start_program: Callable[[list[str]], object] = lambda words: QProcess.startDetached(words[0], words[1:])
         self._take(window)
 
     def _take(self, window: Window) -> None:
         self.window = window
         window.trial_closed.connect(self._begin_anew)
+        window.size_changed.connect(self._start_again)
         tell_faults(window.session)
+
+    def _start_again(self) -> None:
+        """Start the program anew, in another size, with what is open."""
+        session = self.window.session
+        put_on(session.settings.text_percent)
+        trial = [str(session.trial.folder)] if session.trial is not None else []
+        self.start_program([sys.executable, "-m", "zesty_abacus", *trial])
+        self.window.close()
 
     def _begin_anew(self) -> None:
         before = self.window

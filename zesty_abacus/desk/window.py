@@ -25,6 +25,7 @@ from .app.commands import Command
 from .app.doors import lines
 from .app.session import Session
 from .app.settings import save_settings, trials_folder
+from .app.text_size import next_size
 from .around.beginning import Beginning
 from .around.find_box import FindBox
 from .around.focus_rule import FocusRule
@@ -70,9 +71,12 @@ class Window(QMainWindow):
     ------
     trial_closed
         The trial is to be closed, and a fresh window to take this one's place.
+    size_changed
+        Text is to have another size, which takes a fresh start of the program.
     """
 
     trial_closed = pyqtSignal()
+    size_changed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -342,6 +346,20 @@ class Window(QMainWindow):
         for path in recent:
             menu.addAction(str(path), lambda path=path: self.session.trials.open(path))
         menu.exec(self.trial_button.mapToGlobal(self.trial_button.rect().bottomLeft()))
+
+    def change_text_size(self, by: int) -> None:
+        """Make everything larger or smaller by a step, or with 0 as large as at first; the program starts anew."""
+        settings, session = self.session.settings, self.session
+        percent = next_size(settings.text_percent, by)
+        if percent == settings.text_percent:
+            session.told.emit("", f"Text is at {percent} % already.")
+            return
+        settings.text_percent = percent
+        save_settings(settings)
+        if session.live.is_live or session.forwarding.is_running or not session.jobs.is_idle():
+            session.told.emit("", f"Text is at {percent} % from the next start on; something is running now.")
+            return
+        self.size_changed.emit()
 
     def toggle_theme(self) -> None:
         """Change between Peel and Night peel."""

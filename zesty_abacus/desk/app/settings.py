@@ -21,6 +21,7 @@ class Settings(msgspec.Struct, kw_only=True):
 
     theme: str = "Peel"
     author: str = ""
+    text_percent: int = 100
     recent: list[str] = []
 
 

@@ -13,13 +13,22 @@ from .scale import NAMES_WIDTH, TOP
 
 _LOW_LANE, _TALL_LANE = 13, 17
 _SHARE_ROOM = 110
+MOST_SHOWN = 12
+"""Lanes at a time: more of them would take the desks their room."""
 
 
 class StripLanes:
-    """Paints a row a lane; the picture of their frames is made once for a width."""
+    """Paints a row a lane; the picture of their frames is made once for a width.
+
+    Attributes
+    ----------
+    first
+        The lane that is on top: of many lanes some are shown at a time.
+    """
 
     def __init__(self, session: Session) -> None:
         self._session = session
+        self.first = 0
         self._picture: QImage | None = None
 
     def forget(self) -> None:
@@ -30,9 +39,24 @@ class StripLanes:
         """Return the height of a lane; few lanes are taller."""
         return _TALL_LANE if self._count() <= 4 else _LOW_LANE
 
+    @property
+    def shown(self) -> int:
+        """How many lanes are shown at a time."""
+        return min(self._count(), MOST_SHOWN)
+
+    @property
+    def hidden(self) -> int:
+        """How many there are besides."""
+        return self._count() - self.shown
+
     def height(self) -> int:
-        """Return the height of all lanes."""
-        return max(self._count(), 2) * self.lane_height()
+        """Return the height of the lanes that are shown."""
+        return max(self.shown, 2) * self.lane_height()
+
+    def show_lane(self, lane: int) -> None:
+        """Let a lane be among those that are shown."""
+        if not self.first <= lane < self.first + self.shown:
+            self.first = min(max(lane - self.shown // 2, 0), self.hidden)
 
     def _count(self) -> int:
         return len(self._session.capture.lanes) if self._session.capture is not None else 2

@@ -3,8 +3,18 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
+from PyQt6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 
 from ...app.doors import asked
 from ...app.session import Session
@@ -38,12 +48,17 @@ class Strip(QWidget):
         self.hits = StripHits(session, self.scale)
         self.notches = StripNotches(session, self.scale)
         self._drag: tuple[BracketPart, float, int, int] | None = None
+        self.bar = QScrollBar(Qt.Orientation.Vertical, self)
+        self.bar.setAccessibleName("Lanes")
+        self.bar.valueChanged.connect(self._on_scrolled)
+        self.bar.hide()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Recording")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        session.opened.connect(self._on_opened)
+        session.opened.connect(self._from_the_top)
         session.trial_changed.connect(self.update)
+        session.kind_changed.connect(self._on_kind)
         session.reading.counts.changed.connect(self.update)
         session.asking.changed.connect(self.update)
         session.second.changed.connect(self.update)
@@ -73,12 +88,20 @@ class Strip(QWidget):
             hint = "The whole recording will be here."
             draw_text(painter, QRectF(14, 0, 400, self.height()), hint, text_font(), theme.quiet)
         else:
-            self.lanes.draw(painter, self.scale.plot())
-            self.notches.draw(painter, self.lanes.lane_height())
+            self._draw_lanes(painter)
             self.hits.draw(painter)
             self.moments.draw(painter)
             self._draw_window(painter)
         painter.end()
+
+    def _draw_lanes(self, painter: QPainter) -> None:
+        tall = self.lanes.lane_height()
+        painter.save()
+        painter.setClipRect(QRectF(0, TOP, self.width(), self.lanes.height()))
+        painter.translate(0, -self.lanes.first * tall)
+        self.lanes.draw(painter, self.scale.plot())
+        self.notches.draw(painter, tall)
+        painter.restore()
 
     def _draw_window(self, painter: QPainter) -> None:
         theme, clock = look.theme, self._session.clock
@@ -146,7 +169,12 @@ class Strip(QWidget):
         self._drag = None
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None and self._session.capture is not None:
+        if event is None or self._session.capture is None:
+            return
+        if event.position().x() < NAMES_WIDTH and self.lanes.hidden:
+            # over their names it goes through the lanes, elsewhere through time
+            self.bar.setValue(self.bar.value() - (1 if event.angleDelta().y() > 0 else -1))
+        else:
             wheel_on_time(self._session.clock, event, self.scale.time_at(event.position().x()))
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -157,8 +185,32 @@ class Strip(QWidget):
 
     # events
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        wide = self.bar.sizeHint().width()
+        self.bar.setGeometry(self.width() - wide, TOP, wide, self.lanes.height())
+
+    def _on_scrolled(self, first: int) -> None:
+        self.lanes.first = first
+        self.update()
+
+    def _on_kind(self) -> None:
+        session = self._session
+        if session.capture is not None and session.kind is not None:
+            self.lanes.show_lane(session.capture.kinds.keys[session.kind].lane)
+            self.bar.setValue(self.lanes.first)
+
+    def _from_the_top(self) -> None:
+        self.lanes.first = 0
+        self._on_opened()
+
     def _on_opened(self) -> None:
         self.lanes.forget()
+        self.lanes.first = min(self.lanes.first, self.lanes.hidden)
+        self.bar.setRange(0, self.lanes.hidden)
+        self.bar.setPageStep(self.lanes.shown)
+        self.bar.setValue(self.lanes.first)
+        self.bar.setVisible(self.lanes.hidden > 0)
         self.updateGeometry()
         self.update()
 

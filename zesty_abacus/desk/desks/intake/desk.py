@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import msgspec
-from PyQt6.QtCore import QPoint, QSize, Qt
+from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
@@ -14,7 +14,7 @@ from ...app.session import PAYLOAD_FORMS, Session
 from ...around.ask_menu import ask_menu
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
-from ...widgets.parts import Choice, DeskHead, NoWheel, button, hairline, label
+from ...widgets.parts import Choice, DeskHead, NoWheel, button, hairline, label, scrolled
 from ...widgets.theme import look, text_font
 from ...widgets.words import counted
 from .asked_outcome import AskedOutcome
@@ -128,11 +128,17 @@ class IntakeDesk(QWidget):
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self.facts)
+        # a source of many lanes takes more than there is
+        self._facts_area = scrolled(self.facts)
+        column.addWidget(self._facts_area, 1)
         column.addWidget(hairline())
         column.addWidget(self.out_words)
         column.addWidget(self.out, 1)
         return page
+
+    def _fit_facts(self) -> None:
+        """Let the facts be as high as they want to be, where there is room."""
+        self._facts_area.setMaximumHeight(self.facts.sizeHint().height() + 2)
 
     def _waves_page(self) -> QWidget:
         below = QWidget()
@@ -226,6 +232,8 @@ class IntakeDesk(QWidget):
         opened = self.bench.opened
         self.side.setCurrentWidget(self.recipe if opened is not None else self.problems)
         self.facts.show_source(number)
+        # parts that are new are shown, and take room, when the events in hand are done
+        QTimer.singleShot(0, self._fit_facts)
         self.waves.setVisible(opened is not None and opened.recording is not None)
         if opened is None:
             self.head.words.setText(f"{outcome.report.format_name} into frames")

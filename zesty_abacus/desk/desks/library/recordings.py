@@ -244,7 +244,8 @@ class RecordingsView(QWidget):
 
     def _show(self, heads: list[Any]) -> None:
         self._heads = heads
-        self.shown = sorted((head.state for head in heads), key=lambda one: (one.first_ns, one.path))
+        # what could not be read has no time, and nothing to say
+        self.shown = sorted((head.state for head in heads), key=lambda one: (not one.lanes, one.first_ns, one.path))
         authors = {head.state.id: head.revision.author for head in heads}
         clear_layout(self._rows)
         for one in self.shown[:_MOST_SHOWN]:
@@ -270,10 +271,9 @@ class RecordingsView(QWidget):
         self._rows.addWidget(label(lanes or "nothing in it could be read", wrap=True))
         if (said := self._overview(one.path)) is not None:
             self._rows.addWidget(said)
-        begun = datetime.fromtimestamp(one.first_ns / 1e9, UTC).astimezone()
-        self._rows.addWidget(
-            label(f"{begun:%Y-%m-%d %H:%M} · {counted(one.size, 'byte')} · listed by {author}", "quiet", wrap=True)
-        )
+        begun = f"{datetime.fromtimestamp(one.first_ns / 1e9, UTC).astimezone():%Y-%m-%d %H:%M} · " if one.lanes else ""
+        words = f"{begun}{counted(one.size, 'byte')} · listed by {author}"
+        self._rows.addWidget(label(words, "quiet", wrap=True))
         place = label(f"{one.path}  sha256 {one.sha256[:16]}…", "quiet", wrap=True, selectable=True)
         place.setFont(figure_font(11))
         self._rows.addWidget(place)
