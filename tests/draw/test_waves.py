@@ -25,7 +25,7 @@ from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.links.bursts import BurstFraming
 from zesty_abacus.core.links.hdlc import HdlcFraming
 from zesty_abacus.core.links.lin import LinFraming
-from zesty_abacus.core.links.modbus import ModbusRtuFraming
+from zesty_abacus.core.links.modbus_rtu import ModbusRtuFraming
 from zesty_abacus.core.links.registers import RegisterFraming
 from zesty_abacus.core.links.telegrams import (
     CodeFraming,

@@ -13,9 +13,9 @@ from tests.cli.program import run
 from tests.links.test_telegrams import bytes_result
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.table import FrameTable
-from zesty_abacus.core.links import modbus
 from zesty_abacus.core.links.framing import framing_of
-from zesty_abacus.core.links.modbus import ModbusRtuFraming, ModbusTcpFraming, tcp_exchanges
+from zesty_abacus.core.links.modbus_rtu import ModbusRtuFraming, crc16
+from zesty_abacus.core.links.modbus_tcp import ModbusTcpFraming, tcp_exchanges
 from zesty_abacus.core.protocols.modbus import address_of, address_parts
 from zesty_abacus.core.protocols.registry import protocol_named
 
@@ -42,7 +42,7 @@ def exchanges(groups, **settings):
 
 def test_the_crc_is_the_published_one():
     """The CRC catalogue gives 0x4B37 over '123456789' for this CRC."""
-    assert modbus.crc16(np.frombuffer(b"123456789", np.uint8), 0, 9) == 0x4B37
+    assert crc16(np.frombuffer(b"123456789", np.uint8), 0, 9) == 0x4B37
 
 
 def test_the_examples_of_the_specification():

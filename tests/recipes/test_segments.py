@@ -11,7 +11,7 @@ from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.links.framing import framings
 from zesty_abacus.core.links.hdlc import HdlcFraming
-from zesty_abacus.core.links.modbus import ModbusRtuFraming
+from zesty_abacus.core.links.modbus_rtu import ModbusRtuFraming
 from zesty_abacus.core.links.telegrams import GapFraming, SentenceFraming
 from zesty_abacus.core.recipes.model import new_recipe
 from zesty_abacus.core.recipes.run import run_on_frames

@@ -10,7 +10,8 @@ from ..core.lines.spi import SpiLine
 from ..core.lines.uart import UartLine
 from ..core.links.bursts import BurstFraming
 from ..core.links.hdlc import HdlcFraming
-from ..core.links.modbus import ModbusRtuFraming, ModbusTcpFraming
+from ..core.links.modbus_rtu import ModbusRtuFraming
+from ..core.links.modbus_tcp import ModbusTcpFraming
 from ..core.links.registers import RegisterFraming
 from ..core.links.telegrams import SentenceFraming
 from ..core.recipes.model import LevelSetting, Recipe, SourcePattern, new_recipe

@@ -13,7 +13,7 @@ from ..links.bursts import BurstFraming
 from ..links.framing import Framing
 from ..links.hdlc import HdlcFraming, fcs16
 from ..links.lin import LinFraming
-from ..links.modbus import ModbusRtuFraming, crc16
+from ..links.modbus_rtu import ModbusRtuFraming, crc16
 from ..links.registers import RegisterFraming
 from ..links.telegrams import CodeFraming, GapFraming, LengthFraming, LineEndFraming, SentenceFraming
 from ..protocols.byte_registers import NO_REGISTER

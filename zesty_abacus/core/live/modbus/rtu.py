@@ -9,7 +9,7 @@ import time
 import numpy as np
 import serial
 
-from ...links.modbus import crc16
+from ...links.modbus_rtu import crc16
 from ..address import EndpointAddress
 from ..errors import LinkDownError
 from ..serial_port import character_s, open_port
