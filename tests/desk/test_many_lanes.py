@@ -51,9 +51,7 @@ def test_the_wheel_over_the_names_goes_through_the_lanes_and_not_through_time(ma
     zoomed = clock.view_span_ns
     turn(700)
     assert strip.lanes.first == 0 and clock.view_span_ns != zoomed
-
-
-def test_the_lane_of_the_message_in_hand_is_shown(many):
+    # the lane of the message in hand is among those that are shown
     kind = next(n for n, key in enumerate(many.session.capture.kinds.keys) if key.lane == 35)
     many.session.select_kind(kind)
     many.settle()

@@ -174,12 +174,21 @@ def _over_capture(meaning: Any, wanted: Any, here: ForwardHere) -> Callable[[Any
 def _over_live(live: LiveHere, layouts: list[Any], wanted: Any) -> Callable[[Any, threading.Event], object]:
     def work(forwarding: Any, stopped: threading.Event) -> None:
         readings = leaving.LiveReadings(forwarding, layouts, wanted)
-        live.seers.append(readings.append)
+        gate = threading.Lock()
+
+        def take(table: Any, lanes: Any) -> None:
+            # frames may be on their way here while this ends, and then there is no spool any more
+            with gate:
+                if not stopped.is_set():
+                    readings.append(table, lanes)
+
+        live.seers.append(take)
         try:
             stopped.wait()
         finally:
-            live.seers.remove(readings.append)
-            readings.close()
+            live.seers.remove(take)
+            with gate:
+                readings.close()
 
     return work
 
