@@ -16,13 +16,13 @@ debootstrap --variant=minbase "$suite" "$root" >/dev/null
 cp -r /etc/apt/sources.list.d /etc/apt/apt.conf.d "$root/etc/apt/" 2>/dev/null || true
 cp /etc/resolv.conf "$root/etc/" 2>/dev/null || true
 mount -t proc proc "$root/proc"
-cp dist/zesty-abacus_*.deb "$root/tmp/"
+cp dist/zesty-abacus_*.deb "$root/srv/"
 inside() { chroot "$root" env DEBIAN_FRONTEND=noninteractive HOME=/root QT_QPA_PLATFORM=offscreen "$@"; }
 inside apt-get update -qq
-inside sh -c 'apt-get install -y -qq --no-install-recommends /tmp/zesty-abacus_*.deb' >/dev/null
+inside sh -c 'apt-get install -y -qq --no-install-recommends /srv/zesty-abacus_*.deb' >/dev/null
 inside zesty-abacus --version
-inside zesty-abacus demo /tmp/yuzu --length 4s
-inside sh -c 'zesty-abacus decode /tmp/yuzu --library /tmp/yuzu 2>/dev/null | head -3'
+inside zesty-abacus demo /srv/yuzu --length 4s
+inside sh -c 'zesty-abacus decode /srv/yuzu --library /srv/yuzu 2>/dev/null | head -3'
 # the window stands, with the demo in it
 inside timeout 25 zesty-abacus --demo || [ $? = 124 ]
 test -f "$root/usr/share/applications/zesty-abacus.desktop" -a -f "$root/usr/share/man/man1/zesty-abacus.1.gz"

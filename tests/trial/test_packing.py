@@ -217,7 +217,7 @@ def _renamed(held, name):
         (lambda held: _about(held, files=[]), "has no trial in it"),
         (lambda held: _about(held, more=1), "no packed trial"),
         (lambda held: _renamed(held, "../out.csv"), "which is not inside it"),
-        (lambda held: _renamed(held, "/tmp/out.csv"), "which is not inside it"),
+        (lambda held: _renamed(held, "/srv/out.csv"), "which is not inside it"),
         (lambda held: _renamed(held, "a\\..\\out.csv"), "which is not inside it"),
         (lambda held: held | {"recordings/thruster.log.gz": b"another one"}, "is damaged"),
         (lambda held: {name: content for name, content in held.items() if "thruster" not in name}, "is not in it"),
