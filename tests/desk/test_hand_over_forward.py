@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import socket
 import time
 
 import pytest
@@ -69,12 +70,27 @@ def test_while_the_server_is_away_readings_wait_also_over_a_stop(pilot, page, we
     pilot.wait(lambda: "kept until it is back" in page.state.text() and here.waiting > 100, "that nobody answers")
     assert page.stop_button.isVisible() and not page.run_button.isEnabled()
     pilot.click(page.stop_button)
-    assert not here.is_running and "what waits goes first the next time" in page.state.text() and here.sent == 0
+    pilot.wait(lambda: not here.is_running, "its end")
+    assert "what waits goes first the next time" in page.state.text() and here.sent == 0
     waited = here.waiting
     web.start()
     pilot.click(page.run_button)
     pilot.wait(lambda: not here.is_running, "the rest")
     assert len(web.bodies) == here.sent == 2 * waited, "what waited, and then all of it once more"
+
+
+def test_the_window_does_not_wait_for_a_server_that_hangs(pilot, page, web):
+    with socket.create_server(("127.0.0.1", web.port)) as silent:
+        asked(pilot, page, web, "at-most")
+        pilot.click(page.run_button)
+        came, _ = silent.accept()
+        here = pilot.session.forwarding
+        pilot.click(page.stop_button)
+        assert here.is_running, "the click is over, and a reading is still on its way"
+        assert "Stopping" in page.state.text() and not page.stop_button.isEnabled() and not page.run_button.isEnabled()
+        came.close()
+    pilot.wait(lambda: not here.is_running, "its end, once there is an answer")
+    assert page.run_button.isEnabled() and "what waits goes first the next time" in page.state.text()
 
 
 def test_what_makes_no_sense_is_told_and_nothing_is_sent(pilot, page, web):
@@ -110,7 +126,7 @@ def test_what_comes_in_live_goes_on_until_it_is_stopped(pilot, page, web):
     pilot.click(page.run_button)
     pilot.wait(lambda: len(web.bodies) > 5, "readings of the bench")
     pilot.click(page.stop_button)
-    time.sleep(0.1)
+    pilot.wait(lambda: not pilot.session.forwarding.is_running, "its end")
     count = len(web.bodies)
     assert all("port" in json.loads(body) for _, body, _ in web.bodies)
     time.sleep(0.3)

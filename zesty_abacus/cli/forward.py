@@ -48,11 +48,12 @@ def forward(
     from ..core.forward.forwarding import Forwarding
     from ..core.forward.passwords import with_password
     from ..core.forward.sending import Sending
-    from ..core.forward.spool import Spool
+    from ..core.forward.spool import Spool, spool_path
     from ..core.forward.thinning import thinning_of
     from ..core.forward.wanted import Wanted
     from ..core.forward.way import ForwardAddress
     from ..core.forward.ways.registry import way_to
+    from ..desk.app.settings import spools_folder
     from .asking import layouts_of
     from .stopping import stopped_by_signals
 
@@ -70,7 +71,7 @@ def forward(
     way = way_to(address)
     how = repr((wanted, at_most, mean, on_change))
     job = "" if is_live else _name_of(sources, recipes, origin, to, how)
-    spool = Spool(queue or _spool_for(to))
+    spool = Spool(queue or spool_path(spools_folder(), address.url))
     sending = Sending(spool, way, lambda sentence: say(f"zesty-abacus: {sentence}", err=True))
     try:
         forwarding = Forwarding(spool, sending, address, thinning, job)
@@ -137,19 +138,13 @@ def _forward_live(
         forwarding.wait(stopped)
 
 
-def _spool_for(to: str) -> Path:
-    from ..desk.app.settings import spools_folder
-
-    return spools_folder() / f"{_digest(to)}.sqlite"
-
-
 def _name_of(sources: tuple[str, ...], recipes: tuple[Path, ...], origin: Origin, to: str, how: str) -> str:
     """Return a name of exactly this: other recordings, layouts, fields or places are another job."""
     said: list[object] = [to, how, origin.library_id, origin.release or origin.revision]
     for path in _files(sources, recipes):
         state = path.stat()
         said += [path.resolve(), state.st_size, state.st_mtime_ns]
-    return _digest(repr(said))
+    return hashlib.sha256(repr(said).encode()).hexdigest()[:24]
 
 
 def _files(sources: tuple[str, ...], recipes: tuple[Path, ...]) -> list[Path]:
@@ -158,7 +153,3 @@ def _files(sources: tuple[str, ...], recipes: tuple[Path, ...]) -> list[Path]:
         found += sorted(one for one in path.iterdir() if one.is_file()) if path.is_dir() else [path]
     # a library beside recordings is written while it is read; its state is in the name already
     return [path for path in found if path.exists() and ".sqlite" not in path.name]
-
-
-def _digest(text: str) -> str:
-    return hashlib.sha256(text.encode()).hexdigest()[:24]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fcntl
+import hashlib
 import os
 import sqlite3
 import threading
@@ -17,6 +18,11 @@ _TABLES = """
 CREATE TABLE IF NOT EXISTS waiting (number INTEGER PRIMARY KEY AUTOINCREMENT, place TEXT NOT NULL, body BLOB NOT NULL);
 CREATE TABLE IF NOT EXISTS job (name TEXT PRIMARY KEY, done INTEGER NOT NULL);
 """
+
+
+def spool_path(folder: Path, url: str) -> Path:
+    """Return where readings wait for an address: whoever forwards there takes up what the one before left."""
+    return folder / f"{hashlib.sha256(url.encode()).hexdigest()[:24]}.sqlite"
 
 
 class Waiting(NamedTuple):
@@ -55,6 +61,8 @@ class Spool:
             os.close(os.open(path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600))
             self._database = sqlite3.connect(path, check_same_thread=False, isolation_level=None)
             self._database.executescript("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;" + _TABLES)
+            # counting rows takes as long as there are many, and who looks at it looks again and again
+            self._count: int = self._database.execute("SELECT count(*) FROM waiting").fetchone()[0]
 
     def done(self, job: str) -> int:
         """Return how many readings of a job were put in before; 0 of a new one."""
@@ -71,6 +79,7 @@ class Spool:
                 self._database.execute("INSERT INTO job VALUES (?, ?) ON CONFLICT (name) DO UPDATE SET done = ?",
                                        (job, done, done))  # fmt: skip
             self._database.execute("COMMIT")
+            self._count += len(readings)
 
     def first(self, count: int) -> list[Waiting]:
         """Return the readings that wait longest."""
@@ -81,12 +90,11 @@ class Spool:
     def taken(self, number: int) -> None:
         """Forget the readings up to a number: the other side has them."""
         with self._errors():
-            self._database.execute("DELETE FROM waiting WHERE number <= ?", (number,))
+            self._count -= self._database.execute("DELETE FROM waiting WHERE number <= ?", (number,)).rowcount
 
     def count(self) -> int:
-        """Return how many readings wait."""
-        with self._errors():
-            return self._database.execute("SELECT count(*) FROM waiting").fetchone()[0]
+        """Return how many readings wait, or waited when it was closed; at once, from whatever thread."""
+        return self._count
 
     def finish(self, job: str) -> None:
         """Forget how far a job is: asked for again, it begins anew."""

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
 import threading
 from collections.abc import Callable
-from contextlib import suppress
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +15,7 @@ from .live import LiveHere
 from .settings import spools_folder
 
 _LOOK_MS = 200
+_PARTING_S = 1.0
 _AT_FIRST = 2_000
 _SHOWN = 12
 
@@ -109,6 +108,7 @@ class ForwardHere(QObject):
         wanted.check(layouts)
         thinning = asked.thinning()
         self._stopped = threading.Event()
+        self._sending = self._spool = None
         self.is_running, self.sent, self.waiting, self.share, self.said = True, 0, 0, 0.0, ""
         work = _over_capture(meaning, wanted, self) if meaning is not None else _over_live(self._live, layouts, wanted)
         # the other side may be away for hours, so that no thread of the jobs is held by it
@@ -117,23 +117,33 @@ class ForwardHere(QObject):
         self._timer.start()
         self.changed.emit()
 
+    @property
+    def is_stopping(self) -> bool:
+        """Whether it is to end, and a reading is on its way still."""
+        return self.is_running and self._stopped.is_set()
+
     def stop(self) -> None:
-        """End; what waits stays on disk, and goes first the next time."""
+        """End, with what is on its way; what waits stays on disk, and goes first the next time."""
+        self._stopped.set()
+        self.look()
+
+    def close(self) -> None:
+        """End, and wait a little for it; a server that hangs keeps no window open."""
         self._stopped.set()
         if self._thread is not None:
-            self._thread.join()
-        self.look()
+            # the spool is whole at every moment, so that the thread may be left behind
+            self._thread.join(_PARTING_S)
+        self._timer.stop()
 
     def look(self) -> None:
         """Look how far it is."""
-        sending, spool = self._sending, self._spool
-        if sending is not None:
-            self.sent = sending.sent
-        if spool is not None:
-            # it is let go as soon as the thread ends
-            with suppress(AbacusError):
-                self.waiting = spool.count()
-        if self._thread is not None and not self._thread.is_alive():
+        # asked first: what it did until its end is counted then
+        is_over = self._thread is not None and not self._thread.is_alive()
+        if self._sending is not None:
+            self.sent = self._sending.sent
+        if self._spool is not None:
+            self.waiting = self._spool.count()
+        if is_over:
             self._thread = None
             self.is_running = False
             self._timer.stop()
@@ -141,11 +151,10 @@ class ForwardHere(QObject):
 
     def _run(self, address: Any, thinning: Any, work: Callable[[Any, threading.Event], object]) -> None:
         try:
-            spool = leaving.Spool(spools_folder() / f"{hashlib.sha256(address.url.encode()).hexdigest()[:24]}.sqlite")
+            spool = self._spool = leaving.Spool(leaving.spool_path(spools_folder(), address.url))
         except AbacusError as error:
             self.said = str(error)
             return
-        self._spool = spool
         try:
             sending = self._sending = leaving.Sending(spool, leaving.way_to(leaving.with_password(address)), self._tell)
             try:
@@ -156,8 +165,6 @@ class ForwardHere(QObject):
         except AbacusError as error:
             self.said = str(error)
         finally:
-            self._spool = None
-            self.waiting = spool.count()
             spool.close()
 
     def _tell(self, sentence: str) -> None:

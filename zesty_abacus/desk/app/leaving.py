@@ -6,7 +6,7 @@ from ...core.forward.forwarding import Forwarding, LiveReadings, forward_capture
 from ...core.forward.passwords import with_password
 from ...core.forward.readings import readings_of
 from ...core.forward.sending import Sending
-from ...core.forward.spool import Spool
+from ...core.forward.spool import Spool, spool_path
 from ...core.forward.thinning import thinning_of
 from ...core.forward.wanted import Wanted
 from ...core.forward.way import ForwardAddress
@@ -31,6 +31,6 @@ __all__ = [
     "Along", "ForwardAddress", "Forwarding", "GenerateError", "Language", "Link", "LiveReadings", "Made",
     "Manifest", "Material", "Packing", "Project", "Report", "Sending", "Spool", "Tried", "Wanted",
     "check_ending", "check_scheme", "forward_capture", "identifier", "language_named", "languages",
-    "make_report", "pack", "readings_of", "report_pages", "sources_in", "thinning_of", "try_code", "way_to",
-    "with_password", "write_folder", "write_report",
+    "make_report", "pack", "readings_of", "report_pages", "sources_in", "spool_path", "thinning_of", "try_code",
+    "way_to", "with_password", "write_folder", "write_report",
 ]  # fmt: skip

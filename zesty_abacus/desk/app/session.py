@@ -320,7 +320,7 @@ class Session(QObject):
     def close(self) -> None:
         """Finish edits, stop work and let go of files."""
         self.registers.close()
-        self.forwarding.stop()
+        self.forwarding.close()
         self.live.let_go()
         self.problems.stop()
         self.figures.stop()

@@ -149,7 +149,8 @@ class ForwardPage(QWidget):
         here = self._session.forwarding
         self.run_button.setEnabled(not here.is_running)
         self.stop_button.setVisible(here.is_running)
-        parts = []
+        self.stop_button.setEnabled(not here.is_stopping)
+        parts = ["Stopping, once the other side has answered"] if here.is_stopping else []
         if here.is_running and self.what.value == "open" and here.share < 1.0:
             parts.append(f"{here.share:.0%} looked at")
         if here.is_running or here.sent or here.waiting:
