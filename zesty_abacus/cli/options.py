@@ -10,16 +10,28 @@ import click
 
 
 class FormWord(click.ParamType):
-    """The word of a form of tables, one of this program or of a package that adds one."""
+    """The word of a form of tables, one of this program or of a package that adds one.
+
+    Parameters
+    ----------
+    grows
+        Only of forms that take rows as they come.
+    """
 
     name = "form"
 
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
-        from ..core.handover.writers import WRITERS  # only a word that was given is looked up
+    def __init__(self, *, grows: bool = False) -> None:
+        self._grows = grows
 
-        if value not in WRITERS:
-            self.fail(f"{value!r} is not one of {', '.join(map(repr, WRITERS))}.", param, ctx)
-        return value
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        # only a word that was given is looked up
+        from ..core.handover.stream import growing_forms
+        from ..core.handover.writers import WRITERS
+
+        known = growing_forms() if self._grows else list(WRITERS)
+        if value not in known:
+            self.fail(f"{value!r} is not one of {', '.join(map(repr, known))}.", param, ctx)
+        return str(value)
 
 
 def table_options(command: Callable[..., Any]) -> Callable[..., Any]:

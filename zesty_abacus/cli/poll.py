@@ -8,6 +8,8 @@ from pathlib import Path
 
 import click
 
+from .options import FormWord
+
 
 @click.command()
 @click.argument("endpoint")
@@ -15,7 +17,7 @@ import click
 @click.option("--library", "where", required=True, help="File, trial or server of the library.")
 @click.option("--every", default="500ms", show_default=True, help="The period.")
 @click.option("--for", "length", default="", help="For how long; until it is stopped if left out.")
-@click.option("--to", "form", type=click.Choice(["csv", "jsonl", "parquet"]), default="csv", show_default=True)
+@click.option("--to", "form", type=FormWord(grows=True), default="csv", show_default=True, help="csv, jsonl, parquet.")
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="File; standard output if left out.")
 @click.option("--force", is_flag=True, help="Replace a file that is there.")
 def poll(

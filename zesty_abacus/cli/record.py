@@ -18,7 +18,9 @@ from .options import FormWord
 @click.option("--before", default="", help="With --until: keep only so much of what comes before, as 10s.")
 @click.option("--after", default="", help="With --until: go on for so long after it, as 2s.")
 @click.option("--library", "where", default="", help="File, trial or server of the library, whose fields may be named.")
-@click.option("--to", "form", type=FormWord(), default="csv", show_default=True, help="Form on standard output.")
+@click.option(
+    "--to", "form", type=FormWord(grows=True), default="csv", show_default=True, help="Form on standard output."
+)
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="File, or a folder for a trial.")
 @click.option("--force", is_flag=True, help="Replace a file that is there.")
 def record(

@@ -20,7 +20,6 @@ from ..trial.intake import bring_in
 from ..trial.recorded import identity_of, recordings_of
 from ..trial.source import SourceRequest
 
-_PIECE = 1 << 20
 _ENDINGS = frozenset([
     ".log", ".pcap", ".pcapng", ".csv", ".tsv", ".txt", ".vcd", ".wav", ".sigmf-meta", ".pulses", ".bytes", ".jsonl",
     ".parquet",

@@ -15,8 +15,14 @@ from .cells import harmless
 from .form import TextForm
 from .writers import WRITERS
 
+_PARQUET = "parquet"
 _ROW_GROUP = 1 << 16
 """Rows that Parquet keeps together; fewer make a file that is slow to read."""
+
+
+def growing_forms() -> list[str]:
+    """Return the words of the forms that take rows as they come; others want each column whole."""
+    return [word for word, form in WRITERS.items() if isinstance(form, TextForm) or word == _PARQUET]
 
 
 class TableStream:
@@ -53,10 +59,11 @@ class TableStream:
         if self._text is not None:
             stream.write(self._text.head(schema))
             stream.flush()
-        elif form == "parquet":
+        elif form == _PARQUET:
             self._parquet = pq.ParquetWriter(pa.PythonFile(stream, mode="w"), schema, compression="zstd")
         else:
-            raise MisuseError(f"a table of the form {form!r} cannot grow.", hint="Take csv, jsonl or parquet.")
+            hint = f"Take {' or '.join(growing_forms())}."
+            raise MisuseError(f"a table of the form {form!r} cannot grow.", hint=hint)
 
     def write(self, block: AnyBlock) -> None:
         """Add a block of rows."""

@@ -19,8 +19,7 @@ from ..frames.capture import Capture, Lane
 from ..frames.table import FrameTable
 from ..handover.frame_table import FRAME_SCHEMA, frame_table
 from ..handover.recording import is_recording
-from ..handover.stream import TableStream
-from ..handover.writers import WRITERS
+from ..handover.stream import TableStream, growing_forms
 from ..protocols import can
 from ..trial.content import SourceEntry
 from ..trial.trial import FILE_NAME, Trial
@@ -59,7 +58,7 @@ def open_sink(target: Target, lanes: Sequence[Lane]) -> FrameSink:
     """
     path = target.path
     form = path.suffix.lower()[1:]
-    if form in WRITERS:
+    if form in growing_forms():
         target.check()
         return TableSink(path, form)
     if is_recording(path):
