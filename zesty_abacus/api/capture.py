@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 from numpy.typing import NDArray
 
 from ..core.captures.report import CaptureReadError
@@ -19,11 +20,12 @@ from ..core.conditions.hits import find as look_for
 from ..core.durations import duration_ns
 from ..core.errors import MisuseError
 from ..core.handover.block import Blocks
-from ..core.handover.clock_table import Between, clock_schema, clock_table
+from ..core.handover.clock_table import Between
+from ..core.handover.decoded_table import Shape, Shaped, decoded_table
 from ..core.handover.findings import json_lines
 from ..core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
 from ..core.handover.frame_table import FRAME_SCHEMA, frame_table
-from ..core.handover.long_table import LONG_SCHEMA, long_table
+from ..core.handover.gathered import array_of
 from ..core.handover.problem_table import problem_table
 from ..core.handover.times import TimeForm, with_times
 from ..core.handover.wide_table import wide_schema, wide_table
@@ -39,8 +41,6 @@ from ..core.trial.trial import FILE_NAME, Trial
 from ..core.unravel.look import Asked
 from ..core.unravel.look import unravel as look_at
 from .library import Library, layouts_of, origin_of
-
-SHAPES = ("long", "wide", "clock")
 
 
 class Capture:
@@ -96,7 +96,7 @@ class Capture:
         return _table(*self._timed(FRAME_SCHEMA, frame_table(self._made.capture), times))
 
     def decode(
-        self, library: Library, *, shape: str = "long", where: str = "", every: str = "100ms",
+        self, library: Library, *, shape: Shape = "long", where: str = "", every: str = "100ms",
         between: Between = "hold", times: TimeForm = "ns",
     ) -> pa.Table:  # fmt: skip
         """Return decoded values.
@@ -123,7 +123,7 @@ class Capture:
         return _table(schema, blocks)
 
     def batches(
-        self, library: Library, *, shape: str = "long", where: str = "", every: str = "100ms",
+        self, library: Library, *, shape: Shape = "long", where: str = "", every: str = "100ms",
         between: Between = "hold", times: TimeForm = "ns",
     ) -> Iterator[pa.Table]:  # fmt: skip
         """Yield what :meth:`decode` returns in pieces of one schema, so that any length fits the memory."""
@@ -150,15 +150,12 @@ class Capture:
         if not kinds:
             raise MisuseError(f"no frame is read by a message {message!r}.")
         table = _table(wide_schema(meaning, kinds), wide_table(meaning, None, kinds))
-        mine = np.array(table.column("message").to_pylist()) == message
-        found: dict[str, NDArray[np.generic]] = {"time_ns": table.column("time_ns").to_numpy()[mine]}
-        for name in table.column_names:
-            if name.startswith(f"{message}."):
-                column = table.column(name)
-                is_text = pa.types.is_string(column.type)
-                values = np.array([one or "" for one in column.to_pylist()]) if is_text else column.to_numpy()
-                found[name.removeprefix(f"{message}.")] = values[mine]
-        return found
+        table = table.filter(pc.equal(table.column("message"), message))
+        begin = f"{message}."
+        fields = [name for name in table.column_names if name.startswith(begin)]
+        return {"time_ns": array_of(table.column("time_ns"))} | {
+            name.removeprefix(begin): array_of(table.column(name)) for name in fields
+        }
 
     def find(self, condition: str, library: Library | None = None, *, times: TimeForm = "ns") -> pa.Table:
         """Return the frames in which a condition holds: the columns of :meth:`frames`, then ``message``, ``says``.
@@ -234,18 +231,11 @@ class Capture:
         return look_for(meaning, bind(condition, Known(self.lanes, list(meaning.layouts.values()), moments)))
 
     def _decoded(
-        self, library: Library, shape: str, where: str, every: str, between: Between, times: TimeForm
+        self, library: Library, shape: Shape, where: str, every: str, between: Between, times: TimeForm
     ) -> tuple[pa.Schema, Blocks]:
         meaning = self._meaning(library)
         rows = self._hits(where, library).rows if where else None
-        if shape == "long":
-            schema, blocks = LONG_SCHEMA, long_table(meaning, rows)
-        elif shape == "wide":
-            schema, blocks = wide_schema(meaning), wide_table(meaning, rows)
-        elif shape == "clock":
-            schema, blocks = clock_schema(meaning), clock_table(meaning, duration_ns(every), between, rows)
-        else:
-            raise MisuseError(f"{shape!r} is no shape.", hint=f"There are {', '.join(SHAPES)}.")
+        schema, blocks = decoded_table(meaning, Shaped(shape, duration_ns(every), between), rows)
         return self._timed(schema.with_metadata({ORIGIN_KEY: origin_of(library).to_json()}), blocks, times)
 
     def _timed(self, schema: pa.Schema, blocks: Blocks, times: TimeForm) -> tuple[pa.Schema, Blocks]:

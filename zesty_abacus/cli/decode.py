@@ -12,6 +12,7 @@ from .terminal import say
 
 if TYPE_CHECKING:
     from ..core.handover.clock_table import Between
+    from ..core.handover.decoded_table import Shape
     from ..core.handover.times import TimeForm
 
 
@@ -35,7 +36,7 @@ if TYPE_CHECKING:
 @time_option
 @table_options
 def decode(
-    sources: tuple[Path, ...], where: str, release: str, shape: str, every: str, between: Between, condition: str,
+    sources: tuple[Path, ...], where: str, release: str, shape: Shape, every: str, between: Between, condition: str,
     kept: str, recipes: tuple[Path, ...], moments: Path | None, times: TimeForm, form: str, as_is: bool,
     output: Path | None, force: bool,
 ) -> None:  # fmt: skip
@@ -48,12 +49,11 @@ def decode(
     nearer one (nearest) or on a straight line (linear); names and texts are always held.
     """
     from ..core.durations import duration_ns
-    from ..core.handover.clock_table import clock_schema, clock_table
-    from ..core.handover.long_table import LONG_SCHEMA, long_table
-    from ..core.handover.wide_table import wide_schema, wide_table
+    from ..core.handover.decoded_table import Shaped, decoded_table
     from .asking import condition_of, layouts_of, rows_where
     from .output import opened_sources, put_out, target_for
 
+    how = Shaped(shape, duration_ns(every), between)
     target = target_for(output, force, *sources, *recipes, where)
     layouts, origin = layouts_of(where, release, sources)
     assert origin is not None, "there is a library"
@@ -62,10 +62,5 @@ def decode(
         meaning = opened.meaning(layouts, origin.release)
         asked = condition_of(condition, kept, where, opened)
         rows = rows_where(asked, opened, meaning, moments) if asked else None
-        if shape == "long":
-            schema, table = LONG_SCHEMA, long_table(meaning, rows)
-        elif shape == "wide":
-            schema, table = wide_schema(meaning), wide_table(meaning, rows)
-        else:
-            schema, table = clock_schema(meaning), clock_table(meaning, duration_ns(every), between, rows)
+        schema, table = decoded_table(meaning, how, rows)
         put_out(form, target, schema, table, origin, as_is=as_is, times=times, start_ns=opened.capture.origin_ns)

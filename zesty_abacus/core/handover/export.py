@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import pyarrow as pa
 
@@ -13,14 +13,11 @@ from ..progress import Progress
 from ..reading.meaning import Meaning
 from .block import Blocks
 from .chunks import Span
-from .clock_table import Between, clock_schema, clock_table
+from .decoded_table import Shaped, decoded_table
 from .frame_table import FRAME_SCHEMA, frame_table
-from .long_table import LONG_SCHEMA, long_table
 from .times import TimeForm, with_times
-from .wide_table import wide_schema, wide_table
 from .writers import export_tables
 
-Content = Literal["frames", "long", "wide", "clock"]
 _PREVIEWED_FRAMES = 2000
 
 
@@ -32,8 +29,8 @@ class Export:
     ----------
     meaning
         The capture, and what it means.
-    content
-        ``frames``, undecoded; ``long``, a row a value; ``wide``, a row a frame; ``clock``, a row every so often.
+    how
+        How decoded values stand in the table; None for frames, undecoded.
     form
         Name of the file format.
     span
@@ -42,23 +39,19 @@ class Export:
         Numbers of the kinds that leave; None is all.
     times
         The form of times.
-    every_ns, between
-        Of ``clock``: how far rows are apart, and what a value is between two frames.
     """
 
     meaning: Meaning
-    content: Content
+    how: Shaped | None
     form: str
     span: Span
     kinds: frozenset[int] | None = None
     times: TimeForm = "ns"
-    every_ns: int = 100_000_000
-    between: Between = "hold"
 
     @property
     def is_decoded(self) -> bool:
         """Whether what leaves depends on layouts."""
-        return self.content != "frames"
+        return self.how is not None
 
     def blocks(self, span: Span | None = None) -> tuple[pa.Schema, Blocks]:
         """Return the schema and the blocks of the whole stretch, or of a part of it.
@@ -72,14 +65,9 @@ class Export:
         return with_times(schema, table, self.times, self.meaning.capture.origin_ns)
 
     def _table(self, span: Span) -> tuple[pa.Schema, Blocks]:
-        if self.content == "frames":
+        if self.how is None:
             return FRAME_SCHEMA, frame_table(self.meaning.capture, span, self.kinds)
-        if self.content == "wide":
-            return wide_schema(self.meaning, self.kinds), wide_table(self.meaning, span, self.kinds)
-        if self.content == "clock":
-            rows = clock_table(self.meaning, self.every_ns, self.between, span, self.kinds)
-            return clock_schema(self.meaning, self.kinds), rows
-        return LONG_SCHEMA, long_table(self.meaning, span, self.kinds)
+        return decoded_table(self.meaning, self.how, span, self.kinds)
 
     def write(self, target: Target, origin: Origin | None, progress: Progress) -> int:
         """Write the file, with its origin where it is decoded; return its rows."""

@@ -32,12 +32,21 @@ def array_of(column: pa.ChunkedArray) -> NDArray[np.generic]:
     Whole numbers of either sign are int64 where that holds them all, uint64 where that does, and else float64.
     """
     if pa.types.is_string(column.type):
-        return np.array([word or "" for word in column.to_pylist()], np.str_)
+        return _texts(column)
     if column.type == RAW:
         return _whole(column)
     if pa.types.is_integer(column.type) and column.null_count:
         column = column.fill_null(0)
     return column.to_numpy()
+
+
+def _texts(column: pa.ChunkedArray) -> NDArray[np.str_]:
+    # most words are said again and again, and each is made once
+    coded = column.fill_null("").dictionary_encode().unify_dictionaries()
+    if not len(column):
+        return np.zeros(0, np.str_)
+    words = np.array(coded.chunk(0).dictionary.to_pylist(), np.str_)
+    return words[np.concatenate([chunk.indices.to_numpy() for chunk in coded.chunks])]
 
 
 def _whole(column: pa.ChunkedArray) -> NDArray[np.generic]:

@@ -23,7 +23,8 @@ from ...core.frames.flags import CUT_SHORT, ERROR, REMOTE, TELLS_KINDS_APART, WR
 from ...core.frames.kind_key import KindKey
 from ...core.handover.chunks import Span
 from ...core.handover.clock_table import Between
-from ...core.handover.export import Content, Export
+from ...core.handover.decoded_table import Shape, Shaped
+from ...core.handover.export import Export
 from ...core.handover.times import TimeForm
 from ...core.layouts.applies import BY_HAND
 from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
@@ -274,7 +275,6 @@ __all__ = [
     "Between",
     "Brought",
     "CheckState",
-    "Content",
     "Curve",
     "Decoded",
     "Explained",
@@ -303,6 +303,8 @@ __all__ = [
     "ReadingCurve",
     "Revision",
     "Selected",
+    "Shape",
+    "Shaped",
     "SourceOutcome",
     "Span",
     "StrangeServerError",

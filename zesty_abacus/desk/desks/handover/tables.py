@@ -140,12 +140,20 @@ class TablesPage(QWidget):
             kinds = frozenset() if session.kind is None else frozenset([session.kind])
         meaning = session.reading.meaning
         assert meaning is not None, "an export is made only while a trial is open"
-        content = cast("engine.Content", self._chosen("content"))
-        every = duration_ns(self.every.text()) if content == "clock" else 1
         made: engine.Export = engine.Export(
-            meaning, content, self._chosen("form"), engine.Span.of(session.capture, *times), kinds,
-            cast("engine.TimeForm", self._chosen("times")), every, cast("engine.Between", self._chosen("between")),
+            meaning, self._how(), self._chosen("form"), engine.Span.of(session.capture, *times), kinds,
+            cast("engine.TimeForm", self._chosen("times")),
         )  # fmt: skip
+        return made
+
+    def _how(self) -> engine.Shaped | None:
+        shape = self._chosen("content")
+        if shape == "frames":
+            return None
+        every = duration_ns(self.every.text()) if shape == "clock" else 1
+        made: engine.Shaped = engine.Shaped(
+            cast("engine.Shape", shape), every, cast("engine.Between", self._chosen("between"))
+        )
         return made
 
     def _origin_of(self, export: engine.Export) -> engine.Origin | None:
