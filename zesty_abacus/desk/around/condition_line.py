@@ -225,7 +225,7 @@ class ConditionLine(QWidget):
     # writing
 
     def _ask_where(self) -> None:
-        where = ask_table_file(self, "hits")
+        where = ask_table_file(self, "hits", asked.WRITERS)
         if where is not None:
             self.write_to(*where)
 

@@ -19,7 +19,7 @@ from .choices import Choices
 from .handed import HandedOver
 from .target_line import TargetLine
 
-_LANGUAGES = (("c", "C99"), ("python", "Python"), ("structured-text", "Structured text"))
+_FIRST_LANGUAGE = (("c", "C99"),)
 _MESSAGES = (("all", "all messages"), ("kind", "the one in hand"))
 _SHOWN = (("text", "what is written"), ("difference", "what differs from before"))
 _MOST_LETTERS = 400_000
@@ -42,7 +42,7 @@ class CodePage(QWidget):
         self._session, self._handed = session, handed
         self.made: Any = None
         self._differences: dict[str, str] = {}
-        self.language = Choices("Language", _LANGUAGES, self._refresh)
+        self.language = Choices("Language", _FIRST_LANGUAGE, self._refresh)
         self.messages = Choices("Messages", _MESSAGES, self._refresh)
         self.prefix = QLineEdit()
         self.prefix.setAccessibleName("Prefix")

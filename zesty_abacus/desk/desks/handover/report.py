@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QDesktopServices, QPainter, QPaintEvent
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QFileDialog, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
-from ...app.doors import engine, leaving
+from ...app.doors import leaving
 from ...app.session import Session
 from ...widgets.parts import button, hairline, label
 from ...widgets.pdf import pdf_of
@@ -126,12 +126,8 @@ class ReportPage(QWidget):
         if made is None:
             self.target.say("The report is not made yet.")
             return
-        target = self.target.target(tuple(session.trial.files()))
-        try:
-            leaving.check_ending(target)
-            target.check()
-        except engine.AbacusError as error:
-            self.target.say_taken(error)
+        target = self.target.free_target(session.trial.files(), leaving.check_ending)
+        if target is None:
             return
         self.target.say("")
 

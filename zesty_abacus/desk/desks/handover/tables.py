@@ -9,10 +9,9 @@ from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QS
 
 from ....core.durations import duration_ns
 from ....core.errors import MisuseError
-from ....core.files.errors import FileError
 from ...app.doors import asked, engine
 from ...app.session import Session
-from ...around.table_file import FORMS
+from ...around.table_file import form_titles
 from ...widgets.parts import hairline, label
 from ...widgets.words import counted, span_text
 from .choices import Choices
@@ -27,7 +26,7 @@ _CHOICES = {
     "between": (("hold", "the last value"), ("nearest", "the nearest"), ("linear", "on a line")),
     "messages": (("all", "all messages"), ("kind", "the one in hand")),
     "span": (("whole", "whole capture"), ("view", "what the bracket shows")),
-    "form": tuple(FORMS.items()),
+    "form": (("csv", "CSV"),),
     "times": (("ns", "ns since 1970"), ("seconds", "seconds since the start"), ("iso", "ISO 8601")),
 }  # fmt: skip
 _NAMES = {"content": "What leaves", "between": "Between two frames", "messages": "Messages", "span": "Stretch",
@@ -186,11 +185,8 @@ class TablesPage(QWidget):
         self.target.say(missing)
         if missing:
             return
-        target, origin = self.target.target(tuple(session.trial.files())), self._origin_of(export)
-        try:
-            target.check()
-        except FileError as error:
-            self.target.say_taken(error)
+        target, origin = self.target.free_target(session.trial.files()), self._origin_of(export)
+        if target is None:
             return
 
         def done(rows: int) -> None:
@@ -209,7 +205,7 @@ class TablesPage(QWidget):
             self.target.end_with(f".{self._chosen('form')}")
         if session.capture is None or not self.isVisible():
             return
-        self.choices["form"].offer((word, form.title or word) for word, form in asked.WRITERS.items())
+        self.choices["form"].offer(form_titles(asked.WRITERS).items())
         try:
             export = self._export()
         except MisuseError as error:

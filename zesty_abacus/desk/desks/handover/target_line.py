@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
+from ....core.errors import AbacusError
 from ....core.files.errors import ExistsError
 from ...app.doors import engine
 from ...widgets.parts import button, label
@@ -94,24 +95,35 @@ class TargetLine(QWidget):
         self.problem.setVisible(bool(sentence))
         self.replace.setVisible(may_replace)
 
-    def say_taken(self, error: Exception) -> None:
-        """Tell why a file cannot be written; one that is there may be replaced."""
-        taken = isinstance(error, ExistsError)
-        words = f"{Path(error.where).name} is there already. Replace it, or write another name." if (
-            isinstance(error, ExistsError)
-        ) else str(error)  # fmt: skip
-        self.say(words, may_replace=taken)
-
     def take_leave(self) -> bool:
         """Return whether what is there may be replaced, which holds for this very path and once."""
         leave = bool(self._may_replace) and self._may_replace == self.path.text()
         self._may_replace = ""
         return leave
 
-    def target(self, inputs: tuple[Path, ...]) -> engine.Target:
-        """Return where a file is written; what it is made of is never written over."""
-        made: engine.Target = engine.Target(self.chosen, self.take_leave(), inputs)
-        return made
+    def free_target(
+        self, inputs: Iterable[Path], check: Callable[[engine.Target], object] = lambda _target: None
+    ) -> engine.Target | None:
+        """Return where a file is written; None where that cannot be, which is told.
+
+        Parameters
+        ----------
+        inputs
+            What the file is made of, which is never written over.
+        check
+            Raises what else is wrong with it.
+        """
+        target: engine.Target = engine.Target(self.chosen, self.take_leave(), tuple(inputs))
+        try:
+            check(target)
+            target.check()
+        except ExistsError:
+            self.say(f"{target.path.name} is there already. Replace it, or write another name.", may_replace=True)
+        except AbacusError as error:
+            self.say(str(error))
+        else:
+            return target
+        return None
 
     def run_over(self) -> None:
         """Write in the place of what is there."""

@@ -6,7 +6,6 @@ from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
-from ....core.files.errors import FileError
 from ...app.doors import leaving
 from ...app.session import Session
 from ...widgets.parts import hairline, label
@@ -157,11 +156,8 @@ class TrialPage(QWidget):
         self.target.say(missing)
         if missing:
             return
-        target, packing = self.target.target(tuple(session.trial.files())), self._packing()
-        try:
-            target.check()
-        except FileError as error:
-            self.target.say_taken(error)
+        target, packing = self.target.free_target(session.trial.files()), self._packing()
+        if target is None:
             return
         trial, capture, library = session.trial, session.capture, session.library
         self.outcome.setText("")

@@ -104,7 +104,7 @@ class ProblemSide(QWidget):
     # writing
 
     def _ask_where(self) -> None:
-        where = ask_table_file(self, "problems")
+        where = ask_table_file(self, "problems", wrong.WRITERS)
         if where is not None:
             self.write_to(*where)
 

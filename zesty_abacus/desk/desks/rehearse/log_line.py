@@ -103,7 +103,7 @@ class LogLine(QWidget):
         self._score.hold(is_held)
 
     def _ask_file(self) -> None:
-        where = ask_table_file(self, "log")
+        where = ask_table_file(self, "log", asked.WRITERS)
         if where is not None:
             self.write_to(*where)
 
