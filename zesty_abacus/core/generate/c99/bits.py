@@ -6,7 +6,7 @@ from ...layouts.fields import FieldKind
 from ...layouts.places import Places
 from ..carried import CarriedField
 from ..pieces import Piece, pieces_of
-from .numbers import of_type, raw_type, unsigned, word_type
+from .numbers import of_type, range_of, raw_type, unsigned, word_type
 
 
 def gather(places: Places, word: str) -> str:
@@ -99,8 +99,7 @@ def write_lines(one: CarriedField, source: str, out_of_range: str) -> list[str]:
 
 def _beyond(raw: str, kind: str, low: int, high: int) -> str:
     """Return the condition that a number is outside a range; empty if its type holds none that is."""
-    bits = int(kind.strip("uint_"))
-    lowest, highest = (0, (1 << bits) - 1) if kind.startswith("u") else (-(1 << bits - 1), (1 << bits - 1) - 1)
+    lowest, highest = range_of(kind)
     below = [f"{raw} < {of_type(low, kind)}"] if low > lowest else []
     above = [f"{raw} > {of_type(high, kind)}"] if high < highest else []
     return " || ".join([*below, *above])

@@ -23,6 +23,12 @@ def raw_type(one: CarriedField) -> str:
     return f"{'int' if one.field.is_signed else 'uint'}{one.bits}_t"
 
 
+def range_of(kind: str) -> tuple[int, int]:
+    """Return the lowest and the highest number of a whole type."""
+    bits = int(kind.strip("uint_"))
+    return (0, (1 << bits) - 1) if kind.startswith("u") else (-(1 << bits - 1), (1 << bits - 1) - 1)
+
+
 def word_type(one: CarriedField) -> str:
     """Return the type that bits are put together in: small machines have none of 64 bits."""
     return "uint64_t" if one.bits == 64 else "uint32_t"

@@ -5,17 +5,19 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...layouts.checks.counter import Counter
-from ...layouts.fields import Field, FieldKind
+from ...layouts.fields import Field
 from ...layouts.model import RawSet
-from ..carried import CarriedField, CarriedMessage, CarriedValue
+from ..carried import CarriedField, CarriedValue
+from ..comparisons import Ends, spans_within
 from ..lowering import Held, Number64, Steps
-from .numbers import of_type, raw_type, unsigned
+from ..message_terms import MessageTerms
+from .numbers import of_type, range_of, raw_type, unsigned
 
 BODY = "    "
 
 
 @dataclass(frozen=True, slots=True)
-class Terms:
+class Terms(MessageTerms):
     """Names and conditions of one message.
 
     Attributes
@@ -24,7 +26,6 @@ class Terms:
         In front of every global symbol.
     """
 
-    message: CarriedMessage
     prefix: str
 
     @property
@@ -41,14 +42,6 @@ class Terms:
         """Return the constant of a result."""
         return f"{self.prefix.upper()}_{word}"
 
-    def value_name(self, one: CarriedField | CarriedValue) -> str:
-        """Return the function that gives a value."""
-        return f"{self.name}_{one.name}"
-
-    def has_name(self, one: CarriedField) -> str:
-        """Return the function that says whether a field is there."""
-        return f"{self.name}_has_{one.name}"
-
     @property
     def numbers(self) -> list[CarriedField]:
         """The fields that are numbers."""
@@ -56,31 +49,26 @@ class Terms:
 
     def presence(self, one: CarriedField) -> str:
         """Return the condition on ``in`` that a field is there, empty if it always is."""
-        return f"{self.has_name(one)}(in)" if one.field.selected is not None else ""
+        return "".join(self.presence_conditions(one))
 
     def holds(self, one: CarriedField) -> str:
-        """Return the condition on ``in`` that a field has a value: it is there, readable, available and no fault."""
+        """Return the condition on ``in`` that a field has a value."""
         conditions = self.held_conditions(one)
         if len(conditions) < 2:
             return conditions[0] if conditions else "true"
         return f"{self.name}_holds_{one.name}(in)"
 
-    def held_conditions(self, one: CarriedField) -> list[str]:
-        """Return the conditions of :meth:`holds`, one by one."""
-        field, raw = one.field, f"in->{one.raw}"
-        conditions = [there] if (there := self.presence(one)) else []
-        if one.unreadable is not None:
-            conditions.append(f"{raw} != {unsigned(one.unreadable, one.bits)}")
-        if field.kind is FieldKind.FLOAT:
-            conditions.append(f"!isnan({float_of(one)})")
-        for raws in (field.unavailable, field.errors):
-            if raws:
-                conditions.append(f"!({within(raws, raw, raw_type(one))})")
-        return conditions
+    def _is_there(self, one: CarriedField) -> str:
+        return f"{self.has_name(one)}(in)"
 
-    def can_be_set(self, one: CarriedField) -> bool:
-        """Return whether a value can be put in: along a curve several raw numbers may have it."""
-        return one.is_number and not one.field.is_curved
+    def _differs(self, one: CarriedField, raw: int) -> str:
+        return f"in->{one.raw} != {unsigned(raw, one.bits)}"
+
+    def _is_a_number(self, one: CarriedField) -> str:
+        return f"!isnan({float_of(one)})"
+
+    def _outside(self, one: CarriedField, values: RawSet) -> str:
+        return f"!({within(values, f'in->{one.raw}', raw_type(one))})"
 
     def counters(self) -> list[tuple[Counter, CarriedField]]:
         """Return the counters, and the field of each."""
@@ -120,20 +108,17 @@ def comment(text: str) -> str:
 
 
 def within(values: RawSet, name: str, kind: str) -> str:
-    """Return the condition that a number is in a set, without comparisons that always hold."""
-    bits = int(kind.strip("uint_"))
-    lowest, highest = (0, (1 << bits) - 1) if kind.startswith("u") else (-(1 << bits - 1), (1 << bits - 1) - 1)
-    parts = []
-    for low, high in values.spans:
-        if low > highest or high < lowest:
-            continue
-        if low == high:
-            parts.append(f"{name} == {of_type(low, kind)}")
-            continue
-        ends = [f"{name} >= {of_type(low, kind)}"] if low > lowest else []
-        ends += [f"{name} <= {of_type(high, kind)}"] if high < highest else []
-        parts.append(f"({' && '.join(ends)})" if len(ends) > 1 else (ends[0] if ends else "true"))
+    """Return the condition that a number is in a set."""
+    parts = [_between(ends, name, kind) for ends in spans_within(values, range_of(kind))]
     return " || ".join(parts) or "false" if len(parts) < 2 else f"({' || '.join(parts)})"
+
+
+def _between(ends: Ends, name: str, kind: str) -> str:
+    if ends.is_one and ends.low is not None:
+        return f"{name} == {of_type(ends.low, kind)}"
+    parts = [f"{name} >= {of_type(ends.low, kind)}"] if ends.low is not None else []
+    parts += [f"{name} <= {of_type(ends.high, kind)}"] if ends.high is not None else []
+    return f"({' && '.join(parts)})" if len(parts) > 1 else (parts[0] if parts else "true")
 
 
 def has_limits(field: Field) -> bool:

@@ -8,9 +8,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...layouts.checks.over_bytes import OverBytes
-from ...layouts.fields import FieldKind
 from ...layouts.model import RawSet
-from ..carried import CarriedField, CarriedMessage, CarriedValue
+from ..carried import CarriedField
+from ..comparisons import Ends, spans_within
+from ..message_terms import MessageTerms
 from .types import bits, range_of, raw_type, whole
 
 _ROOM_BYTES = 64
@@ -20,7 +21,7 @@ FLOATS = {16: (5, 10), 32: (8, 23), 64: (11, 52)}
 
 
 @dataclass(frozen=True, slots=True)
-class Terms:
+class Terms(MessageTerms):
     """Names and conditions of one message.
 
     Attributes
@@ -29,7 +30,6 @@ class Terms:
         In front of every name that others see.
     """
 
-    message: CarriedMessage
     prefix: str
 
     @property
@@ -70,14 +70,6 @@ class Terms:
         """Return a result: ``too_short``."""
         return f"{self.prefix}_result#{self.prefix}_{word}"
 
-    def value_name(self, one: CarriedField | CarriedValue) -> str:
-        """Return the function that gives a value, and whether there is one."""
-        return f"{self.name}_{one.name}"
-
-    def has_name(self, one: CarriedField) -> str:
-        """Return the function that says whether a field is there."""
-        return f"{self.name}_has_{one.name}"
-
     def holds_name(self, one: CarriedField) -> str:
         """Return the function that says whether a field has a value."""
         return f"{self.name}_holds_{one.name}"
@@ -90,37 +82,30 @@ class Terms:
         """Return the condition that a field has a value, none if it always has."""
         return [f"{self.holds_name(one)}(raw := {struct})"] if self.held_conditions(one) else []
 
-    def held_conditions(self, one: CarriedField) -> list[str]:
-        """Return the conditions on ``raw`` that a field has a value, one by one."""
-        field, raw = one.field, f"raw.{one.raw}"
-        conditions = list(self.presence(one))
-        if one.unreadable is not None:
-            conditions.append(f"({raw} <> {whole(one.unreadable, raw_type(one))})")
-        if field.kind is FieldKind.FLOAT:
-            exponent, fraction = FLOATS[one.bits]
-            mask = bits(((1 << exponent) - 1) << fraction)
-            conditions.append(f"(({raw_type(one)}_TO_LWORD({raw}) AND {mask}) <> {mask})")
-        for raws in (field.unavailable, field.errors):
-            if raws:
-                conditions.append(f"(NOT {within(raws, raw, raw_type(one))})")
-        return conditions
+    def _is_there(self, one: CarriedField) -> str:
+        return self.presence(one)[0]
 
-    def can_be_set(self, one: CarriedField) -> bool:
-        """Return whether a value can be put in: along a curve several raw numbers may have it."""
-        return one.is_number and not one.field.is_curved
+    def _differs(self, one: CarriedField, raw: int) -> str:
+        return f"(raw.{one.raw} <> {whole(raw, raw_type(one))})"
+
+    def _is_a_number(self, one: CarriedField) -> str:
+        exponent, fraction = FLOATS[one.bits]
+        mask = bits(((1 << exponent) - 1) << fraction)
+        return f"(({raw_type(one)}_TO_LWORD(raw.{one.raw}) AND {mask}) <> {mask})"
+
+    def _outside(self, one: CarriedField, values: RawSet) -> str:
+        return f"(NOT {within(values, f'raw.{one.raw}', raw_type(one))})"
 
 
 def within(values: RawSet, name: str, kind: str) -> str:
-    """Return the condition that a number is in a set, without comparisons that always hold."""
-    lowest, highest = range_of(kind)
-    parts = []
-    for low, high in values.spans:
-        if low > highest or high < lowest:
-            continue
-        if low == high:
-            parts.append(f"({name} = {whole(low, kind)})")
-            continue
-        ends = [f"({name} >= {whole(low, kind)})"] if low > lowest else []
-        ends += [f"({name} <= {whole(high, kind)})"] if high < highest else []
-        parts.append(f"({' AND '.join(ends)})" if len(ends) > 1 else (ends[0] if ends else "TRUE"))
+    """Return the condition that a number is in a set."""
+    parts = [_between(ends, name, kind) for ends in spans_within(values, range_of(kind))]
     return f"({' OR '.join(parts)})" if len(parts) > 1 else (parts[0] if parts else "FALSE")
+
+
+def _between(ends: Ends, name: str, kind: str) -> str:
+    if ends.is_one and ends.low is not None:
+        return f"({name} = {whole(ends.low, kind)})"
+    parts = [f"({name} >= {whole(ends.low, kind)})"] if ends.low is not None else []
+    parts += [f"({name} <= {whole(ends.high, kind)})"] if ends.high is not None else []
+    return f"({' AND '.join(parts)})" if len(parts) > 1 else (parts[0] if parts else "TRUE")

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from ...layouts.fields import FieldKind
 from ...layouts.model import Field, RawSet
 from ...layouts.places import Places
-from ..carried import CarriedField, CarriedMessage, CarriedValue
+from ..carried import CarriedField
+from ..message_terms import MessageTerms
 from ..pieces import pieces_of
 
 BODY = "    "
@@ -21,10 +21,8 @@ def raw_dtype(one: CarriedField) -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class Terms:
+class Terms(MessageTerms):
     """Names and conditions of one message."""
-
-    message: CarriedMessage
 
     @property
     def name(self) -> str:
@@ -38,17 +36,9 @@ class Terms:
         # digits beside digits would run together with those of another name
         return "".join(f"_{word}" if word[:1].isdigit() else word for word in words)
 
-    def value_name(self, one: CarriedField | CarriedValue) -> str:
-        """Return the function that gives a value."""
-        return f"{self.name}_{one.name}"
-
-    def has_name(self, one: CarriedField) -> str:
-        """Return the function that says whether a field is there."""
-        return f"{self.name}_has_{one.name}"
-
     def presence(self, one: CarriedField) -> str:
         """Return the condition on ``struct`` that a field is there, empty if it always is."""
-        return f"{self.has_name(one)}(struct)" if one.field.selected is not None else ""
+        return "".join(self.presence_conditions(one))
 
     def holds(self, one: CarriedField) -> str:
         """Return the condition on ``struct`` that a field has a value."""
@@ -57,18 +47,17 @@ class Terms:
             return conditions[0] if conditions else "np.True_"
         return f"_{self.name}_holds_{one.name}(struct)"
 
-    def held_conditions(self, one: CarriedField) -> list[str]:
-        """Return the conditions of :meth:`holds`, one by one."""
-        field, raw = one.field, f"struct.{one.raw}"
-        conditions = [there] if (there := self.presence(one)) else []
-        if one.unreadable is not None:
-            conditions.append(f"(np.asarray({raw}) != {one.unreadable})")
-        if field.kind is FieldKind.FLOAT:
-            conditions.append(f"~np.isnan(_float({raw}, {one.bits}))")
-        for raws in (field.unavailable, field.errors):
-            if raws:
-                conditions.append(f"~_within({raw}, {spans_text(raws)})")
-        return conditions
+    def _is_there(self, one: CarriedField) -> str:
+        return f"{self.has_name(one)}(struct)"
+
+    def _differs(self, one: CarriedField, raw: int) -> str:
+        return f"(np.asarray(struct.{one.raw}) != {raw})"
+
+    def _is_a_number(self, one: CarriedField) -> str:
+        return f"~np.isnan(_float(struct.{one.raw}, {one.bits}))"
+
+    def _outside(self, one: CarriedField, values: RawSet) -> str:
+        return f"~_within(struct.{one.raw}, {spans_text(values)})"
 
 
 def function(name: str, said: str, body: list[str], arguments: str = "struct", *, quiet: bool = False) -> list[str]:
