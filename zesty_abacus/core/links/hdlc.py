@@ -13,6 +13,7 @@ from ..frames import flags as F
 from ..lines.result import CHECK, DATA, SYNC, BitRun, LineResult, LineRoom, put_byte, put_frame, put_mark
 from ..lines.settings import Setting
 from ..words import counted
+from .crc import reflected_crc16
 from .framing import Framing
 
 _FEWEST_BYTES = 4
@@ -67,12 +68,7 @@ def _room(run: BitRun) -> LineRoom:
 @njit(cache=True, nogil=True)
 def fcs16(data, first, last):  # type: ignore[no-untyped-def]
     """Return the frame check sequence of bytes, as it is sent (low byte first)."""
-    crc = 0xFFFF
-    for i in range(first, last):
-        crc ^= data[i]
-        for _ in range(8):
-            crc = (crc >> 1) ^ 0x8408 if crc & 1 else crc >> 1
-    return crc ^ 0xFFFF
+    return reflected_crc16(data, first, last, 0x8408) ^ 0xFFFF
 
 
 @njit(cache=True, nogil=True)

@@ -7,11 +7,12 @@ from numpy.typing import NDArray
 
 from ..compiled import njit
 from ..frames import flags as F
-from ..lines.result import FRAME_COLUMNS, ByteRun, Fact, LineResult, Marks, table_of
+from ..lines.result import ByteRun, Fact, LineResult, Marks, table_of
 from ..lines.settings import Setting
 from ..protocols.modbus import NAME
+from .crc import reflected_crc16
 from .framing import Framing, byte_run_of
-from .modbus_units import LATE_MS, PATIENCE_MS, put_pdu
+from .modbus_units import LATE_MS, paired, put_pdu
 
 
 class ModbusRtuFraming(Framing, frozen=True, kw_only=True, tag="modbus rtu"):
@@ -46,7 +47,7 @@ class _Rtu:
         value = run.value.astype(np.uint8)
         units = _units(run, settings)
         count = len(units)
-        frames, payload = _paired(value, units, settings.late_ms)
+        frames, payload = paired(_pair, value, units, settings.late_ms)
         rows = result.marks.rows.copy()
         rows[:, 5] = np.repeat(np.arange(count), units[:, 1] - units[:, 0])
         frames[:, 1] = run.end_ns[units[:, 1] - 1]
@@ -117,22 +118,10 @@ def _measured_pause(run: ByteRun, value: NDArray[np.uint8], own: float) -> float
     return best
 
 
-def _paired(data: NDArray[np.uint8], units: NDArray[np.int64], late_ms: float):  # type: ignore[no-untyped-def]
-    frames = np.empty((len(units) + 1, FRAME_COLUMNS), np.int64)
-    payload = np.empty(len(data) + 4 * len(units) + 8, np.uint8)
-    used = _pair(data, units, np.int64(late_ms * 1e6), np.int64(PATIENCE_MS * 1e6), frames, payload)
-    return frames[: len(units)], payload[:used]
-
-
 @njit(cache=True, nogil=True)
 def crc16(data, first, last):  # type: ignore[no-untyped-def]
     """Return the CRC of Modbus over serial line V1.02, 6.2.2: polynomial 0xA001 reflected, start 0xFFFF."""
-    crc = 0xFFFF
-    for i in range(first, last):
-        crc ^= data[i]
-        for _ in range(8):
-            crc = (crc >> 1) ^ 0xA001 if crc & 1 else crc >> 1
-    return crc
+    return reflected_crc16(data, first, last, 0xA001)
 
 
 @njit(cache=True, nogil=True)

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
-from ..lines.result import FRAME_COLUMNS, LineResult, Marks, table_of
+from ..lines.result import LineResult, Marks, table_of
 from ..lines.settings import Setting
 from ..protocols.modbus import NAME
 from .framing import Framing
-from .modbus_units import LATE_MS, PATIENCE_MS, put_pdu
+from .modbus_units import LATE_MS, paired, put_pdu
 
 
 class ModbusTcpFraming(Framing, frozen=True, kw_only=True, tag="modbus tcp"):
@@ -67,16 +66,9 @@ def tcp_exchanges(pieces: FrameTable, settings: ModbusTcpFraming) -> FrameTable:
     count = _find_tcp_units(data, piece_of_byte, times, way, lost, np.cumsum(sizes) - sizes, units)
     units = units[:count]
     units = units[np.lexsort((units[:, 5] & 1, units[:, 3]))]
-    frames, payload = _paired_tcp(data, units, settings.late_ms)
+    frames, payload = paired(_pair_tcp, data, units, settings.late_ms)
     frames = frames[np.argsort(frames[:, 0], kind="stable")]
     return table_of(frames, payload)[0]
-
-
-def _paired_tcp(data: NDArray[np.uint8], units: NDArray[np.int64], late_ms: float):  # type: ignore[no-untyped-def]
-    frames = np.empty((len(units) + 1, FRAME_COLUMNS), np.int64)
-    payload = np.empty(len(data) + 4 * len(units) + 8, np.uint8)
-    used = _pair_tcp(data, units, np.int64(late_ms * 1e6), np.int64(PATIENCE_MS * 1e6), frames, payload)
-    return frames[: len(units)], payload[:used]
 
 
 @njit(cache=True, nogil=True)

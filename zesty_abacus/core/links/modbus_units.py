@@ -7,14 +7,39 @@ of the pair has the count, or the value written, as two bytes. Refusals have the
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
+from numpy.typing import NDArray
 
 from ..compiled import njit
+from ..lines.result import FRAME_COLUMNS
 
 LATE_MS = 200.0
 """An answer that takes longer is late."""
-PATIENCE_MS = 1000.0
+_PATIENCE_MS = 1000.0
 """A request that waits longer is not answered."""
+
+Pair = Callable[..., int]
+"""A kernel that puts exchanges into frames and payload, and returns how many bytes it used."""
+
+
+def paired(
+    pair: Pair, data: NDArray[np.uint8], units: NDArray[np.int64], late_ms: float
+) -> tuple[NDArray[np.int64], NDArray[np.uint8]]:
+    """Return a frame a unit, its columns those of :func:`~zesty_abacus.core.lines.result.table_of`, and all payloads.
+
+    Parameters
+    ----------
+    units
+        (n, columns), as the kernel takes them.
+    late_ms
+        An answer that takes longer is late.
+    """
+    frames = np.empty((len(units) + 1, FRAME_COLUMNS), np.int64)
+    payload = np.empty(len(data) + 4 * len(units) + 8, np.uint8)
+    used = pair(data, units, np.int64(late_ms * 1e6), np.int64(_PATIENCE_MS * 1e6), frames, payload)
+    return frames[: len(units)], payload[:used]
 
 
 @njit(cache=True, nogil=True)
