@@ -1,4 +1,6 @@
 from fractions import Fraction
+from itertools import permutations
+from uuid import uuid4
 
 import numpy as np
 import pytest
@@ -11,7 +13,22 @@ from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.encode import EncodeError, put_raw, raw_column, raw_of
 from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.core.codec.plan import compile_layout
-from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import (
+    Applies,
+    Complement,
+    Coverage,
+    Expression,
+    FieldKind,
+    Group,
+    NamedValue,
+    RawSet,
+    Rule,
+    Selected,
+    Sum,
+    Xor,
+    new_field,
+    new_layout,
+)
 from zesty_abacus.core.layouts.places import parse_places as at
 
 
@@ -115,3 +132,59 @@ def test_a_field_its_selector_excludes_is_refused():
     assert encode_message(layout, {"page": 3, "part": 9}).payload == b"\x03\x09"
     with pytest.raises(EncodeError, match="Set page to 3"):
         encode_message(layout, {"page": 2, "part": 9})
+
+
+def test_a_selector_that_is_filled_in_says_something():
+    """The lowest value that selects a field may be one that says the selector has no value, and so selects nothing."""
+    page = new_field("page", at("B0"), unavailable=RawSet([(2, 3)]), errors=RawSet.of(4))
+    part = new_field("part", at("B1"), selected=Selected(page.id, RawSet([(2, 9)])))
+    layout = new_layout("m", Applies(address=1), 2, [page, part])
+    assert encode_message(layout, {"part": 9}).payload == b"\x05\x09"
+    with pytest.raises(EncodeError, match="not in the frame while page is 3"):
+        encode_message(layout, {"page": 3, "part": 9})
+
+
+def test_a_part_is_written_where_decoding_finds_it():
+    page = new_field("page", at("B0"), unavailable=RawSet.of(1))
+    inner = new_field("inner", at("B0"))
+    group = Group(id=uuid4(), name="more", size=1, fields=(inner,), selected=Selected(page.id, RawSet([(1, 2)])))
+    layout = new_layout("m", Applies(address=1), 1, [page], parts=(group,))
+    assert encode_message(layout, {"inner": 7}).payload == b"\x02\x07"
+    assert encode_message(layout, {"page": 1}).payload == b"\x01"
+    with pytest.raises(EncodeError, match="not in a frame with these values"):
+        encode_message(layout, {"page": 1, "inner": 7})
+
+
+LENGTH, TURNED = new_field("length", at("B0")), new_field("turned", at("B1"))
+HEAD_SUM, TAIL_SUM = new_field("head sum", at("B2")), new_field("tail sum", at("B5"))
+INVERSE = Complement(id=uuid4(), name="inverse", field=TURNED.id, of=LENGTH.id)
+EQUAL = Rule(id=uuid4(), name="equal", expression=Expression("length == size - 4"))
+HEAD = Sum(id=uuid4(), name="head", field=HEAD_SUM.id, coverage=Coverage(end=Expression("2")), start=1)
+TAIL = Xor(id=uuid4(), name="tail", field=TAIL_SUM.id, coverage=Coverage(end=Expression("size - 1")))
+BYTE = new_field("byte", at("B3"))
+
+
+@pytest.mark.parametrize("checks", list(permutations([INVERSE, EQUAL, HEAD, TAIL])), ids=lambda some: "")
+def test_checks_agree_in_whatever_order_they_are_listed(checks):
+    """The inverse of a length that an equation gives, a sum over both, and one over that sum."""
+    fields = [LENGTH, TURNED, HEAD_SUM, BYTE, TAIL_SUM]
+    layout = new_layout("m", Applies(address=1), 6, fields, checks=checks)
+    assert encode_message(layout, {"byte": 0x40}).payload == bytes([2, 0xFD, 0x00, 0x40, 0, 2 ^ 0xFD ^ 0x40])
+
+
+def test_checks_in_a_circle_are_filled_in_as_they_are_listed():
+    first = Xor(id=uuid4(), name="first", field=HEAD_SUM.id)
+    second = Xor(id=uuid4(), name="second", field=TAIL_SUM.id)
+    layout = new_layout("m", Applies(address=1), 6, [HEAD_SUM, BYTE, TAIL_SUM], checks=(first, second))
+    assert encode_message(layout, {"byte": 0x40}).payload == bytes([0, 0, 0x40, 0x40, 0, 0])
+
+
+def test_a_field_that_a_check_lets_go_leaves_nothing_behind():
+    """The page is the inverse of another field: what an equation gives under it is written once the page is known."""
+    page, mirror = new_field("page", at("B0")), new_field("mirror", at("B1"))
+    part = new_field("part", at("B2"), selected=Selected(page.id, RawSet.of(0)))
+    inverse = Complement(id=uuid4(), name="inverse", field=page.id, of=mirror.id)
+    equal = Rule(id=uuid4(), name="equal", expression=Expression("part == 7"))
+    layout = new_layout("m", Applies(address=1), 3, [page, mirror, part], checks=(equal, inverse))
+    assert encode_message(layout, {"mirror": 1}).payload == b"\xfe\x01\x00"
+    assert encode_message(layout, {"mirror": 0xFF}).payload == b"\x00\xff\x07"

@@ -220,3 +220,14 @@ def test_units_with_powers():
     assert parse_unit("l/min") == (("l", 1), ("min", -1)) and parse_unit("") == ()
     assert parse_unit("per 100 km") is None
     assert operator.eq(format_unit(parse_unit("m/s^2")), "m/s^2")
+
+
+@pytest.mark.parametrize("number", [2.0**62, 1.5 * 2.0**62, -(2.0**62), -1.75 * 2.0**62])
+def test_floats_have_bits_up_to_the_highest_whole_number(number):
+    """A float between 2^62 and 2^63 is as whole as any; it was taken for zero."""
+    field = new_field("f", Places(range(64)), FieldKind.FLOAT)
+    scope = Scope(1)
+    scope.add({field.id: FieldColumn(field, np.zeros(1, np.uint64), np.array([number]), None, np.zeros(1, np.uint8))})
+    result = evaluate(Expression("f ^ 3"), scope)
+    assert result.known is None or result.known.all()
+    assert int(result.values[0]) == int(number) ^ 3

@@ -44,6 +44,7 @@ _WIDTHS = [1, 2, 3, 5, 7, 8, 9, 12, 16, 24, 31, 32, 33, 63, 64]
 _RULES = (
     "a == 3", "a + 1 == b", "raw(b) & 0x0F == a", "size - 2 == a", "a < b or b >= 2", "not (a == b)", "a // 3 == b % 5",
     "if(a > 7, b, a * 2) != 9", "round(a / 3) == b", "min(a, b) <= max(a, -b)", "(a << 2) ^ b > 12", "abs(a - b) > 2",
+    "a - 1 == b", "b * 3 == a", "a * 0.5 == b", "b == a / 7", "b // 2 == a",
     "sqrt(a) < 11", "a * 0.5 + b >= 4", "~a & 0xFF == b", "b >> 2 == a", "address == a", "floor(b / 4) == a",
 )  # fmt: skip
 
@@ -124,7 +125,7 @@ class Maker:
         places = self._places(width, free)
         if places is None:
             return None
-        field = Field(id=self.identity(), name=name, places=places, kind=kind, inverted=chance.random() < 0.15)
+        field = Field(id=self.identity(), name=name, places=places, kind=kind, inverted=chance.random() < 0.3)
         return self._with_meaning(field)
 
     def _with_meaning(self, field: Field) -> Field:
@@ -176,7 +177,7 @@ class Maker:
         if chance.random() < 0.35:
             yield from self._over_bytes(fields, free, size)
         names = {one.name for one in fields if one.raw_is_number}
-        if {"a", "b"} <= names and chance.random() < 0.35:
+        if {"a", "b"} <= names and chance.random() < 0.6:
             yield Rule(id=self.identity(), name="rule", expression=Expression(chance.choice(_RULES)))
         twins = [(a, b) for a in fields for b in fields
                  if a is not b and len(a.places) == len(b.places) and a.raw_is_number and b.raw_is_number]  # fmt: skip

@@ -84,7 +84,8 @@ def test_what_the_manifest_says_is_what_other_programs_find(tmp_path):
                     assert value == expected.value or (math.isnan(value) and math.isnan(expected.value)), f"seed {SEED}"
                     compared += 1
             if vector.comes_back:
-                assert loaded.pack(name, bytes(len(vector.payload)), struct) == ("ok", vector.payload)
+                packed = loaded.pack(name, bytes(len(vector.payload)), struct)
+                assert packed == ("ok", vector.payload), f"seed {SEED}: {name}"
     assert compared > 10 * COUNT
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from ..expressions.exactly import evaluate_node_exactly
 from ..expressions.expression import Expression
 from ..expressions.tree import Call, ExpressionError, Name
+from ..layouts.filling_order import in_filling_order
 from ..layouts.model import Check, Field
 from .checks import FramesInScope
 from .columns import FieldColumn
@@ -20,11 +21,9 @@ from .spots import Spot
 
 
 def fill_checks(frame: FrameToCheck, checks: Sequence[Check]) -> None:
-    """Make checks agree; what is taken over bytes comes last, since it may cover the others."""
-    for last in (False, True):
-        for check in checks:
-            if check.fills_last is last:
-                check.fill(frame)
+    """Make checks agree, each behind those that fill in what it is taken of."""
+    for check in in_filling_order(checks, frame.fields):
+        check.fill(frame)
 
 
 class FrameToCheck:
@@ -47,6 +46,11 @@ class FrameToCheck:
         return self._region.data[self._begin : self._end]
 
     @property
+    def fields(self) -> list[Field]:
+        """Return the fields that are known here."""
+        return [spot.field for spot in self._region.spots.values()]
+
+    @property
     def keeps_what_it_has(self) -> bool:
         """Return whether bits that no value was given for were there before, and stay."""
         return self._region.base_size > 0
@@ -60,16 +64,7 @@ class FrameToCheck:
 
     def _is_there(self, field: Field) -> bool:
         """Whether the selectors above a field let it be in the frame; where not, its bits are somebody else's."""
-        selected = field.selected
-        if selected is None:
-            return True
-        above = self._region.spot(selected.field)
-        if above is None:
-            return True
-        raw, _ = above.numbers()
-        # a selector that says it has no value selects nothing
-        says_nothing = raw is None or raw in above.field.unavailable or raw in above.field.errors
-        return not says_nothing and raw in selected.values and self._is_there(above.field)
+        return field.selected is None or self._region.selects(field.selected)
 
     def bits_of(self, field_id: UUID) -> tuple[int, int]:
         """Return a field's bits as they stand, and how many they are; of a column of text 64."""

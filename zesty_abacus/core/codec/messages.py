@@ -77,10 +77,9 @@ def _check_selectors(region: Region, fields: Sequence[Field], values: Mapping) -
     for field in fields:
         if field.name not in values or field.selected is None:
             continue
-        now, _ = region.get(field.selected.field)
-        if now is None or now not in field.selected.values:
+        if not region.selects(field.selected):
             spot = region.spot(field.selected.field)
-            name = spot.field.name if spot is not None else "the selector"
+            name, now = (spot.field.name, spot.numbers()[0]) if spot is not None else ("the selector", None)
             raise EncodeError(
                 f"it is not in the frame while {name} is {now}.",
                 where=field.name,

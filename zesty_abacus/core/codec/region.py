@@ -15,7 +15,7 @@ from ..layouts.model import Check, Field, Part, Selected
 from ..layouts.numbers import format_exact
 from .encode import EncodeError, content_bytes, put_bits, raw_of, whole_of
 from .scalar import physical_of
-from .spots import Numbers, Spot, SpotInBytes, SpotInText
+from .spots import Spot, SpotInBytes, SpotInText
 from .workings import Workings
 from .written import text_of
 
@@ -70,13 +70,6 @@ class Region:
         put_bits(view, field, raw)
         self.data[start:needed] = view
 
-    def get(self, field_id: UUID) -> Numbers:
-        """Return raw number and value of a field, of this region or one around it."""
-        spot = self.spot(field_id)
-        if spot is None:
-            raise EncodeError("a selector is not there.", where=self.path)
-        return spot.numbers()
-
     def spot(self, field_id: UUID) -> Spot | None:
         """Return where a field is written, here or in a region around; None if it is not known."""
         if field_id in self.spots:
@@ -129,6 +122,20 @@ class Region:
         if given != wanted and not (at_least and given >= wanted):
             raise EncodeError(f"{expression} gives {format_exact(given)}, but {what} {wanted}.", where=self.path or "")
 
+    def selects(self, selected: Selected) -> bool:
+        """Return whether what stands under a selector is in the frame as it is now.
+
+        As when decoding, a selector that says it has no value selects nothing, nor does one that is not there itself.
+        """
+        spot = self.spot(selected.field)
+        if spot is None:
+            raise EncodeError("a selector is not there.", where=self.path)
+        raw, _ = spot.numbers()
+        field = spot.field
+        says_nothing = raw is None or raw in field.unavailable or raw in field.errors
+        above = field.selected
+        return not says_nothing and raw in selected.values and (above is None or self.selects(above))
+
     def let_be_there(self, selected: Selected) -> None:
         """Give a selector that is free a value with which something is there."""
         spot = self.spot(selected.field)
@@ -136,7 +143,8 @@ class Region:
             return
         if spot.field.selected is not None:
             spot.region.let_be_there(spot.field.selected)
-        spot.settle(selected.values.spans[0][0])
+        telling = selected.values.lowest_outside(spot.field.unavailable, spot.field.errors)
+        spot.settle(selected.values.spans[0][0] if telling is None else telling)
 
     def refused(self, sentence: str, what: str = "") -> EncodeError:
         """Return the error that something here cannot be written; to be raised."""
@@ -169,8 +177,7 @@ class Region:
             if part.selected is not None:
                 if not unused.keys().isdisjoint([part.name, *(field.name for field in part.fields_once())]):
                     self.let_be_there(part.selected)
-                now, _ = self.get(part.selected.field)
-                if now is None or now not in part.selected.values:
+                if not self.selects(part.selected):
                     continue
             begin = cursor
             # a start that is counted from an end that is not known yet comes behind what is there

@@ -43,7 +43,7 @@ class Result:
     def whole(self, otherwise: int) -> NDArray[np.int64]:
         """Return the values as int64, cut towards zero, ``otherwise`` where there is none."""
         if self.bounds is None:
-            fits = np.isfinite(self.values) & (np.abs(self.values) < 2.0**62)
+            fits = np.isfinite(self.values) & (np.abs(self.values) < 2.0**63)
             values = np.where(fits, self.values, otherwise).astype(np.int64)
         elif self.values.dtype == np.uint64:
             values = np.where(self.values <= HIGHEST, self.values.astype(np.int64), otherwise)

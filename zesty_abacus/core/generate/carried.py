@@ -13,6 +13,7 @@ from ..codec.carried import with_carried
 from ..layouts.checks.complement import Complement
 from ..layouts.checks.over_bytes import OverBytes
 from ..layouts.checks.rule import Rule
+from ..layouts.filling_order import in_filling_order
 from ..layouts.model import Check, Computed, Coverage, Crc, Field, FieldKind, Layout, Sum, Xor
 from ..layouts.validate import problems_inside
 from ..reading.choice import Branch
@@ -94,7 +95,7 @@ class CarriedMessage:
         In the order of the layout.
     computed
     checks
-        Those that say whether the values of a frame hold.
+        Those that say whether the values of a frame hold, in the order in which they are filled in.
     branch
         The selector that all fields stand under, if they do: frames with another value are of another shape.
     """
@@ -216,7 +217,7 @@ def _carried(layout: Layout, name: str, symbols: Symbols, forms: Forms) -> Carri
     return CarriedMessage(
         layout, name, tuple(_field(field, given[field.id]) for field in layout.fields),
         tuple(CarriedValue(one, given[one.id]) for one in layout.computed),
-        tuple(check for check in layout.checks if check.spoils), Branch.of(layout),
+        in_filling_order([check for check in layout.checks if check.spoils], layout.fields), Branch.of(layout),
     )  # fmt: skip
 
 

@@ -266,15 +266,10 @@ def computing_type(step: Step) -> Number64:
     return Number64.SIGNED if dtype.kind == "i" else Number64.UNSIGNED
 
 
-def equation_of(message: CarriedMessage, rule: Rule, prefix: str = "v") -> tuple[CarriedField, Steps, Held] | None:
-    """Return the field that a rule gives a value when a frame is packed, and the steps of that value.
+def sides_of(message: CarriedMessage, rule: Rule) -> tuple[CarriedField, Node] | None:
+    """Return the field that a rule gives a value when a frame is packed, and what it is equal to.
 
     None where the rule is no equation, or the field has several raw numbers of one value.
-
-    Raises
-    ------
-    CannotCarryError
-        If something in the equation is not carried.
     """
     tree = rule.expression.tree
     if not isinstance(tree, Call) or tree.operation != "==":
@@ -282,8 +277,20 @@ def equation_of(message: CarriedMessage, rule: Rule, prefix: str = "v") -> tuple
     for side, other in (tree.arguments, tuple(reversed(tree.arguments))):
         found = message.named(side.name) if isinstance(side, Name) else None
         if isinstance(found, CarriedField):
-            if found.field.is_curved:
-                return None
-            steps = Steps(message, prefix)
-            return found, steps, steps.lower_node(other, rule.expression)
+            return None if found.field.is_curved else (found, other)
     return None
+
+
+def equation_of(message: CarriedMessage, rule: Rule, prefix: str = "v") -> tuple[CarriedField, Steps, Held] | None:
+    """Return the field of :func:`sides_of`, and the steps of its value.
+
+    Raises
+    ------
+    CannotCarryError
+        If something in the equation is not carried.
+    """
+    sides = sides_of(message, rule)
+    if sides is None:
+        return None
+    steps = Steps(message, prefix)
+    return sides[0], steps, steps.lower_node(sides[1], rule.expression)

@@ -18,6 +18,7 @@ from ..codec.scalar import bits_of_raw, physical_of
 from ..layouts.fields import Field, FieldKind
 from ..layouts.model import Layout, Rule
 from .carried import CarriedMessage
+from .rounding import equations_are_sure
 
 OK, TOO_SHORT, CHECK_FAILED, OTHER_SHAPE = "ok", "too_short", "check_failed", "other_shape"
 RESULTS = OK, TOO_SHORT, CHECK_FAILED, OTHER_SHAPE
@@ -54,8 +55,8 @@ class Vector(msgspec.Struct, frozen=True):
     computed
         What computed values are, by name; NaN where there is none. Nothing of what is too short.
     comes_back
-        Whether packing what was unpacked gives the payload again: it was made by the codec, and none of its numbers is
-        the second zero that some ways of writing numbers have.
+        Whether packing what was unpacked gives the payload again: it was made by the codec, none of its numbers is the
+        second zero that some ways of writing numbers have, and no equation gives a number that rounding could change.
     """
 
     payload: bytes
@@ -78,23 +79,18 @@ def vectors_of(message: CarriedMessage, count: int, seed: int = 0) -> list[Vecto
         made = made_whole(layout, noise)
         payloads |= {noise: payloads.get(noise, False)} | ({made: True} if made is not None else {})
     vectors = []
-    is_exact = not _works_floats_out(layout)
     for payload, is_made in list(payloads.items())[:count]:
         vector = vector_of(message, payload)
-        comes_back = is_made and vector.result == OK and is_exact and _has_one_form(message, vector)
+        comes_back = is_made and vector.result == OK and _is_told_one_way(message, vector)
         vectors.append(msgspec.structs.replace(vector, comes_back=comes_back))
     if message.size_of_all > 1:
         vectors.append(vector_of(message, next(iter(payloads))[: message.size_of_all // 2]))
     return vectors
 
 
-def _works_floats_out(layout: Layout) -> bool:
-    """Whether an equation gives a float along a scale: a machine rounds on the way, the codec does not."""
-    named = {name for check in layout.checks if isinstance(check, Rule) for name in check.expression.names}
-    return any(
-        field.name in named and field.kind is FieldKind.FLOAT and (field.ratio, field.offset) != (1, 0)
-        for field in layout.fields
-    )
+def _is_told_one_way(message: CarriedMessage, vector: Vector) -> bool:
+    raws = {name: one.raw for name, one in vector.fields.items()}
+    return _has_one_form(message, vector) and equations_are_sure(message, len(vector.payload), raws)
 
 
 def _has_one_form(message: CarriedMessage, vector: Vector) -> bool:

@@ -72,6 +72,16 @@ class RawSet:
         """Return whether a value is in both sets."""
         return any(a <= d and c <= b for a, b in self._spans for c, d in other._spans)
 
+    def lowest_outside(self, *others: RawSet) -> int | None:
+        """Return the lowest value that is in none of the other sets; None if they hold all."""
+        taken = RawSet(span for other in others for span in other.spans)
+        for low, high in self._spans:
+            end = next((last for first, last in taken.spans if first <= low <= last), None)
+            free = low if end is None else end + 1
+            if free <= high:
+                return free
+        return None
+
     def holds(self, raw: NDArray) -> NDArray[np.bool_]:
         """Return which values of an integer array are in the set, bool of the same shape."""
         found = np.zeros(raw.shape, np.bool_)

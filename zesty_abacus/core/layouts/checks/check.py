@@ -139,6 +139,14 @@ class Check(LayoutItem, frozen=True, kw_only=True, forbid_unknown_fields=True, o
         """Return the fields that carry nothing but the check."""
         return ()
 
+    def gives(self, known: Mapping[str, Field]) -> tuple[UUID, ...]:
+        """Return the fields that :meth:`fill` may write, of those that are there, by name."""
+        return self.held_by()
+
+    def asks(self, known: Mapping[str, Field]) -> tuple[UUID, ...]:
+        """Return the fields that must stand before it is filled in, of those that are there, by name."""
+        return ()
+
     def expressions(self) -> tuple[Expression, ...]:
         """Return the expressions it is made with."""
         return ()

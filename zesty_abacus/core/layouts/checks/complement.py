@@ -44,6 +44,9 @@ class Complement(Check, frozen=True, kw_only=True, omit_defaults=True, tag="comp
     def held_by(self) -> tuple[UUID, ...]:
         return (self.field,)
 
+    def asks(self, known: Mapping[str, Field]) -> tuple[UUID, ...]:
+        return (self.of,)
+
     def problems(self, known: Mapping[str, Field]) -> Said:
         widths = {len(field.places) for field in known.values() if field.id in (self.field, self.of)}
         if len(widths) > 1:

@@ -8,6 +8,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from ...expressions.exactly import evaluate_exactly
 from ...expressions.expression import Expression
 from ..attribute import Attribute, expression_or, optional_places
 from ..fields import Field
@@ -64,6 +65,16 @@ class Coverage(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
         for expression in (self.first, self.end):
             yield from expression_problems("coverage", expression, known)
 
+    def may_cover(self, field: Field) -> bool:
+        """Return whether a bit of a field may be among those it is taken over, or its value says which those are."""
+        if field.name in {*self.first.names, *self.end.names}:
+            return True
+        if self.places is not None:
+            return not set(self.places.bits).isdisjoint(field.places.bits)
+        first, end = (None if one.names else evaluate_exactly(one, {}) for one in (self.first, self.end))
+        octets = [bit // 8 for bit in field.places.bits]
+        return any((first is None or octet >= first) and (end is None or octet < end) for octet in octets or (0,))
+
     def bytes_of(
         self, frames: CheckedFrames, own: tuple[int, ...] = ()
     ) -> tuple[NDArray[np.uint8], NDArray[np.int64], NDArray[np.int64], NDArray[np.bool_]]:
@@ -90,7 +101,7 @@ class Coverage(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=
             complete = sizes >= self.places.size_needed
         else:
             begin, stop = frames.evaluate(self.first), frames.evaluate(self.end)
-            first, end = begin.whole(0), stop.whole(0)
+            first, end = begin.whole(-1), stop.whole(-1)
             complete = begin.known_rows() & stop.known_rows() & (first >= 0) & (first <= end) & (end <= sizes)
             end, first = np.where(complete, end, 0), np.where(complete, first, 0)
             lowest, highest = int(first.min(initial=0)), int(end.max(initial=0))

@@ -53,6 +53,9 @@ class OverBytes(Check, frozen=True, kw_only=True, omit_defaults=True):
     def expressions(self) -> tuple[Expression, ...]:
         return self.coverage.first, self.coverage.end
 
+    def asks(self, known: Mapping[str, Field]) -> tuple[UUID, ...]:
+        return tuple(one.id for one in known.values() if one.id != self.field and self.coverage.may_cover(one))
+
     def problems(self, known: Mapping[str, Field]) -> Said:
         yield from self.coverage.problems(self.name, known, self.unit_bits)
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, ClassVar
 from uuid import UUID, uuid4
 
 from ...expressions.expression import Expression
+from ...expressions.tree import Call, Name
 from ..attribute import NAME, Attribute, an_expression
 from ..fields import Field
 from ..problems import Said, expression_problems
@@ -37,6 +38,14 @@ class Rule(Check, frozen=True, kw_only=True, omit_defaults=True, tag="rule"):
 
     def expressions(self) -> tuple[Expression, ...]:
         return (self.expression,)
+
+    def gives(self, known: Mapping[str, Field]) -> tuple[UUID, ...]:
+        tree = self.expression.tree
+        sides = tree.arguments if isinstance(tree, Call) and tree.operation == "==" else ()
+        return tuple(known[side.name].id for side in sides if isinstance(side, Name) and side.name in known)
+
+    def asks(self, known: Mapping[str, Field]) -> tuple[UUID, ...]:
+        return tuple(known[name].id for name in self.expression.names if name in known)
 
     def problems(self, known: Mapping[str, Field]) -> Said:
         yield from expression_problems("expression", self.expression, known)
