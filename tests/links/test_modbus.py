@@ -121,7 +121,8 @@ def unit(transaction, body):
 
 
 def tcp(parts, **settings):
-    table = tcp_exchanges(pieces_of(parts), ModbusTcpFraming(**settings))
+    table, rest = tcp_exchanges(pieces_of(parts), ModbusTcpFraming(**settings))
+    assert not len(rest)
     table.check()
     return [(int(table.flags[n]), table.payload_of(n)) for n in range(len(table))]
 
@@ -150,7 +151,7 @@ def test_an_answer_is_found_by_its_transaction_number():
     other = bytes.fromhex("01 03 0100 0001")
     parts = [(0, False, unit(7, READ), False), (1, False, unit(8, other), False),
              (5, True, unit(8, bytes.fromhex("01 03 02 1111")), False), (900, True, unit(7, BACK), False)]  # fmt: skip
-    table = tcp_exchanges(pieces_of(parts), ModbusTcpFraming())
+    table, _ = tcp_exchanges(pieces_of(parts), ModbusTcpFraming())
     assert [address_parts(int(a))[2] for a in table.address] == [0, 0x100, 0x100, 0]
     assert table.flags.tolist() == [0, 0, F.ANSWER, F.ANSWER | F.LATE]
 

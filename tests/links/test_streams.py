@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import itertools
 import json
 import struct
 from uuid import uuid4
@@ -21,9 +22,9 @@ from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.links.framing import framing_of
 from zesty_abacus.core.links.hdlc import HdlcFraming
 from zesty_abacus.core.links.length_field import LengthFieldFraming
-from zesty_abacus.core.links.pieces import framed_streams
 from zesty_abacus.core.links.telegrams import CodeFraming, LengthFraming, LineEndFraming
 from zesty_abacus.core.recipes.model import Recipe
+from zesty_abacus.core.recipes.packets import StreamTelegrams
 from zesty_abacus.core.recipes.run import run_on_frames
 
 
@@ -88,6 +89,17 @@ def test_a_length_field_is_proposed_where_it_holds_all_the_way():
 # streams
 
 
+def telegrams(settings, pieces, batches=1):
+    """Return the telegrams of streams whose pieces come in so many batches, in order of time."""
+    made = []
+    framer = StreamTelegrams(Recipe(id=uuid4(), name="r", framing=settings), made.append)
+    bounds = [len(pieces) * n // batches for n in range(batches + 1)]
+    for first, last in itertools.pairwise(bounds):
+        framer.add(pieces.rows(first, last), ends=last == len(pieces))
+    table = FrameTable.joined(made)
+    return table.chosen(np.argsort(table.time_ns, kind="stable"))
+
+
 def test_every_stream_is_cut_by_itself():
     """Two connections and both ways in turns: a telegram begun in one goes on in the same one."""
     one, two = 5000 << 32 | 1, 5000 << 32 | 2
@@ -95,7 +107,7 @@ def test_every_stream_is_cut_by_itself():
         (10, one, 0, b"GET 1"), (20, two, 0, b"GET 2\nGE"), (30, one, F.ANSWER, b"it is 7\n"),
         (40, one, 0, b"\nGET 3\n"), (50, two, 0, b"T 4\n"),
     )  # fmt: skip
-    table = framed_streams(framing_of(LineEndFraming()), LineEndFraming(), pieces)
+    table = telegrams(LineEndFraming(), pieces)
     table.check()
     found = [(int(table.address[n]), int(table.flags[n]), table.payload_of(n)) for n in range(len(table))]
     assert found == [
@@ -108,7 +120,7 @@ def test_a_hole_in_a_stream_ends_what_it_was_in():
     address = 5000 << 32 | 1
     pieces = table_of((0, address, 0, b"\x03ab\x03"), (10, address, F.LOST_BEFORE, b"\x02x\x01"))
     settings = LengthFieldFraming(adds=0)
-    table = framed_streams(framing_of(settings), settings, pieces)
+    table = telegrams(settings, pieces)
     found = [(table.payload_of(n), int(table.flags[n])) for n in range(len(table))]
     assert found == [(b"\x03ab", 0), (b"\x03", F.CUT_SHORT), (b"\x02x", F.LOST_BEFORE), (b"\x01", 0)]
 
@@ -124,12 +136,12 @@ def test_a_hole_in_a_stream_ends_what_it_was_in():
 def test_the_ways_of_bytes_are_the_ways_of_streams(settings, sent):
     data = b"\n".join([*sent, b""]) if isinstance(settings, LineEndFraming) else b"".join(sent)
     pieces = table_of(*((n * 10, 9 << 32, 0, data[n : n + 3]) for n in range(0, len(data), 3)))
-    table = framed_streams(framing_of(settings), settings, pieces)
+    table = telegrams(settings, pieces)
     assert [table.payload_of(n) for n in range(len(table))] == sent
 
 
 def test_no_stream_gives_no_telegram():
-    assert len(framed_streams(framing_of(LineEndFraming()), LineEndFraming(), FrameTable.empty())) == 0
+    assert len(telegrams(LineEndFraming(), FrameTable.empty())) == 0
 
 
 def test_a_framing_that_does_not_take_what_it_is_given_says_so():

@@ -15,7 +15,7 @@ from zesty_abacus.core.links.modbus_rtu import ModbusRtuFraming
 from zesty_abacus.core.links.telegrams import GapFraming, SentenceFraming
 from zesty_abacus.core.recipes.model import new_recipe
 from zesty_abacus.core.recipes.run import run_on_frames
-from zesty_abacus.core.recipes.segments import SegmentFramer, joined
+from zesty_abacus.core.recipes.segments import SegmentFramer
 
 
 def pieces(*parts):
@@ -51,7 +51,7 @@ def in_segments(recipe, table, segment, chunk):
         framer.add(part)
     framer.finish()
     assert framer.frames == sum(map(len, found))
-    return told(joined(found)) if found else []
+    return told(FrameTable.joined(found)) if found else []
 
 
 TELEGRAMS = st.lists(st.tuples(st.integers(2_000, 50_000), st.binary(min_size=1, max_size=12)), min_size=1, max_size=60)
@@ -104,7 +104,7 @@ def test_bytes_without_an_end_are_not_held_for_ever():
     framer = SegmentFramer(recipe, lambda _frames: None, 64)
     for number in range(200):
         framer.add(pieces((10, bytes([number % 7] * 16))))
-        assert framer._held_bytes <= 9 * 64
+        assert framer.held_bytes <= 9 * 64
     framer.finish()
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -72,6 +73,34 @@ class FrameTable:
         """Return frames ``first .. last-1`` as views; ``start`` still counts from the whole payload."""
         part = {name: getattr(self, name)[first:last] for name in COLUMN_DTYPES}
         return FrameTable(**part, payload=self.payload)
+
+    def chosen(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> FrameTable:
+        """Return some frames, with the same payload bytes."""
+        return FrameTable(**{name: getattr(self, name)[rows] for name in COLUMN_DTYPES}, payload=self.payload)
+
+    def compact(self, rows: NDArray[np.int64]) -> FrameTable:
+        """Return some frames with only their own bytes, so that those of the others can go."""
+        columns = {name: getattr(self, name)[rows] for name in COLUMN_DTYPES}
+        sizes = columns["size"].astype(np.int64)
+        begins = np.cumsum(sizes) - sizes
+        source = np.repeat(columns["start"] - begins, sizes) + np.arange(int(sizes.sum()))
+        return FrameTable(**(columns | {"start": begins}), payload=self.payload[source])
+
+    @classmethod
+    def joined(cls, tables: Sequence[FrameTable]) -> FrameTable:
+        """Return the frames of tables, one behind the other; bytes that tables have in common are there once."""
+        tables = [table for table in tables if len(table)]
+        if len(tables) == 1:
+            return tables[0]
+        if not tables:
+            return cls.empty()
+        payloads = {id(table.payload): table.payload for table in tables}
+        ends = np.cumsum([len(payload) for payload in payloads.values()])
+        base = {key: int(end) - len(payloads[key]) for key, end in zip(payloads, ends, strict=True)}
+        columns = {name: np.concatenate([getattr(table, name) for table in tables]) for name in COLUMN_DTYPES}
+        columns["start"] = np.concatenate([table.start + base[id(table.payload)] for table in tables])
+        every = list(payloads.values())
+        return cls(**columns, payload=every[0] if len(every) == 1 else np.concatenate(every))
 
     def check(self) -> None:
         """Check that the columns belong together.

@@ -50,6 +50,22 @@ class FramingWay(Protocol):
         ...
 
 
+class PacketWay(FramingWay, Protocol):
+    """A way that takes packets, as a batch of them after the other comes in."""
+
+    def units(self, settings: Framing, pieces: FrameTable, *, ends: bool) -> tuple[FrameTable, FrameTable]:
+        """Return frames, and the pieces that those still to come are made of.
+
+        Parameters
+        ----------
+        pieces
+            As :class:`.network.PacketStreams` gives them, behind those that were left the last time.
+        ends
+            Whether none come behind them; then none are left.
+        """
+        ...
+
+
 @cache
 def framings() -> tuple[FramingWay, ...]:
     """Return all ways of framing, in order of their module names."""

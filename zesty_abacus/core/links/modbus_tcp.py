@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
+from numpy.typing import NDArray
 
 from ..compiled import njit
 from ..frames import flags as F
@@ -12,6 +15,10 @@ from ..lines.settings import Setting
 from ..protocols.modbus import NAME
 from .framing import Framing
 from .modbus_units import LATE_MS, paired, put_pdu
+from .stream_order import PATIENCE_NS
+
+_HEAD = 6
+"""Bytes of a unit before its unit identifier: transaction, protocol, length."""
 
 
 class ModbusTcpFraming(Framing, frozen=True, kw_only=True, tag="modbus tcp"):
@@ -29,7 +36,11 @@ class _Tcp:
     fields = (Setting("port", "server port", "number"), Setting("late_ms", "late after", "number", "ms"))
 
     def apply(self, settings: ModbusTcpFraming, result: LineResult) -> LineResult:
-        return LineResult(tcp_exchanges(result.frames, settings), result.ends_ns[:0], Marks.none(), facts=result.facts)
+        frames, _ = tcp_exchanges(result.frames, settings)
+        return LineResult(frames, result.ends_ns[:0], Marks.none(), facts=result.facts)
+
+    def units(self, settings: ModbusTcpFraming, pieces: FrameTable, *, ends: bool) -> tuple[FrameTable, FrameTable]:
+        return tcp_exchanges(pieces, settings, ends=ends)
 
     def judge(self, result: LineResult) -> tuple[Framing, float, str] | None:
         frames = result.frames
@@ -42,42 +53,75 @@ class _Tcp:
 FRAMINGS = (_Tcp(),)
 
 
-def tcp_exchanges(pieces: FrameTable, settings: ModbusTcpFraming) -> FrameTable:
-    """Return requests and answers found in stream pieces.
+def tcp_exchanges(
+    pieces: FrameTable, settings: ModbusTcpFraming, *, ends: bool = True
+) -> tuple[FrameTable, FrameTable]:
+    """Return requests and answers found in stream pieces, and the pieces of those that are not over.
 
     Parameters
     ----------
     pieces
         From :func:`network.streams`: ``address`` is server port << 32 | connection, ``answer`` the way from the server.
+    ends
+        Whether nothing comes behind them; otherwise a unit waits for its rest, and a request and an answer for each
+        other as long as pieces of a stream may be late.
     """
-    chosen = np.flatnonzero(pieces.address >> 32 == settings.port)
+    chosen = pieces.chosen(pieces.address >> 32 == settings.port)
     # all pieces of one way of one connection follow each other
-    way = (pieces.address[chosen] & 0xFFFF_FFFF) << 1 | ((pieces.flags[chosen] & F.ANSWER) > 0)
-    chosen = chosen[np.lexsort((np.arange(len(chosen)), way))]
-    way = (pieces.address[chosen] & 0xFFFF_FFFF) << 1 | ((pieces.flags[chosen] & F.ANSWER) > 0)
-    sizes = pieces.size[chosen].astype(np.int64)
-    total = int(sizes.sum())
-    data = np.empty(total, np.uint8)
-    _copy(pieces.payload, pieces.start[chosen], sizes, data)
-    piece_of_byte = np.repeat(np.arange(len(chosen)), sizes)
-    times = pieces.time_ns[chosen]
-    lost = (pieces.flags[chosen] & F.LOST_BEFORE) > 0
-    units = np.empty((total // 8 + len(chosen) + 1, 6), np.int64)
-    count = _find_tcp_units(data, piece_of_byte, times, way, lost, np.cumsum(sizes) - sizes, units)
-    units = units[:count]
+    own = chosen.chosen(np.argsort(_ways(chosen), kind="stable"))
+    way, sizes = _ways(own), own.size.astype(np.int64)
+    firsts = np.cumsum(sizes) - sizes
+    data = own.compact(np.arange(len(own))).payload
+    piece_of_byte = np.repeat(np.arange(len(own)), sizes)
+    lost = (own.flags & F.LOST_BEFORE) > 0
+    units = np.zeros((len(data) // 8 + len(own) + 1, 7), np.int64)
+    units = units[: _find_tcp_units(data, piece_of_byte, own.time_ns, way, lost, firsts, units)]
     units = units[np.lexsort((units[:, 5] & 1, units[:, 3]))]
     frames, payload = paired(_pair_tcp, data, units, settings.late_ms)
-    frames = frames[np.argsort(frames[:, 0], kind="stable")]
-    return table_of(frames, payload)[0]
+    if ends:
+        # a request just before the end could not be answered yet
+        young = units[:, 3].max(initial=0) - units[:, 3] < settings.late_ms * 1e6
+        frames[young, 3] &= ~np.int64(F.UNANSWERED)
+        waits, rest = np.zeros(len(units), np.bool_), FrameTable.empty()
+    else:
+        waits = _waiting(units, firsts + sizes, way)
+        rest = _bytes_of(units[waits], own, piece_of_byte, firsts)
+    table = table_of(frames, payload)[0]
+    over = np.flatnonzero(~waits)
+    return table.chosen(over[np.argsort(frames[over, 0], kind="stable")]), rest
 
 
-@njit(cache=True, nogil=True)
-def _copy(source, starts, sizes, target):  # type: ignore[no-untyped-def]
-    at = 0
-    for piece in range(len(starts)):
-        for byte in range(sizes[piece]):
-            target[at] = source[starts[piece] + byte]
-            at += 1
+def _ways(pieces: FrameTable) -> NDArray[np.int64]:
+    """Return a number for each way of each connection, odd from the server."""
+    return (pieces.address & 0xFFFF_FFFF) << 1 | ((pieces.flags & F.ANSWER) > 0)
+
+
+def _waiting(units: NDArray[np.int64], ends: NDArray[np.int64], way: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Return which units wait: those that are not whole yet, and whole ones whose other half may still come."""
+    last_of_way = np.flatnonzero(np.append(way[1:] != way[:-1], True)) if len(way) else np.empty(0, np.int64)
+    is_part = (units[:, 4] < 0) & np.isin(units[:, 1], ends[last_of_way])
+    is_alone = (units[:, 4] >= 0) & (units[:, 6] == 0)
+    return is_part | (is_alone & (units[:, 3].max(initial=0) - units[:, 3] < PATIENCE_NS))
+
+
+def _bytes_of(
+    units: NDArray[np.int64], pieces: FrameTable, piece_of_byte: NDArray[np.int64], firsts: NDArray[np.int64]
+) -> FrameTable:
+    """Return pieces with nothing but the bytes of some units; each says how long it is, so that none is mistaken."""
+    begins = units[:, 0] - np.where(units[:, 4] < 0, 0, _HEAD)
+    sizes = units[:, 1] - begins
+    taken = np.sort(np.repeat(begins - (np.cumsum(sizes) - sizes), sizes) + np.arange(int(sizes.sum())))
+    piece = piece_of_byte[taken]
+    is_first = np.ones(len(taken), np.bool_)
+    is_first[1:] = (np.diff(taken) != 1) | (np.diff(piece) != 0)
+    first = np.flatnonzero(is_first)
+    rows, skipped = piece[first], taken[first] - firsts[piece[first]]
+    rest = pieces.chosen(rows)
+    cut = replace(
+        rest, start=rest.start + skipped, size=np.diff(np.append(first, len(taken))).astype(np.uint32),
+        flags=np.where(skipped > 0, rest.flags & ~np.uint32(F.LOST_BEFORE), rest.flags),
+    )  # fmt: skip
+    return cut.compact(np.arange(len(cut)))
 
 
 @njit(cache=True, nogil=True)
@@ -146,7 +190,10 @@ def _find_tcp_units(data, piece_of_byte, times, way, lost, firsts, units):  # ty
 
 @njit(cache=True, nogil=True)
 def _pair_tcp(data, units, late_ns, patience_ns, frames, payload):  # type: ignore[no-untyped-def]
-    """Pair by connection and transaction number; the newest open request of a number is meant."""
+    """Pair by connection and transaction number; the newest open request of a number is meant.
+
+    Units that have found each other have a one in their last column.
+    """
     used = np.int64(0)
     opened = np.full(4096, -1, np.int64)
     for row in range(len(units)):
@@ -173,6 +220,7 @@ def _pair_tcp(data, units, late_ns, patience_ns, frames, payload):  # type: igno
             if known:
                 register = frames[request, 2] & 0xFFFF
                 opened[slot] = -1
+                units[request, 6] = units[row, 6] = 1
                 frames[request, 3] &= ~np.int64(F.UNANSWERED)
                 if time - units[request, 3] > late_ns:
                     flags |= F.LATE
@@ -184,10 +232,4 @@ def _pair_tcp(data, units, late_ns, patience_ns, frames, payload):  # type: igno
         frames[row, 2] = unit << 24 | function << 16 | register
         frames[row, 3] = flags | (F.EXCEPTION if exception else 0)
         frames[row, 5] = used - frames[row, 4]
-    # a request just before the end could not be answered yet
-    if len(units):
-        end = units[len(units) - 1, 3]
-        for row in range(len(units)):
-            if frames[row, 3] & F.UNANSWERED and end - units[row, 3] < late_ns:
-                frames[row, 3] &= ~np.int64(F.UNANSWERED)
     return used

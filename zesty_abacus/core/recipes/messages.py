@@ -8,11 +8,10 @@ from typing import cast
 import numpy as np
 
 from ..errors import MisuseError
-from ..frames.table import COLUMN_DTYPES, FrameTable
+from ..frames.table import FrameTable
 from ..links.framing import framing_of
 from ..links.over_can import TAKES, OverCan
 from .model import Recipe
-from .segments import joined
 
 MEASURED_FRAMES = 1 << 18
 """Frames that settings are measured from, where a recipe leaves them open."""
@@ -59,7 +58,7 @@ class MessageFramer:
     def _hand_on(self, *, ends: bool) -> None:
         if not self._held:
             return
-        table = joined(self._held)
+        table = FrameTable.joined(self._held)
         if not self._is_measured:
             self._settings, self._is_measured = self._way.measured(self._settings, table), True
         made, waits = self._way.messages(self._settings, table, ends=ends)
@@ -67,13 +66,4 @@ class MessageFramer:
             self._put(made)
             self.messages += len(made)
         rows = np.flatnonzero(waits)
-        self._held = [] if ends or not len(rows) else [_taken(table, rows)]
-
-
-def _taken(table: FrameTable, rows: np.ndarray) -> FrameTable:
-    """Return some frames with only their own bytes, so that those of the others can go."""
-    columns = {name: getattr(table, name)[rows] for name in COLUMN_DTYPES}
-    sizes = columns["size"].astype(np.int64)
-    begins = np.cumsum(sizes) - sizes
-    source = np.repeat(columns["start"] - begins, sizes) + np.arange(int(sizes.sum()))
-    return FrameTable(**(columns | {"start": begins}), payload=table.payload[source])
+        self._held = [] if ends or not len(rows) else [table.compact(rows)]

@@ -20,7 +20,7 @@ from ..lines.settings import Proposal
 from ..links.framing import Framing, FramingWay, framings
 from ..links.network import streams
 from ..links.over_can import TAKES
-from ..links.pieces import bytes_of, rows_of, streams_in
+from ..links.pieces import bytes_of, streams_in
 from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.recording import LineRecording
@@ -132,7 +132,7 @@ _LEAST_OF_STREAM = 0.5
 def _judged_on_streams(way: FramingWay, pieces: FrameTable) -> tuple[Framing, float, str] | None:
     """Judge a way of framing bytes by the longest stream of a network."""
     longest = max(streams_in(pieces), key=lambda rows: int(pieces.size[rows].sum()), default=None)
-    judged = way.judge(bytes_of(rows_of(pieces, longest))) if longest is not None else None
+    judged = way.judge(bytes_of(pieces.chosen(longest))) if longest is not None else None
     return judged if judged is not None and judged[1] > _LEAST_OF_STREAM else None
 
 

@@ -14,14 +14,14 @@ from ..lines.registry import decode_line, decoder_of
 from ..lines.result import LineResult, Marks
 from ..links.bursts import BurstFraming
 from ..links.framing import framing_of
-from ..links.network import streams
 from ..links.over_can import TAKES
-from ..links.pieces import bytes_of, framed_streams
+from ..links.pieces import bytes_of
 from ..links.telegrams import GapFraming
 from ..progress import Progress
 from ..protocols import can
 from ..waves.recording import LineRecording
 from .model import Recipe
+from .packets import frames_of_packets
 from .prepare import PreparedLine, prepare_line
 
 
@@ -163,15 +163,7 @@ def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable,
     if recipe is not None and recipe.line is not None:
         raise MisuseError("the recipe is for waves, and this recording holds frames.", where=recipe.name)
     if len(table) and bool((table.flags & F.PACKET > 0).all()):
-        result = streams(table)
-        if recipe is None or recipe.framing is None:
-            return result.frames, result.facts
-        way = framing_of(recipe.framing)
-        if way.takes == "bytes":
-            return framed_streams(way, recipe.framing, result.frames), result.facts
-        if way.takes != "packets":
-            raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds packets.", where=recipe.name)
-        return way.apply(recipe.framing, result).frames, result.facts
+        return frames_of_packets(recipe, table)
     if recipe is None or recipe.framing is None:
         return table, ()
     way = framing_of(recipe.framing)

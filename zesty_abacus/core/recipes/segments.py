@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..errors import MisuseError
-from ..frames.table import COLUMN_DTYPES, FrameTable
+from ..frames.table import FrameTable
 from ..lines.result import LineResult
 from ..links.framing import framing_of
-from ..links.pieces import bytes_of
+from ..links.pieces import BYTE_NS, bytes_of
 from .model import Recipe
 
 SEGMENT_BYTES = 1 << 20
@@ -33,6 +33,15 @@ class SegmentFramer:
         With a framing that takes bytes.
     put
         Takes frames, in order of time.
+    byte_ns
+        How far apart bytes of one piece are taken to be; nothing in streams of a network, whose pieces are just there.
+
+    Attributes
+    ----------
+    frames
+        How many were handed on.
+    held_bytes
+        How many bytes wait for more.
 
     Raises
     ------
@@ -40,7 +49,10 @@ class SegmentFramer:
         If the framing takes something else.
     """
 
-    def __init__(self, recipe: Recipe, put: Callable[[FrameTable], None], segment_bytes: int = SEGMENT_BYTES) -> None:
+    def __init__(
+        self, recipe: Recipe, put: Callable[[FrameTable], None], segment_bytes: int = SEGMENT_BYTES, *,
+        byte_ns: int = BYTE_NS,
+    ) -> None:  # fmt: skip
         assert recipe.framing is not None
         self._framing = recipe.framing
         self._way = framing_of(recipe.framing)
@@ -50,42 +62,43 @@ class SegmentFramer:
             )
         self._put = put
         self._segment_bytes = segment_bytes
+        self._byte_ns = byte_ns
         self._held: list[FrameTable] = []
-        self._held_bytes = 0
+        self.held_bytes = 0
         self.frames = 0
 
     def add(self, chunk: FrameTable) -> None:
         """Take pieces of bytes, in the order in which they were recorded."""
         for piece in _pieces(chunk, self._segment_bytes):
             self._held.append(piece)
-            self._held_bytes += int(piece.size.sum())
-            if self._held_bytes >= self._segment_bytes:
+            self.held_bytes += int(piece.size.sum())
+            if self.held_bytes >= self._segment_bytes:
                 self._cut()
 
     def finish(self) -> None:
         """Frame what is left."""
         if self._held:
-            self._hand_on(self._framed(joined(self._held)).frames)
-            self._held, self._held_bytes = [], 0
+            self._hand_on(self._framed(FrameTable.joined(self._held)).frames)
+            self._held, self.held_bytes = [], 0
 
     def _framed(self, table: FrameTable) -> LineResult:
-        return self._way.apply(self._framing, bytes_of(table))
+        return self._way.apply(self._framing, bytes_of(table, self._byte_ns))
 
     def _cut(self) -> None:
-        table = joined(self._held)
+        table = FrameTable.joined(self._held)
         result = self._framed(table)
         frame_of_byte = result.marks.rows[:, 5]
         place = _place_to_cut(result, frame_of_byte)
         if place is None:
             self._held = [table]
-            if self._held_bytes < _MOST_SEGMENTS * self._segment_bytes:
+            if self.held_bytes < _MOST_SEGMENTS * self._segment_bytes:
                 return
             # a stretch without an end of any frame: noise, which is not held for ever
             place = len(frame_of_byte) // 2
         done = int(frame_of_byte[:place].max(initial=-1)) + 1
         self._hand_on(_first_frames(result.frames, done))
-        rest = _behind(table, place)
-        self._held, self._held_bytes = [rest], int(rest.size.sum())
+        rest = _behind(table, place, self._byte_ns)
+        self._held, self.held_bytes = [rest], int(rest.size.sum())
 
     def _hand_on(self, frames: FrameTable) -> None:
         self.frames += len(frames)
@@ -118,7 +131,7 @@ def _first_frames(frames: FrameTable, count: int) -> FrameTable:
     return dataclasses.replace(first, payload=frames.payload[:end])
 
 
-def _behind(table: FrameTable, place: int) -> FrameTable:
+def _behind(table: FrameTable, place: int, byte_ns: int) -> FrameTable:
     """Return the pieces from a byte on; one that is cut keeps the time its rest had."""
     ends = np.cumsum(table.size.astype(np.int64))
     first = int(np.searchsorted(ends, place, side="right"))
@@ -128,8 +141,7 @@ def _behind(table: FrameTable, place: int) -> FrameTable:
     if len(rest):
         start[0] += gone
         size[0] -= gone
-        # bytes of a piece follow each other by a microsecond, as bytes_of lays them out
-        time_ns[0] += gone * 1000
+        time_ns[0] += gone * byte_ns
     base = int(start.min()) if len(rest) else 0
     payload = table.payload[base:].copy() if len(rest) else table.payload[:0]
     return dataclasses.replace(rest, start=start - base, size=size, time_ns=time_ns, payload=payload)
@@ -148,17 +160,3 @@ def _pieces(chunk: FrameTable, most_bytes: int) -> list[FrameTable]:
         base, end = int(part.start.min()), int((part.start + part.size).max())
         made.append(dataclasses.replace(part, start=part.start - base, payload=chunk.payload[base:end]))
     return made
-
-
-def joined(chunks: list[FrameTable]) -> FrameTable:
-    """Return chunks of frames as one table."""
-    if len(chunks) == 1:
-        return chunks[0]
-    if not chunks:
-        return FrameTable.empty()
-    bases = np.cumsum([0] + [len(chunk.payload) for chunk in chunks[:-1]])
-    columns = {
-        name: np.concatenate([getattr(chunk, name) for chunk in chunks]) for name in COLUMN_DTYPES if name != "start"
-    }
-    start = np.concatenate([chunk.start + base for chunk, base in zip(chunks, bases, strict=True)])
-    return FrameTable(**columns, start=start, payload=np.concatenate([chunk.payload for chunk in chunks]))

@@ -14,7 +14,6 @@ from ..files.reading import resolved
 from ..frames.capture import Capture
 from ..progress import Progress
 from ..recipes.json_form import recipe_to_json
-from ..recipes.segments import joined
 from .assembly import assemble
 from .clocks import put_on_one_clock
 from .source import ReadSource, SourceOutcome, SourceRequest, frames_of_source, read_source
@@ -165,6 +164,6 @@ def forget_sources(trial: Trial) -> None:
 
 
 __all__ = [
-    "BroughtIn", "SourceOutcome", "SourceRequest", "bring_in", "forget_sources", "frames_of_source", "joined",
+    "BroughtIn", "SourceOutcome", "SourceRequest", "bring_in", "forget_sources", "frames_of_source",
     "open_trial_capture", "request_of",
 ]  # fmt: skip

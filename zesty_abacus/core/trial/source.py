@@ -10,7 +10,7 @@ import contextlib
 import dataclasses
 import json
 import shutil
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -25,14 +25,15 @@ from ..errors import AbacusError
 from ..frames import flags as F
 from ..frames.capture import Capture, Lane
 from ..frames.store import CaptureStoreError, CaptureWriter, open_capture
-from ..frames.table import COLUMN_DTYPES, FrameTable
+from ..frames.table import FrameTable
 from ..links.framing import framing_of
 from ..links.over_can import TAKES
 from ..progress import Progress
 from ..recipes.messages import MessageFramer
 from ..recipes.model import Recipe
+from ..recipes.packets import PacketFramer
 from ..recipes.run import run_on_frames, run_recipe
-from ..recipes.segments import SegmentFramer, joined
+from ..recipes.segments import SegmentFramer
 from .clocks import is_date
 
 _OUTCOME = "source.json"
@@ -305,7 +306,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     protocol = request.protocol or _PROTOCOLS.get(form, "can")
     note = recipe.lane_note if recipe is not None else ""
     found: list[str] = []
-    packets: list[FrameTable] = []
+    held: list[FrameTable] = []
     framer = None
     if recipe is not None and recipe.framing is not None and form in _BYTES:
         framer = SegmentFramer(recipe, lambda frames: sink.put(frames, found, recipe.protocol, note))
@@ -316,6 +317,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
         messages = MessageFramer(
             recipe, lambda made: sink.put(made, [name + MESSAGES for name in found], spoken, recipe.lane_note)
         )
+    network = _Network(request, lambda frames, spoken, said: sink.put(frames, found, spoken, said))
 
     def take(chunk: FrameTable, names: Sequence[str]) -> None:
         found[:] = names
@@ -324,9 +326,13 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
         elif messages is not None:
             sink.put(chunk, found, protocol, note)
             messages.add(chunk)
-        elif (chunk.flags & F.PACKET > 0).any() or (recipe is not None and recipe.framing is not None):
-            # packets of one stream belong together across chunks
-            packets.append(chunk)
+        elif network.takes(chunk):
+            # an interface of each kind in one file: what is no packet goes its own way
+            others = network.add(chunk)
+            sink.put(others, found if len(others) else [], protocol, "")
+        elif recipe is not None and recipe.framing is not None:
+            # what is written to a device and read back later belongs together across chunks
+            held.append(chunk)
         else:
             sink.put(chunk, found, protocol, note)
 
@@ -340,32 +346,61 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     if framer is not None:
         framer.finish()
         outcome.report.frames = framer.frames
-    elif packets:
-        _put_packets(request, joined(packets), found, protocol, sink, outcome)
+    elif network.is_used:
+        outcome.facts = network.finish()
+        outcome.report.frames = network.frames
+    elif held:
+        assert recipe is not None
+        frames, facts = run_on_frames(recipe, FrameTable.joined(held))
+        outcome.facts = [(fact.name, fact.words) for fact in facts]
+        sink.put(frames, found, recipe.protocol or protocol, recipe.lane_note)
+        outcome.report.frames = len(frames)
 
 
-def _put_packets(
-    request: SourceRequest, table: FrameTable, found: Sequence[str], protocol: str, sink: _Sink, outcome: SourceOutcome
-) -> None:
-    recipe = request.recipe
-    packets = table.flags & F.PACKET > 0
-    if packets.any() and not packets.all():
-        # an interface of each kind in one file: what is no packet goes its own way
-        sink.put(_chosen(table, ~packets), found, protocol, "")
-        table = _chosen(table, packets)
-    frames, facts = run_on_frames(recipe, table)
-    outcome.facts = [(fact.name, fact.words) for fact in facts]
-    # telegrams cut out of the streams of a network keep its addresses: the port and the connection
-    of_streams = packets.any() and recipe is not None and recipe.takes_bytes
-    spoken = recipe.protocol if recipe is not None and recipe.framing is not None and not of_streams else ""
-    spoken = spoken or ("network" if packets.any() else protocol)
-    sink.put(frames, found, spoken, recipe.lane_note if recipe is not None else "packets")
-    outcome.report.frames = len(frames)
+class _Network:
+    """Packets of a recording, if it holds any.
 
+    Parameters
+    ----------
+    put
+        Takes frames, what their lane speaks, and a note on it.
+    """
 
-def _chosen(table: FrameTable, rows: np.ndarray) -> FrameTable:
-    columns = {name: getattr(table, name)[rows] for name in COLUMN_DTYPES}
-    return FrameTable(**columns, payload=table.payload)
+    def __init__(self, request: SourceRequest, put: Callable[[FrameTable, str, str], None]) -> None:
+        recipe = request.recipe
+        # telegrams cut out of the streams of a network keep its addresses: the port and the connection
+        is_own = recipe is not None and recipe.framing is not None and not recipe.takes_bytes
+        spoken = recipe.protocol if recipe is not None and is_own else ""
+        note = recipe.lane_note if recipe is not None else "packets"
+        self._recipe = recipe
+        self._put = lambda frames: put(frames, spoken or "network", note)
+        self._framer: PacketFramer | None = None
+
+    @property
+    def is_used(self) -> bool:
+        return self._framer is not None
+
+    @property
+    def frames(self) -> int:
+        return self._framer.frames if self._framer is not None else 0
+
+    def takes(self, chunk: FrameTable) -> bool:
+        """Whether there are packets in it."""
+        return bool((chunk.flags & F.PACKET > 0).any())
+
+    def add(self, chunk: FrameTable) -> FrameTable:
+        """Take the packets of a chunk, and return the rest of it."""
+        if self._framer is None:
+            self._framer = PacketFramer(self._recipe, self._put)
+        packets = chunk.flags & F.PACKET > 0
+        self._framer.add(chunk if packets.all() else chunk.compact(np.flatnonzero(packets)))
+        return chunk.chosen(~packets)
+
+    def finish(self) -> list[tuple[str, str]]:
+        """Hand on what is left, and return what was counted."""
+        assert self._framer is not None
+        self._framer.finish()
+        return [(fact.name, fact.words) for fact in self._framer.facts()]
 
 
 class _EnoughError(Exception):
@@ -402,4 +437,4 @@ def frames_of_source(
         report = read_recording(request.path, take, progress, name=form, columns=_columns(request))
     if not chunks:
         raise CaptureReadError("there are no frames.", where=str(request.path))
-    return joined(chunks), report
+    return FrameTable.joined(chunks), report
