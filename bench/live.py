@@ -51,7 +51,7 @@ with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
 live = session.live
 live.connect_to(f"udp://127.0.0.1:{port}?listen=1&form=frames&lane=thruster")
 wait(lambda: live.is_live and session.jobs.is_idle())
-live.record()
+live.writing.record()
 late = []
 live.came.connect(lambda rows: late.append(time.time_ns() - rows[-1].time_ns))
 found = {}

@@ -112,14 +112,16 @@ def test_a_message_goes_out_again_and_again_until_one_key_ends_everything(pilot,
     live.composer.choose("Helm lever")
     pilot.type(live.composer.fields["lever port"], "sine -20 to 60 in 2 s", enter=True)
     pilot.type(live.composer.every, "20 ms", enter=True)
-    pilot.wait(lambda: live.live.entries and live.live.entries["Helm lever"].kept.sent > 20, "frames going out")
+    pilot.wait(
+        lambda: live.live.sending.entries and live.live.sending.entries["Helm lever"].kept.sent > 20, "frames going out"
+    )
     assert "two senders collide" in live.composer.said.text()
     pilot.type(live.composer.fields["lever port"], "50", enter=True)
     pilot.wait(lambda: sent(live) and sent(live)[-1].says.startswith("lever port 50"), "what was typed while it runs")
     live.log.setFocus()
     pilot.key(Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
-    assert not live.live.entries
-    assert not live.live.may_send("thruster")
+    assert not live.live.sending.entries
+    assert not live.live.sending.may_send("thruster")
     assert all(leave.text() == "listens" for leave in live.score.leaves.values())
 
 
@@ -194,15 +196,15 @@ def test_a_full_folder_for_the_list_is_told_once_and_does_not_end_the_recording(
     told = []
     live.live.told.connect(lambda _tone, words: told.append(words))
     pilot.click(live.connecting.record)
-    assert live.live.is_recording
+    assert live.live.writing.is_recording
 
     def full(_table, _lanes):
         raise FileError("no room is left", where="log.csv")
 
-    monkeypatch.setattr(live.live._log, "append", full)
+    monkeypatch.setattr(live.live.writing._log, "append", full)
     heard = live.live.lanes["thruster"].heard
     pilot.wait(lambda: live.live.lanes["thruster"].heard > heard + 200, "frames after the disk is full")
-    assert live.live.is_recording
+    assert live.live.writing.is_recording
     assert [words for words in told if "no room is left" in words] == [next(w for w in told if "The list on disk" in w)]
 
 
@@ -215,9 +217,9 @@ def test_a_recording_that_ends_on_a_full_disk_joins_the_trial_with_what_it_has(p
     def full(_table, _lanes):
         raise FileError("no room is left", where="trial")
 
-    monkeypatch.setattr(live.live._files, "append", full)
+    monkeypatch.setattr(live.live.writing._files, "append", full)
     pilot.wait(lambda: len(pilot.session.trial.file.sources) > before, "the recording in the trial")
-    assert not live.live.is_recording
+    assert not live.live.writing.is_recording
     assert live.connecting.record.text() == "Record"
     assert not live.connecting.record.isChecked()
     pilot.wait(lambda: len(pilot.session.capture) > frames + 100, "its frames in the capture")
@@ -306,7 +308,7 @@ def test_letting_go_ends_the_threads_and_another_connection_listens_anew(pilot, 
     assert not live.live.is_live
     pilot.type(live.connecting.line, "bench:yuzu", enter=True)
     pilot.wait(lambda: live.live.lanes and live.live.lanes["thruster"].heard > 20, "frames of the bench")
-    assert not live.live.may_send("thruster")
+    assert not live.live.sending.may_send("thruster")
 
 
 def test_the_round_trip_of_the_message_in_hand(pilot, desk):

@@ -40,7 +40,7 @@ class RegistersHere(QObject):
         self._stopped = threading.Event()
         self._thread: threading.Thread | None = None
         live.seers.append(self._see)
-        live.stopping.connect(self.stop_poll)
+        live.sending.stopping.connect(self.stop_poll)
 
     # asking
 
@@ -72,7 +72,7 @@ class RegistersHere(QObject):
         """Ask a device for the registers of a map at a period; return whether it was begun. What is wrong is told."""
         try:
             device = self._device_on(lane)
-            self._live.check_may_send(lane)
+            self._live.sending.check_may_send(lane)
             every_s = going.duration_ns(every) / 1e9
             self.stop_poll()
             self._readings = going.Readings(layout, device.unit, lane)
@@ -111,7 +111,7 @@ class RegistersHere(QObject):
         told = self._live.told
 
         def work(_progress: Any) -> Any:
-            self._live.check_may_send(lane)
+            self._live.sending.check_may_send(lane)
             return going.write_fields(self._device_on(lane), layout, {field: value})
 
         self._jobs.start(

@@ -43,7 +43,7 @@ class Rehearsing(QObject):
         self.outcome: Any = None
         self._runs = threading.Event()
         self._stopped = threading.Event()
-        live.stopping.connect(self.stop)
+        live.sending.stopping.connect(self.stop)
 
     @property
     def is_running(self) -> bool:
@@ -57,7 +57,7 @@ class Rehearsing(QObject):
     def run(self, rehearsal: Any, others: Callable[[str], Any]) -> None:
         """Run a rehearsal on the lanes that may send; its steps are told as they go."""
         live = self._live
-        receiving, outlets = live.receiving, live.outlets
+        receiving, outlets = live.receiving, live.sending.outlets
         if receiving is None or outlets is None or self.is_running:
             live.told.emit("wrong", "Connect something first." if receiving is None else "A rehearsal runs already.")
             return

@@ -28,7 +28,7 @@ class Replaying(QObject):
         self._live = live
         self._over = threading.Event()
         self._over.set()
-        live.stopping.connect(self.stop)
+        live.sending.stopping.connect(self.stop)
 
     @property
     def is_running(self) -> bool:
@@ -44,7 +44,7 @@ class Replaying(QObject):
 
         Lanes go out by the connected lane of the same name, if it may send; others are not sent.
         """
-        outlets, told = self._live.outlets, self._live.told
+        outlets, told = self._live.sending.outlets, self._live.told
         allowed = outlets.allowed if outlets is not None else frozenset()
         mine = [number for number, lane in enumerate(capture.lanes) if lane.name in allowed]
         rows = going.rows_to_send(capture, mine)

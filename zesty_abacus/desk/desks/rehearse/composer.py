@@ -118,7 +118,7 @@ class Composer(QWidget):
         self.abacus.selected.connect(self._flip)
         self.once.clicked.connect(self.send_once)
         self.again.clicked.connect(self.send_again)
-        self.stop.clicked.connect(lambda: self._live.stop(self.message.currentText()))
+        self.stop.clicked.connect(lambda: self._live.sending.stop(self.message.currentText()))
         self.every.returnPressed.connect(self.send_again)
         self._live.changed.connect(self._refresh)
         self._refresh()
@@ -151,7 +151,7 @@ class Composer(QWidget):
         self.fields, self.sliders = {}, {}
         if self._layout is None:
             return
-        entry = self._live.entries.get(name)
+        entry = self._live.sending.entries.get(name)
         feeds = entry.message.feeds if entry is not None else {}
         for row, field in enumerate(self._settable()):
             line = QLineEdit(feeds[field.name].words if field.name in feeds else "")
@@ -214,7 +214,7 @@ class Composer(QWidget):
         if not self._is_following and line.isModified():
             line.setModified(False)
             self._encode()
-            entry = self._live.entries.get(self._layout.name)
+            entry = self._live.sending.entries.get(self._layout.name)
             if entry is not None:
                 self._feed_running(entry)
 
@@ -243,7 +243,7 @@ class Composer(QWidget):
 
     def _lane_state(self, message: Any) -> str:
         try:
-            return self._live.lane_for(message.layout, self.lane.currentData() or "")
+            return self._live.sending.lane_for(message.layout, self.lane.currentData() or "")
         except AbacusError:
             return ""
 
@@ -300,14 +300,14 @@ class Composer(QWidget):
     def send_once(self) -> None:
         """Send it now."""
         try:
-            self._live.send_once(self.made(), self.lane.currentData() or "")
+            self._live.sending.send_once(self.made(), self.lane.currentData() or "")
         except AbacusError as error:
             self._say(str(error), "wrong")
 
     def send_again(self) -> None:
         """Send it at its period from now on."""
         try:
-            self._live.start(self.made(), self.lane.currentData() or "", self.every.text())
+            self._live.sending.start(self.made(), self.lane.currentData() or "", self.every.text())
         except AbacusError as error:
             self._say(str(error), "wrong")
 
@@ -325,7 +325,7 @@ class Composer(QWidget):
             self.lane.addItem("its own lane", "")
             for name in lanes:
                 self.lane.addItem(name, name)
-        self.stop.setVisible(self._layout is not None and self._layout.name in self._live.entries)
+        self.stop.setVisible(self._layout is not None and self._layout.name in self._live.sending.entries)
 
 
 def scrolled_beads(abacus: Abacus) -> QScrollArea:

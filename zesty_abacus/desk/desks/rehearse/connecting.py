@@ -54,15 +54,15 @@ class Connecting(QWidget):
 
     def _record(self, on: bool) -> None:
         if on:
-            self._live.record()
+            self._live.writing.record()
         else:
-            self._live.keep_recording()
+            self._live.writing.keep_recording()
 
     def refresh(self) -> None:
         """Show what can be done now."""
         live = self._live
         self.bench.setVisible(not live.is_live)
         self.record.setVisible(live.is_live)
-        self.record.setChecked(live.is_recording)
-        self.record.setText("Stop recording" if live.is_recording else "Record")
+        self.record.setChecked(live.writing.is_recording)
+        self.record.setText("Stop recording" if live.writing.is_recording else "Record")
         self.let_go.setVisible(live.is_live)

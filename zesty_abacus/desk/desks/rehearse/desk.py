@@ -67,7 +67,7 @@ class RehearseDesk(QWidget):
     def commands(self) -> list[Command]:
         """Return what can be done on this desk."""
         return [
-            Command("send nothing", "Send nothing any more, on no lane", "Ctrl+.", self.live.stop_all,
+            Command("send nothing", "Send nothing any more, on no lane", "Ctrl+.", self.live.sending.stop_all,
                     lambda: self.live.is_live),
             Command("send once", "Send the composed message once", "Ctrl+Return", self.composer.send_once,
                     lambda: self.live.is_live, self.name),
@@ -113,10 +113,10 @@ class RehearseDesk(QWidget):
         session, live = self._session, self.live
         live.came.connect(self.log.add)
         live.changed.connect(self._refresh)
-        live.recorded.connect(self._keep)
+        live.writing.recorded.connect(self._keep)
         self.rehearsing.asked.connect(self._ask)
         live.changed.connect(self.devices.refresh)
-        self.stop_all.clicked.connect(live.stop_all)
+        self.stop_all.clicked.connect(live.sending.stop_all)
         self.score.picked.connect(self.composer.choose)
         self.composer.changed.connect(self.trips.refresh)
         self.trips.mirrored.connect(self._take_mirror)
@@ -149,9 +149,9 @@ class RehearseDesk(QWidget):
 
     def _refresh(self) -> None:
         live = self.live
-        entries = len(live.entries)
+        entries = len(live.sending.entries)
         if live.is_live:
-            allowed = sum(live.may_send(name) for name in live.lanes)
+            allowed = sum(live.sending.may_send(name) for name in live.lanes)
             self.head.words.setText(f"{counted(len(live.lanes), 'lane')}, {allowed} may send; "
                                     f"{counted(entries, 'message')} going out")  # fmt: skip
         else:

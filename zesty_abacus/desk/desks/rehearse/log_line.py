@@ -109,4 +109,4 @@ class LogLine(QWidget):
 
     def write_to(self, path: Path, form: str = "") -> None:
         """Write the log as the form that the file's name says, or else the one that was chosen."""
-        write_table(self._session, "frames of the log", asked.WRITERS, self._live.write_log, path, form)
+        write_table(self._session, "frames of the log", asked.WRITERS, self._live.writing.write_log, path, form)

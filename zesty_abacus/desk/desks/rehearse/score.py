@@ -64,13 +64,13 @@ class Score(QWidget):
 
     def _height(self) -> float:
         lanes = len(self._live.lanes) * _LANE
-        entries = sum(_rows_of(entry) * _FIELD + _GAP + 8 for entry in self._live.entries.values())
+        entries = sum(_rows_of(entry) * _FIELD + _GAP + 8 for entry in self._live.sending.entries.values())
         return float(_TOP + lanes + max(entries, 46) + _GAP)
 
     def _resize(self) -> None:
         self._place_leaves()
         self.setMinimumHeight(int(self._height()))
-        self.setAccessibleDescription(", ".join(self._live.entries) or "nothing goes out")
+        self.setAccessibleDescription(", ".join(self._live.sending.entries) or "nothing goes out")
         self.updateGeometry()
         self.update()
 
@@ -86,10 +86,10 @@ class Score(QWidget):
                 made.setObjectName("leave")
                 made.setFont(text_font(TINY_PX))
                 made.setAccessibleName(f"{name} may send")
-                made.clicked.connect(lambda on, name=name: live.allow(name, on))
+                made.clicked.connect(lambda on, name=name: live.sending.allow(name, on))
                 made.show()
                 self.leaves[name] = made
-            leave, may = self.leaves[name], live.may_send(name)
+            leave, may = self.leaves[name], live.sending.may_send(name)
             leave.setChecked(may)
             leave.setText("may send" if may else "listens")
             leave.setGeometry(_LEAVE.translated(0, _TOP + place * _LANE).toRect())
@@ -113,10 +113,10 @@ class Score(QWidget):
         self._axis(painter)
         y = self._lanes(painter, float(_TOP))
         self._rows = []
-        if not self._live.entries:
+        if not self._live.sending.entries:
             words = "Compose a message below and repeat it: it stands here as a score."
             draw_text(painter, QRectF(14, y + 12, self.width() - 28, 20), words, text_font(SMALL_PX), look.theme.quiet)
-        for name, entry in self._live.entries.items():
+        for name, entry in self._live.sending.entries.items():
             y = self._entry(painter, y + _GAP, name, entry)
         now = self._x(0.0)
         painter.setPen(QPen(QColor(look.theme.ink), 1))

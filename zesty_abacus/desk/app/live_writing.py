@@ -1,0 +1,128 @@
+"""What comes while a window is connected, as it is written to disk: the whole of it as a log, and into the trial."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Callable, Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from ...core.errors import AbacusError
+from ...core.files.writing import Target
+from .doors import going
+from .jobs import Jobs
+from .live_sending import NOTHING_CONNECTED
+
+
+class LiveWriting(QObject):
+    """A log from the first connection on, and a recording while one is made.
+
+    Events
+    ------
+    changed
+        A recording began or ended.
+    recorded
+        (entries of a trial) a recording is over, and these files are to join the trial.
+    told
+        (tone, sentence) for the foot.
+    """
+
+    changed = pyqtSignal()
+    recorded = pyqtSignal(object)
+    told = pyqtSignal(str, str)
+
+    def __init__(self, jobs: Jobs, trial: Callable[[], Any]) -> None:
+        """Make one that writes nothing; the trial is asked for when something is recorded."""
+        super().__init__()
+        self._jobs, self._trial = jobs, trial
+        self._receiving: going.Receiving | None = None
+        self._folder: Path | None = None
+        self._log: Any = None
+        self._is_log_over = False
+        self._files: Any = None
+
+    def begin(self, receiving: going.Receiving) -> None:
+        """Write a log of what comes from now on."""
+        self._receiving = receiving
+        self._folder = Path(tempfile.mkdtemp(prefix="zesty-abacus-live-"))
+        self._log = going.Journal(self._folder / "log.csv")
+        self._is_log_over = False
+
+    def end(self) -> None:
+        """Keep the recording, and forget the log."""
+        self.keep_recording()
+        if self._log is not None:
+            self._log.close()
+        if self._folder is not None:
+            shutil.rmtree(self._folder, ignore_errors=True)
+        self._receiving = self._folder = self._log = None
+
+    def take(self, table: Any, lanes: Sequence[Any]) -> None:
+        """Write what came; called on the thread that takes it."""
+        # each for itself: a full folder for the list must not end a recording on another disk
+        if not self._is_log_over and not self._put(self._log, table, lanes, "The list on disk"):
+            self._is_log_over = True
+        if (files := self._files) is not None and not self._put(files, table, lanes, "The recording"):
+            self._files = None
+            # what was written until then joins the trial all the same
+            with suppress(AbacusError):
+                files.close()
+            self.recorded.emit(files.entries)
+
+    def _put(self, sink: Any, table: Any, lanes: Any, what: str) -> bool:
+        """Write frames; return whether that went well, and tell if not."""
+        try:
+            sink.append(table, lanes)
+        except AbacusError as error:
+            self.told.emit("wrong", f"{what} has ended: {error}")
+            return False
+        return True
+
+    @property
+    def is_recording(self) -> bool:
+        """Whether what comes is written into the trial."""
+        return self._files is not None
+
+    def record(self) -> None:
+        """Write what comes into the open trial from now on."""
+        trial = self._trial()
+        if trial is None or self._receiving is None:
+            self.told.emit("wrong", "Open a trial and connect something first.")
+            return
+        try:
+            self._files = going.LaneFiles(trial.folder, self._receiving.lanes)
+        except AbacusError as error:
+            self.told.emit("wrong", str(error))
+        self.changed.emit()
+
+    def keep_recording(self) -> None:
+        """Stop writing; the recording joins the trial."""
+        files, self._files = self._files, None
+        if files is not None:
+            files.close()
+            self.recorded.emit(files.entries)
+            self.changed.emit()
+
+    def write_log(
+        self, path: Path, form: str, origin: Any, done: Callable[[int], None], failed: Callable[[str], None]
+    ) -> None:
+        """Write everything that was sent and heard since the first connection as a table, on a thread."""
+        log = self._log
+        if log is None:
+            failed(NOTHING_CONNECTED)
+            return
+        named = sorted({str(one.address) for one in self._receiving.endpoints}) if self._receiving is not None else []
+        origin = msgspec.structs.replace(origin, sources=tuple(named))
+        target = Target(path, True)
+        self._jobs.start(
+            "log", f"writing {path.name}",
+            lambda progress: going.export_tables(
+                target, form, going.FRAME_SCHEMA, log.tables(), progress, log.count, origin
+            ),
+            done, failed,
+        )  # fmt: skip
