@@ -368,7 +368,7 @@ def values(window: Window) -> None:
 
 def night(window: Window) -> None:
     """Night peel, on Unravel."""
-    window.toggle_theme()
+    window.appearance.toggle_theme()
     window.roster.view.setFocus()
     window.show_desk("Unravel")
     window.session.select_kind(kind_of(window, 0x2D0))

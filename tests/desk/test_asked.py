@@ -49,22 +49,22 @@ def test_a_server_not_used_before_is_asked_about_once(trial, opened, cluster):
     library.close()
     name_library(trial, address)
     pilot = opened(trial)
-    pilot.wait(lambda: pilot.window.library_label.panel is not None)
-    panel = pilot.window.library_label.panel
+    pilot.wait(lambda: pilot.window.header.library.panel is not None)
+    panel = pilot.window.header.library.panel
     assert pilot.session.capture is None and panel.go.text() == "Connect"
     pilot.click(panel.go)
     pilot.wait_open()
     assert pilot.session.library.name == "shared library"
     again = opened(trial)
     again.wait_open()
-    assert again.window.library_label.panel is None
+    assert again.window.header.library.panel is None
 
 
 def test_another_library_is_used_in_the_place_of_a_strange_server(trial, opened):
     name_library(trial, "postgresql://mara@db.harbour.example/fleet")
     pilot = opened(trial)
-    pilot.wait(lambda: pilot.window.library_label.panel is not None)
-    panel = pilot.window.library_label.panel
+    pilot.wait(lambda: pilot.window.header.library.panel is not None)
+    panel = pilot.window.header.library.panel
     panel.lines["another library"].setText(str(trial / "library.sqlite"))
     assert panel.go.text() == "Open with it"
     pilot.click(panel.go)
@@ -75,8 +75,8 @@ def test_another_library_is_used_in_the_place_of_a_strange_server(trial, opened)
 def test_a_library_that_is_missing_is_made_only_when_somebody_says_so(trial, opened):
     name_library(trial, "gone.sqlite")
     pilot = opened(trial)
-    pilot.wait(lambda: pilot.window.library_label.panel is not None)
+    pilot.wait(lambda: pilot.window.header.library.panel is not None)
     assert not (trial / "gone.sqlite").exists() and pilot.session.capture is None
-    pilot.click(pilot.window.library_label.panel.go)
+    pilot.click(pilot.window.header.library.panel.go)
     pilot.wait_open()
     assert (trial / "gone.sqlite").exists() and pilot.session.edits.layouts() == []

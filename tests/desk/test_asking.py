@@ -200,7 +200,7 @@ def test_a_condition_is_kept_under_a_name_asked_again_and_forgotten(pilot, line,
     menu_line("Keep this")
     assert [(one.name, one.text) for one in session.trial.file.conditions] == [("bilge reads", BILGE)]
     ask(pilot, line, "size == 1")
-    find_box = pilot.window.find_box
+    find_box = pilot.window.header.find_box
     pilot.type(find_box, "ask bilge reads")
     assert find_box.findings() == ["bilge reads"]
     QTest.keyClick(find_box, Qt.Key.Key_Return)

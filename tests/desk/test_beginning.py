@@ -46,7 +46,7 @@ def test_every_desk_shows_three_ways_to_begin(empty):
         empty.window.show_desk(name)
         empty.settle()
         assert shown_ways(empty.window)[:3] == ["Choose recordings…", "Begin an empty trial…", "Open the Yuzu trial"]
-        assert not empty.window.strip.isVisible() and empty.window.rod.isVisible()
+        assert not empty.window.strip.isVisible() and empty.window.header.rod.isVisible()
 
 
 def test_keys_go_from_way_to_way_and_return_takes_one(empty, log, monkeypatch):

@@ -96,7 +96,7 @@ def test_everything_that_takes_keys_shows_it(pilot, desk):
     pilot.pick_kind(0x1A1)
     window.show_desk(desk)
     pilot.settle()
-    window.roster.view.setFocus() if desk != "Intake" else window.rod.setFocus()
+    window.roster.view.setFocus() if desk != "Intake" else window.header.rod.setFocus()
     seen = set()
     for _ in range(60):
         pilot.key(Qt.Key.Key_Tab)

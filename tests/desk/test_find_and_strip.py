@@ -17,10 +17,10 @@ def test_every_command_has_words_and_keys_of_its_own(pilot):
 
 
 def test_every_command_can_be_found_by_its_words(pilot):
-    find = pilot.window.find_box
+    find = pilot.window.header.find_box
     for command in pilot.window.commands:
         if command.enabled():
-            pilot.window.find_box.setText(command.title)
+            pilot.window.header.find_box.setText(command.title)
             find._search(command.title)
             assert command.title in find.findings()
     find.clear()
@@ -46,7 +46,7 @@ def test_a_command_without_conditions_is_always_there():
 
 
 def test_find_is_walked_by_keys_and_left_by_escape(pilot):
-    find = pilot.window.find_box
+    find = pilot.window.header.find_box
     pilot.key(Qt.Key.Key_K, CONTROL)
     pilot.type(find, "azimuth")
     assert len(find.findings()) > 4
@@ -65,7 +65,7 @@ def test_find_is_walked_by_keys_and_left_by_escape(pilot):
 
 
 def test_find_takes_any_text(pilot):
-    find = pilot.window.find_box
+    find = pilot.window.header.find_box
     for text in ("%_!", "'; DROP TABLE", "<b>x</b>", "漢字", "a" * 5000):
         find.clear()
         find.insert(text)
@@ -77,7 +77,7 @@ def test_find_takes_any_text(pilot):
 
 
 def test_an_unnamed_message_is_found_by_its_address(pilot):
-    pilot.type(pilot.window.find_box, "2d0", enter=True)
+    pilot.type(pilot.window.header.find_box, "2d0", enter=True)
     assert pilot.session.kind == pilot.kind(0x2D0)
 
 
@@ -136,8 +136,8 @@ def test_moments_are_found_and_come_in_order_of_time(pilot):
     session.trials.add_moment(session.clock.cursor_ns, "zz first")
     times = [moment.time_ns for moment in session.trial.file.moments]
     assert times == sorted(times) and session.trial.file.moments[0].text == "zz first"
-    pilot.type(pilot.window.find_box, "zz first")
-    assert pilot.window.find_box.findings() == ["zz first"]
+    pilot.type(pilot.window.header.find_box, "zz first")
+    assert pilot.window.header.find_box.findings() == ["zz first"]
 
 
 def test_the_roster_says_each_kind_to_screen_readers(pilot):

@@ -31,7 +31,7 @@ def test_escape_leaves_a_filter_for_the_desk_and_digits_are_keys_again(pilot):
 def test_a_part_that_goes_hands_the_keys_to_the_work_and_to_no_entry(pilot, key):
     home = shown(pilot, key)
     entry = pilot.window.roster.filter
-    for part in (pilot.window.roster.order, pilot.window.trial_button):
+    for part in (pilot.window.roster.order, pilot.window.header.trial):
         part.setFocus()
         # what Qt would do itself: the next part that takes keys is asked, whatever it is
         part.hide()

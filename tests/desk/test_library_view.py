@@ -127,7 +127,7 @@ def test_the_chosen_layout_is_told_and_talked_about(pilot, other):
 def test_a_proposal_is_seen_compared_and_agreed_to(pilot, other):
     key = propose(other)
     window = pilot.window
-    pilot.wait(lambda: "1 proposed" in window.library_label.text(), "the header to say so")
+    pilot.wait(lambda: "1 proposed" in window.header.library.text(), "the header to say so")
     pilot.key(Qt.Key.Key_P, Qt.KeyboardModifier.ControlModifier)
     inbox = window.library.inbox
     pilot.wait(lambda: len(inbox.cards) == 1, "the card")
@@ -290,7 +290,7 @@ def test_releases_are_compared_in_words_and_on_the_capture(pilot, other):
     view = window.library.releases
     assert not view.compare.isEnabled()
     pilot.click(view.make)
-    panel = window.library_label.panel
+    panel = window.header.library.panel
     pilot.type(panel.lines["name"], "run 14")
     panel.go.click()
     pilot.wait(lambda: [one.name for one in view.releases] == ["run 14"], "the release")
@@ -437,7 +437,7 @@ def test_a_trial_is_decoded_with_a_release_until_it_is_to_follow_the_library_aga
     window.show_library("Releases")
     pilot.wait(lambda: window.library.releases.releases, "the release")
     press("Decode this trial with it")
-    assert unit() == "deg/s" and window.library_label.text().startswith("harbour-team library, run 14")
+    assert unit() == "deg/s" and window.header.library.text().startswith("harbour-team library, run 14")
     assert session.origin().release == "run 14" and session.trial.file.release == "run 14"
     assert not session.edits.change(changed) and "never changes" in window.foot.told.text()
     window.show_desk("Layouts")
@@ -468,7 +468,7 @@ def test_a_release_that_the_library_does_not_have_is_said(pilot, other):
 
 def test_the_menu_of_the_library_leads_everywhere(pilot, other):
     """Each entry that opens a page or a panel does; panels close with Escape and change nothing."""
-    button = pilot.window.library_label
+    button = pilot.window.header.library
     propose(other)
     pilot.wait(lambda: pilot.session.shared.proposals.waiting, "the proposal")
     button.offer()

@@ -11,7 +11,7 @@ from zesty_abacus.desk.widgets.theme import look
 def test_the_dialog_asks_for_every_file_that_is_read(pilot, monkeypatch):
     asked = []
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *words: (asked.append(words), ([], ""))[1])
-    pilot.window.ask_open()
+    pilot.window.header.trial.ask_open()
     shown = asked[0][3]
     for suffix in (
         ".log",
@@ -32,7 +32,7 @@ def test_the_dialog_asks_for_every_file_that_is_read(pilot, monkeypatch):
 
 
 def test_a_search_that_finds_nothing_says_so_and_does_nothing(pilot):
-    box = pilot.window.find_box
+    box = pilot.window.header.find_box
     box.begin()
     QTest.keyClicks(box, "zzqq")
     assert box.findings() == [] and box._popup.isVisible()

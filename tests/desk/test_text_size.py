@@ -48,14 +48,14 @@ def test_keys_change_it_and_the_program_starts_anew_with_the_trial(pilot, monkey
 
 def test_while_something_runs_it_waits_for_the_next_start(pilot):
     asked: list[bool] = []
-    pilot.window.size_changed.connect(lambda: asked.append(True))
+    pilot.window.appearance.size_changed.connect(lambda: asked.append(True))
     pilot.session.forwarding.is_running = True
-    pilot.window.change_text_size(-1)
+    pilot.window.appearance.change_text_size(-1)
     pilot.session.forwarding.is_running = False
     assert not asked and "from the next start on" in pilot.window.foot.told.text()
     assert settings.load_settings().text_percent == 90
-    pilot.window.change_text_size(-1)
-    pilot.window.change_text_size(-1)
+    pilot.window.appearance.change_text_size(-1)
+    pilot.window.appearance.change_text_size(-1)
     assert "at 75 % already" in pilot.window.foot.told.text()
 
 

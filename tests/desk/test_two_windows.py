@@ -71,7 +71,7 @@ def change(pilot, name, **settings):
 
 def test_what_one_keeps_the_other_sees_and_an_edit_in_progress_is_not_disturbed(both):
     one, two = both
-    assert one.window.library_label.text().startswith("shared library")
+    assert one.window.header.library.text().startswith("shared library")
     two.click(two.window.layouts.plan.column.cards[field(two, "rate").id])
     line = two.window.layouts.plan.column.form.lines["unit"]
     line.setFocus()
@@ -130,7 +130,7 @@ def test_a_server_that_goes_away_costs_nothing(both, cluster):
     one.wait(lambda: "does not answer" in one.window.foot.told.text(), "the foot to say so")
     assert field(one, "angle").note == "made at sea"
     change(one, "angle", unit="rad")
-    one.wait(lambda: "no answer" in one.window.library_label.text(), "the header to say so")
+    one.wait(lambda: "no answer" in one.window.header.library.text(), "the header to say so")
     cluster.start()
     one.wait(lambda: "all edits are kept" in one.window.foot.told.text(), "the edits to go on by themselves")
     two.wait(
@@ -164,7 +164,7 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
     library = Library.create(address, "shared library")
     library.layouts.import_all(pilot.session.edits.layouts()[:5], author="pod team", reason="brought in")
     library.close()
-    button = pilot.window.library_label
+    button = pilot.window.header.library
     button.ask_server()
     panel = button.panel
     for text, words in (
@@ -227,7 +227,7 @@ def test_a_server_that_asks_for_a_password_is_answered(pilot, cluster, monkeypat
     cluster.execute("postgres", f"CREATE ROLE {database}_mate LOGIN PASSWORD 'aye-aye'")
     cluster.execute("postgres", f"GRANT zesty_writer TO {database}_mate")
     where = cluster.by_port(database, f"{database}_mate")
-    button = pilot.window.library_label
+    button = pilot.window.header.library
     button.ask_server()
     panel = button.panel
     pilot.type(panel.lines["address"], where)
@@ -275,7 +275,7 @@ def test_a_change_is_proposed_in_one_window_agreed_in_the_other_and_released(bot
     inbox = two.window.library.inbox
     two.window.show_library("Proposals")
     two.wait(lambda: len(inbox.cards) == 1, "the proposal in the other window")
-    assert "1 proposed" in two.window.library_label.text()
+    assert "1 proposed" in two.window.header.library.text()
     two.click(inbox.cards[0].buttons["compare"])
     assert two.window.layouts.comparison.isVisible()
     two.window.show_library("Proposals")
@@ -288,14 +288,14 @@ def test_a_change_is_proposed_in_one_window_agreed_in_the_other_and_released(bot
     two.window.show_library("Releases")
     two.settle()
     two.click(two.window.library.releases.make)
-    panel = two.window.library_label.panel
+    panel = two.window.header.library.panel
     two.type(panel.lines["name"], "run 14", enter=True)
     one.window.show_library("Releases")
     one.wait(lambda: [shown.name for shown in one.window.library.releases.releases] == ["run 14"], "the release")
-    one.window.library_label.ask_release()
-    one.type(one.window.library_label.panel.lines["name"], "mine", enter=True)
-    assert "the right" in one.window.library_label.panel.problem.text()
-    one.window.library_label.panel.close()
+    one.window.header.library.ask_release()
+    one.type(one.window.header.library.panel.lines["name"], "mine", enter=True)
+    assert "the right" in one.window.header.library.panel.problem.text()
+    one.window.header.library.panel.close()
     owner.close()
 
 
@@ -303,7 +303,7 @@ def test_a_trial_is_opened_with_a_working_copy_while_the_server_is_away(both, cl
     """It is taken along in the window, worked with at sea, and brought together on return."""
     one, two = both
     folder, copy = one.session.trial.folder, tmp_path / "sea.sqlite"
-    button = one.window.library_label
+    button = one.window.header.library
     button.ask_copy()
     one.type(button.panel.lines["file"], str(copy), enter=True)
     one.wait(lambda: button.panel is None and copy.exists(), "the working copy")
@@ -313,15 +313,15 @@ def test_a_trial_is_opened_with_a_working_copy_while_the_server_is_away(both, cl
     window.show()
     at_sea = Pilot(window)
     window.session.trials.open(folder)
-    at_sea.wait(lambda: window.library_label.panel is not None, "the question")
+    at_sea.wait(lambda: window.header.library.panel is not None, "the question")
     assert "does not answer" in window.foot.told.text() and window.session.capture is None
-    panel = window.library_label.panel
+    panel = window.header.library.panel
     assert panel.go.text() == "Try again"
     at_sea.type(panel.lines["working copy"], str(copy))
     assert panel.go.text() == "Open with it"
     panel.go.click()
     at_sea.wait_open()
-    assert window.library_label.text().startswith("shared library, working copy")
+    assert window.header.library.text().startswith("shared library, working copy")
     change(at_sea, "angle", note="made at sea")
     at_sea.settle()
     window.close()

@@ -38,7 +38,7 @@ def test_desks_by_key_keep_the_place(pilot):
 
 
 def test_the_rod_is_clicked_and_walked(pilot):
-    rod = pilot.window.rod
+    rod = pilot.window.header.rod
     pilot.click(rod, rod.bead_center("Layouts"))
     assert pilot.window.desk_name == "Layouts"
     rod.setFocus()
@@ -99,7 +99,7 @@ def test_of_two_frames_of_one_moment_the_one_clicked_stays_in_hand(pilot):
 
 
 def test_find_goes_to_messages_fields_moments_and_does_commands(pilot):
-    find = pilot.window.find_box
+    find = pilot.window.header.find_box
     pilot.key(Qt.Key.Key_K, CONTROL)
     assert find.hasFocus() and find.findings()
     pilot.type(find, "pack totals curr")
@@ -353,7 +353,8 @@ def test_every_desk_paints_at_every_size(pilot, size):
 
 def test_custom_widgets_have_names_for_screen_readers(pilot):
     window = pilot.window
-    widgets = [window.strip, window.rod, window.find_box, window.roster.view, window.read.traces, window.read.frames,
+    widgets = [window.strip, window.header.rod, window.header.find_box, window.roster.view, window.read.traces,
+               window.read.frames,
                window.read.side.readout.values, window.unravel.abacus, window.unravel.history, window.unravel.reckoner,
                window.layouts.tried, window.handover.tables.preview]  # fmt: skip
     assert all(widget.accessibleName() for widget in widgets)

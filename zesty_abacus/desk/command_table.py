@@ -19,22 +19,12 @@ class Hands(Protocol):
     session: Session
     strip: Any
     roster: Any
-    find_box: Any
+    header: Any
     help: Any
-    library_label: Any
+    appearance: Any
 
     @property
     def asking(self) -> Asking: ...
-
-    def ask_open(self) -> None: ...
-
-    def ask_new(self) -> None: ...
-
-    def ask_save_as(self) -> None: ...
-
-    def close_trial(self) -> None: ...
-
-    def toggle_theme(self) -> None: ...
 
     def close(self) -> bool: ...
 
@@ -47,8 +37,6 @@ class Hands(Protocol):
     def show_wave(self) -> None: ...
 
     def read_guide(self) -> None: ...
-
-    def change_text_size(self, by: int) -> None: ...
 
 
 def window_commands(window: Hands) -> list[Command]:
@@ -103,19 +91,19 @@ def _time_commands(window: Hands) -> list[Command]:
 
 
 def _shown_commands(window: Hands) -> list[Command]:
-    session = window.session
+    session, appearance = window.session, window.appearance
     forms = [
         Command(f"as {form}", f"Show payloads as {word}", form[0].upper(), lambda form=form: session.set_form(form))  # type: ignore[misc]
         for form, word in (("hex", "hex"), ("dec", "decimal"), ("bin", "binary"), ("text", "text"))
     ]
     return [
         *forms,
-        Command("find", "Find or do", "Ctrl+K", lambda: window.find_box.begin()),
+        Command("find", "Find or do", "Ctrl+K", lambda: window.header.find_box.begin()),
         Command("filter", "Filter the roster", "Ctrl+F", lambda: window.roster.filter.setFocus()),
-        Command("theme", "Change between Peel and Night peel", "Ctrl+T", window.toggle_theme),
-        Command("larger", "Larger text", "Ctrl++", lambda: window.change_text_size(1)),
-        Command("smaller", "Smaller text", "Ctrl+-", lambda: window.change_text_size(-1)),
-        Command("plain size", "Text as large as at first", "Ctrl+0", lambda: window.change_text_size(0)),
+        Command("theme", "Change between Peel and Night peel", "Ctrl+T", appearance.toggle_theme),
+        Command("larger", "Larger text", "Ctrl++", lambda: appearance.change_text_size(1)),
+        Command("smaller", "Smaller text", "Ctrl+-", lambda: appearance.change_text_size(-1)),
+        Command("plain size", "Text as large as at first", "Ctrl+0", lambda: appearance.change_text_size(0)),
         Command("keys", "Keys of this desk", "F1", lambda: window.help.begin()),
         Command("guide", "Read the guide", "", lambda: window.read_guide()),
     ]
@@ -142,20 +130,21 @@ def _way_back_commands(window: Hands) -> list[Command]:
 
 
 def _trial_commands(window: Hands) -> list[Command]:
+    trial, library = window.header.trial, window.header.library
     return [
-        Command("open", "Open recordings or a trial", "Ctrl+O", window.ask_open),
-        Command("new trial", "Begin a new trial", "Ctrl+N", window.ask_new),
-        Command("save as", "Save the trial under another name", "Ctrl+Shift+S", window.ask_save_as,
+        Command("open", "Open recordings or a trial", "Ctrl+O", trial.ask_open),
+        Command("new trial", "Begin a new trial", "Ctrl+N", trial.ask_new),
+        Command("save as", "Save the trial under another name", "Ctrl+Shift+S", trial.ask_save_as,
                 lambda: _is_open(window)),
-        Command("close trial", "Close the trial", "Ctrl+W", window.close_trial, lambda: _is_open(window)),
+        Command("close trial", "Close the trial", "Ctrl+W", trial.close_trial, lambda: _is_open(window)),
         Command("open demo", "Open the Yuzu trial", "", window.session.trials.open_demo),
         Command("export", "Hand decoded values over to a file", "Ctrl+E", lambda: window.show_desk("Hand over"),
                 lambda: _is_open(window)),
-        Command("connect", "Connect to a library on a server", "", lambda: window.library_label.ask_server(),
+        Command("connect", "Connect to a library on a server", "", library.ask_server,
                 lambda: _is_open(window)),
-        Command("library file", "Use another library file", "", lambda: window.library_label.ask_file(),
+        Command("library file", "Use another library file", "", library.ask_file,
                 lambda: _is_open(window)),
-        Command("release", "Make a release of the library", "", lambda: window.library_label.ask_release(),
+        Command("release", "Make a release of the library", "", library.ask_release,
                 lambda: _is_open(window)),
         Command("quit", "Close the window", "Ctrl+Q", window.close),
     ]  # fmt: skip

@@ -78,8 +78,8 @@ class WindowHolder:
 
     def _take(self, window: Window) -> None:
         self.window = window
-        window.trial_closed.connect(self._begin_anew)
-        window.size_changed.connect(self._start_again)
+        window.header.trial.closed.connect(self._begin_anew)
+        window.appearance.size_changed.connect(self._start_again)
         tell_faults(window.session)
 
     def _start_again(self) -> None:

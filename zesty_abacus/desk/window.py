@@ -4,16 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
     QComboBox,
-    QFileDialog,
-    QHBoxLayout,
     QMainWindow,
-    QMenu,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -22,17 +19,14 @@ from PyQt6.QtWidgets import (
 
 from .app.asking import Asking
 from .app.commands import Command
-from .app.doors import lines
 from .app.session import Session
-from .app.settings import save_settings, trials_folder
-from .app.text_size import next_size
+from .around.appearance import Appearance
 from .around.beginning import Beginning
-from .around.find_box import FindBox
 from .around.focus_rule import FocusRule
 from .around.foot import Foot
 from .around.guide import GuideView
+from .around.header import Header
 from .around.key_help import KeyHelp
-from .around.library_menu import LibraryButton
 from .around.roster import Roster
 from .around.strip import Strip
 from .command_table import DESKS, window_commands
@@ -44,10 +38,8 @@ from .desks.read.desk import ReadDesk
 from .desks.rehearse.desk import RehearseDesk
 from .desks.unravel.desk import UnravelDesk
 from .widgets.focus_ring import FocusRing
-from .widgets.parts import EDGE, USES_SPACE, button, label, plain_tip
-from .widgets.rod import DeskRod
-from .widgets.theme import NIGHT, PEEL, look, text_font
-from .widgets.words import counted
+from .widgets.parts import USES_SPACE
+from .widgets.theme import look
 
 _SIZE = QSize(1280, 800)
 _LEAST = QSize(1024, 640)
@@ -66,17 +58,7 @@ class Window(QMainWindow):
         The desks by name; also by attribute.
     commands
         Everything that can be done, from which shortcuts and the palette are made.
-
-    Events
-    ------
-    trial_closed
-        The trial is to be closed, and a fresh window to take this one's place.
-    size_changed
-        Text is to have another size, which takes a fresh start of the program.
     """
-
-    trial_closed = pyqtSignal()
-    size_changed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -95,6 +77,10 @@ class Window(QMainWindow):
         self.library = LibraryView(session, self.layouts.comparing.show_pair)
         pages = self.intake, self.read, self.unravel, self.layouts, self.rehearse, self.handover, self.library
         self.desks: dict[str, _Desk] = {desk.name: desk for desk in pages}
+        self.header = Header(session, DESKS, lambda: self.commands, self.layouts.comparing.compare_with)
+        self.strip = Strip(session)
+        self.roster = Roster(session)
+        self.appearance = Appearance(session)
         self.commands: list[Command] = [
             *window_commands(self),
             *(command for desk in pages for command in desk.commands()),
@@ -107,8 +93,6 @@ class Window(QMainWindow):
 
     def _build(self) -> None:
         session = self.session
-        self.strip = Strip(session)
-        self.roster = Roster(session)
         self.foot = Foot(session)
         self.centre = QStackedWidget()
         self.side = QStackedWidget()
@@ -134,7 +118,7 @@ class Window(QMainWindow):
         worked.setSpacing(0)
         worked.addWidget(self.strip)
         worked.addWidget(self.split, 1)
-        self.beginning = Beginning(session, self.ask_open, self.ask_new)
+        self.beginning = Beginning(session, self.header.trial.ask_open, self.header.trial.ask_new)
         self.stage = QStackedWidget()
         self.stage.addWidget(self.beginning)
         self.stage.addWidget(work)
@@ -143,7 +127,7 @@ class Window(QMainWindow):
         column = QVBoxLayout(body)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self._header())
+        column.addWidget(self.header)
         column.addWidget(self.stage, 1)
         column.addWidget(self.foot)
         self.setCentralWidget(body)
@@ -151,32 +135,6 @@ class Window(QMainWindow):
         self.focus_rule = FocusRule(self, self._home)
         self.guide = GuideView(self)
         self.help = KeyHelp(self, lambda: (self.desk_name, self.commands), self.read_guide)
-
-    def _header(self) -> QWidget:
-        header = QWidget()
-        header.setObjectName("header")
-        header.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        header.setFixedHeight(46)
-        self.trial_button = button("Zesty Abacus  ▾", "Open another trial or recording (Ctrl O)")
-        self.trial_button.setObjectName("trial")
-        self.trial_button.setFont(text_font(14, bold=True))
-        self.trial_button.clicked.connect(self._show_trial_menu)
-        self.run_label = label("", "quiet")
-        self.rod = DeskRod(list(DESKS))
-        self.find_box = FindBox(self.session, lambda: self.commands)
-        self.library_dot = label("", "good")
-        self.library_label = LibraryButton(self.session, self.layouts.comparing.compare_with)
-        self.library_label.setText("no library")
-        row = QHBoxLayout(header)
-        row.setContentsMargins(EDGE, 0, EDGE, 0)
-        row.setSpacing(8)
-        row.addWidget(self.trial_button)
-        row.addWidget(self.run_label)
-        row.addWidget(self.rod)
-        row.addWidget(self.find_box, 1)
-        row.addWidget(self.library_dot)
-        row.addWidget(self.library_label)
-        return header
 
     def _make_actions(self) -> None:
         # a key is one action even if it means another thing on each desk; two actions would both be silent
@@ -204,20 +162,12 @@ class Window(QMainWindow):
 
     def _connect(self) -> None:
         session = self.session
-        self.rod.picked.connect(self.show_desk)
-        self.library_label.view_wanted.connect(self.show_library)
-        self.library.releases.make_wanted.connect(self.library_label.ask_release)
+        self.header.rod.picked.connect(self.show_desk)
+        self.header.library.view_wanted.connect(self.show_library)
+        self.library.releases.make_wanted.connect(self.header.library.ask_release)
         session.desk_wanted.connect(self.show_desk)
         session.source_wanted.connect(self._decide)
         session.opened.connect(self._on_opened)
-        session.trials.password_wanted.connect(self.library_label.ask_password)
-        session.trials.library_away.connect(self.library_label.ask_away)
-        session.trials.library_asked.connect(self.library_label.ask_about)
-        session.edits.kept.connect(self._show_library)
-        session.layouts_changed.connect(self._show_library)
-        shared = session.shared
-        for event in (shared.seen, shared.people_changed, shared.proposals.changed):
-            event.connect(self._show_library)
         look.changed.connect(self.update)
 
     def _run_first(self, commands: list[Command]) -> None:
@@ -235,7 +185,7 @@ class Window(QMainWindow):
         self.centre.setCurrentWidget(desk)
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
-        self.rod.set_current(name)
+        self.header.rod.set_current(name)
         if had_keys in (None, self) or (not had_keys.isVisible() and self.isAncestorOf(had_keys)):
             self._home().setFocus()
 
@@ -299,98 +249,11 @@ class Window(QMainWindow):
         self.show_desk(self.library.name)
         self.library.show_page(page)
 
-    # opening
-
-    def ask_open(self) -> None:
-        """Ask for recordings or a trial."""
-        names, _ = QFileDialog.getOpenFileNames(
-            self,
-            "Open recordings or a trial",
-            "",
-            f"Recordings and trials ({' '.join(f'*{suffix}' for suffix in lines.readable_suffixes())} trial.json "
-            "*.ztrial);;All files (*)",
-        )
-        if names:
-            self.session.trials.open_paths([Path(name) for name in names])
-
-    def ask_new(self) -> None:
-        """Ask where a new trial is to begin; its folder gets a library of its own."""
-        name, _ = QFileDialog.getSaveFileName(self, "New trial: a folder for it", str(trials_folder() / "new trial"))
-        if name:
-            self.session.trials.begin(Path(name))
-
-    def ask_save_as(self) -> None:
-        """Ask for a folder to save the open trial in under another name."""
-        folder = self.session.trial.folder
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save the trial as: a folder for it", str(folder.with_name(f"{folder.name} 2"))
-        )
-        if name:
-            self.session.trials.save_as(Path(name))
-
-    def close_trial(self) -> None:
-        """Close the trial; the window stays, empty, until another one is opened."""
-        self.trial_closed.emit()
-
-    def _show_trial_menu(self) -> None:
-        menu = QMenu(self)
-        menu.addAction("Open recordings or a trial …\tCtrl+O", self.ask_open)
-        menu.addAction("New trial …\tCtrl+N", self.ask_new)
-        if self.session.trial is not None:
-            menu.addAction("Save the trial as …\tCtrl+Shift+S", self.ask_save_as)
-            menu.addAction("Close the trial\tCtrl+W", self.close_trial)
-        menu.addAction("Open the Yuzu trial", self.session.trials.open_demo)
-        recent = [Path(name) for name in self.session.settings.recent if Path(name).exists()]
-        if recent:
-            menu.addSection("Recent")
-        for path in recent:
-            menu.addAction(str(path), lambda path=path: self.session.trials.open(path))
-        menu.exec(self.trial_button.mapToGlobal(self.trial_button.rect().bottomLeft()))
-
-    def change_text_size(self, by: int) -> None:
-        """Make everything larger or smaller by a step, or with 0 as large as at first; the program starts anew."""
-        settings, session = self.session.settings, self.session
-        percent = next_size(settings.text_percent, by)
-        if percent == settings.text_percent:
-            session.told.emit("", f"Text is at {percent} % already.")
-            return
-        settings.text_percent = percent
-        save_settings(settings)
-        if session.live.is_live or session.forwarding.is_running or not session.jobs.is_idle():
-            session.told.emit("", f"Text is at {percent} % from the next start on; something is running now.")
-            return
-        self.size_changed.emit()
-
-    def toggle_theme(self) -> None:
-        """Change between Peel and Night peel."""
-        theme = PEEL if look.theme is NIGHT else NIGHT
-        look.put_on(theme)
-        self.session.settings.theme = theme.name
-        save_settings(self.session.settings)
-
     def _on_opened(self) -> None:
-        file = self.session.trial.file
         if self.stage.currentIndex() == 0:
             self.stage.setCurrentIndex(1)
             self.roster.view.setFocus()
-        self.trial_button.setText(f"{file.name}  ▾")
-        self.run_label.setText(f"· {file.run}" if file.run else "")
-        self.setWindowTitle(f"{file.name} – Zesty Abacus")
-        self._show_library()
-
-    def _show_library(self) -> None:
-        library = self.session.library
-        if library is not None:
-            count = len(self.session.edits.layouts())
-            answers = self.session.shared.is_answering
-            self.library_dot.setText("●" if answers else "○")
-            shared = self.session.shared
-            waiting = f" · {len(shared.proposals.waiting)} proposed" if shared.proposals.waiting else ""
-            release = self.session.edits.release
-            state = ", no answer" if not answers else f", {release}" if release else waiting
-            self.library_label.setText(f"{library.name}{state}  ▾")
-            here = f"\n{len(shared.people)} others have it open" if shared.people else ""
-            self.library_label.setToolTip(plain_tip(f"{library.address}, {counted(count, 'layout')}{here}"))
+        self.setWindowTitle(f"{self.session.trial.file.name} – Zesty Abacus")
 
     # Qt events
 
