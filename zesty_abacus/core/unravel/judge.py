@@ -18,9 +18,11 @@ from .questions.checks import checks
 from .questions.complements import complements, copied
 from .questions.constants import constants
 from .questions.counters import counters
+from .questions.digits import decimals, grays
 from .questions.fields import fields
 from .questions.floats import floats
 from .questions.selectors import Paged, find_selector, under_selector
+from .questions.senders import counters_per
 from .questions.texts import texts
 from .seen import Seen
 from .words import grouped
@@ -86,9 +88,14 @@ def _pages(seen: Seen, free: NDArray[np.bool_], known: Known | None, when: tuple
 
 
 def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: int) -> list[Said]:
-    found = floats(seen, free, when)
-    for one in found:
+    found: list[Said] = []
+    for question in (decimals, grays, floats):
+        for one in question(seen, free, when):
+            _take(free, one.bits)
+            found.append(one)
+    for one in counters_per(seen, _without_counters(seen, free, most=1)) if not when else ():
         _take(free, one.bits)
+        found.append(one)
     paged = find_selector(seen, _without_counters(seen, free)) if depth < _DEEPEST else None
     if paged is not None:
         selector = _selector(seen, paged, when)
@@ -135,11 +142,11 @@ def _with_still_between(seen: Seen, free: NDArray[np.bool_], under: NDArray[np.b
     return made
 
 
-def _without_counters(seen: Seen, free: NDArray[np.bool_]) -> NDArray[np.bool_]:
-    """Return free bits without those that count on and on: a page that is turned each time may count as well."""
+def _without_counters(seen: Seen, free: NDArray[np.bool_], most: int = 8) -> NDArray[np.bool_]:
+    """Return free bits without those that count on and on: a page that is turned each time may count up to ``most``."""
     left = free.copy()
     for one in counters(seen, free.copy()):
-        if one.parameters["wraps_at"] > 8:
+        if one.parameters["wraps_at"] > most:
             _take(left, one.bits)
     return left
 

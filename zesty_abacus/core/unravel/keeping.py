@@ -89,7 +89,8 @@ def all_kept(
 ) -> tuple[Layout, int]:
     """Return a layout with everything found that is likely enough, and how much that was.
 
-    What does not fit any more, or no layout can say, is left out. Selectors go first: others stand on their pages.
+    What does not fit any more, or no layout can say, is left out. Selectors go first: others stand on their pages; what
+    counts by sender goes last.
 
     Parameters
     ----------
@@ -101,7 +102,7 @@ def all_kept(
     wanted = [
         one for one in findings if one.places and one.kind in KEPT and one.confidence >= least and not one.instead_of
     ]
-    for one in sorted(wanted, key=lambda one: (len(one.when), one.kind != "selector")):
+    for one in sorted(wanted, key=lambda one: (len(one.when), one.kind != "selector", "per" in one.parameters)):
         meant = meant_of(one)
         try:
             layout = kept(layout, one, free_name(layout, meant.name) if meant.name else "", meant)
@@ -158,7 +159,7 @@ def _check(layout: Layout, finding: Finding, field: Field) -> Check | None:
         wraps = int(parameters["wraps_at"])
         return Counter(
             id=uuid4(), name=name, field=field.id, step=int(parameters["step"]) % wraps,
-            wraps_at=None if wraps == 1 << len(field.places) else wraps,
+            wraps_at=None if wraps == 1 << len(field.places) else wraps, per=_senders(layout, parameters),
         )  # fmt: skip
     if finding.kind == "complement":
         return Complement(id=uuid4(), name=name, field=field.id, of=_field_at(layout, str(parameters["of"])))
@@ -167,6 +168,18 @@ def _check(layout: Layout, finding: Finding, field: Field) -> Check | None:
         form = next(one for one in check_kinds() if one.__struct_config__.tag == parameters["check"])
         return from_plain(plain, form)
     return None
+
+
+def _senders(layout: Layout, parameters: dict[str, Any]) -> tuple[UUID, ...]:
+    """Return the fields that tell senders apart, each of which counts for itself."""
+    if "per" not in parameters:
+        return ()
+    places = str(parameters["per"])
+    bits = set(parse_places(places).bits)
+    found = tuple(one.id for one in layout.fields if one.places.bits and bits.issuperset(one.places.bits))
+    if not found:
+        raise MisuseError(f"{places}, by which it counts, is no field yet.", hint="Keep that first.")
+    return found
 
 
 def _field_at(layout: Layout, places: str) -> UUID:

@@ -14,6 +14,7 @@ _SURE, _PERHAPS = 0.9, 0.5
 _READINGS = {
     "unsigned": "number", "signed": "signed number", "float": "floating-point number", "flag": "flag", "names": "state",
     "text": "text", "gray": "Gray number", "bcd": "decimal digits", "bcd-bytes": "decimal digits",
+    "sign-magnitude": "number with a sign",
 }  # fmt: skip
 
 
@@ -33,7 +34,8 @@ def title(finding: Finding) -> str:
 def _counter(parameters: dict[str, Any]) -> str:
     step = parameters["step"]
     by = "" if step == 1 else f" by {step}"
-    return f"counter{by}, {parameters['wraps_at']} values"
+    per = f" for each {parameters['per']}" if "per" in parameters else ""
+    return f"counter{by}, {parameters['wraps_at']} values{per}"
 
 
 def _check(parameters: dict[str, Any]) -> str:

@@ -125,6 +125,8 @@ def _constant(seen: Seen, bits: tuple[int, ...], _finding: Finding, _actions: Se
 
 
 def _counter(seen: Seen, bits: tuple[int, ...], finding: Finding, _actions: Sequence[Action]) -> _Places:
+    if "per" in finding.parameters:
+        return _counter_of_senders(seen, bits, finding, _actions)
     raw = seen.raw(bits)
     wraps, step = int(finding.parameters["wraps_at"]), int(finding.parameters["step"])
     counts = np.zeros(len(raw), np.bool_)
@@ -135,6 +137,21 @@ def _counter(seen: Seen, bits: tuple[int, ...], finding: Finding, _actions: Sequ
     misses[0] = False
     speaks = _any_of(wrapped)
     return (_any_of(counts) if speaks is None else speaks), _any_of(misses & seen.follows)
+
+
+def _counter_of_senders(
+    seen: Seen, bits: tuple[int, ...], finding: Finding, actions: Sequence[Action]
+) -> _Places:  # fmt: skip
+    """The same among the frames of one sender: the one whose counter is contradicted, or else that of most frames."""
+    who = seen.raw(parse_places(str(finding.parameters["per"])).bits)
+    plain = replace(finding, parameters={name: one for name, one in finding.parameters.items() if name != "per"})
+    found: _Places = (None, None)
+    for sender in sorted(np.unique(who).tolist(), key=lambda one: -int((who == one).sum())):
+        own = who == sender
+        rows = np.flatnonzero(own)
+        places = [None if at is None else int(rows[at]) for at in _counter(seen.where(own), bits, plain, actions)]
+        found = (places[0] if found[0] is None else found[0], places[1] if found[1] is None else found[1])
+    return found
 
 
 def _check(seen: Seen, _bits: tuple[int, ...], finding: Finding, _actions: Sequence[Action]) -> _Places:

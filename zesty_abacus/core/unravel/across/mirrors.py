@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from ...progress import Progress
 from ...words import number_text, span_text
 from ..finding import Said
+from ..numbers import NUMBERS
 from .grid import Curve, Grid, alike, correlations
 from .question import Answer, Question, View
 
@@ -26,7 +27,7 @@ _STEPS_OFF = 1.6
 def ask(view: View, progress: Progress) -> Iterator[Answer]:
     """Yield for each field the one elsewhere that it follows best."""
     grid = Grid.over(view.span_ns)
-    yield from _numbers(grid, grid.curves(view, ("unsigned", "signed", "float"), 8), progress)
+    yield from _numbers(grid, grid.curves(view, NUMBERS, 8), progress)
     yield from _states(grid, grid.curves(view, ("flag", "names"), 2), progress)
 
 

@@ -8,11 +8,13 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ...layouts.places import Places, format_places
 from ...progress import Progress
 from ...words import span_text
 from ..finding import Said
 from ..words import count_of, share_words
 from .question import Answer, KindView, Question, View
+from .transactions import Numbered, numbered
 
 _LEAST_PAIRS = 3
 _LEAST_ASKED, _MOST_ASKED = 6, 50_000
@@ -28,6 +30,11 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
     irregular = [kind for kind in view.kinds if _is_irregular(kind)]
     for asks in irregular:
         progress.check()
+        tied = [(other, number) for other in irregular if (number := _numbered(asks, other)) is not None]
+        if tied:
+            # a number says it more surely than times do, and also of what overlaps
+            yield asks, _said_by_number(asks, *max(tied, key=lambda pair: pair[1].frames))
+            continue
         answers = [(other, one) for other in irregular if (one := _answered(asks, other)) is not None]
         if answers:
             other, one = min(answers, key=lambda pair: pair[1].median_ns)
@@ -75,6 +82,28 @@ def _is_irregular(kind: KindView) -> bool:
         return False
     usual = float(np.median(gaps))
     return bool(usual > 0 and np.mean(np.abs(gaps - usual) < 0.2 * usual) < _MOST_REGULAR)
+
+
+def _numbered(asks: KindView, other: KindView) -> Numbered | None:
+    return numbered(asks, other) if other is not asks and other.lane == asks.lane else None
+
+
+def _said_by_number(asks: KindView, other: KindView, one: Numbered) -> Said:
+    places, others = (format_places(Places(bits)) for bits in (one.request, one.answer))
+    turns = f", {count_of(one.out_of_turn, 'time')} behind that of a later one" if one.out_of_turn else ""
+    reason = (
+        f"{share_words(one.frames, one.asked, 'frame').capitalize()} with one of {count_of(one.numbers, 'number')} in "
+        f"{places} are followed by {other.message or hex(other.address)} with the same number in {others}, usually "
+        f"{span_text(one.median_ns)} later{turns}."
+    )
+    return Said(
+        kind="pair", bits=(), frames=one.frames, against=one.asked - one.frames, reason=reason,
+        confidence=0.97 * one.frames / one.asked,
+        parameters={
+            "with": other.named(), "by": {"places": places, "with_places": others},
+            "median_s": one.median_ns / 1e9, "missing": one.asked - one.frames,
+        },
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)

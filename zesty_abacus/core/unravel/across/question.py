@@ -12,6 +12,7 @@ from ...pairing.exchanges import Exchanges
 from ...progress import Progress
 from ...values.reference import ReferenceColumn
 from ..finding import Said
+from ..numbers import numbers_of
 from ..seen import Seen
 
 
@@ -62,10 +63,7 @@ class KindView:
 
     def values(self, one: Said) -> NDArray[np.float64]:
         """Return the numbers that a field reads in the thinned frames; float64 (n,)."""
-        reading = one.parameters["reading"]
-        if reading == "float":
-            return self.thin.raw(one.bits).astype(np.uint32).view(np.float32).astype(np.float64)
-        return self.thin.numbers(one.bits, signed=reading == "signed").astype(np.float64)
+        return numbers_of(self.thin, one.bits, one.parameters["reading"])
 
     def named(self) -> dict[str, object]:
         """Return how parameters name it."""

@@ -12,6 +12,7 @@ from ...progress import Progress
 from ...values.reference import ReferenceColumn, values_at
 from ...words import number_text, span_text
 from ..finding import Said
+from ..numbers import NUMBERS
 from .grid import Curve, Grid, correlations
 from .question import Answer, Question, View
 
@@ -57,7 +58,7 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
     if not view.references:
         return
     grid = Grid.over(view.span_ns)
-    curves = grid.curves(view, ("unsigned", "signed", "float"), 4)
+    curves = grid.curves(view, NUMBERS, 4)
     if not curves:
         return
     others = np.stack([curve.values for curve in curves])

@@ -20,6 +20,7 @@ _MOST_NAMES = 16
 _LEAST_NOISE, _LEAST_NOISY_BITS = 40, 3
 _RESTLESS = 0.35
 _NOISE_CONFIDENCE = 0.4
+_LEAST_SIZE_BITS, _LEAST_TURNS, _LEAST_FAR = 4, 3, 4
 
 
 def fields(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> list[Said]:
@@ -27,8 +28,42 @@ def fields(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> 
     tiles = tiles_of(seen, free)
     noise = _noise(seen, tiles)
     within = {bit for run in noise for bit in run}
-    values = [_said(seen, tile, when) for tile in tiles if not within & set(tile.bits)]
-    return values + [_said_noise(seen, run, when) for run in noise]
+    values = [tile for tile in tiles if not within & set(tile.bits)]
+    signed = [one for tile in values if (one := _with_sign(seen, tile, values, when)) is not None]
+    taken = {bit for one in signed for bit in one.bits}
+    plain = [_said(seen, tile, when) for tile in values if not taken & set(tile.bits)]
+    return plain + signed + [_said_noise(seen, run, when) for run in noise]
+
+
+def _with_sign(seen: Seen, tile: Tile, beside: Sequence[Tile], when: tuple[When, ...]) -> Said | None:
+    """Return a number with the next bit above it as its sign, None if that turns elsewhere than near zero."""
+    if len(tile.bits) < _LEAST_SIZE_BITS or tile.shape in (SIGNED, STATE):
+        return None
+    top = tile.bits[0]
+    above = range(top + 1, top // 8 * 8 + 8)
+    # bits between that never move are high digits that were not needed
+    sign = next((bit for bit in above if seen.moves[bit] or seen.raw((bit,))[0]), None)
+    if sign is None or not any(one.bits == (sign,) for one in beside):
+        return None
+    size, is_negative = seen.raw(tile.bits), seen.raw((sign,))
+    follows = seen.follows[1:]
+    turns = np.flatnonzero((np.diff(is_negative) != 0) & follows)
+    if len(turns) < _LEAST_TURNS:
+        return None
+    steps = np.abs(np.diff(size))[(np.diff(is_negative) == 0) & follows]
+    near_zero = np.maximum(size[turns], size[turns + 1])
+    # at most the largest step to either side of zero, and the number goes far beyond that
+    most = 2 * int(steps.max(initial=0)) + 1
+    if (near_zero > most).any() or size.max() < _LEAST_FAR * max(int(near_zero.max()), 1):
+        return None
+    reason = (
+        f"The highest bit turns {count_of(len(turns), 'time')}, only where the number is at most "
+        f"{grouped(int(near_zero.max()))}, while it goes up to {grouped(int(size.max()))}: its sign."
+    )
+    return Said(
+        kind="field", bits=(*range(sign, top, -1), *tile.bits), parameters={"reading": "sign-magnitude"},
+        frames=len(seen), when=when, confidence=min(0.5 + 0.08 * len(turns), 0.93), reason=reason,
+    )  # fmt: skip
 
 
 def _noise(seen: Seen, tiles: Sequence[Tile]) -> list[tuple[int, ...]]:
