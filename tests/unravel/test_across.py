@@ -111,6 +111,21 @@ def test_what_follows_a_reference_is_found_with_scale_and_lag(gain, offset, lag,
     assert parameters["error"] == pytest.approx(noise * np.ptp(values), rel=0.3, abs=abs(gain) * 30)
 
 
+def test_what_follows_a_reference_on_one_page_is_told_with_its_page():
+    """Two quantities in the same bits, in turn; the reference is one of them."""
+    times = np.arange(0, SECONDS, 0.05)
+    page = np.arange(len(times)) % 2
+    both = np.where(page == 1, 200 + 50_000 * curve(times, 5), 100 + 40_000 * curve(times, 6))
+    matrix = put(np.zeros((len(times), 4), np.uint8), "B1 B2", np.round(both))
+    matrix[:, 0] = page
+    at = np.arange(0, SECONDS, 0.1)
+    pull = reference(at, 3 + 20 * curve(at, 5))
+    found = findings_of(message(times, matrix), kinds=["reference"], references=[pull])
+    (one,) = of(found[0x100], "reference")
+    assert one.places == "B1 B2" and [when.values for when in one.when] == ["1"]
+    assert one.parameters["gain"] == pytest.approx(20 / 50_000, rel=0.01)
+
+
 def test_noise_of_the_number_does_not_flatten_the_scale():
     times, told = np.arange(0, SECONDS, 0.02), np.arange(2, SECONDS - 2, 0.1)
     noisy = curve(times) * 3000 + np.random.default_rng(4).normal(0, 150, len(times)) + 1000

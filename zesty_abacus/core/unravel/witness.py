@@ -14,13 +14,13 @@ from ..codec.decode import decode
 from ..codec.plan import compile_layout
 from ..errors import MisuseError
 from ..frames.segment_frames import KindFrames
-from ..layouts.json_form import from_plain
-from ..layouts.model import Applies, Layout, RawSet, new_layout
+from ..layouts.model import Applies, Layout, new_layout
 from ..layouts.places import parse_places
 from ..reading.meaning import Meaning
 from .across.question import Action
-from .finding import Finding, When, bits_of
+from .finding import Finding, bits_of
 from .keeping import kept
+from .pages import on_pages
 from .seen import Seen
 
 _MOST_FRAMES = 200_000
@@ -77,7 +77,7 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
     usual = int(sizes[counts.argmax()])
     alike = frames.take(np.flatnonzero(frames.sizes == usual))
     whole = Seen.of(alike, usual, most=_MOST_FRAMES)
-    is_there = _there(whole, finding.when)
+    is_there = on_pages(whole, finding.when)
     there = alike.take(np.flatnonzero(is_there))
     seen = whole.where(is_there)
     if not len(seen):
@@ -89,15 +89,6 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
 
 def _sight(frames: KindFrames, place: int | None) -> Sight | None:
     return None if place is None else Sight(int(frames.rows[place]), int(frames.time_ns[place]))
-
-
-def _there(seen: Seen, when: Sequence[When]) -> NDArray[np.bool_]:
-    """Return in which frames the pages are there that a finding is on."""
-    found = np.ones(len(seen), np.bool_)
-    for one in when:
-        places = parse_places(one.places).bits
-        found &= from_plain(one.values, RawSet).holds(seen.raw(places))
-    return found
 
 
 _Places = tuple[int | None, int | None]

@@ -12,6 +12,7 @@ from ...values.reference import values_at
 from ..finding import Said
 from .question import KindView, View
 
+_LEAST_FRAMES = 4
 STEP_NS = 50_000_000
 _MOST_POINTS = 8_192
 _LEAST_COMMON = 0.15
@@ -54,21 +55,20 @@ class Grid:
         step = max(STEP_NS, -(-(span_ns[1] - span_ns[0]) // _MOST_POINTS))
         return cls(np.arange(span_ns[0], span_ns[1] + step, step), step)
 
-    def curves(self, view: View, readings: Sequence[str], least_values: int) -> list[Curve]:
-        """Return the fields with some readings that take enough values."""
+    def curves(self, view: View, readings: Sequence[str], least_values: int, *, paged: bool = False) -> list[Curve]:
+        """Return the fields with some readings that take enough values, those on pages only if asked for."""
         found = []
         for kind in view.kinds:
-            if len(kind.thin) < 4:
+            if len(kind.thin) < _LEAST_FRAMES:
                 continue
-            for one in kind.fields():
+            for one in kind.fields(paged=paged):
                 if one.parameters["reading"] in readings:
-                    values = kind.values(one)
-                    if len(np.unique(values)) >= least_values:
-                        found.append(Curve(kind, one, self._at(kind, values, one.parameters["reading"])))
+                    values, times = kind.values(one), kind.there(one).time_ns
+                    if len(values) >= _LEAST_FRAMES and len(np.unique(values)) >= least_values:
+                        found.append(Curve(kind, one, self._at(times, values, one.parameters["reading"])))
         return found
 
-    def _at(self, kind: KindView, values: NDArray[np.float64], reading: str) -> NDArray[np.float64]:
-        times = kind.thin.time_ns
+    def _at(self, times: NDArray[np.int64], values: NDArray[np.float64], reading: str) -> NDArray[np.float64]:
         if reading in ("flag", "names"):
             # a state holds until the next frame says otherwise
             place = np.searchsorted(times, self.time_ns, side="right") - 1

@@ -13,6 +13,7 @@ from ...progress import Progress
 from ...values.reference import ReferenceColumn
 from ..finding import Said
 from ..numbers import numbers_of
+from ..pages import on_pages
 from ..seen import Seen
 
 
@@ -57,13 +58,17 @@ class KindView:
     thin: Seen
     said: tuple[Said, ...]
 
-    def fields(self) -> Iterator[Said]:
-        """Yield its values that are always there."""
-        return (one for one in self.said if one.kind == "field" and not one.when)
+    def fields(self, *, paged: bool = False) -> Iterator[Said]:
+        """Yield its values that are always there, and those on pages where they are asked for."""
+        return (one for one in self.said if one.kind == "field" and (paged or not one.when))
+
+    def there(self, one: Said) -> Seen:
+        """Return the thinned frames that a field is in."""
+        return self.thin.where(on_pages(self.thin, one.when)) if one.when else self.thin
 
     def values(self, one: Said) -> NDArray[np.float64]:
-        """Return the numbers that a field reads in the thinned frames; float64 (n,)."""
-        return numbers_of(self.thin, one.bits, one.parameters["reading"])
+        """Return the numbers that a field reads in the thinned frames that it is in; float64 (n,)."""
+        return numbers_of(self.there(one), one.bits, one.parameters["reading"])
 
     def named(self) -> dict[str, object]:
         """Return how parameters name it."""

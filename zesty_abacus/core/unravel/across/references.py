@@ -58,7 +58,7 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
     if not view.references:
         return
     grid = Grid.over(view.span_ns)
-    curves = grid.curves(view, NUMBERS, 4)
+    curves = grid.curves(view, NUMBERS, 4, paged=True)
     if not curves:
         return
     others = np.stack([curve.values for curve in curves])
@@ -83,7 +83,7 @@ def _by_few(reference: ReferenceColumn, curves: list[Curve]) -> Iterator[tuple[C
     if len(reference.values) < _FEWEST_READINGS:
         return
     for curve in curves:
-        times, values = curve.of.thin.time_ns, curve.of.values(curve.said)
+        times, values = curve.of.there(curve.said).time_ns, curve.of.values(curve.said)
         match = _fitted(reference, times, values, 0, _FEWEST_READINGS)
         if match is not None and match.share <= _CLOSE:
             yield curve, match
@@ -107,7 +107,7 @@ def _likely(
 
 def _match(reference: ReferenceColumn, curve: Curve, lag_ns: int) -> _Match | None:
     """Return how a field follows a reference near a lag, None if it does not."""
-    times, values = curve.of.thin.time_ns, curve.of.values(curve.said).astype(np.float64)
+    times, values = curve.of.there(curve.said).time_ns, curve.of.values(curve.said).astype(np.float64)
     tried = [lag_ns + step * _LAG_STEP_NS for step in range(-_LAG_STEPS, _LAG_STEPS + 1)]
     fits = [(lag, match.share) for lag in tried if (match := _fitted(reference, times, values, lag)) is not None]
     if not fits:
@@ -230,7 +230,7 @@ def _said(reference: ReferenceColumn, of: Said, match: _Match, place: int) -> Sa
         f"{number_text(match.rest)}."
     )
     return Said(
-        kind="reference", bits=of.bits, frames=match.points, reason=reason, instead_of=False,
+        kind="reference", bits=of.bits, frames=match.points, reason=reason, when=of.when,
         confidence=float(np.clip(0.97 - match.share / 2 - 0.01 * place, 0.5, 0.97)),
         parameters={
             "file": reference.source, "column": reference.name, "gain": match.gain, "offset": match.offset,
