@@ -116,6 +116,32 @@ def test_a_counter_of_every_sender(senders):
     assert "by itself it goes up by 1" in told.reason
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_a_number_whose_low_word_stands_first(seed):
+    random = np.random.default_rng(seed)
+    total = 1_000_000 * seed + np.cumsum(random.integers(50, 900, FRAMES))
+    matrix = np.zeros((FRAMES, 8), np.uint8)
+    put(matrix, "B4 B5 B2 B3", total)
+    put(matrix, "B0 B1", slow(FRAMES, seed, 0, 3000))
+    found = judge(matrix)
+    (told,) = [one for one in found if one.places == "B4 B5 B2 B3"]
+    assert told.parameters == {"reading": "unsigned"} and "the next one goes on by one" in told.reason
+    assert told.confidence > 0.8
+
+
+def test_a_number_with_a_sign_whose_low_word_stands_first():
+    matrix = np.zeros((FRAMES, 4), np.uint8)
+    put(matrix, "B2 B3 B0 B1", slow(FRAMES, 6, 0, 9000) - 4500)
+    (told,) = [one for one in judge(matrix) if one.kind == "field"]
+    assert (told.places, told.parameters) == ("B2 B3 B0 B1", {"reading": "signed"})
+
+
+def test_words_in_the_plain_order_are_not_turned_round():
+    matrix = np.zeros((FRAMES, 4), np.uint8)
+    put(matrix, "B0 B1 B2 B3", np.cumsum(np.random.default_rng(3).integers(50, 900, FRAMES)))
+    assert "B2 B3 B0 B1" not in {one.places for one in judge(matrix)}
+
+
 def by_sender(misses=()):
     """Two senders in turns at random, each with its counter; frames in which one is a step too far."""
     who = np.random.default_rng(8).integers(0, 2, 400)

@@ -23,6 +23,7 @@ from .questions.fields import fields
 from .questions.floats import floats
 from .questions.selectors import Paged, find_selector, under_selector
 from .questions.senders import counters_per
+from .questions.swapped import swapped
 from .questions.texts import texts
 from .seen import Seen
 from .words import grouped
@@ -89,7 +90,7 @@ def _pages(seen: Seen, free: NDArray[np.bool_], known: Known | None, when: tuple
 
 def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: int) -> list[Said]:
     found: list[Said] = []
-    for question in (decimals, grays, floats):
+    for question in (decimals, swapped, grays, floats):
         for one in question(seen, free, when):
             _take(free, one.bits)
             found.append(one)
