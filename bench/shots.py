@@ -103,10 +103,24 @@ def reference(window: Window) -> None:
     panel.take(*panel.rows.things[0])
 
 
+def moments(window: Window) -> None:
+    """Unravel: what was done against the bits that answer it, an answer in hand."""
+    panel = window.unravel.side.findings
+    panel.ask(2)
+    settle(window)
+    grid = window.unravel.moments.grid
+    row, column = next(
+        (row, column) for row in range(grid.rowCount()) for column in range(grid.columnCount()) if grid.item(row, column)
+    )
+    grid.setCurrentCell(row, column)
+
+
 def claims(window: Window) -> None:
     """Unravel: a claim with its standing, what was seen, and what was said."""
     side, session = window.unravel.side, window.session
     side.findings.scope.setCurrentIndex(0)
+    session.select_kind(kind_of(window, 0x2C1))
+    settle(window)
     take(window, "field", "B4[3..0] B5")
     settle(window)
     for words, about in (("comes from the gyro on the bridge", 1), ("turn rate of the hull", 0)):
@@ -380,6 +394,7 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "read": read,
     "unravel": unravel,
     "reference": reference,
+    "moments": moments,
     "claims": claims,
     "layouts": layouts,
     "ladder": ladder,

@@ -106,6 +106,27 @@ def test_an_action_lists_what_answers_it(asking):
     assert any(one.places == "B6[4]" and one.address == 0x2D0 for _, one in pairs)
 
 
+def test_moments_stand_against_the_bits_that_answer_them(asking):
+    desk = asking.window.unravel
+    assert not desk.moments.isVisible()
+    asking.key("A")
+    asking.settle()
+    grid, pairs = desk.moments.grid, panel(asking).rows.things
+    assert desk.moments.isVisible() and grid.rowCount() == 6
+    cells = [(row, column) for row in range(grid.rowCount()) for column in range(grid.columnCount())
+             if grid.item(row, column) is not None]  # fmt: skip
+    assert len(cells) == len(pairs) > 2
+    titles = [grid.verticalHeaderItem(row).text() for row in range(grid.rowCount())]
+    for row, column in cells:
+        grid.setCurrentCell(row, column)
+        _, finding = asking.session.findings.in_hand
+        assert titles[row].startswith(finding.parameters["moment"])
+        assert grid.horizontalHeaderItem(column).text().splitlines()[1] == finding.places
+        assert asking.session.bits == frozenset(parse_places(finding.places).bits)
+    panel(asking).scope.setCurrentIndex(0)
+    assert not desk.moments.isVisible()
+
+
 def test_two_stretches_are_told_apart(asking):
     asking.key("C")
     line, clock = panel(asking).lines[STRETCH], asking.session.clock

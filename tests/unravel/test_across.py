@@ -172,7 +172,7 @@ def test_on_and_off_are_told_apart():
     assert {text: one.parameters["value"] for text, one in told.items()} == {"lamp on": 1, "lamp off": 0}
     for one in found:
         assert one.parameters["delay_s"] == pytest.approx(0.3, abs=0.06)
-        assert (one.frames, one.against) == (5, 0) and "5 of 5 moments" in one.reason
+        assert (one.frames, one.against) == (5, 0) and "after all 5 moments" in one.reason
 
 
 def test_what_changes_by_itself_answers_nothing():

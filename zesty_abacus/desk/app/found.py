@@ -3,6 +3,7 @@
 from ...core.errors import MisuseError
 from ...core.trial.intake import recorded_state
 from ...core.unravel.across.question import Action
+from ...core.unravel.answers import AnswerPlace, AnswerTable, answer_table
 from ...core.unravel.differences import Stretch, differences
 from ...core.unravel.finding import Finding, bits_of
 from ...core.unravel.keeping import KEPT, all_kept, field_behind, kept, offered_name
@@ -18,6 +19,8 @@ __all__ = [
     "KEPT",
     "LIKELY",
     "Action",
+    "AnswerPlace",
+    "AnswerTable",
     "Finding",
     "KindFindings",
     "Known",
@@ -29,6 +32,7 @@ __all__ = [
     "Unravelled",
     "Witness",
     "all_kept",
+    "answer_table",
     "bits_of",
     "confidence_word",
     "differences",

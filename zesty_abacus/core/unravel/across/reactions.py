@@ -13,7 +13,7 @@ from scipy.special import bdtrc
 from ...progress import Progress
 from ...words import span_text
 from ..finding import Said
-from ..words import count_of
+from ..words import count_of, share_words
 from .question import Answer, KindView, Question, View
 
 _WINDOW_NS = 2_500_000_000
@@ -97,7 +97,7 @@ def _reaction(view: View, kind: KindView, one: Said, text: str, times: NDArray[n
     value = int(values[counts.argmax()])
     does = "changes"
     if counts.max() >= _SAME_VALUE * answers.hits:
-        does = f"becomes {value}"
+        does = f"becomes {value},"
         # it is set by the action, and goes back by another one or by itself: only how it comes to be set is asked
         entering = _answers(at, raw, moved[raw[moved] == value], times)
         answers = answers if entering is None else entering
@@ -112,9 +112,10 @@ def _reaction(view: View, kind: KindView, one: Said, text: str, times: NDArray[n
     if hits > 1 and chance > _LEAST_SURE:
         return None
     confidence = float(np.clip(0.97 - chance * 40, 0.5, 0.97)) if hits > 1 else 0.5
+    moments = share_words(hits, answers.asked, "moment")
     reason = (
-        f"It {does} {span_text(round(answers.usual_ns))} after {hits} of "
-        f"{count_of(answers.asked, 'moment')} “{text}”, and {count_of(others, 'time')} otherwise."
+        f"It {does} {span_text(round(answers.usual_ns))} after {moments} “{text}”, and "
+        f"{count_of(others, 'time')} otherwise."
     )
     return Said(
         kind="reaction", bits=one.bits, frames=hits, against=answers.asked - hits, confidence=confidence,

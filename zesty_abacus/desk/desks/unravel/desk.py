@@ -18,8 +18,13 @@ from ...widgets.theme import figure_font
 from ...widgets.words import counted
 from .commands import unravel_commands
 from .history_view import HistoryView, cycle_words
+from .moment_table import MomentTable
+from .question_lines import ActionLine
 from .reckoner import Reckoner
 from .side import SELECTION, UnravelSide
+
+_WITHOUT_MOMENTS, _WITH_MOMENTS = [352, 232, 0], [232, 140, 252]
+"""Heights of abacus, reckoner, and moments against bits."""
 
 
 class UnravelDesk(QWidget):
@@ -41,6 +46,8 @@ class UnravelDesk(QWidget):
         self.abacus = Abacus()
         self.history = HistoryView(session, self.abacus)
         self.reckoner = Reckoner(session)
+        self.moments = MomentTable(session)
+        self.moments.hide()
         self.side = UnravelSide(session)
         self._stack = QStackedWidget()
         self._stack.addWidget(Hint("Choose a message in the roster to see how its bits live."))
@@ -80,9 +87,12 @@ class UnravelDesk(QWidget):
         split.setChildrenCollapsible(False)
         split.addWidget(scroll)
         split.addWidget(self.reckoner)
+        split.addWidget(self.moments)
         split.setStretchFactor(0, 3)
         split.setStretchFactor(1, 2)
-        split.setSizes([352, 232])
+        split.setStretchFactor(2, 2)
+        split.setSizes(_WITHOUT_MOMENTS)
+        self._split = split
         return split
 
     def _connect(self) -> None:
@@ -92,6 +102,8 @@ class UnravelDesk(QWidget):
         self.abacus.pointed.connect(self._offer)
         self.reckoner.chosen.connect(self.side.selection.show_reading)
         self.reckoner.keep_wanted.connect(self._on_keep_wanted)
+        self.side.findings.refreshed.connect(self._show_moments)
+        self.moments.chosen.connect(lambda pair: self.side.findings.take(*pair))
         for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.counts.changed):
             event.connect(self._refresh)
         session.clock.cursor_changed.connect(self._show_payload)
@@ -144,6 +156,18 @@ class UnravelDesk(QWidget):
             QToolTip.showText(QCursor.pos(), plain_tip(words), self.abacus)
         else:
             QToolTip.hideText()
+
+    def _show_moments(self) -> None:
+        """Show all answers at once while it is asked what answers a moment."""
+        question, trial = self.side.findings.question, self._session.trial
+        if isinstance(question, ActionLine) and trial is not None:
+            done = [one.text for one in sorted(trial.file.moments, key=lambda one: one.time_ns)]
+            self.moments.show_answers(self._session.questions.answering(""), done)
+            self.moments.show_moment(question.moment.currentText())
+        is_asked = isinstance(question, ActionLine) and trial is not None
+        if self.moments.isHidden() == is_asked:
+            self.moments.setVisible(is_asked)
+            self._split.setSizes(_WITH_MOMENTS if is_asked else _WITHOUT_MOMENTS)
 
     def _refresh(self) -> None:
         chosen = self._session.capture is not None and self._session.kind is not None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...app.doors import found
@@ -27,12 +28,19 @@ SCOPES = ("in this message", "in the whole capture", *QUESTIONS)
 class FindingSide(QWidget):
     """What the program found out.
 
+    Events
+    ------
+    refreshed
+        What is asked, or what is known of it, changed.
+
     Attributes
     ----------
     scope, keep_all, lines, rows, hand
         Of which messages, or which question; keeping all that is likely; where questions are asked; the list; the one
         in hand.
     """
+
+    refreshed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -117,6 +125,7 @@ class FindingSide(QWidget):
         self.keep_all.setEnabled(likely > 0)
         self.hint.setText(self.question.hint() if self.question is not None else self._hint(len(pairs)))
         self.hint.setVisible(bool(self.hint.text()))
+        self.refreshed.emit()
 
     def _listed(self) -> list[Pair]:
         if self.question is not None:
