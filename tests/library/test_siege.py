@@ -23,6 +23,7 @@ from zesty_abacus.core.library.sync import sync
 
 SECONDS = float(os.environ.get("SIEGE", "12"))
 PROGRAMS = 4
+ENOUGH, PATIENCE = 20, 120
 
 
 class Siege:
@@ -56,13 +57,18 @@ class Siege:
         self.told += [line.split(" ", 3) for line in out.read().split("\n")[:-1]]
         out.close()
 
+    def are_silent(self):
+        return not any(os.fstat(out.fileno()).st_size for _, out in self.running)
+
     def hold(self, seconds, disturb):
         until = time.monotonic() + seconds
         while len(self.running) < PROGRAMS:
             self.start()
-        while time.monotonic() < until:
+        while time.monotonic() < until or (len(self.told) <= ENOUGH and time.monotonic() < until + PATIENCE):
             time.sleep(self.chance.uniform(0.05, 0.8))
-            if self.chance.random() < 0.5:
+            # on a machine with much else to do programs are ended before they are told anything: then they get the time
+            is_late = time.monotonic() >= until
+            if self.chance.random() < 0.5 and not (is_late and self.are_silent()):
                 self.end(self.chance.choice((signal.SIGKILL, signal.SIGTERM)))
                 self.start()
             disturb()
@@ -120,7 +126,7 @@ def test_a_file_under_siege(tmp_path):
     siege.hold(SECONDS, disturb)
     library.close()
     library = Library.open(path)
-    assert len(siege.told) > 20 and siege.ended[signal.SIGKILL] >= PROGRAMS
+    assert len(siege.told) > ENOUGH and siege.ended[signal.SIGKILL] >= PROGRAMS
     check(library, siege.told)
     check_copies(library, tmp_path)
     assert chains(library) == chains(library)
@@ -154,7 +160,7 @@ def test_a_server_under_siege(own_server, tmp_path):
             break
         except LibraryError:
             time.sleep(0.2)
-    assert len(siege.told) > 20
+    assert len(siege.told) > ENOUGH
     check(library, siege.told)
     check_copies(library, tmp_path)
     library.close()
