@@ -109,9 +109,8 @@ def moments(window: Window) -> None:
     panel.ask(2)
     settle(window)
     grid = window.unravel.moments.grid
-    row, column = next(
-        (row, column) for row in range(grid.rowCount()) for column in range(grid.columnCount()) if grid.item(row, column)
-    )
+    cells = ((row, column) for row in range(grid.rowCount()) for column in range(grid.columnCount()))
+    row, column = next(cell for cell in cells if grid.item(*cell))
     grid.setCurrentCell(row, column)
 
 
@@ -173,22 +172,6 @@ def comparison(window: Window) -> None:
     session.edits.change(longer.with_field(msgspec.structs.replace(angle, ratio=angle.ratio * 2, unit="°")))
     settle(window)
     desk.comparing.compare_with(before, "Azimuth feedback port, 3 Nov")
-
-
-def table(window: Window) -> None:
-    """Layouts: a table of somebody else, whose bits are numbered as one row shows."""
-    window.session.undo.undo()
-    path = Path(_home.name) / "winch.csv"
-    rows = ["Message;ID (hex);DLC;Signal;Start;Length;Order;Type;Factor;Offset;Unit;Min;Max;Values"]
-    rows += ["Winch drive;1C0;8;pull;7;16;BE;int16;0.5;0;kN;-50;800;", ";;;drum speed;16;12;LE;uint;0.01;-10;m/s;;;"]
-    rows += [";;;brake;28;1;LE;bool;;;;;;0=open, 1=set", ";;;mode;29;3;LE;enum;;;;;;0 off | 1 haul | 2 veer"]
-    rows += ["Winch heat;1C1;3;oil;7;8;BE;uint8;1;-40;°C;;;", ";;;motor;15;8;BE;uint8;1;-40;°C;;;"]
-    rows += [";;;frozen;x;1;BE;bool;;;;;;"]
-    path.write_text("\n".join(rows), encoding="utf-8")
-    window.layouts.bring_in(path)
-    settle(window)
-    window.layouts.bring.picker.set_example(0, "B0 B1")
-    window.layouts.bring.picker.set_example(1, "B3[3..0] B2")
 
 
 def source(window: Window, part: str) -> None:
@@ -399,7 +382,6 @@ SCENES: dict[str, Callable[[Window], QImage | None]] = {
     "layouts": layouts,
     "ladder": ladder,
     "comparison": comparison,
-    "table": table,
     "intake": intake,
     "intake-radio": intake_radio,
     "library": library,
