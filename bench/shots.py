@@ -183,6 +183,7 @@ def source(window: Window, part: str) -> None:
 
 def intake(window: Window) -> None:
     """Intake: two analog channels read as I2C, at the pointer nobody acknowledged."""
+    window.session.undo.undo()
     window.layouts.bring.done.emit()
     window.layouts.plan.pick(None)
     window.show_desk("Intake")
