@@ -61,7 +61,8 @@ def add(paths: tuple[Path, ...], where: str, author: str) -> None:
     A recording is known by its content: added again it is not doubled. What cannot be read is in the catalogue, too,
     and told each time.
     """
-    from ..core.archive.catalogue import files_below, look_at
+    from ..core.archive.catalogue import files_below
+    from ..core.archive.listing import list_recordings
     from ..core.library.author import default_author
     from .libraries import open_library
     from .recipe_choice import recipe_choice
@@ -70,20 +71,10 @@ def add(paths: tuple[Path, ...], where: str, author: str) -> None:
     choice = recipe_choice([], where)
     library = open_library(where)
     try:
-        known = {one.sha256 for one in library.recordings.states()}
-        fresh = 0
-        for path in files:
-            looked = look_at(path, choice.requests, known.__contains__)
-            if looked is None:
-                continue
-            if looked.reason:
-                _tell(str(looked.path), looked.reason)
-            known.add(looked.recording.sha256)
-            who = author or default_author()
-            fresh += library.recordings.import_all([looked.recording], author=who, reason="listed")
+        listed = list_recordings(library, files, choice.requests, author or default_author(), told=_tell)
     finally:
         library.close()
-    say(f"{counted(fresh, 'recording')} added, {counted(len(files), 'file')} looked at", err=True)
+    say(f"{counted(listed.fresh, 'recording')} added, {counted(len(files), 'file')} looked at", err=True)
 
 
 @click.command()

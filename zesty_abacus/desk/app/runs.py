@@ -9,8 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from ...core.archive.asking import Question, ask
-from ...core.archive.catalogue import files_below, look_at
+from ...core.archive.catalogue import files_below
 from ...core.archive.engine import work_on
+from ...core.archive.listing import list_recordings
 from ...core.archive.overview import FieldRange, Overview, look_over
 from ...core.archive.runs import newest_recordings, tasks_for
 from ...core.archive.task import Failed
@@ -86,19 +87,8 @@ class Hits:
 def add_folder(library: Library, folder: Path, author: str, progress: Progress) -> tuple[int, dict[str, str]]:
     """List the recordings below a folder; return how many are new, and which could not be read, why."""
     choice = RecipeChoice([], library.recipes.states)
-    known = {one.sha256 for one in library.recordings.states()}
-    fresh, failed = 0, {}
-    files = files_below([folder])
-    for number, path in enumerate(files):
-        progress.step(number / max(len(files), 1), f"reading {path.name}")
-        looked = look_at(path, choice.requests, known.__contains__, progress.quiet())
-        if looked is None:
-            continue
-        if looked.reason:
-            failed[str(path)] = looked.reason
-        known.add(looked.recording.sha256)
-        fresh += library.recordings.import_all([looked.recording], author=author, reason="listed")
-    return fresh, failed
+    listed = list_recordings(library, files_below([folder]), choice.requests, author, progress)
+    return listed.fresh, listed.failed
 
 
 def look_through(library: Library, layouts: Sequence[Layout], progress: Progress) -> Looked:
