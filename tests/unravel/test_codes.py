@@ -189,6 +189,27 @@ def test_numbers_are_those_of_their_reading():
     assert numbers_of(seen, (10, 9, 8), "signed").tolist() == [-2, -1, -3]
 
 
+def test_the_upper_part_of_a_number_that_rises_is_no_counter():
+    """Four a frame, now and then five or three: above the lowest two bits it goes up by one nearly always."""
+    random = np.random.default_rng(10)
+    steps = random.choice([3, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 4, 5], 300)
+    matrix = np.zeros((300, 4), np.uint8)
+    put(matrix, "B0 B1 B2 B3", 81_000 + np.cumsum(steps))
+    found = judge(matrix)
+    assert not [one for one in found if one.kind == "counter"]
+    assert [one.parameters["reading"] for one in found if one.kind == "field" and one.places.endswith("B3")] == [
+        "unsigned"
+    ]
+
+
+def test_a_counter_beside_a_flag_below_it_stays_one_where_frames_are_lost():
+    kept = np.sort(np.random.default_rng(11).choice(700, 690, replace=False))
+    matrix = np.zeros((690, 2), np.uint8)
+    matrix[:, 1] = (kept & 15) << 4 | (np.arange(690) // 90 % 2) << 3
+    (told,) = [one for one in judge(matrix) if one.kind == "counter"]
+    assert told.places == "B1[7..4]" and told.against > 5
+
+
 def test_a_counter_of_all_frames_is_not_told_by_sender():
     matrix = np.zeros((FRAMES, 4), np.uint8)
     matrix[:, 0] = np.random.default_rng(6).integers(0, 4, FRAMES)

@@ -14,6 +14,8 @@ from ..words import count_of, share_words
 _LEAST_FRAMES = 8
 _LEAST_SHARE = 0.93
 _MOST_BITS = 32
+_OFTEN, _SELDOM = 0.5, 0.3
+"""How often lower bits turn where it does not count, and at all."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +52,7 @@ def counters(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
         best = _widest(seen, bit, taken)
         if best is not None and best.against:
             best = _with_lower(seen, bit, taken, best)
-        if best is not None:
+        if best is not None and not _carries_from_below(seen, best, taken):
             found.append(best)
             taken[list(best.bits)] = True
     return [_said(one, seen) for one in found]
@@ -65,6 +67,18 @@ def _with_lower(seen: Seen, lowest: int, taken: NDArray[np.bool_], best: Counted
         if wider is not None and wider.agrees > best.agrees:
             best = wider
     return best
+
+
+def _carries_from_below(seen: Seen, best: Counted, taken: NDArray[np.bool_]) -> bool:
+    """Return whether it fails to go on just where lower bits turn: then it is the upper part of a number that rises."""
+    lowest = best.bits[-1]
+    below = [bit for bit in range(lowest // 8 * 8, lowest) if seen.moves[bit] and not taken[bit]]
+    if not best.against or lowest - 1 not in below:
+        return False
+    follows = seen.follows[1:]
+    misses = (np.diff(seen.raw(best.bits)) % best.wraps_at != best.step % best.wraps_at)[follows]
+    turns = (np.diff(seen.raw(tuple(reversed(below)))) != 0)[follows]
+    return bool(turns[misses].mean() >= _OFTEN and turns.mean() <= _SELDOM)
 
 
 def _widest(seen: Seen, lowest: int, taken: NDArray[np.bool_]) -> Counted | None:
