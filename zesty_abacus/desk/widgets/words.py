@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from pathlib import Path
 
 from ...core.words import counted, grouped, number_text, span_text
 
-__all__ = ["counted", "exact_time", "grouped", "number_text", "span_text", "time_text", "when_text"]
+__all__ = ["counted", "exact_time", "grouped", "home_short", "number_text", "span_text", "time_text", "when_text"]
 
 
 def time_text(seconds: float, digits: int = 3) -> str:
@@ -34,3 +35,9 @@ def when_text(moment: datetime) -> str:
     if local.date() == now.date():
         return f"today {local:%H:%M}"
     return f"{local.day} {local:%b}" if local.year == now.year else f"{local.day} {local:%b %Y}"
+
+
+def home_short(path: Path) -> str:
+    """Return a path with the user's own folder as ``~``."""
+    home = Path.home()
+    return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from ...widgets.parts import Panel, label
 from ...widgets.theme import text_font
+from ...widgets.words import home_short
 
 
 class HandedOver(Panel):
@@ -29,5 +30,6 @@ class HandedOver(Panel):
         name.setFont(text_font(bold=True))
         column.addWidget(name)
         column.addWidget(label(words, "quiet", wrap=True))
-        column.addWidget(label(f"{path.parent} at {datetime.now():%H:%M}", "quiet", wrap=True, selectable=True))
+        where = f"{home_short(path.parent)} at {datetime.now():%H:%M}"
+        column.addWidget(label(where, "quiet", wrap=True, selectable=True))
         self.body.insertWidget(1, entry)

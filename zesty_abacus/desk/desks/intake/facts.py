@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 from functools import partial
-from pathlib import Path
 
 import msgspec
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
@@ -13,7 +12,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.parts import clear_layout, label
 from ...widgets.theme import text_font
-from ...widgets.words import counted, grouped, span_text
+from ...widgets.words import counted, grouped, home_short, span_text
 
 
 class SourceFacts(QWidget):
@@ -128,12 +127,6 @@ class SourceFacts(QWidget):
         self._session.trials.change(
             file.with_lane(msgspec.structs.replace(file.lane_entry(lane), offset_ns=offset)), f"offset of {lane}"
         )
-
-
-def home_short(path: Path) -> str:
-    """Return a path with the user's own folder as ``~``."""
-    home = Path.home()
-    return f"~/{path.relative_to(home)}" if path.is_relative_to(home) else str(path)
 
 
 def _date_text(time_ns: int) -> str:
