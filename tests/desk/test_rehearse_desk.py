@@ -5,6 +5,7 @@ import json
 import socket
 from xml.etree import ElementTree
 
+import msgspec
 import pyarrow.parquet as pq
 import pytest
 from PyQt6.QtCore import Qt
@@ -422,3 +423,15 @@ def test_what_is_recorded_goes_out_again_on_lanes_of_the_same_names(pilot, desk)
         assert desk.replays._replaying.is_running or sent(desk)
         pilot.key(Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)
         pilot.wait(lambda: not desk.replays._replaying.is_running, "the end of the replay")
+
+
+def test_an_edit_elsewhere_does_not_wait_for_this_desk(pilot, monkeypatch):
+    """What is offered here is put together when the desk is shown, with the layouts of then."""
+    desk, offered = pilot.window.rehearse, []
+    monkeypatch.setattr(desk.composer, "offer", lambda layouts: offered.append({one.note for one in layouts}))
+    layout = pilot.session.edits.layouts()[0]
+    assert pilot.session.edits.change(msgspec.structs.replace(layout, note="said elsewhere"))
+    pilot.settle()
+    assert not desk.isVisible() and offered == []
+    pilot.window.show_desk("Rehearse")
+    assert len(offered) == 1 and "said elsewhere" in offered[0]

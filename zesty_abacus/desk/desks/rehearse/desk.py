@@ -6,6 +6,7 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QMessageBox, QSplitter, QVBoxLayout, QWidget
 
 from ...app.commands import Command
@@ -43,6 +44,7 @@ class RehearseDesk(QWidget):
         super().__init__()
         self._session = session
         self.live: LiveHere = session.live
+        self._is_stale = False
         self.head = DeskHead("Rehearse", "listen to a bus, send what a layout says, run what is written")
         self.stop_all = button("Send nothing", "Stop everything that goes out, on every lane (Ctrl .)")
         self.connecting = Connecting(self.live)
@@ -121,18 +123,32 @@ class RehearseDesk(QWidget):
         self.composer.changed.connect(self.trips.refresh)
         self.trips.mirrored.connect(self._take_mirror)
         self._timer.timeout.connect(self._tick)
-        session.opened.connect(self._offer)
-        session.layouts_changed.connect(self._offer)
+        session.opened.connect(self._on_layouts)
+        session.layouts_changed.connect(self._on_layouts)
         session.kind_changed.connect(self._take_kind)
         self._refresh()
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._is_stale:
+            self._offer()
+
+    def _on_layouts(self) -> None:
+        # what comes is asked with the layouts of now, whether anybody looks or not
+        self.log_line.ask_again()
+        # thousands of messages are put into words here, which no edit elsewhere has to wait for
+        if self.isVisible():
+            self._offer()
+        else:
+            self._is_stale = True
+
     def _offer(self) -> None:
+        self._is_stale = False
         layouts = self._session.edits.layouts()
         self.composer.offer(layouts)
         self.trips.offer(layouts)
         self.devices.offer(layouts)
         self.rehearsals.read()
-        self.log_line.ask_again()
         self.connecting.offer(self.live.examples())
 
     def _take_kind(self) -> None:
