@@ -5,6 +5,7 @@ from PyQt6.QtCore import Qt
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import SHIPPED
 from zesty_abacus.desk.desks.unravel.reckoner import reason_words
+from zesty_abacus.desk.desks.unravel.side import SELECTION
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 TRUTH = {layout.name: layout for layout in layouts_from_file(SHIPPED / "truth" / "layouts.json")}
@@ -50,6 +51,7 @@ def test_head_and_facts_tell_the_message(pilot):
     desk = look_at(pilot, 0x2C1)
     assert desk.head.title.text() == "0x2C1"
     assert desk.head.words.text() == "unnamed · thruster · every 10 ms ±0.27 · 8 bytes · 0% explained"
+    desk.side.show_page(SELECTION)
     panel = desk.side.selection
     assert panel.facts.text().startswith("52 bits of this message move, 12 never do, in 12\u2009000 frames.")
     pilot.session.select_bits(frozenset({40, 41}))
@@ -79,6 +81,7 @@ def test_a_partly_known_message_shows_what_is_left(pilot):
     pilot.key("U")
     layout = TRUTH["Azimuth feedback starboard"]
     assert pilot.session.bits <= frozenset(layout.field_named("torque").places.bits)
+    desk.side.show_page(SELECTION)
     panel = desk.side.selection
     words = [button.text() for button in panel.inner.findChildren(type(panel.keep)) if "B" in button.text()]
     assert any(text.startswith("angle") for text in words)
@@ -86,6 +89,7 @@ def test_a_partly_known_message_shows_what_is_left(pilot):
 
 def test_a_known_field_is_selected_from_the_list(pilot):
     desk = look_at(pilot, 0x1A9)
+    desk.side.show_page(SELECTION)
     panel = desk.side.selection
     row = next(b for b in panel.inner.findChildren(type(panel.keep)) if b.text().startswith("rate"))
     pilot.click(row)

@@ -97,7 +97,7 @@ def telegrams(settings, pieces, batches=1):
     for first, last in itertools.pairwise(bounds):
         framer.add(pieces.rows(first, last), ends=last == len(pieces))
     table = FrameTable.joined(made)
-    return table.chosen(np.argsort(table.time_ns, kind="stable"))
+    return table.by_time()
 
 
 def test_every_stream_is_cut_by_itself():

@@ -9,10 +9,10 @@ import pytest
 from tests.live.can_kernel import needs_kernel, run_in_kernel
 from zesty_abacus.core.captures.registry import read_recording
 from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.endpoints.can import unit_of
 from zesty_abacus.core.live.errors import EndpointError
-from zesty_abacus.core.live.receiving import in_order
 
 _COMMAND = f"{sys.executable} -m zesty_abacus"
 
@@ -43,7 +43,7 @@ def test_what_no_bus_carries_is_refused(payload, address, flags):
 def _frames(path):
     tables = []
     read_recording(path, lambda chunk, _names: tables.append(chunk))
-    return in_order(tables)
+    return FrameTable.joined(tables).by_time()
 
 
 _FLOOD = """

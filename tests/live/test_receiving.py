@@ -20,10 +20,11 @@ from zesty_abacus.core.files.errors import FileError
 from zesty_abacus.core.files.writing import Target
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
+from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.live.batch import Batch
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.errors import EndpointError
-from zesty_abacus.core.live.receiving import Receiving, compact, in_order
+from zesty_abacus.core.live.receiving import Receiving
 from zesty_abacus.core.live.record import record
 from zesty_abacus.core.live.sinks import TrialSink, open_sink
 from zesty_abacus.core.live.watch import Watch
@@ -43,7 +44,7 @@ def _all(receiving, count, patience_s=3.0):
     tables, until = [], time.monotonic() + patience_s
     while sum(map(len, tables)) < count and time.monotonic() < until:
         tables.append(receiving.take(0.05))
-    return in_order(tables)
+    return FrameTable.joined(tables).by_time()
 
 
 def test_frames_of_several_endpoints_come_in_order_of_time_on_their_own_lanes():
@@ -119,7 +120,7 @@ def test_a_condition_watched_in_pieces_holds_where_it_holds_in_the_whole(gaps, c
     wanted = sorted(find(Meaning.of(capture, []), bind(condition, Known(["bus"]))).rows.tolist())
     watch, found = Watch(condition, ["bus"]), []
     for first in range(0, len(table), piece):
-        part = compact(table.rows(first, first + piece))
+        part = table.rows(first, first + piece).compact()
         found += [first + row for row in watch.holds_in(part, lanes)]
     assert found == wanted
 
@@ -162,7 +163,7 @@ def test_what_is_recorded_is_what_came(tmp_path, name):
     else:
         tables = []
         read_recording(path, lambda chunk, _names: tables.append(chunk))
-        table = in_order(tables)
+        table = FrameTable.joined(tables).by_time()
         assert [table.payload_of(row) for row in range(len(table))] == [payload for payload, _, _ in sent]
         assert table.address.tolist() == [address for _, address, _ in sent]
 

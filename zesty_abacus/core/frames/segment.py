@@ -36,7 +36,7 @@ class Segment:
         """Sort a table by time and index it, in memory; raises DataError if its columns do not belong together."""
         table.check()
         if not is_sorted(table.time_ns):
-            table = take_rows(table, np.argsort(table.time_ns, kind="stable"))
+            table = table.by_time()
         kinds = index_kinds(table)
         several = len(kinds.lane_bounds) > 1
         return cls(table, kinds, np.argsort(table.lane, kind="stable").astype(np.uint32) if several else None)
@@ -93,19 +93,6 @@ class Placed:
             return times
         # one shift for all is the usual case, and needs no look at the lanes
         return times + (np.int64(used.pop()) if len(used) == 1 else self.shift_ns[table.lane[rows]])
-
-
-def take_rows(table: FrameTable, order: NDArray[np.integer]) -> FrameTable:
-    """Return the rows in another order; the payload is shared, not moved."""
-    return FrameTable(
-        time_ns=table.time_ns[order],
-        lane=table.lane[order],
-        address=table.address[order],
-        flags=table.flags[order],
-        start=table.start[order],
-        size=table.size[order],
-        payload=table.payload,
-    )
 
 
 @njit(cache=True, nogil=True)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from ..frames import flags as F
 from ..frames.capture import Capture
+from ..frames.table import FrameTable
 from .block import Block, Blocks
 from .chunks import Which, chunks_of
 from .columns import TEXT, words_column
@@ -62,7 +63,7 @@ def frame_columns(capture: Capture, rows: NDArray[np.uint32], kinds: NDArray[np.
         "direction": _flag_column(part.flags & (F.SENT | F.RECEIVED), F.direction_word),
         "flags": _flag_column(part.flags, F.flag_words),
         "size": pa.array(part.size),
-        "payload": _payload_hex(part.payload, part.start, part.size),
+        "payload": _payload_hex(part),
         "words": words_column(codes.reshape(-1), [kind_words(capture, kind) for kind in distinct.tolist()]),
     }
 
@@ -73,16 +74,15 @@ def _flag_column(flags: NDArray[np.integer], words: Callable[[int], str]) -> pa.
     return words_column(inverse.reshape(-1), [words(int(value)) for value in distinct])
 
 
-def _payload_hex(payload: NDArray[np.uint8], start: NDArray[np.int64], size: NDArray[np.uint32]) -> pa.Array:
+def _payload_hex(part: FrameTable) -> pa.Array:
     digits = np.frombuffer(b"0123456789ABCDEF", np.uint8)
-    offsets = np.zeros(len(size) + 1, np.int64)
-    np.cumsum(size, out=offsets[1:])
-    source = np.repeat(start - offsets[:-1], size) + np.arange(offsets[-1])
-    data = payload[source]
+    own = part.compact()
+    data = own.payload
+    offsets = np.append(own.start, len(data))
     text = np.empty((len(data), 2), np.uint8)
     text[:, 0] = digits[data >> 4]
     text[:, 1] = digits[data & 15]
     large = pa.LargeStringArray.from_buffers(
-        len(size), pa.py_buffer(offsets * 2), pa.py_buffer(np.ascontiguousarray(text))
+        len(part), pa.py_buffer(offsets * 2), pa.py_buffer(np.ascontiguousarray(text))
     )
     return large.cast(TEXT)

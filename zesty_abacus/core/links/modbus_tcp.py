@@ -71,7 +71,7 @@ def tcp_exchanges(
     own = chosen.chosen(np.argsort(_ways(chosen), kind="stable"))
     way, sizes = _ways(own), own.size.astype(np.int64)
     firsts = np.cumsum(sizes) - sizes
-    data = own.compact(np.arange(len(own))).payload
+    data = own.compact().payload
     piece_of_byte = np.repeat(np.arange(len(own)), sizes)
     lost = (own.flags & F.LOST_BEFORE) > 0
     units = np.zeros((len(data) // 8 + len(own) + 1, 7), np.int64)
@@ -121,7 +121,7 @@ def _bytes_of(
         rest, start=rest.start + skipped, size=np.diff(np.append(first, len(taken))).astype(np.uint32),
         flags=np.where(skipped > 0, rest.flags & ~np.uint32(F.LOST_BEFORE), rest.flags),
     )  # fmt: skip
-    return cut.compact(np.arange(len(cut)))
+    return cut.compact()
 
 
 @njit(cache=True, nogil=True)

@@ -78,7 +78,7 @@ class PacketStreams:
         self._counts["of another kind"] += len(heads.of_protocol(0))
         self._counts["fragments"] += len(heads.of_protocol(FRAGMENT))
         self._counts["holes in streams"] += int((made.flags & F.LOST_BEFORE > 0).sum())
-        return made.chosen(np.argsort(made.time_ns, kind="stable"))
+        return made.by_time()
 
     def facts(self) -> tuple[Fact, ...]:
         """Return what was counted so far."""

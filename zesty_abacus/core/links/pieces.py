@@ -24,7 +24,7 @@ def bytes_of(table: FrameTable, byte_ns: int = BYTE_NS) -> LineResult:
     total = int(sizes.sum())
     inside = np.arange(total) - np.repeat(np.cumsum(sizes) - sizes, sizes)
     start = np.repeat(table.time_ns, sizes) + inside * byte_ns
-    values = table.payload[np.repeat(table.start, sizes) + inside].astype(np.uint16)
+    values = table.compact().payload.astype(np.uint16)
     flags = np.where(inside == 0, np.repeat(table.flags & np.uint32(F.LOST_BEFORE), sizes), 0).astype(np.uint32)
     run = ByteRun(start, start + byte_ns, values, flags)
     rows = np.zeros((total, 7), np.int64)

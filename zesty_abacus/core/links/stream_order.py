@@ -48,7 +48,7 @@ class TcpPieces:
 
     def taken(self, rows: NDArray[np.int64]) -> TcpPieces:
         """Return some of them, with no other bytes than their own."""
-        return TcpPieces(self.table.compact(rows), self.sequence[rows], self.opens[rows])
+        return TcpPieces(self.table.chosen(rows).compact(), self.sequence[rows], self.opens[rows])
 
 
 class StreamOrder:

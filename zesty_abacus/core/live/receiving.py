@@ -13,7 +13,6 @@ import numpy as np
 
 from ..frames import flags as F
 from ..frames.capture import Lane
-from ..frames.segment import take_rows
 from ..frames.table import FrameTable
 from .batch import Batch
 from .clock import SteadyClock
@@ -161,11 +160,11 @@ class Receiving:
             while True:
                 tables.append(self._batches.get_nowait())
         if tables:
-            self._held = in_order([self._held, *tables])
+            self._held = FrameTable.joined([self._held, *tables]).by_time()
 
     def _taken(self, count: int) -> FrameTable:
-        taken, self._held = self._held.rows(0, count), compact(self._held.rows(count, len(self._held)))
-        return compact(taken)
+        taken, self._held = self._held.rows(0, count), self._held.rows(count, len(self._held)).compact()
+        return taken.compact()
 
     def _receive(self, number: int, endpoint: Endpoint) -> None:
         while not self._stopped.is_set():
@@ -218,29 +217,6 @@ class Receiving:
         return FrameTable(table.time_ns, lanes, table.address, table.flags, table.start, table.size, table.payload)
 
 
-def in_order(tables: Sequence[FrameTable]) -> FrameTable:
-    """Return tables as one, by time; frames of one moment stay in their order."""
-    begins = np.cumsum([0, *(len(one.payload) for one in tables)])
-    whole = FrameTable(
-        np.concatenate([one.time_ns for one in tables]),
-        np.concatenate([one.lane for one in tables]),
-        np.concatenate([one.address for one in tables]),
-        np.concatenate([one.flags for one in tables]),
-        np.concatenate([one.start + begin for one, begin in zip(tables, begins, strict=False)]),
-        np.concatenate([one.size for one in tables]),
-        np.concatenate([one.payload for one in tables]),
-    )
-    return take_rows(whole, np.argsort(whole.time_ns, kind="stable"))
-
-
-def compact(table: FrameTable) -> FrameTable:
-    """Return the same frames with no bytes besides their own, one behind the other."""
-    sizes = table.size.astype(np.int64)
-    starts = np.cumsum(sizes) - sizes
-    source = np.repeat(table.start - starts, sizes) + np.arange(int(sizes.sum()))
-    return FrameTable(table.time_ns, table.lane, table.address, table.flags, starts, table.size, table.payload[source])
-
-
 def on_lanes(table: FrameTable, lanes: Sequence[int]) -> FrameTable:
     """Return the frames of some lanes, which then count among these."""
     rows = np.flatnonzero(np.isin(table.lane, lanes))
@@ -248,12 +224,8 @@ def on_lanes(table: FrameTable, lanes: Sequence[int]) -> FrameTable:
     for new, old in enumerate(lanes):
         if old < len(number):
             number[old] = new
-    return compact(
-        FrameTable(
-            table.time_ns[rows], number[table.lane[rows]], table.address[rows], table.flags[rows], table.start[rows],
-            table.size[rows], table.payload,
-        )
-    )  # fmt: skip
+    here = table.chosen(rows)
+    return replace(here, lane=number[here.lane]).compact()
 
 
 def wait_until(monotonic_s: float, stopped: threading.Event) -> bool:

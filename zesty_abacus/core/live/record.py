@@ -12,7 +12,7 @@ import numpy as np
 from ..frames.capture import Lane
 from ..frames.table import FrameTable
 from .endpoint import Endpoint
-from .receiving import Receiving, compact
+from .receiving import Receiving
 from .ring import Ring
 from .sinks import FrameSink
 from .watch import Watch
@@ -112,10 +112,10 @@ class _Writing:
                 self._made.is_met = True
                 if not self._after_ns:
                     # the frame that fulfils the condition is the last one, whatever came in the same moment
-                    table = compact(table.rows(0, hits[0] + 1))
+                    table = table.rows(0, hits[0] + 1).compact()
                 self.finish(lanes)
             if self._ends_ns is not None and self._after_ns:
-                table = compact(table.rows(0, int(np.searchsorted(table.time_ns, self._ends_ns, side="right"))))
+                table = table.rows(0, int(np.searchsorted(table.time_ns, self._ends_ns, side="right"))).compact()
             if self._ring is not None and self._ends_ns is None:
                 self._ring.add(table)
             else:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import deque
 
 from ..frames.table import FrameTable
-from .receiving import compact, in_order
 
 
 class Ring:
@@ -34,7 +33,7 @@ class Ring:
         """Return what is kept, in order of time, and keep nothing any more."""
         if not self._tables:
             return FrameTable.empty()
-        whole = in_order(list(self._tables))
+        whole = FrameTable.joined(list(self._tables)).by_time()
         self._tables.clear()
         first = int(whole.time_ns.searchsorted(int(whole.time_ns[-1]) - self._length_ns))
-        return compact(whole.rows(first, len(whole)))
+        return whole.rows(first, len(whole)).compact()

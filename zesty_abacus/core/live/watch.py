@@ -12,11 +12,9 @@ from ..conditions.hits import find
 from ..conditions.joined import AfterAnother
 from ..conditions.term import Term, all_terms
 from ..frames.capture import Capture, Lane
-from ..frames.segment import take_rows
 from ..frames.table import FrameTable
 from ..layouts.model import Layout
 from ..reading.meaning import Meaning
-from .receiving import compact, in_order
 
 _WHOLE = 20_000
 _OF_A_KIND = 200
@@ -56,7 +54,7 @@ class Watch:
         if not len(table):
             return []
         known = len(self._before)
-        whole = in_order([self._before, table])
+        whole = FrameTable.joined([self._before, table]).by_time()
         # frames of the table stand behind those before, save where an endpoint told something late
         places = np.argsort(np.concatenate([self._before.time_ns, table.time_ns]), kind="stable")
         capture = Capture.from_table(whole, list(lanes))
@@ -73,7 +71,7 @@ class Watch:
         for kind in range(len(capture.kinds.keys)):
             recent[capture.order_of_kind(kind).rows()[-_OF_A_KIND:]] = True
         rows = np.flatnonzero(recent)
-        return compact(take_rows(whole, rows))
+        return whole.chosen(rows).compact()
 
 
 def on_any_lane(layouts: Sequence[Layout]) -> list[Layout]:

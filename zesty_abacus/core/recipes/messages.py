@@ -66,4 +66,4 @@ class MessageFramer:
             self._put(made)
             self.messages += len(made)
         rows = np.flatnonzero(waits)
-        self._held = [] if ends or not len(rows) else [table.compact(rows)]
+        self._held = [] if ends or not len(rows) else [table.chosen(rows).compact()]

@@ -81,7 +81,7 @@ class PacketFramer:
     def _hand_on(self, frames: FrameTable) -> None:
         self.frames += len(frames)
         if len(frames):
-            self._put(frames.compact(np.arange(len(frames))))
+            self._put(frames.compact())
 
 
 class _Taker(Protocol):
@@ -134,7 +134,7 @@ class StreamTelegrams:
     def add(self, pieces: FrameTable, *, ends: bool) -> None:
         """Take more pieces; ``ends`` says that they are the last ones."""
         for rows in streams_in(pieces):
-            own = pieces.compact(rows)
+            own = pieces.chosen(rows).compact()
             self._framer(own).add(own)
         held = sum(framer.held_bytes for framer in self._framers.values())
         while self._framers and (ends or held > _MOST_HELD_BYTES):
@@ -144,7 +144,7 @@ class StreamTelegrams:
             framer.finish()
         made = FrameTable.joined(self._made)
         self._made = []
-        self._put(made.chosen(np.argsort(made.time_ns, kind="stable")))
+        self._put(made.by_time())
 
     def _framer(self, own: FrameTable) -> SegmentFramer:
         answer = own.flags[0] & np.uint32(F.ANSWER)
@@ -171,4 +171,4 @@ def frames_of_packets(recipe: Recipe | None, packets: FrameTable) -> tuple[Frame
     framer.add(packets)
     framer.finish()
     table = FrameTable.joined(made)
-    return table.chosen(np.argsort(table.time_ns, kind="stable")), framer.facts()
+    return table.by_time(), framer.facts()

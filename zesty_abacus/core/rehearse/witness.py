@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from ..frames.table import FrameTable
-from ..live.receiving import compact, in_order
 
 _MOST = 40_000
 _KEPT = 20_000
@@ -21,15 +20,15 @@ class Witness:
         self._tables.append(table)
         self._count += len(table)
         if self._count > _MOST:
-            whole = in_order(self._tables)
-            kept = compact(whole.rows(len(whole) - _KEPT, len(whole)))
+            whole = FrameTable.joined(self._tables).by_time()
+            kept = whole.rows(len(whole) - _KEPT, len(whole)).compact()
             self._tables, self._count = [kept], len(kept)
 
     @property
     def table(self) -> FrameTable:
         """What is remembered, in order of time."""
         if len(self._tables) != 1:
-            self._tables = [in_order(self._tables)] if self._tables else []
+            self._tables = [FrameTable.joined(self._tables).by_time()] if self._tables else []
         return self._tables[0] if self._tables else FrameTable.empty()
 
     def seen_since(self, time_ns: int) -> int:

@@ -393,7 +393,7 @@ class _Network:
         if self._framer is None:
             self._framer = PacketFramer(self._recipe, self._put)
         packets = chunk.flags & F.PACKET > 0
-        self._framer.add(chunk if packets.all() else chunk.compact(np.flatnonzero(packets)))
+        self._framer.add(chunk if packets.all() else chunk.chosen(packets).compact())
         return chunk.chosen(~packets)
 
     def finish(self) -> list[tuple[str, str]]:

@@ -29,6 +29,7 @@ from .seen import Seen
 from .words import grouped
 
 _LEAST_FRAMES = 4
+_MOST_TURNED = 8
 _DEEPEST = 2
 """Selectors within pages of selectors."""
 
@@ -94,10 +95,13 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
         for one in question(seen, free, when):
             _take(free, one.bits)
             found.append(one)
-    for one in counters_per(seen, _without_counters(seen, free, most=1)) if not when else ():
+    counting = counters(seen, free)
+    for one in counters_per(seen, _without(free, counting)) if not when else ():
         _take(free, one.bits)
         found.append(one)
-    paged = find_selector(seen, _without_counters(seen, free)) if depth < _DEEPEST else None
+    # a page that is turned each time may count as well, up to a few
+    on_and_on = [one for one in counting if one.parameters["wraps_at"] > _MOST_TURNED]
+    paged = find_selector(seen, _without(free, on_and_on)) if depth < _DEEPEST else None
     if paged is not None:
         selector = _selector(seen, paged, when)
         found.append(selector)
@@ -143,12 +147,10 @@ def _with_still_between(seen: Seen, free: NDArray[np.bool_], under: NDArray[np.b
     return made
 
 
-def _without_counters(seen: Seen, free: NDArray[np.bool_], most: int = 8) -> NDArray[np.bool_]:
-    """Return free bits without those that count on and on: a page that is turned each time may count up to ``most``."""
+def _without(free: NDArray[np.bool_], some: Sequence[Said]) -> NDArray[np.bool_]:
     left = free.copy()
-    for one in counters(seen, free.copy()):
-        if one.parameters["wraps_at"] > most:
-            _take(left, one.bits)
+    for one in some:
+        _take(left, one.bits)
     return left
 
 

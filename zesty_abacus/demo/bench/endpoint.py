@@ -26,7 +26,6 @@ from ...core.live.batch import Batch
 from ...core.live.clock import SteadyClock
 from ...core.live.endpoint import Endpoint, Outgoing
 from ...core.live.errors import LinkDownError
-from ...core.live.receiving import compact, in_order
 from ...core.live.registry import Opens
 from ...core.protocols import can
 from ..simulator import LANES, START_NS, lane_frames
@@ -91,7 +90,7 @@ class BenchEndpoint(Endpoint):
             if now_s - world.now_s >= _TICK_S:
                 tables += self._advanced(world, now_s)
             if tables or time.monotonic() >= until:
-                return compact(in_order(tables)) if tables else FrameTable.empty()
+                return FrameTable.joined(tables).by_time().compact()
             time.sleep(min(_TICK_S / 8, max(until - time.monotonic(), 0)))
 
     def _advanced(self, world: World, now_s: float) -> list[FrameTable]:

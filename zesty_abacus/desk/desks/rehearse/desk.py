@@ -6,7 +6,6 @@ from typing import Any
 
 import msgspec
 from PyQt6.QtCore import Qt, QTimer
-from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QMessageBox, QSplitter, QVBoxLayout, QWidget
 
 from ...app.commands import Command
@@ -14,6 +13,7 @@ from ...app.live import LiveHere
 from ...app.session import Session
 from ...widgets.parts import DeskHead, button, hairline, scrolled
 from ...widgets.side_tabs import SideTabs
+from ...widgets.when_shown import WhenShown
 from ...widgets.words import counted
 from .composer import Composer
 from .connecting import Connecting
@@ -44,7 +44,7 @@ class RehearseDesk(QWidget):
         super().__init__()
         self._session = session
         self.live: LiveHere = session.live
-        self._is_stale = False
+        self._offer_when_shown = WhenShown(self, self._offer)
         self.head = DeskHead("Rehearse", "listen to a bus, send what a layout says, run what is written")
         self.stop_all = button("Send nothing", "Stop everything that goes out, on every lane (Ctrl .)")
         self.connecting = Connecting(self.live)
@@ -128,22 +128,13 @@ class RehearseDesk(QWidget):
         session.kind_changed.connect(self._take_kind)
         self._refresh()
 
-    def showEvent(self, event: QShowEvent | None) -> None:
-        super().showEvent(event)
-        if self._is_stale:
-            self._offer()
-
     def _on_layouts(self) -> None:
         # what comes is asked with the layouts of now, whether anybody looks or not
         self.log_line.ask_again()
-        # thousands of messages are put into words here, which no edit elsewhere has to wait for
-        if self.isVisible():
-            self._offer()
-        else:
-            self._is_stale = True
+        # thousands of messages are put into words, which no edit elsewhere has to wait for
+        self._offer_when_shown()
 
     def _offer(self) -> None:
-        self._is_stale = False
         layouts = self._session.edits.layouts()
         self.composer.offer(layouts)
         self.trips.offer(layouts)

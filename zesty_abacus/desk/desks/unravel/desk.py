@@ -170,6 +170,8 @@ class UnravelDesk(QWidget):
             self._split.setSizes(_WITH_MOMENTS if is_asked else _WITHOUT_MOMENTS)
 
     def _refresh(self) -> None:
+        if not self.isVisible():
+            return  # it is done when the desk is shown
         chosen = self._session.capture is not None and self._session.kind is not None
         self._stack.setCurrentIndex(1 if chosen else 0)
         self._show_head()

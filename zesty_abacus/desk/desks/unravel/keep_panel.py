@@ -13,6 +13,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.parts import Panel, button, clear_layout, hairline, label
 from ...widgets.theme import figure_font, text_font
+from ...widgets.when_shown import WhenShown
 from ...widgets.words import counted
 
 
@@ -80,8 +81,9 @@ class KeepPanel(Panel):
     def _connect(self) -> None:
         session = self._session
         explained = session.reading.counts.changed
+        refresh = WhenShown(self, self._refresh)
         for event in (session.bits_changed, session.kind_changed, session.layouts_changed, explained, session.opened):
-            event.connect(self._refresh)
+            event.connect(refresh)
         session.clock.cursor_changed.connect(self._show_value)
         for line in (self.step, self.offset, self.unit, self.field, self.message):
             line.textChanged.connect(self._show_value)

@@ -1,0 +1,59 @@
+"""Tables of frames chosen, ordered, joined and made compact, against what a few plain lines say."""
+
+from __future__ import annotations
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from zesty_abacus.core.frames.table import COLUMN_DTYPES, FrameTable
+
+frames = st.lists(
+    st.tuples(
+        st.integers(0, 5), st.integers(0, 3), st.integers(0, 2**29), st.integers(0, 2**24), st.binary(max_size=9)
+    ),
+    max_size=12,
+)
+
+
+def table_of(rows, gap=b"", payload=b""):
+    """Return a table whose bytes lie behind some that are nobody's."""
+    if not rows:
+        return FrameTable.empty()
+    start, data = [], payload
+    for *_, own in rows:
+        data += gap
+        start.append(len(data))
+        data += own
+    columns = zip(*[(*row[:4], at, len(row[4])) for row, at in zip(rows, start, strict=True)], strict=True)
+    made = {name: np.array(column, dtype) for (name, dtype), column in zip(COLUMN_DTYPES.items(), columns, strict=True)}
+    table = FrameTable(**made, payload=np.frombuffer(data, np.uint8))
+    table.check()
+    return table
+
+
+def told(table):
+    table.check()
+    columns = table.time_ns.tolist(), table.lane.tolist(), table.address.tolist(), table.flags.tolist()
+    return [(*row, table.payload_of(n)) for n, row in enumerate(zip(*columns, strict=True))]
+
+
+@given(frames, st.binary(max_size=3), st.data())
+def test_frames_are_chosen_ordered_and_freed_of_other_bytes(rows, gap, data):
+    table = table_of(rows, gap, b"begin")
+    some = data.draw(st.lists(st.integers(0, len(rows) - 1), max_size=15)) if rows else []
+    chosen = table.chosen(np.array(some, np.int64))
+    assert told(chosen) == [rows[n] for n in some] and chosen.payload is table.payload
+    assert told(table.by_time()) == sorted(rows, key=lambda row: row[0])
+    compact = chosen.compact()
+    assert told(compact) == told(chosen)
+    assert compact.payload.tobytes() == b"".join(rows[n][4] for n in some)
+
+
+@given(st.lists(frames, max_size=4), st.binary(max_size=2))
+def test_tables_are_joined_with_bytes_in_common_once(many, gap):
+    tables = [table_of(rows, gap) for rows in many]
+    assert told(FrameTable.joined(tables)) == [row for rows in many for row in rows]
+    twice = FrameTable.joined([one for table in tables for one in (table, table.by_time())])
+    assert sorted(told(twice)) == sorted(row for rows in many for row in (*rows, *rows))
+    assert len(twice.payload) <= sum(len(table.payload) for table in tables)
