@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ...app.doors import laid
+from ...app.doors import engine, laid
 from ...app.session import Session
 from ...widgets.paint import draw_text
 from ...widgets.parts import Choice, label, one_shot, plain_tip
@@ -32,9 +32,6 @@ _WIDEST = 170
 _ANY = ""
 _MARKS = {"as released": "●", "changed since the release": "◐", "not released yet": "○", "a change is proposed": "◆"}
 """A shape for each standing, so that colour says nothing alone."""
-
-
-_SPOKEN = {"can": "CAN", "i2c": "I2C", "spi": "SPI", "hdlc": "HDLC", "modbus": "Modbus"}
 
 
 class FoundModel(QAbstractListModel):
@@ -98,7 +95,7 @@ class FoundDelegate(QStyledItemDelegate):
         who = QRectF(box.left(), top.top(), box.width() - 14, 18)
         draw_text(painter, who, f"{one.author} · {when_text(one.time)}", text_font(TINY_PX), theme.quiet, right)
         below = top.adjusted(0, 19, 0, 19)
-        draw_text(painter, below, _SPOKEN.get(one.protocol, one.protocol), text_font(TINY_PX), theme.quiet)
+        draw_text(painter, below, engine.protocol_named(one.protocol).title, text_font(TINY_PX), theme.quiet)
         words = QRectF(name.left(), below.top(), box.width() * 0.62, 18)
         draw_text(painter, words, self._words(one), text_font(TINY_PX), theme.quiet)
         standing = f"{_MARKS[one.standing.value]} {one.standing.value}"

@@ -12,7 +12,7 @@ from ...app.doors import engine, laid, runs
 from ...app.session import Session
 from ...widgets.parts import Choice, Hint, button, clear_layout, hairline, label, scrolled_column
 from ...widgets.theme import figure_font, text_font
-from ...widgets.words import counted, grouped
+from ...widgets.words import counted, grouped, home_short
 from .ranges import RangesView
 
 _MOST_SHOWN = 200
@@ -267,14 +267,14 @@ class RecordingsView(QWidget):
         opening.clicked.connect(lambda _on: self.open_at(one.path))
         head.addWidget(opening)
         self._rows.addLayout(head)
-        lanes = ", ".join(f"{lane.name} ({lane.protocol}, {counted(lane.frames, 'frame')})" for lane in one.lanes)
+        lanes = ", ".join(_lane_words(lane) for lane in one.lanes)
         self._rows.addWidget(label(lanes or "nothing in it could be read", wrap=True))
         if (said := self._overview(one.path)) is not None:
             self._rows.addWidget(said)
         begun = f"{datetime.fromtimestamp(one.first_ns / 1e9, UTC).astimezone():%Y-%m-%d %H:%M} · " if one.lanes else ""
         words = f"{begun}{counted(one.size, 'byte')} · listed by {author}"
         self._rows.addWidget(label(words, "quiet", wrap=True))
-        place = label(f"{one.path}  sha256 {one.sha256[:16]}…", "quiet", wrap=True, selectable=True)
+        place = label(f"{home_short(Path(one.path))}  sha256 {one.sha256[:16]}…", "quiet", wrap=True, selectable=True)
         place.setFont(figure_font(11))
         self._rows.addWidget(place)
         self._rows.addWidget(hairline())
@@ -296,3 +296,7 @@ class RecordingsView(QWidget):
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
         self.refresh()
+
+
+def _lane_words(lane: Any) -> str:
+    return f"{lane.name} ({engine.protocol_named(lane.protocol).title}, {counted(lane.frames, 'frame')})"
