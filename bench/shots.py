@@ -279,9 +279,9 @@ def rehearse(window: Window) -> None:
     desk.score.leaves["thruster"].click()
     desk.composer.choose("Helm lever")
     for name, text in (("lever port", "sine -20 to 60 in 6 s"), ("lever starboard", "= `lever port` * 0.9")):
-        desk.composer.fields[name].setText(text)
-        desk.composer.fields[name].setModified(True)
-        desk.composer.fields[name].editingFinished.emit()
+        desk.composer.entries.lines[name].setText(text)
+        desk.composer.entries.lines[name].setModified(True)
+        desk.composer.entries.lines[name].editingFinished.emit()
     desk.composer.every.setText("50 ms")
     desk.composer.send_again()
     desk.rehearsals.choice.setCurrentText("Hook holds under load")

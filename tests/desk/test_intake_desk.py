@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QLabel, QLineEdit, QPushButton
 
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.desk.desks.intake.marks import mark_text
+from zesty_abacus.desk.desks.intake.outcome_part import changed_counts
 from zesty_abacus.desk.launch import make_application
 
 
@@ -84,7 +85,7 @@ def test_wave_and_list_stay_together_when_panels_change(intake):
     bench.frames.show_frame(20)
     x = desk.waves.place.x_of(int(bench.frames.times()[20]))
     for sizes in ([200, 400], [500, 100]):
-        desk.split.setSizes(sizes)
+        desk.waves_page.setSizes(sizes)
         intake.window.resize(1500 if sizes[0] == 200 else 1100, 760)
         intake.settle()
         assert bench.frames.current() == 20
@@ -106,7 +107,7 @@ def test_a_threshold_is_dragged_and_its_effect_is_told(intake):
     start = QPointF(box.center().x(), y)
     intake.drag(waves, start, QPointF(start.x(), box.top() - 4))
     assert bench.recipe.level("ch1").above > 3.2 and bench.is_whole
-    assert bench.outcome.counts() != before and bench.changes()["frames"] < 0
+    assert bench.outcome.counts() != before and changed_counts(bench)["frames"] < 0
     assert "−" in words(intake)
     intake.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
     assert bench.recipe.level("ch1").above == 1.62 and bench.outcome.counts() == before

@@ -56,18 +56,18 @@ def test_what_comes_is_heard_and_said_before_anything_may_be_sent(pilot, live):
 def test_values_beads_and_hex_follow_each_other(pilot, desk):
     composer = desk.composer
     composer.choose("Hook request")
-    assert set(composer.fields) == {"wanted"}, "the counter and the check run by themselves"
-    pilot.type(composer.fields["wanted"], "release", enter=True)
+    assert set(composer.entries.lines) == {"wanted"}, "the counter and the check run by themselves"
+    pilot.type(composer.entries.lines["wanted"], "release", enter=True)
     assert composer.hex.text() == "01 00 00 98"
     pilot.click(composer.abacus, composer.abacus.rods.bead_center(1))
     pilot.click(composer.abacus, composer.abacus.rods.bead_center(0))
-    assert composer.fields["wanted"].text() == "close"
+    assert composer.entries.lines["wanted"].text() == "close"
     assert composer.hex.text().startswith("02 00 00")
     pilot.type(composer.hex, "00 00 00 00", enter=True)
-    assert composer.fields["wanted"].text() == "nothing"
+    assert composer.entries.lines["wanted"].text() == "nothing"
     pilot.type(composer.hex, "zz", enter=True)
     assert "no pairs of hex digits" in composer.said.text()
-    pilot.type(composer.fields["wanted"], "sideways", enter=True)
+    pilot.type(composer.entries.lines["wanted"], "sideways", enter=True)
     assert "no value" in composer.said.text()
 
 
@@ -81,7 +81,7 @@ def test_a_bead_is_turned_by_the_keys(pilot, desk):
 def test_a_slider_feeds_by_hand_and_reaches_what_goes_out(pilot, live):
     pilot.click(live.score.leaves["thruster"])
     live.composer.choose("Helm lever")
-    slider, line = live.composer.sliders["lever port"], live.composer.fields["lever port"]
+    slider, line = live.composer.entries.sliders["lever port"], live.composer.entries.lines["lever port"]
     pilot.type(line, "20", enter=True)
     stood = slider.value()
     pilot.type(live.composer.every, "20 ms", enter=True)
@@ -99,7 +99,7 @@ def test_a_message_is_sent_and_the_bench_answers(pilot, live):
     pilot.click(live.score.leaves["thruster"])
     assert live.score.leaves["thruster"].text() == "may send"
     live.composer.choose("Hook request")
-    pilot.type(live.composer.fields["wanted"], "release", enter=True)
+    pilot.type(live.composer.entries.lines["wanted"], "release", enter=True)
     pilot.click(live.composer.once)
     pilot.wait(lambda: sent(live), "the frame in the log")
     assert sent(live)[0].says.startswith("wanted release")
@@ -111,13 +111,13 @@ def test_a_message_is_sent_and_the_bench_answers(pilot, live):
 def test_a_message_goes_out_again_and_again_until_one_key_ends_everything(pilot, live):
     pilot.click(live.score.leaves["thruster"])
     live.composer.choose("Helm lever")
-    pilot.type(live.composer.fields["lever port"], "sine -20 to 60 in 2 s", enter=True)
+    pilot.type(live.composer.entries.lines["lever port"], "sine -20 to 60 in 2 s", enter=True)
     pilot.type(live.composer.every, "20 ms", enter=True)
     pilot.wait(
         lambda: live.live.sending.entries and live.live.sending.entries["Helm lever"].kept.sent > 20, "frames going out"
     )
     assert "two senders collide" in live.composer.said.text()
-    pilot.type(live.composer.fields["lever port"], "50", enter=True)
+    pilot.type(live.composer.entries.lines["lever port"], "50", enter=True)
     pilot.wait(lambda: sent(live) and sent(live)[-1].says.startswith("lever port 50"), "what was typed while it runs")
     live.log.setFocus()
     pilot.key(Qt.Key.Key_Period, Qt.KeyboardModifier.ControlModifier)

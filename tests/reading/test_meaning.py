@@ -13,6 +13,7 @@ from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.layouts.model import Applies, Carried, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.reading.all_frames import layouts_in_use
 from zesty_abacus.core.reading.explained import Explained
 from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.reading.owners import owned_bits
@@ -129,7 +130,7 @@ def test_two_messages_of_one_address_are_told_apart_by_their_first_byte():
         "one reads frames that begin 01 since it names this address; two reads frames that begin 02 since it names "
         "this address."
     )
-    assert meaning.reading_layouts() == {layout.id for layout in layouts}
+    assert layouts_in_use(meaning) == {layout.id for layout in layouts}
     rest = layout_for(0x100, "any")
     assert names_of(Meaning.of(capture, [rest, *layouts])) == ["one", "two", "one", "any"]
 
@@ -160,7 +161,7 @@ def test_two_messages_of_one_address_are_told_apart_by_their_selector():
 def test_a_layout_with_a_pattern_alone_reads_no_other_frames():
     meaning = Meaning.of(frames_of(b"\1", b"\2"), [layout_for(0x100, "one", pattern="01")])
     assert names_of(meaning) == ["one", ""] and not any(reader.choice.takes_all for reader in meaning.kinds[0].readers)
-    assert Meaning.of(frames_of(b"\2"), [layout_for(0x100, "one", pattern="01")]).reading_layouts() == set()
+    assert layouts_in_use(Meaning.of(frames_of(b"\2"), [layout_for(0x100, "one", pattern="01")])) == set()
 
 
 # changes

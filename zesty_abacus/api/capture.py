@@ -93,7 +93,7 @@ class Capture:
         times
             ``ns``; ``seconds`` since the start, float64 in ``time_s``; or ``iso``, text in ``time``.
         """
-        return _table(*self._timed(FRAME_SCHEMA, frame_table(self._made.capture), times))
+        return _table(*with_times(FRAME_SCHEMA, frame_table(self._made.capture), times, self.start_ns))
 
     def decode(
         self, library: Library, *, shape: Shape = "long", where: str = "", every: str = "100ms",
@@ -172,7 +172,8 @@ class Capture:
         """
         hits = self._hits(condition, library)
         schema = FOUND_SCHEMA if hits.since_ns is None else SINCE_SCHEMA
-        return _table(*self._timed(schema, found_table(self._meaning(library), hits.rows, hits.since_ns), times))
+        blocks = found_table(self._meaning(library), hits.rows, hits.since_ns)
+        return _table(*with_times(schema, blocks, times, self.start_ns))
 
     def problems(self, library: Library | None = None) -> pa.Table:
         """Return what is wrong, what weighs most first: a row a kind of problem, lane, address, flags and field."""
@@ -236,9 +237,7 @@ class Capture:
         meaning = self._meaning(library)
         rows = self._hits(where, library).rows if where else None
         schema, blocks = decoded_table(meaning, Shaped(shape, duration_ns(every), between), rows)
-        return self._timed(schema.with_metadata({ORIGIN_KEY: origin_of(library).to_json()}), blocks, times)
-
-    def _timed(self, schema: pa.Schema, blocks: Blocks, times: TimeForm) -> tuple[pa.Schema, Blocks]:
+        schema = schema.with_metadata({ORIGIN_KEY: origin_of(library).to_json()})
         return with_times(schema, blocks, times, self.start_ns)
 
 

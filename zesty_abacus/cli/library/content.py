@@ -30,6 +30,7 @@ from ...core.layouts.validate import problems_inside
 from ...core.library.check import check_library
 from ...core.library.store import Library
 from ...core.origin import Origin
+from ...core.reading.all_frames import layouts_in_use
 from ...core.recipes.json_form import FORMAT as RECIPES_FORMAT
 from ...core.recipes.json_form import recipes_from_file, recipes_to_file_text
 from ...core.words import counted
@@ -231,7 +232,7 @@ def check(
     unused: list[str] = []
     if recordings:
         with opened_sources(recordings, recipes, where) as trial:
-            used = trial.meaning(layouts).reading_layouts()
+            used = layouts_in_use(trial.meaning(layouts))
             unused = [layout.name for layout in layouts if layout.id not in used]
     if as_json:
         said = {"problems": problems, "unused": unused} | (looked.plain() if looked is not None else {})

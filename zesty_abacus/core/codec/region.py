@@ -2,58 +2,46 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable, Mapping, Sequence
 from fractions import Fraction
 from typing import Any
-from uuid import UUID
 
-from ..expressions.exactly import evaluate_exactly
-from ..expressions.expression import Expression
-from ..expressions.tree import ExpressionError
-from ..layouts.model import Check, Field, Part, Selected
-from ..layouts.numbers import format_exact
+from ..layouts.model import Check, Field, Part
 from .encode import EncodeError, content_bytes, put_bits, raw_of, whole_of
 from .scalar import physical_of
-from .spots import Spot, SpotInBytes, SpotInText
+from .spots import SpotInBytes, SpotInText
 from .workings import Workings
+from .writing_scope import WritingScope
 from .written import text_of
 
-Known = dict[str, Fraction | None]
 
-
-class Region:
+class Region(WritingScope):
     """A stretch under construction: fixed fields at its start, parts behind.
 
     Attributes
     ----------
     data
         The bytes so far.
-    spots
-        Where each field is written that is known here, by id.
-    workings
-        What was worked out for columns, of the whole frame.
-    known, raws
-        Values and raw numbers by field name, of this region and of those around it.
     address
         Of the frame.
+    given
+        Names of the fields that values were given for.
+    losses
+        What values lost on the way to their bits, by path and name, of the whole frame.
     """
 
     def __init__(
         self, fields: Sequence[Field], size: int, outer: Region | None, path: str, base: bytes = b"", *,
         address: int = 0, own_names: bool = False, workings: Workings | None = None,
     ) -> None:  # fmt: skip
+        super().__init__(outer, path, workings, own_names=own_names)
         self.address: int = outer.address if outer is not None else address
-        self._own_names = own_names
         self.fields = list(fields)
-        self.spots: dict[UUID, Spot] = {field.id: SpotInBytes(field, self, 0) for field in fields}
+        self.spots.update({field.id: SpotInBytes(field, self, 0) for field in fields})
         self.data = bytearray(base[:size].ljust(size, b"\0"))
         self.base_size = len(base)
         self.given: set[str] = set()
-        self.outer = outer
-        self.path = path
         self.losses: dict[str, Fraction] = outer.losses if outer is not None else {}
-        self.workings: Workings = outer.workings if outer is not None else workings or Workings()
 
     def set(self, field: Field, start: int, value: object) -> None:
         """Write a value where the field lies, its part beginning at ``start``."""
@@ -69,82 +57,6 @@ class Region:
         view = bytearray(self.data[start:needed])
         put_bits(view, field, raw)
         self.data[start:needed] = view
-
-    def spot(self, field_id: UUID) -> Spot | None:
-        """Return where a field is written, here or in a region around; None if it is not known."""
-        if field_id in self.spots:
-            return self.spots[field_id]
-        return self.outer.spot(field_id) if self.outer is not None else None
-
-    def names(self) -> tuple[Known, dict[str, int]]:
-        """Return values and raw numbers by name."""
-        known, raws = self.outer.names() if self.outer is not None and not self._own_names else ({}, {})
-        for spot in self.spots.values():
-            if spot.is_number:
-                raw, value = spot.numbers()
-                known[spot.field.name] = value
-                if raw is not None:
-                    raws[spot.field.name] = raw
-        return known, raws
-
-    def evaluate(self, expression: Expression, **special: int) -> Fraction:
-        """Return the value of an expression here."""
-        known, raws = self.names()
-        try:
-            found = evaluate_exactly(expression, known | {name: Fraction(v) for name, v in special.items()}, raws)
-        except ExpressionError as error:
-            raise EncodeError(str(error), where=f"{self.path}{expression}") from error
-        if found is None and not self.workings.is_settled:
-            return Fraction(0)  # it names a column that is being worked out, and is asked for again
-        if found is None:
-            raise EncodeError(f"{expression} has no value.", where=self.path)
-        return found
-
-    def spot_named(self, name: str) -> Spot | None:
-        """Return where the field of this name is written that is nearest."""
-        for spot in self.spots.values():
-            if spot.field.name == name:
-                return spot
-        return self.outer.spot_named(name) if self.outer is not None and not self._own_names else None
-
-    def make_true(self, expression: Expression, wanted: int, what: str, *, at_least: bool = False) -> None:
-        """Set the one free field of an expression so that it gives ``wanted``; otherwise check that it does.
-
-        ``at_least`` allows the next larger number that the field can reach.
-        """
-        free = [spot for name in expression.names if (spot := self.spot_named(name)) and not spot.is_given]
-        if len(free) == 1:
-            raw = _solution(expression, free[0].field, wanted, at_least, *self.names())
-            if raw is not None:
-                free[0].settle(raw)
-                return
-        given = self.evaluate(expression)
-        if given != wanted and not (at_least and given >= wanted):
-            raise EncodeError(f"{expression} gives {format_exact(given)}, but {what} {wanted}.", where=self.path or "")
-
-    def selects(self, selected: Selected) -> bool:
-        """Return whether what stands under a selector is in the frame as it is now.
-
-        As when decoding, a selector that says it has no value selects nothing, nor does one that is not there itself.
-        """
-        spot = self.spot(selected.field)
-        if spot is None:
-            raise EncodeError("a selector is not there.", where=self.path)
-        raw, _ = spot.numbers()
-        field = spot.field
-        says_nothing = raw is None or raw in field.unavailable or raw in field.errors
-        above = field.selected
-        return not says_nothing and raw in selected.values and (above is None or self.selects(above))
-
-    def let_be_there(self, selected: Selected) -> None:
-        """Give a selector that is free a value with which something is there."""
-        spot = self.spot(selected.field)
-        if spot is None or spot.is_given or spot.region.base_size:
-            return
-        if spot.field.selected is not None:
-            spot.region.let_be_there(spot.field.selected)
-        telling = selected.values.lowest_outside(spot.field.unavailable, spot.field.errors)
-        spot.settle(selected.values.spans[0][0] if telling is None else telling)
 
     def refused(self, sentence: str, what: str = "") -> EncodeError:
         """Return the error that something here cannot be written; to be raised."""
@@ -252,29 +164,6 @@ class Region:
     def _lose(self, field: Field, loss: Fraction) -> None:
         if loss:
             self.losses[self.path + field.name] = loss
-
-
-def _solution(
-    expression: Expression, field: Field, wanted: int, at_least: bool, known: Known, raws: dict[str, int]
-) -> int | None:
-    """Return the raw value of a field in which the expression is linear, None if there is none."""
-
-    def at(raw: int) -> Fraction | None:
-        try:
-            tried = known | {field.name: physical_of(field, raw)}
-            return evaluate_exactly(expression, tried, raws | {field.name: raw})
-        except ExpressionError:
-            return None
-
-    zero, one = at(0), at(1)
-    if zero is None or one is None or zero == one:
-        return None
-    exact = (wanted - zero) / (one - zero)
-    raw = math.ceil(exact) if at_least else round(exact)
-    low, high = field.raw_range()
-    reached = at(raw) if low <= raw <= high else None
-    good = reached is not None and (reached == wanted or (at_least and reached >= wanted))
-    return raw if good else None
 
 
 def _extend(data: bytearray, size: int) -> None:

@@ -338,24 +338,8 @@ class ProposalShelf:
         found = []
         for events in rows.values():
             with self._damage.noting():
-                found.append(self._proposal(events))
+                found.append(_proposal(events, self._where))
         return found
-
-    def _proposal(self, rows: Sequence[sa.Row]) -> Proposal:
-        where = f"{self._where}, proposal {rows[0].proposal_id[:60]}"
-        newest = next((row for row in reversed(rows) if row.kind == Step.PROPOSED.value), None)
-        if newest is None:
-            raise DamagedEntryError("nothing is proposed in it.", where=where)
-        return Proposal(
-            id=uuid_of(newest.proposal_id, where),
-            layout_id=uuid_of(newest.layout_id, where),
-            before=_layout(newest.document_before, where),
-            after=_layout(newest.document, where),
-            parent=newest.parent_id,
-            reason=newest.text,
-            state=newest.id,
-            events=tuple(_event(row, where) for row in rows),
-        )
 
     def _add(
         self, connection: sa.Connection, proposal: UUID, layout_id: UUID, step: Step, author: str, text: str,
@@ -375,6 +359,23 @@ def _rules(connection: sa.Connection) -> Rules:
     except msgspec.DecodeError:
         # who may agree cannot be read, so nobody may until its keeper says it anew
         return Rules(row.needed, (_UNREADABLE,))
+
+
+def _proposal(rows: Sequence[sa.Row], library: str) -> Proposal:
+    where = f"{library}, proposal {rows[0].proposal_id[:60]}"
+    newest = next((row for row in reversed(rows) if row.kind == Step.PROPOSED.value), None)
+    if newest is None:
+        raise DamagedEntryError("nothing is proposed in it.", where=where)
+    return Proposal(
+        id=uuid_of(newest.proposal_id, where),
+        layout_id=uuid_of(newest.layout_id, where),
+        before=_layout(newest.document_before, where),
+        after=_layout(newest.document, where),
+        parent=newest.parent_id,
+        reason=newest.text,
+        state=newest.id,
+        events=tuple(_event(row, where) for row in rows),
+    )
 
 
 def _layout(document: str | None, where: str) -> Layout | None:

@@ -18,6 +18,7 @@ from .batch import Batch
 from .clock import SteadyClock
 from .endpoint import Endpoint, Outgoing
 from .errors import EndpointError
+from .lanes_seen import LanesSeen
 
 _WAIT_S = 0.05
 _AGAIN_S = 1.0
@@ -49,9 +50,7 @@ class Receiving:
 
     def __init__(self, endpoints: Sequence[Endpoint]) -> None:
         self.endpoints = tuple(endpoints)
-        self._lock = threading.Lock()
-        self._lanes: list[Lane] = []
-        self._numbers: dict[tuple[int, int], int] = {}
+        self._lanes = LanesSeen()
         self._batches: queue.Queue[FrameTable] = queue.Queue(_MOST_WAITING)
         self._news: queue.SimpleQueue[Told] = queue.SimpleQueue()
         self._stopped = threading.Event()
@@ -62,8 +61,7 @@ class Receiving:
     @property
     def lanes(self) -> tuple[Lane, ...]:
         """What frames were seen on so far, by lane number."""
-        with self._lock:
-            return tuple(self._lanes)
+        return self._lanes.all()
 
     @property
     def lost(self) -> int:
@@ -76,7 +74,7 @@ class Receiving:
             for number, one in enumerate(self.endpoints):
                 one.open()
                 opened.callback(one.close)
-                self._know_lanes(number, one)
+                self._lanes.know(number, one.lanes)
             opened.pop_all()
         for number in range(len(self.endpoints)):
             self._start(number)
@@ -87,7 +85,7 @@ class Receiving:
         endpoint.open()
         number = len(self.endpoints)
         self.endpoints = (*self.endpoints, endpoint)
-        self._know_lanes(number, endpoint)
+        self._lanes.know(number, endpoint.lanes)
         self._start(number)
 
     def _start(self, number: int) -> None:
@@ -138,7 +136,7 @@ class Receiving:
             return
         batch = Batch()
         batch.add(at, frame.payload, frame.address, frame.flags | F.SENT, frame.lane)
-        self._put(self._on_lanes(number, batch.table()))
+        self._put(self._lanes.on_lanes(number, batch.table()))
 
     @property
     def now_ns(self) -> int:
@@ -171,8 +169,8 @@ class Receiving:
             try:
                 table = endpoint.receive(_WAIT_S)
                 if len(table):
-                    self._know_lanes(number, endpoint)
-                    self._put(self._on_lanes(number, table))
+                    self._lanes.know(number, endpoint.lanes)
+                    self._put(self._lanes.on_lanes(number, table))
             except (EndpointError, OSError) as error:
                 # whatever a system says of a connection, this thread goes on
                 self._news.put(Told(endpoint, str(error), True))
@@ -195,26 +193,6 @@ class Receiving:
                 continue
             self._news.put(Told(endpoint, f"{endpoint.address} is there again.", False))
             return
-
-    def _know_lanes(self, number: int, endpoint: Endpoint) -> None:
-        with self._lock:
-            for at, lane in enumerate(endpoint.lanes):
-                if (number, at) not in self._numbers:
-                    self._numbers[number, at] = len(self._lanes)
-                    self._lanes.append(replace(lane, name=self._free(lane.name)))
-
-    def _free(self, name: str) -> str:
-        names = {lane.name for lane in self._lanes}
-        made, count = name, 2
-        while made in names:
-            made, count = f"{name} {count}", count + 1
-        return made
-
-    def _on_lanes(self, number: int, table: FrameTable) -> FrameTable:
-        with self._lock:
-            here = [self._numbers[number, at] for at in range(len(self.endpoints[number].lanes))]
-        lanes = np.array(here, np.uint16)[np.minimum(table.lane, len(here) - 1)]
-        return FrameTable(table.time_ns, lanes, table.address, table.flags, table.start, table.size, table.payload)
 
 
 def on_lanes(table: FrameTable, lanes: Sequence[int]) -> FrameTable:

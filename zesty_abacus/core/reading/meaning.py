@@ -9,7 +9,7 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
-from ..codec.columns import Decoded, FieldColumn
+from ..codec.columns import Decoded
 from ..codec.kinds import decode_frames
 from ..codec.plan import Plan, compile_layout
 from ..errors import MisuseError
@@ -20,7 +20,6 @@ from .catalogue import KindCatalogue
 from .readers import NOTHING, KindMeaning, Reader, readers_of
 from .ties import Tie
 
-_CHUNK_FRAMES = 1 << 18
 _LOOK_BACK = 512
 """Frames of a kind that are looked through for the last one of a layout that reads only some."""
 _NO_FRAMES = np.empty(0, np.int64)
@@ -272,20 +271,6 @@ class Meaning:
         """Return those of gathered frames of a kind that a reader reads."""
         return next((mine for one, mine in self.shares(kind, frames) if one is reader), frames.take(_NO_FRAMES))
 
-    def column(self, kind: int, field_id: UUID) -> tuple[KindFrames, FieldColumn]:
-        """Return a field, or a computed value, that is there once a frame, with the frames that it is read of.
-
-        Raises
-        ------
-        MisuseError
-            If no layout that reads the kind has it, or the layout has problems.
-        """
-        for reader in self.kinds[kind].readers:
-            if any(field.id == field_id for field in reader.shown.once_a_frame()):
-                frames = self.frames_of(kind, reader, self.capture.kind_frames(kind))
-                return frames, decode_frames(self.capture, self.plan(reader), frames, [field_id])[field_id]
-        raise MisuseError("nobody reads this field here any more.")
-
     def last_read(self, kind: int, reader: Reader, number: int) -> int:
         """Return which frame of a kind a reader read last, up to frame ``number``; -1 if none in a while."""
         if reader.choice.takes_all and self.kinds[kind].readers[0] is reader:
@@ -295,16 +280,3 @@ class Meaning:
         place = self.kinds[kind].readers.index(reader)
         found = np.flatnonzero(self.numbers(kind, frames) == place)
         return first + int(found[-1]) if len(found) else -1
-
-    def reading_layouts(self) -> set[UUID]:
-        """Return the layouts that read at least one frame of the capture."""
-        found: set[UUID] = set()
-        for kind, meaning in enumerate(self.kinds):
-            if meaning.readers and meaning.readers[0].choice.takes_all:
-                found.add(meaning.readers[0].layout.id)
-                continue
-            rows = self.capture.kinds.rows(kind)
-            for first in range(0, len(rows) if meaning.readers else 0, _CHUNK_FRAMES):
-                frames = self.capture.frames.gather(rows[first : first + _CHUNK_FRAMES])
-                found |= {reader.layout.id for reader, _mine in self.shares(kind, frames)}
-        return found

@@ -68,6 +68,7 @@ from ...core.library.store import Library
 from ...core.origin import Origin
 from ...core.progress import Progress
 from ...core.protocols.registry import protocol_named
+from ...core.reading.all_frames import field_column
 from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
 from ...core.reading.fresh import layout_to_begin
@@ -332,6 +333,7 @@ __all__ = [
     "describe_change",
     "escaped_text",
     "explain",
+    "field_column",
     "field_curve",
     "finish_opening",
     "format_exact",

@@ -115,7 +115,7 @@ class Findings(QObject):
         if meaning is None or self._trials.trial is None:
             return
         self._asked, trial = self._wishes(), self._trials.trial
-        references, actions, before = self._overlays.references, self.actions(), self._last
+        references, actions, before = self._overlays.references, _actions(self._trials.trial), self._last
         self._meant = dict(enumerate(meaning.kinds))
         self._looks += 1
         number = self._looks
@@ -178,10 +178,6 @@ class Findings(QObject):
         self._meant = dict(enumerate(meaning.kinds))
         self._tell()
 
-    def actions(self) -> list[found.Action]:
-        """Return what was done when, as the trial's moments say."""
-        return [found.Action(one.time_ns, one.text) for one in self._trials.trial.file.moments]
-
     # what is known
 
     def of(self, kind: int | None) -> tuple[found.Finding, ...]:
@@ -239,25 +235,10 @@ class Findings(QObject):
         meaning = self._reading.meaning
         if meaning is None or self.in_hand is None:
             return
-        (kind, finding), actions = self.in_hand, self.actions()
+        (kind, finding), actions = self.in_hand, _actions(self._trials.trial)
         self._jobs.start(
             "witness", "looking for the frame", lambda _progress: found.witness(meaning, kind, finding, actions), done
         )
-
-    def followed(self) -> tuple[Any, Any, str] | None:
-        """Return the times of the reference that the finding in hand follows, its values as raw numbers, and its name.
-
-        They are where and what the number would be if it followed the reference exactly; None for other findings.
-        """
-        if self.in_hand is None or self.in_hand[1].kind != "reference":
-            return None
-        parameters = self.in_hand[1].parameters
-        key = parameters["file"], parameters["column"]
-        column = next((one for one in self._overlays.references if one.key == key), None)
-        if column is None or not parameters["gain"]:
-            return None
-        raw = (column.values - parameters["offset"]) / parameters["gain"]
-        return column.time_ns + round(parameters["lag_s"] * 1e9), raw, column.name
 
 
 _ASKED_FOR = frozenset({"order", "text", "difference"})
@@ -285,3 +266,8 @@ def _store(path: Any, meaning: Any, state: str, by_kind: Any) -> None:
     except (OSError, engine.AbacusError):
         # a trial on a disk that cannot be written is looked through each time
         return
+
+
+def _actions(trial: Any) -> list[found.Action]:
+    """Return what was done when, as the moments of a trial say."""
+    return [found.Action(one.time_ns, one.text) for one in trial.file.moments]

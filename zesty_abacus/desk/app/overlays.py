@@ -8,7 +8,7 @@ from uuid import UUID
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.progress import Progress
-from .doors import seen
+from .doors import engine, seen
 from .jobs import Jobs
 from .reading import Reading
 from .traces import Trace, Traces
@@ -118,6 +118,21 @@ class Overlays(QObject):
         found = next((one for one in self.references if one.key == (over.source, over.name)), None)
         return found.in_unit(unit) if found is not None else None
 
+    def followed_by(self, finding: Any) -> tuple[Any, Any, str] | None:
+        """Return the times of the reference that a finding follows, its values as raw numbers, and its name.
+
+        They are where and what the number would be if it followed the reference exactly; None for other findings.
+        """
+        if finding.kind != "reference":
+            return None
+        parameters = finding.parameters
+        key = parameters["file"], parameters["column"]
+        column = next((one for one in self.references if one.key == key), None)
+        if column is None or not parameters["gain"]:
+            return None
+        raw = (column.values - parameters["offset"]) / parameters["gain"]
+        return column.time_ns + round(parameters["lag_s"] * 1e9), raw, column.name
+
     def name(self, over: Over) -> str:
         """Return what something that is laid over is called."""
         if isinstance(over, OverReference):
@@ -138,7 +153,7 @@ class Overlays(QObject):
         self._asked.add(key)
 
         def work(_progress: Progress) -> Any:
-            frames, values = meaning.column(*trace)
+            frames, values = engine.field_column(meaning, *trace)
             return seen.fit(frames.time_ns, values.plot_values(), column)
 
         def finish(made: Any) -> None:

@@ -213,7 +213,9 @@ class Session(QObject):
         self.reading.counts.count_all()
         self._tell_problems()
         if made.is_begun or not self.capture.kinds.keys:
-            self._point_to_undecided(0)
+            undecided = _first_undecided(self.outcomes, 0)
+            if undecided is not None:
+                self.source_wanted.emit(undecided)
         if made.trial.file.release and made.released is None:
             self.told.emit("wrong", f"The library has no release {made.trial.file.release}; the newest state is used.")
 
@@ -237,14 +239,9 @@ class Session(QObject):
         if not brought.has_moved:
             self.reading.counts.count_all()
         self._tell_problems()
-        self._point_to_undecided(known)
-
-    def _point_to_undecided(self, first: int) -> None:
-        """Ask for the first recording, of those that came in, that cannot be read until somebody says how."""
-        for number, outcome in enumerate(self.outcomes[first:], first):
-            if outcome.needs_recipe or outcome.error:
-                self.source_wanted.emit(number)
-                return
+        undecided = _first_undecided(self.outcomes, known)
+        if undecided is not None:
+            self.source_wanted.emit(undecided)
 
     def _take_capture(self, brought: engine.Brought) -> None:
         self.capture, self.outcomes, self.density = brought.capture, brought.outcomes, brought.density
@@ -340,3 +337,9 @@ def _span_of(made: engine.Brought) -> tuple[int, int]:
     if len(made.capture):
         spans.append((made.capture.origin_ns, made.capture.end_ns))
     return min((first for first, _ in spans), default=0), max((last for _, last in spans), default=1)
+
+
+def _first_undecided(outcomes: list[Any], first: int) -> int | None:
+    """Return the first recording, of those from one on, that cannot be read until somebody says how."""
+    numbers = range(first, len(outcomes))
+    return next((number for number in numbers if outcomes[number].needs_recipe or outcomes[number].error), None)

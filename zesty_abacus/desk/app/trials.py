@@ -63,14 +63,14 @@ class Trials(QObject):
 
     # opening
 
-    def open(self, path: Path) -> None:
-        """Open a trial's folder or file; progress and errors show in the foot."""
-        self._open_with(path, "")
+    def open(self, path: Path, library: str = "") -> None:
+        """Open a trial's folder or file, with another library than its own if one is given.
 
-    def _open_with(self, path: Path, library: str) -> None:
+        Progress and errors show in the foot.
+        """
         self._open(
             f"opening {path.name}", lambda progress: engine.open_trial(path, progress, library),
-            lambda other: self._open_with(path, other),
+            lambda other: self.open(path, other),
         )  # fmt: skip
 
     def open_demo(self) -> None:

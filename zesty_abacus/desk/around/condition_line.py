@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QInputDialog, QLineEdit, QM
 from ..app.asking import Asking
 from ..app.doors import asked
 from ..app.session import Session
-from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip, with_offers
+from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip, say_in, with_offers
 from ..widgets.words import grouped
 from .against_line import AgainstLine
 from .table_file import ask_table_file, write_table
@@ -128,11 +128,7 @@ class ConditionLine(QWidget):
             self.line.setText(asking.text)
             self._soon.stop()
         self.said.setVisible(bool(asking.text.strip()))
-        self.said.setObjectName("wrong" if asking.trouble else "quiet")
-        style = self.said.style()
-        if style is not None:
-            style.polish(self.said)
-        self.said.setText(asking.trouble or self._sentence())
+        say_in(self.said, asking.trouble or self._sentence(), "wrong" if asking.trouble else "quiet")
         for one in (self.back, self.on, self.write):
             one.setEnabled(bool(asking.hits))
         self._show_count()

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from ..app.jobs import Job
 from ..app.session import Session
-from ..widgets.parts import button, label, one_shot, plain_tip
+from ..widgets.parts import button, label, one_shot, plain_tip, say_in
 from ..widgets.words import counted, grouped, span_text
 
 _SHOW_AFTER_MS = 250
@@ -67,11 +67,8 @@ class Foot(QWidget):
 
     def tell(self, tone: str, sentence: str) -> None:
         """Show a sentence for a while; errors stay until the next one."""
-        self.told.setObjectName(tone or "quiet")
-        self.told.setText(sentence if len(sentence) < 150 else sentence[:147] + "…")
+        say_in(self.told, sentence if len(sentence) < 150 else sentence[:147] + "…", tone or "quiet")
         self.told.setToolTip(plain_tip(sentence))
-        self.told.style().unpolish(self.told)  # type: ignore[union-attr]
-        self.told.style().polish(self.told)  # type: ignore[union-attr]
         if tone == "wrong":
             self._forget.stop()
         else:

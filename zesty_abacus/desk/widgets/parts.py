@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QCompleter,
     QFrame,
+    QGridLayout,
     QHBoxLayout,
     QLabel,
     QLayout,
@@ -277,6 +278,28 @@ def clear_layout(layout: QVBoxLayout | QHBoxLayout) -> None:
         inner = item.layout()
         if isinstance(inner, (QVBoxLayout, QHBoxLayout)):
             clear_layout(inner)
+
+
+def clear_grid(grid: QGridLayout) -> None:
+    """Take everything out of a grid and let the widgets go."""
+    while grid.count():
+        item = grid.takeAt(0)
+        widget = item.widget() if item is not None else None
+        if widget is not None:
+            widget.hide()
+            widget.setParent(None)
+            widget.deleteLater()
+
+
+def say_in(words: QLabel, sentence: str, role: str) -> None:
+    """Show a sentence in a label, in the look of a role: ``quiet``, ``good``, ``wrong``."""
+    words.setObjectName(role)
+    words.setText(sentence)
+    # a style sheet looks at names only when a widget is polished
+    style = words.style()
+    if style is not None:
+        style.unpolish(words)
+        style.polish(words)
 
 
 class DeskHead(QWidget):

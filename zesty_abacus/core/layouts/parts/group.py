@@ -197,7 +197,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             return {}, self._decode_moving_items(here, reader)
         from ...kernels.stretches import items_of  # compiled code loads when frames are read, not with a layout
 
-        count, after = self._count_items(here, reader)
+        count, after = _count_items(self, here, reader)
         owner, number = items_of(count)
         items = here.pick(owner, here.start[owner] + number * self.size, None, number)
         columns, _ = self._decode_checked(items, reader)
@@ -219,20 +219,6 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         if self.checks:
             reader.check(self.checks, self.fields, here, np.minimum(after, here.end), columns, mark)
         return columns, after
-
-    def _count_items(self, here: Stretches, reader: PartReader) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-        """Return how many items each stretch has, an incomplete last one included, and where they end."""
-        room = np.maximum(here.end - here.start, 0)
-        amount = here.amount(self.amount)
-        if self.repeat is Repeat.TO_END:
-            return (kept := np.maximum(room - amount, 0) // self.size), here.start + kept * self.size
-        wanted = amount if self.repeat is Repeat.COUNT else amount // self.size
-        fitting = -(-room // self.size)
-        count = np.minimum(wanted, fitting)
-        if int(count.sum()) > MAX_ITEMS:
-            count = np.where(np.cumsum(count) > MAX_ITEMS, 0, count)
-        reader.cut(here, count < wanted)
-        return count, here.start + (amount if self.repeat is Repeat.BYTES else wanted * self.size)
 
     def _decode_moving_items(self, here: Stretches, reader: PartReader) -> NDArray[np.int64]:
         """Decode items that differ in size: the first of all stretches, the second of all, and so on."""
@@ -292,6 +278,21 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
                 raise region.refused(f"item {number} takes a value for each of its fields.", self.name)
             item = {self.fields[0].name: item}
         return region.build_inner(f"{self.name}[{number}].", self.fields, self.parts, self.size, item, self.checks)
+
+
+def _count_items(group: Group, here: Stretches, reader: PartReader) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return how many items each stretch has, an incomplete last one included, and where they end."""
+    room = np.maximum(here.end - here.start, 0)
+    amount = here.amount(group.amount)
+    if group.repeat is Repeat.TO_END:
+        return (kept := np.maximum(room - amount, 0) // group.size), here.start + kept * group.size
+    wanted = amount if group.repeat is Repeat.COUNT else amount // group.size
+    fitting = -(-room // group.size)
+    count = np.minimum(wanted, fitting)
+    if int(count.sum()) > MAX_ITEMS:
+        count = np.where(np.cumsum(count) > MAX_ITEMS, 0, count)
+    reader.cut(here, count < wanted)
+    return count, here.start + (amount if group.repeat is Repeat.BYTES else wanted * group.size)
 
 
 def _add_array(layout: Layout) -> Layout:

@@ -12,7 +12,7 @@ from ....core.errors import AbacusError
 from ....core.files.errors import ExistsError
 from ...app.doors import leaving
 from ...app.session import Session
-from ...widgets.parts import Choice, hairline, label
+from ...widgets.parts import Choice, hairline, label, say_in
 from ...widgets.theme import SMALL_PX, figure_font
 from ...widgets.words import counted
 from .choices import Choices
@@ -242,12 +242,8 @@ class CodePage(QWidget):
 
     def _end(self, words: str, role: str = "quiet") -> None:
         """Say how writing and trying went."""
-        self.outcome.setText(words)
-        self.outcome.setObjectName(role)
+        say_in(self.outcome, words, role)
         self.outcome.setVisible(bool(words))
-        style = self.outcome.style()
-        if style is not None:
-            style.polish(self.outcome)
 
 
 def _side_by_side(first: QWidget, word: str, second: QWidget) -> QHBoxLayout:

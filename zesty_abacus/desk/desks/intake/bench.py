@@ -105,7 +105,8 @@ class Bench(QObject):
 
     def _open(self) -> None:
         session = self.session
-        self._drop()
+        self.opened, self.recipe, self.outcome, self.before = None, None, None, None
+        self.problem = ""
         self._wanted = self._key()
         outcomes = session.outcomes
         if self._wanted is None or self.number >= len(outcomes) or outcomes[self.number].error:
@@ -119,10 +120,6 @@ class Bench(QObject):
         name = outcomes[number].path.name
         session.jobs.start("source", f"looking at {name}", work, self._on_source, self._on_problem)
         self.source_changed.emit()
-
-    def _drop(self) -> None:
-        self.opened, self.recipe, self.outcome, self.before = None, None, None, None
-        self.problem = ""
 
     def _on_source(self, opened: lines.OpenedSource | None) -> None:
         self.opened = opened
@@ -273,14 +270,6 @@ class Bench(QObject):
             self._frame_to_come = None
             self.frames.go(row)
             self.frames.show_frame(row)
-
-    def changes(self) -> dict[str, int]:
-        """Return how each count differs from before the last change; nothing before there was one."""
-        if self.before is None or self.outcome is None or not self.is_whole:
-            return {}
-        now = self.outcome.counts()
-        names = dict.fromkeys([*now, *self.before])
-        return {name: now.get(name, 0) - self.before.get(name, 0) for name in names}
 
     # keeping
 

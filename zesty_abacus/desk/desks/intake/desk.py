@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 import msgspec
-from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
+from PyQt6.QtCore import QPoint, QSize, QTimer
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from ...app.asking import Asking
 from ...app.commands import Command
 from ...app.doors import asked, lines
-from ...app.session import PAYLOAD_FORMS, Session
+from ...app.session import Session
 from ...around.ask_menu import ask_menu
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import Choice, DeskHead, NoWheel, button, hairline, label, scrolled
-from ...widgets.theme import look, text_font
-from ...widgets.words import counted
+from ...widgets.theme import text_font
 from .asked_outcome import AskedOutcome
 from .bench import Bench
 from .came_out import CameOut
@@ -26,8 +25,7 @@ from .facts import SourceFacts
 from .recipe_panel import RecipePanel
 from .sources import ProblemPanel, SourceList
 from .waves import WaveView
-
-_FORM_WORDS = {"hex": "hex", "dec": "dec", "bin": "bin", "text": "text"}
+from .waves_page import WavesPage
 
 
 class IntakeDesk(QWidget):
@@ -63,8 +61,9 @@ class IntakeDesk(QWidget):
         self.picker = ColumnsPicker(self.bench)
         self.out = FrameList(session)
         self.empty = self._empty_page()
+        self.waves_page = WavesPage(session, self.bench, self.waves, self.condition, self.came_out)
         self.pages = QStackedWidget()
-        for page in (self.empty, self._frames_page(), self._waves_page(), self.picker):
+        for page in (self.empty, self._frames_page(), self.waves_page, self.picker):
             self.pages.addWidget(page)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -78,11 +77,9 @@ class IntakeDesk(QWidget):
         self.recipe.columns_wanted = self._begin_columns
         self.picker.done.connect(self._refresh)
         self.bench.source_changed.connect(self._refresh)
-        self.bench.outcome_changed.connect(self._show_counts)
+        self.bench.outcome_changed.connect(self.waves_page.show_counts)
         session.opened.connect(self._on_opened)
         session.trial_changed.connect(self._refresh)
-        session.form_changed.connect(self._show_form)
-        look.changed.connect(self._show_form)
         self._refresh()
 
     def commands(self) -> list[Command]:
@@ -139,39 +136,6 @@ class IntakeDesk(QWidget):
     def _fit_facts(self) -> None:
         """Let the facts be as high as they want to be, where there is room."""
         self._facts_area.setMaximumHeight(self.facts.sizeHint().height() + 2)
-
-    def _waves_page(self) -> QWidget:
-        below = QWidget()
-        self.came_words = label("What came out", "title")
-        self.came_words.setFont(text_font(bold=True))
-        self.came_note = label("", "quiet")
-        self.forms = {}
-        row = QHBoxLayout()
-        row.setContentsMargins(18, 5, 14, 3)
-        row.setSpacing(10)
-        row.addWidget(self.came_words)
-        row.addWidget(self.came_note, 1)
-        row.addWidget(label("show", "quiet"))
-        for form in PAYLOAD_FORMS:
-            word = button(_FORM_WORDS[form], f"Show payloads as {form} ({form[0].upper()})", link=True)
-            word.clicked.connect(lambda _on, form=form: self._session.set_form(form))
-            self.forms[form] = word
-            row.addWidget(word)
-        column = QVBoxLayout(below)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        column.addLayout(row)
-        column.addWidget(self.condition)
-        column.addWidget(self.came_out, 1)
-        self.split = QSplitter(Qt.Orientation.Vertical)
-        self.split.setHandleWidth(1)
-        self.split.addWidget(self.waves)
-        self.split.addWidget(below)
-        self.split.setStretchFactor(0, 3)
-        self.split.setStretchFactor(1, 2)
-        self.split.setSizes([340, 230])
-        self.split.setChildrenCollapsible(False)
-        return self.split
 
     def _empty_page(self) -> QWidget:
         page = QWidget()
@@ -249,8 +213,7 @@ class IntakeDesk(QWidget):
                 f"{count} {' and '.join(sorted(kinds))} channel{'s' if count != 1 else ''} into frames"
             )
             self.pages.setCurrentIndex(2)
-        self._show_counts()
-        self._show_form()
+        self.waves_page.show_counts()
 
     def _show_format(self, name: str) -> None:
         if self._session.capture is None:
@@ -268,21 +231,6 @@ class IntakeDesk(QWidget):
     def _begin_columns(self) -> None:
         self.picker.begin()
         self.pages.setCurrentWidget(self.picker)
-
-    def _show_counts(self) -> None:
-        outcome = self.bench.outcome
-        if outcome is None:
-            self.came_note.setText("")
-            return
-        count = len(outcome.result.frames)
-        part = "" if self.bench.is_whole else " in view"
-        waves = self.bench.opened is not None and self.bench.opened.recording is not None
-        self.came_note.setText(f"{counted(count, 'frame')}{part}" + (" · click one to see its wave" if waves else ""))
-
-    def _show_form(self) -> None:
-        for form, word in self.forms.items():
-            font = text_font(bold=form == self._session.form)
-            word.setFont(font)
 
     def _list_frames(self) -> None:
         """List the frames of the chosen source's lanes, only while somebody looks: it counts through all frames."""

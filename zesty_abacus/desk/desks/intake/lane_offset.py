@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import msgspec
 import numpy as np
 
-from ...app.doors import lines
+from ...app.doors import engine, lines
 
 if TYPE_CHECKING:
     from ....core.progress import Progress
@@ -61,7 +61,7 @@ class LaneOffset:
             signals = []
             for kind, field_id in traces:
                 progress.check()
-                frames, column = meaning.column(kind, field_id)
+                frames, column = engine.field_column(meaning, kind, field_id)
                 signals.append((frames.time_ns, column.plot_values().astype(np.float64)))
             return lines.estimate_offset(signals[0], signals[1])
 

@@ -119,7 +119,7 @@ class OutcomePart:
     def _show_counts(self, outcome: lines.Outcome) -> None:
         """Say what came out, and how each change of the recipe changed it, where it is always in view."""
         bench = self._bench
-        changes = bench.changes()
+        changes = changed_counts(bench)
         counts = {**dict.fromkeys(changes, 0), **outcome.counts()}
         heading = label("result" if bench.is_whole else "result, of what is in view", "section")
         self.foot_box.addWidget(heading)
@@ -204,3 +204,12 @@ def _level_facts(outcome: lines.Outcome) -> list[tuple[str, str]]:
         found.append(("rise time", " / ".join(span_text(rise) for rise in rises)))
     found.append(("edges a second", " / ".join(grouped(round(f.edges_per_s)) for f in facts)))
     return found
+
+
+def changed_counts(bench: Bench) -> dict[str, int]:
+    """Return how each count differs from before the last change; nothing before there was one."""
+    if bench.before is None or bench.outcome is None or not bench.is_whole:
+        return {}
+    now = bench.outcome.counts()
+    names = dict.fromkeys([*now, *bench.before])
+    return {name: now.get(name, 0) - bench.before.get(name, 0) for name in names}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from typing import Any
 
 import msgspec
 from PyQt6.QtCore import Qt
@@ -159,7 +158,7 @@ class RecipePanel(Panel):
             self._rows.section("bus")
             self._rows.row("speaks", self._line_choice(recipe))
             if recipe.line is not None:
-                for field in self._fields(recipe.line):
+                for field in lines.fields_of(recipe.line):
                     self._rows.setting(field, getattr(recipe.line, field.name), bench.change.line, channels)
             self._show_levels(recipe)
         gives = self._gives(recipe)
@@ -170,7 +169,7 @@ class RecipePanel(Panel):
             self._rows.section("framing")
             self._rows.row("put together by", self._framing_choice(recipe, gives))
             if recipe.framing is not None:
-                for field in self._fields(recipe.framing):
+                for field in lines.fields_of(recipe.framing):
                     self._rows.setting(field, getattr(recipe.framing, field.name), bench.change.framing, channels)
         self._rows.section("lane")
         lane = self._rows.entry("lane", recipe.lane, lambda text: bench.change.rest(lane=text))
@@ -212,9 +211,6 @@ class RecipePanel(Panel):
         if opened.table is not None:
             return opened.holds
         return ""
-
-    def _fields(self, settings: Any):  # type: ignore[no-untyped-def]
-        return lines.fields_of(settings)
 
     def _line_choice(self, recipe: lines.Recipe | None) -> QComboBox:
         names = [decoder.name for decoder in lines.decoders()]

@@ -2,49 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
 from uuid import UUID
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QContextMenuEvent, QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
-from ...app.doors import asked, engine
+from ...app.doors import asked
 from ...app.session import Session
 from ...around.ask_menu import ask_menu
 from ...widgets.paint import draw_text
 from ...widgets.parts import EDGE, USES_SPACE, Panel, hairline, menu_of, one_shot
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
-from .array_curve import CURVE_HEIGHT, ArrayCurve, array_curves, draw_array_curve
+from .array_curve import CURVE_HEIGHT, draw_array_curve
 from .plots import is_angle
+from .readout_rows import HEAD_HEIGHT, ROW_HEIGHT, ReadoutAtCursor, ReadoutRow
 from .traces import field_mime
 
-_HEAD = 24
-_ROW = 34
 _REFRESH_MS = 30
-
-
-@dataclass(frozen=True, slots=True)
-class ReadoutRow:
-    """A heading (no field and no curve), a value, or the curve of an array."""
-
-    kind: int
-    title: str
-    beside: str = ""
-    field_id: UUID | None = None
-    value: str = ""
-    share: float | None = None
-    state: str = ""
-    color: int = 0
-    curve: ArrayCurve | None = None
-
-    @property
-    def height(self) -> int:
-        """Pixels it takes."""
-        if self.curve is not None:
-            return CURVE_HEIGHT
-        return _HEAD if self.field_id is None else _ROW
 
 
 class Readout(Panel):
@@ -82,7 +57,7 @@ class ReadoutValues(QWidget):
 
     def __init__(self, session: Session, filter_: QLineEdit) -> None:
         super().__init__()
-        self._session = session
+        self._session, self._at_cursor = session, ReadoutAtCursor(session)
         self._filter = filter_
         self._rows: list[ReadoutRow] = []
         self._focus = -1
@@ -111,7 +86,7 @@ class ReadoutValues(QWidget):
         if self._session.capture is None or not self.isVisible():
             return
         before = len(self._rows)
-        self._rows = self._read()
+        self._rows = self._at_cursor.rows(self._filter.text().lower().split())
         if len(self._rows) != before:
             self.updateGeometry()
             self.setMinimumHeight(self.sizeHint().height())
@@ -120,78 +95,6 @@ class ReadoutValues(QWidget):
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)
         self._soon.start()
-
-    def _read(self) -> list[ReadoutRow]:
-        session = self._session
-        wanted = self._filter.text().lower().split()
-        kinds = list(session.reading.kinds_read())
-        if session.kind in kinds:
-            kinds.remove(session.kind)
-            kinds.insert(0, session.kind)
-        rows: list[ReadoutRow] = []
-        for kind in kinds:
-            for reader in session.reading.readers(kind):
-                rows += self._read_layout(kind, reader.shown, wanted)
-        return rows
-
-    def _read_layout(self, kind: int, layout: engine.Layout, wanted: list[str]) -> list[ReadoutRow]:
-        session = self._session
-        at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
-        values = []
-        for number, field in enumerate(layout.once_a_frame()):
-            if not all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted):
-                continue
-            value, share, state = "–", None, ""
-            if at is not None and at.decoded is not None:
-                column = at.decoded.columns.get(field.id)
-                if column is None:
-                    continue
-                validity = engine.Validity(int(column.validity[0]))
-                if validity is engine.Validity.ABSENT:
-                    column, validity = self._last_present(kind, layout, field)
-                    if column is None:
-                        continue
-                value = engine.wording.value_text(column, 0)
-                state = "" if validity is engine.Validity.GOOD else validity.words
-                share = self._share(field, column)
-            values.append(ReadoutRow(kind, field.name, "", field.id, value, share, state, number))
-        if at is not None and at.decoded is not None and layout.moves:
-            numbers = {field.id: number for number, field in enumerate(layout.all_fields())}
-            for curve in array_curves(at.decoded, engine.wording, numbers):
-                if all(word in f"{layout.name} {curve.title}".lower() for word in wanted):
-                    values.append(ReadoutRow(kind, curve.title, curve=curve))
-        if not values:
-            return []
-        lane = session.capture.lanes[session.kinds.key(kind).lane].name
-        return [ReadoutRow(kind, layout.name, lane), *values]
-
-    def _last_present(self, kind: int, layout: Any, field: Any) -> tuple[Any, Any]:
-        """Look back over a few frames for one in which the selector lets the field be present."""
-        session = self._session
-        plan = session.store.plan(layout)
-        at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
-        if at is None or plan is None:
-            return None, None
-        rows = session.capture.kinds.rows(kind, max(at.number - 15, 0), at.number + 1)
-        frames = session.capture.frames.gather(rows[::-1])
-        column = engine.decode_frames(session.capture, plan, frames, [field.id])[field.id]
-        for number, validity in enumerate(column.validity):
-            if int(validity) != engine.Validity.ABSENT:
-                short = session.capture.frames.gather(frames.rows[number : number + 1])
-                found = engine.decode_frames(session.capture, plan, short, [field.id])[field.id]
-                return found, engine.Validity(int(validity))
-        return None, None
-
-    def _share(self, field: Any, column: Any) -> float | None:
-        """Return where a value lies between the field's limits, or what its bits can hold."""
-        if column.value is None or field.names or not field.kind.is_number or field.kind.value == "float":
-            return None
-        low, high = engine.wording.field_range(field)
-        low = field.low if field.low is not None else low
-        high = field.high if field.high is not None else high
-        if high == low or not column.has_value[0]:
-            return None
-        return min(max((float(column.value[0]) - float(low)) / float(high - low), 0.0), 1.0)
 
     # drawing
 
@@ -209,7 +112,7 @@ class ReadoutValues(QWidget):
             if row.curve is not None:
                 draw_array_curve(painter, row.curve, QRectF(EDGE, top + 2, self.width() - 2 * EDGE, CURVE_HEIGHT - 6))
             elif row.field_id is None:
-                box = QRectF(EDGE, top + 3, self.width() - 2 * EDGE, _HEAD - 4)
+                box = QRectF(EDGE, top + 3, self.width() - 2 * EDGE, HEAD_HEIGHT - 4)
                 draw_text(painter, box, row.title, text_font(TINY_PX, bold=True), theme.quiet)
                 draw_text(painter, box, row.beside, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
             else:
@@ -221,14 +124,14 @@ class ReadoutValues(QWidget):
         traced = (row.kind, row.field_id) in self._session.traces.shown
         box = QRectF(EDGE, top + 1, self.width() - 2 * EDGE, 18)
         if focused:
-            painter.fillRect(QRectF(0, top, self.width(), _ROW), QColor(theme.selected))
+            painter.fillRect(QRectF(0, top, self.width(), ROW_HEIGHT), QColor(theme.selected))
         color = (
             theme.field(self._session.traces.shown.index((row.kind, row.field_id)))
             if traced and row.field_id
             else theme.field(row.color)
         )
         if traced:
-            painter.fillRect(QRectF(0, top + 2, 3, _ROW - 4), color)
+            painter.fillRect(QRectF(0, top + 2, 3, ROW_HEIGHT - 4), color)
         ink = theme.wrong if row.state == "outside limits" else theme.quiet if row.state else theme.ink
         value_font = figure_font(SMALL_PX, bold=not row.state)
         draw_text(painter, box, row.value, value_font, ink, Qt.AlignmentFlag.AlignRight)
@@ -261,7 +164,7 @@ class ReadoutValues(QWidget):
 
     def _number_at(self, y: float) -> int:
         for number, (row, top) in enumerate(self._placed()):
-            if row.field_id is not None and top <= y < top + _ROW:
+            if row.field_id is not None and top <= y < top + ROW_HEIGHT:
                 return number
         return -1
 
@@ -299,7 +202,7 @@ class ReadoutValues(QWidget):
         if event is None or not 0 <= number < len(self._rows):
             return
         row = self._rows[number]
-        found = self._column_of(row)
+        found = self._at_cursor.column_of(row)
         if found is not None:
             ask_menu(self, self._session, asked.of_value(*found), event.globalPos())
 
@@ -322,15 +225,6 @@ class ReadoutValues(QWidget):
                     lambda _on=False, is_round=is_round: self.array_wanted.emit(row.kind, curve, is_round)
                 )
         menu.popup(at)
-
-    def _column_of(self, row: ReadoutRow) -> tuple[str, engine.FieldColumn] | None:
-        """Return the message of a row and its value at the cursor."""
-        session = self._session
-        for reader in session.reading.readers(row.kind):
-            at = session.store.frame_at(row.kind, reader.shown, session.clock.cursor_ns)
-            if at is not None and at.decoded is not None and row.field_id in at.decoded.columns:
-                return reader.layout.name, at.decoded.columns[row.field_id]
-        return None
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:

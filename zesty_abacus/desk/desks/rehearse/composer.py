@@ -7,15 +7,15 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from ....core.errors import AbacusError
-from ...app.doors import engine, going
+from ...app.doors import going
 from ...app.live import LiveHere
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState
-from ...widgets.parts import Choice, button, label, scrolled
-from .hand_slider import HandSlider
+from ...widgets.parts import Choice, button, label, say_in, scrolled
+from .field_entries import FieldEntries
 
 _MOST_BYTES = 64
 
@@ -29,10 +29,8 @@ class Composer(QWidget):
     ----------
     message, every, hex
         Where a message is chosen, a period typed, and the payload typed as hex.
-    fields
-        An entry a field, by its name: a value, or what feeds it.
-    sliders
-        Beside numbers on equal steps: the value by hand.
+    entries
+        The values of its fields, or what feeds them.
     """
 
     changed = pyqtSignal()
@@ -43,7 +41,6 @@ class Composer(QWidget):
         self._layouts: dict[str, Any] = {}
         self._layout: Any = None
         self._payload = b""
-        self._is_following = False
         self.message = Choice()
         self.message.setAccessibleName("Message to compose")
         self.lane = Choice()
@@ -60,9 +57,7 @@ class Composer(QWidget):
         self.stop = button("Stop", "Send this message no more")
         self.said = label("", "quiet", wrap=True)
         self.abacus = Abacus()
-        self.fields: dict[str, QLineEdit] = {}
-        self.sliders: dict[str, HandSlider] = {}
-        self._grid = QGridLayout()
+        self.entries = FieldEntries()
         self._build()
         self._connect()
 
@@ -87,16 +82,9 @@ class Composer(QWidget):
         as_hex.addWidget(label("as hex", "quiet"))
         as_hex.addWidget(self.hex, 1)
         as_hex.addWidget(self.text)
-        self._grid.setHorizontalSpacing(8)
-        self._grid.setVerticalSpacing(3)
-        inner = QWidget()
-        inside = QVBoxLayout(inner)
-        inside.setContentsMargins(0, 0, 6, 0)
-        inside.addLayout(self._grid)
-        inside.addStretch(1)
         right = QVBoxLayout()
         right.setSpacing(6)
-        area = scrolled(inner)
+        area = scrolled(self.entries)
         area.setMinimumHeight(64)
         right.addWidget(area, 1)
         right.addLayout(as_hex)
@@ -114,6 +102,7 @@ class Composer(QWidget):
 
     def _connect(self) -> None:
         self.message.currentTextChanged.connect(self._take)
+        self.entries.typed.connect(self._on_typed)
         self.hex.editingFinished.connect(self._take_hex)
         self.abacus.selected.connect(self._flip)
         self.once.clicked.connect(self.send_once)
@@ -147,48 +136,13 @@ class Composer(QWidget):
 
     def _take(self, name: str) -> None:
         self._layout = self._layouts.get(name)
-        clear_layout_grid(self._grid)
-        self.fields, self.sliders = {}, {}
         if self._layout is None:
+            self.entries.show_fields((), {})
             return
-        entry = self._live.sending.entries.get(name)
-        feeds = entry.message.feeds if entry is not None else {}
-        for row, field in enumerate(self._settable()):
-            line = QLineEdit(feeds[field.name].words if field.name in feeds else "")
-            line.setAccessibleName(field.name)
-            names = ", ".join(one.label for one in field.names[:4])
-            line.setPlaceholderText(names or "0, or sine 0 to 10 in 5 s")
-            line.editingFinished.connect(lambda line=line, field=field: self._typed(line, field))
-            self._grid.addWidget(label(field.name, "quiet"), row, 0)
-            self._grid.addWidget(line, row, 1)
-            self._grid.addWidget(label(field.unit, "quiet"), row, 2)
-            self._add_slider(field, line, row)
-            self.fields[field.name] = line
+        going_out = self._live.sending.entries.get(name)
+        self.entries.show_fields(_settable(self._layout), going_out.message.feeds if going_out is not None else {})
         self._encode()
         self._refresh()
-
-    def _add_slider(self, field: Any, line: QLineEdit, row: int) -> None:
-        """Put a slider beside what is a number on equal steps."""
-        stops = going.stops_of(field)
-        if stops is None:
-            return
-        slider = HandSlider(field.name, stops)
-        slider.follow(line.text())
-        slider.moved.connect(lambda text: self._give(line, field, text))
-        line.textChanged.connect(slider.follow)
-        self._grid.addWidget(slider, row, 3)
-        self.sliders[field.name] = slider
-
-    def _give(self, line: QLineEdit, field: Any, text: str) -> None:
-        """Take a value as if it had been typed."""
-        line.setText(text)
-        line.setModified(True)
-        self._typed(line, field)
-
-    def _settable(self) -> list[Any]:
-        """Return the fields that a person gives: counters and checks run by themselves."""
-        held = {key for check in self._layout.all_checks() for key in check.held_by()}
-        return [field for field in self._layout.all_fields() if field.id not in held]
 
     @property
     def chosen(self) -> Any:
@@ -205,25 +159,18 @@ class Composer(QWidget):
         MisuseError
             If it cannot be sent like this.
         """
-        pairs = {name: line.text().strip() for name, line in self.fields.items() if line.text().strip()}
-        feeds = {name: going.parse_feed(text) for name, text in pairs.items()}
         layout = going.layout_named(list(self._layouts.values()), self._layout.name, "the library")
-        return going.OutgoingMessage(layout, feeds)
+        return going.OutgoingMessage(layout, self.entries.feeds())
 
-    def _typed(self, line: QLineEdit, _field: Any) -> None:
-        if not self._is_following and line.isModified():
-            line.setModified(False)
-            self._encode()
-            entry = self._live.sending.entries.get(self._layout.name)
-            if entry is not None:
-                self._feed_running(entry)
-
-    def _feed_running(self, entry: Any) -> None:
-        """Let what is typed reach the message that goes out already."""
+    def _on_typed(self) -> None:
+        self._encode()
+        going_out = self._live.sending.entries.get(self._layout.name)
+        if going_out is None:
+            return
+        # what goes out already follows what is typed, without being started again
         try:
-            for name, line in self.fields.items():
-                if line.text().strip():
-                    entry.message.set(name, going.parse_feed(line.text()))
+            for name, feed in self.entries.feeds().items():
+                going_out.message.set(name, feed)
         except AbacusError as error:
             self._say(str(error), "wrong")
         self._live.changed.emit()
@@ -285,14 +232,7 @@ class Composer(QWidget):
 
     def _follow(self, data: bytes) -> None:
         """Show what a payload says in the entries; what says nothing of itself is worked out again."""
-        self._is_following = True
-        for field in self._settable():
-            line = self.fields[field.name]
-            if field.places.bits and field.places.size_needed <= len(data) and field.raw_is_number:
-                raw, value = going.get_value(data, field)
-                known = next((one.label for one in field.names if one.raw == raw), "")
-                line.setText(known or ("" if value is None else engine.format_exact(value)))
-        self._is_following = False
+        self.entries.follow(data)
         self._encode()
 
     # sending
@@ -312,11 +252,7 @@ class Composer(QWidget):
             self._say(str(error), "wrong")
 
     def _say(self, words: str, role: str) -> None:
-        self.said.setObjectName(role or "quiet")
-        self.said.setText(words)
-        style = self.said.style()
-        if style is not None:
-            style.polish(self.said)
+        say_in(self.said, words, role or "quiet")
 
     def _refresh(self) -> None:
         lanes = list(self._live.lanes)
@@ -336,12 +272,7 @@ def scrolled_beads(abacus: Abacus) -> QScrollArea:
     return area
 
 
-def clear_layout_grid(grid: QGridLayout) -> None:
-    """Take everything out of a grid and let the widgets go."""
-    while grid.count():
-        item = grid.takeAt(0)
-        widget = item.widget() if item is not None else None
-        if widget is not None:
-            widget.hide()
-            widget.setParent(None)
-            widget.deleteLater()
+def _settable(layout: Any) -> list[Any]:
+    """Return the fields that a person gives: counters and checks run by themselves."""
+    held = {key for check in layout.all_checks() for key in check.held_by()}
+    return [field for field in layout.all_fields() if field.id not in held]

@@ -9,8 +9,7 @@ from typing import Any
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...app.registers import RegistersHere
-from ...widgets.parts import Choice, ElidedLabel, button, hairline, label, scrolled
-from .composer import clear_layout_grid
+from ...widgets.parts import Choice, ElidedLabel, button, clear_grid, hairline, label, scrolled
 
 _MOST_ACCESSES = 12
 
@@ -108,7 +107,7 @@ class Devices(QWidget):
         self._show_map(self.map.currentText())
 
     def _show_map(self, name: str) -> None:
-        clear_layout_grid(self._grid)
+        clear_grid(self._grid)
         self.values = {}
         layout = self._maps.get(name)
         for row, field in enumerate(layout.fields if layout is not None else ()):

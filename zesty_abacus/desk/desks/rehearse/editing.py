@@ -9,8 +9,7 @@ import msgspec
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...app.doors import going
-from ...widgets.parts import button, label, menu_of
-from .composer import clear_layout_grid
+from ...widgets.parts import button, clear_grid, label, menu_of
 
 _HINTS = {
     "message": "name of a message", "values": "wanted = release, speed = sine 0 to 9 in 5 s",
@@ -48,7 +47,7 @@ class StepEditor(QWidget):
     def show_step(self, step: Any) -> None:
         """Edit another step; None hides the editor."""
         self._step = step
-        clear_layout_grid(self._grid)
+        clear_grid(self._grid)
         self.lines = {}
         self.setVisible(step is not None)
         self._say("")

@@ -6,20 +6,16 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-import msgspec
-from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
 from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ....core.errors import AbacusError
 from ...app.doors import going
 from ...app.jobs import Jobs
 from ...app.rehearsing import Rehearsing
-from ...widgets.parts import USES_SPACE, Choice, button, clear_layout, label, scrolled
-from ...widgets.theme import look, text_font
+from ...widgets.parts import Choice, button, clear_layout, label, scrolled
+from .draft import Draft
 from .editing import StepEditor, StepTools
-
-_SIGNS = {"passed": "✓", "failed": "✗", "left out": "–", "": "▸"}
+from .step_row import StepRow
 
 
 class Rehearsals(QWidget):
@@ -37,8 +33,7 @@ class Rehearsals(QWidget):
     ) -> None:  # fmt: skip
         super().__init__()
         self._rehearsing, self._jobs, self._library, self._author = rehearsing, jobs, library, author
-        self._draft: Any = None
-        self._path: tuple[int, ...] = ()
+        self._draft = Draft()
         self._known: dict[str, Any] = {}
         self._wanted = ""
         self.choice = Choice()
@@ -49,11 +44,16 @@ class Rehearsals(QWidget):
         self.name = QLineEdit()
         self.name.setAccessibleName("Name of the rehearsal")
         self.editor = StepEditor(self._take_step)
-        self.tools = StepTools(self._add, self._move, self._take_out, self._keep)
+        self.tools = StepTools(
+            lambda step: self._edit(lambda: self._draft.add(step)),
+            lambda by: self._edit(lambda: self._draft.move(by)),
+            lambda: self._edit(self._draft.take_out),
+            self._keep,
+        )
         self.report = button("Write the report …", "Write the outcome as JUnit XML")
         self.note = label("", "quiet", wrap=True)
         self.outcome = label("", "quiet", wrap=True)
-        self.steps: list[_StepRow] = []
+        self.steps: list[StepRow] = []
         self._column = QVBoxLayout()
         self._column.setSpacing(4)
         inner = QWidget()
@@ -114,7 +114,8 @@ class Rehearsals(QWidget):
 
     def _offer(self, known: dict[str, Any]) -> None:
         chosen, self._wanted = self._wanted or self.choice.currentText(), ""
-        is_edited = self._draft is not None and self._draft != self._known.get(self._draft.name)
+        draft = self._draft.rehearsal
+        is_edited = draft is not None and draft != self._known.get(draft.name)
         self._known = known
         self.choice.blockSignals(True)
         self.choice.clear()
@@ -136,71 +137,52 @@ class Rehearsals(QWidget):
             else "The library keeps no rehearsal yet. Begin one, or bring one in from a file."
         )
         self.outcome.setText("")
-        self._draft, self._path = rehearsal, ()
+        self._draft.take(rehearsal)
         self._show_draft()
 
     # editing
 
-    @property
-    def draft(self) -> Any:
-        """The rehearsal as it is edited, None for none."""
-        return self._draft
-
     def _show_draft(self) -> None:
-        draft = self._draft
+        draft = self._draft.rehearsal
         self.name.setVisible(draft is not None)
         self.tools.setVisible(draft is not None)
         if draft is not None and self.name.text() != draft.name:
             self.name.setText(draft.name)
-        steps = [] if draft is None else [(path, step.words()) for path, step in going.paths_of(draft)]
-        self._fill([(".".join(str(place + 1) for place in path), words, path) for path, words in steps])
-        self.editor.show_step(going.step_at(draft, self._path) if self._path else None)
+        self._fill(self._draft.steps())
+        self.editor.show_step(self._draft.step)
         is_kept = draft is None or draft == self._known.get(draft.name)
         self.tools.keep.setEnabled(not is_kept)
         self._refresh()
 
     def pick(self, path: tuple[int, ...]) -> None:
         """Take a step in hand by its path; the one that is in hand is put down."""
-        self._path = () if path == self._path else path
+        self._edit(lambda: self._draft.pick(path))
+
+    def _edit(self, change: Callable[[], None]) -> None:
+        change()
         self._show_draft()
 
     def _take_step(self, step: Any) -> None:
-        self._draft = going.with_step(self._draft, self._path, step)
+        self._draft.change(step)
         for row in self.steps:
-            if row.path == self._path:
+            if row.path == self._draft.path:
                 row.say(step.words())
         self.tools.keep.setEnabled(True)
 
     def _take_name(self) -> None:
-        if self._draft is not None and self.name.text().strip() and self.name.text() != self._draft.name:
-            self._draft = msgspec.structs.replace(self._draft, name=self.name.text().strip())
+        if self._draft.rename(self.name.text().strip()):
             self._show_draft()
 
     def _begin(self) -> None:
-        self._draft, self._path = going.Rehearsal(name="A rehearsal of mine"), ()
+        self._draft.take(going.Rehearsal(name="A rehearsal of mine"))
         self.note.setText("Add steps, give it a name, and keep it.")
         self.outcome.setText("")
         self._show_draft()
         self.name.setFocus()
         self.name.selectAll()
 
-    def _add(self, step: Any) -> None:
-        if self._draft is not None:
-            self._draft, self._path = going.with_added(self._draft, self._path, step)
-            self._show_draft()
-
-    def _move(self, by: int) -> None:
-        if self._path:
-            self._draft, self._path = going.moved(self._draft, self._path, by)
-            self._show_draft()
-
-    def _take_out(self) -> None:
-        if self._path:
-            self._draft, self._path = going.without(self._draft, self._path), ()
-            self._show_draft()
-
     def _keep(self) -> None:
-        library, draft, author = self._library(), self._draft, self._author()
+        library, draft, author = self._library(), self._draft.rehearsal, self._author()
         if library is None or draft is None:
             return
 
@@ -219,10 +201,10 @@ class Rehearsals(QWidget):
         # the editor stands below the step in hand, and must outlive the rows
         self.editor.setParent(None)
         clear_layout(self._column)
-        self.steps = [_StepRow(number, words, path, self.pick) for number, words, path in steps]
+        self.steps = [StepRow(number, words, path, self.pick) for number, words, path in steps]
         for row in self.steps:
             self._column.addWidget(row)
-            if row.path == self._path and self._path:
+            if row.path and row.path == self._draft.path:
                 row.hold(True)
                 self._column.addWidget(self.editor)
 
@@ -233,17 +215,14 @@ class Rehearsals(QWidget):
         if self._rehearsing.is_running:
             self._rehearsing.stop()
             return
-        if self._draft is None:
+        if self._draft.rehearsal is None:
             return
-        self._path = ()
-        self._rehearsing.run(self._draft, self._other)
+        self._draft.put_down()
+        self._rehearsing.run(self._draft.rehearsal, self._known.__getitem__)
         if self._rehearsing.is_running and self._rehearsing.outcome is not None:
             self._fill([(step.number, step.words, ()) for step in self._rehearsing.outcome.steps])
             self.outcome.setText("It runs.")
         self._refresh()
-
-    def _other(self, name: str) -> Any:
-        return self._known[name]
 
     def _on_step(self, outcome: Any) -> None:
         for row in self.steps:
@@ -253,10 +232,11 @@ class Rehearsals(QWidget):
     def _refresh(self) -> None:
         running = self._rehearsing.is_running
         self.run_button.setText("Stop" if running else "Run")
-        self.run_button.setEnabled(self._draft is not None)
+        draft = self._draft.rehearsal
+        self.run_button.setEnabled(draft is not None)
         outcome = self._rehearsing.outcome
         self.report.setVisible(outcome is not None and not running)
-        if outcome is not None and not running and self._draft is not None and outcome.name == self._draft.name:
+        if outcome is not None and not running and draft is not None and outcome.name == draft.name:
             failed = outcome.failed
             self.outcome.setText(
                 f"Passed in {outcome.seconds:.1f} s." if outcome.is_passed else
@@ -298,69 +278,3 @@ class Rehearsals(QWidget):
             self.outcome.setText(f"The report cannot be written: {error}")
             return
         self.outcome.setText(f"{path.name} is written.")
-
-
-class _StepRow(QWidget):
-    """A step as a sentence, with a sign and what decided it."""
-
-    def __init__(self, number: str, words: str, path: tuple[int, ...], pick: Callable[[tuple[int, ...]], None]) -> None:
-        super().__init__()
-        self.number, self.path = number, path
-        self._pick = pick
-        self.state = ""
-        self._sign = label("")
-        self._sign.setFixedWidth(16)
-        self._sign.setFont(text_font(bold=True))
-        self._words = label("", wrap=True)
-        self.say(words)
-        self._why = label("", "quiet", wrap=True)
-        self._why.hide()
-        if path:
-            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-            self.setAccessibleName(f"step {number}: {words}")
-            self.setProperty(USES_SPACE, True)
-        column = QVBoxLayout()
-        column.setSpacing(0)
-        column.addWidget(self._words)
-        column.addWidget(self._why)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 2)
-        row.setSpacing(4)
-        row.addWidget(self._sign)
-        row.addLayout(column, 1)
-
-    def say(self, words: str) -> None:
-        """Show what the step does."""
-        # back quotes are for those who write a condition, not for those who read one
-        self._words.setText(f"{self.number}  {words.replace('`', '')}")
-
-    def hold(self, is_held: bool) -> None:
-        """Show that it is in hand."""
-        self._words.setFont(text_font(bold=is_held))
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.path:
-            self._pick(self.path)
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and self.path and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
-            self._pick(self.path)
-            return
-        super().keyPressEvent(event)
-
-    @property
-    def why(self) -> str:
-        """What is said of its outcome."""
-        return self._why.text()
-
-    def show_outcome(self, outcome: Any) -> None:
-        """Show how the step came out, or that it is being done."""
-        theme = look.theme
-        self.state = outcome.state
-        colours = {"passed": theme.good, "failed": theme.wrong}
-        self._sign.setText(_SIGNS.get(outcome.state, ""))
-        self._sign.setStyleSheet(f"color: {colours.get(outcome.state, theme.zest_text)}")
-        self._sign.setAccessibleName(outcome.state or "being done")
-        said = f"{outcome.reason} {outcome.frame}".strip()
-        self._why.setText(said)
-        self._why.setVisible(bool(said))

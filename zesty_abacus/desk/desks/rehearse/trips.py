@@ -11,8 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from ...app.doors import engine, going
 from ...app.jobs import Jobs
-from ...widgets.parts import Choice, button, label, scrolled
-from .composer import clear_layout_grid
+from ...widgets.parts import Choice, button, clear_grid, label, scrolled
 
 _SAME = "the same layout"
 
@@ -99,7 +98,7 @@ class Trips(QWidget):
                          self._show)  # fmt: skip
 
     def _show(self, trips: list[Any]) -> None:
-        clear_layout_grid(self._grid)
+        clear_grid(self._grid)
         self.trips = trips
         for place, words in enumerate(("field", "meant", "arrives", "loss")):
             self._grid.addWidget(label(words, "quiet"), 0, place)

@@ -103,7 +103,8 @@ class Reckoner(QWidget):
 
     def _on_finding(self) -> None:
         """Lay the reference that the finding in hand follows over the candidate."""
-        followed = self._session.findings.followed()
+        in_hand = self._session.findings.in_hand
+        followed = self._session.overlays.followed_by(in_hand[1]) if in_hand is not None else None
         self._followed, self._followed_name = None, ""
         if followed is not None:
             self._followed, self._followed_name = engine.Curve.build(followed[0], followed[1]), followed[2]

@@ -1,0 +1,76 @@
+"""The waves of a recording above what came out of them."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from ...app.session import PAYLOAD_FORMS, Session
+from ...widgets.parts import button, label
+from ...widgets.theme import look, text_font
+from ...widgets.words import counted
+from .bench import Bench
+
+
+class WavesPage(QSplitter):
+    """Waves, and below them the list with how many frames there are and how their payloads are shown.
+
+    Attributes
+    ----------
+    forms
+        A button for each way to show a payload.
+    """
+
+    def __init__(
+        self, session: Session, bench: Bench, waves: QWidget, condition: QWidget, came_out: QWidget
+    ) -> None:  # fmt: skip
+        super().__init__(Qt.Orientation.Vertical)
+        self._session, self._bench = session, bench
+        self.forms: dict[str, QPushButton] = {}
+        below = QWidget()
+        self.came_words = label("What came out", "title")
+        self.came_words.setFont(text_font(bold=True))
+        self.came_note = label("", "quiet")
+        row = QHBoxLayout()
+        row.setContentsMargins(18, 5, 14, 3)
+        row.setSpacing(10)
+        row.addWidget(self.came_words)
+        row.addWidget(self.came_note, 1)
+        row.addWidget(label("show", "quiet"))
+        for form in PAYLOAD_FORMS:
+            word = button(form, f"Show payloads as {form} ({form[0].upper()})", link=True)
+            word.clicked.connect(lambda _on, form=form: session.set_form(form))
+            self.forms[form] = word
+            row.addWidget(word)
+        column = QVBoxLayout(below)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addLayout(row)
+        column.addWidget(condition)
+        column.addWidget(came_out, 1)
+        self.setHandleWidth(1)
+        self.addWidget(waves)
+        self.addWidget(below)
+        self.setStretchFactor(0, 3)
+        self.setStretchFactor(1, 2)
+        self.setSizes([340, 230])
+        self.setChildrenCollapsible(False)
+        session.form_changed.connect(self._show_form)
+        look.changed.connect(self._show_form)
+        self._show_form()
+
+    def show_counts(self) -> None:
+        """Say how many frames came out."""
+        outcome = self._bench.outcome
+        if outcome is None:
+            self.came_note.setText("")
+            return
+        count = len(outcome.result.frames)
+        part = "" if self._bench.is_whole else " in view"
+        waves = self._bench.opened is not None and self._bench.opened.recording is not None
+        self.came_note.setText(f"{counted(count, 'frame')}{part}" + (" · click one to see its wave" if waves else ""))
+
+    def _show_form(self) -> None:
+        for form, word in self.forms.items():
+            font = text_font(bold=form == self._session.form)
+            word.setFont(font)

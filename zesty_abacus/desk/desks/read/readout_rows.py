@@ -1,0 +1,125 @@
+"""What the readout lists: the known values at the cursor, as rows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID
+
+from ...app.doors import engine
+from ...app.session import Session
+from .array_curve import CURVE_HEIGHT, ArrayCurve, array_curves
+
+HEAD_HEIGHT = 24
+ROW_HEIGHT = 34
+
+
+@dataclass(frozen=True, slots=True)
+class ReadoutRow:
+    """A heading (no field and no curve), a value, or the curve of an array."""
+
+    kind: int
+    title: str
+    beside: str = ""
+    field_id: UUID | None = None
+    value: str = ""
+    share: float | None = None
+    state: str = ""
+    color: int = 0
+    curve: ArrayCurve | None = None
+
+    @property
+    def height(self) -> int:
+        """Pixels it takes."""
+        if self.curve is not None:
+            return CURVE_HEIGHT
+        return HEAD_HEIGHT if self.field_id is None else ROW_HEIGHT
+
+
+class ReadoutAtCursor:
+    """Reads the values at the cursor of a session."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    def rows(self, wanted: list[str]) -> list[ReadoutRow]:
+        """Return what is known at the cursor, the kind in hand first; only what has all ``wanted`` words."""
+        session = self._session
+        kinds = list(session.reading.kinds_read())
+        if session.kind in kinds:
+            kinds.remove(session.kind)
+            kinds.insert(0, session.kind)
+        rows: list[ReadoutRow] = []
+        for kind in kinds:
+            for reader in session.reading.readers(kind):
+                rows += self._read_layout(kind, reader.shown, wanted)
+        return rows
+
+    def _read_layout(self, kind: int, layout: engine.Layout, wanted: list[str]) -> list[ReadoutRow]:
+        session = self._session
+        at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
+        values = []
+        for number, field in enumerate(layout.once_a_frame()):
+            if not all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted):
+                continue
+            value, share, state = "–", None, ""
+            if at is not None and at.decoded is not None:
+                column = at.decoded.columns.get(field.id)
+                if column is None:
+                    continue
+                validity = engine.Validity(int(column.validity[0]))
+                if validity is engine.Validity.ABSENT:
+                    column, validity = self._last_present(kind, layout, field)
+                    if column is None:
+                        continue
+                value = engine.wording.value_text(column, 0)
+                state = "" if validity is engine.Validity.GOOD else validity.words
+                share = _share(field, column)
+            values.append(ReadoutRow(kind, field.name, "", field.id, value, share, state, number))
+        if at is not None and at.decoded is not None and layout.moves:
+            numbers = {field.id: number for number, field in enumerate(layout.all_fields())}
+            for curve in array_curves(at.decoded, engine.wording, numbers):
+                if all(word in f"{layout.name} {curve.title}".lower() for word in wanted):
+                    values.append(ReadoutRow(kind, curve.title, curve=curve))
+        if not values:
+            return []
+        lane = session.capture.lanes[session.kinds.key(kind).lane].name
+        return [ReadoutRow(kind, layout.name, lane), *values]
+
+    def _last_present(self, kind: int, layout: Any, field: Any) -> tuple[Any, Any]:
+        """Look back over a few frames for one in which the selector lets the field be present."""
+        session = self._session
+        plan = session.store.plan(layout)
+        at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
+        if at is None or plan is None:
+            return None, None
+        rows = session.capture.kinds.rows(kind, max(at.number - 15, 0), at.number + 1)
+        frames = session.capture.frames.gather(rows[::-1])
+        column = engine.decode_frames(session.capture, plan, frames, [field.id])[field.id]
+        for number, validity in enumerate(column.validity):
+            if int(validity) != engine.Validity.ABSENT:
+                short = session.capture.frames.gather(frames.rows[number : number + 1])
+                found = engine.decode_frames(session.capture, plan, short, [field.id])[field.id]
+                return found, engine.Validity(int(validity))
+        return None, None
+
+    def column_of(self, row: ReadoutRow) -> tuple[str, engine.FieldColumn] | None:
+        """Return the message of a row and its value at the cursor."""
+        session = self._session
+        for reader in session.reading.readers(row.kind):
+            at = session.store.frame_at(row.kind, reader.shown, session.clock.cursor_ns)
+            if at is not None and at.decoded is not None and row.field_id in at.decoded.columns:
+                return reader.layout.name, at.decoded.columns[row.field_id]
+        return None
+
+
+def _share(field: Any, column: Any) -> float | None:
+    """Return where a value lies between the field's limits, or what its bits can hold."""
+    if column.value is None or field.names or not field.kind.is_number or field.kind.value == "float":
+        return None
+    low, high = engine.wording.field_range(field)
+    low = field.low if field.low is not None else low
+    high = field.high if field.high is not None else high
+    if high == low or not column.has_value[0]:
+        return None
+    return min(max((float(column.value[0]) - float(low)) / float(high - low), 0.0), 1.0)

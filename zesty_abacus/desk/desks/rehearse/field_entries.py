@@ -1,0 +1,102 @@
+"""The entries of a message that is composed: a value or a feed for each field that a person gives."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
+
+from ...app.doors import engine, going
+from ...widgets.parts import clear_grid, label
+from .hand_slider import HandSlider
+
+
+class FieldEntries(QWidget):
+    """A line a field, with a slider beside what is a number on equal steps.
+
+    Attributes
+    ----------
+    lines
+        The entries, by the field's name.
+    sliders
+        By the field's name; only of numbers on equal steps.
+
+    Events
+    ------
+    typed
+        A person gave something.
+    """
+
+    typed = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.lines: dict[str, QLineEdit] = {}
+        self.sliders: dict[str, HandSlider] = {}
+        self._fields: Sequence[Any] = ()
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(8)
+        self._grid.setVerticalSpacing(3)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 6, 0)
+        column.addLayout(self._grid)
+        column.addStretch(1)
+
+    def show_fields(self, fields: Sequence[Any], feeds: Mapping[str, Any]) -> None:
+        """Show entries for other fields; ``feeds`` is what some of them are fed by already."""
+        clear_grid(self._grid)
+        self.lines, self.sliders, self._fields = {}, {}, fields
+        for row, field in enumerate(fields):
+            line = QLineEdit(feeds[field.name].words if field.name in feeds else "")
+            line.setAccessibleName(field.name)
+            names = ", ".join(one.label for one in field.names[:4])
+            line.setPlaceholderText(names or "0, or sine 0 to 10 in 5 s")
+            line.editingFinished.connect(lambda line=line: self._finish(line))
+            self._grid.addWidget(label(field.name, "quiet"), row, 0)
+            self._grid.addWidget(line, row, 1)
+            self._grid.addWidget(label(field.unit, "quiet"), row, 2)
+            self._add_slider(field, line, row)
+            self.lines[field.name] = line
+
+    def _add_slider(self, field: Any, line: QLineEdit, row: int) -> None:
+        stops = going.stops_of(field)
+        if stops is None:
+            return
+        slider = HandSlider(field.name, stops)
+        slider.follow(line.text())
+        slider.moved.connect(lambda text: self._give(line, text))
+        line.textChanged.connect(slider.follow)
+        self._grid.addWidget(slider, row, 3)
+        self.sliders[field.name] = slider
+
+    def _give(self, line: QLineEdit, text: str) -> None:
+        """Take a value as if it had been typed."""
+        line.setText(text)
+        line.setModified(True)
+        self._finish(line)
+
+    def _finish(self, line: QLineEdit) -> None:
+        # an entry that is only left says that it is finished, too
+        if line.isModified():
+            line.setModified(False)
+            self.typed.emit()
+
+    def feeds(self) -> dict[str, Any]:
+        """Return what is typed, by the field's name; empty entries are left out.
+
+        Raises
+        ------
+        MisuseError
+            If something typed is no value and feeds nothing.
+        """
+        return {name: going.parse_feed(text) for name, line in self.lines.items() if (text := line.text().strip())}
+
+    def follow(self, payload: bytes) -> None:
+        """Show what a payload says; fields that it is too short for keep what was typed."""
+        for field in self._fields:
+            if field.places.bits and field.places.size_needed <= len(payload) and field.raw_is_number:
+                raw, value = going.get_value(payload, field)
+                known = next((one.label for one in field.names if one.raw == raw), "")
+                self.lines[field.name].setText(known or ("" if value is None else engine.format_exact(value)))
