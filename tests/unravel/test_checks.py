@@ -1,17 +1,21 @@
 """Checks of every sort found again, with parameters that give each frame's check; and nothing found in noise."""
 
+from functools import reduce
+from operator import xor
+
 import numpy as np
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from tests.unravel.made import put, slow
 from zesty_abacus.core.codec.columns import CheckState
 from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.frames.segment_frames import KindFrames
 from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.layouts.places import format_places, parse_places
-from zesty_abacus.core.unravel.checking.linear import frames_needed, is_linear
+from zesty_abacus.core.unravel.checking.linear import combination, frames_needed, is_linear
 from zesty_abacus.core.unravel.checking.polynomials import common_divisor, divided, remainder
 from zesty_abacus.core.unravel.judge import judged
 from zesty_abacus.core.unravel.keeping import kept
@@ -90,6 +94,36 @@ def test_any_crc_is_found_with_parameters_that_hold(width, polynomial, start, fi
     if said.parameters["check"] == "crc":
         assert said.parameters["polynomial"] == polynomial
     assert agrees(matrix, said) == len(matrix) and said.against == 0
+
+
+@pytest.mark.parametrize(
+    ("places", "polynomial", "start"),
+    [
+        ("B7[3..0]", 0x3, 0), ("B7[4..0]", 0x15, 0x1F), ("B7[5..0]", 0x2F, 0), ("B7[6..0]", 0x09, 0),
+        ("B6[1..0] B7", 0x233, 0), ("B6[2..0] B7", 0x385, 0), ("B7[2..0] B6", 0x385, 0), ("B6[3..0] B7", 0x80F, 0),
+        ("B0[3..0] B1", 0x80F, 0xFFF), ("B6[6..0] B7", 0x4599, 0), ("B5[4..0] B6 B7", 0x1864CF & 0x1FFFFF, 0),
+    ],
+)  # fmt: skip
+def test_a_crc_of_any_width_is_found_beside_restless_numbers(places, polynomial, start):
+    matrix = np.zeros((500, 8), np.uint8)
+    put(matrix, "B3 B2", slow(500, seed=3, noise=2))
+    put(matrix, "B4[7..2]", slow(500, seed=4, low=3, high=60))
+    width = len(parse_places(places))
+    put(matrix, places, [crc(bytes(row), width, polynomial, start, 0, False) for row in matrix])
+    said = the_check(matrix)
+    assert said is not None and said.places == places and said.frames == 500
+    assert (said.parameters["width"], said.parameters["polynomial"]) == (width, polynomial)
+
+
+@given(st.lists(st.integers(0, 2**24 - 1), max_size=30), st.integers(0, 2**30 - 1), st.integers(0, 2**24 - 1))
+def test_a_combination_gives_the_number_and_none_is_missed(columns, mask, other):
+    wanted = reduce(xor, (column for n, column in enumerate(columns) if mask >> n & 1), 0)
+    found = combination(columns, wanted)
+    assert found is not None
+    assert reduce(xor, (column for n, column in enumerate(columns) if found >> n & 1), 0) == wanted
+    found = combination(columns, other)
+    if found is not None:
+        assert reduce(xor, (column for n, column in enumerate(columns) if found >> n & 1), 0) == other
 
 
 def test_a_key_before_the_data_is_found():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
@@ -12,6 +13,9 @@ KINDS = (
     "field", "constant", "counter", "check", "complement", "mirror", "selector", "length", "count", "reference",
     "reaction", "pair", "period", "text", "difference", "order",
 )  # fmt: skip
+
+
+_FROM_END = re.compile(r"B-(\d+)")
 
 
 class When(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -70,9 +74,22 @@ class Finding(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from_": 
     instead_of: bool = False
 
 
-def bits_of(finding: Finding) -> tuple[int, ...]:
-    """Return the bits that a finding is about, most significant first; none of the message as a whole."""
-    return parse_places(finding.places).bits if finding.places else ()
+def bits_of(finding: Finding, size: int | None = None) -> tuple[int, ...]:
+    """Return the bits that a finding is about, most significant first; none of the message as a whole.
+
+    Parameters
+    ----------
+    size
+        Payload bytes of the frame that is looked at. Without it what is counted from the end has no bits.
+    """
+    if not finding.places or (is_from_end(finding) and size is None):
+        return ()
+    return parse_places(_FROM_END.sub(lambda found: f"B{(size or 0) - int(found[1])}", finding.places)).bits
+
+
+def is_from_end(finding: Finding) -> bool:
+    """Return whether its places are counted from the end of the payload: ``B-1`` is the last byte."""
+    return finding.places.startswith("B-")
 
 
 class Said(msgspec.Struct, frozen=True, kw_only=True):
@@ -81,7 +98,10 @@ class Said(msgspec.Struct, frozen=True, kw_only=True):
     Attributes
     ----------
     bits
-        From the most to the least significant; empty of the message as a whole.
+        From the most to the least significant; empty of the message as a whole. Of what is counted from the end, those
+        of a payload of the usual size.
+    takes
+        Bits that are explained with it besides, as the other items of an array.
     """
 
     kind: str
@@ -94,6 +114,7 @@ class Said(msgspec.Struct, frozen=True, kw_only=True):
     when: tuple[When, ...] = ()
     instead_of: bool = False
     places_text: str = ""
+    takes: tuple[int, ...] = ()
 
     @property
     def places(self) -> str:

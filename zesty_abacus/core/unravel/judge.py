@@ -34,20 +34,21 @@ _DEEPEST = 2
 """Selectors within pages of selectors."""
 
 
-def judged(seen: Seen, known: Known, lengths: Sequence[Said] = ()) -> list[Said]:
+def judged(seen: Seen, known: Known, varying: Sequence[Said] = ()) -> list[Said]:
     """Return what all questions say of the frames of one kind, in order of place.
 
     Parameters
     ----------
     known
         What layouts explain already; it is not said again.
-    lengths
-        What says how long its payload is, seen in frames of other sizes too.
+    varying
+        What was seen in frames of all sizes: what says how long they are, a check at their end, items of one shape.
     """
     free = ~known.taken
-    found = [one for one in lengths if free[list(one.bits)].all()]
+    # of payloads of several lengths only the beginnings may be seen here
+    found = [one for one in varying if free[[bit for bit in one.bits if bit < len(free)]].all()]
     for one in found:
-        _take(free, one.bits)
+        _take(free, tuple(bit for bit in (*one.bits, *one.takes) if bit < len(free)))
     # of two bytes that are always the same, or each other turned round, neither is worked out from the rest
     for one in checks(seen, free & ~copied(seen)):
         _take(free, one.bits)

@@ -16,18 +16,20 @@ from ..layouts.json_form import from_plain
 from ..layouts.model import Check, Field, FieldKind, Layout, NamedValue, RawSet, Selected, new_field
 from ..layouts.places import Places, parse_places
 from ..layouts.template import free_name
-from .finding import Finding
+from .finding import Finding, bits_of, is_from_end
 from .lines_kept import with_lines
 from .meant import PLAIN, Meant
+from .parts_kept import with_end, with_item_field
 
-KEPT = frozenset({"field", "counter", "check", "complement", "selector", "text"})
+KEPT = frozenset({"field", "counter", "check", "complement", "selector", "text", "length", "count"})
 """Kinds of findings that become a part of a layout."""
 _OF_A_FIELD = frozenset({"reference", "mirror", "reaction", "difference", "order"})
 """Kinds that say something of a field: to keep them is to keep that field."""
 _MOST_NAMED_BITS = 4
 _WORDS = {
-    "counter": "counter", "check": "check", "complement": "safeguard", "selector": "page", "flag": "flag",
-    "names": "state", "float": "quantity", "unsigned": "quantity", "signed": "quantity",
+    "length": "length", "count": "count", "counter": "counter", "check": "check", "complement": "safeguard",
+    "selector": "page", "flag": "flag", "names": "state", "float": "quantity", "unsigned": "quantity",
+    "signed": "quantity",
 }  # fmt: skip
 _KINDS = {kind.value: kind for kind in FieldKind}
 
@@ -57,7 +59,9 @@ def field_behind(finding: Finding, beside: Iterable[Finding]) -> Finding:
     return replace(finding, kind="field", parameters={"reading": plain} | own)
 
 
-def kept(layout: Layout, finding: Finding, name: str = "", meant: Meant = PLAIN) -> Layout:
+def kept(
+    layout: Layout, finding: Finding, name: str = "", meant: Meant = PLAIN, beside: Iterable[Finding] = ()
+) -> Layout:
     """Return a layout with what was found.
 
     Parameters
@@ -66,6 +70,8 @@ def kept(layout: Layout, finding: Finding, name: str = "", meant: Meant = PLAIN)
         Of the new field; empty takes :func:`offered_name`.
     meant
         Unit and scale of the new field.
+    beside
+        Other findings of its message; those of an array tell where its items begin.
 
     Raises
     ------
@@ -76,12 +82,21 @@ def kept(layout: Layout, finding: Finding, name: str = "", meant: Meant = PLAIN)
         raise MisuseError(f"a {finding.kind} is not a part of a layout.", hint="It can be written down as a claim.")
     if not finding.places:
         raise MisuseError("what stands in columns of text has no bits.", hint="Lay the line out under Layouts.")
-    places = parse_places(finding.places)
-    field = _field(layout, finding, places, name.strip() or offered_name(finding, layout), meant)
-    _must_be_free(layout, field)
-    made = layout.with_field(field)
+    bits = bits_of(finding, _bytes_from_end(finding))
+    field = _field(layout, finding, Places(bits), name.strip() or offered_name(finding, layout), meant)
+    if is_from_end(finding):
+        made = with_end(layout, field, _bytes_from_end(finding))
+    elif "array" in finding.parameters:
+        made = with_item_field(layout, field, finding, beside)
+    else:
+        _must_be_free(layout, field)
+        made = layout.with_field(field)
     check = _check(made, finding, field)
     return made if check is None else made.with_item(check)
+
+
+def _bytes_from_end(finding: Finding) -> int:
+    return len(finding.places.split()) if is_from_end(finding) else 0
 
 
 def all_kept(
@@ -90,7 +105,7 @@ def all_kept(
     """Return a layout with everything found that is likely enough, and how much that was.
 
     What does not fit any more, or no layout can say, is left out. Selectors go first: others stand on their pages; what
-    counts by sender goes last.
+    counts by sender goes after what tells senders apart, and what moves after all that does not.
 
     Parameters
     ----------
@@ -102,14 +117,20 @@ def all_kept(
     wanted = [
         one for one in findings if one.places and one.kind in KEPT and one.confidence >= least and not one.instead_of
     ]
-    for one in sorted(wanted, key=lambda one: (len(one.when), one.kind != "selector", "per" in one.parameters)):
+    for one in sorted(wanted, key=_standing):
         meant = meant_of(one)
         try:
-            layout = kept(layout, one, free_name(layout, meant.name) if meant.name else "", meant)
+            layout = kept(layout, one, free_name(layout, meant.name) if meant.name else "", meant, findings)
         except MisuseError:
             continue
         count += 1
     return layout, count
+
+
+def _standing(finding: Finding) -> tuple[bool, int, bool, bool]:
+    """Return what puts findings in an order in which each stands on those before it."""
+    moves = is_from_end(finding) or "array" in finding.parameters
+    return moves, len(finding.when), finding.kind != "selector", "per" in finding.parameters
 
 
 def _field(layout: Layout, finding: Finding, places: Places, name: str, meant: Meant) -> Field:

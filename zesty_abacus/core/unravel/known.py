@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from uuid import UUID
 
 import numpy as np
@@ -37,6 +37,11 @@ class Known:
         for one in self.pages:
             made |= one.under
         return made
+
+    def up_to(self, size: int) -> Known:
+        """Return what is explained of the first bytes."""
+        pages = tuple(replace(one, under=one.under[: size * 8]) for one in self.pages)
+        return Known(self.owned[: size * 8], pages)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,7 +85,7 @@ def known_of_kind(meaning: Meaning, kind: int, size: int) -> Known:
 
 def is_explained(known: Known, finding: Finding) -> bool:
     """Return whether all bits of a finding are explained where it holds; one about no bits never is."""
-    bits = [bit for bit in bits_of(finding) if bit < len(known.owned)]
+    bits = [bit for bit in bits_of(finding, len(known.owned) // 8) if bit < len(known.owned)]
     if not bits:
         return False
     where = {when.places: when.values for when in finding.when}

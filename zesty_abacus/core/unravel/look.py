@@ -20,8 +20,8 @@ from .finding import Finding, Said
 from .judge import judged
 from .known import Known, known_of_kind
 from .named import name_of
-from .questions.lengths import lengths
 from .questions.telegrams import telegrams
+from .questions.varying import varying
 from .seen import MOST_FRAMES, Seen
 
 _LEAST_FRAMES = 4
@@ -184,7 +184,7 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
     said: Sequence[Said] = lines
     if not lines and len(seen) >= _LEAST_FRAMES:
         known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
-        said = judged(seen, known, lengths(frames))
+        said = _judged(frames, seen, known, most)
     elif meaning.kinds[kind].readers and not asked.with_known:
         # what stands in columns has no bits of its own; a layout that reads a line reads all of it
         said = ()
@@ -192,6 +192,15 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
         thin = Seen.of(_sample(meaning, kind, most, stretches=False), size, most=_THIN_FRAMES)
     times = capture.frames.times(capture.order_of_kind(kind).rows())
     return KindView(kind, *name_of(meaning, kind), times, thin, tuple(said))
+
+
+def _judged(frames: KindFrames, seen: Seen, known: Known, most: int) -> list[Said]:
+    """Return what is said of a kind, where all payloads begin alike of these beginnings."""
+    of_all_sizes = varying(frames)
+    if of_all_sizes.head is None:
+        return judged(seen, known, of_all_sizes.said)
+    heads = Seen.of(frames, of_all_sizes.head, most, beginnings=True)
+    return judged(heads, known.up_to(of_all_sizes.head), of_all_sizes.said)
 
 
 def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindFrames:

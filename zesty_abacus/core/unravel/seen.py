@@ -43,9 +43,12 @@ class Seen:
     total: int
 
     @classmethod
-    def of(cls, frames: KindFrames, size: int, most: int = MOST_FRAMES) -> Seen:
-        """Return those of a size, evenly chosen stretches of them where they are too many."""
-        alike = np.flatnonzero(frames.sizes == size)
+    def of(cls, frames: KindFrames, size: int, most: int = MOST_FRAMES, *, beginnings: bool = False) -> Seen:
+        """Return those of a size, evenly chosen stretches of them where they are too many.
+
+        With ``beginnings`` the first bytes of longer ones are seen as well.
+        """
+        alike = np.flatnonzero(frames.sizes >= size if beginnings else frames.sizes == size)
         chosen = alike
         if len(alike) > most:
             length = most // _BLOCKS

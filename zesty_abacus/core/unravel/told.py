@@ -65,6 +65,16 @@ def _length(parameters: dict[str, Any]) -> str:
     return "length of the payload" if of == "payload" else f"length of {of}"
 
 
+def _count(parameters: dict[str, Any]) -> str:
+    of = parameters["of"]
+    return f"counts items of {of['step_bits'] // 8} bytes" if isinstance(of, dict) else f"counts {of}"
+
+
+def _field(parameters: dict[str, Any]) -> str:
+    reading = _READINGS.get(parameters["reading"], parameters["reading"])
+    return f"{reading} in each item" if "array" in parameters else reading
+
+
 def _text(parameters: dict[str, Any]) -> str:
     if "column" not in parameters:
         return "text"
@@ -76,7 +86,7 @@ def _known(parameters: dict[str, Any]) -> str:
 
 
 _TITLES: dict[str, Callable[[dict[str, Any]], str]] = {
-    "field": lambda parameters: _READINGS.get(parameters["reading"], parameters["reading"]),
+    "field": _field,
     "constant": _constant,
     "counter": _counter,
     "check": _check,
@@ -84,7 +94,7 @@ _TITLES: dict[str, Callable[[dict[str, Any]], str]] = {
     "mirror": _elsewhere,
     "selector": lambda parameters: f"selects {len(parameters['values'])} pages",
     "length": _length,
-    "count": lambda parameters: f"counts {parameters['of']}",
+    "count": _count,
     "reference": lambda parameters: f"follows {parameters['column']}",
     "reaction": lambda parameters: f"answers “{parameters['moment']}”",
     "pair": lambda parameters: f"answered by 0x{parameters['with']['address']:X}",

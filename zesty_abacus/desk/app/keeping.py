@@ -41,8 +41,9 @@ class Keeping:
         layout = self._kinds.layout_for_new_field(kind, message)
         made = self.meant(kind, finding)
         whole = found.Meant(name, unit, made.ratio, made.offset)
-        behind = found.field_behind(finding, self._findings.of(kind))
-        return found.kept(layout, behind, name, whole), f"{name} found at {finding.places}: {finding.reason}"
+        beside = self._findings.of(kind)
+        behind = found.field_behind(finding, beside)
+        return found.kept(layout, behind, name, whole, beside), f"{name} found at {finding.places}: {finding.reason}"
 
     def with_all_likely(self, kind: int, message: str) -> tuple[engine.Layout, int]:
         """Return the layout of a kind with everything likely in it, and how much that is."""

@@ -38,6 +38,20 @@ class SolvedCrc:
     reflect_out: bool
     others: int = 0
 
+    def parameters(self, start: int, final: int) -> dict[str, object]:
+        """Return it as the layout language writes it, with start and final value."""
+        said: dict[str, object] = {"check": "crc", "width": self.width, "polynomial": self.polynomial}
+        said |= {"start": start} if start else {}
+        said |= {"final": final} if final else {}
+        said |= {"reflect_in": True} if self.reflect_in else {}
+        return said | ({"reflect_out": True} if self.reflect_out else {})
+
+    @property
+    def words(self) -> str:
+        """What it is called in a reason."""
+        turned = ", bits reflected" if self.reflect_in else ""
+        return f"CRC-{self.width} with polynomial 0x{self.polynomial:0{(self.width + 3) // 4}X}{turned}"
+
 
 def solve(data: NDArray[np.uint8], checks: list[int], width: int) -> Iterator[SolvedCrc]:
     """Yield the CRCs that the differences of some frames agree with.

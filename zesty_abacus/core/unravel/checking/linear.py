@@ -43,3 +43,21 @@ def is_linear(frames: Sequence[int], own: int) -> bool:
 def frames_needed(moving_bits: int) -> int:
     """Return how many frames leave some that are combinations of the others."""
     return moving_bits + 1 + _LEAST_REDUNDANT
+
+
+def combination(columns: Sequence[int], wanted: int) -> int | None:
+    """Return which columns, as a mask, give a number by exclusive or; None if none do."""
+    basis: dict[int, tuple[int, int]] = {}
+    for number, column in enumerate(columns):
+        row, mask = _reduced(basis, column, 1 << number)
+        if row:
+            basis[row.bit_length()] = row, mask
+    rest, chosen = _reduced(basis, wanted, 0)
+    return chosen if not rest else None
+
+
+def _reduced(basis: dict[int, tuple[int, int]], row: int, mask: int) -> tuple[int, int]:
+    """Return what is left of a row without those of a basis, and which columns make up the difference."""
+    while row and (found := basis.get(row.bit_length())) is not None:
+        row, mask = row ^ found[0], mask ^ found[1]
+    return row, mask

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import chain, groupby
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,6 +26,9 @@ _SOLVED_FROM = 28
 """Frames that a CRC is solved from."""
 _MOST_BEHIND = 2
 """Bytes of a key behind the data that are tried."""
+_RESTLESS = 0.3, 0.7
+"""Shares of frames in which a bit of a CRC flips, where it has no place that checks mostly have."""
+_LEAST_WIDTH = 5
 _LEAST_BITS = 18
 """By how many bits the frames have to decide more than was chosen among."""
 
@@ -66,7 +70,7 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
     found: list[Solved] = []
     mutual: list[Solved] = []
     taken = ~free
-    for bits in _candidates(seen, free):
+    for bits in chain(_candidates(seen, free), solver.restless_runs(free)):
         if any(taken[bit] for bit in bits):
             continue
         solved = solver.solve(bits)
@@ -121,6 +125,18 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]
                 yield bits
 
 
+def _runs_where(wanted: NDArray[np.bool_], order: Sequence[int]) -> Iterator[list[int]]:
+    """Yield the stretches of an order in which all bits are wanted."""
+    for is_wanted, run in groupby(order, key=lambda bit: bool(wanted[bit])):
+        if is_wanted:
+            yield list(run)
+
+
+def _is_tried(bits: tuple[int, ...]) -> bool:
+    """Return whether bits are whole bytes, which are candidates anyway."""
+    return len(bits) % 8 == 0 and bits[0] % 8 == 7
+
+
 def _may_be_still(seen: Seen) -> NDArray[np.bool_]:
     """Return the bits that stand still in a byte in which others move, bool (size * 8,)."""
     by_byte = seen.moves.reshape(-1, 8)
@@ -156,6 +172,31 @@ class _Solver:
         if len(bits) <= 16 and (folded := self._folded(bits)) is not None:
             return folded
         return self._crc(bits)
+
+    def restless_runs(self, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:
+        """Yield the widest runs that flip as those of a CRC do and depend on the rest by exclusive ors, of any width.
+
+        A neighbour may be as restless, as the lowest bit of a number is: it is no part of the run if the rest does not
+        decide it as well.
+        """
+        restless = free & (self._shares > _RESTLESS[0]) & (self._shares < _RESTLESS[1])
+        high_first = [byte * 8 + bit for byte in range(self._seen.size) for bit in range(7, -1, -1)]
+        low_first = [*range(self._seen.size * 8)][::-1]
+        for order in (high_first, low_first):
+            for run in _runs_where(restless, order):
+                for bits in self._widest_linear(run):
+                    if _LEAST_WIDTH <= len(bits) <= 64 and not _is_tried(bits):
+                        yield bits
+
+    def _widest_linear(self, run: list[int]) -> Iterator[tuple[int, ...]]:
+        """Yield the stretches of a run that are linear in the rest, and would not be with a neighbour more."""
+        end = 0
+        for first in range(len(run)):
+            before, end = end, max(end, first)
+            while end < len(run) and self._linear_rows(tuple(run[first : end + 1])) is not None:
+                end += 1
+            if end > before:
+                yield tuple(run[first:end])
 
     def _could_be(self, bits: tuple[int, ...]) -> bool:
         """Return whether the bits change with the rest, and never without it."""
@@ -307,21 +348,13 @@ class _Solver:
         constant = int(values[np.argmax(counts)])
         behind = part.shape[1] - len(taken)
         always = constants_of(solved, len(taken), constant, behind)
-        parameters: dict[str, object] = {"check": "crc", "width": width, "polynomial": solved.polynomial}
-        parameters |= {"start": always.start} if always.start else {}
-        parameters |= {"final": always.final} if always.final else {}
-        parameters |= {"reflect_in": True} if solved.reflect_in else {}
-        parameters |= {"reflect_out": True} if solved.reflect_out else {}
+        parameters = solved.parameters(always.start, always.final)
         said = _coverage(taken, self._seen.size)
         if always.key:
             said["key_after" if behind else "key_before"] = always.key.hex().upper()
         parameters |= {"coverage": said} if said else {}
         with_key = f" and the key {always.key.hex().upper()}{' behind' if behind else ''}" if always.key else ""
-        turned = ", bits reflected" if solved.reflect_in else ""
-        words = (
-            f"CRC-{width} with polynomial 0x{solved.polynomial:0{(width + 3) // 4}X}{turned} of "
-            f"{_over_words(taken, covered, self._seen.size)}{with_key}"
-        )
+        words = f"{solved.words} of {_over_words(taken, covered, self._seen.size)}{with_key}"
         return Solved(bits, parameters, words, agrees, len(part) - agrees, decided, solved.others)
 
 

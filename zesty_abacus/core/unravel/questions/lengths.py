@@ -90,9 +90,11 @@ def _number(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.int6
 def _rules_of(bits: tuple[int, ...], raw: NDArray[np.int64], sizes: NDArray[np.int64]) -> Iterator[_Rule]:
     if len(np.unique(raw)) < _LEAST_SIZES:
         return
+    # items of so many bytes are what sizes differ by
+    units = dict.fromkeys((*_UNITS, int(np.gcd.reduce(np.diff(np.unique(sizes))))))
     for inverted in (False, True):
         own = (1 << len(bits)) - 1 - raw if inverted else raw
-        for unit in _UNITS:
+        for unit in units:
             offset = int(sizes[0] - own[0] * unit)
             if (own * unit + offset == sizes).all():
                 yield _Rule(bits, unit, offset, inverted)
