@@ -26,7 +26,7 @@ def readable(findings: Iterable[Finding]) -> Iterator[str]:
             flags = f" {one.flags}" if one.flags else ""
             yield ("" if before is None else "\n") + f"{one.lane} 0x{one.address:X}{flags}{name}\n"
             before = key
-        when = "".join(f" where {when.places} is {when.values}" for when in one.when)
+        when = "".join(f" {when.words}" for when in one.when)
         kind = one.kind if one.kind != "field" else str(one.parameters["reading"])
         yield f"  {one.confidence:4.2f}  {one.places or 'all':14}  {kind}{when}: {one.reason}\n"
 

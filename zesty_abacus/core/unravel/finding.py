@@ -18,6 +18,14 @@ KINDS = (
 _FROM_END = re.compile(r"B-(\d+)")
 
 
+class InMessage(msgspec.Struct, frozen=True):
+    """A message by its lane, address, and the flags that tell it from others of the address."""
+
+    lane: str
+    address: int
+    flags: str
+
+
 class When(msgspec.Struct, frozen=True, omit_defaults=True):
     """Bits that have one of some raw values in the frames that a finding speaks of.
 
@@ -26,10 +34,20 @@ class When(msgspec.Struct, frozen=True, omit_defaults=True):
     places
     values
         As sets of raw values are written: ``1, 3..5``.
+    in_
+        The message whose last frame before has these bits; None is the frame itself.
     """
 
     places: str
     values: str
+    in_: InMessage | None = msgspec.field(default=None, name="in")
+
+    @property
+    def words(self) -> str:
+        """Say it behind a finding: ``where B0 is 2``."""
+        if self.in_ is None:
+            return f"where {self.places} is {self.values}"
+        return f"after {self.places} of 0x{self.in_.address:X} was {self.values}"
 
 
 class Finding(msgspec.Struct, frozen=True, omit_defaults=True, rename={"from_": "from"}):

@@ -60,6 +60,27 @@ def judged(seen: Seen, known: Known, varying: Sequence[Said] = ()) -> list[Said]
     return sorted(found, key=lambda one: (min(one.bits, default=-1), [when.values for when in one.when]))
 
 
+def judged_on(
+    seen: Seen, free: NDArray[np.bool_], under: NDArray[np.bool_], pages: Sequence[tuple[NDArray[np.bool_], When]]
+) -> list[Said]:
+    """Return what is said of free bits where the pages of some are given by others.
+
+    Parameters
+    ----------
+    under : bool (size * 8,)
+        Bits that mean something else from page to page.
+    pages
+        In which frames each is there, bool (n,), and how that is said.
+    """
+    under = _with_still_between(seen, free, under & free)
+    found = _unknown_pages(seen, free & ~under, (), 0)
+    for rows, when in pages:
+        page = seen.where(rows)
+        if len(page) >= _LEAST_FRAMES:
+            found += _unknown_pages(page, under.copy(), (when,), 1)
+    return found
+
+
 def _take(free: NDArray[np.bool_], bits: tuple[int, ...]) -> None:
     free[list(bits)] = False
 

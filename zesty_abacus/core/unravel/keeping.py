@@ -154,6 +154,9 @@ def _page(layout: Layout, finding: Finding) -> Selected | None:
     if not finding.when:
         return None
     when = finding.when[-1]
+    if when.in_ is not None:
+        raise MisuseError("another message says when it is there, which no layout can say.",
+                          hint="It can be written down as a claim.")  # fmt: skip
     selector = next((one for one in layout.fields if str(one.places) == when.places), None)
     if selector is None:
         raise MisuseError(f"{when.places}, which selects it, is no field yet.", hint="Keep the selector first.")

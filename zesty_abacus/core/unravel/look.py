@@ -17,6 +17,7 @@ from ..values.reference import ReferenceColumn
 from .across.question import Action, KindView, View
 from .across.registry import questions
 from .finding import Finding, Said
+from .held import with_held
 from .judge import judged
 from .known import Known, known_of_kind
 from .named import name_of
@@ -146,6 +147,8 @@ def unravel(
             progress.step(0.8 * done / total, "unravelling")
             if early is not None:
                 early(_of(view, view.said, asked))
+    # what others set is worked out anew each time: a kind by itself does not know of it
+    alone, views = views, with_held(views, progress)
     found: dict[int, list[Said]] = {kind: list(view.said) for kind, view in views.items()}
     ordered, span = [views[kind] for kind in sorted(views)], meaning.capture.order.span()
     whole = View(ordered, references, actions, span, lambda part: exchanges_of(meaning, part))
@@ -155,7 +158,7 @@ def unravel(
             continue
         for view, said in question.ask(whole, progress.quiet()):
             found[view.kind].append(said)
-    return Unravelled(meaning, tuple(_of(views[kind], found[kind], asked) for kind in sorted(views)), views)
+    return Unravelled(meaning, tuple(_of(views[kind], found[kind], asked) for kind in sorted(views)), alone)
 
 
 def _wanted(meaning: Meaning, asked: Asked) -> list[int]:

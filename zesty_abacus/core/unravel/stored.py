@@ -15,7 +15,7 @@ from ..layouts.json_form import layout_to_json
 from ..reading.meaning import Meaning
 from .finding import Finding
 
-_FORM = 2
+_FORM = 3
 """Counts with what questions find: findings of an older program are looked for again."""
 
 _MOST_BYTES = 1 << 28

@@ -18,10 +18,11 @@ from ..layouts.model import Applies, Layout, new_layout
 from ..layouts.places import parse_places
 from ..reading.meaning import Meaning
 from .across.question import Action
-from .finding import Finding, bits_of
+from .finding import Finding, When, bits_of
 from .keeping import kept
+from .named import name_of
 from .pages import on_pages
-from .seen import Seen
+from .seen import Seen, raw_of
 
 _MOST_FRAMES = 200_000
 """Frames of the kind that are looked through; the first ones, so that the place is one of an early time."""
@@ -77,7 +78,7 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
     usual = int(sizes[counts.argmax()])
     alike = frames.take(np.flatnonzero(frames.sizes == usual))
     whole = Seen.of(alike, usual, most=_MOST_FRAMES)
-    is_there = on_pages(whole, finding.when)
+    is_there = on_pages(whole, finding.when, lambda page: _set_by(meaning, page))
     there = alike.take(np.flatnonzero(is_there))
     seen = whole.where(is_there)
     if not len(seen):
@@ -85,6 +86,17 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
     look = _LOOKS.get(finding.kind, _first)
     speaks, against = look(seen, bits, finding, actions)
     return Witness(_sight(there, speaks), _sight(there, against))
+
+
+def _set_by(meaning: Meaning, page: When) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return when a message that sets a page came, and what it said of it; nothing of one that is not there."""
+    by, capture = page.in_, meaning.capture
+    for kind in range(len(capture.kinds.keys)):
+        if by is not None and name_of(meaning, kind)[:3] == (by.lane, by.address, by.flags):
+            frames = capture.frames.gather(capture.order_of_kind(kind).rows()[:_MOST_FRAMES])
+            return frames.time_ns, raw_of(frames.matrix, parse_places(page.places).bits).view(np.int64)
+    nothing = np.empty(0, np.int64)
+    return nothing, nothing
 
 
 def _sight(frames: KindFrames, place: int | None) -> Sight | None:

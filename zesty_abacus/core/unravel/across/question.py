@@ -59,8 +59,9 @@ class KindView:
     said: tuple[Said, ...]
 
     def fields(self, *, paged: bool = False) -> Iterator[Said]:
-        """Yield its values that are always there, and those on pages where they are asked for."""
-        return (one for one in self.said if one.kind == "field" and (paged or not one.when))
+        """Yield its values that are always there, and those on pages of its own where they are asked for."""
+        fields = (one for one in self.said if one.kind == "field" and not any(when.in_ for when in one.when))
+        return (one for one in fields if paged or not one.when)
 
     def there(self, one: Said) -> Seen:
         """Return the thinned frames that a field is in."""

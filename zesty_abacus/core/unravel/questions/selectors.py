@@ -170,11 +170,30 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> list[tuple[int, ...]]:
 
 def _judged(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> tuple[float, Paged] | None:
     """Return what it takes to say all other bits page by page, and the pages; None if they are no pages."""
-    raw = seen.raw(bits)
-    values = _values(raw)
     others = free.copy()
     others[list(bits)] = False
-    others &= seen.moves
+    return _judged_by(seen, others, seen.raw(bits), bits)
+
+
+def paged_by(seen: Seen, free: NDArray[np.bool_], raw: NDArray[np.int64], bits: tuple[int, ...]) -> Paged | None:
+    """Return the pages of free bits by what another message says of each frame; None if they are no pages.
+
+    Parameters
+    ----------
+    raw : int64 (n,)
+        What it said last before each frame, -1 for nothing.
+    bits
+        Where it says that.
+    """
+    found = _judged_by(seen, free, raw + 1, bits)
+    return found[1] if found is not None else None
+
+
+def _judged_by(
+    seen: Seen, others: NDArray[np.bool_], raw: NDArray[np.int64], bits: tuple[int, ...]
+) -> tuple[float, Paged] | None:
+    values = _values(raw)
+    others = others & seen.moves
     if not others.any():
         return None
     within, pairs = _within(seen, raw)

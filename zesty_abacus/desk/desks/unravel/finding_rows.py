@@ -51,7 +51,7 @@ class FindingRows(ReadingList):
         """Return of which bits a finding is, and on which page."""
         kinds = self._session.kinds
         message = f"{kinds.name(kind) or kinds.address(kind)} · " if self.names_kinds else ""
-        pages = "".join(f", where {when.places} is {when.values}" for when in finding.when)
+        pages = "".join(f", {when.words}" for when in finding.when)
         return f"{message}{finding.places or 'the whole message'}{pages}"
 
     def draw_thing(self, painter: QPainter, thing: Pair, lines: tuple[QRectF, QRectF, QRectF]) -> None:
