@@ -109,11 +109,17 @@ def score_references(bus: Bus, truth: dict[str, TrueReference], findings: Iterab
     A scale is right within 1 %, or 5 % of a noisy instrument; a lag within a quarter of a second. What is said to
     follow an instrument that saw nothing of this bus counts as ``decoy``.
     """
-    carried = [pair for pairs in _carried(bus).values() for pair in pairs]
-    places = {(message.key, _place(message, one)): (message, one) for message, one in carried}
+    carried = [
+        (message, one) for message in bus.messages for one in message.fields
+        if one.signal.startswith("quantity") and message.moving(one)
+    ]  # fmt: skip
+    places = {
+        (message.key, _place(message, one), message.page_value(one)): (message, one) for message, one in carried
+    }  # fmt: skip
     found = set()
     for key, one in _by_key(findings, "reference"):
-        name, place = str(one.parameters["column"]), (key, one.places)
+        page = int(one.when[-1].values) if one.when else None
+        name, place = str(one.parameters["column"]), (key, one.places, page)
         message, field = places.get(place, (None, None))
         true = name in truth and message is not None and field is not None and field.signal == name
         made.sure[int(one.confidence * 10)][0 if true else 1] += 1
@@ -128,6 +134,7 @@ def score_references(bus: Bus, truth: dict[str, TrueReference], findings: Iterab
         made.right["reference"] += 1
         (made.right if fits else made.missed)["scale and lag"] += 1
     for place, (_message, field) in places.items():
-        if field.signal in truth and (place, field.signal) not in found:
+        # of what is on pages only what was found is counted: some pages come too seldom to follow anything
+        if field.page is None and field.signal in truth and (place, field.signal) not in found:
             made.missed["reference"] += 1
             made.told.append(f"{place} missed reference {field.signal}")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import chain, groupby
+from itertools import groupby
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,7 +70,7 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
     found: list[Solved] = []
     mutual: list[Solved] = []
     taken = ~free
-    for bits in chain(_candidates(seen, free), solver.restless_runs(free)):
+    for bits in _candidates(seen, free):
         if any(taken[bit] for bit in bits):
             continue
         solved = solver.solve(bits)
@@ -85,6 +85,12 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
     mutual = [one for one in mutual if not any(taken[bit] for bit in one.bits)]
     if mutual:
         found.append(_most_worked_out(seen, free, mutual))
+    # what depends on the rest by a check that was found can be told as a part of an odd one as well
+    for bits in solver.restless_runs(free) if not found else ():
+        solved = solver.solve(bits)
+        if solved is not None:
+            found.append(solved)
+            break
     return [_said(one) for one in found]
 
 
@@ -355,7 +361,10 @@ class _Solver:
         parameters |= {"coverage": said} if said else {}
         with_key = f" and the key {always.key.hex().upper()}{' behind' if behind else ''}" if always.key else ""
         words = f"{solved.words} of {_over_words(taken, covered, self._seen.size)}{with_key}"
-        return Solved(bits, parameters, words, agrees, len(part) - agrees, decided, solved.others)
+        # no more bits than the check has: these could as well be worked out from it
+        covered_bits = set(byte_bits(taken)) - set(bits)
+        mutual = int(self._seen.moves[sorted(covered_bits)].sum()) <= width
+        return Solved(bits, parameters, words, agrees, len(part) - agrees, decided, solved.others, mutual)
 
 
 def _cleared(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.uint8]:

@@ -11,6 +11,8 @@ from ...layouts.places import byte_bits
 from ...words import number_text
 from ..finding import Said, When
 from ..seen import Seen
+from ..tiling.costs import FIELD, number_cost
+from ..tiling.tile import cost_of
 from ..words import count_of
 from .counters import counters
 
@@ -22,6 +24,7 @@ _LEAST_MOVING = 17
 _LEAST_LOWEST = 6
 """Values that the lowest byte takes: of a measured value its last bits are as good as random."""
 _MOST_ROUGH = 0.6
+_MOST_LONGER = 1.1
 _LAST_BITS = 4
 _LEAST_AT_RANDOM = 0.25
 """In how many of the steps of a number each of its last bits turns; of what is measured half of them."""
@@ -45,8 +48,8 @@ def floats(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> 
         if not left[window].all() or seen.moves[window].sum() < _LEAST_MOVING:
             continue
         ways = [one for order in _ORDERS if (one := _read(seen, first, order)) is not None]
-        if ways and not _counts_within(seen, window):
-            best = min(ways, key=lambda one: one.roughness)
+        best = min(ways, key=lambda one: one.roughness, default=None)
+        if best is not None and not _counts_within(seen, window) and _is_shorter(seen, best):
             found.append(_said(seen, best, when))
             left[window] = False
     return found
@@ -57,6 +60,16 @@ def _counts_within(seen: Seen, window: slice) -> bool:
     inside = np.zeros(seen.size * 8, np.bool_)
     inside[window] = True
     return bool(counters(seen, inside))
+
+
+def _is_shorter(seen: Seen, one: _Float) -> bool:
+    """Return whether it takes no more to say the steps of the float than to say whole numbers in the same bits."""
+    raw = one.values.view(np.uint32).astype(np.int64)
+    # in the order of their values, next to each other: what lies between two floats is a step of one
+    ordered = np.where(raw >> 31, 0x7FFF_FFFF - (raw & 0x7FFF_FFFF), raw + 0x8000_0000)
+    window = np.zeros(seen.size * 8, np.bool_)
+    window[list(one.bits)] = True
+    return number_cost(ordered, seen.follows, 32) <= _MOST_LONGER * cost_of(seen, window) + FIELD
 
 
 def _read(seen: Seen, first: int, order: tuple[int, ...]) -> _Float | None:

@@ -21,6 +21,7 @@ _LEAST_FEWER = 4
 """By how many flips a bit moves less on its pages than from frame to frame."""
 _LEAST_SAVED = 40
 """Bits that it takes less to say all values page by page."""
+_MOST_PAGED, _MOST_PAGED_BY_ONE = 0.7, 0.4
 _MOST_RAW = 1 << 16
 _LEAST_OF_PAIRS = 4
 """So many frames in so many follow one of their page at least, or nothing is said of pages."""
@@ -138,8 +139,20 @@ def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     alike = [one for cost, one in judged if cost <= least * 1.02 + 30]
     first = min(min(one.bits) // 8 for one in alike)
     here = [one for one in alike if min(one.bits) // 8 == first]
+    here += _single_bits_within(seen, free, here, least)
     # fewer values do with fewer pages; of runs that do with as many the whole one is meant
     return min(here, key=lambda one: (len(one.values), -len(one.bits)))
+
+
+def _single_bits_within(seen: Seen, free: NDArray[np.bool_], wider: list[Paged], least: float) -> list[Paged]:
+    """Return the single bits of what selects that say all values as shortly by themselves.
+
+    By itself a bit has to divide the others sharply, to be more than the lowest of a number; within a run that selects
+    it may be what does, beside a flag.
+    """
+    bits = dict.fromkeys(bit for one in wider if len(one.values) > 2 for bit in one.bits if seen.moves[bit])
+    judged = [_judged(seen, free, (bit,), most=_MOST_PAGED) for bit in bits]
+    return [one[1] for one in judged if one is not None and one[0] <= least * 1.02 + 30]
 
 
 def _values(raw: NDArray[np.int64]) -> NDArray[np.int64]:
@@ -168,11 +181,19 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> list[tuple[int, ...]]:
     return found
 
 
-def _judged(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> tuple[float, Paged] | None:
-    """Return what it takes to say all other bits page by page, and the pages; None if they are no pages."""
+def _judged(
+    seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...], most: float | None = None
+) -> tuple[float, Paged] | None:
+    """Return what it takes to say all other bits page by page, and the pages; None if they are no pages.
+
+    Parameters
+    ----------
+    most
+        Which part of saying them plainly that is at most; None is what fits the number of bits and pages.
+    """
     others = free.copy()
     others[list(bits)] = False
-    return _judged_by(seen, others, seen.raw(bits), bits)
+    return _judged_by(seen, others, seen.raw(bits), bits, most)
 
 
 def paged_by(seen: Seen, free: NDArray[np.bool_], raw: NDArray[np.int64], bits: tuple[int, ...]) -> Paged | None:
@@ -190,7 +211,7 @@ def paged_by(seen: Seen, free: NDArray[np.bool_], raw: NDArray[np.int64], bits: 
 
 
 def _judged_by(
-    seen: Seen, others: NDArray[np.bool_], raw: NDArray[np.int64], bits: tuple[int, ...]
+    seen: Seen, others: NDArray[np.bool_], raw: NDArray[np.int64], bits: tuple[int, ...], most: float | None = None
 ) -> tuple[float, Paged] | None:
     values = _values(raw)
     others = others & seen.moves
@@ -209,7 +230,7 @@ def _judged_by(
     # each bit of each page has a rate of its own
     paged += len(values) * int(under.sum()) * 0.5 * np.log2(len(seen) + 1.0) + 20
     # a single bit, as the lowest of a number, divides anything a little
-    most = 0.7 if len(values) > 2 or len(bits) > 1 else 0.4
+    most = most or (_MOST_PAGED if len(values) > 2 or len(bits) > 1 else _MOST_PAGED_BY_ONE)
     if paged > most * plain or plain - paged < _LEAST_SAVED or paged + own > 0.85 * plain or under.sum() < _LEAST_UNDER:
         return None
     flips_under, within_under = int(seen.flips[under].sum()), int(within[under].sum())

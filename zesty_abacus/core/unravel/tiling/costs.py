@@ -153,6 +153,13 @@ def state_cost(values: NDArray[np.int64], follows: NDArray[np.bool_]) -> float:
     return float(_as_states(values, follows, np.empty(len(values), np.int64), np.empty(MOST_STATES, np.int64), True))
 
 
+def number_cost(values: NDArray[np.int64], follows: NDArray[np.bool_], width: int) -> float:
+    """Return the bits that say a number of so many bits, with sign or without."""
+    table = np.array([number.bit_length() for number in range(256)], np.int64)
+    counts = np.zeros((2, 3, MOST_BITS + 4), np.int64)
+    return float(_as_numbers(values, follows, width, table, counts).min())
+
+
 @njit(cache=True, nogil=True)
 def run_costs(words, high_first, flips, moves, free, follows, costs, shapes, least_bits):  # type: ignore[no-untyped-def]
     """Fill what every run of bits costs that begins and ends with a bit that moves.
