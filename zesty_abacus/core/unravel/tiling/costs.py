@@ -24,6 +24,8 @@ WAY = 3.0
 STILL = 8.0
 """What a bit that never moves within a run costs: below the top of a number all bits move."""
 MOST_STILL = 3
+LEAST_ROUND, MOST_LEAPS = 8, 0.1
+"""Values from which on what goes round is no state, and leaps beside steps that it may make."""
 RESTLESS_FLAG = 30.0
 """What it takes to believe in a single bit that is hardly ever at rest."""
 MOST_RESTLESS = 0.2
@@ -102,6 +104,31 @@ def _as_numbers(values, follows, width, table, counts):  # type: ignore[no-untyp
 
 
 @njit(cache=True, nogil=True)
+def _goes_round(moves, values, count):  # type: ignore[no-untyped-def]
+    """Return whether all values that some bits can have follow one another, and the first the last.
+
+    So do the lower bits of a number that moves slowly, told in very few bits; it is its carries that they go round by.
+    """
+    if count < LEAST_ROUND or count & (count - 1) or values[:count].max() != count - 1:
+        return False
+    beside = 0
+    others = 0
+    wraps = 0
+    for state in range(count):
+        for other in range(count):
+            if state == other or not moves[state, other]:
+                continue
+            distance = abs(values[state] - values[other])
+            if distance == 1 or distance == count - 1:
+                beside += moves[state, other]
+            else:
+                others += moves[state, other]
+            if distance == count - 1:
+                wraps += moves[state, other]
+    return wraps > 0 and others <= MOST_LEAPS * beside
+
+
+@njit(cache=True, nogil=True)
 def _as_states(values, follows, codes, first_counts, is_restless):  # type: ignore[no-untyped-def]
     """Return the bits that say a state: from each one, where it goes and how often; infinite if there are too many."""
     count = 0
@@ -125,6 +152,8 @@ def _as_states(values, follows, codes, first_counts, is_restless):  # type: igno
             moves[codes[i - 1], codes[i]] += 1
         else:
             begins += 1
+    if _goes_round(moves, first_counts, count):
+        return np.inf
     bits = begins * np.log2(max(count, 2))
     restless = 0
     for state in range(count):
