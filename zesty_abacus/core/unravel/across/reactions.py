@@ -21,7 +21,7 @@ _MOST_WINDOW_NS = 5_000_000_000
 """A message that comes more seldom than that cannot be said to answer."""
 _LEAST_SHARE = 0.75
 _MOST_SPREAD_NS = 400_000_000
-_LEAST_SURE = 1e-2
+_LEAST_SURE = 5e-2
 """How many fields may be expected to answer as well by chance."""
 _MOST_ONCE = 0.01
 """How likely a change may come that soon by chance, where something was done once only."""
@@ -111,7 +111,7 @@ def _reaction(view: View, kind: KindView, one: Said, text: str, times: NDArray[n
         return None
     if hits > 1 and chance > _LEAST_SURE:
         return None
-    confidence = float(np.clip(0.97 - chance * 40, 0.5, 0.97)) if hits > 1 else 0.5
+    confidence = float(np.clip(0.97 - chance * 3, 0.5, 0.97)) if hits > 1 else 0.5
     moments = share_words(hits, answers.asked, "moment")
     reason = (
         f"It {does} {span_text(round(answers.usual_ns))} after {moments} “{text}”, and "
