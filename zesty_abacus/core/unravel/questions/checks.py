@@ -15,8 +15,8 @@ from ..checking.folded import Folded, folds
 from ..checking.linear import frames_needed, is_linear
 from ..finding import Said
 from ..seen import Seen, raw_of
+from ..tiling.tile import cost_of
 from ..words import share_words
-from .counters import counters, counts
 
 _MOST_DIFFERENT = 400
 """Frames that a check is solved from; all others then have to agree."""
@@ -95,19 +95,17 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
 
 
 def _most_worked_out(seen: Seen, free: NDArray[np.bool_], mutual: list[Solved]) -> Solved:
-    """Return which of several that fold each other is the check: what moves most, and does not count by itself."""
-    flips = seen.flips.astype(np.float64)
-    for counter in counters(seen, free.copy()):
-        if not any(len(one.bits) == len(counter.bits) and set(one.bits) == set(counter.bits) for one in mutual):
-            flips[list(counter.bits)] = 0
+    """Return which of several that fold each other is the check: the one without which the rest is told shortest."""
 
-    def rank(one: Solved) -> tuple[bool, int, float]:
+    def rank(one: Solved) -> tuple[int, float]:
+        rest = free.copy()
+        rest[list(one.bits)] = False
         low, high = min(one.bits) // 8, max(one.bits) // 8
-        # where checks mostly stand, if what moves does not decide
-        place = 1.4 if high == seen.size - 1 else 1.15 if low == 0 else 1.0
-        return counts(seen, one.bits) is None, len(one.bits), place * float(flips[list(one.bits)].sum())
+        # where checks mostly stand, if what is told does not decide
+        place = 1.0 if high == seen.size - 1 else 1.01 if low == 0 else 1.03
+        return -len(one.bits), place * cost_of(seen, rest)
 
-    return max(mutual, key=rank)
+    return min(mutual, key=rank) if len(mutual) > 1 else mutual[0]
 
 
 def _candidates(seen: Seen, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:
