@@ -22,6 +22,7 @@ _LEAST_FEWER = 4
 _LEAST_SAVED = 40
 """Bits that it takes less to say all values page by page."""
 _MOST_PAGED, _MOST_PAGED_BY_ONE = 0.7, 0.4
+_MOST_TOLD = 0.85
 _MOST_RAW = 1 << 16
 _LEAST_OF_PAIRS = 4
 """So many frames in so many follow one of their page at least, or nothing is said of pages."""
@@ -132,6 +133,7 @@ def _whole(seen: Seen, free: NDArray[np.bool_], paged: Paged) -> Paged:
 def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     candidates = _candidates(seen, free)
     judged = [one for bits in candidates if (one := _judged(seen, free, bits)) is not None]
+    judged += _doubtful(seen, free, [bits for bits in candidates if len(bits) == 1], judged)
     if not judged:
         return _weighed(seen, free, candidates)
     least = min(cost for cost, _ in judged)
@@ -142,6 +144,30 @@ def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     here += _single_bits_within(seen, free, here, least)
     # fewer values do with fewer pages; of runs that do with as many the whole one is meant
     return min(here, key=lambda one: (len(one.values), -len(one.bits)))
+
+
+def _doubtful(
+    seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ...]], judged: list[tuple[float, Paged]]
+) -> list[tuple[float, Paged]]:
+    """Return the single bits that divide the others, not sharply, if the values on their pages bear it out."""
+    known = {one.bits for _, one in judged}
+    found = []
+    plain: float | None = None
+    for bits in candidates:
+        one = _judged(seen, free, bits, most=_MOST_PAGED) if bits not in known else None
+        if one is not None:
+            plain = cost_of(seen, free) if plain is None else plain
+            if _told_in_pages(seen, free, bits) < _MOST_TOLD * plain:
+                found.append(one)
+    return found
+
+
+def _told_in_pages(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> float:
+    """Return what it takes to say what selects, and all free values beside it page by page."""
+    raw, others = seen.raw(bits), free.copy()
+    others[list(bits)] = False
+    pages = (seen.where(raw == value) for value in np.unique(raw).tolist())
+    return float(state_cost(raw, seen.follows)) + sum(cost_of(page, others) for page in pages)
 
 
 def _single_bits_within(seen: Seen, free: NDArray[np.bool_], wider: list[Paged], least: float) -> list[Paged]:
@@ -262,15 +288,14 @@ def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ..
     # of what turns through as many pages the first in the payload decides; the others follow from it
     regular.sort(key=lambda one: (-one[0], min(one[2]) // 8, -one[1]))
     for _, _, bits in regular[:_MOST_WEIGHED]:
-        raw = seen.raw(bits)
-        others = rest.copy()
+        # with the bits themselves: the lowest of a number, left out, makes what is left of it look paged
+        paged, plain = _told_in_pages(seen, rest, bits), cost_of(seen, rest)
+        if paged > _MOST_TOLD * plain or plain - paged < _LEAST_SAVED or (best is not None and paged >= best[0] * 0.98):
+            continue
+        raw, others = seen.raw(bits), rest.copy()
         others[list(bits)] = False
         values = np.unique(raw).tolist()
         pages = [seen.where(raw == value) for value in values]
-        paged = sum(cost_of(page, others) for page in pages)
-        plain = cost_of(seen, others)
-        if paged > 0.85 * plain or plain - paged < _LEAST_SAVED or (best is not None and paged >= best[0] * 0.98):
-            continue
         within = sum(int(page.flips[others].sum()) for page in pages)
         best = paged, Paged(bits, tuple(values), others & seen.moves, int(seen.flips[others].sum()), within)
     return best[1] if best is not None else None
