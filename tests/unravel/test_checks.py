@@ -217,3 +217,29 @@ def test_a_check_of_half_bytes_is_found_and_can_be_kept(sign):
     decoded = decode(compile_layout(layout), np.pad(matrix, ((0, 0), (0, 2))), np.full(600, 6, np.uint32))
     (column,) = decoded.checks.values()
     assert column.count(CheckState.AGREES) == 600
+
+
+@pytest.mark.parametrize("byte", [0, 3, 7])
+@pytest.mark.parametrize("rule", [lambda own: int(np.bitwise_xor.reduce(own)), lambda own: -int(own.sum()) & 255])
+def test_of_bytes_that_fold_each_other_the_one_that_is_worked_out_is_the_check(byte, rule):
+    matrix = np.zeros((900, 8), np.uint8)
+    others = [number for number in range(8) if number != byte]
+    matrix[:, others[0]] = np.arange(900) % 256
+    put(matrix, f"B{others[2]} B{others[1]}", slow(900, seed=4, low=100, high=9000))
+    put(matrix, f"B{others[3]}[5..0]", slow(900, seed=5, low=2, high=60))
+    put(matrix, f"B{others[4]}[1..0]", np.arange(900) // 150 % 3)
+    for row in matrix:
+        row[byte] = rule(np.delete(row, byte).astype(int))
+    said = the_check(matrix)
+    assert said is not None and said.places == f"B{byte}"
+
+
+def test_a_crc_as_wide_as_its_data_stands_where_nothing_counts():
+    matrix = np.zeros((1500, 4), np.uint8)
+    put(matrix, "B2[3..0]", np.arange(1500) % 15)
+    put(matrix, "B3[1..0] B2[7..4]", slow(1500, seed=6, low=2, high=60))
+    put(matrix, "B3[5..3]", np.arange(1500) // 200 % 6)
+    for row in matrix:
+        row[0], row[1] = crc(bytes(row[2:]), 16, 0x3D65, 0, 0xFFFF, False).to_bytes(2, "little")
+    said = the_check(matrix)
+    assert said is not None and said.places == "B1 B0" and said.parameters["polynomial"] == 0x3D65

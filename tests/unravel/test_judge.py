@@ -169,3 +169,59 @@ def test_only_what_is_asked_for_is_given():
     meaning = meaning_of(message(times, matrix), message(times, matrix))
     assert [kind.kind for kind in unravel(meaning, Asked(address=0x101)).kinds] == [1]
     assert unravel(meaning, Asked(lane="can7")).kinds == ()
+
+
+def test_one_bit_that_turns_two_pages_is_what_selects():
+    count = np.arange(1200)
+    matrix = np.zeros((len(count), 6), np.uint8)
+    put(matrix, "B0", 6 + count % 2)
+    for page in (0, 1):
+        rows = np.flatnonzero(count % 2 == page)
+        own = matrix[rows]
+        put(own, "B2 B1", slow(len(rows), seed=3 + page, low=2000, high=60000, noise=3))
+        matrix[rows] = own
+    selector = next(one for one in judged(seen_of(matrix), nothing_known(6)) if one.kind == "selector")
+    assert selector.places == "B0[0]" and selector.parameters["values"] == [0, 1]
+
+
+def test_a_flag_beside_what_selects_is_no_part_of_it():
+    count = np.arange(1200)
+    matrix = np.zeros((len(count), 6), np.uint8)
+    put(matrix, "B0[2..0]", 4 + 2 * (count % 2))
+    for page in (0, 1):
+        rows = np.flatnonzero(count % 2 == page)
+        own = matrix[rows]
+        put(own, "B2 B1", slow(len(rows), seed=13 + page, low=2000, high=60000, noise=1))
+        if page:
+            put(own, "B0[3]", np.arange(len(rows)) // 190 % 2)
+        matrix[rows] = own
+    found = judged(seen_of(matrix), nothing_known(6))
+    selector = next(one for one in found if one.kind == "selector")
+    assert selector.places == "B0[1]", selector.reason
+
+
+def test_the_lowest_bit_of_a_number_that_goes_by_ones_selects_nothing():
+    random = np.random.default_rng(5)
+    number = 900 + np.cumsum(random.choice([-1, 1], 1500, p=[0.45, 0.55]))
+    matrix = put(np.zeros((1500, 4), np.uint8), "B1[3..0] B0", number)
+    assert not any(one.kind == "selector" for one in judged(seen_of(matrix), nothing_known(4)))
+
+
+@pytest.mark.parametrize("step", [1, 2])
+def test_a_number_that_creeps_is_not_cut_at_its_carries(step):
+    number = 300 + np.arange(4000) // (4 // step) % 1500
+    matrix = put(np.zeros((4000, 3), np.uint8), "B1[2..0] B0", number)
+    put(matrix, "B2", slow(4000, seed=8, low=10, high=240))
+    places = {one.places for one in judged(seen_of(matrix), nothing_known(3)) if one.kind == "field"}
+    assert places == {"B1[2..0] B0", "B2"}
+
+
+def test_whole_numbers_side_by_side_are_no_float():
+    count = 1200
+    matrix = np.zeros((count, 6), np.uint8)
+    put(matrix, "B0 B1[7..4]", slow(count, seed=21, low=700, high=3000))
+    put(matrix, "B1[3..0] B2", slow(count, seed=22, low=-300, high=450))
+    put(matrix, "B3 B4[7..4]", slow(count, seed=23, low=100, high=2000))
+    put(matrix, "B4[3..0] B5[7..4]", slow(count, seed=24, low=5, high=250))
+    found = [one for one in judged(seen_of(matrix), nothing_known(6)) if one.kind == "field"]
+    assert not any(one.parameters["reading"] == "float" for one in found), [one.places for one in found]

@@ -97,6 +97,16 @@ class Seen:
         raw = self.raw(bits)
         return np.where(raw >> (len(bits) - 1) & 1, raw - (1 << len(bits)), raw) if signed else raw
 
+    def some(self, most: int) -> Seen:
+        """Return stretches of the frames, about so many in all."""
+        if len(self) <= most:
+            return self
+        starts = np.linspace(0, len(self) - most // _BLOCKS, _BLOCKS).astype(np.int64)
+        chosen = np.unique((starts[:, None] + np.arange(most // _BLOCKS)).reshape(-1))
+        follows = self.follows[chosen]
+        follows[np.isin(chosen, starts)] = False
+        return Seen(self.time_ns[chosen], np.ascontiguousarray(self.matrix[chosen]), follows, self.total)
+
     def where(self, rows: NDArray[np.bool_]) -> Seen:
         """Return some of the frames, as a page of them is; the one before is the one before on the page."""
         chosen = np.flatnonzero(rows)

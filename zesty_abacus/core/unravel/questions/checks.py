@@ -29,6 +29,8 @@ _MOST_BEHIND = 2
 _RESTLESS = 0.3, 0.7
 """Shares of frames in which a bit of a CRC flips, where it has no place that checks mostly have."""
 _LEAST_WIDTH = 5
+_MOST_TOLD = 1_500
+"""Frames that are told without each of several bytes that may be the check."""
 _LEAST_BITS = 18
 """By how many bits the frames have to decide more than was chosen among."""
 
@@ -97,13 +99,15 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
 def _most_worked_out(seen: Seen, free: NDArray[np.bool_], mutual: list[Solved]) -> Solved:
     """Return which of several that fold each other is the check: the one without which the rest is told shortest."""
 
+    some = seen.some(_MOST_TOLD)
+
     def rank(one: Solved) -> tuple[int, float]:
         rest = free.copy()
         rest[list(one.bits)] = False
         low, high = min(one.bits) // 8, max(one.bits) // 8
         # where checks mostly stand, if what is told does not decide
         place = 1.0 if high == seen.size - 1 else 1.01 if low == 0 else 1.03
-        return -len(one.bits), place * cost_of(seen, rest)
+        return -len(one.bits), place * cost_of(some, rest)
 
     return min(mutual, key=rank) if len(mutual) > 1 else mutual[0]
 
