@@ -12,6 +12,7 @@ from ..widgets.words import counted, grouped, span_text
 
 _SHOW_AFTER_MS = 250
 _TOLD_MS = 12_000
+_JUST_NOW_MS = 1_000
 
 
 class Foot(QWidget):
@@ -73,6 +74,12 @@ class Foot(QWidget):
             self._forget.stop()
         else:
             self._forget.start()
+
+    def leave_desk(self) -> None:
+        """Let go of what was told on a desk that is left, unless it was told just now or is something wrong."""
+        if self._forget.isActive() and self._forget.remainingTime() < _TOLD_MS - _JUST_NOW_MS:
+            self._forget.stop()
+            self.told.clear()
 
     def _show_cursor(self) -> None:
         session, clock = self._session, self._session.clock

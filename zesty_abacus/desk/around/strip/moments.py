@@ -51,7 +51,7 @@ class StripMoments:
             following = places[number + 1] if number + 1 < len(places) else float(self._widget.width())
             room = min(_WORDS_WIDTH, following - x - 15)
             if x + 11 >= free_from and room > 14:
-                text = elided(moment.text, font, room)
+                text = elided(moment.text, font, room, middle=True)
                 draw_text(painter, QRectF(x + 11, 1, room, 16), text, font, theme.ink)
                 free_from = x + 18 + painter.fontMetrics().horizontalAdvance(text)
 

@@ -111,7 +111,7 @@ class IntakeDesk(QWidget):
         self.format.activated.connect(lambda _index: self._overrule())
         self.twice = button("Read once more", "Give it another recipe besides, with a lane of its own")
         self.twice.clicked.connect(lambda: self._session.trials.read_twice(self.bench.number))
-        self.again = button("Take out of the trial", "The file stays where it is; Ctrl Z brings it back")
+        self.again = button("Take out", "Out of the trial; the file stays where it is, and Ctrl Z brings it back")
         self.again.clicked.connect(lambda: self._session.trials.remove_source(self.bench.number))
         self.head.row.addWidget(self.format)
         self.head.row.addWidget(self.twice)
@@ -209,9 +209,7 @@ class IntakeDesk(QWidget):
         else:
             kinds = {channel.words for channel in opened.recording.channels}
             count = len(opened.recording.channels)
-            self.head.words.setText(
-                f"{count} {' and '.join(sorted(kinds))} channel{'s' if count != 1 else ''} into frames"
-            )
+            self.head.words.setText(f"{count} {' and '.join(sorted(kinds))} channel{'s' if count != 1 else ''}")
             self.pages.setCurrentIndex(2)
         self.waves_page.show_counts()
 

@@ -250,7 +250,6 @@ class LayoutsDesk(QWidget):
         self.remove.setVisible(on_plan and is_open)
         self.reader.setVisible(on_plan)
         self.reader.show_readers()
-        self.add.setEnabled(not self.hand.has_beads_to_mark or (not is_open and bool(self.plan.pictures.abacus.bits)))
 
     def _show_cursor(self) -> None:
         if self.isVisible():

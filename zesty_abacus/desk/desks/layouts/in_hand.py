@@ -80,7 +80,9 @@ class LayoutInHand(QObject):
             return
         bits = self._plan.pictures.abacus.bits
         if layout is None or self._plan.current is not None or not bits:
-            self._session.told.emit("", "Close the open field with Esc and drag over free beads first.")
+            is_open = self._plan.current is not None
+            first = "Close the open field with Esc, then drag" if is_open else "Drag"
+            self._session.told.emit("", f"{first} over the free beads that are to be the new field.")
             return
         number = len(layout.fields) + 1
         while layout.field_named(f"field {number}") is not None:

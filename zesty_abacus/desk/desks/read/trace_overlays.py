@@ -73,9 +73,14 @@ class TraceOverlays:
             for over in overlays.over(trace)
         ]  # fmt: skip
 
+    def words_height(self, trace: Trace) -> float:
+        """Return how much room is left above the curves of a trace for what stands over it."""
+        return max(_LINE * len(self._session.overlays.over(trace)) - 2, 0)
+
     def _draw_words(self, painter: QPainter, number: int, trace: Trace, plot: QRectF) -> None:
         for place, words in enumerate(self.words(trace)):
-            box = QRectF(plot.left() + 4, plot.top() - 4 + place * _LINE, plot.width() - 8, _LINE)
+            top = plot.top() - self.words_height(trace) - 4
+            box = QRectF(plot.left() + 4, top + place * _LINE, plot.width() - 8, _LINE)
             if box.bottom() > plot.bottom():
                 return
             font = text_font(TINY_PX)
