@@ -8,11 +8,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zesty_abacus.core.errors import MisuseError
+from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.links.framing import framings
 from zesty_abacus.core.links.hdlc import HdlcFraming
 from zesty_abacus.core.links.modbus_rtu import ModbusRtuFraming
+from zesty_abacus.core.links.registers import RegisterFraming
 from zesty_abacus.core.links.telegrams import GapFraming, SentenceFraming
+from zesty_abacus.core.recipes.devices import DeviceFramer
 from zesty_abacus.core.recipes.model import new_recipe
 from zesty_abacus.core.recipes.run import run_on_frames
 from zesty_abacus.core.recipes.segments import SegmentFramer
@@ -130,3 +133,30 @@ def test_telegrams_at_even_pauses_are_handed_on_without_more_and_more_being_held
         assert given - framer.frames * 8 <= segment, "more than a segment is held although any pause would do to cut"
     framer.finish()
     assert framer.frames == 2_000
+
+
+@settings(max_examples=60)
+@given(st.data())
+def test_registers_followed_in_batches_are_those_followed_at_once(data):
+    transfers = data.draw(st.lists(
+        st.tuples(st.sampled_from([0x5A, 0x31]), st.booleans(), st.binary(max_size=4)), min_size=2, max_size=40,
+    ))  # fmt: skip
+    sizes = np.array([len(body) for _, _, body in transfers], np.uint32)
+    count = len(transfers)
+    table = FrameTable(
+        np.arange(count, dtype=np.int64), np.zeros(count, np.uint16), np.array([one[0] for one in transfers], np.int64),
+        np.array([F.READ if one[1] else 0 for one in transfers], np.uint32), np.cumsum(sizes, dtype=np.int64) - sizes,
+        sizes, np.frombuffer(b"".join(one[2] for one in transfers), np.uint8),
+    )  # fmt: skip
+    recipe = new_recipe("x", framing=RegisterFraming(last_register=200), lane="x")
+    made = []
+    framer = DeviceFramer(recipe, made.append)
+    step = data.draw(st.integers(1, count))
+    for first in range(0, count, step):
+        framer.add(table.rows(first, first + step))
+    if not any(one[1] for one in transfers):
+        with pytest.raises(MisuseError, match="frames that nobody reads"):
+            framer.finish()
+        return
+    framer.finish()
+    assert framer.frames == count and told(FrameTable.joined(made)) == told(run_on_frames(recipe, table)[0])

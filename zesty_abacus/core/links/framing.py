@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cache
 from typing import Protocol
 
@@ -63,6 +64,14 @@ class PacketWay(FramingWay, Protocol):
         ends
             Whether none come behind them; then none are left.
         """
+        ...
+
+
+class FrameWay(FramingWay, Protocol):
+    """A way that takes frames and gives as many, where what came before decides what a frame is."""
+
+    def begin(self, settings: Framing) -> Callable[[FrameTable], FrameTable]:
+        """Return what makes frames of the batches that come one behind the other."""
         ...
 
 

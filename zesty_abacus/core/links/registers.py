@@ -6,6 +6,7 @@ is a kind of its own. The state of the registers at any time follows from all wr
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,6 +19,9 @@ from ..lines.result import LineResult
 from ..lines.settings import Setting
 from ..protocols.byte_registers import NO_REGISTER
 from .framing import Framing
+
+_DEVICES = 1 << 10
+"""Addresses of 10 bits, the most that a bus has."""
 
 
 class RegisterFraming(Framing, frozen=True, kw_only=True, tag="registers"):
@@ -40,16 +44,23 @@ class _Registers:
     )
 
     def apply(self, settings: RegisterFraming, result: LineResult) -> LineResult:
-        table = result.frames
+        return with_frames(result, self.begin(settings)(result.frames))
+
+    def begin(self, settings: RegisterFraming) -> Callable[[FrameTable], FrameTable]:
+        """Return what follows the transfers of a bus batch by batch: where each device's pointer stands goes on."""
+        pointers = np.full(_DEVICES, -1, np.int64)
+        return lambda table: self._followed(settings, table, pointers)
+
+    @staticmethod
+    def _followed(settings: RegisterFraming, table: FrameTable, pointers: NDArray[np.int64]) -> FrameTable:
         address, flags = np.empty(len(table), np.int64), table.flags.astype(np.int64)
         start, size = table.start.copy(), table.size.astype(np.int64)
         last = -1 if settings.last_register is None else settings.last_register
         _follow(table.address, table.flags, table.start, table.size, table.payload, settings.pointer_bytes,
-                last, settings.advances, address, flags, start, size)  # fmt: skip
-        frames = FrameTable(
+                last, settings.advances, address, flags, start, size, pointers)  # fmt: skip
+        return FrameTable(
             table.time_ns, table.lane, address, flags.astype(np.uint32), start, size.astype(np.uint32), table.payload
         )
-        return with_frames(result, frames)
 
     def judge(self, result: LineResult) -> tuple[Framing, float, str] | None:
         table = result.frames
@@ -99,18 +110,17 @@ def register_state(frames: FrameTable, device: int, time_ns: int, registers: int
 
 
 @njit(cache=True, nogil=True)
-def _follow(device, device_flags, starts, sizes, payload, pointer_bytes, last, advances, address, flags, start, size):  # type: ignore[no-untyped-def]
-    pointers = np.full(1024, -1, np.int64)
+def _follow(device, device_flags, starts, sizes, payload, width, last, advances, address, flags, start, size, pointers):  # type: ignore[no-untyped-def]
     for row in range(len(device)):
-        who = device[row] & 0x3FF
+        who = device[row] % len(pointers)
         count = np.int64(sizes[row])
-        if not device_flags[row] & F.READ and count >= pointer_bytes:
+        if not device_flags[row] & F.READ and count >= width:
             pointer = np.int64(0)
-            for i in range(pointer_bytes):
+            for i in range(width):
                 pointer = pointer << 8 | payload[starts[row] + i]
             pointers[who] = pointer
-            start[row] = starts[row] + pointer_bytes
-            count -= pointer_bytes
+            start[row] = starts[row] + width
+            count -= width
             size[row] = count
         elif not device_flags[row] & F.READ:
             # nobody took its address, or somebody only asked whether it is there

@@ -20,6 +20,7 @@ from ..links.telegrams import GapFraming
 from ..progress import Progress
 from ..protocols import can
 from ..waves.recording import LineRecording
+from .devices import DeviceFramer
 from .model import Recipe
 from .packets import frames_of_packets
 from .prepare import PreparedLine, prepare_line
@@ -170,12 +171,14 @@ def run_on_frames(recipe: Recipe | None, table: FrameTable) -> tuple[FrameTable,
     if way.takes == TAKES:
         result = LineResult(table, table.time_ns, Marks.none())
         return way.apply(recipe.framing, result).frames, ()
-    if way.takes == "frames" and bool((table.flags & F.READ).any()):
-        # a table of frames that are read and written, as of I2C; no bus without reads has registers
-        return way.apply(recipe.framing, LineResult(table, table.time_ns, Marks.none())).frames, ()
+    if way.takes == "frames":
+        made: list[FrameTable] = []
+        framer = DeviceFramer(recipe, made.append)
+        framer.add(table)
+        framer.finish()
+        return made[0], ()
     if way.takes != "bytes":
-        holds = "frames that nobody reads" if way.takes == "frames" else "bytes"
-        raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds {holds}.", where=recipe.name)
+        raise MisuseError(f"{way.name} takes {way.takes}, and this recording holds bytes.", where=recipe.name)
     return way.apply(recipe.framing, bytes_of(table)).frames, ()
 
 

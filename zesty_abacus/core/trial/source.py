@@ -29,10 +29,11 @@ from ..frames.table import FrameTable
 from ..links.framing import framing_of
 from ..links.over_can import TAKES
 from ..progress import Progress
+from ..recipes.devices import DeviceFramer
 from ..recipes.messages import MessageFramer
 from ..recipes.model import Recipe
 from ..recipes.packets import PacketFramer
-from ..recipes.run import run_on_frames, run_recipe
+from ..recipes.run import run_recipe
 from ..recipes.segments import SegmentFramer
 from .clocks import is_date
 
@@ -306,8 +307,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     protocol = request.protocol or _PROTOCOLS.get(form, "can")
     note = recipe.lane_note if recipe is not None else ""
     found: list[str] = []
-    held: list[FrameTable] = []
-    framer = None
+    framer: SegmentFramer | DeviceFramer | None = None
     if recipe is not None and recipe.framing is not None and form in _BYTES:
         framer = SegmentFramer(recipe, lambda frames: sink.put(frames, found, recipe.protocol, note))
 
@@ -320,6 +320,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     network = _Network(request, lambda frames, spoken, said: sink.put(frames, found, spoken, said))
 
     def take(chunk: FrameTable, names: Sequence[str]) -> None:
+        nonlocal framer
         found[:] = names
         if framer is not None:
             framer.add(chunk)
@@ -331,8 +332,9 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             others = network.add(chunk)
             sink.put(others, found if len(others) else [], protocol, "")
         elif recipe is not None and recipe.framing is not None:
-            # what is written to a device and read back later belongs together across chunks
-            held.append(chunk)
+            # only now it is known that these are no packets
+            framer = _framer(recipe, lambda made: sink.put(made, found, recipe.protocol or protocol, recipe.lane_note))
+            framer.add(chunk)
         else:
             sink.put(chunk, found, protocol, note)
 
@@ -349,12 +351,13 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     elif network.is_used:
         outcome.facts = network.finish()
         outcome.report.frames = network.frames
-    elif held:
-        assert recipe is not None
-        frames, facts = run_on_frames(recipe, FrameTable.joined(held))
-        outcome.facts = [(fact.name, fact.words) for fact in facts]
-        sink.put(frames, found, recipe.protocol or protocol, recipe.lane_note)
-        outcome.report.frames = len(frames)
+
+
+def _framer(recipe: Recipe, put: Callable[[FrameTable], None]) -> SegmentFramer | DeviceFramer:
+    """Return what frames a recording batch by batch; raises MisuseError if the recipe is for something else."""
+    assert recipe.framing is not None
+    is_of_bytes = framing_of(recipe.framing).takes == "bytes"
+    return SegmentFramer(recipe, put) if is_of_bytes else DeviceFramer(recipe, put)
 
 
 class _Network:
