@@ -60,6 +60,11 @@ def judged(seen: Seen, known: Known, varying: Sequence[Said] = ()) -> list[Said]
     return sorted(found, key=lambda one: (min(one.bits, default=-1), [when.values for when in one.when]))
 
 
+def judged_page(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...]) -> list[Said]:
+    """Return what is said of free bits, bool (size * 8,), in the frames of one page."""
+    return _unknown_pages(seen, free.copy(), when, 1) if len(seen) >= _LEAST_FRAMES else []
+
+
 def judged_on(
     seen: Seen, free: NDArray[np.bool_], under: NDArray[np.bool_], pages: Sequence[tuple[NDArray[np.bool_], When]]
 ) -> list[Said]:

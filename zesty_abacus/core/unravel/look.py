@@ -22,8 +22,9 @@ from .judge import judged
 from .known import Known, known_of_kind
 from .named import name_of
 from .questions.telegrams import telegrams
-from .questions.varying import varying
+from .questions.varying import Varying, varying, without_strays
 from .seen import MOST_FRAMES, Seen
+from .sized import judged_by_type, typed
 
 _LEAST_FRAMES = 4
 _MOST_BYTES = 64
@@ -185,25 +186,50 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
         return None
     thin = seen = Seen.of(frames, size, most)
     said: Sequence[Said] = lines
+    wide: int | None = None
     if not lines and len(seen) >= _LEAST_FRAMES:
         known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
-        said = _judged(frames, seen, known, most)
+        said, wide = _judged(frames, seen, known, most)
     elif meaning.kinds[kind].readers and not asked.with_known:
         # what stands in columns has no bits of its own; a layout that reads a line reads all of it
         said = ()
+    # where types differ in length, what goes across messages looks at frames of all lengths
+    if wide is not None:
+        thin = Seen.of(frames, wide, most, shorter=True)
     if capture.kinds.count(kind) > most:
-        thin = Seen.of(_sample(meaning, kind, most, stretches=False), size, most=_THIN_FRAMES)
+        sample = _sample(meaning, kind, most, stretches=False)
+        thin = Seen.of(sample, wide or size, most=_THIN_FRAMES, shorter=wide is not None)
     times = capture.frames.times(capture.order_of_kind(kind).rows())
     return KindView(kind, *name_of(meaning, kind), times, thin, tuple(said))
 
 
-def _judged(frames: KindFrames, seen: Seen, known: Known, most: int) -> list[Said]:
-    """Return what is said of a kind, where all payloads begin alike of these beginnings."""
+def _judged(frames: KindFrames, seen: Seen, known: Known, most: int) -> tuple[list[Said], int | None]:
+    """Return what is said of a kind, where all payloads begin alike of these beginnings.
+
+    Where a type says how long they are, with the longest of them that anything is said of.
+    """
+    frames = without_strays(frames)
     of_all_sizes = varying(frames)
     if of_all_sizes.head is None:
-        return judged(seen, known, of_all_sizes.said)
+        by_type = _by_type(frames, known, of_all_sizes, most)
+        return (judged(seen, known, of_all_sizes.said), None) if by_type is None else by_type
     heads = Seen.of(frames, of_all_sizes.head, most, beginnings=True)
-    return judged(heads, known.up_to(of_all_sizes.head), of_all_sizes.said)
+    return judged(heads, known.up_to(of_all_sizes.head), of_all_sizes.said), None
+
+
+def _by_type(frames: KindFrames, known: Known, of_all_sizes: Varying, most: int) -> tuple[list[Said], int] | None:
+    """Return what is said type by type where a type in front says how long payloads are, None where none does."""
+    if known.taken.any() or len(np.unique(frames.sizes)) < 2:
+        return None
+    head = int(frames.sizes.min()) - of_all_sizes.end_bytes
+    free = np.ones(max(head, 0) * 8, np.bool_)
+    for one in of_all_sizes.said:
+        free[[bit for bit in one.bits if bit < len(free) and not one.places_text]] = False
+    by = typed(frames, free)
+    if by is None:
+        return None
+    said = judged_by_type(frames, by, head, of_all_sizes.said, of_all_sizes.end_bytes, most)
+    return said, max(by.sizes.values())
 
 
 def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindFrames:

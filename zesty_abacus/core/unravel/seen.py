@@ -43,12 +43,16 @@ class Seen:
     total: int
 
     @classmethod
-    def of(cls, frames: KindFrames, size: int, most: int = MOST_FRAMES, *, beginnings: bool = False) -> Seen:
+    def of(
+        cls, frames: KindFrames, size: int, most: int = MOST_FRAMES, *, beginnings: bool = False, shorter: bool = False
+    ) -> Seen:
         """Return those of a size, evenly chosen stretches of them where they are too many.
 
-        With ``beginnings`` the first bytes of longer ones are seen as well.
+        With ``beginnings`` the first bytes of longer ones are seen as well; with ``shorter`` so are shorter ones, with
+        zeros behind their ends.
         """
-        alike = np.flatnonzero(frames.sizes >= size if beginnings else frames.sizes == size)
+        fits = frames.sizes <= size if shorter else frames.sizes == size
+        alike = np.flatnonzero(frames.sizes >= size if beginnings else fits)
         chosen = alike
         if len(alike) > most:
             length = most // _BLOCKS

@@ -74,18 +74,23 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
     long_enough = frames.sizes >= size
     if not long_enough.any():
         return Witness(None, None)
-    sizes, counts = np.unique(frames.sizes[long_enough], return_counts=True)
-    usual = int(sizes[counts.argmax()])
-    alike = frames.take(np.flatnonzero(frames.sizes == usual))
-    whole = Seen.of(alike, usual, most=_MOST_FRAMES)
-    is_there = on_pages(whole, finding.when, lambda page: _set_by(meaning, page))
-    there = alike.take(np.flatnonzero(is_there))
-    seen = whole.where(is_there)
+    alike = frames.take(np.flatnonzero(long_enough))
+    # of which size they are may follow from the page, as of what says its type in front
+    whole = Seen.of(alike, alike.matrix.shape[1], most=_MOST_FRAMES, shorter=True)
+    there = alike.take(np.flatnonzero(on_pages(whole, finding.when, lambda page: _set_by(meaning, page))))
+    usual = _usual(there.sizes)
+    there = there.take(np.flatnonzero(there.sizes == usual))
+    seen = Seen.of(there, usual, most=_MOST_FRAMES)
     if not len(seen):
         return Witness(None, None)
     look = _LOOKS.get(finding.kind, _first)
     speaks, against = look(seen, bits, finding, actions)
     return Witness(_sight(there, speaks), _sight(there, against))
+
+
+def _usual(sizes: NDArray[np.uint32]) -> int:
+    values, counts = np.unique(sizes, return_counts=True)
+    return int(values[counts.argmax()]) if len(values) else 0
 
 
 def _set_by(meaning: Meaning, page: When) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

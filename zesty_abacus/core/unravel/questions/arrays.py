@@ -18,7 +18,7 @@ from .digits import decimals, grays
 from .fields import fields
 from .floats import floats
 
-_LEAST_SIZES, _MOST_STEP = 3, 32
+_LEAST_SIZES, _MOST_STEP = 4, 32
 _LEAST_CONFIDENCE = 0.95
 """How sure what is said of one item is, as a part of what it would be of a field that is there once."""
 

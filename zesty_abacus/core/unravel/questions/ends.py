@@ -20,6 +20,7 @@ _MOST_FRAMES = 3_000
 _LEAST_FRAMES = 12
 _LEAST_ALIKE = 8
 """Different frames of one length that a CRC is solved from."""
+_CHOICES = 3
 _MOST_BEFORE = 4
 """Bytes at the beginning that a check may leave out."""
 _LEAST_SHARE = 0.97
@@ -125,12 +126,15 @@ def _crcs(payloads: _Payloads, raw: NDArray[np.uint64], count: int) -> Iterator[
     alike = np.flatnonzero(payloads.sizes == usual)
     if len(alike) < _LEAST_ALIKE:
         return
+    # a frame that was damaged on its way spoils what is solved from it, so there are several to choose among
+    step = min(_CHOICES, len(alike) // _LEAST_ALIKE)
     for first in range(min(_MOST_BEFORE + 1, int(payloads.sizes.min()) - count)):
-        part = payloads.matrix[alike, first : usual - count]
-        for solved in solve(part, raw[alike].tolist(), 8 * count):
-            found = _with_start(solved, payloads, raw, first, count)
-            if found is not None:
-                yield found
+        for rows in (alike[choice::step] for choice in range(step)):
+            part = payloads.matrix[rows, first : usual - count]
+            for solved in solve(part, raw[rows].tolist(), 8 * count):
+                found = _with_start(solved, payloads, raw, first, count)
+                if found is not None:
+                    yield found
 
 
 def _with_start(

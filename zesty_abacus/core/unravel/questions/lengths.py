@@ -17,6 +17,8 @@ from ..words import share_words
 _MOST_FRAMES = 20_000
 _LEAST_FRAMES = 8
 _LEAST_SIZES = 3
+_LEAST_COUNTED = 4
+"""Lengths from which on something may count more than bytes."""
 _UNITS = (1, 2, 4, 8)
 _PADDINGS = (0x00, 0xFF, 0x55, 0xAA, 0xCC)
 _LEAST_EQUAL = 0.8
@@ -92,6 +94,9 @@ def _rules_of(bits: tuple[int, ...], raw: NDArray[np.int64], sizes: NDArray[np.i
         return
     # items of so many bytes are what sizes differ by
     units = dict.fromkeys((*_UNITS, int(np.gcd.reduce(np.diff(np.unique(sizes))))))
+    if len(np.unique(sizes)) < _LEAST_COUNTED:
+        # three numbers in a row fall on many a line
+        units = dict.fromkeys((1,))
     for inverted in (False, True):
         own = (1 << len(bits)) - 1 - raw if inverted else raw
         for unit in units:

@@ -288,12 +288,15 @@ def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ..
     # of what turns through as many pages the first in the payload decides; the others follow from it
     regular.sort(key=lambda one: (-one[0], min(one[2]) // 8, -one[1]))
     for _, _, bits in regular[:_MOST_WEIGHED]:
+        others = rest.copy()
+        others[list(bits)] = False
+        if (others & seen.moves).sum() < _LEAST_UNDER:
+            continue
         # with the bits themselves: the lowest of a number, left out, makes what is left of it look paged
         paged, plain = _told_in_pages(seen, rest, bits), cost_of(seen, rest)
         if paged > _MOST_TOLD * plain or plain - paged < _LEAST_SAVED or (best is not None and paged >= best[0] * 0.98):
             continue
-        raw, others = seen.raw(bits), rest.copy()
-        others[list(bits)] = False
+        raw = seen.raw(bits)
         values = np.unique(raw).tolist()
         pages = [seen.where(raw == value) for value in values]
         within = sum(int(page.flips[others].sum()) for page in pages)
