@@ -234,3 +234,16 @@ def test_the_one_that_is_looked_at_comes_first_and_a_cancelled_look_loses_nothin
     # several are looked at side by side and come as they are done; in its turn it would be the sixth
     assert order.index(5) < 4 and sorted(order) == list(range(8))
     assert sorted(gathered) == list(range(8))
+
+
+def test_the_gain_of_what_is_sent_seldom_is_that_at_its_frames():
+    time = np.arange(0, 240, 0.1)
+    swing = sum(np.sin(time / period + shift) for period, shift in ((1.9, 0.3), (7.1, 1.0), (31.0, 2.0)))
+    rows = np.arange(5, len(time) - 5, 10)
+    raw = np.round(900 + 250 * swing[rows]).astype(int)
+    matrix = put(np.zeros((len(rows), 4), np.uint8), "B1[2..0] B0", raw)
+    column = ReferenceColumn("bridge.csv", "load", "kN", np.round(time * SECOND).astype(np.int64), 450 + 125 * swing)
+    found = findings_of(message(time[rows], matrix), references=[column])[0x100]
+    one = next(one for one in found if one.kind == "reference")
+    assert one.parameters["gain"] == pytest.approx(0.5, rel=0.005)
+    assert one.parameters["offset"] == pytest.approx(0, abs=3)

@@ -122,7 +122,23 @@ def _match(reference: ReferenceColumn, curve: Curve, lag_ns: int) -> _Match | No
     if best.systematic > _MOST_OF_SHAPE * best.shape:
         # every slow curve is much the same as every other one
         return None
-    return replace(best, told_to=told_to)
+    return replace(_at_frames(reference, times, values, best), told_to=told_to)
+
+
+def _at_frames(
+    reference: ReferenceColumn, times: NDArray[np.int64], values: NDArray[np.float64], match: _Match
+) -> _Match:
+    """Return a match with gain and offset as they are at the frames, where these are further apart than the readings.
+
+    Between such frames a straight line cuts off what readings show, and how numbers are bent is no measure of noise.
+    """
+    when = times - match.lag_ns
+    inside = (when >= reference.time_ns[0]) & (when <= reference.time_ns[-1])
+    is_sparse = np.median(np.diff(times)) > np.median(np.diff(reference.time_ns))
+    if not is_sparse or inside.sum() < _LEAST_POINTS or not values[inside].std():
+        return match
+    gain, offset = np.polyfit(values[inside], values_at(reference.time_ns, reference.values, when[inside]), 1)
+    return replace(match, gain=float(gain), offset=float(offset))
 
 
 def _told_to(values: NDArray[np.float64]) -> float:
