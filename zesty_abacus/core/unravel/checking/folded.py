@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import chain, combinations, islice
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 _FIRST = 12
+_AT_ONCE = 256
 _MOST_LEFT_OUT = 3
 """Bytes that move and may be left out of a sum."""
 
@@ -52,18 +53,26 @@ class Folded:
 
     def which(self, data: NDArray[np.uint8], raw: NDArray[np.int64], moving: list[int]) -> list[int] | None:
         """Return the moving bytes that go in, as many as possible; None if no choice of them gives the check."""
-        for left_out in range(min(_MOST_LEFT_OUT, len(moving) - 1) + 1):
-            for out in combinations(moving, left_out):
-                chosen = [n for n in moving if n not in out]
-                # a frame that is wrong itself must not be the measure, so there are two of them
-                first = self.rest(data[:_FIRST, chosen], raw[:_FIRST])
-                if max((first == first[0]).sum(), (first == first[-1]).sum()) < 0.8 * len(first):
-                    continue
-                rest = self.rest(data[:, chosen], raw)
-                _, counts = np.unique(rest, return_counts=True)
+        weights = self.weight(data[:_FIRST, moving])
+        for choices in _choices(len(moving)):
+            # a frame that is wrong itself must not be the measure, so there are two of them
+            rests = self._rests(weights, raw[:_FIRST], choices)
+            alike = [(rests == rests[:, place : place + 1]).mean(axis=1) for place in (0, rests.shape[1] - 1)]
+            for choice in choices[np.maximum(*alike) >= 0.8]:
+                chosen = [n for n, is_in in zip(moving, choice, strict=True) if is_in]
+                _, counts = np.unique(self.rest(data[:, chosen], raw), return_counts=True)
                 if counts.max() >= 0.95 * len(raw):
                     return chosen
         return None
+
+    def _rests(
+        self, weights: NDArray[np.int64], raw: NDArray[np.int64], choices: NDArray[np.bool_]
+    ) -> NDArray[np.int64]:
+        """Return what is left of checks without each choice of bytes; int64 (choices, n)."""
+        if self.modulo:
+            return (raw - self.sign * (choices.astype(np.int64) @ weights.T)) % self.modulo
+        taken = np.where(choices[:, None, :], weights[None, :, :], 0)
+        return raw ^ np.bitwise_xor.reduce(taken, axis=2)
 
     def start(self, data: NDArray[np.uint8], raw: NDArray[np.int64]) -> tuple[int, NDArray[np.bool_]]:
         """Return what the fold begins with, and in which frames the check then agrees, bool (n,)."""
@@ -85,6 +94,16 @@ class Folded:
         if start:
             said["start"] = start
         return said
+
+
+def _choices(count: int) -> Iterator[NDArray[np.bool_]]:
+    """Yield which of so many bytes go in, as many as possible first; bool (some, count)."""
+    outs = chain.from_iterable(combinations(range(count), n) for n in range(min(_MOST_LEFT_OUT, count - 1) + 1))
+    while some := list(islice(outs, _AT_ONCE)):
+        choices = np.ones((len(some), count), np.bool_)
+        for row, out in enumerate(some):
+            choices[row, list(out)] = False
+        yield choices
 
 
 def _bytes(data: NDArray[np.uint8]) -> NDArray[np.int64]:

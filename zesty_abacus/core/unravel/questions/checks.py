@@ -29,7 +29,7 @@ _MOST_BEHIND = 2
 _RESTLESS = 0.3, 0.7
 """Shares of frames in which a bit of a CRC flips, where it has no place that checks mostly have."""
 _LEAST_WIDTH = 5
-_MOST_TOLD = 1_500
+_MOST_TOLD = 900
 """Frames that are told without each of several bytes that may be the check."""
 _LEAST_BITS = 18
 """By how many bits the frames have to decide more than was chosen among."""

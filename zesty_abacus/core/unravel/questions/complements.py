@@ -11,6 +11,7 @@ from ..seen import Seen
 from ..words import share_words
 
 _LEAST_VALUES = 3
+_FIRST = 50
 
 
 def complements(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
@@ -41,10 +42,12 @@ def _runs(size: int, width: int) -> list[tuple[int, ...]]:
 def _turned(
     earlier: tuple[int, ...], later: tuple[int, ...], one: NDArray[np.int64], other: NDArray[np.int64], width: int
 ) -> Said | None:
-    if set(earlier) & set(later) or len(np.unique(one)) < _LEAST_VALUES:
+    turned = (1 << width) - 1
+    # nearly all pairs are told apart by a few frames
+    if set(earlier) & set(later) or (one[:_FIRST] ^ other[:_FIRST] == turned).mean() < 0.8:
         return None
-    agrees = int((one ^ other == (1 << width) - 1).sum())
-    if agrees < 0.98 * len(one):
+    agrees = int((one ^ other == turned).sum())
+    if agrees < 0.98 * len(one) or len(np.unique(one)) < _LEAST_VALUES:
         return None
     of = format_places(Places(earlier))
     return Said(

@@ -22,7 +22,8 @@ _LEAST_FEWER = 4
 _LEAST_SAVED = 40
 """Bits that it takes less to say all values page by page."""
 _MOST_PAGED, _MOST_PAGED_BY_ONE = 0.7, 0.4
-_MOST_TOLD = 0.85
+_MOST_TOLD, _MOST_TOLD_FRAMES = 0.85, 2_000
+"""Which part of what it takes plainly pages take at most, weighed on so many frames."""
 _MOST_RAW = 1 << 16
 _LEAST_OF_PAIRS = 4
 """So many frames in so many follow one of their page at least, or nothing is said of pages."""
@@ -152,12 +153,12 @@ def _doubtful(
     """Return the single bits that divide the others, not sharply, if the values on their pages bear it out."""
     known = {one.bits for _, one in judged}
     found = []
-    plain: float | None = None
+    some, plain = seen.some(_MOST_TOLD_FRAMES), None
     for bits in candidates:
         one = _judged(seen, free, bits, most=_MOST_PAGED) if bits not in known else None
         if one is not None:
-            plain = cost_of(seen, free) if plain is None else plain
-            if _told_in_pages(seen, free, bits) < _MOST_TOLD * plain:
+            plain = cost_of(some, free) if plain is None else plain
+            if _told_in_pages(some, free, bits) < _MOST_TOLD * plain:
                 found.append(one)
     return found
 
@@ -181,7 +182,7 @@ def _single_bits_within(seen: Seen, free: NDArray[np.bool_], wider: list[Paged],
     return [one[1] for one in judged if one is not None and one[0] <= least * 1.02 + 30]
 
 
-def _values(raw: NDArray[np.int64]) -> NDArray[np.int64]:
+def _values(raw: NDArray[np.int64] | NDArray[np.uint8]) -> NDArray[np.int64]:
     """Return the raw values that come, of at most a byte; quicker than to sort them."""
     return np.flatnonzero(np.bincount(raw))
 
@@ -192,12 +193,14 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> list[tuple[int, ...]]:
     found = []
     for byte in range(seen.size):
         own = [bit for bit in range(byte * 8, byte * 8 + 8) if free[bit] and seen.moves[bit]]
+        column = seen.matrix[:, byte]
         for low in own:
             for high in own:
                 if high < low or not free[low : high + 1].all():
                     continue
                 bits = tuple(range(high, low - 1, -1))
-                raw = seen.raw(bits)
+                # a run within a byte is read by one shift, not bit by bit: there are dozens in each
+                raw = column >> np.uint8(low % 8) & np.uint8((1 << len(bits)) - 1)
                 values = _values(raw)
                 if not 2 <= len(values) <= MOST_PAGES or len(seen) < _LEAST_FRAMES_A_PAGE * len(values):
                     continue
@@ -287,13 +290,15 @@ def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ..
     best: tuple[float, Paged] | None = None
     # of what turns through as many pages the first in the payload decides; the others follow from it
     regular.sort(key=lambda one: (-one[0], min(one[2]) // 8, -one[1]))
+    some = seen.some(_MOST_TOLD_FRAMES)
+    plain = cost_of(some, rest) if regular else 0.0
     for _, _, bits in regular[:_MOST_WEIGHED]:
         others = rest.copy()
         others[list(bits)] = False
         if (others & seen.moves).sum() < _LEAST_UNDER:
             continue
         # with the bits themselves: the lowest of a number, left out, makes what is left of it look paged
-        paged, plain = _told_in_pages(seen, rest, bits), cost_of(seen, rest)
+        paged = _told_in_pages(some, rest, bits)
         if paged > _MOST_TOLD * plain or plain - paged < _LEAST_SAVED or (best is not None and paged >= best[0] * 0.98):
             continue
         raw = seen.raw(bits)
