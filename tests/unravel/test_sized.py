@@ -108,3 +108,11 @@ def test_the_frame_that_is_shown_is_one_of_its_type():
     check = next(one for one in of_kind.findings if one.kind == "check")
     seen = witness(meaning, 0, check)
     assert seen.speaks.row == 0 and seen.against.row == 3
+
+
+def test_what_is_kept_of_types_is_not_said_again():
+    capture = capture_of(telegrams())
+    (of_kind,) = unravel(Meaning.of(capture, []), None).kinds
+    layout, _ = all_kept(new_layout("Telegram", Applies(address=0x100), 10), of_kind.findings, 0.8)
+    (again,) = unravel(Meaning.of(capture, [layout]), None).kinds
+    assert {one.kind for one in again.findings} <= {"constant", "period"}

@@ -153,6 +153,17 @@ def test_what_is_kept_of_it_reads_every_frame(counts_bytes):
     assert rows.columns[voltage.id].raw.tolist() == expected
 
 
+@pytest.mark.parametrize("counts_bytes", [False, True])
+def test_what_is_kept_of_it_is_not_said_again(counts_bytes):
+    payloads = cells(counts_bytes=counts_bytes)
+    capture = capture_of(payloads)
+    (of_kind,) = unravel(Meaning.of(capture, []), None).kinds
+    layout = new_layout("Cells", Applies(address=0x100, protocol="can"), max(map(len, payloads)))
+    layout, _ = all_kept(layout, of_kind.findings, 0.9)
+    (again,) = unravel(Meaning.of(capture, [layout]), None).kinds
+    assert {one.kind for one in again.findings} <= {"constant", "period"}
+
+
 def capture_of(payloads):
     sizes = np.array([len(one) for one in payloads], np.uint32)
     start = np.cumsum(sizes, dtype=np.int64) - sizes

@@ -102,7 +102,7 @@ def _known_pages(
         for value in np.unique(raw).tolist():
             page, here = seen.where(raw == value), pages.at(value)
             if len(page) >= _LEAST_FRAMES:
-                own = under & (free | pages.under) & ~here.taken
+                own = under & (free | pages.under) & ~here.taken & ~known.owned
                 found += _pages(page, own, here, (*when, When(str(pages.selector.places), str(value))), depth + 1)
         free = free & ~under
     return found, free

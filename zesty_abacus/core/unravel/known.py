@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from uuid import UUID
 
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..layouts.model import Field, Layout
 from ..reading.meaning import Meaning
 from ..reading.owners import owners_of_kind
-from .finding import Finding, bits_of
+from .finding import Finding, Said, bits_of
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -37,6 +37,18 @@ class Known:
         for one in self.pages:
             made |= one.under
         return made
+
+    def explains(self, one: Said, usual: int) -> bool:
+        """Return whether all bits of what is said are explained; from the end they are counted in ``usual`` bytes."""
+        size = len(self.owned) // 8
+        bits = [bit + (size - usual) * 8 * bool(one.places_text) for bit in one.bits]
+        return bool(bits) and max(bits) < len(self.owned) and bool(self.taken[bits].all())
+
+    def with_bits(self, bits: Iterable[int]) -> Known:
+        """Return the same with some more bits explained in all frames."""
+        owned = self.owned.copy()
+        owned[[bit for bit in bits if bit < len(owned)]] = True
+        return replace(self, owned=owned)
 
     def up_to(self, size: int) -> Known:
         """Return what is explained of the first bytes."""
@@ -67,18 +79,16 @@ class KnownPages:
 def known_of_kind(meaning: Meaning, kind: int, size: int) -> Known:
     """Return what the first layout of a kind explains of payloads of a size.
 
-    Where parts of the layout move, a bit counts as explained if it is in all frames.
+    What moves in the layout counts where it is in all frames.
     """
     readers = meaning.kinds[kind].readers
     if not readers:
         return Known(np.zeros(size * 8, np.bool_))
     layout = readers[0].shown
-    if layout.moves:
-        owned = np.zeros(size * 8, np.bool_)
-        owners = owners_of_kind(meaning, kind)[: size * 8]
-        owned[: len(owners)] = owners >= 0
-        return Known(owned)
     known = _known(layout, size, None, 0)
+    if layout.moves:
+        owners = owners_of_kind(meaning, kind)[: size * 8]
+        known.owned[: len(owners)] |= (owners >= 0) & ~known.taken[: len(owners)]
     known.owned[[bit for bit in layout.reserved_bits() if bit < size * 8]] = True
     return known
 

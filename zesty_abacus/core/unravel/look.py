@@ -189,7 +189,8 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
     wide: int | None = None
     if not lines and len(seen) >= _LEAST_FRAMES:
         known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
-        said, wide = _judged(frames, seen, known, most)
+        longest = Known(np.zeros(0, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, _longest(frames))
+        said, wide = _judged(frames, seen, known, longest, most)
     elif meaning.kinds[kind].readers and not asked.with_known:
         # what stands in columns has no bits of its own; a layout that reads a line reads all of it
         said = ()
@@ -203,13 +204,22 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
     return KindView(kind, *name_of(meaning, kind), times, thin, tuple(said))
 
 
-def _judged(frames: KindFrames, seen: Seen, known: Known, most: int) -> tuple[list[Said], int | None]:
+def _judged(frames: KindFrames, seen: Seen, known: Known, longest: Known, most: int) -> tuple[list[Said], int | None]:
     """Return what is said of a kind, where all payloads begin alike of these beginnings.
 
     Where a type says how long they are, with the longest of them that anything is said of.
+
+    Parameters
+    ----------
+    known, longest
+        What is explained in payloads of the usual size, and in the longest ones.
     """
     frames = without_strays(frames)
-    of_all_sizes = varying(frames)
+    whole = varying(frames)
+    of_all_sizes = whole.without(lambda one: longest.explains(one, seen.size))
+    for one in whole.said:
+        if one not in of_all_sizes.said:
+            known = known.with_bits((*one.bits, *one.takes))
     if of_all_sizes.head is None:
         by_type = _by_type(frames, known, of_all_sizes, most)
         return (judged(seen, known, of_all_sizes.said), None) if by_type is None else by_type
@@ -244,6 +254,10 @@ def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindF
         else:
             rows = rows[:: max(len(rows) // _THIN_FRAMES, 1)]
     return meaning.capture.frames.gather(rows)
+
+
+def _longest(frames: KindFrames) -> int:
+    return int(frames.sizes.max(initial=0))
 
 
 def _usual_size(frames: KindFrames) -> int:

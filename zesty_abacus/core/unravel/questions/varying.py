@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Callable
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -34,6 +35,10 @@ class Varying:
     said: tuple[Said, ...]
     head: int | None
     end_bytes: int
+
+    def without(self, is_known: Callable[[Said], bool]) -> Varying:
+        """Return the same without what is known already."""
+        return replace(self, said=tuple(one for one in self.said if not is_known(one)))
 
 
 def without_strays(frames: KindFrames) -> KindFrames:

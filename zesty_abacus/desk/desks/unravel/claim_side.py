@@ -12,6 +12,7 @@ from ...app.session import Session
 from ...around.talk import TalkSection
 from ...widgets.parts import EDGE, Choice, button, clear_layout, hairline, label, scrolled
 from .claim_rows import ClaimRows, about_words
+from .shown_bits import shown_bits
 
 _ALL = "all"
 ABOUT = ("these bits", "this message", "this lane")
@@ -103,9 +104,10 @@ class ClaimSide(QWidget):
         in_hand, standing = session.findings.in_hand, laid.ClaimStanding.GUESS
         evidence: tuple[str, ...] = ()
         places = str(engine.places_of(bits, low_byte_first=False)) if bits else ""
-        if in_hand is not None and bits and bits == frozenset(found.bits_of(in_hand[1])):
+        if in_hand is not None and bits and bits == shown_bits(session, *in_hand):
             # what was found bears the claim out, as far as it goes, and says in which order the bits are read
-            places, evidence = in_hand[1].places, (in_hand[1].reason,)
+            evidence = (in_hand[1].reason,)
+            places = in_hand[1].places if found.bits_of(in_hand[1]) else places
             if in_hand[1].confidence >= found.LIKELY:
                 standing = laid.ClaimStanding.LIKELY
         self._claims.write(statement, session.capture.lanes[key.lane].name, address, places, standing, evidence)

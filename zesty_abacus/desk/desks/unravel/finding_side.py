@@ -13,6 +13,7 @@ from ...widgets.words import counted
 from .finding_hand import FindingInHand
 from .finding_rows import FindingRows
 from .question_lines import ActionLine, QuestionLine, ReferenceLine, StretchLine, ValueLine
+from .shown_bits import shown_bits
 
 HERE, WHOLE = range(2)
 QUESTIONS = {
@@ -151,7 +152,7 @@ class FindingSide(QWidget):
         self._place = next((row for row, pair in enumerate(self.rows.things) if pair == (kind, finding)), 0)
         session.select_kind(kind)
         self._findings.take(kind, finding)
-        session.select_bits(frozenset(found.bits_of(finding)))
+        session.select_bits(shown_bits(session, kind, finding))
 
     def step(self, by: int) -> None:
         """Go to the next finding of the list, or with -1 to the one before."""
@@ -160,7 +161,7 @@ class FindingSide(QWidget):
 
     def _light(self, pair: tuple[int, found.Finding] | None) -> None:
         same = pair is not None and pair[0] == self._session.kind
-        self._findings.light(found.bits_of(pair[1]) if same and pair is not None else ())
+        self._findings.light(shown_bits(self._session, *pair) if same and pair is not None else ())
 
     def _on_kind(self) -> None:
         in_hand = self._findings.in_hand

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from ...app.doors import engine, found
+from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.side_tabs import SideTabs
 from .claim_side import ClaimSide
 from .finding_side import FindingSide
 from .keep_panel import KeepPanel
+from .shown_bits import shown_bits
 
 FINDINGS, SELECTION, CLAIMS = range(3)
 
@@ -60,7 +61,7 @@ class UnravelSide(SideTabs):
     def _follow(self) -> None:
         """Show what is known of bits that were selected by hand."""
         session, in_hand = self._session, self._session.findings.in_hand
-        of_finding = frozenset(found.bits_of(in_hand[1])) if in_hand is not None else frozenset()
+        of_finding = shown_bits(session, *in_hand) if in_hand is not None else frozenset()
         claim = session.claims.in_hand
         of_claim = frozenset(engine.parse_places(claim.state.places).bits) if claim is not None else frozenset()
         if session.bits and session.bits != of_finding and not (self.page == CLAIMS and session.bits == of_claim):
