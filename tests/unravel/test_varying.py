@@ -134,11 +134,8 @@ def test_items_are_found_where_only_bytes_are_counted():
 @pytest.mark.parametrize("counts_bytes", [False, True])
 def test_what_is_kept_of_it_reads_every_frame(counts_bytes):
     payloads = cells(counts_bytes=counts_bytes)
-    capture = capture_of(payloads)
-    (of_kind,) = unravel(Meaning.of(capture, []), None).kinds
-    layout = new_layout("Cells", Applies(address=0x100, protocol="can"), max(map(len, payloads)))
-    layout, count = all_kept(layout, of_kind.findings, 0.9)
-    assert count >= 5 and check_layout(layout) == []
+    layout = layout_found_in(capture_of(payloads), max(map(len, payloads)))
+    assert check_layout(layout) == []
     frames = frames_of(payloads)
     decoded = decode(compile_layout(layout, {}), frames.matrix, frames.sizes)
     (check,) = (one for one in layout.checks if one.__struct_config__.tag == "crc")
@@ -157,11 +154,17 @@ def test_what_is_kept_of_it_reads_every_frame(counts_bytes):
 def test_what_is_kept_of_it_is_not_said_again(counts_bytes):
     payloads = cells(counts_bytes=counts_bytes)
     capture = capture_of(payloads)
-    (of_kind,) = unravel(Meaning.of(capture, []), None).kinds
-    layout = new_layout("Cells", Applies(address=0x100, protocol="can"), max(map(len, payloads)))
-    layout, _ = all_kept(layout, of_kind.findings, 0.9)
+    layout = layout_found_in(capture, max(map(len, payloads)))
     (again,) = unravel(Meaning.of(capture, [layout]), None).kinds
     assert {one.kind for one in again.findings} <= {"constant", "period"}
+
+
+def layout_found_in(capture, size):
+    """Return a layout with all that is likely in the one message of a capture."""
+    (of_kind,) = unravel(Meaning.of(capture, []), None).kinds
+    layout, count = all_kept(new_layout("Cells", Applies(address=0x100), size), of_kind.findings, 0.9)
+    assert count >= 5
+    return layout
 
 
 def capture_of(payloads):

@@ -23,7 +23,7 @@ from .known import Known, known_of_kind
 from .named import name_of
 from .questions.telegrams import telegrams
 from .questions.varying import Varying, varying, without_strays
-from .seen import MOST_FRAMES, Seen
+from .seen import MOST_FRAMES, Seen, most_frequent
 from .sized import judged_by_type, typed
 
 _LEAST_FRAMES = 4
@@ -181,7 +181,7 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
     progress.check()
     capture = meaning.capture
     frames = _sample(meaning, kind, most, stretches=True)
-    size, lines = _usual_size(frames), telegrams(frames)
+    size, lines = most_frequent(frames.sizes), telegrams(frames)
     if not size or (size > _MOST_BYTES and not lines):
         return None
     thin = seen = Seen.of(frames, size, most)
@@ -258,12 +258,6 @@ def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindF
 
 def _longest(frames: KindFrames) -> int:
     return int(frames.sizes.max(initial=0))
-
-
-def _usual_size(frames: KindFrames) -> int:
-    """Return the payload bytes that most frames have."""
-    sizes, counts = np.unique(frames.sizes, return_counts=True)
-    return int(sizes[np.argmax(counts)]) if len(sizes) else 0
 
 
 def _of(view: KindView, said: Sequence[Said], asked: Asked) -> KindFindings:

@@ -23,6 +23,12 @@ def raw_of(matrix: NDArray[np.uint8], bits: Sequence[int]) -> NDArray[np.uint64]
     return raw
 
 
+def most_frequent(values: NDArray[np.integer]) -> int:
+    """Return the value that comes most often, the lowest of those that come as often; 0 if there are none."""
+    different, counts = np.unique(values, return_counts=True)
+    return int(different[counts.argmax()]) if len(different) else 0
+
+
 @dataclass(frozen=True, eq=False)
 class Seen:
     """Frames of a kind, all of one size, in order of time.

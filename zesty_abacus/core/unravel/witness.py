@@ -22,7 +22,7 @@ from .finding import Finding, When, bits_of
 from .keeping import kept
 from .named import name_of
 from .pages import on_pages
-from .seen import Seen, raw_of
+from .seen import Seen, most_frequent, raw_of
 
 _MOST_FRAMES = 200_000
 """Frames of the kind that are looked through; the first ones, so that the place is one of an early time."""
@@ -78,7 +78,7 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
     # of which size they are may follow from the page, as of what says its type in front
     whole = Seen.of(alike, alike.matrix.shape[1], most=_MOST_FRAMES, shorter=True)
     there = alike.take(np.flatnonzero(on_pages(whole, finding.when, lambda page: _set_by(meaning, page))))
-    usual = _usual(there.sizes)
+    usual = most_frequent(there.sizes)
     there = there.take(np.flatnonzero(there.sizes == usual))
     seen = Seen.of(there, usual, most=_MOST_FRAMES)
     if not len(seen):
@@ -86,11 +86,6 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
     look = _LOOKS.get(finding.kind, _first)
     speaks, against = look(seen, bits, finding, actions)
     return Witness(_sight(there, speaks), _sight(there, against))
-
-
-def _usual(sizes: NDArray[np.uint32]) -> int:
-    values, counts = np.unique(sizes, return_counts=True)
-    return int(values[counts.argmax()]) if len(values) else 0
 
 
 def _set_by(meaning: Meaning, page: When) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ...frames.segment_frames import KindFrames
 from ...layouts.places import Places, format_places
 from ..finding import Said
-from ..seen import MOST_FRAMES, Seen
+from ..seen import MOST_FRAMES, Seen, most_frequent
 from ..words import count_of
 from .digits import decimals, grays
 from .fields import fields
@@ -105,7 +105,7 @@ class _Items:
             np.concatenate([times[there] for there in rows]), np.ascontiguousarray(np.concatenate(parts)),
             np.concatenate(follows), sum(map(len, rows)),
         )  # fmt: skip
-        self._usual = int(np.bincount(counts).argmax())
+        self._usual = most_frequent(counts)
 
     @property
     def whole(self) -> str:

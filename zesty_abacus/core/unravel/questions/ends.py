@@ -14,6 +14,7 @@ from ..checking.crc import SolvedCrc, plain_crc, solve
 from ..checking.folded import Folded, folds
 from ..checking.linear import combination
 from ..finding import Said
+from ..seen import most_frequent
 from ..words import count_of, share_words
 
 _MOST_FRAMES = 3_000
@@ -84,13 +85,8 @@ def end_checks(frames: KindFrames) -> list[Said]:
             if len(np.unique(raw)) < _LEAST_VALUES:
                 continue
             for one in (*_folded(payloads, raw, count), *_crcs(payloads, raw, count)):
-                return [_said(one, payloads, count, high_first=high_first, usual=_usual(frames))]
+                return [_said(one, payloads, count, high_first=high_first, usual=most_frequent(frames.sizes))]
     return []
-
-
-def _usual(frames: KindFrames) -> int:
-    sizes, counts = np.unique(frames.sizes, return_counts=True)
-    return int(sizes[counts.argmax()])
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -121,8 +117,7 @@ def _says_enough(fold: Folded, data: NDArray[np.uint8], agrees: NDArray[np.bool_
 
 
 def _crcs(payloads: _Payloads, raw: NDArray[np.uint64], count: int) -> Iterator[_Found]:
-    sizes, counts = np.unique(payloads.sizes, return_counts=True)
-    usual = int(sizes[counts.argmax()])
+    usual = most_frequent(payloads.sizes)
     alike = np.flatnonzero(payloads.sizes == usual)
     if len(alike) < _LEAST_ALIKE:
         return
@@ -164,9 +159,9 @@ def _worked_out(
     rest = plain_crc(solved).taken(payloads.matrix, firsts, payloads.sizes - count, solved.width) ^ raw
     left: dict[int, int] = {}
     for size in np.unique(payloads.sizes).tolist():
-        values, counts = np.unique(rest[payloads.sizes == size], return_counts=True)
-        if counts.max() >= 2:
-            left[size - count - first] = int(values[counts.argmax()])
+        alike = rest[payloads.sizes == size]
+        if len(alike) >= 2:
+            left[size - count - first] = most_frequent(alike)
     if len(left) < 2:
         return
     lengths = sorted(left)
