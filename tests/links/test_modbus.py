@@ -226,3 +226,16 @@ def test_lost_pauses_are_made_up_for_by_check_sums(tmp_path):
     _, out, _ = run("frames", source, "--recipe", tmp_path / "r.json")
     rows = list(csv.DictReader(io.StringIO(out)))
     assert len(rows) == len(POLLS) and not any("bad" in row["flags"] for row in rows)
+
+
+def test_telegrams_that_only_share_the_crc_are_not_taken_for_modbus():
+    way = framing_of(ModbusRtuFraming())
+    spoken = [with_crc(bytes((17, function, 0, number, 0, 1))) for number in range(20) for function in (3, 6)]
+    _, score, reason = way.judge(bytes_result(spoken))
+    assert score == 1.0 and reason == "40 of 40 units have a CRC-16 that agrees"
+    # a start code, a length and data: some lengths are functions as well, others are not
+    telegrams = [with_crc(bytes((0xAA, size + 4, *range(size)))) for _ in range(10) for size in (2, 4, 6)]
+    _, score, reason = way.judge(bytes_result(telegrams))
+    assert score < 0.5 and "67% of them ask for a function that there is" in reason
+    # no unit has an address like that
+    assert way.judge(bytes_result([with_crc(bytes((0xFA, 3, number, 0, 0, 1))) for number in range(20)])) is None

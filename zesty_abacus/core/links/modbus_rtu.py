@@ -65,15 +65,28 @@ class _Rtu:
             return None
         units = _units(run, ModbusRtuFraming())
         count = len(units)
-        good = int((units[:, 2] & F.BAD_CHECK == 0).sum())
+        agrees = units[:, 2] & F.BAD_CHECK == 0
+        good = int(agrees.sum())
         if good < 2 or good < 0.5 * count:
             return None
-        return ModbusRtuFraming(), 0.5 + 0.5 * good / count, f"{good} of {count} units have a CRC-16 that agrees"
+        # others frame their telegrams with this CRC as well, but their second byte is no function
+        begins = units[agrees, 0]
+        is_known = np.isin(run.value[begins + 1] & 0x7F, _FUNCTIONS) & (run.value[begins] <= _LAST_UNIT)
+        share = float(is_known.mean())
+        if share < 0.5:
+            return None
+        score, reason = 0.5 + 0.5 * good / count, f"{good} of {count} units have a CRC-16 that agrees"
+        if share < 0.98:
+            score, reason = score * share**2, f"{reason}; {share:.0%} of them ask for a function that there is"
+        return ModbusRtuFraming(), score, reason
 
 
 FRAMINGS = (_Rtu(),)
 
 
+_FUNCTIONS = (*range(1, 9), 11, 12, *range(15, 18), *range(20, 25), 43, *range(65, 73), *range(100, 111))
+"""Public functions and those left to users (Modbus application protocol V1.1b3, 5)."""
+_LAST_UNIT = 247
 _CHARACTER_BITS = 11
 _PAUSE_CHARACTERS = 3.5
 _MEASURED_BYTES = 20_000
