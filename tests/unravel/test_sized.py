@@ -116,3 +116,10 @@ def test_what_is_kept_of_types_is_not_said_again():
     layout, _ = all_kept(new_layout("Telegram", Applies(address=0x100), 10), of_kind.findings, 0.8)
     (again,) = unravel(Meaning.of(capture, [layout]), None).kinds
     assert {one.kind for one in again.findings} <= {"constant", "period"}
+
+
+def test_a_layout_that_is_too_short_grows_with_what_is_kept():
+    payloads = [bytes([number % 256, 1, 2, 3, number // 4 % 256, 9]) for number in range(400)]
+    (of_kind,) = unravel(Meaning.of(capture_of(payloads), []), None).kinds
+    layout, count = all_kept(new_layout("Short", Applies(address=0x100), 2), of_kind.findings, 0.8)
+    assert count >= 2 and layout.size == 5 and check_layout(layout) == []

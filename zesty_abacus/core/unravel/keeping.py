@@ -90,7 +90,8 @@ def kept(
         made = with_item_field(layout, field, finding, beside)
     else:
         _must_be_free(layout, field)
-        made = layout.with_field(field)
+        # a layout of shorter messages grows to the bytes that are found in longer ones
+        made = replace(layout.with_field(field), size=max(layout.size, field.places.size_needed))
     check = _check(made, finding, field)
     return made if check is None else made.with_item(check)
 
