@@ -12,6 +12,8 @@ from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 from zesty_abacus.core.layouts.model import FieldKind, new_field
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.desk.app.overlays import OverField, OverReference
+from zesty_abacus.desk.desks.read import trace_picture
+from zesty_abacus.desk.desks.read.trace_picture import TracePicture
 
 
 def menu_of(pilot, widget, point):
@@ -43,6 +45,26 @@ def speed(pilot):
     pilot.settle()
     pilot.window.show_desk("Read")
     return kind, field.id
+
+
+def test_the_scale_stands_where_the_curve_does_below_the_words_over_it(pilot, speed, monkeypatch):
+    scales, curves = [], []
+    draw_scale, draw_curve = TracePicture._draw_scale, trace_picture.draw_curve
+    monkeypatch.setattr(TracePicture, "_draw_scale", lambda self, painter, plot, *rest: (
+        scales.append(plot), draw_scale(self, painter, plot, *rest)))  # fmt: skip
+    monkeypatch.setattr(trace_picture, "draw_curve", lambda painter, curve, plot, *rest: (
+        curves.append(plot), draw_curve(painter, curve, plot, *rest)))  # fmt: skip
+    stack = pilot.window.read.traces
+    number = pilot.session.traces.shown.index(speed)
+    pilot.session.overlays.toggle(speed, OverReference("gnss.csv", "speed_kn"))
+    pilot.wait(lambda: stack.overlays.words(speed), "the words")
+    scales.clear()
+    curves.clear()
+    stack.repaint()
+    row = stack.plan.plot_rect(number)
+    below = [plot for plot in curves if plot.bottom() == row.bottom()]
+    assert below and below[0].top() >= row.top() + stack.overlays.words_height(speed) > row.top()
+    assert below[0] in scales and row not in scales
 
 
 def test_a_reference_is_laid_over_and_said_to_agree(pilot, speed):

@@ -5,9 +5,11 @@ import pytest
 
 from tests.unravel.made import findings_of, meaning_of, message, put, slow
 from zesty_abacus.core.errors import MisuseError
-from zesty_abacus.core.layouts.model import Applies, new_layout
-from zesty_abacus.core.unravel.finding import InMessage, When
+from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.unravel.finding import InMessage, When, bits_of
 from zesty_abacus.core.unravel.keeping import kept
+from zesty_abacus.core.unravel.look import unravel
 from zesty_abacus.core.unravel.witness import witness
 
 ROUNDS = 200
@@ -80,3 +82,15 @@ def test_a_state_that_goes_its_own_way_sets_nothing():
     found = findings_of(message(times, state), message(times + 0.005, other))
     assert not any(one.parameters.get("holds") for one in found[0x100])
     assert all(not one.when for one in found[0x101])
+
+
+def test_what_a_layout_explains_is_not_said_again():
+    setting, answer = banks()
+    bank = new_layout("bank", Applies(address=0x100), 2).with_field(new_field("bank", parse_places("B1")))
+    count = new_layout("answer", Applies(address=0x101), 6).with_field(new_field("number", parse_places("B5")))
+    found = unravel(meaning_of(setting, answer, layouts=[bank, count]), None).kinds
+    of_bank, of_answer = found[0].findings, found[1].findings
+    assert not any(one.kind == "selector" for one in of_bank)
+    taken = set(parse_places("B5").bits)
+    assert [one.places for one in of_answer if taken & set(bits_of(one))] == []
+    assert any(one.kind == "field" and one.places == "B1 B0" and one.when for one in of_answer)

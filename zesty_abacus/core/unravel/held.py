@@ -21,7 +21,7 @@ _LEAST_CHANGES = 0.3
 """Of the settings that many at least differ from the one before: a state that rarely changes sets nothing."""
 _LEAST_UNDER = 4
 _EXACT = frozenset({"check", "complement", "counter", "length", "count"})
-"""What is said of a message holds whatever a setting is."""
+"""Kinds of findings that hold whatever a setting is."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -79,8 +79,8 @@ def _setting(view: KindView) -> _Setting | None:
 
 
 def _may_be_set(view: KindView) -> bool:
-    selects = any(one.kind == "selector" for one in view.said)
-    return not selects and len(view.thin) >= 12 and int(view.thin.moves.sum()) >= _LEAST_UNDER
+    is_divided = any(one.kind == "selector" or one.takes for one in view.said)
+    return not is_divided and len(view.thin) >= 12 and int((view.thin.moves & _free(view)).sum()) >= _LEAST_UNDER
 
 
 def _paged(view: KindView, setting: _Setting) -> Paged | None:
@@ -92,10 +92,11 @@ def _paged(view: KindView, setting: _Setting) -> Paged | None:
 
 
 def _free(view: KindView) -> NDArray[np.bool_]:
-    free = np.ones(view.thin.size * 8, np.bool_)
+    """Return the bits of which something is said that may be otherwise under a setting: none that layouts explain."""
+    free = np.zeros(view.thin.size * 8, np.bool_)
     for one in view.said:
-        if one.kind in _EXACT:
-            free[[bit for bit in one.bits if bit < len(free)]] = False
+        if one.kind not in _EXACT:
+            free[[bit for bit in one.bits if bit < len(free)]] = True
     return free
 
 
@@ -110,8 +111,9 @@ def _said_under(view: KindView, setting: _Setting, paged: Paged) -> tuple[Said, 
 
 def _said_of(views: Mapping[int, KindView], setting: _Setting, paged: Paged) -> tuple[Said, ...]:
     before = views[setting.view.kind].said
-    own = next((one for one in before if one.kind == "selector" and one.bits == setting.bits), None)
-    if own is not None:
+    is_open = {bit for one in before if one.kind != "selector" for bit in one.bits}.issuperset(setting.bits)
+    if not is_open:
+        # it is said already, or a layout explains what is set
         return before
     others = [one for one in before if not set(one.bits) & set(setting.bits)]
     share = paged.within / max(paged.flips, 1)

@@ -188,18 +188,21 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
     said: Sequence[Said] = lines
     wide: int | None = None
     if not lines and len(seen) >= _LEAST_FRAMES:
-        known = Known(np.zeros(size * 8, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, size)
-        longest = Known(np.zeros(0, np.bool_)) if asked.with_known else known_of_kind(meaning, kind, _longest(frames))
+        known = longest = Known(np.zeros(size * 8, np.bool_))
+        if not asked.with_known:
+            known = longest = known_of_kind(meaning, kind, size)
+            if (most_bytes := int(frames.sizes.max())) != size:
+                longest = known_of_kind(meaning, kind, most_bytes)
         said, wide = _judged(frames, seen, known, longest, most)
     elif meaning.kinds[kind].readers and not asked.with_known:
         # what stands in columns has no bits of its own; a layout that reads a line reads all of it
         said = ()
     # where types differ in length, what goes across messages looks at frames of all lengths
     if wide is not None:
-        thin = Seen.of(frames, wide, most, shorter=True)
+        thin = Seen.filled_up(frames, wide, most)
     if capture.kinds.count(kind) > most:
         sample = _sample(meaning, kind, most, stretches=False)
-        thin = Seen.of(sample, wide or size, most=_THIN_FRAMES, shorter=wide is not None)
+        thin = Seen.of(sample, size, _THIN_FRAMES) if wide is None else Seen.filled_up(sample, wide, _THIN_FRAMES)
     times = capture.frames.times(capture.order_of_kind(kind).rows())
     return KindView(kind, *name_of(meaning, kind), times, thin, tuple(said))
 
@@ -215,15 +218,15 @@ def _judged(frames: KindFrames, seen: Seen, known: Known, longest: Known, most: 
         What is explained in payloads of the usual size, and in the longest ones.
     """
     frames = without_strays(frames)
-    whole = varying(frames)
-    of_all_sizes = whole.without(lambda one: longest.explains(one, seen.size))
-    for one in whole.said:
-        if one not in of_all_sizes.said:
-            known = known.with_bits((*one.bits, *one.takes))
+    of_all_sizes = varying(frames)
+    explained = [one for one in of_all_sizes.said if longest.explains(one, seen.size)]
+    if explained:
+        known = known.with_bits(bit for one in explained for bit in (*one.bits, *one.takes))
+        of_all_sizes = of_all_sizes.without(explained)
     if of_all_sizes.head is None:
         by_type = _by_type(frames, known, of_all_sizes, most)
         return (judged(seen, known, of_all_sizes.said), None) if by_type is None else by_type
-    heads = Seen.of(frames, of_all_sizes.head, most, beginnings=True)
+    heads = Seen.beginnings(frames, of_all_sizes.head, most)
     return judged(heads, known.up_to(of_all_sizes.head), of_all_sizes.said), None
 
 
@@ -254,10 +257,6 @@ def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindF
         else:
             rows = rows[:: max(len(rows) // _THIN_FRAMES, 1)]
     return meaning.capture.frames.gather(rows)
-
-
-def _longest(frames: KindFrames) -> int:
-    return int(frames.sizes.max(initial=0))
 
 
 def _of(view: KindView, said: Sequence[Said], asked: Asked) -> KindFindings:

@@ -29,6 +29,12 @@ def most_frequent(values: NDArray[np.integer]) -> int:
     return int(different[counts.argmax()]) if len(different) else 0
 
 
+def _stretches(count: int, most: int) -> NDArray[np.int64]:
+    """Return about ``most`` of so many places in evenly chosen stretches; int64 (stretches, length)."""
+    length = most // _BLOCKS
+    return np.linspace(0, count - length, _BLOCKS).astype(np.int64)[:, None] + np.arange(length)
+
+
 @dataclass(frozen=True, eq=False)
 class Seen:
     """Frames of a kind, all of one size, in order of time.
@@ -49,21 +55,24 @@ class Seen:
     total: int
 
     @classmethod
-    def of(
-        cls, frames: KindFrames, size: int, most: int = MOST_FRAMES, *, beginnings: bool = False, shorter: bool = False
-    ) -> Seen:
-        """Return those of a size, evenly chosen stretches of them where they are too many.
+    def of(cls, frames: KindFrames, size: int, most: int = MOST_FRAMES) -> Seen:
+        """Return those of a size, evenly chosen stretches of them where they are too many."""
+        return cls._of(frames, frames.sizes == size, size, most)
 
-        With ``beginnings`` the first bytes of longer ones are seen as well; with ``shorter`` so are shorter ones, with
-        zeros behind their ends.
-        """
-        fits = frames.sizes <= size if shorter else frames.sizes == size
-        alike = np.flatnonzero(frames.sizes >= size if beginnings else fits)
-        chosen = alike
-        if len(alike) > most:
-            length = most // _BLOCKS
-            starts = np.linspace(0, len(alike) - length, _BLOCKS).astype(np.int64)
-            chosen = alike[(starts[:, None] + np.arange(length)).reshape(-1)]
+    @classmethod
+    def beginnings(cls, frames: KindFrames, size: int, most: int = MOST_FRAMES) -> Seen:
+        """Return the first bytes of all that have so many, chosen likewise."""
+        return cls._of(frames, frames.sizes >= size, size, most)
+
+    @classmethod
+    def filled_up(cls, frames: KindFrames, size: int, most: int = MOST_FRAMES) -> Seen:
+        """Return those of up to a size with zeros behind their ends, chosen likewise."""
+        return cls._of(frames, frames.sizes <= size, size, most)
+
+    @classmethod
+    def _of(cls, frames: KindFrames, wanted: NDArray[np.bool_], size: int, most: int) -> Seen:
+        alike = np.flatnonzero(wanted)
+        chosen = alike if len(alike) <= most else alike[_stretches(len(alike), most).reshape(-1)]
         follows = np.zeros(len(chosen), np.bool_)
         # frames of another size between them, or that were left out, break a stretch
         follows[1:] = np.diff(frames.rows[chosen].astype(np.int64)) > 0
@@ -111,10 +120,10 @@ class Seen:
         """Return stretches of the frames, about so many in all."""
         if len(self) <= most:
             return self
-        starts = np.linspace(0, len(self) - most // _BLOCKS, _BLOCKS).astype(np.int64)
-        chosen = np.unique((starts[:, None] + np.arange(most // _BLOCKS)).reshape(-1))
+        stretches = _stretches(len(self), most)
+        chosen = stretches.reshape(-1)
         follows = self.follows[chosen]
-        follows[np.isin(chosen, starts)] = False
+        follows[:: stretches.shape[1]] = False
         return Seen(self.time_ns[chosen], np.ascontiguousarray(self.matrix[chosen]), follows, self.total)
 
     def where(self, rows: NDArray[np.bool_]) -> Seen:

@@ -97,25 +97,26 @@ def judged_by_type(
     end_bytes
         Bytes at the end that are taken.
     """
-    heads = Seen.of(frames, head, most, beginnings=True)
+    heads = Seen.beginnings(frames, head, most)
     free = np.ones(head * 8, np.bool_)
     free[list(by.bits)] = False
     for one in said:
         free[[bit for bit in one.bits if bit < head * 8 and not one.places_text]] = False
-    found = [*said, _selector(by)]
+    selector = _selector(by)
+    found = [*said, selector]
     for one in counters(heads, free):
         free[list(one.bits)] = False
         found.append(one)
     # what never moves in front of the type is of the frame, behind it of what the type says
     in_front = free & ~heads.moves & (np.arange(head * 8) < (by.bits[0] // 8 + 1) * 8)
-    found += constants(heads, in_front.copy(), ())
+    found += constants(heads, in_front)
     under = free & ~in_front
     for value, size in by.sizes.items():
         page = Seen.of(frames.take(np.flatnonzero((by.raw == value) & (frames.sizes == size))), size, most)
         own = np.ones(size * 8, np.bool_)
         own[: head * 8] = under
         own[(size - end_bytes) * 8 :] = False
-        found += judged_page(page, own, (When(_selector(by).places, str(value)),))
+        found += judged_page(page, own, (When(selector.places, str(value)),))
     return found
 
 

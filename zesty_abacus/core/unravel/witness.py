@@ -76,7 +76,7 @@ def witness(meaning: Meaning, kind: int, finding: Finding, actions: Sequence[Act
         return Witness(None, None)
     alike = frames.take(np.flatnonzero(long_enough))
     # of which size they are may follow from the page, as of what says its type in front
-    whole = Seen.of(alike, alike.matrix.shape[1], most=_MOST_FRAMES, shorter=True)
+    whole = Seen.filled_up(alike, alike.matrix.shape[1], most=_MOST_FRAMES)
     there = alike.take(np.flatnonzero(on_pages(whole, finding.when, lambda page: _set_by(meaning, page))))
     usual = most_frequent(there.sizes)
     there = there.take(np.flatnonzero(there.sizes == usual))

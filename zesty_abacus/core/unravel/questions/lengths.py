@@ -75,7 +75,10 @@ def _used(matrix: NDArray[np.uint8]) -> list[Said]:
 
 def _rule(matrix: NDArray[np.uint8], sizes: NDArray[np.int64]) -> _Rule | None:
     """Return the plainest run of bits from which every size follows."""
-    rules = [rule for bits in _candidates(matrix.shape[1]) for rule in _rules_of(bits, _number(matrix, bits), sizes)]
+    units = _units(sizes)
+    rules = [
+        rule for bits in _candidates(matrix.shape[1]) for rule in _rules_of(bits, _number(matrix, bits), sizes, units)
+    ]  # fmt: skip
     moves = (matrix != matrix[:1]).any(axis=0)
 
     def oddness(rule: _Rule) -> tuple[int, bool, int]:
@@ -89,14 +92,20 @@ def _number(matrix: NDArray[np.uint8], bits: tuple[int, ...]) -> NDArray[np.int6
     return raw_of(matrix, bits).view(np.int64)
 
 
-def _rules_of(bits: tuple[int, ...], raw: NDArray[np.int64], sizes: NDArray[np.int64]) -> Iterator[_Rule]:
+def _units(sizes: NDArray[np.int64]) -> tuple[int, ...]:
+    """Return how many bytes one more may stand for: the customary ones, and what the sizes differ by."""
+    different = np.unique(sizes)
+    if len(different) < _LEAST_COUNTED:
+        # three numbers in a row fall on many a line
+        return (1,)
+    return tuple(dict.fromkeys((*_UNITS, int(np.gcd.reduce(np.diff(different))))))
+
+
+def _rules_of(
+    bits: tuple[int, ...], raw: NDArray[np.int64], sizes: NDArray[np.int64], units: tuple[int, ...]
+) -> Iterator[_Rule]:
     if len(np.unique(raw)) < _LEAST_SIZES:
         return
-    # items of so many bytes are what sizes differ by
-    units = dict.fromkeys((*_UNITS, int(np.gcd.reduce(np.diff(np.unique(sizes))))))
-    if len(np.unique(sizes)) < _LEAST_COUNTED:
-        # three numbers in a row fall on many a line
-        units = dict.fromkeys((1,))
     for inverted in (False, True):
         own = (1 << len(bits)) - 1 - raw if inverted else raw
         for unit in units:

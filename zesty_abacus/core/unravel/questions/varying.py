@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -36,9 +36,9 @@ class Varying:
     head: int | None
     end_bytes: int
 
-    def without(self, is_known: Callable[[Said], bool]) -> Varying:
+    def without(self, known: Sequence[Said]) -> Varying:
         """Return the same without what is known already."""
-        return replace(self, said=tuple(one for one in self.said if not is_known(one)))
+        return replace(self, said=tuple(one for one in self.said if one not in known))
 
 
 def without_strays(frames: KindFrames) -> KindFrames:
@@ -53,6 +53,9 @@ def without_strays(frames: KindFrames) -> KindFrames:
 def varying(frames: KindFrames) -> Varying:
     """Look at frames of one kind of all lengths."""
     told = lengths(frames)
+    if not (frames.sizes != frames.sizes[0]).any():
+        # most messages are of one length: nothing else is looked for
+        return Varying(tuple(told), None, 0)
     ends = end_checks(frames)
     end_bytes = sum(len(one.bits) for one in ends) // 8
     items = arrays(frames, told, end_bytes)

@@ -66,9 +66,9 @@ class TracePicture:
             trace = (kind, field_id)
             shown = padded_range(*self._overlays.shown_range(trace, curve.value_range()))
             span = (clock.view_first_ns, clock.view_last_ns)
-            self._draw_scale(painter, plot, shown, field)
             # words stand above the curves, not on them
             plot = plot.adjusted(0, self._overlays.words_height(trace), 0, 0)
+            self._draw_scale(painter, plot, shown, field)
             draw_curve(painter, curve, plot, span, shown, color)
             self._overlays.draw(painter, number, trace, plot, shown)
         painter.restore()
