@@ -18,6 +18,16 @@ def intake(pilot):
     return pilot
 
 
+def test_the_way_payloads_are_shown_stands_out(intake):
+    page = intake.window.intake.waves_page
+    intake.window.intake.left.choose(4)
+    intake.wait(page.isVisible, "the waves")
+    shown = [name for name, word in page.forms.items() if word.font().bold()]
+    assert shown == ["hex"], "from the beginning, not only after a key"
+    intake.key(Qt.Key.Key_B)
+    assert [name for name, word in page.forms.items() if word.font().bold()] == ["bin"]
+
+
 def take(pilot, part):
     """Choose a source by a part of its file's name, as a click on its card does."""
     names = [outcome.path.name for outcome in pilot.session.outcomes]

@@ -132,6 +132,7 @@ def test_a_proposal_is_seen_compared_and_agreed_to(pilot, other):
     inbox = window.library.inbox
     pilot.wait(lambda: len(inbox.cards) == 1, "the card")
     (card,) = inbox.cards
+    assert "What is proposed waits until somebody else agrees." in inbox.rules.text()
     assert "0 of 1 agreed" in card.standing.text() and window.library.tabs.tabText(1) == "Proposals (1)"
     pilot.click(card.buttons["compare"])
     comparison = window.layouts.comparison

@@ -113,10 +113,8 @@ def _reaction(view: View, kind: KindView, one: Said, text: str, times: NDArray[n
         return None
     confidence = float(np.clip(0.97 - chance * 3, 0.5, 0.97)) if hits > 1 else 0.5
     moments = share_words(hits, answers.asked, "moment")
-    reason = (
-        f"It {does} {span_text(round(answers.usual_ns))} after {moments} “{text}”, and "
-        f"{count_of(others, 'time')} otherwise."
-    )
+    besides = count_of(others, "time") if others else "never"
+    reason = f"It {does} {span_text(round(answers.usual_ns))} after {moments} “{text}”, and {besides} otherwise."
     return Said(
         kind="reaction", bits=one.bits, frames=hits, against=answers.asked - hits, confidence=confidence,
         reason=reason, parameters={"moment": text, "delay_s": answers.usual_ns / 1e9, "value": value},

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QW
 from ...app.session import PAYLOAD_FORMS, Session
 from ...widgets.parts import button, label
 from ...widgets.theme import look, text_font
+from ...widgets.when_shown import WhenShown
 from ...widgets.words import counted
 from .bench import Bench
 
@@ -28,13 +29,13 @@ class WavesPage(QSplitter):
         self._session, self._bench = session, bench
         self.forms: dict[str, QPushButton] = {}
         below = QWidget()
-        self.came_words = label("What came out", "title")
-        self.came_words.setFont(text_font(bold=True))
+        title = label("What came out", "title")
+        title.setFont(text_font(bold=True))
         self.came_note = label("", "quiet")
         row = QHBoxLayout()
         row.setContentsMargins(18, 5, 14, 3)
         row.setSpacing(10)
-        row.addWidget(self.came_words)
+        row.addWidget(title)
         row.addWidget(self.came_note, 1)
         row.addWidget(label("show", "quiet"))
         for form in PAYLOAD_FORMS:
@@ -55,9 +56,11 @@ class WavesPage(QSplitter):
         self.setStretchFactor(1, 2)
         self.setSizes([340, 230])
         self.setChildrenCollapsible(False)
-        session.form_changed.connect(self._show_form)
-        look.changed.connect(self._show_form)
-        self._show_form()
+        # a style sheet takes fonts back that are set before a button is shown for the first time
+        show_form = WhenShown(self, self._show_form)
+        session.form_changed.connect(show_form)
+        look.changed.connect(show_form)
+        show_form()
 
     def show_counts(self) -> None:
         """Say how many frames came out."""

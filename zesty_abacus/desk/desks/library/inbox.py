@@ -49,7 +49,10 @@ class Inbox(QWidget):
         if not self.isVisible():
             return
         shared = self._session.shared
-        self.rules.setText(shared.proposals.rules.words() if shared.proposals.rules is not None else "")
+        rules = shared.proposals.rules.words() if shared.proposals.rules is not None else ""
+        # beside what waits, that others are kept at once is only half of it
+        waits = " What is proposed waits until somebody else agrees." if shared.proposals.waiting else ""
+        self.rules.setText(rules + waits)
         if not self.ended.isChecked():
             self._show(shared.proposals.waiting)
             return
