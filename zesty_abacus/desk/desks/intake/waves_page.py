@@ -57,7 +57,7 @@ class WavesPage(QSplitter):
         self.setSizes([340, 230])
         self.setChildrenCollapsible(False)
         # a style sheet takes fonts back that are set before a button is shown for the first time
-        show_form = WhenShown(self, self._show_form)
+        show_form = WhenShown(self, self._show_form).refresh
         session.form_changed.connect(show_form)
         look.changed.connect(show_form)
         show_form()

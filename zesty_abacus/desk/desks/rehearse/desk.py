@@ -44,7 +44,7 @@ class RehearseDesk(QWidget):
         super().__init__()
         self._session = session
         self.live: LiveHere = session.live
-        self._offer_when_shown = WhenShown(self, self._offer)
+        self._offer_when_shown = WhenShown(self, self._offer).refresh
         self.head = DeskHead("Rehearse", "listen to a bus, send what a layout says, run what is written")
         self.stop_all = button("Send nothing", "Stop everything that goes out, on every lane (Ctrl .)")
         self.connecting = Connecting(self.live)

@@ -81,7 +81,7 @@ class KeepPanel(Panel):
     def _connect(self) -> None:
         session = self._session
         explained = session.reading.counts.changed
-        refresh = WhenShown(self, self._refresh)
+        refresh = WhenShown(self, self._refresh).refresh
         for event in (session.bits_changed, session.kind_changed, session.layouts_changed, explained, session.opened):
             event.connect(refresh)
         session.clock.cursor_changed.connect(self._show_value)
