@@ -10,8 +10,10 @@ import pytest
 from PyQt6.QtCore import QEvent
 
 from tests.desk.pilot import Pilot
+from zesty_abacus.core.trial.intake import open_trial_capture
 from zesty_abacus.demo.trial import copy_shipped_trial
 from zesty_abacus.desk.app.findings import Findings
+from zesty_abacus.desk.app.problems import Problems
 from zesty_abacus.desk.app.settings import demo_folder
 from zesty_abacus.desk.launch import make_application, make_window
 from zesty_abacus.desk.widgets.theme import PEEL, look
@@ -42,16 +44,20 @@ def collects_here(collected):
 
 
 @pytest.fixture(autouse=True)
-def no_findings(monkeypatch):
-    """Keep windows from looking for findings; tests that are about them put that back."""
+def looks_for_nothing(monkeypatch):
+    """Keep windows from looking for findings and problems; tests that are about them put that back."""
     monkeypatch.setattr(Findings, "want", lambda _findings: None)
+    monkeypatch.setattr(Problems, "look", lambda _problems: None)
 
 
 @pytest.fixture(scope="session")
 def fresh_demo(tmp_path_factory):
-    """The user's copy of the Yuzu trial as it is made on first use, once for all tests, each of which gets a copy."""
+    """The user's copy of the Yuzu trial after its first use, once for all tests, each of which gets a copy.
+
+    Its recordings are read already, which is what takes longest.
+    """
     folder = tmp_path_factory.mktemp("fresh") / "yuzu"
-    copy_shipped_trial(folder)
+    open_trial_capture(copy_shipped_trial(folder))
     return folder
 
 

@@ -7,6 +7,14 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from zesty_abacus.core.problems.look import look_for_problems
+from zesty_abacus.desk.app.problems import Problems
+
+LOOK = Problems.look
+
+
+@pytest.fixture(autouse=True)
+def looks_for_problems(looks_for_nothing, monkeypatch):
+    monkeypatch.setattr(Problems, "look", LOOK)
 
 
 @pytest.fixture

@@ -85,6 +85,23 @@ def test_the_stored_capture_is_used_until_something_changes(trial):
     assert len(in_cache(trial)) == len(trial.file.sources), "what the file was before is gone"
 
 
+def test_a_trial_that_was_moved_is_not_read_again(trial, tmp_path):
+    open_trial_capture(trial)
+    before = {time for _, time in in_cache(trial)}
+    moved = Trial.open(trial.folder.rename(tmp_path / "elsewhere"))
+    made = open_trial_capture(moved)
+    assert {time for _, time in in_cache(moved)} == before
+    assert [outcome.path for outcome in made.outcomes] == [moved.folder / "one.log", tmp_path / "two.log"]
+    assert len(made.capture) == 4
+
+
+def test_what_is_wrong_with_a_recording_of_a_moved_trial_names_it_where_it_is(trial, tmp_path):
+    (trial.folder / "one.log").write_text("no log at all")
+    assert str(trial.folder) in open_trial_capture(trial).outcomes[0].error
+    moved = Trial.open(trial.folder.rename(tmp_path / "elsewhere"))
+    assert str(moved.folder) in open_trial_capture(moved).outcomes[0].error
+
+
 def test_a_recording_that_could_not_be_opened_is_tried_again(trial, monkeypatch):
     def refused(*_, **__):
         raise CaptureReadError("you may not read this file.", where="one.log") from PermissionError(13, "no right")

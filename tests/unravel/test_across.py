@@ -11,6 +11,7 @@ from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.unravel.across.grid import correlations
 from zesty_abacus.core.unravel.across.question import Action
 from zesty_abacus.core.unravel.look import unravel
+from zesty_abacus.core.unravel.told import title
 from zesty_abacus.core.values.reference import ReferenceColumn
 
 SECONDS = 90
@@ -150,6 +151,35 @@ def test_a_few_readings_are_enough_where_they_are_followed_closely():
     found = findings_of(number(times, curve(times) * 65000), kinds=["reference"], references=[good, wrong, few])[0x100]
     assert [one.parameters["column"] for one in found] == ["typed"]
     assert found[0].parameters["lag_s"] == 0 and found[0].parameters["gain"] == pytest.approx(0.001, rel=0.01)
+
+
+@pytest.mark.parametrize(("is_above", "lag"), [(True, 0.0), (True, 0.4), (False, 0.2)])
+def test_a_state_that_goes_on_above_a_threshold_and_off_below_another_is_found(is_above, lag):
+    times, told = np.arange(0, SECONDS, 0.02), np.arange(2, SECONDS - 2, 0.1)
+    on, state = [], False
+    for value in curve(times - lag, 7) * 10:
+        state = value > 6 if not state else value > 5
+        on.append(state == is_above)
+    other = np.cumsum(np.random.default_rng(2).random(len(times)) < 0.005) % 2
+    found = findings_of(switch(times, np.array(on)), switch(times, other, seed=9), kinds=["reference"],
+                        references=[reference(told, curve(told, 7) * 10, "pressure")])  # fmt: skip
+    (one,) = of(found[0x100], "reference")
+    assert not found[0x101], "the other one goes on and off as it likes"
+    assert one.places == "B0[0]" and one.parameters["lag_s"] == pytest.approx(lag, abs=0.11)
+    larger, smaller = ("on_at", "off_at") if is_above else ("off_at", "on_at")
+    assert one.parameters[larger] == pytest.approx(6, abs=0.25)
+    assert one.parameters[smaller] == pytest.approx(5, abs=0.25)
+    assert (one.parameters["gain"] > 0) == is_above
+    side = "1 above and 0 below" if is_above else "1 below and 0 above"
+    assert side in one.reason and one.against <= 0.02 * one.frames
+    assert title(one).startswith(f"follows pressure {'above' if is_above else 'below'} ")
+
+
+def test_a_state_that_went_on_twice_at_the_same_value_says_nothing_yet():
+    times, told = np.arange(0, SECONDS, 0.02), np.arange(2, SECONDS - 2, 0.1)
+    slow = lambda at: np.sin(at / 12) * 5 + 5  # noqa: E731
+    found = findings_of(switch(times, slow(times) > 6), kinds=["reference"], references=[reference(told, slow(told))])
+    assert not found[0x100]
 
 
 def actions(text, times):

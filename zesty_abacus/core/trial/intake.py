@@ -86,7 +86,7 @@ def open_trial_capture(trial: Trial, progress: Progress | None = None) -> Brough
     """
     cache = trial.folder / _CACHE
     requests = [request_of(trial, entry) for entry in trial.file.sources]
-    names = _distinct([_name_of(request) for request in requests])
+    names = _distinct([_name_of(request, trial.folder) for request in requests])
     places = [cache / f"source {name}" for name in names]
     entries = {lane.name: lane for lane in trial.file.lanes}
     made = _brought(requests, places, entries, progress or Progress())
@@ -109,7 +109,7 @@ def _brought(
 
 def recorded_state(trial: Trial) -> str:
     """Return a text that is another one whenever what is read of the recordings of a trial, or where it stands, is."""
-    names = [_name_of(request_of(trial, entry)) for entry in trial.file.sources]
+    names = [_name_of(request_of(trial, entry), trial.folder) for entry in trial.file.sources]
     begins = [str(entry.begins_ns) for entry in trial.file.sources]
     return "\n".join([*names, *begins, *(f"{lane.name} {lane.offset_ns}" for lane in trial.file.lanes)])
 
@@ -121,16 +121,14 @@ def request_of(trial: Trial, entry: SourceEntry) -> SourceRequest:
     )
 
 
-def _name_of(request: SourceRequest) -> str:
-    """Return a name that changes whenever what is read of a source would."""
+def _name_of(request: SourceRequest, base: Path) -> str:
+    """Return a name that changes whenever what is read of a source would, and not when the trial is moved or copied."""
+    path, folder = resolved(request.path), resolved(base)
+    named = path.relative_to(folder) if path.is_relative_to(folder) else path
     digest = hashlib.sha256(_VERSION)
     recipe = recipe_to_json(request.recipe).decode() if request.recipe is not None else ""
     state = " ".join(_state_of(one) for one in files_of_source(request.path))
-    digest.update(
-        f"{resolved(request.path)} {state}\n{request.form}\n{request.protocol}\n{recipe}\n".encode(
-            "utf-8", "surrogateescape"
-        )
-    )
+    digest.update(f"{named} {state}\n{request.form}\n{request.protocol}\n{recipe}\n".encode("utf-8", "surrogateescape"))
     return digest.hexdigest()[:16]
 
 
@@ -156,7 +154,7 @@ def _drop_others(cache: Path) -> None:
 
 def forget_sources(trial: Trial) -> None:
     """Remove recordings from the cache that are not in the trial any more."""
-    wanted = set(_distinct([_name_of(request_of(trial, entry)) for entry in trial.file.sources]))
+    wanted = set(_distinct([_name_of(request_of(trial, entry), trial.folder) for entry in trial.file.sources]))
     cache = trial.folder / _CACHE
     for folder in cache.iterdir() if cache.is_dir() else ():
         if folder.name.startswith("source ") and folder.name.removeprefix("source ") not in wanted:

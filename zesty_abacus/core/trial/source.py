@@ -204,8 +204,8 @@ def _opened(folder: Path, path: Path) -> ReadSource | None:
         found = ReadSource(open_capture(folder / "frames"), outcome)
     except (OSError, ValueError, msgspec.ValidationError, CaptureStoreError):
         return None  # missing or damaged: it is read again
-    if outcome.may_pass:
-        return None
+    if outcome.may_pass or (outcome.error and outcome.path != path):
+        return None  # what was wrong may be right now, or names the file where it was
     outcome.path = path
     return found
 

@@ -10,6 +10,7 @@ from ..layouts.model import Field
 from ..reading.meaning import Meaning
 from ..values.reference import ReferenceColumn
 from .finding import Finding
+from .words import followed_words
 
 _NEAR = 0.002
 """By which part a fitted gain may be off the neat number it is taken for."""
@@ -64,6 +65,8 @@ def meant(
 def _by_reference(finding: Finding, references: Sequence[ReferenceColumn]) -> Meant:
     parameters = finding.parameters
     key = parameters["file"], parameters["column"]
+    if "on_at" in parameters:
+        return Meant(followed_words(parameters))
     unit = next((one.unit for one in references if one.key == key), "")
     gain = neat(float(parameters["gain"]))
     # half a step, or the noise of the reference, is all that an offset can be told to

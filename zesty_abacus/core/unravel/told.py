@@ -7,6 +7,7 @@ from typing import Any
 
 from ..words import span_text
 from .finding import Finding
+from .words import followed_words
 
 LIKELY = 0.7
 """From here on findings are worth keeping together; nine in ten of them are true."""
@@ -95,7 +96,7 @@ _TITLES: dict[str, Callable[[dict[str, Any]], str]] = {
     "selector": lambda parameters: f"selects {len(parameters['values'])} pages",
     "length": _length,
     "count": _count,
-    "reference": lambda parameters: f"follows {parameters['column']}",
+    "reference": lambda parameters: f"follows {followed_words(parameters)}",
     "reaction": lambda parameters: f"answers “{parameters['moment']}”",
     "pair": lambda parameters: f"answered by 0x{parameters['with']['address']:X}",
     "period": _period,

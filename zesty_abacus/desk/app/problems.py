@@ -62,7 +62,7 @@ class Problems(QObject):
         self.notches: Any = None
         self.in_hand: wrong.Problem | None = None
         self.place = 0
-        self._soon = one_shot(self, _SETTLED_MS, self._look)
+        self._soon = one_shot(self, _SETTLED_MS, self.look)
         reading.changed.connect(self._soon.start)
         trials.changed.connect(self._on_trial_changed)
 
@@ -83,7 +83,8 @@ class Problems(QObject):
             self._sort()
             self._soon.start()
 
-    def _look(self) -> None:
+    def look(self) -> None:
+        """Look for problems of what is open as it stands."""
         meaning = self._reading.meaning
         if meaning is None:
             return
