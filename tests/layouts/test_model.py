@@ -5,6 +5,7 @@ import msgspec
 from zesty_abacus.core.layouts.changes import describe_change
 from zesty_abacus.core.layouts.model import Applies, CurvePoint, FieldKind, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.layouts.symbols import Symbol
 
 ANGLE = new_field("angle", at("B1 B0"), FieldKind.SIGNED, ratio=Fraction(1, 20), unit="deg")
 RATE = new_field("rate", at("B3 B2"))
@@ -59,6 +60,7 @@ def test_every_attribute_of_a_field_has_its_sentence():
         "inverted": True, "padding": "", "base": 16, "digits": 4, "polynomial": (Fraction(1),),
         "table": (CurvePoint(Fraction(0), Fraction(1)),), "names": (), "note": "n",
         "selected": Selected(ANGLE.id, RawSet.of(1)), "encoding": "utf-8",
+        "symbols": (Symbol("0", "a"), Symbol("1")),
     }  # fmt: skip
     assert set(changes) | {"id"} == set(RATE.__struct_fields__)
     for name, value in changes.items():

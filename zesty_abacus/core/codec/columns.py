@@ -123,7 +123,11 @@ class FieldColumn:
             data = data[: int(self.lengths[row])]
         if self.field.kind is FieldKind.BYTES:
             return data.hex(" ").upper()
-        text = data.decode(self.field.encoding, "replace")
+        code = self.field.code
+        if code is None:
+            text = data.decode(self.field.encoding, "replace")
+        else:
+            text = code.read(bits_of(data, self.field))
         # an empty set of characters would strip all white space
         return text.rstrip(self.field.padding) if self.field.padding else text
 
@@ -177,6 +181,11 @@ class FieldColumn:
         return FieldColumn(
             self.field, blank(self.raw), blank(self.value), blank(self.content), np.zeros(count, np.uint8), lengths
         )
+
+
+def bits_of(content: bytes, field: Field) -> str:
+    """Return the bits of a text as ``0`` and ``1``; its bytes are filled up with zeros where it ends within one."""
+    return "".join(f"{byte:08b}" for byte in content)[: len(field.places) or None]
 
 
 def join_columns(columns: list[FieldColumn]) -> FieldColumn:

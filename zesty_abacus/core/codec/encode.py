@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from ..errors import MisuseError
 from ..layouts.model import Field, FieldKind
 from ..layouts.numbers import format_exact, parse_exact
+from .columns import bits_of
 from .scalar import bits_of_float, bits_of_raw, field_range, float_of_bits, nearest_raw, physical_of, raw_of_bits
 
 Value = int | float | Fraction | str | bytes
@@ -190,18 +191,34 @@ def content_bytes(field: Field, value: Value) -> bytes:
     Raises
     ------
     EncodeError
-        If it cannot be written in the field's encoding, or is not hex digits.
+        If it cannot be written in the field's encoding or by its code table, or is not hex digits.
     """
     try:
         if isinstance(value, bytes):
             return value
+        if field.code is not None:
+            bits = _symbol_bits(field, str(value), None)
+            return int(bits or "0", 2).to_bytes(len(bits) // 8)
         return bytes.fromhex(str(value)) if field.kind is FieldKind.BYTES else str(value).encode(field.encoding)
     except (ValueError, UnicodeEncodeError) as error:
         raise EncodeError(f"{value!r} cannot be written as {field.kind.words} ({error}).", where=field.name) from error
 
 
+def _symbol_bits(field: Field, text: str, room: int | None) -> str:
+    assert field.code is not None
+    try:
+        return field.code.write(text, room, field.padding[:1])
+    except MisuseError as error:
+        raise EncodeError(f"{text!r} cannot be written: {error}", where=field.name) from error
+
+
 def _content_raw(field: Field, value: Value) -> int:
-    room = len(field.places) // 8
+    width = len(field.places)
+    if field.code is not None:
+        bits = bits_of(value, field) if isinstance(value, bytes) else _symbol_bits(field, str(value), width)
+        number = int(bits[:width].ljust(width, "0"), 2)
+        return number ^ ((1 << width) - 1) if field.inverted else number
+    room = width // 8
     data = content_bytes(field, value)
     if len(data) > room:
         raise EncodeError(f"{len(data)} bytes do not fit: it holds {room}.", where=field.name)

@@ -15,7 +15,7 @@ from .autosar import HIGH_FIRST, LOW_FIRST, NAMESPACE, NUMBERING, OWN_PACKAGE
 from .form import LayoutFormat
 from .names import Namer
 from .polynomials import composed
-from .result import Exchanged, Written, decimal_of, is_decimal, without_named_bits
+from .result import Exchanged, Written, decimal_of, in_plain_kinds, is_decimal
 from .xml import Element, to_bytes
 
 _ENCODINGS = {
@@ -109,7 +109,7 @@ class _Writer:
         return whole
 
     def _add_signal_pdu(self, layout: Layout, name: str, fields: Sequence[Field]) -> None:
-        said = [without_named_bits(field, self.found, f"{layout.name}, {field.name}") for field in fields]
+        said = [in_plain_kinds(field, self.found, f"{layout.name}, {field.name}") for field in fields]
         kept = [field for field in said if self._can_say(layout, field)]
         signals = {field.id: self._add_signal(layout, field) for field in kept}
         pdu = self._element("I-SIGNAL-I-PDU", name)

@@ -223,8 +223,8 @@ def _mapping(layout: Layout, left: Exchanged) -> list[tuple[Field | None, int]] 
         if gap is None:
             left.leave(place, f"the gap of {first - bit} bits before it is no whole bytes.")
             continue
-        if field.ratio != 1 or field.offset or field.unit or field.names or field.is_curved:
-            left.leave(place, "an object has no scale, unit or named values.")
+        if field.ratio != 1 or field.offset or field.unit or field.names or field.is_curved or field.code is not None:
+            left.leave(place, "an object has no scale, unit, named values or code table.")
         mapped += [(None, room) for room in gap]
         mapped.append((field, width))
         bit = first + width

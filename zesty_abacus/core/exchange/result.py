@@ -136,8 +136,15 @@ def read_bytes(path: Path) -> bytes:
         return read_file(path, MAX_FILE_BYTES)
 
 
-def without_named_bits(field: Field, left: Exchanged, place: str) -> Field:
-    """Return a set of named bits as the plain number it is, for forms that name values only; its names are told of."""
+def in_plain_kinds(field: Field, left: Exchanged, place: str) -> Field:
+    """Return what forms that know no sets and no code tables can say of a field; what is left out is told.
+
+    A set of named bits becomes a plain number, a text of symbols raw bytes or, where it is no whole bytes, a number.
+    """
+    if field.code is not None:
+        left.leave(place, "the code table that its symbols are read by has no place.")
+        kind = FieldKind.BYTES if len(field.places) % 8 == 0 else FieldKind.UNSIGNED
+        return replace(field, kind=kind, symbols=(), encoding="ascii")
     if field.kind is not FieldKind.BITS:
         return field
     left.leave(place, "the names of its bits have no place.")

@@ -250,7 +250,7 @@ def _point(field: Field, layout: Layout, left: Exchanged) -> dict[str, Any] | No
     size = max(field.places.bits) // 16 - first + 1
     whole = list(byte_bits(range(first * 2, (first + size) * 2)))
     kind = _type_name(field, size)
-    if list(field.places.bits) != whole or kind is None:
+    if list(field.places.bits) != whole or kind is None or field.code is not None:
         left.leave(field.name, "a point is whole registers with the high one first, of a known type.")
         return None
     made: dict[str, Any] = {"name": field.name, "type": kind, "size": size}

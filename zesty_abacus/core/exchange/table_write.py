@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from ..layouts.model import Field, Layout
+from ..layouts.model import Field, FieldKind, Layout
 from ..layouts.numbers import format_exact
 from .result import Exchanged
 
@@ -34,9 +34,11 @@ def rows_of_layouts(layouts: Iterable[Layout], found: Exchanged) -> list[list[st
 def _row(layout: Layout, field: Field, found: Exchanged) -> list[str]:
     applies = layout.applies
     for attribute, words in (("polynomial", "polynomial"), ("table", "table"), ("inverted", "turned bits"),
-                             ("errors", "fault values")):  # fmt: skip
+                             ("errors", "fault values"), ("symbols", "symbols")):  # fmt: skip
         if getattr(field, attribute):
             found.leave(f"{layout.name}, {field.name}", f"its {words} have no column.")
+    if field.kind is FieldKind.TEXT and field.encoding != "ascii":
+        found.leave(f"{layout.name}, {field.name}", f"its encoding {field.encoding} has no column.")
     cells = {
         "message": layout.name,
         "address": "" if applies.address is None else applies.address_text().partition(" ")[0],

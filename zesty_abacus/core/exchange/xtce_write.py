@@ -15,7 +15,7 @@ from . import xtce
 from .form import LayoutFormat
 from .names import Namer
 from .polynomials import composed
-from .result import Exchanged, Written, decimal_of, is_decimal, without_named_bits
+from .result import Exchanged, Written, decimal_of, in_plain_kinds, is_decimal
 from .xml import Element, to_bytes
 from .xtce import NAMESPACE, OWN_DATA
 from .xtce_types import TEXT_ENCODINGS, sent_bits
@@ -89,7 +89,7 @@ class _Writer:
 
     def _add_parameter(self, field: Field, name: str, path: str, *, low_byte_first: bool, run: Run | None = None,
                        names: dict[Any, str] | None = None) -> bool:  # fmt: skip
-        field = without_named_bits(field, self.found, f"{path}, {field.name}")
+        field = in_plain_kinds(field, self.found, f"{path}, {field.name}")
         if field.kind is FieldKind.GRAY or field.inverted:
             self.found.leave(f"{path}, {field.name}", "Gray code and turned bits have no encoding.")
             return False

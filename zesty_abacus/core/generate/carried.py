@@ -232,6 +232,9 @@ def _refuse(layout: Layout) -> None:
     """Raise :class:`CannotCarryError` for what no language carries."""
     if wrong := problems_inside([layout]):
         raise CannotCarryError(f"its layout has problems: {wrong[0]}.")
+    for field in layout.fields:
+        if field.code is not None and len(field.places) % 8:
+            raise CannotCarryError(f"the symbols of {field.name} take {len(field.places)} bits, no whole bytes.")
     for check in layout.checks:
         if check.spoils and not isinstance(check, _KNOWN_CHECKS):
             raise CannotCarryError(f"the check {check.name} is of a package that is not carried.")

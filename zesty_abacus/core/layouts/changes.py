@@ -154,6 +154,7 @@ _FIELD_SENTENCES: dict[str, Callable] = {
     "names": lambda new, old: f"has {_count(len(new), 'named value')}",
     "selected": lambda new, old: "is always present" if new is None else "depends on a selector",
     "encoding": lambda new, old: f"encoded as {new}",
+    "symbols": lambda new, old: f"code table of {_count(len(new), 'symbol')}" if new else "has no code table",
     "padding": lambda new, old: f"filled up with {new!r}",
     "base": lambda new, old: f"written in base {new}, was {old}",
     "digits": lambda new, old: f"written with {new or 'as many'} digits, was {old or 'as many'}",

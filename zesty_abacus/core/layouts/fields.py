@@ -10,6 +10,7 @@ import msgspec
 
 from .places import Places
 from .raw_sets import RawSet
+from .symbols import PACKED, Symbol, SymbolCode, code_of
 
 
 class FieldKind(enum.Enum):
@@ -70,7 +71,7 @@ _KIND_WORDS = {
     FieldKind.BYTES: "raw bytes",
 }
 
-TEXT_ENCODINGS = ("ascii", "latin-1", "utf-8", "utf-16-le", "utf-16-be", "cp437", "shift_jis")
+TEXT_ENCODINGS = ("ascii", "latin-1", "utf-8", "utf-16-le", "utf-16-be", "cp437", "shift_jis", *PACKED)
 
 
 NO_BITS = "none"
@@ -134,6 +135,8 @@ class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         The selector that must hold for the field to be present; None is always.
     encoding
         Of text: one of :data:`TEXT_ENCODINGS`.
+    symbols
+        Of text: a code table that its bits are read by instead.
     padding
         Of text: the characters that fill it up at the end.
     base
@@ -160,6 +163,7 @@ class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     names: tuple[NamedValue, ...] = ()
     selected: Selected | None = None
     encoding: str = "ascii"
+    symbols: tuple[Symbol, ...] = ()
     padding: str = "\0 "
     base: int = 10
     digits: int = 0
@@ -174,6 +178,11 @@ class Field(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     def raw_is_number(self) -> bool:
         """Whether the bits are read as one integer (everything but text and raw bytes)."""
         return self.kind not in (FieldKind.TEXT, FieldKind.BYTES)
+
+    @property
+    def code(self) -> SymbolCode | None:
+        """What reads the bits of a text as symbols; None where its bytes are characters."""
+        return code_of(self.encoding, self.symbols) if self.kind is FieldKind.TEXT else None
 
     @property
     def is_curved(self) -> bool:

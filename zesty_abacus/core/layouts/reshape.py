@@ -7,13 +7,17 @@ bits as they are sent, the highest of a byte first. Along its own run a field ke
 from __future__ import annotations
 
 from collections.abc import Callable
+from fractions import Fraction
+from typing import Any
 
 import msgspec
 
 from ..errors import MisuseError
-from .fields import Field, FieldKind, new_field
+from .fields import Field, FieldKind, NamedValue, new_field
 from .model import Layout
 from .places import Places
+from .raw_sets import RawSet
+from .symbols import Symbol
 from .templates import free_name
 
 
@@ -133,11 +137,40 @@ def _with_places(field: Field, places: Places) -> Field:
     misfits = (
         (field.kind is FieldKind.FLAG and width != 1)
         or (field.kind is FieldKind.FLOAT and width not in (16, 32, 64))
-        or (field.kind in (FieldKind.TEXT, FieldKind.BYTES, FieldKind.BCD_BYTES) and width % 8)
+        or (field.kind in (FieldKind.TEXT, FieldKind.BYTES, FieldKind.BCD_BYTES) and width % 8 and field.code is None)
         or (field.kind is FieldKind.BCD and width % 4)
     )
     kind = FieldKind.UNSIGNED if misfits else field.kind
     return msgspec.structs.replace(field, places=places, kind=kind)
+
+
+def of_kind(field: Field, kind: FieldKind) -> Field:
+    """Return a field read as another kind; what that cannot have goes, so that one choice is one valid edit."""
+    changes: dict[str, Any] = {"kind": kind}
+    if not kind.is_number:
+        changes |= {
+            "ratio": Fraction(1),
+            "offset": Fraction(0),
+            "low": None,
+            "high": None,
+            "polynomial": (),
+            "table": (),
+        }
+    if kind is FieldKind.NAMES and (not field.names or field.kind is FieldKind.BITS):
+        changes["names"] = (NamedValue(0, "off"), NamedValue(1, "on"))
+    if kind is FieldKind.BITS:
+        # what a value is called says nothing of its bits
+        changes["names"] = (NamedValue(0, "lowest"),)
+    if kind in (FieldKind.FLOAT, FieldKind.TEXT, FieldKind.BYTES):
+        changes |= {"names": (), "unavailable": RawSet(), "errors": RawSet()}
+    if kind is not FieldKind.TEXT:
+        changes["symbols"] = ()
+    return msgspec.structs.replace(field, **changes)
+
+
+def read_by(field: Field, symbols: tuple[Symbol, ...]) -> Field:
+    """Return a field as the text that a code table makes of its bits."""
+    return msgspec.structs.replace(of_kind(field, FieldKind.TEXT), symbols=symbols)
 
 
 def reshaped(layout: Layout, field: Field, places: Places) -> Layout:

@@ -12,6 +12,7 @@ from .fields import NO_BITS
 from .model import TEXT_ENCODINGS, Field, FieldKind, Layout, RawSet
 from .places import Places
 from .problems import LayoutProblem
+from .symbols import symbol_problems
 from .validate_parts import check_structure
 
 MAX_NUMBER_BITS = 64
@@ -88,7 +89,7 @@ def _check_field(field: Field, known: tuple[Field, ...], size: int) -> Iterator[
             "places",
             f"{field.name} reaches byte {field.places.size_needed - 1}, but the payload ends after byte {size - 1}.",
         )
-    width_problem = _width_problem(field.kind, field.places)
+    width_problem = "" if field.code is not None and len(field.places) else _width_problem(field.kind, field.places)
     if width_problem:
         yield "places", f"{field.name} is {len(field.places)} bits: {width_problem}."
     yield from check_meaning(field)
@@ -99,6 +100,10 @@ def check_meaning(field: Field) -> Iterator[tuple[str, str]]:
     """Yield what is wrong with a field apart from where it lies."""
     if field.kind is FieldKind.TEXT and field.encoding not in TEXT_ENCODINGS:
         yield "encoding", f"{field.encoding!r} is not one of {', '.join(TEXT_ENCODINGS)}."
+    if field.symbols and field.kind is not FieldKind.TEXT:
+        yield "symbols", f"{field.name} is {field.kind.words}; a code table is for text."
+    for problem in symbol_problems(field.symbols):
+        yield "symbols", problem
     if field.ratio == 0:
         yield "ratio", f"{field.name} has the ratio 0, which makes every value the same."
     if field.low is not None and field.high is not None and field.low > field.high:

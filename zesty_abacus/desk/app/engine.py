@@ -39,6 +39,7 @@ from ...core.layouts.model import (
     Layout,
     NamedValue,
     RawSet,
+    Run,
     Selected,
     new_field,
     new_layout,
@@ -47,6 +48,8 @@ from ...core.layouts.names import names_text, parse_names
 from ...core.layouts.numbers import format_exact, parse_exact
 from ...core.layouts.places import bit_name, parse_places, places_of
 from ...core.layouts.raw_sets import parse_raw_set
+from ...core.layouts.reshape import of_kind, read_by
+from ...core.layouts.symbols import Symbol, SymbolCode, parse_symbols, shortest_code, symbols_text
 from ...core.layouts.templates import (
     FAMILIES_INSIDE,
     TEMPLATES,
@@ -83,6 +86,7 @@ from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_captu
 from ...core.trial.merging import merge_trials
 from ...core.trial.trial import Moment, Trial, TrialFile
 from ...core.trial.unpacking import is_packed, unpacked_beside
+from ...core.unravel.code_tables import bits_of_text
 from ...core.unravel.readings import bits_in_words
 from ...core.unravel.reckoner import ReadingCurve, reckon
 from ...demo.trial import copy_shipped_trial
@@ -303,12 +307,15 @@ __all__ = [
     "Reader",
     "ReadingCurve",
     "Revision",
+    "Run",
     "Selected",
     "Shape",
     "Shaped",
     "SourceOutcome",
     "Span",
     "StrangeServerError",
+    "Symbol",
+    "SymbolCode",
     "Target",
     "Tie",
     "TimeForm",
@@ -323,6 +330,7 @@ __all__ = [
     "bit_name",
     "bit_owners",
     "bits_in_words",
+    "bits_of_text",
     "bring_in_again",
     "capture_activity",
     "check_layout",
@@ -351,6 +359,7 @@ __all__ = [
     "names_text",
     "new_field",
     "new_layout",
+    "of_kind",
     "open_demo",
     "open_library",
     "open_packed",
@@ -361,12 +370,16 @@ __all__ = [
     "parse_places",
     "parse_polynomial",
     "parse_raw_set",
+    "parse_symbols",
     "parse_table",
     "percent",
     "places_of",
     "protocol_named",
+    "read_by",
     "read_escapes",
     "reckon",
+    "shortest_code",
+    "symbols_text",
     "try_layout",
     "whole_bits",
     "with_attribute",

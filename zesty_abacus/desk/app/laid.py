@@ -59,6 +59,7 @@ from ...core.library.watch import watch
 from ...core.reading.differences import Difference, decoded_differences
 from ...core.trial.intake import BroughtIn
 from ...core.trial.recorded import recordings_of
+from ...core.unravel.code_tables import DerivedCode, KnownText, NoCodeTableError, derived_code
 from ...core.unravel.orders import Order, orders_that_give, parse_received
 from .settings import unsent_folder
 
@@ -84,6 +85,7 @@ __all__ = [
     "ClashError",
     "Comment",
     "Compared",
+    "DerivedCode",
     "Difference",
     "DraftInHand",
     "Drafted",
@@ -93,11 +95,13 @@ __all__ = [
     "Found",
     "Kept",
     "Known",
+    "KnownText",
     "Ledger",
     "LibraryStanding",
     "MappingShelf",
     "Marks",
     "NamedMoment",
+    "NoCodeTableError",
     "OpenedTable",
     "Order",
     "PasswordNeededError",
@@ -123,6 +127,7 @@ __all__ = [
     "compare_layouts",
     "compare_sets",
     "decoded_differences",
+    "derived_code",
     "ends_of",
     "head_changes",
     "is_field_row",

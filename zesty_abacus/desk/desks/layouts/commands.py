@@ -31,6 +31,7 @@ def layout_commands(desk: LayoutsDesk, session: Session) -> list[Command]:
         ("longer", "Make the open field a bit longer", "Ctrl+Shift+Left", lambda: reshaper.stretch(1)),
         ("shorter", "Make the open field a bit shorter", "Ctrl+Shift+Right", lambda: reshaper.stretch(-1)),
         ("find order", "Find the order of a known value", "V", desk.find_order),
+        ("code table", "Work out the code table of a text", "", desk.find_code),
         ("next variant", "Next variant of the message", "]", lambda: desk.plan.tabs.go(1)),
         ("variant before", "Variant before", "[", lambda: desk.plan.tabs.go(-1)),
         ("compare", "Compare with another layout", "", desk.menus.offer_compared),

@@ -27,6 +27,7 @@ from .commands import layout_commands
 from .compare_view import CompareView
 from .comparing import Comparing
 from .flow import past_end
+from .helper import Helper
 from .history_panel import HistoryPanel
 from .in_hand import LayoutInHand
 from .menus import LayoutMenus
@@ -36,6 +37,7 @@ from .plan import PlanView
 from .reader_choice import ReaderChoice
 from .reshaper import Reshaper
 from .start_page import StartPage
+from .symbol_helper import SymbolHelper
 from .tried import TriedTable
 
 _CURSOR_MS = 30
@@ -63,6 +65,7 @@ class LayoutsDesk(QWidget):
         self.tried = TriedTable(session)
         self.message = MessageForm(session)
         self.orders = OrderHelper(session)
+        self.codes = SymbolHelper(session, self._bits_of_text)
         self.comparison = CompareView(session)
         self.hand = LayoutInHand(session, self.plan, self.message)
         self.comparing = Comparing(session, self.comparison, lambda: self.hand.whole, self.hand.keep)
@@ -79,7 +82,7 @@ class LayoutsDesk(QWidget):
             self.head.row.addWidget(action)
         self.menus = LayoutMenus(
             self, session, self.hand, self.reshaper, self.comparing,
-            self.drop_in, self.more, self.find_order, self.ask_bring_in,
+            self.drop_in, self.more, self.find_order, self.find_code, self.ask_bring_in,
         )  # fmt: skip
         self.start = StartPage(session)
         self._stack = QStackedWidget()
@@ -111,8 +114,10 @@ class LayoutsDesk(QWidget):
         row.setSpacing(10)
         row.addWidget(self.tried, 3, Qt.AlignmentFlag.AlignTop)
         row.addWidget(self.message, 2, Qt.AlignmentFlag.AlignTop)
-        row.addWidget(self.orders, 2, Qt.AlignmentFlag.AlignTop)
-        self.orders.hide()
+        for helper in (self.orders, self.codes):
+            row.addWidget(helper, 2, Qt.AlignmentFlag.AlignTop)
+            helper.done.connect(lambda: self._show_helper(None))
+            helper.hide()
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -131,7 +136,7 @@ class LayoutsDesk(QWidget):
         self.turn.clicked.connect(self.hand.turn_order)
         self.remove.clicked.connect(self.hand.remove_field)
         self.orders.taken.connect(self._take_order)
-        self.orders.done.connect(lambda: self._show_orders(shown=False))
+        self.codes.taken.connect(self._take_code)
         self.bring.done.connect(self.back_to_plan)
         self.side.compare_wanted.connect(self.comparing.compare_state)
         self.side.agreement.pair_wanted.connect(self.comparing.show_pair)
@@ -185,16 +190,38 @@ class LayoutsDesk(QWidget):
             return
         at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
         marked = self.plan.pictures.abacus.bits
-        self._show_orders(shown=True)
+        self._show_helper(self.orders)
         self.orders.begin(at.payload if at is not None else b"", min(marked) // 8 if marked else 0)
 
-    def _show_orders(self, *, shown: bool) -> None:
-        self.orders.setVisible(shown)
-        self.message.setVisible(not shown)
+    def find_code(self) -> None:
+        """Ask for texts that frames say, and work out the code table of the open field's symbols."""
+        if self.hand.field_in_hand() is None:
+            self._session.told.emit("", "Open a field or a string first: its bits are what the table is for.")
+            return
+        self._show_helper(self.codes)
+        self.codes.begin()
+
+    def _bits_of_text(self) -> str:
+        """Return the bits of the open field, or string, in the frame at the cursor; empty where there are none."""
+        session, layout, field = self._session, self.hand.shown, self.hand.field_in_hand()
+        if layout is None or field is None or session.kind is None:
+            return ""
+        at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
+        return engine.bits_of_text(field, at.payload, at.decoded) if at is not None else ""
+
+    def _take_code(self, symbols: tuple[engine.Symbol, ...]) -> None:
+        if self.hand.take_code(symbols):
+            self._show_helper(None)
+
+    def _show_helper(self, shown: Helper | None) -> None:
+        """Show a helper in the place of the message's head, or the head again."""
+        for one in (self.orders, self.codes):
+            one.setVisible(one is shown)
+        self.message.setVisible(shown is None)
 
     def _take_order(self, order: laid.Order, first: int) -> None:
         if self.hand.take_order(order, first):
-            self._show_orders(shown=False)
+            self._show_helper(None)
 
     def _show_explained(self) -> None:
         if self.isVisible():

@@ -15,8 +15,8 @@ from ...app.session import Session
 from ...widgets.parts import Choice, button, is_in_hand, label
 from ...widgets.theme import figure_font
 
-_WIDE = {"names", "table", "polynomial", "note"}
-_RARE = ("table", "polynomial", "inverted", "encoding", "padding", "base", "digits")
+_WIDE = {"names", "symbols", "table", "polynomial", "note"}
+_RARE = ("symbols", "table", "polynomial", "inverted", "encoding", "padding", "base", "digits")
 _FIGURES = {"places", "ratio", "offset", "low", "high", "unavailable", "errors"}
 _LINES = (
     ("name", "name", "what the value is"),
@@ -29,6 +29,7 @@ _LINES = (
     ("unavailable", "not available", "raw 255, 250..254"),
     ("errors", "fault at", "raw values"),
     ("names", "named values", "0 off, 1 on, 2 fault"),
+    ("symbols", "code table", "bits and text: 0 e, 10 t, 11 end"),
     ("table", "table", "read: means, such as 0: -5, 364: 12"),
     ("polynomial", "polynomial", "from the constant on, such as 1, 0.5"),
     ("inverted", "bits turned", "no"),
@@ -208,6 +209,8 @@ class FieldForm(QWidget):
             return "yes" if value else ""
         if attribute == "padding":
             return engine.escaped_text(value)
+        if attribute == "symbols":
+            return engine.symbols_text(value)
         if attribute in ("base", "digits"):
             return "" if value == {"base": 10, "digits": 0}[attribute] else str(value)
         if attribute == "names":
@@ -235,7 +238,7 @@ class FieldForm(QWidget):
     def _with_entry(self, attribute: str) -> engine.Field:
         assert self._field is not None
         if attribute == "kind":
-            return self._with_kind(engine.FieldKind(self.kind.currentData()))
+            return engine.of_kind(self._field, engine.FieldKind(self.kind.currentData()))
         if attribute == "selected":
             return msgspec.structs.replace(self._field, selected=self._selected())
         text = self.lines[attribute].text().strip()
@@ -253,12 +256,15 @@ class FieldForm(QWidget):
             "inverted": _yes,
             "encoding": lambda t: t or "ascii",
             "padding": engine.read_escapes,
+            "symbols": engine.parse_symbols,
             "base": lambda t: int(t or "10"),
             "digits": lambda t: int(t or "0"),
         }
         value = readers.get(attribute, str)(text)
         if attribute == "places":
             return self._at_places(value)
+        if attribute == "symbols" and value:
+            return engine.read_by(self._field, value)
         return msgspec.structs.replace(self._field, **{attribute: value})
 
     def _at_places(self, places: Any) -> engine.Field:
@@ -269,21 +275,6 @@ class FieldForm(QWidget):
         kind = kinds.FLAG if len(places) == 1 and plain else field.kind
         kind = kinds.UNSIGNED if len(places) > 1 and kind is kinds.FLAG else kind
         return msgspec.structs.replace(field, places=places, kind=kind)
-
-    def _with_kind(self, kind: engine.FieldKind) -> engine.Field:
-        """Change the kind; what the new kind cannot have goes, so that one choice is one valid edit."""
-        assert self._field is not None
-        changes: dict[str, Any] = {"kind": kind}
-        if not kind.is_number:
-            changes |= {"ratio": engine.parse_exact("1"), "offset": engine.parse_exact("0"), "low": None, "high": None}
-        if kind.value == "names" and (not self._field.names or self._field.kind.value == "bits"):
-            changes["names"] = (engine.NamedValue(0, "off"), engine.NamedValue(1, "on"))
-        if kind.value == "bits":
-            # what a value is called says nothing of its bits
-            changes["names"] = (engine.NamedValue(0, "lowest"),)
-        if kind.value in ("float", "text", "bytes"):
-            changes |= {"names": (), "unavailable": engine.RawSet(), "errors": engine.RawSet()}
-        return msgspec.structs.replace(self._field, **changes)
 
     def _selected(self) -> engine.Selected | None:
         field_id = self.selector.currentData()

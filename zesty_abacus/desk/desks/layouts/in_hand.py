@@ -172,6 +172,25 @@ class LayoutInHand(QObject):
         self._plan.pick(field.id)
         return True
 
+    def _item_in_hand(self) -> Any:
+        current = self._plan.current
+        return self.whole.item(current) if self.whole is not None and current is not None else None
+
+    def field_in_hand(self) -> engine.Field | None:
+        """Return the open field, or that of the open string."""
+        item = self._item_in_hand()
+        if isinstance(item, engine.Run):
+            return item.field
+        return item if isinstance(item, engine.Field) else None
+
+    def take_code(self, symbols: tuple[engine.Symbol, ...]) -> bool:
+        """Read the open field, or the open string, by a code table."""
+        field = self.field_in_hand()
+        if field is None or self.whole is None:
+            return False
+        changed, item = engine.read_by(field, symbols), self._item_in_hand()
+        return self.keep_item(msgspec.structs.replace(item, field=changed) if isinstance(item, engine.Run) else changed)
+
     def begin(self) -> None:
         """Begin a layout for a message that has none; the keys stay in the work, where bits become fields."""
         session = self._session

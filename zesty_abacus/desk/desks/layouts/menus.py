@@ -24,18 +24,19 @@ class LayoutMenus:
         Owns the menus and the dialogs that they open.
     drop_in, more
         The buttons below which they open.
-    find_order, bring_in
-        Open these two parts of the desk.
+    find_order, find_code, bring_in
+        Open these parts of the desk.
     """
 
     def __init__(
         self, desk: QWidget, session: Session, hand: LayoutInHand, reshaper: Reshaper, comparing: Comparing,
-        drop_in: QPushButton, more: QPushButton, find_order: Callable[[], None], bring_in: Callable[[], None],
+        drop_in: QPushButton, more: QPushButton, find_order: Callable[[], None], find_code: Callable[[], None],
+        bring_in: Callable[[], None],
     ) -> None:  # fmt: skip
         self._desk, self._session, self._hand = desk, session, hand
         self._reshaper, self._comparing = reshaper, comparing
         self._drop_in, self._more = drop_in, more
-        self._find_order, self._bring_in = find_order, bring_in
+        self._find_order, self._find_code, self._bring_in = find_order, find_code, bring_in
         drop_in.clicked.connect(self.offer_templates)
         more.clicked.connect(self._offer_rarer)
 
@@ -58,6 +59,7 @@ class LayoutMenus:
         entries = (
             ("Split the open field\tS", self._reshaper.split), ("Join with the next field\tJ", self._reshaper.join),
             ("Find the order of a known value\tV", self._find_order),
+            ("Work out the code table of a text", self._find_code),
             ("Compare with another layout…", self.offer_compared),
             ("Another layout for frames like the one at the cursor", self._hand.begin_another),
             ("Print its sheet…", lambda: ask_and_print(desk, session, one)),

@@ -2,37 +2,31 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem
 
 from ...app.doors import engine, laid
 from ...app.session import Session
 from ...widgets.parts import button, label
-from ...widgets.theme import figure_font, text_font
+from ...widgets.theme import figure_font
+from .helper import Helper
 
 _SHOWN = 60
 
 
-class OrderHelper(QWidget):
+class OrderHelper(Helper):
     """A known value and the bytes that were received; below, every way to read them that gives it.
 
     Events
     ------
     taken
         (order, byte) an order is to be used, its places counted from this byte of the message.
-    done
-        The helper is not needed any more.
     """
 
     taken = pyqtSignal(object, int)
-    done = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        super().__init__("Find the order of a known value")
         self._session = session
         self.orders: list[laid.Order] = []
         self.value, self.received, self.first = QLineEdit(), QLineEdit(), QLineEdit("0")
@@ -41,14 +35,6 @@ class OrderHelper(QWidget):
         self._build()
 
     def _build(self) -> None:
-        title = label("Find the order of a known value")
-        title.setFont(text_font(bold=True))
-        close = button("Close", "Back to the message's head (Esc)", link=True)
-        close.clicked.connect(self.done)
-        head = QHBoxLayout()
-        head.addWidget(title)
-        head.addStretch(1)
-        head.addWidget(close)
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         entries = (
@@ -71,16 +57,13 @@ class OrderHelper(QWidget):
         self.list.itemActivated.connect(lambda _item: self.take())
         self.take_button = button("Take this order", "Read the open field, or a new one, this way (Enter)", main=True)
         self.take_button.clicked.connect(self.take)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(14, 8, 14, 10)
-        column.addLayout(head)
-        column.addLayout(grid)
-        column.addWidget(self.words)
-        column.addWidget(self.list, 1)
+        self.column.addLayout(grid)
+        self.column.addWidget(self.words)
+        self.column.addWidget(self.list, 1)
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(self.take_button)
-        column.addLayout(row)
+        self.column.addLayout(row)
 
     def begin(self, payload: bytes, first: int) -> None:
         """Offer the bytes of the frame at the cursor from one on, and ask for the value."""
@@ -130,9 +113,3 @@ class OrderHelper(QWidget):
         if 0 <= row < len(self.orders):
             text = self.first.text().strip()
             self.taken.emit(self.orders[row], int(text) if text.isdigit() else 0)
-
-    def keyPressEvent(self, event: Any) -> None:
-        if event is not None and event.key() == Qt.Key.Key_Escape:
-            self.done.emit()
-        else:
-            super().keyPressEvent(event)

@@ -1,0 +1,54 @@
+"""Code tables that are worked out of known texts: the one they were written by, or the sentence why there is none."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from zesty_abacus.core.layouts.symbols import SymbolCode, shortest_code
+from zesty_abacus.core.unravel.code_tables import KnownText, NoCodeTableError, derived_code
+
+
+def bits_of(symbols, text):
+    return "".join(next(one.bits for one in symbols if one.text == character) for character in text)
+
+
+@settings(max_examples=40)
+@given(st.lists(st.text("abcdefgh", min_size=1, max_size=12), min_size=1, max_size=5), st.integers(0, 7))
+def test_a_table_that_is_found_says_all_that_is_known(texts, filling):
+    symbols = shortest_code("aaaabbbccdefgh")
+    known = [KnownText(bits_of(symbols, text) + "0" * filling, text) for text in texts]
+    made = SymbolCode(derived_code(known).symbols)
+    assert all(made.read(one.bits).startswith(one.text) for one in known)
+
+
+def test_enough_texts_leave_one_table():
+    symbols = shortest_code("anchor chain on deck")
+    words = ("a", "an", "n", "anchor", "chain", "on deck", "deck on", "c", "d", "chain on", "rock", "kna", "doch", "e")
+    found = derived_code([KnownText(bits_of(symbols, word), word) for word in words])
+    assert {(one.bits, one.text) for one in found.symbols} == {(one.bits, one.text) for one in symbols if one.text}
+    assert not found.unsure
+
+
+@pytest.mark.parametrize("behind", ["0", "1"])
+def test_texts_with_an_end_and_filling_behind_it_are_read(behind):
+    symbols = shortest_code("anchor chain on deck")
+    end = next(one.bits for one in symbols if not one.text)
+    words = ("deck", "an", "no", "can", "anchor", "chain", "on deck", "rock", "a", "kna", "e", "or", "h")
+    known = [KnownText((bits_of(symbols, word) + end).ljust(96, behind), word) for word in words]
+    found = derived_code(known)
+    assert [SymbolCode(found.symbols).read(one.bits) for one in known] == list(words)
+    assert any(not one.text for one in found.symbols), "the end is in the table"
+
+
+def test_what_is_not_told_apart_yet_is_said():
+    found = derived_code([KnownText("0110", "ab")])
+    assert found.unsure, "0 and 110, 01 and 10: one text does not tell"
+
+
+def test_texts_that_no_table_says_are_told():
+    with pytest.raises(NoCodeTableError, match="no code table says"):
+        derived_code([KnownText("01", "ab"), KnownText("0", "b")])
+    with pytest.raises(NoCodeTableError, match="no text"):
+        derived_code([KnownText("0101", "")])
+    with pytest.raises(NoCodeTableError, match="too much"):
+        derived_code([KnownText("01100111" * 12, "abcdefghijklmnopqrstuvwx")])
