@@ -5,7 +5,7 @@ from fractions import Fraction
 
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QContextMenuEvent, QImage
+from PyQt6.QtGui import QColor, QContextMenuEvent, QImage
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QMenu
 
@@ -14,6 +14,7 @@ from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.desk.app.overlays import OverField, OverReference
 from zesty_abacus.desk.desks.read import trace_picture
 from zesty_abacus.desk.desks.read.trace_picture import TracePicture
+from zesty_abacus.desk.widgets.theme import look
 
 
 def menu_of(pilot, widget, point):
@@ -172,8 +173,9 @@ def test_the_picture_is_saved_with_its_origin(pilot, speed, tmp_path, monkeypatc
     if name.endswith("png"):
         image = QImage(str(tmp_path / name))
         assert image.width() == 2 * stack.width() and image.height() == 2 * (stack.height() + 20)
-        colors = {image.pixelColor(x, 2 * stack.height() // 8).name() for x in range(300, image.width() - 200, 3)}
-        assert len(colors) > 3
+        curve, (left, right) = QColor(look.theme.fields[0]).name(), (300, image.width() - 200)
+        colors = {image.pixelColor(x, y).name() for x in range(left, right, 3) for y in range(0, image.height(), 3)}
+        assert curve in colors, "the first curve is drawn in the first hue"
     else:
         text = (tmp_path / name).read_text()
         assert ET.fromstring(text).tag.endswith("svg") and "Yuzu sea trial" in text and "harbour-team library" in text
