@@ -3,11 +3,16 @@
 from uuid import uuid4
 
 import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor
 
 from tests.desk.pilot import Pilot
 from zesty_abacus.core.library.documents import Claim, ClaimStanding
+from zesty_abacus.core.report.traces import seen_figure
 from zesty_abacus.desk.app.session import Session
+from zesty_abacus.desk.desks.unravel.seen_curve_view import SeenCurveView
 from zesty_abacus.desk.desks.unravel.side import CLAIMS, SELECTION
+from zesty_abacus.desk.widgets.theme import look
 from zesty_abacus.desk.window import Window
 
 BITS = frozenset({32, 33, 34, 35, *range(40, 48)})
@@ -52,6 +57,27 @@ def test_the_frame_at_the_cursor_is_evidence_by_one_key(claiming):
     frame = claiming.session.store.frame_at(claiming.session.kind, None, claiming.session.clock.cursor_ns)
     raw = (frame.payload[4] & 15) << 8 | frame.payload[5]
     assert claim.evidence[0].startswith(f"B4[3..0] B5 is {raw} in {frame.payload.hex(' ').upper()}, frame ")
+
+
+def test_the_curve_of_the_reading_is_evidence_by_one_key_and_stands_in_the_report(claiming):
+    session, desk = claiming.session, claiming.window.unravel
+    claiming.wait(lambda: desk.reckoner.current is not None, "readings")
+    claiming.window.setFocus()
+    claiming.key(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+    claiming.wait(lambda: kept(claiming)[0].curves, "the curve to be kept")
+    (claim,), reading = kept(claiming), desk.reckoner.current
+    (curve,) = claim.curves
+    assert curve.words.startswith(f"{reading.reading.field.places} {reading.reading.words} of ")
+    assert (curve.first_ns, curve.last_ns) == (session.clock.view_first_ns, session.clock.view_last_ns)
+    values = reading.curve.values[(reading.curve.time_ns >= curve.first_ns) & (reading.curve.time_ns < curve.last_ns)]
+    assert curve.value_range() == pytest.approx((values.min(), values.max()), rel=1e-4)
+    views = side(claiming).hand.findChildren(SeenCurveView)
+    assert len(views) == 1 and views[0].height() > 60 and "Curve: B4" in views[0].accessibleName()
+    drawn = views[0].grab().toImage()
+    colours = {drawn.pixelColor(x, y).name() for x in range(drawn.width()) for y in range(drawn.height())}
+    assert QColor(look.theme.zest).name() in colours
+    figure = seen_figure(curve)
+    assert "polygon" in figure.elements and figure.words == curve.words
 
 
 def test_a_refuted_claim_says_why_and_stays_readable(claiming):

@@ -7,6 +7,7 @@ import time
 from uuid import uuid4
 
 import msgspec
+import numpy as np
 import pytest
 import sqlalchemy as sa
 from hypothesis import given
@@ -14,6 +15,7 @@ from hypothesis import strategies as st
 
 from tests.library.test_shared import with_unit
 from tests.library.test_store import NASTY, pod
+from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.core.layouts.model import new_layout
 from zesty_abacus.core.library import documents
 from zesty_abacus.core.library import presence as presence_module
@@ -32,6 +34,7 @@ from zesty_abacus.core.library.documents import (
 )
 from zesty_abacus.core.library.errors import LibraryError, RefusedError, StaleParentError
 from zesty_abacus.core.library.search import Standing
+from zesty_abacus.core.library.seen_curve import SeenCurve, curve_seen
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.library.sync import sync
 from zesty_abacus.core.library.tables import document_revision
@@ -60,6 +63,11 @@ def test_a_document_is_kept_with_its_history(library, shelf):
     assert place.state_at(made.id) == document
     for other in DOCUMENTS:
         assert getattr(library, other).heads() == [], "each sort is on a shelf of its own"
+
+
+ENDS = st.lists(st.none() | st.floats(allow_nan=False, allow_infinity=False), max_size=4).map(tuple)
+# what is kept of a curve is finite or nothing
+st.register_type_strategy(SeenCurve, st.builds(SeenCurve, lows=ENDS, highs=ENDS, over=ENDS))
 
 
 @pytest.mark.parametrize("kind", [COMMENT, CLAIM, MOMENTS, RECORDING])
@@ -257,6 +265,29 @@ def test_a_document_of_a_newer_version_is_shown_as_such_and_hides_no_other(libra
     with library._reading() as connection:
         kept = connection.execute(sa.select(document_revision.c.document)).scalars().all()
     assert any("strength" in str(one) for one in kept), "nothing of it is lost"
+
+
+def test_a_claim_says_the_version_that_it_needs():
+    """A program that knows no curves goes on reading the claims that have none."""
+    plain = Claim(uuid4(), "B0 counts", "thruster")
+    seen = curve_seen("B0", Curve.build(np.arange(4) * 10, np.array([1.0, 2, np.nan, 4])), (0, 40))
+    curved = msgspec.structs.replace(plain, curves=(seen,))
+    said = [msgspec.json.decode(documents._encoded(CLAIM, one)) for one in (plain, curved)]
+    assert [one["version"] for one in said] == [1, 2] and "curves" not in said[0]
+    assert documents._decoded(CLAIM, documents._encoded(CLAIM, curved), "here") == curved
+
+
+@given(st.lists(st.floats(-1e6, 1e6), min_size=2, max_size=400), st.integers(0, 100))
+def test_a_curve_that_is_kept_loses_no_spike(values, lead):
+    times = np.arange(len(values)) * 1_000
+    curve, over = Curve.build(times, np.array(values)), Curve.build(times, times)
+    seen = curve_seen("B0", curve, (0, len(values) * 1_000), over, "own")
+    low, high = seen.band()
+    assert np.nanmin(low) == pytest.approx(min(values), rel=1e-5, abs=1e-5)
+    assert np.nanmax(high) == pytest.approx(max(values), rel=1e-5, abs=1e-5)
+    assert len(seen.over) == len(seen.lows) and seen.over_name == "own"
+    nothing = curve_seen("B0", curve, (-1_000_000 - lead, -1_000_000))
+    assert nothing.value_range() == (0.0, 1.0) and not nothing.over
 
 
 def test_documents_without_a_version_are_those_of_the_first(library):

@@ -156,6 +156,9 @@ def claims(where: str, as_json: bool) -> None:
         say(f"{one.state.standing.value:8} {where_it_is}: {one.state.name} ({one.revision.author})")
         for sentence in one.state.evidence:
             say(f"          {sentence}")
+        for curve in one.state.curves:
+            laid = f", with {curve.over_name} laid over" if curve.over else ""
+            say(f"          curve: {curve.words}{laid}")
 
 
 def _address(text: str) -> int | None:

@@ -16,6 +16,7 @@ from .access import Access
 from .errors import LibraryError
 from .gates.base import Change, DocumentIndex, Gate
 from .history import History
+from .seen_curve import SeenCurve
 from .shelf import Kept, Shelf
 from .tables import document_head, document_revision
 
@@ -54,7 +55,7 @@ class ClaimStanding(enum.Enum):
     REFUTED = "refuted"
 
 
-class Claim(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+class Claim(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A statement about bits that a person stands for.
 
     Attributes
@@ -68,6 +69,8 @@ class Claim(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     standing
     evidence
         What was seen, a sentence each.
+    curves
+        Curves that were seen.
     layout
         The layout it is about, if there is one.
     """
@@ -80,6 +83,7 @@ class Claim(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     standing: ClaimStanding = ClaimStanding.GUESS
     evidence: tuple[str, ...] = ()
     layout: UUID | None = None
+    curves: tuple[SeenCurve, ...] = ()
 
 
 class NamedMoment(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -180,7 +184,8 @@ D = TypeVar("D", bound=Kept)
 class DocumentKind(Generic[D]):
     """How one sort of document is kept: its name in the tables, its type, what it is about and searched by.
 
-    ``version`` goes up when a document can say what an earlier program would not understand.
+    ``version`` goes up when a document can say what an earlier program would not understand; ``said_in`` gives the
+    version that says a document, so that earlier programs read those that do not need more.
     """
 
     name: str
@@ -188,10 +193,14 @@ class DocumentKind(Generic[D]):
     about: Callable[[D], UUID | None]
     text: Callable[[D], str]
     version: int = 1
+    said_in: Callable[[D], int] = lambda _it: 1
 
 
 COMMENT = DocumentKind("comment", Comment, lambda it: it.about, lambda it: it.text)
-CLAIM = DocumentKind("claim", Claim, lambda it: it.layout, lambda it: "\n".join((it.name, *it.evidence)))
+CLAIM = DocumentKind(
+    "claim", Claim, lambda it: it.layout, lambda it: "\n".join((it.name, *it.evidence)),
+    version=2, said_in=lambda it: 2 if it.curves else 1,
+)  # fmt: skip
 MOMENTS = DocumentKind(
     "moments", MomentsCatalogue, lambda _it: None,
     lambda it: "\n".join((it.name, *(f"{one.text} {one.meaning}" for one in it.moments))),
@@ -241,7 +250,7 @@ def _keep(
 
 
 def _encoded(kind: DocumentKind[D], state: D) -> bytes:
-    return msgspec.json.encode({"version": kind.version, **msgspec.to_builtins(state)})
+    return msgspec.json.encode({"version": kind.said_in(state), **msgspec.to_builtins(state)})
 
 
 def _decoded(kind: DocumentKind[D], data: bytes, where: str) -> D:

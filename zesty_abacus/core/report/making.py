@@ -32,7 +32,7 @@ from ..unravel.told import title as finding_title
 from ..values.reference import ReferenceColumn, fit
 from ..words import counted, grouped, span_text
 from .blocks import Block, Facts, Heading, Report, Sentence, Sheets, Table
-from .traces import Trace, liveliest, traces_figure
+from .traces import Trace, liveliest, seen_figure, traces_figure
 
 _MOST_MESSAGES, _MOST_PROBLEMS, _MOST_FINDINGS, _MOST_SHEETS = 400, 100, 60, 200
 
@@ -250,6 +250,10 @@ def _claims(material: Material) -> Iterator[Block]:
     rows = [(one.name, f"{one.lane} {one.places}".strip(), one.standing.value, " ".join(one.evidence))
             for one in sorted(material.claims, key=lambda one: (one.standing.value, one.name))]  # fmt: skip
     yield Table(("claim", "about", "standing", "what was seen"), tuple(rows), (30, 20, 12, 38))
+    for one in sorted(material.claims, key=lambda one: one.name):
+        if one.curves:
+            yield Sentence(f"Seen for “{one.name}”:")
+        yield from map(seen_figure, one.curves)
 
 
 def _sheets(material: Material) -> Iterator[Block]:

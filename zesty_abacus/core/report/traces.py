@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..frames.decimate import Curve
 from ..frames.segment_frames import KindFrames
 from ..handover.markup import escaped
 from ..handover.pages import FONT, HAIR, INK, MONO, QUIET
+from ..library.seen_curve import SeenCurve
 from ..progress import Progress
 from ..reading.meaning import Meaning
 from ..trial.content import Moment
@@ -126,16 +128,45 @@ def _row(trace: Trace, place: int, first_ns: int, last_ns: int) -> list[str]:
     # the last moment belongs to it
     columns = trace.curve.columns(first_ns, last_ns + 1, _COLUMNS)
     lows, highs = columns.band()
+    return [*parts, *_band(lows, highs, (low, high), (top, bottom), _LINE_COLOURS[place % len(_LINE_COLOURS)])]
+
+
+def _band(
+    lows: NDArray[np.float64], highs: NDArray[np.float64], ends: tuple[float, float], room: tuple[float, float],
+    colour: str,
+) -> Iterator[str]:  # fmt: skip
+    """Yield what is between the lowest and highest values of columns, scaled from their ends to a room's edges."""
+    (low, high), (top, bottom) = ends, room
     scale = (bottom - top) / ((high - low) or 1.0)
-    step = (_WIDTH - _LEFT - _RIGHT) / _COLUMNS
-    colour = _LINE_COLOURS[place % len(_LINE_COLOURS)]
+    step = (_WIDTH - _LEFT - _RIGHT) / len(lows)
     for first, end in _runs(np.isfinite(lows)):
         xs = [_LEFT + step * (column + 0.5) for column in range(first, end)]
         ups = [f"{x:.1f},{bottom - scale * (value - low):.1f}" for x, value in zip(xs, highs[first:end], strict=True)]
         downs = [f"{x:.1f},{bottom - scale * (value - low):.1f}" for x, value in zip(xs, lows[first:end], strict=True)]
-        parts.append(f'<polygon points="{" ".join([*ups, *reversed(downs)])}" fill="{colour}" stroke="{colour}" '
-                     'stroke-width="0.8" stroke-linejoin="round"/>')  # fmt: skip
-    return parts
+        yield (f'<polygon points="{" ".join([*ups, *reversed(downs)])}" fill="{colour}" stroke="{colour}" '
+               'stroke-width="0.8" stroke-linejoin="round"/>')  # fmt: skip
+
+
+def seen_figure(curve: SeenCurve) -> Figure:
+    """Return a curve that is evidence, with what was laid over it as a broken line."""
+    top, bottom = _HEAD, _HEAD + 2 * _ROW
+    lows, highs = curve.band()
+    low, high = ends = curve.value_range()
+    parts = [
+        _text(0, _HEAD - 5, curve.words, 7, INK), _text(_WIDTH - _RIGHT + 3, top + 5, _short(high), 6, QUIET),
+        _text(_WIDTH - _RIGHT + 3, bottom, _short(low), 6, QUIET),
+        *_band(lows, highs, ends, (top, bottom), _LINE_COLOURS[0]),
+        _text(_LEFT, bottom + 10, f"0 to {span_text(curve.last_ns - curve.first_ns)}", 6.5, QUIET),
+    ]  # fmt: skip
+    if curve.over:
+        step, scale = (_WIDTH - _LEFT - _RIGHT) / len(curve.over), (bottom - top) / ((high - low) or 1.0)
+        points = " ".join(f"{_LEFT + step * (number + 0.5):.1f},{bottom - scale * (value - low):.1f}"
+                          for number, value in enumerate(curve.over) if value is not None)  # fmt: skip
+        parts.append(
+            f'<polyline points="{points}" fill="none" stroke="{INK}" stroke-width="0.8" stroke-dasharray="3 2"/>'
+        )
+        parts.append(_text(_WIDTH - _RIGHT, bottom + 10, f"broken: {curve.over_name}", 6.5, QUIET, "end"))
+    return Figure("".join(parts), _WIDTH, bottom + _FOOT, curve.words)
 
 
 def _short(value: float) -> str:

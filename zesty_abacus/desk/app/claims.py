@@ -82,6 +82,12 @@ class Claims(QObject):
         if head is not None and sentence.strip():
             self._change(head, "evidence", evidence=(*head.state.evidence, sentence.strip()))
 
+    def add_curve(self, curve: laid.SeenCurve) -> None:
+        """Add a curve that was seen to the claim in hand."""
+        head = self.in_hand
+        if head is not None:
+            self._change(head, "a curve", curves=(*head.state.curves, curve))
+
     def _change(self, head: Any, reason: str, **changes: Any) -> None:
         made, parent = msgspec.structs.replace(head.state, **changes), head.revision.id
         author = self._shared.edits.line.author

@@ -51,6 +51,7 @@ from ...core.library.proposals import Proposal, Rules, Step
 from ...core.library.renewing import propose_on_newest
 from ...core.library.search import Found
 from ...core.library.search import Standing as LibraryStanding
+from ...core.library.seen_curve import SeenCurve, curve_seen
 from ...core.library.steps import Drafted, DraftInHand, EditStep, Kept, Proposed, Refused, StepState
 from ...core.library.store import Library, Marks
 from ...core.library.sync import bring_together
@@ -112,6 +113,7 @@ __all__ = [
     "Request",
     "Rules",
     "Seen",
+    "SeenCurve",
     "SharedCondition",
     "Sheet",
     "Somebody",
@@ -126,6 +128,7 @@ __all__ = [
     "bring_together",
     "compare_layouts",
     "compare_sets",
+    "curve_seen",
     "decoded_differences",
     "derived_code",
     "ends_of",

@@ -37,7 +37,8 @@ class ClaimRows(ReadingList):
             color.get(claim.standing, theme.ink), Qt.AlignmentFlag.AlignRight,
         )  # fmt: skip
         draw_text(painter, second, about_words(claim), figure_font(SMALL_PX), theme.ink, middle=True)
-        seen = f"{len(claim.evidence)} seen" if claim.evidence else "nothing seen yet"
+        count = len(claim.evidence) + len(claim.curves)
+        seen = f"{count} seen" if count else "nothing seen yet"
         draw_text(painter, last, f"{thing.revision.author} · {seen}", text_font(TINY_PX), theme.quiet)
 
 

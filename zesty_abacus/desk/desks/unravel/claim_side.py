@@ -12,6 +12,7 @@ from ...app.session import Session
 from ...around.talk import TalkSection
 from ...widgets.parts import EDGE, Choice, button, clear_layout, hairline, label, scrolled
 from .claim_rows import ClaimRows, about_words
+from .seen_curve_view import SeenCurveView
 from .shown_bits import shown_bits
 
 _ALL = "all"
@@ -76,10 +77,10 @@ class ClaimSide(QWidget):
         column.setSpacing(0)
         column.addLayout(head)
         column.addWidget(hairline())
-        column.addWidget(self.rows, 2)
+        column.addWidget(self.rows, 1)
         column.addWidget(hairline())
         self._scroll = scrolled(self.hand)
-        column.addWidget(self._scroll, 3)
+        column.addWidget(self._scroll, 2)
 
     def begin(self) -> None:
         """Begin a claim about what is selected, with what was found of it."""
@@ -162,9 +163,12 @@ class ClaimInHand(QWidget):
     ------
     field_wanted
         (head) its bits are to become a field.
+    curve_wanted
+        The curve that is looked at is to be evidence.
     """
 
     field_wanted = pyqtSignal(object)
+    curve_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -184,6 +188,7 @@ class ClaimInHand(QWidget):
         self.seen.setPlaceholderText("what was seen")
         self.seen.setAccessibleName("What was seen")
         self.frame = button("This frame", "Add the frame at the cursor as evidence (E)")
+        self.curve = button("This curve", "Add the chosen reading, and what is laid over it, as evidence (Shift E)")
         self.field = button("Make it a field", "Select its bits and give them a name", main=True)
         self.talk = TalkSection(session, "claim")
         self._build()
@@ -192,6 +197,7 @@ class ClaimInHand(QWidget):
         self.why.returnPressed.connect(self._stand)
         self.seen.returnPressed.connect(self._add_seen)
         self.frame.clicked.connect(self.add_frame)
+        self.curve.clicked.connect(self.curve_wanted)
         self.field.clicked.connect(lambda: self.field_wanted.emit(self._claims.in_hand))
         self._show()
 
@@ -201,7 +207,7 @@ class ClaimInHand(QWidget):
         column.setSpacing(6)
         column.addWidget(self.name)
         column.addWidget(self.where)
-        for parts in ((self.standing, self.why), (self.seen, self.frame)):
+        for parts in ((self.standing, self.why), (self.seen, self.frame, self.curve)):
             if parts[0] is self.seen:
                 column.addWidget(label("seen", "section"))
                 column.addLayout(self.evidence)
@@ -235,6 +241,8 @@ class ClaimInHand(QWidget):
         clear_layout(self.evidence)
         for sentence in claim.evidence:
             self.evidence.addWidget(label(sentence, wrap=True, selectable=True))
+        for curve in claim.curves:
+            self.evidence.addWidget(SeenCurveView(curve))
         self.field.setVisible(bool(claim.places) and claim.standing is not laid.ClaimStanding.REFUTED)
 
     def _stand(self) -> None:
@@ -250,6 +258,18 @@ class ClaimInHand(QWidget):
     def _add_seen(self) -> None:
         self._claims.add_evidence(self.seen.text())
         self.seen.clear()
+
+    def add_curve(self, reading: engine.ReadingCurve | None, over: engine.Curve | None, over_name: str) -> None:
+        """Add a reading over the visible time, with what is laid over it, as evidence."""
+        session, head = self._session, self._claims.in_hand
+        if head is None or reading is None or reading.reading.column.value is None:
+            session.told.emit("", "Choose a claim, and a reading of its bits that has a curve.")
+            return
+        clock, trial = session.clock, session.trial.file
+        run = f" of {trial.name} {trial.run}".rstrip() if trial.name else ""
+        words = f"{reading.reading.field.places} {reading.reading.words}{run}"
+        span = clock.view_first_ns, clock.view_last_ns
+        self._claims.add_curve(laid.curve_seen(words, reading.curve, span, over, over_name))
 
     def add_frame(self) -> None:
         """Add the frame at the cursor as evidence."""

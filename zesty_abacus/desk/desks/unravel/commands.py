@@ -46,6 +46,12 @@ def unravel_commands(desk: UnravelDesk, session: Session) -> list[Command]:
         ),
         ("claim", "Write down what you hold to be true of what is in hand", "W", side.begin_claim),
         ("evidence", "Add the frame at the cursor as evidence to the claim in hand", "E", side.claims.hand.add_frame),
+        (
+            "curve evidence",
+            "Add the chosen reading's curve as evidence to the claim in hand",
+            "Shift+E",
+            desk.add_curve,
+        ),
         ("reading on", "Next reading of the selection", "]", lambda: read(1)),
         ("reading back", "Reading before", "[", lambda: read(-1)),
         ("select moving", "Select all unexplained moving bits", "U", desk.select_unexplained),

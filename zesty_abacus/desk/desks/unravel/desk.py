@@ -103,6 +103,7 @@ class UnravelDesk(QWidget):
         self.reckoner.chosen.connect(self.side.selection.show_reading)
         self.reckoner.keep_wanted.connect(self._on_keep_wanted)
         self.side.findings.refreshed.connect(self._show_moments)
+        self.side.claims.hand.curve_wanted.connect(self.add_curve)
         self.moments.chosen.connect(lambda pair: self.side.findings.take(*pair))
         for event in (session.opened, session.kind_changed, session.layouts_changed, session.reading.counts.changed):
             event.connect(self._refresh)
@@ -129,6 +130,10 @@ class UnravelDesk(QWidget):
         self.side.show_page(SELECTION)
         panel = self.side.selection
         (panel.message if panel.message.isVisible() else panel.field).setFocus()
+
+    def add_curve(self) -> None:
+        """Add the chosen reading as evidence to the claim in hand."""
+        self.side.claims.hand.add_curve(self.reckoner.current, *self.reckoner.followed)
 
     def select_unexplained(self) -> None:
         """Select every moving bit that no field explains."""

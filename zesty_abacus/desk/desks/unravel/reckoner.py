@@ -67,6 +67,11 @@ class Reckoner(QWidget):
         return self._readings[self._current] if 0 <= self._current < len(self._readings) else None
 
     @property
+    def followed(self) -> tuple[engine.Curve | None, str]:
+        """The reference that is laid over the chosen reading, and its name; None and empty for none."""
+        return self._followed, self._followed_name
+
+    @property
     def current_number(self) -> int:
         """Number of the chosen card, -1 for none."""
         return self._current
