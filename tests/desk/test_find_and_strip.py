@@ -3,6 +3,7 @@ from PyQt6.QtTest import QTest
 
 from zesty_abacus.desk.app.commands import Command, always
 from zesty_abacus.desk.around.strip import NAMES_WIDTH
+from zesty_abacus.desk.around.strip.scale import TOP
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -179,3 +180,21 @@ def test_shares_add_up_from_roster_to_strip_to_whole(pilot):
     assert pilot.window.roster.total_share.text() == f"{total.share:.0%}"
     lanes = [pilot.window.strip.lanes.share_of(number) for number in range(2)]
     assert all(text.endswith("%") for text in lanes) and lanes[0] != lanes[1]
+
+
+def test_a_lane_is_brown_above_for_what_is_unexplained(pilot):
+    strip, session = pilot.window.strip, pilot.session
+    image = strip.grab().toImage()
+    tall, x = strip.lanes.lane_height(), int(strip.scale.plot().right()) - 60
+
+    def brown_rows(lane):
+        column = [image.pixelColor(x, TOP + lane * tall + 1 + row) for row in range(tall - 2)]
+        return sum(color.hue() in range(25, 45) and color.saturation() > 80 for color in column)
+
+    shares = [session.reading.counts.explained_of_all(
+        kind for kind, key in enumerate(session.capture.kinds.keys) if key.lane == lane).share
+        for lane in range(2)]  # fmt: skip
+    # both send so often that each column has frames
+    for lane, share in enumerate(shares):
+        assert 0.4 < share < 1 and abs(brown_rows(lane) - (1 - share) * (tall - 2)) <= 1
+    assert strip.lanes._brown_rows(4, 11) == 0, "all of the bilge sensor is explained"

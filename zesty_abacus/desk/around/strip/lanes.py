@@ -1,4 +1,4 @@
-"""The lanes of the strip: their names, how much of them is explained, and how dense their frames are."""
+"""The lanes of the strip: their names, how dense their frames are, and as the part in brown what is unexplained."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter
 
+from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, look, text_font
@@ -79,13 +80,23 @@ class StripLanes:
 
     def share_of(self, lane: int) -> str:
         """Return how much of a lane's moving bits is explained, in words; nothing where none moves."""
-        session = self._session
-        kinds = (kind for kind, key in enumerate(session.capture.kinds.keys) if key.lane == lane)
-        explained = session.reading.counts.explained_of_all(kinds)
+        explained = self._explained(lane)
         return explained.share_text() if explained is not None and explained.moving else ""
 
+    def _explained(self, lane: int) -> engine.Explained | None:
+        session = self._session
+        kinds = (kind for kind, key in enumerate(session.capture.kinds.keys) if key.lane == lane)
+        return session.reading.counts.explained_of_all(kinds)
+
+    def _brown_rows(self, lane: int, rows: int) -> int:
+        """Return how many rows of a lane's bar stand for what is unexplained; one at least where anything is."""
+        explained = self._explained(lane)
+        if explained is None or explained.share is None or explained.share_text() == "100%":
+            return 0
+        return max(round(rows * (1 - explained.share)), 1)
+
     def _density_picture(self, width: int) -> QImage:
-        """Paint frames a column as opacity of the lane's colour."""
+        """Paint frames a column as opacity: below in the lane's colour, above in brown as much as is unexplained."""
         density = self._session.density
         edges = np.linspace(0, density.shape[1], width + 1).astype(int)
         sums = np.add.reduceat(density, np.minimum(edges[:-1], density.shape[1] - 1), axis=1)
@@ -100,6 +111,8 @@ class StripLanes:
             top = lane * tall + 1
             cell = np.array([color.red(), color.green(), color.blue()], np.uint8)
             image[top : top + tall - 2, :, :3] = cell
+            brown = QColor(look.theme.unexplained)
+            image[top : top + self._brown_rows(lane, tall - 2), :, :3] = brown.red(), brown.green(), brown.blue()
             image[top : top + tall - 2, :, 3] = (row * 255).astype(np.uint8)
         made = QImage(image.tobytes(), width, image.shape[0], width * 4, QImage.Format.Format_RGBA8888)
         # the image does not keep the bytes it was made of alive

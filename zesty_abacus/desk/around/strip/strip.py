@@ -59,7 +59,7 @@ class Strip(QWidget):
         session.opened.connect(self._from_the_top)
         session.trial_changed.connect(self.update)
         session.kind_changed.connect(self._on_kind)
-        session.reading.counts.changed.connect(self.update)
+        session.reading.counts.changed.connect(self._on_counts)
         session.asking.changed.connect(self.update)
         session.second.changed.connect(self.update)
         session.problems.changed.connect(self.update)
@@ -192,6 +192,10 @@ class Strip(QWidget):
 
     def _on_scrolled(self, first: int) -> None:
         self.lanes.first = first
+        self.update()
+
+    def _on_counts(self) -> None:
+        self.lanes.forget()
         self.update()
 
     def _on_kind(self) -> None:

@@ -207,7 +207,8 @@ class ClaimInHand(QWidget):
         column.setSpacing(6)
         column.addWidget(self.name)
         column.addWidget(self.where)
-        for parts in ((self.standing, self.why), (self.seen, self.frame, self.curve)):
+        rows: tuple[tuple[QWidget, ...], ...] = ((self.standing, self.why), (self.seen,), (self.frame, self.curve))
+        for parts in rows:
             if parts[0] is self.seen:
                 column.addWidget(label("seen", "section"))
                 column.addLayout(self.evidence)
