@@ -1,9 +1,11 @@
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from tests.desk.conftest import let_go
 from zesty_abacus.desk.app.commands import Command, always
 from zesty_abacus.desk.around.strip import NAMES_WIDTH
 from zesty_abacus.desk.around.strip.scale import TOP
+from zesty_abacus.desk.launch import make_window
 
 CONTROL = Qt.KeyboardModifier.ControlModifier
 
@@ -198,3 +200,19 @@ def test_a_lane_is_brown_above_for_what_is_unexplained(pilot):
     for lane, share in enumerate(shares):
         assert 0.4 < share < 1 and abs(brown_rows(lane) - (1 - share) * (tall - 2)) <= 1
     assert strip.lanes._brown_rows(4, 11) == 0, "all of the bilge sensor is explained"
+
+
+def test_the_lanes_are_folded_by_hand_or_key_and_stay_so_in_the_next_window(pilot):
+    strip, before = pilot.window.strip, pilot.window.strip.height()
+    pilot.click(strip.fold)
+    assert strip.fold.text() == "Show lanes" and strip.height() < before - 60
+    x = int(strip.scale.plot().left()) + 30
+    colours = {strip.grab().toImage().pixelColor(x, y).name() for y in range(strip.height())}
+    assert len(colours) > 5, "lanes are there still"
+    pilot.window.setFocus()
+    pilot.key(Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
+    assert strip.height() == before and strip.fold.text() == "Fold lanes"
+    pilot.click(strip.fold)
+    other = make_window(empty=True)
+    assert other.strip.lanes.is_folded and other.strip.fold.isHidden()
+    let_go(other)

@@ -74,6 +74,7 @@ def _time_commands(window: Hands) -> list[Command]:
         return opened() and bool(window.asking.hits)
 
     return [
+        Command("fold", "Fold the lanes of the strip, or show them", "Shift+L", window.strip.turn_fold, opened),
         Command("whole", "Show the whole capture", "X", clock.show_all, opened),
         Command("closer", "Zoom in at the cursor", "Z", lambda: clock.zoom(0.5, clock.cursor_ns), opened),
         Command("wider", "Zoom out at the cursor", "Shift+Z", lambda: clock.zoom(2.0, clock.cursor_ns), opened),

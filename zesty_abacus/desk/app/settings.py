@@ -22,6 +22,7 @@ class Settings(msgspec.Struct, kw_only=True):
     theme: str = "Peel"
     author: str = ""
     text_percent: int = 100
+    strip_folded: bool = False
     recent: list[str] = []
 
 

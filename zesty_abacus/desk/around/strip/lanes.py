@@ -10,9 +10,12 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, look, text_font
+from ...widgets.words import counted
 from .scale import NAMES_WIDTH, TOP
 
-_LOW_LANE, _TALL_LANE = 13, 17
+_FOLDED_LANE, _LOW_LANE, _TALL_LANE = 4, 13, 17
+_LEAST_HEIGHT = 18
+"""Room for a line of words beside lanes that are folded."""
 _SHARE_ROOM = 110
 MOST_SHOWN = 12
 """Lanes at a time: more of them would take the desks their room."""
@@ -25,10 +28,13 @@ class StripLanes:
     ----------
     first
         The lane that is on top: of many lanes some are shown at a time.
+    is_folded
+        Whether lanes are thin, and their names are left out.
     """
 
     def __init__(self, session: Session) -> None:
         self._session = session
+        self.is_folded = session.settings.strip_folded
         self.first = 0
         self._picture: QImage | None = None
 
@@ -38,6 +44,8 @@ class StripLanes:
 
     def lane_height(self) -> int:
         """Return the height of a lane; few lanes are taller."""
+        if self.is_folded:
+            return _FOLDED_LANE
         return _TALL_LANE if self._count() <= 4 else _LOW_LANE
 
     @property
@@ -52,7 +60,7 @@ class StripLanes:
 
     def height(self) -> int:
         """Return the height of the lanes that are shown."""
-        return max(self.shown, 2) * self.lane_height()
+        return max(max(self.shown, 2) * self.lane_height(), _LEAST_HEIGHT)
 
     def show_lane(self, lane: int) -> None:
         """Let a lane be among those that are shown."""
@@ -67,6 +75,11 @@ class StripLanes:
         theme, tall = look.theme, self.lane_height()
         if self._picture is None or self._picture.width() != int(plot.width()):
             self._picture = self._density_picture(int(plot.width()))
+        painter.drawImage(QPointF(plot.left(), TOP), self._picture)
+        if self.is_folded:
+            row = QRectF(14, TOP + self.first * tall, NAMES_WIDTH - 22, self.height())
+            draw_text(painter, row, self._summary(), text_font(TINY_PX), theme.quiet)
+            return
         for number, lane in enumerate(self._session.capture.lanes):
             y = TOP + number * tall
             painter.setPen(Qt.PenStyle.NoPen)
@@ -76,7 +89,11 @@ class StripLanes:
             note = " · ".join(part for part in (lane.note, self.share_of(number)) if part)
             draw_text(painter, row, note, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
             draw_text(painter, row.adjusted(0, 0, -_SHARE_ROOM, 0), lane.name, text_font(TINY_PX), theme.ink)
-        painter.drawImage(QPointF(plot.left(), TOP), self._picture)
+
+    def _summary(self) -> str:
+        explained = self._session.reading.counts.explained_of_all()
+        share = f" · {explained.share_text()} explained" if explained is not None and explained.moving else ""
+        return f"{counted(self._count(), 'lane')}{share}"
 
     def share_of(self, lane: int) -> str:
         """Return how much of a lane's moving bits is explained, in words; nothing where none moves."""

@@ -32,8 +32,9 @@ class StripNotches:
     def draw(self, painter: QPainter, tall: int) -> None:
         """Paint them; ``tall`` is the height of a lane."""
         painter.setPen(QPen(QColor(look.theme.wrong), 2))
+        long = min(_TALL, tall - 1)
         for lane in range(len(self._session.capture.lanes)):
             bottom = TOP + (lane + 1) * tall - 1
             columns = self.columns(lane)
             if columns:
-                painter.drawLines(*[QLineF(QPointF(x, bottom - _TALL), QPointF(x, bottom)) for x in columns])
+                painter.drawLines(*[QLineF(QPointF(x, bottom - long), QPointF(x, bottom)) for x in columns])

@@ -18,8 +18,10 @@ from PyQt6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 
 from ...app.doors import asked
 from ...app.session import Session
+from ...app.settings import save_settings
 from ...widgets.paint import draw_text
-from ...widgets.theme import faded, look, text_font
+from ...widgets.parts import button
+from ...widgets.theme import TINY_PX, faded, look, text_font
 from ...widgets.words import span_text
 from ..ask_menu import ask_menu
 from ..time_hands import key_on_time, wheel_on_time
@@ -30,6 +32,7 @@ from .notches import StripNotches
 from .scale import NAMES_WIDTH, TOP, BracketPart, StripScale
 
 _LEAST_VIEW_NS = 1000
+_FOLD_LEFT = 12
 
 
 class Strip(QWidget):
@@ -52,6 +55,12 @@ class Strip(QWidget):
         self.bar.setAccessibleName("Lanes")
         self.bar.valueChanged.connect(self._on_scrolled)
         self.bar.hide()
+        self.fold = button("", "Fold the lanes, or show them with their names (Shift L)", link=True)
+        self.fold.setParent(self)
+        self.fold.setFont(text_font(TINY_PX))
+        self.fold.move(_FOLD_LEFT, 1)
+        self.fold.clicked.connect(self.turn_fold)
+        self._show_fold()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Recording")
@@ -70,6 +79,19 @@ class Strip(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(600, TOP + self.lanes.height() + 10)
+
+    def turn_fold(self) -> None:
+        """Fold the lanes, or show them again; it is remembered."""
+        settings = self._session.settings
+        settings.strip_folded = self.lanes.is_folded = not self.lanes.is_folded
+        save_settings(settings)
+        self._show_fold()
+        self._on_opened()
+
+    def _show_fold(self) -> None:
+        self.fold.setText("Show lanes" if self.lanes.is_folded else "Fold lanes")
+        self.fold.adjustSize()
+        self.fold.setVisible(self._session.capture is not None)
 
     def begin_moment(self) -> None:
         """Open a line at the cursor to type what happened; Enter keeps it, Escape drops it."""
@@ -215,6 +237,7 @@ class Strip(QWidget):
         self.bar.setPageStep(self.lanes.shown)
         self.bar.setValue(self.lanes.first)
         self.bar.setVisible(self.lanes.hidden > 0)
+        self._show_fold()
         self.updateGeometry()
         self.update()
 
