@@ -59,14 +59,15 @@ PARTS: dict[str, Callable[[Path], list[Line]]] = {
 
 def main() -> None:
     """Run all parts, or those named on the command line, and print the table."""
-    began = time.perf_counter()
+    began, load = time.perf_counter(), os.getloadavg()[0]
     print(f"{'what':58} {'measured':>18}   {'to reach':>16}")
     with tempfile.TemporaryDirectory(prefix="zesty-bench-", dir=os.environ.get("BENCH_DIR") or None) as folder:
         for part in [PARTS[name] for name in sys.argv[1:]] or PARTS.values():
             for line in part(Path(folder)):
                 mark = " " if line.reached else "!"
                 print(f"{line.what:58} {line.measured:>18} {mark} {line.reach:>16}", flush=True)
-    print(f"{os.cpu_count()} processors, {time.perf_counter() - began:.0f} s in all")
+    took = time.perf_counter() - began
+    print(f"{os.cpu_count()} processors, {load:.1f} of them at work before it began, {took:.0f} s in all")
 
 
 if __name__ == "__main__":

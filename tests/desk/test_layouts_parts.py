@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QComboBox
 
 from tests.desk.pilot import place_of
 from zesty_abacus.core.layouts.model import Applies, RawSet
@@ -244,3 +245,44 @@ def test_frames_that_nobody_reads_say_so(pilot):
     line = pilot.window.read.frames.line(place_of(pilot.window.read.frames, other))
     assert line.says == "no layout reads this frame" and not line.named
     assert pilot.window.read.frames.line(place_of(pilot.window.read.frames, int(frames.rows[0]))).says != line.says
+
+
+def template(name):
+    return next(one for one in engine.TEMPLATES if one.name.startswith(name))
+
+
+def test_text_columns_are_read_off_the_frames(empty, tmp_path):
+    rows = [f"{row / 2 - 20:+06.1f};{('haul', 'veer', 'hold')[row % 3]};{row % 10}" for row in range(80)]
+    text = "".join(f"({row}.0) can0 300##1{line.encode().hex().upper()}\n" for row, line in enumerate(rows))
+    (tmp_path / "lines.log").write_text(text)
+    empty.session.trials.open_paths([tmp_path / "lines.log"])
+    empty.wait_open()
+    empty.key("4")
+    empty.session.select_kind(0)
+    empty.settle()
+    desk = empty.window.layouts
+    empty.click(desk.start.begin)
+    assert desk.hand.drop(template("Text columns"))
+    empty.settle()
+    (line,) = empty.session.reading.layout_of(0).parts
+    assert (line.separator, [field.kind.value for field in line.columns]) == (";", ["signed", "text", "unsigned"])
+    assert desk.plan.current == line.id, "its card is open"
+    at = empty.session.store.frame_at(0, desk.hand.shown, empty.session.clock.cursor_ns)
+    said = rows[at.number].split(";")
+    columns = [at.decoded.columns[field.id] for field in line.columns]
+    assert (float(columns[0].value[0]), columns[1].text_of(0)) == (float(said[0]), said[1])
+
+
+def test_the_fields_a_check_may_lie_in_are_those_there_are_now(pilot):
+    desk = open_message(pilot, "Azimuth feedback port")
+    assert desk.hand.drop(template("Sum over")), pilot.window.foot.told.text()
+    pilot.settle()
+    form = desk.plan.column.item_form
+    boxes = [one for one in form.entries.values() if isinstance(one, QComboBox) and one.findText("check") >= 0]
+    assert boxes, "it names a field"
+    before = {boxes[0].itemText(place) for place in range(boxes[0].count())}
+    layout = whole(pilot, "Azimuth feedback port")
+    desk.hand.keep(layout.with_field(engine.new_field("spare", engine.parse_places("B5[5]"))))
+    pilot.settle()
+    now = {boxes[0].itemText(place) for place in range(boxes[0].count())}
+    assert now == before | {"spare"} and boxes[0].currentText() in before

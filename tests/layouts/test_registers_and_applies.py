@@ -277,6 +277,23 @@ def test_templates_say_why_they_have_no_place():
             assert str(error).endswith(".")
 
 
+def test_a_check_goes_into_the_last_free_bytes_before_it_takes_the_last_field():
+    templates = {template.name: template for template in TEMPLATES}
+    heat, speed = new_field("heat", at("B0 B1")), new_field("speed", at("B3"))
+    free = new_layout("m", Applies(address=1), 8, fields=[heat, speed])
+    for name, places in (("Sum", "B7"), ("Exclusive or", "B7"), ("CRC-16", "B6 B7")):
+        template = next(one for called, one in templates.items() if called.startswith(name))
+        made = template.add(free)
+        (new,) = (field for field in made.fields if field not in free.fields)
+        assert (new.name, str(new.places), made.checks[-1].field) == ("check", places, new.id), name
+        assert check_layout(made) == []
+    full = new_layout("m", Applies(address=1), 4, fields=[heat, speed])
+    (xor,) = (one for called, one in templates.items() if called.startswith("Exclusive or"))
+    assert xor.add(full).checks[-1].field == speed.id and len(xor.add(full).fields) == 2
+    named = new_layout("m", Applies(address=1), 8, fields=[new_field("check digits", at("B1")), heat])
+    assert xor.add(named).checks[-1].field == named.fields[0].id, "what is called so comes first"
+
+
 def test_a_field_goes_into_the_first_free_register():
     made = with_field_behind(METER)
     assert {str(f.places) for f in made.fields} - {str(f.places) for f in METER.fields} == {"B4 B5"}

@@ -6,7 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from .fields import Field, FieldKind
+from .fields import Field, FieldKind, new_field
+from .places import Places, byte_bits
 
 if TYPE_CHECKING:
     # a layout is made of parts and checks, which bring templates of their own
@@ -29,11 +30,14 @@ class Template:
         ``moving parts``, ``checks`` or ``values``.
     add
         Returns the layout with it; raises :class:`NothingToDoError` where it has no place.
+    reads_lines
+        Whether frames that are lines of text tell how it is to be filled in.
     """
 
     name: str
     family: str
     add: Callable[[Layout], Layout]
+    reads_lines: bool = False
 
 
 def free_name(layout: Layout, word: str) -> str:
@@ -47,12 +51,34 @@ def free_name(layout: Layout, word: str) -> str:
     return name
 
 
-def field_for_check(layout: Layout, words: tuple[str, ...]) -> Field:
-    """Return the field that looks like the check: by its name, else the last whole byte of its own."""
+def with_field_for_check(layout: Layout, words: tuple[str, ...], width: int = 8) -> tuple[Layout, Field]:
+    """Return the field that looks like the check, and the layout with it.
+
+    It is the one that is called so, else a new one in the last bytes that nobody owns, else the last whole one.
+
+    Parameters
+    ----------
+    words
+        One of them is in the name of the field.
+    width
+        Bits of the check.
+    """
     for field in layout.fields:
         if any(word in field.name.lower() for word in words):
-            return field
+            return layout, field
+    free = _last_free_bytes(layout, -(-width // 8))
+    if free:
+        made = new_field(free_name(layout, words[-1]), Places(byte_bits(free)))
+        return layout.with_field(made), made
     whole = [field for field in layout.fields if field.kind is FieldKind.UNSIGNED and len(field.places) % 8 == 0]
     if not whole:
         raise NothingToDoError("A check needs an unsigned field of whole bytes that holds it; make one first.")
-    return whole[-1]
+    return layout, whole[-1]
+
+
+def _last_free_bytes(layout: Layout, count: int) -> range:
+    """Return the last so many bytes if nobody owns them, before parts that move there are none."""
+    taken = {bit // 8 for field in layout.fields for bit in field.places.bits}
+    last = range(max(layout.size - count, 0), layout.size)
+    is_free = len(last) == count and not taken & set(last)
+    return last if is_free and not layout.parts and layout.registers is None else range(0)

@@ -7,16 +7,27 @@ from uuid import uuid4
 
 from msgspec.structs import replace
 
+from ..frames.segment_frames import KindFrames
 from ..layouts.checks.registry import check_kinds
 from ..layouts.fields import Field, FieldKind, new_field
 from ..layouts.json_form import from_plain
 from ..layouts.model import Layout
 from ..layouts.parts.text_line import NO_PLACES, TextLine
 from .finding import Finding
+from .questions.telegrams import telegrams
 
 _KINDS = {"signed": FieldKind.SIGNED, "unsigned": FieldKind.UNSIGNED}
 _DIGITS = 2
 _LINE_ENDS = {0: "", 1: "\n", 2: "\r\n"}
+
+
+def lines_of(layout: Layout, frames: KindFrames) -> Layout:
+    """Return a layout with the columns of the lines of text that frames are; the same one if they are none.
+
+    So is one that has anything in it already.
+    """
+    found = [one.of("", 0, "", "") for one in telegrams(frames)]
+    return with_lines(layout, found, 0.0)[0]
 
 
 def with_lines(layout: Layout, findings: Sequence[Finding], least: float) -> tuple[Layout, int]:

@@ -9,6 +9,7 @@ from ...core.unravel.finding import Finding, bits_of
 from ...core.unravel.keeping import KEPT, all_kept, field_behind, kept, offered_name
 from ...core.unravel.known import Known, is_explained, known_of_kind
 from ...core.unravel.known_value import Sighting, places_of_value
+from ...core.unravel.lines_kept import lines_of
 from ...core.unravel.look import KindFindings, Unravelled, unravel
 from ...core.unravel.meant import Meant, meant
 from ...core.unravel.stored import store, stored
@@ -40,6 +41,7 @@ __all__ = [
     "is_explained",
     "kept",
     "known_of_kind",
+    "lines_of",
     "meant",
     "offered_name",
     "places_of_value",

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..attribute import YES_NO, Attribute, whole, yes
 from ..fields import Field
 from ..problems import Said
-from ..template import Template, field_for_check, free_name
+from ..template import Template, free_name, with_field_for_check
 from .over_bytes import OverBytes, before
 
 if TYPE_CHECKING:
@@ -96,7 +96,7 @@ def _reflected(number: int, width: int) -> int:
 
 def _adding(width: int, polynomial: int, start: int, final: int, reflected: bool) -> Callable[[Layout], Layout]:
     def add(layout: Layout) -> Layout:
-        field = field_for_check(layout, ("crc", "check"))
+        layout, field = with_field_for_check(layout, ("crc", "check"), width)
         crc = Crc(
             id=uuid4(), name=free_name(layout, f"CRC-{width}"), field=field.id, coverage=before(field, layout),
             width=width, polynomial=polynomial, start=start, final=final, reflect_in=reflected, reflect_out=reflected,

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from ..attribute import Attribute, whole, whole_or_one
 from ..fields import Field
 from ..problems import Said
-from ..template import Template, field_for_check, free_name
+from ..template import Template, free_name, with_field_for_check
 from .over_bytes import WORD_BITS, OverBytes, before, word_bits_problems
 
 if TYPE_CHECKING:
@@ -109,7 +109,7 @@ def _halved(data: NDArray[np.uint8]) -> NDArray[np.uint8]:
 
 
 def _add(layout: Layout) -> Layout:
-    field = field_for_check(layout, ("sum", "check"))
+    layout, field = with_field_for_check(layout, ("sum", "check"))
     over = before(field, layout)
     return layout.with_item(Sum(id=uuid4(), name=free_name(layout, "sum check"), field=field.id, coverage=over))
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..attribute import Attribute, whole
 from ..fields import Field
 from ..problems import Said
-from ..template import Template, field_for_check, free_name
+from ..template import Template, free_name, with_field_for_check
 from .over_bytes import WORD_BITS, OverBytes, before, word_bits_problems
 
 if TYPE_CHECKING:
@@ -64,7 +64,7 @@ class Xor(OverBytes, frozen=True, kw_only=True, omit_defaults=True, tag="xor"):
 
 
 def _add(layout: Layout) -> Layout:
-    field = field_for_check(layout, ("xor", "check"))
+    layout, field = with_field_for_check(layout, ("xor", "check"))
     over = before(field, layout)
     return layout.with_item(Xor(id=uuid4(), name=free_name(layout, "exclusive or"), field=field.id, coverage=over))
 

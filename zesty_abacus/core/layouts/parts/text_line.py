@@ -88,7 +88,7 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
 
     @classmethod
     def templates(cls) -> tuple[Template, ...]:
-        return (Template("Text columns", "moving parts", _add),)
+        return (Template("Text columns", "moving parts", _add, reads_lines=True),)
 
     def words(self) -> str:
         return "text line" if self.repeat is Repeat.ONCE else "array of text columns"

@@ -8,7 +8,7 @@ import msgspec
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QLineEdit
 
-from ...app.doors import engine, laid
+from ...app.doors import engine, found, laid
 from ...app.session import Session
 from .message_form import MessageForm
 from .plan import PlanView
@@ -130,11 +130,27 @@ class LayoutInHand(QObject):
         if layout is None:
             return False
         group = self.group_in_hand(template)
+        data = self._session.store.data(self._session.kind) if self._session.kind is not None else None
+        if template.reads_lines and group is None and data is not None and not (layout.fields or layout.parts):
+            self._drop_lines(layout, data.frames, template)
+            return True
         try:
             changed = template.add(layout) if group is None else engine.with_template_inside(layout, group, template)
         except engine.NothingToDoError as error:
             self._session.told.emit("", str(error))
             return False
+        return self._dropped(layout, changed)
+
+    def _drop_lines(self, layout: engine.Layout, frames: Any, template: Any) -> None:
+        """Drop in the columns that the lines of a message have, or some to be filled in where it has none."""
+
+        def finish(read: engine.Layout) -> None:
+            self._dropped(layout, template.add(layout) if read is layout else read)
+
+        self._session.jobs.start("lines", "reading the lines", lambda _progress: found.lines_of(layout, frames), finish)
+
+    def _dropped(self, layout: engine.Layout, changed: engine.Layout) -> bool:
+        """Keep a layout with something new in it, and open its card."""
         known = {item.id for item in _items(layout)}
         if not self.keep(changed):
             return False

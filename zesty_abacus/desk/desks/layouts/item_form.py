@@ -37,6 +37,7 @@ class ItemForm(QWidget):
         self._item: Any = None
         self._layout: engine.Layout | None = None
         self.entries: dict[str, QLineEdit | QComboBox] = {}
+        self._name_fields: set[str] = set()
         self.problem = label("", "wrong", wrap=True)
         self.grow = button("", "")
         self.grow.clicked.connect(self._grow)
@@ -59,6 +60,10 @@ class ItemForm(QWidget):
         for name, entry in self.entries.items():
             text = engine.attribute_text(item, name, layout)
             if isinstance(entry, QComboBox):
+                choices = self._field_names() if name in self._name_fields else None
+                if choices is not None and choices != [entry.itemText(place) for place in range(entry.count())]:
+                    entry.clear()
+                    entry.addItems(choices)
                 entry.setCurrentText(text)
             elif entry.text() != text and not is_in_hand(entry):
                 entry.setText(text)
@@ -83,6 +88,7 @@ class ItemForm(QWidget):
                 widget.hide()
                 widget.deleteLater()
         self.entries = {}
+        self._name_fields.clear()
         place = 0
         for attribute in engine.attributes_of(self._item):
             wide = attribute.name in _WIDE
@@ -101,11 +107,15 @@ class ItemForm(QWidget):
         self._grid.addWidget(self.grow, 30, 1)
         self._grid.addWidget(self.problem, 31, 0, 1, 4)
 
+    def _field_names(self) -> list[str]:
+        return [field.name for field in self._layout.once_a_frame() if field.raw_is_number] if self._layout else []
+
     def _entry(self, attribute: engine.Attribute) -> QLineEdit | QComboBox:
         name = attribute.name
         choices = attribute.choices
         if attribute.names_a_field and self._layout is not None:
-            choices = tuple(field.name for field in self._layout.once_a_frame() if field.raw_is_number)
+            choices = tuple(self._field_names())
+            self._name_fields.add(name)
         if choices:
             box = Choice()
             box.addItems(choices)
