@@ -141,6 +141,15 @@ def _elements(part, payload, begin, limit, scope, read):
         head = payload[place:limit]
         if len(head) >= part.type.places.size_needed:
             kind = raw_bits(part.type.places.bits, head)
+            if kind in part.alone:
+                listed.append({part.type.name: kind, part.length.name: "absent"})
+                for case in part.cases:
+                    if kind in case.types:
+                        inner = {}
+                        _fields(case.fields, b"", 0, 0, dict(scope), inner)
+                        read.arrays.setdefault(case.name, []).append(inner)
+                place += part.type.places.size_needed
+                continue
             if kind in part.ends:
                 return place + part.type.places.size_needed
         if len(head) < part.head:

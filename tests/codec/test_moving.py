@@ -5,12 +5,16 @@ from __future__ import annotations
 from fractions import Fraction
 from uuid import uuid4
 
+import msgspec
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.codec.columns import Validity
+from zesty_abacus.core.codec.encode import EncodeError
 from zesty_abacus.core.codec.messages import encode_message
+from zesty_abacus.core.codec.moving import bit_owners
 from zesty_abacus.core.codec.plan import PlanError, compile_layout
 from zesty_abacus.core.layouts.model import (
     Applies,
@@ -30,6 +34,7 @@ from zesty_abacus.core.layouts.model import (
 )
 from zesty_abacus.core.layouts.places import Places
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.layouts.validate import check_layout
 
 from .frames import decoded_of
 from .structure_oracle import read_frame
@@ -146,6 +151,7 @@ def test_lists_of_elements_read_as_the_slow_reader_reads_them(data):
         id=uuid4(), name="list", head=2, type=new_field("kind", at(f"B{order[0]}")),
         length=new_field("length", at(f"B{order[1]}")), length_unit=data.draw(st.integers(1, 2)),
         extra=data.draw(st.integers(-2, 1)), ends=data.draw(st.sampled_from([RawSet(), RawSet.of(0), RawSet.of(255)])),
+        alone=data.draw(st.sampled_from([RawSet(), RawSet.of(1), RawSet([(3, 4)])])),
         cases=(
             ElementCase(id=uuid4(), name="low", types=RawSet([(1, 3)]), fields=(new_field("a", at("B1 B0")),)),
             ElementCase(id=uuid4(), name="high", types=RawSet([(4, 200)]), fields=(new_field("b", at("B0[7..3]")),)),
@@ -308,6 +314,40 @@ def test_bluetooth_advertising_structures():
         ("power", {"level": -10}),
     ]  # fmt: skip
     assert encode_message(layout, {"structures": elements}).payload == payload[:-2]
+
+
+TCP_OPTIONS = Elements(
+    id=uuid4(), name="options", head=2, type=new_field("kind", at("B0")), length=new_field("length", at("B1")),
+    extra=-2, ends=RawSet.of(0), alone=RawSet.of(1),
+    cases=(
+        ElementCase(id=uuid4(), name="no operation", types=RawSet.of(1)),
+        ElementCase(id=uuid4(), name="segment", types=RawSet.of(2), fields=(new_field("most", at("B0 B1")),)),
+        ElementCase(id=uuid4(), name="window", types=RawSet.of(3), fields=(new_field("shift", at("B0")),)),
+    ),
+)  # fmt: skip
+
+
+def test_options_that_do_nothing_do_not_end_the_list():
+    """RFC 9293, 3.2: kind 1 is one byte, kind 0 ends the list; RFC 7323: kind 3 is the window scale."""
+    layout = new_layout("tcp", ANY, 0, parts=(TCP_OPTIONS,))
+    payload = bytes.fromhex("020405B4 01 030307 01 01 00 00")
+    decoded = decoded_of(layout, payload)
+    items = decoded.arrays[TCP_OPTIONS.id].columns
+    kinds, lengths = items[TCP_OPTIONS.type.id], items[TCP_OPTIONS.length.id]
+    assert kinds.raw.tolist() == [2, 1, 3, 1, 1]
+    assert [Validity(one).is_present for one in lengths.validity] == [True, False, True, False, False]
+    _, segment, window = TCP_OPTIONS.cases
+    assert next(iter(decoded.arrays[segment.id].columns.values())).raw.tolist() == [1460]
+    assert next(iter(decoded.arrays[window.id].columns.values())).raw.tolist() == [7]
+    (owners,) = bit_owners(compile_layout(layout), np.frombuffer(payload, np.uint8)[None], np.array([len(payload)]))
+    whose = [owners[byte * 8] for byte in range(len(payload))]
+    assert whose[0] == whose[4] == whose[5] == whose[8] == whose[9] != whose[1] == whose[6]
+    said = [("segment", {"most": 1460}), ("no operation", {}), ("window", {"shift": 7}), (1, b""), (1, b""), (0, b"")]
+    assert encode_message(layout, {"options": said}).payload == payload[:-1]
+    with pytest.raises(EncodeError, match="elements of type 1 hold nothing"):
+        encode_message(layout, {"options": [(1, b"x")]})
+    both = new_layout("m", ANY, 0, parts=(msgspec.structs.replace(TCP_OPTIONS, alone=RawSet([(0, 1)])),))
+    assert any("ends the list and does not" in one.sentence for one in check_layout(both))
 
 
 # encoding

@@ -195,6 +195,10 @@ class PartReader:
         judge(one, found.raw, value, validity)
         return FieldColumn(one, found.raw, value, None, validity)
 
+    def leave_out(self, column: FieldColumn, rows: NDArray[np.bool_]) -> None:
+        """Take a field to be absent in some rows, bool (n,)."""
+        column.validity[rows] = Validity.ABSENT
+
     def unscaled(self, one: Field, raw: NDArray[np.uint64]) -> FieldColumn:
         """Return the column of an unscaled field whose raw values are known."""
         validity = np.zeros(len(raw), np.uint8)

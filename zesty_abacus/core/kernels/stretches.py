@@ -165,6 +165,7 @@ def walk_elements(
     shape: tuple[int, int, int],
     steps: tuple[HeadSteps, HeadSteps],
     ends: tuple[NDArray[np.int64], NDArray[np.int64]],
+    alone: tuple[NDArray[np.int64], NDArray[np.int64]],
 ) -> Walked:
     """Walk the elements of each stretch: once to count them, once to note them.
 
@@ -174,13 +175,13 @@ def walk_elements(
         Bytes of the head; bytes that one of the length counts; bytes besides.
     steps
         How type and length are read from the head.
-    ends
-        Lowest and highest types of the spans that end a list.
+    ends, alone
+        Lowest and highest types of the spans that end a list, and of those without a length.
     """
     stretches = matrix, row, start, np.minimum(limit, matrix.shape[1])
     after, cut = start.copy(), np.zeros(len(row), np.bool_)
     none, nothing = np.empty(0, np.int64), np.empty(0, np.uint64)
-    how = (*shape, *steps[0], *steps[1][:4], *ends)
+    how = (*shape, *steps[0], *steps[1][:4], *ends, *alone)
     walk: Callable[..., int] = _walk
     # the same kernel twice, so that counting and noting cannot disagree about where a list ends
     count = walk(*stretches, *how, False, none, none, none, none, nothing, nothing, after, cut)
@@ -191,9 +192,17 @@ def walk_elements(
 
 
 @njit(cache=True, nogil=True)
+def _is_among(kind, low, high):  # type: ignore[no-untyped-def]
+    for span in range(len(low)):
+        if low[span] <= np.int64(kind) and np.int64(kind) <= high[span]:
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True)
 def _walk(  # type: ignore[no-untyped-def]
     matrix, row, start, limit, head, length_unit, extra, type_swapped, type_right, type_mask, type_left, type_reach,
-    length_swapped, length_right, length_mask, length_left, end_low, end_high, fill,
+    length_swapped, length_right, length_mask, length_left, end_low, end_high, alone_low, alone_high, fill,
     owner, number, begin, size, types, lengths, after, cut,
 ):  # fmt: skip
     count = 0
@@ -205,11 +214,16 @@ def _walk(  # type: ignore[no-untyped-def]
             there = min(head, end - place)
             word = _head_word(line, place, there)
             kind = _read_head(word, type_swapped, type_right, type_mask, type_left)
-            ends = False
-            if there >= type_reach:
-                for e in range(len(end_low)):
-                    ends = ends or (end_low[e] <= np.int64(kind) and np.int64(kind) <= end_high[e])
-            if ends:
+            has_type = there >= type_reach
+            if has_type and _is_among(kind, alone_low, alone_high):
+                if fill:
+                    owner[count], number[count], begin[count], size[count] = i, k, place + type_reach, 0
+                    types[count], lengths[count] = kind, 0
+                count += 1
+                k += 1
+                place += type_reach
+                continue
+            if has_type and _is_among(kind, end_low, end_high):
                 place += type_reach
                 break
             if there < head:

@@ -72,6 +72,8 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
         Bytes of the whole list; None is to the end.
     ends
         Types that end the list; such an element has no length and no value.
+    alone
+        Types of elements without a length and a value behind which the list goes on, as those that do nothing.
     """
 
     head: int
@@ -81,6 +83,7 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
     extra: int = 0
     amount: Expression | None = None
     ends: RawSet = RawSet()
+    alone: RawSet = RawSet()
     cases: tuple[ElementCase, ...] = ()
 
     attributes: ClassVar[tuple[Attribute, ...]] = (
@@ -88,6 +91,7 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
         Attribute("length_unit", "length counts", "1", whole_or_one), Attribute("extra", "and besides", "0", whole),
         Attribute("amount", "bytes in all", "to the end", optional_expression),
         Attribute("ends", "types that end it", "none", raw_set),
+        Attribute("alone", "types without a length", "none", raw_set),
     )  # fmt: skip
     rank: ClassVar[int] = 2
     fits_inside: ClassVar[str] = "a type"
@@ -129,6 +133,8 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
             yield "length_unit", f"A length counts units of {self.length_unit} bytes."
         if abs(self.extra) > MAX_BYTES:
             yield "extra", f"{self.extra} bytes besides the length are more than a payload has."
+        if self.alone.meets(self.ends):
+            yield "alone", f"{self.name} has a type that ends the list and does not."
 
     def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
         walk.fields((self.type, self.length), (self.type, self.length), self.head)
@@ -153,18 +159,19 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
         limit = here.limit
         if self.amount is not None:
             limit = np.minimum(limit, here.start + here.amount(self.amount))
-        spans = self.ends.spans
         walked = walk_elements(
             np.ascontiguousarray(here.matrix), here.row, here.start, limit, (self.head, self.length_unit, self.extra),
-            (reader.head_steps(self.type), reader.head_steps(self.length)),
-            (np.array([low for low, _ in spans], np.int64), np.array([high for _, high in spans], np.int64)),
+            (reader.head_steps(self.type), reader.head_steps(self.length)), _ends_of(self.ends), _ends_of(self.alone),
         )  # fmt: skip
         owner, number, begin, size, types, lengths, after, cut = walked
         reader.cut(here, cut)
         items = here.pick(owner, begin, begin + size, number)
         heads = {one.id: reader.unscaled(one, raw) for one, raw in ((self.type, types), (self.length, lengths))}
+        is_alone = self.alone.holds(types)
+        reader.leave_out(heads[self.length.id], is_alone)
         items.scope.add(heads)
-        reader.own_places((self.type, self.length), heads, replace(items, start=begin - self.head))
+        before = np.where(is_alone, self.type.places.size_needed, self.head)
+        reader.own_places((self.type, self.length), heads, replace(items, start=begin - before))
         reader.keep(self.id, self.name, items, heads, lists=True)
         for case in self.cases:
             rows = np.flatnonzero(case.types.holds(types))
@@ -207,7 +214,9 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
         if rest:
             raise head.refused(f"{len(value)} bytes are not whole units of {self.length_unit}.")
         head.put(self.type, 0, raw)
-        if raw in self.ends:
+        if raw in self.ends or raw in self.alone:
+            if value:
+                raise head.refused(f"elements of type {raw} hold nothing.")
             return bytes(head.data[: self.type.places.size_needed])
         head.set(self.length, 0, units)
         return bytes(head.data) + value
@@ -217,6 +226,11 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
             if case.name == kind or (isinstance(kind, int) and kind in case.types):
                 return case
         return None
+
+
+def _ends_of(raws: RawSet) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return the lowest and the highest value of each span."""
+    return tuple(np.array([span[end] for span in raws.spans], np.int64) for end in (0, 1))  # type: ignore[return-value]
 
 
 def _content(region: Region, path: str, item: object) -> bytes:
