@@ -152,6 +152,21 @@ def test_reserved_bits_are_known():
     assert spoken == set(range(32))
 
 
+def test_a_selector_of_pages_that_are_alike_says_which_of_several_is_meant():
+    """Four units send the same two quantities under their number; where pages differ nothing of it is said."""
+    matrix = np.zeros((FRAMES, 6), np.uint8)
+    matrix[:, 0] = np.arange(FRAMES) % 4
+    for unit in range(4):
+        rows = matrix[:, 0] == unit
+        part = put(matrix[rows], "B1 B2", slow(FRAMES // 4, 20 + unit, 9_000 * unit, 9_000 * unit + 8_000))
+        matrix[rows] = put(part, "B3 B4", slow(FRAMES // 4, 40 + unit, 3_000 * unit, 3_000 * unit + 60_000 // 4))
+    alike = next(one for one in judge(matrix) if one.kind == "selector")
+    unlike = next(one for one in judge(paged()) if one.kind == "selector")
+    assert alike.parameters["values"] == [0, 1, 2, 3]
+    assert "Under each of its 4 values the same 2 readings are there" in alike.reason
+    assert "Under each" not in unlike.reason
+
+
 def test_a_selector_beyond_the_payload_has_no_pages():
     page = new_field("page", parse_places("B6"))
     inside = new_field("inside", parse_places("B0"), selected=Selected(page.id, RawSet.of(1)))

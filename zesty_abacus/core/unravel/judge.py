@@ -6,6 +6,7 @@ into values, page by page, and what never moves fills the gaps.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import numpy as np
@@ -130,8 +131,7 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
     on_and_on = [one for one in counting if one.parameters["wraps_at"] > _MOST_TURNED]
     paged = find_selector(seen, _without(free, on_and_on)) if depth < _DEEPEST else None
     if paged is not None:
-        selector = _selector(seen, paged, when)
-        found.append(selector)
+        selector, place = _selector(seen, paged, when), len(found)
         _take(free, paged.bits)
         for one in counters(seen, free):
             # what counts across the pages lies beside them
@@ -141,9 +141,12 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
         own = free & under
         free = free & ~under
         raw = seen.raw(paged.bits)
-        for value in paged.values:
-            where = (*when, When(selector.places, str(value)))
-            found += _pages(seen.where(raw == value), own.copy(), None, where, depth + 1)
+        pages = [
+            _pages(seen.where(raw == value), own.copy(), None, (*when, When(selector.places, str(value))), depth + 1)
+            for value in paged.values
+        ]
+        found.insert(place, _as_index(selector, pages))
+        found += itertools.chain.from_iterable(pages)
     for one in texts(seen, free, when):
         _take(free, one.bits)
         found.append(one)
@@ -183,6 +186,17 @@ def _without(free: NDArray[np.bool_], some: Sequence[Said]) -> NDArray[np.bool_]
 
 def _on(one: Said, when: tuple[When, ...]) -> Said:
     return replace(one, when=when)
+
+
+def _as_index(selector: Said, pages: Sequence[Sequence[Said]]) -> Said:
+    """Return a selector; where all of its pages are alike, told as what says which of several alike is meant."""
+    # by their lowest bits: how many of the upper ones ever move is another matter from page to page
+    shapes = [{(one.kind, one.bits[-1]) for one in page if one.kind != "constant" and one.bits} for page in pages]
+    if not shapes[0] or any(shape != shapes[0] for shape in shapes):
+        return selector
+    alike = f"the same {len(shapes[0])} readings are" if len(shapes[0]) > 1 else "the same reading is"
+    told = f" Under each of its {len(pages)} values {alike} there: it says which one of several alike is meant."
+    return replace(selector, reason=selector.reason + told)
 
 
 def _selector(seen: Seen, paged: Paged, when: tuple[When, ...]) -> Said:
