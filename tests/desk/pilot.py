@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
+from zesty_abacus.desk.desks.layouts.desk import LayoutsDesk
 from zesty_abacus.desk.launch import make_application
 from zesty_abacus.desk.window import Window
 
@@ -46,6 +48,16 @@ class Pilot:
         """Wait until a trial is open and its bits are counted."""
         self.wait(lambda: self.session.capture is not None and self.session.reading.counts.explained, "an open trial")
         self.settle()
+
+    def begin_layout(self, path: Path) -> LayoutsDesk:
+        """Open a recording in a trial of its own, and begin a layout of its first message."""
+        self.session.trials.open_paths([path])
+        self.wait_open()
+        self.key("4")
+        self.session.select_kind(0)
+        self.settle()
+        self.click(self.window.layouts.start.begin)
+        return self.window.layouts
 
     def key(self, key: Qt.Key | str, modifiers: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
         """Press a key where the focus is."""

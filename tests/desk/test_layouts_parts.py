@@ -255,13 +255,7 @@ def test_text_columns_are_read_off_the_frames(empty, tmp_path):
     rows = [f"{row / 2 - 20:+06.1f};{('haul', 'veer', 'hold')[row % 3]};{row % 10}" for row in range(80)]
     text = "".join(f"({row}.0) can0 300##1{line.encode().hex().upper()}\n" for row, line in enumerate(rows))
     (tmp_path / "lines.log").write_text(text)
-    empty.session.trials.open_paths([tmp_path / "lines.log"])
-    empty.wait_open()
-    empty.key("4")
-    empty.session.select_kind(0)
-    empty.settle()
-    desk = empty.window.layouts
-    empty.click(desk.start.begin)
+    desk = empty.begin_layout(tmp_path / "lines.log")
     assert desk.hand.drop(template("Text columns"))
     empty.settle()
     (line,) = empty.session.reading.layout_of(0).parts
