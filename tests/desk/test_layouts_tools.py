@@ -12,6 +12,7 @@ from zesty_abacus.core.exchange.registry import read_layout_file
 from zesty_abacus.core.files.writing import Target
 from zesty_abacus.desk.app import laid
 from zesty_abacus.desk.desks.layouts.putting_out import print_sheets, put_out
+from zesty_abacus.desk.desks.unravel.side import FINDINGS
 
 ALT = Qt.KeyboardModifier.AltModifier
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -130,7 +131,40 @@ def test_a_known_value_finds_its_order_and_is_taken(pilot):
     assert desk.message.isVisible()
     pilot.key("V")
     pilot.type(helper.value, "nonsense", enter=True)
-    assert "not a number" in helper.words.text()
+    assert "is no value" in helper.words.text()
+
+
+def test_a_value_known_of_the_message_is_asked_on_from_one_desk_to_the_other(pilot):
+    """Each frame whose value is typed leaves fewer ways; what was said on Layouts is there on Unravel, and back."""
+    desk = open_plan(pilot)
+    session, angle = pilot.session, field_of(pilot, "angle")
+    desk.plan.pick(angle.id)
+    desk.plan.setFocus()
+    pilot.key("V")
+    counts = []
+    for at_ns in (session.clock.first_ns + 20_000_000_000, session.clock.first_ns + 75_000_000_000):
+        session.clock.set_cursor(at_ns)
+        pilot.settle()
+        at = session.store.frame_at(session.kind, desk.hand.shown, at_ns)
+        pilot.type(desk.orders.value, str(int(at.decoded.columns[angle.id].raw[0])), enter=True)
+        counts.append(len(desk.orders.orders))
+    assert counts[0] > counts[1] >= 1 and len(session.questions.sightings) == 2
+    assert str(desk.orders.orders[0].places) == str(angle.places) and "at 2 times" in desk.orders.orders[0].words
+    pilot.click(desk.orders.take_button)
+    assert place(pilot, "angle") == "B1 B0" and desk.message.isVisible()
+    pilot.key("3")
+    pilot.window.unravel.side.show_page(FINDINGS)
+    pilot.window.unravel.side.findings.ask(0)
+    pilot.settle()
+    line = pilot.window.unravel.side.findings.question
+    assert line.said.text().count(" at ") == 2, "the same question"
+    line.forget.click()
+    pilot.window.show_desk("Layouts")
+    desk.plan.setFocus()
+    pilot.key("V")
+    assert not desk.orders.orders and "Go to a frame whose value you know" in desk.orders.words.text()
+    pilot.type(desk.orders.value, "nonsense", enter=True)
+    assert "is no value" in desk.orders.words.text()
 
 
 def test_an_older_state_is_compared_and_one_thing_taken_back(pilot):

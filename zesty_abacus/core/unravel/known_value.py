@@ -11,8 +11,9 @@ import numpy as np
 
 from ..errors import MisuseError
 from ..frames.segment_frames import KindFrames
+from ..layouts.fields import FieldKind
 from ..layouts.numbers import format_exact, parse_exact
-from ..layouts.places import Places, byte_bits
+from ..layouts.places import Places, byte_bits, parse_places
 from ..progress import Progress
 from ..reading.meaning import Meaning
 from .finding import Finding, Said
@@ -139,6 +140,15 @@ def _said(order: Order, begin: int, rank: int, held: int, numbers: Sequence[tupl
             "pattern": values, "reading": order.kind.value, "ratio": format_exact(order.ratio),
             **({"inverted": True} if order.inverted else {}),
         },
+    )  # fmt: skip
+
+
+def order_of(finding: Finding) -> Order:
+    """Return how a known value that was found is read; its places are those of the message."""
+    parameters = finding.parameters
+    return Order(
+        parse_places(finding.places), FieldKind(str(parameters["reading"])), Fraction(str(parameters["ratio"])),
+        bool(parameters.get("inverted", False)), finding.reason,
     )  # fmt: skip
 
 

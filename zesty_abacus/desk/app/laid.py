@@ -61,6 +61,7 @@ from ...core.reading.differences import Difference, decoded_differences
 from ...core.trial.intake import BroughtIn
 from ...core.trial.recorded import recordings_of
 from ...core.unravel.code_tables import DerivedCode, KnownText, NoCodeTableError, derived_code
+from ...core.unravel.known_value import order_of
 from ...core.unravel.orders import Order, orders_that_give, parse_received
 from .settings import unsent_folder
 
@@ -140,6 +141,7 @@ __all__ = [
     "moved",
     "neighbour_of",
     "open_layout_table",
+    "order_of",
     "orders_that_give",
     "parse_moment",
     "parse_received",

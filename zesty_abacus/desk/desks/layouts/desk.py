@@ -184,14 +184,12 @@ class LayoutsDesk(QWidget):
         self.comparison.setFocus()
 
     def find_order(self) -> None:
-        """Ask for a known value, and look for the order of the bytes at the cursor that gives it."""
-        session, layout = self._session, self.hand.shown
-        if layout is None or session.kind is None:
+        """Ask for a known value, and look for the order of the message's bytes that gives it."""
+        if self.hand.shown is None or self._session.kind is None:
             return
-        at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
         marked = self.plan.pictures.abacus.bits
         self._show_helper(self.orders)
-        self.orders.begin(at.payload if at is not None else b"", min(marked) // 8 if marked else 0)
+        self.orders.begin(min(marked) // 8 if marked else 0)
 
     def find_code(self) -> None:
         """Ask for texts that frames say, and work out the code table of the open field's symbols."""

@@ -1,4 +1,4 @@
-"""Finds the order of bytes, words and bits under which received bytes give a value that is known."""
+"""Finds the order of bytes, words and bits under which a message, or pasted bytes, give a value that is known."""
 
 from __future__ import annotations
 
@@ -15,7 +15,10 @@ _SHOWN = 60
 
 
 class OrderHelper(Helper):
-    """A known value and the bytes that were received; below, every way to read them that gives it.
+    """A known value; below, every way to read it out of the message in hand, or out of bytes that are pasted.
+
+    What is known of the message is what is asked on Unravel: each further frame whose value is typed leaves fewer ways,
+    and on either desk one goes on where the other one was.
 
     Events
     ------
@@ -32,24 +35,32 @@ class OrderHelper(Helper):
         self.value, self.received, self.first = QLineEdit(), QLineEdit(), QLineEdit("0")
         self.list = QListWidget()
         self.words = label("", "quiet", wrap=True)
+        self.forget = button("Forget", "Ask for another value", link=True)
         self._build()
+        session.questions.changed.connect(self._show_answers)
+        session.questions.told.connect(self._on_told)
+        session.kind_changed.connect(self._show_answers)
 
     def _build(self) -> None:
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
         entries = (
-            ("value known", self.value, "230.4"), ("bytes or words", self.received, "12 34 AB or 0x1234, 4660"),
+            ("value at the cursor", self.value, "230.4 or 0xCAFE, then Enter"),
+            ("or in bytes, words", self.received, "pasted: 12 34 AB or 0x1234, 4660"),
             ("first is byte", self.first, "0"),
         )  # fmt: skip
         for number, (words, line, hint) in enumerate(entries):
             line.setPlaceholderText(hint)
             line.setAccessibleName(words)
             line.setFont(figure_font())
-            line.editingFinished.connect(self.search)
             name = label(words, "section")
             name.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
             grid.addWidget(name, number, 0)
             grid.addWidget(line, number, 1)
+            if line is self.first:
+                self._of_pasted = (name, line)
+        self.received.textChanged.connect(lambda text: self._show_place(is_pasted=bool(text.strip())))
+        self._show_place(is_pasted=False)
         self.list.setAccessibleName("Orders that give the value")
         self.list.setMinimumHeight(110)
         self.list.setWordWrap(True)
@@ -57,26 +68,69 @@ class OrderHelper(Helper):
         self.list.itemActivated.connect(lambda _item: self.take())
         self.take_button = button("Take this order", "Read the open field, or a new one, this way (Enter)", main=True)
         self.take_button.clicked.connect(self.take)
+        self.value.returnPressed.connect(self.search)
+        self.received.editingFinished.connect(self._search_pasted)
+        self.first.editingFinished.connect(self._search_pasted)
+        self.forget.clicked.connect(self._session.questions.forget_values)
         self.column.addLayout(grid)
-        self.column.addWidget(self.words)
+        said = QHBoxLayout()
+        said.addWidget(self.words, 1)
+        said.addWidget(self.forget, 0, Qt.AlignmentFlag.AlignTop)
+        self.column.addLayout(said)
         self.column.addWidget(self.list, 1)
         row = QHBoxLayout()
         row.addStretch(1)
         row.addWidget(self.take_button)
         self.column.addLayout(row)
 
-    def begin(self, payload: bytes, first: int) -> None:
-        """Offer the bytes of the frame at the cursor from one on, and ask for the value."""
-        self.received.setText(payload[first : first + 8].hex(" ").upper())
+    def _show_place(self, *, is_pasted: bool) -> None:
+        """Ask where bytes begin only where some are pasted."""
+        for part in self._of_pasted:
+            part.setVisible(is_pasted)
+
+    def begin(self, first: int) -> None:
+        """Ask for the value that the message has at the cursor; bytes that are pasted begin at a byte of it."""
+        self.received.clear()
         self.first.setText(str(first))
         self.value.clear()
-        self._show([], "Type the value you know, from a display or a paper, and press Enter.")
+        self._show_answers()
         self.value.setFocus()
 
     def search(self) -> None:
-        """Look for every order that gives the value."""
+        """Look for every order that gives the value: in the message at the cursor, unless bytes are pasted."""
+        if self.received.text().strip():
+            self._search_pasted()
+        elif self._session.kind is not None:
+            self._session.questions.add_value(self.value.text(), [self._session.kind])
+            self.value.selectAll()
+
+    def _show_answers(self) -> None:
+        """Show what the values that are known of the message lead to."""
+        questions, session = self._session.questions, self._session
+        if not self.isVisible() or self.received.text().strip():
+            return
+        known = ", ".join(f"{one.text} at {session.clock.words(one.time_ns)} s" for one in questions.sightings)
+        self.forget.setVisible(bool(known))
+        answers = [
+            laid.order_of(finding) for kind, finding in questions.values or ()
+            if kind == session.kind and finding.kind == "order"
+        ]  # fmt: skip
+        if questions.values is None:
+            words = "Go to a frame whose value you know, from a display or a paper, type it and press Enter."
+        elif not answers:
+            words = f"{known}: no place of this message has it. Look at its scale, or at the time."
+        else:
+            words = f"{known}. Go to another time and type what it was there: fewer ways are left."
+        self._show(answers, words)
+
+    def _on_told(self, sentence: str) -> None:
+        if self.isVisible():
+            self._show([], sentence)
+
+    def _search_pasted(self) -> None:
         if self._session.capture is None or not self.value.text().strip() or not self.received.text().strip():
             return
+        self.forget.hide()
         try:
             value = engine.parse_exact(self.value.text())
             received = laid.parse_received(self.received.text())
@@ -111,5 +165,6 @@ class OrderHelper(Helper):
         """Use the order in hand."""
         row = self.list.currentRow()
         if 0 <= row < len(self.orders):
-            text = self.first.text().strip()
-            self.taken.emit(self.orders[row], int(text) if text.isdigit() else 0)
+            text, is_pasted = self.first.text().strip(), bool(self.received.text().strip())
+            # places of an answer are those of the message already
+            self.taken.emit(self.orders[row], int(text) if is_pasted and text.isdigit() else 0)
