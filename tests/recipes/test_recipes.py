@@ -44,6 +44,7 @@ from zesty_abacus.core.waves.samples import Samples
 from zesty_abacus.demo.recipes import demo_recipes
 
 SCHEMA = json.loads(SCHEMA_PATH.read_text())
+OBEYS = jsonschema.Draft202012Validator(SCHEMA)
 
 
 def recording(**channels):
@@ -56,7 +57,7 @@ def recording(**channels):
 
 def valid(recipes):
     document = json.loads(recipes_to_file_text(recipes))
-    jsonschema.validate(document, SCHEMA)
+    OBEYS.validate(document)
     return document
 
 
