@@ -61,6 +61,28 @@ def fresh_demo(tmp_path_factory):
     return folder
 
 
+WANT = Findings.want
+
+
+@pytest.fixture(scope="session")
+def found_demo(fresh_demo):
+    """The same with what is found out of it, as it is kept with a trial; also in copies that are made from now on."""
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(Findings, "want", WANT)
+        make_application()
+        window = make_window(paths=[fresh_demo])
+        window.show()
+        hands = Pilot(window)
+        hands.wait_open()
+        hands.wait(lambda: window.session.overlays.references, "the references, which findings are looked for with")
+        window.show_desk("Unravel")
+        hands.wait((fresh_demo / "findings.json").exists, "the findings")
+        hands.settle()
+        window.close()
+        let_go(window)
+    return fresh_demo
+
+
 @pytest.fixture
 def pilot(no_faults, fresh_demo):
     """Return hands on a window that shows the Yuzu trial; fail if it leaves a thread behind."""

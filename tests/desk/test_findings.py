@@ -4,8 +4,10 @@ import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 
+from tests.desk.conftest import WANT
 from zesty_abacus.core.unravel.finding import Finding
 from zesty_abacus.desk.app.findings import Findings
+from zesty_abacus.desk.app.settings import demo_folder
 from zesty_abacus.desk.desks.unravel.side import FINDINGS, SELECTION
 from zesty_abacus.desk.window import Window
 
@@ -13,17 +15,25 @@ SHIFT = Qt.KeyboardModifier.ShiftModifier
 
 
 @pytest.fixture
-def finder(pilot, monkeypatch):
-    """Return hands on Unravel, with the findings of the Yuzu trial."""
+def finder(found_demo, pilot, monkeypatch):
+    """Return hands on Unravel, with the findings of the Yuzu trial as they are kept with it."""
+    return finding(pilot, monkeypatch)
+
+
+@pytest.fixture
+def looking(pilot, monkeypatch):
+    """Return hands on Unravel where nothing is kept, so that the findings were looked for."""
+    (demo_folder() / "findings.json").unlink(missing_ok=True)
+    return finding(pilot, monkeypatch)
+
+
+def finding(pilot, monkeypatch):
     monkeypatch.setattr(Findings, "want", WANT)
     pilot.wait(lambda: pilot.session.overlays.references, "the references, which findings are looked for with")
     pilot.window.show_desk("Unravel")
     pilot.wait(lambda: pilot.session.findings.everything() and not pilot.session.findings.is_looking, "the findings")
     pilot.settle()
     return pilot
-
-
-WANT = Findings.want
 
 
 def side(pilot):
@@ -168,12 +178,12 @@ def test_the_roster_puts_the_most_rewarding_message_first(finder):
     assert finder.session.kinds.name(first) == ""
 
 
-def test_an_edit_looks_again_only_at_what_it_touches(finder):
-    session = finder.session
+def test_an_edit_looks_again_only_at_what_it_touches(looking):
+    session = looking.session
     before = dict(session.findings._last.views)
-    take(finder, 0x2C1, "counter")
-    assert side(finder).findings.hand.keep_it()
-    finder.wait(lambda: not session.findings._soon.isActive() and not session.findings.is_looking, "the second look")
+    take(looking, 0x2C1, "counter")
+    assert side(looking).findings.hand.keep_it()
+    looking.wait(lambda: not session.findings._soon.isActive() and not session.findings.is_looking, "the second look")
     after = session.findings._last.views
     other = [kind for kind in before if after[kind] is not before[kind]]
     assert other == [session.kind], "all others are the very same"

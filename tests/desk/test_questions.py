@@ -3,16 +3,16 @@
 import pytest
 from PyQt6.QtCore import Qt
 
+from tests.desk.conftest import WANT
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.desk.app.findings import Findings
 from zesty_abacus.desk.desks.unravel.finding_side import QUESTIONS, SCOPES
 
-WANT = Findings.want
 VALUE, REFERENCE, ACTION, STRETCH = range(len(QUESTIONS))
 
 
 @pytest.fixture
-def asking(pilot, monkeypatch):
+def asking(found_demo, pilot, monkeypatch):
     """Return hands on Unravel with the message that nobody has named, and its findings."""
     monkeypatch.setattr(Findings, "want", WANT)
     pilot.wait(lambda: pilot.session.overlays.references, "the references, which findings are looked for with")

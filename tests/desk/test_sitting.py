@@ -1,11 +1,12 @@
 """A sitting on the Yuzu trial with an empty library: findings alone, kept by keys, explain nearly every bit."""
 
 import json
+import shutil
 
 import pytest
 from PyQt6.QtCore import Qt
 
-from tests.desk.conftest import let_go
+from tests.desk.conftest import WANT, let_go
 from tests.desk.pilot import Pilot
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.core.library.store import Library
@@ -13,19 +14,26 @@ from zesty_abacus.demo.trial import SHIPPED, copy_shipped_trial
 from zesty_abacus.desk.app.findings import Findings
 from zesty_abacus.desk.launch import make_application, make_window
 
-WANT = Findings.want
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 TRUTH = {layout.applies.address: layout for layout in layouts_from_file(SHIPPED / "truth" / "layouts.json")}
 
 
+@pytest.fixture(scope="module")
+def found(tmp_path_factory):
+    """Where it is kept what was found out, for the second one who sits down to the same trial."""
+    return tmp_path_factory.mktemp("found") / "findings.json"
+
+
 @pytest.fixture
-def sitting(tmp_path, monkeypatch):
+def sitting(tmp_path, monkeypatch, found):
     """Return hands on Unravel, the Yuzu trial open with a library in which there is nothing."""
     monkeypatch.setattr(Findings, "want", WANT)
     folder = copy_shipped_trial(tmp_path / "sitting").folder
     Library.create(str(folder / "empty.sqlite")).close()
     path = folder / "trial.json"
     path.write_text(json.dumps({**json.loads(path.read_text()), "library": "empty.sqlite", "ties": []}))
+    if found.exists():
+        shutil.copy(found, folder)
     make_application()
     window = make_window()
     window.show()
@@ -35,6 +43,7 @@ def sitting(tmp_path, monkeypatch):
     window.show_desk("Unravel")
     hands.wait(lambda: window.session.findings.everything() and not window.session.findings.is_looking, "the findings")
     hands.settle()
+    shutil.copy(folder / "findings.json", found)
     yield hands
     window.close()
     let_go(window)
