@@ -61,6 +61,11 @@ def rounds_once(field: Field) -> bool:
 def nearest(raw: NDArray[np.int64] | NDArray[np.uint64], ratio: Fraction, offset: Fraction) -> NDArray[np.float64]:
     """Return the floats nearest to ``raw * ratio + offset``, (n,); halfway goes to the even one, as IEEE 754 rounds."""
     scale = CommonScale.of(ratio, offset)
+    if not len(raw):
+        return np.zeros(0)
+    if scale.exact_below(max(int(raw.max()), -int(raw.min()))):
+        # a tenth of the time of pairs, and what nearly all raw numbers need
+        return (raw.astype(np.float64) * float(scale.times) + float(scale.plus)) / float(scale.over)
     if max(scale.times.bit_length(), scale.plus.bit_length(), scale.over.bit_length()) > _LARGEST_BITS:
         return _one_by_one(raw, scale)
     with np.errstate(over="ignore", invalid="ignore", under="ignore"):

@@ -134,14 +134,23 @@ def _decimals(one: Field, digits: Digits, spots: Spots) -> Written:
     if not is_float and _is_unscaled(one) and not one.is_curved and not digits.tens[good].any():
         # digits that are no whole number of 64 bits have no place in a column of them
         return Written(raw, raw, good & ~long) if not long.any() else _large(raw, good, long, spots)
-    value = np.zeros(len(raw))
-    for tens in np.unique(digits.tens[good & ~long]):
-        rows = np.flatnonzero(good & ~long & (digits.tens == tens))
-        value[rows] = nearest(raw[rows], one.ratio * Fraction(10) ** int(tens), one.offset)
+    value = _scaled(one, raw, digits.tens, good & ~long)
     for row in np.flatnonzero(good & long).tolist():
         exact = Fraction(spots.text(row).decode("ascii")) * one.ratio + one.offset
         value[row] = CommonScale(exact.numerator, 0, exact.denominator).exactly(1)
     return Written(value.view(np.uint64) if is_float else raw, value, good)
+
+
+def _scaled(one: Field, raw: NDArray[np.int64], tens: NDArray, plain: NDArray[np.bool_]) -> NDArray[np.float64]:
+    """Return the values of plain numbers, each with its power of ten; zero for the others."""
+    if len(raw) and plain.all() and tens.min() == tens.max():
+        # a column is mostly written with as many decimals everywhere
+        return nearest(raw, one.ratio * Fraction(10) ** int(tens[0]), one.offset)
+    value = np.zeros(len(raw))
+    for power in np.unique(tens[plain]):
+        rows = np.flatnonzero(plain & (tens == power))
+        value[rows] = nearest(raw[rows], one.ratio * Fraction(10) ** int(power), one.offset)
+    return value
 
 
 def _large(raw: NDArray[np.int64], good: NDArray[np.bool_], long: NDArray[np.bool_], spots: Spots) -> Written:
