@@ -31,3 +31,20 @@ def checked(tmp_path_factory):
 def test_a_misspelt_call_through_a_door_fails_the_type_checker(checked):
     wrong = [line for line in checked.splitlines() if "error:" in line]
     assert len(wrong) == 1 and "view_bad.py:5" in wrong[0] and "chek_layout" in wrong[0], checked
+
+
+def test_the_window_stands_before_anything_heavy_is_loaded():
+    """Kernels, Arrow, the database and numerics come with the first trial, on a thread of their own."""
+    script = (
+        "import sys\n"
+        "from zesty_abacus.desk.launch import make_application, make_window\n"
+        "application = make_application()\n"
+        "window = make_window(empty=True)\n"
+        "window.show()\n"
+        "application.processEvents()\n"
+        "print(sorted({'numba', 'sqlalchemy', 'pyarrow', 'scipy'} & set(sys.modules)))\n"
+        "sys.stdout.flush()\n"
+        "window.close()\n"
+    )
+    done = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

@@ -48,8 +48,10 @@ class AgainstLine(QWidget):
         return None if seconds is None else round(seconds * 1_000_000_000)
 
     def _show(self) -> None:
-        self.setVisible(bool(self._second.text.strip()))
-        self.said.setText(self.sentence())
+        is_asked = bool(self._second.text.strip())
+        self.setVisible(is_asked)
+        if is_asked:
+            self.said.setText(self.sentence())
 
     def sentence(self) -> str:
         """Say how the two lie to each other."""

@@ -178,7 +178,6 @@ class ClaimInHand(QWidget):
         self.name = label("", "title", wrap=True, selectable=True)
         self.where = label("", "quiet", wrap=True)
         self.standing = Choice()
-        self.standing.addItems([one.value for one in laid.ClaimStanding])
         self.standing.setAccessibleName("Standing of the claim")
         self.why = QLineEdit()
         self.why.setPlaceholderText("why, kept as evidence")
@@ -236,6 +235,9 @@ class ClaimInHand(QWidget):
         self._show_claim(claim, head.revision.author)
 
     def _show_claim(self, claim: laid.Claim, author: str) -> None:
+        if not self.standing.count():
+            # only now: the window stands before what the library is made of is loaded
+            self.standing.addItems([one.value for one in laid.ClaimStanding])
         self.name.setText(claim.name)
         self.where.setText(f"{about_words(claim)} · {author}")
         self.standing.setCurrentText(claim.standing.value)
