@@ -15,7 +15,7 @@ from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.exchange.registry import layout_formats
 from zesty_abacus.core.exchange.result import ExchangeError
 from zesty_abacus.core.layouts.json_form import layout_from_json, layout_to_json
-from zesty_abacus.core.layouts.model import Applies, FieldKind, Run, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, Run, TextLine, new_field, new_layout
 from zesty_abacus.core.layouts.places import Places, parse_places
 from zesty_abacus.core.layouts.symbols import parse_symbols, shortest_code
 from zesty_abacus.core.layouts.validate import check_layout
@@ -86,6 +86,12 @@ def test_turned_bits_are_turned_first():
 def test_tables_that_cannot_be_are_told(settings, sentence):
     field = new_field("station", STATION.places, settings.pop("kind", FieldKind.TEXT), **settings)
     assert any(sentence in problem.sentence for problem in check_layout(one_message(field)))
+
+
+def test_a_column_of_text_has_no_code_table():
+    column = new_field("station", Places(()), FieldKind.TEXT, symbols=WORDS)
+    layout = new_layout("line", Applies(address=1), 0, parts=[TextLine(id=uuid4(), name="line", columns=(column,))])
+    assert any("a code table is for bits" in problem.sentence for problem in check_layout(layout))
 
 
 def test_a_table_is_kept_in_a_file():

@@ -33,6 +33,19 @@ def speed_at(pilot):
     return int.from_bytes(frame.payload[2:4], "big", signed=True) / 100
 
 
+def test_values_of_another_message_are_another_question(asking):
+    asking.key("V")
+    line = panel(asking).lines[VALUE]
+    asking.type(line.value, f"{speed_at(asking)}", enter=True)
+    asking.session.select_kind(asking.kind(0x1A1))
+    asking.settle()
+    asking.type(line.value, "12", enter=True)
+    assert [one.text for one in asking.session.questions.sightings] == ["12"]
+    line.where.setCurrentIndex(1)
+    asking.type(line.value, "13", enter=True)
+    assert [one.text for one in asking.session.questions.sightings] == ["12", "13"], "anywhere, this one included"
+
+
 def test_a_known_value_is_found_and_the_next_one_leaves_no_more_places(asking):
     asking.key("V")
     assert panel(asking).scope.currentText() == SCOPES[2 + VALUE] and panel(asking).lines[VALUE].value.hasFocus()

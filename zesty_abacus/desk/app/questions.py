@@ -45,6 +45,7 @@ class Questions(QObject):
         self._jobs, self._reading, self._trials, self._clock = jobs, reading, trials, clock
         self._findings = findings
         self.sightings: list[found.Sighting] = []
+        self._asked_of: set[int] = set()
         self.stretches: dict[str, tuple[int, int]] = {}
         self.values: list[Pair] | None = None
         self.unlike: list[Pair] | None = None
@@ -53,7 +54,7 @@ class Questions(QObject):
 
     def start(self) -> None:
         """Begin with another capture."""
-        self.sightings, self.stretches = [], {}
+        self.sightings, self.stretches, self._asked_of = [], {}, set()
         self.values = self.unlike = None
         self.changed.emit()
 
@@ -65,24 +66,29 @@ class Questions(QObject):
     # a known value
 
     def add_value(self, text: str, kinds: list[int]) -> None:
-        """Say that a value was there at the cursor, and look for places of these kinds that have all of them."""
+        """Say that a value was there at the cursor, and look for places of these kinds that have all of them.
+
+        What was said of another message is forgotten.
+        """
         meaning = self._reading.meaning
         if meaning is None or not text.strip():
             return
-        sightings = [*self.sightings, found.Sighting(self._clock.cursor_ns, text.strip())]
+        of_the_same = set(kinds) <= self._asked_of or self._asked_of <= set(kinds)
+        before = self.sightings if of_the_same else []
+        sightings = [*before, found.Sighting(self._clock.cursor_ns, text.strip())]
 
         def work(progress: Progress) -> Any:
             return found.places_of_value(meaning, kinds, sightings, progress)
 
         def finish(answers: list[Pair]) -> None:
-            self.sightings, self.values = sightings, answers
+            self.sightings, self.values, self._asked_of = sightings, answers, set(kinds)
             self.changed.emit()
 
         self._jobs.start("known value", "looking for the value", work, finish, self.told.emit)
 
     def forget_values(self) -> None:
         """Ask anew."""
-        self.sightings, self.values = [], None
+        self.sightings, self.values, self._asked_of = [], None, set()
         self.changed.emit()
 
     # a reference

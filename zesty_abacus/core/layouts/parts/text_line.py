@@ -259,6 +259,8 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
 
 
 def _column_problems(field: Field) -> Said:
+    if field.code is not None:
+        yield "symbols", f"{field.name} is a column of characters; a code table is for bits."
     if len(field.places):
         yield "places", f"{field.name} is a column and has no places."
     if field.kind not in _READABLE:
