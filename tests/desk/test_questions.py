@@ -41,9 +41,9 @@ def test_values_of_another_message_are_another_question(asking):
     asking.settle()
     asking.type(line.value, "12", enter=True)
     assert [one.text for one in asking.session.questions.sightings] == ["12"]
-    line.where.setCurrentIndex(1)
-    asking.type(line.value, "13", enter=True)
-    assert [one.text for one in asking.session.questions.sightings] == ["12", "13"], "anywhere, this one included"
+    asking.session.questions.add_value("13", [asking.kind(0x1A0), asking.kind(0x1A1)])
+    asking.settle()
+    assert [one.text for one in asking.session.questions.sightings] == ["12", "13"], "among others, this one included"
 
 
 def test_a_known_value_is_found_and_the_next_one_leaves_no_more_places(asking):

@@ -9,7 +9,7 @@ import struct
 import numpy as np
 import pyarrow as pa
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.handover import block as block_module
@@ -99,6 +99,7 @@ def test_json_lines_say_what_the_rows_hold(rows, left_out):
                 assert cell == value and type(cell) is type(value)
 
 
+@example([1.00001e-05, 595006.830869])
 @given(st.lists(DECIMALS, min_size=1, max_size=20))
 def test_decimals_have_as_few_digits_as_say_them(values):
     array = np.array(values)

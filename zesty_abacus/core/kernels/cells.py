@@ -14,6 +14,8 @@ NULL, PLUS, MINUS, WORD = range(4)
 
 _MOST_PLACES = 15
 _EXACT = 2.0**53
+_TOLD_APART = 1e15
+"""Decimal numbers of fifteen digits are different floats each (IEEE 754, binary64)."""
 _TENS = 10.0 ** np.arange(_MOST_PLACES + 1)
 """Powers of ten that a float64 holds exactly, so that dividing by them is rounded once."""
 
@@ -69,10 +71,11 @@ def _split(values, digits, places, state):  # type: ignore[no-untyped-def]
         if not 1e-5 <= size < _EXACT:
             state[row] = WORD
             continue
-        # neighbours mostly have the same number of places
+        # neighbours mostly have the same number of places; where they are too many, zeros behind tell so, but only of as
+        # many digits as no two of which are one float
         place = guess
         whole = np.rint(size * _TENS[place])
-        if not (whole < _EXACT and whole / _TENS[place] == size):
+        if not (whole < _TOLD_APART and whole / _TENS[place] == size):
             place = 0
             whole = np.rint(size)
             while whole < _EXACT and whole / _TENS[place] != size and place < _MOST_PLACES:
