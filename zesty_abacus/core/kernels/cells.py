@@ -71,8 +71,8 @@ def _split(values, digits, places, state):  # type: ignore[no-untyped-def]
         if not 1e-5 <= size < _EXACT:
             state[row] = WORD
             continue
-        # neighbours mostly have the same number of places; where they are too many, zeros behind tell so, but only of as
-        # many digits as no two of which are one float
+        # neighbours mostly have the same number of places; where they are too many, zeros behind tell so, but only of
+        # as many digits as no two of which are one float
         place = guess
         whole = np.rint(size * _TENS[place])
         if not (whole < _TOLD_APART and whole / _TENS[place] == size):
