@@ -200,6 +200,8 @@ def test_a_lane_is_brown_above_for_what_is_unexplained(pilot):
     for lane, share in enumerate(shares):
         assert 0.4 < share < 1 and abs(brown_rows(lane) - (1 - share) * (tall - 2)) <= 1
     assert strip.lanes._brown_rows(4, 11) == 0, "all of the bilge sensor is explained"
+    pilot._move(strip, QPointF(60, TOP + 8), Qt.KeyboardModifier.NoModifier)
+    assert "brown is what no layout explains" in strip.toolTip()
 
 
 def test_the_lanes_are_folded_by_hand_or_key_and_stay_so_in_the_next_window(pilot):

@@ -91,10 +91,9 @@ class SymbolCode:
         """Yield the texts of the symbols that a text is made of, at each place the longest that fits."""
         place = 0
         while place < len(text):
-            sizes = range(min(self._longest_text, len(text) - place), 0, -1)
-            part = next(
-                (text[place : place + size] for size in sizes if text[place : place + size] in self._bits_of), ""
-            )
+            part = text[place : place + self._longest_text]
+            while part and part not in self._bits_of:
+                part = part[:-1]
             if not part:
                 raise MisuseError(f"there is no symbol for {text[place]!r}.")
             yield part

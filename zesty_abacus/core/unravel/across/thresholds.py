@@ -133,15 +133,20 @@ def _chance(ranks: NDArray[np.float64], values: NDArray[np.float64]) -> float:
     return float(count * width ** (count - 1) * (1 - width) + width**count)
 
 
+def _side_by_side(reference: ReferenceColumn, state: _State, lag: int) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """Return the readings of a reference while there are frames, and whether the state is on that much later."""
+    then = reference.time_ns + lag
+    inside = (then >= state.time_ns[0]) & (then <= state.time_ns[-1])
+    return reference.values[inside], state.at(then[inside])
+
+
 def _threshold(
     reference: ReferenceColumn, state: _State, lag: int, on: NDArray[np.float64], off: NDArray[np.float64],
     chance: float,
 ) -> _Threshold | None:  # fmt: skip
     """Return what a state does outside of its thresholds at a lag; None if it does something else, too."""
     on_at, off_at = float(np.median(on)), float(np.median(off))
-    then = reference.time_ns + lag
-    inside = (then >= state.time_ns[0]) & (then <= state.time_ns[-1])
-    values, is_on = reference.values[inside], state.at(then[inside])
+    values, is_on = _side_by_side(reference, state, lag)
     least, most = min(on.min(), off.min()), max(on.max(), off.max())
     above, below = values > most, values < least
     outside = int(above.sum() + below.sum())
@@ -172,9 +177,7 @@ def _said(reference: ReferenceColumn, of: Said, state: _State, found: _Threshold
 
 def _line(reference: ReferenceColumn, state: _State, found: _Threshold) -> dict[str, object]:
     """Return the line through what a reference is on the average in either state, as all that follows one has it."""
-    then = reference.time_ns + found.lag_ns
-    inside = (then >= state.time_ns[0]) & (then <= state.time_ns[-1])
-    values, is_on = reference.values[inside], state.at(then[inside])
+    values, is_on = _side_by_side(reference, state, found.lag_ns)
     low, high = state.values
     means = float(values[~is_on].mean()), float(values[is_on].mean())
     gain = (means[1] - means[0]) / (high - low)

@@ -37,10 +37,11 @@ class StripLanes:
         self.is_folded = session.settings.strip_folded
         self.first = 0
         self._picture: QImage | None = None
+        self._shares: list[engine.Explained] | None = None
 
     def forget(self) -> None:
-        """Drop the picture: the frames or the colours are others."""
-        self._picture = None
+        """Drop the picture: the frames, the colours or what is explained are others."""
+        self._picture = self._shares = None
 
     def lane_height(self) -> int:
         """Return the height of a lane; few lanes are taller."""
@@ -101,9 +102,15 @@ class StripLanes:
         return explained.share_text() if explained is not None and explained.moving else ""
 
     def _explained(self, lane: int) -> engine.Explained | None:
-        session = self._session
-        kinds = (kind for kind, key in enumerate(session.capture.kinds.keys) if key.lane == lane)
-        return session.reading.counts.explained_of_all(kinds)
+        counts, capture = self._session.reading.counts, self._session.capture
+        if not counts.counted:
+            return None
+        if self._shares is None:
+            # all lanes at once, and not with each picture: there may be thousands of kinds
+            self._shares = [engine.Explained() for _ in capture.lanes]
+            for key, one in zip(capture.kinds.keys, counts.counted, strict=True):
+                self._shares[key.lane] += one.explained
+        return self._shares[lane]
 
     def _brown_rows(self, lane: int, rows: int) -> int:
         """Return how many rows of a lane's bar stand for what is unexplained; one at least where anything is."""

@@ -33,6 +33,7 @@ from .scale import NAMES_WIDTH, TOP, BracketPart, StripScale
 
 _LEAST_VIEW_NS = 1000
 _FOLD_LEFT = 12
+_WHAT_BARS_SAY = "The stronger a bar, the more frames; its part in brown is what no layout explains; red is a problem"
 
 
 class Strip(QWidget):
@@ -170,6 +171,7 @@ class Strip(QWidget):
         if event is None or self._session.capture is None:
             return
         x = event.position().x()
+        self.setToolTip(_WHAT_BARS_SAY if x < NAMES_WIDTH else "")
         if self._drag is None:
             shapes = {"first": Qt.CursorShape.SizeHorCursor, "last": Qt.CursorShape.SizeHorCursor,
                       "whole": Qt.CursorShape.OpenHandCursor, "": Qt.CursorShape.ArrowCursor}  # fmt: skip
