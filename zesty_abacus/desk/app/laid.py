@@ -60,7 +60,7 @@ from ...core.library.watch import watch
 from ...core.reading.differences import Difference, decoded_differences
 from ...core.trial.intake import BroughtIn
 from ...core.trial.recorded import recordings_of
-from ...core.unravel.code_tables import DerivedCode, KnownText, NoCodeTableError, derived_code
+from ...core.unravel.code_tables import DerivedCode, KnownText, derived_code
 from ...core.unravel.known_value import order_of
 from ...core.unravel.orders import Order, orders_that_give, parse_received
 from .settings import unsent_folder
@@ -103,7 +103,6 @@ __all__ = [
     "MappingShelf",
     "Marks",
     "NamedMoment",
-    "NoCodeTableError",
     "OpenedTable",
     "Order",
     "PasswordNeededError",
