@@ -11,7 +11,8 @@ import numpy as np
 from bench.table import Line, best
 from zesty_abacus.core.frames.activity import BitHistory, capture_activity
 from zesty_abacus.core.frames.capture import Capture, Lane
-from zesty_abacus.core.frames.decimate import Curve, lane_density
+from zesty_abacus.core.frames.decimate import Curve
+from zesty_abacus.core.frames.density import lane_density
 from zesty_abacus.core.frames.store import CaptureWriter, open_capture
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.demo.simulator import chunks
@@ -45,7 +46,7 @@ _OPEN = """
 import resource, sys, time
 from pathlib import Path
 from zesty_abacus.core.frames.store import open_capture
-from zesty_abacus.core.frames.decimate import lane_density
+from zesty_abacus.core.frames.density import lane_density
 def resident():
     return int(Path("/proc/self/statm").read_text().split()[1]) * resource.getpagesize()
 lane_density(open_capture(Path(sys.argv[2])), 16)  # loads the compiled kernels, as the window does while it starts

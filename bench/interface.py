@@ -15,7 +15,7 @@ import numpy as np
 from bench.frames import stored_capture
 from bench.table import Line
 from zesty_abacus.core.frames.capture import Lane
-from zesty_abacus.core.frames.decimate import lane_density
+from zesty_abacus.core.frames.density import lane_density
 from zesty_abacus.core.frames.store import CaptureWriter, open_capture
 
 _CODE = """

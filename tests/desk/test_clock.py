@@ -12,7 +12,7 @@ SPANS = st.tuples(st.integers(0, 2**62), st.integers(1, 2**50))
 
 def clock_over(first, length):
     clock = Clock()
-    clock.start(first, first + length)
+    clock.start([(first, first + length)])
     return clock
 
 
@@ -111,10 +111,78 @@ def test_times_are_written_exactly(nanoseconds, digits):
 
 def test_times_have_the_digits_of_the_recording_and_of_the_zoom():
     clock = Clock()
-    clock.start(10**18, 10**18 + 60 * 10**9, 9)
+    clock.start([(10**18, 10**18 + 60 * 10**9)], 9)
     assert clock.words(10**18 + 1_234_567_891) == "1.234\u2009568", "nanoseconds say nothing at this zoom"
     clock.set_view(10**18 + 1_234_567_000, 10**18 + 1_234_568_000)
     assert clock.words(10**18 + 1_234_567_891) == "1.234\u2009567\u2009891"
-    clock.start(0, 60 * 10**9, 3)
+    clock.start([(0, 60 * 10**9)], 3)
     clock.set_view(0, 1000)
     assert clock.words(1_500_000_000) == "1.500", "the recording has no more"
+
+
+S, DAY = 10**9, 86_400 * 10**9
+
+
+@pytest.fixture
+def two_days():
+    clock = Clock()
+    clock.start([(0, 60 * S), (9 * DAY, 9 * DAY + 30 * S)], 3)
+    clock.told = []
+    clock.stretch_changed.connect(lambda: clock.told.append("stretch"))
+    clock.following_changed.connect(lambda: clock.told.append("following"))
+    return clock
+
+
+def test_the_last_day_is_in_hand_and_times_count_from_its_beginning(two_days):
+    assert two_days.stretch == 1
+    assert two_days.words(9 * DAY + 2 * S) == "2.000"
+    assert two_days.words(0) == "−777600.000"
+
+
+def test_a_time_of_another_day_takes_that_in_hand_with_what_is_around_it(two_days):
+    two_days.set_cursor(10 * S)
+    assert two_days.stretch == 0 and two_days.words(two_days.cursor_ns) == "10.000"
+    assert 0 <= two_days.view_first_ns <= 10 * S <= two_days.view_last_ns <= 60 * S
+    two_days.set_view(9 * DAY + S, 9 * DAY + 2 * S)
+    assert two_days.stretch == 1
+    assert two_days.view_first_ns <= two_days.cursor_ns <= two_days.view_last_ns
+    two_days.next_stretch()
+    assert two_days.stretch == 0 and two_days.told == ["stretch"] * 3
+    two_days.set_cursor(20 * S)
+    assert two_days.told == ["stretch"] * 3, "the same one is nothing new"
+
+
+def test_a_time_between_two_days_is_the_end_of_the_nearer_one(two_days):
+    two_days.set_cursor(DAY)
+    assert two_days.cursor_ns == 60 * S
+    two_days.set_cursor(8 * DAY)
+    assert two_days.cursor_ns == 9 * DAY
+
+
+def test_what_comes_is_followed_until_somebody_looks_elsewhere(two_days):
+    two_days.follow(10 * S)
+    for second in range(31, 50):
+        two_days.grow([(0, 60 * S), (9 * DAY, 9 * DAY + second * S)])
+        assert two_days.cursor_ns == two_days.view_last_ns == 9 * DAY + second * S
+        assert two_days.view_span_ns == 10 * S
+    two_days.zoom(2.0, two_days.cursor_ns)
+    assert two_days.is_following and two_days.view_span_ns == 20 * S
+    two_days.set_cursor(9 * DAY + 5 * S, follow=True)
+    assert not two_days.is_following
+    view = two_days.view_first_ns, two_days.view_last_ns
+    two_days.grow([(0, 60 * S), (9 * DAY, 9 * DAY + 90 * S)])
+    assert two_days.cursor_ns == 9 * DAY + 5 * S and two_days.last_ns == 9 * DAY + 90 * S
+    assert (two_days.view_first_ns, two_days.view_last_ns) == view
+    two_days.follow()
+    assert two_days.cursor_ns == 9 * DAY + 90 * S and two_days.told == ["following"] * 3
+
+
+def test_a_new_day_that_begins_live_is_taken_in_hand_only_if_it_is_followed():
+    for follows in (True, False):
+        clock = Clock()
+        clock.start([(0, 60 * S)], 3)
+        if follows:
+            clock.follow(10 * S)
+        clock.grow([(0, 60 * S), (DAY, DAY + S)])
+        assert clock.stretch == int(follows)
+        assert clock.view_first_ns >= clock.first_ns and clock.view_last_ns <= clock.last_ns

@@ -5,7 +5,8 @@ from hypothesis import strategies as st
 
 from tests.strategies import frame_tables
 from zesty_abacus.core.frames.capture import Capture, Lane
-from zesty_abacus.core.frames.decimate import Curve, lane_density
+from zesty_abacus.core.frames.decimate import Curve
+from zesty_abacus.core.frames.density import lane_density
 
 
 @pytest.mark.parametrize("rows", [0, 1, 256, 257, 2000])

@@ -8,7 +8,7 @@ from tests.strategies import frame_tables
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.activity import kind_activity
 from zesty_abacus.core.frames.capture import Capture, Lane
-from zesty_abacus.core.frames.decimate import lane_density
+from zesty_abacus.core.frames.density import lane_density
 from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.frames.segment import Placed, Segment
 from zesty_abacus.core.frames.segment_frames import places_in

@@ -75,7 +75,28 @@ def _time_commands(window: Hands) -> list[Command]:
 
     return [
         Command("fold", "Fold the lanes of the strip, or show them", "Shift+L", window.strip.turn_fold, opened),
-        Command("whole", "Show the whole capture", "X", clock.show_all, opened),
+        Command("whole", "Show the whole of it", "X", clock.show_all, opened),
+        Command(
+            "follow",
+            "Stay with the newest frames of what is recorded",
+            "Shift+X",
+            clock.follow,
+            lambda: session.growing.is_on,
+        ),
+        Command(
+            "stretch on",
+            "Go to the recordings of another day",
+            "Alt+Right",
+            clock.next_stretch,
+            lambda: len(clock.stretches) > 1,
+        ),
+        Command(
+            "stretch back",
+            "Go to the recordings of the day before",
+            "Alt+Left",
+            lambda: clock.next_stretch(-1),
+            lambda: len(clock.stretches) > 1,
+        ),
         Command("closer", "Zoom in at the cursor", "Z", lambda: clock.zoom(0.5, clock.cursor_ns), opened),
         Command("wider", "Zoom out at the cursor", "Shift+Z", lambda: clock.zoom(2.0, clock.cursor_ns), opened),
         Command("frame back", "One frame back", ",", lambda: window.step_frame(-1), opened),

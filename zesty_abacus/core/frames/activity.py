@@ -6,6 +6,7 @@ Bits are numbered ``byte * 8 + bit`` with bit 7 the highest of its byte, as plac
 from __future__ import annotations
 
 import os
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -54,17 +55,31 @@ class KindActivity:
         return int(self.moves.sum())
 
 
-def kind_activity(capture: Capture, kind: int, progress: Progress | None = None) -> KindActivity:
-    """Count flips and ones of every bit of a kind."""
-    rows = capture.kinds.rows(kind)
+def kind_activity(
+    capture: Capture, kind: int, progress: Progress | None = None, before: KindActivity | None = None
+) -> KindActivity:
+    """Count flips and ones of every bit of a kind.
+
+    Parameters
+    ----------
+    before
+        What was counted before the capture grew: only frames that are new are looked at.
+    """
+    count = capture.kinds.count(kind)
+    counted = before.frames if before is not None else 0
+    if before is not None and counted == count:
+        return before
     size = capture.kind_size(kind)
     flips = np.zeros(size * 8, np.int64)
     ones = np.zeros(size * 8, np.int64)
-    for first in range(0, len(rows), _CHUNK):
+    if before is not None:
+        flips[: len(before.flips)] += before.flips
+        ones[: len(before.ones)] += before.ones
+    for first in range(counted, count, _CHUNK):
         if progress is not None:
-            progress.step(first / len(rows), "counting bits")
+            progress.step(first / count, "counting bits")
         # one row of overlap, so that the flip between two chunks is seen
-        part, seen = rows[max(first - 1, 0) : first + _CHUNK], int(first > 0)
+        part, seen = capture.kinds.rows(kind, max(first - 1, 0), first + _CHUNK), int(first > 0)
         done = 0
         for table, own in capture.frames.stretches(part):
             if done:
@@ -73,16 +88,22 @@ def kind_activity(capture: Capture, kind: int, progress: Progress | None = None)
                 _count_bits(pair.payload, pair.start, pair.size, np.arange(2, dtype=np.uint32), 2, flips, ones)
             _count_bits(table.payload, table.start, table.size, own, 0 if done else seen, flips, ones)
             done += len(own)
-    return KindActivity(len(rows), size, flips, ones)
+    return KindActivity(count, size, flips, ones)
 
 
-def capture_activity(capture: Capture, progress: Progress | None = None) -> list[KindActivity]:
-    """Count flips and ones of every kind, in the order of the kind index."""
+def capture_activity(
+    capture: Capture, progress: Progress | None = None, before: Sequence[KindActivity] = ()
+) -> list[KindActivity]:
+    """Count flips and ones of every kind, in the order of the kind index; ``before`` as for :func:`kind_activity`."""
     progress = progress or Progress()
     found = []
     done = 0
+
+    def count(kind: int) -> KindActivity:
+        return kind_activity(capture, kind, progress.quiet(), before[kind] if kind < len(before) else None)
+
     with ThreadPoolExecutor(len(os.sched_getaffinity(0))) as pool:
-        counted = pool.map(lambda kind: kind_activity(capture, kind, progress.quiet()), range(len(capture.kinds.keys)))
+        counted = pool.map(count, range(len(capture.kinds.keys)))
         for kind, activity in enumerate(counted):
             found.append(activity)
             done += capture.kinds.count(kind)
@@ -156,6 +177,15 @@ class BitHistory:
         """Sum up blocks of frames once, so that later pictures cost only what is on screen."""
         return cls(time_ns, matrix, _block_sums(matrix, BLOCK))
 
+    def grown(self, time_ns: NDArray[np.int64], matrix: NDArray[np.uint8]) -> BitHistory:
+        """Return the history with more frames behind, whatever their width; only blocks that are new are summed up."""
+        width = max(self.matrix.shape[1], matrix.shape[1])
+        joined = np.concatenate([_widened(self.matrix, width), _widened(matrix, width)])
+        sums = np.concatenate([
+            _widened(self.sums, width * 8), _block_sums(joined[len(self.sums) * BLOCK :], BLOCK)
+        ])  # fmt: skip
+        return BitHistory(np.concatenate([self.time_ns, time_ns]), joined, sums)
+
     def picture(self, first_ns: int, last_ns: int, columns: int, size: int) -> NDArray[np.float32]:
         """Return the share of ones a bit has in each column of time.
 
@@ -178,6 +208,11 @@ class BitHistory:
         edges = first_ns + (np.arange(columns + 1, dtype=np.float64) * (span / columns)).astype(np.int64)
         bounds = np.searchsorted(self.time_ns, edges)
         return _history_picture(self.matrix, self.sums, bounds, size, BLOCK)
+
+
+def _widened(array: NDArray, width: int) -> NDArray:
+    """Return rows of a width, zero where they were shorter."""
+    return np.pad(array, ((0, 0), (0, width - array.shape[1]))) if array.shape[1] < width else array
 
 
 @njit(cache=True, nogil=True)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -59,6 +59,7 @@ class Capture:
     segments: tuple[Placed, ...]
     lanes: tuple[Lane, ...]
     kinds: CaptureKinds
+    _stem: object = field(default_factory=object, repr=False)
 
     @classmethod
     def of_segments(cls, segments: Iterable[Placed], lanes: Sequence[Lane]) -> Capture:
@@ -73,16 +74,25 @@ class Capture:
         placed = Placed(Segment.of(table), 0, numbers, np.zeros(len(lanes), np.int64))
         return cls.of_segments([placed] if len(table) else [], lanes)
 
-    def grown(self, more: Iterable[Placed], lanes: Sequence[Lane] | None = None) -> Capture:
+    def grown(
+        self, more: Iterable[Placed], lanes: Sequence[Lane] | None = None, before: Capture | None = None
+    ) -> Capture:
         """Return a capture with more segments behind; rows and kinds keep their numbers.
 
         Parameters
         ----------
         lanes
             All lanes, if new ones have come; those that are there keep their numbers.
+        before
+            What this one has grown to already, with the same frames in other segments: its kinds keep their numbers.
         """
         placed = (*self.segments, *_based(more, len(self)))
-        return Capture(placed, self.lanes if lanes is None else tuple(lanes), CaptureKinds(placed, self.kinds))
+        kinds = CaptureKinds(placed, self.kinds, before.kinds if before is not None else None)
+        return Capture(placed, self.lanes if lanes is None else tuple(lanes), kinds, self._stem)
+
+    def has_grown_from(self, other: Capture) -> bool:
+        """Return whether what is known of another capture's rows and kinds holds here: it is what this one was."""
+        return self._stem is other._stem and len(self) >= len(other)
 
     def moved(self, by_ns: Mapping[int, int]) -> Capture:
         """Return a capture with lanes moved in time, by lane number; nothing is read, copied or sorted."""

@@ -33,10 +33,14 @@ class CaptureKinds:
     segments
         The segments of the capture.
     before
-        The kinds of the capture that this one has grown out of.
+        The kinds of the capture that this one has grown out of, whose segments are its first ones.
+    numbered
+        The kinds of another state of it, with the same frames in other segments, whose numbers are kept.
     """
 
-    def __init__(self, segments: Sequence[Placed], before: CaptureKinds | None = None) -> None:
+    def __init__(
+        self, segments: Sequence[Placed], before: CaptureKinds | None = None, numbered: CaptureKinds | None = None
+    ) -> None:
         self._segments = tuple(segments)
         self._pieces: list[list[tuple[int, int]]] = []
         self._numbers: dict[KindKey, int] = {}
@@ -47,6 +51,10 @@ class CaptureKinds:
             keys += before.keys
             self._pieces += [list(pieces) for pieces in before._pieces]
             self._numbers |= before._numbers
+        for key in numbered.keys[len(keys) :] if numbered is not None else ():
+            self._numbers[key] = len(keys)
+            keys.append(key)
+            self._pieces.append([])
         added = [self._keys_in(placed) for placed in self._segments[known:]]
         for key in sorted({key for one in added for key in one} - self._numbers.keys()):
             self._numbers[key] = len(keys)

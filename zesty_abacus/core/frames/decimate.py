@@ -8,8 +8,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import njit
-from .capture import Capture
-from .order import run_of_lane
 
 BLOCK = 256
 """Samples summed up in one step of a curve pyramid."""
@@ -76,6 +74,16 @@ class Curve:
         lows, highs = _block_ranges(as_float, BLOCK)
         return cls(time_ns, as_float, lows, highs)
 
+    def grown(self, time_ns: NDArray[np.int64], values: NDArray[np.floating | np.integer]) -> Curve:
+        """Return the curve with more samples behind; only blocks that are new are summed up."""
+        joined = np.concatenate([self.values, np.asarray(values, np.float64)])
+        summed = len(self.lows) * BLOCK
+        lows, highs = _block_ranges(joined[summed:], BLOCK)
+        return Curve(
+            np.concatenate([self.time_ns, time_ns]), joined,
+            np.concatenate([self.lows, lows]), np.concatenate([self.highs, highs]),
+        )  # fmt: skip
+
     def __len__(self) -> int:
         return len(self.values)
 
@@ -97,22 +105,6 @@ class Curve:
         """Return the last value at or before a time, NaN if there is none."""
         row = int(np.searchsorted(self.time_ns, time_ns, side="right")) - 1
         return float(self.values[row]) if row >= 0 else float("nan")
-
-
-def lane_density(capture: Capture, columns: int) -> NDArray[np.int64]:
-    """Count frames a lane in equal parts of the whole recording, int64 (lanes, columns)."""
-    counts = np.zeros((len(capture.lanes), columns), np.int64)
-    if not len(capture):
-        return counts
-    origin, span = capture.origin_ns, max(capture.end_ns - capture.origin_ns, 1)
-    # the first time of each column; in whole numbers, since nanoseconds since 1970 are more than a float holds
-    edges = np.array([origin + -(-column * span // columns) for column in range(columns)], np.int64)
-    for placed in capture.segments:
-        for lane in placed.segment.lanes:
-            run = run_of_lane(placed, lane)
-            # a search for each edge, not a look at each frame: a lane that is moved is counted again
-            counts[placed.lanes[lane]] += np.diff(run.counts_before(edges), append=len(run))
-    return counts
 
 
 @njit(cache=True, nogil=True)

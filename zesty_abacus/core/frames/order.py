@@ -7,8 +7,10 @@ in each run, and the frames at some places are a merge of as many frames of each
 from __future__ import annotations
 
 import itertools
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -91,18 +93,31 @@ class TimeOrder:
 
     def span(self) -> tuple[int, int]:
         """Return the first and the last time, 0 and 0 if there are no frames."""
-        spans = [run.span() for run in self._runs]
+        spans = self.spans()
         return (min(first for first, _ in spans), max(last for _, last in spans)) if spans else (0, 0)
 
-    @property
-    def _one_behind_the_other(self) -> bool:
-        """Whether each run ends before the next begins, and has the lower rows."""
-        spans = [run.span() for run in self._runs]
+    def spans(self) -> list[tuple[int, int]]:
+        """Return the first and the last time of each run."""
+        return [run.span() for run in self._runs]
+
+    @cached_property
+    def _in_turn(self) -> tuple[list[int], list[int]] | None:
+        """First times of the runs, and how many frames lie before each, if one ends before the next begins; else None.
+
+        So are the segments of one recording, and of hours of a live bus there are hundreds.
+        """
+        spans = self.spans()
         in_time = all(one[1] <= other[0] for one, other in itertools.pairwise(spans))
-        return in_time and all(one.base < other.base for one, other in itertools.pairwise(self._runs))
+        if not in_time or any(one.base >= other.base for one, other in itertools.pairwise(self._runs)):
+            return None
+        return [first for first, _ in spans], [0, *itertools.accumulate(map(len, self._runs))]
 
     def count_until(self, time_ns: int, *, inclusive: bool = True) -> int:
         """Return how many frames are at or before a time; with ``inclusive=False``, before it."""
+        if len(self._runs) > 1 and self._in_turn is not None:
+            firsts, before = self._in_turn
+            number = (bisect_right if inclusive else bisect_left)(firsts, time_ns) - 1
+            return before[number] + self._runs[number].count_until(time_ns, inclusive=inclusive) if number >= 0 else 0
         return sum(run.count_until(time_ns, inclusive=inclusive) for run in self._runs)
 
     def row(self, place: int) -> int:
@@ -125,16 +140,23 @@ class TimeOrder:
             return np.empty(0, np.uint32)
         if len(self._runs) == 1:
             return self._runs[0].rows_at(first, last)
+        if self._in_turn is not None:
+            # no time has to be looked at
+            return self._rows_in_turn(first, last, self._in_turn[1])
         if first == 0 and last == self._count:
-            if self._one_behind_the_other:
-                # as the segments of one recording: no time has to be looked at
-                return np.concatenate([run.rows_at(0, len(run)) for run in self._runs])
             return self._merged([(0, len(run)) for run in self._runs])
         begin = self._time_at(first)
         starts = [run.count_until(begin, inclusive=False) for run in self._runs]
         skip = first - sum(starts)
         most = skip + last - first
         return self._merged([(start, start + most) for start in starts])[skip:most]
+
+    def _rows_in_turn(self, first: int, last: int, before: Sequence[int]) -> NDArray[np.uint32]:
+        begin = bisect_right(before, first) - 1
+        end = bisect_left(before, last)
+        parts = [self._runs[n].rows_at(max(first - before[n], 0), min(last - before[n], len(self._runs[n])))
+                 for n in range(begin, end)]  # fmt: skip
+        return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
     def chunks(self, first: int, last: int, length: int) -> Iterator[NDArray[np.uint32]]:
         """Yield the rows at places ``first .. last-1``, at most ``length`` at a time."""

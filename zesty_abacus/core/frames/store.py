@@ -162,12 +162,8 @@ class CaptureWriter:
             return
         columns = {name: _map_raw(self._part / name, dtype) for name, dtype in COLUMN_DTYPES.items()}
         table = FrameTable(**columns, payload=_map_raw(self._part / "payload", np.dtype(np.uint8)))
-        segment = Segment.of(table)
-        with _disk_errors(self._part):
-            folder = self._part / "done" / str(len(self._segments))
-            folder.mkdir()
-            _write_segment(folder, segment)
-        self._segments.append(open_segment(folder))
+        folder = self._part / "done" / str(len(self._segments))
+        self._segments.append(stored_segment(folder, Segment.of(table)))
         self._stored += self._spooled
         self._spooled = self._payload_bytes = 0
 
@@ -200,6 +196,20 @@ def open_capture(folder: Path) -> Capture:
         raise _unreadable(folder / _HEAD, error) from error
     segments = [open_segment(folder / str(number)) for number in range(count)]
     return Capture.of_segments([_placed(segment, len(lanes), folder / _HEAD) for segment in segments], lanes)
+
+
+def stored_segment(folder: Path, segment: Segment) -> Segment:
+    """Put a segment into a folder that is made for it, and return it mapped from there.
+
+    Raises
+    ------
+    CaptureStoreError
+        If the disk does not take it.
+    """
+    with _disk_errors(folder):
+        folder.mkdir(parents=True)
+        _write_segment(folder, segment)
+    return open_segment(folder)
 
 
 def open_segment(folder: Path) -> Segment:

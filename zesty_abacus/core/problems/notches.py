@@ -14,8 +14,15 @@ _EVERYWHERE = frozenset({ProblemKind.UNKNOWN_MESSAGE, ProblemKind.TWO_SENDERS, P
 """What is in every frame or none says nothing about where."""
 
 
-def notches(capture: Capture, problems: Iterable[Problem], columns: int) -> NDArray[np.bool_]:
-    """Return whether something is wrong on each lane in each of some equal parts of the recording.
+def notches(
+    capture: Capture, problems: Iterable[Problem], columns: int, span: tuple[int, int] | None = None
+) -> NDArray[np.bool_]:
+    """Return whether something is wrong on each lane in each of some equal parts of time.
+
+    Parameters
+    ----------
+    span
+        First and last time in ns; None is the whole recording. What lies outside is left out.
 
     Returns
     -------
@@ -25,10 +32,11 @@ def notches(capture: Capture, problems: Iterable[Problem], columns: int) -> NDAr
     if not len(capture):
         return found
     numbers = {lane.name: number for number, lane in enumerate(capture.lanes)}
-    first, last = capture.order.span()
+    first, last = capture.order.span() if span is None else span
     scale = columns / max(last - first, 1)
     for problem in problems:
         if problem.kind not in _EVERYWHERE:
-            places = ((problem.time_ns - first) * scale).astype(np.int64)
+            inside = (problem.time_ns >= first) & (problem.time_ns <= last)
+            places = ((problem.time_ns[inside] - first) * scale).astype(np.int64)
             found[numbers[problem.lane], np.clip(places, 0, columns - 1)] = True
     return found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable
+from copy import copy
 
 import numpy as np
 from numpy.typing import NDArray
@@ -43,6 +44,12 @@ class KindCatalogue:
         if exchange is not None:
             self._exchanges[lane.protocol, exchange.space].append((exchange, kind))
             self._windows[kind] = exchange
+
+    def of(self, capture: Capture) -> KindCatalogue:
+        """Return the same for a capture with the same kinds."""
+        same = copy(self)
+        same.capture = capture
+        return same
 
     def key(self, kind: int) -> KindKey:
         """Return lane, address and flags of a kind."""

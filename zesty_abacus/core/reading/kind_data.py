@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from uuid import UUID
 
-from ..codec.columns import FieldColumn
+import numpy as np
+
+from ..codec.columns import FieldColumn, join_columns
 from ..codec.kinds import decode_frames
 from ..codec.plan import Plan
 from ..frames.activity import BitHistory
@@ -32,6 +34,18 @@ def load_kind(capture: Capture, kind: int, progress: Progress) -> KindData:
     return KindData(kind, frames, BitHistory.build(frames.time_ns, frames.matrix))
 
 
+def grown_kind(capture: Capture, before: KindData, progress: Progress) -> KindData:
+    """Add the frames that a kind has got since; only those are gathered and summed up."""
+    progress.step(0.1, "gathering frames")
+    more = capture.kind_frames(before.kind, len(before.frames))
+    history = before.history.grown(more.time_ns, more.matrix)
+    frames = KindFrames(
+        np.concatenate([before.frames.rows, more.rows]), history.time_ns,
+        np.concatenate([before.frames.sizes, more.sizes]), history.matrix,
+    )  # fmt: skip
+    return KindData(before.kind, frames, history)
+
+
 def field_curve(
     capture: Capture, frames: KindFrames, plan: Plan, field_id: UUID, progress: Progress
 ) -> tuple[FieldColumn, Curve]:
@@ -40,3 +54,17 @@ def field_curve(
     column = decode_frames(capture, plan, frames, [field_id])[field_id]
     progress.step(0.7, "preparing the curve")
     return column, Curve.build(frames.time_ns, column.plot_values())
+
+
+def grown_curve(
+    capture: Capture,
+    more: KindFrames,
+    plan: Plan,
+    field_id: UUID,
+    before: tuple[FieldColumn, Curve],
+    progress: Progress,
+) -> tuple[FieldColumn, Curve]:
+    """Add the frames that came since to the curve of a field; only those are decoded."""
+    progress.step(0.1, "decoding")
+    column = decode_frames(capture, plan, more, [field_id])[field_id]
+    return join_columns([before[0], column]), before[1].grown(more.time_ns, column.plot_values())

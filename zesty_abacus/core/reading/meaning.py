@@ -75,6 +75,24 @@ class _Matched:
             kinds[kind] = readers_of(self.catalogue, kind, asking[kind], ties) if asking[kind] else NOTHING
         return _Matched(self.catalogue, kinds_of, asking, kinds, carried)
 
+    def grown(self, catalogue: KindCatalogue, layouts: Iterable[Layout], ties: Sequence[Tie]) -> _Matched:
+        """Return the matching with the kinds that a catalogue has besides; the others keep theirs."""
+        known = len(self.kinds)
+        count = len(catalogue.capture.kinds.keys)
+        grown = replace(self, catalogue=catalogue)
+        kinds_of = dict(self.kinds_of)
+        asking: list[tuple[Layout, ...]] = [*self.asking, *([()] * (count - known))]
+        for layout in layouts if count > known else ():
+            asks = (*catalogue.kinds_for(layout), *(grown._tied_kinds(layout, ties) if ties else ()))
+            fresh = [kind for kind in dict.fromkeys(asks) if kind >= known]
+            if fresh:
+                kinds_of[layout.id] = [*kinds_of.get(layout.id, ()), *fresh]
+            for kind in fresh:
+                asking[kind] = (*asking[kind], layout)
+        more = (readers_of(catalogue, kind, asking[kind], ties) if asking[kind] else NOTHING
+                for kind in range(known, count))  # fmt: skip
+        return replace(grown, kinds_of=kinds_of, asking=asking, kinds=[*self.kinds, *more])
+
     def _tied_kinds(self, layout: Layout, ties: Sequence[Tie]) -> Iterator[int]:
         mine = [tie for tie in ties if tie.layout == layout.id]
         for kind in self.catalogue.data_kinds() if mine else ():
@@ -168,8 +186,20 @@ class Meaning:
 
     def moved_to(self, capture: Capture) -> Meaning:
         """Return the same for a capture whose kinds are the same ones, as one with a lane moved in time."""
-        matched = replace(self._matched, catalogue=KindCatalogue(capture))
+        matched = replace(self._matched, catalogue=self._matched.catalogue.of(capture))
         return Meaning(capture, self.layouts, self.ties, self.release, matched, self._plans.copy())
+
+    def grown_to(self, capture: Capture) -> Meaning:
+        """Return the same for a capture that this one has grown to: kinds that are new are matched, no others."""
+        if len(capture.kinds.keys) == len(self.kinds):
+            return self.moved_to(capture)
+        matched = self._matched.grown(KindCatalogue(capture), self.layouts.values(), self.ties)
+        return Meaning(capture, self.layouts, self.ties, self.release, matched, self._plans.copy())
+
+    def has_grown_from(self, other: Meaning) -> bool:
+        """Return whether what was worked out of another meaning holds here: nothing but frames came since."""
+        same = self.layouts is other.layouts and self.ties == other.ties and self.release == other.release
+        return same and self.capture.has_grown_from(other.capture)
 
     def without_ties(self, kind: int) -> KindMeaning:
         """Return what a kind would mean if nothing were tied to it by hand."""

@@ -29,14 +29,12 @@ def assemble(
     for request, source in zip(requests, sources, strict=True):
         names = []
         for lane in source.capture.lanes:
-            name = lane_name_in(lanes, request, lane)
-            entry = entries.get(name, LaneEntry(name=name))
-            rate = entry.bit_rate or lane.bit_rate
-            lanes.setdefault(name, Lane(name, lane.protocol, entry.note or lane.note, rate))
+            name = lane_of_trial(lanes, request.lane_name(lane.name), lane.protocol)
+            lanes.setdefault(name, lane_in_trial(lane, name, entries))
             names.append(name)
         source.outcome.lanes = names
         numbers = np.array([list(lanes).index(name) for name in names], np.uint16)
-        shift = _offsets(names, entries) + source.outcome.zero_ns
+        shift = offsets_of(names, entries) + source.outcome.zero_ns
         placed += [
             Placed(one.segment, 0, numbers[one.lanes], one.shift_ns + shift[one.lanes])
             for one in source.capture.segments
@@ -44,16 +42,22 @@ def assemble(
     return Capture.of_segments(placed, list(lanes.values()))
 
 
-def lane_name_in(taken: Mapping[str, Lane], request: SourceRequest, lane: Lane) -> str:
-    """Return the lane of a trial that frames of a recording's lane go to.
+def lane_of_trial(taken: Mapping[str, Lane], wanted: str, protocol: str) -> str:
+    """Return the name of the lane of a trial that frames of a recording's lane go to.
 
     One that speaks something else than another of its name gets a name of its own.
     """
-    wanted = request.lane_name(lane.name)
-    if wanted not in taken or taken[wanted].protocol == lane.protocol:
+    if wanted not in taken or taken[wanted].protocol == protocol:
         return wanted
-    return f"{wanted} {protocol_named(lane.protocol).title}"
+    return f"{wanted} {protocol_named(protocol).title}"
 
 
-def _offsets(names: Sequence[str], entries: Mapping[str, LaneEntry]) -> NDArray[np.int64]:
+def lane_in_trial(lane: Lane, name: str, entries: Mapping[str, LaneEntry]) -> Lane:
+    """Return a recording's lane as a trial calls and describes it."""
+    entry = entries.get(name, LaneEntry(name=name))
+    return Lane(name, lane.protocol, entry.note or lane.note, entry.bit_rate or lane.bit_rate)
+
+
+def offsets_of(names: Sequence[str], entries: Mapping[str, LaneEntry]) -> NDArray[np.int64]:
+    """Return what a trial adds to the times of lanes; int64 (lanes,), in ns."""
     return np.array([entries[name].offset_ns if name in entries else 0 for name in names], np.int64)

@@ -12,6 +12,7 @@ from ...core.progress import Progress
 from .clock import Clock
 from .doors import asked, engine
 from .jobs import Jobs
+from .paced import Paced
 from .reading import Reading
 from .trials import Trials
 
@@ -101,12 +102,13 @@ class Asking(QObject):
         self._step_when_known = 0
         self._mask: Any = None
         self._here: tuple[object, list[str]] | None = None
-        self._known: tuple[object, object, asked.Known] | None = None
+        self._known: tuple[tuple[object, ...], asked.Known] | None = None
         self.text = ""
         self.words = ""
         self.trouble = ""
         self.hits: asked.Hits | None = None
         self.so_far = 0
+        self._again = Paced(self, self._look_on)
         self._early.connect(self._on_early)
         of.changed.connect(self.ask_again)
 
@@ -120,11 +122,12 @@ class Asking(QObject):
         meaning = self._of.meaning
         assert meaning is not None, "nothing is asked while no trial is open"
         noted = self._trials.trial.file.moments
-        if self._known is None or self._known[:2] != (meaning, noted):
-            lanes = [lane.name for lane in meaning.capture.lanes]
+        lanes = [lane.name for lane in meaning.capture.lanes]
+        of = id(meaning.layouts), lanes, noted
+        if self._known is None or self._known[0] != of:
             # with thousands of layouts it takes longer than a key may
-            self._known = meaning, noted, asked.Known(lanes, meaning.layouts.values(), noted)
-        return self._known[2]
+            self._known = of, asked.Known(lanes, meaning.layouts.values(), noted)
+        return self._known[1]
 
     def offers(self, before: str) -> asked.Offer:
         """Return what may come next behind a part of a condition; fields that frames here have go first."""
@@ -146,6 +149,7 @@ class Asking(QObject):
     def ask_again(self) -> None:
         """Ask the same of frames that mean something else."""
         self._turn += 1
+        self._again.stop()
         self._term, self.hits, self.words, self.trouble, self.so_far = None, None, "", "", 0
         self._step_when_known = 0
         if self.text.strip() and self._of.meaning is not None:
@@ -158,6 +162,19 @@ class Asking(QObject):
                 self._look()
         self.changed.emit()
 
+    def stop(self) -> None:
+        """Look for nothing any more."""
+        self._again.stop()
+
+    def grow(self) -> None:
+        """Ask it also of what has come since; hits that are known stay until then."""
+        if self._term is not None and self.hits is not None:
+            self._again.want()
+
+    def _look_on(self) -> None:
+        if self._term is not None:
+            self._look()
+
     def _look(self) -> None:
         term, meaning, turn = self._term, self._of.meaning, self._turn
         assert term is not None and meaning is not None
@@ -167,6 +184,7 @@ class Asking(QObject):
             return hits, hits.mask()
 
         def finish(found: tuple[asked.Hits, Any]) -> None:
+            self._again.done()
             if turn == self._turn:
                 self.hits, self._mask = found
                 self.changed.emit()
@@ -175,6 +193,7 @@ class Asking(QObject):
                     self._step_when_known = 0
 
         def fail(sentence: str) -> None:
+            self._again.done()
             if turn == self._turn:
                 self.trouble = sentence
                 self.changed.emit()

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .doors import engine
 from .jobs import Jobs
+from .paced import Paced
 
 
 class Counts(QObject):
@@ -32,6 +33,7 @@ class Counts(QObject):
     def __init__(self, jobs: Jobs) -> None:
         super().__init__()
         self._jobs = jobs
+        self._again = Paced(self, self._count_on)
         self._meaning: engine.Meaning | None = None
         self._borne_out: frozenset[UUID] = frozenset()
         self.activities: list[engine.KindActivity] = []
@@ -41,6 +43,11 @@ class Counts(QObject):
         """Begin with another capture: nothing of it is counted."""
         self.activities, self.counted = [], []
         self._borne_out = frozenset()
+        self._again.stop()
+
+    def stop(self) -> None:
+        """Count nothing any more."""
+        self._again.stop()
 
     def bear_out(self, fields: frozenset[UUID]) -> None:
         """Let fields count as proved that agree with a reference."""
@@ -52,18 +59,29 @@ class Counts(QObject):
         """Count by another meaning from now on; what runs by the one before is let go when it is done."""
         self._meaning = meaning
 
+    def grow(self, meaning: engine.Meaning) -> None:
+        """Count on what has come since; what is counted of the rest holds."""
+        self._meaning = meaning
+        self._again.want()
+
     def count_all(self) -> None:
         """Count how bits live, then how many are explained."""
+        self._count(())
+
+    def _count_on(self) -> None:
+        self._count(self.activities)
+
+    def _count(self, before: Sequence[engine.KindActivity]) -> None:
         if self._meaning is None:
             return
         capture = self._meaning.capture
 
         def finish(activities: list[engine.KindActivity]) -> None:
-            if self._meaning is not None and capture is self._meaning.capture:
+            if self._meaning is not None and self._meaning.capture.has_grown_from(capture):
                 self.activities = activities
                 self.count_explained()
 
-        self._jobs.start("activity", "counting bits", lambda p: engine.capture_activity(capture, p), finish)
+        self._jobs.start("activity", "counting bits", lambda p: engine.capture_activity(capture, p, before), finish)
 
     def count_explained(self) -> None:
         """Count explained bits of the kinds that mean something else now."""
@@ -72,9 +90,10 @@ class Counts(QObject):
             return
 
         def finish(counted: list[engine.KindExplained]) -> None:
-            if meaning is self._meaning:
+            if self._meaning is not None and self._meaning.has_grown_from(meaning):
                 self.counted = counted
                 self.changed.emit()
+            self._again.done()
 
         self._jobs.start(
             "explained", "counting explained bits",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -15,10 +16,12 @@ from ...core.codec.moving import bit_owners
 from ...core.codec.plan import Plan, compile_layout
 from ...core.errors import AbacusError
 from ...core.files.reading import resolved
+from ...core.files.scratch import ScratchFolder
 from ...core.files.writing import Target
 from ...core.frames.activity import KindActivity, capture_activity
 from ...core.frames.capture import Capture
-from ...core.frames.decimate import Curve, lane_density
+from ...core.frames.decimate import Curve
+from ...core.frames.density import GrowingDensity, lane_density
 from ...core.frames.flags import CUT_SHORT, ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kind_key import KindKey
 from ...core.handover.chunks import Span
@@ -73,15 +76,17 @@ from ...core.reading.all_frames import field_column
 from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
 from ...core.reading.fresh import layout_to_begin
-from ...core.reading.kind_data import KindData, field_curve, load_kind
+from ...core.reading.kind_data import KindData, field_curve, grown_curve, grown_kind, load_kind
 from ...core.reading.meaning import Meaning
 from ...core.reading.owners import owned_bits
 from ...core.reading.readers import Reader
 from ...core.reading.ties import Tie
 from ...core.reading.trying import Tried, TriedField, try_layout
 from ...core.trial.content import lane_moves
+from ...core.trial.growing import GrowingCapture
 from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
 from ...core.trial.merging import merge_trials
+from ...core.trial.stretches import stretches_of
 from ...core.trial.trial import Moment, Trial, TrialFile
 from ...core.trial.unpacking import is_packed, unpacked_beside
 from ...core.unravel.code_tables import bits_of_text
@@ -102,8 +107,10 @@ class Brought:
     Attributes
     ----------
     capture, outcomes
+    stretches
+        First and last time of recordings that are looked at together, in ns, in order of time.
     density : int64 (lanes, columns)
-        Frames a lane and column of the strip.
+        Frames a lane and column of the strip, in the last stretch.
     digits
         Behind the point of a second, that its times have.
     has_moved
@@ -112,9 +119,29 @@ class Brought:
 
     capture: Capture
     outcomes: list[SourceOutcome]
+    stretches: list[tuple[int, int]]
     density: NDArray[np.int64]
     digits: int
     has_moved: bool = False
+
+    @classmethod
+    def of(cls, capture: Capture, outcomes: list[SourceOutcome], *, has_moved: bool = False) -> Brought:
+        """Sum up for the first picture what recordings gave."""
+        stretches = stretches_of(_spans_of(capture, outcomes))
+        density = lane_density(capture, STRIP_COLUMNS, stretches[-1])
+        return cls(capture, outcomes, stretches, density, capture.time_digits(), has_moved)
+
+
+def _spans_of(capture: Capture, outcomes: Sequence[SourceOutcome]) -> Iterator[tuple[int, int]]:
+    """Yield the time of each lane of frames, and of each recording of lines."""
+    for lane in range(len(capture.lanes)):
+        order = capture.order_of_lanes(frozenset([lane]))
+        if len(order):
+            yield from order.spans()
+    yield from (
+        (one.first_ns, one.last_ns)
+        for one in outcomes if one.holds == "lines" and one.last_ns > one.first_ns and not one.error
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -149,8 +176,7 @@ def begin_trial(folder: Path, progress: Progress) -> OpenedTrial:
 def bring_in(trial: Trial, progress: Progress) -> Brought:
     """Bring the recordings of a trial in."""
     made = open_trial_capture(trial, progress)
-    density = lane_density(made.capture, STRIP_COLUMNS)
-    return Brought(made.capture, made.outcomes, density, made.capture.time_digits())
+    return Brought.of(made.capture, made.outcomes)
 
 
 def bring_in_again(
@@ -164,7 +190,7 @@ def bring_in_again(
     numbers = {lane.name: number for number, lane in enumerate(brought.capture.lanes)}
     moved = brought.capture.moved({numbers[name]: by for name, by in moves.items() if name in numbers})
     progress.step(0.8, "counting frames")
-    return Brought(moved, brought.outcomes, lane_density(moved, STRIP_COLUMNS), moved.time_digits(), has_moved=True)
+    return Brought.of(moved, brought.outcomes, has_moved=True)
 
 
 def open_trial(path: Path, progress: Progress, library: str = "") -> OpenedTrial:
@@ -286,6 +312,8 @@ __all__ = [
     "FieldColumn",
     "FieldKind",
     "Group",
+    "GrowingCapture",
+    "GrowingDensity",
     "KindActivity",
     "KindData",
     "KindExplained",
@@ -304,6 +332,7 @@ __all__ = [
     "ReadingCurve",
     "Revision",
     "Run",
+    "ScratchFolder",
     "Selected",
     "Shape",
     "Shaped",
@@ -344,6 +373,8 @@ __all__ = [
     "format_table",
     "free_name",
     "from_window",
+    "grown_curve",
+    "grown_kind",
     "is_packed",
     "know_server",
     "lane_density",

@@ -8,6 +8,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from .doors import wrong
 from .jobs import Jobs
+from .paced import Paced
 from .reading import Reading
 
 
@@ -43,6 +44,7 @@ class ExchangesHere(QObject):
         self.order: Any = None
         self.states: Any = None
         self.times: Any = None
+        self._again = Paced(self, self.look_again)
         reading.changed.connect(self.look_again)
 
     def want(self, wanted: bool) -> None:
@@ -66,15 +68,26 @@ class ExchangesHere(QObject):
             return found, found.states(), meaning.capture.frames.times(found.request)
 
         def finish(made: Any) -> None:
-            if self._reading.meaning is meaning:
+            self._again.done()
+            if self._reading.meaning is not None and self._reading.meaning.has_grown_from(meaning):
                 self._of, (self.found, self.states, self.times) = meaning, made
                 self._list()
 
         self._jobs.start("exchanges", "putting answers to requests", work, finish)
 
+    def stop(self) -> None:
+        """Look for nothing any more."""
+        self._again.stop()
+
+    def grow(self) -> None:
+        """Find also those that have come since, if somebody looks."""
+        if self._is_wanted:
+            self._again.want()
+
     def forget(self) -> None:
         """Begin with another capture."""
         self._of = self.found = self.order = self.states = self.times = None
+        self._again.stop()
         self.changed.emit()
         self.look_again()
 

@@ -64,6 +64,8 @@ class Findings(QObject):
         self._asked: Any = None
         self._is_wanted = False
         self._looks = 0
+        self._looked_at = 0
+        self._is_growing = False
         self._meant: dict[int, Any] = {}
         self.in_hand: tuple[int, found.Finding] | None = None
         self.lit: frozenset[int] = frozenset()
@@ -78,9 +80,17 @@ class Findings(QObject):
     def start(self) -> None:
         """Begin with another capture."""
         self._by_kind, self._last, self._asked = {}, None, None
+        self._is_growing = False
         self.take(None)
         self.changed.emit()
         if self._is_wanted:
+            self._soon.start()
+
+    def grow(self) -> None:
+        """Look again once twice as much has come: sooner than that it is known hardly better."""
+        meaning, self._is_growing = self._reading.meaning, True
+        is_busy = self.is_looking or self._soon.isActive()
+        if self._is_wanted and not is_busy and meaning is not None and len(meaning.capture) >= 2 * self._looked_at:
             self._soon.start()
 
     def stop(self) -> None:
@@ -118,26 +128,30 @@ class Findings(QObject):
         references, actions, before = self._overlays.references, _actions(self._trials.trial), self._last
         self._meant = dict(enumerate(meaning.kinds))
         self._looks += 1
-        number = self._looks
+        self._looked_at = len(meaning.capture)
+        # what is recorded now is no recording of the trial yet: nothing that is kept beside it tells of that
+        number, is_kept = self._looks, not self._is_growing
         # an edit may come before all kinds are looked at: those that are need not be looked at again then
         gathered: dict[int, Any] = {}
         self._last = found.Unravelled(meaning, (), gathered)
 
         def work(progress: Progress) -> Any:
             path, state = trial.folder / _FILE, _state(trial, references, actions)
-            if (before is None or not before.views) and (kept := found.stored(path, meaning, state)) is not None:
+            is_first = is_kept and (before is None or not before.views)
+            if is_first and (kept := found.stored(path, meaning, state)) is not None:
                 return kept
             made = found.unravel(
                 meaning, None, references, actions, progress,
                 lambda kind: self._early.emit(number, kind), self._first, before, gathered,
             )  # fmt: skip
             by_kind = {one.kind: one.findings for one in made.kinds}
-            _store(path, meaning, state, by_kind)
+            if is_kept:
+                _store(path, meaning, state, by_kind)
             return by_kind
 
         def finish(by_kind: dict[int, tuple[found.Finding, ...]]) -> None:
             self.is_looking = False
-            if self._reading.meaning is meaning:
+            if self._reading.meaning is not None and self._reading.meaning.has_grown_from(meaning):
                 self._by_kind = by_kind
             self._tell()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass, replace
@@ -19,6 +20,7 @@ _KEPT_BYTES = 1 << 30
 _KEPT_CURVES = 64
 _KEPT_PLANS = 512
 _KEPT_FRAMES = 1024
+_REST_TIMES = 3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -45,6 +47,14 @@ class FrameAt:
     owners: NDArray[np.int16]
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Kept:
+    """A curve with its values, and of how many frames of the kind it is."""
+
+    answer: tuple[engine.FieldColumn, engine.Curve]
+    frames: int
+
+
 class KindStore(QObject):
     """Answers at once from memory, or starts a job and tells when the answer is there.
 
@@ -69,11 +79,12 @@ class KindStore(QObject):
         self._capture: Any = None
         self._number_of_key: dict[Any, int] = {}
         self._data: OrderedDict[int, engine.KindData] = OrderedDict()
-        self._curves: OrderedDict[Hashable, tuple[engine.FieldColumn, engine.Curve]] = OrderedDict()
+        self._curves: OrderedDict[Hashable, _Kept] = OrderedDict()
         self._plans: OrderedDict[int, tuple[engine.Layout, engine.Plan | None]] = OrderedDict()
         self._frames: OrderedDict[int, tuple[engine.Layout | None, FrameAt]] = OrderedDict()
         self._wanted: set[Hashable] = set()
         self._hopeless: set[Hashable] = set()
+        self._rests: dict[Hashable, float] = {}
         self._meaning: Any = None
 
     def start(self, capture: Any) -> None:
@@ -84,6 +95,11 @@ class KindStore(QObject):
         self._frames.clear()
         self._wanted.clear()
         self._hopeless.clear()
+        self._rests.clear()
+
+    def grow(self, meaning: engine.Meaning) -> None:
+        """Go on with the same capture with more frames; what is there stays until there is more of it."""
+        self._capture, self._meaning = meaning.capture, meaning
 
     def use(self, meaning: engine.Meaning) -> None:
         """Let layouts be read as another meaning says; what may have changed by that is forgotten."""
@@ -105,46 +121,57 @@ class KindStore(QObject):
         return self._capture.kind_of(row)
 
     def data(self, kind: int) -> engine.KindData | None:
-        """Return a kind's frames, or None and have them loaded."""
+        """Return a kind's frames, or None and have them loaded; while more come, those that are loaded."""
         found = self._data.get(kind)
+        capture = self._capture
         if found is not None:
             self._data.move_to_end(kind)
-            return found
-        capture = self._capture
-        self._want(
-            ("kind", kind),
-            "loading frames",
-            lambda progress: engine.load_kind(capture, kind, progress),
-            lambda data: self._keep_data(kind, data),
-        )
-        return None
+            if len(found.frames) == capture.kinds.count(kind):
+                return found
+
+        def work(progress: Any) -> Any:
+            return (
+                engine.load_kind(capture, kind, progress)
+                if found is None
+                else engine.grown_kind(capture, found, progress)
+            )
+
+        self._want(("kind", kind), "loading frames", work, lambda data: self._keep_data(kind, data))
+        return found
 
     def curve(self, kind: int, layout: engine.Layout, field_id: UUID) -> tuple[engine.FieldColumn, engine.Curve] | None:
-        """Return a field over time, or None and have it worked out."""
+        """Return a field over time, or None and have it worked out; while frames come, as far as it is."""
         meaning = self._meaning
         reader = meaning.reader_showing(kind, layout)
         shares = not meaning.kinds[kind].readers or not meaning.kinds[kind].readers[0].choice.takes_all
         # where a layout reads only some frames, which they are depends on the others
         key = (kind, *_depends_on(layout, field_id), meaning.kinds[kind] if shares and reader is not None else None)
         found = self._curves.get(key)
+        capture = self._capture
+        count = capture.kinds.count(kind)
         if found is not None:
             self._curves.move_to_end(key)
-            return found
+            if found.frames == count:
+                return found.answer
         data = self._data.get(kind)
-        capture = self._capture
 
         plan = self.plan(layout)
         if plan is None:
             return None
 
         def work(progress: Any) -> Any:
-            frames = data.frames if data is not None else capture.kind_frames(kind)
+            first = found.frames if found is not None else 0
+            # frames that are loaded may be fewer than there are by now
+            loaded = not first and data is not None and len(data.frames) == count
+            frames = data.frames if data is not None and loaded else capture.kind_frames(kind, first, count)
             if reader is not None:
                 frames = meaning.frames_of(kind, reader, frames)
-            return engine.field_curve(capture, frames, plan, field_id, progress)
+            if found is None:
+                return engine.field_curve(capture, frames, plan, field_id, progress)
+            return engine.grown_curve(capture, frames, plan, field_id, found.answer, progress)
 
-        self._want(key, "decoding", work, lambda answer: self._keep_curve(key, answer))
-        return None
+        self._want(key, "decoding", work, lambda answer: self._keep_curve(key, _Kept(answer, count)))
+        return found.answer if found is not None else None
 
     def plan(self, layout: engine.Layout) -> engine.Plan | None:
         """Return the compiled plan of a layout, None if the layout has problems."""
@@ -199,19 +226,22 @@ class KindStore(QObject):
 
     def _want(self, key: Hashable, title: str, work: Callable[[Any], Any], done: Callable[[Any], None]) -> None:
         # whoever paints asks with every picture: what failed once would be tried, and told, hundreds of times
-        if key in self._wanted or key in self._hopeless:
+        began = time.monotonic()
+        if key in self._wanted or key in self._hopeless or self._rests.get(key, 0.0) > began:
             return
         self._wanted.add(key)
         capture = self._capture
 
         def finish(answer: Any) -> None:
             self._wanted.discard(key)
-            if capture is self._capture:
+            # what grows is asked for again with every picture, and long curves cost more than is between two of them
+            self._rests[key] = time.monotonic() + _REST_TIMES * (time.monotonic() - began)
+            if self._capture.has_grown_from(capture):
                 done(answer)
 
         def fail(sentence: str) -> None:
             self._wanted.discard(key)
-            if capture is self._capture:
+            if self._capture.has_grown_from(capture):
                 self._hopeless.add(key)
                 self.failed.emit(f"{title.capitalize()} failed: {sentence}")
 
@@ -223,8 +253,8 @@ class KindStore(QObject):
             self._data.popitem(last=False)
         self.kind_loaded.emit(kind)
 
-    def _keep_curve(self, key: Hashable, answer: tuple[engine.FieldColumn, engine.Curve]) -> None:
-        self._curves[key] = answer
+    def _keep_curve(self, key: Hashable, kept: _Kept) -> None:
+        self._curves[key] = kept
         if len(self._curves) > _KEPT_CURVES:
             self._curves.popitem(last=False)
         self.curve_ready.emit()

@@ -22,10 +22,17 @@ from .live_sending import NOTHING_CONNECTED
 class LiveWriting(QObject):
     """A log from the first connection on, and a recording while one is made.
 
+    Attributes
+    ----------
+    recorders
+        Told of every table that is recorded, once it is on disk, on the thread that takes it.
+
     Events
     ------
     changed
         A recording began or ended.
+    recording_begins
+        What comes from now on is recorded.
     recorded
         (entries of a trial) a recording is over, and these files are to join the trial.
     told
@@ -33,6 +40,7 @@ class LiveWriting(QObject):
     """
 
     changed = pyqtSignal()
+    recording_begins = pyqtSignal()
     recorded = pyqtSignal(object)
     told = pyqtSignal(str, str)
 
@@ -45,6 +53,7 @@ class LiveWriting(QObject):
         self._log: Any = None
         self._is_log_over = False
         self._files: Any = None
+        self.recorders: list[Callable[[Any, Sequence[Any]], None]] = []
 
     def begin(self, receiving: going.Receiving) -> None:
         """Write a log of what comes from now on."""
@@ -67,12 +76,17 @@ class LiveWriting(QObject):
         # each for itself: a full folder for the list must not end a recording on another disk
         if not self._is_log_over and not self._put(self._log, table, lanes, "The list on disk"):
             self._is_log_over = True
-        if (files := self._files) is not None and not self._put(files, table, lanes, "The recording"):
-            self._files = None
-            # what was written until then joins the trial all the same
-            with suppress(AbacusError):
-                files.close()
-            self.recorded.emit(files.entries)
+        if (files := self._files) is None:
+            return
+        if self._put(files, table, lanes, "The recording"):
+            for recorder in self.recorders:
+                recorder(table, lanes)
+            return
+        self._files = None
+        # what was written until then joins the trial all the same
+        with suppress(AbacusError):
+            files.close()
+        self.recorded.emit(files.entries)
 
     def _put(self, sink: Any, table: Any, lanes: Any, what: str) -> bool:
         """Write frames; return whether that went well, and tell if not."""
@@ -95,9 +109,12 @@ class LiveWriting(QObject):
             self.told.emit("wrong", "Open a trial and connect something first.")
             return
         try:
-            self._files = going.LaneFiles(trial.folder, self._receiving.lanes)
+            files = going.LaneFiles(trial.folder, self._receiving.lanes)
         except AbacusError as error:
             self.told.emit("wrong", str(error))
+            return
+        self.recording_begins.emit()
+        self._files = files
         self.changed.emit()
 
     def keep_recording(self) -> None:

@@ -13,6 +13,7 @@ from ..widgets.parts import one_shot
 from .clock import Clock
 from .doors import wrong
 from .jobs import Jobs
+from .paced import Paced
 from .reading import Reading
 from .trials import Trials
 
@@ -63,24 +64,39 @@ class Problems(QObject):
         self.in_hand: wrong.Problem | None = None
         self.place = 0
         self._soon = one_shot(self, _SETTLED_MS, self.look)
+        self._again = Paced(self, self.look)
         reading.changed.connect(self._soon.start)
         trials.changed.connect(self._on_trial_changed)
+        clock.stretch_changed.connect(self._on_stretch)
 
     def start(self) -> None:
         """Begin with another capture."""
         self.told, self.aside, self.notches = None, [], None
+        self._again.stop()
         self.take(None)
         self.changed.emit()
         self._soon.start()
 
+    def grow(self) -> None:
+        """Look also at what has come since."""
+        if self.told is not None:
+            self._again.want()
+
     def stop(self) -> None:
         """Look for nothing any more."""
         self._soon.stop()
+        self._again.stop()
 
     def _on_trial_changed(self) -> None:
         if self._found is not None:
             # what is set aside is known at once; limits and notches are looked up anew
             self._sort()
+            self._soon.start()
+
+    def _on_stretch(self) -> None:
+        # the strip shows another time
+        if self._found is not None:
+            self.notches = None
             self._soon.start()
 
     def look(self) -> None:
@@ -90,19 +106,25 @@ class Problems(QObject):
             return
         file, before = self._trials.trial.file, self._found
         limits, aside = wrong.Limits(file.limits), {one.key for one in file.set_aside}
+        stretch = self._clock.first_ns, self._clock.last_ns
 
         def work(progress: Progress) -> tuple[wrong.Found, Any]:
             found = wrong.look_for_problems(meaning, limits, progress, before)
             # there may be a place in every frame of a long recording
             told = (one for one in found.problems if one.key not in aside)
-            return found, wrong.notches(found.capture, told, _COLUMNS)
+            return found, wrong.notches(found.capture, told, _COLUMNS, stretch)
 
         def finish(made: tuple[wrong.Found, Any]) -> None:
-            if self._reading.meaning is meaning:
+            self._again.done()
+            if self._reading.meaning is not None and self._reading.meaning.has_grown_from(meaning):
                 self._found, self.notches = made
                 self._sort()
 
-        self._jobs.start("problems", "looking for problems", work, finish)
+        def fail(sentence: str) -> None:
+            self._again.done()
+            self._jobs.failed.emit("looking for problems", sentence)
+
+        self._jobs.start("problems", "looking for problems", work, finish, fail)
 
     def _sort(self) -> None:
         assert self._found is not None

@@ -45,6 +45,11 @@ class Reading(QObject):
         self.meaning = meaning
         self.counts.mean(meaning)
 
+    def grow(self, meaning: engine.Meaning) -> None:
+        """Go on with the same capture with more frames: everything known of those that were there holds."""
+        self.meaning = meaning
+        self.counts.grow(meaning)
+
     def move_to(self, capture: Any) -> None:
         """Go on with a capture whose kinds are the same ones: what was counted of their bits holds."""
         assert self.meaning is not None, "a capture that has moved was open before"

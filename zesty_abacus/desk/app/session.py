@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any, NamedTuple
 from uuid import UUID
 
+import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
@@ -12,12 +13,13 @@ from ..widgets.words import counted
 from .asking import AskedCapture, Asking
 from .beside import BesideHere
 from .claims import Claims
-from .clock import Clock
+from .clock import FOLLOWED_NS, Clock
 from .doors import engine
 from .exchanges import ExchangesHere
 from .figures import Figures
 from .findings import Findings
 from .forwarding import ForwardHere
+from .growing import Growing, Grown
 from .jobs import Jobs
 from .keeping import Keeping
 from .kind_store import KindStore
@@ -75,8 +77,10 @@ class Session(QObject):
         The library and what others do in it; what people hold to be true; layouts; the one way back.
     capture, library, trial
         None until a trial is open.
+    growing
+        What is recorded live, as part of the capture while it comes.
     outcomes, density
-        What each of its recordings gave; frames a lane and column of the strip.
+        What each of its recordings gave; frames a lane and column of the strip, in the stretch in hand.
     kind
         Number of the message kind in hand, None for none.
     bits
@@ -86,6 +90,8 @@ class Session(QObject):
     ------
     opened
         Another trial is open; everything is another one.
+    grown
+        The capture has more frames, and perhaps kinds and lanes, than before; those it had keep their numbers.
     trial_changed
         Moments, lanes or sources changed.
     layouts_changed
@@ -101,6 +107,7 @@ class Session(QObject):
     """
 
     opened = pyqtSignal()
+    grown = pyqtSignal()
     trial_changed = pyqtSignal()
     layouts_changed = pyqtSignal()
     kind_changed = pyqtSignal()
@@ -139,6 +146,12 @@ class Session(QObject):
         self.ties = Ties(self.trials, self.edits, self.kinds)
         self.live = LiveHere(self.jobs, self.edits.layouts, lambda: self.trial)
         self.live.told.connect(self.told)
+        self.growing = Growing(self.reading)
+        self.live.writing.recording_begins.connect(self._begin_growing)
+        self.live.writing.recorded.connect(self._keep_recording)
+        self.live.writing.recorders.append(self.growing.take)
+        self.growing.told.connect(self.told)
+        self.growing.grown.connect(self._on_grown)
         self.rehearsing = Rehearsing(self.live)
         self.forwarding = ForwardHere(self.live)
         self.registers = RegistersHere(self.live, self.jobs)
@@ -149,6 +162,7 @@ class Session(QObject):
         self.kind: int | None = None
         self.bits: frozenset[int] = frozenset()
         self.form = "hex"
+        self.clock.stretch_changed.connect(self._count_density)
         self.opened.connect(self.asking.ask_again)
         self.opened.connect(self.second.ask_again)
         self.opened.connect(self.problems.start)
@@ -199,10 +213,11 @@ class Session(QObject):
         self.edits.pin(made.trial.file.release, made.released)
         for note in made.notes:
             self.told.emit("wrong", note)
+        self.growing.end()
         self._take_capture(made.brought)
         self.kind, self.bits = None, frozenset()
         self.traces.begin()
-        self.clock.start(*_span_of(made.brought), made.brought.digits)
+        self.clock.start(made.brought.stretches, made.brought.digits)
         outside = made.trial.outside()
         is_new = str(resolved(made.trial.folder)) not in self.settings.recent
         if outside and is_new:
@@ -224,17 +239,20 @@ class Session(QObject):
         chosen = self.kinds.origin(self.kind) if self.kind is not None else None
         traced = self.traces.by_origin()
         bits, place = self.bits, (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns)
-        pin = self.clock.pin_ns
+        pin, is_following = self.clock.pin_ns, self.clock.is_following
         known = len(self.outcomes)
         self._take_capture(brought)
+        self.growing.stand_on(brought.capture, self.trial.file, brought.stretches)
         self.kind = self.kinds.by_origin().get(chosen) if chosen is not None else None
         self.bits = bits if self.kind is not None else frozenset()
         self.traces.find_again(traced)
-        self.clock.start(*_span_of(brought), brought.digits)
+        self.clock.start(brought.stretches, brought.digits)
         # the same trial with another recipe or offset: nobody wants to lose the place
         self.clock.set_view(*place[:2])
         self.clock.set_cursor(place[2])
         self.clock.pin_ns = pin
+        if is_following and self.growing.is_on:
+            self.clock.follow()
         self.opened.emit()
         if not brought.has_moved:
             self.reading.counts.count_all()
@@ -242,6 +260,49 @@ class Session(QObject):
         undecided = _first_undecided(self.outcomes, known)
         if undecided is not None:
             self.source_wanted.emit(undecided)
+
+    # what is recorded live
+
+    def _begin_growing(self) -> None:
+        self.growing.begin(self.capture, self.trial.file, self.clock.stretches)
+        self.clock.follow(FOLLOWED_NS)
+
+    def _on_grown(self, grown: Grown) -> None:
+        """Show more of what comes."""
+        before, meaning = self.reading.meaning, grown.meaning
+        assert before is not None, "what grows was there before"
+        if not meaning.has_grown_from(before):
+            # a layout was changed while this was made
+            meaning = before.grown_to(grown.capture)
+        is_new = not self.capture.kinds.keys
+        self.capture = self.kinds.capture = grown.capture
+        if self.clock.is_following or self.clock.first_ns == grown.stretches[-1][0]:
+            self.density = grown.density
+        self.reading.grow(meaning)
+        self.store.grow(meaning)
+        if is_new or not self.traces.shown:
+            self.traces.begin()
+        self.clock.grow(grown.stretches)
+        for part in (self.asking, self.second, self.problems, self.exchanges, self.findings):
+            part.grow()
+        self.grown.emit()
+
+    def _keep_recording(self, entries: list[Any]) -> None:
+        """Let what was recorded join the trial; what is shown of it stays until then."""
+        self.growing.end()
+        self.clock.stay()
+        if self.trial is not None and entries:
+            file = self.trial.file
+            sources = (*file.sources, *entries)
+            self.trials.change(msgspec.structs.replace(file, sources=sources), "a live recording kept")
+
+    def _count_density(self) -> None:
+        """Count the strip's frames anew: another stretch is in hand."""
+        if self.capture is not None:
+            span = self.clock.first_ns, self.clock.last_ns
+            self.density = engine.lane_density(self.capture, engine.STRIP_COLUMNS, span)
+
+    # what frames mean
 
     def _take_capture(self, brought: engine.Brought) -> None:
         self.capture, self.outcomes, self.density = brought.capture, brought.outcomes, brought.density
@@ -319,24 +380,14 @@ class Session(QObject):
         self.registers.close()
         self.forwarding.close()
         self.live.let_go()
-        self.problems.stop()
-        self.figures.stop()
-        self.findings.stop()
-        self.shared.stop()
+        self.growing.end()
+        for part in (self.reading.counts, self.asking, self.second, self.problems, self.exchanges, self.figures,
+                     self.findings, self.shared):  # fmt: skip
+            part.stop()
         self.jobs.close()
         # nobody is left to hear of what was refused meanwhile: it is written down, and comes up the next time
         self.edits.line.keep_unheard()
         self.shared.close()
-
-
-def _span_of(made: engine.Brought) -> tuple[int, int]:
-    """Return the time that frames and recordings of lines cover together."""
-    spans = [
-        (o.first_ns, o.last_ns) for o in made.outcomes if o.holds == "lines" and o.last_ns > o.first_ns and not o.error
-    ]
-    if len(made.capture):
-        spans.append((made.capture.origin_ns, made.capture.end_ns))
-    return min((first for first, _ in spans), default=0), max((last for _, last in spans), default=1)
 
 
 def _first_undecided(outcomes: list[Any], first: int) -> int | None:

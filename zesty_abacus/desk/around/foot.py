@@ -24,6 +24,7 @@ class Foot(QWidget):
         self.setObjectName("foot")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.cursor_words = label("", "quiet")
+        self.live = button("", "Stay with the newest frames (Shift X)", link=True)
         self.frames = label("", "quiet")
         self.pin = label("", "quiet")
         self.hits = label("", "quiet")
@@ -39,7 +40,7 @@ class Foot(QWidget):
         row.setContentsMargins(14, 3, 14, 3)
         row.setSpacing(18)
         self.problems = button("", "Read what is wrong (I)", link=True)
-        for words in (self.cursor_words, self.pin, self.frames, self.hits, self.problems):
+        for words in (self.live, self.cursor_words, self.pin, self.frames, self.hits, self.problems):
             row.addWidget(words)
         row.addStretch(1)
         for part in (self.told, self.work, self.bar, self.stop):
@@ -57,6 +58,11 @@ class Foot(QWidget):
         session.clock.pin_changed.connect(self._show_cursor)
         session.kind_changed.connect(self._show_cursor)
         session.opened.connect(self._show_cursor)
+        self.live.clicked.connect(lambda: session.clock.follow())
+        session.live.writing.changed.connect(self._show_live)
+        session.clock.following_changed.connect(self._show_live)
+        self._show_live()
+        session.grown.connect(self._show_cursor)
         session.asking.changed.connect(self._show_hits)
         session.clock.cursor_changed.connect(self._show_hits)
         session.problems.changed.connect(self._show_problems)
@@ -98,6 +104,11 @@ class Foot(QWidget):
                 f"frame {_count(number)} of {_count(session.capture.kinds.count(session.kind))} of this kind · {total}"
             )
         self.frames.setText(total)
+
+    def _show_live(self) -> None:
+        session = self._session
+        self.live.setVisible(session.growing.is_on)
+        self.live.setText("● recording, followed" if session.clock.is_following else "● recording, follow it")
 
     def _show_hits(self) -> None:
         """Say at which hit the cursor is; on the desks that have no line to ask in, there is no other word of it."""

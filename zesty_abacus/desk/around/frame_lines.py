@@ -39,14 +39,16 @@ class FrameLines:
     def __init__(self, session: Session) -> None:
         self._session = session
         self._capture: Capture | None = None
+        self._zero_ns = 0
         self._lines: OrderedDict[int, FrameLine] = OrderedDict()
 
     def of(self, row: int) -> FrameLine:
         """Return a frame of the capture in words."""
-        if self._capture is not self._session.capture:
-            # in another capture the same row is another frame
-            self._capture = self._session.capture
+        capture, zero_ns = self._session.capture, self._session.clock.first_ns
+        if self._capture is None or not capture.has_grown_from(self._capture) or zero_ns != self._zero_ns:
+            # in another capture the same row is another frame, and in another stretch its time is another one
             self.forget()
+        self._capture, self._zero_ns = capture, zero_ns
         if row not in self._lines:
             self._lines[row] = self._make_line(row)
             if len(self._lines) > _KEPT_LINES:

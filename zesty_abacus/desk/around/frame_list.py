@@ -37,6 +37,7 @@ class FrameList(RowList):
         self._rows = FramePainter(session, self._listed)
         self._digits = session.clock.digits
         session.opened.connect(self._on_opened)
+        session.grown.connect(self._on_grown)
         session.layouts_changed.connect(self._forget)
         session.reading.counts.changed.connect(self._forget)
         session.form_changed.connect(self.repaint_rows)
@@ -132,6 +133,11 @@ class FrameList(RowList):
     def _on_rows_changed(self) -> None:
         self._forget()
         self._on_cursor()
+
+    def _on_grown(self) -> None:
+        # whoever reads further up is not moved; what follows the newest goes by the cursor
+        self._listed.look_again()
+        self.set_first(self.first())
 
     def _on_kind(self) -> None:
         if self._listed.follows_the_kind:

@@ -68,7 +68,7 @@ class ListedFrames:
             self.look_again()
         if self._order is None:
             hits = session.asking.hits if self._only_hits else None
-            if hits is not None and hits.capture is session.capture:
+            if hits is not None and session.capture.has_grown_from(hits.capture):
                 self._order = hits.in_order()
             elif self._only_kind and session.kind is not None:
                 self._order = session.capture.order_of_kind(session.kind)

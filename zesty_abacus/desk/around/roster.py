@@ -49,11 +49,20 @@ def _unexplained(session: Session, kind: int) -> int:
 
 
 class RosterModel(QAbstractListModel):
-    """Rows of the roster: lane headings (a name) and kinds (a number)."""
+    """Rows of the roster: lane headings (a name) and kinds (a number).
+
+    Attributes
+    ----------
+    entries
+        Those that are shown, from the top.
+    known
+        How many kinds there were when they were arranged.
+    """
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self.known = 0
         self.entries: list[str | int] = []
 
     def arrange(self, order: str, wanted: str) -> None:
@@ -61,6 +70,7 @@ class RosterModel(QAbstractListModel):
         self.beginResetModel()
         self.entries = []
         capture = self._session.capture
+        self.known = len(capture.kinds.keys) if capture is not None else 0
         for number, lane in enumerate(capture.lanes if capture is not None else ()):
             kinds = [k for k, key in enumerate(capture.kinds.keys) if key.lane == number and self._matches(k, wanted)]
             kinds.sort(key=lambda kind: ORDERS[order](self._session, kind))
@@ -274,6 +284,7 @@ class Roster(QWidget):
         assert selection is not None
         selection.currentChanged.connect(self._on_current)
         session.opened.connect(self._arrange)
+        session.grown.connect(self._on_grown)
         session.layouts_changed.connect(self._repaint)
         session.reading.counts.changed.connect(self._on_explained)
         session.findings.changed.connect(self._on_findings)
@@ -302,6 +313,13 @@ class Roster(QWidget):
         of = f"{len(kinds)} of " if len(kinds) != total else ""
         self.count.setText(f"{of}{total} kind{'' if total == 1 else 's'}")
         self._show_kind()
+
+    def _on_grown(self) -> None:
+        """Show kinds that have come; those that are there keep their places, and say how often they come now."""
+        if self.model.known != len(self._session.capture.kinds.keys):
+            self._arrange()
+        else:
+            self._repaint()
 
     def _on_current(self, current: QModelIndex) -> None:
         entry = current.data(KIND_ROLE) if current.isValid() else None

@@ -24,7 +24,7 @@ class StripHits:
     def columns(self, asking: Asking | None = None) -> list[int]:
         """Return the columns of the strip that hold a hit of the condition in hand, or of another one."""
         hits = (self._session.asking if asking is None else asking).hits
-        if hits is None or not len(hits) or hits.capture is not self._session.capture:
+        if hits is None or not len(hits) or not self._session.capture.has_grown_from(hits.capture):
             return []
         plot = self._scale.plot()
         # a search a column: hits are in order of time, and may be millions, while the strip is painted at every step

@@ -108,9 +108,10 @@ class StripLanes:
         if self._shares is None:
             # all lanes at once, and not with each picture: there may be thousands of kinds
             self._shares = [engine.Explained() for _ in capture.lanes]
-            for key, one in zip(capture.kinds.keys, counts.counted, strict=True):
+            # kinds that have just come are counted presently
+            for key, one in zip(capture.kinds.keys, counts.counted, strict=False):
                 self._shares[key.lane] += one.explained
-        return self._shares[lane]
+        return self._shares[lane] if lane < len(self._shares) else None
 
     def _brown_rows(self, lane: int, rows: int) -> int:
         """Return how many rows of a lane's bar stand for what is unexplained; one at least where anything is."""

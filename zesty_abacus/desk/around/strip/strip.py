@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import (
     QColor,
@@ -51,6 +53,7 @@ class Strip(QWidget):
         self.moments = StripMoments(session, self.scale, self)
         self.hits = StripHits(session, self.scale)
         self.notches = StripNotches(session, self.scale)
+        self._lanes_shown = self.lanes.shown
         self._drag: tuple[BracketPart, float, int, int] | None = None
         self.bar = QScrollBar(Qt.Orientation.Vertical, self)
         self.bar.setAccessibleName("Lanes")
@@ -61,12 +64,18 @@ class Strip(QWidget):
         self.fold.setFont(text_font(TINY_PX))
         self.fold.move(_FOLD_LEFT, 1)
         self.fold.clicked.connect(self.turn_fold)
+        self.stretch = button("", "Go to the recordings of another day (Alt Right, Alt Left)", link=True)
+        self.stretch.setParent(self)
+        self.stretch.setFont(text_font(TINY_PX))
+        self.stretch.clicked.connect(lambda: session.clock.next_stretch())
         self._show_fold()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Recording")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         session.opened.connect(self._from_the_top)
+        session.grown.connect(self._on_grown)
+        session.clock.stretch_changed.connect(self._on_stretch)
         session.trial_changed.connect(self.update)
         session.kind_changed.connect(self._on_kind)
         session.reading.counts.changed.connect(self._on_counts)
@@ -93,6 +102,13 @@ class Strip(QWidget):
         self.fold.setText("Show lanes" if self.lanes.is_folded else "Fold lanes")
         self.fold.adjustSize()
         self.fold.setVisible(self._session.capture is not None)
+        clock = self._session.clock
+        self.stretch.setVisible(len(clock.stretches) > 1)
+        if len(clock.stretches) > 1:
+            begins = datetime.fromtimestamp(clock.first_ns // 1_000_000_000, UTC)
+            self.stretch.setText(f"{begins:%Y-%m-%d %H:%M}, {clock.stretch + 1} of {len(clock.stretches)}")
+            self.stretch.adjustSize()
+            self.stretch.move(NAMES_WIDTH - self.stretch.width(), 1)
 
     def begin_moment(self) -> None:
         """Open a line at the cursor to type what happened; Enter keeps it, Escape drops it."""
@@ -214,6 +230,18 @@ class Strip(QWidget):
         wide = self.bar.sizeHint().width()
         self.bar.setGeometry(self.width() - wide, TOP, wide, self.lanes.height())
 
+    def _on_stretch(self) -> None:
+        self._show_fold()
+        self._on_counts()
+
+    def _on_grown(self) -> None:
+        is_taller = self.lanes.shown != self._lanes_shown
+        self.lanes.forget()
+        self._show_fold()
+        if is_taller:
+            self._on_opened()
+        self.update()
+
     def _on_scrolled(self, first: int) -> None:
         self.lanes.first = first
         self.update()
@@ -234,6 +262,7 @@ class Strip(QWidget):
 
     def _on_opened(self) -> None:
         self.lanes.forget()
+        self._lanes_shown = self.lanes.shown
         self.lanes.first = min(self.lanes.first, self.lanes.hidden)
         self.bar.setRange(0, self.lanes.hidden)
         self.bar.setPageStep(self.lanes.shown)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Any
 
-import msgspec
 from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import QMessageBox, QSplitter, QVBoxLayout, QWidget
 
@@ -115,7 +114,7 @@ class RehearseDesk(QWidget):
         session, live = self._session, self.live
         live.came.connect(self.log.add)
         live.changed.connect(self._refresh)
-        live.writing.recorded.connect(self._keep)
+        live.writing.recorded.connect(lambda _entries: self.connecting.refresh())
         self.rehearsing.asked.connect(self._ask)
         live.changed.connect(self.devices.refresh)
         self.stop_all.clicked.connect(live.sending.stop_all)
@@ -169,15 +168,6 @@ class RehearseDesk(QWidget):
     def _tick(self) -> None:
         if self.isVisible():
             self.score.update()
-
-    def _keep(self, entries: list[Any]) -> None:
-        """Let what was recorded join the trial."""
-        self.connecting.refresh()
-        trials = self._session.trials
-        if trials.trial is None or not entries:
-            return
-        file = trials.trial.file
-        trials.change(msgspec.structs.replace(file, sources=(*file.sources, *entries)), "a live recording kept")
 
     def _ask(self, text: str, answer: Any) -> None:
         """Put a rehearsal's question to the person."""

@@ -1,0 +1,142 @@
+"""What is recorded live, on all desks while it comes."""
+
+from __future__ import annotations
+
+import msgspec
+import pytest
+from PyQt6.QtCore import Qt
+
+from zesty_abacus.core.trial.content import LaneEntry
+
+
+@pytest.fixture
+def live(pilot):
+    """The demo's trial with the simulated bench connected."""
+    pilot.key("5")
+    desk = pilot.window.rehearse
+    pilot.type(desk.connecting.line, "bench:yuzu", enter=True)
+    pilot.wait(lambda: desk.live.lanes and desk.live.lanes["thruster"].heard > 50, "frames of the bench")
+    return desk
+
+
+@pytest.fixture
+def recording(pilot, live):
+    """The same, while it is recorded and something of it is there."""
+    before = pilot.session.capture
+    pilot.click(live.connecting.record)
+    pilot.wait(lambda: len(pilot.session.capture) > len(before) + 100, "frames in the capture")
+    pilot.before = before
+    return live
+
+
+def stop(pilot, live):
+    sources = len(pilot.session.trial.file.sources)
+    pilot.click(live.connecting.record)
+    pilot.wait(lambda: len(pilot.session.trial.file.sources) > sources, "the recording in the trial")
+    pilot.wait(pilot.session.jobs.is_idle, "everything read")
+
+
+def test_what_comes_stands_behind_what_is_there(pilot, recording):
+    session = pilot.session
+    assert session.capture.has_grown_from(pilot.before)
+    assert session.capture.kinds.keys[: len(pilot.before.kinds.keys)] == pilot.before.kinds.keys
+    assert session.clock.is_following
+    assert session.clock.stretch == 1, "months after the trip it is a stretch of its own"
+    assert session.clock.view_first_ns <= session.clock.cursor_ns == session.clock.last_ns
+    newest = session.clock.last_ns
+    pilot.wait(lambda: session.clock.last_ns > newest + 500_000_000, "more of it")
+    assert session.clock.cursor_ns == session.clock.last_ns
+    assert session.density.shape[0] == len(session.capture.lanes)
+    number = next(n for n, lane in enumerate(session.capture.lanes) if lane.name == "thruster")
+    pilot.wait(lambda: session.density[number].sum() > 100, "the strip of it")
+
+
+def test_read_lists_and_draws_it(pilot, recording):
+    session = pilot.session
+    pilot.key("2")
+    read = pilot.window.read
+    pilot.wait(lambda: read.frames.count() == len(session.capture), "the list")
+    count = read.frames.count()
+    pilot.wait(lambda: read.frames.count() > count + 20, "more rows")
+    line = read.frames.line(read.frames.current())
+    assert line.lane in ("thruster", "battery", "shore", "bilge", "pendant")
+    trace = next(one for one in session.traces.shown if session.kinds.origin(one[0])[0] == "thruster")
+    layout = session.reading.layout_with(*trace)
+    pilot.wait(lambda: session.store.curve(trace[0], layout, trace[1]) is not None, "a curve")
+    values = len(session.store.curve(trace[0], layout, trace[1])[1])
+    pilot.wait(lambda: len(session.store.curve(trace[0], layout, trace[1])[1]) > values, "a longer curve")
+
+
+def test_going_back_in_time_stops_following_and_a_key_follows_again(pilot, recording):
+    session = pilot.session
+    pilot.key("2")
+    pilot.window.read.frames.setFocus()
+    pilot.key(Qt.Key.Key_Up)
+    assert not session.clock.is_following
+    at, row = session.clock.cursor_ns, pilot.window.read.frames.first()
+    frames = len(session.capture)
+    pilot.wait(lambda: len(session.capture) > frames + 50, "more frames")
+    assert session.clock.cursor_ns == at and pilot.window.read.frames.first() == row
+    pilot.key(Qt.Key.Key_X, Qt.KeyboardModifier.ShiftModifier)
+    assert session.clock.is_following
+    pilot.wait(lambda: session.clock.cursor_ns > at + 300_000_000, "the newest frames again")
+
+
+def test_a_condition_is_asked_of_what_comes(pilot, recording):
+    session = pilot.session
+    lane = 'lane == "thruster"'
+    session.asking.ask(lane)
+    pilot.wait(lambda: session.asking.hits is not None, "hits")
+    hits = len(session.asking.hits)
+    pilot.wait(lambda: len(session.asking.hits) > hits, "more hits")
+    assert session.asking.holds(int(session.asking.hits.rows[-1]))
+
+
+def test_bits_are_counted_on_and_a_layout_that_is_edited_meanwhile_reads_what_comes(pilot, recording):
+    session = pilot.session
+    kind = next(n for n in range(len(session.capture.kinds.keys)) if session.kinds.name(n) == "Azimuth feedback port")
+    session.select_kind(kind)
+    pilot.wait(lambda: session.reading.counts.activity_of(kind) is not None, "bits")
+    counted = session.reading.counts.activity_of(kind).frames
+    pilot.wait(lambda: session.reading.counts.activity_of(kind).frames > counted, "more bits")
+    layout = session.reading.layout_of(kind)
+    assert session.edits.change(msgspec.structs.replace(layout, name="Line pull"), "named")
+    frames = session.capture.kinds.count(kind)
+    pilot.wait(lambda: session.capture.kinds.count(kind) > frames + 5, "more frames of it")
+    assert session.kinds.name(kind) == "Line pull"
+    assert session.reading.meaning.capture is session.capture
+
+
+def test_when_it_is_stopped_the_files_say_what_was_shown(pilot, recording):
+    session = pilot.session
+    pilot.wait(lambda: session.clock.last_ns - session.clock.first_ns > 1_000_000_000, "a second of it")
+    shown = session.capture
+    lanes = [lane.name for lane in shown.lanes]
+    stop(pilot, recording)
+    read = session.capture
+    assert not read.has_grown_from(shown) and len(read) >= len(shown)
+    assert [lane.name for lane in read.lanes][: len(pilot.before.lanes)] == lanes[: len(pilot.before.lanes)]
+    assert session.clock.stretch == 1 and not session.clock.is_following
+    for name in ("thruster", "shore"):
+        assert frames_of(read, name)[: len(frames_of(shown, name))] == frames_of(shown, name)
+
+
+def frames_of(capture, lane):
+    number = next(n for n, one in enumerate(capture.lanes) if one.name == lane)
+    table = capture.frames.table(capture.order_of_lanes(frozenset([number])).rows())
+    # logs hold microseconds
+    return [(int(table.time_ns[n]) // 1000, int(table.address[n]), table.payload_of(n)) for n in range(len(table))]
+
+
+def test_a_moment_noted_and_a_lane_moved_meanwhile_lose_nothing(pilot, recording):
+    session = pilot.session
+    session.trials.add_moment(session.clock.cursor_ns, "hook tried")
+    frames = len(session.capture)
+    file = session.trial.file
+    old = next((one for one in file.lanes if one.name == "battery"), LaneEntry(name="battery"))
+    moved = msgspec.structs.replace(old, offset_ns=old.offset_ns + 1_500_000_000)
+    others = tuple(one for one in file.lanes if one.name != "battery")
+    session.trials.change(msgspec.structs.replace(file, lanes=(*others, moved)), "battery moved")
+    pilot.wait(lambda: len(session.capture) > frames + 50, "more frames behind it")
+    assert session.clock.is_following
+    assert any(one.text == "hook tried" for one in session.trial.file.moments)
