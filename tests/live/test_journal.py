@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 
 from zesty_abacus.core.errors import AbacusError
 from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames import growing
 from zesty_abacus.core.frames.capture import Lane
-from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA
+from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA, frame_table
 from zesty_abacus.core.handover.writers import export_tables
 from zesty_abacus.core.live.batch import Batch
 from zesty_abacus.core.live.journal import Journal
@@ -28,52 +29,59 @@ def batch_of(frames):
     return batch.table()
 
 
-def rows_of(journal):
-    return [row for table in journal.tables() for row in table.to_pylist()]
+def rows_of(capture):
+    return [row for block in frame_table(capture) for table in block.tables() for row in table.to_pylist()]
 
 
 @given(batches=st.lists(st.lists(FRAME, min_size=1, max_size=20), max_size=4))
-def test_what_was_added_is_there_while_it_grows_and_after(tmp_path_factory, batches):
-    journal = Journal(tmp_path_factory.mktemp("journal") / "log.csv")
+def test_what_was_added_is_there_while_it_grows_in_order_of_time(tmp_path_factory, batches):
+    journal = Journal(tmp_path_factory.mktemp("journal"))
     came = []
     for unordered in batches:
         frames = sorted(unordered, key=lambda frame: frame[0])
         journal.append(batch_of(frames), LANES)
-        came += frames
-        assert [
-            (row["time_ns"], bytes.fromhex(row["payload"]), row["address"], row["lane"]) for row in rows_of(journal)
-        ] == [(time_ns, payload, address, LANES[lane].name) for time_ns, payload, address, _, lane in came]
-    sent = [row["direction"] for row in rows_of(journal)]
-    assert sent == [{0: "", F.SENT: "sent", F.RECEIVED: "received"}[flags] for _, _, _, flags, _ in came]
+        came = sorted([*came, *frames], key=lambda frame: frame[0])
+        rows = rows_of(journal.capture())
+        assert [(row["time_ns"], bytes.fromhex(row["payload"]), row["address"], row["lane"]) for row in rows] == [
+            (time_ns, payload, address, LANES[lane].name) for time_ns, payload, address, _, lane in came
+        ]
+        assert [row["direction"] for row in rows] == [
+            {0: "", F.SENT: "sent", F.RECEIVED: "received"}[flags] for _, _, _, flags, _ in came
+        ]
     assert journal.count == len(came)
-    journal.close()
 
 
 def test_who_reads_sees_what_was_there_when_they_asked(tmp_path):
-    journal = Journal(tmp_path / "log.csv")
+    journal = Journal(tmp_path)
     journal.append(batch_of([(1, b"\x01", 0x10, 0, 2)]), LANES)
-    asked = journal.tables()
+    asked = journal.capture()
     journal.append(batch_of([(2, b"\x02", 0x10, 0, 2)]), LANES)
-    assert [row["time_ns"] for table in asked for row in table.to_pylist()] == [1]
-    journal.close()
+    assert [row["time_ns"] for row in rows_of(asked)] == [1]
+
+
+def test_lanes_may_come_later(tmp_path):
+    journal = Journal(tmp_path)
+    journal.append(batch_of([(1, b"\x01", 0x10, 0, 0)]), LANES[:1])
+    journal.append(batch_of([(2, b"\x02", 0x10, 0, 2)]), LANES)
+    assert [row["lane"] for row in rows_of(journal.capture())] == [LANES[0].name, "N/A"]
 
 
 def test_texts_are_made_harmless_where_they_leave_as_a_spreadsheet_and_nowhere_else(tmp_path):
-    journal = Journal(tmp_path / "log.csv")
+    journal = Journal(tmp_path / "journal")
     journal.append(batch_of([(1, b"\x01", 0x10, 0, 0)]), LANES)
-    assert rows_of(journal)[0]["lane"].startswith("=1+1")
-    export_tables(tmp_path / "out.csv", "csv", FRAME_SCHEMA, journal.tables())
+    assert rows_of(journal.capture())[0]["lane"].startswith("=1+1")
+    export_tables(tmp_path / "out.csv", "csv", FRAME_SCHEMA, frame_table(journal.capture()))
     with (tmp_path / "out.csv").open(newline="") as file:
         (row,) = csv.DictReader(file)
     assert not row["lane"].startswith("=")
-    journal.close()
 
 
-def test_a_folder_that_is_gone_is_told(tmp_path):
-    journal = Journal(tmp_path / "log.csv")
-    (tmp_path / "log.csv").unlink()
-    with pytest.raises(AbacusError, match="cannot be read"):
-        journal.tables()
-    journal.close()
-    with pytest.raises(AbacusError, match="cannot be kept"):
-        Journal(tmp_path / "away" / "log.csv")
+def test_a_folder_that_takes_nothing_is_told(tmp_path, monkeypatch):
+    monkeypatch.setattr(growing, "_FULL", 1)
+    monkeypatch.setattr(growing, "_TOGETHER", 2)
+    monkeypatch.setattr(growing, "_ON_DISK", 2)
+    (tmp_path / "file").write_text("in the way")
+    journal = Journal(tmp_path / "file")
+    journal.append(batch_of([(1, b"", 0x10, 0, 0)]), LANES)
+    with pytest.raises(AbacusError, match="cannot be stored"):
+        journal.append(batch_of([(2, b"", 0x10, 0, 0)]), LANES)

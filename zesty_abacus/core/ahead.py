@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
@@ -42,12 +43,21 @@ class Ahead(Generic[Made]):
         return Ahead(self._given, lambda one: further(make(one)))
 
     def __iter__(self) -> Iterator[Made]:
+        given = iter(self._given)
+        begin = list(itertools.islice(given, 2))
+        if len(begin) < 2:
+            # threads cost more than one piece of a live source takes, and those come twenty times a second
+            yield from map(self._make, begin)
+            return
+        yield from self._on_threads(itertools.chain(begin, given))
+
+    def _on_threads(self, given: Iterable[Any]) -> Iterator[Made]:
         workers = len(os.sched_getaffinity(0))
         under_way: deque[Future[Made]] = deque()
         # a pool of its own: in one that is shared, pieces that wait for threads of that pool could wait for ever
         pool = ThreadPoolExecutor(workers, thread_name_prefix="ahead")
         try:
-            for one in self._given:
+            for one in given:
                 under_way.append(pool.submit(self._make, one))
                 if len(under_way) > workers:
                     yield under_way.popleft().result()

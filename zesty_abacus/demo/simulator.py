@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -65,8 +66,7 @@ def lane_frames(
 def _send_times(message: Message, physics: Physics, window: tuple[float, float], seed: int) -> NDArray[np.floating]:
     """Return when a message is sent: each period with jitter, and at once when its event changes."""
     period = message.period_s
-    random = np.random.default_rng([seed, message.layout.applies.address or 0])
-    phase = random.uniform(0.1, 0.9) * min(period, 0.5)
+    phase = _share_of_period(seed, message.layout.applies.address or 0) * min(period, 0.5)
     first = int(np.ceil((window[0] - phase) / period))
     last = int(np.ceil((window[1] - phase) / period))
     numbers = np.arange(max(first, 0), last)
@@ -79,6 +79,11 @@ def _send_times(message: Message, physics: Physics, window: tuple[float, float],
         changed = message.event(physics, grid) != message.event(physics, before)
         times = np.sort(np.concatenate([times, grid[changed] + 0.0003]))
     return np.minimum(times, window[1] - 1e-6)
+
+
+@cache
+def _share_of_period(seed: int, address: int) -> float:
+    return np.random.default_rng([seed, address]).uniform(0.1, 0.9)
 
 
 def _payloads(message: Message, physics: Physics, times: NDArray[np.floating], sent: int) -> NDArray[np.uint8]:
@@ -111,11 +116,17 @@ def _page_numbers(message: Message, physics: Physics, times: NDArray[np.floating
     return signal(physics, times)
 
 
-def crc8(matrix: NDArray[np.uint8], key: bytes = b"") -> NDArray[np.uint8]:
-    """Return the CRC-8 of each row: polynomial 0x2F, start 0xFF, inverted at the end, ``key`` first."""
+@cache
+def _crc_table() -> NDArray[np.uint8]:
     table = np.arange(256, dtype=np.uint8)
     for _ in range(8):
         table = np.where(table & 0x80, (table << 1) ^ _CRC_POLYNOMIAL, table << 1).astype(np.uint8)
+    return table
+
+
+def crc8(matrix: NDArray[np.uint8], key: bytes = b"") -> NDArray[np.uint8]:
+    """Return the CRC-8 of each row: polynomial 0x2F, start 0xFF, inverted at the end, ``key`` first."""
+    table = _crc_table()
     check = np.full(len(matrix), 0xFF, np.uint8)
     for byte in key:
         check = table[check ^ byte]

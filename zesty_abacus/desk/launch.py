@@ -22,6 +22,7 @@ from .collecting import Collecting, look_at_all_again
 from .widgets.theme import NIGHT, PEEL, look
 from .window import Window
 
+_SWITCH_S = 0.001
 ICON = Path(__file__).parent / "icons" / "zesty-abacus.svg"
 
 
@@ -35,6 +36,9 @@ def make_application() -> QApplication:
     application.setStyle("Fusion")
     application.setWindowIcon(QIcon(str(ICON)))
     Collecting(application)
+    # while a bus is live several threads are busy, and whoever waits for the interpreter's lock waits as long as this:
+    # painting asks for it hundreds of times
+    sys.setswitchinterval(_SWITCH_S)
     return application
 
 

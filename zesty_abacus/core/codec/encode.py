@@ -14,6 +14,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..errors import MisuseError
 from ..layouts.model import Field, FieldKind
 from ..layouts.numbers import format_exact, parse_exact
@@ -120,11 +121,17 @@ def raw_column(field: Field, values: NDArray) -> NDArray[np.uint64]:
 
 def put_raw(matrix: NDArray[np.uint8], field: Field, raw: NDArray[np.uint64]) -> None:
     """Write raw values into the field's bits of each matrix row, leaving all other bits."""
-    width = len(field.places)
-    for number, bit in enumerate(field.places):
-        byte, inner = divmod(bit, 8)
-        ones = ((raw >> np.uint64(width - 1 - number)) & np.uint64(1)).astype(np.uint8)
-        matrix[:, byte] = (matrix[:, byte] & np.uint8(255 ^ (1 << inner))) | (ones << np.uint8(inner))
+    _put_raw(matrix, np.array(field.places.bits, np.int64), raw)
+
+
+@njit(cache=True, nogil=True)
+def _put_raw(matrix, bits, raw):  # type: ignore[no-untyped-def]
+    width = len(bits)
+    for row in range(len(raw)):
+        for number in range(width):
+            byte, inner = bits[number] >> 3, np.uint8(bits[number] & 7)
+            one = np.uint8((raw[row] >> np.uint64(width - 1 - number)) & np.uint64(1))
+            matrix[row, byte] = (matrix[row, byte] & ~(np.uint8(1) << inner)) | (one << inner)
 
 
 def put_bits(data: bytearray, field: Field, raw: int) -> None:

@@ -7,11 +7,12 @@ from collections.abc import Callable, Iterable, Sequence
 
 import numpy as np
 
-from ..frames.capture import Capture, Lane
+from ..frames.capture import Lane
 from ..frames.table import FrameTable
 from ..handover.chunks import chunks_of
 from ..layouts.model import Layout
 from ..live.sinks import FrameSink
+from ..reading.coming import ComingMeaning
 from ..reading.meaning import Meaning
 from .readings import Reading, readings_of
 from .sending import Sending
@@ -115,11 +116,11 @@ class LiveReadings(FrameSink):
     def __init__(self, forwarding: Forwarding, layouts: Sequence[Layout], wanted: Wanted) -> None:
         super().__init__()
         self._forwarding, self._layouts, self._wanted = forwarding, list(layouts), wanted
+        self._coming = ComingMeaning()
 
     def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
         """Take frames in order of time."""
-        capture = Capture.from_table(table, list(lanes))
-        meaning = Meaning.of(capture, self._layouts)
+        meaning = self._coming.of(table, lanes, self._layouts)
         rows = np.arange(len(table), dtype=np.uint32)
         self._forwarding.put(readings_of(meaning, rows, self._wanted))
 

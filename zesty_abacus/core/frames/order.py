@@ -91,34 +91,27 @@ class TimeOrder:
     def __len__(self) -> int:
         return self._count
 
+    def spans(self) -> list[tuple[int, int]]:
+        """Return the first and the last time of each run."""
+        return [run.span() for run in self._runs]
+
     def span(self) -> tuple[int, int]:
         """Return the first and the last time, 0 and 0 if there are no frames."""
         spans = self.spans()
         return (min(first for first, _ in spans), max(last for _, last in spans)) if spans else (0, 0)
 
-    def spans(self) -> list[tuple[int, int]]:
-        """Return the first and the last time of each run."""
-        return [run.span() for run in self._runs]
-
     @cached_property
-    def _in_turn(self) -> tuple[list[int], list[int]] | None:
-        """First times of the runs, and how many frames lie before each, if one ends before the next begins; else None.
-
-        So are the segments of one recording, and of hours of a live bus there are hundreds.
-        """
-        spans = self.spans()
-        in_time = all(one[1] <= other[0] for one, other in itertools.pairwise(spans))
-        if not in_time or any(one.base >= other.base for one, other in itertools.pairwise(self._runs)):
-            return None
-        return [first for first, _ in spans], [0, *itertools.accumulate(map(len, self._runs))]
+    def _groups(self) -> _Groups:
+        return _Groups.of(self._runs)
 
     def count_until(self, time_ns: int, *, inclusive: bool = True) -> int:
         """Return how many frames are at or before a time; with ``inclusive=False``, before it."""
-        if len(self._runs) > 1 and self._in_turn is not None:
-            firsts, before = self._in_turn
-            number = (bisect_right if inclusive else bisect_left)(firsts, time_ns) - 1
-            return before[number] + self._runs[number].count_until(time_ns, inclusive=inclusive) if number >= 0 else 0
-        return sum(run.count_until(time_ns, inclusive=inclusive) for run in self._runs)
+        groups = self._groups
+        number = (bisect_right if inclusive else bisect_left)(groups.firsts, time_ns) - 1
+        if number < 0:
+            return 0
+        inside = sum(run.count_until(time_ns, inclusive=inclusive) for run in groups.runs[number])
+        return groups.before[number] + inside
 
     def row(self, place: int) -> int:
         """Return the row at a place."""
@@ -126,8 +119,9 @@ class TimeOrder:
 
     def last_row(self, time_ns: int) -> int | None:
         """Return the row of the last frame at or before a time, None before the first; one search a run."""
+        number = bisect_right(self._groups.firsts, time_ns) - 1
         last = []
-        for run in self._runs:
+        for run in self._groups.runs[number] if number >= 0 else ():
             place = run.count_until(time_ns, inclusive=True) - 1
             if place >= 0:
                 last.append((int(run.times_at(place, place + 1)[0]), int(run.rows_at(place, place + 1)[0])))
@@ -138,24 +132,11 @@ class TimeOrder:
         last = self._count if last is None else min(last, self._count)
         if first >= last:
             return np.empty(0, np.uint32)
-        if len(self._runs) == 1:
-            return self._runs[0].rows_at(first, last)
-        if self._in_turn is not None:
-            # no time has to be looked at
-            return self._rows_in_turn(first, last, self._in_turn[1])
-        if first == 0 and last == self._count:
-            return self._merged([(0, len(run)) for run in self._runs])
-        begin = self._time_at(first)
-        starts = [run.count_until(begin, inclusive=False) for run in self._runs]
-        skip = first - sum(starts)
-        most = skip + last - first
-        return self._merged([(start, start + most) for start in starts])[skip:most]
-
-    def _rows_in_turn(self, first: int, last: int, before: Sequence[int]) -> NDArray[np.uint32]:
-        begin = bisect_right(before, first) - 1
-        end = bisect_left(before, last)
-        parts = [self._runs[n].rows_at(max(first - before[n], 0), min(last - before[n], len(self._runs[n])))
-                 for n in range(begin, end)]  # fmt: skip
+        before = self._groups.before
+        parts = [
+            _rows_of(self._groups.runs[n], max(first - before[n], 0), min(last, before[n + 1]) - before[n])
+            for n in range(bisect_right(before, first) - 1, bisect_left(before, last))
+        ]  # fmt: skip
         return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
     def chunks(self, first: int, last: int, length: int) -> Iterator[NDArray[np.uint32]]:
@@ -163,25 +144,80 @@ class TimeOrder:
         for begin in range(first, min(last, self._count), length):
             yield self.rows(begin, min(begin + length, last))
 
-    def _merged(self, parts: Sequence[tuple[int, int]]) -> NDArray[np.uint32]:
-        pairs = list(zip(self._runs, parts, strict=True))
-        rows = np.concatenate([run.rows_at(*part) for run, part in pairs])
-        times = np.concatenate([run.times_at(*part) for run, part in pairs])
-        if _is_in_order(times, rows):
-            # recordings one behind the other, which most are
-            return rows
-        return rows[np.lexsort((rows, times))]
 
-    def _time_at(self, place: int) -> int:
-        """Return the time of the frame at a place."""
-        low, high = self.span()
-        while low < high:
-            middle = (low + high) // 2
-            if self.count_until(middle) > place:
-                high = middle
+@dataclass(frozen=True, slots=True, eq=False)
+class _Groups:
+    """Runs that overlap in time together, one such group behind the other.
+
+    So are the recordings of several days, and the segments of one recording: of hours of a live bus there are hundreds,
+    and a time is looked for in one of them.
+
+    Attributes
+    ----------
+    runs
+    firsts
+        When each group begins.
+    before
+        How many frames lie before each group, and behind the last.
+    """
+
+    runs: list[list[Run]]
+    firsts: list[int]
+    before: list[int]
+
+    @classmethod
+    def of(cls, runs: Sequence[Run]) -> _Groups:
+        """Put runs into groups."""
+        groups: list[list[Run]] = []
+        firsts: list[int] = []
+        ends: list[tuple[int, int]] = []
+        for (first, last), run in sorted(((run.span(), run) for run in runs), key=lambda one: (one[0], one[1].base)):
+            # of the same time the lower row goes first, which only a merge can see to if the bases do not
+            if groups and (first, run.base) < ends[-1]:
+                groups[-1].append(run)
+                ends[-1] = max(ends[-1], (last, run.base))
             else:
-                low = middle + 1
-        return low
+                groups.append([run])
+                firsts.append(first)
+                ends.append((last, run.base))
+        counts = itertools.accumulate((sum(map(len, group)) for group in groups), initial=0)
+        return cls(groups, firsts, list(counts))
+
+
+def _rows_of(runs: Sequence[Run], first: int, last: int) -> NDArray[np.uint32]:
+    """Return the rows at some places of runs that overlap."""
+    if len(runs) == 1:
+        return runs[0].rows_at(first, last)
+    if first == 0 and last == sum(map(len, runs)):
+        return _merged(runs, [(0, len(run)) for run in runs])
+    begin = _time_at(runs, first)
+    starts = [run.count_until(begin, inclusive=False) for run in runs]
+    skip = first - sum(starts)
+    most = skip + last - first
+    return _merged(runs, [(start, start + most) for start in starts])[skip:most]
+
+
+def _merged(runs: Sequence[Run], parts: Sequence[tuple[int, int]]) -> NDArray[np.uint32]:
+    pairs = list(zip(runs, parts, strict=True))
+    rows = np.concatenate([run.rows_at(*part) for run, part in pairs])
+    times = np.concatenate([run.times_at(*part) for run, part in pairs])
+    if _is_in_order(times, rows):
+        # recordings one behind the other, which most are
+        return rows
+    return rows[np.lexsort((rows, times))]
+
+
+def _time_at(runs: Sequence[Run], place: int) -> int:
+    """Return the time of the frame at a place."""
+    spans = [run.span() for run in runs]
+    low, high = min(first for first, _ in spans), max(last for _, last in spans)
+    while low < high:
+        middle = (low + high) // 2
+        if sum(run.count_until(middle, inclusive=True) for run in runs) > place:
+            high = middle
+        else:
+            low = middle + 1
+    return low
 
 
 class RowsInOrder:

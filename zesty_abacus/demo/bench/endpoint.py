@@ -33,7 +33,8 @@ from .hook import ANSWER, REQUEST, Hook
 from .registers import LevelSensor, ShoreMeter
 from .world import World
 
-_TICK_S = 0.04
+_TICK_S = 0.08
+"""Half of what a person takes for at once; every message costs each time."""
 _HOOK_EVERY_S = 0.1
 _ANSWER_NS = 4_000_000
 _DEFAULT_SEED = 7

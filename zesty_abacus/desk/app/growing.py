@@ -17,7 +17,7 @@ from .reading import Reading
 
 _LEAST_S = 0.04
 """Between two pictures; a screen shows no more, and nobody sees more."""
-_TIMES_AS_LONG = 3
+_TIMES_AS_LONG = 1
 """How many times as long as the last picture took the next one is waited for: the window is there for its user."""
 
 

@@ -9,14 +9,18 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from .doors import engine, going
 
-_SAID_A_BATCH = 24
+_SAID_A_BATCH = 40
 """Frames of a batch that are put into words: more than fit into a window between two of its pictures."""
+_SAID_UNSEEN_NS = 500_000_000
+"""So often one is put into words while nobody looks: whoever comes back wants to see something of what was there."""
 _ASKED_A_BATCH = 240
 """Frames of a batch in which a condition holds that are put into words; more than can be read, less than holds up."""
 _REMEMBERED_S = 12.0
+_CHANCE = np.random.default_rng(0)
 _MOST_TICKS = 6000
 
 
@@ -65,15 +69,20 @@ class Hearing:
     ----------
     lanes
         Every connected lane, by name.
+    is_watched
+        Whether somebody reads the words.
     ticks
         Times and lanes of the last frames, as (nanoseconds, lane, is sent).
     """
 
     def __init__(self, layouts: Callable[[], Iterable[Any]]) -> None:
         self.lanes: dict[str, LaneState] = {}
+        self.is_watched = True
+        self._said_ns = 0
         self.ticks: deque[tuple[int, str, bool]] = deque(maxlen=_MOST_TICKS)
         self._layouts = layouts
         self._others: dict[str, dict[tuple[int, bool], str]] = {}
+        self._coming: Any = None
         self._lock = threading.Lock()
         self._asked: tuple[str, Any] = "", None
 
@@ -142,13 +151,25 @@ class Hearing:
         for name, state in self.lanes.items():
             state.rate = float(counts.get(name, 0))
 
+    def _most_said(self, newest_ns: int) -> int:
+        if self.is_watched:
+            return _SAID_A_BATCH
+        if newest_ns < self._said_ns + _SAID_UNSEEN_NS:
+            return 0
+        self._said_ns = newest_ns
+        return 1
+
     def _in_words(self, table: Any, lanes: Any) -> list[LogRow]:
-        capture = going.Capture.from_table(table, list(lanes))
-        meaning = engine.Meaning.of(capture, list(self._layouts()))
-        self._remember_others(capture, meaning, table)
+        if self._coming is None:
+            self._coming = going.ComingMeaning()
+        meaning = self._coming.of(table, lanes, self._layouts())
+        capture = meaning.capture
+        kinds = capture.kinds_of(np.arange(len(table), dtype=np.uint32))
+        self._remember_others(meaning, np.unique(kinds[table.flags & np.uint32(going.SENT) == 0]).tolist())
         sent = np.flatnonzero(table.flags & np.uint32(going.SENT))
         # everything that was sent is told, and of what was heard as much as anybody can read
-        some = np.union1d(sent[-_SAID_A_BATCH:], np.arange(max(len(table) - _SAID_A_BATCH, 0), len(table)))
+        most = self._most_said(int(table.time_ns[-1]))
+        some = np.union1d(sent[-_SAID_A_BATCH:], newest_of_each(kinds, most))
         asked, watch = self._asked
         holds = watch.holds_in(table, lanes) if watch is not None else []
         # what is asked for is listed beside the newest, even in a flood of everything else
@@ -169,14 +190,25 @@ class Hearing:
             ))  # fmt: skip
         return made
 
-    def _remember_others(self, capture: Any, meaning: Any, table: Any) -> None:
-        sent = table.flags & np.uint32(going.SENT) > 0
-        ours = set(zip(table.address[sent].tolist(), table.lane[sent].tolist(), strict=True))
+    def _remember_others(self, meaning: Any, kinds: Sequence[int]) -> None:
+        """Remember who sends kinds that were heard."""
+        capture = meaning.capture
         with self._lock:
-            for kind, key in enumerate(capture.kinds.keys):
-                if (key.address, key.lane) in ours:
-                    continue
+            for kind in kinds:
+                key = capture.kinds.keys[kind]
                 layout = meaning.layout_of(kind)
                 lane = capture.lanes[key.lane].name
                 words = layout.sender or layout.name if layout is not None else "somebody"
                 self._others.setdefault(lane, {})[key.address, bool(key.flags & going.EXTENDED)] = words
+
+
+def newest_of_each(kinds: NDArray[np.integer], most: int) -> NDArray[np.int64]:
+    """Return which frames are listed of some that came at once, by the kind of each, int (n,): rows, rising.
+
+    The newest of each kind goes before others: of messages that come in a beat always the same ones would be left out.
+    """
+    _, newest = np.unique(kinds[::-1], return_index=True)
+    others = np.setdiff1d(np.arange(len(kinds)), newest)
+    # of more kinds than are listed it is each time others
+    chosen = np.concatenate([_CHANCE.permutation(newest), others])[:most]
+    return np.sort(len(kinds) - 1 - chosen)

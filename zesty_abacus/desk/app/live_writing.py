@@ -59,14 +59,12 @@ class LiveWriting(QObject):
         """Write a log of what comes from now on."""
         self._receiving = receiving
         self._folder = Path(tempfile.mkdtemp(prefix="zesty-abacus-live-"))
-        self._log = going.Journal(self._folder / "log.csv")
+        self._log = going.Journal(self._folder)
         self._is_log_over = False
 
     def end(self) -> None:
         """Keep the recording, and forget the log."""
         self.keep_recording()
-        if self._log is not None:
-            self._log.close()
         if self._folder is not None:
             shutil.rmtree(self._folder, ignore_errors=True)
         self._receiving = self._folder = self._log = None
@@ -139,7 +137,7 @@ class LiveWriting(QObject):
         self._jobs.start(
             "log", f"writing {path.name}",
             lambda progress: going.export_tables(
-                target, form, going.FRAME_SCHEMA, log.tables(), progress, log.count, origin
+                target, form, going.FRAME_SCHEMA, going.frame_table(log.capture()), progress, log.count, origin
             ),
             done, failed,
         )  # fmt: skip

@@ -41,6 +41,7 @@ class ReadoutAtCursor:
 
     def __init__(self, session: Session) -> None:
         self._session = session
+        self._kept: dict[tuple[int, UUID], tuple[Any, list[str], list[ReadoutRow]]] = {}
 
     def rows(self, wanted: list[str]) -> list[ReadoutRow]:
         """Return what is known at the cursor, the kind in hand first; only what has all ``wanted`` words."""
@@ -52,12 +53,22 @@ class ReadoutAtCursor:
         rows: list[ReadoutRow] = []
         for kind in kinds:
             for reader in session.reading.readers(kind):
-                rows += self._read_layout(kind, reader.shown, wanted)
+                rows += self._rows_of(kind, reader.shown, wanted)
         return rows
 
-    def _read_layout(self, kind: int, layout: engine.Layout, wanted: list[str]) -> list[ReadoutRow]:
+    def _rows_of(self, kind: int, layout: engine.Layout, wanted: list[str]) -> list[ReadoutRow]:
+        """Return what a layout says at the cursor; most messages are still at the frame of the last step."""
+        at = self._session.store.frame_at(kind, layout, self._session.clock.cursor_ns)
+        known = self._kept.get((kind, layout.id))
+        # frames are kept while they and their layout are the same
+        of = at.decoded if at is not None else None
+        if known is None or of is None or known[0] is not of or known[1] != wanted:
+            known = of, wanted, self._read_layout(kind, layout, at, wanted)
+            self._kept[kind, layout.id] = known
+        return known[2]
+
+    def _read_layout(self, kind: int, layout: engine.Layout, at: Any, wanted: list[str]) -> list[ReadoutRow]:
         session = self._session
-        at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
         values = []
         for number, field in enumerate(layout.once_a_frame()):
             if not all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted):

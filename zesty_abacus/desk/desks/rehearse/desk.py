@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QMessageBox, QSplitter, QVBoxLayout, QWidget
 
 from ...app.commands import Command
@@ -126,6 +127,14 @@ class RehearseDesk(QWidget):
         session.layouts_changed.connect(self._on_layouts)
         session.kind_changed.connect(self._take_kind)
         self._refresh()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        self.live.hearing.is_watched = True
+        super().showEvent(event)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        self.live.hearing.is_watched = False
+        super().hideEvent(event)
 
     def _on_layouts(self) -> None:
         # what comes is asked with the layouts of now, whether anybody looks or not
