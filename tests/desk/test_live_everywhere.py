@@ -77,7 +77,7 @@ def test_going_back_in_time_stops_following_and_a_key_follows_again(pilot, recor
     frames = len(session.capture)
     pilot.wait(lambda: len(session.capture) > frames + 50, "more frames")
     assert session.clock.cursor_ns == at and pilot.window.read.frames.first() == row
-    pilot.key(Qt.Key.Key_X, Qt.KeyboardModifier.ShiftModifier)
+    pilot.key(Qt.Key.Key_Down, Qt.KeyboardModifier.AltModifier)
     assert session.clock.is_following
     pilot.wait(lambda: session.clock.cursor_ns > at + 300_000_000, "the newest frames again")
 
@@ -140,3 +140,38 @@ def test_a_moment_noted_and_a_lane_moved_meanwhile_lose_nothing(pilot, recording
     pilot.wait(lambda: len(session.capture) > frames + 50, "more frames behind it")
     assert session.clock.is_following
     assert any(one.text == "hook tried" for one in session.trial.file.moments)
+
+
+def test_who_has_no_trial_records_into_a_new_one(empty):
+    pilot = empty
+    session = pilot.session
+    pilot.key("5")
+    desk = pilot.window.rehearse
+    pilot.type(desk.connecting.line, "bench:yuzu", enter=True)
+    pilot.wait(lambda: desk.live.lanes and desk.live.lanes["thruster"].heard > 50, "frames of the bench")
+    pilot.click(desk.connecting.record)
+    pilot.wait(lambda: session.capture is not None and len(session.capture) > 100, "frames in a trial of their own")
+    assert session.trial.folder.name.startswith("live 20")
+    pilot.wait(lambda: session.clock.last_ns - session.clock.first_ns > 500_000_000, "some time of it")
+    assert session.clock.first_ns <= session.clock.view_first_ns < session.clock.view_last_ns == session.clock.last_ns
+    kinds = len(session.capture.kinds.keys)
+    assert pilot.window.roster.model.known == kinds > 5
+    pilot.click(desk.connecting.record)
+    pilot.wait(lambda: len(session.trial.file.sources) == 1, "the recording in the trial")
+
+
+def test_a_recording_that_a_kill_broke_off_is_there_when_the_trial_is_opened_again(pilot, recording, monkeypatch):
+    session = pilot.session
+    folder = session.trial.folder
+    # what a kill leaves: the files as they are, and nobody who holds the word of them
+    session.growing.end()
+    files, session.live.writing._files = session.live.writing._files, None
+    files.close()
+    files.joined(is_in_trial=False)
+    sources = len(session.trial.file.sources)
+    told = []
+    session.told.connect(lambda _tone, words: told.append(words))
+    session.trials.open(folder)
+    pilot.wait(lambda: len(session.trial.file.sources) > sources, "the recording in the trial")
+    assert any("broken off" in words for words in told)
+    assert session.clock.stretch == 1

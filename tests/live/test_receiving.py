@@ -3,7 +3,9 @@
 import json
 import threading
 import time
+from pathlib import Path
 
+import msgspec
 import numpy as np
 import pyarrow.parquet as pq
 import pytest
@@ -26,7 +28,7 @@ from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.errors import EndpointError
 from zesty_abacus.core.live.receiving import Receiving
 from zesty_abacus.core.live.record import record
-from zesty_abacus.core.live.sinks import TrialSink, open_sink
+from zesty_abacus.core.live.sinks import TableSink, TrialSink, open_sink
 from zesty_abacus.core.live.watch import Watch
 from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.trial.intake import open_trial_capture
@@ -248,7 +250,7 @@ def test_what_is_there_is_not_written_over_and_other_lanes_are_not_can(tmp_path)
 def test_a_trial_takes_each_lane_with_what_it_speaks_and_grows(tmp_path):
     lanes = [Lane("bus"), Lane("shore", "modbus"), Lane("other bus")]
     for second in range(2):
-        sink = TrialSink(tmp_path / "run", lanes)
+        sink = TrialSink(tmp_path / "run")
         sink.append(_table([
             (1_700_000_000_000_000_000 + second, b"\1", 0x100, F.RECEIVED, 0),
             (1_700_000_000_000_000_001 + second, b"\0\2", 1 << 24 | 3 << 16, F.SENT, 1),
@@ -269,3 +271,23 @@ def test_fields_of_a_library_may_be_watched():
     assert watch.holds_in(table, [Lane("bus")]) == [3], "35 tenths"
     with pytest.raises(MisuseError):
         Watch("depth > 3", ["bus"], [throttle()])
+
+
+def test_a_lane_on_which_nothing_is_heard_leaves_no_recording(tmp_path):
+    lanes = [Lane("bus"), Lane("shore", "modbus")]
+    sink = TrialSink(tmp_path / "run")
+    sink.append(_table([(1_700_000_000_000_000_000, b"\1", 0x100, F.RECEIVED, 0)]), lanes)
+    sink.close()
+    trial = Trial.open(tmp_path / "run")
+    assert [Path(entry.path).suffix for entry in trial.file.sources] == [".log"]
+    assert not list((tmp_path / "run").glob("shore*"))
+
+
+def test_a_recording_that_was_ended_before_its_first_frame_is_one_of_no_frames(tmp_path):
+    table = TableSink(tmp_path / "empty.csv", "csv")
+    table.close()
+    (tmp_path / "run").mkdir()
+    trial = Trial.create(tmp_path / "run", "run")
+    trial.save(msgspec.structs.replace(trial.file, sources=(trial.entry_for(tmp_path / "empty.csv"),)))
+    made = open_trial_capture(trial)
+    assert [outcome.error for outcome in made.outcomes] == [""] and len(made.capture) == 0

@@ -125,3 +125,35 @@ def test_a_second_sender_that_joins_is_told_and_spoils_no_distance():
 def test_periods():
     assert usual_period(steady(7)) is None and usual_period(np.zeros(50, np.int64)) is None
     assert usual_period(steady(50)).ns == 100 * MS
+
+
+DAY = 86_400_000 * MS
+
+
+def days(*tables):
+    """Return a capture of recordings of different days, a segment each."""
+    first = capture_of(*tables[0])
+    return first.grown([one for table in tables[1:] for one in capture_of(*table).segments])
+
+
+def test_what_lies_between_recordings_of_two_days_is_no_fault_of_the_bus():
+    monday, friday = steady(60), steady(60) + 4 * DAY
+    assert not found(days([stream(monday)], [stream(friday)]))
+    # each recording by itself is looked at as ever
+    dropped = np.delete(friday, [30, 31])
+    gap = found(days([stream(monday)], [stream(dropped)]))["gap", 0x100]
+    assert gap.time_ns.tolist() == [friday[29]] and gap.worst == pytest.approx(0.3)
+
+
+def test_a_message_that_was_there_on_one_day_only_has_not_vanished_on_it():
+    other = stream(steady(60), address=0x200)
+    assert not found(days([stream(steady(60)), other], [stream(steady(60) + 4 * DAY)]))
+    ends = stream(steady(30), address=0x200)
+    problems = found(days([stream(steady(60)), ends], [stream(steady(60) + 4 * DAY)]))
+    assert set(problems) == {("vanished", 0x200)}
+    assert problems["vanished", 0x200].worst == pytest.approx(3.0)
+
+
+def test_a_recording_that_is_silent_for_long_itself_still_has_a_gap():
+    times = np.concatenate([steady(60), steady(60) + 4 * DAY])
+    assert found(capture_of(stream(times)))["gap", 0x100].worst == pytest.approx(4 * 86_400, rel=0.01)

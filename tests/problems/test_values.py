@@ -200,3 +200,20 @@ def test_kinds_that_mean_the_same_are_not_looked_through_again(monkeypatch):
     limits = Limits([Limit(problem="gap", lane="deck", address=0x100, flags=0, value=0.05)])
     limited = look_for_problems(more, limits, before=after)
     assert seen == [0] and [p.count for p in limited.problems if p.kind == "gap"] == [19]
+
+
+def test_counters_and_silences_are_not_measured_from_one_day_to_another():
+    counter = Counter(id=uuid4(), name="goes up", field=COUNT.id)
+    days = 4 * 86_400_000 * MS
+    values = np.random.default_rng(4).integers(-90, 90, 80)
+    values[70:] = -32768
+    monday = capture_of(stream(every(80), payloads(values, np.arange(80))))
+    friday_values = np.roll(values, 10)
+    friday = capture_of(stream(every(80) + days, payloads(friday_values, np.arange(80) + 5)))
+    problems = found(monday.grown(friday.segments), [winch(counter)])
+    assert set(problems) == {("unavailable", "raw")}
+    # the last ten frames of monday and the first ten of friday, a tenth of a second each, and not the days between
+    assert problems["unavailable", "raw"].worst == pytest.approx(1.8)
+    jump = np.arange(80) + 3 * (np.arange(80) >= 40)
+    lost = capture_of(stream(every(80) + days, payloads(friday_values, jump + 5)))
+    assert found(monday.grown(lost.segments), [winch(counter)])["lost-count", "count"].worst == 3

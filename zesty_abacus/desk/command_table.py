@@ -79,7 +79,7 @@ def _time_commands(window: Hands) -> list[Command]:
         Command(
             "follow",
             "Stay with the newest frames of what is recorded",
-            "Shift+X",
+            "Alt+Down",
             clock.follow,
             lambda: session.growing.is_on,
         ),

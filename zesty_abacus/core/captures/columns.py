@@ -88,12 +88,30 @@ def split_line(line: str, separator: str) -> list[str]:
 def guess_columns(head: str) -> Columns | None:
     """Guess separator, decimal sign, head lines and what each column is; None if this is no table."""
     lines = [line for line in head.splitlines() if line.strip()][:200]
+    if len(lines) == 1 and (empty := _without_rows(lines[0])) is not None:
+        return empty
     best: tuple[float, Columns] | None = None
     for separator in (*_SEPARATORS, " "):
         made = _with_separator(lines, separator)
         if made is not None and (best is None or made[0] > best[0]):
             best = made
     return best[1] if best else None
+
+
+_ROLES_OF_OURS = {
+    "time_ns": "time", "time_s": "time", "lane": "lane", "address": "address", "direction": "direction",
+    "flags": "flags", "size": "size", "payload": "payload",
+}  # fmt: skip
+
+
+def _without_rows(line: str) -> Columns | None:
+    """Return the columns of a table of the program's own in which nothing stands yet; None if it is none."""
+    names = split_line(line, ",")
+    roles = [_ROLES_OF_OURS.get(name, "ignore") for name in names]
+    if names[0] not in ("time_ns", "time_s") or "payload" not in names:
+        return None
+    unit = names[0].removeprefix("time_")
+    return Columns(separator=",", head_lines=1, names=tuple(names), roles=tuple(roles), time_unit=unit)
 
 
 def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] | None:

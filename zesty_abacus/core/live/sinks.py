@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 import msgspec
+import numpy as np
 
 from ..captures.registry import FrameWriter, open_writer
 from ..errors import MisuseError
@@ -23,6 +24,7 @@ from ..handover.stream import TableStream, growing_forms
 from ..protocols import can
 from ..trial.content import SourceEntry
 from ..trial.trial import FILE_NAME, Trial
+from ..trial.unfinished import Unfinished
 from .receiving import on_lanes
 
 _CANNOT = "the recording cannot be written"
@@ -69,7 +71,7 @@ def open_sink(target: Target, lanes: Sequence[Lane]) -> FrameSink:
             f"nothing is recorded as {path.suffix}.", where=str(path),
             hint="End the name in .log, .pcapng, .csv, .jsonl or .parquet; without an ending it is a trial.",
         )  # fmt: skip
-    return TrialSink(path, lanes)
+    return TrialSink(path)
 
 
 class StreamSink(FrameSink):
@@ -135,23 +137,25 @@ class RecordingSink(FrameSink):
 class LaneFiles(FrameSink):
     """Recordings in a folder: CAN lanes as one text log, each other lane as a table of frames.
 
+    A file begins with the first frame that goes into it: a lane that was silent leaves none.
+
     Attributes
     ----------
     entries
         What a trial says of the files.
     """
 
-    def __init__(self, folder: Path, lanes: Sequence[Lane]) -> None:
+    def __init__(self, folder: Path) -> None:
         self._folder = folder
         self._stamp = datetime.now(UTC).strftime("%Y-%m-%d %H-%M-%S")
         self._sinks: dict[str, FrameSink] = {}
         self.entries: list[SourceEntry] = []
-        self.know(lanes)
 
-    def know(self, lanes: Sequence[Lane]) -> list[SourceEntry]:
-        """Begin the files of lanes that have none yet, and return what a trial says of them."""
+    def begin_files(self, table: FrameTable, lanes: Sequence[Lane]) -> list[SourceEntry]:
+        """Begin the files that frames go into and that are not there yet; return what a trial says of them."""
         fresh = []
-        for lane in lanes:
+        for number in np.unique(table.lane).tolist():
+            lane = lanes[number]
             name = self._file_of(lane)
             if name in self._sinks:
                 continue
@@ -173,8 +177,8 @@ class LaneFiles(FrameSink):
         return f"{re.sub(r'[^0-9A-Za-z._-]+', ' ', lane.name).strip() or 'lane'} {self._stamp}.csv"
 
     def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
-        self.know(lanes)
-        for name in {self._file_of(lane) for lane in lanes}:
+        self.begin_files(table, lanes)
+        for name in self._sinks:
             mine = [number for number, lane in enumerate(lanes) if self._file_of(lane) == name]
             part = on_lanes(table, mine)
             if len(part):
@@ -185,22 +189,46 @@ class LaneFiles(FrameSink):
             sink.close()
 
 
+class JoiningFiles(FrameSink):
+    """Recordings in a trial's folder that join the trial when they are whole, or when it is opened after a kill.
+
+    Attributes
+    ----------
+    entries
+        What the trial is to say of the files.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self._unfinished = Unfinished(folder)
+        self._files = LaneFiles(folder)
+        self.entries: list[SourceEntry] = []
+
+    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        if self._files.begin_files(table, lanes):
+            self.entries = self._files.entries
+            self._unfinished.name(self.entries)
+        self._files.append(table, lanes)
+
+    def close(self) -> None:
+        self._files.close()
+
+    def joined(self, is_in_trial: bool) -> None:
+        """Take the word of it away if the trial names the files, or leave it for the next time."""
+        (self._unfinished.forget if is_in_trial or not self.entries else self._unfinished.leave)()
+
+
 class TrialSink(FrameSink):
-    """A trial that grows by another recording; it names its files before the first frame comes."""
+    """A trial that grows by another recording; it names each file before the first frame goes into it."""
 
-    def __init__(self, folder: Path, lanes: Sequence[Lane]) -> None:
+    def __init__(self, folder: Path) -> None:
         self._trial = Trial.open(folder) if (folder / FILE_NAME).exists() else Trial.create(folder, folder.name)
-        self._files = LaneFiles(self._trial.folder, ())
-        self._know(lanes)
+        self._files = LaneFiles(self._trial.folder)
 
-    def _know(self, lanes: Sequence[Lane]) -> None:
-        fresh = self._files.know(lanes)
+    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        fresh = self._files.begin_files(table, lanes)
         if fresh:
             file = self._trial.file
             self._trial.save(msgspec.structs.replace(file, sources=(*file.sources, *fresh)))
-
-    def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
-        self._know(lanes)
         self._files.append(table, lanes)
 
     def close(self) -> None:

@@ -106,6 +106,10 @@ class Losses(Watch):
                 continue
             for part in _of_each_sender(counted, seen.of_another):
                 found, missing = part.losses()
+                # between two stretches of the recording nobody counted
+                stretches = seen.stretches[part.places]
+                heard = stretches[found] == stretches[found - 1]
+                found, missing = found[heard], missing[heard]
                 if len(found):
                     yield self._problem(seen, counter, part.places[found], missing, len(part.places))
 

@@ -40,9 +40,10 @@ def _over(capture: Capture, number: int, highest: float, progress: Progress) -> 
         return None
     first, last = int(times[0]), int(times[-1])
     # a window more than whole ones only if enough of it is there to say anything
-    window = (times - first) // _WINDOW_NS
-    lengths = np.full(int(window[-1]) + 1, _WINDOW_NS, np.int64)
-    lengths[-1] = max(last - first - (len(lengths) - 1) * _WINDOW_NS, 1)
+    # only those in which there is a frame: between recordings of two days lie millions
+    numbers, window = np.unique((times - first) // _WINDOW_NS, return_inverse=True)
+    lengths = np.full(len(numbers), _WINDOW_NS, np.int64)
+    lengths[-1] = max(last - first - int(numbers[-1]) * _WINDOW_NS, 1)
     load = np.bincount(window, bits, len(lengths)) / lane.bit_rate * 1e9 / lengths * 100
     load[lengths < _LEAST_WINDOW_NS] = 0.0
     busy = np.flatnonzero(load > highest)

@@ -11,6 +11,7 @@ from ..ahead import as_done
 from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.capture import Capture
+from ..frames.stretches import stretches_of
 from ..layouts.checks.pair import Pair
 from ..pairing.exchanges import response_times, unanswered_rows
 from ..progress import Progress
@@ -101,7 +102,7 @@ def look_for_problems(
             again.append(piece)
     # the largest first, so that no processor is left with one at the end
     again.sort(key=lambda piece: -piece.frames)
-    spans = _lane_spans(capture) if again else []
+    spans = [_lane_spans(capture, lane) for lane in range(len(capture.lanes))] if again else []
     total, frames = max(sum(piece.frames for piece in again), 1), 0
 
     def look(piece: _Piece) -> tuple[_Piece, tuple[Problem, ...]]:
@@ -190,7 +191,7 @@ def _waits(meaning: Meaning, limits: Limits, before: Found | None, progress: Pro
     for kind in [*kinds.tolist(), *_late_kinds(meaning, set(kinds.tolist()))]:
         key = capture.kinds.keys[kind]
         own = limits.about(capture.lanes[key.lane].name, key.address, key.flags)
-        found += answers.problems(KindSeen(meaning, kind, (0, 0), own), took, unanswered)
+        found += answers.problems(KindSeen(meaning, kind, [], own), took, unanswered)
     return _Waits(by_links, limits, tuple(found))
 
 
@@ -201,9 +202,5 @@ def _late_kinds(meaning: Meaning, known: set[int]) -> Iterator[int]:
             yield kind
 
 
-def _lane_spans(capture: Capture) -> list[tuple[int, int]]:
-    spans = []
-    for lane in range(len(capture.lanes)):
-        order = capture.order_of_lanes(frozenset([lane]))
-        spans.append(order.span() if len(order) else (0, 0))
-    return spans
+def _lane_spans(capture: Capture, lane: int) -> list[tuple[int, int]]:
+    return stretches_of(capture.order_of_lanes(frozenset([lane])).spans())

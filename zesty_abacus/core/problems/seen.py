@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import itertools
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 import numpy as np
@@ -30,18 +31,20 @@ class KindSeen:
     Attributes
     ----------
     meaning, kind
-    lane_span
-        Times of the first and the last frame of its lane.
+    lane_spans
+        First and last time of each stretch in which its lane was recorded: between two of them nobody listened.
     limits
         Those of the trial.
     of_another : bool (n,)
         Frames of a second sender, once that is known; no distance is measured to them.
     """
 
-    def __init__(self, meaning: Meaning, kind: int, lane_span: tuple[int, int], limits: Limits) -> None:
+    def __init__(
+        self, meaning: Meaning, kind: int, lane_spans: Sequence[tuple[int, int]], limits: Limits
+    ) -> None:  # fmt: skip
         self.meaning = meaning
         self.kind = kind
-        self.lane_span = lane_span
+        self.lane_spans = lane_spans
         self.limits = limits
         self.of_another = np.zeros(len(self), np.bool_)
 
@@ -87,6 +90,17 @@ class KindSeen:
     def sizes(self) -> NDArray[np.uint32]:
         """Payload bytes of each frame."""
         return self.meaning.capture.frames.sizes(self.rows)
+
+    @cached_property
+    def stretches(self) -> NDArray[np.int64]:
+        """Which stretch of its lane each frame lies in; int64 (n,)."""
+        return np.searchsorted([last for _, last in self.lane_spans], self.times)
+
+    @cached_property
+    def heard_ns(self) -> NDArray[np.int64]:
+        """Time of each frame with silences between stretches left out: how long anything lasted; int64 (n,)."""
+        silences = [after[0] - before[1] for before, after in itertools.pairwise(self.lane_spans)]
+        return self.times - np.cumsum([0, *silences])[self.stretches] if silences else self.times
 
     @cached_property
     def of_one(self) -> NDArray[np.int64]:

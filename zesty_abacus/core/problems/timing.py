@@ -29,12 +29,14 @@ def problems(seen: KindSeen) -> Iterator[Problem]:
     times = seen.times[seen.of_one]
     if len(times) < 2:
         return
-    missing = _gaps(seen, times)
+    # a silence between two stretches is none of the message's
+    paused = np.flatnonzero(np.diff(seen.stretches[seen.of_one]))
+    missing = np.setdiff1d(_gaps(seen, times), paused)
     if len(missing):
         yield _gap_problem(seen, times, missing)
     period, allowed = seen.period, seen.limit(ProblemKind.JITTER)
     if period is not None and period.frames == 1:
-        found = _off_time(times, period, missing, None if allowed is None else allowed * 1e9)
+        found = _off_time(times, period, np.union1d(missing, paused), None if allowed is None else allowed * 1e9)
         if found is not None:
             places, deviations = found
             usual = span_text(period.ns)

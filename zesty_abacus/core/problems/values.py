@@ -123,7 +123,7 @@ class Stuck(Watch):
             limit = seen.limit(ProblemKind.STUCK, field.name)
             if found is None:
                 continue
-            lengths_ns = seen.times[found.end] - seen.times[found.begin]
+            lengths_ns = seen.heard_ns[found.end] - seen.heard_ns[found.begin]
             chosen = _stuck(runs, found) if limit is None else np.flatnonzero(lengths_ns > limit * 1e9)
             if not len(chosen):
                 continue
@@ -182,7 +182,7 @@ class Unavailable(Watch):
                 # never available is usual: the sensor is not fitted
                 continue
             gone = np.flatnonzero(found.value)
-            lengths_ns = seen.times[found.end] - seen.times[found.begin]
+            lengths_ns = seen.heard_ns[found.end] - seen.heard_ns[found.begin]
             limit = seen.limit(ProblemKind.UNAVAILABLE, field.name)
             if limit is not None:
                 gone = gone[lengths_ns[gone] > limit * 1e9]
@@ -192,7 +192,7 @@ class Unavailable(Watch):
                 yield self._problem(seen, field, found.take(gone), int(found.length.sum()))
 
     def _problem(self, seen: KindSeen, field: Field, gone: RunTable, present: int) -> Problem:
-        lengths = seen.times[gone.end] - seen.times[gone.begin]
+        lengths = seen.heard_ns[gone.end] - seen.heard_ns[gone.begin]
         frames = int(gone.length.sum())
         in_frames = "1 frame" if frames == 1 else f"{grouped(frames)} frames"
         stretches = "once" if len(gone) == 1 else f"{len(gone)} times"

@@ -24,6 +24,7 @@ from ...core.frames.decimate import Curve
 from ...core.frames.density import GrowingDensity, lane_density
 from ...core.frames.flags import CUT_SHORT, ERROR, REMOTE, TELLS_KINDS_APART, WRONG
 from ...core.frames.kind_key import KindKey
+from ...core.frames.stretches import stretches_of
 from ...core.handover.chunks import Span
 from ...core.handover.clock_table import Between
 from ...core.handover.decoded_table import Shape, Shaped
@@ -86,8 +87,8 @@ from ...core.trial.content import lane_moves
 from ...core.trial.growing import GrowingCapture
 from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
 from ...core.trial.merging import merge_trials
-from ...core.trial.stretches import stretches_of
 from ...core.trial.trial import Moment, Trial, TrialFile
+from ...core.trial.unfinished import take_unfinished
 from ...core.trial.unpacking import is_packed, unpacked_beside
 from ...core.unravel.code_tables import bits_of_text
 from ...core.unravel.readings import bits_in_words
@@ -149,7 +150,7 @@ class OpenedTrial:
     """A trial with everything the first picture needs.
 
     ``released`` are the layouts of the release it is decoded with, None for the newest state; ``is_begun`` says that
-    recordings that were never looked at came in with it.
+    recordings that were never looked at came in with it, ``recovered`` names files of a recording that was broken off.
     """
 
     trial: Trial
@@ -158,6 +159,7 @@ class OpenedTrial:
     heads: list[LayoutHead]
     released: list[Layout] | None = None
     is_begun: bool = False
+    recovered: tuple[str, ...] = ()
 
     @property
     def notes(self) -> tuple[str, ...]:
@@ -269,6 +271,7 @@ def finish_opening(trial: Trial, progress: Progress, library: str = "") -> Opene
     outside = trial.outside()
     if outside:
         progress.step(0.0, f"reading outside the trial's folder: {', '.join(path.name for path in outside[:3])}")
+    recovered = take_unfinished(trial)
     brought = bring_in(trial, progress)
     forget_sources(trial)
     try:
@@ -276,7 +279,8 @@ def finish_opening(trial: Trial, progress: Progress, library: str = "") -> Opene
     except (laid.PasswordNeededError, laid.UnreachableError, MissingLibraryError) as away:
         away.address = library or trial.file.library
         raise
-    return OpenedTrial(trial, brought, opened, opened.layouts.heads(), _released(trial, opened))
+    heads = opened.layouts.heads()
+    return OpenedTrial(trial, brought, opened, heads, _released(trial, opened), recovered=tuple(recovered))
 
 
 def _released(trial: Trial, library: Library) -> list[Layout] | None:

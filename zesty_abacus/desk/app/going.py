@@ -20,7 +20,7 @@ from ...core.live.modbus.readings import Readings
 from ...core.live.modbus.write import write_fields
 from ...core.live.receiving import Receiving, on_lanes
 from ...core.live.registry import endpoint_of, schemes
-from ...core.live.sinks import LaneFiles
+from ...core.live.sinks import JoiningFiles
 from ...core.live.watch import Watch
 from ...core.reading.coming import ComingMeaning
 from ...core.rehearse.before import before_sending
@@ -47,11 +47,56 @@ from ...core.rehearse.steps import (
 )
 
 __all__ = [
-    "EXTENDED", "FRAME_SCHEMA", "SENT", "STEP_KINDS", "Access", "Capture", "ComingMeaning", "EndpointError",
-    "Journal", "LaneFiles", "ModbusEndpoint", "OutgoingMessage", "Outlets", "Polling", "Prepared", "Readings",
-    "Receiving", "Rehearsal", "Replay", "Runner", "Schedule", "Watch", "bank_of", "before_sending", "duration_ns",
-    "endpoint_of", "export_tables", "frame_table", "fresh_step", "get_value", "junit_xml", "keep_rehearsal",
-    "layout_named", "mirror", "moved", "on_lanes", "parse_feed", "paths_of", "rehearsal_from_file",
-    "rehearsal_from_json", "rehearsal_to_json", "round_trip", "rows_to_send", "sayings", "schemes", "server_of",
-    "step_at", "stops_of", "with_added", "with_step", "without", "write_fields",
+    "EXTENDED",
+    "FRAME_SCHEMA",
+    "SENT",
+    "STEP_KINDS",
+    "Access",
+    "Capture",
+    "ComingMeaning",
+    "EndpointError",
+    "JoiningFiles",
+    "Journal",
+    "ModbusEndpoint",
+    "OutgoingMessage",
+    "Outlets",
+    "Polling",
+    "Prepared",
+    "Readings",
+    "Receiving",
+    "Rehearsal",
+    "Replay",
+    "Runner",
+    "Schedule",
+    "Watch",
+    "bank_of",
+    "before_sending",
+    "duration_ns",
+    "endpoint_of",
+    "export_tables",
+    "frame_table",
+    "fresh_step",
+    "get_value",
+    "junit_xml",
+    "keep_rehearsal",
+    "layout_named",
+    "mirror",
+    "moved",
+    "on_lanes",
+    "parse_feed",
+    "paths_of",
+    "rehearsal_from_file",
+    "rehearsal_from_json",
+    "rehearsal_to_json",
+    "round_trip",
+    "rows_to_send",
+    "sayings",
+    "schemes",
+    "server_of",
+    "step_at",
+    "stops_of",
+    "with_added",
+    "with_step",
+    "without",
+    "write_fields",
 ]  # fmt: skip

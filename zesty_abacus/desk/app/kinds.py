@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
+from .clock import Clock
 from .doors import engine
 from .reading import Reading
 
@@ -20,11 +23,11 @@ class Kinds:
         The open capture, None until there is one.
     """
 
-    def __init__(self, reading: Reading) -> None:
-        self._reading = reading
+    def __init__(self, reading: Reading, clock: Clock) -> None:
+        self._reading, self._clock = reading, clock
         self.capture: Any = None
-        self._rates_of: Any = None
-        self._rates: dict[int, float] = {}
+        self._rates_of: tuple[Any, int] | None = None
+        self._rates: dict[int, float | None] = {}
 
     def key(self, kind: int) -> engine.KindKey:
         """Return lane, address and flags of a kind."""
@@ -57,15 +60,23 @@ class Kinds:
             return "error frames"
         return "remote frames" if flags & engine.REMOTE else ""
 
-    def rate(self, kind: int) -> float:
-        """Return frames a second, from its first to its last; 0 if it was seen once."""
-        if self._rates_of is not self.capture:
-            self._rates_of, self._rates = self.capture, {}
+    def rate(self, kind: int) -> float | None:
+        """Return frames a second in the stretch in hand, first to last; 0 if it was seen once, None if not there."""
+        of = self.capture, self._clock.first_ns
+        if self._rates_of != of:
+            self._rates_of, self._rates = of, {}
         if kind not in self._rates:
-            count = self.capture.kinds.count(kind)
-            first, last = self.capture.order_of_kind(kind).span() if count > 1 else (0, 0)
-            self._rates[kind] = (count - 1) * 1e9 / (last - first) if last > first else 0.0
+            self._rates[kind] = self._rate(self.capture.order_of_kind(kind))
         return self._rates[kind]
+
+    def _rate(self, order: Any) -> float | None:
+        begin = order.count_until(self._clock.first_ns, inclusive=False)
+        end = order.count_until(self._clock.last_ns)
+        if end - begin < 2:
+            return 0.0 if end > begin else None
+        rows = np.array([order.row(begin), order.row(end - 1)], np.uint32)
+        first, last = self.capture.frames.times(rows).tolist()
+        return (end - begin - 1) * 1e9 / (last - first) if last > first else 0.0
 
     def layout_for_new_field(self, kind: int, name: str) -> engine.Layout:
         """Return the layout of a kind, or a new empty one that reads just this kind."""

@@ -33,14 +33,17 @@ class LiveWriting(QObject):
         A recording began or ended.
     recording_begins
         What comes from now on is recorded.
+    trial_wanted
+        None is open, and somebody wants to record.
     recorded
-        (entries of a trial) a recording is over, and these files are to join the trial.
+        (the sink of its files) a recording is over, and they are to join the trial.
     told
         (tone, sentence) for the foot.
     """
 
     changed = pyqtSignal()
     recording_begins = pyqtSignal()
+    trial_wanted = pyqtSignal()
     recorded = pyqtSignal(object)
     told = pyqtSignal(str, str)
 
@@ -84,7 +87,7 @@ class LiveWriting(QObject):
         # what was written until then joins the trial all the same
         with suppress(AbacusError):
             files.close()
-        self.recorded.emit(files.entries)
+        self.recorded.emit(files)
 
     def _put(self, sink: Any, table: Any, lanes: Any, what: str) -> bool:
         """Write frames; return whether that went well, and tell if not."""
@@ -103,13 +106,18 @@ class LiveWriting(QObject):
     def record(self) -> None:
         """Write what comes into the open trial from now on."""
         trial = self._trial()
-        if trial is None or self._receiving is None:
-            self.told.emit("wrong", "Open a trial and connect something first.")
+        if self._receiving is None:
+            self.told.emit("wrong", NOTHING_CONNECTED)
+            self.changed.emit()
+            return
+        if trial is None:
+            self.trial_wanted.emit()
             return
         try:
-            files = going.LaneFiles(trial.folder, self._receiving.lanes)
+            files = going.JoiningFiles(trial.folder)
         except AbacusError as error:
             self.told.emit("wrong", str(error))
+            self.changed.emit()
             return
         self.recording_begins.emit()
         self._files = files
@@ -120,7 +128,7 @@ class LiveWriting(QObject):
         files, self._files = self._files, None
         if files is not None:
             files.close()
-            self.recorded.emit(files.entries)
+            self.recorded.emit(files)
             self.changed.emit()
 
     def write_log(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
@@ -33,7 +34,7 @@ from .reading import Reading
 from .registers import RegistersHere
 from .rehearsing import Rehearsing
 from .replaying import Replaying
-from .settings import Settings, load_settings, save_settings, with_recent
+from .settings import Settings, demo_folder, load_settings, save_settings, with_recent
 from .shared import SharedLibrary
 from .ties import Ties
 from .traces import Traces
@@ -129,7 +130,7 @@ class Session(QObject):
         self.shared = SharedLibrary(self.jobs, self.undo)
         self.claims = Claims(self.shared)
         self.edits = self.shared.edits
-        self.kinds = Kinds(self.reading)
+        self.kinds = Kinds(self.reading, self.clock)
         self.owners = Owners(self.reading)
         self.traces = Traces(self.reading, self.kinds)
         asked_of = AskedCapture(self.reading, self.clock)
@@ -148,6 +149,7 @@ class Session(QObject):
         self.live.told.connect(self.told)
         self.growing = Growing(self.reading)
         self.live.writing.recording_begins.connect(self._begin_growing)
+        self.live.writing.trial_wanted.connect(self._record_into_a_new_trial)
         self.live.writing.recorded.connect(self._keep_recording)
         self.live.writing.recorders.append(self.growing.take)
         self.growing.told.connect(self.told)
@@ -211,13 +213,19 @@ class Session(QObject):
         self.claims.take(None)
         self.claims.read()
         self.edits.pin(made.trial.file.release, made.released)
+        if made.recovered:
+            self.told.emit(
+                "good", f"A recording that was broken off has joined the trial: {', '.join(made.recovered)}."
+            )
         for note in made.notes:
             self.told.emit("wrong", note)
         self.growing.end()
         self._take_capture(made.brought)
         self.kind, self.bits = None, frozenset()
-        self.traces.begin()
+        self.traces.shown = []
         self.clock.start(made.brought.stretches, made.brought.digits)
+        # which are worth a look depends on how often they come in the stretch in hand
+        self.traces.begin()
         outside = made.trial.outside()
         is_new = str(resolved(made.trial.folder)) not in self.settings.recent
         if outside and is_new:
@@ -245,8 +253,9 @@ class Session(QObject):
         self.growing.stand_on(brought.capture, self.trial.file, brought.stretches)
         self.kind = self.kinds.by_origin().get(chosen) if chosen is not None else None
         self.bits = bits if self.kind is not None else frozenset()
-        self.traces.find_again(traced)
+        self.traces.shown = []
         self.clock.start(brought.stretches, brought.digits)
+        self.traces.find_again(traced)
         # the same trial with another recipe or offset: nobody wants to lose the place
         self.clock.set_view(*place[:2])
         self.clock.set_cursor(place[2])
@@ -262,6 +271,11 @@ class Session(QObject):
             self.source_wanted.emit(undecided)
 
     # what is recorded live
+
+    def _record_into_a_new_trial(self) -> None:
+        """Whoever plugs in and records has no trial yet: one begins, named by the time."""
+        folder = demo_folder().parent / f"live {datetime.now():%Y-%m-%d %H-%M-%S}"
+        self.trials.begin(folder, self.live.writing.record)
 
     def _begin_growing(self) -> None:
         self.growing.begin(self.capture, self.trial.file, self.clock.stretches)
@@ -287,14 +301,16 @@ class Session(QObject):
             part.grow()
         self.grown.emit()
 
-    def _keep_recording(self, entries: list[Any]) -> None:
+    def _keep_recording(self, files: Any) -> None:
         """Let what was recorded join the trial; what is shown of it stays until then."""
         self.growing.end()
         self.clock.stay()
-        if self.trial is not None and entries:
+        if self.trial is not None and files.entries:
             file = self.trial.file
-            sources = (*file.sources, *entries)
+            sources = (*file.sources, *files.entries)
             self.trials.change(msgspec.structs.replace(file, sources=sources), "a live recording kept")
+        said = {entry.path for entry in self.trial.file.sources} if self.trial is not None else set()
+        files.joined({entry.path for entry in files.entries} <= said)
 
     def _count_density(self) -> None:
         """Count the strip's frames anew: another stretch is in hand."""

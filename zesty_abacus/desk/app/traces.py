@@ -71,7 +71,7 @@ class Traces(QObject):
         by_lane: dict[int, list[Trace]] = {}
         for kind in self._reading.kinds_read():
             layout = self._reading.layout_of(kind)
-            if layout is None or self._kinds.rate(kind) < _SLOWEST_TRACE_HZ:
+            if layout is None or (self._kinds.rate(kind) or 0.0) < _SLOWEST_TRACE_HZ:
                 continue
             fields = [f for f in layout.fields if f.kind.is_number and f.unit and f.selected is None]
             if fields:

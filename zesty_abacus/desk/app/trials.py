@@ -96,9 +96,9 @@ class Trials(QObject):
         """Open a recording in a trial of its own, whatever is open; ``then`` is called once it is."""
         self._open(f"opening {path.name}", lambda progress: _trial_around([path], progress), then=then)
 
-    def begin(self, folder: Path) -> None:
-        """Begin an empty trial in a folder, with a library of its own, and open it."""
-        self._open("beginning a trial", lambda progress: engine.begin_trial(folder, progress))
+    def begin(self, folder: Path, then: Callable[[], None] = lambda: None) -> None:
+        """Begin an empty trial in a folder, with a library of its own, and open it; ``then`` is called once it is."""
+        self._open("beginning a trial", lambda progress: engine.begin_trial(folder, progress), then=then)
 
     def save_as(self, folder: Path) -> None:
         """Save the open trial in another folder, with the same recordings and the same library, and open it there."""

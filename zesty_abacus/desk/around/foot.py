@@ -24,7 +24,7 @@ class Foot(QWidget):
         self.setObjectName("foot")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.cursor_words = label("", "quiet")
-        self.live = button("", "Stay with the newest frames (Shift X)", link=True)
+        self.live = button("", "Stay with the newest frames (Alt Down)", link=True)
         self.frames = label("", "quiet")
         self.pin = label("", "quiet")
         self.hits = label("", "quiet")

@@ -201,9 +201,9 @@ class RosterDelegate(QStyledItemDelegate):
         return pixmap
 
 
-def _rate_text(rate: float) -> str:
+def _rate_text(rate: float | None) -> str:
     if not rate:
-        return "once"
+        return "not here" if rate is None else "once"
     if rate >= 9.5:
         return f"{rate:.0f} Hz"
     return f"{rate:.1f} Hz" if rate >= 0.95 else f"{rate * 60:.1f}/min"
@@ -285,6 +285,7 @@ class Roster(QWidget):
         selection.currentChanged.connect(self._on_current)
         session.opened.connect(self._arrange)
         session.grown.connect(self._on_grown)
+        session.clock.stretch_changed.connect(self._repaint)
         session.layouts_changed.connect(self._repaint)
         session.reading.counts.changed.connect(self._on_explained)
         session.findings.changed.connect(self._on_findings)

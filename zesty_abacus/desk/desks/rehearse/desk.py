@@ -115,7 +115,7 @@ class RehearseDesk(QWidget):
         session, live = self._session, self.live
         live.came.connect(self.log.add)
         live.changed.connect(self._refresh)
-        live.writing.recorded.connect(lambda _entries: self.connecting.refresh())
+        live.writing.recorded.connect(lambda _files: self.connecting.refresh())
         self.rehearsing.asked.connect(self._ask)
         live.changed.connect(self.devices.refresh)
         self.stop_all.clicked.connect(live.sending.stop_all)

@@ -7,7 +7,7 @@ import itertools
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.core.trial.stretches import stretches_of
+from zesty_abacus.core.frames.stretches import stretches_of
 
 S, H, D = 10**9, 3600 * 10**9, 86_400 * 10**9
 

@@ -1,4 +1,4 @@
-"""The time of a trial in stretches: recordings of one day are looked at together, those of another day apart."""
+"""Time in stretches: recordings of one day are looked at together, those of another day apart."""
 
 from __future__ import annotations
 
