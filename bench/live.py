@@ -52,13 +52,16 @@ live = session.live
 live.connect_to(f"udp://127.0.0.1:{port}?listen=1&form=frames&lane=thruster")
 wait(lambda: live.is_live and session.jobs.is_idle())
 live.writing.record()
-late = []
-live.came.connect(lambda rows: late.append(time.time_ns() - rows[-1].time_ns))
+late, seen = [], []
+live.came.connect(lambda rows: late.append(time.time_ns() - rows[-1].time_ns) if rows else None)
+session.grown.connect(lambda: seen.append(time.time_ns() - session.clock.last_ns))
 found = {}
-for name, rate, length in (("few", 1000, 4), ("many", float(sys.argv[2]), 6), ("asked", float(sys.argv[2]), 6)):
-    if name == "asked":
-        live.ask("changes(at(B0)) and address == 0x1A3")
+for name, rate, length in (("few", 1000, 4), ("many", float(sys.argv[2]), 6), ("asked", float(sys.argv[2]), 6),
+                           ("read", 1000, 4), ("read many", float(sys.argv[2]), 6)):
+    live.ask("changes(at(B0)) and address == 0x1A3" if name == "asked" else "")
+    window.show_desk("Read" if name.startswith("read") else "Rehearse")
     late.clear()
+    seen.clear()
     heard = live.lanes["thruster"].heard
     sender = subprocess.Popen([sys.executable, "-c", sys.argv[1], str(port), str(rate), str(length)],
                               stdout=subprocess.PIPE, text=True)
@@ -75,6 +78,7 @@ for name, rate, length in (("few", 1000, 4), ("many", float(sys.argv[2]), 6), ("
     sent = int(sender.stdout.read())
     got = live.lanes["thruster"].heard - heard
     found[name] = {"sent": sent, "got": got, "rate": got / length, "middle_ms": float(np.median(late)) / 1e6,
+                   "seen_ms": float(np.median(seen)) / 1e6, "pictures": len(seen) / length,
                    "worst_ms": worst * 1e3}
 live.let_go()
 window.close()
@@ -86,13 +90,15 @@ import json, resource, sys, tempfile, threading
 from pathlib import Path
 import numpy as np
 from zesty_abacus.core.frames import flags as F
-from zesty_abacus.core.frames.capture import Lane
+from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.live.batch import Batch
+from zesty_abacus.core.trial.growing import GrowingCapture
 from zesty_abacus.core.live.ring import Ring
 from zesty_abacus.core.live.sinks import TableSink
 from zesty_abacus.core.live.watch import Watch
 lanes = [Lane("thruster")]
 folder = Path(tempfile.mkdtemp())
+growing = GrowingCapture(Capture.of_segments([], []), {}, folder / "growing")
 sink, ring, watch = TableSink(folder / "a.csv", "csv"), Ring(10_000_000_000), Watch("changes(at(B0))", ["thruster"])
 def peak():
     return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
@@ -104,6 +110,8 @@ for second in range(3600):
     table = batch.table()
     sink.append(table, lanes)
     ring.add(table)
+    growing.add(table, lanes)
+    growing.capture()
     watch.holds_in(table, lanes)
     if second in (300, 3599):
         at[second] = peak()
@@ -121,15 +129,20 @@ def measure(folder: Path) -> list[Line]:
     }  # fmt: skip
     done = _run(_WINDOW, environment, _SEND, str(_RATE))
     hour = _run(_HOUR, environment)
-    few, many, asked = done["few"], done["many"], done["asked"]
+    few, many, asked, read, flood = (done[name] for name in ("few", "many", "asked", "read", "read many"))
     return [
         Line("live: frames a second into the trial, window open", f"{many['rate']:,.0f}", f"{_RATE:,}"),
-        Line("live: of these, lost", f"{many['sent'] - many['got'] + asked['sent'] - asked['got']:,}", "0"),
+        Line("live: of these, lost", f"{sum(one['sent'] - one['got'] for one in done.values()):,}", "0"),
         Line("live: wire to window in the middle, 1 000 frames/s", f"{few['middle_ms']:.0f} ms", "50 ms"),
         Line(f"live: the same at {_RATE:,} frames/s", f"{many['middle_ms']:.0f} ms", "50 ms"),
         Line("live: the same with a condition asked of each", f"{asked['middle_ms']:.0f} ms", "50 ms"),
+        Line("live: wire to Read, with list, traces and values", f"{read['seen_ms']:.0f} ms", "100 ms"),
+        Line(f"live: the same at {_RATE:,} frames/s", f"{flood['seen_ms']:.0f} ms", "100 ms"),
+        Line("live: pictures of Read a second meanwhile", f"{read['pictures']:.0f} and {flood['pictures']:.0f}", ""),
         Line(
-            "live: longest hold of the window meanwhile", f"{max(many['worst_ms'], asked['worst_ms']):.0f} ms", "50 ms"
+            "live: longest hold of the window meanwhile",
+            f"{max(one['worst_ms'] for one in done.values()):.0f} ms",
+            "50 ms",
         ),
         Line("live: memory after an hour beside after 5 minutes", f"{hour['3599'] / hour['300']:.2f}x", "1.1x"),
     ]

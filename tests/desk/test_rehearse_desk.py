@@ -44,6 +44,7 @@ def sent(desk):
 def test_what_comes_is_heard_and_said_before_anything_may_be_sent(pilot, live):
     assert list(live.live.lanes) == ["thruster", "battery", "shore", "bilge", "pendant"]
     assert all(leave.text() == "listens" for leave in live.score.leaves.values())
+    pilot.wait(lambda: "Azimuth feedback port" in {row.message for row in live.log.rows}, "the message in the list")
     says = {row.message: row.says for row in live.log.rows}
     assert says["Azimuth feedback port"].startswith("angle ")
     assert "5 lanes, 0 may send" in live.head.words.text()

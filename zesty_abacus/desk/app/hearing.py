@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from .doors import engine, going
 
-_SAID_A_BATCH = 40
+_SAID_A_BATCH = 24
 """Frames of a batch that are put into words: more than fit into a window between two of its pictures."""
 _SAID_UNSEEN_NS = 500_000_000
 """So often one is put into words while nobody looks: whoever comes back wants to see something of what was there."""

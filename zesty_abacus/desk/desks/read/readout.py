@@ -5,7 +5,17 @@ from __future__ import annotations
 from uuid import UUID
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QContextMenuEvent, QDrag, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QDrag,
+    QKeyEvent,
+    QMouseEvent,
+    QMoveEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
 from ...app.doors import asked
@@ -75,8 +85,11 @@ class ReadoutValues(QWidget):
         look.changed.connect(self.update)
 
     def rows(self) -> list[ReadoutRow]:
-        """Return what is shown, for tests and screen readers."""
-        return self._rows
+        """Return what is known at the cursor, seen or not, for tests and screen readers."""
+        return self._at_cursor.rows(self._wanted())
+
+    def _wanted(self) -> list[str]:
+        return self._filter.text().lower().split()
 
     def sizeHint(self) -> QSize:
         return QSize(240, sum(row.height for row in self._rows) + 4)
@@ -86,11 +99,17 @@ class ReadoutValues(QWidget):
         if self._session.capture is None or not self.isVisible():
             return
         before = len(self._rows)
-        self._rows = self._at_cursor.rows(self._filter.text().lower().split())
+        seen = self.visibleRegion().boundingRect()
+        self._rows = self._at_cursor.rows(self._wanted(), (seen.top(), seen.bottom()))
         if len(self._rows) != before:
             self.updateGeometry()
             self.setMinimumHeight(self.sizeHint().height())
         self.update()
+
+    def moveEvent(self, event: QMoveEvent | None) -> None:
+        super().moveEvent(event)
+        # scrolled: other values are seen
+        self._soon.start()
 
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)

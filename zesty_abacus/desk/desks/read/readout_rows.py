@@ -36,36 +36,59 @@ class ReadoutRow:
         return HEAD_HEIGHT if self.field_id is None else ROW_HEIGHT
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class _Kept:
+    """What a layout said of one frame, with the words that were looked for, and how many pixels that takes."""
+
+    layout: engine.Layout
+    wanted: list[str]
+    decoded: Any
+    rows: list[ReadoutRow]
+    height: int
+
+
 class ReadoutAtCursor:
     """Reads the values at the cursor of a session."""
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        self._kept: dict[tuple[int, UUID], tuple[Any, list[str], list[ReadoutRow]]] = {}
+        self._kept: dict[tuple[int, UUID], _Kept] = {}
 
-    def rows(self, wanted: list[str]) -> list[ReadoutRow]:
-        """Return what is known at the cursor, the kind in hand first; only what has all ``wanted`` words."""
+    def rows(self, wanted: list[str], seen: tuple[float, float] | None = None) -> list[ReadoutRow]:
+        """Return what is known at the cursor, the kind in hand first; only what has all ``wanted`` words.
+
+        Parameters
+        ----------
+        seen
+            From where to where it is looked at, in pixels: what lies outside stays as it was read the last time.
+        """
         session = self._session
         kinds = list(session.reading.kinds_read())
         if session.kind in kinds:
             kinds.remove(session.kind)
             kinds.insert(0, session.kind)
         rows: list[ReadoutRow] = []
+        top = 0
         for kind in kinds:
             for reader in session.reading.readers(kind):
-                rows += self._rows_of(kind, reader.shown, wanted)
+                known = self._kept.get((kind, reader.shown.id))
+                if known is None or known.layout is not reader.shown or known.wanted != wanted:
+                    known = None
+                if known is None or seen is None or (not top + known.height < seen[0] and not top > seen[1]):
+                    known = self._read_again(kind, reader.shown, wanted, known)
+                rows += known.rows
+                top += known.height
         return rows
 
-    def _rows_of(self, kind: int, layout: engine.Layout, wanted: list[str]) -> list[ReadoutRow]:
+    def _read_again(self, kind: int, layout: engine.Layout, wanted: list[str], known: _Kept | None) -> _Kept:
         """Return what a layout says at the cursor; most messages are still at the frame of the last step."""
         at = self._session.store.frame_at(kind, layout, self._session.clock.cursor_ns)
-        known = self._kept.get((kind, layout.id))
         # frames are kept while they and their layout are the same
-        of = at.decoded if at is not None else None
-        if known is None or of is None or known[0] is not of or known[1] != wanted:
-            known = of, wanted, self._read_layout(kind, layout, at, wanted)
-            self._kept[kind, layout.id] = known
-        return known[2]
+        decoded = at.decoded if at is not None else None
+        if known is None or decoded is None or known.decoded is not decoded:
+            rows = self._read_layout(kind, layout, at, wanted)
+            known = self._kept[kind, layout.id] = _Kept(layout, wanted, decoded, rows, sum(row.height for row in rows))
+        return known
 
     def _read_layout(self, kind: int, layout: engine.Layout, at: Any, wanted: list[str]) -> list[ReadoutRow]:
         session = self._session
