@@ -173,7 +173,7 @@ def _trial_commands(window: Hands) -> list[Command]:
 
 
 def _next_kind(window: Hands, step: int) -> None:
-    kinds = [entry for entry in window.roster.model.entries if isinstance(entry, int)]
+    kinds = window.roster.model.kinds()
     if not kinds:
         return
     current = window.session.kind

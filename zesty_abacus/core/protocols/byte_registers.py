@@ -27,6 +27,9 @@ class ByteRegisters(Protocol):
         way = "read" if key.flags & READ else "write"
         return f"{device} {way} from 0x{key.address & 0xFFFF:02X}"
 
+    def device_text(self, key: KindKey) -> str:
+        return f"device 0x{self.device_of(key):02X}"
+
     def device_of(self, key: KindKey) -> int:
         return key.address >> 16 & _DEVICE
 

@@ -36,6 +36,9 @@ class Modbus(Protocol):
     name, title = NAME, "Modbus"
     ways = frozenset({"read", "answer"})
 
+    def device_text(self, key: KindKey) -> str:
+        return f"unit {self.device_of(key)}"
+
     def device_of(self, key: KindKey) -> int:
         return address_parts(key.address)[0]
 

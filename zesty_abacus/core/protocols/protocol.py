@@ -110,6 +110,10 @@ class Protocol:
         """Return who is addressed, where an address says more than that: the device, the unit, the port."""
         return key.address
 
+    def device_text(self, key: KindKey) -> str:
+        """Return what the device is called that is addressed; empty where an address is all there is to say."""
+        return ""
+
     def refusal_text(self, payload: bytes) -> str:
         """Return what an answer that refuses says, empty if that is not known."""
         return ""

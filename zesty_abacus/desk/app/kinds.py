@@ -50,6 +50,10 @@ class Kinds:
         """Return a kind's address the way its bus writes it."""
         return engine.protocol_named(self.protocol(kind)).kind_text(self.key(kind))
 
+    def device(self, kind: int) -> str:
+        """Return the device whose registers a kind carries, as its bus calls it; empty if there is none."""
+        return engine.protocol_named(self.protocol(kind)).device_text(self.key(kind))
+
     def name(self, kind: int) -> str:
         """Return the message name of a kind, ``errors`` or ``remote``, or nothing if nobody named it."""
         name = self._reading.name(kind)

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt
+from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -23,96 +22,14 @@ from PyQt6.QtWidgets import (
 from ..app.doors import engine
 from ..app.session import Session
 from ..widgets.paint import draw_ribbon, draw_text
-from ..widgets.parts import EDGE, Choice, hairline, label, plain_tip
+from ..widgets.parts import EDGE, Choice, hairline, label
 from ..widgets.theme import SMALL_PX, TEXT_PX, TINY_PX, figure_font, look, text_font
-
-REWARDING = "most rewarding first"
-KIND_ROLE = Qt.ItemDataRole.UserRole
-ORDERS = {
-    "by address": lambda s, k: (s.kinds.key(k),),
-    "least explained first": lambda s, k: (_share(s, k), -s.capture.kinds.count(k)),
-    REWARDING: lambda s, k: (-s.findings.reward(k), -_unexplained(s, k), s.kinds.key(k)),
-    "by name": lambda s, k: (not s.kinds.name(k), s.kinds.name(k).lower(), s.kinds.key(k)),
-    "most frames first": lambda s, k: (-s.capture.kinds.count(k),),
-}
-
-
-def _share(session: Session, kind: int) -> float:
-    explained = session.reading.counts.explained_of(kind)
-    share = explained.share if explained is not None else None
-    return 2.0 if share is None else share
-
-
-def _unexplained(session: Session, kind: int) -> int:
-    explained = session.reading.counts.explained_of(kind)
-    return round(explained.moving * (1 - (explained.share or 0.0))) if explained is not None else 0
-
-
-class RosterModel(QAbstractListModel):
-    """Rows of the roster: lane headings (a name) and kinds (a number).
-
-    Attributes
-    ----------
-    entries
-        Those that are shown, from the top.
-    known
-        How many kinds there were when they were arranged.
-    """
-
-    def __init__(self, session: Session) -> None:
-        super().__init__()
-        self._session = session
-        self.known = 0
-        self.entries: list[str | int] = []
-
-    def arrange(self, order: str, wanted: str) -> None:
-        """Fill the rows: kinds of each lane in an order, those that match a filter."""
-        self.beginResetModel()
-        self.entries = []
-        capture = self._session.capture
-        self.known = len(capture.kinds.keys) if capture is not None else 0
-        for number, lane in enumerate(capture.lanes if capture is not None else ()):
-            kinds = [k for k, key in enumerate(capture.kinds.keys) if key.lane == number and self._matches(k, wanted)]
-            kinds.sort(key=lambda kind: ORDERS[order](self._session, kind))
-            if kinds:
-                self.entries += [lane.name, *kinds]
-        self.endResetModel()
-
-    def _matches(self, kind: int, wanted: str) -> bool:
-        session = self._session
-        words = [session.kinds.address(kind), session.kinds.name(kind) or "unnamed"]
-        for reader in session.reading.readers(kind):
-            words += [field.name for field in reader.shown.all_fields()]
-        text = " ".join(words).lower()
-        return all(part in text for part in wanted.lower().split())
-
-    def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
-        return len(self.entries)
-
-    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        entry = self.entries[index.row()]
-        if role == KIND_ROLE:
-            return entry
-        words = entry if isinstance(entry, str) else self._words(entry)
-        if role == Qt.ItemDataRole.ToolTipRole:
-            return plain_tip(words)
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
-            return words
-        return None
-
-    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        if isinstance(self.entries[index.row()], str):
-            return Qt.ItemFlag.NoItemFlags
-        return Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable
-
-    def _words(self, kind: int) -> str:
-        session = self._session
-        explained = session.reading.counts.explained_of(kind)
-        shown = f", {explained.share_text()} explained" if explained is not None and explained.moving else ""
-        return f"{session.kinds.address(kind)} {session.kinds.name(kind) or 'unnamed'}{shown}"
-
+from ..widgets.words import counted
+from .roster_model import ENTRY_ROLE, ORDERS, REWARDING, Device, RosterModel, explained_of, names_of
 
 _LONG_ADDRESS = 14
+_INSIDE = 12
+"""How much further right the exchanges of a device begin than the device."""
 
 
 class RosterDelegate(QStyledItemDelegate):
@@ -126,27 +43,55 @@ class RosterDelegate(QStyledItemDelegate):
             event.connect(self._ribbons.clear)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        return QSize(200, 22 if isinstance(index.data(KIND_ROLE), str) else 38)
+        return QSize(200, 22 if isinstance(index.data(ENTRY_ROLE), str) else 38)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         if painter is None:
             return
-        entry = index.data(KIND_ROLE)
+        entry = index.data(ENTRY_ROLE)
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         rect = QRectF(option.rect)
         if isinstance(entry, str):
             row = rect.adjusted(EDGE, 4, -EDGE, 0)
             draw_text(painter, row, entry, text_font(TINY_PX), look.theme.quiet)
+            painter.restore()
+            return
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(rect, QColor(look.theme.selected))
+            painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), QColor(look.theme.zest))
+        if isinstance(entry, Device):
+            self._paint_device(painter, rect, entry)
         else:
-            self._paint_kind(painter, rect, entry, bool(option.state & QStyle.StateFlag.State_Selected))
+            self._paint_kind(painter, rect.adjusted(self._inset(index, entry), 0, 0, 0), entry)
         painter.restore()
 
-    def _paint_kind(self, painter: QPainter, rect: QRectF, kind: int, chosen: bool) -> None:
+    def _inset(self, index: QModelIndex, kind: int) -> int:
+        model = index.model()
+        return _INSIDE if isinstance(model, RosterModel) and model.device_around(kind) is not None else 0
+
+    def _paint_device(self, painter: QPainter, rect: QRectF, device: Device) -> None:
+        """Paint a device: what it is called, how many exchanges it has, and whether they are listed below."""
         theme, session = look.theme, self._session
-        if chosen:
-            painter.fillRect(rect, QColor(theme.selected))
-            painter.fillRect(QRectF(rect.left(), rect.top(), 3, rect.height()), QColor(theme.zest))
+        top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
+        sign = "▾" if device.is_open else "▸"
+        draw_text(painter, top, sign, text_font(SMALL_PX), theme.ink)
+        font = figure_font(SMALL_PX, bold=True)
+        words = top.adjusted(_INSIDE, 0, 0, 0)
+        draw_text(painter, words, device.text, font, theme.ink)
+        name = names_of(session, device.kinds)
+        rest = words.adjusted(QFontMetricsF(font).horizontalAdvance(device.text) + 8, 0, 0, 0)
+        color = theme.ink if name else theme.unexplained
+        draw_text(painter, rest, name or "unnamed", text_font(SMALL_PX, italic=not name), color, middle=True)
+        below = QRectF(words.left(), rect.top() + 19, words.width(), 16)
+        draw_text(painter, below, counted(len(device.kinds), "exchange"), text_font(TINY_PX), theme.quiet)
+        explained = explained_of(session, device.kinds)
+        if explained is not None:
+            share = explained.share_text()
+            draw_text(painter, below, share, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
+
+    def _paint_kind(self, painter: QPainter, rect: QRectF, kind: int) -> None:
+        theme, session = look.theme, self._session
         name = session.kinds.name(kind)
         top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
         address = figure_font(SMALL_PX, bold=True)
@@ -283,6 +228,7 @@ class Roster(QWidget):
         selection = self.view.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(self._on_current)
+        self.view.clicked.connect(self._turn)
         session.opened.connect(self._arrange)
         session.grown.connect(self._on_grown)
         session.clock.stretch_changed.connect(self._repaint)
@@ -296,7 +242,11 @@ class Roster(QWidget):
         return QSize(246, 500)
 
     def show_entry(self, kind: int) -> QModelIndex:
-        """Return the model index of a kind, invalid if it is filtered away."""
+        """Return the model index of a kind, invalid if it is filtered away; the device that it is of is opened."""
+        device = self.model.device_around(kind)
+        if device is not None and not device.is_open:
+            self.model.turn(device)
+            self.model.arrange(self.order.currentText(), self.filter.text())
         row = self.model.entries.index(kind) if kind in self.model.entries else -1
         return self.model.index(row) if row >= 0 else QModelIndex()
 
@@ -309,11 +259,13 @@ class Roster(QWidget):
         if self.order.currentText() == REWARDING:
             self._session.findings.want()
         self.model.arrange(self.order.currentText(), self.filter.text())
-        kinds = [entry for entry in self.model.entries if isinstance(entry, int)]
+        shown = len(self.model.kinds())
         total = len(self._session.capture.kinds.keys) if self._session.capture is not None else 0
-        of = f"{len(kinds)} of " if len(kinds) != total else ""
+        of = f"{shown} of " if shown != total else ""
         self.count.setText(f"{of}{total} kind{'' if total == 1 else 's'}")
-        self._show_kind()
+        # a device that somebody closed stays closed, whatever of it is in hand
+        kind = self._session.kind
+        self._mark(self.model.index(self.model.row_of(kind)) if kind is not None else QModelIndex())
 
     def _on_grown(self) -> None:
         """Show kinds that have come; those that are there keep their places, and say how often they come now."""
@@ -322,14 +274,27 @@ class Roster(QWidget):
         else:
             self._repaint()
 
+    def _turn(self, index: QModelIndex) -> None:
+        """Open or close a device."""
+        entry = index.data(ENTRY_ROLE)
+        if isinstance(entry, Device):
+            self.model.turn(entry)
+            self.model.arrange(self.order.currentText(), self.filter.text())
+            row = next((n for n, one in enumerate(self.model.entries) if isinstance(one, Device)
+                        and one.place == entry.place), -1)  # fmt: skip
+            self._mark(self.model.index(row))
+
     def _on_current(self, current: QModelIndex) -> None:
-        entry = current.data(KIND_ROLE) if current.isValid() else None
+        entry = current.data(ENTRY_ROLE) if current.isValid() else None
         if isinstance(entry, int):
             self._session.select_kind(entry)
 
     def _show_kind(self) -> None:
         kind = self._session.kind
-        index = self.show_entry(kind) if kind is not None else QModelIndex()
+        self._mark(self.show_entry(kind) if kind is not None else QModelIndex())
+
+    def _mark(self, index: QModelIndex) -> None:
+        """Mark a row without taking anything in hand."""
         selection = self.view.selectionModel()
         assert selection is not None
         selection.blockSignals(True)
@@ -357,6 +322,9 @@ class Roster(QWidget):
             viewport.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.view.hasFocus():
+            self._turn(self.view.currentIndex())
+            return
         if event is not None and event.key() == Qt.Key.Key_Escape and self.filter.text():
             self.filter.clear()
         # whatever Escape does besides is for the window to say
