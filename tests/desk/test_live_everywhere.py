@@ -160,6 +160,18 @@ def test_who_has_no_trial_records_into_a_new_one(empty):
     pilot.wait(lambda: len(session.trial.file.sources) == 1, "the recording in the trial")
 
 
+def test_who_opens_another_trial_finds_the_recording_in_its_own_one(pilot, recording, tmp_path):
+    session = pilot.session
+    folder, sources = session.trial.folder, len(session.trial.file.sources)
+    session.trials.begin(tmp_path / "other")
+    pilot.wait(lambda: session.trial.folder == tmp_path / "other", "the other trial")
+    assert not session.live.writing.is_recording and not session.growing.is_on
+    assert session.trial.file.sources == () and len(session.capture) == 0
+    session.trials.open(folder)
+    pilot.wait(lambda: session.trial.folder == folder, "the first one again")
+    assert len(session.trial.file.sources) > sources
+
+
 def test_a_recording_that_a_kill_broke_off_is_there_when_the_trial_is_opened_again(pilot, recording, monkeypatch):
     session = pilot.session
     folder = session.trial.folder

@@ -122,6 +122,9 @@ class Growing(QObject):
                 return
             if made is not None:
                 self._shown.clear()
+                # whoever ends this says so first, and then sets what was just cleared: it must not be waited for
+                if self._over.is_set():
+                    return
                 self._made.emit(made)
                 self._shown.wait()
             if self._over.wait(max(_LEAST_S, _TIMES_AS_LONG * (time.monotonic() - began))):

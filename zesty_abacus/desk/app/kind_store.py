@@ -130,11 +130,9 @@ class KindStore(QObject):
                 return found
 
         def work(progress: Any) -> Any:
-            return (
-                engine.load_kind(capture, kind, progress)
-                if found is None
-                else engine.grown_kind(capture, found, progress)
-            )
+            if found is None:
+                return engine.load_kind(capture, kind, progress)
+            return engine.grown_kind(capture, found, progress)
 
         self._want(("kind", kind), "loading frames", work, lambda data: self._keep_data(kind, data))
         return found
@@ -153,17 +151,15 @@ class KindStore(QObject):
             self._curves.move_to_end(key)
             if found.frames == count:
                 return found.answer
-        data = self._data.get(kind)
-
         plan = self.plan(layout)
         if plan is None:
             return None
+        data, first = self._data.get(kind), found.frames if found is not None else 0
+        # frames that are loaded may be fewer than there are by now
+        loaded = data.frames if data is not None and not first and len(data.frames) == count else None
 
         def work(progress: Any) -> Any:
-            first = found.frames if found is not None else 0
-            # frames that are loaded may be fewer than there are by now
-            loaded = not first and data is not None and len(data.frames) == count
-            frames = data.frames if data is not None and loaded else capture.kind_frames(kind, first, count)
+            frames = loaded if loaded is not None else capture.kind_frames(kind, first, count)
             if reader is not None:
                 frames = meaning.frames_of(kind, reader, frames)
             if found is None:

@@ -131,6 +131,15 @@ class LiveWriting(QObject):
             self.recorded.emit(files)
             self.changed.emit()
 
+    def leave_recording(self) -> None:
+        """Stop writing, since another trial is open: the recording joins its own one when that is opened again."""
+        files, self._files = self._files, None
+        if files is not None:
+            files.close()
+            files.joined(is_in_trial=False)
+            self.told.emit("", "The recording has ended; it joins its trial when that is opened again.")
+            self.changed.emit()
+
     def write_log(
         self, path: Path, form: str, origin: Any, done: Callable[[int], None], failed: Callable[[str], None]
     ) -> None:

@@ -220,6 +220,7 @@ class Session(QObject):
         for note in made.notes:
             self.told.emit("wrong", note)
         self.growing.end()
+        self.live.writing.leave_recording()
         self._take_capture(made.brought)
         self.kind, self.bits = None, frozenset()
         self.traces.shown = []
