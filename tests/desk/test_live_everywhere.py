@@ -6,6 +6,8 @@ import msgspec
 import pytest
 from PyQt6.QtCore import Qt
 
+from zesty_abacus.core.live.batch import Batch
+from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.trial.content import LaneEntry
 
 
@@ -131,6 +133,12 @@ def frames_of(capture, lane):
 def test_a_moment_noted_and_a_lane_moved_meanwhile_lose_nothing(pilot, recording):
     session = pilot.session
     session.trials.add_moment(session.clock.cursor_ns, "hook tried")
+    pilot.wait(lambda: "Hook state" in map(session.kinds.name, range(len(session.capture.kinds.keys))), "a new kind")
+    # another one behind it, of an address before: counted anew the two change places
+    batch = Batch()
+    batch.add(session.clock.last_ns, b"\x01", 0x050, 0, 0)
+    session.growing.take(batch.table(), recording.live.receiving.lanes)
+    pilot.wait(lambda: 0x050 in [key.address for key in session.capture.kinds.keys], "the other new kind")
     frames = len(session.capture)
     file = session.trial.file
     old = next((one for one in file.lanes if one.name == "battery"), LaneEntry(name="battery"))
@@ -140,6 +148,11 @@ def test_a_moment_noted_and_a_lane_moved_meanwhile_lose_nothing(pilot, recording
     pilot.wait(lambda: len(session.capture) > frames + 50, "more frames behind it")
     assert session.clock.is_following
     assert any(one.text == "hook tried" for one in session.trial.file.moments)
+    pilot.wait(pilot.session.reading.counts.explained_of_all, "the bits counted")
+    anew = Meaning.of(session.capture, session.edits.layouts(), session.trial.file.ties)
+    for kind, means in enumerate(anew.kinds):
+        names = [reader.layout.name for reader in means.readers]
+        assert [reader.layout.name for reader in session.reading.readers(kind)] == names
 
 
 def test_who_has_no_trial_records_into_a_new_one(empty):

@@ -250,7 +250,7 @@ class Session(QObject):
         bits, place = self.bits, (self.clock.view_first_ns, self.clock.view_last_ns, self.clock.cursor_ns)
         pin, is_following = self.clock.pin_ns, self.clock.is_following
         known = len(self.outcomes)
-        self._take_capture(brought)
+        is_counted = self._take_capture(brought)
         self.growing.stand_on(brought.capture, self.trial.file, brought.stretches)
         self.kind = self.kinds.by_origin().get(chosen) if chosen is not None else None
         self.bits = bits if self.kind is not None else frozenset()
@@ -264,7 +264,7 @@ class Session(QObject):
         if is_following and self.growing.is_on:
             self.clock.follow()
         self.opened.emit()
-        if not brought.has_moved:
+        if not is_counted:
             self.reading.counts.count_all()
         self._tell_problems()
         undecided = _first_undecided(self.outcomes, known)
@@ -321,10 +321,14 @@ class Session(QObject):
 
     # what frames mean
 
-    def _take_capture(self, brought: engine.Brought) -> None:
+    def _take_capture(self, brought: engine.Brought) -> bool:
+        """Take what recordings gave; return whether all that was counted of it holds."""
         self.capture, self.outcomes, self.density = brought.capture, brought.outcomes, brought.density
         self.kinds.capture = brought.capture
-        if brought.has_moved:
+        before = self.reading.meaning
+        # what has grown live has more kinds, and numbers of its own for them
+        is_same = brought.has_moved and before is not None and len(before.kinds) == len(brought.capture.kinds.keys)
+        if is_same:
             self.reading.move_to(brought.capture)
         else:
             layouts, release = self.edits.layouts(), self.edits.release
@@ -332,6 +336,7 @@ class Session(QObject):
         assert self.reading.meaning is not None, "a capture that is shown has a meaning"
         self.store.start(brought.capture)
         self.store.use(self.reading.meaning)
+        return is_same
 
     def _on_trial_changed(self) -> None:
         self.reading.take_ties(self.trial.file.ties)
