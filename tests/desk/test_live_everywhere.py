@@ -190,9 +190,7 @@ def test_a_recording_that_a_kill_broke_off_is_there_when_the_trial_is_opened_aga
     folder = session.trial.folder
     # what a kill leaves: the files as they are, and nobody who holds the word of them
     session.growing.end()
-    files, session.live.writing._files = session.live.writing._files, None
-    files.close()
-    files.joined(is_in_trial=False)
+    session.live.writing.leave_recording()
     sources = len(session.trial.file.sources)
     told = []
     session.told.connect(lambda _tone, words: told.append(words))

@@ -269,7 +269,8 @@ def test_holding_still_loses_nothing(pilot, live):
     pilot.wait(lambda: live.live.lanes["thruster"].heard > heard + 50, "frames that come meanwhile")
     assert list(live.log.rows) == stands
     pilot.key("Y")
-    assert len(live.log.rows) > len(stands) + 50
+    # of each table some frames are put into words, of fifty in one at least two dozen
+    assert len(live.log.rows) >= len(stands) + 24
     times = [row.time_ns for row in live.log.rows]
     assert times == sorted(times), "what came meanwhile stands where it belongs"
 

@@ -187,6 +187,8 @@ class Window(QMainWindow):
         self.centre.setCurrentWidget(desk)
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
+        # the library is of all messages there are, whatever was recorded here: its list has the room
+        self.left.setVisible(name != self.library.name)
         self.header.rod.set_current(name)
         if had_keys in (None, self) or (not had_keys.isVisible() and self.isAncestorOf(had_keys)):
             self._home().setFocus()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+import threading
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from pathlib import Path
@@ -56,6 +57,7 @@ class LiveWriting(QObject):
         self._log: Any = None
         self._is_log_over = False
         self._files: Any = None
+        self._writing = threading.Lock()
         self.recorders: list[Callable[[Any, Sequence[Any]], None]] = []
 
     def begin(self, receiving: going.Receiving) -> None:
@@ -77,17 +79,26 @@ class LiveWriting(QObject):
         # each for itself: a full folder for the list must not end a recording on another disk
         if not self._is_log_over and not self._put(self._log, table, lanes, "The list on disk"):
             self._is_log_over = True
-        if (files := self._files) is None:
-            return
-        if self._put(files, table, lanes, "The recording"):
-            for recorder in self.recorders:
-                recorder(table, lanes)
-            return
-        self._files = None
+        with self._writing:
+            files = self._files
+            if files is None:
+                return
+            if self._put(files, table, lanes, "The recording"):
+                for recorder in self.recorders:
+                    recorder(table, lanes)
+                return
+            self._files = None
         # what was written until then joins the trial all the same
         with suppress(AbacusError):
             files.close()
         self.recorded.emit(files)
+
+    def _taken_away(self) -> Any:
+        """Write no more from here on, and return where it was written; None if nothing was."""
+        # not while the thread that takes what comes is in the middle of it
+        with self._writing:
+            files, self._files = self._files, None
+        return files
 
     def _put(self, sink: Any, table: Any, lanes: Any, what: str) -> bool:
         """Write frames; return whether that went well, and tell if not."""
@@ -125,7 +136,7 @@ class LiveWriting(QObject):
 
     def keep_recording(self) -> None:
         """Stop writing; the recording joins the trial."""
-        files, self._files = self._files, None
+        files = self._taken_away()
         if files is not None:
             files.close()
             self.recorded.emit(files)
@@ -133,7 +144,7 @@ class LiveWriting(QObject):
 
     def leave_recording(self) -> None:
         """Stop writing, since another trial is open: the recording joins its own one when that is opened again."""
-        files, self._files = self._files, None
+        files = self._taken_away()
         if files is not None:
             files.close()
             files.joined(is_in_trial=False)
