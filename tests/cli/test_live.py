@@ -109,7 +109,7 @@ def test_a_device_is_polled(trial):
     values = ("voltage 1=231.5", "voltage 2=sine 229 to 231 in 1 s", "current 1=3.25")
     with Background("device", place, "Shore meter", *values, "--library", trial, ready="serving") as device:
         code, out, err = run(
-            "poll", place, "Shore meter", "--library", trial, "--every", "100ms", "--for", "500ms"
+            "poll", place, "Shore meter", "--library", trial, "--every", "100ms", "--for", "1500ms"
         )  # fmt: skip
         assert code == 0, err
         assert device.end() == 0
@@ -117,8 +117,8 @@ def test_a_device_is_polled(trial):
     assert {row["value"] for row in rows if row["field"] == "voltage 1"} == {"231.5"}
     assert {row["valid"] for row in rows if row["field"] == "current 1"} == {"good"}
     moving = [float(row["value"]) for row in rows if row["field"] == "voltage 2"]
-    # on a busy machine a round may be missed, and is not caught up with
-    assert 3 <= len(moving) <= 5
+    # on a busy machine rounds may be missed, half a second of them at a time, and are not caught up with
+    assert 3 <= len(moving) <= 15
     assert len(set(moving)) > 1
     assert all(228.9 <= value <= 231.1 for value in moving)
     assert set(rows[0]) == {
