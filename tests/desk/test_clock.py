@@ -186,3 +186,16 @@ def test_a_new_day_that_begins_live_is_taken_in_hand_only_if_it_is_followed():
         clock.grow([(0, 60 * S), (DAY, DAY + S)])
         assert clock.stretch == int(follows)
         assert clock.view_first_ns >= clock.first_ns and clock.view_last_ns <= clock.last_ns
+
+
+def test_another_capture_is_no_other_stretch_of_the_one_before(two_days):
+    two_days.start([(5 * S, 6 * S), (3 * DAY, 3 * DAY + S)], 3)
+    assert two_days.told == [], "who opens it knows, and has counted what the strip shows"
+    assert two_days.stretch == 1
+
+
+def test_a_view_that_stays_is_not_painted_again_since_something_came(two_days):
+    views = []
+    two_days.view_changed.connect(lambda: views.append(1))
+    two_days.grow([(0, 60 * S), (9 * DAY, 9 * DAY + 90 * S)])
+    assert not views and two_days.last_ns == 9 * DAY + 90 * S

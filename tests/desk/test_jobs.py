@@ -8,6 +8,7 @@ import pytest
 from zesty_abacus.core.errors import DataError
 from zesty_abacus.core.progress import Cancelled, Progress
 from zesty_abacus.desk.app.jobs import Jobs, JobState
+from zesty_abacus.desk.app.paced import Paced
 from zesty_abacus.desk.app.settings import reports_folder
 from zesty_abacus.desk.launch import make_application
 
@@ -189,3 +190,46 @@ def test_a_read_that_is_stuck_does_not_keep_the_program_from_ending():
     """Nobody lets the thread go; the window closes and the process ends all the same."""
     done = subprocess.run([sys.executable, "-c", STUCK], timeout=60, capture_output=True, text=True)
     assert done.returncode == 0, done.stderr
+
+
+def test_what_is_paced_goes_on_after_work_that_was_cancelled(jobs):
+    began = []
+
+    def work(progress):
+        while True:
+            progress.check()
+            time.sleep(0.001)
+
+    def do():
+        began.append(jobs.start("paced", "work", work, lambda _answer: None))
+        began[-1].finished.connect(paced.done)
+
+    paced = Paced(jobs, do)
+    for turn in range(1, 3):
+        paced.want()
+        live(jobs, lambda turn=turn: len(began) == turn)
+        began[-1].cancel()
+        live(jobs, jobs.is_idle)
+    paced.stop()
+
+
+def test_what_is_paced_is_done_once_more_if_it_was_wanted_meanwhile_and_rests_between(jobs):
+    began = []
+
+    def do():
+        began.append(time.monotonic())
+        jobs.start("paced", "work", lambda _progress: time.sleep(0.05), lambda _answer: None).finished.connect(
+            paced.done
+        )
+
+    paced = Paced(jobs, do)
+    for _ in range(5):
+        paced.want()
+    live(jobs, lambda: len(began) == 2)
+    assert began[1] - began[0] >= 0.05 * 10, "nine times as long as it worked nothing is done"
+    live(jobs, jobs.is_idle)
+    paced.want()
+    paced.stop()
+    end = time.monotonic() + 0.7
+    live(jobs, lambda: time.monotonic() > end)
+    assert len(began) == 2

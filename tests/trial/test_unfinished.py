@@ -78,6 +78,12 @@ def test_a_killed_program_loses_no_frame_that_it_had_taken(trial):
     assert len(open_trial_capture(again).capture) == 10
 
 
+def test_what_somebody_else_calls_a_recording_is_theirs(trial):
+    mine = trial.folder / "recording notes.json"
+    mine.write_text("[]")
+    assert take_unfinished(trial) == [] and mine.read_text() == "[]"
+
+
 @pytest.mark.parametrize(
     "word", [b"", b"{", b'[{"path": "/etc/passwd"}]', b'[{"path": "../out.log"}]', b'[{"path": 1}]']
 )

@@ -98,20 +98,14 @@ def guess_columns(head: str) -> Columns | None:
     return best[1] if best else None
 
 
-_ROLES_OF_OURS = {
-    "time_ns": "time", "time_s": "time", "lane": "lane", "address": "address", "direction": "direction",
-    "flags": "flags", "size": "size", "payload": "payload",
-}  # fmt: skip
-
-
 def _without_rows(line: str) -> Columns | None:
-    """Return the columns of a table of the program's own in which nothing stands yet; None if it is none."""
-    names = split_line(line, ",")
-    roles = [_ROLES_OF_OURS.get(name, "ignore") for name in names]
-    if names[0] not in ("time_ns", "time_s") or "payload" not in names:
+    """Return the columns of a table of frames in which nothing stands yet, by their names; None if it is none."""
+    names = tuple(split_line(line, ","))
+    # cells that could be anything leave it to the names
+    roles = _roles(names, [["00"]] * len(names), ".")
+    if not {"time", "payload"} <= set(roles) or any(re.fullmatch(_NUMBER, name) for name in names):
         return None
-    unit = names[0].removeprefix("time_")
-    return Columns(separator=",", head_lines=1, names=tuple(names), roles=tuple(roles), time_unit=unit)
+    return Columns(separator=",", head_lines=1, names=names, roles=roles, time_unit=_time_unit(names, roles))
 
 
 def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] | None:

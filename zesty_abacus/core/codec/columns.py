@@ -9,6 +9,7 @@ from uuid import UUID
 import numpy as np
 from numpy.typing import NDArray
 
+from ..frames.segment_frames import widened
 from ..layouts.checks.check import Check
 from ..layouts.fields import Field, FieldKind
 
@@ -200,13 +201,9 @@ def join_columns(columns: list[FieldColumn]) -> FieldColumn:
     content = None
     if columns[0].content is not None:
         width = max(column.content.shape[1] for column in columns)  # type: ignore[union-attr]
-        content = np.concatenate([_widened(column.content, width) for column in columns])  # type: ignore[arg-type]
+        content = np.concatenate([widened(column.content, width) for column in columns])  # type: ignore[arg-type]
     validity = np.concatenate([column.validity for column in columns])
     return FieldColumn(columns[0].field, joined("raw"), joined("value"), content, validity, joined("lengths"))
-
-
-def _widened(content: NDArray[np.uint8], width: int) -> NDArray[np.uint8]:
-    return np.pad(content, ((0, 0), (0, width - content.shape[1])))
 
 
 @dataclass(frozen=True, slots=True, eq=False)

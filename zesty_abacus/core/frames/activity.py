@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from ..compiled import njit
 from ..progress import Progress
 from .capture import Capture
+from .segment_frames import widened
 
 BLOCK = 256
 """Frames summed up in one step of a history pyramid."""
@@ -180,9 +181,9 @@ class BitHistory:
     def grown(self, time_ns: NDArray[np.int64], matrix: NDArray[np.uint8]) -> BitHistory:
         """Return the history with more frames behind, whatever their width; only blocks that are new are summed up."""
         width = max(self.matrix.shape[1], matrix.shape[1])
-        joined = np.concatenate([_widened(self.matrix, width), _widened(matrix, width)])
+        joined = np.concatenate([widened(self.matrix, width), widened(matrix, width)])
         sums = np.concatenate([
-            _widened(self.sums, width * 8), _block_sums(joined[len(self.sums) * BLOCK :], BLOCK)
+            widened(self.sums, width * 8), _block_sums(joined[len(self.sums) * BLOCK :], BLOCK)
         ])  # fmt: skip
         return BitHistory(np.concatenate([self.time_ns, time_ns]), joined, sums)
 
@@ -208,11 +209,6 @@ class BitHistory:
         edges = first_ns + (np.arange(columns + 1, dtype=np.float64) * (span / columns)).astype(np.int64)
         bounds = np.searchsorted(self.time_ns, edges)
         return _history_picture(self.matrix, self.sums, bounds, size, BLOCK)
-
-
-def _widened(array: NDArray, width: int) -> NDArray:
-    """Return rows of a width, zero where they were shorter."""
-    return np.pad(array, ((0, 0), (0, width - array.shape[1]))) if array.shape[1] < width else array
 
 
 @njit(cache=True, nogil=True)

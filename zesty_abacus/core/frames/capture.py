@@ -70,8 +70,7 @@ class Capture:
     @classmethod
     def from_table(cls, table: FrameTable, lanes: Sequence[Lane]) -> Capture:
         """Return a capture of one segment in memory, sorted by time."""
-        numbers = np.arange(len(lanes), dtype=np.uint16)
-        placed = Placed(Segment.of(table), 0, numbers, np.zeros(len(lanes), np.int64))
+        placed = Placed.as_recorded(Segment.of(table), len(lanes))
         return cls.of_segments([placed] if len(table) else [], lanes)
 
     def grown(

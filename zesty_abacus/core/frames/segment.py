@@ -81,6 +81,11 @@ class Placed:
     lanes: NDArray[np.uint16]
     shift_ns: NDArray[np.int64]
 
+    @classmethod
+    def as_recorded(cls, segment: Segment, lanes: int) -> Placed:
+        """Return a segment whose lanes are those of the capture, on the clock of the recording."""
+        return cls(segment, 0, np.arange(lanes, dtype=np.uint16), np.zeros(lanes, np.int64))
+
     def __len__(self) -> int:
         return len(self.segment)
 

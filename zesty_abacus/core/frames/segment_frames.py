@@ -185,6 +185,11 @@ class SegmentFrames:
             yield self._segments[number], rows[where] - bases[number], where
 
 
+def widened(rows: NDArray, width: int) -> NDArray:
+    """Return rows, (n, w), that are at least so wide, zero where they were shorter."""
+    return np.pad(rows, ((0, 0), (0, width - rows.shape[1]))) if rows.shape[1] < width else rows
+
+
 def places_in(rows: NDArray[np.uint32], some: NDArray[np.uint32]) -> NDArray[np.int64]:
     """Return where some of these rows stand among them; rows need not rise, since segments may overlap in time."""
     order = np.argsort(rows, kind="stable")

@@ -239,7 +239,7 @@ def open_segment(folder: Path) -> Segment:
 def _placed(segment: Segment, lanes: int, where: Path) -> Placed:
     if any(lane >= lanes for lane in segment.lanes):
         raise _unreadable(where, "a frame is on a lane that is not there")
-    return Placed(segment, 0, np.arange(lanes, dtype=np.uint16), np.zeros(lanes, np.int64))
+    return Placed.as_recorded(segment, lanes)
 
 
 def _unreadable(path: Path, why: object) -> CaptureStoreError:

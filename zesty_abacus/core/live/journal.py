@@ -6,8 +6,6 @@ import threading
 from collections.abc import Sequence
 from pathlib import Path
 
-import numpy as np
-
 from ..frames.capture import Capture, Lane
 from ..frames.growing import GrowingFrames
 from ..frames.segment import Placed
@@ -53,5 +51,4 @@ class Journal:
         """Return what is there now."""
         with self._lock:
             segments, lanes = self._frames.segments(), self._lanes
-        numbers, shift = np.arange(len(lanes), dtype=np.uint16), np.zeros(len(lanes), np.int64)
-        return Capture.of_segments([Placed(segment, 0, numbers, shift) for segment in segments], lanes)
+        return Capture.of_segments([Placed.as_recorded(segment, len(lanes)) for segment in segments], lanes)

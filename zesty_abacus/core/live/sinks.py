@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO
@@ -143,17 +143,22 @@ class LaneFiles(FrameSink):
     ----------
     entries
         What a trial says of the files.
+
+    Parameters
+    ----------
+    begun
+        Told of files that are begun, before anything is in them.
     """
 
-    def __init__(self, folder: Path) -> None:
-        self._folder = folder
+    def __init__(self, folder: Path, begun: Callable[[list[SourceEntry]], None]) -> None:
+        self._folder, self._begun = folder, begun
         self._stamp = datetime.now(UTC).strftime("%Y-%m-%d %H-%M-%S")
         self._sinks: dict[str, FrameSink] = {}
         self.entries: list[SourceEntry] = []
 
-    def begin_files(self, table: FrameTable, lanes: Sequence[Lane]) -> list[SourceEntry]:
-        """Begin the files that frames go into and that are not there yet; return what a trial says of them."""
-        fresh = []
+    def _begin_files(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        """Begin the files that frames go into and that are not there yet."""
+        fresh: list[SourceEntry] = []
         for number in np.unique(table.lane).tolist():
             lane = lanes[number]
             name = self._file_of(lane)
@@ -168,8 +173,9 @@ class LaneFiles(FrameSink):
             else:
                 self._sinks[name] = TableSink(path, "csv")
                 fresh.append(SourceEntry(path=name, protocol=lane.protocol))
-        self.entries += fresh
-        return fresh
+        if fresh:
+            self.entries += fresh
+            self._begun(fresh)
 
     def _file_of(self, lane: Lane) -> str:
         if lane.protocol == can.NAME:
@@ -177,7 +183,7 @@ class LaneFiles(FrameSink):
         return f"{re.sub(r'[^0-9A-Za-z._-]+', ' ', lane.name).strip() or 'lane'} {self._stamp}.csv"
 
     def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
-        self.begin_files(table, lanes)
+        self._begin_files(table, lanes)
         for name in self._sinks:
             mine = [number for number, lane in enumerate(lanes) if self._file_of(lane) == name]
             part = on_lanes(table, mine)
@@ -190,23 +196,18 @@ class LaneFiles(FrameSink):
 
 
 class JoiningFiles(FrameSink):
-    """Recordings in a trial's folder that join the trial when they are whole, or when it is opened after a kill.
-
-    Attributes
-    ----------
-    entries
-        What the trial is to say of the files.
-    """
+    """Recordings in a trial's folder that join the trial when they are whole, or when it is opened after a kill."""
 
     def __init__(self, folder: Path) -> None:
         self._unfinished = Unfinished(folder)
-        self._files = LaneFiles(folder)
-        self.entries: list[SourceEntry] = []
+        self._files = LaneFiles(folder, lambda _fresh: self._unfinished.name(self.entries))
+
+    @property
+    def entries(self) -> list[SourceEntry]:
+        """What the trial is to say of the files."""
+        return self._files.entries
 
     def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
-        if self._files.begin_files(table, lanes):
-            self.entries = self._files.entries
-            self._unfinished.name(self.entries)
         self._files.append(table, lanes)
 
     def close(self) -> None:
@@ -222,13 +223,13 @@ class TrialSink(FrameSink):
 
     def __init__(self, folder: Path) -> None:
         self._trial = Trial.open(folder) if (folder / FILE_NAME).exists() else Trial.create(folder, folder.name)
-        self._files = LaneFiles(self._trial.folder)
+        self._files = LaneFiles(self._trial.folder, self._name)
+
+    def _name(self, fresh: list[SourceEntry]) -> None:
+        file = self._trial.file
+        self._trial.save(msgspec.structs.replace(file, sources=(*file.sources, *fresh)))
 
     def append(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
-        fresh = self._files.begin_files(table, lanes)
-        if fresh:
-            file = self._trial.file
-            self._trial.save(msgspec.structs.replace(file, sources=(*file.sources, *fresh)))
         self._files.append(table, lanes)
 
     def close(self) -> None:

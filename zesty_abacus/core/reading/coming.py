@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 
-import numpy as np
-
 from ..frames.capture import Capture, Lane
 from ..frames.segment import Placed, Segment
 from ..frames.table import FrameTable
@@ -32,8 +30,7 @@ class ComingMeaning:
             If they are others than before, all kinds are matched anew.
         """
         before = self._meaning
-        numbers = np.arange(len(lanes), dtype=np.uint16)
-        placed = Placed(Segment.of(table), 0, numbers, np.zeros(len(lanes), np.int64))
+        placed = Placed.as_recorded(Segment.of(table), len(lanes))
         capture = self._stem.grown([placed], lanes, before.capture if before is not None else None)
         # compared one by one, which costs nothing where they are the very same ones
         wanted = list(layouts)

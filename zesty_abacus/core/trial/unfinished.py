@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import os
+import re
 from collections.abc import Sequence
 from pathlib import Path
 
@@ -18,7 +19,8 @@ from ..files.errors import file_errors
 from .content import SourceEntry
 from .trial import Trial
 
-_NAMES = "recording *.json"
+_NAME = re.compile(r"recording \d+-[0-9a-f]+\.json")
+"""As :class:`Unfinished` names them: what somebody else calls a recording in the folder is theirs."""
 _MOST_BYTES = 1 << 20
 
 
@@ -75,7 +77,7 @@ def take_unfinished(trial: Trial) -> list[str]:
         If the trial cannot be saved; they stay where they are.
     """
     joined: list[str] = []
-    for path in sorted(trial.folder.glob(_NAMES)):
+    for path in sorted(one for one in trial.folder.glob("recording *.json") if _NAME.fullmatch(one.name)):
         with contextlib.suppress(OSError), path.open("rb") as file:
             try:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)

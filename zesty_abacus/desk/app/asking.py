@@ -184,7 +184,6 @@ class Asking(QObject):
             return hits, hits.mask()
 
         def finish(found: tuple[asked.Hits, Any]) -> None:
-            self._again.done()
             if turn == self._turn:
                 self.hits, self._mask = found
                 self.changed.emit()
@@ -193,12 +192,12 @@ class Asking(QObject):
                     self._step_when_known = 0
 
         def fail(sentence: str) -> None:
-            self._again.done()
             if turn == self._turn:
                 self.trouble = sentence
                 self.changed.emit()
 
-        self._jobs.start(f"condition {id(self)}", "looking for frames", work, finish, fail)
+        job = self._jobs.start(f"condition {id(self)}", "looking for frames", work, finish, fail)
+        job.finished.connect(self._again.done)
 
     def _on_early(self, turn: int, count: int) -> None:
         if turn == self._turn and self.hits is None and count != self.so_far:

@@ -41,7 +41,7 @@ class Clock(QObject):
     pin_changed
         The pin was set or taken away.
     stretch_changed
-        Another stretch is in hand: times are counted from elsewhere.
+        Another stretch of the same capture is in hand: times are counted from elsewhere.
     following_changed
         The newest frames are followed, or no longer.
     """
@@ -82,7 +82,6 @@ class Clock(QObject):
         self._set_following(False)
         self.cursor_ns = self.first_ns + (self.last_ns - self.first_ns) // 3
         self._show_around(self.cursor_ns)
-        self.stretch_changed.emit()
         self.pin_changed.emit()
         self.view_changed.emit()
         self.cursor_changed.emit()
@@ -96,9 +95,7 @@ class Clock(QObject):
         if self.is_following:
             self._show_newest()
         else:
-            self._place_view(self.view_first_ns, self.view_last_ns)
-            # the scale is another one though the view is the same
-            self.view_changed.emit()
+            self._put_view(self.view_first_ns, self.view_last_ns)
 
     def follow(self, span_ns: int | None = None) -> None:
         """Keep the newest frames in sight until somebody looks elsewhere; ``span_ns`` is how much is shown."""
@@ -171,14 +168,11 @@ class Clock(QObject):
     def set_view(self, first_ns: int, last_ns: int) -> None:
         """Show another part; it is kept inside the stretch that its middle is in."""
         self.stay()
-        before = (self.view_first_ns, self.view_last_ns)
         is_elsewhere = self._take_in_hand(self._stretch_at((first_ns + last_ns) // 2))
-        self._place_view(first_ns, last_ns)
+        self._put_view(first_ns, last_ns)
         if is_elsewhere:
             # a cursor in another stretch would be nowhere
             self.set_cursor(min(max(self.cursor_ns, self.view_first_ns), self.view_last_ns))
-        if (self.view_first_ns, self.view_last_ns) != before:
-            self.view_changed.emit()
 
     def zoom(self, factor: float, at_ns: int) -> None:
         """Show ``factor`` times as much, with the time at the pointer staying where it is."""
@@ -219,6 +213,13 @@ class Clock(QObject):
     def seconds(self, time_ns: int) -> float:
         """Return a time in seconds since the stretch in hand began."""
         return (time_ns - self.first_ns) / 1e9
+
+    def _put_view(self, first_ns: int, last_ns: int) -> None:
+        """Show another part, and tell if it is another one."""
+        before = (self.view_first_ns, self.view_last_ns)
+        self._place_view(first_ns, last_ns)
+        if (self.view_first_ns, self.view_last_ns) != before:
+            self.view_changed.emit()
 
     def _show_around(self, time_ns: int) -> None:
         whole = self.last_ns - self.first_ns

@@ -8,7 +8,7 @@ from uuid import UUID
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from .doors import engine
-from .jobs import Jobs
+from .jobs import Jobs, JobState
 from .paced import Paced
 
 
@@ -81,7 +81,11 @@ class Counts(QObject):
                 self.activities = activities
                 self.count_explained()
 
-        self._jobs.start("activity", "counting bits", lambda p: engine.capture_activity(capture, p, before), finish)
+        job = self._jobs.start(
+            "activity", "counting bits", lambda p: engine.capture_activity(capture, p, before), finish
+        )  # fmt: skip
+        # one that is done goes on with what is explained
+        job.finished.connect(lambda: None if job.state is JobState.DONE else self._again.done())
 
     def count_explained(self) -> None:
         """Count explained bits of the kinds that mean something else now."""
@@ -93,12 +97,11 @@ class Counts(QObject):
             if self._meaning is not None and self._meaning.has_grown_from(meaning):
                 self.counted = counted
                 self.changed.emit()
-            self._again.done()
 
         self._jobs.start(
             "explained", "counting explained bits",
             lambda progress: engine.explain(meaning, activities, before, progress.check, borne_out), finish,
-        )  # fmt: skip
+        ).finished.connect(self._again.done)  # fmt: skip
 
     @property
     def explained(self) -> list[engine.Explained]:

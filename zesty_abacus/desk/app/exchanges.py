@@ -68,12 +68,12 @@ class ExchangesHere(QObject):
             return found, found.states(), meaning.capture.frames.times(found.request)
 
         def finish(made: Any) -> None:
-            self._again.done()
             if self._reading.meaning is not None and self._reading.meaning.has_grown_from(meaning):
                 self._of, (self.found, self.states, self.times) = meaning, made
                 self._list()
 
-        self._jobs.start("exchanges", "putting answers to requests", work, finish)
+        job = self._jobs.start("exchanges", "putting answers to requests", work, finish)
+        job.finished.connect(self._again.done)
 
     def stop(self) -> None:
         """Look for nothing any more."""

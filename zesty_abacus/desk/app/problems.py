@@ -115,16 +115,11 @@ class Problems(QObject):
             return found, wrong.notches(found.capture, told, _COLUMNS, stretch)
 
         def finish(made: tuple[wrong.Found, Any]) -> None:
-            self._again.done()
             if self._reading.meaning is not None and self._reading.meaning.has_grown_from(meaning):
                 self._found, self.notches = made
                 self._sort()
 
-        def fail(sentence: str) -> None:
-            self._again.done()
-            self._jobs.failed.emit("looking for problems", sentence)
-
-        self._jobs.start("problems", "looking for problems", work, finish, fail)
+        self._jobs.start("problems", "looking for problems", work, finish).finished.connect(self._again.done)
 
     def _sort(self) -> None:
         assert self._found is not None

@@ -136,7 +136,6 @@ class FrameList(RowList):
 
     def _on_grown(self) -> None:
         # whoever reads further up is not moved; what follows the newest goes by the cursor
-        self._listed.look_again()
         self.set_first(self.first())
 
     def _on_kind(self) -> None:
