@@ -282,7 +282,7 @@ def rehearse(window: Window) -> None:
         desk.composer.entries.lines[name].setText(text)
         desk.composer.entries.lines[name].setModified(True)
         desk.composer.entries.lines[name].editingFinished.emit()
-    desk.composer.every.setText("50 ms")
+    desk.composer.when.setText("every 50 ms")
     desk.composer.send_again()
     desk.rehearsals.choice.setCurrentText("Hook holds under load")
     desk.rehearsals.run()

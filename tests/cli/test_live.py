@@ -229,3 +229,16 @@ def test_a_rehearsal_that_makes_no_sense_is_wrong_use(trial, tmp_path):
     assert (code, "step 1: there is no message 'Rudder'" in err) == (2, True)
     code, _, err = run("rehearse", "no such", "--library", trial, "--on", "bench:yuzu")
     assert (code, HOOK in err) == (2, True), "those that are there are named"
+
+
+def test_a_datagram_is_answered_by_a_message(trial):
+    port = free_port(socket.SOCK_DGRAM)
+    endpoint, when = f"udp://127.0.0.1:{port}?listen=1", "in answer to at(B0) == 7"
+    command = ("send", endpoint, "--library", trial, "Helm lever", "lever port=12.5", "--when", when)
+    with Background(*command, ready="listening") as answering, socket.socket(type=socket.SOCK_DGRAM) as wire:
+        wire.settimeout(10)
+        for payload in (b"\6", b"\7", b"\7"):
+            wire.sendto(payload, ("127.0.0.1", port))
+        answers = [wire.recv(100) for _ in range(2)]
+        assert answering.end() == 0
+    assert answers == [bytes.fromhex("007D0000000000")] * 2

@@ -101,6 +101,16 @@ def pilot(no_faults, fresh_demo):
 
 
 @pytest.fixture
+def live(pilot):
+    """Return the Rehearse desk of the demo's trial with the simulated bench connected."""
+    pilot.key("5")
+    desk = pilot.window.rehearse
+    pilot.type(desk.connecting.line, "bench:yuzu", enter=True)
+    pilot.wait(lambda: desk.live.lanes and desk.live.lanes["thruster"].heard > 50, "frames of the bench")
+    return desk
+
+
+@pytest.fixture
 def empty(no_faults):
     """Return hands on a window without a trial."""
     make_application()

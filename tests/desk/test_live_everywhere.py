@@ -12,16 +12,6 @@ from zesty_abacus.core.trial.content import LaneEntry
 
 
 @pytest.fixture
-def live(pilot):
-    """The demo's trial with the simulated bench connected."""
-    pilot.key("5")
-    desk = pilot.window.rehearse
-    pilot.type(desk.connecting.line, "bench:yuzu", enter=True)
-    pilot.wait(lambda: desk.live.lanes and desk.live.lanes["thruster"].heard > 50, "frames of the bench")
-    return desk
-
-
-@pytest.fixture
 def recording(pilot, live):
     """The same, while it is recorded and something of it is there."""
     before = pilot.session.capture

@@ -5,6 +5,8 @@ from __future__ import annotations
 import threading
 import time
 
+from zesty_abacus.core.live.armed import Armed
+from zesty_abacus.core.live.batch import Batch
 from zesty_abacus.desk.app.jobs import Jobs
 from zesty_abacus.desk.app.live_writing import LiveWriting
 
@@ -28,12 +30,14 @@ class SlowFiles:
 
 def test_files_are_not_closed_while_they_are_written(pilot):
     jobs = Jobs()
-    writing = LiveWriting(jobs, lambda: None)
+    writing = LiveWriting(jobs, lambda: None, list)
     files = SlowFiles()
-    writing._files, writing._is_log_over = files, True
+    writing._files, writing._is_log_over, writing.armed = files, True, Armed()
     told = []
+    batch = Batch()
+    batch.add(1, b"\1")
     writing.recorders.append(lambda _table, _lanes: told.append("recorded"))
-    thread = threading.Thread(target=writing.take, args=(object(), ()))
+    thread = threading.Thread(target=writing.take, args=(batch.table(), ()))
     thread.start()
     assert files.began.wait(5)
     writing.keep_recording()

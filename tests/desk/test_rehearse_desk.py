@@ -85,7 +85,7 @@ def test_a_slider_feeds_by_hand_and_reaches_what_goes_out(pilot, live):
     slider, line = live.composer.entries.sliders["lever port"], live.composer.entries.lines["lever port"]
     pilot.type(line, "20", enter=True)
     stood = slider.value()
-    pilot.type(live.composer.every, "20 ms", enter=True)
+    pilot.type(live.composer.when, "20 ms", enter=True)
     slider.setFocus()
     pilot.key(Qt.Key.Key_PageUp)
     assert slider.value() == stood + slider.pageStep()
@@ -113,7 +113,7 @@ def test_a_message_goes_out_again_and_again_until_one_key_ends_everything(pilot,
     pilot.click(live.score.leaves["thruster"])
     live.composer.choose("Helm lever")
     pilot.type(live.composer.entries.lines["lever port"], "sine -20 to 60 in 2 s", enter=True)
-    pilot.type(live.composer.every, "20 ms", enter=True)
+    pilot.type(live.composer.when, "20 ms", enter=True)
     pilot.wait(
         lambda: live.live.sending.entries and live.live.sending.entries["Helm lever"].kept.sent > 20, "frames going out"
     )

@@ -23,6 +23,7 @@ from zesty_abacus.core.files.writing import Target
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
+from zesty_abacus.core.live.armed import Armed
 from zesty_abacus.core.live.batch import Batch
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.errors import EndpointError
@@ -178,9 +179,9 @@ def test_the_frame_that_fulfils_the_condition_is_the_last_one(tmp_path):
             wire.put(bytes((number,)))
 
     done = record([wire], lambda live: open_sink(Target(tmp_path / "a.csv"), live.lanes), threading.Event(),
-                  watch=lambda live: Watch("at(B0) == 6", ["bus"]), for_ns=5_000_000_000,
+                  arm=lambda live: Armed(Watch("at(B0) == 6", ["bus"])), for_ns=5_000_000_000,
                   ready=lambda: threading.Thread(target=put).start())  # fmt: skip
-    assert done.is_met
+    assert done.hits == 1
     lines = (tmp_path / "a.csv").read_text().splitlines()[1:]
     assert [line.split(",")[6] for line in lines] == [f"{number:02X}" for number in range(7)]
 
@@ -199,14 +200,15 @@ def test_an_armed_recording_keeps_what_lies_around_its_condition(tmp_path, befor
 
     begin = time.time() + 0.1
     done = record([wire], lambda live: open_sink(Target(tmp_path / "a.csv"), live.lanes), threading.Event(),
-                  watch=lambda live: Watch("at(B0) == 10", ["bus"]), for_ns=5_000_000_000,
-                  before_ns=None if before_s is None else round(before_s * 1e9), after_ns=round(after_s * 1e9),
+                  arm=lambda live: Armed(Watch("at(B0) == 10", ["bus"]),
+                                         None if before_s is None else round(before_s * 1e9), round(after_s * 1e9)),
+                  for_ns=5_000_000_000,
                   ready=lambda: threading.Thread(target=put).start())  # fmt: skip
     values = [int(line.split(",")[6], 16) for line in (tmp_path / "a.csv").read_text().splitlines()[1:]]
     assert values == list(range(values[0], values[-1] + 1))
     assert abs(values[0] - first) <= (0 if before_s is None else 1)
     assert abs(values[-1] - last) <= (0 if not after_s else 1)
-    assert (done.is_met, done.hits, done.frames) == (True, 1, len(values))
+    assert (done.hits, done.frames) == (1, len(values))
 
 
 def test_an_armed_recording_that_is_stopped_has_the_last_seconds():

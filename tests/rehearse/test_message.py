@@ -16,11 +16,39 @@ from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.errors import DataError, MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.layouts.model import Applies, new_layout
-from zesty_abacus.core.rehearse.cyclic import send_cyclic, times_of
+from zesty_abacus.core.live.endpoint import Outgoing
+from zesty_abacus.core.rehearse.cyclic import send_planned
 from zesty_abacus.core.rehearse.feeds import parse_feed
-from zesty_abacus.core.rehearse.message import OutgoingMessage, faults_of, feeds_of, layout_named
+from zesty_abacus.core.rehearse.message import Faults, OutgoingMessage, faults_of, feeds_of, layout_named
+from zesty_abacus.core.rehearse.occasion import Every, Once
 from zesty_abacus.core.rehearse.schedule import Schedule
 from zesty_abacus.demo.messages import make_field
+
+
+class Made:
+    """Something that goes out, made by a function of number and time."""
+
+    def __init__(self, make):
+        self._make, self.faults = make, Faults()
+
+    def frame(self, number, time_s):
+        self._make(number, time_s)
+        return Outgoing(b"")
+
+
+class Stopped(threading.Event):
+    """Is stopped after so many looks, without waiting."""
+
+    def __init__(self, after):
+        super().__init__()
+        self._left = after
+
+    def wait(self, timeout=None):
+        return self.is_set()
+
+    def is_set(self):
+        self._left -= 1
+        return self._left < 0
 
 
 def _columns(layout, frames):
@@ -104,11 +132,15 @@ def test_a_message_is_found_by_name_or_address():
 
 @pytest.mark.parametrize(
     ("every_ms", "for_ms", "count"),
-    [(None, None, 1), (20, 2000, 100), (30, 100, 4), (100, 100, 1), (500, 100, 1), (20, None, None)],
+    [(None, None, 1), (2, 200, 100), (3, 10, 4), (10, 10, 1), (50, 10, 1), (1, None, None)],
 )
 def test_how_often_something_is_sent(every_ms, for_ms, count):
-    as_ns = lambda ms: None if ms is None else ms * 1_000_000  # noqa: E731
-    assert times_of(as_ns(every_ms), as_ns(for_ms)) == count
+    occasion = Once() if every_ms is None else Every(every_ms * 1_000_000)
+    stopped, sent = Stopped(after=300), []
+    message = Made(lambda number, time_s: sent.append(number))
+    made = send_planned(message, lambda _frame: None, occasion, for_ms and for_ms * 1_000_000, stopped)
+    assert made.sent == (300 if count is None else count)
+    assert sent == list(range(len(sent)))
 
 
 def test_the_first_is_sent_at_once_and_the_period_does_not_drift():
@@ -116,10 +148,11 @@ def test_the_first_is_sent_at_once_and_the_period_does_not_drift():
 
     def make(number, time_s):
         planned.append(time_s)
-        return number
 
     begin = time.monotonic()
-    kept = send_cyclic(make, lambda _frame: sent.append(time.monotonic()), 10_000_000, 300_000_000, threading.Event())
+    kept = send_planned(
+        Made(make), lambda _frame: sent.append(time.monotonic()), Every(10_000_000), 300_000_000, threading.Event()
+    )
     assert planned == pytest.approx([number * 0.01 for number in range(30)])
     assert kept.sent == 30
     assert sent[-1] - begin >= 0.29
@@ -130,8 +163,8 @@ def test_a_schedule_sends_each_message_at_its_period_until_it_is_stopped():
     sent = []
     schedule = Schedule(lambda lane, frame: sent.append((lane, frame.payload[5] & 15)))
     try:
-        schedule.start("fast", OutgoingMessage(throttle(), {}), "one", 0.01)
-        schedule.start("slow", OutgoingMessage(throttle(), {}), "two", 0.05)
+        schedule.start("fast", OutgoingMessage(throttle(), {}), "one", Every(10_000_000))
+        schedule.start("slow", OutgoingMessage(throttle(), {}), "two", Every(50_000_000))
         time.sleep(0.4)
         schedule.entries["fast"].message.set("turn", parse_feed("15"))
         time.sleep(0.1)
@@ -157,13 +190,11 @@ def test_what_cannot_be_sent_is_the_trouble_of_its_entry_and_ends_nothing():
 
     schedule = Schedule(send)
     try:
-        entry = schedule.start("a", OutgoingMessage(throttle(), {}), "one", 0.01)
+        entry = schedule.start("a", OutgoingMessage(throttle(), {}), "one", Every(10_000_000))
         time.sleep(0.05)
         assert entry.trouble == "the bus is off."
         refuses.clear()
         time.sleep(0.05)
         assert entry.trouble == ""
-        with pytest.raises(MisuseError):
-            schedule.start("b", OutgoingMessage(throttle(), {}), "one", 0)
     finally:
         schedule.close()

@@ -233,6 +233,7 @@ def test_nothing_is_sent_on_a_lane_that_only_listens():
         (Repeat(times=2, steps=(Wait(for_="x"),)), "step 1.1.1: "),
         (Run(name="test"), "would run within itself"),
         (Start(message="Throttle", every="0"), "is no length of time"),
+        (Start(message="Throttle", every="in answer to depth > 3"), "depth"),
     ],
 )
 def test_what_makes_no_sense_is_told_before_anything_is_sent(step, words):

@@ -17,6 +17,7 @@ from .options import FormWord
 @click.option("--until", "condition", default="", help="A condition; the frame that fulfils it is the last one.")
 @click.option("--before", default="", help="With --until: keep only so much of what comes before, as 10s.")
 @click.option("--after", default="", help="With --until: go on for so long after it, as 2s.")
+@click.option("--again", is_flag=True, help="With --before: wait for the next time, and keep what is around each.")
 @click.option("--library", "where", default="", help="File, trial or server of the library, whose fields may be named.")
 @click.option(
     "--to", "form", type=FormWord(grows=True), default="csv", show_default=True, help="Form on standard output."
@@ -24,8 +25,8 @@ from .options import FormWord
 @click.option("-o", "--output", type=click.Path(path_type=Path), help="File, or a folder for a trial.")
 @click.option("--force", is_flag=True, help="Replace a file that is there.")
 def record(
-    endpoints: tuple[str, ...], length: str, condition: str, before: str, after: str, where: str, form: str,
-    output: Path | None, force: bool,
+    endpoints: tuple[str, ...], length: str, condition: str, before: str, after: str, again: bool, where: str,
+    form: str, output: Path | None, force: bool,
 ) -> None:  # fmt: skip
     """Record what ENDPOINTS receive.
 
@@ -35,6 +36,7 @@ def record(
     """
     from ..core.durations import duration_ns
     from ..core.files.writing import Target
+    from ..core.live.armed import Armed, Then
     from ..core.live.receiving import Receiving
     from ..core.live.record import record as run
     from ..core.live.registry import endpoint_of
@@ -47,6 +49,8 @@ def record(
     for_ns = duration_ns(length) if length else None
     if (before or after) and not condition:
         raise click.UsageError("--before and --after are about a condition; say --until, too.")
+    if again and not before:
+        raise click.UsageError("--again keeps what is around each time; say how much: --before 10s.")
     before_ns = duration_ns(before) if before else None
     after_ns = duration_ns(after) if after else 0
     made = [listening(endpoint_of(text)) for text in endpoints]
@@ -57,13 +61,13 @@ def record(
             return StreamSink(sys.stdout.buffer, form)
         return open_sink(Target(output, force), receiving.lanes)
 
-    def watch(receiving: Receiving) -> Watch:
-        return Watch(condition, [lane.name for lane in receiving.lanes], layouts)
+    def arm(receiving: Receiving) -> Armed:
+        watch = Watch(condition, [lane.name for lane in receiving.lanes], layouts) if condition else None
+        return Armed(watch, before_ns, after_ns, Then.AGAIN if again else Then.STOP)
 
     with stopped_by_signals() as stopped:
         done = run(
-            made, sink, stopped, for_ns=for_ns, watch=watch if condition else None, before_ns=before_ns,
-            after_ns=after_ns,
+            made, sink, stopped, for_ns=for_ns, arm=arm,
             ready=lambda: say("recording", err=True), tell=lambda sentence: say(f"zesty-abacus: {sentence}", err=True),
         )  # fmt: skip
     lost = f", {done.lost} lost for want of room" if done.lost else ""

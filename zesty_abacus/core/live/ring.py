@@ -29,11 +29,18 @@ class Ring:
         while self._tables and int(self._tables[0].time_ns[-1]) < oldest:
             self._tables.popleft()
 
-    def taken(self) -> FrameTable:
-        """Return what is kept, in order of time, and keep nothing any more."""
+    def taken(self, until_ns: int | None = None) -> FrameTable:
+        """Return what is kept, in order of time, and keep nothing any more.
+
+        Parameters
+        ----------
+        until_ns
+            Counted back from here; from the newest frame if left out.
+        """
         if not self._tables:
             return FrameTable.empty()
         whole = FrameTable.joined(list(self._tables)).by_time()
         self._tables.clear()
-        first = int(whole.time_ns.searchsorted(int(whole.time_ns[-1]) - self._length_ns))
+        until_ns = int(whole.time_ns[-1]) if until_ns is None else until_ns
+        first = int(whole.time_ns.searchsorted(until_ns - self._length_ns))
         return whole.rows(first, len(whole)).compact()

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
+from typing import Protocol
 from uuid import UUID
 
 from ..codec.carried import with_carried
@@ -22,6 +23,8 @@ from .feeds import Feed, parse_feed
 _CAN_CLASSIC = 8
 _LONG_SIZES = (12, 16, 20, 24, 32, 48, 64)
 _MOST_KEPT = 4096
+_FAULTY = 10
+"""Of so many frames one is left out or late on purpose: often enough to be seen, seldom enough that a bus stays up."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,11 +39,25 @@ class Faults:
         Counters stay where they are.
     too_short
         The last byte is left out.
+    missing_frame
+        Each tenth frame does not go out, and its number is used up.
+    late_frame
+        Each tenth frame goes out half a period late; one without a period by 100 ms.
     """
 
     wrong_check: bool = False
     frozen_counter: bool = False
     too_short: bool = False
+    missing_frame: bool = False
+    late_frame: bool = False
+
+    def leaves_out(self, number: int) -> bool:
+        """Return whether a frame does not go out, counted from 0."""
+        return self.missing_frame and number % _FAULTY == _FAULTY - 1
+
+    def is_late(self, number: int) -> bool:
+        """Return whether a frame goes out late, counted from 0."""
+        return self.late_frame and number % _FAULTY == _FAULTY // 2 - 1
 
     @property
     def words(self) -> tuple[str, ...]:
@@ -48,7 +65,10 @@ class Faults:
         return tuple(word for word, name in FAULT_WORDS.items() if getattr(self, name))
 
 
-FAULT_WORDS = {"wrong check": "wrong_check", "frozen counter": "frozen_counter", "too short": "too_short"}
+FAULT_WORDS = {
+    "wrong check": "wrong_check", "frozen counter": "frozen_counter", "too short": "too_short",
+    "missing frame": "missing_frame", "late frame": "late_frame",
+}  # fmt: skip
 
 
 def faults_of(words: Sequence[str]) -> Faults:
@@ -57,6 +77,33 @@ def faults_of(words: Sequence[str]) -> Faults:
     if unknown is not None:
         raise MisuseError(f"there is no fault {unknown!r}.", hint=f"There are {', '.join(FAULT_WORDS)}.")
     return Faults(**{FAULT_WORDS[word]: True for word in words})
+
+
+class Outward(Protocol):
+    """What makes frames that go out.
+
+    Attributes
+    ----------
+    faults
+        What is made wrong on purpose.
+    """
+
+    faults: Faults
+
+    def frame(self, number: int, time_s: float) -> Outgoing:
+        """Return frame ``number``, from 0, sent ``time_s`` after the first."""
+
+
+@dataclass(slots=True)
+class OneFrame:
+    """The same frame each time."""
+
+    same: Outgoing
+    faults: Faults = field(default_factory=Faults)
+
+    def frame(self, number: int, time_s: float) -> Outgoing:
+        """Return it."""
+        return self.same
 
 
 class OutgoingMessage:
@@ -101,6 +148,11 @@ class OutgoingMessage:
         self._kept.clear()
         self._is_still = not any(one.moves for one in feeds.values())
         self._counters = _counters(self.layout, frozenset(feeds))
+
+    def make_wrong(self, faults: Faults) -> None:
+        """Make something else wrong from now on."""
+        self.faults = faults
+        self._kept.clear()
 
     def values(self, time_s: float, number: int) -> dict[str, Value]:
         """Return the value of every fed field at a time; raises FeedError where there is none."""

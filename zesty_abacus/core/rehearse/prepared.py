@@ -12,6 +12,7 @@ from ..layouts.model import Layout
 from ..live.frame_text import parse_frame
 from .feeds import parse_feed
 from .message import OutgoingMessage, faults_of, layout_named
+from .occasion import InAnswer, parse_occasion
 from .outlets import Outlets
 from .steps import AnyStep, Expect, Never, Note, Rehearsal, Repeat, Run, Send, Set, Start, Until, Wait
 
@@ -102,7 +103,9 @@ class Prepared:
         if isinstance(step, Set):
             self.message(step.message, {step.field: step.to}, ())
         if isinstance(step, Start):
-            duration_ns(step.every)
+            occasion = parse_occasion(step.every)
+            if isinstance(occasion, InAnswer):
+                bind(occasion.condition, self._known)
         if isinstance(step, Send) and step.frame:
             parse_frame(step.frame)
             if step.message:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
+from concurrent.futures import Future
 from dataclasses import dataclass, field
 
 from ..durations import duration_ns
@@ -16,6 +17,8 @@ from ..live.frame_text import parse_frame
 from ..live.receiving import Receiving
 from ..live.watch import Watch
 from .feeds import parse_feed
+from .message import OutgoingMessage
+from .occasion import parse_occasion
 from .outlets import Outlets
 from .prepared import Noted, Prepared, ReadyStep
 from .schedule import Schedule
@@ -117,7 +120,7 @@ class Runner:
         self._came = came
         self._stepped = stepped
         self._stopped = stopped or threading.Event()
-        self._schedule = Schedule(outlets.send)
+        self._schedule = Schedule(outlets.send, self._watch)
         self._witness = Witness()
         self._acted_ns = 0
         self.outcome = Outcome(prepared.rehearsal.name)
@@ -162,7 +165,7 @@ class Runner:
             return self._send(ready, step)
         if isinstance(step, Start):
             message = self._prepared.message(step.message, step.values, step.faults)
-            self._schedule.start(step.message, message, ready.lane, duration_ns(step.every) / 1e9)
+            self._schedule.start(step.message, message, ready.lane, parse_occasion(step.every))
         elif isinstance(step, Set):
             return self._set(step)
         elif isinstance(step, Stop):
@@ -191,6 +194,7 @@ class Runner:
         entry = self._schedule.entries.get(step.message)
         if entry is None:
             raise _StepFailedError(f"{step.message} is not being sent.")
+        assert isinstance(entry.message, OutgoingMessage), "a rehearsal starts nothing else"
         entry.message.set(step.field, parse_feed(step.to))
         return "", ""
 
@@ -282,6 +286,7 @@ class Runner:
         if len(table):
             self.outcome.frames += len(table)
             self._witness.add(table)
+            self._schedule.hear(table, self._receiving.lanes)
             self._came(table)
         return table
 
@@ -292,11 +297,28 @@ class Runner:
         return f"{lane} {kind_words(capture, 0)} {payload}".strip()
 
     def _asked(self, text: str) -> bool:
-        answered = self._ask(text)
+        answered = _later(lambda: self._ask(text))
+        # a person takes their time, and the bus goes on: answers are given, and whoever looks sees what comes
+        while not answered.done() and not self._stopped.is_set():
+            self._pump(_WAIT_S)
         self._acted_ns = self._receiving.now_ns
         self._check_stopped()
-        return answered
+        return answered.result()
 
     def _check_stopped(self) -> None:
         if self._stopped.is_set():
             raise _StepFailedError("it was stopped.")
+
+
+def _later(work: Callable[[], bool]) -> Future[bool]:
+    """Do something on a thread that nobody has to wait for, which a pool's thread is at the end of a program."""
+    made: Future[bool] = Future()
+
+    def run() -> None:
+        try:
+            made.set_result(work())
+        except BaseException as error:
+            made.set_exception(error)
+
+    threading.Thread(target=run, daemon=True, name="asks").start()
+    return made

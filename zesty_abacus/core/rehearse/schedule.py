@@ -1,16 +1,22 @@
-"""What goes out again and again: several messages, each at its own period, by one thread that keeps the times."""
+"""What goes out by itself: several messages, each on its occasion, by one thread that keeps the times."""
 
 from __future__ import annotations
 
+import math
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from ..errors import AbacusError, MisuseError
+from ..errors import AbacusError
+from ..frames.capture import Lane
+from ..frames.table import FrameTable
 from ..live.endpoint import Outgoing
-from .cyclic import Kept
-from .message import OutgoingMessage
+from ..live.watch import Watch
+from .course import Course, course_of
+from .kept import Kept
+from .message import Outward
+from .occasion import Occasion, Planned
 
 _AHEAD_S = 0.002
 """A frame is made this long before it goes out, so that making it does not make it late."""
@@ -19,45 +25,50 @@ _IDLE_S = 0.2
 
 @dataclass(slots=True)
 class Entry:
-    """One message that goes out again and again.
+    """One message that goes out by itself.
 
     Attributes
     ----------
-    message, lane
-    every_s
+    message, lane, occasion
+    begin_s
+        When it began, by :func:`time.monotonic`.
+    course
+        Which frame is due next.
     kept
-        How the period was kept.
-    number
-        Of the next frame.
+        How its times were kept.
     trouble
         Why the last frame did not go out, empty if it did.
     """
 
-    message: OutgoingMessage
+    message: Outward
     lane: str
-    every_s: float
+    occasion: Occasion
     begin_s: float
-    number: int = 0
+    course: Course
     kept: Kept = field(default_factory=Kept)
     trouble: str = ""
 
     @property
-    def due_s(self) -> float:
-        """When its next frame goes out, by :func:`time.monotonic`."""
-        return self.begin_s + self.number * self.every_s
+    def is_over(self) -> bool:
+        """Whether it was to go out a certain number of times, and did."""
+        return isinstance(self.occasion, Planned) and self.course.due_s == math.inf
 
 
 class Schedule:
-    """Sends messages at their periods until it is closed.
+    """Sends messages on their occasions until it is closed.
 
     Parameters
     ----------
     send
         Takes a lane and a frame; what it raises is the entry's trouble, and the next frame is tried at its time.
+    watch
+        Makes the watch of a condition, for messages that answer; None where nothing is heard.
     """
 
-    def __init__(self, send: Callable[[str, Outgoing], None]) -> None:
-        self._send = send
+    def __init__(
+        self, send: Callable[[str, Outgoing], None], watch: Callable[[str], Watch] | None = None
+    ) -> None:  # fmt: skip
+        self._send, self._watch = send, watch
         self._entries: dict[str, Entry] = {}
         self._changed = threading.Condition()
         self._closed = False
@@ -69,18 +80,17 @@ class Schedule:
         with self._changed:
             return dict(self._entries)
 
-    def start(self, name: str, message: OutgoingMessage, lane: str, every_s: float) -> Entry:
-        """Send a message at a period from now on; one of the same name is replaced.
+    def start(self, name: str, message: Outward, lane: str, occasion: Occasion) -> Entry:
+        """Send a message on an occasion from now on; one of the same name is replaced.
 
         Raises
         ------
         MisuseError
-            If the period is not above 0, or the first frame cannot be made.
+            If the first frame cannot be made, or the condition it answers to makes no sense.
         """
-        if not every_s > 0:
-            raise MisuseError("a period is above 0.", where=name)
         message.frame(0, 0.0)
-        entry = Entry(message, lane, every_s, time.monotonic())
+        begin_s = time.monotonic()
+        entry = Entry(message, lane, occasion, begin_s, course_of(occasion, message, begin_s, self._watch))
         with self._changed:
             self._entries[name] = entry
             self._changed.notify()
@@ -88,6 +98,15 @@ class Schedule:
             self._thread = threading.Thread(target=self._run, daemon=True, name="schedule")
             self._thread.start()
         return entry
+
+    def hear(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+        """Take note of frames that came, in order of time: some messages answer them."""
+        if not len(table):
+            return
+        for entry in self.entries.values():
+            entry.course.hear(table, lanes)
+        with self._changed:
+            self._changed.notify()
 
     def stop(self, name: str) -> Entry | None:
         """Send a message no more; return what went out of it, None if there was none of this name."""
@@ -113,29 +132,28 @@ class Schedule:
             with self._changed:
                 if self._closed:
                     return
-                name, entry = min(self._entries.items(), key=lambda item: item[1].due_s, default=("", None))
-                wait = _IDLE_S if entry is None else entry.due_s - time.monotonic() - _AHEAD_S
+                name, entry = min(
+                    self._entries.items(), key=lambda item: item[1].course.due_s, default=("", None)
+                )  # fmt: skip
+                due_s = math.inf if entry is None else entry.course.due_s
+                wait = due_s - time.monotonic() - _AHEAD_S
                 if entry is None or wait > 0:
                     self._changed.wait(min(wait, _IDLE_S))
                     continue
-            self._send_next(name, entry)
+            self._send_next(name, entry, due_s)
 
-    def _send_next(self, name: str, entry: Entry) -> None:
-        due = entry.due_s
+    def _send_next(self, name: str, entry: Entry, due_s: float) -> None:
         try:
-            frame = entry.message.frame(entry.number, entry.number * entry.every_s)
-            if (left := due - time.monotonic()) > 0:
+            frame = entry.course.frame()
+            if (left := due_s - time.monotonic()) > 0:
                 time.sleep(left)
             with self._changed:
                 if self._entries.get(name) is not entry:
                     return
-            self._send(entry.lane, frame)
-            entry.kept.add(time.monotonic() - due)
-            entry.trouble = ""
+            if frame is not None:
+                self._send(entry.lane, frame)
+                entry.kept.add(time.monotonic() - due_s)
+                entry.trouble = ""
         except AbacusError as error:
             entry.trouble = str(error)
-        entry.number += 1
-        # what was missed while nothing could be sent is not caught up with in a rush
-        behind = int((time.monotonic() - entry.due_s) / entry.every_s)
-        if behind > 1 and entry.trouble:
-            entry.number += behind
+        entry.course.went(bool(entry.trouble))

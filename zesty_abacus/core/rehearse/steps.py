@@ -14,6 +14,7 @@ import msgspec
 
 from ..errors import DataError
 from ..files.reading import read_file
+from .occasion import occasion_words
 
 FORMAT = "zesty-abacus rehearsal"
 VERSION = 1
@@ -56,7 +57,7 @@ class Send(Step, frozen=True, kw_only=True, tag="send"):
     lane
         Where it is not clear from the message.
     faults
-        Made wrong on purpose: ``wrong check``, ``frozen counter``, ``too short``.
+        Made wrong on purpose: ``wrong check``, ``frozen counter``, ``too short``, ``missing frame``, ``late frame``.
     """
 
     title: ClassVar[str] = "Send"
@@ -72,7 +73,13 @@ class Send(Step, frozen=True, kw_only=True, tag="send"):
 
 
 class Start(Step, frozen=True, kw_only=True, tag="start"):
-    """Send a message again and again from now on."""
+    """Send a message on an occasion from now on: at a period, on change, in answer to something.
+
+    Attributes
+    ----------
+    every
+        The occasion, as :func:`.occasion.parse_occasion` reads it.
+    """
 
     title: ClassVar[str] = "Send again and again"
     message: str
@@ -83,7 +90,8 @@ class Start(Step, frozen=True, kw_only=True, tag="start"):
 
     def words(self) -> str:
         wrong = f", {' and '.join(self.faults)}" if self.faults else ""
-        return f"from now on send {self.message} every {self.every}{_with(self.values)}{_on(self.lane)}{wrong}"
+        occasion = occasion_words(self.every)
+        return f"from now on send {self.message} {occasion}{_with(self.values)}{_on(self.lane)}{wrong}"
 
 
 class Stop(Step, frozen=True, kw_only=True, tag="stop"):

@@ -10,6 +10,7 @@ from ...core.handover.frame_table import FRAME_SCHEMA, frame_table
 from ...core.handover.sayings import sayings
 from ...core.handover.writers import export_tables
 from ...core.library.rehearsals import keep_rehearsal
+from ...core.live.armed import Armed, Then
 from ...core.live.errors import EndpointError
 from ...core.live.journal import Journal
 from ...core.live.modbus.bank import Access
@@ -22,14 +23,17 @@ from ...core.live.receiving import Receiving, on_lanes
 from ...core.live.registry import endpoint_of, schemes
 from ...core.live.sinks import JoiningFiles
 from ...core.live.watch import Watch
+from ...core.protocols.can import NAME as CAN
+from ...core.protocols.can_bits import frame_bits
 from ...core.reading.coming import ComingMeaning
 from ...core.rehearse.before import before_sending
 from ...core.rehearse.by_hand import stops_of
 from ...core.rehearse.device import bank_of
 from ...core.rehearse.edit import moved, paths_of, step_at, with_added, with_step, without
 from ...core.rehearse.feeds import parse_feed
-from ...core.rehearse.message import OutgoingMessage, layout_named
+from ...core.rehearse.message import FAULT_WORDS, OutgoingMessage, faults_of, layout_named
 from ...core.rehearse.mirror import mirror
+from ...core.rehearse.occasion import Bursts, Every, Planned, parse_occasion
 from ...core.rehearse.outlets import Outlets
 from ...core.rehearse.prepared import Prepared
 from ...core.rehearse.replay import Replay, rows_to_send
@@ -47,19 +51,25 @@ from ...core.rehearse.steps import (
 )
 
 __all__ = [
+    "CAN",
     "EXTENDED",
+    "FAULT_WORDS",
     "FRAME_SCHEMA",
     "SENT",
     "STEP_KINDS",
     "Access",
+    "Armed",
+    "Bursts",
     "Capture",
     "ComingMeaning",
     "EndpointError",
+    "Every",
     "JoiningFiles",
     "Journal",
     "ModbusEndpoint",
     "OutgoingMessage",
     "Outlets",
+    "Planned",
     "Polling",
     "Prepared",
     "Readings",
@@ -68,12 +78,15 @@ __all__ = [
     "Replay",
     "Runner",
     "Schedule",
+    "Then",
     "Watch",
     "bank_of",
     "before_sending",
     "duration_ns",
     "endpoint_of",
     "export_tables",
+    "faults_of",
+    "frame_bits",
     "frame_table",
     "fresh_step",
     "get_value",
@@ -84,6 +97,7 @@ __all__ = [
     "moved",
     "on_lanes",
     "parse_feed",
+    "parse_occasion",
     "paths_of",
     "rehearsal_from_file",
     "rehearsal_from_json",

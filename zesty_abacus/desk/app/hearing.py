@@ -50,7 +50,15 @@ class LogRow:
 
 @dataclass(slots=True)
 class LaneState:
-    """A lane as it is now: frames heard and sent since it was connected, those of the last second, those lost."""
+    """A lane as it is now: frames heard and sent since it was connected, those of the last second, those lost.
+
+    Attributes
+    ----------
+    bit_rate
+        Of the line, in bit/s; None where it is not known.
+    load
+        The part of the last second in which the line was taken; only of CAN lanes whose rate is known.
+    """
 
     name: str
     note: str
@@ -60,6 +68,8 @@ class LaneState:
     sent: int = 0
     rate: float = 0.0
     lost: int = 0
+    bit_rate: int | None = None
+    load: float | None = None
 
 
 class Hearing:
@@ -85,6 +95,7 @@ class Hearing:
         self._coming: Any = None
         self._lock = threading.Lock()
         self._asked: tuple[str, Any] = "", None
+        self._bits: deque[tuple[int, dict[str, float]]] = deque()
 
     def ask(self, condition: str) -> None:
         """Say of every frame from now on whether a condition holds in it; empty asks nothing.
@@ -106,12 +117,15 @@ class Hearing:
         for endpoint in endpoints:
             for lane in endpoint.lanes:
                 if lane.name not in self.lanes:
-                    self.lanes[lane.name] = LaneState(lane.name, lane.note, lane.protocol, str(endpoint.address))
+                    self.lanes[lane.name] = LaneState(
+                        lane.name, lane.note, lane.protocol, str(endpoint.address), bit_rate=lane.bit_rate
+                    )  # fmt: skip
 
     def forget(self) -> None:
         """Forget everything: nothing is connected any more."""
         self.lanes.clear()
         self.ticks.clear()
+        self._bits.clear()
         self._asked = "", None
         with self._lock:
             self._others.clear()
@@ -150,6 +164,22 @@ class Hearing:
                 counts[lane] = counts.get(lane, 0) + 1
         for name, state in self.lanes.items():
             state.rate = float(counts.get(name, 0))
+        self._weigh(table, names)
+
+    def _weigh(self, table: Any, names: Sequence[str]) -> None:
+        """Count the bits that frames took on their lines."""
+        paced = {name for name in names if name in self.lanes and self.lanes[name].bit_rate}
+        paced = {name for name in paced if self.lanes[name].protocol == going.CAN}
+        if not paced:
+            return
+        newest = int(table.time_ns[-1])
+        bits = np.bincount(table.lane, going.frame_bits(table), len(names))
+        self._bits.append((newest, {name: float(bits[n]) for n, name in enumerate(names) if name in paced}))
+        while self._bits[0][0] < newest - 1_000_000_000:
+            self._bits.popleft()
+        for name in paced:
+            state = self.lanes[name]
+            state.load = sum(part.get(name, 0.0) for _, part in self._bits) / (state.bit_rate or 1)
 
     def _most_said(self, newest_ns: int) -> int:
         if self.is_watched:

@@ -54,8 +54,8 @@ class LiveHere(QObject):
         super().__init__()
         self._jobs, self.layouts = jobs, layouts
         self.hearing = Hearing(layouts)
-        self.sending = LiveSending()
-        self.writing = LiveWriting(jobs, trial)
+        self.sending = LiveSending(layouts)
+        self.writing = LiveWriting(jobs, trial, layouts)
         for part in (self.sending, self.writing):
             part.changed.connect(self.changed)
             part.told.connect(self.told)
@@ -153,6 +153,8 @@ class LiveHere(QObject):
         if receiving is None or not len(table):
             return
         lanes = receiving.lanes
+        # who answers somebody answers before anything else is done
+        self.sending.hear(table, lanes)
         self.writing.take(table, lanes)
         for seen in list(self.seers):
             seen(table, lanes)

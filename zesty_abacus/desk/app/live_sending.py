@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -37,15 +37,20 @@ class LiveSending(QObject):
     stopping = pyqtSignal()
     told = pyqtSignal(str, str)
 
-    def __init__(self) -> None:
+    def __init__(self, layouts: Callable[[], Iterable[Any]]) -> None:
+        """Make one that sends nothing; layouts are asked for when a condition names their fields."""
         super().__init__()
+        self._layouts = layouts
         self.outlets: going.Outlets | None = None
         self._schedule: going.Schedule | None = None
 
     def begin(self, receiving: going.Receiving) -> None:
         """Send on the lanes of what is connected from now on."""
         self.outlets = going.Outlets(receiving)
-        self._schedule = going.Schedule(self.outlets.send)
+        lanes = lambda: [one.name for one in receiving.lanes]  # noqa: E731
+        self._schedule = going.Schedule(
+            self.outlets.send, lambda condition: going.Watch(condition, lanes(), list(self._layouts()))
+        )
 
     def end(self) -> None:
         """Send nothing, and nowhere."""
@@ -96,13 +101,19 @@ class LiveSending(QObject):
             return False
         return True
 
-    def start(self, message: Any, lane: str, every: str) -> bool:
-        """Send a message again and again; return whether it was begun. What is wrong is told."""
+    def hear(self, table: Any, lanes: Sequence[Any]) -> None:
+        """Take note of frames that came; called on the thread that takes them."""
+        schedule = self._schedule
+        if schedule is not None:
+            schedule.hear(table, lanes)
+
+    def start(self, message: Any, lane: str, when: str) -> bool:
+        """Send a message on an occasion, as it is typed; return whether it was begun. What is wrong is told."""
         try:
             name = self.lane_for(message.layout, lane)
             self.check_may_send(name)
             assert self._schedule is not None, "a lane is open"
-            self._schedule.start(message.layout.name, message, name, going.duration_ns(every) / 1e9)
+            self._schedule.start(message.layout.name, message, name, going.parse_occasion(when))
         except AbacusError as error:
             self.told.emit("wrong", str(error))
             return False
@@ -118,5 +129,5 @@ class LiveSending(QObject):
 
     @property
     def entries(self) -> Mapping[str, Any]:
-        """What goes out again and again, by name."""
+        """What goes out by itself, by name."""
         return self._schedule.entries if self._schedule is not None else {}

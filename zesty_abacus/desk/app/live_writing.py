@@ -5,8 +5,9 @@ from __future__ import annotations
 import shutil
 import tempfile
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from contextlib import suppress
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +20,29 @@ from .doors import going
 from .jobs import Jobs
 from .live_sending import NOTHING_CONNECTED
 
+_MARKS_APART_NS = 1_000_000_000
+"""A condition that holds again so soon after is the same moment still."""
+_MOST_MARKS = 500
+
+
+@dataclass(frozen=True, slots=True)
+class Arming:
+    """What a recording waits for.
+
+    Attributes
+    ----------
+    condition
+    before_ns, after_ns
+        How much is kept on either side of where it holds.
+    then
+        What follows, by its word: ``stop``, ``again``, ``mark``.
+    """
+
+    condition: str
+    before_ns: int
+    after_ns: int
+    then: str
+
 
 class LiveWriting(QObject):
     """A log from the first connection on, and a recording while one is made.
@@ -27,6 +51,10 @@ class LiveWriting(QObject):
     ----------
     recorders
         Told of every table that is recorded, once it is on disk, on the thread that takes it.
+    armed
+        Which of what comes is recorded; None while nothing is.
+    arming
+        What it waits for; None if for nothing.
 
     Events
     ------
@@ -35,7 +63,9 @@ class LiveWriting(QObject):
     recording_begins
         What comes from now on is recorded.
     trial_wanted
-        None is open, and somebody wants to record.
+        (then) none is open, and somebody wants to record, which ``then`` does.
+    marked
+        (time in nanoseconds, condition) a condition that only marks held.
     recorded
         (the sink of its files) a recording is over, and they are to join the trial.
     told
@@ -44,14 +74,20 @@ class LiveWriting(QObject):
 
     changed = pyqtSignal()
     recording_begins = pyqtSignal()
-    trial_wanted = pyqtSignal()
+    trial_wanted = pyqtSignal(object)
+    marked = pyqtSignal(object, str)
     recorded = pyqtSignal(object)
     told = pyqtSignal(str, str)
+    _is_over = pyqtSignal()
 
-    def __init__(self, jobs: Jobs, trial: Callable[[], Any]) -> None:
-        """Make one that writes nothing; the trial is asked for when something is recorded."""
+    def __init__(self, jobs: Jobs, trial: Callable[[], Any], layouts: Callable[[], Iterable[Any]]) -> None:
+        """Make one that writes nothing; trial and layouts are asked for when something is recorded."""
         super().__init__()
-        self._jobs, self._trial = jobs, trial
+        self._jobs, self._trial, self._layouts = jobs, trial, layouts
+        self.armed: Any = None
+        self.arming: Arming | None = None
+        self._marks, self._held_ns = 0, 0
+        self._is_over.connect(self._on_over)
         self._receiving: going.Receiving | None = None
         self._folder: Path | None = None
         self._log: Any = None
@@ -80,12 +116,14 @@ class LiveWriting(QObject):
         if not self._is_log_over and not self._put(self._log, table, lanes, "The list on disk"):
             self._is_log_over = True
         with self._writing:
-            files = self._files
+            files, armed = self._files, self.armed
             if files is None:
                 return
-            if self._put(files, table, lanes, "The recording"):
-                for recorder in self.recorders:
-                    recorder(table, lanes)
+            kept, times = armed.take(table, lanes)
+            self._mark(times)
+            if self._keep(files, kept, lanes):
+                if armed.is_over(int(table.time_ns[-1])):
+                    self._is_over.emit()
                 return
             self._files = None
         # what was written until then joins the trial all the same
@@ -93,11 +131,45 @@ class LiveWriting(QObject):
             files.close()
         self.recorded.emit(files)
 
+    def _keep(self, files: Any, tables: Sequence[Any], lanes: Sequence[Any]) -> bool:
+        """Write what is kept, and tell of it; return whether that went well."""
+        for table in tables:
+            if not self._put(files, table, lanes, "The recording"):
+                return False
+            for recorder in self.recorders:
+                recorder(table, lanes)
+        return True
+
+    def _mark(self, times: Sequence[int]) -> None:
+        if self.arming is None or self.arming.then != going.Then.MARK:
+            return
+        for time_ns in times:
+            # as long as it goes on holding it is one moment
+            if time_ns > self._held_ns + _MARKS_APART_NS and self._marks < _MOST_MARKS:
+                self._marks += 1
+                self.marked.emit(time_ns, self.arming.condition)
+            self._held_ns = time_ns
+
+    def _on_over(self) -> None:
+        """End a recording that has what it waited for."""
+        if self.armed is not None:
+            self.told.emit("good", f"{self.arming.condition if self.arming else ''} held; what is around it is kept.")
+            self.keep_recording()
+
+    def trigger(self) -> None:
+        """Keep what is held back now, as if the condition held."""
+        with self._writing:
+            if self._files is not None and self._receiving is not None:
+                lanes = self._receiving.lanes
+                self._keep(self._files, self.armed.trigger(self._receiving.now_ns), lanes)
+        self.changed.emit()
+
     def _taken_away(self) -> Any:
         """Write no more from here on, and return where it was written; None if nothing was."""
         # not while the thread that takes what comes is in the middle of it
         with self._writing:
             files, self._files = self._files, None
+            self.armed = self.arming = None
         return files
 
     def _put(self, sink: Any, table: Any, lanes: Any, what: str) -> bool:
@@ -114,25 +186,38 @@ class LiveWriting(QObject):
         """Whether what comes is written into the trial."""
         return self._files is not None
 
-    def record(self) -> None:
-        """Write what comes into the open trial from now on."""
+    @property
+    def waits(self) -> bool:
+        """Whether what comes is held back until a condition holds."""
+        return self.armed is not None and bool(self.armed.waits)
+
+    def record(self, arming: Arming | None = None) -> None:
+        """Write what comes into the open trial from now on, or what is around the moments that somebody waits for."""
         trial = self._trial()
         if self._receiving is None:
             self.told.emit("wrong", NOTHING_CONNECTED)
             self.changed.emit()
             return
         if trial is None:
-            self.trial_wanted.emit()
+            self.trial_wanted.emit(lambda: self.record(arming))
             return
         try:
+            armed = self._armed(arming, self._receiving)
             files = going.JoiningFiles(trial.folder)
         except AbacusError as error:
             self.told.emit("wrong", str(error))
             self.changed.emit()
             return
         self.recording_begins.emit()
-        self._files = files
+        self._marks, self._held_ns = 0, 0
+        self.armed, self.arming, self._files = armed, arming, files
         self.changed.emit()
+
+    def _armed(self, arming: Arming | None, receiving: going.Receiving) -> Any:
+        if arming is None:
+            return going.Armed()
+        watch = going.Watch(arming.condition, [lane.name for lane in receiving.lanes], list(self._layouts()))
+        return going.Armed(watch, arming.before_ns, arming.after_ns, going.Then(arming.then))
 
     def keep_recording(self) -> None:
         """Stop writing; the recording joins the trial."""

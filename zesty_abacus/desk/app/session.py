@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
@@ -151,6 +152,7 @@ class Session(QObject):
         self.live.writing.recording_begins.connect(self._begin_growing)
         self.live.writing.trial_wanted.connect(self._record_into_a_new_trial)
         self.live.writing.recorded.connect(self._keep_recording)
+        self.live.writing.marked.connect(self._mark)
         self.live.writing.recorders.append(self.growing.take)
         self.growing.told.connect(self.told)
         self.growing.grown.connect(self._on_grown)
@@ -273,10 +275,14 @@ class Session(QObject):
 
     # what is recorded live
 
-    def _record_into_a_new_trial(self) -> None:
+    def _record_into_a_new_trial(self, record: Callable[[], None]) -> None:
         """Whoever plugs in and records has no trial yet: one begins, named by the time."""
         folder = demo_folder().parent / f"live {datetime.now():%Y-%m-%d %H-%M-%S}"
-        self.trials.begin(folder, self.live.writing.record)
+        self.trials.begin(folder, record)
+
+    def _mark(self, time_ns: int, text: str) -> None:
+        if self.trial is not None:
+            self.trials.add_moment(time_ns, text)
 
     def _begin_growing(self) -> None:
         self.growing.begin(self.capture, self.trial.file, self.clock.stretches)

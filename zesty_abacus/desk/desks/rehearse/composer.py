@@ -7,17 +7,22 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from ....core.errors import AbacusError
 from ...app.doors import going
 from ...app.live import LiveHere
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState
-from ...widgets.parts import Choice, button, label, say_in, scrolled
+from ...widgets.parts import Choice, button, label, say_in, scrolled, with_offers
 from .field_entries import FieldEntries
 
 _MOST_BYTES = 64
+_NO_FAULT = "no fault"
+_OCCASIONS = (
+    "every 50 ms", "5 times every 10 ms", "5 times every 10 ms, again every 1 s", "on change",
+    "on change, at least every 1 s", "in answer to size == 8",
+)  # fmt: skip
 
 
 class Composer(QWidget):
@@ -27,8 +32,10 @@ class Composer(QWidget):
 
     Attributes
     ----------
-    message, every, hex
-        Where a message is chosen, a period typed, and the payload typed as hex.
+    message, when, hex
+        Where a message is chosen, an occasion typed, and the payload typed as hex.
+    fault
+        What is made wrong on purpose.
     entries
         The values of its fields, or what feeds them.
     """
@@ -46,14 +53,20 @@ class Composer(QWidget):
         self.lane = Choice()
         self.lane.setAccessibleName("Lane to send on")
         self.lane.setMinimumWidth(124)
-        self.every = QLineEdit("50 ms")
-        self.every.setAccessibleName("Period")
-        self.every.setMaximumWidth(80)
+        self.when = QLineEdit("every 50 ms")
+        self.when.setAccessibleName("When it goes out")
+        self.when.setToolTip("When it goes out by itself: a period, so many times, on change, in answer to a condition")
+        self.when.setCompleter(with_offers(QCompleter(list(_OCCASIONS))))
+        self.fault = Choice()
+        self.fault.setAccessibleName("Made wrong on purpose")
+        self.fault.setToolTip("What is made wrong on purpose, to see what the other side does")
+        self.fault.addItem(_NO_FAULT)
+        self.fault.setMaximumWidth(112)
         self.hex = QLineEdit()
         self.hex.setAccessibleName("Payload as hex")
         self.text = label("", "quiet")
         self.once = button("Send once", "Send it now (Ctrl Return)", main=True)
-        self.again = button("Repeat", "Send it at this period until it is stopped")
+        self.again = button("Repeat", "Send it like this by itself, until it is stopped")
         self.stop = button("Stop", "Send this message no more")
         self.said = label("", "quiet", wrap=True)
         self.abacus = Abacus()
@@ -74,14 +87,13 @@ class Composer(QWidget):
         head.addWidget(self.lane)
         act = QHBoxLayout()
         act.setSpacing(8)
-        for part in (self.once, self.again, label("every", "quiet"), self.every, self.stop):
-            act.addWidget(part)
-        act.addStretch(1)
-        act.addWidget(self.text)
+        for part in (self.once, self.when, self.again, self.stop, self.fault):
+            act.addWidget(part, 1 if part is self.when else 0)
         as_hex = QHBoxLayout()
         as_hex.setSpacing(8)
         as_hex.addWidget(label("hex", "quiet"))
         as_hex.addWidget(self.hex, 1)
+        as_hex.addWidget(self.text)
         right = QVBoxLayout()
         right.setSpacing(6)
         area = scrolled(self.entries)
@@ -111,7 +123,10 @@ class Composer(QWidget):
         self.once.clicked.connect(self.send_once)
         self.again.clicked.connect(self.send_again)
         self.stop.clicked.connect(lambda: self._live.sending.stop(self.message.currentText()))
-        self.every.returnPressed.connect(self.send_again)
+        self.when.returnPressed.connect(self.send_again)
+        # of a long condition the beginning says what it is
+        self.when.editingFinished.connect(lambda: self.when.setCursorPosition(0))
+        self.fault.currentTextChanged.connect(self._on_fault)
         self._live.changed.connect(self._refresh)
         self._refresh()
 
@@ -119,6 +134,9 @@ class Composer(QWidget):
 
     def offer(self, layouts: Iterable[Any]) -> None:
         """Offer the messages of the library; one that is being composed stays."""
+        if self.fault.count() == 1:
+            # not before somebody looks: the words stand in the part that a window without a bus never loads
+            self.fault.addItems(list(going.FAULT_WORDS))
         chosen = self.message.currentText()
         self._layouts = {one.name: one for one in sorted(layouts, key=lambda one: one.name.casefold())}
         self.message.blockSignals(True)
@@ -163,7 +181,19 @@ class Composer(QWidget):
             If it cannot be sent like this.
         """
         layout = going.layout_named(list(self._layouts.values()), self._layout.name, "the library")
-        return going.OutgoingMessage(layout, self.entries.feeds())
+        return going.OutgoingMessage(layout, self.entries.feeds(), self._faults())
+
+    def _faults(self) -> Any:
+        word = self.fault.currentText()
+        return going.faults_of([word] if word != _NO_FAULT else [])
+
+    def _on_fault(self) -> None:
+        if self._layout is None:
+            return
+        self._encode()
+        going_out = self._live.sending.entries.get(self._layout.name)
+        if going_out is not None:
+            going_out.message.make_wrong(self._faults())
 
     def _on_typed(self) -> None:
         self._encode()
@@ -184,12 +214,21 @@ class Composer(QWidget):
         try:
             message = self.made()
             self._payload = message.frame(0, 0.0).payload
-            lane = self._lane_state(message)
-            said = list(going.before_sending(message, heard=self._live.hearing.others_on(lane)))
+            said = list(self._warnings(message))
             self._say(" ".join(one[:1].upper() + one[1:] for one in said[:2]), "")
         except AbacusError as error:
             self._say(str(error), "wrong")
         self._show_payload()
+
+    def _warnings(self, message: Any) -> Iterable[str]:
+        name = self._lane_state(message)
+        lane = self._live.lanes.get(name)
+        # what goes out already is in the load
+        is_new = message.layout.name not in self._live.sending.entries
+        every_s = _every_s(self.when.text()) if is_new else None
+        load, rate = (lane.load or 0.0, lane.bit_rate) if lane is not None else (0.0, None)
+        heard = self._live.hearing.others_on(name)
+        return going.before_sending(message, heard=heard, every_s=every_s, load=load, bit_rate=rate)
 
     def _lane_state(self, message: Any) -> str:
         try:
@@ -250,9 +289,9 @@ class Composer(QWidget):
             self._say(str(error), "wrong")
 
     def send_again(self) -> None:
-        """Send it at its period from now on."""
+        """Send it on its occasions from now on."""
         try:
-            self._live.sending.start(self.made(), self.lane.currentData() or "", self.every.text())
+            self._live.sending.start(self.made(), self.lane.currentData() or "", self.when.text())
         except AbacusError as error:
             self._say(str(error), "wrong")
 
@@ -266,7 +305,20 @@ class Composer(QWidget):
             self.lane.addItem("its own lane", "")
             for name in lanes:
                 self.lane.addItem(name, name)
-        self.stop.setVisible(self._layout is not None and self._layout.name in self._live.sending.entries)
+        goes_out = self._layout is not None and self._layout.name in self._live.sending.entries
+        self.stop.setVisible(goes_out)
+        self.again.setVisible(not goes_out)
+
+
+def _every_s(when: str) -> float | None:
+    """Return how far frames are from each other on an occasion, None where that is not said."""
+    try:
+        occasion = going.parse_occasion(when)
+    except AbacusError:
+        return None
+    if isinstance(occasion, going.Every):
+        return float(occasion.period_ns / 1e9)
+    return float(occasion.apart_ns / 1e9) if isinstance(occasion, going.Bursts) else None
 
 
 def scrolled_beads(abacus: Abacus) -> QScrollArea:

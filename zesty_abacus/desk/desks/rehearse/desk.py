@@ -76,6 +76,8 @@ class RehearseDesk(QWidget):
             Command("run rehearsal", "Run the chosen rehearsal, or stop it", "R", self.rehearsals.run,
                     lambda: self.live.is_live, self.name),
             Command("connect endpoint", "Connect an endpoint", "E", self.connecting.line.setFocus, desk=self.name),
+            Command("arm", "Record when something happens, or stop waiting for it", "O", self.connecting.toggle_arm,
+                    lambda: self.live.is_live, self.name),
             Command("hold still", "Let the picture stand still, or go on; nothing is lost", "Y",
                     self.log_line.hold.click, lambda: self.live.is_live, self.name),
         ]  # fmt: skip
@@ -177,6 +179,7 @@ class RehearseDesk(QWidget):
     def _tick(self) -> None:
         if self.isVisible():
             self.score.update()
+            self.connecting.arm_line.tell()
 
     def _ask(self, text: str, answer: Any) -> None:
         """Put a rehearsal's question to the person."""

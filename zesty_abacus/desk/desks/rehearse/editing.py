@@ -14,7 +14,7 @@ from ...widgets.parts import button, clear_grid, label, menu_of
 _HINTS = {
     "message": "name of a message", "values": "wanted = release, speed = sine 0 to 9 in 5 s",
     "lane": "only if it is not clear",
-    "faults": "wrong check, frozen counter, too short", "every": "50 ms", "within": "500 ms", "for": "2 s",
+    "faults": "wrong check, late frame", "every": "50 ms", "within": "500 ms", "for": "2 s",
     "condition": "`Hook state`.pull > 2 kN", "while": "a condition that stands meanwhile", "to": "ramp 0 to 10 in 2 s",
     "times": "3", "frame": "1A0#0C00, instead of a message",
 }  # fmt: skip

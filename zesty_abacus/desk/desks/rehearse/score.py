@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEven
 from PyQt6.QtWidgets import QPushButton, QWidget
 
 from ....core.errors import AbacusError
+from ...app.doors import going
 from ...app.live import LiveHere
 from ...widgets.paint import draw_text
 from ...widgets.parts import button
@@ -146,7 +147,9 @@ class Score(QWidget):
         for name, ticks in by_lane.items():
             draw_text(painter, QRectF(14, y, _LEAVE.left() - 18, _LANE), name, text_font(SMALL_PX), theme.ink)
             state = self._live.lanes[name]
-            said = f"{grouped(round(state.rate))}/s" + (f", {grouped(state.lost)} lost" if state.lost else "")
+            said = f"{grouped(round(state.rate))}/s"
+            said += f", {state.load:.0%} full" if state.load is not None else ""
+            said += f", {grouped(state.lost)} lost" if state.lost else ""
             colour = theme.wrong if state.lost else theme.quiet
             draw_text(
                 painter, QRectF(self._x(0.0) + 8, y, 200, _LANE), f"{state.note}  {said}", text_font(TINY_PX), colour
@@ -166,9 +169,11 @@ class Score(QWidget):
         theme = look.theme
         top = y
         draw_text(painter, QRectF(14, y, _NAMES - 24, 18), name, text_font(SMALL_PX, bold=True), theme.ink)
-        said = entry.trouble or f"{entry.lane}, every {entry.every_s * 1000:g} ms"
+        when = entry.occasion.words + (", done" if entry.is_over else "")
         colour = theme.wrong if entry.trouble else theme.quiet
-        draw_text(painter, QRectF(14, y + 16, _NAMES - 24, 16), said, text_font(TINY_PX), colour)
+        for line, said in enumerate((entry.lane, entry.trouble or when)):
+            place = QRectF(14, y + 17 + line * 14, _NAMES - 24, 14)
+            draw_text(painter, place, said, text_font(TINY_PX), colour)
         fields = list(entry.message.feeds.items())[:_MOST_FIELDS]
         since = (self._held[1] if self._held is not None else time.monotonic()) - entry.begin_s
         for number, (field, feed) in enumerate(fields):
@@ -217,18 +222,19 @@ class Score(QWidget):
 
     def _beats(self, painter: QPainter, y: float, entry: Any, since: float) -> None:
         """Draw when frames go out: a stroke each, or a band where they are closer than strokes."""
-        theme = look.theme
-        apart = self._x(entry.every_s) - self._x(0.0)
-        painter.setPen(QPen(QColor(theme.zest), 1))
-        begin = self._x(max(-since, -_PAST_S))
-        if apart < 4:
-            painter.fillRect(QRectF(begin, y + 1, self.width() - 12 - begin, 3), faded(theme.zest, 0.5))
+        if not isinstance(entry.occasion, going.Planned):
             return
-        number = int(max(since - _PAST_S, 0.0) / entry.every_s)
-        while (x := self._x(number * entry.every_s - since)) < self.width() - 12:
-            if x >= begin:
-                painter.drawLine(QPointF(x, y), QPointF(x, y + 5))
-            number += 1
+        painter.setPen(QPen(QColor(look.theme.zest), 1))
+        first, behind = (
+            entry.occasion.number_at(round(max(since + seconds, 0.0) * 1e9)) for seconds in (-_PAST_S, _FUTURE_S)
+        )
+        # of frames closer than strokes one in so many is enough for a band
+        strokes = {
+            int(self._x((entry.occasion.planned_ns(number) or 0) / 1e9 - since))
+            for number in range(first, behind, max((behind - first) // self.width(), 1))
+        }
+        for x in strokes:
+            painter.drawLine(QPointF(x, y), QPointF(x, y + 5))
 
 
 def _rows_of(entry: Any) -> int:
