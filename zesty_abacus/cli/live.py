@@ -44,7 +44,7 @@ def listening(endpoint: Endpoint) -> Endpoint:
         If nothing would ever come from it by itself.
     """
     scheme, text = endpoint.address.scheme, str(endpoint.address)
-    if scheme == "udp" and not endpoint.address.is_on("listen"):
+    if scheme == "udp" and not (endpoint.address.is_on("listen") or "samples" in endpoint.address.options):
         more = "&" if endpoint.address.options else "?"
         raise MisuseError("nothing comes from where datagrams are sent.", where=text,
                           hint=f"Write {text}{more}listen=1.")  # fmt: skip

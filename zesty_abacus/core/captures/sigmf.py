@@ -13,6 +13,7 @@ from ..files.errors import file_errors_as
 from ..files.reading import check_readable, open_file, read_file
 from ..progress import Progress
 from ..waves.recording import Annotation, Channel, LineRecording
+from ..waves.sample_forms import SAMPLE_FORMS
 from ..waves.samples import Samples
 from .columns import Columns
 from .report import CaptureReadError, ReadReport
@@ -22,14 +23,6 @@ _MAX_META = 64 << 20
 _SLOWEST_HZ = 1e-3
 """Slower than this a recording of any size lies beyond the times that nanoseconds in 64 bits can say."""
 _MOST_ANNOTATIONS = 10_000
-_FORMS = {
-    "cf32_le": ("<f4", 2, 1.0, 0.0), "cf32_be": (">f4", 2, 1.0, 0.0),
-    "ci16_le": ("<i2", 2, 2.0**-15, 0.0), "ci16_be": (">i2", 2, 2.0**-15, 0.0),
-    "ci8": ("i1", 2, 2.0**-7, 0.0), "cu8": ("u1", 2, 2.0**-7, -127.5 / 128),
-    "rf32_le": ("<f4", 1, 1.0, 0.0), "rf32_be": (">f4", 1, 1.0, 0.0),
-    "ri16_le": ("<i2", 1, 2.0**-15, 0.0), "ri16_be": (">i2", 1, 2.0**-15, 0.0),
-    "ri8": ("i1", 1, 2.0**-7, 0.0), "ru8": ("u1", 1, 2.0**-7, -127.5 / 128),
-}  # fmt: skip
 
 
 class _Meta(msgspec.Struct, rename={"facts": "global"}):
@@ -64,30 +57,30 @@ class SigMf:
         data = path.with_suffix(_DATA)
         where = str(path.with_suffix(_META))
         form = str(meta.facts.get("core:datatype", ""))
-        if form not in _FORMS:
+        lies = SAMPLE_FORMS.get(form)
+        if lies is None:
             raise CaptureReadError(
-                f"core:datatype={form!r} is not read.", where=where, hint=f"Known are {', '.join(_FORMS)}."
+                f"core:datatype={form!r} is not read.", where=where, hint=f"Known are {', '.join(SAMPLE_FORMS)}."
             )
         rate = meta.facts.get("core:sample_rate")
         if not isinstance(rate, int | float) or not _SLOWEST_HZ <= rate < 1e12:
             raise CaptureReadError(f"core:sample_rate={rate!r}, expected samples a second.", where=where)
-        dtype, parts, scale, offset = _FORMS[form]
         with file_errors_as(CaptureReadError):
             size = check_readable(data).st_size
-        step = np.dtype(dtype).itemsize * parts
+        step = lies.size
         if size % step:
             report.add_problem(f"byte {size // step * step}", "the file of samples ends inside a sample")
         if size < step:
             raise CaptureReadError("there are no samples.", where=str(data))
-        shape = (size // step, 2) if parts == 2 else (size // step,)
+        shape = (size // step, 2) if lies.parts == 2 else (size // step,)
         with file_errors_as(CaptureReadError), open_file(data) as file:
-            values = np.memmap(file, np.dtype(dtype), "r", 0, shape)
-        samples = Samples(values, float(rate), scale, offset)
+            values = np.memmap(file, np.dtype(lies.dtype), "r", 0, shape)
+        samples = Samples(values, float(rate), lies.scale, lies.offset)
         facts = [("sample rate", f"{rate:g} Hz"), ("samples", form)]
         zero, tuned = _first_capture(meta, report)
         if tuned is not None:
             facts.insert(0, ("tuned to", f"{tuned / 1e6:.6g} MHz"))
-        name = "I/Q" if parts == 2 else "signal"
+        name = "I/Q" if lies.parts == 2 else "signal"
         return LineRecording(
             "SigMF", (Channel(name, samples),), zero, _annotations(meta, samples, report), tuple(facts)
         )

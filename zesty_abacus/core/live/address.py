@@ -102,6 +102,12 @@ class EndpointAddress:
         return value
 
 
+def check_port(address: EndpointAddress) -> None:
+    """Raise MisuseError if a network address names no port."""
+    if not address.port:
+        raise MisuseError("it names no port.", where=str(address), hint=f"Write {address.scheme}://127.0.0.1:5000.")
+
+
 def parse_endpoint(text: str) -> EndpointAddress:
     """Read an endpoint as it is written.
 

@@ -8,8 +8,9 @@ import socket
 import struct
 import time
 from collections.abc import Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
+from .address import EndpointAddress
 from .errors import LinkDownError
 
 # of <asm-generic/socket.h>; Python names neither
@@ -21,6 +22,17 @@ _ROOM = socket.CMSG_SPACE(_TIMESPEC.size) + socket.CMSG_SPACE(_LOST.size)
 _MOST_AT_ONCE = 4096
 _RECEIVE_BUFFER = 8 << 20
 _DOWN = {errno.ENETDOWN, errno.ENODEV, errno.ENXIO, errno.EBADF, errno.ENETUNREACH}
+
+
+LARGEST_DATAGRAM = 65_535
+
+
+def udp_socket(address: EndpointAddress) -> tuple[socket.socket, Any]:
+    """Return a socket for datagrams to or from an address, and that address as sockets take it; raises OSError."""
+    family, kind, _, _, where = socket.getaddrinfo(
+        address.host, address.port, type=socket.SOCK_DGRAM, flags=socket.AI_PASSIVE
+    )[0]
+    return socket.socket(family, kind), where
 
 
 class Datagram(NamedTuple):

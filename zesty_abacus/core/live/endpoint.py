@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ..frames.capture import Lane
@@ -89,6 +90,10 @@ class Endpoint(ABC):
             If the endpoint takes no such frame.
         """
         raise EndpointError("it only receives.", where=str(self.address))
+
+    def said(self) -> Sequence[str]:
+        """Return what there is to tell since the last time, as sentences; asked by the thread that receives."""
+        return ()
 
     def named(self, name: str) -> None:
         """Call its lane by another name; of several lanes each keeps its own."""

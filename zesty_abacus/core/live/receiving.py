@@ -171,6 +171,8 @@ class Receiving:
                 if len(table):
                     self._lanes.know(number, endpoint.lanes)
                     self._put(self._lanes.on_lanes(number, table))
+                for sentence in endpoint.said():
+                    self._news.put(Told(endpoint, sentence, False))
             except (EndpointError, OSError) as error:
                 # whatever a system says of a connection, this thread goes on
                 self._news.put(Told(endpoint, str(error), True))

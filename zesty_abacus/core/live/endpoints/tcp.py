@@ -7,11 +7,10 @@ import selectors
 import socket
 import threading
 
-from ...errors import MisuseError
 from ...frames import flags as F
 from ...frames.capture import Lane
 from ...frames.table import FrameTable
-from ..address import EndpointAddress
+from ..address import EndpointAddress, check_port
 from ..batch import Batch
 from ..clock import SteadyClock
 from ..endpoint import Endpoint, Outgoing
@@ -29,8 +28,7 @@ class TcpEndpoint(Endpoint):
 
     def __init__(self, address: EndpointAddress) -> None:
         address.only("listen")
-        if not address.port:
-            raise MisuseError("it names no port.", where=str(address), hint="Write tcp://127.0.0.1:5000.")
+        check_port(address)
         self.listens = address.is_on("listen")
         super().__init__(address, (Lane(address.short, "network", "TCP"),))
         self._clock = SteadyClock()

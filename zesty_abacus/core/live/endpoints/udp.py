@@ -5,22 +5,21 @@ from __future__ import annotations
 import socket
 from typing import Any
 
-from ...errors import MisuseError
 from ...frames import flags as F
 from ...frames.capture import Lane
 from ...frames.table import FrameTable
 from ...protocols import can
-from ..address import EndpointAddress
+from ..address import EndpointAddress, check_port
 from ..batch import Batch
 from ..clock import SteadyClock
-from ..datagrams import Datagram, DatagramReader
+from ..datagrams import LARGEST_DATAGRAM, Datagram, DatagramReader, udp_socket
 from ..endpoint import Endpoint, Outgoing
 from ..errors import EndpointError, LinkDownError
 from ..frame_datagram import LARGEST, MAGIC, SentFrame, pack_frame, unpack_frames
 from ..registry import Opens
+from ..samples import UdpSamples
 
 _PAYLOAD, _FRAMES = "payload", "frames"
-_ROOM = 65_535
 _KNOWN = F.named_flags()
 _FLAGS = sum(bit for bit, _ in _KNOWN)
 
@@ -30,8 +29,7 @@ class UdpEndpoint(Endpoint):
 
     def __init__(self, address: EndpointAddress) -> None:
         address.only("listen", "form", "lane")
-        if not address.port:
-            raise MisuseError("it names no port.", where=str(address), hint="Write udp://127.0.0.1:5000.")
+        check_port(address)
         self.listens = address.is_on("listen")
         self._carries_frames = address.word("form", _PAYLOAD, _PAYLOAD, _FRAMES) == _FRAMES
         protocol = can.NAME if self._carries_frames else "network"
@@ -45,11 +43,8 @@ class UdpEndpoint(Endpoint):
     def open(self) -> None:
         self.close()
         try:
-            family, kind, _, _, where = socket.getaddrinfo(
-                self.address.host, self.address.port, type=socket.SOCK_DGRAM, flags=socket.AI_PASSIVE
-            )[0]
-            self._socket = socket.socket(family, kind)
-            self._reader = DatagramReader(self._socket, _ROOM)
+            self._socket, where = udp_socket(self.address)
+            self._reader = DatagramReader(self._socket, LARGEST_DATAGRAM)
             if self.listens:
                 self._socket.bind(where)
             else:
@@ -116,4 +111,8 @@ class UdpEndpoint(Endpoint):
             raise LinkDownError(f"the network is down ({error.strerror}).", where=str(self.address)) from error
 
 
-OPENS = Opens("udp", "udp://127.0.0.1:5000", UdpEndpoint)
+def _made(address: EndpointAddress) -> Endpoint:
+    return UdpSamples(address) if "samples" in address.options else UdpEndpoint(address)
+
+
+OPENS = Opens("udp", "udp://127.0.0.1:5000", _made)
