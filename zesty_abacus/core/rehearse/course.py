@@ -55,6 +55,10 @@ class Course(ABC):
     def went(self, is_trouble: bool) -> None:
         """Go on behind the frame that was due, whether it went out or not."""
 
+    def put_off(self) -> None:
+        """Go on where the frame that was due waits for something that was not heard yet."""
+        self.went(is_trouble=True)
+
     def hear(self, _table: FrameTable, _lanes: Sequence[Lane]) -> None:
         """Take note of frames that came or were sent; called by the thread that takes them."""
         return
@@ -85,6 +89,13 @@ class PlannedCourse(Course):
     def frame(self) -> Outgoing | None:
         planned_ns = self._occasion.planned_ns(self.number)
         return self._made(planned_ns / 1e9) if planned_ns is not None else None
+
+    def put_off(self) -> None:
+        if self.number:
+            self.went(is_trouble=True)
+        else:
+            # the times of all frames count from the first one
+            self._begin_s = time.monotonic() + _LOOK_S
 
     def went(self, is_trouble: bool) -> None:
         self.number += 1

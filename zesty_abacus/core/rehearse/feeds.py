@@ -13,6 +13,7 @@ Each has a form in words, which is how a command line and a rehearsal write it:
 ``table 0 s 1, 2 s 5, 3 s 5``   straight between points in time; the last one stays
 ``= `water speed` * 2``         worked out from other fields of the message
 ``trace FILE COLUMN``           a column of a recorded table over its own time; ``… at 2 times``
+``heard Motion.heel``           what was heard last of another message; ``… else 0``, ``… when size == 2``
 ==============================  ==========================================================
 
 ``… with lag 0.5 s`` and ``… with noise 0.1`` behind a movement make it what a sensor shows of it.
@@ -24,7 +25,7 @@ import math
 import re
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from itertools import pairwise
 from pathlib import Path
@@ -38,12 +39,17 @@ from ..expressions.exactly import evaluate_exactly
 from ..expressions.expression import Expression
 from ..expressions.quantities import read_quantity
 from ..expressions.tree import ExpressionError
+from .listening import HeardField, Listening
 
 Known = Mapping[str, Fraction]
 
 
 class FeedError(MisuseError):
     """Words that say no feed."""
+
+
+class NotHeardError(FeedError):
+    """A field of which nothing has been heard yet."""
 
 
 class Feed(ABC):
@@ -85,6 +91,15 @@ class Feed(ABC):
     def names(self) -> frozenset[str]:
         """The fields that it is worked out from."""
         return frozenset()
+
+    @property
+    def listens(self) -> bool:
+        """Whether it passes on what is heard."""
+        return False
+
+    def listening_to(self, listening: Listening | None) -> Feed:
+        """Return the feed with somebody to ask what was heard."""
+        return self
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -240,6 +255,45 @@ class Worked(Feed):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Heard(Feed):
+    """What was heard last of a field of another message, or at the moment when a condition held last.
+
+    Attributes
+    ----------
+    heard
+    otherwise
+        The value as long as nothing was heard; None is none.
+    listening
+        Who knows what was heard; None where nothing is.
+    """
+
+    heard: HeardField
+    otherwise: str | None = None
+    listening: Listening | None = field(default=None, compare=False)
+
+    def value(self, time_s: float, number: int, known: Known) -> Value:
+        found = self.listening.value(self.heard) if self.listening is not None else None
+        if found is not None:
+            return found
+        if self.otherwise is None:
+            raise NotHeardError("nothing has been heard of it yet.", where=f"{self.heard.message}.{self.heard.field}")
+        return self.otherwise
+
+    @property
+    def listens(self) -> bool:
+        return True
+
+    def listening_to(self, listening: Listening | None) -> Feed:
+        return replace(self, listening=listening)
+
+    @property
+    def words(self) -> str:
+        otherwise = "" if self.otherwise is None else f" else {self.otherwise}"
+        when = f" when {self.heard.when}" if self.heard.when else ""
+        return f"heard `{self.heard.message}`.`{self.heard.field}`{otherwise}{when}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Sensor(Feed):
     """What a sensor shows of another feed: later, and with noise.
 
@@ -265,6 +319,13 @@ class Sensor(Feed):
             return float(Fraction(str(shown))) + float(_random(self.seed, number).normal(0.0, self.noise))
         except (ValueError, TypeError):
             raise FeedError(f"{shown!r} is no number that noise could be added to.") from None
+
+    @property
+    def listens(self) -> bool:
+        return self.of.listens
+
+    def listening_to(self, listening: Listening | None) -> Feed:
+        return replace(self, of=self.of.listening_to(listening))
 
     @property
     def words(self) -> str:
@@ -293,7 +354,9 @@ _TABLE = re.compile(r"table\s+(.+)")
 _POINT = re.compile(rf"(.+?)\s+({_NUMBER})")
 _SENSOR = re.compile(r"(.+)\s+with\s+(lag|noise)\s+(.+)")
 _TRACE = re.compile(rf"trace\s+(\S+)\s+(.+?)(?:\s+at\s+({_NUMBER})\s+times)?")
-_WORDS = {"trace", "ramp", "saw", "sine", "random", "steps", "noise", "table"}
+_HEARD = re.compile(r"heard\s+(.+?)(?:\s+else\s+(\S+))?(?:\s+when\s+(.+))?", re.DOTALL)
+_FIELD = re.compile(r"(?:`([^`]+)`|([^.`]+?))\s*\.\s*(?:`([^`]+)`|([^`]+))")
+_WORDS = {"heard", "trace", "ramp", "saw", "sine", "random", "steps", "noise", "table"}
 
 
 def parse_feed(text: str) -> Feed:
@@ -310,6 +373,9 @@ def parse_feed(text: str) -> Feed:
         return _worked(text)
     if first not in _WORDS or first == text:
         return Constant(text=text)
+    # before the sensor, whose words may stand in a condition
+    if first == "heard" and (found := _HEARD.fullmatch(text)) and (made := _heard(found)) is not None:
+        return made
     if found := _SENSOR.fullmatch(text):
         return _sensor(parse_feed(found[1]), found[2], found[3])
     for pattern, make in _FORMS:
@@ -322,6 +388,7 @@ _EXAMPLES = {
     "ramp": "ramp 0 to 10 in 5 s", "saw": "saw 0 to 10 in 5 s", "sine": "sine 0 to 10 in 5 s",
     "random": "random 0 to 10", "steps": "steps 0, 5, 10 each 2 s", "noise": "noise 5 by 0.5",
     "table": "table 0 s 1, 2 s 5", "trace": "trace gnss.csv speed_kn",
+    "heard": "heard Motion.heel else 0",
 }  # fmt: skip
 
 
@@ -335,6 +402,14 @@ def _worked(text: str) -> Worked:
 def _sensor(of: Feed, what: str, text: str) -> Sensor:
     sensor = of if isinstance(of, Sensor) else Sensor(of=of)
     return replace(sensor, lag_s=_seconds(text)) if what == "lag" else replace(sensor, noise=_number(text))
+
+
+def _heard(found: re.Match[str]) -> Heard | None:
+    field = _FIELD.fullmatch(found[1])
+    if field is None:
+        return None
+    message, name = field[1] or field[2], field[3] or field[4]
+    return Heard(heard=HeardField(message.strip(), name.strip(), (found[3] or "").strip()), otherwise=found[2])
 
 
 def _span(found: re.Match[str]) -> Feed:

@@ -19,6 +19,7 @@ from ..layouts.model import Field, Layout
 from ..live.endpoint import Outgoing
 from ..protocols import can
 from .feeds import Feed, parse_feed
+from .listening import Listening
 
 _CAN_CLASSIC = 8
 _LONG_SIZES = (12, 16, 20, 24, 32, 48, 64)
@@ -119,16 +120,23 @@ class OutgoingMessage:
     feeds
         By name of the field, in the order in which they may name each other.
 
+    listening
+        Knows what is heard, which some feeds pass on; None where nothing is.
+
     Raises
     ------
     MisuseError
         If a field is not there, or a feed names one that is not fed before it.
     """
 
-    def __init__(self, layout: Layout, feeds: Mapping[str, Feed], faults: Faults | None = None) -> None:
+    def __init__(
+        self, layout: Layout, feeds: Mapping[str, Feed], faults: Faults | None = None,
+        listening: Listening | None = None,
+    ) -> None:  # fmt: skip
         self.layout = layout
         self.faults = faults or Faults()
-        self._feeds = dict(feeds)
+        self._listening = listening
+        self._feeds = {name: feed.listening_to(listening) for name, feed in feeds.items()}
         self._counters = _counters(layout, frozenset(feeds))
         self._kept: dict[tuple[int, ...], bytes] = {}
         self._is_still = not any(feed.moves for feed in self._feeds.values())
@@ -140,9 +148,19 @@ class OutgoingMessage:
         """What feeds each field, by its name."""
         return self._feeds
 
+    @property
+    def listens(self) -> bool:
+        """Whether some field passes on what is heard."""
+        return any(feed.listens for feed in self._feeds.values())
+
+    def listen_to(self, listening: Listening) -> None:
+        """Ask somebody else what is heard from now on."""
+        self._listening = listening
+        self._feeds = {name: feed.listening_to(listening) for name, feed in self._feeds.items()}
+
     def set(self, name: str, feed: Feed) -> None:
         """Feed a field otherwise from now on."""
-        feeds = self._feeds | {name: feed}
+        feeds = self._feeds | {name: feed.listening_to(self._listening)}
         _check_order(self.layout, feeds)
         self._feeds = feeds
         self._kept.clear()

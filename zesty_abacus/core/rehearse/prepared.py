@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 from ..conditions.bind import Known, bind
@@ -10,7 +11,9 @@ from ..durations import duration_ns
 from ..errors import MisuseError
 from ..layouts.model import Layout
 from ..live.frame_text import parse_frame
-from .feeds import parse_feed
+from ..live.watch import Watch
+from .feeds import NotHeardError, parse_feed
+from .listening import Listening
 from .message import OutgoingMessage, faults_of, layout_named
 from .occasion import InAnswer, parse_occasion
 from .outlets import Outlets
@@ -113,7 +116,8 @@ class Prepared:
             return self._lane_of_frame(step.lane)
         if isinstance(step, Send | Start):
             made = self.message(step.message, step.values, step.faults)
-            made.frame(0, 0.0)
+            with suppress(NotHeardError):
+                made.frame(0, 0.0)
             return self._outlets.lane_for(made.layout, step.lane)
         return ""
 
@@ -123,10 +127,16 @@ class Prepared:
             return wanted or lanes[0]
         raise MisuseError("it does not say on which lane.", hint=f"There are {', '.join(lanes) or 'none'}.")
 
-    def message(self, name: str, values: Mapping[str, str], faults: Sequence[str]) -> OutgoingMessage:
+    def message(
+        self, name: str, values: Mapping[str, str], faults: Sequence[str], listening: Listening | None = None
+    ) -> OutgoingMessage:  # fmt: skip
         """Return a message of the library with its feeds; raises MisuseError if it makes no sense."""
         found = [one for one in self.layouts if one.name == name]
         if not found and not any(name == one.applies.address_text() for one in self.layouts):
             raise MisuseError(f"there is no message {name!r}.", hint="Look with: zesty-abacus library show.")
         layout = layout_named(self.layouts, name, "the library")
-        return OutgoingMessage(layout, {key: parse_feed(text) for key, text in values.items()}, faults_of(faults))
+        feeds = {key: parse_feed(text) for key, text in values.items()}
+        if listening is None:
+            # what is listened to must be there, long before anything is heard of it
+            listening = Listening(lambda: self.layouts, lambda text: Watch(text, self._known.lanes, self.layouts))
+        return OutgoingMessage(layout, feeds, faults_of(faults), listening)

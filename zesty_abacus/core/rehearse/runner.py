@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Callable
 from concurrent.futures import Future
+from contextlib import suppress
 from dataclasses import dataclass, field
 
 from ..durations import duration_ns
@@ -17,6 +18,7 @@ from ..live.frame_text import parse_frame
 from ..live.receiving import Receiving
 from ..live.watch import Watch
 from .feeds import parse_feed
+from .listening import Listening
 from .message import OutgoingMessage
 from .occasion import parse_occasion
 from .outlets import Outlets
@@ -120,7 +122,8 @@ class Runner:
         self._came = came
         self._stepped = stepped
         self._stopped = stopped or threading.Event()
-        self._schedule = Schedule(outlets.send, self._watch)
+        self._listening = Listening(lambda: prepared.layouts, self._watch)
+        self._schedule = Schedule(outlets.send, self._listening)
         self._witness = Witness()
         self._acted_ns = 0
         self.outcome = Outcome(prepared.rehearsal.name)
@@ -131,6 +134,7 @@ class Runner:
         outcome = self.outcome
         outcome.begin_ns = self._acted_ns = self._receiving.now_ns
         begin = time.monotonic()
+        self._begin_listening()
         try:
             for ready, step in zip(self._prepared.steps, outcome.steps, strict=True):
                 if self._stopped.is_set() or not self._done(ready, step):
@@ -140,6 +144,16 @@ class Runner:
             self._pump(0.0)
             outcome.seconds = time.monotonic() - begin
         return outcome
+
+    def _begin_listening(self) -> None:
+        """Follow what some step passes on from the beginning, so that its value is there when the step comes."""
+        for step in (one.step for one in self._prepared.steps):
+            if isinstance(step, Send | Start) and step.message:
+                with suppress(AbacusError):
+                    self._message(step).values(0.0, 0)
+
+    def _message(self, step: Send | Start) -> OutgoingMessage:
+        return self._prepared.message(step.message, step.values, step.faults, self._listening)
 
     def _done(self, ready: ReadyStep, outcome: StepOutcome) -> bool:
         outcome.begin_ns = self._receiving.now_ns
@@ -164,8 +178,7 @@ class Runner:
         if isinstance(step, Send):
             return self._send(ready, step)
         if isinstance(step, Start):
-            message = self._prepared.message(step.message, step.values, step.faults)
-            self._schedule.start(step.message, message, ready.lane, parse_occasion(step.every))
+            self._schedule.start(step.message, self._message(step), ready.lane, parse_occasion(step.every))
         elif isinstance(step, Set):
             return self._set(step)
         elif isinstance(step, Stop):
@@ -186,7 +199,7 @@ class Runner:
         if step.frame:
             frame = parse_frame(step.frame)
         else:
-            frame = self._prepared.message(step.message, step.values, step.faults).frame(0, 0.0)
+            frame = self._message(step).frame(0, 0.0)
         self._outlets.send(ready.lane, frame)
         return f"sent {frame.payload.hex(' ').upper()}", ""
 

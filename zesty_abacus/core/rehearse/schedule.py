@@ -12,9 +12,10 @@ from ..errors import AbacusError
 from ..frames.capture import Lane
 from ..frames.table import FrameTable
 from ..live.endpoint import Outgoing
-from ..live.watch import Watch
 from .course import Course, course_of
+from .feeds import NotHeardError
 from .kept import Kept
+from .listening import Listening
 from .message import Outward
 from .occasion import Occasion, Planned
 
@@ -36,8 +37,8 @@ class Entry:
         Which frame is due next.
     kept
         How its times were kept.
-    trouble
-        Why the last frame did not go out, empty if it did.
+    error
+        Why the last frame did not go out, None if it did.
     """
 
     message: Outward
@@ -46,7 +47,12 @@ class Entry:
     begin_s: float
     course: Course
     kept: Kept = field(default_factory=Kept)
-    trouble: str = ""
+    error: AbacusError | None = None
+
+    @property
+    def trouble(self) -> str:
+        """Why the last frame did not go out, in words; empty if it did."""
+        return str(self.error or "")
 
     @property
     def is_over(self) -> bool:
@@ -61,14 +67,12 @@ class Schedule:
     ----------
     send
         Takes a lane and a frame; what it raises is the entry's trouble, and the next frame is tried at its time.
-    watch
-        Makes the watch of a condition, for messages that answer; None where nothing is heard.
+    listening
+        Knows what is heard; None where nothing is.
     """
 
-    def __init__(
-        self, send: Callable[[str, Outgoing], None], watch: Callable[[str], Watch] | None = None
-    ) -> None:  # fmt: skip
-        self._send, self._watch = send, watch
+    def __init__(self, send: Callable[[str, Outgoing], None], listening: Listening | None = None) -> None:
+        self._send, self._listening = send, listening
         self._entries: dict[str, Entry] = {}
         self._changed = threading.Condition()
         self._closed = False
@@ -88,9 +92,15 @@ class Schedule:
         MisuseError
             If the first frame cannot be made, or the condition it answers to makes no sense.
         """
-        message.frame(0, 0.0)
+        waits: AbacusError | None = None
+        try:
+            message.frame(0, 0.0)
+        except NotHeardError as error:
+            # it goes out as soon as something has been heard
+            waits = error
         begin_s = time.monotonic()
-        entry = Entry(message, lane, occasion, begin_s, course_of(occasion, message, begin_s, self._watch))
+        watch = self._listening.watch if self._listening is not None else None
+        entry = Entry(message, lane, occasion, begin_s, course_of(occasion, message, begin_s, watch), error=waits)
         with self._changed:
             self._entries[name] = entry
             self._changed.notify()
@@ -100,9 +110,11 @@ class Schedule:
         return entry
 
     def hear(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
-        """Take note of frames that came, in order of time: some messages answer them."""
+        """Take note of frames that came, in order of time: some messages answer them, or pass on what they say."""
         if not len(table):
             return
+        if self._listening is not None:
+            self._listening.hear(table, lanes)
         for entry in self.entries.values():
             entry.course.hear(table, lanes)
         with self._changed:
@@ -153,7 +165,11 @@ class Schedule:
             if frame is not None:
                 self._send(entry.lane, frame)
                 entry.kept.add(time.monotonic() - due_s)
-                entry.trouble = ""
+                entry.error = None
+        except NotHeardError as error:
+            entry.error = error
+            entry.course.put_off()
+            return
         except AbacusError as error:
-            entry.trouble = str(error)
-        entry.course.went(bool(entry.trouble))
+            entry.error = error
+        entry.course.went(entry.error is not None)

@@ -22,6 +22,8 @@ class LiveSending(QObject):
     ----------
     outlets
         None while nothing is connected.
+    listening
+        Knows what is heard, for messages that pass it on; None likewise.
 
     Events
     ------
@@ -42,22 +44,24 @@ class LiveSending(QObject):
         super().__init__()
         self._layouts = layouts
         self.outlets: going.Outlets | None = None
+        self.listening: going.Listening | None = None
         self._schedule: going.Schedule | None = None
 
     def begin(self, receiving: going.Receiving) -> None:
         """Send on the lanes of what is connected from now on."""
         self.outlets = going.Outlets(receiving)
         lanes = lambda: [one.name for one in receiving.lanes]  # noqa: E731
-        self._schedule = going.Schedule(
-            self.outlets.send, lambda condition: going.Watch(condition, lanes(), list(self._layouts()))
+        self.listening = going.Listening(
+            lambda: list(self._layouts()), lambda text: going.Watch(text, lanes(), list(self._layouts()))
         )
+        self._schedule = going.Schedule(self.outlets.send, self.listening)
 
     def end(self) -> None:
         """Send nothing, and nowhere."""
         self.stop_all()
         if self._schedule is not None:
             self._schedule.close()
-        self.outlets = self._schedule = None
+        self.outlets = self.listening = self._schedule = None
 
     def may_send(self, lane: str) -> bool:
         """Return whether something may be sent on a lane."""

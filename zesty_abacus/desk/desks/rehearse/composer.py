@@ -181,7 +181,7 @@ class Composer(QWidget):
             If it cannot be sent like this.
         """
         layout = going.layout_named(list(self._layouts.values()), self._layout.name, "the library")
-        return going.OutgoingMessage(layout, self.entries.feeds(), self._faults())
+        return going.OutgoingMessage(layout, self.entries.feeds(), self._faults(), self._live.sending.listening)
 
     def _faults(self) -> Any:
         word = self.fault.currentText()
