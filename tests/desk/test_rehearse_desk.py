@@ -72,6 +72,29 @@ def test_values_beads_and_hex_follow_each_other(pilot, desk):
     assert "no value" in composer.said.text()
 
 
+def test_lists_are_composed_and_each_byte_shows_whose_it_is(pilot, desk):
+    composer = desk.composer
+    composer.choose("Beacon packet")
+    lines = composer.entries.lines
+    assert {"name", "swell", "extras"} <= set(lines)
+    assert not {"height", "heat", "extra length"} & set(lines), "what is in a list is typed with it"
+    assert lines["swell"].placeholderText() == '[{"height": 0}]'
+    assert lines["extras"].placeholderText() == '[["state", {"heat": 0}]]'
+    pilot.type(lines["name"], "Y7", enter=True)
+    pilot.type(lines["has swell"], "1", enter=True)
+    pilot.type(lines["swell"], '[{"height": 0.5}, {"height": -0.1}]', enter=True)
+    pilot.type(lines["extras"], '[["state", {"heat": 20, "lamp": "steady"}]]', enter=True)
+    payload = bytes.fromhex(composer.hex.text())
+    assert payload[:2] == b"Y7"
+    assert payload[18:] == bytes((25, 251, 1, 2, 40, 1)), "two points of 1/50 m, type, length, half degrees, lamp"
+    assert payload[16] == 0x82, "the flag, and a count that is worked out"
+    owners = composer.abacus._state.owners
+    names = [field.name for field in composer._whole.all_fields()]
+    assert [names[owners[8 * byte]] for byte in (0, 18, 19, 22)] == ["name", "height", "height", "heat"]
+    pilot.type(lines["swell"], "[5", enter=True)
+    assert "this is no JSON" in composer.said.text()
+
+
 def test_a_bead_is_turned_by_the_keys(pilot, desk):
     desk.composer.choose("Helm lever")
     desk.composer.abacus.setFocus()

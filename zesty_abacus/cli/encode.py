@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-from fractions import Fraction
 from typing import Any
 
 import click
@@ -54,7 +52,6 @@ def _value(name: str, text: str) -> Any:
     """Return a value as given, or the list or mapping that JSON says, with its numbers exact."""
     if not text.startswith(("[", "{")):
         return text
-    try:
-        return json.loads(text, parse_float=Fraction)
-    except (ValueError, RecursionError) as error:
-        raise click.UsageError(f"{name} is no JSON: {error}.") from error
+    from ..core.codec.lists import list_from_text
+
+    return list_from_text(name, text)

@@ -119,6 +119,11 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
             yield from part.fields_once()
         yield from (value.as_field() for value in self.computed)
 
+    def lists(self) -> Iterator[Part]:
+        """Yield the parts that are given as a list of items, once a frame."""
+        for part in self.parts:
+            yield from part.lists()
+
     def all_checks(self) -> Iterator[Check]:
         """Yield the checks over frames, then those of parts."""
         yield from self.checks

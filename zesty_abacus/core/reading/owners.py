@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..codec.moving import bit_owners
+from ..codec.plan import compile_layout
 from ..errors import MisuseError
 from ..layouts.model import Layout
 from .meaning import Meaning
@@ -22,6 +23,21 @@ def owned_bits(layout: Layout | None, size: int) -> NDArray[np.int16]:
             if bit < len(owners):
                 owners[bit] = numbers[0]
     return owners
+
+
+def owners_in_frame(layout: Layout, payload: bytes) -> NDArray[np.int16]:
+    """Return which field owns each bit of one frame, -1 for none; int16 (size * 8,).
+
+    Fields are numbered as :meth:`Layout.all_fields` lists them. Of a layout that cannot be read nobody owns any.
+    """
+    if not layout.moves:
+        return owned_bits(layout, len(payload))
+    matrix = np.frombuffer(payload.ljust(-(-len(payload) // 8) * 8, b"\0"), np.uint8)[None, :]
+    try:
+        owners = bit_owners(compile_layout(layout), matrix, np.array([len(payload)], np.uint32))
+    except MisuseError:
+        return np.full(len(payload) * 8, -1, np.int16)
+    return owners[0, : len(payload) * 8]
 
 
 def owners_of_kind(meaning: Meaning, kind: int, sampled: int = 64) -> NDArray[np.int16]:

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
-from typing import Protocol
+from typing import Any, Protocol
 from uuid import UUID
 
 from ..codec.carried import with_carried
-from ..codec.encode import EncodeError, Value, get_bits, put_bits
+from ..codec.encode import EncodeError, get_bits, put_bits
+from ..codec.lists import list_from_text
 from ..codec.messages import encode_message
 from ..codec.scalar import physical_of
 from ..errors import DataError, MisuseError
@@ -136,6 +137,7 @@ class OutgoingMessage:
         self.layout = layout
         self.faults = faults or Faults()
         self._listening = listening
+        self._lists = frozenset(part.name for part in layout.lists())
         self._feeds = {name: feed.listening_to(listening) for name, feed in feeds.items()}
         self._counters = _counters(layout, frozenset(feeds))
         self._kept: dict[tuple[int, ...], bytes] = {}
@@ -172,12 +174,13 @@ class OutgoingMessage:
         self.faults = faults
         self._kept.clear()
 
-    def values(self, time_s: float, number: int) -> dict[str, Value]:
-        """Return the value of every fed field at a time; raises FeedError where there is none."""
-        made: dict[str, Value] = {}
+    def values(self, time_s: float, number: int) -> dict[str, Any]:
+        """Return the value of every fed field, and what lists hold, at a time; raises FeedError where there is none."""
+        made: dict[str, Any] = {}
         known: dict[str, Fraction] = {}
         for name, feed in self._feeds.items():
-            made[name] = value = feed.value(time_s, number, known)
+            value = feed.value(time_s, number, known)
+            made[name] = list_from_text(name, value) if name in self._lists and isinstance(value, str) else value
             try:
                 known[name] = Fraction(str(value))
             except (ValueError, TypeError):

@@ -79,7 +79,7 @@ from ...core.reading.explained import whole as whole_bits
 from ...core.reading.fresh import layout_to_begin
 from ...core.reading.kind_data import KindData, field_curve, grown_curve, grown_kind, load_kind
 from ...core.reading.meaning import Meaning
-from ...core.reading.owners import owned_bits
+from ...core.reading.owners import owned_bits, owners_in_frame
 from ...core.reading.readers import Reader
 from ...core.reading.ties import Tie
 from ...core.reading.trying import Tried, TriedField, try_layout
@@ -396,6 +396,7 @@ __all__ = [
     "open_packed",
     "open_trial",
     "owned_bits",
+    "owners_in_frame",
     "parse_exact",
     "parse_names",
     "parse_places",

@@ -13,13 +13,14 @@ from numpy.typing import NDArray
 
 from ...expressions.expression import Expression
 from ..attribute import NAME, Attribute, optional_expression, raw_set, whole, whole_or_one
-from ..fields import Field, FieldKind, new_field
+from ..fields import Field, FieldKind, NamedValue, new_field
 from ..item import LayoutItem
-from ..places import parse_places
+from ..places import Places, parse_places
 from ..problems import Said
 from ..raw_sets import RawSet
 from ..template import Template, free_name
-from .part import MAX_BYTES, Part, all_fields_in
+from .part import MAX_BYTES, Part, all_fields_in, example_item
+from .run import Run
 
 if TYPE_CHECKING:
     # the codec stands on layouts; what it hands in is named here, never loaded
@@ -98,7 +99,10 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
 
     @classmethod
     def templates(cls) -> tuple[Template, ...]:
-        return (Template("List of type, length and value", "moving parts", _add),)
+        return (
+            Template("List of type, length and value", "moving parts", _add),
+            Template("Advertising structures (Bluetooth LE)", "moving parts", _add_advertising),
+        )
 
     def words(self) -> str:
         return "type and length list"
@@ -179,6 +183,13 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
             _decode_case(case, inner, reader)
         return {}, after
 
+    def lists(self) -> Iterator[Part]:
+        yield self
+
+    def example(self) -> str:
+        case = self.cases[0] if self.cases else None
+        return f'[["{case.name}", {example_item(case.fields)}]]' if case is not None else '[[1, "00 FF"]]'
+
     # writing
 
     def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
@@ -254,6 +265,37 @@ def _add(layout: Layout) -> Layout:
     part = Elements(
         id=uuid4(), name=free_name(layout, "elements"), head=2, type=new_field("type", parse_places("B0")),
         length=new_field("length", parse_places("B1")), cases=(case,),
+    )  # fmt: skip
+    return layout.with_item(part)
+
+
+_FLAGS = ("limited discoverable", "general discoverable", "no classic Bluetooth", "both modes at once")
+
+
+def _add_advertising(layout: Layout) -> Layout:
+    """Add what a Bluetooth LE advertisement is made of (Core Specification 5.4, volume 3, part C, section 11)."""
+
+    def case(name: str, types: RawSet, *fields: Field, rest: tuple[str, FieldKind] | None = None) -> ElementCase:
+        parts = () if rest is None else (
+            Run(id=uuid4(), name=f"{rest[0]} bytes", field=new_field(rest[0], Places(()), rest[1])),
+        )  # fmt: skip
+        return ElementCase(id=uuid4(), name=name, types=types, fields=fields, parts=parts)
+
+    names = tuple(NamedValue(bit, label) for bit, label in enumerate(_FLAGS))
+    cases = (
+        case("flags", RawSet.of(0x01), new_field("modes", parse_places("B0"), FieldKind.BITS, names=names)),
+        case("name", RawSet.of(0x08, 0x09), rest=("local name", FieldKind.TEXT)),
+        case("power", RawSet.of(0x0A), new_field("sent with", parse_places("B0"), FieldKind.SIGNED, unit="dBm")),
+        case(
+            "maker", RawSet.of(0xFF), new_field("company", parse_places("B1 B0")),
+            rest=("of the maker", FieldKind.BYTES),
+        ),
+    )  # fmt: skip
+    part = Elements(
+        id=uuid4(), name=free_name(layout, "structures"), head=2, extra=-1,
+        # the length stands first, and counts the type
+        length=new_field("structure length", parse_places("B0")), type=new_field("structure", parse_places("B1")),
+        cases=cases,
     )  # fmt: skip
     return layout.with_item(part)
 

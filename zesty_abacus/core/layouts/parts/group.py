@@ -22,7 +22,7 @@ from ..places import parse_places
 from ..problems import Said
 from ..raw_sets import RawSet
 from ..template import NothingToDoError, Template, free_name
-from .part import MAX_BYTES, Part, all_fields_in
+from .part import MAX_BYTES, Part, all_fields_in, example_item
 
 if TYPE_CHECKING:
     # the codec stands on layouts; what it hands in is named here, never loaded
@@ -137,6 +137,16 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             for part in self.parts:
                 yield from part.fields_once()
             yield from (value.as_field() for value in self.computed)
+
+    def lists(self) -> Iterator[Part]:
+        if self.repeat is not Repeat.ONCE:
+            yield self
+            return
+        for part in self.parts:
+            yield from part.lists()
+
+    def example(self) -> str:
+        return f"[{example_item(self.fields)}]"
 
     def checks_inside(self) -> Iterator[Check]:
         yield from self.checks

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import UUID
 
@@ -68,6 +68,14 @@ class Part(LayoutItem, frozen=True, kw_only=True, forbid_unknown_fields=True, om
     def fields_once(self) -> Iterator[Field]:
         """Yield the fields that are there once, wherever the part is there."""
         yield from ()
+
+    def lists(self) -> Iterator[Part]:
+        """Yield the parts that are given as a list of items, once wherever this one is there."""
+        yield from ()
+
+    def example(self) -> str:
+        """Return how such a list is typed, as JSON; empty of a part that is none."""
+        return ""
 
     def checks_inside(self) -> Iterator[Check]:
         """Yield the checks of it and of the parts in it."""
@@ -160,3 +168,9 @@ def all_fields_in(parts: tuple[Part, ...]) -> Iterator[Field]:
     """Yield every field of some parts, in reading order."""
     for part in parts:
         yield from part.all_fields()
+
+
+def example_item(fields: Sequence[Field]) -> str:
+    """Return how an item with some fields is typed, as JSON."""
+    named = [field.name for field in fields if field.name]
+    return f'{{"{named[0]}": 0}}' if named else "{}"

@@ -18,7 +18,7 @@ from ..places import Places
 from ..problems import Said
 from ..template import Template, free_name
 from .group import MAX_ITEMS, Repeat
-from .part import Part
+from .part import Part, example_item
 
 if TYPE_CHECKING:
     # the codec stands on layouts; what it hands in is named here, never loaded
@@ -212,6 +212,13 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
             place = find_end(here.matrix, here.row, first, last, np.frombuffer(self.ends.encode("latin-1"), np.uint8))
             last = np.where(place < 0, last, place)
         return first, last
+
+    def lists(self) -> Iterator[Part]:
+        if self.repeat is not Repeat.ONCE:
+            yield self
+
+    def example(self) -> str:
+        return f"[{example_item(self.columns)}]"
 
     # writing
 

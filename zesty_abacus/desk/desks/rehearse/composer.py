@@ -10,7 +10,7 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from ....core.errors import AbacusError
-from ...app.doors import going
+from ...app.doors import engine, going
 from ...app.live import LiveHere
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState
@@ -47,6 +47,7 @@ class Composer(QWidget):
         self._live = live
         self._layouts: dict[str, Any] = {}
         self._layout: Any = None
+        self._whole: Any = None
         self._payload = b""
         self.message = Choice()
         self.message.setAccessibleName("Message to compose")
@@ -158,10 +159,13 @@ class Composer(QWidget):
     def _take(self, name: str) -> None:
         self._layout = self._layouts.get(name)
         if self._layout is None:
-            self.entries.show_fields((), {})
+            self.entries.show_fields((), (), {})
             return
         going_out = self._live.sending.entries.get(name)
-        self.entries.show_fields(_settable(self._layout), going_out.message.feeds if going_out is not None else {})
+        feeds = going_out.message.feeds if going_out is not None else {}
+        # with what it carries in its place, as it is sent
+        self._whole = going.layout_named(list(self._layouts.values()), name, "the library")
+        self.entries.show_fields(_settable(self._whole), list(self._whole.lists()), feeds)
         self._encode()
         self._refresh()
 
@@ -180,8 +184,7 @@ class Composer(QWidget):
         MisuseError
             If it cannot be sent like this.
         """
-        layout = going.layout_named(list(self._layouts.values()), self._layout.name, "the library")
-        return going.OutgoingMessage(layout, self.entries.feeds(), self._faults(), self._live.sending.listening)
+        return going.OutgoingMessage(self._whole, self.entries.feeds(), self._faults(), self._live.sending.listening)
 
     def _faults(self) -> Any:
         word = self.fault.currentText()
@@ -242,11 +245,7 @@ class Composer(QWidget):
         text = "".join(chr(b) if 32 <= b < 127 else "·" for b in self._payload[:24])
         # a row of dots says nothing
         self.text.setText(text if text.strip("· ") else "")
-        owners = np.full(size * 8, -1, np.int16)
-        for number, field in enumerate(self._layout.fields):
-            for bit in field.places:
-                if bit < len(owners):
-                    owners[bit] = number
+        owners = engine.owners_in_frame(self._whole, self._payload)
         self.abacus.show_state(AbacusState(size, self._payload, np.ones(size * 8, np.bool_), owners))
         self.abacus.show_bits(frozenset())
         self.changed.emit()
@@ -329,7 +328,9 @@ def scrolled_beads(abacus: Abacus) -> QScrollArea:
     return area
 
 
-def _settable(layout: Any) -> list[Any]:
-    """Return the fields that a person gives: counters and checks run by themselves."""
+def _settable(layout: Any) -> list[tuple[int, Any]]:
+    """Return the fields that a person gives, numbered as bits are; counters and checks run by themselves."""
     held = {key for check in layout.all_checks() for key in check.held_by()}
-    return [field for field in layout.all_fields() if field.id not in held]
+    worked_out = {value.id for value in layout.all_computed()}
+    once = {field.id for field in layout.once_a_frame()} - held - worked_out
+    return [(number, field) for number, field in enumerate(layout.all_fields()) if field.id in once]

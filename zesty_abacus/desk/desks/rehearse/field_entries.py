@@ -5,12 +5,33 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...app.doors import engine, going
 from ...widgets.parts import clear_grid, label
+from ...widgets.theme import look
 from .hand_slider import HandSlider
+
+_SWATCH_PX = 9
+
+
+class Swatch(QWidget):
+    """The colour that the bits of a field have, so that one sees which bytes an entry is."""
+
+    def __init__(self, number: int) -> None:
+        super().__init__()
+        self._number = number
+        self.setFixedSize(_SWATCH_PX, _SWATCH_PX)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(look.theme.field(self._number))
+        painter.drawEllipse(self.rect())
+        painter.end()
 
 
 class FieldEntries(QWidget):
@@ -44,21 +65,40 @@ class FieldEntries(QWidget):
         column.addLayout(self._grid)
         column.addStretch(1)
 
-    def show_fields(self, fields: Sequence[Any], feeds: Mapping[str, Any]) -> None:
-        """Show entries for other fields; ``feeds`` is what some of them are fed by already."""
+    def show_fields(
+        self, fields: Sequence[tuple[int, Any]], lists: Sequence[Any], feeds: Mapping[str, Any]
+    ) -> None:  # fmt: skip
+        """Show entries for other fields and lists.
+
+        Parameters
+        ----------
+        fields
+            Each with the number by which its bits are coloured.
+        lists
+            Arrays and lists of elements, which are typed as JSON.
+        feeds
+            What some of them are fed by already.
+        """
         clear_grid(self._grid)
-        self.lines, self.sliders, self._fields = {}, {}, fields
-        for row, field in enumerate(fields):
-            line = QLineEdit(feeds[field.name].words if field.name in feeds else "")
-            line.setAccessibleName(field.name)
+        self.lines, self.sliders, self._fields = {}, {}, [field for _, field in fields]
+        for row, (number, field) in enumerate(fields):
             names = ", ".join(one.label for one in field.names[:4])
-            line.setPlaceholderText(names or "0, or sine 0 to 10 in 5 s")
-            line.editingFinished.connect(lambda line=line: self._finish(line))
-            self._grid.addWidget(label(field.name, "quiet"), row, 0)
-            self._grid.addWidget(line, row, 1)
-            self._grid.addWidget(label(field.unit, "quiet"), row, 2)
+            line = self._add_line(row, field.name, names or "0, or sine 0 to 10 in 5 s", feeds)
+            self._grid.addWidget(Swatch(number), row, 0)
+            self._grid.addWidget(label(field.unit, "quiet"), row, 3)
             self._add_slider(field, line, row)
-            self.lines[field.name] = line
+        for row, part in enumerate(lists, len(fields)):
+            self._add_line(row, part.name, part.example(), feeds)
+
+    def _add_line(self, row: int, name: str, hint: str, feeds: Mapping[str, Any]) -> QLineEdit:
+        line = QLineEdit(feeds[name].words if name in feeds else "")
+        line.setAccessibleName(name)
+        line.setPlaceholderText(hint)
+        line.editingFinished.connect(lambda: self._finish(line))
+        self._grid.addWidget(label(name, "quiet"), row, 1)
+        self._grid.addWidget(line, row, 2)
+        self.lines[name] = line
+        return line
 
     def _add_slider(self, field: Any, line: QLineEdit, row: int) -> None:
         stops = going.stops_of(field)
@@ -68,7 +108,7 @@ class FieldEntries(QWidget):
         slider.follow(line.text())
         slider.moved.connect(lambda text: self._give(line, text))
         line.textChanged.connect(slider.follow)
-        self._grid.addWidget(slider, row, 3)
+        self._grid.addWidget(slider, row, 4)
         self.sliders[field.name] = slider
 
     def _give(self, line: QLineEdit, text: str) -> None:
