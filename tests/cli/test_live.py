@@ -242,3 +242,23 @@ def test_a_datagram_is_answered_by_a_message(trial):
         answers = [wire.recv(100) for _ in range(2)]
         assert answering.end() == 0
     assert answers == [bytes.fromhex("007D0000000000")] * 2
+
+
+def test_an_unknown_device_is_looked_at(trial, tmp_path):
+    port = free_port()
+    where = f"modbus://127.0.0.1:{port}"
+    options = ("--units", "1..2", "--registers", "40", "--rounds", "2", "-o", tmp_path / "s.csv")
+    with Background("device", f"{where}/1", "Shore meter", "--library", trial, ready="serving"):
+        code, out, err = run("scan", where, *options)
+    assert code == 0, err
+    rows = _rows(out)
+    assert [(row["unit"], row["space"], row["first"], row["count"], row["moved"]) for row in rows] == [
+        ("1", "input", "0", "6", "0")
+    ]
+    assert rows[0]["endpoint"].startswith(f"{where}")
+    recorded = _rows((tmp_path / "s.csv").read_text())
+    assert {row["payload"] for row in recorded if row["size"] == "12"} == {"00" * 12}
+    code, out, err = run("scan", where, "--units", "1..2")
+    assert code == 1, out + err
+    assert "cannot be connected" in err
+    assert run("scan", where, "--units", "9..3")[0] == 2

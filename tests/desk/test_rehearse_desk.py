@@ -448,9 +448,37 @@ def test_a_device_is_played_and_polled_in_one_window(pilot, desk):
     pilot.wait(lambda: "read 6 from 0" in page.log.text(), "the access in the table")
     assert any(row.message == "Shore meter" for row in desk.log.rows)
     pilot.click(page.poll)
+    pilot.click(page.around)
+    pilot.wait(pilot.session.jobs.is_idle, "the end of looking around")
+    assert page.log.text().startswith("Unit 1 has input registers 0..5, 0 moved.\n")
     pilot.click(page.serve)
     assert not desk.registers.is_polling
     assert desk.registers.serves_at == ""
+
+
+def test_what_is_replayed_can_be_chosen_and_changed(pilot, desk):
+    port = free_port(socket.SOCK_DGRAM)
+    desk.side.show_page(3)
+    replays = desk.replays
+    with socket.socket(type=socket.SOCK_DGRAM) as wire:
+        wire.bind(("127.0.0.1", port))
+        wire.settimeout(10)
+        pilot.type(desk.connecting.line, f"thruster=udp://127.0.0.1:{port}", enter=True)
+        pilot.wait(lambda: "thruster" in desk.live.lanes, "the lane")
+        pilot.click(desk.score.leaves["thruster"])
+        pilot.type(replays.where, 'message == "Rudder"')
+        pilot.click(replays.start)
+        assert "Rudder" in pilot.window.foot.told.text()
+        pilot.type(replays.where, 'message == "Helm lever"')
+        pilot.type(replays.change, "Helm lever.yaw = 3")
+        pilot.click(replays.start)
+        assert "no field 'yaw'" in pilot.window.foot.told.text()
+        pilot.type(replays.change, "Helm lever.lever port = 20; Helm lever.lever starboard = `lever port` * 2")
+        pilot.type(replays.speed, "100")
+        pilot.click(replays.start)
+        payloads = [wire.recv(100) for _ in range(5)]
+        pilot.click(replays.start)
+    assert {payload[:4] for payload in payloads} == {bytes.fromhex("00C80190")}
 
 
 def test_what_is_recorded_goes_out_again_on_lanes_of_the_same_names(pilot, desk):

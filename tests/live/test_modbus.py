@@ -1,13 +1,10 @@
 """Modbus live: known answers of the specification, both roles against somebody else's program, and bad luck."""
 
 import asyncio
-import os
-import pty
 import socket
 import struct
 import threading
 import time
-import tty
 from contextlib import contextmanager, suppress
 
 import msgspec
@@ -411,43 +408,6 @@ def test_our_server_is_read_and_written_by_a_client_of_somebody_else():
 
 
 # on a line
-
-
-@pytest.fixture
-def line():
-    """Two pseudo terminals joined by a wire."""
-    ends = [pty.openpty() for _ in range(2)]
-    for _, slave in ends:
-        tty.setraw(slave)
-    over = threading.Event()
-    damage = []
-
-    def carry(source, target):
-        os.set_blocking(source, False)
-        while not over.is_set():
-            try:
-                data = os.read(source, 4096)
-            except (BlockingIOError, OSError):
-                time.sleep(0.001)
-                continue
-            if damage:
-                data = bytes((data[0] ^ damage.pop(),)) + data[1:]
-            # a byte at a time, as a slow line hands them over
-            for byte in data:
-                os.write(target, bytes((byte,)))
-
-    threads = [
-        threading.Thread(target=carry, args=(ends[a][0], ends[b][0])) for a, b in ((0, 1), (1, 0))
-    ]  # fmt: skip
-    for thread in threads:
-        thread.start()
-    yield [os.ttyname(slave) for _, slave in ends], damage
-    over.set()
-    for thread in threads:
-        thread.join()
-    for pair in ends:
-        for file in pair:
-            os.close(file)
 
 
 def test_a_device_on_a_line_is_polled(line):

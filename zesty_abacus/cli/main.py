@@ -27,6 +27,7 @@ _COMMANDS = {
     "decode": Entry(".decode:decode", "Decode recordings, or a trial, with a library."),
     "encode": Entry(".encode:encode", "Encode a message from values and print its bytes."),
     "record": Entry(".record:record", "Record what buses and sockets receive."),
+    "scan": Entry(".scan:scan", "Ask who answers on a Modbus line, and what they have."),
     "send": Entry(".send:send", "Send a message, once or again and again."),
     "replay": Entry(".replay:replay", "Send the frames of recordings again, with their distances in time."),
     "poll": Entry(".poll:poll", "Poll the registers of a Modbus device as decoded values."),

@@ -53,7 +53,7 @@ class FrameToCheck:
     @property
     def keeps_what_it_has(self) -> bool:
         """Return whether bits that no value was given for were there before, and stay."""
-        return self._region.base_size > 0
+        return self._region.keeps_checks
 
     def is_free(self, field_id: UUID) -> bool:
         """Return whether a field has places and no value was given for it."""

@@ -19,7 +19,9 @@ _MOST_ROUNDS = 8
 Values = Mapping[str, "Value | Sequence"]
 
 
-def encode_message(layout: Layout, values: Values, base: bytes = b"", *, address: int | None = None) -> Encoded:
+def encode_message(
+    layout: Layout, values: Values, base: bytes = b"", *, address: int | None = None, renews_checks: bool = False
+) -> Encoded:  # fmt: skip
     """Encode one frame.
 
     Parameters
@@ -31,6 +33,8 @@ def encode_message(layout: Layout, values: Values, base: bytes = b"", *, address
         Payload whose bits stay where no value is given; zeros by default. Checks keep what it has, too.
     address
         Address of the frame, for checks that mix it in; that of the layout by default.
+    renews_checks
+        Make checks agree again, whatever the base has.
 
     Raises
     ------
@@ -40,15 +44,18 @@ def encode_message(layout: Layout, values: Values, base: bytes = b"", *, address
     workings = Workings()
     for _ in range(_MOST_ROUNDS):
         workings.is_settled = True
-        region = _built(layout, values, base, address, workings)
+        region = _built(layout, values, base, address, workings, renews_checks)
         if workings.is_settled:
             return Encoded(bytes(region.data), region.losses)
     raise EncodeError("counts and checks in its text depend on each other in a circle.", where=layout.name)
 
 
-def _built(layout: Layout, values: Values, base: bytes, address: int | None, workings: Workings) -> Region:
+def _built(
+    layout: Layout, values: Values, base: bytes, address: int | None, workings: Workings, renews_checks: bool
+) -> Region:  # fmt: skip
     own = layout.applies.address if address is None else address
     region = Region(layout.fields, layout.size, None, "", base, address=own or 0, workings=workings)
+    region.keeps_checks = region.keeps_checks and not renews_checks
     unused = dict(values)
     region.fill_fields(layout.fields, 0, unused)
     for field in layout.fields:

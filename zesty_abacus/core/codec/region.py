@@ -24,6 +24,8 @@ class Region(WritingScope):
         The bytes so far.
     address
         Of the frame.
+    keeps_checks
+        Whether checks stay as they were before.
     given
         Names of the fields that values were given for.
     losses
@@ -39,7 +41,7 @@ class Region(WritingScope):
         self.fields = list(fields)
         self.spots.update({field.id: SpotInBytes(field, self, 0) for field in fields})
         self.data = bytearray(base[:size].ljust(size, b"\0"))
-        self.base_size = len(base)
+        self.keeps_checks = len(base) > 0
         self.given: set[str] = set()
         self.losses: dict[str, Fraction] = outer.losses if outer is not None else {}
 

@@ -113,7 +113,7 @@ class WritingScope:
     def let_be_there(self, selected: Selected) -> None:
         """Give a selector that is free a value with which something is there."""
         spot = self.spot(selected.field)
-        if spot is None or spot.is_given or spot.region.base_size:
+        if spot is None or spot.is_given or spot.region.keeps_checks:
             return
         if spot.field.selected is not None:
             spot.region.let_be_there(spot.field.selected)

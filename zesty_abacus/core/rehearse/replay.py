@@ -14,7 +14,7 @@ from ..frames import flags as F
 from ..frames.capture import Capture
 from ..live.endpoint import Outgoing
 from ..live.receiving import wait_until
-from .cyclic import Kept
+from .kept import Kept
 
 _CHUNK = 1 << 14
 _CANNOT_BE_SENT = F.ERROR | F.PACKET

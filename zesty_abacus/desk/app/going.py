@@ -15,6 +15,7 @@ from ...core.live.errors import EndpointError
 from ...core.live.journal import Journal
 from ...core.live.modbus.bank import Access
 from ...core.live.modbus.endpoint import ModbusEndpoint
+from ...core.live.modbus.look import FoundUnit, look_for_registers, units_that_answer
 from ...core.live.modbus.opening import server_of
 from ...core.live.modbus.polling import Polling
 from ...core.live.modbus.readings import Readings
@@ -28,6 +29,7 @@ from ...core.protocols.can_bits import frame_bits
 from ...core.reading.coming import ComingMeaning
 from ...core.rehearse.before import before_sending
 from ...core.rehearse.by_hand import stops_of
+from ...core.rehearse.changing import Changing, parse_change
 from ...core.rehearse.device import bank_of
 from ...core.rehearse.edit import moved, paths_of, step_at, with_added, with_step, without
 from ...core.rehearse.feeds import parse_feed
@@ -62,9 +64,11 @@ __all__ = [
     "Armed",
     "Bursts",
     "Capture",
+    "Changing",
     "ComingMeaning",
     "EndpointError",
     "Every",
+    "FoundUnit",
     "JoiningFiles",
     "Journal",
     "Listening",
@@ -95,9 +99,11 @@ __all__ = [
     "junit_xml",
     "keep_rehearsal",
     "layout_named",
+    "look_for_registers",
     "mirror",
     "moved",
     "on_lanes",
+    "parse_change",
     "parse_feed",
     "parse_occasion",
     "paths_of",
@@ -111,6 +117,7 @@ __all__ = [
     "server_of",
     "step_at",
     "stops_of",
+    "units_that_answer",
     "with_added",
     "with_step",
     "without",

@@ -13,6 +13,11 @@ from .doors import going
 from .jobs import Jobs
 from .live import LiveHere
 
+_HIGHEST_UNIT = 247
+_TRIED = 200
+"""Registers of each space that an unknown device is asked for."""
+_ROUNDS = 3
+
 
 class RegistersHere(QObject):
     """Polls a map, writes its fields, and serves one.
@@ -25,11 +30,14 @@ class RegistersHere(QObject):
         (rows as ``decode`` gives them) a poll brought registers.
     accessed
         (access) somebody asked the device that is played.
+    found
+        (unit) somebody answers who was not known.
     """
 
     changed = pyqtSignal()
     read = pyqtSignal(object)
     accessed = pyqtSignal(object)
+    found = pyqtSignal(object)
 
     def __init__(self, live: LiveHere, jobs: Jobs) -> None:
         super().__init__()
@@ -82,6 +90,37 @@ class RegistersHere(QObject):
             return False
         self.changed.emit()
         return True
+
+    def look_around(self, lane: str) -> None:
+        """Ask on a thread which units answer behind a connection, and what they have; :attr:`found` tells each."""
+        try:
+            device = self._device_on(lane)
+            self._live.sending.check_may_send(lane)
+        except AbacusError as error:
+            self._live.told.emit("wrong", str(error))
+            return
+        self.stop_poll()
+
+        def work(progress: Any) -> int:
+            count, before = 0, device.unit
+            try:
+                for unit in going.units_that_answer(device, range(1, _HIGHEST_UNIT + 1), progress):
+                    device.unit = unit
+                    stretches = going.look_for_registers(device, _TRIED, _ROUNDS)
+                    self.found.emit(going.FoundUnit(str(device.address), unit, stretches))
+                    count += 1
+            finally:
+                device.unit = before
+            return count
+
+        def done(count: int) -> None:
+            if not count:
+                self._live.told.emit("wrong", f"Nobody answers on {lane}.")
+
+        self._jobs.start(
+            "look around", f"looking who answers on {lane}", work, done,
+            lambda words: self._live.told.emit("wrong", words),
+        )  # fmt: skip
 
     def stop_poll(self) -> None:
         """Ask no more."""

@@ -21,6 +21,8 @@ class Devices(QWidget):
     ----------
     map, lane, every, poll
         Which map is asked for, of what, how often, and the switch.
+    around
+        Asks who answers at all, and what they have.
     place, serve
         Where a device is played, and the switch.
     values
@@ -39,6 +41,7 @@ class Devices(QWidget):
         self.every.setAccessibleName("Poll period")
         self.every.setMaximumWidth(72)
         self.poll = button("Poll", "Ask for these registers at this period")
+        self.around = button("Look around", "Ask which units answer there, and what they have; nothing is written")
         self.place = QLineEdit()
         self.place.setAccessibleName("Where the device listens")
         self.place.setPlaceholderText("modbus://127.0.0.1:5020/1")
@@ -46,6 +49,7 @@ class Devices(QWidget):
         self.said = label("", "quiet", wrap=True)
         self.values: dict[str, tuple[QLineEdit, Any]] = {}
         self._accesses: list[str] = []
+        self._units: list[str] = []
         self.log = label("", "quiet", wrap=True)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(6)
@@ -60,6 +64,8 @@ class Devices(QWidget):
         here.changed.connect(self.refresh)
         here.read.connect(self._read)
         here.accessed.connect(self._accessed)
+        here.found.connect(self._found)
+        self.around.clicked.connect(self._look_around)
         self.refresh()
 
     def _build(self) -> None:
@@ -68,6 +74,9 @@ class Devices(QWidget):
         ask.addWidget(self.lane, 1)
         ask.addWidget(self.every)
         ask.addWidget(self.poll)
+        look = QHBoxLayout()
+        look.addWidget(self.around)
+        look.addStretch(1)
         play = QHBoxLayout()
         play.setSpacing(6)
         play.addWidget(self.place, 1)
@@ -78,6 +87,7 @@ class Devices(QWidget):
         head.setSpacing(6)
         head.addWidget(self.map)
         head.addLayout(ask)
+        head.addLayout(look)
         head.addLayout(play)
         head.addWidget(self.said)
         inner = QWidget()
@@ -136,6 +146,21 @@ class Devices(QWidget):
         if layout is not None:
             self._here.poll(layout, self.lane.currentText(), self.every.text())
 
+    def _look_around(self) -> None:
+        self._units = []
+        self._show_log()
+        self._here.look_around(self.lane.currentText())
+
+    def _found(self, unit: Any) -> None:
+        self._units.append(unit.words[:1].upper() + unit.words[1:])
+        self._show_log()
+
+    def _show_log(self) -> None:
+        """List who was found, and below it who asked the device that is played."""
+        lines = [*self._units, *reversed(self._accesses)]
+        self.log.setText("\n".join(lines))
+        self.log.setVisible(bool(lines))
+
     def _serve(self) -> None:
         if self._here.serves_at:
             self._here.stop_serving()
@@ -165,7 +190,7 @@ class Devices(QWidget):
         what = "read" if access.function in (1, 2, 3, 4) else "write"
         self._accesses.append(f"{time.strftime('%H:%M:%S')}  {what} {access.count} from {access.first}{refused}")
         self._accesses = self._accesses[-_MOST_ACCESSES:]
-        self.log.setText("\n".join(reversed(self._accesses)))
+        self._show_log()
         self.refresh_counts()
 
     def refresh(self) -> None:
@@ -176,7 +201,7 @@ class Devices(QWidget):
             self.lane.addItems(lanes)
         self.poll.setText("Stop" if self._here.is_polling else "Poll")
         self.serve.setText("Stop" if self._here.serves_at else "Be the device")
-        self.log.setVisible(bool(self._here.serves_at))
+        self._show_log()
         self.refresh_counts()
 
     def refresh_counts(self) -> None:

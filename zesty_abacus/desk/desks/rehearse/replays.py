@@ -19,6 +19,8 @@ class Replays(QWidget):
     Attributes
     ----------
     stretch, speed, loop, start
+    where, change
+        Only frames in which a condition holds; values that are worked out anew.
     """
 
     def __init__(self, session: Session, replaying: Replaying) -> None:
@@ -31,6 +33,15 @@ class Replays(QWidget):
         self.speed.setAccessibleName("How many times as fast")
         self.speed.setMaximumWidth(60)
         self.loop = QCheckBox("again and again")
+        self.where = QLineEdit()
+        self.where.setAccessibleName("Only frames where")
+        self.where.setPlaceholderText("only where: a condition, such as size > 4")
+        self.change = QLineEdit()
+        self.change.setAccessibleName("Changed on the way")
+        self.change.setPlaceholderText("changed: `Hook state`.pull = value * 2; …")
+        self.change.setToolTip(
+            "Values that are worked out anew on the way, a semicolon between them; checks agree again"
+        )
         self.start = button("Replay", "Send it on the connected lanes of the same names that may send")
         self.said = label("", "quiet", wrap=True)
         line = QHBoxLayout()
@@ -49,6 +60,8 @@ class Replays(QWidget):
                                "quiet", wrap=True))  # fmt: skip
         column.addWidget(self.stretch)
         column.addLayout(line)
+        column.addWidget(self.where)
+        column.addWidget(self.change)
         column.addWidget(self.loop)
         column.addLayout(act)
         column.addWidget(self.said)
@@ -69,7 +82,11 @@ class Replays(QWidget):
         self.said.setText("")
         clock = session.clock
         span = (clock.view_first_ns, clock.view_last_ns) if self.stretch.currentText() == _VIEW else None
-        self._replaying.start(session.capture, span, speed, self.loop.isChecked())
+        changes = [text for part in self.change.text().split(";") if (text := part.strip())]
+        self._replaying.start(
+            session.reading.meaning, span, speed, self.loop.isChecked(), known=session.asking.known(),
+            condition=self.where.text().strip(), changes=changes,
+        )  # fmt: skip
         self._refresh()
 
     def _refresh(self) -> None:
