@@ -88,7 +88,7 @@ def decode(where: str, release: str, folder: Path, workers: int, scheduler: str)
     Called again it does only what is new or changed: other recordings, another release or revision, another version.
     The last line on standard output says how it went, as JSON.
     """
-    from ..core.archive.dataset import Dataset, DecodeTask, decode_recording
+    from ..core.archive.dataset import Dataset, decode_recording, decode_tasks
     from ..core.archive.task import Failed
     from ..core.layouts.json_form import layouts_to_file_text
     from .stopping import stopped_by_signals
@@ -98,11 +98,15 @@ def decode(where: str, release: str, folder: Path, workers: int, scheduler: str)
     dataset, state = Dataset(folder), _state(origin, text)
     path = dataset.begin(text, state)
     tasks, failed = _tasks(recordings, where, path)
-    dataset.keep_only({one.sha256 for one in recordings})
-    done = [found for task in tasks if (found := dataset.done(task.digest, state)) is not None]
-    finished = {one.digest for one in done}
-    left = [DecodeTask(task, str(folder.absolute()), state) for task in tasks if task.digest not in finished]
-    say(f"decoding {counted(len(left), 'recording')} with {origin.words()}", err=True)
+    unread = len(failed)
+    asked = decode_tasks(tasks, str(folder.absolute()), state)
+    dataset.keep_only({one.key for one in asked})
+    done = [found for one in asked if (found := dataset.done(one)) is not None]
+    finished = {one.key for one in done}
+    left = [one for one in asked if one.key not in finished]
+    fresh = len({one.task.digest for one in left})
+    cut = f" in {counted(len(left), 'piece')}" if len(left) > fresh else ""
+    say(f"decoding {counted(fresh, 'recording')}{cut} with {origin.words()}", err=True)
     with stopped_by_signals() as stopped:
         for one in _worked(left, decode_recording, lambda asked: asked.task.path, workers, scheduler, stopped.is_set):
             if isinstance(one, Failed):
@@ -110,11 +114,13 @@ def decode(where: str, release: str, folder: Path, workers: int, scheduler: str)
                 _tell(one.path, one.reason)
             else:
                 done.append(one)
-                say(f"{len(done) + len(failed)} of {len(recordings)}", err=True)
+                say(f"{len(done) + len(failed)} of {len(asked) + unread}", err=True)
         ended = stopped.is_set()
     if ended:
         say("zesty-abacus: stopped; called again it goes on.", err=True)
-    told = [{"path": one.path, "reason": _alone(one.path, one.reason)} for one in failed]
+    # of a recording in pieces the first reason is told
+    reasons = {one.path: _alone(one.path, one.reason) for one in reversed(failed)}
+    told = [{"path": path, "reason": reason} for path, reason in reversed(reasons.items())]
     say(json.dumps({"recordings": len(recordings), "frames": sum(one.frames for one in done), "failed": told}))
 
 
@@ -199,6 +205,7 @@ def _ask(
     """Ask every recording and put out the answers in the order of the catalogue; returns how many rows there are."""
     import tempfile
 
+    from ..core.archive.answers import Answers
     from ..core.archive.asking import Question, ask, schema_of
     from ..core.archive.task import Failed
     from ..core.layouts.json_form import layouts_to_file_text
@@ -212,17 +219,17 @@ def _ask(
         path.write_text(layouts_to_file_text(layouts))
         tasks, failed = _tasks(recordings, where, path)
         questions = [Question(task, kind, condition) for task in tasks]
-        answers = {}
+        answers = Answers(Path(folder))
         for one in _worked(questions, ask, lambda asked: asked.task.path, workers, scheduler, stopped.is_set):
             if isinstance(one, Failed):
                 failed.append(one)
             else:
-                answers[one.path] = one.table
-    for bad in failed:
-        _tell(bad.path, bad.reason)
-    tables = [answers[task.path] for task in tasks if task.path in answers]
-    put_out(form, target, tables[0].schema if tables else schema_of(kind, condition), tables, origin, as_is=as_is)
-    return sum(table.num_rows for table in tables)
+                answers.put(one.path, one.table)
+        for bad in failed:
+            _tell(bad.path, bad.reason)
+        schema = answers.schema or schema_of(kind, condition)
+        put_out(form, target, schema, answers.tables(task.path for task in tasks), origin, as_is=as_is)
+    return answers.count
 
 
 def _tell(path: str, reason: str) -> None:

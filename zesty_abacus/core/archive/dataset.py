@@ -1,7 +1,8 @@
 """Decoded values of an archive as Parquet files, by message and day.
 
     DATASET/Helm lever/2026-05-12/6f0f2d1c9c57.parquet
-    DATASET/_zesty/done/6f0f2d1c9c57.json       which files a recording gave, and by what
+    DATASET/_zesty/done/6f0f2d1c9c57.json       which files a recording gave, and by what; of one that is
+                                                worked on in pieces one a piece, 6f0f2d1c9c57-3.json
 
 Readers of a folder leave out what begins with an underscore, so they find nothing but Parquet of one schema.
 """
@@ -12,7 +13,7 @@ import contextlib
 import datetime
 import re
 import shutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -26,6 +27,8 @@ from ..files.errors import FileError, file_errors
 from ..files.reading import read_file
 from ..files.writing import keep_file
 from ..handover.long_table import LONG_SCHEMA, long_table
+from .cuts import Piece, pieces_of
+from .errors import ArchiveError
 from .task import Failed, Task, opened
 
 OWN = "_zesty"
@@ -48,6 +51,8 @@ class Done(msgspec.Struct, frozen=True):
     frames, rows
     files
         Below the folder of the dataset.
+    key
+        What they are called; of a recording that is worked on as a whole the beginning of its digest.
     """
 
     digest: str
@@ -55,15 +60,40 @@ class Done(msgspec.Struct, frozen=True):
     frames: int
     rows: int
     files: tuple[str, ...]
+    key: str = ""
+
+
+def key_of(digest: str, piece: Piece | None = None) -> str:
+    """Return what files of a recording, or of a piece of it, are called in a dataset."""
+    return digest[:_NAME_DIGITS] + (f"-{piece.number}" if piece is not None else "")
 
 
 @dataclass(frozen=True, slots=True)
 class DecodeTask:
-    """A recording that goes into a dataset."""
+    """A recording, or a piece of one, that goes into a dataset."""
 
     task: Task
     folder: str
     state: str
+    piece: Piece | None = None
+
+    @property
+    def key(self) -> str:
+        """What its files are called."""
+        return key_of(self.task.digest, self.piece)
+
+
+def decode_tasks(tasks: Sequence[Task], folder: str, state: str) -> list[DecodeTask]:
+    """Return what is given out for some recordings; large ones of which each frame stands for itself are cut."""
+    made = []
+    for task in tasks:
+        try:
+            # a recipe looks at frames together, which a cut would tear apart
+            pieces = () if task.recipes else pieces_of(Path(task.path), task.size)
+        except ArchiveError:
+            pieces = ()  # whoever decodes it tells why it cannot be read
+        made += [DecodeTask(task, folder, state, piece) for piece in pieces or (None,)]
+    return made
 
 
 class Dataset:
@@ -81,64 +111,63 @@ class Dataset:
             keep_file(path, layouts.encode())
         return path
 
-    def done(self, digest: str, state: str) -> Done | None:
+    def done(self, asked: DecodeTask) -> Done | None:
         """Return what is known of a recording that was decoded by the same layouts and version, None if it was not."""
         try:
-            found = msgspec.json.decode(read_file(_done_file(self.folder, digest), _MOST_BYTES), type=Done)
+            found = msgspec.json.decode(read_file(_done_file(self.folder, asked.key), _MOST_BYTES), type=Done)
         except (FileError, msgspec.DecodeError):
             return None
         whole = all((self.folder / name).exists() for name in found.files)
-        return found if (found.digest, found.state) == (digest, state) and whole else None
+        return found if (found.digest, found.state) == (asked.task.digest, asked.state) and whole else None
 
-    def keep_only(self, digests: set[str]) -> None:
-        """Take away what came from recordings that are not in the catalogue any more."""
+    def keep_only(self, keys: set[str]) -> None:
+        """Take away what came from recordings that are not in the catalogue any more, or were cut elsewhere."""
         for one in list(recordings_in(self.folder)):
-            if one.digest not in digests:
-                _forget(self.folder, one.digest, keep=set())
+            if (one.key or key_of(one.digest)) not in keys:
+                _forget(self.folder, one.key or key_of(one.digest), keep=set())
 
 
-def _done_file(folder: Path, digest: str) -> Path:
-    return folder / OWN / _DONE / f"{digest[:_NAME_DIGITS]}.json"
+def _done_file(folder: Path, key: str) -> Path:
+    return folder / OWN / _DONE / f"{key}.json"
 
 
 def decode_recording(asked: DecodeTask) -> Done | Failed:
-    """Decode one recording into a dataset; in whatever process, again after it was broken off, with the same result."""
+    """Decode a recording, or a piece of one, into a dataset; broken off and done again it gives the same."""
     folder = Path(asked.folder)
-    name = asked.task.digest[:_NAME_DIGITS]
-    part = folder / OWN / _PARTS / name
+    part = folder / OWN / _PARTS / asked.key
     try:
         shutil.rmtree(part, ignore_errors=True)
         part.mkdir(parents=True)
-        with opened(asked.task) as meaning:
+        with opened(asked.task, asked.piece) as meaning:
             frames = len(meaning.capture)
             files, rows = {}, 0
             # where nobody reads a frame there is nothing to write, and nothing is wrong
             if any(kind.readers for kind in meaning.kinds):
-                with _Writing(part, name) as writing:
+                with _Writing(part, asked.key) as writing:
                     for block in long_table(meaning):
                         for table in block.tables():
                             rows += table.num_rows
                             writing.put(table)
                 files = writing.files
-        _forget(folder, asked.task.digest, keep=set(files))
+        _forget(folder, asked.key, keep=set(files))
         for place, made in files.items():
             (folder / place).parent.mkdir(parents=True, exist_ok=True)
             made.replace(folder / place)
-        done = Done(asked.task.digest, asked.state, frames, rows, tuple(sorted(files)))
-        keep_file(_done_file(folder, asked.task.digest), msgspec.json.encode(done))
+        done = Done(asked.task.digest, asked.state, frames, rows, tuple(sorted(files)), asked.key)
+        keep_file(_done_file(folder, asked.key), msgspec.json.encode(done))
     except Exception as error:
         # one bad recording must not stop a thousand others, whatever is wrong with it
-        return Failed(asked.task.path, str(error) or type(error).__name__)
+        return Failed(asked.task.path, str(error) or type(error).__name__, asked.key)
     finally:
         shutil.rmtree(part, ignore_errors=True)
     return done
 
 
-def _forget(folder: Path, digest: str, keep: set[str]) -> None:
-    """Take files away that the recording gave before and does not give any more."""
+def _forget(folder: Path, key: str, keep: set[str]) -> None:
+    """Take files away that a recording gave before and does not give any more."""
     with contextlib.suppress(OSError, FileError, msgspec.DecodeError):
-        before = msgspec.json.decode(read_file(_done_file(folder, digest), _MOST_BYTES), type=Done)
-        _done_file(folder, digest).unlink()
+        before = msgspec.json.decode(read_file(_done_file(folder, key), _MOST_BYTES), type=Done)
+        _done_file(folder, key).unlink()
         for name in set(before.files) - keep:
             (folder / name).unlink(missing_ok=True)
 

@@ -1,7 +1,8 @@
 """Has many processes work on pieces: those of this machine, or of a cluster that Dask speaks to.
 
 A piece whose process dies is given out again, a few times; what dies with every process is told as failed. Results do
-not depend on how many processes there are, since each piece is a recording by itself.
+not depend on how many processes there are, since each piece is a recording by itself, or a part of one that stands for
+itself.
 """
 
 from __future__ import annotations

@@ -17,6 +17,7 @@ from ..reading.meaning import Meaning
 from ..recipes.json_form import recipe_from_json
 from ..trial.intake import bring_in
 from ..trial.source import SourceRequest
+from .cuts import Piece
 from .errors import ArchiveError
 
 _MOST_BYTES = 256 << 20
@@ -46,15 +47,16 @@ class Task:
 
 @dataclass(frozen=True, slots=True)
 class Failed:
-    """A recording that could not be worked on, and why."""
+    """A recording that could not be worked on, and why; ``key`` tells pieces of one apart."""
 
     path: str
     reason: str
+    key: str = ""
 
 
 @contextlib.contextmanager
-def opened(task: Task) -> Iterator[Meaning]:
-    """Read a recording and give what its frames mean; it is gone afterwards.
+def opened(task: Task, piece: Piece | None = None) -> Iterator[Meaning]:
+    """Read a recording, or a piece of it, and give what its frames mean; it is gone afterwards.
 
     Raises
     ------
@@ -66,8 +68,9 @@ def opened(task: Task) -> Iterator[Meaning]:
         size = path.stat().st_size
     if size != task.size:
         raise ArchiveError("it is not what was put into the catalogue.", where=task.path, hint="Add it again.")
-    requests = [SourceRequest(path, recipe=recipe_from_json(one)) for one in task.recipes] or [SourceRequest(path)]
     with tempfile.TemporaryDirectory(prefix="zesty-archive-") as folder:
+        read = path if piece is None else piece.copy(path, Path(folder))
+        requests = [SourceRequest(read, recipe=recipe_from_json(one)) for one in task.recipes] or [SourceRequest(read)]
         made = bring_in(requests, Path(folder) / "capture")
         errors = [outcome.error for outcome in made.outcomes if outcome.error]
         if errors and not len(made.capture):
