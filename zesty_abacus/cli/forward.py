@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -19,7 +18,6 @@ if TYPE_CHECKING:
 
     from ..core.forward.forwarding import Forwarding
     from ..core.forward.wanted import Wanted
-    from ..core.origin import Origin
 
 
 @click.command()
@@ -46,6 +44,7 @@ def forward(
     """
     from ..core.durations import duration_ns
     from ..core.forward.forwarding import Forwarding
+    from ..core.forward.job import job_of
     from ..core.forward.passwords import with_password
     from ..core.forward.sending import Sending
     from ..core.forward.spool import Spool, spool_path
@@ -70,7 +69,8 @@ def forward(
     wanted.check(layouts)
     way = way_to(address)
     how = repr((wanted, at_most, mean, on_change))
-    job = "" if is_live else _name_of(sources, recipes, origin, to, how)
+    said = (to, how, origin.library_id, origin.release or origin.revision)
+    job = "" if is_live else job_of(_files(sources, recipes), *said)
     spool = Spool(queue or spool_path(spools_folder(), address.url))
     sending = Sending(spool, way, lambda sentence: say(f"zesty-abacus: {sentence}", err=True))
     try:
@@ -138,18 +138,9 @@ def _forward_live(
         forwarding.wait(stopped)
 
 
-def _name_of(sources: tuple[str, ...], recipes: tuple[Path, ...], origin: Origin, to: str, how: str) -> str:
-    """Return a name of exactly this: other recordings, layouts, fields or places are another job."""
-    said: list[object] = [to, how, origin.library_id, origin.release or origin.revision]
-    for path in _files(sources, recipes):
-        state = path.stat()
-        said += [path.resolve(), state.st_size, state.st_mtime_ns]
-    return hashlib.sha256(repr(said).encode()).hexdigest()[:24]
-
-
 def _files(sources: tuple[str, ...], recipes: tuple[Path, ...]) -> list[Path]:
     found: list[Path] = []
     for path in (*map(Path, sources), *recipes):
         found += sorted(one for one in path.iterdir() if one.is_file()) if path.is_dir() else [path]
     # a library beside recordings is written while it is read; its state is in the name already
-    return [path for path in found if path.exists() and ".sqlite" not in path.name]
+    return [path for path in found if ".sqlite" not in path.name]

@@ -89,13 +89,15 @@ class ForwardHere(QObject):
         self._timer.setInterval(_LOOK_MS)
         self._timer.timeout.connect(self.look)
 
-    def start(self, asked: ForwardAsked, meaning: Any, layouts: list[Any]) -> None:
+    def start(self, asked: ForwardAsked, meaning: Any, layouts: list[Any], trial: Any = None) -> None:
         """Begin.
 
         Parameters
         ----------
         meaning
             Of the capture whose readings go; None for what comes in live.
+        trial
+            Whose capture it is: forwarded again after it was broken off, it goes on behind what went before.
 
         Raises
         ------
@@ -111,8 +113,9 @@ class ForwardHere(QObject):
         self._sending = self._spool = None
         self.is_running, self.sent, self.waiting, self.share, self.said = True, 0, 0, 0.0, ""
         work = _over_capture(meaning, wanted, self) if meaning is not None else _over_live(self._live, layouts, wanted)
+        job = _job_of(asked, layouts, trial) if meaning is not None and trial is not None else ""
         # the other side may be away for hours, so that no thread of the jobs is held by it
-        self._thread = threading.Thread(target=self._run, args=(address, thinning, work), daemon=True)
+        self._thread = threading.Thread(target=self._run, args=(address, thinning, work, job), daemon=True)
         self._thread.start()
         self._timer.start()
         self.changed.emit()
@@ -149,7 +152,9 @@ class ForwardHere(QObject):
             self._timer.stop()
         self.changed.emit()
 
-    def _run(self, address: Any, thinning: Any, work: Callable[[Any, threading.Event], object]) -> None:
+    def _run(
+        self, address: Any, thinning: Any, work: Callable[[Any, threading.Event], object], job: str
+    ) -> None:  # fmt: skip
         try:
             spool = self._spool = leaving.Spool(leaving.spool_path(spools_folder(), address.url))
         except AbacusError as error:
@@ -158,7 +163,10 @@ class ForwardHere(QObject):
         try:
             sending = self._sending = leaving.Sending(spool, leaving.way_to(leaving.with_password(address)), self._tell)
             try:
-                work(leaving.Forwarding(spool, sending, address, thinning), self._stopped)
+                forwarding = leaving.Forwarding(spool, sending, address, thinning, job)
+                if forwarding.went_on:
+                    self.said = f"{forwarding.went_on} readings went before; it goes on behind them."
+                work(forwarding, self._stopped)
             finally:
                 sending.stop()
             self.said = "" if not spool.count() else "Stopped; what waits goes first the next time."
@@ -175,7 +183,18 @@ def _over_capture(meaning: Any, wanted: Any, here: ForwardHere) -> Callable[[Any
     def step(share: float) -> None:
         here.share = share
 
-    return lambda forwarding, stopped: leaving.forward_capture(forwarding, meaning, wanted, stopped, step)
+    def work(forwarding: Any, stopped: threading.Event) -> None:
+        if leaving.forward_capture(forwarding, meaning, wanted, stopped, step):
+            forwarding.finish()
+
+    return work
+
+
+def _job_of(asked: ForwardAsked, layouts: list[Any], trial: Any) -> str:
+    """Return a name of exactly this: other recordings, lanes elsewhere, other layouts, fields or places are another."""
+    files = [trial.source_path(entry) for entry in trial.file.sources]
+    said = (asked, trial.file.lanes, trial.file.ties, sorted((str(one.id), repr(one)) for one in layouts))
+    return str(leaving.job_of(files, *said))
 
 
 def _over_live(live: LiveHere, layouts: list[Any], wanted: Any) -> Callable[[Any, threading.Event], object]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ...core.forward.forwarding import Forwarding, LiveReadings, forward_capture
+from ...core.forward.job import job_of
 from ...core.forward.passwords import with_password
 from ...core.forward.readings import readings_of
 from ...core.forward.sending import Sending
@@ -30,7 +31,7 @@ from ...core.trial.packing import Packing, pack
 __all__ = [
     "Along", "ForwardAddress", "Forwarding", "GenerateError", "Language", "Link", "LiveReadings", "Made",
     "Manifest", "Material", "Packing", "Project", "Report", "Sending", "Spool", "Tried", "Wanted",
-    "check_ending", "check_scheme", "forward_capture", "identifier", "language_named", "languages",
+    "check_ending", "check_scheme", "forward_capture", "identifier", "job_of", "language_named", "languages",
     "make_report", "pack", "readings_of", "report_pages", "sources_in", "spool_path", "thinning_of", "try_code",
     "way_to", "with_password", "write_folder", "write_report",
 ]  # fmt: skip

@@ -116,7 +116,7 @@ class ForwardPage(QWidget):
         try:
             asked = self._asked()
             meaning = None if is_live else session.reading.meaning
-            session.forwarding.start(asked, meaning, list(session.edits.layouts()))
+            session.forwarding.start(asked, meaning, list(session.edits.layouts()), session.trial)
         except AbacusError as error:
             self._say(str(error))
             return
