@@ -22,7 +22,6 @@ from ..core.frames.capture import Capture
 from ..core.handover.block import Blocks, block_of
 from ..core.handover.times import TimeForm, with_times
 from ..core.handover.writers import Rows, export_tables, write_tables
-from ..core.layouts.model import Layout
 from ..core.origin import Origin, origin_target, write_origin
 from ..core.recipes.json_form import recipes_from_file
 from ..core.trial.content import TrialFile
@@ -32,6 +31,8 @@ from .recipe_choice import recipe_choice
 from .terminal import say
 
 if TYPE_CHECKING:
+    # commands that put out frames load no layouts
+    from ..core.layouts.model import Layout
     from ..core.reading.meaning import Meaning
 
 _LISTED = 5

@@ -21,10 +21,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from ..errors import DataError
-from ..layouts.merge import Merged
 
 if TYPE_CHECKING:
-    # shelves raise these errors
+    # shelves raise these errors, and commands that load no layouts know them
+    from ..layouts.merge import Merged
     from ..layouts.model import Layout
     from .shelf import Head
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
 from uuid import UUID
 
 import msgspec
@@ -9,7 +10,10 @@ import msgspec
 from ..frames.capture import Lane
 from ..frames.kind_key import KindKey
 from ..layouts.applies import BY_HAND
-from ..layouts.model import Layout
+
+if TYPE_CHECKING:
+    # a trial says ties, and is opened by commands that load no layouts
+    from ..layouts.model import Layout
 
 
 class Tie(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):

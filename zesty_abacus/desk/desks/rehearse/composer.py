@@ -14,11 +14,12 @@ from ...app.doors import engine, going
 from ...app.live import LiveHere
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState
-from ...widgets.parts import Choice, button, label, say_in, scrolled, with_offers
+from ...widgets.parts import Choice, ElidedLabel, button, label, say_in, scrolled, with_offers
 from .field_entries import FieldEntries
 
 _MOST_BYTES = 64
 _NO_FAULT = "no fault"
+_TEXT_PX = 72
 _OCCASIONS = (
     "every 50 ms", "5 times every 10 ms", "5 times every 10 ms, again every 1 s", "on change",
     "on change, at least every 1 s", "in answer to size == 8",
@@ -65,7 +66,9 @@ class Composer(QWidget):
         self.fault.setMaximumWidth(112)
         self.hex = QLineEdit()
         self.hex.setAccessibleName("Payload as hex")
-        self.text = label("", "quiet")
+        self.text = ElidedLabel()
+        self.text.setObjectName("quiet")
+        self.text.setMaximumWidth(_TEXT_PX)
         self.once = button("Send once", "Send it now (Ctrl Return)", main=True)
         self.again = button("Repeat", "Send it like this by itself, until it is stopped")
         self.stop = button("Stop", "Send this message no more")
@@ -242,9 +245,11 @@ class Composer(QWidget):
     def _show_payload(self) -> None:
         size = len(self._payload)
         self.hex.setText(self._payload.hex(" ").upper())
+        self.hex.setCursorPosition(0)
         text = "".join(chr(b) if 32 <= b < 127 else "·" for b in self._payload[:24])
         # a row of dots says nothing
-        self.text.setText(text if text.strip("· ") else "")
+        self.text.setText(text.rstrip("·"))
+        self.text.setVisible(bool(text.strip("· ")))
         owners = engine.owners_in_frame(self._whole, self._payload)
         self.abacus.show_state(AbacusState(size, self._payload, np.ones(size * 8, np.bool_), owners))
         self.abacus.show_bits(frozenset())
