@@ -260,6 +260,7 @@ def _style_sheet(t: Theme) -> str:
     QPushButton:disabled {{ color: {t.quiet}; border-color: {t.line}; }}
     QPushButton#main {{ background: {t.zest}; border-color: {t.zest}; color: {_on(t.zest)}; font-weight: 600; }}
     QPushButton#main:disabled {{ background: {t.chip}; border-color: {t.line}; color: {t.quiet}; }}
+    QPushButton#leave {{ padding: 0 8px; }}
     QPushButton#link {{ border: 0; background: transparent; color: {t.zest_text}; padding: 0 2px; text-align: left; }}
     QPushButton#trial {{ border: 0; background: transparent; padding: 0 4px; text-align: left; }}
     QPushButton#trial:hover, QPushButton#trial:focus {{ color: {t.zest_text}; }}

@@ -103,7 +103,7 @@ class RehearseDesk(QWidget):
         area.setMinimumHeight(90)
         for part in (area, self.composer, below):
             split.addWidget(part)
-        split.setSizes([210, 236, 130])
+        split.setSizes([206, 256, 114])
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)

@@ -20,8 +20,8 @@ from ...widgets.words import grouped
 
 _PAST_S, _FUTURE_S = 4.0, 8.0
 _NAMES, _WORDS = 196, 220
-_LANE, _FIELD, _GAP = 22, 24, 8
-_LEAVE = QRectF(98, 2, 88, _LANE - 3)
+_LANE, _FIELD, _GAP = 20, 24, 6
+_LEAVE = QRectF(98, 1, 88, _LANE - 2)
 """Where the button of a lane stands in its row, by which it is let send."""
 _TOP = 22
 _POINTS = 96
