@@ -19,7 +19,7 @@ from zesty_abacus.core.live.demodulating import Demodulator
 from zesty_abacus.core.live.watch import Watch
 from zesty_abacus.core.progress import Progress
 from zesty_abacus.core.recipes.json_form import recipes_from_file
-from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.core.rehearse.listening import Listening
 from zesty_abacus.core.rehearse.message import OutgoingMessage
 from zesty_abacus.core.rehearse.occasion import InAnswer

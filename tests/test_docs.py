@@ -31,7 +31,7 @@ from zesty_abacus.core.live.registry import endpoint_of, schemes
 from zesty_abacus.core.problems.problem import ProblemKind
 from zesty_abacus.core.recipes.json_form import SCHEMA_PATH as RECIPE_SCHEMA_PATH
 from zesty_abacus.core.recipes.json_form import recipe_from_json
-from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.core.rehearse.steps import rehearsal_from_json
 from zesty_abacus.core.trial.packed import Packed
 from zesty_abacus.core.trial.trial import TrialFile

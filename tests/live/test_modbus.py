@@ -35,7 +35,7 @@ from zesty_abacus.core.live.modbus.server import RtuServer, TcpServer
 from zesty_abacus.core.live.modbus.write import write_fields
 from zesty_abacus.core.protocols.spaces import Space
 from zesty_abacus.core.rehearse.device import bank_of
-from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.demo.messages import make_field
 
 

@@ -5,7 +5,7 @@ from fractions import Fraction
 import pytest
 
 from zesty_abacus.core.errors import DataError, MisuseError
-from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.core.rehearse.feed_words import parse_feed
 
 
 def _at(text, *times, known=None):

@@ -17,7 +17,8 @@ from zesty_abacus.core.live.batch import Batch
 from zesty_abacus.core.live.receiving import Receiving
 from zesty_abacus.core.live.watch import Watch
 from zesty_abacus.core.rehearse.answering import send_answering
-from zesty_abacus.core.rehearse.feeds import FeedError, NotHeardError, parse_feed
+from zesty_abacus.core.rehearse.feed_words import parse_feed
+from zesty_abacus.core.rehearse.feeds import FeedError, NotHeardError
 from zesty_abacus.core.rehearse.listening import HeardField, Listening
 from zesty_abacus.core.rehearse.message import OutgoingMessage, feeds_of
 from zesty_abacus.core.rehearse.occasion import Every, Once
@@ -120,6 +121,9 @@ def test_words_of_what_is_heard(text, heard, otherwise):
 
 
 def test_what_says_no_field_is_no_feed():
+    with pytest.raises(FeedError, match="not as it was"):
+        parse_feed("heard Roll.heel with lag 0.5 s")
+    assert parse_feed("heard Roll.heel with noise 0.1").of == parse_feed("heard Roll.heel")
     with pytest.raises(FeedError, match="heard Motion"):
         parse_feed("heard something")
     assert parse_feed("heard").value(0, 0, {}) == "heard", "a word alone may be the name of a value"

@@ -18,7 +18,7 @@ from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.rehearse.cyclic import send_planned
-from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.core.rehearse.message import Faults, OutgoingMessage, faults_of, feeds_of, layout_named
 from zesty_abacus.core.rehearse.occasion import Every, Once
 from zesty_abacus.core.rehearse.schedule import Schedule

@@ -14,7 +14,7 @@ from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.live.receiving import Receiving
 from zesty_abacus.core.live.watch import Watch
 from zesty_abacus.core.rehearse.cyclic import send_planned
-from zesty_abacus.core.rehearse.feeds import parse_feed
+from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.core.rehearse.listening import Listening
 from zesty_abacus.core.rehearse.message import OutgoingMessage, faults_of
 from zesty_abacus.core.rehearse.occasion import (

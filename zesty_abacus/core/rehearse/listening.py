@@ -51,8 +51,8 @@ class Listening:
 
     Parameters
     ----------
-    lanes, layouts
-        Asked when somebody begins to listen: names of lanes, and what is in the library.
+    layouts
+        Asked when somebody begins to listen for what is in the library.
     watch
         Makes the watch of a condition.
     """

@@ -19,7 +19,8 @@ from ..layouts.checks.counter import Counter
 from ..layouts.model import Field, Layout
 from ..live.endpoint import Outgoing
 from ..protocols import can
-from .feeds import Feed, parse_feed
+from .feed_words import parse_feed
+from .feeds import Feed
 from .listening import Listening
 
 _CAN_CLASSIC = 8
@@ -120,7 +121,6 @@ class OutgoingMessage:
         With what it carries in its place, see :func:`layout_with_carried`.
     feeds
         By name of the field, in the order in which they may name each other.
-
     listening
         Knows what is heard, which some feeds pass on; None where nothing is.
 

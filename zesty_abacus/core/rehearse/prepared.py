@@ -12,7 +12,8 @@ from ..errors import MisuseError
 from ..layouts.model import Layout
 from ..live.frame_text import parse_frame
 from ..live.watch import Watch
-from .feeds import NotHeardError, parse_feed
+from .feed_words import parse_feed
+from .feeds import NotHeardError
 from .listening import Listening
 from .message import OutgoingMessage, faults_of, layout_named
 from .occasion import InAnswer, parse_occasion

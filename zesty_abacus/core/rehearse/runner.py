@@ -17,7 +17,7 @@ from ..handover.kind_words import kind_words
 from ..live.frame_text import parse_frame
 from ..live.receiving import Receiving
 from ..live.watch import Watch
-from .feeds import parse_feed
+from .feed_words import parse_feed
 from .listening import Listening
 from .message import OutgoingMessage
 from .occasion import parse_occasion

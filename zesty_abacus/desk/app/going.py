@@ -32,7 +32,7 @@ from ...core.rehearse.by_hand import stops_of
 from ...core.rehearse.changing import Changing, parse_change
 from ...core.rehearse.device import bank_of
 from ...core.rehearse.edit import moved, paths_of, step_at, with_added, with_step, without
-from ...core.rehearse.feeds import parse_feed
+from ...core.rehearse.feed_words import parse_feed
 from ...core.rehearse.listening import Listening
 from ...core.rehearse.message import FAULT_WORDS, OutgoingMessage, faults_of, layout_named
 from ...core.rehearse.mirror import mirror
