@@ -264,3 +264,16 @@ def test_a_trial_is_decoded_with_its_release(where, recording, tmp_path):
     library.close()
     assert ",deg," in say("decode", recording, "--library", folder)
     assert ",gon," in say("decode", recording, "--library", where)
+
+
+def test_bringing_in_tells_who_reads_the_same(proposed, tmp_path):
+    where, file = proposed
+    document = json.loads(file.read_text())
+    document["layouts"][0]["id"] = "5b0e0ac8-3f0c-4e4e-8a39-6c0f0b6f7a11"
+    document["layouts"][0]["name"] = "Azimuth as read"
+    (tmp_path / "other.json").write_text(json.dumps(document))
+    done = RUNNER.invoke(cli, ["library", "import", str(where), str(tmp_path / "other.json")])
+    assert done.exit_code == 0, done.output
+    (told,) = [line for line in done.stderr.splitlines() if "both read" in line]
+    assert "Azimuth as read and Azimuth feedback both read 0x1A1." in told
+    assert "angle: unit rad in Azimuth as read, deg in Azimuth feedback" in told

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import struct
+from uuid import uuid4
 
 import msgspec
 import pytest
@@ -107,3 +108,31 @@ def test_a_filter_lists_what_matches_inside_a_device(devices):
     role = Qt.ItemDataRole.AccessibleTextRole
     words = roster.model.data(roster.model.index(rows(devices).index(device)), role)
     assert words.startswith("unit 1 unnamed, 9 exchanges, 0% explained")
+
+
+def test_layouts_of_one_identifier_that_differ_are_told_in_numbers(pilot):
+    session = pilot.session
+    kind = pilot.kind(0x1A1)
+    own = session.reading.layout_of(kind)
+    angle = next(field for field in own.fields if field.name == "angle")
+    turned = msgspec.structs.replace(angle, ratio=1 / angle.ratio)
+    receiver = msgspec.structs.replace(own.with_field(turned), id=uuid4(), name="Azimuth as read")
+    model = pilot.window.roster.view.model()
+    row = model.row_of(kind)
+    tip = lambda: model.data(model.index(row), Qt.ItemDataRole.ToolTipRole)  # noqa: E731
+    assert session.kinds.clash(kind) == ()
+    assert "both read" not in tip()
+    session.edits.change(receiver, "the receiver's side")
+    pilot.settle()
+    row = model.row_of(kind)
+    assert model.data(model.index(row), Qt.ItemDataRole.AccessibleTextRole).endswith(", layouts differ")
+    assert "Azimuth feedback port and Azimuth as read both read 0x1A1 on thruster." in tip()
+    assert "angle: the ratio is the wrong way round: step 0.05 in Azimuth feedback port, 20 in Azimuth as read" in tip()
+    assert session.kinds.clash(pilot.kind(0x1A0)) == ()
+    pilot.window.show_library()
+    pilot.settle()
+    found = pilot.window.library.list.model
+    rows = {found.data(found.index(n), Qt.ItemDataRole.DisplayRole): n for n in range(found.rowCount())}
+    words = found.data(found.index(rows["Azimuth as read"]), Qt.ItemDataRole.AccessibleTextRole)
+    assert words.endswith(", layouts differ")
+    assert "wrong way round" in found.data(found.index(rows["Azimuth as read"]), Qt.ItemDataRole.ToolTipRole)

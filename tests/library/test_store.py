@@ -176,7 +176,11 @@ def test_the_check_over_all_layouts():
     rad = new_layout("Azimuth command", Applies(address=0x1A1), 8, [new_field("angle", at("B0"), unit="rad")])
     same = pod()
     found = check_library([deg, rad, same])
-    assert found[0] == "Azimuth feedback, Azimuth command and Azimuth feedback all read 0x1A1."
+    assert found[0] == (
+        "Azimuth feedback, Azimuth command and Azimuth feedback all read 0x1A1. They differ in angle: bits 16 in "
+        "Azimuth feedback, 8 in Azimuth command; angle: sign with in Azimuth feedback, without in Azimuth command; "
+        "angle: step 0.05 in Azimuth feedback, 1 in Azimuth command and 1 more."
+    )
     assert "2 layouts are called Azimuth feedback." in found
     assert any(text.startswith("angle is in deg (Azimuth feedback) and in rad") for text in found)
     one = msgspec.structs.replace(deg, applies=Applies(address=1, lanes=("a",)))

@@ -21,6 +21,7 @@ from ...core.files.errors import FileError
 from ...core.files.reading import open_file
 from ...core.handover.sheet import sheet_of
 from ...core.handover.sheet_files import write_sheets
+from ...core.layouts.clashes import clashes
 from ...core.layouts.file_problems import told
 from ...core.layouts.json_form import layouts_to_file_text
 from ...core.layouts.model import Layout
@@ -72,31 +73,39 @@ def import_(where: str, files: tuple[Path, ...], author: str, reason: str, colum
         say(f"{one.file}: {one.number} {one.what}, {one.changed} new or changed")
         for left in one.left:
             say(f"{one.file}, {left.words()}", err=True)
+        for clash in one.clashes:
+            say(f"{one.file}: {clash}", err=True)
 
 
 @dataclass(frozen=True, slots=True)
 class _Brought:
-    """What a file gave: how many layouts or recipes, how many of them changed the library, what was left out."""
+    """What a file gave: how many layouts or recipes, how many of them changed the library, what was left out, and what
+    reads the same frames as others do.
+    """
 
     file: str
     what: str
     number: int
     changed: int
     left: list[Left]
+    clashes: list[str]
 
 
 def _bring_in(target: Library, file: Path, mapping: TableMapping | None, author: str, reason: str) -> _Brought:
     if _holds_recipes(file):
         recipes = recipes_from_file(file)
         changed = target.recipes.import_all(recipes, author=author, reason=reason)
-        return _Brought(str(file), "recipes", len(recipes), changed, [])
+        return _Brought(str(file), "recipes", len(recipes), changed, [], [])
     form, exchanged = read_layout_file(file, mapping)
     layouts = onto_library(exchanged.layouts, target.layouts.states(), form, mapping if form == TABLE else None)
     wrong = problems_inside(layouts)
     if wrong:
         raise DataError(told(wrong), where=str(file), hint="Nothing was brought in.")
     changed = target.layouts.import_all(layouts, author=author, reason=reason)
-    return _Brought(str(file), "layouts", len(layouts), changed, exchanged.left)
+    fresh = {layout.id for layout in layouts}
+    told_of = [one for one in clashes(target.layouts.states()) if fresh & {each.id for each in one.layouts}]
+    said = [one.sentence() for one in told_of] if changed else []
+    return _Brought(str(file), "layouts", len(layouts), changed, exchanged.left, said)
 
 
 @click.command()

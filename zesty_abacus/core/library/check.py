@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 
+from ..layouts.clashes import clashes
 from ..layouts.model import Layout, Pair
 from ..layouts.validate import check_layout
-
-_LISTED = 3
 
 
 def check_library(layouts: Iterable[Layout]) -> list[str]:
@@ -17,7 +16,7 @@ def check_library(layouts: Iterable[Layout]) -> list[str]:
     """
     layouts = list(layouts)
     problems = [f"{layout.name}: {problem.sentence}" for layout in layouts for problem in check_layout(layout)]
-    problems += _clashing_addresses(layouts) + _missing_answers(layouts)
+    problems += [clash.sentence() for clash in clashes(layouts)] + _missing_answers(layouts)
     return problems + _doubled_names(layouts) + _differing_units(layouts)
 
 
@@ -39,42 +38,6 @@ def _missing_answers(layouts: list[Layout]) -> list[str]:
                 if name not in known[check.answer]:
                     problems.append(f"{layout.name} is matched by {name}, which {check.answer} does not have.")
     return problems
-
-
-def _clashing_addresses(layouts: list[Layout]) -> list[str]:
-    by_address: dict[tuple, list[Layout]] = defaultdict(list)
-    for layout in layouts:
-        applies, registers = layout.applies, layout.registers
-        span = (applies.address, applies.to, applies.mask, applies.extended)
-        shape = (applies.way, applies.sizes, applies.pattern)
-        device = (registers.device, registers.space) if registers is not None else None
-        by_address[applies.protocol, span, shape, device].append(layout)
-    return [sentence for group in by_address.values() for sentence in _clashes(group)]
-
-
-def _clashes(group: list[Layout]) -> Iterator[str]:
-    """Yield a sentence for each lane on which several layouts read one address, however many they are."""
-    by_lane: dict[str, list[Layout]] = defaultdict(list)
-    for layout in group:
-        for lane in layout.applies.lanes or ("",):
-            by_lane[lane].append(layout)
-    told: set[tuple[str, ...]] = set()
-    for lane, layouts in by_lane.items():
-        names = tuple(layout.name for layout in layouts)
-        if len(names) < 2 or names in told:
-            continue
-        told.add(names)
-        lanes = sorted(one for one, others in by_lane.items() if one and tuple(x.name for x in others) == names)
-        where = f" on {', '.join(lanes)}" if lane else ""
-        both = "both" if len(names) == 2 else "all"
-        yield f"{_listed(names)} {both} read {layouts[0].applies.address_text()}{where}."
-
-
-def _listed(names: tuple[str, ...]) -> str:
-    """List names, of many the first ones and how many more there are."""
-    if len(names) <= _LISTED:
-        return f"{', '.join(names[:-1])} and {names[-1]}"
-    return f"{', '.join(names[:_LISTED])} and {len(names) - _LISTED} more"
 
 
 def _doubled_names(layouts: list[Layout]) -> list[str]:

@@ -8,12 +8,20 @@ from fractions import Fraction
 
 from ..codec.encode import get_value, put_bits, raw_of
 from ..codec.scalar import physical_of
+from ..layouts.apart import apart
 from ..layouts.model import Field, FieldKind, Layout
-from ..layouts.numbers import format_exact
 
 _NO_AMOUNTS = (FieldKind.BITS, FieldKind.FLAG)
 _TRIED = 501
 _BETWEEN = Fraction(1, 2)
+_SAID = {
+    "bits": "{one} bits are sent, and {other} are read.",
+    "places": "it is sent in {one}, and read from {other}.",
+    "kind": "it is sent as {one}, and read as {other}.",
+    "step": "a step is {one} where it is sent, and {other} where it is read.",
+    "offset": "{one} where it is sent, {other} where it is read.",
+    "unit": "it is sent in {one}, and read in {other}.",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -109,26 +117,10 @@ def _values(field: Field) -> Iterator[Fraction]:
 
 def _differences(field: Field, other: Field) -> Iterator[str]:
     """Say how a receiver reads a field otherwise than it was sent."""
-    if len(field.places) != len(other.places):
-        yield f"{len(field.places)} bits are sent, and {len(other.places)} are read."
-    if field.places.bits != other.places.bits and sorted(field.places.bits) == sorted(other.places.bits):
-        yield "the order of its bytes is turned round."
-    elif field.places.bits != other.places.bits and len(field.places) == len(other.places):
-        yield f"it is sent in {field.places}, and read from {other.places}."
-    if field.is_signed != other.is_signed:
-        signed, plain = ("sent", "read") if field.is_signed else ("read", "sent")
-        yield f"it is {signed} with a sign, and {plain} without."
-    elif field.kind is not other.kind:
-        yield f"it is sent as {field.kind.value}, and read as {other.kind.value}."
-    if field.ratio != other.ratio:
-        turned = field.ratio * other.ratio == 1 and field.ratio != 1
-        yield ("the ratio is the wrong way round: " if turned else "") + (
-            f"a step is {format_exact(field.ratio)} where it is sent, and {format_exact(other.ratio)} where it is read."
-        )
-    if field.offset != other.offset:
-        is_doubled = field.offset != 0 and other.offset == 2 * field.offset
-        is_turned = field.offset != 0 and other.offset == -field.offset
-        lead = "the offset is doubled: " if is_doubled else "the sign of the offset is turned: " if is_turned else ""
-        yield f"{lead}{format_exact(field.offset)} where it is sent, {format_exact(other.offset)} where it is read."
-    if field.unit != other.unit:
-        yield f"it is sent in {field.unit or 'no unit'}, and read in {other.unit or 'no unit'}."
+    for one in apart(field, other):
+        lead = f"{one.lead}: " if one.lead else ""
+        if one.what == "sign":
+            signed, plain = ("sent", "read") if field.is_signed else ("read", "sent")
+            yield f"it is {signed} with a sign, and {plain} without."
+        else:
+            yield lead + _SAID[one.what].format(one=one.one, other=one.other) if one.what != "order" else f"{one.lead}."

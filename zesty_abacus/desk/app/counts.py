@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from uuid import UUID
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from ...core.progress import Progress
 from .doors import engine
 from .jobs import Jobs, JobState
 from .paced import Paced
@@ -21,6 +22,8 @@ class Counts(QObject):
         How the bits of each kind live.
     counted
         How many are explained, with what owns them.
+    apart
+        By the id of a layout: others of the same identifier that say other numbers.
 
     Events
     ------
@@ -38,10 +41,11 @@ class Counts(QObject):
         self._borne_out: frozenset[UUID] = frozenset()
         self.activities: list[engine.KindActivity] = []
         self.counted: list[engine.KindExplained] = []
+        self.apart: Mapping[UUID, engine.Clash] = {}
 
     def forget(self) -> None:
         """Begin with another capture: nothing of it is counted."""
-        self.activities, self.counted = [], []
+        self.activities, self.counted, self.apart = [], [], {}
         self._borne_out = frozenset()
         self._again.stop()
 
@@ -93,15 +97,16 @@ class Counts(QObject):
         if meaning is None or not activities:
             return
 
-        def finish(counted: list[engine.KindExplained]) -> None:
+        def work(progress: Progress) -> tuple[list[engine.KindExplained], dict[UUID, engine.Clash]]:
+            explained = engine.explain(meaning, activities, before, progress.check, borne_out)
+            return explained, engine.apart_by_layout(meaning.layouts.values())
+
+        def finish(found: tuple[list[engine.KindExplained], dict[UUID, engine.Clash]]) -> None:
             if self._meaning is not None and self._meaning.has_grown_from(meaning):
-                self.counted = counted
+                self.counted, self.apart = found
                 self.changed.emit()
 
-        self._jobs.start(
-            "explained", "counting explained bits",
-            lambda progress: engine.explain(meaning, activities, before, progress.check, borne_out), finish,
-        ).finished.connect(self._again.done)  # fmt: skip
+        self._jobs.start("explained", "counting explained bits", work, finish).finished.connect(self._again.done)
 
     @property
     def explained(self) -> list[engine.Explained]:

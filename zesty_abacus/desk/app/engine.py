@@ -33,6 +33,7 @@ from ...core.handover.times import TimeForm
 from ...core.layouts.applies import BY_HAND
 from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ...core.layouts.changes import describe_change
+from ...core.layouts.clashes import Clash, apart_by_layout, clashes
 from ...core.layouts.curves import format_table, parse_polynomial, parse_table
 from ...core.layouts.escapes import escaped_text, read_escapes
 from ...core.layouts.model import (
@@ -308,6 +309,7 @@ __all__ = [
     "Between",
     "Brought",
     "CheckState",
+    "Clash",
     "Curve",
     "Decoded",
     "Explained",
@@ -353,6 +355,7 @@ __all__ = [
     "Tried",
     "TriedField",
     "Validity",
+    "apart_by_layout",
     "attribute_text",
     "attributes_of",
     "begin_trial",
@@ -363,6 +366,7 @@ __all__ = [
     "bring_in_again",
     "capture_activity",
     "check_layout",
+    "clashes",
     "compile_layout",
     "copy_shipped_trial",
     "decode_frames",

@@ -29,6 +29,17 @@ class Kinds:
         self._rates_of: tuple[Any, int] | None = None
         self._rates: dict[int, float | None] = {}
 
+    def clash(self, kind: int) -> tuple[str, ...]:
+        """Return that another layout reads a kind, too, and in what numbers they differ; nothing if none does."""
+        layout = self._reading.layout_of(kind)
+        found = self._reading.counts.apart.get(layout.id) if layout is not None else None
+        return (found.words, *found.differences()) if found is not None else ()
+
+    def is_apart(self, kind: int) -> bool:
+        """Return whether another layout reads a kind, too, and says other numbers."""
+        layout = self._reading.layout_of(kind)
+        return layout is not None and layout.id in self._reading.counts.apart
+
     def key(self, kind: int) -> engine.KindKey:
         """Return lane, address and flags of a kind."""
         return self.capture.kinds.keys[kind]

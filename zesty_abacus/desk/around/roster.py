@@ -93,6 +93,9 @@ class RosterDelegate(QStyledItemDelegate):
     def _paint_kind(self, painter: QPainter, rect: QRectF, kind: int) -> None:
         theme, session = look.theme, self._session
         name = session.kinds.name(kind)
+        if name and session.kinds.is_apart(kind):
+            # several layouts read it and say other numbers: the tooltip has them
+            name = f"≠ {name}"
         top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
         address = figure_font(SMALL_PX, bold=True)
         words = session.kinds.address(kind)

@@ -21,6 +21,7 @@ ORDERS = {
     "by name": lambda s, k: (not s.kinds.name(k), s.kinds.name(k).lower(), s.kinds.key(k)),
     "most frames first": lambda s, k: (-s.capture.kinds.count(k),),
 }
+_MOST_TOLD = 8
 _FEW = 4
 """Exchanges of a device that are listed one by one; more of them are one row that opens."""
 
@@ -156,7 +157,8 @@ class RosterModel(QAbstractListModel):
             return entry
         words = entry if isinstance(entry, str) else self._words(entry)
         if role == Qt.ItemDataRole.ToolTipRole:
-            return plain_tip(words)
+            clash = self._session.kinds.clash(entry) if isinstance(entry, int) else ()
+            return plain_tip("\n".join((words, *clash[:_MOST_TOLD])))
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return words
         return None
@@ -173,7 +175,8 @@ class RosterModel(QAbstractListModel):
         shown = f", {explained.share_text()} explained" if explained is not None and explained.moving else ""
         if isinstance(entry, Device):
             return f"{entry.text} {names_of(session, kinds) or 'unnamed'}, {counted(len(kinds), 'exchange')}{shown}"
-        return f"{session.kinds.address(entry)} {session.kinds.name(entry) or 'unnamed'}{shown}"
+        apart = ", layouts differ" if session.kinds.is_apart(entry) else ""
+        return f"{session.kinds.address(entry)} {session.kinds.name(entry) or 'unnamed'}{shown}{apart}"
 
 
 def explained_of(session: Session, kinds: Iterable[int]) -> engine.Explained | None:

@@ -8,7 +8,7 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QSplitter, QVBoxLayout, QWidget
 
-from ...app.doors import laid
+from ...app.doors import engine, laid
 from ...app.session import Session
 from ...app.settings import table_columns_path
 from ...widgets.parts import button, label, plain_tip
@@ -141,10 +141,12 @@ class BringView(QWidget):
         kept = session.edits.change_all(ticked, f"brought in from {self.brought.path.name}")
         if not self.picker.isHidden() and self.picker.mapping is not None:
             laid.MappingShelf(table_columns_path()).keep(self.picker.mapping)
-        session.told.emit(
-            "good",
-            f"{counted(kept, 'layout', 'was', 'were')} brought in from {self.brought.path.name}.",
+        said = f"{counted(kept, 'layout', 'was', 'were')} brought in from {self.brought.path.name}."
+        fresh = {layout.id for layout in ticked}
+        clash = next(
+            (one for one in engine.clashes(session.edits.layouts()) if fresh & {each.id for each in one.layouts}), None
         )
+        session.told.emit("good" if clash is None else "wrong", said if clash is None else f"{said} {clash.sentence()}")
         self.done.emit()
 
     def keyPressEvent(self, event: Any) -> None:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from typing import Any
+from uuid import UUID
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QPainter, QPen
@@ -37,9 +39,15 @@ _MARKS = {"as released": "●", "changed since the release": "◐", "not release
 class FoundModel(QAbstractListModel):
     """The layouts that were found."""
 
-    def __init__(self) -> None:
+    def __init__(self, apart: Callable[[], Mapping[UUID, engine.Clash]] = dict) -> None:
+        """Begin with none; ``apart`` says which others contradict a layout, by its id."""
         super().__init__()
+        self._apart = apart
         self.found: list[laid.Found] = []
+
+    def clash(self, one: laid.Found) -> engine.Clash | None:
+        """Return what contradicts a layout in numbers, None if nothing does."""
+        return self._apart().get(one.layout_id)
 
     def show(self, found: list[laid.Found]) -> None:
         """Show others."""
@@ -55,10 +63,11 @@ class FoundModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return one.name
         words = f"{one.name}, {address_words(one)}, {one.standing.value}"
+        clash = self.clash(one)
         if role == Qt.ItemDataRole.AccessibleTextRole:
-            return words
+            return words if clash is None else f"{words}, layouts differ"
         if role == Qt.ItemDataRole.ToolTipRole:
-            return plain_tip(words)
+            return plain_tip(words if clash is None else f"{words}\n{clash.sentence()}")
         return None
 
 
@@ -97,7 +106,10 @@ class FoundDelegate(QStyledItemDelegate):
         below = top.adjusted(0, 19, 0, 19)
         draw_text(painter, below, engine.protocol_named(one.protocol).title, text_font(TINY_PX), theme.quiet)
         words = QRectF(name.left(), below.top(), box.width() * 0.62, 18)
-        draw_text(painter, words, self._words(one), text_font(TINY_PX), theme.quiet)
+        clash = model.clash(one)
+        others = [layout.name for layout in clash.layouts if layout.id != one.layout_id] if clash is not None else []
+        said = self._words(one) + (f" · ≠ {', '.join(others)}" if others else "")
+        draw_text(painter, words, said, text_font(TINY_PX), theme.wrong if others else theme.quiet)
         standing = f"{_MARKS[one.standing.value]} {one.standing.value}"
         color = theme.zest_text if one.standing.value in ("a change is proposed",) else theme.quiet
         draw_text(painter, who.adjusted(0, 19, 0, 19), standing, text_font(TINY_PX), color, right)
@@ -143,7 +155,7 @@ class LayoutList(QWidget):
         self.line.setClearButtonEnabled(True)
         self.lane, self.standing, self.author = Choice(), Choice(), Choice()
         self.count = label("", "quiet")
-        self.model = FoundModel()
+        self.model = FoundModel(lambda: session.reading.counts.apart)
         self.view = QListView()
         self.view.setModel(self.model)
         self.view.setItemDelegate(FoundDelegate(self.view))
