@@ -7,6 +7,7 @@ import threading
 import time
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -17,6 +18,7 @@ from zesty_abacus.core.captures import sigmf, wav
 from zesty_abacus.core.captures.report import ReadReport
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames.table import FrameTable
+from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.live.demodulating import Demodulator
 from zesty_abacus.core.live.receiving import Receiving
 from zesty_abacus.core.live.registry import endpoint_of
@@ -166,3 +168,20 @@ def test_forms_go_by_short_names():
     assert sample_form("cf32") is SAMPLE_FORMS["cf32_le"]
     assert sample_form("ci8").values(bytes((1, 255, 3))).tolist() == [[1, -1]]
     assert sample_form("ri16_be").values(b"\1\0\0\2").tolist() == [256, 2]
+
+
+def test_a_recipe_that_does_not_suit_is_told_and_ends_nothing(tmp_path):
+    framing = _recipe(PENDANT).framing
+    wrong = msgspec.structs.replace(_recipe(BEACON), framing=framing, line=UartLine(line="channel 1", rate=1200.0))
+    (tmp_path / "wrong.json").write_text(recipes_to_file_text([wrong]))
+    port = free_port(socket.SOCK_DGRAM)
+    text = f"udp://127.0.0.1:{port}?samples=ri16&rate=8000&recipe={tmp_path / 'wrong.json'}"
+    with Receiving([endpoint_of(text)]) as receiving:
+        told, until = [], time.monotonic() + 10
+        with socket.socket(type=socket.SOCK_DGRAM) as wire:
+            while not told and time.monotonic() < until:
+                wire.sendto(bytes(1600), ("127.0.0.1", port))
+                receiving.take(0.05)
+                told += receiving.news()
+    assert told[0].is_down
+    assert "Choose another framing" in told[0].sentence

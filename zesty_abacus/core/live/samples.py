@@ -24,7 +24,7 @@ from .errors import EndpointError, LinkDownError
 
 _FASTEST_HZ = 1e8
 _WAIT_S = 0.05
-_MOST_WAITING = 20_000
+_MOST_WAITING_BYTES = 128 << 20
 _AT_ONCE = 200
 
 
@@ -83,6 +83,15 @@ class UdpSamples(Endpoint):
         reading, demodulator = self._reading, self._demodulator
         if reading is None or demodulator is None:
             raise LinkDownError("it is not connected.", where=str(self.address))
+        try:
+            tables = self._read(reading, demodulator, timeout_s)
+        except MisuseError as error:
+            # a recipe that does not suit what comes; whoever receives goes on with other endpoints
+            raise EndpointError(str(error), where=str(self.address)) from error
+        self.lost = self._lost_before + self._cut
+        return FrameTable.joined(tables)
+
+    def _read(self, reading: _Reading, demodulator: Demodulator, timeout_s: float) -> list[FrameTable]:
         tables = []
         for one, lost in reading.waiting(timeout_s):
             if lost != self._lost_before:
@@ -96,8 +105,7 @@ class UdpSamples(Endpoint):
             tables.append(demodulator.add(one.data, one.time_ns))
         if not tables:
             tables.append(demodulator.idle(self._clock.now_ns()))
-        self.lost = self._lost_before + self._cut
-        return FrameTable.joined(tables)
+        return tables
 
     def said(self) -> Sequence[str]:
         said, self._said = self._said, []
@@ -114,7 +122,7 @@ class _Reading:
 
     def __init__(self, stream: socket.socket) -> None:
         self._reader = DatagramReader(stream, LARGEST_DATAGRAM)
-        self._came: queue.Queue[tuple[Datagram, int]] = queue.Queue(_MOST_WAITING)
+        self._came: queue.SimpleQueue[tuple[Datagram, int]] = queue.SimpleQueue()
         self._refused = 0
         self._stopped = threading.Event()
         self._trouble: OSError | EndpointError | None = None
@@ -131,10 +139,10 @@ class _Reading:
                 return
 
     def _put(self, one: Datagram) -> None:
-        try:
-            self._came.put_nowait((one, self._reader.lost + self._refused))
-        except queue.Full:
+        if self._came.qsize() * len(one.data) > _MOST_WAITING_BYTES:
             self._refused += 1
+            return
+        self._came.put((one, self._reader.lost + self._refused))
 
     def waiting(self, timeout_s: float) -> Iterator[tuple[Datagram, int]]:
         """Yield what came, each with how many were lost before it; raises what went wrong with the socket."""

@@ -140,6 +140,8 @@ class LiveHere(QObject):
     def _pump(self) -> None:
         while not self._over.is_set():
             receiving = self.receiving
+            if receiving is not None:
+                self.writing.look(receiving.now_ns)
             if receiving is None or self._is_taken.is_set():
                 time.sleep(_WAIT_S)
                 continue

@@ -87,6 +87,7 @@ class LiveWriting(QObject):
         self.armed: Any = None
         self.arming: Arming | None = None
         self._marks, self._held_ns = 0, 0
+        self._told_of: Any = None
         self._is_over.connect(self._on_over)
         self._receiving: going.Receiving | None = None
         self._folder: Path | None = None
@@ -122,14 +123,19 @@ class LiveWriting(QObject):
             kept, times = armed.take(table, lanes)
             self._mark(times)
             if self._keep(files, kept, lanes):
-                if armed.is_over(int(table.time_ns[-1])):
-                    self._is_over.emit()
                 return
             self._files = None
         # what was written until then joins the trial all the same
         with suppress(AbacusError):
             files.close()
         self.recorded.emit(files)
+
+    def look(self, now_ns: int) -> None:
+        """Tell if a recording has what it waited for, also where nothing comes any more; called on the same thread."""
+        armed = self.armed
+        if armed is not None and armed is not self._told_of and armed.is_over(now_ns):
+            self._told_of = armed
+            self._is_over.emit()
 
     def _keep(self, files: Any, tables: Sequence[Any], lanes: Sequence[Any]) -> bool:
         """Write what is kept, and tell of it; return whether that went well."""
