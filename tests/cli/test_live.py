@@ -255,7 +255,7 @@ def test_an_unknown_device_is_looked_at(trial, tmp_path):
     assert [(row["unit"], row["space"], row["first"], row["count"], row["moved"]) for row in rows] == [
         ("1", "input", "0", "6", "0")
     ]
-    assert rows[0]["endpoint"].startswith(f"{where}")
+    assert rows[0]["endpoint"] == f"{where}/1?timeout=0.2", "as it is written to ask this unit again"
     recorded = _rows((tmp_path / "s.csv").read_text())
     assert {row["payload"] for row in recorded if row["size"] == "12"} == {"00" * 12}
     code, out, err = run("scan", where, "--units", "1..2")

@@ -49,6 +49,32 @@ def test_every_register_that_can_be_read_is_found_and_no_other(there, most):
     assert all(one.first + one.count < other.first for one, other in pairwise(found)), "joined"
 
 
+class Coils:
+    """A device of 300 coils, of which one moves with every round."""
+
+    unit, moving = 1, 200
+
+    def __init__(self):
+        self.round = 0
+
+    def ask(self, request, unit=None):
+        if request[0] != READS[Space.COILS]:
+            raise NoAnswerError("nothing")
+        first, count = int.from_bytes(request[1:3], "big"), int.from_bytes(request[3:5], "big")
+        if first + count > 300:
+            raise RefusedError(ILLEGAL_ADDRESS)
+        self.round += 1
+        bits = sum(
+            1 << n for n in range(count) if (first + n) % 3 == 0 or (first + n == self.moving and self.round % 2)
+        )
+        return bits.to_bytes(-(-count // 8), "little")
+
+
+def test_bits_of_several_reads_keep_their_places():
+    (found,) = look_for_registers(Coils(), 300, 4, 0.0)
+    assert (found.space, found.first, found.count, found.moved) == (Space.COILS, 0, 300, 1)
+
+
 @contextmanager
 def _served(server):
     stopped = threading.Event()
@@ -72,7 +98,7 @@ def test_a_unit_behind_tcp_is_found_with_what_moves():
     with _served(TcpServer(parse_endpoint(f"modbus://127.0.0.1:{port}"), 3, bank)):
         made = look_for_units(
             f"modbus://127.0.0.1:{port}", range(1, 6),
-            found=lambda client: found.append((client.unit, look_for_registers(client, 30, 3, 0.01))),
+            found=lambda _text, client: found.append((client.unit, look_for_registers(client, 30, 3, 0.01))),
         )  # fmt: skip
     assert made == [f"modbus://127.0.0.1:{port}/3?timeout=0.2"]
     assert found == [(3, (Stretch(Space.HOLDING, 0, 10, 1),))]
@@ -85,7 +111,7 @@ def test_a_serial_line_that_says_no_speed_is_tried_and_the_unit_named(line):
     found = []
     with _served(RtuServer(parse_endpoint(f"serial:{there}?baud=9600&parity=E&speak=modbus"), 7, bank)):
         made = look_for_units(
-            f"serial:{here}", (6, 7), found=lambda client: found.append(look_for_registers(client, 8))
+            f"serial:{here}", (6, 7), found=lambda _text, client: found.append(look_for_registers(client, 8))
         )  # fmt: skip
     assert made == [f"serial:{here}?speak=modbus&baud=9600&parity=E&timeout=0.2&unit=7"]
     assert found == [(Stretch(Space.INPUT, 0, 4),)]

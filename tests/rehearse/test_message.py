@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.rehearse.messages import throttle
+from zesty_abacus.cli import send
 from zesty_abacus.core.codec.columns import Validity
 from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.plan import compile_layout
@@ -19,7 +20,7 @@ from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.rehearse.cyclic import send_planned
 from zesty_abacus.core.rehearse.feed_words import parse_feed
-from zesty_abacus.core.rehearse.message import Faults, OutgoingMessage, faults_of, feeds_of, layout_named
+from zesty_abacus.core.rehearse.message import FAULT_WORDS, Faults, OutgoingMessage, faults_of, feeds_of, layout_named
 from zesty_abacus.core.rehearse.occasion import Every, Once
 from zesty_abacus.core.rehearse.schedule import Schedule
 from zesty_abacus.demo.messages import make_field
@@ -198,3 +199,7 @@ def test_what_cannot_be_sent_is_the_trouble_of_its_entry_and_ends_nothing():
         assert entry.trouble == ""
     finally:
         schedule.close()
+
+
+def test_the_help_names_every_fault():
+    assert send._FAULTS.split(", ") == list(FAULT_WORDS)

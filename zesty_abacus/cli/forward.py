@@ -126,10 +126,12 @@ def _forward_live(
     from ..core.forward.forwarding import LiveReadings
     from ..core.live.record import record
     from ..core.live.registry import endpoint_of
-    from .live import library_layouts, listening
+    from .live import library_layouts
 
     layouts = library_layouts(where, sources)
-    made = [listening(endpoint_of(text)) for text in sources]
+    made = [endpoint_of(text) for text in sources]
+    for one in made:
+        one.check_hears()
     record(
         made, lambda _receiving: LiveReadings(forwarding, layouts, wanted), stopped, for_ns=for_ns,
         ready=lambda: say("forwarding", err=True), tell=lambda sentence: say(f"zesty-abacus: {sentence}", err=True),

@@ -7,7 +7,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
-from ..core.errors import MisuseError
 from ..core.live.registry import lane_and_address
 
 if TYPE_CHECKING:
@@ -15,7 +14,6 @@ if TYPE_CHECKING:
 
     from ..core.handover.stream import TableStream
     from ..core.layouts.model import Layout
-    from ..core.live.endpoint import Endpoint
 
 
 def library_layouts(where: str, endpoints: Sequence[str] = ()) -> list[Layout]:
@@ -33,24 +31,6 @@ def library_layouts(where: str, endpoints: Sequence[str] = ()) -> list[Layout]:
     layouts = library.layouts.states()
     library.close()
     return layouts if any(lane_and_address(text)[0] for text in endpoints) else on_any_lane(layouts)
-
-
-def listening(endpoint: Endpoint) -> Endpoint:
-    """Return an endpoint that can be recorded.
-
-    Raises
-    ------
-    MisuseError
-        If nothing would ever come from it by itself.
-    """
-    scheme, text = endpoint.address.scheme, str(endpoint.address)
-    if scheme == "udp" and not (endpoint.address.is_on("listen") or "samples" in endpoint.address.options):
-        more = "&" if endpoint.address.options else "?"
-        raise MisuseError("nothing comes from where datagrams are sent.", where=text,
-                          hint=f"Write {text}{more}listen=1.")  # fmt: skip
-    if scheme == "modbus" or endpoint.address.options.get("speak") == "modbus":
-        raise MisuseError("a Modbus device says nothing by itself.", where=text, hint="Use zesty-abacus poll.")
-    return endpoint
 
 
 @contextmanager

@@ -42,7 +42,7 @@ def record(
     from ..core.live.registry import endpoint_of
     from ..core.live.sinks import FrameSink, StreamSink, open_sink
     from ..core.live.watch import Watch
-    from .live import library_layouts, listening
+    from .live import library_layouts
     from .stopping import stopped_by_signals
     from .terminal import say
 
@@ -53,7 +53,9 @@ def record(
         raise click.UsageError("--again keeps what is around each time; say how much: --before 10s.")
     before_ns = duration_ns(before) if before else None
     after_ns = duration_ns(after) if after else 0
-    made = [listening(endpoint_of(text)) for text in endpoints]
+    made = [endpoint_of(text) for text in endpoints]
+    for one in made:
+        one.check_hears()
     layouts = library_layouts(where, endpoints)
 
     def sink(receiving: Receiving) -> FrameSink:

@@ -41,14 +41,14 @@ def scan(endpoint: str, named: str, most: int, rounds: int, output: Path | None,
     rows.writerow(_HEAD)
     sink = None
 
-    def look(client: ModbusEndpoint) -> None:
+    def look(text: str, client: ModbusEndpoint) -> None:
         nonlocal sink
         stretches = look_for_registers(client, most, rounds, progress=progress)
         for one in stretches:
             moved = "" if one.moved is None else one.moved
-            rows.writerow((str(client.address), client.unit, one.space.value, one.first, one.count, moved))
+            rows.writerow((text, client.unit, one.space.value, one.first, one.count, moved))
         if not stretches:
-            rows.writerow((str(client.address), client.unit, "", "", 0, ""))
+            rows.writerow((text, client.unit, "", "", 0, ""))
         sys.stdout.flush()
         if output is not None:
             sink = sink or open_sink(Target(output, force), client.lanes)

@@ -157,7 +157,7 @@ def decode_recording(asked: DecodeTask) -> Done | Failed:
         keep_file(_done_file(folder, asked.key), msgspec.json.encode(done))
     except Exception as error:
         # one bad recording must not stop a thousand others, whatever is wrong with it
-        return Failed(asked.task.path, str(error) or type(error).__name__, asked.key)
+        return Failed(asked.task.path, str(error) or type(error).__name__)
     finally:
         shutil.rmtree(part, ignore_errors=True)
     return done

@@ -47,11 +47,10 @@ class Task:
 
 @dataclass(frozen=True, slots=True)
 class Failed:
-    """A recording that could not be worked on, and why; ``key`` tells pieces of one apart."""
+    """A recording that could not be worked on, and why."""
 
     path: str
     reason: str
-    key: str = ""
 
 
 @contextlib.contextmanager

@@ -5,6 +5,7 @@ from __future__ import annotations
 import struct
 from collections.abc import Sequence
 from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
 
@@ -13,6 +14,7 @@ from ..errors import MisuseError
 from ..frames.table import FrameTable
 from ..progress import Progress
 from . import can_packet as can
+from .cutting import packet_from
 from .output import ByteOutput
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
@@ -22,6 +24,8 @@ from .source import ByteSource
 _FILE_HEADER = 24
 _PACKET_HEADER = 16
 _AHEAD = 32
+_LINK_BITS = 0x0FFF_FFFF
+"""Of a link type; the bits above tell about frame check sequences."""
 _MAGICS = {
     b"\xd4\xc3\xb2\xa1": (False, 1000),
     b"\xa1\xb2\xc3\xd4": (True, 1000),
@@ -40,6 +44,17 @@ class Pcap:
     def sniff(self, head: bytes) -> bool:
         """Return whether the file begins with one of the four magic numbers."""
         return head[:4] in _MAGICS
+
+    def head_bytes(self, beginning: bytes) -> int | None:
+        """Return the size of the file's header; of packets of a network, which streams run through, None."""
+        if len(beginning) < _FILE_HEADER:
+            return None
+        (link,) = struct.unpack_from(f"{_order(beginning)}I", beginning, 20)
+        return _FILE_HEADER if link & _LINK_BITS == can.LINK_CAN else None
+
+    def cut_from(self, file: BinaryIO, at: int, beginning: bytes) -> int | None:
+        """Return where packets follow one another from a byte on."""
+        return packet_from(file, at, _order(beginning))
 
     def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         """Read all whole packets.
@@ -87,13 +102,18 @@ class Pcap:
 FORMAT = Pcap()
 
 
+def _order(beginning: bytes) -> str:
+    """Return how the numbers of a file lie, as :mod:`struct` writes it."""
+    return ">" if _MAGICS[beginning[:4]][0] else "<"
+
+
 def _parse_header(data: bytes, source: ByteSource) -> tuple[bool, int, int]:
     """Return (highest byte first, nanoseconds a tick, link type)."""
     if data[:4] not in _MAGICS:
         raise CaptureReadError("the file does not begin as a pcap file does.", where=str(source.path))
     swapped, tick = _MAGICS[data[:4]]
-    (link,) = struct.unpack_from((">" if swapped else "<") + "I", data, 20)
-    link &= 0x0FFF_FFFF  # the upper bits tell about frame check sequences
+    (link,) = struct.unpack_from(f"{_order(data)}I", data, 20)
+    link &= _LINK_BITS
     if not can.is_read(link):
         raise CaptureReadError(
             f"link type {link} is not read.",

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from functools import cache
 from pathlib import Path
-from typing import Protocol, runtime_checkable
+from typing import BinaryIO, Protocol, runtime_checkable
 
 from ..discover import discover
 from ..errors import MisuseError
@@ -72,6 +72,19 @@ class TableFormat(Protocol):
         self, path: Path, columns: Columns | None, sink: Sink, report: ReadReport, progress: Progress
     ) -> None:
         """Read with chosen columns."""
+        ...
+
+
+@runtime_checkable
+class CuttableFormat(Protocol):
+    """What a format offers besides if each frame stands for itself, so that a recording can be read in pieces."""
+
+    def head_bytes(self, beginning: bytes) -> int | None:
+        """Return how many bytes of the beginning belong to every piece; None if this recording is not cut."""
+        ...
+
+    def cut_from(self, file: BinaryIO, at: int, beginning: bytes) -> int | None:
+        """Return the first place from a byte on where a piece may begin; None if there is none near."""
         ...
 
 

@@ -22,6 +22,7 @@ from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
+from .cutting import CutAtLines
 from .registry import Sink
 from .report import ReadReport
 from .room import FrameRoom
@@ -51,7 +52,7 @@ _CUT_OFF = 10
 _LINE = re.compile(rb"\(\d{1,11}\.\d{1,9}\)\s+\S+\s+[0-9A-Fa-f]{3,8}#")
 
 
-class TextLog:
+class TextLog(CutAtLines):
     """Reader and writer of SocketCAN text logs."""
 
     name = "SocketCAN text log"

@@ -35,6 +35,11 @@ class BurstFraming(Framing, frozen=True, kw_only=True, tag="bursts"):
     fewest_bits: int = 4
     repeats_within_ms: float = 400.0
 
+    @property
+    def waits_ms(self) -> float:
+        """How long repeats may follow."""
+        return self.repeats_within_ms if self.vote else 0.0
+
 
 class _Bursts:
     name = "bursts"

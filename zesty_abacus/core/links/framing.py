@@ -20,6 +20,11 @@ from ..lines.settings import Setting
 class Framing(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, tag_field="way"):
     """Base of all settings that say how bytes, bits or frames are put together."""
 
+    @property
+    def waits_ms(self) -> float:
+        """How long after a frame something may still come that belongs to it."""
+        return 0.0
+
 
 class FramingWay(Protocol):
     """What a module of this package offers as ``FRAMING``.

@@ -31,6 +31,11 @@ class ModbusRtuFraming(Framing, frozen=True, kw_only=True, tag="modbus rtu"):
     rate: float | None = None
     pause_ms: float | None = None
 
+    @property
+    def waits_ms(self) -> float:
+        """How long a unit may pause."""
+        return self.pause_ms or 0.0
+
 
 class _Rtu:
     name = "Modbus RTU"

@@ -22,12 +22,22 @@ class GapFraming(Framing, frozen=True, kw_only=True, tag="gap"):
 
     gap_us: float | None = None
 
+    @property
+    def waits_ms(self) -> float:
+        """How long the silence is that ends one."""
+        return (self.gap_us or 0.0) / 1000
+
 
 class LengthFraming(Framing, frozen=True, kw_only=True, tag="length"):
     """Telegrams of one length; a silence begins anew."""
 
     length: int = 8
     gap_us: float | None = None
+
+    @property
+    def waits_ms(self) -> float:
+        """How long the silence is that ends one."""
+        return (self.gap_us or 0.0) / 1000
 
 
 class CodeFraming(Framing, frozen=True, kw_only=True, tag="codes"):

@@ -44,8 +44,6 @@ class Armed:
     then
     hits
         In how many frames the condition held.
-    met_ns
-        When it held for the first time; None if it did not.
     """
 
     def __init__(
@@ -56,7 +54,6 @@ class Armed:
         self._ends_ns: int | None = None
         self._is_closed = False
         self.hits = 0
-        self.met_ns: int | None = None
 
     @property
     def waits(self) -> bool:
@@ -76,15 +73,12 @@ class Armed:
         rows = self._watch.holds_in(table, lanes) if self._watch is not None else []
         self.hits += len(rows)
         times = table.time_ns[rows].tolist()
-        if times and self.met_ns is None:
-            self.met_ns = times[0]
         if self._watch is None or self.then == Then.MARK:
             return [table], times
         return [part for part in self._around(table, np.array(rows, np.int64)) if len(part)], times
 
     def trigger(self, now_ns: int) -> list[FrameTable]:
         """Do as if the condition held now; return what is kept of before."""
-        self.met_ns = now_ns if self.met_ns is None else self.met_ns
         self._ends_ns = now_ns + self._after_ns
         return self._held(now_ns)
 

@@ -13,7 +13,6 @@ from numpy.typing import NDArray
 
 from ..errors import MisuseError
 from ..frames.table import FrameTable
-from ..links.bursts import BurstFraming
 from ..recipes.measured import measured_proposal, with_measured
 from ..recipes.model import Recipe
 from ..recipes.propose import propose
@@ -86,9 +85,9 @@ class Demodulator:
         if len(values):
             self._parts.append(values)
             self._newest_ns += length_ns
-        return FrameTable.joined([given, self.due()]) if len(given) else self.due()
+        return FrameTable.joined([given, self._due()])
 
-    def due(self) -> FrameTable:
+    def _due(self) -> FrameTable:
         """Return what is over, if it is time to look."""
         is_soon = self._newest_ns < self._looked_ns + _LOOK_S * 1e9 or time.monotonic() < self._rests_until_s
         if is_soon and self._newest_ns < self._begin_ns + 2 * _LONGEST_NS:
@@ -116,9 +115,8 @@ class Demodulator:
     @property
     def _settles_ns(self) -> int:
         framing = self.recipe.framing if self.recipe is not None else None
-        repeats = framing.repeats_within_ms if isinstance(framing, BurstFraming) and framing.vote else 0.0
-        # a message is over when no repeat can follow any more
-        return _SETTLES_NS + round(repeats * 1e6)
+        # a message is over when nothing that belongs to it can follow any more, such as a repeat
+        return _SETTLES_NS + round(framing.waits_ms * 1e6 if framing is not None else 0.0)
 
     def _look(self, until_ns: int) -> FrameTable:
         recording = self._recording()
@@ -161,10 +159,10 @@ class Demodulator:
         self._found(self.recipe, best.score, best.reasons[0] if best.reasons else "")
 
     def _forget(self) -> None:
-        """Let go of samples that are over."""
+        """Let go of samples that are over; they were put together when they were looked at."""
         settled = max(min(self._done_ns, self._newest_ns - _QUIET_NS), self._newest_ns - _LONGEST_NS)
         most = min(_MOST_BYTES // self._form.size, round(_LONGEST_NS * self._rate_hz / 1e9))
-        values = self._parts[0] if len(self._parts) == 1 else np.concatenate(list(self._parts))
+        (values,) = self._parts
         gone = max(round((settled - self._begin_ns) * self._rate_hz / 1e9), len(values) - most, 0)
         if gone:
             self._parts = deque([values[gone:]])

@@ -91,6 +91,10 @@ class Endpoint(ABC):
         """
         raise EndpointError("it only receives.", where=str(self.address))
 
+    def check_hears(self) -> None:
+        """Raise MisuseError if nothing would ever come from it by itself."""
+        return
+
     def said(self) -> Sequence[str]:
         """Return what there is to tell since the last time, as sentences; asked by the thread that receives."""
         return ()

@@ -59,9 +59,12 @@ class Course(ABC):
         """Go on where the frame that was due waits for something that was not heard yet."""
         self.went(is_trouble=True)
 
-    def hear(self, _table: FrameTable, _lanes: Sequence[Lane]) -> None:
-        """Take note of frames that came or were sent; called by the thread that takes them."""
-        return
+    def hear(self, _table: FrameTable, _lanes: Sequence[Lane]) -> bool:
+        """Take note of frames that came or were sent, and return whether there is something to do now.
+
+        Called by the thread that takes them.
+        """
+        return False
 
     def _made(self, time_s: float) -> Outgoing | None:
         """Return the next frame, None if it is left out on purpose."""
@@ -148,13 +151,14 @@ class AnswerCourse(Course):
         self._watch = watch
         self._asked: deque[float] = deque(maxlen=_MOST_WAITING)
 
-    def hear(self, table: FrameTable, lanes: Sequence[Lane]) -> None:
+    def hear(self, table: FrameTable, lanes: Sequence[Lane]) -> bool:
         rows = self._watch.holds_in(table, lanes)
         # what we send ourselves asks nothing of us, or one answer would be the question to the next
         asked = int(np.count_nonzero(table.flags[rows] & np.uint32(F.SENT) == 0))
         for later in range(asked):
             late = self._message.faults.is_late(self.number + len(self._asked))
             self._asked.append(time.monotonic() + (_LATE_S if late else 0.0) + later * 1e-9)
+        return asked > 0
 
     @property
     def due_s(self) -> float:

@@ -26,16 +26,16 @@ _EXAMPLES = "50 ms, 3 times every 10 ms, on change, in answer to Request.wanted 
 
 
 @dataclass(frozen=True, slots=True)
-class Occasion:
+class Occasion(ABC):
     """Words that say when a message goes out."""
 
     @property
+    @abstractmethod
     def words(self) -> str:
         """Return it as it is written; :func:`parse_occasion` reads the same from it."""
-        raise NotImplementedError
 
 
-class Planned(Occasion, ABC):
+class Planned(Occasion):
     """Frames whose times are known beforehand, in nanoseconds after the first."""
 
     @abstractmethod

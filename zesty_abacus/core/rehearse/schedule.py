@@ -115,10 +115,11 @@ class Schedule:
             return
         if self._listening is not None:
             self._listening.hear(table, lanes)
-        for entry in self.entries.values():
-            entry.course.hear(table, lanes)
-        with self._changed:
-            self._changed.notify()
+        # all of them hear it; of a flood that nobody answers the thread is not woken with every batch
+        heard = [entry.course.hear(table, lanes) for entry in self.entries.values()]
+        if any(heard):
+            with self._changed:
+                self._changed.notify()
 
     def stop(self, name: str) -> Entry | None:
         """Send a message no more; return what went out of it, None if there was none of this name."""

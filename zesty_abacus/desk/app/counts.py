@@ -42,10 +42,11 @@ class Counts(QObject):
         self.activities: list[engine.KindActivity] = []
         self.counted: list[engine.KindExplained] = []
         self.apart: Mapping[UUID, engine.Clash] = {}
+        self._apart_of: object = None
 
     def forget(self) -> None:
         """Begin with another capture: nothing of it is counted."""
-        self.activities, self.counted, self.apart = [], [], {}
+        self.activities, self.counted, self.apart, self._apart_of = [], [], {}, None
         self._borne_out = frozenset()
         self._again.stop()
 
@@ -97,13 +98,17 @@ class Counts(QObject):
         if meaning is None or not activities:
             return
 
-        def work(progress: Progress) -> tuple[list[engine.KindExplained], dict[UUID, engine.Clash]]:
-            explained = engine.explain(meaning, activities, before, progress.check, borne_out)
-            return explained, engine.apart_by_layout(meaning.layouts.values())
+        known, of = self.apart, self._apart_of
 
-        def finish(found: tuple[list[engine.KindExplained], dict[UUID, engine.Clash]]) -> None:
+        def work(progress: Progress) -> tuple[list[engine.KindExplained], Mapping[UUID, engine.Clash]]:
+            explained = engine.explain(meaning, activities, before, progress.check, borne_out)
+            # what only grows has the same layouts
+            return explained, known if meaning.layouts is of else engine.apart_by_layout(meaning.layouts.values())
+
+        def finish(found: tuple[list[engine.KindExplained], Mapping[UUID, engine.Clash]]) -> None:
             if self._meaning is not None and self._meaning.has_grown_from(meaning):
                 self.counted, self.apart = found
+                self._apart_of = meaning.layouts
                 self.changed.emit()
 
         self._jobs.start("explained", "counting explained bits", work, finish).finished.connect(self._again.done)

@@ -113,7 +113,9 @@ class ForwardHere(QObject):
         self._sending = self._spool = None
         self.is_running, self.sent, self.waiting, self.share, self.said = True, 0, 0, 0.0, ""
         work = _over_capture(meaning, wanted, self) if meaning is not None else _over_live(self._live, layouts, wanted)
-        job = _job_of(asked, layouts, trial) if meaning is not None and trial is not None else ""
+        # thousands of layouts are told apart by all that they say, which the window does not wait for
+        is_trial = meaning is not None and trial is not None
+        job = (lambda: _job_of(asked, layouts, trial)) if is_trial else str
         # the other side may be away for hours, so that no thread of the jobs is held by it
         self._thread = threading.Thread(target=self._run, args=(address, thinning, work, job), daemon=True)
         self._thread.start()
@@ -153,7 +155,7 @@ class ForwardHere(QObject):
         self.changed.emit()
 
     def _run(
-        self, address: Any, thinning: Any, work: Callable[[Any, threading.Event], object], job: str
+        self, address: Any, thinning: Any, work: Callable[[Any, threading.Event], object], job: Callable[[], str]
     ) -> None:  # fmt: skip
         try:
             spool = self._spool = leaving.Spool(leaving.spool_path(spools_folder(), address.url))
@@ -163,7 +165,7 @@ class ForwardHere(QObject):
         try:
             sending = self._sending = leaving.Sending(spool, leaving.way_to(leaving.with_password(address)), self._tell)
             try:
-                forwarding = leaving.Forwarding(spool, sending, address, thinning, job)
+                forwarding = leaving.Forwarding(spool, sending, address, thinning, job())
                 if forwarding.went_on:
                     self.said = f"{forwarding.went_on} readings went before; it goes on behind them."
                 work(forwarding, self._stopped)

@@ -173,7 +173,9 @@ class Hearing:
         if not paced:
             return
         newest = int(table.time_ns[-1])
-        bits = np.bincount(table.lane, going.frame_bits(table), len(names))
+        # bits are those of CAN; a stream on another lane may have thousands of bytes a piece
+        on_can = table.chosen(np.flatnonzero(np.isin(table.lane, [n for n, name in enumerate(names) if name in paced])))
+        bits = np.bincount(on_can.lane, going.frame_bits(on_can), len(names))
         self._bits.append((newest, {name: float(bits[n]) for n, name in enumerate(names) if name in paced}))
         while self._bits[0][0] < newest - 1_000_000_000:
             self._bits.popleft()

@@ -54,8 +54,8 @@ class LiveHere(QObject):
         super().__init__()
         self._jobs, self.layouts = jobs, layouts
         self.hearing = Hearing(layouts)
-        self.sending = LiveSending(layouts)
-        self.writing = LiveWriting(jobs, trial, layouts)
+        self.sending = LiveSending(layouts, self.watch)
+        self.writing = LiveWriting(jobs, trial, self.watch)
         for part in (self.sending, self.writing):
             part.changed.connect(self.changed)
             part.told.connect(self.told)
@@ -132,6 +132,11 @@ class LiveHere(QObject):
             self.told.emit("wrong", str(error))
             return False
         return True
+
+    def watch(self, condition: str) -> Any:
+        """Return the watch of a condition on what comes; raises MisuseError if it makes no sense."""
+        lanes = self.receiving.lanes if self.receiving is not None else ()
+        return going.Watch(condition, [lane.name for lane in lanes], list(self.layouts()))
 
     def lend(self, is_lent: bool) -> None:
         """Let somebody else take what comes, who hands it to :meth:`take`; or take it here again."""

@@ -39,10 +39,10 @@ class LiveSending(QObject):
     stopping = pyqtSignal()
     told = pyqtSignal(str, str)
 
-    def __init__(self, layouts: Callable[[], Iterable[Any]]) -> None:
-        """Make one that sends nothing; layouts are asked for when a condition names their fields."""
+    def __init__(self, layouts: Callable[[], Iterable[Any]], watch: Callable[[str], Any]) -> None:
+        """Make one that sends nothing; layouts and the watch of a condition are asked for when they are needed."""
         super().__init__()
-        self._layouts = layouts
+        self._layouts, self._watch = layouts, watch
         self.outlets: going.Outlets | None = None
         self.listening: going.Listening | None = None
         self._schedule: going.Schedule | None = None
@@ -50,10 +50,7 @@ class LiveSending(QObject):
     def begin(self, receiving: going.Receiving) -> None:
         """Send on the lanes of what is connected from now on."""
         self.outlets = going.Outlets(receiving)
-        lanes = lambda: [one.name for one in receiving.lanes]  # noqa: E731
-        self.listening = going.Listening(
-            lambda: list(self._layouts()), lambda text: going.Watch(text, lanes(), list(self._layouts()))
-        )
+        self.listening = going.Listening(lambda: list(self._layouts()), self._watch)
         self._schedule = going.Schedule(self.outlets.send, self.listening)
 
     def end(self) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import shutil
 import tempfile
 import threading
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -80,10 +80,10 @@ class LiveWriting(QObject):
     told = pyqtSignal(str, str)
     _is_over = pyqtSignal()
 
-    def __init__(self, jobs: Jobs, trial: Callable[[], Any], layouts: Callable[[], Iterable[Any]]) -> None:
-        """Make one that writes nothing; trial and layouts are asked for when something is recorded."""
+    def __init__(self, jobs: Jobs, trial: Callable[[], Any], watch: Callable[[str], Any]) -> None:
+        """Make one that writes nothing; the trial and the watch of a condition are asked for when they are needed."""
         super().__init__()
-        self._jobs, self._trial, self._layouts = jobs, trial, layouts
+        self._jobs, self._trial, self._watch = jobs, trial, watch
         self.armed: Any = None
         self.arming: Arming | None = None
         self._marks, self._held_ns = 0, 0
@@ -208,7 +208,7 @@ class LiveWriting(QObject):
             self.trial_wanted.emit(lambda: self.record(arming))
             return
         try:
-            armed = self._armed(arming, self._receiving)
+            armed = self._armed(arming)
             files = going.JoiningFiles(trial.folder)
         except AbacusError as error:
             self.told.emit("wrong", str(error))
@@ -219,11 +219,10 @@ class LiveWriting(QObject):
         self.armed, self.arming, self._files = armed, arming, files
         self.changed.emit()
 
-    def _armed(self, arming: Arming | None, receiving: going.Receiving) -> Any:
+    def _armed(self, arming: Arming | None) -> Any:
         if arming is None:
             return going.Armed()
-        watch = going.Watch(arming.condition, [lane.name for lane in receiving.lanes], list(self._layouts()))
-        return going.Armed(watch, arming.before_ns, arming.after_ns, going.Then(arming.then))
+        return going.Armed(self._watch(arming.condition), arming.before_ns, arming.after_ns, going.Then(arming.then))
 
     def keep_recording(self) -> None:
         """Stop writing; the recording joins the trial."""

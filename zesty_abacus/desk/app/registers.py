@@ -106,8 +106,9 @@ class RegistersHere(QObject):
             try:
                 for unit in going.units_that_answer(device, range(1, _HIGHEST_UNIT + 1), progress):
                     device.unit = unit
-                    stretches = going.look_for_registers(device, _TRIED, _ROUNDS)
-                    self.found.emit(going.FoundUnit(str(device.address), unit, stretches))
+                    # how far it is counts units; what is in one of them can be cancelled all the same
+                    stretches = going.look_for_registers(device, _TRIED, _ROUNDS, progress=progress.quiet())
+                    self.found.emit(going.FoundUnit(unit, stretches))
                     count += 1
             finally:
                 device.unit = before

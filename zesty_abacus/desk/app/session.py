@@ -2,12 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
-import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
@@ -15,7 +12,7 @@ from ..widgets.words import counted
 from .asking import AskedCapture, Asking
 from .beside import BesideHere
 from .claims import Claims
-from .clock import FOLLOWED_NS, Clock
+from .clock import Clock
 from .doors import engine
 from .exchanges import ExchangesHere
 from .figures import Figures
@@ -32,10 +29,11 @@ from .owners import Owners
 from .problems import Problems
 from .questions import Questions
 from .reading import Reading
+from .recording_here import RecordingHere
 from .registers import RegistersHere
 from .rehearsing import Rehearsing
 from .replaying import Replaying
-from .settings import Settings, demo_folder, load_settings, save_settings, with_recent
+from .settings import Settings, load_settings, save_settings, with_recent
 from .shared import SharedLibrary
 from .ties import Ties
 from .traces import Traces
@@ -79,8 +77,8 @@ class Session(QObject):
         The library and what others do in it; what people hold to be true; layouts; the one way back.
     capture, library, trial
         None until a trial is open.
-    growing
-        What is recorded live, as part of the capture while it comes.
+    growing, recording
+        What is recorded live, as part of the capture while it comes, and what puts it into the trial.
     outcomes, density
         What each of its recordings gave; frames a lane and column of the strip, in the stretch in hand.
     kind
@@ -149,11 +147,9 @@ class Session(QObject):
         self.live = LiveHere(self.jobs, self.edits.layouts, lambda: self.trial)
         self.live.told.connect(self.told)
         self.growing = Growing(self.reading)
-        self.live.writing.recording_begins.connect(self._begin_growing)
-        self.live.writing.trial_wanted.connect(self._record_into_a_new_trial)
-        self.live.writing.recorded.connect(self._keep_recording)
-        self.live.writing.marked.connect(self._mark)
-        self.live.writing.recorders.append(self.growing.take)
+        self.recording = RecordingHere(
+            self.live.writing, self.trials, self.growing, self.clock, lambda: self.capture
+        )  # fmt: skip
         self.growing.told.connect(self.told)
         self.growing.grown.connect(self._on_grown)
         self.rehearsing = Rehearsing(self.live)
@@ -275,19 +271,6 @@ class Session(QObject):
 
     # what is recorded live
 
-    def _record_into_a_new_trial(self, record: Callable[[], None]) -> None:
-        """Whoever plugs in and records has no trial yet: one begins, named by the time."""
-        folder = demo_folder().parent / f"live {datetime.now():%Y-%m-%d %H-%M-%S}"
-        self.trials.begin(folder, record)
-
-    def _mark(self, time_ns: int, text: str) -> None:
-        if self.trial is not None:
-            self.trials.add_moment(time_ns, text)
-
-    def _begin_growing(self) -> None:
-        self.growing.begin(self.capture, self.trial.file, self.clock.stretches)
-        self.clock.follow(FOLLOWED_NS)
-
     def _on_grown(self, grown: Grown) -> None:
         """Show more of what comes."""
         before, meaning = self.reading.meaning, grown.meaning
@@ -307,17 +290,6 @@ class Session(QObject):
         for part in (self.asking, self.second, self.problems, self.exchanges, self.findings):
             part.grow()
         self.grown.emit()
-
-    def _keep_recording(self, files: Any) -> None:
-        """Let what was recorded join the trial; what is shown of it stays until then."""
-        self.growing.end()
-        self.clock.stay()
-        if self.trial is not None and files.entries:
-            file = self.trial.file
-            sources = (*file.sources, *files.entries)
-            self.trials.change(msgspec.structs.replace(file, sources=sources), "a live recording kept")
-        said = {entry.path for entry in self.trial.file.sources} if self.trial is not None else set()
-        files.joined({entry.path for entry in files.entries} <= said)
 
     def _count_density(self) -> None:
         """Count the strip's frames anew: another stretch is in hand."""

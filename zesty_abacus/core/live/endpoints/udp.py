@@ -5,6 +5,7 @@ from __future__ import annotations
 import socket
 from typing import Any
 
+from ...errors import MisuseError
 from ...frames import flags as F
 from ...frames.capture import Lane
 from ...frames.table import FrameTable
@@ -39,6 +40,13 @@ class UdpEndpoint(Endpoint):
         self._reader: DatagramReader | None = None
         self._peer: Any = None
         self._refused = 0
+
+    def check_hears(self) -> None:
+        if not self.listens:
+            text = str(self.address)
+            more = "&" if self.address.options else "?"
+            raise MisuseError("nothing comes from where datagrams are sent.", where=text,
+                              hint=f"Write {text}{more}listen=1.")  # fmt: skip
 
     def open(self) -> None:
         self.close()

@@ -41,6 +41,10 @@ class ModbusEndpoint(Endpoint):
         self._rows: queue.Queue[_Row] = queue.Queue(_MOST_WAITING)
         self._is_open = False
 
+    def check_hears(self) -> None:
+        raise MisuseError("a Modbus device says nothing by itself.", where=str(self.address),
+                          hint="Use zesty-abacus poll.")  # fmt: skip
+
     def open(self) -> None:
         self._client.open()
         self._is_open = True

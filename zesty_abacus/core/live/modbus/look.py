@@ -5,20 +5,21 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from itertools import product
+from itertools import chain, product
 
 from ...progress import Progress
 from ...protocols.spaces import Space
 from ..address import EndpointAddress, parse_endpoint
-from ..errors import EndpointError
 from .endpoint import ModbusEndpoint
-from .errors import ExchangeError, NoAnswerError, RefusedError, WrongAnswerError
+from .errors import NO_PATH, TARGET_SILENT, ExchangeError, RefusedError
 from .opening import client_of
-from .requests import MOST_REGISTERS, READS, most_read, read_request
+from .requests import READS, read_request
 
 SPEEDS = (9600, 19200, 38400, 57600, 115200, 4800, 2400, 1200)
 PARITIES = ("E", "N", "O")
 """Of a serial line, the likeliest first (MODBUS over Serial Line V1.02, 3.2 and 3.3)."""
+_AT_ONCE = 120
+"""Registers or bits of a read: within what is allowed of each, and bits fill whole bytes."""
 _ANSWERS_S = 0.2
 """So long an answer is waited for where the endpoint does not say: most devices take less than 50 ms."""
 
@@ -52,17 +53,14 @@ class Stretch:
 
 @dataclass(frozen=True, slots=True)
 class FoundUnit:
-    """A unit that answers, where, and what it has.
+    """A unit that answers, and what it has.
 
     Attributes
     ----------
-    endpoint
-        As it is written to ask this unit again.
     unit
     stretches
     """
 
-    endpoint: str
     unit: int
     stretches: tuple[Stretch, ...] = ()
 
@@ -75,7 +73,7 @@ class FoundUnit:
 
 def look_for_units(
     text: str, units: Sequence[int], progress: Progress | None = None,
-    found: Callable[[ModbusEndpoint], None] = lambda _client: None,
+    found: Callable[[str, ModbusEndpoint], None] = lambda _text, _client: None,
 ) -> list[str]:  # fmt: skip
     """Return the endpoints, as they are written, of the units that answer.
 
@@ -85,7 +83,7 @@ def look_for_units(
         An endpoint of Modbus. A serial one that names no speed or parity is tried at the usual ones, until somebody
         answers.
     found
-        Told of each while it is connected.
+        Told of each, as it is written to ask this unit again, while it is connected.
 
     Raises
     ------
@@ -105,7 +103,7 @@ def look_for_units(
             for unit in units_that_answer(client, units, progress.part(number / len(ways), (number + 1) / len(ways))):
                 client.unit = unit
                 made.append(_named(way, unit))
-                found(client)
+                found(made[-1], client)
         finally:
             client.close()
         if made:
@@ -148,7 +146,8 @@ def look_for_registers(
     stretches: list[Stretch] = []
     for number, space in enumerate(READS):
         progress.step(number / len(READS) * 0.5, f"{space.words} of unit {client.unit}")
-        spans = _joined(_readable(client, space, 0, most, progress))
+        blocks = (_readable(client, space, *block, progress) for block in _blocks(0, most))
+        spans = _joined(chain.from_iterable(blocks))
         stretches += [Stretch(space, first, last - first) for first, last in spans]
     if rounds < 2:
         return tuple(stretches)
@@ -201,11 +200,9 @@ def _answers(client: ModbusEndpoint, unit: int) -> bool:
         client.ask(read_request(Space.HOLDING, 0, 1), unit)
     except RefusedError as error:
         # a gateway says that nobody is there
-        return error.code not in (0x0A, 0x0B)
-    except WrongAnswerError:
-        # at a wrong speed noise answers
-        return False
-    except NoAnswerError:
+        return error.code not in (NO_PATH, TARGET_SILENT)
+    except ExchangeError:
+        # nobody, or at a wrong speed noise
         return False
     return True
 
@@ -215,11 +212,6 @@ def _readable(
 ) -> Iterator[tuple[int, int]]:
     """Yield stretches that can be read, first and behind the last, by halving what is refused."""
     progress.check()
-    if last - first > most_read(space) or last - first > MOST_REGISTERS:
-        step = min(most_read(space), MOST_REGISTERS)
-        for begin in range(first, last, step):
-            yield from _readable(client, space, begin, min(begin + step, last), progress)
-        return
     try:
         client.ask(read_request(space, first, last - first))
     except RefusedError as error:
@@ -247,13 +239,18 @@ def _joined(spans: Iterator[tuple[int, int]]) -> list[tuple[int, int]]:
 
 def _content(client: ModbusEndpoint, one: Stretch) -> bytes:
     content = b""
-    for first in range(one.first, one.first + one.count, MOST_REGISTERS):
-        count = min(MOST_REGISTERS, one.first + one.count - first)
+    for first, last in _blocks(one.first, one.first + one.count):
         try:
-            content += client.ask(read_request(one.space, first, count))
-        except EndpointError:
-            content += bytes(-(-count * one.space.register_bits // 8))
+            content += client.ask(read_request(one.space, first, last - first))
+        except ExchangeError:
+            content += bytes(-(-(last - first) * one.space.register_bits // 8))
     return content
+
+
+def _blocks(first: int, last: int) -> Iterator[tuple[int, int]]:
+    """Yield as few reads as Modbus allows of any space: whole bytes of bits, too."""
+    for begin in range(first, last, _AT_ONCE):
+        yield begin, min(begin + _AT_ONCE, last)
 
 
 def _moved(one: Stretch, contents: Sequence[bytes]) -> int:
