@@ -66,6 +66,19 @@ def test_frames_in_datagrams_keep_time_lane_address_and_flags():
         assert here.lost == 2
 
 
+def test_what_there_is_no_room_for_is_counted_also_where_nothing_comes_after_it():
+    port, sent = free_port(socket.SOCK_DGRAM), 3000
+    with opened(f"udp://127.0.0.1:{port}?listen=1") as here:
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as wire:
+            for _ in range(sent):
+                wire.sendto(bytes(60_000), ("127.0.0.1", port))
+        got = 0
+        while count := len(here.receive(0.1)):
+            got += count
+        assert 0 < got < sent
+        assert here.lost == sent - got
+
+
 def test_a_datagram_that_breaks_off_is_none():
     whole = MAGIC + pack_frame(SentFrame(1, "lane", 2, 3, b"payload"))
     assert [cut for cut in range(len(MAGIC) + 1, len(whole)) if unpack_frames(whole[:cut]) is not None] == []

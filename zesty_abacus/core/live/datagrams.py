@@ -13,14 +13,17 @@ from typing import Any, NamedTuple
 from .address import EndpointAddress
 from .errors import LinkDownError
 
-# of <asm-generic/socket.h>; Python names neither
+# of <asm-generic/socket.h>; Python names none of them
+_SO_RCVBUFFORCE = 33
 _SO_TIMESTAMPNS = 35
-_SO_RXQ_OVFL = 40
+_SO_MEMINFO = 55
 _TIMESPEC = struct.Struct("@qq")
-_LOST = struct.Struct("@I")
-_ROOM = socket.CMSG_SPACE(_TIMESPEC.size) + socket.CMSG_SPACE(_LOST.size)
+_MEMINFO = struct.Struct("@9I")
+"""Of <linux/sock_diag.h>; the last number is what was dropped."""
+_ROOM = socket.CMSG_SPACE(_TIMESPEC.size)
 _MOST_AT_ONCE = 4096
-_RECEIVE_BUFFER = 8 << 20
+_RECEIVE_BUFFER = 32 << 20
+"""A second of a CAN bus at its full rate is some 16 000 frames, for each of which the kernel counts a kilobyte."""
 _DOWN = {errno.ENETDOWN, errno.ENODEV, errno.ENXIO, errno.EBADF, errno.ENETUNREACH}
 
 
@@ -33,6 +36,15 @@ def udp_socket(address: EndpointAddress) -> tuple[socket.socket, Any]:
         address.host, address.port, type=socket.SOCK_DGRAM, flags=socket.AI_PASSIVE
     )[0]
     return socket.socket(family, kind), where
+
+
+def _make_room(stream: socket.socket) -> None:
+    """Let a flood outlast a program that is busy for a moment, or a machine that is."""
+    try:
+        # the system's limit is a tenth of a second of a full CAN bus; who may administer the network goes beyond it
+        stream.setsockopt(socket.SOL_SOCKET, _SO_RCVBUFFORCE, _RECEIVE_BUFFER)
+    except PermissionError:
+        stream.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _RECEIVE_BUFFER)
 
 
 class Datagram(NamedTuple):
@@ -59,9 +71,7 @@ class DatagramReader:
         self.lost = 0
         stream.setblocking(False)
         stream.setsockopt(socket.SOL_SOCKET, _SO_TIMESTAMPNS, 1)
-        stream.setsockopt(socket.SOL_SOCKET, _SO_RXQ_OVFL, 1)
-        # a flood must outlast a window that is busy for a moment; the system may give less
-        stream.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, _RECEIVE_BUFFER)
+        _make_room(stream)
 
     def waiting(self, timeout_s: float) -> Iterator[Datagram]:
         """Yield what waits, after waiting for the first one not longer than the timeout.
@@ -71,7 +81,10 @@ class DatagramReader:
         LinkDownError
             If the interface is down or gone.
         """
-        if not select.select([self._socket], [], [], timeout_s)[0]:
+        came = select.select([self._socket], [], [], timeout_s)[0]
+        # asked for, not taken from the datagrams: after the last one of a flood none comes that would tell
+        self.lost = _MEMINFO.unpack(self._socket.getsockopt(socket.SOL_SOCKET, _SO_MEMINFO, _MEMINFO.size))[-1]
+        if not came:
             return
         for _ in range(_MOST_AT_ONCE):
             try:
@@ -86,14 +99,10 @@ class DatagramReader:
                 raise
             yield Datagram(self._time_of(ancillary), data, flags, sender)
 
-    def _time_of(self, ancillary: list[tuple[int, int, bytes]]) -> int:
-        found = 0
+    @staticmethod
+    def _time_of(ancillary: list[tuple[int, int, bytes]]) -> int:
         for level, kind, data in ancillary:
-            if level != socket.SOL_SOCKET:
-                continue
-            if kind == _SO_TIMESTAMPNS and len(data) >= _TIMESPEC.size:
+            if level == socket.SOL_SOCKET and kind == _SO_TIMESTAMPNS and len(data) >= _TIMESPEC.size:
                 seconds, nanoseconds = _TIMESPEC.unpack_from(data)
-                found = seconds * 1_000_000_000 + nanoseconds
-            elif kind == _SO_RXQ_OVFL and len(data) >= _LOST.size:
-                self.lost = _LOST.unpack_from(data)[0]
-        return found or time.time_ns()
+                return int(seconds * 1_000_000_000 + nanoseconds)
+        return time.time_ns()
