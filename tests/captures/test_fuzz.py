@@ -3,6 +3,7 @@
 ``FUZZ=3000`` reads as many mutations of each file; without it a few of them are read.
 """
 
+import contextlib
 import gzip
 import os
 import time
@@ -90,16 +91,21 @@ def test_mutated_files_do_no_harm(name, tmp_path):
     if form == "SigMF":
         path.with_suffix(".sigmf-meta").write_bytes((SHIPPED / "pendant.sigmf-meta").read_bytes())
     refused = 0
+    # whatever has to be compiled for it is compiled before anything is timed
+    path.write_bytes(data)
+    with contextlib.suppress(AbacusError):
+        read(path, form, recipe, tmp_path / "columns")
     tracemalloc.start()
     for number, changed in enumerate(mutations(data, COUNT, len(name))):
         path.write_bytes(changed)
-        begin = time.monotonic()
+        # of this program's own time, which a machine that does other things does not take away
+        begin = time.process_time()
         try:
             read(path, form, recipe, tmp_path / f"columns{number}")
         except AbacusError as error:
             refused += 1
             assert str(error), "an error says something"
-        assert time.monotonic() - begin < PATIENCE_S, f"mutation {number} took too long"
+        assert time.process_time() - begin < PATIENCE_S, f"mutation {number} took too long"
     _, peak = tracemalloc.get_traced_memory()
     tracemalloc.stop()
     assert peak < 300 << 20, f"{peak >> 20} MB for files of {size} bytes"

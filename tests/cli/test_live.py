@@ -102,6 +102,16 @@ def test_a_field_that_is_not_there_sends_nothing(trial):
             wire.recv(100)
 
 
+def test_a_device_of_byte_registers_is_asked_by_the_bench(trial):
+    with Background(
+        "device", "bench:yuzu", "Bilge sensor", "level=700", "--library", trial, "--log", ready="serving"
+    ) as device:  # fmt: skip
+        device.wait_for("read 4 from 16")
+        assert device.end() == 0
+    code, _, err = run("device", "shore=bench:yuzu", "Bilge sensor", "--library", trial)
+    assert (code, "there are bilge, winch" in err) == (2, True), err
+
+
 def test_a_device_is_polled(trial):
     port = free_port()
     place = f"modbus://127.0.0.1:{port}/1"
@@ -195,7 +205,7 @@ def test_a_rehearsal_of_the_library_passes_on_the_bench(trial, tmp_path):
     assert (suite.get("failures"), suite.get("skipped")) == ("0", "0")
     rows = _rows((tmp_path / "run.csv").read_text())
     assert sum(row["direction"] == "sent" for row in rows) == 4
-    assert {row["lane"] for row in rows} == {"thruster", "battery"}
+    assert {"thruster", "battery"} <= {row["lane"] for row in rows} <= {"thruster", "battery", "bilge", "winch"}
 
 
 def test_a_rehearsal_in_a_file_fails_and_says_why(trial, tmp_path):

@@ -50,7 +50,7 @@ def test_it_waits_for_the_next_time_and_says_how_often_it_held(pilot, live):
     assert live.live.writing.is_recording
     pilot.click(line.arm)
     pilot.wait(lambda: not live.live.writing.is_recording, "the end")
-    pilot.wait(lambda: any("CAN" in entry.path for entry in pilot.session.trial.file.sources[-2:]), "what was kept")
+    pilot.wait(lambda: any("CAN" in entry.path for entry in pilot.session.trial.file.sources[-3:]), "what was kept")
 
 
 def test_it_only_marks(pilot, live):

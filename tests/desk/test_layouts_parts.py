@@ -173,10 +173,28 @@ def test_a_message_is_tied_by_hand_and_untied(pilot):
 def test_the_form_says_why_a_layout_reads_the_message(pilot):
     desk = open_message(pilot, "Registers asked for")
     assert "names this way" in desk.message.why.text()
-    assert desk.message.way.currentData() == "request" and desk.message.lines["sizes"].text() == "2"
+    assert desk.message.choices["way"].currentData() == "request" and desk.message.lines["sizes"].text() == "2"
     assert not desk.message.lines["device"].isVisible()
     desk = open_message(pilot, "Shore meter")
     assert desk.message.lines["device"].text() == "0x01" and not desk.message.lines["pattern"].isVisible()
+
+
+def test_the_form_says_what_a_map_does_past_its_end(pilot):
+    desk = open_message(pilot, "Bilge sensor", 1)
+    past_end, advances = (desk.message.choices[name] for name in ("past_end", "advances"))
+    assert (past_end.currentText(), advances.currentText()) == ("refuses", "goes on to the next register")
+    past_end.setFocus()
+    past_end.setCurrentIndex(past_end.findText("goes on with the first"))
+    past_end.activated.emit(past_end.currentIndex())
+    pilot.settle()
+    assert whole(pilot, "Bilge sensor").registers.past_end.value == "wrap"
+    advances.setCurrentIndex(advances.findText("stays on its register"))
+    advances.activated.emit(advances.currentIndex())
+    pilot.settle()
+    kept = whole(pilot, "Bilge sensor").registers
+    assert (kept.past_end.value, kept.advances, kept.device) == ("wrap", False, 0x5A)
+    desk = open_message(pilot, "Shore meter")
+    assert past_end.isVisible() and not advances.isVisible(), "Modbus always goes on"
 
 
 def test_a_span_of_addresses_is_typed(pilot):

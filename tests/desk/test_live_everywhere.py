@@ -51,7 +51,7 @@ def test_read_lists_and_draws_it(pilot, recording):
     count = read.frames.count()
     pilot.wait(lambda: read.frames.count() > count + 20, "more rows")
     line = read.frames.line(read.frames.current())
-    assert line.lane in ("thruster", "battery", "shore", "bilge", "pendant")
+    assert line.lane in ("thruster", "battery", "shore", "bilge", "pendant", "winch")
     trace = next(one for one in session.traces.shown if session.kinds.origin(one[0])[0] == "thruster")
     layout = session.reading.layout_with(*trace)
     pilot.wait(lambda: session.store.curve(trace[0], layout, trace[1]) is not None, "a curve")
@@ -160,7 +160,7 @@ def test_who_has_no_trial_records_into_a_new_one(empty):
     kinds = len(session.capture.kinds.keys)
     assert pilot.window.roster.model.known == kinds > 5
     pilot.click(desk.connecting.record)
-    pilot.wait(lambda: len(session.trial.file.sources) == 1, "the recording in the trial")
+    pilot.wait(lambda: len(session.trial.file.sources) == 3, "its CAN lanes in one file, bilge and winch in one each")
 
 
 def test_who_opens_another_trial_finds_the_recording_in_its_own_one(pilot, recording, tmp_path):

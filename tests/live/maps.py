@@ -21,3 +21,9 @@ def coil_map():
     fields = [make_field(f"valve {n}", f"B{n // 8}[{n % 8}]", "flag") for n in (0, 3, 9, 18)]
     registers = RegisterMap(space=Space.COILS, count=19)
     return new_layout("Valves", Applies(protocol="modbus"), 3, fields, registers=registers)
+
+
+def byte_map(**more):
+    fields = [make_field("level", "B16 B17", unit="mm"), make_field("damping", "B24", unit="s")]
+    registers = RegisterMap(device=0x5A, space=Space.BYTES, count=0x1B, **more)
+    return new_layout("Level sensor", Applies(protocol="registers", lanes=("bilge",)), 4, fields, registers=registers)

@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from tests.live.sockets import free_port
 from zesty_abacus.core.live.address import parse_endpoint
+from zesty_abacus.core.live.device_registers import DeviceRegisters
 from zesty_abacus.core.live.modbus.bank import RegisterBank
 from zesty_abacus.core.live.modbus.errors import ILLEGAL_ADDRESS, NoAnswerError, RefusedError
 from zesty_abacus.core.live.modbus.look import Stretch, look_for_registers, look_for_units
@@ -93,7 +94,7 @@ def _moving(image):
 
 def test_a_unit_behind_tcp_is_found_with_what_moves():
     port = free_port()
-    bank = RegisterBank(Space.HOLDING, bytes(20), 10, refresh=_moving)
+    bank = RegisterBank(DeviceRegisters(Space.HOLDING, bytes(20), 10, refresh=_moving))
     found = []
     with _served(TcpServer(parse_endpoint(f"modbus://127.0.0.1:{port}"), 3, bank)):
         made = look_for_units(
@@ -107,7 +108,7 @@ def test_a_unit_behind_tcp_is_found_with_what_moves():
 
 def test_a_serial_line_that_says_no_speed_is_tried_and_the_unit_named(line):
     (here, there), _ = line
-    bank = RegisterBank(Space.INPUT, bytes(8), 4)
+    bank = RegisterBank(DeviceRegisters(Space.INPUT, bytes(8), 4))
     found = []
     with _served(RtuServer(parse_endpoint(f"serial:{there}?baud=9600&parity=E&speak=modbus"), 7, bank)):
         made = look_for_units(
@@ -129,6 +130,8 @@ def test_it_can_be_cancelled():
     progress = Progress()
     progress.cancel()
     port = free_port()
-    server = TcpServer(parse_endpoint(f"modbus://127.0.0.1:{port}"), 1, RegisterBank(Space.HOLDING, b"", 1))
+    server = TcpServer(
+        parse_endpoint(f"modbus://127.0.0.1:{port}"), 1, RegisterBank(DeviceRegisters(Space.HOLDING, b"", 1))
+    )
     with _served(server), pytest.raises(Cancelled):
         look_for_units(f"modbus://127.0.0.1:{port}", [1, 2], progress)

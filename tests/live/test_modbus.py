@@ -22,6 +22,7 @@ from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.flags import flag_words
 from zesty_abacus.core.layouts.model import Applies, RegisterMap, new_layout
 from zesty_abacus.core.live.address import parse_endpoint
+from zesty_abacus.core.live.device_registers import DeviceRegisters
 from zesty_abacus.core.live.errors import EndpointError
 from zesty_abacus.core.live.modbus.bank import RegisterBank
 from zesty_abacus.core.live.modbus.blocks import Block, blocks_of
@@ -34,9 +35,14 @@ from zesty_abacus.core.live.modbus.rtu import has_good_crc, with_crc
 from zesty_abacus.core.live.modbus.server import RtuServer, TcpServer
 from zesty_abacus.core.live.modbus.write import write_fields
 from zesty_abacus.core.protocols.spaces import Space
-from zesty_abacus.core.rehearse.device import bank_of
+from zesty_abacus.core.rehearse.device import registers_of
 from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.demo.messages import make_field
+
+
+def bank_of(layout, feeds, **more):
+    """What a Modbus device with the registers of a map answers."""
+    return RegisterBank(registers_of(layout, feeds, **more))
 
 
 def test_requests_are_those_of_the_specification():
@@ -157,15 +163,15 @@ _requests = st.lists(
 
 @given(_requests)
 def test_a_bank_answers_as_a_plain_one_does(requests):
-    ours, plain = RegisterBank(Space.HOLDING, b"", 20), _PlainBank(20)
+    ours, plain = RegisterBank(DeviceRegisters(Space.HOLDING, b"", 20)), _PlainBank(20)
     for request in requests:
         if request[0] not in (22, 23):
             assert ours.answer(request) == plain.answer(request), request.hex()
-    assert ours.image == b"".join(register.to_bytes(2, "big") for register in plain.registers)
+    assert ours.registers.image == b"".join(register.to_bytes(2, "big") for register in plain.registers)
 
 
 def test_mask_write_and_read_with_write_are_those_of_the_specification():
-    bank = RegisterBank(Space.HOLDING, bytes(8) + b"\x00\x12", 16)
+    bank = RegisterBank(DeviceRegisters(Space.HOLDING, bytes(8) + b"\x00\x12", 16))
     # 6.16: register 4 is 12 hex, and-mask F2, or-mask 25 make 17 hex
     assert bank.answer(bytes.fromhex("16000400f20025")).hex() == "16000400f20025"
     assert bank.answer(bytes.fromhex("0300040001")).hex() == "03020017"
@@ -189,9 +195,9 @@ def test_mask_write_and_read_with_write_are_those_of_the_specification():
     ],
 )
 def test_refusals(space, request_hex, answer_hex):
-    bank = RegisterBank(space, b"", 10)
+    bank = RegisterBank(DeviceRegisters(space, b"", 10))
     assert bank.answer(bytes.fromhex(request_hex)).hex() == answer_hex
-    assert bank.image == bytes(len(bank.image)), "what is refused writes nothing"
+    assert bank.registers.image == bytes(len(bank.registers.image)), "what is refused writes nothing"
 
 
 # served and asked by ourselves
@@ -442,8 +448,10 @@ def test_only_what_is_modbus_is_asked_or_served():
     with pytest.raises(MisuseError, match="does not speak Modbus"):
         client_of("udp://127.0.0.1:5", 1)
     with pytest.raises(MisuseError, match="served over Modbus"):
-        server_of("tcp://127.0.0.1:5", 1, RegisterBank(Space.HOLDING, b"", 1))
-    assert isinstance(server_of("modbus://127.0.0.1:5", 1, RegisterBank(Space.HOLDING, b"", 1)), TcpServer)
+        server_of("tcp://127.0.0.1:5", 1, RegisterBank(DeviceRegisters(Space.HOLDING, b"", 1)))
+    assert isinstance(
+        server_of("modbus://127.0.0.1:5", 1, RegisterBank(DeviceRegisters(Space.HOLDING, b"", 1))), TcpServer
+    )
 
 
 def test_fields_of_a_map_are_written_and_read_back():
@@ -492,7 +500,7 @@ def test_a_device_that_keeps_something_else_is_told():
 
 @given(st.lists(st.binary(min_size=1, max_size=300), min_size=1, max_size=4))
 def test_a_server_survives_whatever_is_sent_to_it(pieces):
-    bank = RegisterBank(Space.HOLDING, bytes(range(40)), 20)
+    bank = RegisterBank(DeviceRegisters(Space.HOLDING, bytes(range(40)), 20))
     with serving(bank) as (text, _):
         port = parse_endpoint(text).port
         with socket.create_connection(("127.0.0.1", port)) as wire:
@@ -532,6 +540,6 @@ def test_a_client_survives_whatever_answers_it(answer):
 @given(st.binary(min_size=1, max_size=260))
 def test_a_bank_answers_every_request_with_an_answer_or_an_exception(request_bytes):
     for space in (Space.HOLDING, Space.INPUT, Space.COILS, Space.DISCRETE):
-        answer = RegisterBank(space, b"", 30).answer(request_bytes)
+        answer = RegisterBank(DeviceRegisters(space, b"", 30)).answer(request_bytes)
         assert answer[0] & 0x7F == request_bytes[0] & 0x7F or answer[0] == request_bytes[0] | 0x80
         assert len(answer) <= 253

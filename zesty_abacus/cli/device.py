@@ -1,4 +1,4 @@
-"""``zesty-abacus device``: be a Modbus device with the registers of a map."""
+"""``zesty-abacus device``: be a device with the registers of a map."""
 
 from __future__ import annotations
 
@@ -16,27 +16,22 @@ from .terminal import say
 def device(endpoint: str, name: str, values: tuple[str, ...], where: str, is_logged: bool) -> None:
     """Serve the registers of MAP (its name) at ENDPOINT until it is stopped.
 
+    Registers of a byte are those of I2C and SPI; such a device is played on the simulated bench: bilge=bench:yuzu.
     Fields that are not given are 0, and keep what is written to them. Fed ones move: 'voltage=sine 228 to 232 in 10 s'.
     It listens on the host that ENDPOINT names, and on no other.
     """
+    from ..core.live.device_registers import Access
     from ..core.live.errors import LinkDownError
-    from ..core.live.modbus.bank import Access
-    from ..core.live.modbus.opening import server_of
-    from ..core.live.registry import lane_and_address
-    from ..core.rehearse.device import bank_of
+    from ..core.rehearse.device import device_of
     from ..core.rehearse.message import feeds_of, layout_named
     from .live import library_layouts
     from .stopping import stopped_by_signals
 
     def tell(one: Access) -> None:
-        refused = f" refused with {one.refused}" if one.refused else ""
-        say(f"zesty-abacus: function {one.function}, {one.count} from {one.first}{refused}", err=True)
+        say(f"zesty-abacus: {one.words}", err=True)
 
     layout = layout_named(library_layouts(where, ["lane=" + endpoint]), name, where)
-    registers = layout.registers
-    bank = bank_of(layout, feeds_of(values), seen=tell if is_logged else None)
-    unit = registers.device if registers is not None and registers.device is not None else 1
-    server = server_of(lane_and_address(endpoint)[1], unit, bank)
+    server = device_of(layout, feeds_of(values), endpoint, seen=tell if is_logged else None)
     with stopped_by_signals() as stopped:
         server.open()
         say("serving", err=True)

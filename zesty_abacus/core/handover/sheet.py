@@ -106,9 +106,7 @@ def _head(layout: Layout, version: str) -> Iterator[str]:
     yield f"{applies.protocol}, {applies.words()}"
     registers = layout.registers
     if registers is not None:
-        count = f"{registers.count} " if registers.count else ""
-        device = "any device" if registers.device is None else f"device {registers.device}"
-        yield f"{count}{registers.space.words} of {device}; papers count from {registers.first}"
+        yield registers.words()
     else:
         yield counted(layout.size, "byte") + (", and the parts that follow" if layout.moves else "")
     if layout.sender:

@@ -13,6 +13,7 @@ from .checks.check import Check
 from .model import Computed, Field, Layout
 from .numbers import format_exact
 from .parts.part import Part
+from .registers import RegisterMap
 
 
 def describe_change(before: Layout | None, after: Layout) -> str:
@@ -42,12 +43,19 @@ def head_changes(before: Layout, after: Layout) -> list[str]:
     if before.applies != after.applies:
         parts.append(_applies_change(before.applies, after.applies))
     if before.registers != after.registers:
-        parts.append("is a register map" if after.registers is not None else "is no register map any more")
+        parts.append(_map_change(before.registers, after.registers))
     if before.sender != after.sender:
         parts.append(f"sent by {after.sender or 'nobody named'}")
     if before.note != after.note:
         parts.append("note rewritten")
     return parts
+
+
+def _map_change(before: RegisterMap | None, after: RegisterMap | None) -> str:
+    if after is None:
+        return "is no register map any more"
+    was = f", was {before.words()}" if before is not None else ""
+    return f"is a map of {after.words()}{was}"
 
 
 def _applies_change(before: Applies, after: Applies) -> str:

@@ -2,12 +2,29 @@
 
 from __future__ import annotations
 
+import enum
+
 import msgspec
 
 from ..protocols.spaces import Space
 from .places import Places
 
 _CUSTOMARY = {Space.COILS: 0, Space.DISCRETE: 1, Space.INPUT: 3, Space.HOLDING: 4}
+
+
+class PastEnd(enum.Enum):
+    """What a device does when an access goes behind its last register."""
+
+    REFUSE = "refuse"
+    WRAP = "wrap"
+    """It goes on with register 0."""
+    IGNORE = "ignore"
+    """Reads bring zeros, writes change nothing."""
+
+    @property
+    def words(self) -> str:
+        """What it does, as a sentence says it."""
+        return {"refuse": "refuses", "wrap": "goes on with the first", "ignore": "ignores it"}[self.value]
 
 
 class RegisterMap(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -25,6 +42,10 @@ class RegisterMap(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
         0 or 1: the number the device's papers give to the first register. Places always count from 0.
     count
         How many registers there are; going beyond is flagged. 0 is not known.
+    past_end
+        What the device does when an access goes beyond them.
+    advances
+        Whether an access goes on to the next register by itself.
     window
         Of a layout that is a window of a map, the register it begins with; never kept.
     """
@@ -33,7 +54,20 @@ class RegisterMap(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fiel
     space: Space = Space.HOLDING
     first: int = 0
     count: int = 0
+    past_end: PastEnd = PastEnd.REFUSE
+    advances: bool = True
     window: int | None = None
+
+    def words(self) -> str:
+        """Return the map as its papers would say it, such as ``16 input registers of device 17``."""
+        count = f"{self.count} " if self.count else ""
+        device = "any device" if self.device is None else f"device {self.device}"
+        said = [f"{count}{self.space.words} of {device}", f"papers count from {self.first}"]
+        if self.past_end is not PastEnd.REFUSE:
+            said.append(f"past the end it {self.past_end.words}")
+        if not self.advances:
+            said.append("an access stays on its register")
+        return "; ".join(said)
 
     def customary(self, register: int) -> str:
         """Return the customary number with its leading digit, such as ``40013`` for holding register 12.

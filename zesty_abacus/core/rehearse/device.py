@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 
 import msgspec
@@ -12,15 +12,24 @@ from ..codec.encode import put_bits, raw_of
 from ..codec.messages import encode_message
 from ..errors import MisuseError
 from ..layouts.model import Field, Layout
-from ..live.modbus.bank import Access, RegisterBank
+from ..layouts.registers import RegisterMap
+from ..live.device_registers import Access, DeviceRegisters
+from ..live.device_server import DeviceServer
+from ..live.endpoint import Endpoint
+from ..live.hosting import HostedDevice, host_lane
+from ..live.modbus.bank import RegisterBank
 from ..live.modbus.blocks import end_of, first_of, space_of
+from ..live.modbus.opening import server_of
+from ..live.registry import lane_and_address
+from ..protocols.spaces import Space
 from .feeds import Feed
 
+_USUAL_UNIT = 1
 
-def bank_of(
-    layout: Layout, feeds: Mapping[str, Feed], *, seen: Callable[[Access], None] | None = None,
-    clock: Callable[[], float] = time.monotonic,
-) -> RegisterBank:  # fmt: skip
+
+def registers_of(
+    layout: Layout, feeds: Mapping[str, Feed], *, clock: Callable[[], float] = time.monotonic
+) -> DeviceRegisters:
     """Return the registers of a map, with values that move by themselves where a feed does.
 
     Fields that are not fed are 0, and stay what somebody writes. A field whose feed moves is what it gives at the
@@ -28,17 +37,15 @@ def bank_of(
 
     Parameters
     ----------
-    seen
-        Told of every access.
     clock
-        Seconds; feeds begin when the bank is made.
+        Seconds; feeds begin when the registers are made.
 
     Raises
     ------
     MisuseError
         If the layout is no map of registers, has no such field, or a value does not fit.
     """
-    space = space_of(layout)
+    space = Space.BYTES if is_of_bytes(layout) else space_of(layout)
     count, first = end_of(layout), first_of(layout)
     if not count:
         raise MisuseError("it has no registers.", where=layout.name)
@@ -63,7 +70,45 @@ def bank_of(
 
     if order:
         refresh(bytearray(image))  # a value that does not fit is told before anybody asks
-    return RegisterBank(space, image, count, refresh=refresh if order else None, seen=seen)
+    asked_for = layout.registers or RegisterMap()
+    return DeviceRegisters(
+        space, image, count, past_end=asked_for.past_end, advances=asked_for.advances,
+        refresh=refresh if order else None,
+    )  # fmt: skip
+
+
+def is_of_bytes(layout: Layout) -> bool:
+    """Whether a map is of registers of a byte, as devices on I2C and SPI have them."""
+    return layout.registers is not None and layout.registers.space is Space.BYTES
+
+
+def device_of(
+    layout: Layout, feeds: Mapping[str, Feed], text: str, *, seen: Callable[[Access], None] | None = None,
+    connected: Sequence[Endpoint] = (),
+) -> DeviceServer:  # fmt: skip
+    """Return the device of a map, ready to be opened at an endpoint.
+
+    Parameters
+    ----------
+    text
+        An endpoint of Modbus; for registers of a byte a lane of a connected endpoint, or ``[LANE=]bench:yuzu``.
+    seen
+        Told of every access.
+    connected
+        Endpoints that are open already.
+
+    Raises
+    ------
+    MisuseError
+        As :func:`registers_of`, or if no such device can be played there.
+    """
+    registers = registers_of(layout, feeds)
+    number = layout.registers.device if layout.registers is not None else None
+    if is_of_bytes(layout):
+        host, lane, is_ours = host_lane(text, layout.applies.lanes, connected)
+        return HostedDevice(host, lane, number or 0, registers, seen=seen, is_ours=is_ours)
+    unit = _USUAL_UNIT if number is None else number
+    return server_of(lane_and_address(text)[1], unit, RegisterBank(registers, seen=seen))
 
 
 def _put_values(

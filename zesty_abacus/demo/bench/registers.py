@@ -1,18 +1,25 @@
-"""The register devices of the bench: the shore meter on Modbus and the level sensor on I2C."""
+"""The register devices of the bench: the shore meter on Modbus, the level sensor on I2C, the load cell on SPI."""
 
 from __future__ import annotations
 
 from ...core.frames import flags as F
+from ...core.layouts.registers import PastEnd
+from ...core.live.byte_device import I2cDevice, SpiDevice
+from ...core.live.device_registers import DeviceRegisters
 from ...core.live.endpoint import Outgoing
 from ...core.live.modbus.bank import RegisterBank
-from ...core.protocols.byte_registers import NO_REGISTER
 from ...core.protocols.modbus import address_of, address_parts
 from ...core.protocols.spaces import Space
 from .world import World
 
 METER_UNIT = 1
 SENSOR = 0x5A
-_LAST_REGISTER = 0x1A
+SENSOR_LAST = 0x1A
+CELL_READY, CELL_LOAD = 0x80, 0x21
+_CELL_STEPS = 8000
+"""Numbers to a kilonewton."""
+_HELD_A_TRANSFER = 2
+"""A transfer looks at status and data, one after the other."""
 _VOLTS = (2304, 2297, 2311)
 
 
@@ -21,7 +28,7 @@ class ShoreMeter:
 
     def __init__(self, world: World) -> None:
         self._world = world
-        self._bank = RegisterBank(Space.INPUT, b"", 6, refresh=self._refresh)
+        self._bank = RegisterBank(DeviceRegisters(Space.INPUT, b"", 6, refresh=self._refresh))
 
     def _refresh(self, image: bytearray) -> None:
         amps = (830, 790, 805)
@@ -41,26 +48,26 @@ class ShoreMeter:
         return Outgoing(made[2:], address, F.ANSWER)
 
 
-class LevelSensor:
-    """A device of byte registers: a write puts registers, a read gives as many as it asks for, past the end zeros."""
+def level_sensor(world: World) -> I2cDevice:
+    """Return the level sensor of the bilge on I2C."""
 
-    def __init__(self, world: World) -> None:
-        self._world = world
-        self._registers = bytearray(_LAST_REGISTER + 1)
-        self._registers[0x18:0x1B] = b"\x05\x0a\x0f"
+    def refresh(image: bytearray) -> None:
+        level = 142 + int(world.now_s * 2) % 5
+        image[0x10:0x14] = level.to_bytes(2, "big") + (364).to_bytes(2, "big")
 
-    def answer(self, asked: Outgoing) -> Outgoing | None:
-        """Return what a transfer reads, None for a write, and for another device, which acknowledges nothing."""
-        device, first = asked.address >> 16 & 0xFFFF, asked.address & 0xFFFF
-        if device != SENSOR or asked.address & NO_REGISTER:
-            return None
-        if not asked.flags & F.READ:
-            for number, value in enumerate(asked.payload, first):
-                if number <= _LAST_REGISTER:
-                    self._registers[number] = value
-            return None
-        level = 142 + int(self._world.now_s * 2) % 5
-        self._registers[0x10:0x14] = level.to_bytes(2, "big") + (364).to_bytes(2, "big")
-        data = bytes(self._registers[first : first + len(asked.payload)])
-        past = F.PAST_END if first + len(asked.payload) > _LAST_REGISTER + 1 else 0
-        return Outgoing(data.ljust(len(asked.payload), b"\0"), asked.address, F.READ | past)
+    image = bytes(0x18) + b"\x05\x0a\x0f"
+    registers = DeviceRegisters(Space.BYTES, image, SENSOR_LAST + 1, past_end=PastEnd.IGNORE, refresh=refresh)
+    return I2cDevice(SENSOR, registers)
+
+
+def load_cell(world: World) -> SpiDevice:
+    """Return the load cell of the winch on SPI: a status with a sequence, and the pull behind the command for it."""
+    asked = 0
+
+    def refresh(image: bytearray) -> None:
+        nonlocal asked
+        asked += 1
+        image[0] = CELL_READY | asked // _HELD_A_TRANSFER & 0x0F
+        image[CELL_LOAD : CELL_LOAD + 3] = (round(world.pull_kn * _CELL_STEPS) & 0xFFFFFF).to_bytes(3, "big")
+
+    return SpiDevice(0, DeviceRegisters(Space.BYTES, b"", CELL_LOAD + 3, past_end=PastEnd.IGNORE, refresh=refresh))

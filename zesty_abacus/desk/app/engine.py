@@ -51,6 +51,7 @@ from ...core.layouts.names import names_text, parse_names
 from ...core.layouts.numbers import format_exact, parse_exact
 from ...core.layouts.places import bit_name, parse_places, places_of
 from ...core.layouts.raw_sets import parse_raw_set
+from ...core.layouts.registers import PastEnd, RegisterMap
 from ...core.layouts.reshape import of_kind, read_by
 from ...core.layouts.symbols import Symbol, SymbolCode, parse_symbols, shortest_code, symbols_text
 from ...core.layouts.templates import (
@@ -74,6 +75,7 @@ from ...core.library.store import Library
 from ...core.origin import Origin
 from ...core.progress import Progress
 from ...core.protocols.registry import protocol_named
+from ...core.protocols.spaces import Space
 from ...core.reading.all_frames import field_column
 from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
@@ -333,9 +335,11 @@ __all__ = [
     "NothingToDoError",
     "OpenedTrial",
     "Origin",
+    "PastEnd",
     "Plan",
     "Reader",
     "ReadingCurve",
+    "RegisterMap",
     "Revision",
     "Run",
     "ScratchFolder",
@@ -343,6 +347,7 @@ __all__ = [
     "Shape",
     "Shaped",
     "SourceOutcome",
+    "Space",
     "Span",
     "StrangeServerError",
     "Symbol",

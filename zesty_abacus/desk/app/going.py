@@ -11,12 +11,12 @@ from ...core.handover.sayings import sayings
 from ...core.handover.writers import export_tables
 from ...core.library.rehearsals import keep_rehearsal
 from ...core.live.armed import Armed, Then
+from ...core.live.device_registers import Access
 from ...core.live.errors import EndpointError
+from ...core.live.hosting import HostEndpoint
 from ...core.live.journal import Journal
-from ...core.live.modbus.bank import Access
 from ...core.live.modbus.endpoint import ModbusEndpoint
 from ...core.live.modbus.look import FoundUnit, look_for_registers, units_that_answer
-from ...core.live.modbus.opening import server_of
 from ...core.live.modbus.polling import Polling
 from ...core.live.modbus.readings import Readings
 from ...core.live.modbus.write import write_fields
@@ -30,7 +30,7 @@ from ...core.reading.coming import ComingMeaning
 from ...core.rehearse.before import before_sending
 from ...core.rehearse.by_hand import stops_of
 from ...core.rehearse.changing import Changing, parse_change
-from ...core.rehearse.device import bank_of
+from ...core.rehearse.device import device_of
 from ...core.rehearse.edit import moved, paths_of, step_at, with_added, with_step, without
 from ...core.rehearse.feed_words import parse_feed
 from ...core.rehearse.listening import Listening
@@ -44,6 +44,7 @@ from ...core.rehearse.report import junit_xml
 from ...core.rehearse.round_trip import round_trip
 from ...core.rehearse.runner import Runner
 from ...core.rehearse.schedule import Schedule
+from ...core.rehearse.shaping import corners, period_s, shaped, with_corner, without_corner
 from ...core.rehearse.steps import (
     STEP_KINDS,
     Rehearsal,
@@ -69,6 +70,7 @@ __all__ = [
     "EndpointError",
     "Every",
     "FoundUnit",
+    "HostEndpoint",
     "JoiningFiles",
     "Journal",
     "Listening",
@@ -86,8 +88,9 @@ __all__ = [
     "Schedule",
     "Then",
     "Watch",
-    "bank_of",
     "before_sending",
+    "corners",
+    "device_of",
     "duration_ns",
     "endpoint_of",
     "export_tables",
@@ -107,6 +110,7 @@ __all__ = [
     "parse_feed",
     "parse_occasion",
     "paths_of",
+    "period_s",
     "rehearsal_from_file",
     "rehearsal_from_json",
     "rehearsal_to_json",
@@ -114,12 +118,14 @@ __all__ = [
     "rows_to_send",
     "sayings",
     "schemes",
-    "server_of",
+    "shaped",
     "step_at",
     "stops_of",
     "units_that_answer",
     "with_added",
+    "with_corner",
     "with_step",
     "without",
+    "without_corner",
     "write_fields",
 ]  # fmt: skip

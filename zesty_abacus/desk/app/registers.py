@@ -48,19 +48,24 @@ class RegistersHere(QObject):
         self._stopped = threading.Event()
         self._thread: threading.Thread | None = None
         live.seers.append(self._see)
-        live.sending.stopping.connect(self.stop_poll)
+        live.sending.stopping.connect(self.close)
 
     # asking
 
     def lanes(self) -> list[str]:
         """Return the connected lanes behind which a device can be asked."""
+        return [lane.name for one in self._connected() if isinstance(one, going.ModbusEndpoint) for lane in one.lanes]
+
+    def device_lanes(self) -> list[str]:
+        """Return the connected lanes on which a device of byte registers can be played."""
+        return [lane for one in self._connected() if isinstance(one, going.HostEndpoint) for lane in one.device_lanes()]
+
+    def _connected(self) -> Any:
         receiving = self._live.receiving
-        endpoints = receiving.endpoints if receiving is not None else ()
-        return [lane.name for one in endpoints if isinstance(one, going.ModbusEndpoint) for lane in one.lanes]
+        return receiving.endpoints if receiving is not None else ()
 
     def _device_on(self, lane: str) -> Any:
-        receiving = self._live.receiving
-        for one in receiving.endpoints if receiving is not None else ():
+        for one in self._connected():
             if isinstance(one, going.ModbusEndpoint) and any(known.name == lane for known in one.lanes):
                 return one
         raise going.EndpointError("no Modbus device is connected.", where=lane,
@@ -177,10 +182,7 @@ class RegistersHere(QObject):
         self.stop_serving()
         try:
             known = {name: going.parse_feed(words) for name, words in feeds.items() if words.strip()}
-            bank = going.bank_of(layout, known, seen=self.accessed.emit)
-            registers = layout.registers
-            unit = registers.device if registers is not None and registers.device is not None else 1
-            server = going.server_of(text, unit, bank)
+            server = going.device_of(layout, known, text, seen=self.accessed.emit, connected=self._connected())
             server.open()
         except AbacusError as error:
             self._live.told.emit("wrong", str(error))
@@ -213,6 +215,6 @@ class RegistersHere(QObject):
         self.changed.emit()
 
     def close(self) -> None:
-        """End everything."""
+        """End everything: nobody is asked and nobody answered any more."""
         self.stop_poll()
         self.stop_serving()

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import struct
-import threading
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from ...protocols.spaces import Space
+from ..device_registers import Access, DeviceRegisters, PastEndError
 from .errors import ILLEGAL_ADDRESS, ILLEGAL_FUNCTION, ILLEGAL_VALUE
 from .requests import (
     MOST_REGISTERS,
@@ -19,6 +18,8 @@ from .requests import (
 )
 
 _MOST_WRITTEN_WITH_READ = 121
+_OF_ONE = (5, 6, 22)
+"""Functions that name one register, not how many."""
 _COIL_WORDS = {0x0000: 0, 0xFF00: 1}
 
 
@@ -30,60 +31,24 @@ class _RefusalError(Exception):
         self.code = code
 
 
-@dataclass(frozen=True, slots=True)
-class Access:
-    """What somebody did to a device.
-
-    Attributes
-    ----------
-    function
-        Of the request.
-    first, count
-        Which registers; count 0 where the request could not be understood.
-    refused
-        The exception it was answered with, 0 for none.
-    """
-
-    function: int
-    first: int
-    count: int
-    refused: int = 0
-
-
 class RegisterBank:
-    """A device of one space of registers.
+    """What a Modbus device answers: registers of one space.
 
     Parameters
     ----------
-    space
-        Holding and input registers, coils or discrete inputs.
-    image
-        All registers from number 0 on, as a map's places count them: two bytes each, high byte first, or eight bits a
-        byte, lowest first.
-    count
-        How many there are.
-    refresh
-        Called before each request with the image, to bring values up to date that move by themselves.
+    registers
     seen
         Told of every access.
     """
 
-    def __init__(
-        self, space: Space, image: bytes, count: int, *,
-        refresh: Callable[[bytearray], None] | None = None, seen: Callable[[Access], None] | None = None,
-    ) -> None:  # fmt: skip
-        self.space = space
-        self.count = count
-        self._image = bytearray(image.ljust(-(-count * space.register_bits // 8), b"\0"))
-        self._refresh = refresh
+    def __init__(self, registers: DeviceRegisters, *, seen: Callable[[Access], None] | None = None) -> None:
+        self.registers = registers
         self._seen = seen
-        self._lock = threading.Lock()
 
     @property
-    def image(self) -> bytes:
-        """All registers as they are now."""
-        with self._lock:
-            return bytes(self._image)
+    def space(self) -> Space:
+        """Which registers they are."""
+        return self.registers.space
 
     def answer(self, request: bytes) -> bytes:
         """Return the answer to a request, function code first; an exception where it is refused.
@@ -91,19 +56,18 @@ class RegisterBank:
         What a refused request would have written is not written.
         """
         function = request[0] if request else 0
-        first = int.from_bytes(request[1:3], "big")
-        count = int.from_bytes(request[3:5], "big")
         refused = 0
-        with self._lock:
+        with self.registers.held():
             try:
-                if self._refresh is not None:
-                    self._refresh(self._image)
                 made = self._done(function, request)
+            except PastEndError:
+                refused = ILLEGAL_ADDRESS
             except _RefusalError as error:
                 refused = error.code
-                made = bytes((function | REFUSAL, refused))
+        if refused:
+            made = bytes((function | REFUSAL, refused))
         if self._seen is not None:
-            self._seen(Access(function, first, 1 if function in (5, 6, 22) else count, refused))
+            self._seen(_access_of(function, request, refused))
         return made
 
     def _done(self, function: int, request: bytes) -> bytes:
@@ -119,7 +83,7 @@ class RegisterBank:
 
     def _read(self, request: bytes) -> bytes:
         first, count = _numbers(request, ">HH", exact=True)
-        self._check(first, count, most_read(self.space))
+        _check_count(count, most_read(self.space))
         data = self._taken(first, count)
         return bytes((request[0], len(data))) + data
 
@@ -128,11 +92,8 @@ class RegisterBank:
         if self.space is Space.COILS:
             if value not in _COIL_WORDS:
                 raise _RefusalError(ILLEGAL_VALUE)
-            data = bytes((_COIL_WORDS[value],))
-        else:
-            data = request[3:5]
-        self._check(first, 1, 1)
-        self._put(first, 1, data)
+            value = _COIL_WORDS[value]
+        self.registers.write(first, [value])
         return request
 
     def _write(self, request: bytes) -> bytes:
@@ -141,15 +102,14 @@ class RegisterBank:
         wanted = -(-count // 8) if self.space is Space.COILS else 2 * count
         if size != wanted or len(data) != size:
             raise _RefusalError(ILLEGAL_VALUE)
-        self._check(first, count, MOST_WRITTEN_BITS if self.space is Space.COILS else MOST_WRITTEN_REGISTERS)
+        _check_count(count, MOST_WRITTEN_BITS if self.space is Space.COILS else MOST_WRITTEN_REGISTERS)
         self._put(first, count, data)
         return request[:5]
 
     def _mask(self, request: bytes) -> bytes:
         first, and_mask, or_mask = _numbers(request, ">HHH", exact=True)
-        self._check(first, 1, 1)
-        now = int.from_bytes(self._taken(first, 1), "big")
-        self._put(first, 1, ((now & and_mask) | (or_mask & ~and_mask & 0xFFFF)).to_bytes(2, "big"))
+        [now] = self.registers.read(first, 1)
+        self.registers.write(first, [(now & and_mask) | (or_mask & ~and_mask & 0xFFFF)])
         return request
 
     def _read_and_write(self, request: bytes) -> bytes:
@@ -157,33 +117,38 @@ class RegisterBank:
         data = request[10:]
         if size != 2 * put_count or len(data) != size:
             raise _RefusalError(ILLEGAL_VALUE)
-        self._check(first, count, MOST_REGISTERS)
-        self._check(put_first, put_count, _MOST_WRITTEN_WITH_READ)
+        _check_count(count, MOST_REGISTERS)
+        _check_count(put_count, _MOST_WRITTEN_WITH_READ)
+        # what cannot be read must not have written anything
+        self.registers.numbers(first, count)
         # the write comes first (6.17)
         self._put(put_first, put_count, data)
         taken = self._taken(first, count)
         return bytes((request[0], len(taken))) + taken
 
-    def _check(self, first: int, count: int, most: int) -> None:
-        if not 1 <= count <= most:
-            raise _RefusalError(ILLEGAL_VALUE)
-        if first + count > self.count:
-            raise _RefusalError(ILLEGAL_ADDRESS)
-
     def _taken(self, first: int, count: int) -> bytes:
+        values = self.registers.read(first, count)
         if self.space.register_bits == 16:
-            return bytes(self._image[2 * first : 2 * (first + count)])
-        number = int.from_bytes(self._image, "little") >> first & ((1 << count) - 1)
-        return number.to_bytes(-(-count // 8), "little")
+            return struct.pack(f">{count}H", *values)
+        return sum(value << place for place, value in enumerate(values)).to_bytes(-(-count // 8), "little")
 
     def _put(self, first: int, count: int, data: bytes) -> None:
         if self.space.register_bits == 16:
-            self._image[2 * first : 2 * (first + count)] = data
-            return
-        for number in range(count):
-            at, bit = divmod(first + number, 8)
-            one = data[number // 8] >> number % 8 & 1
-            self._image[at] = self._image[at] & ~(1 << bit) | one << bit
+            self.registers.write(first, list(struct.unpack(f">{count}H", data)))
+        else:
+            self.registers.write(first, [data[place // 8] >> place % 8 & 1 for place in range(count)])
+
+
+def _check_count(count: int, most: int) -> None:
+    if not 1 <= count <= most:
+        raise _RefusalError(ILLEGAL_VALUE)
+
+
+def _access_of(function: int, request: bytes, refused: int) -> Access:
+    first, count = int.from_bytes(request[1:3], "big"), int.from_bytes(request[3:5], "big")
+    if function in _OF_ONE:
+        count = 1
+    return Access(function not in READS.values(), first, count, f"refused with {refused}" if refused else "")
 
 
 def _numbers(request: bytes, form: str, *, exact: bool = False) -> tuple[int, ...]:

@@ -59,7 +59,7 @@ def first_of(layout: Layout) -> int:
 
 def end_of(layout: Layout) -> int:
     """Return the register behind the last one of a layout."""
-    bits = space_of(layout).register_bits
+    bits = (layout.registers.space if layout.registers is not None else space_of(layout)).register_bits
     if layout.registers is not None and layout.registers.count:
         return layout.registers.count
     ends = [span[1] for span in _spans(layout, bits)]

@@ -8,12 +8,11 @@ import selectors
 import socket
 import threading
 import time
-from abc import ABC, abstractmethod
-from dataclasses import dataclass
 
 import serial
 
 from ..address import EndpointAddress
+from ..device_server import DeviceServer
 from ..errors import EndpointError, LinkDownError
 from ..serial_port import open_port
 from .bank import RegisterBank
@@ -27,57 +26,15 @@ _MOST_CLIENTS = 64
 _GATHERED = 1 << 16
 _PIECE_APART_S = 0.02
 _BROADCAST = 0
-_AGAIN_S = 1.0
 
 
-@dataclass(slots=True)
-class ServedCounts:
-    """What a device was asked: requests answered, refused, meant for others, and damaged ones."""
-
-    answered: int = 0
-    refused: int = 0
-    others: int = 0
-    damaged: int = 0
-
-
-class ModbusServer(ABC):
-    """Serves a bank until it is stopped.
-
-    Attributes
-    ----------
-    counts
-    where
-        At what it listens, in words.
-    """
+class ModbusServer(DeviceServer):
+    """Serves a bank as one unit."""
 
     def __init__(self, address: EndpointAddress, unit: int, bank: RegisterBank) -> None:
-        self.address = address
-        self.counts = ServedCounts()
-        self.where = str(address)
+        super().__init__(address)
         self._unit = unit
         self._bank = bank
-
-    @abstractmethod
-    def open(self) -> None:
-        """Begin to listen; raises EndpointError if it cannot be done."""
-
-    @abstractmethod
-    def serve(self, stopped: threading.Event) -> None:
-        """Answer until the event is set; raises LinkDownError if the line is gone."""
-
-    @abstractmethod
-    def close(self) -> None:
-        """Let go of everything."""
-
-    def reopen(self, stopped: threading.Event) -> None:
-        """Open it again, once a second, until it is there or the event is set."""
-        self.close()
-        while not stopped.wait(_AGAIN_S):
-            try:
-                self.open()
-            except EndpointError:
-                continue
-            return
 
     def _answer(self, unit: int, request: bytes) -> bytes | None:
         """Return the answer to a request; None if it is for another unit."""

@@ -14,7 +14,15 @@ from ...app.session import Session
 from ...widgets.parts import Choice, is_in_hand, label
 from ...widgets.theme import figure_font, text_font
 
-_WAYS = ("", "read", "write", "request", "answer")
+_CHOICES = (
+    ("way", "goes", tuple((way or "both ways", way) for way in ("", "read", "write", "request", "answer"))),
+    (
+        "past_end",
+        "past the end it",
+        (("refuses", "refuse"), ("goes on with the first", "wrap"), ("ignores it", "ignore")),
+    ),
+    ("advances", "an access", (("goes on to the next register", True), ("stays on its register", False))),
+)
 _LINES = (
     ("name", "message", ""), ("sender", "sent by", ""), ("address", "address", "any"),
     ("lanes", "on lanes", "any lane"),
@@ -23,18 +31,24 @@ _LINES = (
     ("note", "note", ""),
 )  # fmt: skip
 _FIGURES = {"address", "size", "sizes", "pattern", "device", "first", "count"}
-_OF_MAPS = {"device", "first", "count"}
+_OF_MAPS = {"device", "first", "count", "past_end", "advances"}
 
 
 class MessageForm(QWidget):
-    """When the layout applies, and what the message is called."""
+    """When the layout applies, and what the message is called.
+
+    Attributes
+    ----------
+    lines, choices
+        What is typed and what is chosen, by name.
+    """
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         self._layout: engine.Layout | None = None
         self.lines = {name: QLineEdit() for name, _, _ in _LINES}
-        self.way = Choice()
+        self.choices = {name: Choice() for name, _, _ in _CHOICES}
         self.why = label("", "quiet", wrap=True)
         self.problem = label("", "wrong", wrap=True)
         self._labels: dict[str, QWidget] = {}
@@ -57,15 +71,18 @@ class MessageForm(QWidget):
             self._labels[name] = label(words, "section")
             grid.addWidget(self._labels[name], row, 0)
             grid.addWidget(line, row, 1)
-        for way in _WAYS:
-            self.way.addItem(way or "both ways", way)
-        self.way.setAccessibleName("goes")
-        self.way.activated.connect(lambda _index: self._take("way"))
-        self._labels["way"] = label("goes", "section")
-        grid.addWidget(self._labels["way"], 20, 0)
-        grid.addWidget(self.way, 20, 1)
-        grid.addWidget(self.why, 21, 0, 1, 2)
-        grid.addWidget(self.problem, 22, 0, 1, 2)
+        for row, (name, words, offered) in enumerate(_CHOICES, len(_LINES) + 1):
+            choice = self.choices[name]
+            for text, value in offered:
+                choice.addItem(text, value)
+            choice.setAccessibleName(words)
+            choice.activated.connect(lambda _index, name=name: self._take(name))
+            self._labels[name] = label(words, "section")
+            grid.addWidget(self._labels[name], row, 0)
+            grid.addWidget(choice, row, 1)
+        below = len(_LINES) + len(_CHOICES) + 1
+        grid.addWidget(self.why, below, 0, 1, 2)
+        grid.addWidget(self.problem, below + 1, 0, 1, 2)
         self.problem.hide()
 
     def show_layout(self, layout: engine.Layout, why: str) -> None:
@@ -82,7 +99,11 @@ class MessageForm(QWidget):
         for name, text in texts.items():
             if self.lines[name].text() != text and not (same and is_in_hand(self.lines[name])):
                 self.lines[name].setText(text)
-        self.way.setCurrentIndex(max(self.way.findData(applies.way), 0))
+        map_of = registers or engine.RegisterMap()
+        for name, value in (
+            ("way", applies.way), ("past_end", map_of.past_end.value), ("advances", map_of.advances),
+        ):  # fmt: skip
+            self.choices[name].setCurrentIndex(max(self.choices[name].findData(value), 0))
         self._show_what_counts(layout)
         self.why.setText(why)
         if not (same and any(map(is_in_hand, self.lines.values()))):
@@ -92,12 +113,13 @@ class MessageForm(QWidget):
         """Hide what has no meaning for this kind of layout."""
         is_map = layout.registers is not None
         is_can = not engine.protocol_named(layout.applies.protocol).asks_way
-        shown = {name: name not in _OF_MAPS or is_map for name in self.lines}
+        shown = {name: name not in _OF_MAPS or is_map for name in (*self.lines, *self.choices)}
         shown |= {"address": not is_map, "size": not is_map, "sizes": not is_map, "pattern": not is_map}
         shown["way"] = not is_can and not is_map
+        shown["advances"] = layout.registers is not None and layout.registers.space is engine.Space.BYTES
         for name, visible in shown.items():
             self._labels[name].setVisible(visible)
-            (self.way if name == "way" else self.lines[name]).setVisible(visible)
+            (self.choices.get(name) or self.lines[name]).setVisible(visible)
         head = self._labels["address"]
         head.setText("identifier is" if is_can else "address is")  # type: ignore[attr-defined]
         self._labels["size"].setText("fixed bytes" if layout.moves else "bytes")  # type: ignore[attr-defined]
@@ -105,9 +127,11 @@ class MessageForm(QWidget):
     def _take(self, name: str) -> None:
         if self._layout is None:
             return
-        text = self.way.currentData() if name == "way" else self.lines[name].text().strip()
         try:
-            changed = self._changed(name, text)
+            if name in self.choices:
+                changed = self._chosen(name, self.choices[name].currentData())
+            else:
+                changed = self._changed(name, self.lines[name].text().strip())
         except (ValueError, engine.AbacusError) as error:
             self._say(str(error))
             return
@@ -119,6 +143,15 @@ class MessageForm(QWidget):
                 self.lines[name].setModified(False)
             self._session.edits.change(changed)
 
+    def _chosen(self, name: str, value: Any) -> engine.Layout:
+        layout = self._layout
+        assert layout is not None
+        if name == "way":
+            return msgspec.structs.replace(layout, applies=msgspec.structs.replace(layout.applies, way=value))
+        assert layout.registers is not None
+        value = engine.PastEnd(value) if name == "past_end" else value
+        return msgspec.structs.replace(layout, registers=msgspec.structs.replace(layout.registers, **{name: value}))
+
     def _changed(self, name: str, text: str) -> engine.Layout:
         layout = self._layout
         assert layout is not None
@@ -127,7 +160,6 @@ class MessageForm(QWidget):
             "lanes": lambda: {"lanes": tuple(part.strip() for part in text.split(",") if part.strip())},
             "sizes": lambda: {"sizes": engine.parse_raw_set(text)},
             "pattern": lambda: {"pattern": text.upper()},
-            "way": lambda: {"way": text},
         }
         if name in applies:
             return msgspec.structs.replace(layout, applies=msgspec.structs.replace(layout.applies, **applies[name]()))

@@ -103,7 +103,7 @@ class RehearseDesk(QWidget):
         area.setMinimumHeight(90)
         for part in (area, self.composer, below):
             split.addWidget(part)
-        split.setSizes([206, 256, 114])
+        split.setSizes([232, 230, 114])
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -122,6 +122,7 @@ class RehearseDesk(QWidget):
         live.changed.connect(self.devices.refresh)
         self.stop_all.clicked.connect(live.sending.stop_all)
         self.score.picked.connect(self.composer.choose)
+        self.score.drawn.connect(self._take_curve)
         self.composer.changed.connect(self.trips.refresh)
         self.trips.mirrored.connect(self._take_mirror)
         self._timer.timeout.connect(self._tick)
@@ -157,6 +158,11 @@ class RehearseDesk(QWidget):
         layout = self._session.reading.layout_of(self._session.kind)
         if layout is not None and self.isVisible():
             self.composer.choose(layout.name)
+
+    def _take_curve(self, name: str, field: str, words: str) -> None:
+        """Let a curve that was drawn feed its field."""
+        self.composer.choose(name)
+        self.composer.entries.give(field, words)
 
     def _take_mirror(self, layout: Any, left_out: tuple[str, ...]) -> None:
         """Keep a sender's layout that was made from its receiver's."""

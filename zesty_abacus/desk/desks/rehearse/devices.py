@@ -12,6 +12,10 @@ from ...app.registers import RegistersHere
 from ...widgets.parts import Choice, ElidedLabel, button, clear_grid, hairline, label, scrolled
 
 _MOST_ACCESSES = 12
+_BYTES = "registers"
+"""The protocol of registers of a byte."""
+_NO_POLL = "Only devices behind Modbus are polled; one of byte registers can be played"
+_MODBUS_PLACE = "modbus://127.0.0.1:5020/1"
 
 
 class Devices(QWidget):
@@ -43,12 +47,13 @@ class Devices(QWidget):
         self.around = button("Look around", "Ask which units answer there, and what they have; nothing is written")
         self.place = QLineEdit()
         self.place.setAccessibleName("Where the device listens")
-        self.place.setPlaceholderText("modbus://127.0.0.1:5020/1")
+        self.place.setPlaceholderText(_MODBUS_PLACE)
         self.serve = button("Be the device", "Answer as this device would, with the values typed below")
         self.said = label("", "quiet", wrap=True)
         self.values: dict[str, tuple[QLineEdit, Any]] = {}
         self._accesses: list[str] = []
         self._units: list[str] = []
+        self._usual_place = _MODBUS_PLACE
         self.log = label("", "quiet", wrap=True)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(6)
@@ -103,9 +108,9 @@ class Devices(QWidget):
         column.addWidget(scrolled(inner), 1)
 
     def offer(self, layouts: Iterable[Any]) -> None:
-        """Offer the register maps of the library that Modbus carries."""
+        """Offer the register maps of the library."""
         chosen = self.map.currentText()
-        found = [one for one in layouts if one.registers is not None and one.applies.protocol == "modbus"]
+        found = [one for one in layouts if one.registers is not None]
         self._maps = {one.name: one for one in sorted(found, key=lambda one: one.name.casefold())}
         self.map.blockSignals(True)
         self.map.clear()
@@ -123,8 +128,8 @@ class Devices(QWidget):
             line = QLineEdit()
             line.setAccessibleName(f"{field.name} to write")
             line.setPlaceholderText("write, or feed")
-            line.setMaximumWidth(100)
-            line.setMinimumWidth(60)
+            line.setMaximumWidth(160)
+            line.setMinimumWidth(110)
             line.editingFinished.connect(lambda line=line: line.setCursorPosition(0))
             line.returnPressed.connect(lambda name=field.name, line=line: self._write(name, line))
             read = ElidedLabel("–")
@@ -168,7 +173,7 @@ class Devices(QWidget):
         if layout is not None:
             self._accesses = []
             feeds = {name: line.text() for name, (line, _) in self.values.items()}
-            self._here.serve(layout, self.place.text().strip() or self.place.placeholderText(), feeds)
+            self._here.serve(layout, self.place.text().strip() or self._usual_place, feeds)
 
     def _write(self, name: str, line: QLineEdit) -> None:
         layout = self._maps.get(self.map.currentText())
@@ -185,23 +190,39 @@ class Devices(QWidget):
         self.refresh_counts()
 
     def _accessed(self, access: Any) -> None:
-        refused = f", refused with {access.refused}" if access.refused else ""
-        what = "read" if access.function in (1, 2, 3, 4) else "write"
-        self._accesses.append(f"{time.strftime('%H:%M:%S')}  {what} {access.count} from {access.first}{refused}")
+        self._accesses.append(f"{time.strftime('%H:%M:%S')}  {access.words}")
         self._accesses = self._accesses[-_MOST_ACCESSES:]
         self._show_log()
         self.refresh_counts()
 
     def refresh(self) -> None:
         """Show what can be done now."""
+        layout = self._maps.get(self.map.currentText())
+        wanted = layout.applies.lanes if layout is not None and layout.applies.protocol == _BYTES else None
+        is_of_bytes = wanted is not None
+        self._show_place(wanted)
+        for part in (self.poll, self.every):
+            part.setEnabled(not is_of_bytes or self._here.is_polling)
+        self.poll.setToolTip(_NO_POLL if is_of_bytes else "Ask for these registers at this period")
         lanes = self._here.lanes()
         if [self.lane.itemText(n) for n in range(self.lane.count())] != lanes:
             self.lane.clear()
             self.lane.addItems(lanes)
+        self.lane.setEnabled(bool(lanes))
+        self.around.setEnabled(bool(lanes))
+        self.lane.setToolTip("" if lanes else "No Modbus device is connected")
         self.poll.setText("Stop" if self._here.is_polling else "Poll")
         self.serve.setText("Stop" if self._here.serves_at else "Be the device")
         self._show_log()
         self.refresh_counts()
+
+    def _show_place(self, wanted: Iterable[str] | None) -> None:
+        """Say where the map can be played: at a port, or where registers are bytes on a lane, best a wanted one."""
+        self._usual_place = _MODBUS_PLACE
+        if wanted is not None:
+            lanes = self._here.device_lanes()
+            self._usual_place = next((lane for lane in wanted if lane in lanes), lanes[0] if lanes else "")
+        self.place.setPlaceholderText(self._usual_place or "a lane of bench:yuzu")
 
     def refresh_counts(self) -> None:
         """Say how it goes."""
@@ -214,6 +235,12 @@ class Devices(QWidget):
             counts = here.counts
             self.said.setText(f"{counts.asked} asked, {counts.good} answered well, {counts.bad} not.")
         elif not self._maps:
-            self.said.setText("The library has no map of Modbus registers.")
+            self.said.setText("The library has no map of registers.")
+        elif self._usual_place != _MODBUS_PLACE:
+            self.said.setText(
+                "Type values and be the device: who asks it on the bus gets them."
+                if self._usual_place
+                else "Registers of a byte are played on the simulated bench: connect bench:yuzu first."
+            )
         else:
             self.said.setText("Connect modbus://HOST:PORT/UNIT and poll it; or type values and be the device.")

@@ -106,13 +106,14 @@ class FieldEntries(QWidget):
             return
         slider = HandSlider(field.name, stops)
         slider.follow(line.text())
-        slider.moved.connect(lambda text: self._give(line, text))
+        slider.moved.connect(lambda text: self.give(field.name, text))
         line.textChanged.connect(slider.follow)
         self._grid.addWidget(slider, row, 4)
         self.sliders[field.name] = slider
 
-    def _give(self, line: QLineEdit, text: str) -> None:
-        """Take a value as if it had been typed."""
+    def give(self, name: str, text: str) -> None:
+        """Take a value or a feed as if it had been typed."""
+        line = self.lines[name]
         line.setText(text)
         line.setModified(True)
         self._finish(line)

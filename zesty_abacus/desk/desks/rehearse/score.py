@@ -6,7 +6,7 @@ import time
 from fractions import Fraction
 from typing import Any
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QPushButton, QWidget
 
@@ -17,15 +17,20 @@ from ...widgets.paint import draw_text
 from ...widgets.parts import button
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, look, text_font
 from ...widgets.words import grouped
+from .curve_hand import Curve, CurveHand
 
 _PAST_S, _FUTURE_S = 4.0, 8.0
 _NAMES, _WORDS = 196, 220
-_LANE, _FIELD, _GAP = 20, 24, 6
+_LANE, _FIELD, _GAP = 18, 24, 6
 _LEAVE = QRectF(98, 1, 88, _LANE - 2)
 """Where the button of a lane stands in its row, by which it is let send."""
 _TOP = 22
 _POINTS = 96
 _MOST_FIELDS = 6
+_HOW = (
+    "Drag a corner to draw the curve otherwise, with Shift finely. A double-click puts one more, a right click takes "
+    "one out. The entry below holds the same in words."
+)
 
 
 class Score(QWidget):
@@ -40,16 +45,23 @@ class Score(QWidget):
     ------
     picked
         (name of a message) somebody clicked on a message that goes out.
+    drawn
+        (name of a message, field, words of a feed) somebody drew a curve otherwise.
     """
 
     picked = pyqtSignal(str)
+    drawn = pyqtSignal(str, str, str)
 
     def __init__(self, live: LiveHere) -> None:
         super().__init__()
         self._live = live
         self._rows: list[tuple[float, float, str]] = []
         self._held: tuple[int, float, list[tuple[int, str, bool]]] | None = None
+        self._curves: list[Curve] = []
+        self._hand: CurveHand | None = None
+        self._over: tuple[str, str] | None = None
         self.leaves: dict[str, QPushButton] = {}
+        self.setMouseTracking(True)
         self.setAccessibleName("What goes out")
         live.changed.connect(self._resize)
         look.changed.connect(self.update)
@@ -102,10 +114,59 @@ class Score(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        at = event.position().y()
+        at = event.position()
         for top, bottom, name in self._rows:
-            if top <= at < bottom:
+            if top <= at.y() < bottom:
                 self.picked.emit(name)
+        curve = self.curve_at(at)
+        number = curve.corner_at(at) if curve is not None else None
+        if curve is None or number is None:
+            return
+        if event.button() == Qt.MouseButton.RightButton:
+            self._draw(curve, going.without_corner(curve.feed, number))
+        else:
+            self._hand = CurveHand(curve, number, at)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        hand = self._hand
+        if hand is not None:
+            is_fine = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._draw(hand.curve, hand.moved(event.position(), is_fine=is_fine))
+            return
+        curve = self.curve_at(event.position())
+        self._over = (curve.message, curve.field) if curve is not None else None
+        can_be_drawn = curve is not None and curve.corner_at(event.position()) is not None
+        self.setCursor(Qt.CursorShape.PointingHandCursor if can_be_drawn else Qt.CursorShape.ArrowCursor)
+        self.setToolTip(_HOW if curve is not None and going.corners(curve.feed) else "")
+        self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._hand = None
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        curve = self.curve_at(event.position()) if event is not None else None
+        if event is None or curve is None:
+            return
+        time_s = round(curve.time_at(event.position().x(), curve.since_s), 2)
+        now = _number_of(curve.feed, max(time_s, 0.0), 0)
+        if now is not None:
+            self._draw(curve, going.with_corner(curve.feed, time_s, round(now, 6)))
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        self._over = None
+        self.update()
+
+    def curve_at(self, at: QPointF) -> Curve | None:
+        """Return the curve at a place."""
+        return next((one for one in self._curves if one.row.contains(at)), None)
+
+    def _draw(self, curve: Curve, feed: Any) -> None:
+        if feed != curve.feed or self._hand is not None:
+            self.drawn.emit(curve.message, curve.field, feed.words)
+            self.update()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -113,7 +174,7 @@ class Score(QWidget):
         painter.fillRect(self.rect(), QColor(look.theme.paper))
         self._axis(painter)
         y = self._lanes(painter, float(_TOP))
-        self._rows = []
+        self._rows, self._curves = [], []
         if not self._live.sending.entries:
             words = "Compose a message below and repeat it: it stands here as a score."
             draw_text(painter, QRectF(14, y + 12, self.width() - 28, 20), words, text_font(SMALL_PX), look.theme.quiet)
@@ -181,7 +242,7 @@ class Score(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(faded(theme.field(number), 0.10))
             painter.drawRoundedRect(row, 5, 5)
-            self._curve(painter, row, feed, since, theme.field(number))
+            self._curve(painter, row, name, field, feed, since, theme.field(number))
             self._say(painter, row, f"{field}  {feed.words}")
             y += _FIELD
         y = max(y, top + _rows_of(entry) * _FIELD)
@@ -200,7 +261,9 @@ class Score(QWidget):
         painter.drawRoundedRect(box, 5, 5)
         draw_text(painter, box.adjusted(6, 0, -4, 0), words, font, look.theme.ink)
 
-    def _curve(self, painter: QPainter, row: QRectF, feed: Any, since: float, colour: QColor) -> None:
+    def _curve(
+        self, painter: QPainter, row: QRectF, name: str, field: str, feed: Any, since: float, colour: QColor
+    ) -> None:  # fmt: skip
         values = []
         for place in range(_POINTS):
             seconds = -_PAST_S + (_PAST_S + _FUTURE_S) * place / (_POINTS - 1)
@@ -208,17 +271,23 @@ class Score(QWidget):
         known = [value for _, value in values if value is not None]
         if not known:
             return
-        low, high = min(known), max(known)
-        span = (high - low) or 1.0
+        now = self._x(0.0)
+        curve = Curve(name, field, feed, row, since, min(known), max(known), 1.0 / (self._x(1.0) - now), now)
+        self._curves.append(curve)
         line = QPolygonF()
         for seconds, value in values:
             x = self._x(seconds)
             if value is not None and x >= row.left():
-                share = (value - low) / span if high > low else 0.5
-                line.append(QPointF(x, row.bottom() - 3 - share * (row.height() - 6)))
+                line.append(QPointF(x, curve.y(value)))
         painter.setPen(QPen(colour, 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(line)
+        held = self._hand.curve if self._hand is not None else None
+        if (name, field) == ((held.message, held.field) if held is not None else self._over):
+            painter.setBrush(QColor(look.theme.paper))
+            for corner in curve.places():
+                if row.left() <= corner.x() <= row.right():
+                    painter.drawEllipse(QRectF(corner.x() - 4, corner.y() - 4, 8, 8))
 
     def _beats(self, painter: QPainter, y: float, entry: Any, since: float) -> None:
         """Draw when frames go out: a stroke each, or a band where they are closer than strokes."""
