@@ -14,9 +14,11 @@ from PyQt6.QtWidgets import QMessageBox
 
 from tests.live.sockets import free_port
 from zesty_abacus.core.files.errors import FileError
+from zesty_abacus.core.frames.flags import EXTENDED, LONG
 from zesty_abacus.core.rehearse.steps import STEP_KINDS, Ask, Note, Rehearsal, fresh_step, rehearsal_to_json
 from zesty_abacus.desk.app.doors import going
 from zesty_abacus.desk.app.hearing import LogRow
+from zesty_abacus.desk.desks.rehearse.composer import BY_HAND
 from zesty_abacus.desk.desks.rehearse.log import Log
 from zesty_abacus.desk.launch import make_application
 
@@ -150,6 +152,73 @@ def test_a_message_goes_out_again_and_again_until_one_key_ends_everything(pilot,
     assert not live.live.sending.entries
     assert not live.live.sending.may_send("thruster")
     assert all(leave.text() == "listens" for leave in live.score.leaves.values())
+
+
+def test_a_message_that_nobody_knows_is_taken_from_the_roster_and_one_byte_of_it_swept(pilot, live):
+    composer, entries = live.composer, live.composer.entries
+    pilot.pick_kind(0x2E0)
+    assert (composer.message.currentText(), composer.lane.currentText()) == (BY_HAND, "thruster")
+    assert (composer.by_hand.address.text(), list(entries.lines)) == ("0x2E0", ["B0", "B1", "B2", "B3", "B4"])
+    heard = pilot.session.store.frame_at(pilot.session.kind, None, pilot.session.clock.cursor_ns).payload
+    assert bytes.fromhex(composer.hex.text()) == heard
+    assert composer.said.text() == "0x2E0 is sent by somebody else as well; two senders collide."
+    pilot.click(live.score.leaves["thruster"])
+    pilot.type(entries.lines["B3"], "steps 1, 2 each 0.1 s", enter=True)
+    pilot.type(composer.when, "20 ms", enter=True)
+    entry = live.live.sending.entries["0x2E0 by hand"]
+    pilot.wait(lambda: {row.payload.split()[3] for row in sent(live)} == {"01", "02"}, "both values on the bus")
+    assert {bytes.fromhex(row.payload)[:3] for row in sent(live)} == {heard[:3]}
+    # something else is composed, and a click on the score brings it back with what feeds it
+    composer.choose("Helm lever")
+    assert not composer.by_hand.isVisible() and "lever port" in entries.lines
+    composer.pick("0x2E0 by hand")
+    assert entries.lines["B3"].text() == "steps 1, 2 each 0.1 s"
+    pilot.click(composer.stop)
+    assert not live.live.sending.entries and entry.kept.sent > 5
+
+
+def test_a_frame_by_hand_is_as_long_as_its_hex_and_of_the_sort_that_is_chosen(pilot, live):
+    composer = live.composer
+    composer.message.setCurrentText(BY_HAND)
+    assert composer.said.text().startswith("Type the address of a frame")
+    pilot.click(composer.once)
+    assert sent(live) == []
+    pilot.type(composer.by_hand.address, "18FF77zz", enter=True)
+    assert "is no address" in composer.said.text()
+    pilot.type(composer.by_hand.address, "18FF7710", enter=True)
+    assert composer.hex.text() == " ".join(["00"] * 8)
+    pilot.type(composer.hex, "A1 B2 C3", enter=True)
+    assert [line.text() for line in composer.entries.lines.values()] == ["161", "178", "195"]
+    composer.by_hand.sort.setCurrentText("long")
+    composer.by_hand.sort.activated.emit(2)
+    pilot.click(live.score.leaves["thruster"])
+    pilot.click(composer.once)
+    pilot.wait(lambda: sent(live), "the frame")
+    frame = composer.made().frame(0, 0.0)
+    assert (frame.address, frame.payload) == (0x18FF7710, b"\xa1\xb2\xc3")
+    assert frame.flags == EXTENDED | LONG
+    assert sent(live)[-1].payload == "A1 B2 C3"
+
+
+def test_an_unknown_device_is_read_without_a_map(pilot, live):
+    composer = live.composer
+    composer.message.setCurrentText(BY_HAND)
+    composer.lane.setCurrentText("shore")
+    assert composer.by_hand.address.placeholderText() == "1/3/0"
+    pilot.type(composer.by_hand.address, "1/4/0", enter=True)
+    pilot.type(composer.hex, "00 03", enter=True)
+    pilot.click(live.score.leaves["shore"])
+    pilot.click(composer.once)
+    pilot.wait(lambda: any(row.lane == "shore" and not row.is_sent for row in live.log.rows), "the answer of the meter")
+    composer.lane.setCurrentText("bilge")
+    assert composer.by_hand.address.text() == "", "an address of another bus means nothing here"
+    pilot.type(composer.by_hand.address, "0x5A/0x18", enter=True)
+    pilot.type(composer.hex, "00 00 00", enter=True)
+    composer.by_hand.sort.setCurrentText("read")
+    composer.by_hand.sort.activated.emit(1)
+    pilot.click(live.score.leaves["bilge"])
+    pilot.click(composer.once)
+    pilot.wait(lambda: any(row.payload == "05 0A 0F" for row in live.log.rows), "what the registers hold")
 
 
 def curve_of(live, field):

@@ -7,11 +7,13 @@ from __future__ import annotations
 
 from ..frames.flags import READ
 from ..frames.kind_key import KindKey
-from .protocol import Exchange, Protocol
+from .protocol import Exchange, Protocol, read_numbers
 from .spaces import Space
 
 NO_REGISTER = 1 << 32
 _DEVICE = 0xFFFF
+_HIGHEST = 0x3FF
+"""Addresses of I2C have 7 or 10 bits."""
 
 
 class ByteRegisters(Protocol):
@@ -19,6 +21,7 @@ class ByteRegisters(Protocol):
 
     name, title = "registers", "registers"
     ways = frozenset({"read"})
+    address_example = "0x5A/0x10"
 
     def kind_text(self, key: KindKey) -> str:
         device = f"0x{self.device_of(key):02X}"
@@ -26,6 +29,13 @@ class ByteRegisters(Protocol):
             return f"{device} read, nobody said where" if key.flags & READ else f"{device} no register"
         way = "read" if key.flags & READ else "write"
         return f"{device} {way} from 0x{key.address & 0xFFFF:02X}"
+
+    def typed_address(self, address: int, *, extended: bool = False) -> str:
+        return f"0x{address >> 16 & _DEVICE:02X}/0x{address & 0xFFFF:02X}"
+
+    def read_address(self, text: str) -> tuple[int, bool]:
+        device, first = read_numbers(text, (("device", _HIGHEST), ("register", 0xFFFF)), self.address_example)
+        return device << 16 | first, False
 
     def device_text(self, key: KindKey) -> str:
         return f"device 0x{self.device_of(key):02X}"

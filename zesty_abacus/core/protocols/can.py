@@ -19,6 +19,7 @@ class Can(Protocol):
 
     name, title = NAME, "CAN"
     address_title = "identifier"
+    address_example = "0x1A0"
     digits = 3
     largest_payload = 64
     payload_title = "CAN payload"

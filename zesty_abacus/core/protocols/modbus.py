@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..frames.flags import ANSWER, EXCEPTION
 from ..frames.kind_key import KindKey
-from .protocol import Exchange, Protocol
+from .protocol import Exchange, Protocol, read_numbers
 from .spaces import Space
 
 NAME = "modbus"
@@ -18,6 +18,9 @@ _REFUSALS = {
     1: "illegal function", 2: "illegal address", 3: "illegal value", 4: "device failure", 5: "acknowledged, busy",
     6: "device busy", 8: "memory parity error", 10: "gateway path unavailable", 11: "gateway target silent",
 }  # fmt: skip
+
+
+_TYPED = (("unit", 255), ("function", 127), ("register", 0xFFFF))
 
 
 def address_of(unit: int, function: int, register: int) -> int:
@@ -35,6 +38,14 @@ class Modbus(Protocol):
 
     name, title = NAME, "Modbus"
     ways = frozenset({"read", "answer"})
+    address_example = "1/3/0"
+
+    def typed_address(self, address: int, *, extended: bool = False) -> str:
+        return "/".join(map(str, address_parts(address)))
+
+    def read_address(self, text: str) -> tuple[int, bool]:
+        unit, function, first = read_numbers(text, _TYPED, self.address_example)
+        return address_of(unit, function, first), False
 
     def device_text(self, key: KindKey) -> str:
         return f"unit {self.device_of(key)}"

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ..errors import MisuseError
 from ..frames.flags import ANSWER, READ
 from ..frames.kind_key import KindKey
 from ..frames.table import FrameTable
@@ -37,6 +39,8 @@ class Protocol:
         As the trade writes it.
     address_title
         What an address is called.
+    address_example
+        An address as a person types it.
     digits
         Hex digits of an address.
     largest_payload
@@ -54,6 +58,7 @@ class Protocol:
     name: str = ""
     title: str = ""
     address_title: str = "address"
+    address_example: str = "0x10"
     digits: int = 2
     largest_payload: int = LARGEST_PAYLOAD
     payload_title: str = "payload"
@@ -84,6 +89,27 @@ class Protocol:
             If it names parts that cannot be.
         """
         return None
+
+    def typed_address(self, address: int, *, extended: bool = False) -> str:
+        """Return an address as a person types it; :meth:`read_address` reads it again."""
+        return self.address_text(address, extended=extended)
+
+    def read_address(self, text: str) -> tuple[int, bool]:
+        """Read an address as a person types it; return it, and whether it is of the longer sort.
+
+        Raises
+        ------
+        MisuseError
+            If it is none.
+        """
+        digits = text.strip().lower().removeprefix("0x")
+        if not re.fullmatch(r"[0-9a-f]{1,16}", digits):
+            raise MisuseError(f"{text[:40]!r} is no address.", hint=f"Write it like {self.address_example}.")
+        address = int(digits, 16)
+        extended = self.is_extended(address, len(digits))
+        if trouble := self.trouble_with(address, extended=extended):
+            raise MisuseError(trouble)
+        return address, extended
 
     def digits_of(self, extended: bool) -> int:
         """Return how many hex digits an address has."""
@@ -125,6 +151,19 @@ class Protocol:
     def exchange_of(self, key: KindKey) -> Exchange | None:
         """Return which registers a kind carries, None if none: a request that only asks."""
         return None
+
+
+def read_numbers(text: str, names: tuple[tuple[str, int], ...], example: str) -> list[int]:
+    """Read numbers with strokes between them, each named with the largest that it may be; raises MisuseError."""
+    parts = text.strip().split("/")
+    if len(parts) != len(names) or not all(re.fullmatch(r"0x[0-9a-fA-F]+|\d+", part) for part in parts):
+        words = "/".join(name for name, _ in names)
+        raise MisuseError(f"{text[:40]!r} is not {words}.", hint=f"Write them like {example}.")
+    numbers = [int(part, 0) for part in parts]
+    for number, (name, most) in zip(numbers, names, strict=True):
+        if number > most:
+            raise MisuseError(f"there is no {name} {number}; {most} is the last one.")
+    return numbers
 
 
 def numbered(word: str, key: KindKey) -> str:

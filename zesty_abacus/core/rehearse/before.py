@@ -30,7 +30,8 @@ def before_sending(
     Parameters
     ----------
     heard
-        Identifiers that others send on the lane, as (address, is extended), with what they are called.
+        Identifiers that others send on the lane, as (address, is extended), with what they are called; empty where
+        nobody knows.
     every_s
         Its period, if it goes out again and again.
     load
@@ -51,7 +52,8 @@ def before_sending(
         return
     sender = (heard or {}).get((frame.address, bool(frame.flags & F.EXTENDED)))
     if sender is not None and layout.applies.protocol == can.NAME:
-        yield f"{layout.applies.address_text()} is sent by somebody else as well ({sender}); two senders collide."
+        who = f" ({sender})" if sender else ""
+        yield f"{layout.applies.address_text()} is sent by somebody else as well{who}; two senders collide."
     if layout.size and len(frame.payload) < layout.size:
         yield f"it has {len(frame.payload)} bytes, and {layout.size} are meant."
     if every_s and bit_rate and layout.applies.protocol == can.NAME:

@@ -123,6 +123,8 @@ class OutgoingMessage:
         By name of the field, in the order in which they may name each other.
     listening
         Knows what is heard, which some feeds pass on; None where nothing is.
+    flags
+        What its frames have besides that the layout says.
 
     Raises
     ------
@@ -132,7 +134,7 @@ class OutgoingMessage:
 
     def __init__(
         self, layout: Layout, feeds: Mapping[str, Feed], faults: Faults | None = None,
-        listening: Listening | None = None,
+        listening: Listening | None = None, *, flags: int = 0,
     ) -> None:  # fmt: skip
         self.layout = layout
         self.faults = faults or Faults()
@@ -142,7 +144,7 @@ class OutgoingMessage:
         self._counters = _counters(layout, frozenset(feeds))
         self._kept: dict[tuple[int, ...], bytes] = {}
         self._is_still = not any(feed.moves for feed in self._feeds.values())
-        self._flags, self._address = _flags_of(layout), layout.applies.address or 0
+        self._flags, self._address = _flags_of(layout) | flags, layout.applies.address or 0
         _check_order(layout, self._feeds)
 
     @property
@@ -260,7 +262,9 @@ def _check_order(layout: Layout, feeds: Mapping[str, Feed]) -> None:
 
 
 def _flags_of(layout: Layout) -> int:
-    return F.EXTENDED if layout.applies.protocol == can.NAME and layout.applies.extended else 0
+    applies = layout.applies
+    extended = F.EXTENDED if applies.protocol == can.NAME and applies.extended else 0
+    return extended | {"read": F.READ, "answer": F.ANSWER}.get(applies.way, 0)
 
 
 def _with_wrong_checks(layout: Layout, payload: bytes) -> bytes:

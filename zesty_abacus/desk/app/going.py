@@ -27,6 +27,7 @@ from ...core.live.watch import Watch
 from ...core.protocols.can import NAME as CAN
 from ...core.protocols.can_bits import frame_bits
 from ...core.reading.coming import ComingMeaning
+from ...core.rehearse.bare import MOST_BYTES, bare_frame, bare_sorts, sort_of
 from ...core.rehearse.before import before_sending
 from ...core.rehearse.by_hand import stops_of
 from ...core.rehearse.changing import Changing, parse_change
@@ -59,6 +60,7 @@ __all__ = [
     "EXTENDED",
     "FAULT_WORDS",
     "FRAME_SCHEMA",
+    "MOST_BYTES",
     "SENT",
     "STEP_KINDS",
     "Access",
@@ -88,6 +90,8 @@ __all__ = [
     "Schedule",
     "Then",
     "Watch",
+    "bare_frame",
+    "bare_sorts",
     "before_sending",
     "corners",
     "device_of",
@@ -119,6 +123,7 @@ __all__ = [
     "sayings",
     "schemes",
     "shaped",
+    "sort_of",
     "step_at",
     "stops_of",
     "units_that_answer",

@@ -230,7 +230,7 @@ class Hearing:
                 key = capture.kinds.keys[kind]
                 layout = meaning.layout_of(kind)
                 lane = capture.lanes[key.lane].name
-                words = layout.sender or layout.name if layout is not None else "somebody"
+                words = layout.sender or layout.name if layout is not None else ""
                 self._others.setdefault(lane, {})[key.address, bool(key.flags & going.EXTENDED)] = words
 
 

@@ -15,11 +15,14 @@ from ...app.live import LiveHere
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState
 from ...widgets.parts import Choice, ElidedLabel, button, label, say_in, scrolled, with_offers
+from .by_hand_line import ByHandLine
 from .field_entries import FieldEntries
 
 _MOST_BYTES = 64
 _NO_FAULT = "no fault"
+BY_HAND = "a frame by hand"
 _TEXT_PX = 72
+_BYTE_NAMES = {f"B{byte}" for byte in range(_MOST_BYTES)}
 _OCCASIONS = (
     "every 50 ms", "5 times every 10 ms", "5 times every 10 ms, again every 1 s", "on change",
     "on change, at least every 1 s", "in answer to size == 8",
@@ -29,7 +32,7 @@ _OCCASIONS = (
 class Composer(QWidget):
     """Makes one message of the library ready to go out.
 
-    A click on a bead turns it, and so does the space bar.
+    A click on a bead turns it, and so does the space bar. A frame of which no layout is known has an entry a byte.
 
     Attributes
     ----------
@@ -37,6 +40,8 @@ class Composer(QWidget):
         Where a message is chosen, an occasion typed, and the payload typed as hex.
     fault
         What is made wrong on purpose.
+    by_hand
+        Address and sort of a frame of which no layout is known.
     entries
         The values of its fields, or what feeds them.
     """
@@ -49,6 +54,7 @@ class Composer(QWidget):
         self._layouts: dict[str, Any] = {}
         self._layout: Any = None
         self._whole: Any = None
+        self._flags = 0
         self._payload = b""
         self.message = Choice()
         self.message.setAccessibleName("Message to compose")
@@ -74,6 +80,8 @@ class Composer(QWidget):
         self.stop = button("Stop", "Send this message no more")
         self.said = label("", "quiet", wrap=True)
         self.abacus = Abacus()
+        self.by_hand = ByHandLine()
+        self.by_hand.hide()
         self.entries = FieldEntries()
         self._build()
         self._connect()
@@ -102,6 +110,7 @@ class Composer(QWidget):
         right.setSpacing(6)
         area = scrolled(self.entries)
         area.setMinimumHeight(64)
+        right.addWidget(self.by_hand)
         right.addWidget(area, 1)
         right.addLayout(act)
         right.addWidget(self.said)
@@ -126,7 +135,9 @@ class Composer(QWidget):
         self.abacus.selected.connect(self._flip)
         self.once.clicked.connect(self.send_once)
         self.again.clicked.connect(self.send_again)
-        self.stop.clicked.connect(lambda: self._live.sending.stop(self.message.currentText()))
+        self.stop.clicked.connect(self._stop)
+        self.lane.currentIndexChanged.connect(lambda _index: self._on_lane())
+        self.by_hand.typed.connect(self._take_by_hand)
         self.when.returnPressed.connect(self.send_again)
         # of a long condition the beginning says what it is
         self.when.editingFinished.connect(lambda: self.when.setCursorPosition(0))
@@ -145,13 +156,10 @@ class Composer(QWidget):
         self._layouts = {one.name: one for one in sorted(layouts, key=lambda one: one.name.casefold())}
         self.message.blockSignals(True)
         self.message.clear()
-        self.message.addItems(list(self._layouts))
+        self.message.addItems([*self._layouts, BY_HAND])
+        self.message.setCurrentText(chosen if chosen in self._layouts or chosen == BY_HAND else "")
         self.message.blockSignals(False)
-        if chosen in self._layouts:
-            self.message.setCurrentText(chosen)
-            if self._layouts[chosen] != self._layout:
-                self._take(chosen)
-        elif self._layouts:
+        if chosen != BY_HAND and (chosen not in self._layouts or self._layouts[chosen] != self._layout):
             self._take(self.message.currentText())
 
     def choose(self, name: str) -> None:
@@ -159,7 +167,71 @@ class Composer(QWidget):
         if name in self._layouts:
             self.message.setCurrentText(name)
 
+    def take_heard(self, lane: str, address: int, flags: int, payload: bytes) -> None:
+        """Take a frame in hand of which no layout is known, as it was heard."""
+        if self._take_bare(lane, address, flags, len(payload)):
+            self._follow(payload[: going.MOST_BYTES])
+
+    def _take_bare(self, lane: str, address: int, flags: int, count: int) -> bool:
+        self.message.setCurrentText(BY_HAND)
+        self.lane.setCurrentIndex(max(self.lane.findData(lane), 0))
+        if self._lane_by_hand() != lane:
+            return False
+        self.by_hand.take(address, flags, count)
+        self._take_by_hand()
+        return self._layout is not None
+
+    def pick(self, name: str) -> None:
+        """Take something in hand that goes out."""
+        entry = self._live.sending.entries.get(name)
+        if name in self._layouts or entry is None:
+            self.choose(name)
+            return
+        frame = entry.message.frame(0, 0.0)
+        if self._layout is None or self._layout.name != name:
+            self._take_bare(entry.lane, frame.address, frame.flags, len(frame.payload))
+
+    def _lane_by_hand(self) -> str:
+        """Return the lane on which a frame by hand goes out: the one chosen, or the first that is connected."""
+        return self.lane.currentData() or next(iter(self._live.lanes), "")
+
+    def _on_lane(self) -> None:
+        if self.message.currentText() == BY_HAND:
+            self._take_by_hand()
+
+    def _take_by_hand(self) -> None:
+        """Take what is typed as a frame in hand; what feeds its bytes stays."""
+        lane = self._live.lanes.get(self._lane_by_hand())
+        self.by_hand.offer(lane.protocol if lane is not None else "can")
+        self._layout, typed = None, {name: line.text() for name, line in self.entries.lines.items()}
+        try:
+            bare = self.by_hand.frame()
+        except AbacusError as error:
+            self._say(str(error), "wrong")
+            return
+        if bare is None:
+            self._say("Type the address of a frame, or choose a message that nobody knows in the roster.", "")
+            return
+        self._layout = self._whole = bare.layout
+        self._flags = bare.flags
+        feeds = {name: going.parse_feed(text) for name, text in typed.items() if text.strip() and name in _BYTE_NAMES}
+        going_out = self._live.sending.entries.get(bare.layout.name)
+        feeds |= going_out.message.feeds if going_out is not None else {}
+        self.entries.show_fields(_settable(bare.layout), (), feeds)
+        self._encode()
+        self._refresh()
+
+    def _stop(self) -> None:
+        if self._layout is not None:
+            self._live.sending.stop(self._layout.name)
+
     def _take(self, name: str) -> None:
+        self.by_hand.setVisible(name == BY_HAND)
+        if name == BY_HAND:
+            self.entries.show_fields((), (), {})
+            self._take_by_hand()
+            return
+        self._flags = 0
         self._layout = self._layouts.get(name)
         if self._layout is None:
             self.entries.show_fields((), (), {})
@@ -187,7 +259,9 @@ class Composer(QWidget):
         MisuseError
             If it cannot be sent like this.
         """
-        return going.OutgoingMessage(self._whole, self.entries.feeds(), self._faults(), self._live.sending.listening)
+        return going.OutgoingMessage(
+            self._whole, self.entries.feeds(), self._faults(), self._live.sending.listening, flags=self._flags
+        )  # fmt: skip
 
     def _faults(self) -> Any:
         word = self.fault.currentText()
@@ -238,7 +312,7 @@ class Composer(QWidget):
 
     def _lane_state(self, message: Any) -> str:
         try:
-            return self._live.sending.lane_for(message.layout, self.lane.currentData() or "")
+            return self._live.sending.lane_for(message.layout, self._wanted_lane())
         except AbacusError:
             return ""
 
@@ -267,6 +341,9 @@ class Composer(QWidget):
         if len(data) > _MOST_BYTES and self._layout.applies.protocol == "can":
             self._say(f"A frame has at most {_MOST_BYTES} bytes.", "wrong")
             return
+        if self.message.currentText() == BY_HAND and len(data) != self.by_hand.count:
+            self.by_hand.count = min(len(data), going.MOST_BYTES)
+            self._take_by_hand()
         self._follow(data)
 
     def _flip(self, bits: frozenset[int]) -> None:
@@ -285,17 +362,24 @@ class Composer(QWidget):
 
     # sending
 
+    def _wanted_lane(self) -> str:
+        return self._lane_by_hand() if self.message.currentText() == BY_HAND else self.lane.currentData() or ""
+
     def send_once(self) -> None:
         """Send it now."""
+        if self._layout is None:
+            return
         try:
-            self._live.sending.send_once(self.made(), self.lane.currentData() or "")
+            self._live.sending.send_once(self.made(), self._wanted_lane())
         except AbacusError as error:
             self._say(str(error), "wrong")
 
     def send_again(self) -> None:
         """Send it on its occasions from now on."""
+        if self._layout is None:
+            return
         try:
-            self._live.sending.start(self.made(), self.lane.currentData() or "", self.when.text())
+            self._live.sending.start(self.made(), self._wanted_lane(), self.when.text())
         except AbacusError as error:
             self._say(str(error), "wrong")
 

@@ -121,7 +121,7 @@ class RehearseDesk(QWidget):
         self.rehearsing.asked.connect(self._ask)
         live.changed.connect(self.devices.refresh)
         self.stop_all.clicked.connect(live.sending.stop_all)
-        self.score.picked.connect(self.composer.choose)
+        self.score.picked.connect(self.composer.pick)
         self.score.drawn.connect(self._take_curve)
         self.composer.changed.connect(self.trips.refresh)
         self.trips.mirrored.connect(self._take_mirror)
@@ -155,13 +155,19 @@ class RehearseDesk(QWidget):
 
     def _take_kind(self) -> None:
         """Compose what is in hand in the roster."""
-        layout = self._session.reading.layout_of(self._session.kind)
-        if layout is not None and self.isVisible():
+        session = self._session
+        if not self.isVisible():
+            return
+        layout = session.reading.layout_of(session.kind)
+        if layout is not None:
             self.composer.choose(layout.name)
+        elif session.kind is not None and self.live.is_live:
+            at = session.store.frame_at(session.kind, None, session.clock.cursor_ns)
+            self.composer.take_heard(*session.kinds.origin(session.kind), at.payload if at is not None else b"")
 
     def _take_curve(self, name: str, field: str, words: str) -> None:
         """Let a curve that was drawn feed its field."""
-        self.composer.choose(name)
+        self.composer.pick(name)
         self.composer.entries.give(field, words)
 
     def _take_mirror(self, layout: Any, left_out: tuple[str, ...]) -> None:
