@@ -311,7 +311,8 @@ def hand_over(window: Window) -> None:
     bar = code.text.verticalScrollBar()
     assert bar is not None, "a text has one"
     bar.setValue(place)
-    code.folder.setText("~/yuzu/code")
+    # the folder in which the pictures are made is nobody's business; the list beside it calls it the same
+    code.folder.setText("~/zesty-abacus/yuzu/code")
     code.folder.setCursorPosition(0)
 
 

@@ -11,6 +11,7 @@ from tests.desk.test_layouts_parts import open_message, whole
 from zesty_abacus.core.exchange.registry import read_layout_file
 from zesty_abacus.core.files.writing import Target
 from zesty_abacus.desk.app import laid
+from zesty_abacus.desk.desks.layouts.compare_view import CurvePair
 from zesty_abacus.desk.desks.layouts.putting_out import print_sheets, put_out
 from zesty_abacus.desk.desks.unravel.side import FINDINGS
 
@@ -167,6 +168,20 @@ def test_a_value_known_of_the_message_is_asked_on_from_one_desk_to_the_other(pil
     assert "is no value" in desk.orders.words.text()
 
 
+def rates_by_hand(pilot):
+    """The rate of each frame as a plain reader has it, without a sign and with one."""
+    capture = pilot.session.capture
+    rows = capture.kinds.rows(pilot.session.kind)
+    places = [(bit // 8, bit % 8) for bit in field_of(pilot, "rate").places.bits]
+    payloads = capture.frames.gather(rows).matrix.tolist()
+    raws = [
+        sum((payload[byte] >> bit & 1) << place for place, (byte, bit) in enumerate(reversed(places)))
+        for payload in payloads
+    ]
+    top = 1 << len(places) - 1
+    return [raw / 10 for raw in raws], [((raw ^ top) - top) / 10 for raw in raws]
+
+
 def test_an_older_state_is_compared_and_one_thing_taken_back(pilot):
     desk = open_plan(pilot)
     pilot.wait(lambda: len(desk.side.entries) == 3, "the history")
@@ -178,6 +193,12 @@ def test_an_older_state_is_compared_and_one_thing_taken_back(pilot):
     standing = {one.name: one.standing.value for one in view.compared}
     assert standing["rate"] == "changed" and standing["check"] == "added" and standing["angle"] == "same"
     assert view.after._state.marked and not view.before._state.marked, "only the check's bits are new"
+    pair = view.findChild(CurvePair)
+    pilot.wait(lambda: None not in pair.curves(), "both curves")
+    assert [pair.says(number, curve) for number, curve in enumerate(pair.curves())] == [
+        f"{words}: {min(rates):.1f} … {max(rates):.1f} deg/s".replace("-", "−")
+        for words, rates in zip(("before", "after"), rates_by_hand(pilot), strict=True)
+    ]
     rate = next(one for one in view.compared if one.name == "rate")
     view.taken_back.emit(rate.before)
     pilot.settle()

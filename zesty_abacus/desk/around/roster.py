@@ -28,6 +28,8 @@ from ..widgets.words import counted
 from .roster_model import ENTRY_ROLE, ORDERS, REWARDING, Device, RosterModel, explained_of, names_of
 
 _LONG_ADDRESS = 14
+_RATE_PX, _SHARE_PX = 54, 38
+"""What is left of the second line for rate and share; the first one belongs to the name."""
 _INSIDE = 12
 """How much further right the exchanges of a device begin than the device."""
 
@@ -99,29 +101,31 @@ class RosterDelegate(QStyledItemDelegate):
         top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
         address = figure_font(SMALL_PX, bold=True)
         words = session.kinds.address(kind)
-        rate = _rate_text(session.kinds.rate(kind))
-        draw_text(painter, top, rate, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
-        room = top.adjusted(0, 0, -painter.fontMetrics().horizontalAdvance(rate) - 6, 0)
         font = text_font(SMALL_PX, italic=not name)
         color = theme.ink if name else theme.unexplained
         if len(words) > _LONG_ADDRESS and name:
             # a register exchange is known by its message; its address says which registers
-            draw_text(painter, room, name, text_font(SMALL_PX, bold=True), theme.ink)
+            draw_text(painter, top, name, text_font(SMALL_PX, bold=True), theme.ink)
             offset = painter.fontMetrics().horizontalAdvance(name) + 8
-            draw_text(painter, room.adjusted(offset, 0, 0, 0), words, text_font(TINY_PX), theme.quiet)
+            draw_text(painter, top.adjusted(offset, 0, 0, 0), words, text_font(TINY_PX), theme.quiet)
         else:
-            rest = room.adjusted(QFontMetricsF(address).horizontalAdvance(words) + 8, 0, 0, 0)
+            rest = top.adjusted(QFontMetricsF(address).horizontalAdvance(words) + 8, 0, 0, 0)
             # where a long address leaves no room for the word, its own colour says that nobody named it
             has_room = bool(name) or QFontMetricsF(font).horizontalAdvance("unnamed") <= rest.width()
-            draw_text(painter, room, words, address, theme.ink if has_room else theme.unexplained)
+            draw_text(painter, top, words, address, theme.ink if has_room else theme.unexplained)
             if has_room:
                 draw_text(painter, rest, name or "unnamed", font, color, middle=True)
-        self._paint_bits(painter, QRectF(rect.left() + EDGE, rect.top() + 23, rect.width() - 2 * EDGE - 46, 9), kind)
+        figures = _RATE_PX + _SHARE_PX
+        self._paint_bits(
+            painter, QRectF(rect.left() + EDGE, rect.top() + 23, rect.width() - 2 * EDGE - figures, 9), kind
+        )
+        below = QRectF(rect.right() - EDGE - figures, rect.top() + 19, figures, 16)
+        rate = _rate_text(session.kinds.rate(kind))
+        right = Qt.AlignmentFlag.AlignRight
+        draw_text(painter, below.adjusted(0, 0, -_SHARE_PX, 0), rate, text_font(TINY_PX), theme.quiet, right)
         explained = session.reading.counts.explained_of(kind)
         if explained is not None:
-            words = explained.share_text()
-            place = QRectF(rect.right() - EDGE - 44, rect.top() + 19, 44, 16)
-            draw_text(painter, place, words, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
+            draw_text(painter, below, explained.share_text(), text_font(TINY_PX), theme.quiet, right)
 
     def _paint_bits(self, painter: QPainter, rect: QRectF, kind: int) -> None:
         """Paint the ribbon of a kind; it is drawn once and kept until layouts or counts change."""

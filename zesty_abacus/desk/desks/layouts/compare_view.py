@@ -22,15 +22,18 @@ from ...widgets.theme import TINY_PX, look, text_font
 _MOST_BYTES = 64
 
 
+_LINE_PX, _CURVE_PX = 16, 24
+
+
 class CurvePair(QWidget):
-    """What one field gives under two layouts: before above, after below, over the whole capture."""
+    """What one field gives under two layouts: before above, after below, over the whole capture, and in what range."""
 
     def __init__(
         self, session: Session, sides: list[tuple[engine.Layout, Any]], kind: int | None, words: tuple[str, str]
     ) -> None:
         super().__init__()
         self._session, self._sides, self._kind, self._words = session, sides, kind, words
-        self.setFixedHeight(66)
+        self.setFixedHeight(2 * (_LINE_PX + _CURVE_PX + 4))
         self.setMinimumWidth(120)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         session.store.curve_ready.connect(self.update)
@@ -45,6 +48,15 @@ class CurvePair(QWidget):
             made.append(found[1] if found is not None else None)
         return made
 
+    def says(self, number: int, curve: Any) -> str:
+        """Return which of the two a curve is, and from where to where it goes."""
+        field, words = self._sides[number][1], self._words[number]
+        if field is None or curve is None:
+            return f"{words}: no curve"
+        unit = f" {field.unit}" if field.unit else ""
+        low, high = curve.value_range()
+        return f"{words}: {engine.wording.range_text(low, high, field)}{unit}"
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -54,14 +66,13 @@ class CurvePair(QWidget):
         spans = [(low, high) for low, high in ranges if low == low]
         # one range for both, so that another scale is another height
         shown = padded_range(min(low for low, _ in spans), max(high for _, high in spans)) if spans else (0.0, 1.0)
-        for number, (words, curve) in enumerate(zip(self._words, curves, strict=True)):
-            box = QRectF(52, number * 34 + 3, self.width() - 56, 26)
-            name = QRectF(0, box.top() + 4, 48, 16)
-            draw_text(painter, name, words, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
-            painter.fillRect(box, QColor(theme.paper))
+        for number, curve in enumerate(curves):
+            line = QRectF(0, number * (_LINE_PX + _CURVE_PX + 4), self.width(), _LINE_PX)
+            draw_text(painter, line, self.says(number, curve), text_font(TINY_PX), theme.quiet)
             if curve is None:
-                draw_text(painter, box.adjusted(6, 5, 0, 0), "no curve", text_font(TINY_PX), theme.quiet)
                 continue
+            box = QRectF(0, line.bottom(), self.width(), _CURVE_PX)
+            painter.fillRect(box, QColor(theme.paper))
             color = QColor(theme.quiet) if number == 0 else QColor(theme.zest)
             span = (clock.first_ns, clock.last_ns)
             draw_curve(painter, curve, box, span, shown, color, 1.2)

@@ -204,7 +204,10 @@ class ClaimInHand(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(EDGE, 8, EDGE, 10)
         column.setSpacing(6)
-        column.addWidget(self.name)
+        head = QHBoxLayout()
+        head.addWidget(self.name, 1)
+        head.addWidget(self.field, 0, Qt.AlignmentFlag.AlignTop)
+        column.addLayout(head)
         column.addWidget(self.where)
         rows: tuple[tuple[QWidget, ...], ...] = ((self.standing, self.why), (self.seen,), (self.frame, self.curve))
         for parts in rows:
@@ -216,7 +219,6 @@ class ClaimInHand(QWidget):
             for part in parts:
                 line.addWidget(part, 1 if isinstance(part, QLineEdit) else 0)
             column.addLayout(line)
-        column.addWidget(self.field, 0, Qt.AlignmentFlag.AlignLeft)
         column.addWidget(self.talk)
         column.addStretch(1)
 

@@ -14,7 +14,7 @@ from ...widgets.parts import EDGE, label
 from ...widgets.theme import figure_font, text_font
 from ...widgets.words import span_text
 
-_ROW, _COLUMN = 26, 108
+_ROW, _COLUMN = 22, 94
 
 
 class MomentTable(QWidget):
@@ -110,7 +110,7 @@ def _row_title(text: str, count: int) -> str:
 def _cell(finding: Any) -> QTableWidgetItem:
     delay = float(finding.parameters["delay_s"])
     late = span_text(delay * 1e9) if delay else "at once"
-    item = QTableWidgetItem(f"→ {finding.parameters['value']}  {late}")
+    item = QTableWidgetItem(f"→ {finding.parameters['value']}, {late}")
     item.setFont(figure_font())
     item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
     item.setToolTip(finding.reason)
