@@ -2,6 +2,7 @@
 
 import json
 import random
+import struct
 from itertools import pairwise
 from pathlib import Path
 
@@ -19,7 +20,7 @@ from zesty_abacus.core.archive.answers import Answers
 from zesty_abacus.core.archive.cuts import pieces_of
 from zesty_abacus.core.archive.dataset import Dataset, decode_recording, decode_tasks, recordings_in
 from zesty_abacus.core.archive.task import Failed, Task
-from zesty_abacus.core.captures.registry import open_writer
+from zesty_abacus.core.captures.registry import open_writer, read_recording
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.layouts.json_form import layouts_to_file_text
 from zesty_abacus.core.layouts.model import Applies, new_layout
@@ -55,14 +56,15 @@ def rows_of(folder):
     return sorted(map(repr, pyarrow.dataset.dataset(folder, format="parquet").to_table().to_pylist()))
 
 
-@pytest.mark.parametrize("name", ["a.log", "a.pcap"])
+@pytest.mark.parametrize("name", ["a.log", "a.pcap", "a.pcapng"])
 @settings(max_examples=8)
 @given(cut=st.integers(3000, 9000), seed=st.integers(0, 50))
 def test_pieces_are_the_whole_wherever_it_is_cut(tmp_path_factory, name, cut, seed):
     folder = tmp_path_factory.mktemp("cut")
     path = recording(folder / name, 1500, seed)
     pieces = pieces_of(path, path.stat().st_size, cut)
-    head = 24 if name == "a.pcap" else 0
+    # of pcapng a section of 28 bytes and an interface of 20, with its name of 4 and its resolution of 1 as options
+    head = {"a.log": 0, "a.pcap": 24, "a.pcapng": 28 + 20 + 8 + 8 + 4}[name]
     assert len(pieces) >= path.stat().st_size // cut - 1
     assert (pieces[0].begin, pieces[-1].end) == (head, path.stat().st_size)
     assert all(one.end == other.begin for one, other in pairwise(pieces))
@@ -75,7 +77,7 @@ def test_pieces_are_the_whole_wherever_it_is_cut(tmp_path_factory, name, cut, se
         assert all(part.endswith(b"\n") for part in copied)
 
 
-@pytest.mark.parametrize("name", ["a.log", "a.pcap"])
+@pytest.mark.parametrize("name", ["a.log", "a.pcap", "a.pcapng"])
 def test_a_dataset_of_pieces_is_that_of_the_whole(tmp_path, monkeypatch, name):
     path = recording(tmp_path / name, 3000)
     folders = []
@@ -98,6 +100,55 @@ def test_a_dataset_of_pieces_is_that_of_the_whole(tmp_path, monkeypatch, name):
     Dataset(cut).keep_only({many[0].key})
     assert [found.key for found in recordings_in(cut)] == [many[0].key]
     assert {file.stem for file in cut.rglob("*.parquet")} <= {many[0].key}
+
+
+def block(kind, body, order="<"):
+    size = 12 + len(body)
+    return struct.pack(f"{order}II", kind, size) + body + struct.pack(f"{order}I", size)
+
+
+def pcapng(*, order="<", link=227, later=b"", packets=400):
+    """A file by the draft's own words: a section, an interface, packets of one CAN frame."""
+    mark = block(0x0A0D0D0A, struct.pack(f"{order}IHHq", 0x1A2B3C4D, 1, 0, -1), order)
+    described = block(1, struct.pack(f"{order}HHI", link, 0, 0), order)
+    frame = struct.pack(">IBBBB", 0x2C1, 4, 0, 0, 0) + b"\1\2\3\4"
+    one = [
+        block(6, struct.pack(f"{order}IIIII", 0, 0, 1000 * number, 12, 12) + frame, order) for number in range(packets)
+    ]
+    return mark + described + b"".join(one[: packets // 2]) + later + b"".join(one[packets // 2 :])
+
+
+@pytest.mark.parametrize("order", ["<", ">"])
+def test_blocks_of_either_byte_order_are_followed(tmp_path, order):
+    path = tmp_path / "a.pcapng"
+    path.write_bytes(pcapng(order=order))
+    pieces = pieces_of(path, path.stat().st_size, 2000)
+    assert len(pieces) == path.stat().st_size // 2000 + 1
+    assert {(one.begin - 48) % 44 for one in pieces} == {0}, "each begins with a packet of 44 bytes"
+    whole, cut = [], []
+    read_recording(path, lambda table, _lanes: whole.append(len(table)))
+    for one in pieces:
+        (tmp_path / str(one.number)).mkdir()
+        read_recording(one.copy(path, tmp_path / str(one.number)), lambda table, _lanes: cut.append(len(table)))
+    assert sum(whole) == sum(cut) == 400
+
+
+@pytest.mark.parametrize(
+    "data",
+    [
+        pcapng(later=block(1, struct.pack("<HHI", 227, 0, 0))),
+        pcapng(later=block(3, struct.pack("<I", 12) + bytes(12))),
+        pcapng(later=pcapng(packets=2)),
+        pcapng(link=1),
+        pcapng(later=b"\0" * 44),
+        pcapng()[:-4],
+    ],
+    ids=["interface later", "packet without a time", "second section", "network", "broken", "cut off"],
+)
+def test_a_chain_that_pieces_would_not_understand_is_not_cut(tmp_path, data):
+    path = tmp_path / "a.pcapng"
+    path.write_bytes(data)
+    assert pieces_of(path, len(data), 2000) == ()
 
 
 @pytest.mark.parametrize("name", ["a.csv", "a.pcapng", "a.log.gz"])

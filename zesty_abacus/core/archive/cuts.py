@@ -76,10 +76,8 @@ def pieces_of(path: Path, size: int, cut_bytes: int = CUT_BYTES) -> tuple[Piece,
     with file_errors_as(ArchiveError), file_errors(path, "it cannot be read"), open_file(path) as file:
         beginning = file.read(_BEGINNING)
         way = next((one for one in formats() if one.sniff(beginning)), None)
-        head = way.head_bytes(beginning) if isinstance(way, CuttableFormat) else None
-        if head is None:
-            return ()
-        assert isinstance(way, CuttableFormat), "it said what belongs to every piece"
-        cuts = [way.cut_from(file, at, beginning) for at in range(cut_bytes, size, cut_bytes)]
-    edges = sorted({head, *(cut for cut in cuts if cut is not None and head < cut < size), size})
-    return tuple(Piece(number, begin, end, head) for number, (begin, end) in enumerate(pairwise(edges)))
+        cuts = way.cuts(file, size, cut_bytes) if isinstance(way, CuttableFormat) else None
+    if cuts is None:
+        return ()
+    edges = sorted({cuts.head, *(place for place in cuts.places if cuts.head < place < size), size})
+    return tuple(Piece(number, begin, end, cuts.head) for number, (begin, end) in enumerate(pairwise(edges)))

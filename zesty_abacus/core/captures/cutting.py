@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import struct
-from typing import BinaryIO
+from collections.abc import Callable
+from typing import BinaryIO, NamedTuple
 
 _LONGEST_LINE = 1 << 16
 _PACKET_HEAD = 16
@@ -16,18 +17,45 @@ _WINDOW = (_FOLLOWING + 2) * (_PACKET_HEAD + _LARGEST_PACKET)
 _DAY_S = 86_400
 
 
+class Cuts(NamedTuple):
+    """Where a recording may be cut.
+
+    Attributes
+    ----------
+    head
+        Bytes at its beginning that belong to every piece.
+    places
+        Where pieces may begin, rising; places inside the head, twice or at the end do no harm.
+    """
+
+    head: int
+    places: tuple[int, ...]
+
+
+def cut_every(size: int, every: int, head: int, cut_from: Callable[[int], int | None]) -> Cuts:
+    """Return cuts at the first place that will do from each ``every`` bytes on.
+
+    Parameters
+    ----------
+    cut_from
+        Gives that place from a byte on, None where none is near.
+    """
+    found = (cut_from(at) for at in range(every, size, every))
+    return Cuts(head, tuple(place for place in found if place is not None))
+
+
 class CutAtLines:
     """Formats of which each line is a frame by itself."""
 
-    def head_bytes(self, _beginning: bytes) -> int | None:
-        """Return that nothing belongs to every piece."""
-        return 0
+    def cuts(self, file: BinaryIO, size: int, every: int) -> Cuts | None:
+        """Return cuts between lines."""
 
-    def cut_from(self, file: BinaryIO, at: int, _beginning: bytes) -> int | None:
-        """Return where the first line from a byte on begins, None if none does."""
-        file.seek(at - 1)
-        end = file.read(_LONGEST_LINE).find(b"\n")
-        return at + end if end >= 0 else None
+        def line_from(at: int) -> int | None:
+            file.seek(at - 1)
+            end = file.read(_LONGEST_LINE).find(b"\n")
+            return at + end if end >= 0 else None
+
+        return cut_every(size, every, 0, line_from)
 
 
 def packet_from(file: BinaryIO, at: int, order: str) -> int | None:

@@ -14,7 +14,7 @@ from ..errors import MisuseError
 from ..frames.table import FrameTable
 from ..progress import Progress
 from . import can_packet as can
-from .cutting import packet_from
+from .cutting import Cuts, cut_every, packet_from
 from .output import ByteOutput
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
@@ -45,16 +45,17 @@ class Pcap:
         """Return whether the file begins with one of the four magic numbers."""
         return head[:4] in _MAGICS
 
-    def head_bytes(self, beginning: bytes) -> int | None:
-        """Return the size of the file's header; of packets of a network, which streams run through, None."""
-        if len(beginning) < _FILE_HEADER:
+    def cuts(self, file: BinaryIO, size: int, every: int) -> Cuts | None:
+        """Return cuts where packets of CAN follow one another; through those of a network streams run."""
+        file.seek(0)
+        header = file.read(_FILE_HEADER)
+        if len(header) < _FILE_HEADER:
             return None
-        (link,) = struct.unpack_from(f"{_order(beginning)}I", beginning, 20)
-        return _FILE_HEADER if link & _LINK_BITS == can.LINK_CAN else None
-
-    def cut_from(self, file: BinaryIO, at: int, beginning: bytes) -> int | None:
-        """Return where packets follow one another from a byte on."""
-        return packet_from(file, at, _order(beginning))
+        order = _order(header)
+        (link,) = struct.unpack_from(f"{order}I", header, 20)
+        if link & _LINK_BITS != can.LINK_CAN:
+            return None
+        return cut_every(size, every, _FILE_HEADER, lambda at: packet_from(file, at, order))
 
     def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         """Read all whole packets.

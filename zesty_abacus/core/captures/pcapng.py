@@ -10,6 +10,7 @@ import struct
 from collections.abc import Iterator, Sequence
 from functools import partial
 from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
 
@@ -18,6 +19,7 @@ from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
 from . import can_packet as can
+from .cutting import Cuts
 from .output import ByteOutput
 from .registry import Sink
 from .report import ReadReport
@@ -34,6 +36,8 @@ _FASTEST = 1_000_000_000_000
 _WRITE_ROWS = 1 << 15
 _AHEAD = 32
 _LAST_NS = 9_200_000_000_000_000_000
+_SWAPPED_ORDER = 0x4D3C2B1A
+"""The mark of a file with the high byte first, as a word with the low one first."""
 _SWAPPED_MARK = b"\x1a\x2b\x3c\x4d"
 _PLAIN_MARK = b"\x4d\x3c\x2b\x1a"
 
@@ -65,6 +69,18 @@ class Pcapng:
             report.add_problem(f"byte {offset}", can.REASONS[can.CUT_OFF])
         if not report.lanes:
             report.add_problem("byte 0", "no interface carries packets that are read")
+
+    def cuts(self, file: BinaryIO, size: int, every: int) -> Cuts | None:
+        """Return cuts between packets; what is described before the first one belongs to every piece.
+
+        The whole chain of blocks is followed, since an interface that is described later, a second section or a packet
+        without a time of its own would be lost to the pieces behind it: such a recording is not cut.
+        """
+        words = np.memmap(file, "<u4", "r", shape=(size // 4,))
+        swapped = int(words[2]) == _SWAPPED_ORDER
+        places = np.zeros(size // every + 1, np.int64)
+        head, count = _chain(words, swapped, every, places)
+        return Cuts(int(head), tuple(places[:count].tolist())) if head >= 0 else None
 
     def open_writer(self, path: Path, lanes: Sequence[str]) -> PcapngWriter:
         """Start a pcapng file with an interface a lane."""
@@ -183,6 +199,33 @@ def _resolution(code: int) -> tuple[int, int, int]:
     if code <= 9:
         return 10 ** (9 - code), 1, 0
     return 1, 10 ** min(code - 9, 18), 0
+
+
+@njit(cache=True, nogil=True)
+def _chain(words, swapped, every, places):  # type: ignore[no-untyped-def]
+    """Follow the blocks of a file; return where the first packet begins, or -1 if it is not cut, and how many cuts.
+
+    Each place that is written is the first packet behind another ``every`` bytes. Words are those of the file, aligned.
+    """
+    at = count = 0
+    head = np.int64(-1)
+    while at + 3 <= len(words):
+        kind, size = can.read_u32(words, at, swapped), can.read_u32(words, at + 1, swapped)
+        if size % 4 or size < 12 or size > _MAX_BLOCK or at + size // 4 > len(words):
+            return np.int64(-1), 0
+        if kind == _ENHANCED:
+            head = 4 * at if head < 0 else head
+            if 4 * at >= (count + 1) * every and count < len(places):
+                places[count] = 4 * at
+                count += 1
+        elif kind == _SIMPLE or (head >= 0 and kind == _INTERFACE) or (at > 0 and kind == _SECTION):
+            return np.int64(-1), 0
+        elif kind == _INTERFACE:
+            link = can.read_u32(words, at + 2, swapped)
+            if (link >> 16 if swapped else link & 0xFFFF) != can.LINK_CAN:
+                return np.int64(-1), 0
+        at += size // 4
+    return (head, count) if at == len(words) else (np.int64(-1), 0)
 
 
 def _problem_words(offset: int, place: int, reason: int) -> tuple[str, str]:

@@ -17,6 +17,7 @@ from ..frames.table import FrameTable
 from ..progress import Progress
 from ..waves.recording import LineRecording
 from .columns import Columns
+from .cutting import Cuts
 from .reference import looks_like_reference
 from .report import CaptureReadError, ReadReport
 from .source import COMPRESSED_SUFFIXES, ByteSource, bare_name
@@ -79,12 +80,8 @@ class TableFormat(Protocol):
 class CuttableFormat(Protocol):
     """What a format offers besides if each frame stands for itself, so that a recording can be read in pieces."""
 
-    def head_bytes(self, beginning: bytes) -> int | None:
-        """Return how many bytes of the beginning belong to every piece; None if this recording is not cut."""
-        ...
-
-    def cut_from(self, file: BinaryIO, at: int, beginning: bytes) -> int | None:
-        """Return the first place from a byte on where a piece may begin; None if there is none near."""
+    def cuts(self, file: BinaryIO, size: int, every: int) -> Cuts | None:
+        """Return where a recording of ``size`` bytes may be cut, about ``every`` so many; None if it is not cut."""
         ...
 
 
