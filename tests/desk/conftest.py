@@ -54,10 +54,19 @@ def looks_for_nothing(monkeypatch):
 def fresh_demo(tmp_path_factory):
     """The user's copy of the Yuzu trial after its first use, once for all tests, each of which gets a copy.
 
-    Its recordings are read already, which is what takes longest.
+    Its recordings are read and its bits are counted already, which is what takes longest.
     """
     folder = tmp_path_factory.mktemp("fresh") / "yuzu"
     open_trial_capture(copy_shipped_trial(folder))
+    make_application()
+    window = make_window(paths=[folder])
+    hands = Pilot(window)
+    hands.wait_open()
+    hands.wait(lambda: window.session.overlays.references, "the references, which bear fields out")
+    hands.settle()
+    window.close()
+    let_go(window)
+    assert (folder / "explained.msgpack").exists()
     return folder
 
 

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog
 from tests.desk.conftest import let_go
 from tests.desk.pilot import Pilot
 from tests.trial.test_trial import write_log
+from zesty_abacus.core.reading import explained
 from zesty_abacus.core.trial import source
 from zesty_abacus.core.trial.trial import Trial
 from zesty_abacus.desk.app.undo import Undo, Undoable
@@ -50,6 +51,30 @@ def test_an_offset_moves_frames_and_nothing_is_read_again(pilot, reads):
     assert session.reading.counts.explained == counted and session.capture.kinds.keys == capture.kinds.keys
     pilot.key(Qt.Key.Key_Z, CONTROL)
     assert (session.capture.kind_frames(kind).time_ns == times).all() and reads == []
+
+
+def test_what_was_counted_is_there_when_a_trial_is_opened_again(pilot, monkeypatch):
+    counts = pilot.session.reading.counts
+    before, folder = [one.explained for one in counts.counted], pilot.session.trial.folder
+    asked = []
+    explain_kind = explained.explain_kind
+    monkeypatch.setattr(explained, "explain_kind", lambda *given: asked.append(given[1]) or explain_kind(*given))
+    pilot.session.trials.open(folder)
+    pilot.settle()
+    pilot.wait_open()
+    assert ([one.explained for one in counts.counted], asked) == (before, [])
+    # an edit counts its own message anew, also the next time
+    pilot.session.select_kind(pilot.kind(0x1A0))
+    layout = pilot.session.reading.layout_of(pilot.session.kind)
+    pilot.session.edits.change(msgspec.structs.replace(layout, fields=layout.fields[1:]))
+    pilot.settle()
+    fewer = [one.explained for one in counts.counted]
+    assert fewer != before and set(asked) == {pilot.session.kind}
+    asked.clear()
+    pilot.session.trials.open(folder)
+    pilot.settle()
+    pilot.wait_open()
+    assert ([one.explained for one in counts.counted], asked) == (fewer, [])
 
 
 def test_one_way_back_for_everything_in_the_order_it_was_done(pilot):

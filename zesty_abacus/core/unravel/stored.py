@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
@@ -11,7 +10,7 @@ import msgspec
 from ..errors import AbacusError
 from ..files.reading import read_file
 from ..files.writing import keep_file
-from ..layouts.json_form import layout_to_json
+from ..reading.kept import means_in_words
 from ..reading.meaning import Meaning
 from .finding import Finding
 
@@ -67,7 +66,7 @@ def stored(path: Path, meaning: Meaning, state: str) -> dict[int, tuple[Finding,
     found: dict[int, tuple[Finding, ...]] = {}
     for one in file.kinds:
         kind = numbers.get((one.lane, one.address, one.flags))
-        if kind is None or one.layouts != _layouts(meaning, kind):
+        if kind is None or one.layouts != means_in_words(meaning, kind):
             return None
         found[kind] = one.findings
     return found
@@ -76,11 +75,4 @@ def stored(path: Path, meaning: Meaning, state: str) -> dict[int, tuple[Finding,
 def _kind(meaning: Meaning, kind: int, findings: Sequence[Finding]) -> _Kind:
     key = meaning.capture.kinds.keys[kind]
     lane = meaning.capture.lanes[key.lane].name
-    return _Kind(lane, key.address, key.flags, _layouts(meaning, kind), tuple(findings))
-
-
-def _layouts(meaning: Meaning, kind: int) -> str:
-    made = hashlib.sha256()
-    for reader in meaning.kinds[kind].readers:
-        made.update(layout_to_json(reader.shown))
-    return made.hexdigest() if meaning.kinds[kind].readers else ""
+    return _Kind(lane, key.address, key.flags, means_in_words(meaning, kind), tuple(findings))

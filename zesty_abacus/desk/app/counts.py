@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import operator
 from collections.abc import Iterable, Mapping, Sequence
 from uuid import UUID
 
@@ -11,6 +13,8 @@ from ...core.progress import Progress
 from .doors import engine
 from .jobs import Jobs, JobState
 from .paced import Paced
+
+_FILE = "explained.msgpack"
 
 
 class Counts(QObject):
@@ -38,6 +42,7 @@ class Counts(QObject):
         self._jobs = jobs
         self._again = Paced(self, self._count_on)
         self._meaning: engine.Meaning | None = None
+        self._trial: engine.Trial | None = None
         self._borne_out: frozenset[UUID] = frozenset()
         self.activities: list[engine.KindActivity] = []
         self.counted: list[engine.KindExplained] = []
@@ -66,11 +71,13 @@ class Counts(QObject):
 
     def grow(self, meaning: engine.Meaning) -> None:
         """Count on what has come since; what is counted of the rest holds."""
-        self._meaning = meaning
+        # what is recorded now is no recording of the trial yet: nothing that is kept beside it tells of that
+        self._meaning, self._trial = meaning, None
         self._again.want()
 
-    def count_all(self) -> None:
-        """Count how bits live, then how many are explained."""
+    def count_all(self, trial: engine.Trial | None) -> None:
+        """Count how bits live, then how many are explained; what is kept beside the trial is not counted again."""
+        self._trial = trial
         self._count(())
 
     def _count_on(self) -> None:
@@ -98,10 +105,13 @@ class Counts(QObject):
         if meaning is None or not activities:
             return
 
-        known, of = self.apart, self._apart_of
+        known, of, trial = self.apart, self._apart_of, self._trial
 
         def work(progress: Progress) -> tuple[list[engine.KindExplained], Mapping[UUID, engine.Clash]]:
-            explained = engine.explain(meaning, activities, before, progress.check, borne_out)
+            kept = before or _kept_of(trial, meaning)
+            explained = engine.explain(meaning, activities, kept, progress.check, borne_out)
+            if trial is not None and not _are_same(explained, kept):
+                _keep(trial, meaning, explained)
             # what only grows has the same layouts
             return explained, known if meaning.layouts is of else engine.apart_by_layout(meaning.layouts.values())
 
@@ -132,3 +142,20 @@ class Counts(QObject):
             return None
         chosen = range(len(self.counted)) if kinds is None else kinds
         return sum((self.counted[kind].explained for kind in chosen), engine.Explained())
+
+
+def _kept_of(trial: engine.Trial | None, meaning: engine.Meaning) -> list[engine.KindExplained]:
+    """Return what was counted the last time that the trial was open; empty without one."""
+    if trial is None:
+        return []
+    return list(engine.kept_explained(trial.folder / _FILE, meaning, engine.recorded_state(trial)))
+
+
+def _keep(trial: engine.Trial, meaning: engine.Meaning, counted: Sequence[engine.KindExplained]) -> None:
+    # a trial on a disk that cannot be written is counted each time
+    with contextlib.suppress(OSError, engine.AbacusError):
+        engine.keep_explained(trial.folder / _FILE, meaning, engine.recorded_state(trial), counted)
+
+
+def _are_same(some: Sequence[engine.KindExplained], others: Sequence[engine.KindExplained]) -> bool:
+    return len(some) == len(others) and all(map(operator.is_, some, others))

@@ -80,6 +80,7 @@ from ...core.reading.all_frames import field_column
 from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
 from ...core.reading.fresh import layout_to_begin
+from ...core.reading.kept import keep_explained, kept_explained
 from ...core.reading.kind_data import KindData, field_curve, grown_curve, grown_kind, load_kind
 from ...core.reading.meaning import Meaning
 from ...core.reading.owners import owned_bits, owners_in_frame
@@ -88,7 +89,7 @@ from ...core.reading.ties import Tie
 from ...core.reading.trying import Tried, TriedField, try_layout
 from ...core.trial.content import lane_moves
 from ...core.trial.growing import GrowingCapture
-from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture
+from ...core.trial.intake import SourceOutcome, forget_sources, open_trial_capture, recorded_state
 from ...core.trial.merging import merge_trials
 from ...core.trial.trial import Moment, Trial, TrialFile
 from ...core.trial.unfinished import take_unfinished
@@ -389,6 +390,8 @@ __all__ = [
     "grown_curve",
     "grown_kind",
     "is_packed",
+    "keep_explained",
+    "kept_explained",
     "know_server",
     "lane_density",
     "layout_to_begin",
@@ -419,6 +422,7 @@ __all__ = [
     "read_by",
     "read_escapes",
     "reckon",
+    "recorded_state",
     "shortest_code",
     "symbols_text",
     "try_layout",

@@ -232,7 +232,7 @@ class Session(QObject):
         self.settings = with_recent(self.settings, made.trial.folder)
         save_settings(self.settings)
         self.opened.emit()
-        self.reading.counts.count_all()
+        self.reading.counts.count_all(made.trial)
         self._tell_problems()
         if made.is_begun or not self.capture.kinds.keys:
             undecided = _first_undecided(self.outcomes, 0)
@@ -263,7 +263,7 @@ class Session(QObject):
             self.clock.follow()
         self.opened.emit()
         if not is_counted:
-            self.reading.counts.count_all()
+            self.reading.counts.count_all(self.trial if not self.growing.is_on else None)
         self._tell_problems()
         undecided = _first_undecided(self.outcomes, known)
         if undecided is not None:
