@@ -23,6 +23,10 @@ from zesty_abacus.cli.main import cli
 from zesty_abacus.core.errors import AbacusError
 from zesty_abacus.core.handover.writers import ORIGIN_KEY
 from zesty_abacus.core.layouts.json_form import layouts_to_file_text
+from zesty_abacus.core.library.address import library_address
+from zesty_abacus.core.library.errors import LibraryError
+from zesty_abacus.core.library.passwords import type_password
+from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.store import Library
 
 RUNNER = CliRunner()
@@ -190,9 +194,42 @@ def test_a_server_of_ones_own(short_folder):
         psycopg.connect(address)
 
 
-def serving(folder):
+def test_each_person_has_a_login_and_agrees_to_what_others_propose(short_folder):
+    people = ("--person", "mara", "--person", "jo")
+    served, address = serving(short_folder / "own", *people)
+    said = [served.stdout.readline().split() for _ in range(2)]
+    served.terminate()
+    assert served.wait(30) == 0
+    assert [(who, word) for who, _, word, _ in said] == [("mara:", "password"), ("jo:", "password")]
+    again, address = serving(short_folder / "own", *people)
+    try:
+        known = [again.stdout.readline().strip() for _ in range(2)]
+        assert all("with the password that it was made with" in line for line in known)
+        for line, (*_, password) in zip(known, said, strict=True):
+            type_password(library_address(line.split()[1]), password)
+        mara, jo = (Library.open(line.split()[1]) for line in known)
+        Library.open(address).proposals.set_rules(Rules(needed=1), author="keeper")
+        made = pod()
+        key = mara.proposals.propose(made.id, made, parent=None, author="mara", reason="from the papers")
+        with pytest.raises(LibraryError, match="jo and mara are one login here"):
+            mara.proposals.agree(key, author="jo")
+        assert jo.proposals.agree(key, author="jo") is True
+        assert [one.name for one in jo.layouts.states()] == [made.name]
+    finally:
+        again.terminate()
+        again.wait(30)
+
+
+def test_nobody_is_called_like_the_server_itself(short_folder):
+    for name in ("keeper", "zesty_writer", "pg_x", "a b", ""):
+        process, address = serving(short_folder / "own", "--person", name)
+        process.wait(30)
+        assert process.returncode == 1 and "is no name for a login" in process.stderr.read(), (name, address)
+
+
+def serving(folder, *more):
     process = subprocess.Popen(
-        [sys.executable, "-m", "zesty_abacus", "library", "serve-local", str(folder)],
+        [sys.executable, "-m", "zesty_abacus", "library", "serve-local", str(folder), *more],
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
     return process, process.stdout.readline().strip()

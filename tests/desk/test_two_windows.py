@@ -8,7 +8,9 @@ import keyring
 import keyring.backends.fail
 import msgspec
 import pytest
-from PyQt6.QtWidgets import QCheckBox, QLabel
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QCheckBox, QLabel, QPushButton
 
 from tests.desk.conftest import let_go
 from tests.desk.pilot import Pilot
@@ -19,6 +21,7 @@ from zesty_abacus.core.library.passwords import forget_password
 from zesty_abacus.core.library.proposals import Rules
 from zesty_abacus.core.library.roles import make_roles
 from zesty_abacus.core.library.store import Library
+from zesty_abacus.core.library.sync import sync
 from zesty_abacus.demo.trial import copy_shipped_trial
 from zesty_abacus.desk.app.library_choice import use_library
 from zesty_abacus.desk.app.settings import known_servers_path
@@ -183,6 +186,10 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
     next(choice for choice in panel.findChildren(QCheckBox) if "make a library" in choice.text()).setChecked(True)
     panel.go.click()
     pilot.settle()
+    # it would hide all layouts: whether they go along is asked first, and nothing is changed until then
+    assert button.panel is not panel and pilot.session.library.name == "harbour-team library"
+    next(one for one in button.panel.findChildren(QPushButton) if one.text() == "Begin empty").click()
+    pilot.settle()
     assert button.panel is None and pilot.session.edits.layouts() == [] and Library.open(fresh).layouts.states() == []
     button.ask_server()
     panel = button.panel
@@ -214,6 +221,44 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
     use_library(pilot.session, str(tmp_path / "new.sqlite"), create=True, tell=lambda tone, sentence: None)
     pilot.settle()
     assert pilot.session.edits.layouts() == [] and (tmp_path / "new.sqlite").exists()
+
+
+def test_layouts_go_along_into_an_empty_library(pilot, cluster):
+    address = cluster.address(cluster.new_database())
+    Library.create(address, "shared library").close()
+    button, before = pilot.window.header.library, pilot.session.edits.layouts()
+    claims = pilot.session.library.claims.heads()
+
+    def ask():
+        button.ask_server()
+        pilot.type(button.panel.lines["address"], address)
+        button.panel.go.click()
+        pilot.settle()
+        return button.panel
+
+    panel = ask()
+    assert f"{len(before)} layouts of harbour-team library can go along" in " ".join(
+        one.text() for one in panel.findChildren(QLabel)
+    )
+    # Escape stays with the one in use
+    QTest.keyClick(panel, Qt.Key.Key_Escape)
+    pilot.settle()
+    assert pilot.session.library.name == "harbour-team library" and not Library.open(address).layouts.states()
+    ask().go.click()
+    pilot.settle()
+    assert pilot.session.library.name == "shared library" and pilot.session.trial.file.library == address
+    assert {one.name: one for one in pilot.session.edits.layouts()} == {one.name: one for one in before}
+    assert "is in use, with" in pilot.window.foot.told.text()
+    there = Library.open(address)
+    assert len(there.layouts.states()) == len(before) and len(there.claims.heads()) == len(claims)
+    # what is changed there goes home again
+    pilot.session.select_kind(next(pilot.session.reading.kinds_read()))
+    layout = pilot.session.reading.layout_of(pilot.session.kind)
+    pilot.session.edits.change(msgspec.structs.replace(layout, sender="somebody else"))
+    pilot.settle()
+    home = Library.open(pilot.session.trial.folder / "library.sqlite")
+    report = sync(there, home, author="mara")
+    assert report.given == [layout.name] or tuple(report.given) == (layout.name,)
 
 
 def test_a_server_that_asks_for_a_password_is_answered(pilot, cluster, monkeypatch):

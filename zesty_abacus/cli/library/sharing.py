@@ -10,6 +10,7 @@ from pathlib import Path
 import click
 
 from ...core.library.local_server import LocalServer
+from ...core.library.rights import PREFIX
 from ...core.library.roles import make_roles, role_statements
 from ...core.library.store import Library
 from ...core.library.sync import sync as bring_together
@@ -64,11 +65,15 @@ def roles(where: str, show: bool) -> None:
 @click.argument("folder", type=click.Path(path_type=Path))
 @click.option("--name", default="shared", show_default=True, help="Name of a library that is made.")
 @click.option("--port", default=0, help="Of this host; a free one if left out.")
-def serve_local(folder: Path, name: str, port: int) -> None:
+@click.option(
+    "--person", "people", multiple=True, metavar="NAME", help="Make a login for somebody who writes; repeatable."
+)
+def serve_local(folder: Path, name: str, port: int, people: tuple[str, ...]) -> None:
     """Run a server with a library of its own in FOLDER, on this machine, until it is interrupted.
 
     Everything is made the first time. It prints the library's address; who may enter FOLDER may use it without a
-    password, other logins of this machine come by the port with one.
+    password, other logins of this machine come by the port with one. Each --person gets a login of their own, whose
+    address and password are printed when it is made: who agrees to changes is told apart by logins.
     """
     server = LocalServer(folder, port)
     server.make()
@@ -81,9 +86,18 @@ def serve_local(folder: Path, name: str, port: int) -> None:
         make_roles(target)
         target.close()
         say(address)
+        for person in people:
+            say(_login_of(server, person))
         _until_interrupted(server)
     finally:
         server.stop()
+
+
+def _login_of(server: LocalServer, person: str) -> str:
+    """Make somebody's login unless there is one; return in words how they come in."""
+    password = server.make_login(person, f"{PREFIX}writer")
+    known = f"password {password}" if password else "with the password that it was made with"
+    return f"{person}: {server.by_port(_DATABASE, person)} {known}"
 
 
 def _is_made(server: LocalServer) -> bool:

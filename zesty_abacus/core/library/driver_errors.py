@@ -18,6 +18,7 @@ from .errors import (
     AgreementNeededError,
     LibraryError,
     LockedError,
+    OwnChangeError,
     PasswordNeededError,
     RefusedError,
     StaleParentError,
@@ -72,8 +73,8 @@ def _mapped(error: sqlalchemy.exc.SQLAlchemyError, where: str) -> LibraryError:
         return AgreementNeededError("this library keeps only changes that others agreed to.", where=where,
                                     hint="Propose the change.")  # fmt: skip
     if "agrees to a change of their own" in text:
-        return RefusedError("nobody agrees to a change of their own.", where=where,
-                            hint="Ask somebody else to look at it.")  # fmt: skip
+        return OwnChangeError("nobody agrees to a change of their own.", where=where,
+                              hint="Ask somebody else to look at it.")  # fmt: skip
     if "may not agree" in text:
         return RefusedError("the rules of this library let others agree to changes.", where=where,
                             hint="Reply to the proposal, or ask its keeper.")  # fmt: skip

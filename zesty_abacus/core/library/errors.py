@@ -62,6 +62,10 @@ class RefusedError(LibraryError):
     """The database does not allow it."""
 
 
+class OwnChangeError(RefusedError):
+    """Somebody agrees to a change that they made themselves."""
+
+
 class PasswordNeededError(RefusedError):
     """The server asks for a password, and nobody has said one.
 

@@ -10,6 +10,8 @@ import contextlib
 import fcntl
 import os
 import pwd
+import re
+import secrets
 import shutil
 import signal
 import socket
@@ -18,8 +20,10 @@ import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 import psycopg
+from psycopg import sql
 
 from .errors import LibraryError
 
@@ -200,9 +204,32 @@ class LocalServer:
 
     def by_port(self, database: str, user: str) -> str:
         """Return the address of a database by the port, where a password is asked for."""
-        return f"postgresql://{user}@127.0.0.1:{self.port}/{database}"
+        return f"postgresql://{quote(user, safe='')}@127.0.0.1:{self.port}/{database}"
 
-    def execute(self, database: str, statement: str, user: str = OWNER) -> list[tuple[object, ...]]:
+    def make_login(self, name: str, role: str) -> str:
+        """Make a login with the rights of a role; return its password, which nobody can ask for again.
+
+        Empty if there is such a login already: it keeps its password and its rights.
+
+        Raises
+        ------
+        LibraryError
+            If nobody can be called like this.
+        """
+        if not re.fullmatch(r"[\w.-]{1,40}", name) or name in (OWNER, "postgres") or name.startswith(("pg_", "zesty_")):
+            raise LibraryError(
+                f"{name[:60]!r} is no name for a login.", hint="Letters, digits, dots and dashes, up to 40."
+            )
+        known = self.execute("postgres", sql.SQL("SELECT 1 FROM pg_roles WHERE rolname = {}").format(sql.Literal(name)))
+        if known:
+            return ""
+        password = secrets.token_urlsafe(12)
+        self.execute("postgres", sql.SQL("CREATE ROLE {} LOGIN PASSWORD {} IN ROLE {}").format(
+            sql.Identifier(name), sql.Literal(password), sql.Identifier(role)
+        ))  # fmt: skip
+        return password
+
+    def execute(self, database: str, statement: str | sql.Composed, user: str = OWNER) -> list[tuple[object, ...]]:
         """Run one statement by hand."""
         with psycopg.connect(self.address(database, user), autocommit=True) as connection:
             cursor = connection.execute(statement)  # type: ignore[call-overload]

@@ -21,7 +21,7 @@ from ..layouts.json_form import layout_to_json
 from ..layouts.model import Layout
 from .access import Access
 from .damage import uuid_of
-from .errors import DamagedEntryError, LibraryError, UnknownLayoutError
+from .errors import DamagedEntryError, LibraryError, OwnChangeError, UnknownLayoutError
 from .gates.base import ProposalStep
 from .history import layout_in
 from .keepable import check_keepable
@@ -263,6 +263,19 @@ class ProposalShelf:
         LibraryError
             If it is one's own, was sent back or ended, was proposed anew since it was looked at, or one may not agree.
         """
+        try:
+            return self._agree(proposal, author, text, seen)
+        except OwnChangeError as error:
+            proposer = self.get(proposal).author
+            if proposer == author:
+                raise
+            # on a server it is the login that counts, and nothing else says so
+            raise OwnChangeError(
+                f"{author} and {proposer} are one login here, and nobody agrees to a change of their own.",
+                where=self._where, hint="Whoever agrees connects with a login of their own.",
+            ) from error  # fmt: skip
+
+    def _agree(self, proposal: UUID, author: str, text: str, seen: int | None) -> bool:
         with self._talk(proposal) as (connection, known):
             if seen is not None and seen != known.state:
                 raise LibraryError("another state was proposed since you looked.", where=self._where,

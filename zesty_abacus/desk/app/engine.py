@@ -72,6 +72,7 @@ from ...core.library.history import Revision
 from ...core.library.known_servers import KnownServers, StrangeServerError
 from ...core.library.layout_shelf import LayoutHead
 from ...core.library.store import Library
+from ...core.library.taking_along import Along, take_along
 from ...core.origin import Origin
 from ...core.progress import Progress
 from ...core.protocols.registry import protocol_named
@@ -245,6 +246,16 @@ def open_library(
         return library, library.layouts.heads()
     except AbacusError:
         library.close()
+        raise
+
+
+def take_all_along(home: Library, empty: Library, progress: Progress) -> tuple[Library, list[LayoutHead]]:
+    """Put everything of a library into an empty one, as a working copy of it; return that with its newest states."""
+    try:
+        take_along(home, empty, Along(), progress.check)
+        return empty, empty.layouts.heads()
+    except BaseException:
+        empty.close()
         raise
 
 
@@ -425,6 +436,7 @@ __all__ = [
     "recorded_state",
     "shortest_code",
     "symbols_text",
+    "take_all_along",
     "try_layout",
     "whole_bits",
     "with_attribute",

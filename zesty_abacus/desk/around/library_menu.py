@@ -7,11 +7,13 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFileDialog,
     QFrame,
     QGridLayout,
+    QHBoxLayout,
     QLineEdit,
     QMenu,
     QPushButton,
@@ -38,7 +40,13 @@ class AskPanel(QFrame):
         The entries by what they are.
     problem
         What is wrong.
+
+    Events
+    ------
+    closed
     """
+
+    closed = pyqtSignal()
 
     def __init__(self, parent: QWidget, title: str, hint: str, entries: tuple[tuple[str, str], ...], do: str) -> None:
         super().__init__(parent, Qt.WindowType.Popup)
@@ -67,7 +75,10 @@ class AskPanel(QFrame):
         column.addLayout(grid)
         column.addLayout(self._choices)
         column.addWidget(self.problem)
-        column.addWidget(self.go, 0, Qt.AlignmentFlag.AlignRight)
+        self._buttons = QHBoxLayout()
+        self._buttons.addStretch(1)
+        self._buttons.addWidget(self.go)
+        column.addLayout(self._buttons)
         self.setFixedWidth(_WIDTH)
 
     def add_choice(self, words: str) -> QCheckBox:
@@ -76,13 +87,23 @@ class AskPanel(QFrame):
         self._choices.addWidget(made)
         return made
 
+    def add_button(self, words: str) -> QPushButton:
+        """Offer something else to do."""
+        made = button(words)
+        self._buttons.insertWidget(1, made)
+        return made
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        super().closeEvent(event)
+        self.closed.emit()
+
     def show_below(self, anchor: QWidget) -> None:
         """Open with its right edge below a widget."""
         self.adjustSize()
         corner = anchor.mapToGlobal(anchor.rect().bottomRight())
         self.move(corner.x() - self.width(), corner.y() + 8)
         self.show()
-        next(iter(self.lines.values())).setFocus()
+        next(iter(self.lines.values()), self.go).setFocus()
 
 
 class LibraryButton(QPushButton):
@@ -173,37 +194,69 @@ class LibraryButton(QPushButton):
         """Ask for a library file and use it."""
         name, _ = QFileDialog.getOpenFileName(self, "Use another library", "", "Libraries (*.sqlite);;All files (*)")
         if name:
-            use_library(self._session, name, tell=self._told)
+            self._use(name)
 
     def ask_new(self) -> None:
         """Ask for a new library file and use it."""
         name, _ = QFileDialog.getSaveFileName(self, "New library", "library.sqlite", "Libraries (*.sqlite)")
         if name:
-            use_library(self._session, str(Path(name).with_suffix(".sqlite")), create=True, tell=self._told)
+            self._use(str(Path(name).with_suffix(".sqlite")), create=True)
+
+    def _begin_panel(self, *what: Any) -> AskPanel:
+        """Ask something in a panel, the only one there is; a panel that was closed is not spoken to any more."""
+        if self.panel is not None:
+            self.panel.close()
+        panel = AskPanel(self, *what)
+        self.panel = panel
+        panel.closed.connect(lambda: self._forget(panel))
+        return panel
+
+    def _forget(self, panel: AskPanel) -> None:
+        if self.panel is panel:
+            self.panel = None
+
+    def _use(self, where: str, **how: Any) -> None:
+        use_library(self._session, where, **how, tell=self._told, ask_along=self._ask_along)
+
+    def _ask_along(self, name: str, here: str, count: int, answer: Callable[[bool | None], None]) -> None:
+        """Ask whether the layouts of the library in use go along into an empty one."""
+        hint = (
+            f"With it every message would be unnamed. {counted(count, 'layout')} of {here} can go along, with notes, "
+            "claims and recipes; the libraries can be brought together later. Esc stays with the one in use."
+        )
+        panel = self._begin_panel(f"{name} holds nothing yet", hint, (), "Take them along")
+        empty = panel.add_button("Begin empty")
+        given: list[bool] = []
+
+        def give(choice: bool) -> None:
+            given.append(choice)
+            panel.close()
+            answer(choice)
+
+        panel.go.clicked.connect(lambda: give(True))
+        empty.clicked.connect(lambda: give(False))
+        panel.closed.connect(lambda: None if given else answer(None))
+        panel.show_below(self)
 
     def ask_server(self) -> None:
         """Ask for the address of a server."""
         hint = "The password is taken from your pass file or service file; type it only if there is none."
-        panel = AskPanel(self, "Connect to a library on a server", hint,
+        panel = self._begin_panel("Connect to a library on a server", hint,
                          (("address", "postgresql://user@host/name"), ("password", "if there is no pass file")),
                          "Connect")  # fmt: skip
-        self.panel = panel
         keep = panel.add_choice("keep it in the keyring of this desktop")
         make = panel.add_choice("make a library there if the database has none")
 
         def connect() -> None:
             where, password = panel.lines["address"].text().strip(), panel.lines["password"].text()
-            use_library(
-                self._session, where, password=password, keep=keep.isChecked(), make=make.isChecked(), tell=self._told
-            )
+            self._use(where, password=password, keep=keep.isChecked(), make=make.isChecked())
 
         panel.go.clicked.connect(connect)
         panel.show_below(self)
 
     def ask_password(self, where: str, again: Callable[[], None]) -> None:
         """Ask for the password of the library that a trial uses, and open the trial again."""
-        panel = AskPanel(self, "The library asks for your password", where, (("password", ""),), "Open")
-        self.panel = panel
+        panel = self._begin_panel("The library asks for your password", where, (("password", ""),), "Open")
         keep = panel.add_choice("keep it in the keyring of this desktop")
 
         def go() -> None:
@@ -221,8 +274,7 @@ class LibraryButton(QPushButton):
             "A file to work with where the server cannot be reached. It is made the first time; later, both are "
             "brought together, and what both changed is merged."
         )
-        panel = AskPanel(self, "Working copy", hint, (("file", "sea.sqlite"),), "Bring together")
-        self.panel = panel
+        panel = self._begin_panel("Working copy", hint, (("file", "sea.sqlite"),), "Bring together")
         session = self._session
         panel.lines["file"].setText(str(session.trial.folder / "working-copy.sqlite"))
 
@@ -251,8 +303,7 @@ class LibraryButton(QPushButton):
     def ask_away(self, where: str, again: Callable[[str], None]) -> None:
         """Offer what can be done while the library of a trial does not answer."""
         hint = f"{where} does not answer. Try again, or open the trial with a working copy until it does."
-        panel = AskPanel(self, "The library does not answer", hint, (("working copy", "sea.sqlite"),), "Try again")
-        self.panel = panel
+        panel = self._begin_panel("The library does not answer", hint, (("working copy", "sea.sqlite"),), "Try again")
         line = panel.lines["working copy"]
         line.textChanged.connect(lambda text: panel.go.setText("Open with it" if text.strip() else "Try again"))
 
@@ -277,8 +328,7 @@ class LibraryButton(QPushButton):
             else f"{error.where} is missing: moved, not copied with the trial, or never made. Name where it is, or "
             "make an empty one in its place."
         )
-        panel = AskPanel(self, title, hint, (("another library", "file.sqlite"),), do)
-        self.panel = panel
+        panel = self._begin_panel(title, hint, (("another library", "file.sqlite"),), do)
         line = panel.lines["another library"]
         line.textChanged.connect(lambda text: panel.go.setText("Open with it" if text.strip() else do))
 
@@ -302,9 +352,9 @@ class LibraryButton(QPushButton):
 
     def ask_release(self) -> None:
         """Ask for the name of a release and make it."""
-        self.panel = AskPanel(self, "Make a release", "It holds the newest state of every layout and never changes.",
+        panel = self._begin_panel("Make a release", "It holds the newest state of every layout and never changes.",
                               (("name", "run 14"), ("notes", "what it is for")), "Make it")  # fmt: skip
-        panel, session = self.panel, self._session
+        session = self._session
 
         def make() -> None:
             name, notes = panel.lines["name"].text().strip(), panel.lines["notes"].text().strip()
