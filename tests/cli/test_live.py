@@ -2,8 +2,11 @@
 
 import csv
 import json
+import shlex
 import signal
 import socket
+import subprocess
+import sys
 import time
 from xml.etree import ElementTree
 
@@ -66,6 +69,32 @@ def test_a_stream_gives_rows_whose_payloads_are_the_stream(tmp_path):
     rows = _rows((tmp_path / "s.csv").read_text())
     assert bytes.fromhex("".join(row["payload"] for row in rows)) == data
     assert len({row["address"] for row in rows}) == 2, "a connection each"
+
+
+@pytest.mark.parametrize("name", ["a.csv", "a.jsonl", "trial"])
+def test_a_disk_that_is_full_ends_a_recording_in_a_sentence_and_keeps_what_was_written(tmp_path, name):
+    port, most = free_port(socket.SOCK_DGRAM), 102_400
+    program = shlex.join(
+        [sys.executable, "-m", "zesty_abacus", "record", f"udp://127.0.0.1:{port}?listen=1", "-o", name]
+    )
+    # a file may not grow beyond that: the system says so at the same place as for a disk without room
+    with subprocess.Popen(
+        ["bash", "-c", f"ulimit -f {most // 1024}; exec {program}"], cwd=tmp_path, text=True,
+        stderr=subprocess.PIPE, stdout=subprocess.PIPE,
+    ) as recording, socket.socket(type=socket.SOCK_DGRAM) as wire:  # fmt: skip
+        assert recording.stderr.readline() == "recording\n"
+        until = time.monotonic() + 60
+        while recording.poll() is None and time.monotonic() < until:
+            wire.sendto(bytes(200), ("127.0.0.1", port))
+            time.sleep(0.0005)
+        said = recording.stderr.read()
+        assert (recording.wait(60), said.count("\n")) == (1, 1)
+    assert "the recording cannot be written (File too large)" in said
+    [written] = [path for path in tmp_path.rglob("*") if path.is_file() and path.stat().st_size == most]
+    whole = written.read_text().splitlines()[:-1]
+    assert len(whole) > 150 and (not name.endswith("jsonl") or all(map(json.loads, whole)))
+    if name == "trial":
+        assert json.loads((tmp_path / "trial" / "trial.json").read_text())["sources"][0]["path"] == written.name
 
 
 @pytest.mark.parametrize(

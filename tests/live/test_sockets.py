@@ -4,6 +4,7 @@ import contextlib
 import os
 import pty
 import socket
+import struct
 import threading
 import time
 import tty
@@ -132,6 +133,37 @@ def test_a_client_whose_server_leaves_is_down_and_can_be_opened_again():
         client.send(Outgoing(b"again"))
         assert b"".join(taken(server, bool)) == b"again"
         server.close()
+
+
+def test_a_connection_that_is_reset_loses_nothing_that_had_come():
+    port = free_port()
+    with socket.create_server(("127.0.0.1", port)) as listener, opened(f"tcp://127.0.0.1:{port}") as client:
+        there, _ = listener.accept()
+        there.sendall(b"before")
+        assert b"".join(taken(client, bool)) == b"before"
+        # closed without a word of farewell, as by a router that was unplugged
+        there.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))
+        there.close()
+        with pytest.raises(LinkDownError):
+            for _ in range(50):
+                client.receive(0.05)
+        client.open()
+        again, _ = listener.accept()
+        again.sendall(b"after")
+        assert b"".join(taken(client, bool)) == b"after"
+        again.close()
+
+
+def test_who_vanished_without_a_word_is_noticed_within_half_a_minute():
+    port = free_port()
+    with socket.create_server(("127.0.0.1", port)), opened(f"tcp://127.0.0.1:{port}") as client:
+        [stream] = client._streams
+        assert stream.getsockopt(socket.SOL_SOCKET, socket.SO_KEEPALIVE) == 1
+        idle, apart, tries = (
+            stream.getsockopt(socket.IPPROTO_TCP, option)
+            for option in (socket.TCP_KEEPIDLE, socket.TCP_KEEPINTVL, socket.TCP_KEEPCNT)
+        )
+        assert idle + apart * tries <= 30
 
 
 @pytest.fixture

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from .address import EndpointAddress
+from .clock import SteadyClock
 from .errors import LinkDownError
 
 # of <asm-generic/socket.h>; Python names none of them
@@ -65,9 +66,10 @@ class DatagramReader:
         Datagrams that the socket had no room for since it was made.
     """
 
-    def __init__(self, stream: socket.socket, largest: int) -> None:
+    def __init__(self, stream: socket.socket, largest: int, clock: SteadyClock) -> None:
         self._socket = stream
         self._largest = largest
+        self._clock = clock
         self.lost = 0
         stream.setblocking(False)
         stream.setsockopt(socket.SOL_SOCKET, _SO_TIMESTAMPNS, 1)
@@ -86,6 +88,7 @@ class DatagramReader:
         self.lost = _MEMINFO.unpack(self._socket.getsockopt(socket.SOL_SOCKET, _SO_MEMINFO, _MEMINFO.size))[-1]
         if not came:
             return
+        stepped_ns = self._clock.stepped_ns
         for _ in range(_MOST_AT_ONCE):
             try:
                 data, ancillary, flags, sender = self._socket.recvmsg(self._largest, _ROOM)
@@ -97,12 +100,13 @@ class DatagramReader:
                 if error.errno in _DOWN:
                     raise LinkDownError(f"the connection is down ({error.strerror}).") from error
                 raise
-            yield Datagram(self._time_of(ancillary), data, flags, sender)
+            yield Datagram(self._clock.of_system(_time_of(ancillary), stepped_ns), data, flags, sender)
 
-    @staticmethod
-    def _time_of(ancillary: list[tuple[int, int, bytes]]) -> int:
-        for level, kind, data in ancillary:
-            if level == socket.SOL_SOCKET and kind == _SO_TIMESTAMPNS and len(data) >= _TIMESPEC.size:
-                seconds, nanoseconds = _TIMESPEC.unpack_from(data)
-                return int(seconds * 1_000_000_000 + nanoseconds)
-        return time.time_ns()
+
+def _time_of(ancillary: list[tuple[int, int, bytes]]) -> int:
+    """Return when the kernel says that a datagram came, by the system's clock."""
+    for level, kind, data in ancillary:
+        if level == socket.SOL_SOCKET and kind == _SO_TIMESTAMPNS and len(data) >= _TIMESPEC.size:
+            seconds, nanoseconds = _TIMESPEC.unpack_from(data)
+            return int(seconds * 1_000_000_000 + nanoseconds)
+    return time.time_ns()

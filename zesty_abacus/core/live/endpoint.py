@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from ..frames.capture import Lane
 from ..frames.table import FrameTable
 from .address import EndpointAddress
+from .clock import SteadyClock
 from .errors import EndpointError
 
 
@@ -44,6 +45,8 @@ class Endpoint(ABC):
         What its frames are seen on; those of most endpoints are on one.
     lost
         Frames that the system had no room for, as far as it says so.
+    clock
+        By which its frames have their times; whoever receives from several gives them one.
     tells_what_it_sends
         Whether what is sent comes back by :meth:`receive`, marked as sent.
     """
@@ -54,6 +57,7 @@ class Endpoint(ABC):
         self.address = address
         self.lanes = lanes
         self.lost = 0
+        self.clock = SteadyClock()
 
     @abstractmethod
     def open(self) -> None:

@@ -10,10 +10,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from ..frames import flags as F
 from ..frames.capture import Lane
 from ..frames.table import FrameTable
+from ..words import span_text
 from .batch import Batch
 from .clock import SteadyClock
 from .endpoint import Endpoint, Outgoing
@@ -24,6 +26,7 @@ _WAIT_S = 0.05
 _AGAIN_S = 1.0
 _MOST_WAITING = 2000
 """Batches that are held while whoever takes them is busy; then receiving waits, and the system's own buffers fill."""
+_TOLD_FROM_NS = 500_000_000
 _LATE_NS = 30_000_000
 """Endpoints are read by threads of their own: only after so long has each told what it saw at a moment."""
 
@@ -57,6 +60,9 @@ class Receiving:
         self._threads: list[threading.Thread] = []
         self._held = FrameTable.empty()
         self._clock = SteadyClock()
+        self._stepped_ns = 0
+        for one in self.endpoints:
+            one.clock = self._clock
 
     @property
     def lanes(self) -> tuple[Lane, ...]:
@@ -82,6 +88,7 @@ class Receiving:
 
     def add(self, endpoint: Endpoint) -> None:
         """Receive from one more endpoint; raises EndpointError if it cannot be opened."""
+        endpoint.clock = self._clock
         endpoint.open()
         number = len(self.endpoints)
         self.endpoints = (*self.endpoints, endpoint)
@@ -114,12 +121,11 @@ class Receiving:
         Waits for the first frame, not longer than the timeout.
         """
         self._gather(timeout_s)
-        if self._stopped.is_set():
-            return self._taken(len(self._held))
-        if len(self.endpoints) == 1:
-            return self._taken(len(self._held))
-        settled = int(np.searchsorted(self._held.time_ns, self._clock.now_ns() - _LATE_NS))
-        return self._taken(settled)
+        self._look_at_the_clock()
+        if self._stopped.is_set() or len(self.endpoints) == 1:
+            return self._taken(np.ones(len(self._held), np.bool_))
+        # a frame of a time to come has it from somebody else's clock: it would be held until then
+        return self._taken(np.abs(self._held.time_ns - self._clock.now_ns()) > _LATE_NS)
 
     def send(self, number: int, frame: Outgoing) -> None:
         """Send a frame by an endpoint; it stands among what is received, marked as sent.
@@ -160,9 +166,23 @@ class Receiving:
         if tables:
             self._held = FrameTable.joined([self._held, *tables]).by_time()
 
-    def _taken(self, count: int) -> FrameTable:
-        taken, self._held = self._held.rows(0, count), self._held.rows(count, len(self._held)).compact()
+    def _taken(self, settled: NDArray[np.bool_]) -> FrameTable:
+        if settled.all():
+            taken, self._held = self._held, FrameTable.empty()
+        else:
+            taken = self._held.chosen(np.flatnonzero(settled))
+            self._held = self._held.chosen(np.flatnonzero(~settled)).compact()
         return taken.compact()
+
+    def _look_at_the_clock(self) -> None:
+        """Tell when somebody has set the system's clock; times of frames go on as they were."""
+        stepped_ns = self._clock.stepped_ns
+        if abs(stepped_ns - self._stepped_ns) > _TOLD_FROM_NS and self.endpoints:
+            way = "forward" if stepped_ns > self._stepped_ns else "back"
+            far = span_text(abs(stepped_ns - self._stepped_ns))
+            said = f"The clock of this machine was set {way} by {far}; times of frames go on as they were."
+            self._news.put(Told(self.endpoints[0], said, False))
+            self._stepped_ns = stepped_ns
 
     def _receive(self, number: int, endpoint: Endpoint) -> None:
         while not self._stopped.is_set():

@@ -55,7 +55,6 @@ class UdpSamples(Endpoint):
         self._demodulator: Demodulator | None = None
         self._said: list[str] = []
         self._cut = self._lost_before = 0
-        self._clock = SteadyClock()
 
     def named(self, name: str) -> None:
         self._name = name or self._name
@@ -70,7 +69,7 @@ class UdpSamples(Endpoint):
             self.close()
             raise EndpointError(f"it cannot be opened ({error.strerror or error}).", where=str(self.address)) from error
         self._demodulator = Demodulator(self._form, self._rate_hz, self._recipe, self._on_found)
-        self._reading = _Reading(self._socket)
+        self._reading = _Reading(self._socket, self.clock)
 
     def close(self) -> None:
         if self._reading is not None:
@@ -104,7 +103,7 @@ class UdpSamples(Endpoint):
                 continue
             tables.append(demodulator.add(one.data, one.time_ns))
         if not tables:
-            tables.append(demodulator.idle(self._clock.now_ns()))
+            tables.append(demodulator.idle(self.clock.now_ns()))
         return tables
 
     def said(self) -> Sequence[str]:
@@ -120,8 +119,8 @@ class UdpSamples(Endpoint):
 class _Reading:
     """Takes datagrams from a socket on a thread of its own: a look may take longer than the system keeps them."""
 
-    def __init__(self, stream: socket.socket) -> None:
-        self._reader = DatagramReader(stream, LARGEST_DATAGRAM)
+    def __init__(self, stream: socket.socket, clock: SteadyClock) -> None:
+        self._reader = DatagramReader(stream, LARGEST_DATAGRAM, clock)
         self._came: queue.SimpleQueue[tuple[Datagram, int]] = queue.SimpleQueue()
         self._refused = 0
         self._stopped = threading.Event()

@@ -28,7 +28,6 @@ from ...core.frames.table import FrameTable
 from ...core.live.address import EndpointAddress
 from ...core.live.batch import Batch
 from ...core.live.byte_device import ByteDevice
-from ...core.live.clock import SteadyClock
 from ...core.live.device_registers import Access, DeviceRegisters
 from ...core.live.endpoint import Outgoing
 from ...core.live.errors import LinkDownError
@@ -72,7 +71,6 @@ class BenchEndpoint(HostEndpoint):
         )  # fmt: skip
         self._seed = int(address.number("seed", _DEFAULT_SEED, 0, 1 << 31))
         self._lock = threading.Lock()
-        self._clock = SteadyClock()
         self._world: World | None = None
 
     def open(self) -> None:
@@ -87,7 +85,7 @@ class BenchEndpoint(HostEndpoint):
         self._hook_s = world.now_s
         # the first moment is done before anybody waits for it: the physics are compiled with it
         world.advance(world.now_s + _TICK_S, is_on=True)
-        self._zero_ns = self._clock.now_ns() - round(world.now_s * 1e9)
+        self._zero_ns = self.clock.now_ns() - round(world.now_s * 1e9)
         self._world = world
 
     def close(self) -> None:
@@ -102,7 +100,7 @@ class BenchEndpoint(HostEndpoint):
             with self._lock:
                 answers, self._answers = self._answers.table(), Batch()
             tables = [answers] if len(answers) else []
-            now_s = (self._clock.now_ns() - self._zero_ns) / 1e9
+            now_s = (self.clock.now_ns() - self._zero_ns) / 1e9
             # the tug advances without the lock, so that whoever sends does not wait for her
             if now_s - world.now_s >= _TICK_S:
                 tables += self._advanced(world, now_s)
@@ -141,7 +139,7 @@ class BenchEndpoint(HostEndpoint):
                 raise LinkDownError("it is not running.", where=str(self.address))
             answer = self._answer(world, frame)
             if answer is not None:
-                self._add(self._answers, answer, self._clock.now_ns() + _ANSWER_NS, frame.lane)
+                self._add(self._answers, answer, self.clock.now_ns() + _ANSWER_NS, frame.lane)
 
     def device_lanes(self) -> tuple[str, ...]:
         return tuple(lane.name for lane in self.lanes if lane.protocol in ("registers", "spi"))

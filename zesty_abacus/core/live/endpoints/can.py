@@ -59,7 +59,7 @@ class CanEndpoint(Endpoint):
         try:
             made.setsockopt(socket.SOL_CAN_RAW, socket.CAN_RAW_FD_FRAMES, 1)
             made.setsockopt(socket.SOL_CAN_RAW, _CAN_RAW_ERR_FILTER, _ALL_ERRORS)
-            self._reader = DatagramReader(made, _FLEXIBLE_UNIT)
+            self._reader = DatagramReader(made, _FLEXIBLE_UNIT, self.clock)
             made.bind((self._name,))
         except OSError as error:
             self.close()

@@ -14,7 +14,6 @@ from ...frames.capture import Lane
 from ...frames.table import FrameTable
 from ..address import EndpointAddress
 from ..batch import Batch
-from ..clock import SteadyClock
 from ..endpoint import Endpoint, Outgoing
 from ..errors import EndpointError, LinkDownError
 from ..modbus.endpoint import ModbusEndpoint
@@ -32,7 +31,6 @@ class SerialEndpoint(Endpoint):
     def __init__(self, address: EndpointAddress) -> None:
         address.only(*PORT_OPTIONS, "speak", "unit", "timeout")
         super().__init__(address, (Lane(address.short, "serial", "serial", int(address.number("baud", 9600, 1, 1e8))),))
-        self._clock = SteadyClock()
         self._port: serial.Serial | None = None
         self._lock = threading.Lock()
 
@@ -54,7 +52,7 @@ class SerialEndpoint(Endpoint):
                 data = os.read(self._port.fileno(), _PIECE)
                 if not data:
                     raise OSError(None, "it was unplugged")
-                batch.add(self._clock.now_ns(), data, 0, F.RECEIVED)
+                batch.add(self.clock.now_ns(), data, 0, F.RECEIVED)
         except (OSError, serial.SerialException) as error:
             why = getattr(error, "strerror", None) or error
             raise LinkDownError(f"the port is gone ({why}).", where=str(self.address)) from error

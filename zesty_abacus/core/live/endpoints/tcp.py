@@ -12,7 +12,6 @@ from ...frames.capture import Lane
 from ...frames.table import FrameTable
 from ..address import EndpointAddress, check_port
 from ..batch import Batch
-from ..clock import SteadyClock
 from ..endpoint import Endpoint, Outgoing
 from ..errors import EndpointError, LinkDownError
 from ..registry import Opens
@@ -31,7 +30,6 @@ class TcpEndpoint(Endpoint):
         check_port(address)
         self.listens = address.is_on("listen")
         super().__init__(address, (Lane(address.short, "network", "TCP"),))
-        self._clock = SteadyClock()
         self._selector: selectors.BaseSelector | None = None
         self._listener: socket.socket | None = None
         self._streams: dict[socket.socket, int] = {}
@@ -126,7 +124,7 @@ class TcpEndpoint(Endpoint):
             self._let_go(stream)
             return
         way = 0 if self.listens else F.ANSWER
-        batch.add(self._clock.now_ns(), data, self.address.port << 32 | number, F.RECEIVED | way)
+        batch.add(self.clock.now_ns(), data, self.address.port << 32 | number, F.RECEIVED | way)
 
     def send(self, frame: Outgoing) -> None:
         with self._lock:

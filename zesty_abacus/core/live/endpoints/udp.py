@@ -12,7 +12,6 @@ from ...frames.table import FrameTable
 from ...protocols import can
 from ..address import EndpointAddress, check_port
 from ..batch import Batch
-from ..clock import SteadyClock
 from ..datagrams import LARGEST_DATAGRAM, Datagram, DatagramReader, udp_socket
 from ..endpoint import Endpoint, Outgoing
 from ..errors import EndpointError, LinkDownError
@@ -35,7 +34,6 @@ class UdpEndpoint(Endpoint):
         self._carries_frames = address.word("form", _PAYLOAD, _PAYLOAD, _FRAMES) == _FRAMES
         protocol = can.NAME if self._carries_frames else "network"
         super().__init__(address, (Lane(address.options.get("lane") or address.short, protocol, "UDP"),))
-        self._clock = SteadyClock()
         self._socket: socket.socket | None = None
         self._reader: DatagramReader | None = None
         self._peer: Any = None
@@ -52,7 +50,7 @@ class UdpEndpoint(Endpoint):
         self.close()
         try:
             self._socket, where = udp_socket(self.address)
-            self._reader = DatagramReader(self._socket, LARGEST_DATAGRAM)
+            self._reader = DatagramReader(self._socket, LARGEST_DATAGRAM, self.clock)
             if self.listens:
                 self._socket.bind(where)
             else:
@@ -106,7 +104,7 @@ class UdpEndpoint(Endpoint):
         data = frame.payload
         if self._carries_frames:
             lane = self.lanes[min(frame.lane, len(self.lanes) - 1)].name
-            said = SentFrame(self._clock.now_ns(), lane, frame.address, frame.flags, frame.payload)
+            said = SentFrame(self.clock.now_ns(), lane, frame.address, frame.flags, frame.payload)
             data = MAGIC + pack_frame(said)
         if len(data) > LARGEST:
             raise EndpointError(f"a datagram of {len(data)} bytes is too large.", where=str(self.address))

@@ -12,7 +12,6 @@ from ...frames.table import FrameTable
 from ...protocols.modbus import NAME, address_of, address_parts
 from ..address import EndpointAddress
 from ..batch import Batch
-from ..clock import SteadyClock
 from ..endpoint import Endpoint, Outgoing
 from ..errors import LinkDownError
 from .client import ModbusClient
@@ -37,7 +36,6 @@ class ModbusEndpoint(Endpoint):
         super().__init__(address, (Lane(address.short, NAME, "Modbus"),))
         self.unit = unit
         self._client = client
-        self._clock = SteadyClock()
         self._rows: queue.Queue[_Row] = queue.Queue(_MOST_WAITING)
         self._is_open = False
 
@@ -65,13 +63,13 @@ class ModbusEndpoint(Endpoint):
         """
         unit = self.unit if unit is None else unit
         address = address_of(unit, request[0], register_of(request))
-        asked = self._clock.now_ns()
+        asked = self.clock.now_ns()
         try:
             answer = self._client.exchange(unit, request)
         except NoAnswerError:
             self._put((asked, data_of_request(request), address, F.SENT | F.UNANSWERED))
             raise
-        came = max(self._clock.now_ns(), asked + 1)
+        came = max(self.clock.now_ns(), asked + 1)
         self._put((asked, data_of_request(request), address, F.SENT))
         try:
             data = data_of_answer(request, answer)
