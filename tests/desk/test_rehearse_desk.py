@@ -168,6 +168,14 @@ def test_a_message_that_nobody_knows_is_taken_from_the_roster_and_one_byte_of_it
     entry = live.live.sending.entries["0x2E0 by hand"]
     pilot.wait(lambda: {row.payload.split()[3] for row in sent(live)} == {"01", "02"}, "both values on the bus")
     assert {bytes.fromhex(row.payload)[:3] for row in sent(live)} == {heard[:3]}
+    # of a lane that is not connected nothing is taken in hand
+    composer.choose("Helm lever")
+    pilot.session.select_kind(next(
+        kind for kind in range(len(pilot.session.capture.kinds.keys))
+        if pilot.session.kinds.origin(kind)[0] == "deck" and pilot.session.reading.layout_of(kind) is None
+    ))  # fmt: skip
+    pilot.settle()
+    assert composer.message.currentText() == "Helm lever"
     # something else is composed, and a click on the score brings it back with what feeds it
     composer.choose("Helm lever")
     assert not composer.by_hand.isVisible() and "lever port" in entries.lines
@@ -189,6 +197,14 @@ def test_a_frame_by_hand_is_as_long_as_its_hex_and_of_the_sort_that_is_chosen(pi
     assert composer.hex.text() == " ".join(["00"] * 8)
     pilot.type(composer.hex, "A1 B2 C3", enter=True)
     assert [line.text() for line in composer.entries.lines.values()] == ["161", "178", "195"]
+    # what is no feed is told, and the frame is there again when it is mended
+    pilot.type(composer.entries.lines["B0"], "ramp", enter=True)
+    pilot.type(composer.by_hand.address, "18FF7711", enter=True)
+    assert "ramp" in composer.said.text()
+    pilot.click(composer.once)
+    assert sent(live) == []
+    pilot.type(composer.entries.lines["B0"], "161", enter=True)
+    pilot.type(composer.by_hand.address, "18FF7710", enter=True)
     composer.by_hand.sort.setCurrentText("long")
     composer.by_hand.sort.activated.emit(2)
     pilot.click(live.score.leaves["thruster"])

@@ -173,10 +173,12 @@ class Composer(QWidget):
             self._follow(payload[: going.MOST_BYTES])
 
     def _take_bare(self, lane: str, address: int, flags: int, count: int) -> bool:
-        self.message.setCurrentText(BY_HAND)
-        self.lane.setCurrentIndex(max(self.lane.findData(lane), 0))
-        if self._lane_by_hand() != lane:
+        place = self.lane.findData(lane)
+        if place < 0:
+            # of a lane that is not connected nothing can be sent
             return False
+        self.message.setCurrentText(BY_HAND)
+        self.lane.setCurrentIndex(place)
         self.by_hand.take(address, flags, count)
         self._take_by_hand()
         return self._layout is not None
@@ -206,6 +208,9 @@ class Composer(QWidget):
         self._layout, typed = None, {name: line.text() for name, line in self.entries.lines.items()}
         try:
             bare = self.by_hand.frame()
+            feeds = {
+                name: going.parse_feed(text) for name, text in typed.items() if text.strip() and name in _BYTE_NAMES
+            }
         except AbacusError as error:
             self._say(str(error), "wrong")
             return
@@ -214,7 +219,6 @@ class Composer(QWidget):
             return
         self._layout = self._whole = bare.layout
         self._flags = bare.flags
-        feeds = {name: going.parse_feed(text) for name, text in typed.items() if text.strip() and name in _BYTE_NAMES}
         going_out = self._live.sending.entries.get(bare.layout.name)
         feeds |= going_out.message.feeds if going_out is not None else {}
         self.entries.show_fields(_settable(bare.layout), (), feeds)
