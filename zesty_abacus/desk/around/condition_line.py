@@ -28,7 +28,7 @@ class ConditionLine(QWidget):
         self._session = session
         self._asking = session.asking if asking is None else asking
         self.line = QLineEdit()
-        self.line.setPlaceholderText('Which frames?   lane == "…" and size > 4,   changes(…),   has_text("…")')
+        self.line.setPlaceholderText('Which frames?   size > 4,   changes(…),   has_text("…")')
         self.line.setAccessibleName("Condition")
         self.line.setClearButtonEnabled(True)
         self.said = ElidedLabel()

@@ -119,7 +119,9 @@ class CameOut(RowList):
         texts = payload_texts(words.payload[:_MOST_BYTES], form)
         payload = ("" if form == "text" else " ").join(texts) + (" …" if len(words.payload) > _MOST_BYTES else "")
         draw_text(painter, boxes["bytes"], payload, figure_font(SMALL_PX), theme.ink)
-        draw_text(painter, boxes["says"], words.says, text_font(SMALL_PX), theme.quiet)
+        # a row without a problem has that much more room for what it says
+        says = boxes["says"] if words.problem or not boxes["says"].width() else boxes["says"].united(boxes["problem"])
+        draw_text(painter, says, words.says, text_font(SMALL_PX), theme.quiet)
         draw_text(painter, boxes["problem"], words.problem, text_font(SMALL_PX), theme.wrong)
 
     def _columns(self, width: float) -> dict[str, QRectF]:
