@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from zesty_abacus.core.frames import growing
@@ -50,6 +50,7 @@ def short_segments(monkeypatch):
 
 
 @settings(deadline=None, max_examples=60)
+@example(batches=[[0, 1], [0, 0, 0, 0], [0]], rising=False)
 @given(
     batches=st.lists(st.lists(st.integers(0, 400), min_size=1, max_size=7), min_size=1, max_size=40),
     rising=st.booleans(),

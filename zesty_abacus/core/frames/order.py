@@ -171,8 +171,9 @@ class _Groups:
         groups: list[list[Run]] = []
         firsts: list[int] = []
         ends: list[tuple[int, int]] = []
-        for (first, last), run in sorted(((run.span(), run) for run in runs), key=lambda one: (one[0], one[1].base)):
-            # of the same time the lower row goes first, which only a merge can see to if the bases do not
+        for (first, last), run in sorted(((run.span(), run) for run in runs), key=lambda one: (one[0][0], one[1].base)):
+            # of the same time the lower row goes first, which only a merge can see to if the bases do not; by begin and
+            # base alone, since a run that ends sooner may have to wait for one of lower rows that begins with it
             if groups and (first, run.base) < ends[-1]:
                 groups[-1].append(run)
                 ends[-1] = max(ends[-1], (last, run.base))
