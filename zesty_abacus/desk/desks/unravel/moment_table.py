@@ -11,10 +11,10 @@ from ...app.doors import found
 from ...app.questions import Pair
 from ...app.session import Session
 from ...widgets.parts import EDGE, label
-from ...widgets.theme import figure_font, text_font
+from ...widgets.theme import SMALL_PX, figure_font, text_font
 from ...widgets.words import span_text
 
-_ROW, _COLUMN = 22, 94
+_ROW, _COLUMN = 22, 96
 
 
 class MomentTable(QWidget):
@@ -111,7 +111,7 @@ def _cell(finding: Any) -> QTableWidgetItem:
     delay = float(finding.parameters["delay_s"])
     late = span_text(delay * 1e9) if delay else "at once"
     item = QTableWidgetItem(f"→ {finding.parameters['value']}, {late}")
-    item.setFont(figure_font())
+    item.setFont(figure_font(SMALL_PX))
     item.setTextAlignment(Qt.AlignmentFlag.AlignCenter)
     item.setToolTip(finding.reason)
     return item
