@@ -63,14 +63,14 @@ def test_values_beads_and_hex_follow_each_other(pilot, desk):
     composer.choose("Hook request")
     assert set(composer.entries.lines) == {"wanted"}, "the counter and the check run by themselves"
     pilot.type(composer.entries.lines["wanted"], "release", enter=True)
-    assert composer.hex.text() == "01 00 00 98"
-    pilot.click(composer.abacus, composer.abacus.rods.bead_center(1))
-    pilot.click(composer.abacus, composer.abacus.rods.bead_center(0))
+    assert composer.payload.hex.text() == "01 00 00 98"
+    pilot.click(composer.payload.abacus, composer.payload.abacus.rods.bead_center(1))
+    pilot.click(composer.payload.abacus, composer.payload.abacus.rods.bead_center(0))
     assert composer.entries.lines["wanted"].text() == "close"
-    assert composer.hex.text().startswith("02 00 00")
-    pilot.type(composer.hex, "00 00 00 00", enter=True)
+    assert composer.payload.hex.text().startswith("02 00 00")
+    pilot.type(composer.payload.hex, "00 00 00 00", enter=True)
     assert composer.entries.lines["wanted"].text() == "nothing"
-    pilot.type(composer.hex, "zz", enter=True)
+    pilot.type(composer.payload.hex, "zz", enter=True)
     assert "no pairs of hex digits" in composer.said.text()
     pilot.type(composer.entries.lines["wanted"], "sideways", enter=True)
     assert "no value" in composer.said.text()
@@ -88,11 +88,11 @@ def test_lists_are_composed_and_each_byte_shows_whose_it_is(pilot, desk):
     pilot.type(lines["has swell"], "1", enter=True)
     pilot.type(lines["swell"], '[{"height": 0.5}, {"height": -0.1}]', enter=True)
     pilot.type(lines["extras"], '[["state", {"heat": 20, "lamp": "steady"}]]', enter=True)
-    payload = bytes.fromhex(composer.hex.text())
+    payload = bytes.fromhex(composer.payload.hex.text())
     assert payload[:2] == b"Y7"
     assert payload[18:] == bytes((25, 251, 1, 2, 40, 1)), "two points of 1/50 m, type, length, half degrees, lamp"
     assert payload[16] == 0x82, "the flag, and a count that is worked out"
-    owners = composer.abacus._state.owners
+    owners = composer.payload.abacus._state.owners
     names = [field.name for field in composer._whole.all_fields()]
     assert [names[owners[8 * byte]] for byte in (0, 18, 19, 22)] == ["name", "height", "height", "heat"]
     pilot.type(lines["swell"], "[5", enter=True)
@@ -101,9 +101,9 @@ def test_lists_are_composed_and_each_byte_shows_whose_it_is(pilot, desk):
 
 def test_a_bead_is_turned_by_the_keys(pilot, desk):
     desk.composer.choose("Helm lever")
-    desk.composer.abacus.setFocus()
+    desk.composer.payload.abacus.setFocus()
     pilot.key(Qt.Key.Key_Space)
-    assert desk.composer.hex.text().startswith("80 00") or desk.composer.hex.text().startswith("00 80")
+    assert desk.composer.payload.hex.text().startswith("80 00") or desk.composer.payload.hex.text().startswith("00 80")
 
 
 def test_a_slider_feeds_by_hand_and_reaches_what_goes_out(pilot, live):
@@ -160,7 +160,7 @@ def test_a_message_that_nobody_knows_is_taken_from_the_roster_and_one_byte_of_it
     assert (composer.message.currentText(), composer.lane.currentText()) == (BY_HAND, "thruster")
     assert (composer.by_hand.address.text(), list(entries.lines)) == ("0x2E0", ["B0", "B1", "B2", "B3", "B4"])
     heard = pilot.session.store.frame_at(pilot.session.kind, None, pilot.session.clock.cursor_ns).payload
-    assert bytes.fromhex(composer.hex.text()) == heard
+    assert bytes.fromhex(composer.payload.hex.text()) == heard
     assert composer.said.text() == "0x2E0 is sent by somebody else as well; two senders collide."
     pilot.click(live.score.leaves["thruster"])
     pilot.type(entries.lines["B3"], "steps 1, 2 each 0.1 s", enter=True)
@@ -194,8 +194,8 @@ def test_a_frame_by_hand_is_as_long_as_its_hex_and_of_the_sort_that_is_chosen(pi
     pilot.type(composer.by_hand.address, "18FF77zz", enter=True)
     assert "is no address" in composer.said.text()
     pilot.type(composer.by_hand.address, "18FF7710", enter=True)
-    assert composer.hex.text() == " ".join(["00"] * 8)
-    pilot.type(composer.hex, "A1 B2 C3", enter=True)
+    assert composer.payload.hex.text() == " ".join(["00"] * 8)
+    pilot.type(composer.payload.hex, "A1 B2 C3", enter=True)
     assert [line.text() for line in composer.entries.lines.values()] == ["161", "178", "195"]
     # what is no feed is told, and the frame is there again when it is mended
     pilot.type(composer.entries.lines["B0"], "ramp", enter=True)
@@ -222,14 +222,14 @@ def test_an_unknown_device_is_read_without_a_map(pilot, live):
     composer.lane.setCurrentText("shore")
     assert composer.by_hand.address.placeholderText() == "1/3/0"
     pilot.type(composer.by_hand.address, "1/4/0", enter=True)
-    pilot.type(composer.hex, "00 03", enter=True)
+    pilot.type(composer.payload.hex, "00 03", enter=True)
     pilot.click(live.score.leaves["shore"])
     pilot.click(composer.once)
     pilot.wait(lambda: any(row.lane == "shore" and not row.is_sent for row in live.log.rows), "the answer of the meter")
     composer.lane.setCurrentText("bilge")
     assert composer.by_hand.address.text() == "", "an address of another bus means nothing here"
     pilot.type(composer.by_hand.address, "0x5A/0x18", enter=True)
-    pilot.type(composer.hex, "00 00 00", enter=True)
+    pilot.type(composer.payload.hex, "00 00 00", enter=True)
     composer.by_hand.sort.setCurrentText("read")
     composer.by_hand.sort.activated.emit(1)
     pilot.click(live.score.leaves["bilge"])

@@ -5,23 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-import numpy as np
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ....core.errors import AbacusError
-from ...app.doors import engine, going
+from ...app.doors import going
 from ...app.live import LiveHere
-from ...widgets.abacus import Abacus
-from ...widgets.beads import AbacusState
-from ...widgets.parts import Choice, ElidedLabel, button, label, say_in, scrolled, with_offers
+from ...widgets.parts import Choice, button, label, say_in, scrolled, with_offers
 from .by_hand_line import ByHandLine
 from .field_entries import FieldEntries
+from .payload_view import PayloadView
 
 _MOST_BYTES = 64
 _NO_FAULT = "no fault"
 BY_HAND = "a frame by hand"
-_TEXT_PX = 72
 _BYTE_NAMES = {f"B{byte}" for byte in range(_MOST_BYTES)}
 _OCCASIONS = (
     "every 50 ms", "5 times every 10 ms", "5 times every 10 ms, again every 1 s", "on change",
@@ -36,8 +33,10 @@ class Composer(QWidget):
 
     Attributes
     ----------
-    message, when, hex
-        Where a message is chosen, an occasion typed, and the payload typed as hex.
+    message, when
+        Where a message is chosen, and an occasion typed.
+    payload
+        As beads, hex and text.
     fault
         What is made wrong on purpose.
     by_hand
@@ -55,7 +54,6 @@ class Composer(QWidget):
         self._layout: Any = None
         self._whole: Any = None
         self._flags = 0
-        self._payload = b""
         self.message = Choice()
         self.message.setAccessibleName("Message to compose")
         self.lane = Choice()
@@ -70,16 +68,11 @@ class Composer(QWidget):
         self.fault.setToolTip("What is made wrong on purpose, to see what the other side does")
         self.fault.addItem(_NO_FAULT)
         self.fault.setMaximumWidth(112)
-        self.hex = QLineEdit()
-        self.hex.setAccessibleName("Payload as hex")
-        self.text = ElidedLabel()
-        self.text.setObjectName("quiet")
-        self.text.setMaximumWidth(_TEXT_PX)
         self.once = button("Send once", "Send it now (Ctrl Return)", main=True)
         self.again = button("Repeat", "Send it like this by itself, until it is stopped")
         self.stop = button("Stop", "Send this message no more")
         self.said = label("", "quiet", wrap=True)
-        self.abacus = Abacus()
+        self.payload = PayloadView()
         self.by_hand = ByHandLine()
         self.by_hand.hide()
         self.entries = FieldEntries()
@@ -101,11 +94,6 @@ class Composer(QWidget):
         act.setSpacing(8)
         for part in (self.once, self.when, self.again, self.stop, self.fault):
             act.addWidget(part, 1 if part is self.when else 0)
-        as_hex = QHBoxLayout()
-        as_hex.setSpacing(8)
-        as_hex.addWidget(label("hex", "quiet"))
-        as_hex.addWidget(self.hex, 1)
-        as_hex.addWidget(self.text)
         right = QVBoxLayout()
         right.setSpacing(6)
         area = scrolled(self.entries)
@@ -116,11 +104,7 @@ class Composer(QWidget):
         right.addWidget(self.said)
         middle = QHBoxLayout()
         middle.setSpacing(12)
-        left = QVBoxLayout()
-        left.setSpacing(6)
-        left.addWidget(scrolled_beads(self.abacus), 1)
-        left.addLayout(as_hex)
-        middle.addLayout(left)
+        middle.addWidget(self.payload)
         middle.addLayout(right, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 6, 14, 6)
@@ -131,8 +115,8 @@ class Composer(QWidget):
     def _connect(self) -> None:
         self.message.currentTextChanged.connect(self._take)
         self.entries.typed.connect(self._on_typed)
-        self.hex.editingFinished.connect(self._take_hex)
-        self.abacus.selected.connect(self._flip)
+        self.payload.given.connect(self._take_payload)
+        self.payload.refused.connect(lambda sentence: self._say(sentence, "wrong"))
         self.once.clicked.connect(self.send_once)
         self.again.clicked.connect(self.send_again)
         self.stop.clicked.connect(self._stop)
@@ -295,14 +279,16 @@ class Composer(QWidget):
     def _encode(self) -> None:
         if self._layout is None:
             return
+        payload = self.payload.payload
         try:
             message = self.made()
-            self._payload = message.frame(0, 0.0).payload
+            payload = message.frame(0, 0.0).payload
             said = list(self._warnings(message))
             self._say(" ".join(one[:1].upper() + one[1:] for one in said[:2]), "")
         except AbacusError as error:
             self._say(str(error), "wrong")
-        self._show_payload()
+        self.payload.show_payload(self._whole, payload)
+        self.changed.emit()
 
     def _warnings(self, message: Any) -> Iterable[str]:
         name = self._lane_state(message)
@@ -320,27 +306,9 @@ class Composer(QWidget):
         except AbacusError:
             return ""
 
-    def _show_payload(self) -> None:
-        size = len(self._payload)
-        self.hex.setText(self._payload.hex(" ").upper())
-        self.hex.setCursorPosition(0)
-        text = "".join(chr(b) if 32 <= b < 127 else "·" for b in self._payload[:24])
-        # a row of dots says nothing
-        self.text.setText(text.rstrip("·"))
-        self.text.setVisible(bool(text.strip("· ")))
-        owners = engine.owners_in_frame(self._whole, self._payload)
-        self.abacus.show_state(AbacusState(size, self._payload, np.ones(size * 8, np.bool_), owners))
-        self.abacus.show_bits(frozenset())
-        self.changed.emit()
-
-    def _take_hex(self) -> None:
-        if self._layout is None or not self.hex.isModified():
-            return
-        self.hex.setModified(False)
-        try:
-            data = bytes.fromhex(self.hex.text())
-        except ValueError:
-            self._say("These are no pairs of hex digits.", "wrong")
+    def _take_payload(self, data: bytes) -> None:
+        """Compose what was typed as hex, or turned bead by bead."""
+        if self._layout is None:
             return
         if len(data) > _MOST_BYTES and self._layout.applies.protocol == "can":
             self._say(f"A frame has at most {_MOST_BYTES} bytes.", "wrong")
@@ -349,15 +317,6 @@ class Composer(QWidget):
             self.by_hand.count = min(len(data), going.MOST_BYTES)
             self._take_by_hand()
         self._follow(data)
-
-    def _flip(self, bits: frozenset[int]) -> None:
-        """Turn the beads that were clicked."""
-        data = bytearray(self._payload)
-        for bit in bits:
-            if bit // 8 < len(data):
-                data[bit // 8] ^= 1 << bit % 8
-        if bits:
-            self._follow(bytes(data))
 
     def _follow(self, data: bytes) -> None:
         """Show what a payload says in the entries; what says nothing of itself is worked out again."""
@@ -411,14 +370,6 @@ def _every_s(when: str) -> float | None:
     if isinstance(occasion, going.Every):
         return float(occasion.period_ns / 1e9)
     return float(occasion.apart_ns / 1e9) if isinstance(occasion, going.Bursts) else None
-
-
-def scrolled_beads(abacus: Abacus) -> QScrollArea:
-    """Return an abacus that scrolls where a payload is longer than the room."""
-    area = scrolled(abacus)
-    area.setFixedWidth(abacus.sizeHint().width() + 14)
-    area.setMinimumHeight(100)
-    return area
 
 
 def _settable(layout: Any) -> list[tuple[int, Any]]:
