@@ -162,6 +162,13 @@ def test_edits_that_waited_are_there_when_the_program_starts_again(both, cluster
     let_go(window)
 
 
+def begin_empty(pilot):
+    """Answer that nothing goes along into a library that holds nothing."""
+    panel = pilot.window.header.library.panel
+    next(one for one in panel.findChildren(QPushButton) if one.text() == "Begin empty").click()
+    pilot.settle()
+
+
 def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, tmp_path):
     address = cluster.address(cluster.new_database())
     library = Library.create(address, "shared library")
@@ -188,8 +195,7 @@ def test_a_server_is_connected_to_from_the_header_and_released(pilot, cluster, t
     pilot.settle()
     # it would hide all layouts: whether they go along is asked first, and nothing is changed until then
     assert button.panel is not panel and pilot.session.library.name == "harbour-team library"
-    next(one for one in button.panel.findChildren(QPushButton) if one.text() == "Begin empty").click()
-    pilot.settle()
+    begin_empty(pilot)
     assert button.panel is None and pilot.session.edits.layouts() == [] and Library.open(fresh).layouts.states() == []
     button.ask_server()
     panel = button.panel
@@ -283,6 +289,7 @@ def test_a_server_that_asks_for_a_password_is_answered(pilot, cluster, monkeypat
     assert "aye" not in panel.lines["password"].displayText()
     panel.go.click()
     pilot.settle()
+    begin_empty(pilot)
     assert button.text().startswith("guarded")
     folder = pilot.session.trial.folder
     assert "aye-aye" not in (folder / "trial.json").read_text()
