@@ -15,7 +15,7 @@ import pytest
 PROGRAM = shutil.which("linux.uml") or shutil.which("linux")
 MODULES = Path("/usr/lib/uml/modules")
 _NEEDED = ("net/can/can.ko", "net/can/can-raw.ko", "drivers/net/can/dev/can-dev.ko", "drivers/net/can/vcan.ko")
-_PATIENCE_S = 150
+_PATIENCE_S = 400
 
 
 needs_kernel = pytest.mark.skipif(
