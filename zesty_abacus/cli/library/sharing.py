@@ -85,10 +85,14 @@ def serve_local(folder: Path, name: str, port: int, people: tuple[str, ...]) -> 
         target = Library.open(address) if _is_made(server) else Library.create(address, name)
         make_roles(target)
         target.close()
+        # before anything is said: whoever reads it may end this at once, and the server with it
+        done = _interruption()
         say(address)
         for person in people:
             say(_login_of(server, person))
-        _until_interrupted(server)
+        while not done.wait(0.5):
+            if not server.is_running:
+                raise click.ClickException("the server has ended.")
     finally:
         server.stop()
 
@@ -104,10 +108,9 @@ def _is_made(server: LocalServer) -> bool:
     return bool(server.execute(_DATABASE, "SELECT 1 FROM pg_tables WHERE tablename = 'library_info'"))
 
 
-def _until_interrupted(server: LocalServer) -> None:
+def _interruption() -> threading.Event:
+    """Return what is set when somebody wants an end of this."""
     done = threading.Event()
     for sign in (signal.SIGINT, signal.SIGTERM):
         signal.signal(sign, lambda *_: done.set())
-    while not done.wait(0.5):
-        if not server.is_running:
-            raise click.ClickException("the server has ended.")
+    return done
