@@ -282,8 +282,8 @@ def rehearse(window: Window) -> None:
         desk.composer.entries.lines[name].setText(text)
         desk.composer.entries.lines[name].setModified(True)
         desk.composer.entries.lines[name].editingFinished.emit()
-    desk.composer.when.setText("every 50 ms")
-    desk.composer.send_again()
+    desk.composer.out.when.setText("every 50 ms")
+    desk.composer.out.send_again()
     desk.rehearsals.choice.setCurrentText("Hook holds under load")
     desk.rehearsals.run()
     while desk.rehearsing.is_running:

@@ -34,7 +34,7 @@ def test_it_keeps_what_lies_around_and_ends(pilot, live):
     assert len(pilot.session.clock.stretches) == 1, "what is held back is not part of the capture"
     live.composer.choose("Hook request")
     pilot.type(live.composer.entries.lines["wanted"], "release", enter=True)
-    pilot.click(live.composer.once)
+    pilot.click(live.composer.out.once)
     pilot.wait(lambda: len(pilot.session.trial.file.sources) > sources, "the recording in the trial")
     pilot.wait(pilot.session.jobs.is_idle, "everything read")
     assert not live.live.writing.is_recording

@@ -53,7 +53,7 @@ def test_what_comes_is_heard_and_said_before_anything_may_be_sent(pilot, live):
     assert says["Azimuth feedback port"].startswith("angle ")
     assert "6 lanes, 0 may send" in live.head.words.text()
     live.composer.choose("Hook request")
-    pilot.click(live.composer.once)
+    pilot.click(live.composer.out.once)
     assert sent(live) == []
     assert "it only listens" in pilot.window.foot.told.text()
 
@@ -71,9 +71,9 @@ def test_values_beads_and_hex_follow_each_other(pilot, desk):
     pilot.type(composer.payload.hex, "00 00 00 00", enter=True)
     assert composer.entries.lines["wanted"].text() == "nothing"
     pilot.type(composer.payload.hex, "zz", enter=True)
-    assert "no pairs of hex digits" in composer.said.text()
+    assert "no pairs of hex digits" in composer.out.said.text()
     pilot.type(composer.entries.lines["wanted"], "sideways", enter=True)
-    assert "no value" in composer.said.text()
+    assert "no value" in composer.out.said.text()
 
 
 def test_lists_are_composed_and_each_byte_shows_whose_it_is(pilot, desk):
@@ -96,7 +96,7 @@ def test_lists_are_composed_and_each_byte_shows_whose_it_is(pilot, desk):
     names = [field.name for field in composer._whole.all_fields()]
     assert [names[owners[8 * byte]] for byte in (0, 18, 19, 22)] == ["name", "height", "height", "heat"]
     pilot.type(lines["swell"], "[5", enter=True)
-    assert "this is no JSON" in composer.said.text()
+    assert "this is no JSON" in composer.out.said.text()
 
 
 def test_a_bead_is_turned_by_the_keys(pilot, desk):
@@ -112,7 +112,7 @@ def test_a_slider_feeds_by_hand_and_reaches_what_goes_out(pilot, live):
     slider, line = live.composer.entries.sliders["lever port"], live.composer.entries.lines["lever port"]
     pilot.type(line, "20", enter=True)
     stood = slider.value()
-    pilot.type(live.composer.when, "20 ms", enter=True)
+    pilot.type(live.composer.out.when, "20 ms", enter=True)
     slider.setFocus()
     pilot.key(Qt.Key.Key_PageUp)
     assert slider.value() == stood + slider.pageStep()
@@ -128,7 +128,7 @@ def test_a_message_is_sent_and_the_bench_answers(pilot, live):
     assert live.score.leaves["thruster"].text() == "may send"
     live.composer.choose("Hook request")
     pilot.type(live.composer.entries.lines["wanted"], "release", enter=True)
-    pilot.click(live.composer.once)
+    pilot.click(live.composer.out.once)
     pilot.wait(lambda: sent(live), "the frame in the log")
     assert sent(live)[0].says.startswith("wanted release")
     pilot.wait(lambda: any("result refused" in row.says for row in live.log.rows), "the answer of the hook")
@@ -140,11 +140,11 @@ def test_a_message_goes_out_again_and_again_until_one_key_ends_everything(pilot,
     pilot.click(live.score.leaves["thruster"])
     live.composer.choose("Helm lever")
     pilot.type(live.composer.entries.lines["lever port"], "sine -20 to 60 in 2 s", enter=True)
-    pilot.type(live.composer.when, "20 ms", enter=True)
+    pilot.type(live.composer.out.when, "20 ms", enter=True)
     pilot.wait(
         lambda: live.live.sending.entries and live.live.sending.entries["Helm lever"].kept.sent > 20, "frames going out"
     )
-    assert "two senders collide" in live.composer.said.text()
+    assert "two senders collide" in live.composer.out.said.text()
     pilot.type(live.composer.entries.lines["lever port"], "50", enter=True)
     pilot.wait(lambda: sent(live) and sent(live)[-1].says.startswith("lever port 50"), "what was typed while it runs")
     live.log.setFocus()
@@ -157,14 +157,14 @@ def test_a_message_goes_out_again_and_again_until_one_key_ends_everything(pilot,
 def test_a_message_that_nobody_knows_is_taken_from_the_roster_and_one_byte_of_it_swept(pilot, live):
     composer, entries = live.composer, live.composer.entries
     pilot.pick_kind(0x2E0)
-    assert (composer.message.currentText(), composer.lane.currentText()) == (BY_HAND, "thruster")
+    assert (composer.message.currentText(), composer.out.lane.currentText()) == (BY_HAND, "thruster")
     assert (composer.by_hand.address.text(), list(entries.lines)) == ("0x2E0", ["B0", "B1", "B2", "B3", "B4"])
     heard = pilot.session.store.frame_at(pilot.session.kind, None, pilot.session.clock.cursor_ns).payload
     assert bytes.fromhex(composer.payload.hex.text()) == heard
-    assert composer.said.text() == "0x2E0 is sent by somebody else as well; two senders collide."
+    assert composer.out.said.text() == "0x2E0 is sent by somebody else as well; two senders collide."
     pilot.click(live.score.leaves["thruster"])
     pilot.type(entries.lines["B3"], "steps 1, 2 each 0.1 s", enter=True)
-    pilot.type(composer.when, "20 ms", enter=True)
+    pilot.type(composer.out.when, "20 ms", enter=True)
     entry = live.live.sending.entries["0x2E0 by hand"]
     pilot.wait(lambda: {row.payload.split()[3] for row in sent(live)} == {"01", "02"}, "both values on the bus")
     assert {bytes.fromhex(row.payload)[:3] for row in sent(live)} == {heard[:3]}
@@ -181,18 +181,18 @@ def test_a_message_that_nobody_knows_is_taken_from_the_roster_and_one_byte_of_it
     assert not composer.by_hand.isVisible() and "lever port" in entries.lines
     composer.pick("0x2E0 by hand")
     assert entries.lines["B3"].text() == "steps 1, 2 each 0.1 s"
-    pilot.click(composer.stop)
+    pilot.click(composer.out.stop)
     assert not live.live.sending.entries and entry.kept.sent > 5
 
 
 def test_a_frame_by_hand_is_as_long_as_its_hex_and_of_the_sort_that_is_chosen(pilot, live):
     composer = live.composer
     composer.message.setCurrentText(BY_HAND)
-    assert composer.said.text().startswith("Type the address of a frame")
-    pilot.click(composer.once)
+    assert composer.out.said.text().startswith("Type the address of a frame")
+    pilot.click(composer.out.once)
     assert sent(live) == []
     pilot.type(composer.by_hand.address, "18FF77zz", enter=True)
-    assert "is no address" in composer.said.text()
+    assert "is no address" in composer.out.said.text()
     pilot.type(composer.by_hand.address, "18FF7710", enter=True)
     assert composer.payload.hex.text() == " ".join(["00"] * 8)
     pilot.type(composer.payload.hex, "A1 B2 C3", enter=True)
@@ -200,15 +200,15 @@ def test_a_frame_by_hand_is_as_long_as_its_hex_and_of_the_sort_that_is_chosen(pi
     # what is no feed is told, and the frame is there again when it is mended
     pilot.type(composer.entries.lines["B0"], "ramp", enter=True)
     pilot.type(composer.by_hand.address, "18FF7711", enter=True)
-    assert "ramp" in composer.said.text()
-    pilot.click(composer.once)
+    assert "ramp" in composer.out.said.text()
+    pilot.click(composer.out.once)
     assert sent(live) == []
     pilot.type(composer.entries.lines["B0"], "161", enter=True)
     pilot.type(composer.by_hand.address, "18FF7710", enter=True)
     composer.by_hand.sort.setCurrentText("long")
     composer.by_hand.sort.activated.emit(2)
     pilot.click(live.score.leaves["thruster"])
-    pilot.click(composer.once)
+    pilot.click(composer.out.once)
     pilot.wait(lambda: sent(live), "the frame")
     frame = composer.made().frame(0, 0.0)
     assert (frame.address, frame.payload) == (0x18FF7710, b"\xa1\xb2\xc3")
@@ -216,24 +216,37 @@ def test_a_frame_by_hand_is_as_long_as_its_hex_and_of_the_sort_that_is_chosen(pi
     assert sent(live)[-1].payload == "A1 B2 C3"
 
 
+def test_what_is_composed_and_its_lane_stay_when_another_endpoint_comes(pilot, live):
+    composer = live.composer
+    composer.message.setCurrentText(BY_HAND)
+    composer.out.lane.setCurrentText("bilge")
+    pilot.type(composer.by_hand.address, "0x5A/0x18", enter=True)
+    port = free_port(socket.SOCK_DGRAM)
+    pilot.type(live.connecting.line, f"more=udp://127.0.0.1:{port}?listen=1", enter=True)
+    pilot.wait(lambda: "more" in live.live.lanes, "the lane")
+    lanes = [composer.out.lane.itemText(number) for number in range(composer.out.lane.count())]
+    assert lanes == ["its own lane", "thruster", "battery", "shore", "bilge", "pendant", "winch", "more"]
+    assert (composer.out.lane.currentText(), composer.by_hand.address.text()) == ("bilge", "0x5A/0x18")
+
+
 def test_an_unknown_device_is_read_without_a_map(pilot, live):
     composer = live.composer
     composer.message.setCurrentText(BY_HAND)
-    composer.lane.setCurrentText("shore")
+    composer.out.lane.setCurrentText("shore")
     assert composer.by_hand.address.placeholderText() == "1/3/0"
     pilot.type(composer.by_hand.address, "1/4/0", enter=True)
     pilot.type(composer.payload.hex, "00 03", enter=True)
     pilot.click(live.score.leaves["shore"])
-    pilot.click(composer.once)
+    pilot.click(composer.out.once)
     pilot.wait(lambda: any(row.lane == "shore" and not row.is_sent for row in live.log.rows), "the answer of the meter")
-    composer.lane.setCurrentText("bilge")
+    composer.out.lane.setCurrentText("bilge")
     assert composer.by_hand.address.text() == "", "an address of another bus means nothing here"
     pilot.type(composer.by_hand.address, "0x5A/0x18", enter=True)
     pilot.type(composer.payload.hex, "00 00 00", enter=True)
     composer.by_hand.sort.setCurrentText("read")
     composer.by_hand.sort.activated.emit(1)
     pilot.click(live.score.leaves["bilge"])
-    pilot.click(composer.once)
+    pilot.click(composer.out.once)
     pilot.wait(lambda: any(row.payload == "05 0A 0F" for row in live.log.rows), "what the registers hold")
 
 
@@ -247,7 +260,7 @@ def test_a_curve_of_the_score_is_drawn_otherwise(pilot, live):
     live.composer.choose("Helm lever")
     line = live.composer.entries.lines["lever port"]
     pilot.type(line, "table 0 s 10, 100 s 50", enter=True)
-    pilot.type(live.composer.when, "20 ms", enter=True)
+    pilot.type(live.composer.out.when, "20 ms", enter=True)
     entry = live.live.sending.entries["Helm lever"]
     curve = curve_of(live, "lever port")
     # a double-click puts a point on the curve where there was none
@@ -277,7 +290,7 @@ def test_a_constant_is_pulled_up_and_shift_does_it_finely(pilot, live):
     live.composer.choose("Helm lever")
     line = live.composer.entries.lines["lever port"]
     pilot.type(line, "20", enter=True)
-    pilot.type(live.composer.when, "20 ms", enter=True)
+    pilot.type(live.composer.out.when, "20 ms", enter=True)
     middle = curve_of(live, "lever port").row.center()
     pilot.drag(live.score, middle, middle - QPointF(0, 40))
     assert float(line.text()) == pytest.approx(25, abs=0.2), "a quarter of what it is, for a quarter of the way"
@@ -294,26 +307,26 @@ def test_what_is_heard_is_passed_on_and_answered(pilot, live):
     pilot.click(live.score.leaves["thruster"])
     live.composer.choose("Helm lever")
     pilot.type(live.composer.entries.lines["lever port"], "heard `Hook state`.pull", enter=True)
-    pilot.type(live.composer.when, "in answer to `Hook state`.pull > 0 kN", enter=True)
+    pilot.type(live.composer.out.when, "in answer to `Hook state`.pull > 0 kN", enter=True)
     entry = live.live.sending.entries["Helm lever"]
     pilot.wait(lambda: entry.kept.sent > 3, "answers")
     pilot.wait(lambda: len(sent(live)) > 3, "them in the list")
     said = [row.says for row in live.log.rows if row.message in ("Hook state", "Helm lever")]
     assert any(words.startswith("lever port ") and not words.startswith("lever port 0 %") for words in said)
-    live.composer.fault.setCurrentText("too short")
+    live.composer.out.fault.setCurrentText("too short")
     pilot.wait(lambda: len(sent(live)[-1].payload.split()) == 6, "a frame that is too short")
-    assert "7 are meant" in live.composer.said.text()
+    assert "7 are meant" in live.composer.out.said.text()
 
 
 def test_a_burst_is_over_by_itself(pilot, live):
     pilot.click(live.score.leaves["thruster"])
     live.composer.choose("Helm lever")
-    pilot.type(live.composer.when, "3 times every 10 ms", enter=True)
+    pilot.type(live.composer.out.when, "3 times every 10 ms", enter=True)
     pilot.wait(lambda: len(sent(live)) == 3, "the burst")
     assert live.live.sending.entries["Helm lever"].is_over
-    assert live.composer.stop.isVisible() and not live.composer.again.isVisible()
-    pilot.click(live.composer.stop)
-    assert live.composer.again.isVisible()
+    assert live.composer.out.stop.isVisible() and not live.composer.out.again.isVisible()
+    pilot.click(live.composer.out.stop)
+    assert live.composer.out.again.isVisible()
 
 
 def test_a_rehearsal_passes_and_each_step_says_by_which_frame(pilot, live, tmp_path):

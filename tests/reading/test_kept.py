@@ -11,7 +11,7 @@ from zesty_abacus.core.frames.activity import capture_activity
 from zesty_abacus.core.layouts.model import Applies, Carried, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.reading.explained import explain
-from zesty_abacus.core.reading.kept import keep_explained, kept_explained
+from zesty_abacus.core.reading.kept import keep_explained, kept_explained, means_in_words
 from zesty_abacus.core.reading.meaning import Meaning
 
 INNER = new_layout("inner", Applies(address=9), 1, [new_field("v", at("B0"))])
@@ -78,6 +78,16 @@ def test_what_a_reference_bore_out_is_kept_with_it(tmp_path):
     kept = kept_explained(tmp_path / "kept", meaning, "state")
     assert explain(meaning, capture_activity(COUNTING), kept, borne_out=borne_out) == kept
     assert explain(meaning, capture_activity(COUNTING), kept)[0].explained.proved == 0, "without it, it is not proved"
+
+
+def test_an_edit_looks_again_at_the_kinds_it_touches_only(monkeypatch):
+    meaning, _ = counted(PLAIN)
+    assert means_in_words(meaning, 0)
+    monkeypatch.setattr("zesty_abacus.core.reading.kept.layout_to_json", None)
+    elsewhere = meaning.changed({INNER.id: INNER})
+    assert means_in_words(elsewhere, 0) == means_in_words(meaning, 0)
+    with pytest.raises(TypeError):
+        means_in_words(meaning.changed({PLAIN.id: msgspec.structs.replace(PLAIN, note="other")}), 0)
 
 
 @pytest.mark.parametrize("data", [b"", b"\x93", b"[1]", bytes(range(200))])

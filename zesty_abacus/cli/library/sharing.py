@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import signal
 import sys
 import threading
+from collections.abc import Sequence
 from pathlib import Path
 
 import click
@@ -14,6 +14,7 @@ from ...core.library.rights import PREFIX
 from ...core.library.roles import make_roles, role_statements
 from ...core.library.store import Library
 from ...core.library.sync import sync as bring_together
+from ..stopping import stopped_by_signals
 from ..terminal import say
 from .options import AS_JSON, AUTHOR, LIBRARY, opened, say_json
 
@@ -76,25 +77,29 @@ def serve_local(folder: Path, name: str, port: int, people: tuple[str, ...]) -> 
     address and password are printed when it is made: who agrees to changes is told apart by logins.
     """
     server = LocalServer(folder, port)
-    server.make()
-    server.start()
-    try:
-        if not server.has_database(_DATABASE):
-            server.execute("postgres", f"CREATE DATABASE {_DATABASE}")
-        address = server.address(_DATABASE)
-        target = Library.open(address) if _is_made(server) else Library.create(address, name)
-        make_roles(target)
-        target.close()
-        # before anything is said: whoever reads it may end this at once, and the server with it
-        done = _interruption()
-        say(address)
-        for person in people:
-            say(_login_of(server, person))
-        while not done.wait(0.5):
-            if not server.is_running:
-                raise click.ClickException("the server has ended.")
-    finally:
-        server.stop()
+    # before anything is said: whoever reads it may end this at once, and the server with it
+    with stopped_by_signals() as stopped:
+        server.make()
+        server.start()
+        try:
+            _serve(server, name, people, stopped)
+        finally:
+            server.stop()
+
+
+def _serve(server: LocalServer, name: str, people: Sequence[str], stopped: threading.Event) -> None:
+    if not server.has_database(_DATABASE):
+        server.execute("postgres", f"CREATE DATABASE {_DATABASE}")
+    address = server.address(_DATABASE)
+    target = Library.open(address) if _is_made(server) else Library.create(address, name)
+    make_roles(target)
+    target.close()
+    say(address)
+    for person in people:
+        say(_login_of(server, person))
+    while not stopped.wait(0.5):
+        if not server.is_running:
+            raise click.ClickException("the server has ended.")
 
 
 def _login_of(server: LocalServer, person: str) -> str:
@@ -106,11 +111,3 @@ def _login_of(server: LocalServer, person: str) -> str:
 
 def _is_made(server: LocalServer) -> bool:
     return bool(server.execute(_DATABASE, "SELECT 1 FROM pg_tables WHERE tablename = 'library_info'"))
-
-
-def _interruption() -> threading.Event:
-    """Return what is set when somebody wants an end of this."""
-    done = threading.Event()
-    for sign in (signal.SIGINT, signal.SIGTERM):
-        signal.signal(sign, lambda *_: done.set())
-    return done

@@ -22,7 +22,6 @@ _RELEASED = 0xFF
 _SPI_WRITE = 0x80
 _ANSWERS = 1
 """The address of what comes from a device on SPI."""
-_NOT_ACKNOWLEDGED = "not acknowledged"
 
 
 class ByteDevice(ABC):
@@ -34,7 +33,11 @@ class ByteDevice(ABC):
         Its address on I2C, its select on SPI.
     registers
     counts
+    is_asked_in_sight
+        Whether what it is asked is a frame of its own, beside what comes back.
     """
+
+    is_asked_in_sight = False
 
     def __init__(
         self, number: int, registers: DeviceRegisters, *, seen: Callable[[Access], None] | None = None
@@ -44,30 +47,32 @@ class ByteDevice(ABC):
         self.counts = ServedCounts()
         self._seen = seen
 
+    @classmethod
+    @abstractmethod
+    def number_in(cls, asked: Outgoing) -> int:
+        """Return which device a frame asks."""
+
+    @classmethod
+    @abstractmethod
+    def nobody(cls, asked: Outgoing) -> Outgoing | None:
+        """Return what is seen where no device has the number that is asked, None for nothing."""
+
     @abstractmethod
     def answer(self, asked: Outgoing) -> Outgoing | None:
         """Return what is seen of the device when it is asked; None if it has nothing to say."""
 
-    def _read(self, first: int, count: int) -> tuple[list[int], str]:
-        """Return registers, and why they are none of the device's, empty if they are."""
-        with self.registers.held() as registers:
-            try:
-                values, refused = registers.read(first, count), ""
-            except PastEndError:
-                values, refused = [_RELEASED] * count, "past the end"
-        self._tell(Access(False, first, count, refused))
-        return values, refused
+    def _read(self, held: DeviceRegisters, first: int, count: int) -> tuple[list[int], Access]:
+        try:
+            return held.read(first, count), Access(False, first, count)
+        except PastEndError:
+            return [_RELEASED] * count, Access(False, first, count, "past the end")
 
-    def _write(self, first: int, data: bytes) -> str:
-        """Put registers; return why they were not put, empty if they were."""
-        with self.registers.held() as registers:
-            try:
-                registers.write(first, list(data))
-                refused = ""
-            except PastEndError:
-                refused = _NOT_ACKNOWLEDGED
-        self._tell(Access(True, first, len(data), refused))
-        return refused
+    def _write(self, held: DeviceRegisters, first: int, data: bytes) -> Access:
+        try:
+            held.write(first, list(data))
+            return Access(True, first, len(data))
+        except PastEndError:
+            return Access(True, first, len(data), "not acknowledged")
 
     def _tell(self, access: Access) -> None:
         if access.refused:
@@ -87,6 +92,16 @@ class I2cDevice(ByteDevice):
         super().__init__(number, registers, seen=seen)
         self._pointer = 0
 
+    @classmethod
+    def number_in(cls, asked: Outgoing) -> int:
+        """Return the address."""
+        return asked.address >> 16 & 0xFFFF
+
+    @classmethod
+    def nobody(cls, asked: Outgoing) -> Outgoing | None:
+        """Return that nobody acknowledges it."""
+        return Outgoing(b"", cls.number_in(asked) << 16 | NO_REGISTER, F.REFUSED | asked.flags & F.READ)
+
     def answer(self, asked: Outgoing) -> Outgoing | None:
         """Return what a read brings, or that a write was not acknowledged; None for one that was.
 
@@ -97,13 +112,18 @@ class I2cDevice(ByteDevice):
         first, count = self._pointer if is_open else asked.address & 0xFFFF, len(asked.payload)
         address = self.number << 16 | first
         if asked.flags & F.READ:
-            values, refused = self._read(first, count)
+            with self.registers.held() as held:
+                values, access = self._read(held, first, count)
+            self._tell(access)
             self._pointer = self._behind(first, count)
-            past = F.PAST_END if refused or self.registers.goes_past(first, count) else 0
+            past = F.PAST_END if self.registers.goes_past(first, count) else 0
             return Outgoing(bytes(values), address, F.READ | past)
         if is_open:
             return None  # somebody only asks whether the device is there
-        if self._write(first, asked.payload):
+        with self.registers.held() as held:
+            access = self._write(held, first, asked.payload)
+        self._tell(access)
+        if access.refused:
             return Outgoing(asked.payload, address, F.REFUSED | F.PAST_END)
         self._pointer = self._behind(first, count)
         return None
@@ -115,16 +135,28 @@ class I2cDevice(ByteDevice):
 class SpiDevice(ByteDevice):
     """One that answers while it is asked."""
 
+    is_asked_in_sight = True
+
+    @classmethod
+    def number_in(cls, _asked: Outgoing) -> int:
+        """Return the one select there is."""
+        return 0
+
+    @classmethod
+    def nobody(cls, _asked: Outgoing) -> Outgoing | None:
+        """Return nothing: the line stays as it is."""
+        return None
+
     def answer(self, asked: Outgoing) -> Outgoing | None:
         """Return what came back in the same transfer; None for one without a byte."""
         if not asked.payload:
             return None
         first, data = asked.payload[0] & ~_SPI_WRITE, asked.payload[1:]
-        with self.registers.held() as registers:
-            status = registers.read(0, 1)
-        if asked.payload[0] & _SPI_WRITE:
-            self._write(first, data)
-            values = [0] * len(data)
-        else:
-            values, _ = self._read(first, len(data))
+        with self.registers.held() as held:
+            status = held.read(0, 1)
+            if asked.payload[0] & _SPI_WRITE:
+                values, access = [0] * len(data), self._write(held, first, data)
+            else:
+                values, access = self._read(held, first, len(data))
+        self._tell(access)
         return Outgoing(bytes([*status, *values]), _ANSWERS, F.ANSWER)

@@ -47,6 +47,14 @@ class _File(msgspec.Struct, frozen=True, array_like=True):
 
 def means_in_words(meaning: Meaning, kind: int) -> str:
     """Return a text that is another one whenever a kind may be read otherwise, also by a layout that is carried."""
+    means = meaning.kinds[kind]
+    if means.in_short is None:
+        # an edit makes other meanings of the kinds it touches; of all others it is known
+        means.in_short = _in_short(meaning, kind)
+    return means.in_short
+
+
+def _in_short(meaning: Meaning, kind: int) -> str:
     readers = meaning.kinds[kind].readers
     if not readers:
         return ""

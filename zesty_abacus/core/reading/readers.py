@@ -48,10 +48,13 @@ class KindMeaning:
         Who reads frames of it, in order of precedence; each frame is the first one's that takes it.
     others
         Layouts that would read it, too, and stand back.
+    in_short
+        A text that is another one wherever a kind is read otherwise; made by whoever asks first, see :mod:`.kept`.
     """
 
     readers: tuple[Reader, ...] = ()
     others: tuple[Layout, ...] = ()
+    in_short: str | None = None
 
     def reader_with(self, layout_id: UUID) -> Reader | None:
         """Return the reader that a layout is, None if it reads no frame of the kind."""

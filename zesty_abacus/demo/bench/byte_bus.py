@@ -7,10 +7,9 @@ from collections.abc import Callable
 
 from ...core.frames import flags as F
 from ...core.live.batch import Batch
-from ...core.live.byte_device import ByteDevice, I2cDevice, SpiDevice
+from ...core.live.byte_device import ByteDevice
 from ...core.live.device_registers import Access, DeviceRegisters
 from ...core.live.endpoint import Outgoing
-from ...core.protocols.byte_registers import NO_REGISTER
 
 _TAKES_NS = 300_000
 """From being asked to having answered."""
@@ -31,8 +30,7 @@ class ByteBus:
 
     def __init__(self, lane: int, own: ByteDevice, asked: Outgoing, every_s: float) -> None:
         self.lane = lane
-        self._kind: type[I2cDevice] | type[SpiDevice] = SpiDevice if isinstance(own, SpiDevice) else I2cDevice
-        self._fitted = {own.number: own}
+        self._kind, self._fitted = type(own), {own.number: own}
         self._played: dict[int, ByteDevice] = {}
         self._asked, self._every_s = asked, every_s
         self._next_s: float | None = None
@@ -53,14 +51,10 @@ class ByteBus:
 
     def answer(self, asked: Outgoing) -> Outgoing | None:
         """Return what is seen on the bus when somebody is asked: an address that nobody has is not acknowledged."""
-        number = 0 if self._kind is SpiDevice else asked.address >> 16 & 0xFFFF
+        number = self._kind.number_in(asked)
         with self._lock:
             device = self._played.get(number) or self._fitted.get(number)
-        if device is not None:
-            return device.answer(asked)
-        if self._kind is SpiDevice:
-            return None
-        return Outgoing(b"", number << 16 | NO_REGISTER, F.REFUSED | asked.flags & F.READ)
+        return device.answer(asked) if device is not None else self._kind.nobody(asked)
 
     def asked_until(self, now_s: float, zero_ns: int, batch: Batch) -> None:
         """Let the tug's controller ask until a time of the voyage; what is seen of that joins a batch."""
@@ -68,12 +62,13 @@ class ByteBus:
             self._next_s = now_s
         while self._next_s < now_s:
             time_ns = zero_ns + round(self._next_s * 1e9)
-            if self._kind is SpiDevice:
-                # on SPI both ways are seen at once; a read of byte registers is one frame
+            if self._kind.is_asked_in_sight:
                 self._add(batch, self._asked, time_ns)
+            else:
+                time_ns += _TAKES_NS
             answer = self.answer(self._asked)
             if answer is not None:
-                self._add(batch, answer, time_ns if self._kind is SpiDevice else time_ns + _TAKES_NS)
+                self._add(batch, answer, time_ns)
             self._next_s += self._every_s
 
     def _add(self, batch: Batch, frame: Outgoing, time_ns: int) -> None:

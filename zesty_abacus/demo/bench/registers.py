@@ -18,8 +18,6 @@ SENSOR_LAST = 0x1A
 CELL_READY, CELL_LOAD = 0x80, 0x21
 _CELL_STEPS = 8000
 """Numbers to a kilonewton."""
-_HELD_A_TRANSFER = 2
-"""A transfer looks at status and data, one after the other."""
 _VOLTS = (2304, 2297, 2311)
 
 
@@ -67,7 +65,7 @@ def load_cell(world: World) -> SpiDevice:
     def refresh(image: bytearray) -> None:
         nonlocal asked
         asked += 1
-        image[0] = CELL_READY | asked // _HELD_A_TRANSFER & 0x0F
+        image[0] = CELL_READY | asked & 0x0F
         image[CELL_LOAD : CELL_LOAD + 3] = (round(world.pull_kn * _CELL_STEPS) & 0xFFFFFF).to_bytes(3, "big")
 
     return SpiDevice(0, DeviceRegisters(Space.BYTES, b"", CELL_LOAD + 3, past_end=PastEnd.IGNORE, refresh=refresh))

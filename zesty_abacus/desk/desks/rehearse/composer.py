@@ -2,28 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ....core.errors import AbacusError
 from ...app.doors import going
 from ...app.live import LiveHere
-from ...widgets.parts import Choice, button, label, say_in, scrolled, with_offers
+from ...widgets.parts import Choice, label, scrolled
 from .by_hand_line import ByHandLine
 from .field_entries import FieldEntries
 from .payload_view import PayloadView
+from .send_bar import SendBar
 
 _MOST_BYTES = 64
-_NO_FAULT = "no fault"
 BY_HAND = "a frame by hand"
 _BYTE_NAMES = {f"B{byte}" for byte in range(_MOST_BYTES)}
-_OCCASIONS = (
-    "every 50 ms", "5 times every 10 ms", "5 times every 10 ms, again every 1 s", "on change",
-    "on change, at least every 1 s", "in answer to size == 8",
-)  # fmt: skip
 
 
 class Composer(QWidget):
@@ -33,16 +29,21 @@ class Composer(QWidget):
 
     Attributes
     ----------
-    message, when
-        Where a message is chosen, and an occasion typed.
-    payload
-        As beads, hex and text.
-    fault
-        What is made wrong on purpose.
+    message
+        Where a message is chosen.
     by_hand
         Address and sort of a frame of which no layout is known.
     entries
         The values of its fields, or what feeds them.
+    payload
+        As beads, hex and text.
+    out
+        On which lane it goes out, when, and what is made wrong.
+
+    Events
+    ------
+    changed
+        Another message, or another payload.
     """
 
     changed = pyqtSignal()
@@ -56,28 +57,19 @@ class Composer(QWidget):
         self._flags = 0
         self.message = Choice()
         self.message.setAccessibleName("Message to compose")
-        self.lane = Choice()
-        self.lane.setAccessibleName("Lane to send on")
-        self.lane.setMinimumWidth(124)
-        self.when = QLineEdit("every 50 ms")
-        self.when.setAccessibleName("When it goes out")
-        self.when.setToolTip("When it goes out by itself: a period, so many times, on change, in answer to a condition")
-        self.when.setCompleter(with_offers(QCompleter(list(_OCCASIONS))))
-        self.fault = Choice()
-        self.fault.setAccessibleName("Made wrong on purpose")
-        self.fault.setToolTip("What is made wrong on purpose, to see what the other side does")
-        self.fault.addItem(_NO_FAULT)
-        self.fault.setMaximumWidth(112)
-        self.once = button("Send once", "Send it now (Ctrl Return)", main=True)
-        self.again = button("Repeat", "Send it like this by itself, until it is stopped")
-        self.stop = button("Stop", "Send this message no more")
-        self.said = label("", "quiet", wrap=True)
         self.payload = PayloadView()
         self.by_hand = ByHandLine()
         self.by_hand.hide()
         self.entries = FieldEntries()
+        self.out = SendBar(live, self.made)
         self._build()
-        self._connect()
+        self.message.currentTextChanged.connect(self._take)
+        self.entries.typed.connect(self._on_typed)
+        self.by_hand.typed.connect(self._take_by_hand)
+        self.payload.given.connect(self._take_payload)
+        self.payload.refused.connect(lambda sentence: self.out.say(sentence, "wrong"))
+        self.out.lane_changed.connect(self._on_lane)
+        self.out.fault_changed.connect(self._on_fault)
 
     def _build(self) -> None:
         head = QHBoxLayout()
@@ -89,19 +81,14 @@ class Composer(QWidget):
         head.addWidget(title)
         head.addWidget(self.message, 1)
         head.addWidget(label("on", "quiet"))
-        head.addWidget(self.lane)
-        act = QHBoxLayout()
-        act.setSpacing(8)
-        for part in (self.once, self.when, self.again, self.stop, self.fault):
-            act.addWidget(part, 1 if part is self.when else 0)
+        head.addWidget(self.out.lane)
         right = QVBoxLayout()
         right.setSpacing(6)
         area = scrolled(self.entries)
         area.setMinimumHeight(64)
         right.addWidget(self.by_hand)
         right.addWidget(area, 1)
-        right.addLayout(act)
-        right.addWidget(self.said)
+        right.addWidget(self.out)
         middle = QHBoxLayout()
         middle.setSpacing(12)
         middle.addWidget(self.payload)
@@ -112,30 +99,11 @@ class Composer(QWidget):
         column.addLayout(head)
         column.addLayout(middle, 1)
 
-    def _connect(self) -> None:
-        self.message.currentTextChanged.connect(self._take)
-        self.entries.typed.connect(self._on_typed)
-        self.payload.given.connect(self._take_payload)
-        self.payload.refused.connect(lambda sentence: self._say(sentence, "wrong"))
-        self.once.clicked.connect(self.send_once)
-        self.again.clicked.connect(self.send_again)
-        self.stop.clicked.connect(self._stop)
-        self.lane.currentIndexChanged.connect(lambda _index: self._on_lane())
-        self.by_hand.typed.connect(self._take_by_hand)
-        self.when.returnPressed.connect(self.send_again)
-        # of a long condition the beginning says what it is
-        self.when.editingFinished.connect(lambda: self.when.setCursorPosition(0))
-        self.fault.currentTextChanged.connect(self._on_fault)
-        self._live.changed.connect(self._refresh)
-        self._refresh()
-
-    # what can be composed
+    # what is composed
 
     def offer(self, layouts: Iterable[Any]) -> None:
         """Offer the messages of the library; one that is being composed stays."""
-        if self.fault.count() == 1:
-            # not before somebody looks: the words stand in the part that a window without a bus never loads
-            self.fault.addItems(list(going.FAULT_WORDS))
+        self.out.offer_faults()
         chosen = self.message.currentText()
         self._layouts = {one.name: one for one in sorted(layouts, key=lambda one: one.name.casefold())}
         self.message.blockSignals(True)
@@ -151,86 +119,75 @@ class Composer(QWidget):
         if name in self._layouts:
             self.message.setCurrentText(name)
 
+    def pick(self, name: str) -> None:
+        """Take something in hand that goes out."""
+        entry = self._live.sending.entries.get(name)
+        if name in self._layouts or entry is None:
+            self.choose(name)
+        elif self._layout is None or self._layout.name != name:
+            frame = entry.message.frame(0, 0.0)
+            self._take_bare(entry.lane, frame.address, frame.flags, len(frame.payload))
+
     def take_heard(self, lane: str, address: int, flags: int, payload: bytes) -> None:
         """Take a frame in hand of which no layout is known, as it was heard."""
         if self._take_bare(lane, address, flags, len(payload)):
             self._follow(payload[: going.MOST_BYTES])
 
     def _take_bare(self, lane: str, address: int, flags: int, count: int) -> bool:
-        place = self.lane.findData(lane)
-        if place < 0:
-            # of a lane that is not connected nothing can be sent
+        if lane not in self._live.lanes:
+            # nothing can be sent there
             return False
         self.message.setCurrentText(BY_HAND)
-        self.lane.setCurrentIndex(place)
+        self.out.choose_lane(lane)
         self.by_hand.take(address, flags, count)
         self._take_by_hand()
         return self._layout is not None
 
-    def pick(self, name: str) -> None:
-        """Take something in hand that goes out."""
-        entry = self._live.sending.entries.get(name)
-        if name in self._layouts or entry is None:
-            self.choose(name)
+    @property
+    def _is_by_hand(self) -> bool:
+        return self.message.currentText() == BY_HAND
+
+    def _take(self, name: str) -> None:
+        self.by_hand.setVisible(name == BY_HAND)
+        layout = self._layouts.get(name)
+        if layout is None:
+            self.entries.show_fields((), (), {})
+            self._layout = None
+            self.out.take("", is_on_any=self._is_by_hand)
+            if self._is_by_hand:
+                self._take_by_hand()
             return
-        frame = entry.message.frame(0, 0.0)
-        if self._layout is None or self._layout.name != name:
-            self._take_bare(entry.lane, frame.address, frame.flags, len(frame.payload))
-
-    def _lane_by_hand(self) -> str:
-        """Return the lane on which a frame by hand goes out: the one chosen, or the first that is connected."""
-        return self.lane.currentData() or next(iter(self._live.lanes), "")
-
-    def _on_lane(self) -> None:
-        if self.message.currentText() == BY_HAND:
-            self._take_by_hand()
+        # with what it carries in its place, as it is sent
+        whole = going.layout_named(list(self._layouts.values()), name, "the library")
+        self._take_layout(layout, whole, 0, {})
 
     def _take_by_hand(self) -> None:
         """Take what is typed as a frame in hand; what feeds its bytes stays."""
-        lane = self._live.lanes.get(self._lane_by_hand())
+        lane = self._live.lanes.get(self.out.wanted_lane())
         self.by_hand.offer(lane.protocol if lane is not None else "can")
         self._layout, typed = None, {name: line.text() for name, line in self.entries.lines.items()}
+        self.out.take("", is_on_any=True)
         try:
             bare = self.by_hand.frame()
             feeds = {
                 name: going.parse_feed(text) for name, text in typed.items() if text.strip() and name in _BYTE_NAMES
             }
         except AbacusError as error:
-            self._say(str(error), "wrong")
+            self.out.say(str(error), "wrong")
             return
         if bare is None:
-            self._say("Type the address of a frame, or choose a message that nobody knows in the roster.", "")
+            self.out.say("Type the address of a frame, or choose a message that nobody knows in the roster.")
             return
-        self._layout = self._whole = bare.layout
-        self._flags = bare.flags
-        going_out = self._live.sending.entries.get(bare.layout.name)
-        feeds |= going_out.message.feeds if going_out is not None else {}
-        self.entries.show_fields(_settable(bare.layout), (), feeds)
-        self._encode()
-        self._refresh()
+        self._take_layout(bare.layout, bare.layout, bare.flags, feeds)
 
-    def _stop(self) -> None:
-        if self._layout is not None:
-            self._live.sending.stop(self._layout.name)
-
-    def _take(self, name: str) -> None:
-        self.by_hand.setVisible(name == BY_HAND)
-        if name == BY_HAND:
-            self.entries.show_fields((), (), {})
-            self._take_by_hand()
-            return
-        self._flags = 0
-        self._layout = self._layouts.get(name)
-        if self._layout is None:
-            self.entries.show_fields((), (), {})
-            return
-        going_out = self._live.sending.entries.get(name)
-        feeds = going_out.message.feeds if going_out is not None else {}
-        # with what it carries in its place, as it is sent
-        self._whole = going.layout_named(list(self._layouts.values()), name, "the library")
-        self.entries.show_fields(_settable(self._whole), list(self._whole.lists()), feeds)
+    def _take_layout(self, layout: Any, whole: Any, flags: int, feeds: Mapping[str, Any]) -> None:
+        """Compose a layout; what it goes out with already stands in its entries."""
+        self._layout, self._whole, self._flags = layout, whole, flags
+        self.out.take(layout.name, is_on_any=self._is_by_hand)
+        going_out = self.out.going_out
+        known = {**feeds, **(going_out.message.feeds if going_out is not None else {})}
+        self.entries.show_fields(_settable(whole), list(whole.lists()), known)
         self._encode()
-        self._refresh()
 
     @property
     def chosen(self) -> Any:
@@ -240,32 +197,32 @@ class Composer(QWidget):
     # each follows the others
 
     def made(self) -> Any:
-        """Return the message as it is composed.
+        """Return the message as it is composed, None where there is none in hand.
 
         Raises
         ------
         MisuseError
             If it cannot be sent like this.
         """
+        if self._layout is None:
+            return None
         return going.OutgoingMessage(
-            self._whole, self.entries.feeds(), self._faults(), self._live.sending.listening, flags=self._flags
+            self._whole, self.entries.feeds(), self.out.faults(), self._live.sending.listening, flags=self._flags
         )  # fmt: skip
 
-    def _faults(self) -> Any:
-        word = self.fault.currentText()
-        return going.faults_of([word] if word != _NO_FAULT else [])
+    def _on_lane(self) -> None:
+        if self._is_by_hand:
+            self._take_by_hand()
 
     def _on_fault(self) -> None:
-        if self._layout is None:
-            return
         self._encode()
-        going_out = self._live.sending.entries.get(self._layout.name)
+        going_out = self.out.going_out
         if going_out is not None:
-            going_out.message.make_wrong(self._faults())
+            going_out.message.make_wrong(self.out.faults())
 
     def _on_typed(self) -> None:
         self._encode()
-        going_out = self._live.sending.entries.get(self._layout.name)
+        going_out = self.out.going_out
         if going_out is None:
             return
         # what goes out already follows what is typed, without being started again
@@ -273,7 +230,7 @@ class Composer(QWidget):
             for name, feed in self.entries.feeds().items():
                 going_out.message.set(name, feed)
         except AbacusError as error:
-            self._say(str(error), "wrong")
+            self.out.say(str(error), "wrong")
         self._live.changed.emit()
 
     def _encode(self) -> None:
@@ -283,37 +240,20 @@ class Composer(QWidget):
         try:
             message = self.made()
             payload = message.frame(0, 0.0).payload
-            said = list(self._warnings(message))
-            self._say(" ".join(one[:1].upper() + one[1:] for one in said[:2]), "")
+            self.out.warn(message)
         except AbacusError as error:
-            self._say(str(error), "wrong")
+            self.out.say(str(error), "wrong")
         self.payload.show_payload(self._whole, payload)
         self.changed.emit()
-
-    def _warnings(self, message: Any) -> Iterable[str]:
-        name = self._lane_state(message)
-        lane = self._live.lanes.get(name)
-        # what goes out already is in the load
-        is_new = message.layout.name not in self._live.sending.entries
-        every_s = _every_s(self.when.text()) if is_new else None
-        load, rate = (lane.load or 0.0, lane.bit_rate) if lane is not None else (0.0, None)
-        heard = self._live.hearing.others_on(name)
-        return going.before_sending(message, heard=heard, every_s=every_s, load=load, bit_rate=rate)
-
-    def _lane_state(self, message: Any) -> str:
-        try:
-            return self._live.sending.lane_for(message.layout, self._wanted_lane())
-        except AbacusError:
-            return ""
 
     def _take_payload(self, data: bytes) -> None:
         """Compose what was typed as hex, or turned bead by bead."""
         if self._layout is None:
             return
         if len(data) > _MOST_BYTES and self._layout.applies.protocol == "can":
-            self._say(f"A frame has at most {_MOST_BYTES} bytes.", "wrong")
+            self.out.say(f"A frame has at most {_MOST_BYTES} bytes.", "wrong")
             return
-        if self.message.currentText() == BY_HAND and len(data) != self.by_hand.count:
+        if self._is_by_hand and len(data) != self.by_hand.count:
             self.by_hand.count = min(len(data), going.MOST_BYTES)
             self._take_by_hand()
         self._follow(data)
@@ -322,54 +262,6 @@ class Composer(QWidget):
         """Show what a payload says in the entries; what says nothing of itself is worked out again."""
         self.entries.follow(data)
         self._encode()
-
-    # sending
-
-    def _wanted_lane(self) -> str:
-        return self._lane_by_hand() if self.message.currentText() == BY_HAND else self.lane.currentData() or ""
-
-    def send_once(self) -> None:
-        """Send it now."""
-        if self._layout is None:
-            return
-        try:
-            self._live.sending.send_once(self.made(), self._wanted_lane())
-        except AbacusError as error:
-            self._say(str(error), "wrong")
-
-    def send_again(self) -> None:
-        """Send it on its occasions from now on."""
-        if self._layout is None:
-            return
-        try:
-            self._live.sending.start(self.made(), self._wanted_lane(), self.when.text())
-        except AbacusError as error:
-            self._say(str(error), "wrong")
-
-    def _say(self, words: str, role: str) -> None:
-        say_in(self.said, words, role or "quiet")
-
-    def _refresh(self) -> None:
-        lanes = list(self._live.lanes)
-        if [self.lane.itemData(n) for n in range(1, self.lane.count())] != lanes:
-            self.lane.clear()
-            self.lane.addItem("its own lane", "")
-            for name in lanes:
-                self.lane.addItem(name, name)
-        goes_out = self._layout is not None and self._layout.name in self._live.sending.entries
-        self.stop.setVisible(goes_out)
-        self.again.setVisible(not goes_out)
-
-
-def _every_s(when: str) -> float | None:
-    """Return how far frames are from each other on an occasion, None where that is not said."""
-    try:
-        occasion = going.parse_occasion(when)
-    except AbacusError:
-        return None
-    if isinstance(occasion, going.Every):
-        return float(occasion.period_ns / 1e9)
-    return float(occasion.apart_ns / 1e9) if isinstance(occasion, going.Bursts) else None
 
 
 def _settable(layout: Any) -> list[tuple[int, Any]]:

@@ -71,7 +71,7 @@ class RehearseDesk(QWidget):
         return [
             Command("send nothing", "Send nothing any more, on no lane", "Ctrl+.", self.live.sending.stop_all,
                     lambda: self.live.is_live),
-            Command("send once", "Send the composed message once", "Ctrl+Return", self.composer.send_once,
+            Command("send once", "Send the composed message once", "Ctrl+Return", self.composer.out.send_once,
                     lambda: self.live.is_live, self.name),
             Command("run rehearsal", "Run the chosen rehearsal, or stop it", "R", self.rehearsals.run,
                     lambda: self.live.is_live, self.name),
