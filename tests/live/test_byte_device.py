@@ -167,6 +167,13 @@ def test_an_address_that_nobody_has_is_not_acknowledged_until_somebody_plays_it(
     bench.unplug("bilge", device)
 
 
+def test_a_device_that_nobody_could_ask_is_not_played(bench):
+    server = device_of(byte_map(), {}, "winch", connected=[bench])
+    with pytest.raises(MisuseError, match="device 90 cannot be asked on this bus; 0 is the last one"):
+        server.open()
+    server.close()
+
+
 def test_where_no_device_can_be_played_is_told(bench):
     assert host_lane("winch", (), [bench]) == (bench, "winch", False)
     host, lane, is_ours = host_lane("bench:yuzu", ("bilge",), [])

@@ -33,10 +33,13 @@ class ByteDevice(ABC):
         Its address on I2C, its select on SPI.
     registers
     counts
+    highest
+        The last number that a device can have.
     is_asked_in_sight
         Whether what it is asked is a frame of its own, beside what comes back.
     """
 
+    highest = 0x3FF
     is_asked_in_sight = False
 
     def __init__(
@@ -135,6 +138,7 @@ class I2cDevice(ByteDevice):
 class SpiDevice(ByteDevice):
     """One that answers while it is asked."""
 
+    highest = 0
     is_asked_in_sight = True
 
     @classmethod

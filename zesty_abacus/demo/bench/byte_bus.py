@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 
+from ...core.errors import MisuseError
 from ...core.frames import flags as F
 from ...core.live.batch import Batch
 from ...core.live.byte_device import ByteDevice
@@ -37,7 +38,18 @@ class ByteBus:
         self._lock = threading.Lock()
 
     def plug(self, number: int, registers: DeviceRegisters, seen: Callable[[Access], None] | None) -> ByteDevice:
-        """Put a device on the bus; the tug's own one with its number is unplugged as long as it is there."""
+        """Put a device on the bus; the tug's own one with its number is unplugged as long as it is there.
+
+        Raises
+        ------
+        MisuseError
+            If nothing on such a bus would ever ask it.
+        """
+        if not 0 <= number <= self._kind.highest:
+            raise MisuseError(
+                f"device {number} cannot be asked on this bus; {self._kind.highest} is the last one.",
+                hint="Write the device into the map, or play it on another lane.",
+            )
         made = self._kind(number, registers, seen=seen)
         with self._lock:
             self._played[number] = made
