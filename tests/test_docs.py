@@ -194,11 +194,14 @@ def test_the_schema_and_the_pages_know_every_kind():
 def part_of_schema(example: dict) -> str:
     """Return which definition of the schema an example on the page of layouts is about."""
     if "part" in example:
-        names = {"group": "Group", "run": "Run", "elements": "Elements", "text-line": "TextLine", "carried": "Carried"}
+        names = {
+            "group": "Group", "run": "Run", "elements": "Elements", "text-line": "TextLine", "carried": "Carried",
+            "packed": "Packed", "labels": "Labels",
+        }  # fmt: skip
         return names[example["part"]]
     if "check" in example and isinstance(example["check"], str):
         return example["check"].capitalize()
-    if "expression" in example:
+    if "expression" in example or "text" in example:
         return "Computed"
     return "RegisterMap" if "space" in example else "Applies" if "protocol" in example else "Field"
 

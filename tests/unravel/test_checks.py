@@ -8,7 +8,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from tests.unravel.made import put, slow
+from tests.unravel.made import findings_of, message, put, slow
 from zesty_abacus.core.codec.columns import CheckState
 from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.plan import compile_layout
@@ -243,3 +243,22 @@ def test_a_crc_as_wide_as_its_data_stands_where_nothing_counts():
         row[0], row[1] = crc(bytes(row[2:]), 16, 0x3D65, 0, 0xFFFF, False).to_bytes(2, "little")
     said = the_check(matrix)
     assert said is not None and said.places == "B1 B0" and said.parameters["polynomial"] == 0x3D65
+
+
+def test_one_check_with_a_key_an_address_is_told_together():
+    keys = {0x100: 0x3C, 0x101: 0x5A, 0x102: 0xA1}
+    messages = []
+    for address, key in keys.items():
+        matrix = moving(200, 5 + address % 2, seed=address)
+        for row in matrix:
+            row[-1] = crc(bytes([key, *row[:-1]]), 8, 0x2F, 0xFF, 0xFF, False)
+        messages.append(message(np.arange(200) * 0.02 + address / 1e5, matrix))
+    found = findings_of(*messages, kinds=("check",))
+    reason = found[0x100][0].reason
+    assert {address: one[0].parameters["coverage"]["key_before"] for address, one in found.items()} == {
+        address: f"{key:02X}" for address, key in keys.items()
+    }  # fmt: skip
+    told = "The same check holds in other messages of this lane, each with a key of its own: "
+    assert reason.endswith(f" {told}0x101 with 5A, 0x102 with A1.")
+    alone = findings_of(messages[0], kinds=("check",))[0x100][0]
+    assert "other messages" not in alone.reason and alone.confidence <= found[0x100][0].confidence

@@ -11,6 +11,7 @@ from ..expressions.columns import evaluate
 from ..layouts.model import Computed, Field, FieldKind
 from .columns import FieldColumn, Validity
 from .fixed import judge
+from .joined import joined_column
 from .scope import Scope
 
 _KINDS = {"i": FieldKind.SIGNED, "u": FieldKind.UNSIGNED, "f": FieldKind.FLOAT}
@@ -29,6 +30,8 @@ def compute(values: Iterable[Computed], scope: Scope) -> dict[UUID, FieldColumn]
 
 
 def _column(value: Computed, scope: Scope) -> FieldColumn:
+    if value.text:
+        return joined_column(value, scope)
     result = evaluate(value.expression, scope)
     kind = FieldKind.NAMES if value.names else _KINDS[result.values.dtype.kind]
     field = Field(

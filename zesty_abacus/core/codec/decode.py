@@ -86,8 +86,7 @@ def _needed(layout: Layout, checks: Iterable[Check], wanted: set[UUID] | None) -
         return None
     expressions = [one for check in checks for one in check.expressions()]
     computed = {value.name: value for value in layout.computed}
-    expressions += [value.expression for value in layout.computed if value.id in wanted]
-    names: set[str] = set()
+    names: set[str] = {name for value in layout.computed if value.id in wanted for name in value.names_used}
     for expression in expressions:
         names |= set(expression.names)
     if names & set(computed):

@@ -178,6 +178,16 @@ class PartReader:
         content, sizes = gather_stretches(here.matrix, here.row, begin, end, width)
         return FieldColumn(one, None, None, content[:, : max(width, 1)], validity, sizes)
 
+    def text(
+        self, one: Field, content: NDArray[np.uint8], lengths: NDArray[np.int64], validity: NDArray[np.uint8]
+    ) -> FieldColumn:
+        """Return the column of a text that was put together from several places."""
+        return FieldColumn(one, None, None, content, validity, lengths)
+
+    def put_together(self, key: UUID, content: NDArray[np.uint8], here: Stretches) -> Columns:
+        """Read the fields that the plan has under a key from bytes that were put together; uint8 (n, w)."""
+        return decode_fields(self.plan.groups[key], content, np.full(len(here), content.shape[1]), here.scope)
+
     def written(
         self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64], *, quote: str = ""
     ) -> FieldColumn:
@@ -298,6 +308,16 @@ class PartReader:
             self.owners[:, bits] = number
         else:
             self.owners[:, bits] = np.where(mine, np.int16(number), self.owners[:, bits])
+
+    def own_bits(self, one: Field, here: Stretches, first: NDArray[np.int64], count: int, *, low_first: bool) -> None:
+        """Note ``count`` bits of each stretch, from bit ``first`` of the payload on, as they follow one another."""
+        if self.owners is None or one.id not in self.numbers:
+            return
+        at = (first[:, None] + np.arange(count)).reshape(-1)
+        bits = at if low_first else at ^ 7
+        frame = np.repeat(here.frame, count)
+        inside = bits < self.owners.shape[1]
+        self.owners[frame[inside], bits[inside]] = self.numbers[one.id]
 
     def own_bytes(self, one: Field, here: Stretches, begin: NDArray[np.int64], end: NDArray[np.int64]) -> None:
         """Note whole bytes ``begin`` up to ``end`` of each stretch; those of a field without a name are nobody's."""

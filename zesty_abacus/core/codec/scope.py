@@ -62,6 +62,15 @@ class Scope:
         found = self._outer.column(field_id)
         return found if self._owner is None else found.take(self._owner)
 
+    def column_named(self, name: str) -> FieldColumn:
+        """Return the column of a name, text as well, brought to the rows of this scope; raises as :meth:`value`."""
+        if name in self._by_name:
+            return self._by_name[name]
+        if self._outer is None or self._own_names:
+            raise KeyError(name)
+        found = self._outer.column_named(name)
+        return found if self._owner is None else found.take(self._owner)
+
     def value(self, name: str) -> Plain:
         """Return the values of a name.
 

@@ -232,6 +232,9 @@ def _refuse(layout: Layout) -> None:
     """Raise :class:`CannotCarryError` for what no language carries."""
     if wrong := problems_inside([layout]):
         raise CannotCarryError(f"its layout has problems: {wrong[0]}.")
+    for value in layout.computed:
+        if value.text:
+            raise CannotCarryError(f"{value.name} is put together as a text, which is not carried.")
     for field in layout.fields:
         if field.code is not None and len(field.places) % 8:
             raise CannotCarryError(f"the symbols of {field.name} take {len(field.places)} bits, no whole bytes.")

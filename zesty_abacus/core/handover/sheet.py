@@ -89,7 +89,8 @@ def sheet_of(layout: Layout, version: str = "") -> LayoutSheet:
         rows += _part_rows(layout, part, numbers, 0)
     for value in layout.computed:
         limits = _limits(value.low, value.high)
-        rows.append(Row(-1, 0, (value.name, "computed", str(value.expression), "", value.unit, limits, value.note)))
+        said = str(value.text or value.expression)
+        rows.append(Row(-1, 0, (value.name, "computed", said, "", value.unit, limits, value.note)))
     values = tuple(
         (field.name, tuple((f"{n.raw}{'' if n.to is None else f' to {n.to}'}", n.label) for n in field.names))
         for field in layout.all_fields()

@@ -22,6 +22,7 @@ from ..files.reading import read_file
 from ..harmless import json_text
 from .by_name import UnclearNameError, with_identities
 from .file_problems import doubled_identities, problems_of_document, told
+from .joined import JoinedText
 from .model import AnyCheck, AnyPart, Computed, Field, Layout, rewrite
 from .numbers import format_exact, parse_exact
 from .places import Places, parse_places
@@ -50,7 +51,7 @@ class _LayoutFile(msgspec.Struct):
 def _to_plain(value: Any) -> Any:
     if isinstance(value, Fraction):
         return format_exact(value)
-    if isinstance(value, Places | RawSet | Expression):
+    if isinstance(value, Places | RawSet | Expression | JoinedText):
         return str(value)
     raise NotImplementedError(f"{type(value).__name__} has no JSON form")
 
@@ -65,6 +66,8 @@ def _from_plain(kind: type, value: Any) -> Any:
             return _raw_set(value)
         if kind is Expression:
             return Expression(str(value))
+        if kind is JoinedText:
+            return JoinedText(str(value))
     except AbacusError as error:
         raise ValueError(str(error)) from error
     raise NotImplementedError(f"{kind.__name__} has no JSON form")

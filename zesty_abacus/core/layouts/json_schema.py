@@ -9,6 +9,7 @@ from typing import Any
 from msgspec import inspect
 
 from ..expressions.expression import Expression
+from .joined import JoinedText
 from .json_form import FORMAT, VERSION
 from .model import Layout
 from .places import Places
@@ -27,6 +28,7 @@ _VALUES: dict[type, dict[str, Any]] = {
         "description": "Raw values and spans of them, such as '3, 5..9'.",
         "pattern": f"^({_RAW}(\\s*,\\s*{_RAW})*)?$",
     },
+    JoinedText: {"description": "A text with fields in braces, such as '{hours:02}:{minutes:02}'."},
     Expression: {"description": "An expression over field names, such as 'voltage * current'."},
 }
 

@@ -27,6 +27,7 @@ from .checks.sum import Carry, Sum
 from .checks.xor import Xor
 from .computed import Computed
 from .fields import TEXT_ENCODINGS, CurvePoint, Field, FieldKind, NamedValue, Selected, new_field
+from .joined import JoinedText
 from .parts.carried import Carried
 from .parts.elements import ElementCase, Elements
 from .parts.group import Axis, Group, Repeat
@@ -249,8 +250,8 @@ def _shelf_of(item: Item) -> str:
 
 
 def renamed(layout: Layout, old: str, new: str) -> Layout:
-    """Return a layout in which every expression says ``new`` where it said ``old``."""
-    return rewrite(layout, lambda node: node.renamed(old, new) if isinstance(node, Expression) else node)
+    """Return a layout in which every expression and joined text says ``new`` where it said ``old``."""
+    return rewrite(layout, lambda node: node.renamed(old, new) if isinstance(node, Expression | JoinedText) else node)
 
 
 def rewrite(node, change):  # type: ignore[no-untyped-def]

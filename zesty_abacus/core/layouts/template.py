@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -42,7 +42,11 @@ class Template:
 
 def free_name(layout: Layout, word: str) -> str:
     """Return a word, with a number if something of the layout is called so already."""
-    taken = {item.name for item in (*layout.named_items(), *layout.parts, *layout.checks)}
+    return free_among({item.name for item in (*layout.named_items(), *layout.parts, *layout.checks)}, word)
+
+
+def free_among(taken: Collection[str], word: str) -> str:
+    """Return a word, with a number if it is taken already."""
     number = 1
     name = word
     while name in taken:

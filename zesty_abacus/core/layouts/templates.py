@@ -9,6 +9,7 @@ from msgspec.structs import replace
 from ..expressions.expression import Expression, quoted
 from .checks.registry import check_kinds
 from .fields import FieldKind, new_field
+from .joined import JoinedText
 from .model import Computed, ElementCase, Group, Layout, Part
 from .parts.registry import part_kinds
 from .places import Places, byte_bits, parse_places
@@ -23,12 +24,21 @@ def _add_computed(layout: Layout) -> Layout:
     return layout.with_item(Computed(id=uuid4(), name=free_name(layout, "computed"), expression=Expression(text)))
 
 
+def _add_text(layout: Layout) -> Layout:
+    named = [field.name for field in layout.once_a_frame() if field.name]
+    if not named:
+        raise NothingToDoError("A text is put together of fields; make one first.")
+    text = JoinedText(" ".join(f"{{{name}}}" for name in named[:2]))
+    return layout.with_item(Computed(id=uuid4(), name=free_name(layout, "text"), text=text))
+
+
 FAMILIES_INSIDE = ("checks", "values")
 """Of what is dropped in, those that a group may have of its own."""
 
 TEMPLATES: tuple[Template, ...] = (
     *(template for kind in (*part_kinds(), *check_kinds()) for template in kind.templates()),
     Template("Computed value", "values", _add_computed),
+    Template("Text of several fields", "values", _add_text),
 )
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from uuid import UUID
 
+from .computed import NOTHING_COMPUTED
 from .fields import Field
 from .item import LayoutItem
 from .model import Check, Computed, Layout, Part
@@ -109,7 +110,20 @@ def _check_computed(value: Computed, known: dict[str, Field]) -> Said:
             yield "names", f"{value.name} names the value {one.raw} twice, or a span that ends before it begins."
             continue
         named = RawSet((*named.spans, *own.spans))
-    yield from expression_problems("expression", value.expression, known)
+    if value.text:
+        yield from _text_problems(value, known)
+    else:
+        yield from expression_problems("expression", value.expression, known)
+
+
+def _text_problems(value: Computed, known: dict[str, Field]) -> Said:
+    unknown = next((name for name in value.text.names if name not in known), "")
+    if unknown:
+        yield "text", f"There is nothing called {unknown} that is there once a frame."
+    if value.expression != NOTHING_COMPUTED:
+        yield "expression", f"{value.name} is put together as a text; it is computed as well."
+    if value.unit or value.names or value.low is not None or value.high is not None:
+        yield "unit", f"{value.name} is a text, which has no unit, names or limits."
 
 
 def _check_ids(layout: Layout) -> list[LayoutProblem]:

@@ -6,6 +6,7 @@ import msgspec
 
 from .model import Layout
 from .places import Places
+from .template import free_among
 
 
 def window_of(layout: Layout, first: int, size: int) -> Layout:
@@ -28,7 +29,7 @@ def window_of(layout: Layout, first: int, size: int) -> Layout:
     seen = {field.id for field in fields}
     fields = [f if f.selected is None or f.selected.field in seen else _unselected(f) for f in fields]
     names = {field.name for field in fields}
-    computed = tuple(one for one in layout.computed if set(one.expression.names) <= names)
+    computed = tuple(one for one in layout.computed if set(one.names_used) <= names)
     window = msgspec.structs.replace(registers, window=first)
     return msgspec.structs.replace(
         layout, size=size, fields=tuple(fields), checks=(), computed=computed, registers=window
@@ -39,20 +40,34 @@ def _unselected(field):  # type: ignore[no-untyped-def]
     return msgspec.structs.replace(field, selected=None)
 
 
+def begun_in(view: Layout) -> Layout:
+    """Return the map of a window that is no part of a map yet: one with nothing in it."""
+    assert view.registers is not None
+    return msgspec.structs.replace(
+        view, fields=(), computed=(), registers=msgspec.structs.replace(view.registers, window=None)
+    )
+
+
 def from_window(layout: Layout, view: Layout) -> Layout:
     """Return the map with the edits that were made on a window of it.
 
-    Fields that the window does not show stay; one that it showed and no longer has is gone.
+    Fields and computed values that the window does not show stay; one that it showed and no longer has is gone. What is
+    new is called otherwise where a register beside the window has its name.
     """
     window = view.registers
     assert window is not None and window.window is not None
     first = window.window
     shift = first * window.space.register_bits
-    shown = {field.id for field in window_of(layout, first, view.size).fields}
+    before = window_of(layout, first, view.size)
+    view = _named_apart(layout, before, view)
+    shown = {field.id for field in before.fields}
     changed = layout
     kept = {field.id for field in view.fields}
     for gone in shown - kept:
         changed = changed.without_field(gone)
+    for one in {one.id for one in before.computed} - {one.id for one in view.computed}:
+        if any(value.id == one for value in changed.computed):
+            changed = changed.without_item(one)
     known = {field.id: field for field in layout.fields}
     for field in view.fields:
         places = Places(bit + shift for bit in field.places.bits)
@@ -60,4 +75,17 @@ def from_window(layout: Layout, view: Layout) -> Layout:
         if field.id in known and field.selected is None:
             back = msgspec.structs.replace(back, selected=known[field.id].selected)
         changed = changed.with_field(back)
+    for value in view.computed:
+        changed = changed.with_item(value)
     return msgspec.structs.replace(changed, name=view.name, note=view.note, sender=view.sender)
+
+
+def _named_apart(layout: Layout, before: Layout, view: Layout) -> Layout:
+    """Return a window in which nothing new is called like something of the map that it does not show."""
+    shown = {item.id for item in before.named_items()}
+    hidden = {item.name for item in layout.named_items() if item.id not in shown}
+    for item in tuple(view.named_items()):
+        if item.id not in shown and item.name in hidden:
+            taken = hidden | {other.name for other in view.named_items()}
+            view = view.with_item(msgspec.structs.replace(item, name=free_among(taken, item.name)))
+    return view

@@ -113,7 +113,7 @@ class Proofs:
         if computed is None:
             self._add(column.field.id, held & ~bad)
         else:
-            self._hold(layout, computed.expression.names, held & ~bad)
+            self._hold(layout, computed.names_used, held & ~bad)
 
     def _hold(self, layout: Layout, names: Collection[str], frames: NDArray[np.bool_]) -> None:
         """Note that what an expression says of fields holds."""

@@ -21,7 +21,7 @@ from .questions.constants import constants
 from .questions.counters import counters
 from .questions.digits import decimals, grays
 from .questions.fields import fields
-from .questions.floats import floats
+from .questions.floats import doubles, floats
 from .questions.selectors import Paged, find_selector, under_selector
 from .questions.senders import counters_per
 from .questions.swapped import swapped
@@ -35,7 +35,7 @@ _DEEPEST = 2
 """Selectors within pages of selectors."""
 
 
-def judged(seen: Seen, known: Known, varying: Sequence[Said] = ()) -> list[Said]:
+def judged(seen: Seen, known: Known, varying: Sequence[Said] = (), *, with_checks: bool = True) -> list[Said]:
     """Return what all questions say of the frames of one kind, in order of place.
 
     Parameters
@@ -44,6 +44,8 @@ def judged(seen: Seen, known: Known, varying: Sequence[Said] = ()) -> list[Said]
         What layouts explain already; it is not said again.
     varying
         What was seen in frames of all sizes: what says how long they are, a check at their end, items of one shape.
+    with_checks
+        Whether checks are looked for; in hundreds of bytes that takes minutes.
     """
     free = ~known.taken
     # of payloads of several lengths only the beginnings may be seen here
@@ -51,7 +53,7 @@ def judged(seen: Seen, known: Known, varying: Sequence[Said] = ()) -> list[Said]
     for one in found:
         _take(free, tuple(bit for bit in (*one.bits, *one.takes) if bit < len(free)))
     # of two bytes that are always the same, or each other turned round, neither is worked out from the rest
-    for one in checks(seen, free & ~copied(seen)):
+    for one in checks(seen, free & ~copied(seen)) if with_checks else ():
         _take(free, one.bits)
         found.append(one)
     for one in complements(seen, free):
@@ -119,7 +121,8 @@ def _pages(seen: Seen, free: NDArray[np.bool_], known: Known | None, when: tuple
 
 def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], depth: int) -> list[Said]:
     found: list[Said] = []
-    for question in (decimals, swapped, grays, floats):
+    # the upper half of a double runs over as a number of swapped words does
+    for question in (doubles, decimals, swapped, grays, floats):
         for one in question(seen, free, when):
             _take(free, one.bits)
             found.append(one)

@@ -17,6 +17,7 @@ from ..layouts.model import Check, Field, FieldKind, Layout, NamedValue, RawSet,
 from ..layouts.places import Places, parse_places
 from ..layouts.template import free_name
 from .finding import Finding, bits_of, is_from_end
+from .joined_kept import with_joined
 from .lines_kept import with_lines
 from .meant import PLAIN, Meant
 from .parts_kept import with_end, with_item_field
@@ -71,7 +72,7 @@ def kept(
     meant
         Unit and scale of the new field.
     beside
-        Other findings of its message; those of an array tell where its items begin.
+        Other findings of its message; those of an array tell where its items begin, and numbers what scales them.
 
     Raises
     ------
@@ -93,7 +94,8 @@ def kept(
         # a layout of shorter messages grows to the bytes that are found in longer ones
         made = replace(layout.with_field(field), size=max(layout.size, field.places.size_needed))
     check = _check(made, finding, field)
-    return made if check is None else made.with_item(check)
+    made = made if check is None else made.with_item(check)
+    return with_joined(made, (finding, *beside))
 
 
 def _bytes_from_end(finding: Finding) -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -16,6 +16,9 @@ from ..reading.meaning import Meaning
 from ..values.reference import ReferenceColumn
 from .across.question import Action, KindView, View
 from .across.registry import questions
+from .common_checks import with_common_checks
+from .devices.looking import said_of
+from .devices.sharing import Devices, devices_of
 from .finding import Finding, Said
 from .held import with_held
 from .judge import judged
@@ -136,12 +139,15 @@ def unravel(
     asked, progress = asked or Asked(), progress or Progress()
     kinds = _wanted(meaning, asked)
     views = {} if gathered is None else gathered
-    views |= {kind: before.views[kind] for kind in kinds if before is not None and before.still_known(meaning, kind)}
+    devices = devices_of(meaning, kinds, MOST_FRAMES, progress.quiet())
+    if before is not None:
+        known = {kind for kind in kinds if before.still_known(meaning, kind)}
+        views |= {kind: before.views[kind] for kind in known if devices.together.get(kind, frozenset()) <= known}
     kinds = [kind for kind in kinds if kind not in views]
     kinds.sort(key=lambda kind: -meaning.capture.kinds.count(kind))
     done, total = 0, max(sum(meaning.capture.kinds.count(kind) for kind in kinds), 1)
     line, most = _Line(list(kinds), first), _most_frames(len(kinds))
-    for view in as_done(kinds, lambda _any: _view(meaning, line.take(), asked, progress, most)):
+    for view in as_done(kinds, lambda _any: _view(meaning, line.take(), asked, devices, progress, most)):
         if view is not None:
             views[view.kind] = view
             done += meaning.capture.kinds.count(view.kind)
@@ -149,7 +155,7 @@ def unravel(
             if early is not None:
                 early(_of(view, view.said, asked))
     # what others set is worked out anew each time: a kind by itself does not know of it
-    alone, views = views, with_held(views, progress)
+    alone, views = views, with_common_checks(with_held(views, progress))
     found: dict[int, list[Said]] = {kind: list(view.said) for kind, view in views.items()}
     ordered, span = [views[kind] for kind in sorted(views)], meaning.capture.order.span()
     whole = View(ordered, references, actions, span, lambda part: exchanges_of(meaning, part))
@@ -177,12 +183,18 @@ def _most_frames(kinds: int) -> int:
     return int(np.clip(_FRAMES_IN_ALL // max(kinds, 1), _FEWEST_OF_MANY, MOST_FRAMES))
 
 
-def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: int = MOST_FRAMES) -> KindView | None:
+def _view(
+    meaning: Meaning, kind: int, asked: Asked, devices: Devices, progress: Progress, most: int = MOST_FRAMES
+) -> KindView | None:
     progress.check()
     capture = meaning.capture
+    if kind in devices.hosted:
+        return _register_view(meaning, kind, asked, devices, most)
     frames = _sample(meaning, kind, most, stretches=True)
-    size, lines = most_frequent(frames.sizes), telegrams(frames)
-    if not size or (size > _MOST_BYTES and not lines):
+    lines = telegrams(frames)
+    longest_looked_at = int(frames.sizes.max()) if lines else _MOST_BYTES
+    frames = _beginnings(frames, longest_looked_at)
+    if not (size := most_frequent(frames.sizes)):
         return None
     thin = seen = Seen.of(frames, size, most)
     said: Sequence[Said] = lines
@@ -201,9 +213,20 @@ def _view(meaning: Meaning, kind: int, asked: Asked, progress: Progress, most: i
     if wide is not None:
         thin = Seen.filled_up(frames, wide, most)
     if capture.kinds.count(kind) > most:
-        sample = _sample(meaning, kind, most, stretches=False)
+        sample = _beginnings(_sample(meaning, kind, most, stretches=False), longest_looked_at)
         thin = Seen.of(sample, size, _THIN_FRAMES) if wide is None else Seen.filled_up(sample, wide, _THIN_FRAMES)
     times = capture.frames.times(capture.order_of_kind(kind).rows())
+    return KindView(kind, *name_of(meaning, kind), times, thin, tuple(said))
+
+
+def _register_view(meaning: Meaning, kind: int, asked: Asked, devices: Devices, most: int) -> KindView:
+    """Return what is said of an exchange that shares registers with others: of those that it carries most often."""
+    hosted = devices.hosted[kind]
+    said = [one for shared in hosted for one in said_of(meaning, shared, most, with_known=asked.with_known)]
+    said.sort(key=lambda one: min(one.bits, default=-1))
+    size = max((int(shared.own[-1]) + 1 for shared in hosted), default=1)
+    thin = Seen.beginnings(_sample(meaning, kind, most, stretches=False), size, _THIN_FRAMES)
+    times = meaning.capture.frames.times(meaning.capture.order_of_kind(kind).rows())
     return KindView(kind, *name_of(meaning, kind), times, thin, tuple(said))
 
 
@@ -243,6 +266,11 @@ def _by_type(frames: KindFrames, known: Known, of_all_sizes: Varying, most: int)
         return None
     said = judged_by_type(frames, by, head, of_all_sizes.said, of_all_sizes.end_bytes, most)
     return said, max(by.sizes.values())
+
+
+def _beginnings(frames: KindFrames, most: int) -> KindFrames:
+    """Return the frames as if they had at most so many bytes."""
+    return replace(frames, sizes=np.minimum(frames.sizes, most), matrix=frames.matrix[:, :most])
 
 
 def _sample(meaning: Meaning, kind: int, most: int, *, stretches: bool) -> KindFrames:

@@ -14,6 +14,8 @@ NUMBERS = ("unsigned", "signed", "sign-magnitude", "gray", "bcd", "float")
 def numbers_of(seen: Seen, bits: tuple[int, ...], reading: str) -> NDArray[np.float64]:
     """Return what bits, most significant first, say in every frame; float64 (n,)."""
     if reading == "float":
+        if len(bits) == 64:
+            return seen.raw(bits).view(np.float64)
         return seen.raw(bits).astype(np.uint32).view(np.float32).astype(np.float64)
     if reading == "gray":
         return of_gray(seen.raw(bits)).astype(np.float64)

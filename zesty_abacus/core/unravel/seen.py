@@ -72,13 +72,20 @@ class Seen:
     @classmethod
     def _of(cls, frames: KindFrames, wanted: NDArray[np.bool_], size: int, most: int) -> Seen:
         alike = np.flatnonzero(wanted)
-        chosen = alike if len(alike) <= most else alike[_stretches(len(alike), most).reshape(-1)]
-        follows = np.zeros(len(chosen), np.bool_)
+        chosen, follows = cls.stretches_of(alike, most)
         # frames of another size between them, or that were left out, break a stretch
-        follows[1:] = np.diff(frames.rows[chosen].astype(np.int64)) > 0
+        follows[1:] &= np.diff(frames.rows[chosen].astype(np.int64)) > 0
         follows[1:] &= np.diff(chosen) == 1
         matrix = np.ascontiguousarray(frames.matrix[chosen, :size])
         return cls(frames.time_ns[chosen], matrix, follows, len(alike))
+
+    @staticmethod
+    def stretches_of(frames: NDArray[np.integer], most: int) -> tuple[NDArray[np.integer], NDArray[np.bool_]]:
+        """Return all of some frames, or evenly chosen stretches of them, and which of those follow the one before."""
+        chosen = np.arange(len(frames)) if len(frames) <= most else _stretches(len(frames), most).reshape(-1)
+        follows = np.zeros(len(chosen), np.bool_)
+        follows[1:] = np.diff(chosen) == 1
+        return frames[chosen], follows
 
     def __len__(self) -> int:
         return len(self.matrix)

@@ -129,9 +129,9 @@ class Edits(QObject):
         changes: list[_Change] = []
         for after in layouts:
             before = self._book.layout(after.id)
-            if before is not None and after.registers is not None and after.registers.window is not None:
-                # an edit made on what one exchange shows of a register map
-                after = engine.from_window(before, after)
+            if after.registers is not None and after.registers.window is not None:
+                # an edit made on what one exchange shows of a register map, or the beginning of one
+                after = engine.from_window(engine.begun_in(after) if before is None else before, after)
             if before != after:
                 changes.append((before, after))
         if changes:

@@ -64,7 +64,7 @@ from ...core.layouts.templates import (
     with_template_inside,
 )
 from ...core.layouts.validate import check_layout
-from ...core.layouts.windows import from_window
+from ...core.layouts.windows import begun_in, from_window
 from ...core.library.address import library_address
 from ...core.library.author import default_author
 from ...core.library.errors import MissingLibraryError, NoLibraryError, UnknownLayoutError
@@ -80,7 +80,7 @@ from ...core.protocols.spaces import Space
 from ...core.reading.all_frames import field_column
 from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
-from ...core.reading.fresh import layout_to_begin
+from ...core.reading.fresh import layout_to_begin, name_to_begin
 from ...core.reading.kept import keep_explained, kept_explained
 from ...core.reading.kind_data import KindData, field_curve, grown_curve, grown_kind, load_kind
 from ...core.reading.meaning import Meaning
@@ -376,6 +376,7 @@ __all__ = [
     "attribute_text",
     "attributes_of",
     "begin_trial",
+    "begun_in",
     "bit_name",
     "bit_owners",
     "bits_in_words",
@@ -410,6 +411,7 @@ __all__ = [
     "load_kind",
     "make_library_of",
     "merge_trials",
+    "name_to_begin",
     "names_text",
     "new_field",
     "new_layout",

@@ -93,9 +93,13 @@ class Kinds:
         first, last = self.capture.frames.times(rows).tolist()
         return (end - begin - 1) * 1e9 / (last - first) if last > first else 0.0
 
-    def layout_for_new_field(self, kind: int, name: str) -> engine.Layout:
-        """Return the layout of a kind, or a new empty one that reads just this kind."""
+    def layout_for_new_field(self, kind: int, name: str = "") -> engine.Layout:
+        """Return the layout of a kind as it shows it, or a new empty one; of registers, of all that its device has."""
         layout = self._reading.layout_of(kind)
         if layout is not None:
             return layout
         return engine.layout_to_begin(self.capture, kind, name)
+
+    def name_to_begin(self, kind: int) -> str:
+        """Return what a layout of a kind is called until somebody knows better."""
+        return engine.name_to_begin(self.capture, kind)

@@ -19,7 +19,7 @@ from ..checks.check import Check
 from ..computed import Computed
 from ..fields import Field, FieldKind, Selected, new_field
 from ..places import parse_places
-from ..problems import Said
+from ..problems import Said, is_hex
 from ..raw_sets import RawSet
 from ..template import NothingToDoError, Template, free_name
 from .part import MAX_BYTES, Part, all_fields_in, example_item
@@ -46,6 +46,8 @@ class Repeat(enum.Enum):
     """Items as long as they fit the bytes that ``amount`` says."""
     TO_END = "to-end"
     """Items as long as they fit the payload, less ``amount`` bytes if there is an amount."""
+    UNTIL = "until"
+    """Items up to the bytes that end them."""
 
 
 class Axis(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -82,6 +84,9 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
     ----------
     size
         Bytes of the fixed fields of one item; what ``parts`` hold comes behind them.
+    end
+        Hex digits of the bytes that end an array that goes on until them, where the next item would begin; they are
+        passed over.
     axis
         Of an array: where each item stands.
     limit
@@ -98,6 +103,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
     parts: tuple[AnyPart, ...] = ()
     repeat: Repeat = Repeat.ONCE
     amount: Expression | None = None
+    end: str = ""
     axis: Axis | None = None
     limit: Expression | None = None
     checks: tuple[AnyCheck, ...] = ()
@@ -107,6 +113,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         *Part.attributes, Attribute("size", "bytes an item", "", whole),
         Attribute("repeat", "how often", "", lambda text, _: Repeat(text), tuple(repeat.value for repeat in Repeat)),
         Attribute("amount", "amount", "count", optional_expression),
+        Attribute("end", "until", "hex such as 00"),
         Attribute("axis", "axis", "name: start, step, unit", _read_axis, writer=_axis_text),
     )  # fmt: skip
     rank: ClassVar[int] = 0
@@ -125,6 +132,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             Repeat.COUNT: "array, counted",
             Repeat.BYTES: "array, by its bytes",
             Repeat.TO_END: "array to the end",
+            Repeat.UNTIL: "array up to an end",
         }[self.repeat]
 
     def all_fields(self) -> Iterator[Field]:
@@ -184,6 +192,10 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             yield "size", f"An item of {self.name} has {self.size} bytes."
         if self.repeat in (Repeat.COUNT, Repeat.BYTES) and self.amount is None:
             yield "amount", f"{self.name} does not say how many."
+        if self.repeat is Repeat.UNTIL and not (self.end and is_hex(self.end)):
+            yield "end", f"{self.end!r} is not hex digits that end {self.name}."
+        if self.end and self.repeat is not Repeat.UNTIL:
+            yield "end", f"{self.name} has an end, and does not go on until it."
 
     def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
         walk.fields(self.fields, (*scope, *self.fields), self.size)
@@ -203,7 +215,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             here = replace(here, limit=np.minimum(here.limit, here.start + here.amount(self.limit)))
             columns, _ = self._decode_checked(here, reader)
             return columns, here.limit
-        if self.parts:
+        if self.parts or self.repeat is Repeat.UNTIL:
             return {}, self._decode_moving_items(here, reader)
         from ...kernels.stretches import items_of  # compiled code loads when frames are read, not with a layout
 
@@ -239,9 +251,11 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             limit = limit - amount
         cursor = here.start.copy()
         read = np.zeros(len(here), np.int64)
+        ended = np.zeros(len(here), np.bool_)
         number = 0
         while True:
-            going = cursor < limit
+            ended |= self._ends_at(here, cursor)
+            going = (cursor < limit) & ~ended
             if self.repeat is Repeat.COUNT:
                 going &= number < amount
             owner = np.flatnonzero(going)
@@ -256,7 +270,20 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
             number += 1
         if self.repeat is Repeat.COUNT:
             reader.cut(here, read < amount)
+        elif self.repeat is Repeat.UNTIL:
+            reader.cut(here, ~ended)
+            cursor += ended * (len(self.end) // 2)
         return cursor
+
+    def _ends_at(self, here: Stretches, cursor: NDArray[np.int64]) -> NDArray[np.bool_]:
+        """Return where the bytes that end it stand; bool (n,)."""
+        if self.repeat is not Repeat.UNTIL:
+            return np.zeros(len(here), np.bool_)
+        from ...kernels.stretches import find_end  # compiled code loads when frames are read, not with a layout
+
+        mark = np.frombuffer(bytes.fromhex(self.end), np.uint8)
+        end = np.minimum(here.end, cursor + len(mark))
+        return find_end(np.ascontiguousarray(here.matrix), here.row, cursor, end, mark) == cursor
 
     # writing
 
@@ -266,12 +293,22 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
         items = unused.pop(self.name, ())
         if isinstance(items, str | bytes) or not isinstance(items, Sequence):
             raise region.refused("an array takes a list of items.", self.name)
-        content = b"".join(self._build_item(region, number, item) for number, item in enumerate(items))
+        made = [self._build_item(region, number, item) for number, item in enumerate(items)]
+        content = b"".join(made)
         if self.repeat is Repeat.COUNT and self.amount is not None:
             region.make_true(self.amount, len(items), f"{self.name} has")
         elif self.repeat is Repeat.BYTES and self.amount is not None:
             region.make_true(self.amount, len(content), f"{self.name} takes")
+        elif self.repeat is Repeat.UNTIL:
+            content = self._ended(region, made)
         return region.place(begin, content)
+
+    def _ended(self, region: Region, items: list[bytes]) -> bytes:
+        end = bytes.fromhex(self.end)
+        for number in range(len(items)):
+            if (b"".join(items[number:]) + end).startswith(end):
+                raise region.refused(f"item {number} begins with the bytes that end it.", self.name)
+        return b"".join(items) + end
 
     def _build_once(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
         region.take_in(self.fields, begin, self.size)

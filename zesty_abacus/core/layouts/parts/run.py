@@ -1,4 +1,4 @@
-"""A string or raw bytes: with a length, up to an end, or all the rest."""
+"""A string, raw bytes or a number in digits: with a length, up to an end, or all the rest."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ from ..fields import Field, FieldKind, new_field
 from ..places import Places
 from ..problems import Said, is_hex
 from ..template import Template, free_name
+from .characters import character_problems
 from .part import Part
 
 if TYPE_CHECKING:
@@ -27,12 +28,12 @@ if TYPE_CHECKING:
 
 
 class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
-    """A string or raw bytes.
+    """A string, raw bytes, or a number that is written in characters.
 
     Attributes
     ----------
     field
-        Of the kind text or raw bytes, without places.
+        Without places. A number is read in its base, as a column of text is: hex digits at a place are one of base 16.
     length
         How many bytes; None is up to ``end``, or all the rest.
     end
@@ -54,7 +55,7 @@ class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
         return (Template("String up to a zero", "moving parts", _add),)
 
     def words(self) -> str:
-        return "string"
+        return "digits" if self.field.raw_is_number else "string"
 
     def all_fields(self) -> Iterator[Field]:
         yield self.field
@@ -64,12 +65,11 @@ class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
 
     def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
         walk.meaning(self.field)
-        # what it holds is no number, which is all that expressions can name
-        return scope
+        return (*scope, self.field)
 
     def problems(self) -> Said:
         if self.field.raw_is_number:
-            yield "field", f"{self.name} is to be text or raw bytes."
+            yield from character_problems(self.field)
         if len(self.field.places):
             yield "field", f"{self.name} moves, so its field has no places."
         if self.end and not is_hex(self.end):
@@ -92,14 +92,19 @@ class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
             end = np.where(place < 0, limit, place)
             after = np.where(place < 0, limit, place + len(mark))
             complete &= place >= 0
-        column = reader.content(self.field, here, here.start, end, complete)
+        if self.field.raw_is_number:
+            column = reader.written(self.field, here, np.where(complete, here.start, -1), end)
+        else:
+            column = reader.content(self.field, here, here.start, end, complete)
         reader.cut(here, ~complete)
         reader.own_bytes(self.field, here, here.start, after)
         return {self.field.id: column}, np.maximum(after, here.start)
 
     def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
-        name = self.field.name if self.field.name in unused else self.name
-        content = region.content(self.field, unused.pop(name, b""))
+        content = self._content(region, unused)
+        if not content and self.field.raw_is_number and self.length is not None:
+            # not given, and perhaps worked out of what follows: zeros until then
+            return region.place(begin, b"0" * int(region.evaluate(self.length)))
         if self.length is not None:
             region.make_true(self.length, len(content), f"{self.name} has")
         elif self.end:
@@ -108,6 +113,12 @@ class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
                 raise region.refused("it holds the bytes that end it.", self.name)
             content += mark
         return region.place(begin, content)
+
+    def _content(self, region: Region, unused: dict[str, Any]) -> bytes:
+        if self.field.raw_is_number:
+            return region.column(self.field, unused).encode("latin-1")
+        name = self.field.name if self.field.name in unused else self.name
+        return region.content(self.field, unused.pop(name, b""))
 
 
 def _add(layout: Layout) -> Layout:

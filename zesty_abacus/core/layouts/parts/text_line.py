@@ -13,10 +13,11 @@ from numpy.typing import NDArray
 from ...expressions.expression import Expression
 from ..attribute import YES_NO, Attribute, escaped, optional_expression, with_escapes, yes
 from ..computed import Computed
-from ..fields import Field, FieldKind, new_field
+from ..fields import Field, new_field
 from ..places import Places
 from ..problems import Said
 from ..template import Template, free_name
+from .characters import character_problems
 from .group import MAX_ITEMS, Repeat
 from .part import Part, example_item
 
@@ -32,11 +33,6 @@ if TYPE_CHECKING:
 
 NO_PLACES = Places(())
 _Spot = tuple[NDArray[np.int64], NDArray[np.int64]]
-_READABLE = (
-    FieldKind.UNSIGNED, FieldKind.SIGNED, FieldKind.FLOAT, FieldKind.FLAG, FieldKind.NAMES, FieldKind.TEXT,
-    FieldKind.BYTES,
-)  # fmt: skip
-_FLOAT_DIGITS = (0, 4, 8, 16)
 
 
 class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-line"):
@@ -116,7 +112,7 @@ class TextLine(Part, frozen=True, kw_only=True, omit_defaults=True, tag="text-li
         for attribute in ("quote", "begins", "ends"):
             if not getattr(self, attribute).isascii():
                 yield attribute, f"{getattr(self, attribute)!r} of {self.name} is not made of ASCII characters."
-        if self.repeat is Repeat.BYTES:
+        if self.repeat in (Repeat.BYTES, Repeat.UNTIL):
             yield "repeat", f"Columns of text are counted, or go on to the end; {self.name} cannot count bytes."
         if self.repeat is Repeat.COUNT and self.amount is None:
             yield "amount", f"{self.name} does not say how many."
@@ -270,15 +266,7 @@ def _column_problems(field: Field) -> Said:
         yield "symbols", f"{field.name} is a column of characters; a code table is for bits."
     if len(field.places):
         yield "places", f"{field.name} is a column and has no places."
-    if field.kind not in _READABLE:
-        words = ", ".join(kind.words for kind in _READABLE)
-        yield "kind", f"{field.name} is {field.kind.words}, which text does not say; columns are {words}."
-    if field.inverted:
-        yield "inverted", f"{field.name} is a column of text, whose bits cannot be turned round."
-    if field.kind is FieldKind.FLOAT and field.base not in (10, 16):
-        yield "base", f"{field.name} is floating point, which text has in base 10, or as the hex digits of its bits."
-    if field.kind is FieldKind.FLOAT and field.base == 16 and field.digits not in _FLOAT_DIGITS:
-        yield "digits", f"{field.name} has {field.digits} hex digits; floating point has 4, 8 or 16."
+    yield from character_problems(field)
 
 
 def _add(layout: Layout) -> Layout:

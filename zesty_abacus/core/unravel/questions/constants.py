@@ -12,6 +12,9 @@ from ..finding import Said, When
 from ..seen import Seen
 from ..words import count_of
 
+_MOST_DIGITS = 16
+"""Hex digits that a reason shows."""
+
 
 def constants(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...] = ()) -> list[Said]:
     """Return the runs of free bits, bool (size * 8,), that are the same in all frames, in order of place."""
@@ -35,7 +38,9 @@ def runs_of(wanted: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:
 def _said(seen: Seen, bits: tuple[int, ...], when: tuple[When, ...]) -> Said:
     value = Places(bits).raw_in(seen.matrix[0].tobytes())
     assert value is not None, "the bits are of the payload"
-    reason = f"It is 0x{value:0{(len(bits) + 3) // 4}X} in all {count_of(len(seen), 'frame')}."
+    digits = f"{value:0{(len(bits) + 3) // 4}X}"
+    shown = digits if len(digits) <= _MOST_DIGITS else f"{digits[:_MOST_DIGITS]}… ({count_of(len(digits), 'digit')})"
+    reason = f"It is 0x{shown} in all {count_of(len(seen), 'frame')}."
     if len(bits) == 1:
         reason = f"The bit is {value} in all {count_of(len(seen), 'frame')}."
     # one that is constant here may still move elsewhere, the less so the more frames there are

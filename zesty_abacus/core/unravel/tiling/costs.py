@@ -183,9 +183,10 @@ def state_cost(values: NDArray[np.int64], follows: NDArray[np.bool_]) -> float:
 
 
 def number_cost(values: NDArray[np.int64], follows: NDArray[np.bool_], width: int) -> float:
-    """Return the bits that say a number of so many bits, with sign or without."""
+    """Return the bits that say a number of so many bits, up to 58, with sign or without."""
     table = np.array([number.bit_length() for number in range(256)], np.int64)
-    counts = np.zeros((2, 3, MOST_BITS + 4), np.int64)
+    # a kernel looks at no bounds: the steps of its steps have two bits more than the number
+    counts = np.zeros((2, 3, width + 4), np.int64)
     return float(_as_numbers(values, follows, width, table, counts).min())
 
 

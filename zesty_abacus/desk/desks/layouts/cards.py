@@ -170,6 +170,8 @@ class ItemCard(Card):
         if hasattr(item, "types"):
             return item.name, "elements of these types", str(item.types), ""
         if hasattr(item, "expression"):
+            if getattr(item, "text", None):
+                return item.name, f"text: {item.text}", "", ""
             words = "computed" if self._shelf() == "computed" else "rule"
             return item.name, f"{words}: {item.expression}", getattr(item, "unit", ""), ""
         if self._shelf() == "checks":

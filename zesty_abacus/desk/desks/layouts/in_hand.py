@@ -211,8 +211,7 @@ class LayoutInHand(QObject):
         """Begin a layout for a message that has none; the keys stay in the work, where bits become fields."""
         session = self._session
         if session.kind is not None:
-            name = f"Message {session.kinds.address(session.kind)}"
-            session.edits.change(session.kinds.layout_for_new_field(session.kind, name))
+            session.edits.change(session.kinds.layout_for_new_field(session.kind))
             self._plan.pictures.abacus.setFocus()
 
     def begin_another(self) -> None:

@@ -123,7 +123,7 @@ class FindingInHand(QWidget):
     def message_name(self, kind: int) -> str:
         """Return what a message is called that nobody has named: as it was typed, or by its address."""
         typed = self.message.text().strip()
-        return typed if typed and self.message.isModified() else f"Message {self._session.kinds.address(kind)}"
+        return typed if typed and self.message.isModified() else self._session.kinds.name_to_begin(kind)
 
     # acting
 
