@@ -143,7 +143,8 @@ def test_the_library_of_the_demo_uses_every_structure(layouts):
         rewrite(layout, look)
         if layout.registers is not None:
             used.add(layout.registers.space.value)
-    parts = {"Group", "Run", "Elements", "ElementCase", "TextLine", "Carried", "Axis", *(one.value for one in Repeat)}
+    parts = {"Group", "Run", "Elements", "ElementCase", "TextLine", "Carried", "Axis", "Labels", "Packed"}
+    parts |= {one.value for one in Repeat}
     checks = {"Counter", "Sum", "Xor", "Crc", "Complement", "Reserved", "Rule", "Computed"}
     assert used >= parts | checks | {space.value for space in Space}
 

@@ -1,3 +1,4 @@
+import msgspec
 from PyQt6.QtCore import Qt
 
 from zesty_abacus.core.layouts.model import RawSet
@@ -185,3 +186,37 @@ def test_changes_are_kept_under_the_name_one_gives(pilot):
     pilot.wait(lambda: desk.side.entries[0][0].author == "second watch", "the name in the history")
     pilot.type(desk.side.author, "", enter=True)
     assert pilot.session.edits.line.author == engine.default_author()
+
+
+def kind_of_meter(pilot):
+    reading = pilot.session.reading
+    return next(kind for kind in reading.kinds_read() if reading.name(kind) == "Shore meter")
+
+
+def test_a_layout_begun_for_a_poll_is_a_map_of_its_device(pilot):
+    session, kind = pilot.session, kind_of_meter(pilot)
+    meter = session.edits.layout(session.reading.layout_of(kind).id)
+    elsewhere = msgspec.structs.replace(meter.registers, device=9)
+    session.edits.change(msgspec.structs.replace(meter, registers=elsewhere))
+    pilot.key("4")
+    session.select_kind(kind)
+    pilot.settle()
+    desk = pilot.window.layouts
+    pilot.click(desk.start.begin)
+    begun = session.edits.layout(session.reading.layout_of(kind).id)
+    assert begun.name == "Unit 1 input registers" and begun.fields == ()
+    assert (begun.registers.device, begun.registers.space.value, begun.applies.address) == (1, "input", None)
+    pilot.settle()
+    assert desk.hand.whole.id == begun.id
+
+
+def test_places_of_registers_are_told_as_registers(pilot):
+    session, kind = pilot.session, kind_of_meter(pilot)
+    session.select_kind(kind)
+    pilot.key("4")
+    pilot.settle()
+    desk = pilot.window.layouts
+    field = session.reading.layout_of(kind).field_named("voltage 2")
+    pilot.click(desk.plan.column.cards[field.id])
+    line = desk.plan.column.form.lines["places"]
+    assert line.text() == "R1" and desk.plan.column.cards[field.id].texts()[1].startswith("R1  unsigned")

@@ -5,8 +5,12 @@ from __future__ import annotations
 import numpy as np
 
 from tests.unravel.conftest import make_capture
+from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.segment_frames import KindFrames
+from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.protocols.modbus import address_of
 from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.unravel.known import Known
 from zesty_abacus.core.unravel.look import Asked, unravel
@@ -61,3 +65,33 @@ def slow(count, seed=1, low=1000, high=60000, noise=0.0):
     swing = sum(np.sin(time / random.uniform(20, 120) + random.uniform(0, 6)) for _ in range(3)) / 3
     values = low + (swing + 1) / 2 * (high - low) + random.normal(0, 1, count) * noise
     return np.clip(np.round(values), low, high).astype(np.int64)
+
+
+def polled(registers, *polls, unit=3, function=3):
+    """Return a capture of answers.
+
+    Parameters
+    ----------
+    registers : uint8 (n, m)
+        The device's registers, two bytes each, every 100 ms.
+    polls
+        First register, how many, and every how many steps they are read.
+    """
+    parts = []
+    for number, (first, count, every) in enumerate(polls):
+        rows = np.arange(0, len(registers), every)
+        parts.append(
+            (rows * (SECOND // 10) + number * 1_000_000, first, registers[rows, 2 * first : 2 * (first + count)])
+        )
+    times = np.concatenate([one[0] for one in parts])
+    order = np.argsort(times, kind="stable")
+    counts = [len(one[0]) for one in parts]
+    sizes = np.repeat(np.array([one[2].shape[1] for one in parts], np.uint32), counts)
+    start = np.cumsum(sizes.astype(np.int64)) - sizes
+    address = np.repeat([address_of(unit, function, one[1]) for one in parts], counts)
+    table = FrameTable(
+        times[order].astype(np.int64), np.zeros(len(times), np.uint16), address[order].astype(np.int64),
+        np.full(len(times), F.ANSWER, np.uint32), start[order], sizes[order],
+        np.concatenate([one[2].reshape(-1) for one in parts]),
+    )  # fmt: skip
+    return Capture.from_table(table, (Lane("shore", "modbus"),))

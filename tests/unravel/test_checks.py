@@ -16,7 +16,8 @@ from zesty_abacus.core.frames.segment_frames import KindFrames
 from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.layouts.places import format_places, parse_places
 from zesty_abacus.core.unravel.checking.linear import combination, frames_needed, is_linear
-from zesty_abacus.core.unravel.checking.polynomials import common_divisor, divided, remainder
+from zesty_abacus.core.unravel.checking.polynomials import common_divisor, divided, reflected, remainder
+from zesty_abacus.core.unravel.checking.refuting import could_be_crc
 from zesty_abacus.core.unravel.judge import judged
 from zesty_abacus.core.unravel.keeping import kept
 from zesty_abacus.core.unravel.known import Known
@@ -262,3 +263,26 @@ def test_one_check_with_a_key_an_address_is_told_together():
     assert reason.endswith(f" {told}0x101 with 5A, 0x102 with A1.")
     alone = findings_of(messages[0], kinds=("check",))[0x100][0]
     assert "other messages" not in alone.reason and alone.confidence <= found[0x100][0].confidence
+
+
+@given(st.lists(st.binary(min_size=3, max_size=3), min_size=5, max_size=5, unique=True), st.integers(4, 64), st.data())
+def test_the_quick_refutation_says_what_long_division_says(rows, width, data):
+    drawn = st.integers(0, 2**width - 1)
+    if data.draw(st.booleans()):
+        # such as a CRC gives
+        polynomial, reflects = data.draw(drawn) | 1, data.draw(st.booleans())
+        checks = [crc(row, width, polynomial, 0, 0, reflects) for row in rows]
+    else:
+        checks = data.draw(st.lists(drawn, min_size=5, max_size=5))
+    found = False
+    for turned_in in (False, True):
+        numbers = [
+            int.from_bytes(bytes(reflected(byte, 8) for byte in row) if turned_in else row, "big") for row in rows
+        ]
+        for turned_out in (False, True):
+            ends = [reflected(check, width) for check in checks] if turned_out else checks
+            both = [number << width ^ end for number, end in zip(numbers, ends, strict=True)]
+            common = reduce(common_divisor, (one ^ both[0] for one in both[1:]), 0)
+            found |= common.bit_length() > width
+    matrix = np.frombuffer(b"".join(rows), np.uint8).reshape(5, 3)
+    assert could_be_crc(matrix, np.array(checks, np.uint64), width) == found

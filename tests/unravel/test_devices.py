@@ -3,10 +3,7 @@
 import numpy as np
 import pytest
 
-from tests.unravel.made import SECOND, put, slow
-from zesty_abacus.core.frames import flags as F
-from zesty_abacus.core.frames.capture import Capture, Lane
-from zesty_abacus.core.frames.table import FrameTable
+from tests.unravel.made import polled, put, slow
 from zesty_abacus.core.layouts.model import Applies, RegisterMap, Space, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.layouts.validate import problems_inside
@@ -16,36 +13,6 @@ from zesty_abacus.core.unravel.drafts import drafts
 from zesty_abacus.core.unravel.look import Asked, unravel
 
 FAST, SLOW = address_of(3, 3, 4), address_of(3, 3, 0)
-
-
-def polled(registers, *polls, unit=3, function=3):
-    """Return a capture of answers.
-
-    Parameters
-    ----------
-    registers : uint8 (n, m)
-        The device's registers, two bytes each, every 100 ms.
-    polls
-        First register, how many, and every how many steps they are read.
-    """
-    parts = []
-    for number, (first, count, every) in enumerate(polls):
-        rows = np.arange(0, len(registers), every)
-        parts.append(
-            (rows * (SECOND // 10) + number * 1_000_000, first, registers[rows, 2 * first : 2 * (first + count)])
-        )
-    times = np.concatenate([one[0] for one in parts])
-    order = np.argsort(times, kind="stable")
-    counts = [len(one[0]) for one in parts]
-    sizes = np.repeat(np.array([one[2].shape[1] for one in parts], np.uint32), counts)
-    start = np.cumsum(sizes.astype(np.int64)) - sizes
-    address = np.repeat([address_of(unit, function, one[1]) for one in parts], counts)
-    table = FrameTable(
-        times[order].astype(np.int64), np.zeros(len(times), np.uint16), address[order].astype(np.int64),
-        np.full(len(times), F.ANSWER, np.uint32), start[order], sizes[order],
-        np.concatenate([one[2].reshape(-1) for one in parts]),
-    )  # fmt: skip
-    return Capture.from_table(table, (Lane("shore", "modbus"),))
 
 
 def as_registers(values, form, order=None):

@@ -11,7 +11,7 @@ from tests.unravel.made import put, seen_of, slow
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.unravel.questions.fields import fields
 from zesty_abacus.core.unravel.tiling.costs import NUMBER, SIGNED, state_cost
-from zesty_abacus.core.unravel.tiling.tile import cost_of, costs_of, tiles_of
+from zesty_abacus.core.unravel.tiling.tile import cost_of, costs_of, costs_without, tiles_of
 
 
 def all_free(seen):
@@ -125,3 +125,19 @@ def test_what_turns_in_an_order_is_told_shorter_than_what_does_not():
     turns, jumps = np.arange(400) % 4, random.integers(0, 4, 400)
     assert state_cost(turns, follows) < 60 < 500 < state_cost(jumps, follows)
     assert np.isinf(state_cost(np.arange(400), follows)), "hundreds of values are no state"
+
+
+@given(st.integers(0, 2**32 - 1), st.sets(st.integers(0, 31), max_size=9), st.sets(st.integers(0, 31), max_size=9))
+@settings(max_examples=30)
+def test_what_is_told_without_some_bits_costs_what_it_costs_alone(seed, taken, left_out):
+    random = np.random.default_rng(seed)
+    matrix = np.zeros((60, 4), np.uint8)
+    put(matrix, "B1 B0", slow(60, seed=seed % 97, noise=1))
+    matrix[:, 2] = random.integers(0, 3, 60)
+    matrix[:, 3] = np.arange(60)
+    seen = seen_of(matrix)
+    free = all_free(seen)
+    free[list(taken)] = False
+    rest = free.copy()
+    rest[list(left_out)] = False
+    assert costs_without(seen, free, [(), tuple(left_out)]) == pytest.approx([cost_of(seen, free), cost_of(seen, rest)])

@@ -19,7 +19,9 @@ from ..core.layouts.model import (
     Expression,
     Field,
     Group,
+    Labels,
     Layout,
+    Packed,
     RawSet,
     RegisterMap,
     Repeat,
@@ -246,7 +248,7 @@ def _extras(make: _Maker) -> Elements:
     lamp = make.field("lamp", "B1", "names", names={0: "off", 1: "steady", 2: "flashing"})
     note = make.field("note", kind="text")
     relayed = stable_id("Heading sentence")
-    kinds = {1: "state", 2: "note", 3: "relayed", 4: "self test"}
+    kinds = {1: "state", 2: "note", 3: "relayed", 4: "self test", 5: "mooring"}
     return Elements(
         id=make.id("extras"), name="extras", head=2, type=make.field("extra", "B0", "names", names=kinds),
         length=make.field("extra length", "B1"),
@@ -257,7 +259,22 @@ def _extras(make: _Maker) -> Elements:
             ElementCase(id=make.id("relayed"), name="relayed", types=RawSet.of(3),
                         parts=(Carried(id=make.id("carried"), name="sentence", layout=relayed),)),
             _self_test(make),
+            _mooring(make),
         ),
+    )  # fmt: skip
+
+
+def _mooring(make: _Maker) -> ElementCase:
+    """Return what the beacon says while it is moored: to what, how the chain pulled, which lines were cast off."""
+    berth = Labels(id=make.id("berth name"), name="berth name", field=make.field("berth", kind="text"))
+    depth = Run(id=make.id("depth digits"), name="depth digits", length=Expression("3"),
+                field=make.field("chain depth", step="1/10", unit="m", base=16, digits=3))  # fmt: skip
+    cast_off = Group(id=make.id("cast off"), name="cast off", size=2, repeat=Repeat.UNTIL, end="FFFF",
+                     fields=(make.field("line", "B0"), make.field("minutes ago", "B1", unit="min")))  # fmt: skip
+    pulls = Packed(id=make.id("chain pulls"), name="chain pulls", bits=12,
+                   field=make.field("chain pull", step="1/100", unit="kN"))  # fmt: skip
+    return ElementCase(
+        id=make.id("mooring"), name="mooring", types=RawSet.of(5), parts=(berth, depth, cast_off, pulls)
     )  # fmt: skip
 
 

@@ -9,7 +9,6 @@ from ..codec.wording import places_words
 from ..layouts.attributes import attribute_text, attributes_of
 from ..layouts.model import Field, Layout
 from ..layouts.numbers import format_exact
-from ..layouts.places import format_places
 from ..layouts.variants import Variant, is_present, variants_of
 from ..words import counted
 
@@ -138,8 +137,7 @@ def _pictures(layout: Layout) -> Iterator[BitPicture]:
 
 
 def _field_row(layout: Layout, field: Field, number: int, depth: int) -> Row:
-    registers = layout.registers is not None and layout.registers.space.register_bits == 16
-    where = format_places(field.places, registers=registers) if field.places else "in the text"
+    where = layout.places_text(field.places) if field.places else "in the text"
     read = places_words(field)
     if field.inverted:
         read += ", bits turned"

@@ -31,11 +31,13 @@ from .joined import JoinedText
 from .parts.carried import Carried
 from .parts.elements import ElementCase, Elements
 from .parts.group import Axis, Group, Repeat
+from .parts.labels import Labels
+from .parts.packed import Packed
 from .parts.part import Part
 from .parts.registry import let_parts_hold, part_kinds
 from .parts.run import Run
 from .parts.text_line import TextLine
-from .places import Places
+from .places import Places, format_places
 from .raw_sets import RawSet
 from .registers import RegisterMap, Space
 
@@ -97,6 +99,11 @@ class Layout(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
     def any_field(self, field_id: UUID) -> Field:
         """Return the field with this id, of the fixed ones or of a part; raises KeyError if there is none."""
         return _by_id(self.all_fields(), field_id)
+
+    def places_text(self, places: Places) -> str:
+        """Return places as people write them here: of a map of 16-bit registers whole ones as ``R111 R112``."""
+        has_words = self.registers is not None and self.registers.space.register_bits == 16
+        return format_places(places, registers=has_words)
 
     def field_named(self, name: str) -> Field | None:
         """Return the fixed field with this name, or None."""
@@ -284,7 +291,7 @@ def new_layout(name: str, applies: Applies, size: int, fields: Iterable[Field] =
 __all__ = [
     "TEXT_ENCODINGS", "AddressKey", "Applies", "Axis", "Carried", "Carry", "Check", "Complement", "Computed",
     "Counter", "Coverage", "Crc", "CurvePoint", "ElementCase", "Elements", "Expression", "Field", "FieldKind",
-    "Group", "Layout", "Matched", "NamedValue", "Pair", "Part", "Places", "RawSet", "RegisterMap", "Repeat",
-    "Reserved", "Rule", "Run", "Selected", "Space", "Sum", "TextLine", "Xor", "new_field", "new_layout", "renamed",
+    "Group", "Labels", "Layout", "Matched", "NamedValue", "Packed", "Pair", "Part", "Places", "RawSet",
+    "RegisterMap", "Repeat", "Reserved", "Rule", "Run", "Selected", "Space", "Sum", "TextLine", "Xor", "new_field", "new_layout", "renamed",
     "rewrite",
 ]  # fmt: skip

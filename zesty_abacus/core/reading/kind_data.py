@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
@@ -54,6 +55,25 @@ def field_curve(
     column = decode_frames(capture, plan, frames, [field_id])[field_id]
     progress.step(0.7, "preparing the curve")
     return column, Curve.build(frames.time_ns, column.plot_values())
+
+
+def joined_curve(
+    capture: Capture, parts: Sequence[tuple[KindFrames, Plan]], field_id: UUID, progress: Progress
+) -> tuple[FieldColumn, Curve]:
+    """Decode one field of several kinds and prepare the one curve of it, in order of time.
+
+    Parameters
+    ----------
+    parts
+        The frames of each kind, and the plan of the layout as the kind shows it.
+    """
+    progress.step(0.1, "decoding")
+    columns = [decode_frames(capture, plan, frames, [field_id])[field_id] for frames, plan in parts]
+    times = np.concatenate([frames.time_ns for frames, _ in parts])
+    order = np.argsort(times, kind="stable")
+    column = join_columns(columns).take(order)
+    progress.step(0.7, "preparing the curve")
+    return column, Curve.build(times[order], column.plot_values())
 
 
 def grown_curve(

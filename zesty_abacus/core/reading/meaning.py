@@ -297,6 +297,21 @@ class Meaning:
         """Return the reader of a kind that shows this very layout, None if it is another state of it, or no reader."""
         return next((reader for reader in self.kinds[kind].readers if reader.shown is layout), None)
 
+    def carriers_of(self, kind: int, reader: Reader, field_id: UUID) -> list[tuple[int, Reader]]:
+        """Return all kinds that a field is in as a reader of one of them has it, with their readers.
+
+        A register is one value, whatever exchange of its device carries it; a field of a message is in one kind.
+        """
+        registers = reader.shown.registers
+        if registers is None or registers.window is None:
+            return [(kind, reader)]
+        readers = ((other, self.kinds[other].reader_with(reader.layout.id)) for other in
+                   self.kinds_read_by(reader.layout.id))  # fmt: skip
+        return [
+            (other, one) for other, one in readers
+            if one is not None and any(field.id == field_id for field in one.shown.once_a_frame())
+        ]  # fmt: skip
+
     def frames_of(self, kind: int, reader: Reader, frames: KindFrames) -> KindFrames:
         """Return those of gathered frames of a kind that a reader reads."""
         return next((mine for one, mine in self.shares(kind, frames) if one is reader), frames.take(_NO_FRAMES))

@@ -120,6 +120,8 @@ def all_kept(
     wanted = [
         one for one in findings if one.places and one.kind in KEPT and one.confidence >= least and not one.instead_of
     ]
+    # of two that stand alike the first in the payload is named first
+    wanted.sort(key=lambda one: min(bits_of(one), default=0))
     for one in sorted(wanted, key=_standing):
         meant = meant_of(one)
         try:

@@ -33,7 +33,7 @@ _LEAST_FRAMES = 4
 _MOST_BYTES = 64
 """Payload bytes that are divided into values; of longer ones these first."""
 _THIN_FRAMES = 12_000
-_FRAMES_IN_ALL, _FEWEST_OF_MANY = 1_600_000, 4_000
+_FRAMES_IN_ALL, _FEWEST_OF_MANY = 1_200_000, 4_000
 """Of many kinds fewer frames each are looked at, so that the answer does not take minutes."""
 
 

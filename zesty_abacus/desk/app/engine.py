@@ -82,7 +82,7 @@ from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
 from ...core.reading.fresh import layout_to_begin, name_to_begin
 from ...core.reading.kept import keep_explained, kept_explained
-from ...core.reading.kind_data import KindData, field_curve, grown_curve, grown_kind, load_kind
+from ...core.reading.kind_data import KindData, field_curve, grown_curve, grown_kind, joined_curve, load_kind
 from ...core.reading.meaning import Meaning
 from ...core.reading.owners import owned_bits, owners_in_frame
 from ...core.reading.readers import Reader
@@ -402,6 +402,7 @@ __all__ = [
     "grown_curve",
     "grown_kind",
     "is_packed",
+    "joined_curve",
     "keep_explained",
     "kept_explained",
     "know_server",

@@ -141,6 +141,8 @@ class KindStore(QObject):
         """Return a field over time, or None and have it worked out; while frames come, as far as it is."""
         meaning = self._meaning
         reader = meaning.reader_showing(kind, layout)
+        if reader is not None and len(carriers := meaning.carriers_of(kind, reader, field_id)) > 1:
+            return self._joined_curve(carriers, field_id)
         shares = not meaning.kinds[kind].readers or not meaning.kinds[kind].readers[0].choice.takes_all
         # where a layout reads only some frames, which they are depends on the others
         key = (kind, *_depends_on(layout, field_id), meaning.kinds[kind] if shares and reader is not None else None)
@@ -168,6 +170,40 @@ class KindStore(QObject):
 
         self._want(key, "decoding", work, lambda answer: self._keep_curve(key, _Kept(answer, count)))
         return found.answer if found is not None else None
+
+    def _joined_curve(
+        self, carriers: list[tuple[int, Any]], field_id: UUID
+    ) -> tuple[engine.FieldColumn, engine.Curve] | None:
+        """Return a register over time, from all exchanges that carry it."""
+        meaning, capture = self._meaning, self._capture
+        key = tuple(part for kind, reader in carriers for part in (kind, *_depends_on(reader.shown, field_id)))
+        counts = [capture.kinds.count(kind) for kind, _ in carriers]
+        found = self._curves.get(key)
+        if found is not None:
+            self._curves.move_to_end(key)
+            if found.frames == sum(counts):
+                return found.answer
+        plans = [plan for _, reader in carriers if (plan := self.plan(reader.shown)) is not None]
+        if len(plans) < len(carriers):
+            return None
+
+        def work(progress: Any) -> Any:
+            parts = [
+                (meaning.frames_of(kind, reader, capture.kind_frames(kind, 0, count)), plan)
+                for (kind, reader), plan, count in zip(carriers, plans, counts, strict=True)
+            ]
+            return engine.joined_curve(capture, parts, field_id, progress)
+
+        self._want(key, "decoding", work, lambda answer: self._keep_curve(key, _Kept(answer, sum(counts))))
+        return found.answer if found is not None else None
+
+    def newest_at(self, kind: int, layout: engine.Layout, field_id: UUID, time_ns: int) -> FrameAt | None:
+        """Return the last frame at or before a time that has a field: of any exchange that carries its register."""
+        reader = self._meaning.reader_showing(kind, layout)
+        carriers = self._meaning.carriers_of(kind, reader, field_id) if reader is not None else []
+        frames = [self.frame_at(other, one.shown, time_ns) for other, one in carriers]
+        there = [one for one in frames if one is not None]
+        return max(there, key=lambda one: one.time_ns) if there else self.frame_at(kind, layout, time_ns)
 
     def plan(self, layout: engine.Layout) -> engine.Plan | None:
         """Return the compiled plan of a layout, None if the layout has problems."""

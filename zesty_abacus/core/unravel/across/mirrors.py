@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
+from ...ahead import Ahead
+from ...compiled import njit
 from ...progress import Progress
 from ...words import number_text, span_text
 from ..finding import Said
@@ -20,6 +22,7 @@ _ROUGHLY = 0.9
 _MOST_TRIED = 8
 """Others that are compared closely with a field, the likest first."""
 _LEAST_CHANGES = 5
+_LEAST_KNOWN = 20
 _STEPS_OFF = 1.6
 """By how many steps of the coarser of two numbers they may be apart."""
 
@@ -34,20 +37,29 @@ def ask(view: View, progress: Progress) -> Iterator[Answer]:
 def _numbers(grid: Grid, curves: list[Curve], progress: Progress) -> Iterator[Answer]:
     if len(curves) < 2:
         return
-    most = int(_MOST_LAG_NS // grid.step_ns)
-    for number, candidates in enumerate(alike(curves, _ROUGHLY)):
+    near = [(curve, others[:_MOST_TRIED]) for curve, others in zip(curves, alike(curves, _ROUGHLY), strict=True)]
+
+    def looked_at(one: tuple[Curve, list[int]]) -> Answer | None:
         progress.check()
-        if not candidates:
-            continue
-        curve, others = curves[number], candidates[:_MOST_TRIED]
-        table = correlations(curve.values, np.stack([curves[other].values for other in others]), most)
-        for place in np.argsort(-np.abs(table).max(axis=1)).tolist():
-            lag = int(np.abs(table[place]).argmax()) - most
-            # the other is later by the lag, so this one is earlier
-            found = _fitted(grid, curve, curves[others[place]], -lag)
-            if abs(table[place]).max() >= _LEAST_CORRELATION and found is not None:
-                yield curve.of, found
-                break
+        return _of_number(grid, one[0], [curves[other] for other in one[1]])
+
+    for answer in Ahead([one for one in near if one[1]], looked_at):
+        if answer is not None:
+            yield answer
+
+
+def _of_number(grid: Grid, curve: Curve, others: Sequence[Curve]) -> Answer | None:
+    most = int(_MOST_LAG_NS // grid.step_ns)
+    table = correlations(curve.values, np.stack([other.values for other in others]), most)
+    for place in np.argsort(-np.abs(table).max(axis=1)).tolist():
+        if np.abs(table[place]).max() < _LEAST_CORRELATION:
+            break
+        lag = int(np.abs(table[place]).argmax()) - most
+        # the other is later by the lag, so this one is earlier
+        found = _fitted(grid, curve, others[place], -lag)
+        if found is not None:
+            return curve.of, found
+    return None
 
 
 def _moved(values: NDArray[np.float64], steps: int) -> NDArray[np.float64]:
@@ -64,7 +76,7 @@ def _fitted(grid: Grid, curve: Curve, other: Curve, lag: int) -> Said | None:
     """Return how a field follows another that many steps later, None if it does not."""
     x, y = _moved(other.values, lag), curve.values
     known = np.isfinite(x) & np.isfinite(y)
-    if known.sum() < 20:
+    if known.sum() < _LEAST_KNOWN:
         return None
     x, y = x[known], y[known]
     gain, offset = np.polyfit(x, y, 1)
@@ -111,18 +123,34 @@ def _states(grid: Grid, curves: list[Curve], progress: Progress) -> Iterator[Ans
 
 def _alike(grid: Grid, curve: Curve, other: Curve, gain: int, offset: int, most: int) -> tuple[float, Said] | None:
     best_share, best_lag = 0.0, 0
-    for lag in range(-most, most + 1):
-        moved = _moved(other.values, lag)
-        known = np.isfinite(moved) & np.isfinite(curve.values)
-        if known.sum() < 20:
-            continue
-        share = float((curve.values[known] == gain * moved[known] + offset).mean())
+    for lag, share in enumerate(_shares(curve.values, other.values, gain, offset, most).tolist(), -most):
         if share > best_share + 1e-9 or (share > best_share - 1e-9 and abs(lag) < abs(best_lag)):
             best_share, best_lag = share, lag
     if best_share < 0.97:
         return None
     seconds = best_lag * grid.step_ns / 1e9
     return best_share, _said(curve, other, gain, offset, seconds, int(np.isfinite(curve.values).sum()), best_share)
+
+
+@njit(cache=True, nogil=True)
+def _shares(values, other, gain, offset, most):  # type: ignore[no-untyped-def]
+    """Return at which part of the times values are those of another curve so many steps later; float64 (2 * most + 1,).
+
+    Zero where both are known at fewer than 20 times.
+    """
+    count = len(values)
+    shares = np.zeros(2 * most + 1)
+    for lag in range(-most, most + 1):
+        known = 0
+        same = 0
+        for place in range(max(lag, 0), count + min(lag, 0)):
+            theirs = other[place - lag]
+            if np.isfinite(theirs) and np.isfinite(values[place]):
+                known += 1
+                same += values[place] == gain * theirs + offset
+        if known >= _LEAST_KNOWN:
+            shares[lag + most] = same / known
+    return shares
 
 
 def _said(curve: Curve, other: Curve, gain: float, offset: float, lag_s: float, points: int, alike: float) -> Said:

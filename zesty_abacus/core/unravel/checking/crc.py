@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from ...layouts.checks.crc import Crc
 from .polynomials import BYTE_REFLECTED, common_divisor_of, divisors_of_degree, reflected, without_small_factors
+from .refuting import could_be_crc
 
 _FIRST, _PAIRS = 5, 28
 """Frames that a CRC is refuted with, and those that it is solved from."""
@@ -64,11 +65,8 @@ def solve(data: NDArray[np.uint8], checks: list[int], width: int) -> Iterator[So
         Their checks.
     """
     # nearly all questions are answered by the first few frames, with no
-    for count in (_FIRST, min(len(data), _PAIRS)):
-        left = list(_solved(data[:count], checks[:count], width))
-        if not left:
-            return
-    yield from left
+    if could_be_crc(np.ascontiguousarray(data[:_FIRST]), np.array(checks[:_FIRST], np.uint64), width):
+        yield from _solved(data[:_PAIRS], checks[:_PAIRS], width)
 
 
 def _solved(data: NDArray[np.uint8], checks: list[int], width: int) -> Iterator[SolvedCrc]:
@@ -85,12 +83,7 @@ def _solved(data: NDArray[np.uint8], checks: list[int], width: int) -> Iterator[
             common = common_divisor_of(differences, width)
             if not common:
                 continue
-            common = without_small_factors(common, width)
-            if len(rows) == _FIRST:
-                # a few frames leave more than the polynomial; that there is something is all they have to say
-                yield SolvedCrc(width, 0, reflect_in, reflect_out)
-                continue
-            fitting = divisors_of_degree(common, width)
+            fitting = divisors_of_degree(without_small_factors(common, width), width)
             for polynomial in fitting:
                 own = polynomial & ((1 << width) - 1)
                 yield SolvedCrc(width, own, reflect_in, reflect_out, len(fitting) - 1)

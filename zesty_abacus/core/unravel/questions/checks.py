@@ -15,7 +15,7 @@ from ..checking.folded import Folded, folds
 from ..checking.linear import frames_needed, is_linear
 from ..finding import Said
 from ..seen import Seen, raw_of
-from ..tiling.tile import cost_of
+from ..tiling.tile import costs_without
 from ..words import share_words
 
 _MOST_DIFFERENT = 400
@@ -99,17 +99,18 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
 def _most_worked_out(seen: Seen, free: NDArray[np.bool_], mutual: list[Solved]) -> Solved:
     """Return which of several that fold each other is the check: the one without which the rest is told shortest."""
 
-    some = seen.some(_MOST_TOLD)
+    if len(mutual) == 1:
+        return mutual[0]
+    costs = costs_without(seen.some(_MOST_TOLD), free, [one.bits for one in mutual])
 
-    def rank(one: Solved) -> tuple[int, float]:
-        rest = free.copy()
-        rest[list(one.bits)] = False
+    def rank(number: int) -> tuple[int, float]:
+        one = mutual[number]
         low, high = min(one.bits) // 8, max(one.bits) // 8
         # where checks mostly stand, if what is told does not decide
         place = 1.0 if high == seen.size - 1 else 1.01 if low == 0 else 1.03
-        return -len(one.bits), place * cost_of(some, rest)
+        return -len(one.bits), place * costs[number]
 
-    return min(mutual, key=rank) if len(mutual) > 1 else mutual[0]
+    return mutual[min(range(len(mutual)), key=rank)]
 
 
 def _candidates(seen: Seen, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:

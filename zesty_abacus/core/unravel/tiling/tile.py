@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -88,8 +89,39 @@ def tiles_of(seen: Seen, free: NDArray[np.bool_]) -> list[Tile]:
 
 def cost_of(seen: Seen, free: NDArray[np.bool_]) -> float:
     """Return the bits that say how free bits moved, divided in the best way."""
-    moves = seen.moves & free
-    return _tiled(costs_of(seen, free), moves, seen.size)[0] if moves.any() else 0.0
+    return costs_without(seen, free, [()])[0]
+
+
+def costs_without(seen: Seen, free: NDArray[np.bool_], some: Sequence[tuple[int, ...]]) -> list[float]:
+    """Return what it takes to say how free bits moved without some of them, for several choices of these."""
+    costs = costs_of(seen, free) if (seen.moves & free).any() else None
+    made = []
+    for left_out in some:
+        rest = free.copy()
+        rest[list(left_out)] = False
+        moves = seen.moves & rest
+        # a run costs what it costs, whatever lies beside it
+        whole = costs if not left_out or costs is None else _within(costs, rest)
+        made.append(_tiled(whole, moves, seen.size)[0] if whole is not None and moves.any() else 0.0)
+    return made
+
+
+def _within(costs: RunCosts, free: NDArray[np.bool_]) -> RunCosts:
+    """Return the costs of the runs of which all bits are free."""
+    turned = free[np.arange(len(free)) ^ 7]
+    return RunCosts(
+        np.where(_fits(free), costs.low, np.inf), costs.low_shapes, np.where(_fits(turned), costs.high, np.inf),
+        costs.high_shapes,
+    )  # fmt: skip
+
+
+def _fits(free: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """Return whether a run of each width from each bit on has only free ones; bool (bits, MOST_BITS + 1)."""
+    bits = len(free)
+    taken = np.flatnonzero(~free)
+    place = np.searchsorted(taken, np.arange(bits))
+    room = np.append(taken, bits)[place] - np.arange(bits)
+    return np.arange(MOST_BITS + 1) <= room[:, None]
 
 
 def _without(costs: RunCosts, bits: tuple[int, ...]) -> RunCosts:

@@ -125,7 +125,8 @@ class FieldCard(Card):
         field = self.item
         words = engine.wording.places_words(field)
         if len(field.places):
-            words = f"{field.places}  {words}"
+            shown = self.layout_shown.places_text(field.places) if self.layout_shown is not None else field.places
+            words = f"{shown}  {words}"
         if field.kind.value in ("names", "bits"):
             return field.name, words, f"{len(field.names)} names", ""
         if field.kind.value in ("flag", "text", "bytes"):

@@ -215,6 +215,8 @@ class FieldForm(QWidget):
             return "" if value == {"base": 10, "digits": 0}[attribute] else str(value)
         if attribute == "names":
             return engine.names_text(value, in_text=not len(self._field.places))
+        if attribute == "places" and self._layout is not None:
+            return self._layout.places_text(value)
         return str(value)
 
     def _take(self, attribute: str) -> None:

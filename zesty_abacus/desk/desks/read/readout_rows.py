@@ -69,8 +69,16 @@ class ReadoutAtCursor:
             kinds.insert(0, session.kind)
         rows: list[ReadoutRow] = []
         top = 0
+        maps: set[UUID] = set()
         for kind in kinds:
             for reader in session.reading.readers(kind):
+                if _is_window(reader.shown):
+                    # a register stands once, whatever exchanges carry it
+                    if reader.layout.id not in maps:
+                        maps.add(reader.layout.id)
+                        rows += (more := self._read_map(kind, reader, wanted))
+                        top += sum(row.height for row in more)
+                    continue
                 known = self._kept.get((kind, reader.shown.id))
                 if known is None or known.layout is not reader.shown or known.wanted != wanted:
                     known = None
@@ -90,26 +98,32 @@ class ReadoutAtCursor:
             known = self._kept[kind, layout.id] = _Kept(layout, wanted, decoded, rows, sum(row.height for row in rows))
         return known
 
+    def _read_map(self, kind: int, reader: engine.Reader, wanted: list[str]) -> list[ReadoutRow]:
+        """Return the registers of a device at the cursor, each as the newest exchange that carried it says."""
+        session = self._session
+        shown = dict(session.reading.shown_by(reader.layout.id))
+        fields_of = {other: {field.id for field in view.once_a_frame()} for other, view in shown.items()}
+        values: list[ReadoutRow] = []
+        for number, field in enumerate(reader.layout.once_a_frame()):
+            carriers = [other for other, ids in fields_of.items() if field.id in ids]
+            if not carriers or not _has_words(reader.layout, field, wanted):
+                continue
+            frames = {other: session.store.frame_at(other, shown[other], session.clock.cursor_ns) for other in carriers}
+            there = {other: at for other, at in frames.items() if at is not None}
+            newest = max(there, key=lambda other: there[other].time_ns, default=carriers[0])
+            values += self._value_rows(newest, shown[newest], there.get(newest), number, field)
+        if not values:
+            return []
+        lane = session.capture.lanes[session.kinds.key(kind).lane].name
+        return [ReadoutRow(kind, reader.layout.name, lane), *values]
+
     def _read_layout(self, kind: int, layout: engine.Layout, at: Any, wanted: list[str]) -> list[ReadoutRow]:
         session = self._session
         values = []
         for number, field in enumerate(layout.once_a_frame()):
-            if not all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted):
+            if not _has_words(layout, field, wanted):
                 continue
-            value, share, state = "–", None, ""
-            if at is not None and at.decoded is not None:
-                column = at.decoded.columns.get(field.id)
-                if column is None:
-                    continue
-                validity = engine.Validity(int(column.validity[0]))
-                if validity is engine.Validity.ABSENT:
-                    column, validity = self._last_present(kind, layout, field)
-                    if column is None:
-                        continue
-                value = engine.wording.value_text(column, 0)
-                state = "" if validity is engine.Validity.GOOD else validity.words
-                share = _share(field, column)
-            values.append(ReadoutRow(kind, field.name, "", field.id, value, share, state, number))
+            values += self._value_rows(kind, layout, at, number, field)
         if at is not None and at.decoded is not None and layout.moves:
             numbers = {field.id: number for number, field in enumerate(layout.all_fields())}
             for curve in array_curves(at.decoded, engine.wording, numbers):
@@ -119,6 +133,23 @@ class ReadoutAtCursor:
             return []
         lane = session.capture.lanes[session.kinds.key(kind).lane].name
         return [ReadoutRow(kind, layout.name, lane), *values]
+
+    def _value_rows(self, kind: int, layout: Any, at: Any, number: int, field: Any) -> list[ReadoutRow]:
+        """Return the row of a field in a frame, none where it is not there and has not been there of late."""
+        value, share, state = "–", None, ""
+        if at is not None and at.decoded is not None:
+            column = at.decoded.columns.get(field.id)
+            if column is None:
+                return []
+            validity = engine.Validity(int(column.validity[0]))
+            if validity is engine.Validity.ABSENT:
+                column, validity = self._last_present(kind, layout, field)
+                if column is None:
+                    return []
+            value = engine.wording.value_text(column, 0)
+            state = "" if validity is engine.Validity.GOOD else validity.words
+            share = _share(field, column)
+        return [ReadoutRow(kind, field.name, "", field.id, value, share, state, number)]
 
     def _last_present(self, kind: int, layout: Any, field: Any) -> tuple[Any, Any]:
         """Look back over a few frames for one in which the selector lets the field be present."""
@@ -145,6 +176,14 @@ class ReadoutAtCursor:
             if at is not None and at.decoded is not None and row.field_id in at.decoded.columns:
                 return reader.layout.name, at.decoded.columns[row.field_id]
         return None
+
+
+def _has_words(layout: engine.Layout, field: engine.Field, wanted: list[str]) -> bool:
+    return all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted)
+
+
+def _is_window(layout: engine.Layout) -> bool:
+    return layout.registers is not None and layout.registers.window is not None
 
 
 def _share(field: Any, column: Any) -> float | None:

@@ -80,7 +80,7 @@ class TracePicture:
         kind, layout = of
         text = QRectF(12, row.top() + 5, NAMES_WIDTH - 18, 15)
         draw_text(painter, text, field.name, text_font(SMALL_PX, bold=True), words)
-        at = session.store.frame_at(kind, layout, session.clock.cursor_ns)
+        at = session.store.newest_at(kind, layout, field.id, session.clock.cursor_ns)
         value = "–"
         if at is not None and at.decoded is not None:
             value = engine.wording.value_text(at.decoded[field.id], 0)

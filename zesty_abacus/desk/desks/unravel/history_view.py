@@ -116,6 +116,10 @@ class HistoryView(QWidget):
             wheel_on_time(self._session.clock, event, self._time_at(event.position().x()))
 
 
+_A_SECOND_MS = 999.5
+"""From here on it is written as a second: not as 1e+03 ms."""
+
+
 def cycle_words(times_ns: np.ndarray) -> str:
     """Return how often frames come: ``every 10 ms ±0.2``, or how many if that says little."""
     if len(times_ns) < 3:
@@ -125,4 +129,5 @@ def cycle_words(times_ns: np.ndarray) -> str:
     spread = float(np.percentile(np.abs(gaps - middle), 90))
     if middle <= 0 or spread > middle * 0.6:
         return f"on events, {counted(len(times_ns), 'frame')}"
-    return f"every {middle:.3g} ms ±{spread:.2g}"
+    unit, divisor = ("s", 1e3) if middle >= _A_SECOND_MS else ("ms", 1)
+    return f"every {middle / divisor:.3g} {unit} ±{spread / divisor:.2g}"
