@@ -240,3 +240,33 @@ def test_whole_numbers_side_by_side_are_no_float():
     put(matrix, "B4[3..0] B5[7..4]", slow(count, seed=24, low=5, high=250))
     found = [one for one in judged(seen_of(matrix), nothing_known(6)) if one.kind == "field"]
     assert not any(one.parameters["reading"] == "float" for one in found), [one.places for one in found]
+
+
+def test_a_check_over_a_counter_and_a_state_selects_no_pages():
+    """Of too few values to be solved, it is the same on each value of the counter until the state changes."""
+    random = np.random.default_rng(12)
+    count = np.arange(3200) % 16
+    state = random.integers(0, 2, 40).repeat(80)
+    table = random.integers(1, 16, (2, 16))
+    matrix = np.zeros((3200, 4), np.uint8)
+    put(matrix, "B0[3..0]", count)
+    put(matrix, "B1[0]", state)
+    put(matrix, "B3[3..0]", table[state, count])
+    said = judged(seen_of(matrix), nothing_known(4))
+    assert not [one for one in said if one.kind == "selector"]
+    assert [one.places for one in said if one.kind == "counter"] == ["B0[3..0]"]
+
+
+def test_pages_beside_a_state_that_seldom_changes_are_pages():
+    random = np.random.default_rng(13)
+    page = np.arange(3200) % 4
+    matrix = np.zeros((3200, 5), np.uint8)
+    put(matrix, "B0[1..0]", page)
+    put(matrix, "B1[0]", random.integers(0, 2, 40).repeat(80))
+    for number in range(4):
+        rows = np.flatnonzero(page == number)
+        own = matrix[rows]
+        put(own, "B3 B2", slow(800, seed=number, low=100 + 9000 * number, high=6000 + 9000 * number))
+        matrix[rows] = own
+    selector = next(one for one in judged(seen_of(matrix), nothing_known(5)) if one.kind == "selector")
+    assert selector.places == "B0[1..0]"

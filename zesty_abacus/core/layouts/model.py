@@ -292,6 +292,6 @@ __all__ = [
     "TEXT_ENCODINGS", "AddressKey", "Applies", "Axis", "Carried", "Carry", "Check", "Complement", "Computed",
     "Counter", "Coverage", "Crc", "CurvePoint", "ElementCase", "Elements", "Expression", "Field", "FieldKind",
     "Group", "Labels", "Layout", "Matched", "NamedValue", "Packed", "Pair", "Part", "Places", "RawSet",
-    "RegisterMap", "Repeat", "Reserved", "Rule", "Run", "Selected", "Space", "Sum", "TextLine", "Xor", "new_field", "new_layout", "renamed",
-    "rewrite",
+    "RegisterMap", "Repeat", "Reserved", "Rule", "Run", "Selected", "Space", "Sum", "TextLine", "Xor", "new_field",
+    "new_layout", "renamed", "rewrite",
 ]  # fmt: skip

@@ -28,6 +28,8 @@ _MOST_RAW = 1 << 16
 _LEAST_OF_PAIRS = 4
 """So many frames in so many follow one of their page at least, or nothing is said of pages."""
 _MOST_WEIGHED = 3
+_LEAST_TOGETHER, _BY_CHANCE = 4, 1e-4
+"""Changes on pages that all come with others beside them, and how likely they may do so by chance."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -57,7 +59,9 @@ def find_selector(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     if len(seen) < 12:
         return None
     found = _found(seen, free)
-    return _whole(seen, free, found) if found is not None else None
+    if found is None or _is_worked_out(seen, found):
+        return None
+    return _whole(seen, free, found)
 
 
 def under_selector(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> NDArray[np.bool_]:
@@ -113,6 +117,50 @@ def _flips_within(
                 changed >>= 1
                 bit += 1
     return flips, pairs
+
+
+def _is_worked_out(seen: Seen, paged: Paged) -> bool:
+    """Return whether what would lie on the pages changes only when something beside it does, which is seldom.
+
+    A check over a counter and a state, of which too few values were seen to solve it, looks as if the counter selected
+    pages: on each the check is the same until the state changes.
+    """
+    outside = seen.moves & ~paged.under
+    outside[list(paged.bits)] = False
+    raw = np.unique(seen.raw(paged.bits), return_inverse=True)[1].reshape(-1)
+    masks = (np.packbits(bits, bitorder="little") for bits in (paged.under, outside))
+    pairs, under, beside, alone = _changes_within(seen.matrix, raw, np.cumsum(~seen.follows), *masks)
+    if not pairs or alone or under < _LEAST_TOGETHER:
+        return False
+    return bool((beside / pairs) ** under < _BY_CHANCE)
+
+
+@njit(nogil=True, cache=True)
+def _changes_within(matrix, raw, stretch, under, outside):  # type: ignore[no-untyped-def]
+    """Count pairs of frames of a page one after the other in a stretch, and in how many of them bits changed.
+
+    Returns
+    -------
+    pairs, under, outside, alone : int
+        All of them; those in which bits of either mask, uint8 (size,), changed; those of the first mask alone.
+    """
+    last = np.full(raw.max() + 1 if len(raw) else 1, -1, np.int64)
+    counts = np.zeros(4, np.int64)
+    for row in range(len(matrix)):
+        before = last[raw[row]]
+        last[raw[row]] = row
+        if before < 0 or stretch[before] != stretch[row]:
+            continue
+        here = beside = False
+        for byte in range(matrix.shape[1]):
+            changed = matrix[row, byte] ^ matrix[before, byte]
+            here |= changed & under[byte] != 0
+            beside |= changed & outside[byte] != 0
+        counts[0] += 1
+        counts[1] += here
+        counts[2] += beside
+        counts[3] += here and not beside
+    return counts[0], counts[1], counts[2], counts[3]
 
 
 def _whole(seen: Seen, free: NDArray[np.bool_], paged: Paged) -> Paged:
