@@ -9,6 +9,7 @@ from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.layouts.validate import problems_inside
 from zesty_abacus.core.protocols.modbus import address_of
 from zesty_abacus.core.reading.meaning import Meaning
+from zesty_abacus.core.unravel.devices.beside import exchanges_beside, said_beside
 from zesty_abacus.core.unravel.drafts import drafts
 from zesty_abacus.core.unravel.look import Asked, unravel
 
@@ -209,3 +210,18 @@ def test_text_with_the_bytes_of_registers_turned_round_is_read(said, places):
     registers[:, 2 : 2 + len(said)] = np.frombuffer(said, np.uint8)
     plain = next(one for one in findings(polled(registers, (0, 12, 1))).values() if one.kind == "text")
     assert parse_places(plain.places).bits[:8] == tuple(range(23, 15, -1))
+
+
+def test_another_exchange_shows_what_is_said_of_its_registers_at_its_own_places():
+    total = np.cumsum(np.random.default_rng(8).integers(0, 80, 600))
+    registers = registers_with(600, 12, R4=total // 1000, R5=total % 1000, R9=slow(600, seed=3))
+    meaning = Meaning.of(polled(registers, (0, 12, 10), (4, 2, 1)), ())
+    by_kind = {one.kind: one.findings for one in unravel(meaning).kinds}
+    beside = exchanges_beside(meaning.capture)
+    kinds = {key.address: kind for kind, key in enumerate(meaning.capture.kinds.keys)}
+    said = said_beside(meaning.capture, kinds[SLOW], beside, by_kind)
+    fields = {one.places: one for one in said if one.kind == "field"}
+    assert set(fields) == {"B8 B9", "B10 B11"} and {one.address for one in said} == {SLOW}
+    assert fields["B10 B11"].parameters["carries"] == {"into": "B8 B9", "at": 1000}
+    # what the quick exchange does not carry is not said there
+    assert said_beside(meaning.capture, kinds[FAST], beside, by_kind) == []

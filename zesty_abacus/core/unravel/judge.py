@@ -132,7 +132,8 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
         found.append(one)
     # a page that is turned each time may count as well, up to a few
     on_and_on = [one for one in counting if one.parameters["wraps_at"] > _MOST_TURNED]
-    paged = find_selector(seen, _without(free, on_and_on)) if depth < _DEEPEST else None
+    left = _without(free, on_and_on)
+    paged = find_selector(seen, left, free & ~left) if depth < _DEEPEST else None
     if paged is not None:
         selector, place = _selector(seen, paged, when), len(found)
         _take(free, paged.bits)

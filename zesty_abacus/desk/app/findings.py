@@ -67,6 +67,8 @@ class Findings(QObject):
         self._looked_at = 0
         self._is_growing = False
         self._meant: dict[int, Any] = {}
+        self._beside: Any = {}
+        self._beside_of: Any = None
         self.in_hand: tuple[int, found.Finding] | None = None
         self.lit: frozenset[int] = frozenset()
         self.is_looking = False
@@ -195,9 +197,17 @@ class Findings(QObject):
     # what is known
 
     def of(self, kind: int | None) -> tuple[found.Finding, ...]:
-        """Return the findings of a kind, best first, what never moves last."""
-        findings = self._by_kind.get(kind, ()) if kind is not None else ()
-        return tuple(sorted(findings, key=_rank))
+        """Return the findings of a kind, best first, what never moves last.
+
+        Registers that another exchange of the device carries more often are said of that; they stand here, too.
+        """
+        meaning = self._reading.meaning
+        if kind is None or meaning is None:
+            return ()
+        if self._beside_of is not meaning.capture.kinds:
+            self._beside_of, self._beside = meaning.capture.kinds, found.exchanges_beside(meaning.capture)
+        more = found.said_beside(meaning.capture, kind, self._beside, self._by_kind) if kind in self._beside else []
+        return tuple(sorted((*self._by_kind.get(kind, ()), *more), key=_rank))
 
     def everything(self) -> list[tuple[int, found.Finding]]:
         """Return all with the kinds they are of, those that are most worth keeping first."""

@@ -4,6 +4,7 @@ from ...core.errors import MisuseError
 from ...core.trial.intake import recorded_state
 from ...core.unravel.across.question import Action
 from ...core.unravel.answers import AnswerPlace, AnswerTable, answer_table
+from ...core.unravel.devices.beside import exchanges_beside, said_beside
 from ...core.unravel.differences import Stretch, differences
 from ...core.unravel.finding import Finding, bits_of
 from ...core.unravel.keeping import KEPT, all_kept, field_behind, kept, offered_name
@@ -37,6 +38,7 @@ __all__ = [
     "bits_of",
     "confidence_word",
     "differences",
+    "exchanges_beside",
     "field_behind",
     "is_explained",
     "kept",
@@ -46,6 +48,7 @@ __all__ = [
     "offered_name",
     "places_of_value",
     "recorded_state",
+    "said_beside",
     "store",
     "stored",
     "title",

@@ -28,6 +28,8 @@ _MOST_RAW = 1 << 16
 _LEAST_OF_PAIRS = 4
 """So many frames in so many follow one of their page at least, or nothing is said of pages."""
 _MOST_WEIGHED = 3
+_MOST_STATES = 32
+"""Of what a check is worked out from, that changes seldom."""
 _LEAST_TOGETHER, _BY_CHANCE = 4, 1e-4
 """Changes on pages that all come with others beside them, and how likely they may do so by chance."""
 
@@ -54,12 +56,18 @@ class Paged:
     within: int
 
 
-def find_selector(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
-    """Return what selects among free bits, bool (size * 8,); None if nothing does."""
+def find_selector(seen: Seen, free: NDArray[np.bool_], counting: NDArray[np.bool_]) -> Paged | None:
+    """Return what selects among free bits, bool (size * 8,); None if nothing does.
+
+    Parameters
+    ----------
+    counting : bool (size * 8,)
+        Bits that count, which are not free.
+    """
     if len(seen) < 12:
         return None
     found = _found(seen, free)
-    if found is None or _is_worked_out(seen, found):
+    if found is None or _is_worked_out(seen, found, free, counting):
         return None
     return _whole(seen, free, found)
 
@@ -119,14 +127,19 @@ def _flips_within(
     return flips, pairs
 
 
-def _is_worked_out(seen: Seen, paged: Paged) -> bool:
+def _is_worked_out(seen: Seen, paged: Paged, free: NDArray[np.bool_], counting: NDArray[np.bool_]) -> bool:
     """Return whether what would lie on the pages changes only when something beside it does, which is seldom.
 
     A check over a counter and a state, of which too few values were seen to solve it, looks as if the counter selected
     pages: on each the check is the same until the state changes.
     """
-    outside = seen.moves & ~paged.under
+    # a check that is solved already changes with everything, and says nothing of what lies on pages
+    outside = seen.moves & free & ~paged.under
     outside[list(paged.bits)] = False
+    states = np.unique(seen.matrix & np.packbits(outside, bitorder="little"), axis=0)
+    if len(states) > _MOST_STATES:
+        return False
+    outside |= seen.moves & counting
     raw = np.unique(seen.raw(paged.bits), return_inverse=True)[1].reshape(-1)
     masks = (np.packbits(bits, bitorder="little") for bits in (paged.under, outside))
     pairs, under, beside, alone = _changes_within(seen.matrix, raw, np.cumsum(~seen.follows), *masks)
