@@ -155,6 +155,30 @@ def draw_text(
     painter.drawText(rect, align | Qt.AlignmentFlag.AlignVCenter, shown)
 
 
+def draw_sentence(painter: QPainter, rect: QRectF, text: str, font: QFont, color: QColor | str, lines: int = 2) -> None:
+    """Draw words in as many lines as they take, up to ``lines``; only the last of them is shortened."""
+    painter.setFont(font)
+    painter.setPen(QColor(color))
+    height = rect.height() / lines
+    for number, said in enumerate(_wrapped(text, font.key(), int(rect.width()), lines)):
+        line = QRectF(rect.left(), rect.top() + number * height, rect.width(), height)
+        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, said)
+
+
+@lru_cache(maxsize=4096)
+def _wrapped(text: str, font_key: str, width: int, lines: int) -> tuple[str, ...]:
+    """Return a text in lines of whole words; what the last one has no room for is left out."""
+    metrics, rest = _metrics(font_key), text.split(" ")
+    made: list[str] = []
+    while rest and len(made) < lines - 1:
+        count = len(rest)
+        while count > 1 and metrics.horizontalAdvance(" ".join(rest[:count])) > width:
+            count -= 1
+        made.append(_elided(" ".join(rest[:count]), font_key, width, False))
+        rest = rest[count:]
+    return (*made, _elided(" ".join(rest), font_key, width, False)) if rest else tuple(made)
+
+
 def draw_ribbon(
     painter: QPainter,
     rect: QRectF,

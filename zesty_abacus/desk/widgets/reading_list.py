@@ -1,4 +1,4 @@
-"""A list to be read one by one: three lines each, one of them in hand."""
+"""A list to be read one by one: a title, a place and a sentence each, one of them in hand."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 from .row_list import RowList
 from .theme import look
 
-_ROW = 62
+_ROW, _LINE, _SENTENCE = 76, 18, 32
 _EDGE = 12
 
 
@@ -40,7 +40,7 @@ class ReadingList(RowList):
         raise NotImplementedError
 
     def draw_thing(self, painter: QPainter, thing: Any, lines: tuple[QRectF, QRectF, QRectF]) -> None:
-        """Paint a thing into the three lines it has."""
+        """Paint a thing into a line, another one, and a third with room for a sentence of two."""
         raise NotImplementedError
 
     def list_things(self, things: list[Any]) -> None:
@@ -70,13 +70,14 @@ class ReadingList(RowList):
         painter = QPainter(self.viewport())
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.area(), QColor(theme.panel))
-        width, third = self.area().width(), (_ROW - 8) / 3
+        width = self.area().width()
         for row, top in self.rows_in_view():
             thing = self.things[row]
             if self.is_in_hand(thing):
                 painter.fillRect(QRectF(0, top, width, _ROW), QColor(theme.selected))
-            line = QRectF(_EDGE, top + 4, width - 2 * _EDGE, third)
-            self.draw_thing(painter, thing, (line, line.translated(0, third), line.translated(0, 2 * third)))
+            line = QRectF(_EDGE, top + 4, width - 2 * _EDGE, _LINE)
+            sentence = QRectF(_EDGE, top + 4 + 2 * _LINE, line.width(), _SENTENCE)
+            self.draw_thing(painter, thing, (line, line.translated(0, _LINE), sentence))
             painter.setPen(QColor(theme.line))
             painter.drawLine(_EDGE, int(top) + _ROW - 1, int(width) - _EDGE, int(top) + _ROW - 1)
         painter.end()

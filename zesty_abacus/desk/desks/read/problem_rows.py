@@ -7,7 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter
 
 from ...app.doors import wrong
 from ...app.session import Session
-from ...widgets.paint import draw_text
+from ...widgets.paint import draw_sentence, draw_text
 from ...widgets.reading_list import ReadingList
 from ...widgets.theme import SMALL_PX, TINY_PX, look, text_font
 from ...widgets.words import grouped
@@ -50,7 +50,7 @@ class ProblemRows(ReadingList):
         right = Qt.AlignmentFlag.AlignRight
         draw_text(painter, count, f"{grouped(thing.count)} ×", text_font(TINY_PX), theme.quiet, right)
         draw_text(painter, second, self.where(thing), text_font(SMALL_PX), theme.ink, middle=True)
-        draw_text(painter, last, thing.reason, text_font(TINY_PX), theme.quiet)
+        draw_sentence(painter, last, thing.reason, text_font(TINY_PX), theme.quiet)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

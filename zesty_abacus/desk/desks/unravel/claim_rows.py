@@ -9,7 +9,7 @@ from PyQt6.QtGui import QPainter
 
 from ...app.doors import laid
 from ...app.session import Session
-from ...widgets.paint import draw_text
+from ...widgets.paint import draw_sentence, draw_text
 from ...widgets.reading_list import ReadingList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 
@@ -39,7 +39,7 @@ class ClaimRows(ReadingList):
         draw_text(painter, second, about_words(claim), figure_font(SMALL_PX), theme.ink, middle=True)
         count = len(claim.evidence) + len(claim.curves)
         seen = f"{count} seen" if count else "nothing seen yet"
-        draw_text(painter, last, f"{thing.revision.author} · {seen}", text_font(TINY_PX), theme.quiet)
+        draw_sentence(painter, last, f"{thing.revision.author} · {seen}", text_font(TINY_PX), theme.quiet)
 
 
 def about_words(claim: Any) -> str:

@@ -8,7 +8,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter
 from ...app.doors import found
 from ...app.questions import Pair
 from ...app.session import Session
-from ...widgets.paint import draw_text
+from ...widgets.paint import draw_sentence, draw_text
 from ...widgets.reading_list import ReadingList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 
@@ -60,7 +60,7 @@ class FindingRows(ReadingList):
         draw_text(painter, title, found.title(finding), text_font(bold=True), theme.ink)
         self._draw_sure(painter, finding, first.adjusted(first.width() - _SURE, 0, 0, 0))
         draw_text(painter, second, self.where(kind, finding), figure_font(SMALL_PX), theme.ink, middle=True)
-        draw_text(painter, last, finding.reason, text_font(TINY_PX), theme.quiet)
+        draw_sentence(painter, last, finding.reason, text_font(TINY_PX), theme.quiet)
 
     def _draw_sure(self, painter: QPainter, finding: found.Finding, box: QRectF) -> None:
         theme = look.theme
