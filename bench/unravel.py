@@ -18,7 +18,7 @@ from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.unravel.look import unravel
 
-SEEDS = (511, 512, 513, 514)
+SEEDS = (511, 512, 513, 514, 515, 516, 517, 518)
 _KINDS, _FRAMES = 300, 5_000_000
 _WANTED = {
     "field": ("fields, exact bits", 0.95), "counter": ("counters", 0.97), "check": ("checks located", 0.97),

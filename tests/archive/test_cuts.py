@@ -5,6 +5,7 @@ import random
 import struct
 from itertools import pairwise
 from pathlib import Path
+from uuid import UUID
 
 import pyarrow.dataset
 import pyarrow.parquet as pq
@@ -25,6 +26,8 @@ from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.layouts.json_form import layouts_to_file_text
 from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.live.batch import Batch
+from zesty_abacus.core.recipes.json_form import recipe_to_json
+from zesty_abacus.core.recipes.model import Recipe
 from zesty_abacus.demo.messages import make_field
 
 LAYOUT = new_layout(
@@ -49,14 +52,16 @@ def recording(path, frames, seed=1):
 def task(path, folder):
     layouts = folder / "layouts.json"
     layouts.write_text(layouts_to_file_text([LAYOUT]))
-    return Task(str(path), "ab" * 32, path.stat().st_size, (), str(layouts))
+    # a table does not say what it speaks
+    recipes = (recipe_to_json(Recipe(id=UUID(int=7), name="frames")),) if path.suffix == ".csv" else ()
+    return Task(str(path), "ab" * 32, path.stat().st_size, recipes, str(layouts))
 
 
 def rows_of(folder):
     return sorted(map(repr, pyarrow.dataset.dataset(folder, format="parquet").to_table().to_pylist()))
 
 
-@pytest.mark.parametrize("name", ["a.log", "a.pcap", "a.pcapng"])
+@pytest.mark.parametrize("name", ["a.log", "a.pcap", "a.pcapng", "a.csv"])
 @settings(max_examples=8)
 @given(cut=st.integers(3000, 9000), seed=st.integers(0, 50))
 def test_pieces_are_the_whole_wherever_it_is_cut(tmp_path_factory, name, cut, seed):
@@ -64,7 +69,8 @@ def test_pieces_are_the_whole_wherever_it_is_cut(tmp_path_factory, name, cut, se
     path = recording(folder / name, 1500, seed)
     pieces = pieces_of(path, path.stat().st_size, cut)
     # of pcapng a section of 28 bytes and an interface of 20, with its name of 4 and its resolution of 1 as options
-    head = {"a.log": 0, "a.pcap": 24, "a.pcapng": 28 + 20 + 8 + 8 + 4}[name]
+    heads = {"a.log": 0, "a.pcap": 24, "a.pcapng": 28 + 20 + 8 + 8 + 4}
+    head = heads[name] if name in heads else path.read_bytes().index(b"\n") + 1
     assert len(pieces) >= path.stat().st_size // cut - 1
     assert (pieces[0].begin, pieces[-1].end) == (head, path.stat().st_size)
     assert all(one.end == other.begin for one, other in pairwise(pieces))
@@ -77,7 +83,7 @@ def test_pieces_are_the_whole_wherever_it_is_cut(tmp_path_factory, name, cut, se
         assert all(part.endswith(b"\n") for part in copied)
 
 
-@pytest.mark.parametrize("name", ["a.log", "a.pcap", "a.pcapng"])
+@pytest.mark.parametrize("name", ["a.log", "a.pcap", "a.pcapng", "a.csv"])
 def test_a_dataset_of_pieces_is_that_of_the_whole(tmp_path, monkeypatch, name):
     path = recording(tmp_path / name, 3000)
     folders = []
@@ -196,3 +202,22 @@ def test_answers_come_in_the_order_of_the_catalogue(tmp_path):
     assert [table.column("name")[0].as_py() for table in answers.tables(["a", "none", "b"])] == ["a", "b"]
     assert answers.count == 6
     assert len(list(Path(tmp_path).glob("*.arrow"))) == 2
+
+
+def table(path, rows, header="time_s,address,payload\n"):
+    path.write_text(header + "".join(rows))
+    return path
+
+
+def test_a_table_is_cut_only_where_each_piece_is_the_same_table(tmp_path):
+    rows = [f"{number / 100:.2f},0x{0x100 + number % 5:X},{number % 256:02x}ff\n" for number in range(3000)]
+    assert len(pieces_of(table(tmp_path / "plain.csv", rows), 60_000, 8000)) > 5
+    # without times rows are counted, so that each has to know of all before it
+    bare = [row.partition(",")[2] for row in rows]
+    assert not pieces_of(table(tmp_path / "bare.csv", bare, "address,payload\n"), 45_000, 8000)
+    # a cell in quotes may go over several lines
+    quoted = [*rows[:2900], '29.00,"0x100\n",00ff\n', *rows[2900:]]
+    assert not pieces_of(table(tmp_path / "quoted.csv", quoted), 60_000, 8000)
+    # what is guessed otherwise further down would be read otherwise there
+    other = [*rows[:2000], *(row.replace(",", ";") for row in rows[2000:])]
+    assert not pieces_of(table(tmp_path / "other.csv", other), 60_000, 8000)

@@ -88,8 +88,7 @@ def decode_tasks(tasks: Sequence[Task], folder: str, state: str) -> list[DecodeT
     made = []
     for task in tasks:
         try:
-            # a recipe looks at frames together, which a cut would tear apart
-            pieces = () if task.recipes else pieces_of(Path(task.path), task.size)
+            pieces = () if task.looks_at_frames_together else pieces_of(Path(task.path), task.size)
         except ArchiveError:
             pieces = ()  # whoever decodes it tells why it cannot be read
         made += [DecodeTask(task, folder, state, piece) for piece in pieces or (None,)]

@@ -44,6 +44,12 @@ class Task:
     recipes: tuple[bytes, ...]
     layouts: str
 
+    @property
+    def looks_at_frames_together(self) -> bool:
+        """Whether a recipe makes its frames of lines or puts them together, which a cut would tear apart."""
+        recipes = [recipe_from_json(one) for one in self.recipes]
+        return any(one.line is not None or one.framing is not None for one in recipes)
+
 
 @dataclass(frozen=True, slots=True)
 class Failed:

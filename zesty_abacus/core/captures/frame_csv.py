@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
 import pyarrow as pa
@@ -15,12 +16,15 @@ from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
 from .columns import Columns, guess_columns
+from .cutting import CutAtLines, Cuts
 from .output import ByteOutput
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource
 from .tables import numbers, read_rows, times_ns
 
+_GUESSED = 1 << 16
+"""Bytes that columns are guessed from."""
 _HEADER = "time_s,lane,address,direction,size,payload"
 
 
@@ -51,7 +55,7 @@ class FrameCsv:
         """
         if columns is None:
             with ByteSource(path) as source:
-                columns = guess_columns(source.head(1 << 16).decode("utf-8", "replace"))
+                columns = guess_columns(source.head(_GUESSED).decode("utf-8", "replace"))
         if columns is None or not (columns.of_role("payload") or columns.of_role("byte")):
             raise CaptureReadError(
                 "no column with a payload is chosen.", where=str(path), hint="Choose columns on Intake."
@@ -62,6 +66,27 @@ class FrameCsv:
             row += len(batch)
             if len(table):
                 sink(table)
+
+    def cuts(self, file: BinaryIO, size: int, every: int) -> Cuts | None:
+        """Return cuts between rows, where each piece by itself is guessed to be the same table.
+
+        A table without times counts its rows, and a cell in quotes may go over several lines: these are not cut.
+        """
+        file.seek(0)
+        beginning = file.read(_GUESSED)
+        columns = guess_columns(beginning.decode("utf-8", "replace"))
+        if columns is None or not columns.of_role("time") or b'"' in beginning:
+            return None
+        head = b"".join(beginning.splitlines(keepends=True)[: columns.head_lines])
+        found = CutAtLines().cuts(file, size, every)
+        # a few rows at the end would be guessed from too little
+        places = [place for place in found.places if size - place >= every // 2] if found is not None else []
+        for place in places:
+            file.seek(place)
+            rows = file.read(_GUESSED)
+            if b'"' in rows or guess_columns((head + rows).decode("utf-8", "replace")) != columns:
+                return None
+        return Cuts(len(head), tuple(places))
 
     def open_writer(self, path: Path, lanes: Sequence[str]) -> FrameCsvWriter:
         """Start a table of frames."""
