@@ -19,6 +19,7 @@ from zesty_abacus.core.layouts.model import (
     Expression,
     FieldKind,
     Group,
+    Packed,
     RawSet,
     Repeat,
     Run,
@@ -102,6 +103,12 @@ def flagged(**settings):
         ((flagged(start=Expression("count * 2")),), "more has no fixed place"),
         ((Run(id=uuid4(), name="tail", field=new_field("tail", Places(()), FieldKind.TEXT)),), "no fixed length"),
         ((flagged(parts=(flagged(),)),), "more stands under two selectors"),
+        (
+            (Run(id=uuid4(), name="digits", field=new_field("depth", Places(()), base=16), length=Expression("4")),),
+            "digits is a number in digits",
+        ),
+        ((Packed(id=uuid4(), name="samples", field=new_field("one", Places(())), bits=12),), "array of 12-bit numbers"),
+        ((cells(repeat=Repeat.UNTIL, amount=None, end="00"),), "cells has no count"),
     ],
 )  # fmt: skip
 def test_what_has_no_place_beforehand_is_refused_by_name(parts, reason):

@@ -130,6 +130,8 @@ class _Writer:
         place = f"{layout.name}, {part.name}"
         if part.start is not None or part.align != 1:
             self.found.leave(place, "where it starts cannot be said.")
+        elif isinstance(part, Run) and part.field.raw_is_number:
+            self.found.leave(place, "a number in digits is left.")
         elif isinstance(part, Run):
             name = self._namer.of(f"{path}_{part.field.name}")
             by_name = {layout.any_field(key).name: theirs for key, theirs in names.items()}

@@ -90,6 +90,8 @@ class _Walk:
         return base + -(-(first - base) // part.align) * part.align
 
     def _run(self, run: Run, first: int, under: Selected | None) -> Field:
+        if run.field.raw_is_number:
+            raise CannotCarryError(f"{run.name} is a number in digits, which is not carried yet.")
         length = _constant(run.length) if run.length is not None else None
         if length is None or not 0 < length <= self._most:
             raise CannotCarryError(f"{run.name} has no fixed length, which is not carried yet.")

@@ -66,7 +66,7 @@ class Packed(Part, frozen=True, kw_only=True, omit_defaults=True, tag="packed"):
         return (Template("Packed numbers", "moving parts", _add),)
 
     def words(self) -> str:
-        return f"numbers of {self.bits} bits" if self.bits > 1 else "array of bits"
+        return f"array of {self.bits}-bit numbers" if self.bits > 1 else "array of bits"
 
     def all_fields(self) -> Iterator[Field]:
         yield self.field
