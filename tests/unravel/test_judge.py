@@ -267,3 +267,40 @@ def test_pages_beside_a_state_that_seldom_changes_are_pages():
         matrix[rows] = own
     selector = next(one for one in judged(seen_of(matrix), nothing_known(5)) if one.kind == "selector")
     assert selector.places == "B0[1..0]"
+
+
+def test_the_lowest_bit_of_a_number_on_one_page_is_no_part_of_the_selector_beside_it():
+    random = np.random.default_rng(14)
+    page = random.permutation(np.resize([2, 5], 6000))
+    matrix = np.zeros((6000, 6), np.uint8)
+    put(matrix, "B1[2..0]", page)
+    numbers = {
+        2: {
+            "B2[3..0] B1[7..5]": slow(6000, seed=1, low=38, high=72),
+            "B5[6..0] B4[7..4]": slow(6000, low=65, high=1034),
+        },
+        5: {"B2[1..0] B1[7..3]": np.round(random.normal(0, 2, 6000) + slow(6000, seed=4, low=0, high=14) - 7)},
+    }
+    for value, fields in numbers.items():
+        rows = np.flatnonzero(page == value)
+        own = matrix[rows]
+        for places, values in fields.items():
+            put(own, places, values[rows].astype(np.int64))
+        matrix[rows] = own
+    selector = next(one for one in judged(seen_of(matrix), nothing_known(6)) if one.kind == "selector")
+    assert selector.places == "B1[2..0]" and selector.parameters["values"] == [2, 5]
+
+
+def test_what_turns_pages_is_told_before_a_counter_that_goes_round_with_them():
+    count = np.arange(4000)
+    matrix = np.zeros((4000, 6), np.uint8)
+    put(matrix, "B0[2..0]", np.where(count % 2, 3, 1))
+    put(matrix, "B5[1..0]", count % 4)
+    for number in range(2):
+        rows = np.flatnonzero(count % 2 == number)
+        own = matrix[rows]
+        put(own, "B2 B1", slow(2000, seed=number, low=100 + 9000 * number, high=6000 + 9000 * number))
+        put(own, "B3", slow(2000, seed=7 + number, low=10 + 100 * number, high=90 + 100 * number))
+        matrix[rows] = own
+    said = judged(seen_of(matrix), nothing_known(6))
+    assert next(one.places for one in said if one.kind == "selector").startswith("B0")

@@ -205,7 +205,27 @@ def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     here = [one for one in alike if min(one.bits) // 8 == first]
     here += _single_bits_within(seen, free, here, least)
     # fewer values do with fewer pages; of runs that do with as many the whole one is meant
-    return min(here, key=lambda one: (len(one.values), -len(one.bits)))
+    return _best_told(seen, free, min(here, key=lambda one: (len(one.values), -len(one.bits))), judged)
+
+
+def _best_told(seen: Seen, free: NDArray[np.bool_], best: Paged, judged: list[tuple[float, Paged]]) -> Paged | None:
+    """Return which of a selector and those of no more values is told shortest; None if all is without pages.
+
+    Flips alone take the lowest bit of a number that lies beside a selector on one page for a part of it, a counter that
+    goes round with the pages for what selects them, and the lowest bit of a number for a selector of its upper ones.
+    """
+    rivals = [one for _, one in sorted(judged, key=lambda pair: pair[0])
+              if one.bits != best.bits and len(one.values) <= len(best.values)]  # fmt: skip
+    within = [one for one in rivals if set(one.bits) < set(best.bits) and len(one.values) < len(best.values)]
+    elsewhere = {one.bits[0] // 8: one for one in reversed(rivals) if not set(one.bits) & set(best.bits)}
+    tried = sorted([*within[:2], *elsewhere.values()], key=lambda one: one.bits[0] // 8)
+    some = seen.some(_MOST_TOLD_FRAMES)
+    told = [(_told_in_pages(some, free, one.bits), one) for one in (best, *tried)]
+    least = min(cost for cost, _ in told)
+    if least >= cost_of(some, free):
+        return None
+    # what is told as shortly stays what it was
+    return next(one for cost, one in told if cost <= least * 1.01 + 10)
 
 
 def _doubtful(
