@@ -142,6 +142,23 @@ def test_slow_curves_that_are_all_alike_are_no_evidence():
     assert not findings_of(warm, kinds=["reference"], references=[other])[0x100]
 
 
+def test_a_slow_curve_with_noise_is_followed_by_what_has_its_small_shape():
+    """What is left beside a cubic is a fiftieth of it; noise alone puts half of that into the average of stretches."""
+    times, told = np.arange(0, SECONDS, 0.02), np.arange(2, SECONDS - 2, 0.1)
+
+    def slowly(at, seed):
+        return (at / SECONDS) ** 2 + 0.012 * np.sin(2 * np.pi * at / 17 + seed)
+
+    noise = np.random.default_rng(6).normal(0, 1, len(told)) * 0.027
+    found = findings_of(
+        number(times, slowly(times, 0) * 50000), number(times, slowly(times, 2) * 50000, seed=2), kinds=["reference"],
+        references=[reference(told, slowly(told, 0) + noise)],
+    )  # fmt: skip
+    (one,) = of(found[0x100], "reference")
+    assert one.parameters["gain"] == pytest.approx(1 / 50000, rel=0.05)
+    assert not found[0x101], "it is as slow, and has another shape"
+
+
 def test_a_few_readings_are_enough_where_they_are_followed_closely():
     times = np.arange(0, SECONDS, 0.02)
     told = np.array([5.0, 17, 30, 44, 58, 75])

@@ -33,7 +33,7 @@ _BLOCKS = 24
 _MOST_SYSTEMATIC = 2.5
 _STEP_LEFT = 0.3
 """Root mean square of what a number leaves of its last step (uniform, 1/sqrt 12)."""
-_MOST_OF_SHAPE = 0.35
+_MOST_OF_SHAPE, _MOST_WITH_NOISE = 0.35, 0.5
 _MORE_LEFT = 1.1
 
 
@@ -119,10 +119,20 @@ def _match(reference: ReferenceColumn, curve: Curve, lag_ns: int) -> _Match | No
     told_to = abs(best.gain) * _told_to(values)
     if best.systematic > max(_MOST_SYSTEMATIC * best.rest / np.sqrt(best.points / _BLOCKS), told_to):
         return None
-    if best.systematic > _MOST_OF_SHAPE * best.shape:
+    if not _follows_shape(best):
         # every slow curve is much the same as every other one
         return None
     return replace(_at_frames(reference, times, values, best), told_to=told_to)
+
+
+def _follows_shape(match: _Match) -> bool:
+    """Return whether what is left is little beside what the reference has of a shape of its own.
+
+    Noise averages out over a stretch to a known part, which is in both and says nothing of either.
+    """
+    noise = match.rest**2 * _BLOCKS / match.points
+    left, shape = max(match.systematic**2 - noise, 0.0), max(match.shape**2 - noise, 0.0)
+    return left <= _MOST_OF_SHAPE**2 * shape and match.systematic <= _MOST_WITH_NOISE * match.shape
 
 
 def _at_frames(
