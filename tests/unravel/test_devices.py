@@ -4,6 +4,8 @@ import numpy as np
 import pytest
 
 from tests.unravel.made import polled, put, slow
+from zesty_abacus.core.frames.capture import Capture
+from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.layouts.model import Applies, RegisterMap, Space, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.layouts.validate import problems_inside
@@ -225,3 +227,16 @@ def test_another_exchange_shows_what_is_said_of_its_registers_at_its_own_places(
     assert fields["B10 B11"].parameters["carries"] == {"into": "B8 B9", "at": 1000}
     # what the quick exchange does not carry is not said there
     assert said_beside(meaning.capture, kinds[FAST], beside, by_kind) == []
+
+
+def test_answers_that_end_within_a_register_are_looked_at_as_far_as_they_go():
+    registers = registers_with(300, 4, R1=slow(300, low=100, high=700))
+    registers[:, 6] = np.random.default_rng(2).integers(0, 4, 60).repeat(5)
+    whole = polled(registers, (0, 4, 1))
+    table = whole.segments[0].segment.table
+    cut = FrameTable(
+        table.time_ns, table.lane, table.address, table.flags, table.start, np.full(300, 7, np.uint32), table.payload
+    )
+    found = findings(Capture.from_table(cut, whole.lanes))
+    assert found[SLOW, "B2 B3"].parameters["reading"] == "unsigned"
+    assert any(places.startswith("B6") for _, places in found)
