@@ -1,13 +1,18 @@
 """A register is one value over time, whatever exchange of its device carried it."""
 
+from dataclasses import replace
+
+import msgspec
 import numpy as np
 
 from tests.unravel.made import polled, put, slow
 from zesty_abacus.core.codec.plan import compile_layout
+from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.layouts.model import Applies, Computed, Expression, RegisterMap, Space, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.layouts.windows import begun_in, from_window
 from zesty_abacus.core.progress import Progress
+from zesty_abacus.core.protocols.modbus import address_of
 from zesty_abacus.core.reading.fresh import layout_to_begin, name_to_begin
 from zesty_abacus.core.reading.kind_data import joined_curve
 from zesty_abacus.core.reading.meaning import Meaning
@@ -73,3 +78,17 @@ def test_what_is_made_in_a_window_is_called_apart_from_what_it_does_not_show():
     assert made.computed[0].expression.text.replace("`", "") == "flow 2 * 2 + level"
     gone = from_window(made, reader.shown)
     assert [field.name for field in gone.fields] == ["level", "flow"] and not gone.computed
+
+
+def test_registers_of_another_device_are_other_values_though_one_map_reads_both():
+    """A model of devices asks for any of them; two of the kind on one line are still two."""
+    table = meaning_of().capture.segments[0].segment.table
+    units = np.where(table.address == address_of(3, 3, 4), address_of(4, 3, 4), table.address)
+    capture = Capture.from_table(replace(table, address=units), (Lane("shore", "modbus"),))
+    model = device()
+    model = msgspec.structs.replace(model, registers=msgspec.structs.replace(model.registers, device=None))
+    meaning = Meaning.of(capture, [model])
+    assert len(meaning.kinds) == 2 and all(kind.readers for kind in meaning.kinds)
+    for kind in range(2):
+        reader = meaning.kinds[kind].readers[0]
+        assert [other for other, _ in meaning.carriers_of(kind, reader, LEVEL.id)] == [kind]

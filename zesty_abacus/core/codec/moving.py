@@ -179,9 +179,12 @@ class PartReader:
         return FieldColumn(one, None, None, content[:, : max(width, 1)], validity, sizes)
 
     def text(
-        self, one: Field, content: NDArray[np.uint8], lengths: NDArray[np.int64], validity: NDArray[np.uint8]
-    ) -> FieldColumn:
-        """Return the column of a text that was put together from several places."""
+        self, one: Field, content: NDArray[np.uint8], lengths: NDArray[np.int64], good: NDArray[np.bool_],
+        short: NDArray[np.bool_],
+    ) -> FieldColumn:  # fmt: skip
+        """Return the column of a text that was put together; what is neither good nor too short is not readable."""
+        states = [Validity.GOOD, Validity.TOO_SHORT]
+        validity = np.select([good, short], states, Validity.NOT_READABLE).astype(np.uint8)
         return FieldColumn(one, None, None, content, validity, lengths)
 
     def put_together(self, key: UUID, content: NDArray[np.uint8], here: Stretches) -> Columns:

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..layouts.model import Check, Field, Part
 from .encode import EncodeError, content_bytes, put_bits, raw_of, whole_of
-from .scalar import physical_of
+from .scalar import bits_of_raw, physical_of
 from .spots import SpotInBytes, SpotInText
 from .workings import Workings
 from .writing_scope import WritingScope
@@ -137,6 +137,10 @@ class Region(WritingScope):
         raw, loss = whole_of(field, value)  # type: ignore[arg-type]
         self._lose(field, loss)
         return raw
+
+    def bits(self, field: Field, value: object) -> int:
+        """Return a value as the bits that it is written in, as wide as the places of the field."""
+        return bits_of_raw(field, self.whole(field, value))
 
     def column(self, field: Field, unused: dict[str, Any]) -> str:
         """Return a value as a column of text has it; of one that is not given what was worked out, or nothing."""

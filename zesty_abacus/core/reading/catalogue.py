@@ -95,6 +95,11 @@ class KindCatalogue:
         order, rising = self._rising[applies.protocol] if len(addresses) else (addresses, addresses)
         return order[np.searchsorted(rising, applies.address) : np.searchsorted(rising, last, side="right")]
 
+    def device_of(self, kind: int) -> tuple[int, int, Space] | None:
+        """Return lane, device and space of the registers that a kind carries; None if it carries none."""
+        exchange = self._windows.get(kind)
+        return None if exchange is None else (self.key(kind).lane, exchange.device, exchange.space)
+
     def as_shown(self, layout: Layout, kind: int) -> Layout:
         """Return a layout as a kind shows it: of a register map, the window that the exchange carries."""
         exchange = self._windows.get(kind)

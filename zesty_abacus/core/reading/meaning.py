@@ -297,20 +297,25 @@ class Meaning:
         """Return the reader of a kind that shows this very layout, None if it is another state of it, or no reader."""
         return next((reader for reader in self.kinds[kind].readers if reader.shown is layout), None)
 
-    def carriers_of(self, kind: int, reader: Reader, field_id: UUID) -> list[tuple[int, Reader]]:
-        """Return all kinds that a field is in as a reader of one of them has it, with their readers.
+    def carriers_of(self, kind: int, reader: Reader, field_id: UUID | None = None) -> list[tuple[int, Reader]]:
+        """Return the kinds that say the same as one of them, in order of their numbers, with their readers.
 
-        A register is one value, whatever exchange of its device carries it; a field of a message is in one kind.
+        A register is one value, whatever exchange of its device carries it; a message is one kind.
+
+        Parameters
+        ----------
+        field_id
+            Only those that have this field.
         """
-        registers = reader.shown.registers
-        if registers is None or registers.window is None:
+        device = self._matched.catalogue.device_of(kind) if reader.is_of_window else None
+        if device is None:
             return [(kind, reader)]
-        readers = ((other, self.kinds[other].reader_with(reader.layout.id)) for other in
-                   self.kinds_read_by(reader.layout.id))  # fmt: skip
-        return [
-            (other, one) for other, one in readers
-            if one is not None and any(field.id == field_id for field in one.shown.once_a_frame())
-        ]  # fmt: skip
+        found = []
+        for other in sorted(self._matched.kinds_of.get(reader.layout.id, ())):
+            one = self.kinds[other].reader_with(reader.layout.id)
+            if one is not None and self._matched.catalogue.device_of(other) == device:
+                found.append((other, one))
+        return [one for one in found if field_id is None or one[1].shows(field_id)]
 
     def frames_of(self, kind: int, reader: Reader, frames: KindFrames) -> KindFrames:
         """Return those of gathered frames of a kind that a reader reads."""

@@ -37,6 +37,15 @@ class Reader:
     is_tied: bool
     reason: str
 
+    @property
+    def is_of_window(self) -> bool:
+        """Whether it shows what an exchange carries of a register map."""
+        return self.shown.registers is not None and self.shown.registers.window is not None
+
+    def shows(self, field_id: UUID) -> bool:
+        """Return whether a field, or a computed value, is there once a frame."""
+        return any(field.id == field_id for field in self.shown.once_a_frame())
+
 
 @dataclass(slots=True, eq=False)
 class KindMeaning:

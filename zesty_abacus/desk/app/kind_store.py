@@ -197,7 +197,7 @@ class KindStore(QObject):
         self._want(key, "decoding", work, lambda answer: self._keep_curve(key, _Kept(answer, sum(counts))))
         return found.answer if found is not None else None
 
-    def newest_at(self, kind: int, layout: engine.Layout, field_id: UUID, time_ns: int) -> FrameAt | None:
+    def newest_at(self, kind: int, layout: engine.Layout, field_id: UUID | None, time_ns: int) -> FrameAt | None:
         """Return the last frame at or before a time that has a field: of any exchange that carries its register."""
         reader = self._meaning.reader_showing(kind, layout)
         carriers = self._meaning.carriers_of(kind, reader, field_id) if reader is not None else []

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import uuid4
 
@@ -11,25 +10,24 @@ from numpy.typing import NDArray
 
 from ...expressions.expression import Expression
 from ..attribute import YES_NO, Attribute, escaped, optional_expression, with_escapes, yes
-from ..fields import Field, FieldKind, new_field
+from ..fields import FieldKind, new_field
 from ..places import Places
 from ..problems import Said
 from ..template import Template, free_name
-from .part import Part
+from .one_field import OneField
 
 if TYPE_CHECKING:
     # the codec stands on layouts; what it hands in is named here, never loaded
     from ...codec.moving import PartReader, Stretches
     from ...codec.region import Region
     from ..model import Layout
-    from ..validate_parts import PartWalk
     from .part import Columns
 
 _LONGEST, _LONGEST_WITH_POINTERS = 255, 63
 """Bytes of a label: a length of a byte, whose two highest bits tell pointers (RFC 1035, 3.1 and 4.1.4)."""
 
 
-class Labels(Part, frozen=True, kw_only=True, omit_defaults=True, tag="labels"):
+class Labels(OneField, frozen=True, kw_only=True, omit_defaults=True, tag="labels"):
     """A name of labels, up to one without a length.
 
     Attributes
@@ -46,13 +44,12 @@ class Labels(Part, frozen=True, kw_only=True, omit_defaults=True, tag="labels"):
         The byte of the payload that pointers count from.
     """
 
-    field: Field
     separator: str = "."
     pointers: bool = True
     origin: Expression | None = None
 
     attributes: ClassVar[tuple[Attribute, ...]] = (
-        *Part.attributes, Attribute("separator", "separator", ".", with_escapes, writer=escaped),
+        *OneField.attributes, Attribute("separator", "separator", ".", with_escapes, writer=escaped),
         Attribute("pointers", "may have pointers", "", yes, YES_NO),
         Attribute("origin", "pointers count from", "0, the first byte of the payload", optional_expression),
     )  # fmt: skip
@@ -65,27 +62,15 @@ class Labels(Part, frozen=True, kw_only=True, omit_defaults=True, tag="labels"):
     def words(self) -> str:
         return "name of labels"
 
-    def all_fields(self) -> Iterator[Field]:
-        yield self.field
-
-    def fields_once(self) -> Iterator[Field]:
-        yield self.field
-
-    def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
-        walk.meaning(self.field)
-        return (*scope, self.field)
-
     def problems(self) -> Said:
+        yield from super().problems()
         if self.field.kind is not FieldKind.TEXT or self.field.code is not None:
             yield "field", f"{self.name} is to be text of characters."
-        if len(self.field.places):
-            yield "field", f"{self.name} moves, so its field has no places."
         if len(self.separator) != 1 or not self.separator.isascii() or self.separator == "\\":
             yield "separator", f"The separator of {self.name} is one ASCII character, and no backslash."
 
     def decode(self, here: Stretches, reader: PartReader) -> tuple[Columns, NDArray[np.int64]]:
-        from ...codec.columns import Validity  # the codec and compiled code load when frames are read
-        from ...kernels.labels import CUT, GOOD, read_labels
+        from ...kernels.labels import CUT, GOOD, read_labels  # compiled code loads when frames are read
 
         origin = here.amount(self.origin)
         text, lengths, after, state = read_labels(
@@ -94,9 +79,8 @@ class Labels(Part, frozen=True, kw_only=True, omit_defaults=True, tag="labels"):
         )  # fmt: skip
         reader.cut(here, state == CUT)
         reader.own_bytes(self.field, here, here.start, after)
-        validity = np.full(len(here), Validity.NOT_READABLE, np.uint8)
-        validity[state == GOOD], validity[state == CUT] = Validity.GOOD, Validity.TOO_SHORT
-        return {self.field.id: reader.text(self.field, text, lengths, validity)}, np.maximum(after, here.start)
+        column = reader.text(self.field, text, lengths, state == GOOD, state == CUT)
+        return {self.field.id: column}, np.maximum(after, here.start)
 
     def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
         name = self.field.name if self.field.name in unused else self.name

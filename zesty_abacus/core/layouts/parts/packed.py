@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import UUID, uuid4
@@ -141,15 +141,13 @@ class Packed(Part, frozen=True, kw_only=True, omit_defaults=True, tag="packed"):
     # writing
 
     def build(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
-        from ...codec.scalar import bits_of_raw
-
         items = unused.pop(self.name, ())
         if isinstance(items, str | bytes) or not isinstance(items, Sequence):
             raise region.refused("an array takes a list of items.", self.name)
         number = 0
         for place, item in enumerate(items):
-            value = item[self.field.name] if isinstance(item, dict) and set(item) == {self.field.name} else item
-            own = bits_of_raw(self._placed, region.whole(self._placed, value))
+            value = item[self.field.name] if isinstance(item, Mapping) and set(item) == {self.field.name} else item
+            own = region.bits(self._placed, value)
             number |= own << (place * self.bits if self.low_first else (len(items) - 1 - place) * self.bits)
         size = -(-len(items) * self.bits // 8)
         if not self.low_first:

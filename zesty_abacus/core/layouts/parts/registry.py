@@ -14,7 +14,7 @@ def part_kinds() -> tuple[type[Part], ...]:
     """Return all kinds of part, in the order of menus."""
     import zesty_abacus.core.layouts.parts as package  # the package cannot be named before it is imported
 
-    found = discover(package, "PART", besides=frozenset({"registry", "part", "characters"}))
+    found = discover(package, "PART", besides=frozenset({"registry", "part", "one_field", "characters"}))
     return tuple(sorted(found, key=lambda kind: kind.rank))
 
 

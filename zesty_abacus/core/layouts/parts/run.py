@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any, ClassVar
 from uuid import uuid4
 
@@ -11,23 +10,22 @@ from numpy.typing import NDArray
 
 from ...expressions.expression import Expression
 from ..attribute import Attribute, optional_expression
-from ..fields import Field, FieldKind, new_field
+from ..fields import FieldKind, new_field
 from ..places import Places
 from ..problems import Said, is_hex
 from ..template import Template, free_name
 from .characters import character_problems
-from .part import Part
+from .one_field import OneField
 
 if TYPE_CHECKING:
     # the codec stands on layouts; what it hands in is named here, never loaded
     from ...codec.moving import PartReader, Stretches
     from ...codec.region import Region
     from ..model import Layout
-    from ..validate_parts import PartWalk
     from .part import Columns
 
 
-class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
+class Run(OneField, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
     """A string, raw bytes, or a number that is written in characters.
 
     Attributes
@@ -40,12 +38,11 @@ class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
         Hex digits of the bytes that end it, which are not part of it; empty is none.
     """
 
-    field: Field
     length: Expression | None = None
     end: str = ""
 
     attributes: ClassVar[tuple[Attribute, ...]] = (
-        *Part.attributes, Attribute("length", "bytes", "to the end", optional_expression),
+        *OneField.attributes, Attribute("length", "bytes", "to the end", optional_expression),
         Attribute("end", "ends at", "hex such as 00"),
     )  # fmt: skip
     rank: ClassVar[int] = 1
@@ -57,21 +54,10 @@ class Run(Part, frozen=True, kw_only=True, omit_defaults=True, tag="run"):
     def words(self) -> str:
         return "digits" if self.field.raw_is_number else "string"
 
-    def all_fields(self) -> Iterator[Field]:
-        yield self.field
-
-    def fields_once(self) -> Iterator[Field]:
-        yield self.field
-
-    def look_inside(self, walk: PartWalk, scope: tuple[Field, ...], depth: int) -> tuple[Field, ...]:
-        walk.meaning(self.field)
-        return (*scope, self.field)
-
     def problems(self) -> Said:
+        yield from super().problems()
         if self.field.raw_is_number:
             yield from character_problems(self.field)
-        if len(self.field.places):
-            yield "field", f"{self.name} moves, so its field has no places."
         if self.end and not is_hex(self.end):
             yield "end", f"{self.end!r} is not hex digits."
 

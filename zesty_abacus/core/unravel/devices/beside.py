@@ -17,21 +17,25 @@ _MOVED = frozenset({"field", "constant", "text", "counter"})
 """Kinds of findings that are about registers by themselves."""
 
 Beside = Mapping[int, Sequence[tuple[int, int]]]
-"""By kind, the others of its device, and by how many bytes their registers lie behind its own."""
+"""By kind, the others that carry some of its registers, and by how many bytes theirs lie behind its own."""
 
 
 def exchanges_beside(capture: Capture) -> Beside:
-    """Return which kinds carry registers of the same device, space and way."""
-    groups: dict[tuple[Any, ...], list[tuple[int, int]]] = defaultdict(list)
+    """Return which kinds carry registers of the same device, space and way, and reach into one another."""
+    groups: dict[tuple[Any, ...], list[tuple[int, int, int]]] = defaultdict(list)
     for kind, key in enumerate(capture.kinds.keys):
         exchange = protocol_named(capture.lanes[key.lane].protocol).exchange_of(key)
         if exchange is not None and exchange.space.register_bits >= 8:
             first = exchange.first * exchange.space.register_bits // 8
-            groups[key.lane, exchange.device, exchange.space, key.flags].append((kind, first))
-    return {
-        kind: tuple((other, begin - first) for other, begin in group if other != kind)
-        for group in groups.values() if len(group) > 1 for kind, first in group
+            end = first + capture.kind_size(kind)
+            groups[key.lane, exchange.device, exchange.space, key.flags].append((kind, first, end))
+    found = {
+        kind: tuple(
+            (other, begin - first) for other, begin, behind in group if other != kind and begin < end and first < behind
+        )
+        for group in groups.values() if len(group) > 1 for kind, first, end in group
     }  # fmt: skip
+    return {kind: others for kind, others in found.items() if others}
 
 
 def said_beside(capture: Capture, kind: int, beside: Beside, by_kind: Mapping[int, Sequence[Finding]]) -> list[Finding]:

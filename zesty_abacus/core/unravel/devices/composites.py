@@ -25,7 +25,7 @@ def with_composites(seen: Seen, found: Sequence[Said]) -> list[Said]:
     """Return what was found, in which lower numbers say what goes on above them."""
     parted = [part for one in found for part in _parted(seen, one)]
     numbers = [one for one in parted if _is_number(one, 16)]
-    return [next(_composites(seen, one, numbers), one) for one in parted]
+    return [_composed(seen, one, numbers) if _is_number(one, 16) else one for one in parted]
 
 
 def _is_number(one: Said, bits: int) -> bool:
@@ -45,10 +45,10 @@ def _parted(seen: Seen, one: Said) -> Iterator[Said]:
     yield from (high, low) if _with(seen, low, high) is not None else (one,)
 
 
-def _composites(seen: Seen, one: Said, numbers: Sequence[Said]) -> Iterator[Said]:
-    for other in numbers if any(one is number for number in numbers) else ():
-        if (made := _with(seen, one, other)) is not None:
-            yield made
+def _composed(seen: Seen, one: Said, numbers: Sequence[Said]) -> Said:
+    """Return a number with the one beside it that it carries into; as it is where it carries into none."""
+    made = (_with(seen, one, other) for other in numbers)
+    return next((said for said in made if said is not None), one)
 
 
 def _with(seen: Seen, low: Said, high: Said) -> Said | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 from msgspec.structs import replace
@@ -35,37 +35,39 @@ def with_scales(seen: Seen, found: Sequence[Said], own: NDArray[np.int64]) -> li
         The bytes of the payload that are looked at.
     """
     registers = [first for first in own.tolist() if first % 2 == 0 and first + 1 in own]
-    numbers = [one for one in found if one.kind == "field" and not one.when and _is_number(one)]
-    scales = [(bits, seen.numbers(bits, signed=True)) for bits in map(_bits, registers)]
-    moving = [
-        (bits, scale) for bits, scale in scales
-        if np.abs(scale).max(initial=0) <= _LARGEST and (scale != scale[:1]).any()
-    ]  # fmt: skip
+    moving = {format_places(Places(bits)): bits for bits in map(_bits, registers) if _is_moving_scale(seen, bits)}
+    made = [_scaled(seen, one, moving) if _is_number(one) else one for one in found]
+    told = {bits for one in made if (bits := moving.get(one.parameters.get("power_of_ten", ""))) is not None}
+    # a scale was said by its bits until now
+    made = [one for one in made if not any(set(bits).issuperset(one.bits) for bits in told)]
+    made += [_scale(seen, bits, made) for bits in sorted(told)]
+    return [*made, *_still(seen, registers, made)]
 
-    def scaled(one: Said) -> Said:
-        made = (_scaled_by(seen, one, bits, scale) for bits, scale in moving if any(one is it for it in numbers))
-        return next((said for said in made if said is not None), one)
 
-    made = [scaled(one) for one in found]
-    told = {str(one.parameters["power_of_ten"]): bits for one in made for bits, scale in moving
-            if one.parameters.get("power_of_ten") == format_places(Places(bits))}  # fmt: skip
-    made = [one for one in made if not any(set(one.bits) <= set(bits) for bits in told.values())]
-    made += [_scale(seen, places, bits, made) for places, bits in told.items()]
-    return [*made, *_still(seen, numbers, registers, made)]
+def _is_moving_scale(seen: Seen, bits: tuple[int, ...]) -> bool:
+    return bool(seen.moves[list(bits)].any() and np.abs(seen.numbers(bits, signed=True)).max() <= _LARGEST)
+
+
+def _scaled(seen: Seen, one: Said, scales: Mapping[str, tuple[int, ...]]) -> Said:
+    """Return a number with the register that scales it; as it is where none does."""
+    made = (_scaled_by(seen, one, bits) for bits in scales.values())
+    return next((said for said in made if said is not None), one)
 
 
 def _is_number(one: Said) -> bool:
-    return one.parameters["reading"] in ("unsigned", "signed") and len(one.bits) >= 16
+    is_field = one.kind == "field" and not one.when and not one.instead_of
+    return is_field and one.parameters["reading"] in ("unsigned", "signed") and len(one.bits) >= 16
 
 
 def _bits(first: int) -> tuple[int, ...]:
     return byte_bits((first, first + 1))
 
 
-def _scaled_by(seen: Seen, one: Said, bits: tuple[int, ...], scale: NDArray[np.int64]) -> Said | None:
+def _scaled_by(seen: Seen, one: Said, bits: tuple[int, ...]) -> Said | None:
     """Return a number with the register that scales it, None if it does not jump by tens when that changes."""
     if set(bits) & set(one.bits):
         return None
+    scale = seen.numbers(bits, signed=True)
     values = np.abs(seen.numbers(one.bits, signed=one.parameters["reading"] == "signed")).astype(np.float64)
     changes = np.flatnonzero((np.diff(scale) != 0) & seen.follows[1:])
     told = changes[np.minimum(values[changes], values[changes + 1]) >= _LEAST_DIGITS]
@@ -84,7 +86,8 @@ def _scaled_by(seen: Seen, one: Said, bits: tuple[int, ...], scale: NDArray[np.i
     return replace(one, parameters={**one.parameters, "power_of_ten": places}, reason=reason, confidence=sure)
 
 
-def _scale(seen: Seen, places: str, bits: tuple[int, ...], found: Sequence[Said]) -> Said:
+def _scale(seen: Seen, bits: tuple[int, ...], found: Sequence[Said]) -> Said:
+    places = format_places(Places(bits))
     scaled = [format_places(Places(one.bits)) for one in found if one.parameters.get("power_of_ten") == places]
     scale = seen.numbers(bits, signed=True)
     reason = (
@@ -98,8 +101,9 @@ def _scale(seen: Seen, places: str, bits: tuple[int, ...], found: Sequence[Said]
     )  # fmt: skip
 
 
-def _still(seen: Seen, numbers: Sequence[Said], registers: Sequence[int], found: Sequence[Said]) -> Iterator[Said]:
+def _still(seen: Seen, registers: Sequence[int], found: Sequence[Said]) -> Iterator[Said]:
     """Yield registers that never move and look like the scale of the numbers before them."""
+    numbers = [one for one in found if _is_number(one)]
     said = {bit for one in found if one.kind != "constant" for bit in one.bits}
     before = -1
     for first in registers:

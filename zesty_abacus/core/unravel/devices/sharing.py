@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -104,8 +104,8 @@ class Devices:
         By kind, all kinds whose registers it shares some of, itself among them.
     """
 
-    hosted: Mapping[int, tuple[Shared, ...]] = field(default_factory=dict)
-    together: Mapping[int, frozenset[int]] = field(default_factory=dict)
+    hosted: Mapping[int, tuple[Shared, ...]]
+    together: Mapping[int, frozenset[int]]
 
 
 def devices_of(meaning: Meaning, kinds: Iterable[int], most: int, progress: Progress) -> Devices:

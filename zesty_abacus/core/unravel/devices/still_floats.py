@@ -32,15 +32,13 @@ def still_floats(seen: Seen, found: Sequence[Said], own: NDArray[np.int64]) -> I
     """
     moving = {_order(one) for one in found if one.parameters.get("reading") == "float" and len(one.bits) == 32}
     said = {bit for one in found if one.kind != "constant" for bit in one.bits}
-    inside, first = set(own.tolist()), int(own[0]) if len(own) else 0
-    while first <= (int(own[-1]) if len(own) else -1):
+    left = set(own.tolist()) - {bit // 8 for bit in said} - {bit // 8 for bit in np.flatnonzero(seen.moves).tolist()}
+    for first in range(0, seen.size - 3, 2):
         window = range(first, first + 4)
-        bits = set(byte_bits(window))
-        is_free = inside.issuperset(window) and not bits & said and not seen.moves[list(bits)].any()
-        one = _round(seen, first, moving) if is_free and first % 2 == 0 else None
+        one = _round(seen, first, moving) if left.issuperset(window) else None
         if one is not None:
+            left.difference_update(window)
             yield one
-        first += 4 if one is not None else 1
 
 
 def _order(one: Said) -> tuple[int, ...]:

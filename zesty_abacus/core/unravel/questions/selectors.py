@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -193,9 +194,9 @@ def _whole(seen: Seen, free: NDArray[np.bool_], paged: Paged) -> Paged:
 
 
 def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
-    candidates = _candidates(seen, free)
+    candidates, told = _candidates(seen, free), _Told(seen, free)
     judged = [one for bits in candidates if (one := _judged(seen, free, bits)) is not None]
-    judged += _doubtful(seen, free, [bits for bits in candidates if len(bits) == 1], judged)
+    judged += _doubtful(seen, free, [bits for bits in candidates if len(bits) == 1], judged, told)
     if not judged:
         return _weighed(seen, free, candidates)
     least = min(cost for cost, _ in judged)
@@ -205,10 +206,39 @@ def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     here = [one for one in alike if min(one.bits) // 8 == first]
     here += _single_bits_within(seen, free, here, least)
     # fewer values do with fewer pages; of runs that do with as many the whole one is meant
-    return _best_told(seen, free, min(here, key=lambda one: (len(one.values), -len(one.bits))), judged)
+    return _best_told(min(here, key=lambda one: (len(one.values), -len(one.bits))), judged, told)
 
 
-def _best_told(seen: Seen, free: NDArray[np.bool_], best: Paged, judged: list[tuple[float, Paged]]) -> Paged | None:
+class _Told:
+    """What it takes to say free bits in some of the frames, plainly or page by page; each is weighed once.
+
+    Attributes
+    ----------
+    seen
+        Those frames.
+    """
+
+    def __init__(self, seen: Seen, free: NDArray[np.bool_]) -> None:
+        self.seen, self._free = seen.some(_MOST_TOLD_FRAMES), free
+        self._by_bits: dict[tuple[int, ...], float] = {}
+
+    @cached_property
+    def plain(self) -> float:
+        """What it takes without pages."""
+        return cost_of(self.seen, self._free)
+
+    def by(self, bits: tuple[int, ...]) -> float:
+        """Return what it takes to say what selects, and all values beside it page by page."""
+        if bits not in self._by_bits:
+            raw, others = self.seen.raw(bits), self._free.copy()
+            others[list(bits)] = False
+            pages = (self.seen.where(raw == value) for value in np.unique(raw).tolist())
+            own = float(state_cost(raw, self.seen.follows))
+            self._by_bits[bits] = own + sum(cost_of(page, others) for page in pages)
+        return self._by_bits[bits]
+
+
+def _best_told(best: Paged, judged: list[tuple[float, Paged]], told: _Told) -> Paged | None:
     """Return which of a selector and those of no more values is told shortest; None if all is without pages.
 
     Flips alone take the lowest bit of a number that lies beside a selector on one page for a part of it, a counter that
@@ -219,37 +249,21 @@ def _best_told(seen: Seen, free: NDArray[np.bool_], best: Paged, judged: list[tu
     within = [one for one in rivals if set(one.bits) < set(best.bits) and len(one.values) < len(best.values)]
     elsewhere = {one.bits[0] // 8: one for one in reversed(rivals) if not set(one.bits) & set(best.bits)}
     tried = sorted([*within[:2], *elsewhere.values()], key=lambda one: one.bits[0] // 8)
-    some = seen.some(_MOST_TOLD_FRAMES)
-    told = [(_told_in_pages(some, free, one.bits), one) for one in (best, *tried)]
-    least = min(cost for cost, _ in told)
-    if least >= cost_of(some, free):
+    least = min(told.by(one.bits) for one in (best, *tried))
+    if least >= told.plain:
         return None
     # what is told as shortly stays what it was
-    return next(one for cost, one in told if cost <= least * 1.01 + 10)
+    return next(one for one in (best, *tried) if told.by(one.bits) <= least * 1.01 + 10)
 
 
 def _doubtful(
-    seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ...]], judged: list[tuple[float, Paged]]
-) -> list[tuple[float, Paged]]:
+    seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ...]], judged: list[tuple[float, Paged]],
+    told: _Told,
+) -> list[tuple[float, Paged]]:  # fmt: skip
     """Return the single bits that divide the others, not sharply, if the values on their pages bear it out."""
     known = {one.bits for _, one in judged}
-    found = []
-    some, plain = seen.some(_MOST_TOLD_FRAMES), None
-    for bits in candidates:
-        one = _judged(seen, free, bits, most=_MOST_PAGED) if bits not in known else None
-        if one is not None:
-            plain = cost_of(some, free) if plain is None else plain
-            if _told_in_pages(some, free, bits) < _MOST_TOLD * plain:
-                found.append(one)
-    return found
-
-
-def _told_in_pages(seen: Seen, free: NDArray[np.bool_], bits: tuple[int, ...]) -> float:
-    """Return what it takes to say what selects, and all free values beside it page by page."""
-    raw, others = seen.raw(bits), free.copy()
-    others[list(bits)] = False
-    pages = (seen.where(raw == value) for value in np.unique(raw).tolist())
-    return float(state_cost(raw, seen.follows)) + sum(cost_of(page, others) for page in pages)
+    tried = (_judged(seen, free, bits, most=_MOST_PAGED) for bits in candidates if bits not in known)
+    return [one for one in tried if one is not None and told.by(one[1].bits) < _MOST_TOLD * told.plain]
 
 
 def _single_bits_within(seen: Seen, free: NDArray[np.bool_], wider: list[Paged], least: float) -> list[Paged]:
@@ -371,15 +385,14 @@ def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ..
     best: tuple[float, Paged] | None = None
     # of what turns through as many pages the first in the payload decides; the others follow from it
     regular.sort(key=lambda one: (-one[0], min(one[2]) // 8, -one[1]))
-    some = seen.some(_MOST_TOLD_FRAMES)
-    plain = cost_of(some, rest) if regular else 0.0
+    told = _Told(seen, rest)
     for _, _, bits in regular[:_MOST_WEIGHED]:
         others = rest.copy()
         others[list(bits)] = False
         if (others & seen.moves).sum() < _LEAST_UNDER:
             continue
         # with the bits themselves: the lowest of a number, left out, makes what is left of it look paged
-        paged = _told_in_pages(some, rest, bits)
+        paged, plain = told.by(bits), told.plain
         if paged > _MOST_TOLD * plain or plain - paged < _LEAST_SAVED or (best is not None and paged >= best[0] * 0.98):
             continue
         raw = seen.raw(bits)

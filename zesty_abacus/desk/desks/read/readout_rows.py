@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
 
@@ -37,12 +38,33 @@ class ReadoutRow:
 
 
 @dataclass(frozen=True, slots=True, eq=False)
+class _Block:
+    """What is listed under one heading.
+
+    Attributes
+    ----------
+    layout
+        Whose fields they are.
+    views
+        The kinds that say them, with the layout as each shows it; several where exchanges of a device share registers.
+    """
+
+    layout: engine.Layout
+    views: list[tuple[int, engine.Layout]]
+
+    @property
+    def kind(self) -> int:
+        """The first of the kinds, which its rows are of wherever they do not say otherwise."""
+        return self.views[0][0]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
 class _Kept:
-    """What a layout said of one frame, with the words that were looked for, and how many pixels that takes."""
+    """What a block said at a frame of each of its kinds, for which words, and how many pixels that takes."""
 
     layout: engine.Layout
     wanted: list[str]
-    decoded: Any
+    decoded: list[Any]
     rows: list[ReadoutRow]
     height: int
 
@@ -69,70 +91,63 @@ class ReadoutAtCursor:
             kinds.insert(0, session.kind)
         rows: list[ReadoutRow] = []
         top = 0
-        maps: set[UUID] = set()
-        for kind in kinds:
-            for reader in session.reading.readers(kind):
-                if _is_window(reader.shown):
-                    # a register stands once, whatever exchanges carry it
-                    if reader.layout.id not in maps:
-                        maps.add(reader.layout.id)
-                        rows += (more := self._read_map(kind, reader, wanted))
-                        top += sum(row.height for row in more)
-                    continue
-                known = self._kept.get((kind, reader.shown.id))
-                if known is None or known.layout is not reader.shown or known.wanted != wanted:
-                    known = None
-                if known is None or seen is None or (not top + known.height < seen[0] and not top > seen[1]):
-                    known = self._read_again(kind, reader.shown, wanted, known)
-                rows += known.rows
-                top += known.height
+        for key, block in self._blocks(kinds):
+            known = self._kept.get(key)
+            if known is None or known.layout is not block.layout or known.wanted != wanted:
+                known = None
+            if known is None or seen is None or (not top + known.height < seen[0] and not top > seen[1]):
+                known = self._kept[key] = self._read_again(block, wanted, known)
+            rows += known.rows
+            top += known.height
         return rows
 
-    def _read_again(self, kind: int, layout: engine.Layout, wanted: list[str], known: _Kept | None) -> _Kept:
-        """Return what a layout says at the cursor; most messages are still at the frame of the last step."""
-        at = self._session.store.frame_at(kind, layout, self._session.clock.cursor_ns)
+    def _blocks(self, kinds: list[int]) -> Iterator[tuple[tuple[int, UUID], _Block]]:
+        """Yield what is listed, each once, with what it is known by."""
+        meaning = self._session.reading.meaning
+        done: set[tuple[int, UUID]] = set()
+        for kind in kinds:
+            for reader in self._session.reading.readers(kind):
+                carriers = meaning.carriers_of(kind, reader) if meaning is not None else [(kind, reader)]
+                key = carriers[0][0], reader.layout.id
+                if key not in done:
+                    done.add(key)
+                    layout = reader.layout if len(carriers) > 1 else reader.shown
+                    yield key, _Block(layout, [(other, one.shown) for other, one in carriers])
+
+    def _read_again(self, block: _Block, wanted: list[str], known: _Kept | None) -> _Kept:
+        """Return what is said at the cursor; most messages are still at the frame of the last step."""
+        cursor = self._session.clock.cursor_ns
+        frames = [self._session.store.frame_at(kind, view, cursor) for kind, view in block.views]
         # frames are kept while they and their layout are the same
-        decoded = at.decoded if at is not None else None
-        if known is None or decoded is None or known.decoded is not decoded:
-            rows = self._read_layout(kind, layout, at, wanted)
-            known = self._kept[kind, layout.id] = _Kept(layout, wanted, decoded, rows, sum(row.height for row in rows))
-        return known
+        decoded = [at.decoded if at is not None else None for at in frames]
+        if known is not None and len(decoded) == len(known.decoded) and any(one is not None for one in decoded):
+            if all(one is other for one, other in zip(decoded, known.decoded, strict=True)):
+                return known
+        rows = self._read(block, frames, wanted)
+        return _Kept(block.layout, wanted, decoded, rows, sum(row.height for row in rows))
 
-    def _read_map(self, kind: int, reader: engine.Reader, wanted: list[str]) -> list[ReadoutRow]:
-        """Return the registers of a device at the cursor, each as the newest exchange that carried it says."""
-        session = self._session
-        shown = dict(session.reading.shown_by(reader.layout.id))
-        fields_of = {other: {field.id for field in view.once_a_frame()} for other, view in shown.items()}
+    def _read(self, block: _Block, frames: list[Any], wanted: list[str]) -> list[ReadoutRow]:
+        session, layout = self._session, block.layout
+        has = [{field.id for field in view.once_a_frame()} for _, view in block.views]
         values: list[ReadoutRow] = []
-        for number, field in enumerate(reader.layout.once_a_frame()):
-            carriers = [other for other, ids in fields_of.items() if field.id in ids]
-            if not carriers or not _has_words(reader.layout, field, wanted):
-                continue
-            frames = {other: session.store.frame_at(other, shown[other], session.clock.cursor_ns) for other in carriers}
-            there = {other: at for other, at in frames.items() if at is not None}
-            newest = max(there, key=lambda other: there[other].time_ns, default=carriers[0])
-            values += self._value_rows(newest, shown[newest], there.get(newest), number, field)
-        if not values:
-            return []
-        lane = session.capture.lanes[session.kinds.key(kind).lane].name
-        return [ReadoutRow(kind, reader.layout.name, lane), *values]
-
-    def _read_layout(self, kind: int, layout: engine.Layout, at: Any, wanted: list[str]) -> list[ReadoutRow]:
-        session = self._session
-        values = []
         for number, field in enumerate(layout.once_a_frame()):
-            if not _has_words(layout, field, wanted):
+            places = [place for place, ids in enumerate(has) if field.id in ids]
+            if not places or not _has_words(layout, field, wanted):
                 continue
-            values += self._value_rows(kind, layout, at, number, field)
+            # the newest says it; what it is traced as does not change with the cursor
+            newest = max(places, key=lambda place: -1 if frames[place] is None else frames[place].time_ns)
+            found = self._value_rows(*block.views[newest], frames[newest], number, field)
+            values += [replace(row, kind=block.views[places[0]][0]) for row in found]
+        at = frames[0]
         if at is not None and at.decoded is not None and layout.moves:
             numbers = {field.id: number for number, field in enumerate(layout.all_fields())}
             for curve in array_curves(at.decoded, engine.wording, numbers):
                 if all(word in f"{layout.name} {curve.title}".lower() for word in wanted):
-                    values.append(ReadoutRow(kind, curve.title, curve=curve))
+                    values.append(ReadoutRow(block.kind, curve.title, curve=curve))
         if not values:
             return []
-        lane = session.capture.lanes[session.kinds.key(kind).lane].name
-        return [ReadoutRow(kind, layout.name, lane), *values]
+        lane = session.capture.lanes[session.kinds.key(block.kind).lane].name
+        return [ReadoutRow(block.kind, layout.name, lane), *values]
 
     def _value_rows(self, kind: int, layout: Any, at: Any, number: int, field: Any) -> list[ReadoutRow]:
         """Return the row of a field in a frame, none where it is not there and has not been there of late."""
@@ -172,7 +187,7 @@ class ReadoutAtCursor:
         """Return the message of a row and its value at the cursor."""
         session = self._session
         for reader in session.reading.readers(row.kind):
-            at = session.store.frame_at(row.kind, reader.shown, session.clock.cursor_ns)
+            at = session.store.newest_at(row.kind, reader.shown, row.field_id, session.clock.cursor_ns)
             if at is not None and at.decoded is not None and row.field_id in at.decoded.columns:
                 return reader.layout.name, at.decoded.columns[row.field_id]
         return None
@@ -180,10 +195,6 @@ class ReadoutAtCursor:
 
 def _has_words(layout: engine.Layout, field: engine.Field, wanted: list[str]) -> bool:
     return all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted)
-
-
-def _is_window(layout: engine.Layout) -> bool:
-    return layout.registers is not None and layout.registers.window is not None
 
 
 def _share(field: Any, column: Any) -> float | None:
