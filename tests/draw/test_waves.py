@@ -182,12 +182,20 @@ can_frames = st.one_of(
     st.tuples(st.integers(0, 0x7FF), st.sampled_from([0, 0, F.REFUSED, F.BAD_CHECK]), st.binary(max_size=8)),
     st.tuples(st.integers(0, 0x1FFFFFFF), st.just(F.EXTENDED), st.binary(max_size=8)),
     st.tuples(st.integers(0, 0x7FF), st.just(F.REMOTE), st.just(b"")),
+    st.tuples(
+        st.integers(0, 0x7FF),
+        st.sets(st.sampled_from([F.RATE_SWITCH, F.ERROR_PASSIVE, F.REFUSED, F.BAD_CHECK])).map(
+            lambda f: F.LONG | sum(f)
+        ),
+        st.sampled_from([0, 1, 7, 8, 12, 16, 20, 64]).flatmap(lambda size: st.binary(min_size=size, max_size=size)),
+    ),
 )
 
 
 @given(st.lists(can_frames, min_size=1, max_size=6), st.booleans())
 def test_frames_of_can(frames, inverted):
-    check(new_recipe("c", line=CanLine(line="bus", rate=500_000, inverted=inverted)), frames, 1_000_000)
+    line = CanLine(line="bus", rate=500_000, data_rate=2_500_000, switch_point=0.7, inverted=inverted)
+    check(new_recipe("c", line=line), frames, 2_000_000)
 
 
 @given(
@@ -324,7 +332,15 @@ def test_what_a_file_holds_is_read_as_these_frames(tmp_path, name, recipe, frame
         ("a.wav", new_recipe("i", line=I2cLine(clock="a", data="b")), [(1, 0, b"\1")], "holds one line"),
         ("a.vcd", new_recipe("n"), _BYTES, "does not say what the wires speak"),
         ("a.vcd", _UART, [], "no frame to draw"),
-        ("a.vcd", new_recipe("c", line=CanLine(line="x")), [(1, F.LONG, bytes(12))], "only classic"),
+        (
+            "a.vcd",
+            new_recipe("c", line=CanLine(line="x")),
+            [(1, F.LONG, bytes(13))],
+            "has 0 to 8, 12, 16, 20, 24, 32, 48 or 64 bytes, not 13",
+        ),
+        ("a.vcd", new_recipe("c", line=CanLine(line="x")), [(1, 0, bytes(9))], "classic frame has 0 to 8 bytes, not 9"),
+        ("a.vcd", new_recipe("c", line=CanLine(line="x")), [(1, F.LONG | F.REMOTE, b"")], "asks for no data"),
+        ("a.vcd", new_recipe("c", line=CanLine(line="x")), [(1, F.ERROR, bytes(8))], "no errors"),
         ("a.vcd", _WORDS, [(9 << 10, 0, b"\1\2")], "there is no sync 9"),
         ("a.vcd", _WORDS, [(0, 0, b"\1\2\3")], "no whole words"),
         ("a.wav", new_recipe("c", line=CanLine(line="channel 1", rate=1e6)), [(1, 0, b"\1")], "samples a second"),

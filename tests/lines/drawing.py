@@ -144,6 +144,59 @@ def can_bits(identifier: int, data: bytes, extended: bool = False, remote: bool 
     return [*stuffed, 1, 0 if taken else 1, 1, *[1] * 7, 1, 1, 1]
 
 
+def remainder(bits: str, polynomial: int, start: int = 0) -> int:
+    """Return the remainder of a division without carries; the polynomial has its highest term."""
+    width = polynomial.bit_length() - 1
+    number = int(bits, 2) << width ^ start << len(bits)
+    while number.bit_length() > width:
+        number ^= polynomial << number.bit_length() - polynomial.bit_length()
+    return number
+
+
+CRC_17 = sum(1 << power for power in (17, 16, 14, 13, 11, 6, 4, 3, 1, 0))
+CRC_21 = sum(1 << power for power in (21, 20, 13, 11, 7, 4, 3, 0))
+_LENGTHS = (*range(9), 12, 16, 20, 24, 32, 48, 64)
+_COUNTS = ("0000", "0011", "0110", "0101", "1100", "1111", "1010", "1001")
+"""Stuff bits modulo 8 with their parity, from the table of ISO 11898-1:2015."""
+
+
+def long_can_parts(identifier: int, data: bytes, bit_ns: float, data_ns: float | None = None, switch_point: float = 0.8,
+                   extended: bool = False, passive: bool = False, taken: bool = True, wrong: int = 0,
+                   wrong_count: bool = False) -> list[tuple[int, float]]:  # fmt: skip
+    """Return levels and times of a frame with flexible data rate (ISO 11898-1:2015), up to the third bit of rest.
+
+    Parameters
+    ----------
+    data_ns
+        Of a bit of the faster part; None for frames that do not change their rate.
+    wrong
+        What is wrong in the CRC.
+    """
+    named = f"{identifier >> 18:011b}11{identifier & 0x3FFFF:018b}0" if extended else f"{identifier:011b}00"
+    start = f"0{named}10{0 if data_ns is None else 1}"
+    rest = f"{int(passive)}{_LENGTHS.index(len(data)):04b}" + "".join(f"{byte:08b}" for byte in data)
+    stuffed, where = "", []
+    for place, bit in enumerate(start + rest):
+        if len(stuffed) > 4 and len(set(stuffed[-5:])) == 1:
+            stuffed += "10"[int(stuffed[-1])]
+            where.append(place)
+        stuffed += bit
+    counted = _COUNTS[len(where) % 8]
+    polynomial = CRC_17 if len(data) <= 16 else CRC_21
+    width = polynomial.bit_length() - 1
+    crc = remainder(stuffed + counted, polynomial, 1 << width - 1) ^ wrong
+    check = counted if not wrong_count else _COUNTS[(len(where) + 1) % 8]
+    check += f"{crc:0{width}b}"
+    for place in range(0, len(check), 4):
+        stuffed += "10"[int(stuffed[-1])] + check[place : place + 4]
+    slow = len(start) + sum(place < len(start) for place in where) - 1
+    fast_ns = data_ns or bit_ns
+    first_ns = switch_point * bit_ns + (1 - switch_point) * fast_ns
+    parts = [(int(bit), bit_ns) for bit in stuffed[:slow]] + [(int(stuffed[slow]), first_ns)]
+    parts += [(int(bit), fast_ns) for bit in stuffed[slow + 1 :]] + [(1, bit_ns + fast_ns - first_ns)]
+    return parts + [(bit, bit_ns) for bit in (0 if taken else 1, 1, *[1] * 10)]
+
+
 def manchester_parts(words, half_ns: float, sync=("111000", "000111"), one: str = "fall", parity: str = "odd",
                      bits: int = 16, rest: int = 0, gap_halves: float = 20.0):  # fmt: skip
     """Draw Manchester words on a bipolar line: groups of (sync number, value), silence between groups."""

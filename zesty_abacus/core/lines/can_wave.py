@@ -1,36 +1,23 @@
-"""CAN from its waveform (ISO 11898-1): bits in step with the falling edges, stuffing, CRC, acknowledge.
+"""CAN from its waveform (ISO 11898-1): what the line is set to, and what is measured of it.
 
-The line rests at 1 (recessive). Of frames in the long format (CAN FD) the arbitration part is read, with the flags
-``long`` and ``cut short``, since their data may run at another rate. Six equal bits where stuffing should be are an
-error frame.
+The line rests at 1 (recessive). Of frames with flexible data rate the rate of the data, and where in its bit the rate
+changes, are measured from what follows the bits that say so. Six equal bits where stuffing should be are an error
+frame.
 """
 
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
-from ..compiled import njit
 from ..frames import flags as F
 from ..protocols import can
 from ..waves.edges import Edges
-from .result import (
-    ADDRESS,
-    CHECK,
-    CONTROL,
-    DATA,
-    ERROR,
-    REFUSED,
-    START,
-    TAKEN,
-    Fact,
-    LineResult,
-    LineRoom,
-    put_byte,
-    put_frame,
-    put_mark,
-)
+from .can_frames import QUIET_BITS, decode_frames
+from .result import Fact, LineResult, LineRoom, MarkKind
 from .settings import LineSettings, Proposal, Setting
 from .timing import bit_time, rate_words
 
@@ -38,13 +25,44 @@ _TRIED_CHANGES = 40_000
 """A first part of the line says what it speaks."""
 
 
+_MEASURED_CHANGES = 400_000
+_LONGEST_RUN = 6
+"""Equal bits within a frame that is whole: five, and the first one of an error."""
+_WIDTHS_OF_START = 3
+"""Pulses from the start of a frame that lie before its rate can change: the shortest such part has 16 bits."""
+_WIDTHS_OF_DATA = 6
+"""Pulses behind a change of the rate that lie before it changes back: the shortest such part has 30 bits."""
+_SAME_RATE = 1.2
+
+
 class CanLine(LineSettings, frozen=True, kw_only=True, tag="can"):
-    """The line; a rate of None is measured."""
+    """The line; a rate of None is measured.
+
+    Attributes
+    ----------
+    data_rate
+        Of the data of long frames, where they say that it is another one.
+    sample_point
+        Where in its time a bit is taken.
+    switch_point
+        Where in its time the bit ends that changes the rate: where the nodes of the bus take it.
+    """
 
     line: str = ""
     rate: float | None = None
+    data_rate: float | None = None
     sample_point: float = 0.7
+    switch_point: float | None = None
     inverted: bool = False
+
+
+class _Timing(NamedTuple):
+    """What the kernel takes; NaN is what nobody knows."""
+
+    bit_ns: float
+    data_ns: float
+    point: float
+    switch_ns: float
 
 
 class _Can:
@@ -55,23 +73,30 @@ class _Can:
     fields = (
         Setting("line", "line", "channel"),
         Setting("rate", "rate", "number", "bit/s", measured=True),
+        Setting("data_rate", "rate of long data", "number", "bit/s", measured=True),
         Setting("sample_point", "bit is taken at", "number", "of its time"),
+        Setting("switch_point", "rate changes at", "number", "of a bit", measured=True),
         Setting("inverted", "inverted", "flag"),
     )
 
     def decode(self, settings: CanLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode one line that is 1 while recessive."""
         line = lines["line"].inverted() if settings.inverted else lines["line"]
-        measured, share = bit_time(line.widths(), 6)
-        bit_ns = 1e9 / settings.rate if settings.rate else measured
+        measured, share = _frame_bit_time(line)
         facts = [] if np.isnan(measured) else [
             Fact("rate", 1e9 / measured, "bit/s", f"{rate_words(1e9 / measured)} ({share:.0%} of pulses fit)")
         ]  # fmt: skip
-        room = LineRoom(4 * len(line) + 16, len(line) + 2, 4 * len(line) + 64)
-        if np.isfinite(bit_ns) and bit_ns > 0:
-            point = min(max(settings.sample_point, 0.1), 0.95)
-            _decode(line.time_ns, line.level, line.first, line.end_ns, bit_ns, point, *room.arguments())
-        return room.result().with_facts(*facts)
+        bit_ns = 1e9 / settings.rate if settings.rate else measured
+        if not (np.isfinite(bit_ns) and bit_ns > 0):
+            return LineRoom(0, 0, 0).result().with_facts(*facts)
+        point = min(max(settings.sample_point, 0.1), 0.95)
+        nothing = float("nan")
+        result = _run(line, _Timing(bit_ns, nothing, point, nothing))
+        if np.any(result.frames.flags & F.RATE_SWITCH):
+            timing, more = _data_timing(settings, line, result, bit_ns, point)
+            facts += more
+            result = _run(line, timing)
+        return result.with_facts(*facts)
 
     def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
         """Measure the rate; a CRC of 15 bits that agrees again and again leaves no doubt."""
@@ -87,8 +112,8 @@ class _Can:
                 good = int((flags & (F.BAD_CHECK | F.ERROR | F.CUT_SHORT | F.FRAMING) == 0).sum())
                 if good < 2 or good < 0.5 * len(flags):
                     continue
-                rate = result.facts[0].words if result.facts else ""
-                reason = f"{name}: {good} of {len(flags)} frames have a CRC that agrees, {rate}"
+                rates = [fact.words for fact in result.facts if fact.unit == "bit/s"]
+                reason = ", ".join([f"{name}: {good} of {len(flags)} frames have a CRC that agrees", *rates])
                 found.append(Proposal(settings, good / len(flags), reason))
         return found
 
@@ -96,185 +121,78 @@ class _Can:
 DECODER = _Can()
 
 
-@njit(cache=True, nogil=True)
-def _decode(time, level, first, end_ns, bit_ns, point, marks, frames, payload, counts):  # type: ignore[no-untyped-def]
-    """Take one frame after another: a fall after rest starts one.
+def _run(line: Edges, timing: _Timing) -> LineResult:
+    room = LineRoom(4 * len(line) + 16, len(line) + 2, 4 * len(line) + 64)
+    decode_frames(line.time_ns, line.level, line.first, line.end_ns, timing, *room.arguments())
+    return room.result()
 
-    Each falling edge puts the bit clock in step again, as a controller does (hard and soft synchronisation).
+
+def _frame_bit_time(line: Edges) -> tuple[float, float]:
+    """Return the time of a bit by the pulses that frames begin with, and the share of those that fit.
+
+    Pulses of faster data would make all of them multiples of their own bit.
     """
-    edge = 0
-    count = len(time)
-    rested = first == 1
-    while edge < count:
-        if level[edge] != 0:
-            edge += 1
-            continue
-        if edge > 0 and not rested and time[edge] - time[edge - 1] < 9.5 * bit_ns:
-            # not yet quiet long enough to be in step with the bus
-            edge += 1
-            continue
-        begin = time[edge]
-        clock = float(begin)  # where the present bit begins
-        hint = edge + 1  # first edge after the present bit's sampling point
-        now = 0
-        run = 0
-        last = 2
-        index = 0  # unstuffed bits taken, the start bit among them
-        value = np.int64(0)
-        crc = 0
-        sent_crc = 0
-        address = np.int64(0)
-        flags = np.int64(0)
-        length = data_bits = 0
-        first_byte = counts[2]
-        part_begin = begin
-        byte = 0
-        stage = 0  # 0 identifier, 1 extension, 2 control, 3 data, 4 crc, 5 after the crc
-        tail = 0
-        wrong = False
-        done = False
-        crc_begin = begin
-        put_mark(marks, counts, begin, np.int64(begin + bit_ns), START, 0, 0)
-        while not done:
-            moment = clock + point * bit_ns
-            if moment > end_ns:
-                flags |= F.CUT_SHORT
-                break
-            while hint < count and time[hint] <= moment:
-                if level[hint] == 0:
-                    # in step again: a fall begins a bit
-                    offset = time[hint] - clock
-                    if abs(offset) < 0.5 * bit_ns:
-                        clock += offset
-                        moment = clock + point * bit_ns
-                now = level[hint]
-                hint += 1
-            bit = now
-            bit_begin = np.int64(clock)
-            clock += bit_ns
-            if stage < 5:
-                if bit == last:
-                    run += 1
-                else:
-                    if run == 5:
-                        # the stuff bit: it carries nothing but counts for the next run
-                        last = bit
-                        run = 1
-                        continue
-                    run = 1
-                    last = bit
-                if run == 6:
-                    wrong = True
-                    put_mark(marks, counts, np.int64(clock - 6 * bit_ns), np.int64(clock), ERROR, 0, F.ERROR)
-                    break
-            if stage < 4:
-                top = (crc >> 14) & 1
-                crc = (crc << 1) & 0x7FFF
-                if top ^ bit:
-                    crc ^= 0x4599
-            if stage == 0:
-                if index == 1:
-                    part_begin = bit_begin
-                if 1 <= index <= 11:
-                    address = (address << 1) | bit
-                elif index == 12:
-                    remote = bit
-                elif index == 13:
-                    if bit == 1:
-                        stage = 1
-                        value = 0
-                    else:
-                        flags |= F.REMOTE if remote else 0
-                        put_mark(marks, counts, part_begin, bit_begin, ADDRESS, address, 0)
-                        stage = 2
-                        part_begin = np.int64(clock)
-                        value = 0
-                        index = 0
-                        byte = 0
-                        continue
-                index += 1
-            elif stage == 1:
-                if index <= 31:
-                    address = (address << 1) | bit
-                elif index == 32:
-                    flags |= F.EXTENDED | (F.REMOTE if bit else 0)
-                    put_mark(marks, counts, part_begin, bit_begin, ADDRESS, address, 0)
-                    stage = 2
-                    part_begin = np.int64(clock)
-                    index = 0
-                    value = 0
-                    byte = 1
-                    continue
-                index += 1
-            elif stage == 2:
-                # base: FDF/r0 and 4 length bits; extended: FDF/r1, r0 and 4 length bits
-                if index == 0 and bit == 1:
-                    flags |= F.LONG | F.CUT_SHORT
-                    put_mark(marks, counts, part_begin, np.int64(clock), CONTROL, 1, F.LONG)
-                    break
-                skip = 2 if byte == 1 else 1
-                if index >= skip:
-                    value = (value << 1) | bit
-                index += 1
-                if index == skip + 4:
-                    length = min(value, 8)
-                    put_mark(marks, counts, part_begin, np.int64(clock), CONTROL, value, 0)
-                    data_bits = 0 if flags & F.REMOTE else length * 8
-                    stage = 3 if data_bits else 4
-                    index = 0
-                    value = 0
-                    part_begin = crc_begin = np.int64(clock)
-            elif stage == 3:
-                if index % 8 == 0:
-                    part_begin = bit_begin
-                value = (value << 1) | bit
-                index += 1
-                if index % 8 == 0:
-                    put_mark(marks, counts, part_begin, np.int64(clock), DATA, value, 0)
-                    put_byte(payload, counts, value)
-                    value = 0
-                if index == data_bits:
-                    stage = 4
-                    index = 0
-                    crc_begin = np.int64(clock)
-            elif stage == 4:
-                sent_crc = (sent_crc << 1) | bit
-                index += 1
-                if index == 15:
-                    bad = F.BAD_CHECK if sent_crc != crc else 0
-                    flags |= bad
-                    put_mark(marks, counts, crc_begin, np.int64(clock), CHECK, sent_crc, bad)
-                    stage = 5
-                    # a stuff bit may still follow the last bit of the CRC
-                    tail = -1 if run == 5 else 0
-            else:
-                if tail == 0 and bit == 0:
-                    flags |= F.FRAMING
-                elif tail == 1:
-                    put_mark(marks, counts, bit_begin, np.int64(clock), TAKEN if bit == 0 else REFUSED, bit, 0)
-                    flags |= F.REFUSED if bit == 1 else 0
-                elif tail >= 2 and bit == 0:
-                    if tail <= 8:
-                        flags |= F.FRAMING
-                    done = True
-                tail += 1
-                if tail == 9:
-                    done = True
-        end = min(np.int64(clock), end_ns)
-        if wrong:
-            flags |= F.ERROR | F.FRAMING
-            put_frame(frames, counts, begin, end, address, flags, first_byte)
-            rested = False
-        elif index > 0 or stage > 0:
-            put_frame(frames, counts, begin, end, address, flags, first_byte)
-            rested = not flags & F.LONG
-        # look for the next start: after the end of this frame, or after quiet if it was broken
-        edge = max(edge + 1, hint - 1)
-        while edge < count and time[edge] < end - 0.5 * bit_ns:
-            edge += 1
-        if not rested:
-            while edge < count and not (
-                level[edge] == 0 and (edge == 0 or time[edge] - time[edge - 1] >= 9.5 * bit_ns)
-            ):
-                edge += 1
-            rested = True
+    line = line.first_part(_MEASURED_CHANGES)
+    widths = line.widths()
+    shortest, share = bit_time(widths, _LONGEST_RUN)
+    # a rest that is longer than any of the faster data begins a frame, or stands within its slow part
+    found, fits = bit_time(_widths_of_starts(line, widths, QUIET_BITS * shortest), _LONGEST_RUN)
+    if not found > _SAME_RATE * shortest:
+        return shortest, share
+    again, fits_again = bit_time(_widths_of_starts(line, widths, QUIET_BITS * found), _LONGEST_RUN)
+    return (again, fits_again) if np.isfinite(again) else (found, fits)
+
+
+def _widths_of_starts(line: Edges, widths: NDArray[np.int64], rest_ns: float) -> NDArray[np.int64]:
+    """Return the first pulses after each rest."""
+    falls = np.flatnonzero((line.level[1:-1] == 0) & (widths[:-1] >= rest_ns)) + 1
+    return _widths_from(widths, falls, _WIDTHS_OF_START)
+
+
+def _widths_from(widths: NDArray[np.int64], edges: NDArray[np.int64], count: int) -> NDArray[np.int64]:
+    """Return the pulses that begin at some edges, and those behind each."""
+    wanted = edges[:, None] + np.arange(count)
+    return widths[np.unique(wanted[wanted < len(widths)])]
+
+
+def _data_timing(
+    settings: CanLine, line: Edges, result: LineResult, bit_ns: float, point: float
+) -> tuple[_Timing, list[Fact]]:
+    """Return what the frames are read by whose rate changes, and what of that was measured.
+
+    Parameters
+    ----------
+    result
+        Of a run that stopped at each change: a mark ends where its bit begins.
+    """
+    marks = result.marks.of_kind(MarkKind.CONTROL)
+    begins = marks[marks[:, 4] == F.RATE_SWITCH, 1]
+    # a bit that changes the rate is recessive, so the next edge is a fall
+    falls = np.searchsorted(line.time_ns, begins + 0.3 * bit_ns)
+    falls, begins = falls[falls < len(line.time_ns)], begins[falls < len(line.time_ns)]
+    found, share = bit_time(_widths_from(line.widths(), falls, _WIDTHS_OF_DATA), _LONGEST_RUN)
+    facts = [] if np.isnan(found) else [
+        Fact("data_rate", 1e9 / found, "bit/s", f"{rate_words(1e9 / found)} for data ({share:.0%} of pulses fit)")
+    ]  # fmt: skip
+    data_ns = 1e9 / settings.data_rate if settings.data_rate else found
+    switch = settings.switch_point
+    if switch is None:
+        switch = _switch_point(line.time_ns[falls] - begins, bit_ns, data_ns)
+        facts.append(Fact("switch_point", switch, "of a bit", f"rate changes at {switch:.0%} of a bit"))
+    return _Timing(bit_ns, data_ns, point, switch * bit_ns + (1 - switch) * data_ns), facts
+
+
+def _switch_point(lasts: NDArray[np.int64], bit_ns: float, data_ns: float) -> float:
+    """Return where in its time the bit ends that changes the rate.
+
+    Parameters
+    ----------
+    lasts
+        How long after its begin the line falls: at its end, unless the sender is in trouble (error passive), which few
+        are.
+    """
+    usual = 0.8
+    if not data_ns < bit_ns / _SAME_RATE or not len(lasts):
+        return usual
+    found = (float(np.median(lasts)) - data_ns) / (bit_ns - data_ns)
+    return found if 0.4 <= found <= 1 else usual

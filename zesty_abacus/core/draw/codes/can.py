@@ -1,8 +1,9 @@
-"""CAN drawn (ISO 11898-1): classic frames with stuffing, CRC and acknowledge; the line rests at 1."""
+"""CAN drawn (ISO 11898-1:2015): classic frames and those with flexible data rate; the line rests at 1."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
 from ...frames import flags as F
 from ...lines.can_wave import CanLine
@@ -12,56 +13,121 @@ from ..parts import DrawnFrame
 from ..registry import Draws
 
 RATE = 500_000.0
-_POLYNOMIAL = 0x4599
+_TIMES_FASTER, _SWITCH_POINT = 4, 0.8
+_LENGTHS = (*range(9), 12, 16, 20, 24, 32, 48, 64)
 _END_BITS, _PAUSE_BITS = 7, 3
+_MOST_OF_LONG_CRC = 16
+
+
+class _Crc(NamedTuple):
+    width: int
+    polynomial: int
+    start: int
+
+    def of(self, bits: Sequence[int]) -> int:
+        crc = self.start
+        for bit in bits:
+            top = crc >> (self.width - 1) & 1
+            crc = (crc << 1 ^ (self.polynomial if bit ^ top else 0)) & ((1 << self.width) - 1)
+        return crc
+
+
+_SHORT, _LONG, _LONGEST = _Crc(15, 0x4599, 0), _Crc(17, 0x1685B, 1 << 16), _Crc(21, 0x102899, 1 << 20)
 
 
 def draw(settings: CanLine, frames: Sequence[DrawnFrame]) -> Drawing:
-    """Return the line; error frames and frames with flexible data rate are refused."""
+    """Return the line; error frames are refused, and lengths that long frames cannot have."""
     bit_ns = 1e9 / (settings.rate or RATE)
+    fast_ns = 1e9 / settings.data_rate if settings.data_rate else bit_ns / _TIMES_FASTER
     turned = 1 if settings.inverted else 0
     line = Drawing(line=1 ^ turned)
     for frame in frames:
-        if frame.flags & (F.ERROR | F.LONG):
-            raise DrawError("only classic data and remote frames are drawn.", where=frame.words)
+        _refuse(frame)
         line.begin_at(frame.time_ns, frame.words)
-        for bit in frame_bits(frame):
+        for bit, slow in _bits_by_rate(frame, settings.switch_point or _SWITCH_POINT):
             line.set(line=bit ^ turned)
-            line.wait(bit_ns)
+            line.wait(slow * bit_ns + (1 - slow) * fast_ns)
     line.wait(30 * bit_ns)
     return line
 
 
-def frame_bits(frame: DrawnFrame) -> list[int]:
-    """Return the bits of a frame from its start bit to the pause behind it."""
-    remote = int(frame.has(F.REMOTE))
-    if frame.has(F.EXTENDED):
-        bits = [0, *_number(frame.address >> 18, 11), 1, 1, *_number(frame.address & 0x3FFFF, 18), remote, 0, 0]
+def _refuse(frame: DrawnFrame) -> None:
+    if frame.has(F.ERROR):
+        raise DrawError("only data and remote frames are drawn, no errors.", where=frame.words)
+    if frame.has(F.LONG) and frame.has(F.REMOTE):
+        raise DrawError("a long frame asks for no data.", where=frame.words)
+    if len(frame.payload) not in (_LENGTHS if frame.has(F.LONG) else range(9)):
+        kind = (
+            "long frame has 0 to 8, 12, 16, 20, 24, 32, 48 or 64" if frame.has(F.LONG) else "classic frame has 0 to 8"
+        )
+        raise DrawError(f"a {kind} bytes, not {len(frame.payload)}.", where=frame.words)
+
+
+def _bits_by_rate(frame: DrawnFrame, switch_point: float) -> Iterator[tuple[int, float]]:
+    """Yield each bit and the share of it that runs at the slow rate: all, none, or a part where the rate changes."""
+    if not frame.has(F.LONG):
+        yield from ((bit, 1) for bit in _classic(frame))
     else:
-        bits = [0, *_number(frame.address, 11), remote, 0, 0]
-    bits += _number(len(frame.payload), 4)
-    for byte in frame.payload:
-        bits += _number(byte, 8)
-    crc = 0
-    for bit in bits:
-        crc = (crc << 1 ^ (_POLYNOMIAL if bit ^ (crc >> 14 & 1) else 0)) & 0x7FFF
-    bits += _number(crc ^ (1 if frame.has(F.BAD_CHECK) else 0), 15)
-    acknowledge = 1 if frame.has(F.REFUSED) else 0
-    return [*_stuffed(bits), 1, acknowledge, 1, *[1] * (_END_BITS + _PAUSE_BITS)]
+        slow, fast = _long(frame)
+        switches = frame.has(F.RATE_SWITCH)
+        yield from ((bit, 1) for bit in slow[:-1])
+        yield slow[-1], switch_point if switches else 1
+        yield from ((bit, 0 if switches else 1) for bit in fast)
+        # the delimiter of the CRC is begun fast and ended slowly
+        yield 1, 1 - switch_point if switches else 1
+    yield int(frame.has(F.REFUSED)), 1
+    yield from ((1, 1) for _ in range(1 + _END_BITS + _PAUSE_BITS))
+
+
+def _named(frame: DrawnFrame, remote: int) -> list[int]:
+    """Return start bit, identifier, and whether data are asked for."""
+    if frame.has(F.EXTENDED):
+        return [0, *_number(frame.address >> 18, 11), 1, 1, *_number(frame.address & 0x3FFFF, 18), remote]
+    return [0, *_number(frame.address, 11), remote, 0]
+
+
+def _content(frame: DrawnFrame) -> list[int]:
+    return [bit for byte in frame.payload for bit in _number(byte, 8)]
+
+
+def _classic(frame: DrawnFrame) -> list[int]:
+    """Return a classic frame up to the delimiter of its CRC."""
+    reserved = [0, 0] if frame.has(F.EXTENDED) else [0]
+    bits = [*_named(frame, int(frame.has(F.REMOTE))), *reserved, *_number(len(frame.payload), 4), *_content(frame)]
+    crc = _SHORT.of(bits) ^ (1 if frame.has(F.BAD_CHECK) else 0)
+    return [*_stuffed([*bits, *_number(crc, _SHORT.width)]), 1]
+
+
+def _long(frame: DrawnFrame) -> tuple[list[int], list[int]]:
+    """Return a long frame up to the bit that changes the rate, and from there up to the delimiter of its CRC."""
+    head = [*_named(frame, 0), 1, 0, int(frame.has(F.RATE_SWITCH))]
+    rest = [int(frame.has(F.ERROR_PASSIVE)), *_number(_LENGTHS.index(len(frame.payload)), 4), *_content(frame)]
+    # of the last bit none follows: the check begins with a stuff bit of its own
+    bits = _stuffed([*head, *rest], at_end=False)
+    count = len(bits) - len(head) - len(rest) & 7
+    gray = count ^ count >> 1
+    counted = [*_number(gray, 3), gray.bit_count() & 1]
+    form = _LONG if len(frame.payload) <= _MOST_OF_LONG_CRC else _LONGEST
+    crc = form.of([*bits, *counted]) ^ (1 if frame.has(F.BAD_CHECK) else 0)
+    check = [*counted, *_number(crc, form.width)]
+    slow = len(_stuffed(head, at_end=False))
+    for place in range(0, len(check), 4):
+        bits += [1 - bits[-1], *check[place : place + 4]]
+    return bits[:slow], bits[slow:]
 
 
 def _number(value: int, bits: int) -> list[int]:
     return [value >> (bits - 1 - n) & 1 for n in range(bits)]
 
 
-def _stuffed(bits: Sequence[int]) -> list[int]:
+def _stuffed(bits: Sequence[int], *, at_end: bool = True) -> list[int]:
     made: list[int] = []
     run, last = 0, -1
-    for bit in bits:
+    for place, bit in enumerate(bits):
         run = run + 1 if bit == last else 1
         made.append(bit)
         last = bit
-        if run == 5:
+        if run == 5 and (at_end or place + 1 < len(bits)):
             last, run = 1 - bit, 1
             made.append(last)
     return made
