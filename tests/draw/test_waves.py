@@ -1,5 +1,7 @@
 """Frames drawn as waves are read as these frames: every line code and framing, through every format it fits."""
 
+import dataclasses
+
 import numpy as np
 import pytest
 from hypothesis import given
@@ -21,6 +23,7 @@ from zesty_abacus.core.lines.pulses import PulseLine
 from zesty_abacus.core.lines.registry import decoders
 from zesty_abacus.core.lines.rz_words import RzLine
 from zesty_abacus.core.lines.spi import SpiLine
+from zesty_abacus.core.lines.spi_wide import WideSpiLine
 from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.links.bursts import BurstFraming
 from zesty_abacus.core.links.hdlc import HdlcFraming
@@ -178,6 +181,26 @@ def test_spi_without_a_select_line(mode):
     )
 
 
+wide_transfers = st.tuples(
+    st.sampled_from([0x9F, 0xEB]), st.binary(min_size=2, max_size=2), st.binary(min_size=1, max_size=5)
+)
+
+
+@given(st.integers(0, 3), st.booleans(), st.integers(1, 9), st.lists(wide_transfers, min_size=1, max_size=5))
+def test_frames_of_spi_on_lines_that_work_together(mode, four, wait, transfers):
+    more = {"data_2": "c", "data_3": "d"} if four else {}
+    line = WideSpiLine(clock="sck", select="cs", data_0="a", data_1="b", mode=mode, wide_commands="EB", wide_bytes=2,
+                       wait_clocks=wait, **more)  # fmt: skip
+    frames = []
+    for command, address, answer in transfers:
+        out = bytes([command]) + (address if command == 0xEB else bytes(len(answer) - 1))
+        frames += [(0, 0, out), (1, F.ANSWER, answer)]
+    table = table_of(frames)
+    # both frames of a transfer begin at once
+    table = dataclasses.replace(table, time_ns=np.repeat(table.time_ns[::2], 2))
+    assert told(read_back(new_recipe("s", line=line), table)) == told(table)
+
+
 can_frames = st.one_of(
     st.tuples(st.integers(0, 0x7FF), st.sampled_from([0, 0, F.REFUSED, F.BAD_CHECK]), st.binary(max_size=8)),
     st.tuples(st.integers(0, 0x1FFFFFFF), st.just(F.EXTENDED), st.binary(max_size=8)),
@@ -235,10 +258,11 @@ def test_words_that_return_to_the_middle(words, two_wires):
     st.lists(st.tuples(st.integers(0, 1), st.binary(min_size=1, max_size=4)), min_size=1, max_size=5),
     st.booleans(),
     st.booleans(),
+    st.booleans(),
 )
-def test_clocked_bursts(frames, on_rise, low_first):
+def test_clocked_bursts(frames, on_rise, low_first, at_last):
     line = ClockedLine(clock="ck", data="d", request="rq", on_rise=on_rise, low_bit_first=low_first,
-                       burst_gap_us=250, frame_gap_us=2000)  # fmt: skip
+                       at_last_clock=at_last, burst_gap_us=250, frame_gap_us=2000)  # fmt: skip
     check(new_recipe("k", line=line), [(address, 0, payload) for address, payload in frames])
 
 

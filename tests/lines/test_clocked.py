@@ -10,19 +10,23 @@ from zesty_abacus.core.lines.registry import decode_line
 from zesty_abacus.core.lines.result import MarkKind
 
 
-def wires_of(frames, bits=8, extra=3, refuse=(), asked=(), half=1000.0):
+def wires_of(frames, bits=8, extra=3, refuse=(), asked=(), half=1000.0, at_last=False):
     wires = Wires(clock=0, data=0, ask=1)
     wires.wait(half * 50)
     number = 0
-    for place, frame in enumerate(frames):
-        wires.wait(half, ask=0 if place in asked else 1)
+    for turn, frame in enumerate(frames):
+        wires.wait(half, ask=0 if turn in asked else 1)
         for value in frame:
             for n in range(bits):
                 wires.wait(half, data=value >> (bits - 1 - n) & 1)
                 wires.wait(half, clock=1)
                 wires.wait(0, clock=0)
-            wires.wait(half, data=1 if number in refuse else 0)
-            for _ in range(1 + extra):
+            refused = 1 if number in refuse else 0
+            # where the last clock acknowledges, those before it say the opposite
+            wires.wait(half, data=1 - refused if at_last and extra else refused)
+            for place in range(1 + extra):
+                if place == extra:
+                    wires.wait(0, data=refused)
                 wires.wait(half, clock=1)
                 wires.wait(half, clock=0)
             wires.wait(half * 12)
@@ -56,6 +60,17 @@ def test_who_asked_and_what_was_refused():
     assert frames_of(result) == [(0, 0, b"\x01\x02"), (0, F.REFUSED, b"\x03\x04"), (1, 0, b"\x05\x06")]
     kinds = result.marks.kind.tolist()
     assert kinds.count(MarkKind.REFUSED) == 1 and kinds.count(MarkKind.CONTROL) == 6
+
+
+def test_the_last_clock_acknowledges_where_it_is_set():
+    form = {"at_last_clock": True, "burst_gap_us": 5, "frame_gap_us": 100}
+    for extra in (0, 1, 4):
+        result = decode(wires_of([[1, 2], [3, 4], [5]], extra=extra, refuse=(3, 4), at_last=True), **form)
+        assert frames_of(result) == [(0, 0, b"\x01\x02"), (0, F.REFUSED, b"\x03\x04"), (0, F.REFUSED, b"\x05")]
+    marks = result.marks.rows[(result.marks.kind == MarkKind.TAKEN) | (result.marks.kind == MarkKind.REFUSED)]
+    assert marks[:, 3].tolist() == [0, 0, 0, 1, 1]
+    ends = result.marks.of_kind(MarkKind.CONTROL)[:, 1]
+    assert ends.tolist() == marks[:, 0].tolist(), "the acknowledge stands at the end of the burst"
 
 
 def test_a_burst_with_too_few_clocks_is_cut_short():

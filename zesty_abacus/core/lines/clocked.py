@@ -1,8 +1,8 @@
 """A clocked line whose burst holds more clocks than data bits.
 
-The clock runs in bursts with pauses between them. The first bits of each burst are data, the one after them may be
-an acknowledge, and further clocks only finish the work of the receiver. Bursts that follow each other closely are
-one frame; a longer pause ends it. A service-request line beside it marks who asked.
+The clock runs in bursts with pauses between them. The first bits of each burst are data; the one after them, or the
+last one of the burst, may be an acknowledge, and further clocks only finish the work of the receiver. Bursts that
+follow each other closely are one frame; a longer pause ends it. A service-request line beside it marks who asked.
 """
 
 from __future__ import annotations
@@ -32,13 +32,20 @@ from .settings import LineSettings, Proposal, Setting
 
 
 class ClockedLine(LineSettings, frozen=True, kw_only=True, tag="clocked"):
-    """Lines, and how a burst is divided; pauses of None are measured."""
+    """Lines, and how a burst is divided; pauses of None are measured.
+
+    Attributes
+    ----------
+    acknowledge, at_last_clock
+        Whether a bit behind the data acknowledges: the next one, or that of the last clock of the burst.
+    """
 
     clock: str = ""
     data: str = ""
     request: str = ""
     bits: int = 8
     acknowledge: bool = True
+    at_last_clock: bool = False
     on_rise: bool = True
     low_bit_first: bool = False
     burst_gap_us: float | None = None
@@ -56,6 +63,7 @@ class _Clocked:
         Setting("request", "service request line", "channel", optional=True),
         Setting("bits", "data bits a burst", "number"),
         Setting("acknowledge", "next bit acknowledges", "flag"),
+        Setting("at_last_clock", "it is the last clock's", "flag"),
         Setting("on_rise", "taken on rising clock", "flag"),
         Setting("low_bit_first", "lowest bit first", "flag"),
         Setting("burst_gap_us", "pause between bursts", "number", "µs", measured=True),
@@ -74,8 +82,9 @@ class _Clocked:
         rt, rl, rf = (request.time_ns, request.level, request.first) if request is not None else (
             np.empty(0, np.int64), np.empty(0, np.int8), 1)  # fmt: skip
         bits = min(max(settings.bits, 1), 64)
-        _decode(takes, data.time_ns, data.level, data.first, rt, rl, rf, burst_ns, frame_ns, bits,
-                settings.acknowledge, settings.low_bit_first, clock.end_ns, *room.arguments())  # fmt: skip
+        acknowledge = settings.acknowledge, settings.at_last_clock
+        _decode(takes, data.time_ns, data.level, data.first, rt, rl, rf, burst_ns, frame_ns, bits, acknowledge,
+                settings.low_bit_first, clock.end_ns, *room.arguments())  # fmt: skip
         return room.result().with_facts(*_facts(takes, burst_ns, frame_ns))
 
     def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
@@ -157,6 +166,7 @@ def _decode(takes, dt, dl, data_first, rt, rl, request_first, burst_ns, frame_ns
             value = np.uint64(0)
             burst_begin = data_end = last = takes[n]
             refused = False
+            level = np.int8(0)
             while n < len(takes) and (count == 0 or takes[n] - last <= burst_ns):
                 now = takes[n]
                 while edge < len(dt) and dt[edge] <= now:
@@ -168,12 +178,15 @@ def _decode(takes, dt, dl, data_first, rt, rl, request_first, burst_ns, frame_ns
                     else:
                         value = (value << np.uint64(1)) | np.uint64(level)
                     data_end = now
-                elif count == bits and acknowledge:
+                elif acknowledge[0] and count == bits and not acknowledge[1]:
                     refused = level == 1
                     put_mark(marks, counts, now, now, REFUSED if refused else TAKEN, np.int64(level), 0)
                 count += 1
                 last = now
                 n += 1
+            if acknowledge[0] and acknowledge[1] and count > bits:
+                refused = level == 1
+                put_mark(marks, counts, last, last, REFUSED if refused else TAKEN, np.int64(level), 0)
             if count < bits:
                 flags |= F.CUT_SHORT
                 put_mark(marks, counts, burst_begin, data_end, BITS, np.int64(value), F.CUT_SHORT)
@@ -183,6 +196,6 @@ def _decode(takes, dt, dl, data_first, rt, rl, request_first, burst_ns, frame_ns
                 put_mark(marks, counts, burst_begin, data_end, DATA, np.int64(value), 0)
                 for byte in range((bits + 7) // 8 - 1, -1, -1):
                     put_byte(payload, counts, np.int64((value >> np.uint64(8 * byte)) & np.uint64(0xFF)))
-                if count > bits + (1 if acknowledge else 0):
+                if count > bits + (1 if acknowledge[0] else 0):
                     put_mark(marks, counts, data_end, last, CONTROL, np.int64(count - bits), 0)
         put_frame(frames, counts, begin, last, np.int64(1 if asked else 0), flags, first_byte)

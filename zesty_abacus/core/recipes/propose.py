@@ -184,4 +184,5 @@ def _on_lane_of_its_own(proposal: RecipeProposal) -> RecipeProposal:
 
 
 def _best(found: list[RecipeProposal]) -> list[RecipeProposal]:
-    return sorted(found, key=lambda proposal: -proposal.score)[:6]
+    # of equals the one that explains more lines
+    return sorted(found, key=lambda proposal: (-proposal.score, -len(proposal.recipe.channels())))[:6]

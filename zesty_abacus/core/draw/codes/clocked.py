@@ -12,6 +12,7 @@ from ..registry import Draws
 
 RATE = 10_000.0
 _BURST_GAP_CLOCKS = 4
+_MORE_CLOCKS = 4
 
 
 def draw(settings: ClockedLine, frames: Sequence[DrawnFrame]) -> Drawing:
@@ -34,6 +35,8 @@ def draw(settings: ClockedLine, frames: Sequence[DrawnFrame]) -> Drawing:
             bits = [value >> place & 1 for place in places]
             if settings.acknowledge:
                 last = at + size >= len(frame.payload)
+                # further clocks finish the work of the receiver, which holds its line until the last one
+                bits += [0] * (_MORE_CLOCKS if settings.at_last_clock else 0)
                 bits.append(1 if last and frame.has(F.REFUSED) else 0)
             for bit in bits:
                 wires.set(data=bit)

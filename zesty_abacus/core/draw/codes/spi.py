@@ -12,18 +12,21 @@ from ..registry import Draws
 
 RATE = 1_000_000.0
 _DEFAULT_MODE = 0
-_PAUSE_CLOCKS = 20.0
+PAUSE_CLOCKS = 20.0
 
 
 def draw(settings: SpiLine, frames: Sequence[DrawnFrame]) -> Drawing:
     """Return ``clock``, ``to_device``, ``from_device`` and ``select``; frames of one moment are one transfer."""
-    pause = 8.0 if settings.select else _PAUSE_CLOCKS + 4
+    pause = 8.0 if settings.select else PAUSE_CLOCKS + 4
     half_ns = fitting_half_ns(frames, lambda one: len(_bits(settings, one.payload)) * 2 + pause, 5e8 / RATE)
     mode = _DEFAULT_MODE if settings.mode is None else settings.mode
     rest, second = mode >> 1, mode & 1
     idle = 1 if settings.select_low else 0
     wires = Drawing(clock=rest, to_device=0, from_device=0, select=idle)
-    for one, out, back in _transfers(frames):
+    for one, short_out, short_back in transfers_of(frames):
+        # a line that says nothing stays low
+        size = max(len(short_out), len(short_back))
+        out, back = short_out.ljust(size, b"\0"), short_back.ljust(size, b"\0")
         # without a select line only the pause tells where a transfer begins, and its first clock is its time
         lead = 2 * half_ns
         if settings.select:
@@ -32,7 +35,7 @@ def draw(settings: SpiLine, frames: Sequence[DrawnFrame]) -> Drawing:
             wires.wait(lead)
         else:
             before = 0.0 if second else half_ns
-            wires.begin_at(one.time_ns - before, one.words, rest_ns=_PAUSE_CLOCKS * half_ns)
+            wires.begin_at(one.time_ns - before, one.words, rest_ns=PAUSE_CLOCKS * half_ns)
         for bit_out, bit_back in zip(_bits(settings, out), _bits(settings, back), strict=True):
             if second:
                 wires.set(clock=1 - rest, to_device=bit_out, from_device=bit_back)
@@ -48,12 +51,12 @@ def draw(settings: SpiLine, frames: Sequence[DrawnFrame]) -> Drawing:
         wires.wait(2 * half_ns)
         wires.set(select=idle)
         wires.wait(2 * half_ns)
-    wires.wait(4 * _PAUSE_CLOCKS * half_ns)
+    wires.wait(4 * PAUSE_CLOCKS * half_ns)
     return wires
 
 
-def _transfers(frames: Sequence[DrawnFrame]) -> list[tuple[DrawnFrame, bytes, bytes]]:
-    """Return transfers with what goes out and what comes back; a line that says nothing stays low."""
+def transfers_of(frames: Sequence[DrawnFrame]) -> list[tuple[DrawnFrame, bytes, bytes]]:
+    """Return transfers with what goes out and what comes back."""
     found: dict[float, dict[int, DrawnFrame]] = {}
     for frame in frames:
         ways = found.setdefault(frame.time_ns, {})
@@ -62,9 +65,8 @@ def _transfers(frames: Sequence[DrawnFrame]) -> list[tuple[DrawnFrame, bytes, by
         ways[frame.address] = frame
     made = []
     for ways in found.values():
-        size = max(len(frame.payload) for frame in ways.values())
         out, back = (ways[n].payload if n in ways else b"" for n in (0, 1))
-        made.append((next(iter(ways.values())), out.ljust(size, b"\0"), back.ljust(size, b"\0")))
+        made.append((next(iter(ways.values())), out, back))
     return made
 
 
