@@ -3,19 +3,59 @@
 from __future__ import annotations
 
 import time
+import weakref
 from collections.abc import Callable
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QAbstractEventDispatcher, QEventLoop, QPoint, QPointF, Qt, QTimer
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QWidget
 
 from zesty_abacus.desk.desks.layouts.desk import LayoutsDesk
 from zesty_abacus.desk.launch import make_application
+from zesty_abacus.desk.widgets import parts
 from zesty_abacus.desk.window import Window
 
 PATIENCE_S = 120.0
 """Kernels that were changed are compiled on first use, which takes a while on a busy machine."""
+
+
+_SOON_MS = 60
+"""What is put off by no longer than this belongs to what was done last."""
+
+
+class _NotedTimer(QTimer):
+    """A timer that whoever waits for it can find."""
+
+    noted: weakref.WeakSet[QTimer] = weakref.WeakSet()
+
+    def __init__(self, parent=None):  # type: ignore[no-untyped-def]
+        super().__init__(parent)
+        self.noted.add(self)
+
+
+# all that the program puts off goes through one function, which takes its timer from here
+parts.QTimer = _NotedTimer  # type: ignore[misc]
+
+
+def _put_off_ms() -> int:
+    """Return how long the nearest of what is put off for a moment still takes, -1 if there is nothing."""
+    left = []
+    for timer in list(_NotedTimer.noted):
+        try:
+            if timer.isActive() and timer.interval() <= _SOON_MS:
+                left.append(timer.remainingTime())
+        except RuntimeError:
+            continue  # its window is gone
+    return max(min(left), 0) if left else -1
+
+
+def _show_all() -> None:
+    """Let the window answer all events there are, and those that come of them."""
+    dispatcher = QAbstractEventDispatcher.instance()
+    for _ in range(100):
+        if not dispatcher.processEvents(QEventLoop.ProcessEventsFlag.AllEvents):
+            return
 
 
 class Pilot:
@@ -37,12 +77,15 @@ class Pilot:
         raise AssertionError(f"waited in vain for {what or holds}")
 
     def settle(self) -> None:
-        """Wait until no work is left and its answers are shown."""
-        self.wait(self.session.jobs.is_idle, "the end of all work")
-        for _ in range(8):
-            make_application().processEvents()
-            time.sleep(0.005)
-        self.wait(self.session.jobs.is_idle, "the end of all work")
+        """Wait until no work is left, its answers are shown, and nothing is put off for a moment."""
+        for _ in range(100):
+            self.wait(self.session.jobs.is_idle, "the end of all work")
+            _show_all()
+            wait_ms = _put_off_ms()
+            if wait_ms < 0 and self.session.jobs.is_idle():
+                return
+            time.sleep(max(wait_ms, 0) / 1000)
+        raise AssertionError("there is always something put off")
 
     def wait_open(self) -> None:
         """Wait until a trial is open and its bits are counted."""

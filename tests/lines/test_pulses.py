@@ -114,3 +114,35 @@ def test_too_few_pulses_tell_nothing():
     assert measure_pulses(drawn("_-_-_"), PulseLine(line="x")) is None
     assert bursts_of(decode(drawn("_-_" * 30), coding="width"))[0]
     assert DECODER.propose({"x": drawn("_-_")}) == []
+
+
+def changing(bits, unit=UNIT, bursts=1):
+    """Draw biphase mark: each bit begins with a change, a one has another in its middle (IEC 60958-1)."""
+    parts = [(0, unit * 60)]
+    for _ in range(bursts):
+        level = 0
+        for bit in bits:
+            for halves in (1, 1) if bit else (2,):
+                level = 1 - level
+                parts.append((level, unit * halves))
+        parts.append((0, unit * 30))
+    return from_levels([*parts, (0, unit * 60)])
+
+
+@given(bits, st.integers(0, 999))
+def test_changes_within_bits_are_read(listed, seed):
+    # a last level that is low cannot be seen: a one that ends high, or its first half, comes last
+    listed = [*listed, 1] if (len(listed) - sum(listed)) % 2 == 0 else [*listed, 0, 1]
+    form = {"coding": "biphase", "unit_us": UNIT / 1000, "burst_gap_us": UNIT / 1000 * 20}
+    result = decode(jittered(changing(listed), UNIT * 0.08, seed), one_is_long=False, **form)
+    assert bursts_of(result) == [listed] and not result.bit_run.flags.any()
+    turned = decode(changing(listed), one_is_long=True, **form)
+    assert bursts_of(turned) == [[1 - bit for bit in listed]]
+
+
+def test_half_a_bit_alone_is_flagged_and_the_next_ones_are_in_step():
+    unit = 1000
+    levels = [2, 2, 1, 2, 1, 1, 2, 1, 1]  # the third one has no second half
+    parts = [(0, 60 * unit), *((1 - n % 2, unit * halves) for n, halves in enumerate(levels)), (0, 90 * unit)]
+    result = decode(from_levels(parts), coding="biphase", one_is_long=False, unit_us=1, burst_gap_us=20)
+    assert bursts_of(result) == [[0, 0, 0, 1, 0, 1]] and result.bit_run.flags.tolist() == [F.FRAMING]

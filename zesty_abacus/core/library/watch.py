@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from typing import Protocol, cast
 
@@ -19,8 +20,13 @@ ANY = "any"
 class Watch(Protocol):
     """Waits for changes; used by one thread."""
 
-    def wait(self, seconds: float) -> frozenset[str]:
+    def wait(self, seconds: float, over: threading.Event | None = None) -> frozenset[str]:
         """Wait at most so long; return which tables have new rows since the last call, :data:`ANY` if it is not known.
+
+        Parameters
+        ----------
+        over
+            Once it is set, the wait may end before its time.
 
         Raises
         ------
@@ -59,7 +65,7 @@ class _ServerWatch:
             self._connection.close()
             raise
 
-    def wait(self, seconds: float) -> frozenset[str]:
+    def wait(self, seconds: float, over: threading.Event | None = None) -> frozenset[str]:
         with mapped_network_errors(self._where):
             first = [told.payload for told in self._connection.notifies(timeout=seconds, stop_after=1)]
             rest = [told.payload for told in self._connection.notifies(timeout=0)] if first else []
@@ -78,17 +84,17 @@ class _FileWatch:
             self._connection = library.engine.connect()
         self._seen = self._version()
 
-    def wait(self, seconds: float) -> frozenset[str]:
+    def wait(self, seconds: float, over: threading.Event | None = None) -> frozenset[str]:
         end = time.monotonic() + seconds
+        over = over or threading.Event()
         while True:
             version = self._version()
             if version != self._seen:
                 self._seen = version
                 return frozenset([ANY])
             left = end - time.monotonic()
-            if left <= 0:
+            if left <= 0 or over.wait(min(_LOOK_S, left)):
                 return frozenset()
-            time.sleep(min(_LOOK_S, left))
 
     def close(self) -> None:
         self._connection.close()

@@ -1,4 +1,4 @@
-"""Pulse trains: bits in the width of pulses, in the distance between them, in Manchester halves, or plain.
+"""Pulse trains: bits in the width of pulses, in the distance between them, in Manchester halves, in changes, or plain.
 
 Nothing is typed in: pauses that divide bursts, the lengths of symbols and the way bits are coded come from the
 lengths of the pulses themselves, which fall into clusters. What is found are bits in bursts.
@@ -26,12 +26,15 @@ from .unscramble import USUAL_SCRAMBLER, taps_of, unscrambled
 
 _MOST_FIT = 0.8
 _MOST_ONES = 64
-CODINGS = ("width", "distance", "manchester", "plain")
-_WIDTH, _DISTANCE, _MANCHESTER, _PLAIN = range(4)
+CODINGS = ("width", "distance", "manchester", "plain", "biphase")
+_WIDTH, _DISTANCE, _MANCHESTER, _PLAIN, _BIPHASE = range(5)
 
 
 class PulseLine(LineSettings, frozen=True, kw_only=True, tag="pulses"):
-    """How pulses carry bits; what is None is measured."""
+    """How pulses carry bits; what is None is measured.
+
+    Changes within bits are never measured: their lengths are those of Manchester halves.
+    """
 
     line: str = ""
     coding: str | None = None
@@ -81,7 +84,7 @@ class _Pulses:
         Setting("line", "line", "channel"),
         Setting("coding", "bits are in", "choice", measured=True, choices=(
             ("width", "pulse width"), ("distance", "distance of pulses"), ("manchester", "Manchester halves"),
-            ("plain", "plain level"))),
+            ("plain", "plain level"), ("biphase", "changes within bits"))),
         Setting("one_is_long", "long (or high) is 1", "flag"),
         Setting("unit_us", "shortest symbol", "number", "µs", measured=True),
         Setting("burst_gap_us", "space that ends a burst", "number", "µs", measured=True),
@@ -162,8 +165,8 @@ def measure_pulses(line: Edges, settings: PulseLine) -> PulseFacts | None:
         coding, reason = _coding(widths, is_mark, inside, marks, spaces)
     split = _split(spaces if coding == _DISTANCE else marks)
     unit = min(c.center for c in (*marks, *spaces))
-    if coding in (_MANCHESTER, _PLAIN):
-        both, share = bit_time(widths[inside], 2 if coding == _MANCHESTER else 10)
+    if coding in (_MANCHESTER, _PLAIN, _BIPHASE):
+        both, share = bit_time(widths[inside], 10 if coding == _PLAIN else 2)
         unit = both if share > 0.5 else unit
     if settings.unit_us:
         unit = settings.unit_us * 1000
@@ -353,8 +356,11 @@ def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longes
                 bit[used] = (space > split) == one_is_long
                 used += 1
                 at += 2
-        elif coding == 2:
-            used, broken = _halves(time, at, last, unit, one_is_long, start, end, bit, used)
+        elif coding == 2 or coding == 4:
+            if coding == 2:
+                used, broken = _halves(time, at, last, unit, one_is_long, start, end, bit, used)
+            else:
+                used, broken = _changes(time, at, last, unit, one_is_long, start, end, bit, used)
             if broken:
                 bad |= np.uint32(F.FRAMING)
         else:
@@ -432,3 +438,30 @@ def _halves(time, at, last, unit, rises, start, end, bit, used):  # type: ignore
         bit[used] = not rises
         used += 1
     return used, best_bad > 0
+
+
+@njit(cache=True, nogil=True)
+def _changes(time, at, last, unit, long_is_one, start, end, bit, used):  # type: ignore[no-untyped-def]
+    """Read bits that each begin with a change; one that changes in its middle, too, is two short levels (biphase mark).
+
+    ``long_is_one`` turns them round (biphase space). A last long level that is low is not told from the pause.
+    """
+    broken = False
+    edge = at
+    while edge < last:
+        width = time[edge + 1] - time[edge]
+        is_long = width > 1.5 * unit
+        step = 1 if is_long else 2
+        if width > 2.5 * unit:
+            broken = True
+        elif not is_long and edge + 2 <= last and time[edge + 2] - time[edge + 1] > 1.5 * unit:
+            # half a bit alone: what follows begins at the long one
+            broken = True
+            edge += 1
+            continue
+        start[used] = time[edge]
+        end[used] = time[edge + step] if edge + step <= last else time[edge + 1] + np.int64(unit)
+        bit[used] = is_long == long_is_one
+        used += 1
+        edge += step
+    return used, broken

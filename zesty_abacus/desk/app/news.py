@@ -128,7 +128,7 @@ class News(QObject):
             self._tell(turn, Heard(seen, people, told))
             # where many write at once, a look serves many of them
             turn.over.wait(_LEAST_S)
-        return frozenset(turn.watch.wait(_BEAT_S))
+        return frozenset(turn.watch.wait(_BEAT_S, turn.over))
 
     def _say(self, turn: _Turn) -> None:
         here = self.author, self.in_hand

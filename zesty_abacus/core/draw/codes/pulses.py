@@ -1,4 +1,4 @@
-"""Pulse trains drawn: bits in the width of pulses, in their distance, in Manchester halves, or plain."""
+"""Pulse trains drawn: bits in the width of pulses, in their distance, in Manchester halves, in changes, or plain."""
 
 from __future__ import annotations
 
@@ -66,6 +66,12 @@ def _stretches(coding: str, settings: PulseLine, bits: Sequence[int]) -> Iterato
             rises = bool(bit) == settings.one_is_long
             yield (0 if rises else 1), 1
             yield (1 if rises else 0), 1
+    elif coding == "biphase":
+        level = 0
+        for bit in bits:
+            for units in (2,) if bool(bit) == settings.one_is_long else (1, 1):
+                level = 1 - level
+                yield level, units
     else:
         level = 0
         for bit in bits:
