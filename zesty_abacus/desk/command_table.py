@@ -38,6 +38,8 @@ class Hands(Protocol):
 
     def read_guide(self) -> None: ...
 
+    def say_in_words(self) -> None: ...
+
 
 def window_commands(window: Hands) -> list[Command]:
     """Return the commands that no desk brings."""
@@ -126,6 +128,7 @@ def _shown_commands(window: Hands) -> list[Command]:
         Command("larger", "Larger text", "Ctrl++", lambda: appearance.change_text_size(1)),
         Command("smaller", "Smaller text", "Ctrl+-", lambda: appearance.change_text_size(-1)),
         Command("plain size", "Text as large as at first", "Ctrl+0", lambda: appearance.change_text_size(0)),
+        Command("in words", "What the picture shows, as a list", "L", lambda: window.say_in_words()),
         Command("keys", "Keys of this desk", "F1", lambda: window.help.begin()),
         Command("guide", "Read the guide", "", lambda: window.read_guide()),
     ]

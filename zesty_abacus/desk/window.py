@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -26,6 +26,7 @@ from .around.focus_rule import FocusRule
 from .around.foot import Foot
 from .around.guide import GuideView
 from .around.header import Header
+from .around.in_words import InWords
 from .around.key_help import KeyHelp
 from .around.roster import Roster
 from .around.strip import Strip
@@ -38,11 +39,15 @@ from .desks.read.desk import ReadDesk
 from .desks.rehearse.desk import RehearseDesk
 from .desks.unravel.desk import UnravelDesk
 from .widgets.focus_ring import FocusRing
-from .widgets.parts import USES_SPACE
+from .widgets.parts import USES_SPACE, in_room
 from .widgets.theme import look
 
 _SIZE = QSize(1280, 800)
-_LEAST = QSize(1024, 640)
+_LEAST = QSize(960, 540)
+"""A screen of 1920 x 1080 at twice the size."""
+_SPLIT, _NARROW_SPLIT = (246, 732, 302), (188, 576, 194)
+_NARROW, _LOW = 1100, 640
+"""Below these a window has room for less at once."""
 
 _Desk = IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | RehearseDesk | HandOverDesk | LibraryView
 
@@ -97,7 +102,7 @@ class Window(QMainWindow):
         self.centre = QStackedWidget()
         self.side = QStackedWidget()
         for desk in self.desks.values():
-            self.centre.addWidget(desk)
+            self.centre.addWidget(in_room(desk))
             self.side.addWidget(desk.side)
         self.left = QStackedWidget()
         self.left.addWidget(self.roster)
@@ -107,10 +112,10 @@ class Window(QMainWindow):
         for part in (self.left, self.centre, self.side):
             self.split.addWidget(part)
         self.split.setStretchFactor(1, 1)
-        self.split.setSizes([246, 762, 272])
+        self.split.setSizes(list(_SPLIT))
         self.split.setCollapsible(1, False)
-        self.left.setMinimumWidth(180)
-        self.side.setMinimumWidth(200)
+        self.left.setMinimumWidth(_NARROW_SPLIT[0])
+        self.side.setMinimumWidth(_NARROW_SPLIT[2])
         self.centre.setMinimumWidth(420)
         work = QWidget()
         worked = QVBoxLayout(work)
@@ -134,6 +139,7 @@ class Window(QMainWindow):
         self.ring = FocusRing(self)
         self.focus_rule = FocusRule(self, self._home)
         self.guide = GuideView(self)
+        self.in_words = InWords(self, self._home)
         self.help = KeyHelp(self, lambda: (self.desk_name, self.commands), self.read_guide)
 
     def _make_actions(self) -> None:
@@ -184,14 +190,18 @@ class Window(QMainWindow):
             self.foot.leave_desk()
         self.desk_name = name
         desk = self.desks[name]
-        self.centre.setCurrentWidget(desk)
+        self.centre.setCurrentIndex(list(self.desks).index(name))
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
-        # the library is of all messages there are, whatever was recorded here: its list has the room
-        self.left.setVisible(name != self.library.name)
+        self._show_left()
         self.header.rod.set_current(name)
         if had_keys in (None, self) or (not had_keys.isVisible() and self.isAncestorOf(had_keys)):
             self._home().setFocus()
+
+    def _show_left(self) -> None:
+        # these are of all messages there are, whatever was recorded here; a message to send is also chosen by name
+        wide = [self.library.name, self.handover.name, *([self.rehearse.name] if self.width() < _NARROW else [])]
+        self.left.setVisible(self.desk_name not in wide)
 
     @property
     def asking(self) -> Asking:
@@ -221,17 +231,18 @@ class Window(QMainWindow):
 
     def _home(self) -> QWidget:
         """Return what takes the keys of the desk that is shown while nothing else was chosen."""
-        homes: dict[str, QWidget] = {
-            self.intake.name: self.intake.waves,
-            self.read.name: self.read.frames,
-            self.unravel.name: self.unravel.abacus,
-            self.layouts.name: self.layouts.plan.pictures.abacus,
-            self.rehearse.name: self.rehearse.log,
-            self.library.name: self.library.list.view,
+        homes: dict[str, tuple[QWidget, ...]] = {
+            # a recording of frames has no waves
+            self.intake.name: (self.intake.waves, self.intake.out),
+            self.read.name: (self.read.frames,),
+            self.unravel.name: (self.unravel.abacus,),
+            self.layouts.name: (self.layouts.plan.pictures.abacus,),
+            self.rehearse.name: (self.rehearse.log,),
+            self.library.name: (self.library.list.view,),
         }
-        wanted = (homes.get(self.desk_name), self.roster.view)
+        wanted = (*homes.get(self.desk_name, ()), self.roster.view)
         # with nothing to work on yet the window has them, so that all keys of the desk do what they say
-        return next((part for part in wanted if part is not None and part.isVisible()), self)
+        return next((part for part in wanted if part.isVisible()), self)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape and self.focus_rule.leave():
@@ -243,6 +254,11 @@ class Window(QMainWindow):
         self.show_desk(self.intake.name)
         self.intake.show_source(number)
         self.intake.waves.setFocus()
+
+    def say_in_words(self) -> None:
+        """List what the part with the keys shows."""
+        if not self.in_words.begin():
+            self.session.told.emit("", "Nothing is painted here that words are not shown for.")
 
     def read_guide(self) -> None:
         """Show the guide where it is about the desk that is shown."""
@@ -260,6 +276,15 @@ class Window(QMainWindow):
         self.setWindowTitle(f"{self.session.trial.file.name} – Zesty Abacus")
 
     # Qt events
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        before = event.oldSize() if event is not None else QSize()
+        if (before.width() < _NARROW) != (self.width() < _NARROW) or not before.isValid():
+            self.split.setSizes(list(_NARROW_SPLIT if self.width() < _NARROW else _SPLIT))
+            self.header.run.setVisible(self.width() >= _NARROW)
+            self._show_left()
+        self.strip.fold_for_room(self.height() < _LOW)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QPainter
 from ..app.session import Session
 from ..widgets.paint import byte_owners, draw_text
 from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from ..widgets.told import tell
 from ..widgets.words import span_text
 from .frame_lines import FrameLine, FrameLines
 from .listed_frames import ListedFrames
@@ -93,6 +94,7 @@ def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> 
     step = painter.fontMetrics().horizontalAdvance("0")
     blank = "" if form == "text" else " "
     texts = payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)
+    tell(painter, box, blank.join(texts))
     owners = byte_owners(line.owners, len(texts))
     x = box.left()
     for owner, group in itertools.groupby(zip(owners, texts, strict=True), key=lambda item: item[0]):

@@ -18,6 +18,7 @@ from .library_menu import LibraryButton
 from .trial_menu import TrialButton
 
 _HEIGHT = 46
+_LEAST_FIND = 96
 
 
 class Header(QWidget):
@@ -54,6 +55,7 @@ class Header(QWidget):
         row.setSpacing(8)
         for part in (self.trial, self.run, self.rod):
             row.addWidget(part)
+        self.find_box.setMinimumWidth(_LEAST_FIND)
         row.addWidget(self.find_box, 1)
         row.addWidget(self.dot)
         row.addWidget(self.library)

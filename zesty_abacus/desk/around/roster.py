@@ -24,6 +24,7 @@ from ..app.session import Session
 from ..widgets.paint import draw_ribbon, draw_text
 from ..widgets.parts import EDGE, Choice, hairline, label
 from ..widgets.theme import SMALL_PX, TEXT_PX, TINY_PX, figure_font, look, text_font
+from ..widgets.told import tell_whole
 from ..widgets.words import counted
 from .roster_model import ENTRY_ROLE, ORDERS, REWARDING, Device, RosterModel, explained_of, names_of
 
@@ -54,6 +55,7 @@ class RosterDelegate(QStyledItemDelegate):
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         rect = QRectF(option.rect)
+        tell_whole(painter, rect)
         if isinstance(entry, str):
             row = rect.adjusted(EDGE, 4, -EDGE, 0)
             draw_text(painter, row, entry, text_font(TINY_PX), look.theme.quiet)

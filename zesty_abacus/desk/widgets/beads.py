@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from .theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from .told import tell
 
 BEAD_STEP = 20.0
 LABEL_WIDTH = 44.0
@@ -191,13 +192,19 @@ class AbacusPicture:
         painter.drawLine(QPointF(LABEL_WIDTH, y), QPointF(self._rods.end, y))
         here = byte < len(self._state.payload)
         value = self._state.payload[byte] if here else 0
+        if self._drawing is Drawing.VALUES:
+            # as they stand: the highest bit at the left
+            bits = f"B{byte}, {value:08b}" if here else f"B{byte}, not in this frame"
+            tell(painter, QRectF(8, y - 9, LABEL_WIDTH - 12, 18), bits)
         for inner in range(8):
             self._bead(byte * 8 + inner, bool(value >> inner & 1))
         if self._drawing is Drawing.VALUES:
             painter.setPen(QColor(theme.ink if here else theme.quiet))
             painter.setFont(figure_font(SMALL_PX, bold=True))
             box = QRectF(self._rods.end + 8, y - 9, VALUE_WIDTH, 18)
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, f"{value:02X}" if here else "–")
+            shown = f"{value:02X}" if here else "–"
+            tell(painter, box, shown)
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, shown)
 
     def _bead(self, bit: int, one: bool) -> None:
         painter, theme = self._painter, self._theme

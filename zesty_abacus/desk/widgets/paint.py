@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen, QPolygonF
 
 from .theme import Theme
+from .told import tell
 
 if TYPE_CHECKING:
     from ...core.frames.decimate import Curve
@@ -151,6 +152,7 @@ def draw_text(
     """Draw one line of words, shortened to the rectangle; names that differ at their end in the ``middle``."""
     painter.setFont(font)
     painter.setPen(QColor(color))
+    tell(painter, rect, text, at_right=bool(align & Qt.AlignmentFlag.AlignRight))
     shown = elided(text, font, rect.width(), middle=middle)
     painter.drawText(rect, align | Qt.AlignmentFlag.AlignVCenter, shown)
 
@@ -159,6 +161,7 @@ def draw_sentence(painter: QPainter, rect: QRectF, text: str, font: QFont, color
     """Draw words in as many lines as they take, up to ``lines``; only the last of them is shortened."""
     painter.setFont(font)
     painter.setPen(QColor(color))
+    tell(painter, rect, text)
     height = rect.height() / lines
     for number, said in enumerate(_wrapped(text, font.key(), int(rect.width()), lines)):
         line = QRectF(rect.left(), rect.top() + number * height, rect.width(), height)

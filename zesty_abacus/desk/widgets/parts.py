@@ -250,6 +250,14 @@ def scrolled(inner: QWidget) -> QScrollArea:
     return area
 
 
+def in_room(inner: QWidget) -> QScrollArea:
+    """Return a scroll area around what fills its room, and scrolls where that is less than it can do with."""
+    area = scrolled(inner)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+    area.setFrameShape(QFrame.Shape.NoFrame)
+    return area
+
+
 def scrolled_column(*parts: QWidget | QLayout) -> QScrollArea:
     """Return parts below one another that scroll, with room at the end."""
     inner = QWidget()

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
 
 from .row_list import RowList
 from .theme import look
+from .told import tell_whole
 
 _ROW, _LINE, _SENTENCE = 76, 18, 32
 _EDGE = 12
@@ -77,6 +78,7 @@ class ReadingList(RowList):
                 painter.fillRect(QRectF(0, top, width, _ROW), QColor(theme.selected))
             line = QRectF(_EDGE, top + 4, width - 2 * _EDGE, _LINE)
             sentence = QRectF(_EDGE, top + 4 + 2 * _LINE, line.width(), _SENTENCE)
+            tell_whole(painter, QRectF(0, top, width, _ROW))
             self.draw_thing(painter, thing, (line, line.translated(0, _LINE), sentence))
             painter.setPen(QColor(theme.line))
             painter.drawLine(_EDGE, int(top) + _ROW - 1, int(width) - _EDGE, int(top) + _ROW - 1)

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from .theme import TINY_PX, look, text_font
+from .told import tell_whole
 
 _SPACING = 72
 _MARGIN = 36
@@ -61,6 +62,7 @@ class DeskRod(QWidget):
             if chosen and self.hasFocus():
                 painter.setPen(QColor(theme.zest_text))
             box = QRectF(center.x() - _SPACING / 2, 25, _SPACING, 16)
+            tell_whole(painter, box, f"{desk}, open" if chosen else desk)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, desk)
         painter.end()
 

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QAbstractScrollArea
 
 from .paint import draw_text
 from .theme import SMALL_PX, TINY_PX, look, text_font
+from .told import tell
 
 _ANGLE_A_ROW = 40
 """Eighths of a degree that a wheel turns for a row: three rows a notch."""
@@ -107,6 +108,7 @@ class RowList(QAbstractScrollArea):
         painter.setFont(text_font(SMALL_PX))
         painter.setPen(QColor(color))
         wrap = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignVCenter
+        tell(painter, box, words)
         painter.drawText(box.adjusted(14, 2, -14, -2), wrap, words)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:

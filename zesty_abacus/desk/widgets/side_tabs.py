@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QStackedWidget, QTabBar, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QTabBar, QVBoxLayout, QWidget
 
+from .pages import Pages
 from .parts import hairline
 from .words import grouped
 
@@ -25,7 +26,7 @@ class SideTabs(QWidget):
         self.tabs.setExpanding(False)
         self.tabs.setAccessibleName(name)
         self._titles = list(pages)
-        stack = QStackedWidget()
+        stack = Pages()
         for title, page in pages.items():
             self.tabs.addTab(title)
             stack.addWidget(page)

@@ -11,6 +11,7 @@ from ...app.session import Session
 from ...widgets.paint import draw_text, elided
 from ...widgets.parts import with_offers
 from ...widgets.theme import TINY_PX, faded, look, text_font
+from ...widgets.told import tell_whole
 from .scale import TOP, StripScale
 
 _ENTRY_WIDTH = 190
@@ -49,6 +50,8 @@ class StripMoments:
             painter.setBrush(QColor(theme.zest))
             painter.drawPolygon(QPolygonF([QPointF(x, 5), QPointF(x + 8, 9), QPointF(x, 13)]))
             following = places[number + 1] if number + 1 < len(places) else float(self._widget.width())
+            said = f"{self._session.clock.words(moment.time_ns)} s: {moment.text}"
+            tell_whole(painter, QRectF(x, 1, max(following - x - 1, 1), 16), said)
             room = min(_WORDS_WIDTH, following - x - 15)
             if x + 11 >= free_from and room > 14:
                 text = elided(moment.text, font, room, middle=True)

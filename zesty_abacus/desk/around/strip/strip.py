@@ -54,6 +54,7 @@ class Strip(QWidget):
         self.hits = StripHits(session, self.scale)
         self.notches = StripNotches(session, self.scale)
         self._lanes_shown = self.lanes.shown
+        self._is_low = False
         self._drag: tuple[BracketPart, float, int, int] | None = None
         self.bar = QScrollBar(Qt.Orientation.Vertical, self)
         self.bar.setAccessibleName("Lanes")
@@ -93,8 +94,18 @@ class Strip(QWidget):
     def turn_fold(self) -> None:
         """Fold the lanes, or show them again; it is remembered."""
         settings = self._session.settings
-        settings.strip_folded = self.lanes.is_folded = not self.lanes.is_folded
+        settings.strip_folded = not self.lanes.is_folded
         save_settings(settings)
+        self._set_folded(settings.strip_folded)
+
+    def fold_for_room(self, is_low: bool) -> None:
+        """Fold the lanes while the window is low; what a person chose comes back with the room."""
+        if is_low != self._is_low:
+            self._is_low = is_low
+            self._set_folded(is_low or self._session.settings.strip_folded)
+
+    def _set_folded(self, folded: bool) -> None:
+        self.lanes.is_folded = folded
         self._show_fold()
         self._on_opened()
 

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QScrollArea,
     QSplitter,
-    QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -20,6 +19,7 @@ from ...app.commands import Command
 from ...app.doors import engine, laid
 from ...app.session import Session
 from ...widgets.beads import AbacusState
+from ...widgets.pages import Pages
 from ...widgets.parts import DeskHead, button, hairline, one_shot
 from ...widgets.words import counted
 from .bring_view import BringView
@@ -85,7 +85,7 @@ class LayoutsDesk(QWidget):
             self.drop_in, self.more, self.find_order, self.find_code, self.ask_bring_in,
         )  # fmt: skip
         self.start = StartPage(session)
-        self._stack = QStackedWidget()
+        self._stack = Pages()
         self._stack.addWidget(self.start)
         self._stack.addWidget(self._work_area())
         self._stack.addWidget(self.comparison)

@@ -13,6 +13,7 @@ from ...widgets.paint import draw_text
 from ...widgets.parts import menu_of
 from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
+from ...widgets.told import tell
 from ...widgets.words import counted, span_text
 
 _ROW = 66
@@ -148,7 +149,9 @@ class BesideList(RowList):
         painter.setFont(figure_font(SMALL_PX))
         step = painter.fontMetrics().horizontalAdvance("0")
         x = box.left()
-        for number, text in enumerate(payload_texts(frame.payload[:_MOST_BYTES], self._session.form)):
+        texts = payload_texts(frame.payload[:_MOST_BYTES], self._session.form)
+        tell(painter, box, " ".join(texts))
+        for number, text in enumerate(texts):
             cell = QRectF(x, box.top(), step * len(text), box.height())
             if cell.right() > box.right():
                 break

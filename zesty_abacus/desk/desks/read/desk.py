@@ -13,6 +13,7 @@ from ...app.traces import Trace
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import button, hairline, label, menu_of
+from ...widgets.wrapping import WrappingRow
 from .array_curve import ArrayCurve
 from .beside_list import BesideList
 from .exchange_list import ExchangeList
@@ -109,10 +110,9 @@ class ReadDesk(QWidget):
         (shown if isinstance(shown, ExchangeList) else self.frames).go(by)
         return True
 
-    def _frame_tools(self) -> QHBoxLayout:
-        row = QHBoxLayout()
+    def _frame_tools(self) -> WrappingRow:
+        row = WrappingRow(6, last_right=True)
         row.setContentsMargins(12, 5, 12, 2)
-        row.setSpacing(6)
         row.addWidget(label("Frames", "title"))
         self.all_kinds = button("all kinds", "List every frame")
         self.this_kind = button("this kind", "List only frames of the kind in hand")
@@ -131,11 +131,14 @@ class ReadDesk(QWidget):
             choice.toggled.connect(lambda on, place=place: self._show_list(place if on else 0))
         self._session.asking.changed.connect(self._on_asked)
         self._on_asked()
-        row.addStretch(1)
         self._tools = [self._form_tools(), self._exchange_tools(), self._beside_tools()]
+        beside = QWidget()
+        own = QHBoxLayout(beside)
+        own.setContentsMargins(0, 0, 0, 0)
         for place, tools in enumerate(self._tools):
-            row.addWidget(tools)
+            own.addWidget(tools)
             tools.setVisible(place == 0)
+        row.addWidget(beside)
         return row
 
     def _form_tools(self) -> QWidget:

@@ -9,6 +9,7 @@ from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.paint import draw_curve, draw_text, padded_range
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
+from ...widgets.told import tell_whole
 from ...widgets.words import span_text
 from .trace_blocks import draw_blocks
 from .trace_overlays import TraceOverlays
@@ -84,6 +85,7 @@ class TracePicture:
         value = "–"
         if at is not None and at.decoded is not None:
             value = engine.wording.value_text(at.decoded[field.id], 0)
+        tell_whole(painter, row, f"{field.name}, {value}, {layout.name}")
         draw_text(painter, text.translated(0, 16), value, figure_font(SMALL_PX), theme.ink)
         if row.height() >= 56:
             draw_text(painter, text.translated(0, 32), layout.name, text_font(TINY_PX), theme.quiet, middle=True)

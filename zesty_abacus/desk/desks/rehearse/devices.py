@@ -15,6 +15,7 @@ _MOST_ACCESSES = 12
 _BYTES = "registers"
 """The protocol of registers of a byte."""
 _NO_POLL = "Only devices behind Modbus are polled; one of byte registers can be played"
+_LEAST_CHOICE = 56
 _MODBUS_PLACE = "modbus://127.0.0.1:5020/1"
 
 
@@ -60,7 +61,7 @@ class Devices(QWidget):
         self._grid.setVerticalSpacing(3)
         for choice in (self.map, self.lane):
             choice.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-            choice.setMinimumContentsLength(6)
+            choice.setMinimumWidth(_LEAST_CHOICE)
         self._build()
         self.map.currentTextChanged.connect(self._show_map)
         self.poll.clicked.connect(self._poll)
@@ -84,7 +85,7 @@ class Devices(QWidget):
         play = QHBoxLayout()
         play.setSpacing(6)
         play.addWidget(self.place, 1)
-        self.place.setMinimumWidth(90)
+        self.place.setMinimumWidth(_LEAST_CHOICE)
         play.addWidget(self.serve)
         head = QVBoxLayout()
         head.setContentsMargins(12, 8, 12, 4)

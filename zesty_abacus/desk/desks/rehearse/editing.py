@@ -6,10 +6,11 @@ from collections.abc import Callable
 from typing import Any
 
 import msgspec
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...app.doors import going
 from ...widgets.parts import button, clear_grid, label, menu_of
+from ...widgets.wrapping import WrappingRow
 
 _HINTS = {
     "message": "name of a message", "values": "wanted = release, speed = sine 0 to 9 in 5 s",
@@ -99,17 +100,11 @@ class StepTools(QWidget):
         self.remove = button("Take out", "Take the step in hand out")
         self.keep = button("Keep", "Keep the rehearsal in the library", main=True)
         self._add = add
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(5)
-        # two rows: a side panel is narrow, and all desks have the width of the widest
-        for parts in ((self.add, self.keep), (self.up, self.down, self.remove)):
-            row = QHBoxLayout()
-            row.setSpacing(5)
-            for part in parts:
-                row.addWidget(part)
-            row.addStretch(1)
-            column.addLayout(row)
+        row = WrappingRow(5)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.setLayout(row)
+        for part in (self.add, self.keep, self.up, self.down, self.remove):
+            row.addWidget(part)
         self.add.clicked.connect(self._offer)
         self.up.clicked.connect(lambda: move(-1))
         self.down.clicked.connect(lambda: move(1))

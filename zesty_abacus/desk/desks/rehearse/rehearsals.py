@@ -13,6 +13,7 @@ from ...app.doors import going
 from ...app.jobs import Jobs
 from ...app.rehearsing import Rehearsing
 from ...widgets.parts import Choice, button, clear_layout, label, scrolled
+from ...widgets.wrapping import WrappingRow
 from .draft import Draft
 from .editing import StepEditor, StepTools
 from .step_row import StepRow
@@ -61,12 +62,10 @@ class Rehearsals(QWidget):
         inside.setContentsMargins(12, 4, 12, 12)
         inside.addLayout(self._column)
         inside.addStretch(1)
-        act = QHBoxLayout()
-        act.setSpacing(8)
+        act = WrappingRow(8)
         act.addWidget(self.run_button)
         act.addWidget(self.new)
         act.addWidget(self.bring)
-        act.addStretch(1)
         head = QVBoxLayout()
         head.setContentsMargins(12, 8, 12, 4)
         head.setSpacing(6)

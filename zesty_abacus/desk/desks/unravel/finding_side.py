@@ -51,6 +51,8 @@ class FindingSide(QWidget):
         self.scope = Choice()
         self.scope.addItems(SCOPES)
         self.scope.setAccessibleName("Whose findings")
+        # in a narrow panel it gives way to the button beside it
+        self.scope.setSizeAdjustPolicy(Choice.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.keep_all = button("Keep all likely", "Make all that is likely here a part of the layout (Shift K)")
         self.lines: list[QuestionLine] = [make(session) for make in QUESTIONS.values()]
         self.rows = FindingRows(session)

@@ -14,6 +14,7 @@ from ...widgets.beads import AbacusState
 from ...widgets.bit_history import history_image
 from ...widgets.paint import draw_text
 from ...widgets.theme import TINY_PX, look, text_font
+from ...widgets.told import tell
 from ...widgets.words import counted
 
 
@@ -63,8 +64,16 @@ class HistoryView(QWidget):
             height = self._abacus.rods.height * self._state.size
             target = QRectF(0, self._abacus.rods.top(0), self.width(), height)
             painter.drawImage(target, image)
+            self._tell_bytes(painter)
         self._draw_cursor(painter)
         painter.end()
+
+    def _tell_bytes(self, painter: QPainter) -> None:
+        rods = self._abacus.rods
+        for byte in range(self._state.size):
+            moving = [str(bit) for bit in range(7, -1, -1) if self._state.moves[byte * 8 + bit]]
+            words = f"bits {' '.join(moving)} change" if moving else "never changes"
+            tell(painter, QRectF(0, rods.top(byte), self.width(), rods.height), f"B{byte}: {words}")
 
     def _picture(self) -> QImage | None:
         """Return the image for this view, painted again only when something in it changed."""
