@@ -10,6 +10,11 @@ from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.nibbles import DECODER, NibbleLine, crc_of
 from zesty_abacus.core.lines.registry import decode_line
 from zesty_abacus.core.lines.result import MarkKind
+from zesty_abacus.core.recipes.json_form import recipe_from_json, recipe_to_json
+from zesty_abacus.core.recipes.measured import with_measured
+from zesty_abacus.core.recipes.model import new_recipe
+from zesty_abacus.core.recipes.run import run_recipe
+from zesty_abacus.core.waves.recording import Channel, LineRecording
 
 TICK = 3000.0
 TABLE = (0, 13, 7, 10, 14, 3, 9, 4, 1, 12, 6, 11, 15, 2, 8, 5)
@@ -77,6 +82,11 @@ def test_tick_count_and_check_are_measured_and_proposed(count, pause, legacy):
     assert facts["tick_us"] == pytest.approx(12, rel=0.01)
     assert (facts["nibbles"], facts["check"]) == (count, int(legacy))
     (proposal,) = DECODER.propose({"x": line})
+    recording = LineRecording("drawn", (Channel("x", edges=line),))
+    recipe = new_recipe("n", line=proposal.settings)
+    made = with_measured(recipe, run_recipe(recipe, recording))
+    again = recipe_from_json(recipe_to_json(made)).line
+    assert (again.nibbles, again.check) == (count, "legacy" if legacy else "recommended")
     assert proposal.score == 1 and "60 of 60 frames" in proposal.reason and f"{count} half" in proposal.reason
 
 

@@ -74,8 +74,8 @@ class _Can:
         Setting("line", "line", "channel"),
         Setting("rate", "rate", "number", "bit/s", measured=True),
         Setting("data_rate", "rate of long data", "number", "bit/s", measured=True),
-        Setting("sample_point", "bit is taken at", "number", "of its time"),
-        Setting("switch_point", "rate changes at", "number", "of a bit", measured=True),
+        Setting("sample_point", "bit is taken at part", "number", "of its time"),
+        Setting("switch_point", "rate changes at part", "number", "of a bit", measured=True),
         Setting("inverted", "inverted", "flag"),
     )
 

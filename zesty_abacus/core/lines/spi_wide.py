@@ -57,7 +57,7 @@ class WideSpiLine(LineSettings, frozen=True, kw_only=True, tag="spi wide"):
 
 
 class _WideSpi:
-    name = "SPI, lines together"
+    name = "Wide SPI"
     protocol = "spi"
     gives = "frames"
     settings = WideSpiLine

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import TypeVar
+from typing import TypeVar, get_args, get_type_hints
 
 import msgspec
 
@@ -45,15 +45,19 @@ def measured_proposal(proposal: RecipeProposal, recording: LineRecording) -> Rec
 def _filled(settings: _Settings, result: LineResult) -> _Settings:
     facts = {fact.name: fact.value for fact in result.facts if math.isfinite(fact.value)}
     changes = {
-        field.name: _value(field, facts[field.name])
+        field.name: _value(settings, field, facts[field.name])
         for field in fields_of(settings)
         if field.measured and getattr(settings, field.name) is None and field.name in facts
     }
     return msgspec.structs.replace(settings, **changes)
 
 
-def _value(field: Setting, value: float) -> object:
-    return field.choices[int(value)][0] if field.kind == "choice" else _short(value)
+def _value(settings: msgspec.Struct, field: Setting, value: float) -> object:
+    if field.kind == "choice":
+        return field.choices[int(value)][0]
+    # a setting that counts takes no other numbers, also not where a recipe is read
+    counts = float not in get_args(get_type_hints(type(settings))[field.name])
+    return round(value) if counts else _short(value)
 
 
 def _level(line: PreparedLine) -> LevelSetting:

@@ -93,16 +93,27 @@ def orders_that_give(value: Fraction, received: bytes, *, tolerance: Fraction = 
         where both are as plain.
     """
     found: dict[tuple, tuple[int, Order]] = {}
+    wanted = _raw_numbers(value)
     for bits, words, oddness in _arrangements(len(received)):
         raw = 0
         for bit in bits:
             raw = raw << 1 | received[bit // 8] >> bit % 8 & 1
-        for order, odd in _readings(bits, raw, value, words, tolerance):
+        for order, odd in _readings(bits, raw, value, wanted, words, tolerance):
             key = order.places, order.kind, order.ratio, order.inverted
             if key not in found or found[key][0] > oddness + odd:
                 found[key] = oddness + odd, order
     ranked = sorted(found.values(), key=lambda one: (one[0], len(one[1].places), one[1].places.bits))
     return [order for _, order in ranked]
+
+
+def _raw_numbers(value: Fraction) -> dict[int, list[int]]:
+    """Return the whole numbers that are a value in a decimal scale, each with the powers of ten."""
+    numbers: dict[int, list[int]] = {}
+    for power in _POWERS:
+        number = value / Fraction(10) ** power
+        if number.denominator == 1:
+            numbers.setdefault(number.numerator, []).append(power)
+    return numbers
 
 
 def _arrangements(size: int) -> Iterator[tuple[list[int], str, int]]:
@@ -145,7 +156,7 @@ def _bit_runs(size: int) -> Iterator[tuple[list[int], str, int]]:
 
 
 def _readings(
-    bits: list[int], raw: int, value: Fraction, words: str, tolerance: Fraction
+    bits: list[int], raw: int, value: Fraction, wanted: dict[int, list[int]], words: str, tolerance: Fraction
 ) -> Iterator[tuple[Order, int]]:
     width = len(bits)
     places = Places(bits)
@@ -154,10 +165,10 @@ def _readings(
         number = raw ^ ((1 << width) - 1) if inverted else raw
         odd = 20 if inverted else 0
         for kind, known, more in _numbers(number, width, whole):
-            for power in _POWERS:
-                ratio = Fraction(10) ** power
+            for power in wanted.get(known, ()):
                 # a scale is only believed where enough bits agree that chance is unlikely
-                if known * ratio == value and (power == 0 or width >= 8):
+                if power == 0 or width >= 8:
+                    ratio = Fraction(10) ** power
                     yield Order(places, kind, ratio, inverted, words), odd + more + (4 + abs(power) if power else 0)
         if whole and width // 8 in _FLOATS:
             read = struct.unpack(_FLOATS[width // 8], number.to_bytes(width // 8, "big"))[0]
