@@ -105,7 +105,7 @@ def test_a_recipe_with_its_figures_reads_what_the_measured_one_reads(trial, tmp_
             "line",
             "coding",
             "both",
-            "coding='both', expected one of 'width', 'distance', 'manchester', 'plain'.",
+            "coding='both', expected one of 'width', 'distance', 'manchester', 'plain', 'biphase'.",
         ),
         ("deck", "framing", "pause_ms", 0.0, "pause_ms=0.0, expected a number above 0."),
     ],

@@ -4,7 +4,7 @@ import dataclasses
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.captures.registry import read_lines
@@ -300,6 +300,7 @@ def test_a_message_that_was_voted_is_repeated():
 
 
 @given(st.lists(st.binary(min_size=2, max_size=20), min_size=1, max_size=4), st.sampled_from(["", "17 12"]))
+@example([bytes.fromhex("CFC697C983E7")], "17 12")
 def test_packets_between_flags(data, scrambler):
     line = PulseLine(line="rx", coding="plain", transitions=True, unit_us=100, burst_gap_us=1e9, scrambler=scrambler)
     recipe = new_recipe("h", line=line, framing=HdlcFraming())

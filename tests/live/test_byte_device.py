@@ -109,9 +109,12 @@ def test_the_first_byte_on_spi_says_which_register_and_whether_it_is_written():
     assert device.answer(Outgoing(b"")) is None
 
 
-def heard(bench, seconds):
-    rows, until = [], time.monotonic() + seconds
-    while time.monotonic() < until:
+def heard(bench, seconds, lanes=("bilge", "winch")):
+    """Listen so long, and on a busy machine until each lane has said something twice."""
+    rows, began = [], time.monotonic()
+    while (passed := time.monotonic() - began) < seconds or (
+        passed < 60 and any(sum(row[0] == lane for row in rows) < 3 for lane in lanes)
+    ):
         table = bench.receive(0.1)
         rows += [
             (bench.lanes[lane].name, int(address), int(flags & ~np.uint32(F.RECEIVED)), table.payload_of(row))

@@ -1,7 +1,7 @@
 """Curves that are taken by their corners."""
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.rehearse.feed_words import parse_feed
@@ -25,6 +25,8 @@ def test_a_curve_goes_through_its_corners(words):
 
 
 @given(st.sampled_from(CURVES), st.integers(0, 2), st.floats(-2, 20), st.integers(-500, 500))
+@example(words=CURVES[5], number=0, time_s=2.225073858507203e-309, value=0)
+@example(words=CURVES[5], number=0, time_s=1.1e-3, value=0)
 def test_a_corner_that_is_moved_is_where_it_was_put_and_can_be_written(words, number, time_s, value):
     feed = parse_feed(words)
     before = corners(feed)

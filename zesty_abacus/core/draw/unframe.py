@@ -23,7 +23,8 @@ from .parts import Burst, Drawn, DrawnFrame, Telegram, bits_of, telegram_of
 
 _VOTED_REPEATS = 3
 _FLAG = (0, 1, 1, 1, 1, 1, 1, 0)
-_FLAGS_BEFORE = 8
+_FLAGS_BEFORE, _FLAGS_BEHIND = 8, 4
+"""Scrambled, the last bits may be ones that no change shows: more flags stand behind a packet than the one it needs."""
 _READS = (1, 2, 3, 4)
 _WRITES_MANY = (15, 16)
 _ECHOES = (5, 6, 15, 16)
@@ -93,7 +94,7 @@ def _hdlc(_framing: HdlcFraming, frames: Sequence[DrawnFrame]) -> Drawn:
                 if ones == 5:
                     bits.append(0)
                     ones = 0
-        made.append(Burst(one.time_ns, (*_FLAG * _FLAGS_BEFORE, *bits, *_FLAG, *_FLAG), one.words))
+        made.append(Burst(one.time_ns, (*_FLAG * _FLAGS_BEFORE, *bits, *_FLAG * _FLAGS_BEHIND), one.words))
     return made
 
 

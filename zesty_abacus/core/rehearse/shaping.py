@@ -10,6 +10,8 @@ from .feeds import Chance, Constant, Feed, Points, Ramp, Sensor, Sine, Steps
 
 _SHORTEST_S = 0.01
 """A movement takes at least so long, and points of a table are so far apart."""
+_AT_ONCE_S = 1e-3
+"""What is put nearer to the beginning stands there: nobody draws as finely as that."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +112,7 @@ def with_corner(feed: Feed, time_s: float, value: float) -> Feed:
             return feed
     if any(abs(time_s - one) < _SHORTEST_S for one in points.times_s) or time_s < 0:
         return feed
+    time_s = time_s if time_s >= _AT_ONCE_S else 0.0
     place = bisect.bisect(points.times_s, time_s)
     return Points(
         times_s=(*points.times_s[:place], time_s, *points.times_s[place:]),
@@ -131,7 +134,8 @@ def _point_moved(feed: Points, number: int, time_s: float, value: float) -> Poin
     times, values = list(feed.times_s), list(feed.values)
     low = times[number - 1] + _SHORTEST_S if number else 0.0
     high = times[number + 1] - _SHORTEST_S if number + 1 < len(times) else time_s
-    times[number], values[number] = max(min(time_s, high), low), value
+    moved = max(min(time_s, high), low)
+    times[number], values[number] = moved if moved >= _AT_ONCE_S else 0.0, value
     return Points(times_s=tuple(times), values=tuple(values))
 
 
