@@ -599,7 +599,7 @@ def test_a_device_is_played_and_polled_in_one_window(pilot, desk):
     pilot.wait(lambda: page.values["voltage 1"][1].text() == "231.5", "the value that was read")
     assert page.values["voltage 2"][1].text() == "0 (outside limits)"
     pilot.wait(lambda: "read 6 from 0" in page.log.text(), "the access in the table")
-    assert any(row.message == "Shore meter" for row in desk.log.rows)
+    pilot.wait(lambda: any(row.message == "Shore meter" for row in desk.log.rows), "the answer in the log")
     pilot.click(page.poll)
     pilot.click(page.around)
     pilot.wait(pilot.session.jobs.is_idle, "the end of looking around")
