@@ -118,7 +118,7 @@ class TracePicture:
             painter.setPen(QPen(QColor(theme.quiet), 1.2, Qt.PenStyle.DashLine))
             x = self._plan.x_of(clock.pin_ns)
             painter.drawLine(QPointF(x, 0), QPointF(x, bottom))
-            box = QRectF(x + 3, bottom - 16, 90, 14)
+            box = QRectF(x + 3, bottom - 20, 90, 14)
             draw_text(painter, box, f"Δ {span_text(clock.cursor_ns - clock.pin_ns)}", figure_font(10), theme.quiet)
         if clock.view_first_ns <= clock.cursor_ns <= clock.view_last_ns:
             painter.setPen(QPen(QColor(theme.ink), 1.3))
