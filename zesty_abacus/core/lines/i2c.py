@@ -37,6 +37,7 @@ from .timing import clock_hz
 _LONG = 0b11110
 """Begins the first of the two bytes of an address of ten bits."""
 _STRETCH = 3.0
+_HELD_PERIODS = 20
 """A low clock this many times as long as usual is called stretched."""
 
 
@@ -106,11 +107,12 @@ def _facts(clock: Edges) -> tuple[Fact, ...]:
     usual = periods[periods < np.median(periods) * 1.5]
     spread = rate * float(np.std(usual) / np.mean(usual)) if len(usual) else 0.0
     lows = clock.widths()[clock.level[:-1] == 0]
-    stretched = int((lows > np.median(lows) * _STRETCH).sum()) if len(lows) else 0
-    pauses = int((periods > np.median(periods) * 20).sum())
+    # a clock that is held low for longer was switched off
+    held = (lows > np.median(lows) * _STRETCH) & (lows <= np.median(periods) * _HELD_PERIODS)
+    stretched = int(held.sum()) if len(lows) else 0
     return (
         Fact("clock rate", rate, "Hz", f"{rate / 1e3:.1f} kHz ± {spread / 1e3:.1f}"),
-        Fact("clock stretched", float(max(stretched - pauses, 0)), "", f"{max(stretched - pauses, 0)} times"),
+        Fact("clock stretched", float(stretched), "", f"{stretched} time{'' if stretched == 1 else 's'}"),
     )
 
 
