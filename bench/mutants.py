@@ -25,7 +25,7 @@ ROOT = Path(__file__).parent.parent
 ASIDE = Path(__file__).parent / "mutants-aside.txt"
 PACKAGE, TESTS = "zesty_abacus", "tests"
 _PATIENCE_S = 300
-_ALSO = {"tests/layouts": ("tests/codec",)}
+_ALSO = {"tests/layouts": ("tests/codec",), "tests/links": ("tests/recipes",)}
 """What a part says is seen when frames are read with it."""
 _TURNED = {
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,

@@ -13,6 +13,7 @@ from ..compiled import njit
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.result import LineResult
+from ..words import counted
 from .assembly import BROKEN, OPEN, WHOLE, Messages, Pieces, put_together
 from .framing import Framing
 from .over_can import OverCan
@@ -47,7 +48,8 @@ class _Groups(OverCan):
         whole = int(np.count_nonzero(messages.state == WHOLE))
         if not whole or whole < 0.5 * len(messages.state):
             return None
-        return GroupFraming(), 0.92, f"{whole} messages of {len(messages.state)} announced are whole"
+        is_are = "is" if whole == 1 else "are"
+        return GroupFraming(), 0.92, f"{whole} of {counted(len(messages.state), 'announced message')} {is_are} whole"
 
 
 FRAMINGS = (_Groups(),)

@@ -13,6 +13,7 @@ from ..frames.table import FrameTable
 from ..lines.result import LineResult, Marks, table_of
 from ..lines.settings import Setting
 from ..protocols.modbus import NAME
+from ..words import counted
 from .framing import Framing
 from .modbus_units import LATE_MS, paired, put_pdu
 from .stream_order import PATIENCE_NS
@@ -47,7 +48,7 @@ class _Tcp:
         on_port = int((frames.address >> 32 == 502).sum())
         if not on_port:
             return None
-        return ModbusTcpFraming(), 0.9, f"{on_port} pieces of TCP streams with a server on port 502"
+        return ModbusTcpFraming(), 0.9, f"{counted(on_port, 'piece')} of TCP streams with a server on port 502"
 
 
 FRAMINGS = (_Tcp(),)
