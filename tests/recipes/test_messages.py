@@ -58,7 +58,7 @@ def test_groups_and_dictionaries_in_one_recording_each_by_its_recipe(tmp_path):
     frames = [(a, d, True) for n in range(5) for a, d in announced(bytes([n] * 20), 0xFECA, 0)]
     path = log_of(tmp_path / "groups.log", frames)
     code, text, errors = run("recipe", path)
-    assert code == 0 and "ISO 11783-3" in errors and "5 messages of 5 announced are whole" in errors
+    assert code == 0 and "ISO 11783-3" in errors and "5 of 5 announced messages are whole" in errors
     frames = [
         (a, d, False) for n in range(5) for a, d in dictionary(3, 0x2000, n, b"abcdefgh", read=True, by_pieces=True)
     ]
