@@ -102,6 +102,10 @@ def test_what_is_wrong_is_flagged_and_the_next_frame_is_read():
     assert found == [(0, b"\x12\x34"), (F.FRAMING, b"\x12"), (0, b"\x12\x34")]
     kinds = result.marks.kind.tolist()
     assert kinds[:7] == [MarkKind.SYNC, MarkKind.CONTROL, *[MarkKind.DATA] * 3, MarkKind.CHECK, MarkKind.SYNC]
+    assert result.marks.rows[:6, 3].tolist() == [0, 1, 2, 3, 4, check([2, 3, 4])]
+    starts = result.marks.rows[:6, 0]
+    assert (starts[1:] - starts[0]).tolist() == [round(TICK * ticks) for ticks in (56, 69, 83, 98, 114)]
+    assert result.marks.rows[:6, 1].tolist() == [*starts[1:].tolist(), int(result.ends_ns[0])]
     cut = from_levels(parts_of([good, good])[: 1 + 2 * (6 + 3)])
     assert read(cut, **form)[1][-1] == (F.CUT_SHORT, b"\x10")
 

@@ -116,6 +116,18 @@ def test_too_few_pulses_tell_nothing():
     assert DECODER.propose({"x": drawn("_-_")}) == []
 
 
+@given(bits, st.booleans(), st.integers(0, 99))
+def test_a_last_half_that_is_low_is_told_by_the_bit_before_it(listed, one_is_long, seed):
+    """A last bit that ends low cannot be told from the pause behind it by itself."""
+    listed = [*listed, 1, 0]
+    line = jittered(train(listed, "manchester"), UNIT * 0.05, seed)
+    form = {"coding": "manchester", "unit_us": UNIT / 1000, "burst_gap_us": UNIT / 1000 * 20}
+    read = bursts_of(decode(line, one_is_long=True, **form))
+    assert read == [listed] * 3
+    if not one_is_long:
+        assert bursts_of(decode(line, one_is_long=False, **form)) == [[1 - bit for bit in listed]] * 3
+
+
 def changing(bits, unit=UNIT, bursts=1):
     """Draw biphase mark: each bit begins with a change, a one has another in its middle (IEC 60958-1)."""
     parts = [(0, unit * 60)]

@@ -121,3 +121,17 @@ def test_silence_keys_nothing():
     assert len(edges) <= 4
     assert radio.measure_spectrum(Samples(np.zeros((10, 2), np.float32), RATE)).peaks_hz == ()
     assert radio.measure_tones(Samples(np.zeros(10, np.float32), RATE)) is None
+
+
+@pytest.mark.parametrize("scale", [0.5, -0.25, 4.0])
+def test_an_envelope_is_of_the_physical_values(scale):
+    """A carrier beside a steady part: whole numbers with scale and offset are the values they stand for."""
+    rate, offset = 200_000.0, 3.0
+    phase = 2 * np.pi * 20_000 * np.arange(4000) / rate
+    physical = np.stack([8 * np.cos(phase) + offset, 8 * np.sin(phase) + offset], axis=1)
+    numbers = ((physical - offset) / scale).astype(np.float32)
+    plain = radio.envelope(Samples(physical.astype(np.float32), rate), 20_000, 200).values
+    scaled = radio.envelope(Samples(numbers, rate, scale, offset), 20_000, 200).values
+    assert np.allclose(scaled[4:], plain[4:], rtol=1e-3)
+    # the steady part is off by the carrier's own frequency and is lost in the mean
+    assert np.allclose(scaled[4:-4], 8, rtol=0.05)

@@ -70,7 +70,10 @@ def test_a_read_of_a_memory_on_four_lines():
         (0, 0, bytes.fromhex("EB010203A0")), (1, F.ANSWER, bytes.fromhex("DEADBEEF")),
     ]  # fmt: skip
     (waiting,) = result.marks.of_kind(MarkKind.CONTROL)
-    assert waiting[3] == 4
+    assert (waiting[3], waiting[6]) == (4, 1)
+    # what goes out is drawn in the first row, what comes back below it
+    assert result.marks.of_kind(MarkKind.DATA)[:, 6].tolist() == [0] * 5 + [1] * 4
+    assert result.marks.of_kind(MarkKind.DATA)[:, 5].tolist() == [0] * 5 + [1] * 4
     assert result.marks.of_kind(MarkKind.DATA)[:, 3].tolist() == list(bytes.fromhex("EB010203A0DEADBEEF"))
 
 
