@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QListWidget, QVBoxLayout, QWidget
 
 from ..widgets.parts import button, hairline, label
+from ..widgets.theme import look
 from ..widgets.told import ToldLine, surface_of, told_lines
 from ..widgets.words import counted
 
@@ -41,6 +42,12 @@ class InWords(QWidget):
         self.close_button = button("Close", "Back to the picture (Esc)")
         self.list = QListWidget()
         self.list.setAccessibleName("In words")
+        self.list.setWordWrap(True)
+        self.list.setSpacing(3)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        # a bar that comes and goes would change what is wrapped while it is laid out
+        self.list.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+        self.list.setFrameShape(QListWidget.Shape.NoFrame)
         head = QHBoxLayout()
         head.setContentsMargins(14, 8, 14, 8)
         head.addWidget(self.title, 1)
@@ -50,7 +57,10 @@ class InWords(QWidget):
         column.setSpacing(0)
         column.addLayout(head)
         column.addWidget(hairline())
-        column.addWidget(self.list, 1)
+        inside = QHBoxLayout()
+        inside.setContentsMargins(10, 4, 4, 8)
+        inside.addWidget(self.list)
+        column.addLayout(inside, 1)
         self.list.itemActivated.connect(lambda _item: self.choose())
         self.close_button.clicked.connect(self.end)
         self.hide()
@@ -78,8 +88,18 @@ class InWords(QWidget):
         width = min(whole.width() - 2 * _EDGE, _WIDEST)
         self.setGeometry((whole.width() - width) // 2, _EDGE, width, whole.height() - 2 * _EDGE)
         self.show()
+        self._fit(width)
         self.raise_()
         self.list.setFocus()
+
+    def _fit(self, width: int) -> None:
+        """Be no higher than what is listed, so that the picture stays in sight."""
+        column, last = self.layout(), self.list.item(self.list.count() - 1)
+        if column is None or last is None:
+            return
+        column.activate()
+        needed = self.list.visualItemRect(last).bottom() + 2 * self.list.spacing()
+        self.resize(width, self.height() - max(self.list.height() - needed, 0))
 
     def choose(self) -> None:
         """Do what a click on the line in hand does."""
@@ -99,6 +119,13 @@ class InWords(QWidget):
         self.hide()
         if part is not None and part.isVisible():
             part.setFocus()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.setPen(QColor(look.theme.rod))
+        painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        painter.end()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and event.key() == Qt.Key.Key_Escape:
