@@ -114,6 +114,13 @@ def test_every_desk_says_something_of_its_work(pilot):
     assert window.in_words.isVisible() and window.in_words.list.count() > 3
 
 
+def test_another_desk_takes_it_away(pilot):
+    listed(pilot, pilot.window.read.frames)
+    pilot.key("3")
+    assert not pilot.window.in_words.isVisible() and pilot.window.unravel.isVisible()
+    assert pilot.window.focusWidget() is pilot.window.unravel.abacus
+
+
 def test_a_click_goes_to_what_is_painted_on(pilot):
     assert surface_of(pilot.window.read.frames) is pilot.window.read.frames.viewport()
     assert surface_of(pilot.window.strip) is pilot.window.strip
