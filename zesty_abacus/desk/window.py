@@ -185,8 +185,8 @@ class Window(QMainWindow):
 
     def show_desk(self, name: str) -> None:
         """Show a desk; cursor, view and kind stay, and the keys go to its work unless they are somewhere that stays."""
-        had_keys = QApplication.focusWidget()
-        # it speaks of a picture that goes
+        # a picture in words goes with the picture
+        had_keys = None if self.in_words.isVisible() else QApplication.focusWidget()
         self.in_words.hide()
         if name != self.desk_name:
             self.foot.leave_desk()
