@@ -115,6 +115,7 @@ def test_every_desk_says_something_of_its_work(pilot):
 
 
 def test_another_desk_takes_it_away(pilot):
+    pilot.pick_kind(0x1A0)
     listed(pilot, pilot.window.read.frames)
     pilot.key("3")
     assert not pilot.window.in_words.isVisible() and pilot.window.unravel.isVisible()
