@@ -408,6 +408,7 @@ def test_a_full_folder_for_the_list_is_told_once_and_does_not_end_the_recording(
     monkeypatch.setattr(live.live.writing._log, "append", full)
     heard = live.live.lanes["thruster"].heard
     pilot.wait(lambda: live.live.lanes["thruster"].heard > heard + 200, "frames after the disk is full")
+    pilot.wait(lambda: any("The list on disk" in words for words in told), "that it is told")
     assert live.live.writing.is_recording
     assert [words for words in told if "no room is left" in words] == [next(w for w in told if "The list on disk" in w)]
 
