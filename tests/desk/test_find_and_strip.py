@@ -210,15 +210,15 @@ def test_a_lane_is_brown_above_for_what_is_unexplained(pilot):
 
 def test_the_lanes_are_folded_by_hand_or_key_and_stay_so_in_the_next_window(pilot):
     strip, before = pilot.window.strip, pilot.window.strip.height()
-    pilot.click(strip.fold)
-    assert strip.fold.text() == "Show lanes" and strip.height() < before - 60
+    pilot.click(strip.links.fold)
+    assert strip.links.fold.text() == "Show lanes" and strip.height() < before - 60
     x = int(strip.scale.plot().left()) + 30
     colours = {strip.grab().toImage().pixelColor(x, y).name() for y in range(strip.height())}
     assert len(colours) > 5, "lanes are there still"
     pilot.window.setFocus()
     pilot.key(Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
-    assert strip.height() == before and strip.fold.text() == "Fold lanes"
-    pilot.click(strip.fold)
+    assert strip.height() == before and strip.links.fold.text() == "Fold lanes"
+    pilot.click(strip.links.fold)
     other = make_window(empty=True)
-    assert other.strip.lanes.is_folded and other.strip.fold.isHidden()
+    assert other.strip.lanes.is_folded and other.strip.links.fold.isHidden()
     let_go(other)

@@ -57,7 +57,7 @@ def test_the_strip_folds_for_room_and_what_was_chosen_comes_back(small):
     window.resize(1280, 800)
     small.settle()
     assert not window.strip.lanes.is_folded and window.header.run.isVisible()
-    window.strip.turn_fold()
+    window.strip.links.turn_fold()
     window.resize(1280, 600)
     window.resize(1280, 800)
     assert window.strip.lanes.is_folded and settings.strip_folded

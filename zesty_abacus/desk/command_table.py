@@ -76,7 +76,7 @@ def _time_commands(window: Hands) -> list[Command]:
         return opened() and bool(window.asking.hits)
 
     return [
-        Command("fold", "Fold the lanes of the strip, or show them", "Shift+L", window.strip.turn_fold, opened),
+        Command("fold", "Fold the lanes of the strip, or show them", "Shift+L", window.strip.links.turn_fold, opened),
         Command("whole", "Show the whole of it", "X", clock.show_all, opened),
         Command(
             "follow",

@@ -185,9 +185,9 @@ class Window(QMainWindow):
 
     def show_desk(self, name: str) -> None:
         """Show a desk; cursor, view and kind stay, and the keys go to its work unless they are somewhere that stays."""
-        # a picture in words goes with the picture
-        had_keys = None if self.in_words.isVisible() else QApplication.focusWidget()
-        self.in_words.hide()
+        # a picture in words goes with the picture, which gets the keys back first
+        self.in_words.end()
+        had_keys = QApplication.focusWidget()
         if name != self.desk_name:
             self.foot.leave_desk()
         self.desk_name = name
@@ -201,8 +201,9 @@ class Window(QMainWindow):
             self._home().setFocus()
 
     def _show_left(self) -> None:
-        # these are of all messages there are, whatever was recorded here; a message to send is also chosen by name
-        wide = [self.library.name, self.handover.name, *([self.rehearse.name] if self.width() < _NARROW else [])]
+        # the library is of all messages there are, whatever was recorded here; in a narrow window a message to send is
+        # chosen by its name alone, and what is handed over is that in hand elsewhere
+        wide = [self.library.name, *([self.rehearse.name, self.handover.name] if self.width() < _NARROW else [])]
         self.left.setVisible(self.desk_name not in wide)
 
     @property
@@ -260,7 +261,7 @@ class Window(QMainWindow):
     def say_in_words(self) -> None:
         """List what the part with the keys shows."""
         if not self.in_words.begin():
-            self.session.told.emit("", "Nothing is painted here that words are not shown for.")
+            self.session.told.emit("", "There is no picture here to say in words.")
 
     def read_guide(self) -> None:
         """Show the guide where it is about the desk that is shown."""
@@ -286,7 +287,7 @@ class Window(QMainWindow):
             self.split.setSizes(list(_NARROW_SPLIT if self.width() < _NARROW else _SPLIT))
             self.header.run.setVisible(self.width() >= _NARROW)
             self._show_left()
-        self.strip.fold_for_room(self.height() < _LOW)
+        self.strip.links.fold_for_room(self.height() < _LOW)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None

@@ -41,32 +41,13 @@ def begin_frame(pace, state, begin_ns, bit_ns, hint):  # type: ignore[no-untyped
 
 
 @njit(cache=True, nogil=True)
-def sample(time, level, end_ns, point, pace, state):  # type: ignore[no-untyped-def]
-    """Return the level at the sampling point of the next bit, or ``ENDED``.
+def take(count, stuffing, time, level, end_ns, point, pace, state, wire, plain, when):  # type: ignore[no-untyped-def]
+    """Take so many bits at their sampling points, with ``stuffing`` those that are no stuff bits.
 
-    Each falling edge puts the clock in step again, as a controller does (hard and soft synchronisation).
+    Each falling edge puts the clock in step again, as a controller does (hard and soft synchronisation). Without
+    stuffing bits are not noted on the wire, which is what CRCs are worked out over. Returns 0, ``ENDED`` or ``BROKEN``.
     """
-    moment = pace[CLOCK] + point * pace[BIT_NS]
-    if moment > end_ns:
-        return ENDED
-    hint = state[HINT]
-    while hint < len(time) and time[hint] <= moment:
-        if level[hint] == 0:
-            offset = time[hint] - pace[CLOCK]
-            if abs(offset) < 0.5 * pace[BIT_NS]:
-                pace[CLOCK] += offset
-                moment = pace[CLOCK] + point * pace[BIT_NS]
-        state[LEVEL] = level[hint]
-        hint += 1
-    state[HINT] = hint
-    pace[CLOCK] += pace[BIT_NS]
-    return state[LEVEL]
-
-
-@njit(cache=True, nogil=True)
-def take(count, time, level, end_ns, point, pace, state, wire, plain, when):  # type: ignore[no-untyped-def]
-    """Take so many bits that are no stuff bits; returns 0, ``ENDED`` or ``BROKEN``."""
-    # as ``sample``, in local variables: nearly all bits are taken here
+    # in local variables, which the compiler keeps in registers
     clock, bit_ns = pace[CLOCK], pace[BIT_NS]
     hint, now, last, run = state[HINT], state[LEVEL], state[LAST], state[RUN]
     on_wire, taken = state[ON_WIRE], state[TAKEN]
@@ -84,14 +65,15 @@ def take(count, time, level, end_ns, point, pace, state, wire, plain, when):  # 
                 moment = clock + point * bit_ns
             hint += 1
         clock += bit_ns
-        stuffed = run == 5
+        stuffed = stuffing and run == 5
         if stuffed and now == last:
             stop = BROKEN
             break
         run = run + 1 if now == last else 1
         last = now
-        wire[on_wire] = now | IS_STUFF if stuffed else now
-        on_wire += 1
+        if stuffing:
+            wire[on_wire] = now | IS_STUFF if stuffed else now
+            on_wire += 1
         if not stuffed:
             plain[taken], when[taken] = now, clock - bit_ns
             taken += 1

@@ -10,6 +10,7 @@ import numpy as np
 
 from ..compiled import njit
 from ..frames import flags as F
+from ..protocols.can import CRC_15, CRC_17, CRC_21, DATA_SIZES, MOST_OF_CRC_17
 from . import result as R
 from .can_bits import (
     ADDRESS_IS,
@@ -29,7 +30,6 @@ from .can_bits import (
     begin_frame,
     crc_of,
     number_of,
-    sample,
     take,
 )  # fmt: skip
 from .result import put_byte, put_frame, put_mark
@@ -39,15 +39,12 @@ UNREAD = -3
 
 QUIET_BITS = 9.5
 """Whoever is out of step waits for a rest: nothing within a frame is as long (8 bits of a delimiter and 1)."""
+_END_BITS = 7
+"""The delimiter of the acknowledge and the end; its last bit is not waited for, since a receiver may cut it."""
 _SWITCH_POINT = 0.5
 """The bit in which the rate changes may end not far behind its middle."""
 
-_SHORT_CRC = 15, 0x4599, 0
-# begun with a one, so that leading zeros count
-_LONG_CRC = 17, 0x1685B, 1 << 16
-_LONGEST_CRC = 21, 0x102899, 1 << 20
-_MOST_OF_LONG_CRC = 16
-_BYTES_OF_CODE = np.array([*range(9), 12, 16, 20, 24, 32, 48, 64], np.int64)
+_BYTES_OF_CODE = np.array(DATA_SIZES, np.int64)
 
 
 @njit(cache=True, nogil=True)
@@ -92,16 +89,16 @@ def _frame(time, level, end_ns, timing, pace, state, wire, plain, when, marks, p
     """Read a frame whose start has been found; returns 0, ``ENDED``, ``BROKEN`` or ``UNREAD``."""
     point = timing[2]
     # the start bit, eleven bits of the identifier, whether data are asked for, and whether the identifier goes on
-    stop = take(14, time, level, end_ns, point, pace, state, wire, plain, when)
+    stop = take(14, True, time, level, end_ns, point, pace, state, wire, plain, when)
     extended = stop == 0 and plain[13] == 1
     if extended:
         # eighteen bits more, and whether data are asked for
-        stop = take(19, time, level, end_ns, point, pace, state, wire, plain, when)
+        stop = take(19, True, time, level, end_ns, point, pace, state, wire, plain, when)
     if state[TAKEN] > 11:
         _put_identifier(plain, when, state, marks, counts)
     control = np.int64(pace[CLOCK])
     if stop == 0:
-        stop = take(1, time, level, end_ns, point, pace, state, wire, plain, when)
+        stop = take(1, True, time, level, end_ns, point, pace, state, wire, plain, when)
     if stop < 0:
         return stop
     if plain[state[TAKEN] - 1]:
@@ -133,41 +130,42 @@ def _short_part(time, level, end_ns, point, pace, state, wire, plain, when, cont
     """Read length, data, CRC and end of a classic frame."""
     # a reserved bit of either level stands before the length of one with a long identifier
     reserved = 1 if state[FLAGS_ARE] & F.EXTENDED else 0
-    stop = take(reserved + 4, time, level, end_ns, point, pace, state, wire, plain, when)
+    stop = take(reserved + 4, True, time, level, end_ns, point, pace, state, wire, plain, when)
     if stop < 0:
         return stop
     code = number_of(plain, state[TAKEN] - 4, 4)
     put_mark(marks, counts, control, np.int64(pace[CLOCK]), R.CONTROL, code, 0)
     length = 0 if state[FLAGS_ARE] & F.REMOTE else min(code, 8)
     first = state[TAKEN]
-    stop = take(8 * length, time, level, end_ns, point, pace, state, wire, plain, when)
+    stop = take(8 * length, True, time, level, end_ns, point, pace, state, wire, plain, when)
     _put_data(first, pace, state, plain, when, marks, payload, counts)
-    width, polynomial, start = _SHORT_CRC
+    width, polynomial, start = CRC_15
     crc = crc_of(wire, state[ON_WIRE], width, polynomial, start, False)
     begin = np.int64(pace[CLOCK])
     if stop == 0:
-        stop = take(width, time, level, end_ns, point, pace, state, wire, plain, when)
+        stop = take(width, True, time, level, end_ns, point, pace, state, wire, plain, when)
     if stop < 0:
         return stop
     _put_check(number_of(plain, state[TAKEN] - width, width), crc, begin, pace, state, marks, counts)
     if state[RUN] == 5:
         # a stuff bit still follows the last bit of the CRC
-        stuff = sample(time, level, end_ns, point, pace, state)
-        if stuff < 0 or stuff == state[LAST]:
-            return ENDED if stuff < 0 else BROKEN
-    delimiter = sample(time, level, end_ns, point, pace, state)
-    return _tail(delimiter, time, level, end_ns, point, pace, state, marks, counts)
+        before = state[LAST]
+        stop = take(1, False, time, level, end_ns, point, pace, state, wire, plain, when)
+        if stop < 0 or state[LAST] == before:
+            return stop if stop < 0 else BROKEN
+    stop = take(1, False, time, level, end_ns, point, pace, state, wire, plain, when)
+    return stop if stop < 0 else _tail(time, level, end_ns, point, pace, state, wire, plain, when, marks, counts)
 
 
 @njit(cache=True, nogil=True)
 def _long_part(time, level, end_ns, timing, pace, state, wire, plain, when, control, marks, payload, counts):  # type: ignore[no-untyped-def]
     """Read all behind the bit that says that a frame is long; its data run at another rate if a bit says so."""
     bit_ns, data_ns, point, switch_ns = timing
-    stop = take(1, time, level, end_ns, point, pace, state, wire, plain, when)
+    stop = take(1, True, time, level, end_ns, point, pace, state, wire, plain, when)
     if stop < 0 or plain[state[TAKEN] - 1]:
         # the reserved bit: later formats set it
         return UNREAD if stop == 0 else stop
-    stop = take(1, time, level, end_ns, min(point, _SWITCH_POINT), pace, state, wire, plain, when)
+    stop = take(1, True, time, level, end_ns, min(point, _SWITCH_POINT), pace, state, wire, plain, when)
     if stop < 0:
         return stop
     switches = plain[state[TAKEN] - 1] == 1
@@ -178,7 +176,7 @@ def _long_part(time, level, end_ns, timing, pace, state, wire, plain, when, cont
             put_mark(marks, counts, control, np.int64(switched_at), R.CONTROL, 1, F.RATE_SWITCH)
             return UNREAD
         pace[CLOCK], pace[BIT_NS] = switched_at + switch_ns, data_ns
-    stop = take(5, time, level, end_ns, point, pace, state, wire, plain, when)
+    stop = take(5, True, time, level, end_ns, point, pace, state, wire, plain, when)
     if stop < 0:
         return stop
     # the sender in trouble, and the length
@@ -186,18 +184,19 @@ def _long_part(time, level, end_ns, timing, pace, state, wire, plain, when, cont
     code = number_of(plain, state[TAKEN] - 4, 4)
     put_mark(marks, counts, control, np.int64(pace[CLOCK]), R.CONTROL, code, 0)
     first, length = state[TAKEN], _BYTES_OF_CODE[code]
-    stop = take(8 * length, time, level, end_ns, point, pace, state, wire, plain, when)
+    stop = take(8 * length, True, time, level, end_ns, point, pace, state, wire, plain, when)
     _put_data(first, pace, state, plain, when, marks, payload, counts)
     if stop == 0:
-        stop = _long_check(length, time, level, end_ns, point, pace, state, wire, marks, counts)
+        stop = _long_check(length, time, level, end_ns, point, pace, state, wire, plain, when, marks, counts)
+    delimiter_at = pace[CLOCK]
+    if stop == 0:
+        stop = take(1, False, time, level, end_ns, point, pace, state, wire, plain, when)
     if stop < 0:
         return stop
-    delimiter_at = pace[CLOCK]
-    delimiter = sample(time, level, end_ns, point, pace, state)
     if switches:
         # the first part of this bit is fast, the rest slow: the other way round than where the rate changed
         pace[CLOCK], pace[BIT_NS] = delimiter_at + bit_ns + data_ns - switch_ns, bit_ns
-    return _tail(delimiter, time, level, end_ns, point, pace, state, marks, counts)
+    return _tail(time, level, end_ns, point, pace, state, wire, plain, when, marks, counts)
 
 
 @njit(cache=True, nogil=True)
@@ -211,26 +210,24 @@ def _put_data(first, pace, state, plain, when, marks, payload, counts):  # type:
 
 
 @njit(cache=True, nogil=True)
-def _long_check(length, time, level, end_ns, point, pace, state, wire, marks, counts):  # type: ignore[no-untyped-def]
+def _long_check(length, time, level, end_ns, point, pace, state, wire, plain, when, marks, counts):  # type: ignore[no-untyped-def]
     """Read how many stuff bits there were, and the CRC; before each four bits stands the opposite of the last one."""
-    width, polynomial, start = _LONG_CRC if length <= _MOST_OF_LONG_CRC else _LONGEST_CRC
-    begin = np.int64(pace[CLOCK])
-    stuffed = state[ON_WIRE] - state[TAKEN]
-    sent = np.int64(0)
-    last = state[LAST]
-    for place in range(4 + width):
-        if place % 4 == 0:
-            stuff = sample(time, level, end_ns, point, pace, state)
-            if stuff < 0 or stuff == last:
-                return ENDED if stuff < 0 else BROKEN
-        last = sample(time, level, end_ns, point, pace, state)
-        if last < 0:
-            return last
-        sent = sent << 1 | last
-        if place < 4:
-            # the count is covered by the CRC behind it
-            wire[state[ON_WIRE]] = last
-            state[ON_WIRE] += 1
+    width, polynomial, start = CRC_17 if length <= MOST_OF_CRC_17 else CRC_21
+    begin, stuffed = np.int64(pace[CLOCK]), state[ON_WIRE] - state[TAKEN]
+    sent, left = np.int64(0), 4 + width
+    while left > 0:
+        first, before, count = state[TAKEN], state[LAST], min(left, 4)
+        stop = take(1 + count, False, time, level, end_ns, point, pace, state, wire, plain, when)
+        if state[TAKEN] > first and plain[first] == before:
+            return BROKEN
+        if stop < 0:
+            return stop
+        sent = sent << count | number_of(plain, first + 1, count)
+        if left == 4 + width:
+            # the count of stuff bits is covered by the CRC behind it
+            wire[state[ON_WIRE] : state[ON_WIRE] + 4] = plain[first + 1 : first + 5]
+            state[ON_WIRE] += 4
+        left -= count
     crc = crc_of(wire, state[ON_WIRE], width, polynomial, start, True)
     _put_check(sent, _stuff_count(stuffed) << width | crc, begin, pace, state, marks, counts)
     return 0
@@ -251,21 +248,20 @@ def _put_check(sent, wanted, begin, pace, state, marks, counts):  # type: ignore
 
 
 @njit(cache=True, nogil=True)
-def _tail(delimiter, time, level, end_ns, point, pace, state, marks, counts):  # type: ignore[no-untyped-def]
-    """Read what stands behind the delimiter of the CRC: acknowledge and end, of which the last bit may be cut."""
-    if delimiter < 0:
-        return delimiter
-    taken = sample(time, level, end_ns, point, pace, state)
-    if taken < 0:
-        return taken
-    end = np.int64(pace[CLOCK])
-    put_mark(marks, counts, np.int64(end - pace[BIT_NS]), end, R.TAKEN if taken == 0 else R.REFUSED, taken, 0)
-    state[FLAGS_ARE] |= (F.REFUSED if taken else 0) | (0 if delimiter else F.FRAMING)
-    for _ in range(7):
-        bit = sample(time, level, end_ns, point, pace, state)
-        if bit < 0:
-            return bit
-        if bit == 0:
+def _tail(time, level, end_ns, point, pace, state, wire, plain, when, marks, counts):  # type: ignore[no-untyped-def]
+    """Read what stands behind the delimiter of the CRC, which was taken: acknowledge, its delimiter, and the end."""
+    state[FLAGS_ARE] |= 0 if state[LAST] else F.FRAMING
+    first, hint = state[TAKEN], state[HINT]
+    stop = take(1 + _END_BITS, False, time, level, end_ns, point, pace, state, wire, plain, when)
+    for place in range(first, state[TAKEN]):
+        end = when[place + 1] if place + 1 < state[TAKEN] else pace[CLOCK]
+        if place == first:
+            refused = plain[place]
+            put_mark(marks, counts, np.int64(when[place]), np.int64(end), R.REFUSED if refused else R.TAKEN, refused, 0)
+            state[FLAGS_ARE] |= F.REFUSED if refused else 0
+        elif plain[place] == 0:
+            # whatever begins here is looked at anew
             state[FLAGS_ARE] |= F.FRAMING
-            break
-    return 0
+            pace[CLOCK], state[HINT] = end, hint
+            return 0
+    return stop

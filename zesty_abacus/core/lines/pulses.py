@@ -13,11 +13,10 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from ..compiled import njit
-from ..frames import flags as F
 from ..waves.edges import Edges
 from .bipolar import is_bipolar, without_passing
 from .clusters import Cluster, cluster_lengths
+from .pulse_bits import BIPHASE, CODINGS, DISTANCE, MANCHESTER, PLAIN, WIDTH, take_bits
 from .result import BITS, DATA, LEADER, MARK_COLUMNS, BitRun, Fact, LineResult, LineRoom, Marks
 from .settings import LineSettings, Proposal, Setting
 from .signed_bits import SILENT_UNITS, signed_bits
@@ -25,9 +24,6 @@ from .timing import bit_time, rate_words
 from .unscramble import USUAL_SCRAMBLER, taps_of, unscrambled
 
 _MOST_FIT = 0.8
-_MOST_ONES = 64
-CODINGS = ("width", "distance", "manchester", "plain", "biphase")
-_WIDTH, _DISTANCE, _MANCHESTER, _PLAIN, _BIPHASE = range(5)
 
 
 class PulseLine(LineSettings, frozen=True, kw_only=True, tag="pulses"):
@@ -125,7 +121,7 @@ class _Pulses:
             inside = widths[widths < facts.gap_ns]
             held = sum(c.count for c in (*facts.marks, *facts.spaces)) / max(len(inside), 1)
             # plain levels explain any line, so they say less of this one; a line code that fits goes before pulses
-            score = 0.75 * lonely * min(held, 1.0) * (0.6 if facts.coding == _PLAIN else 1.0)
+            score = 0.75 * lonely * min(held, 1.0) * (0.6 if facts.coding == PLAIN else 1.0)
             found.append(Proposal(PulseLine(line=name), score, f"{name}: {facts.reason}"))
             unit, share = bit_time(widths)
             if share > _MOST_FIT:
@@ -163,14 +159,14 @@ def measure_pulses(line: Edges, settings: PulseLine) -> PulseFacts | None:
         coding, reason = CODINGS.index(settings.coding), "set"
     else:
         coding, reason = _coding(widths, is_mark, inside, marks, spaces)
-    split = _split(spaces if coding == _DISTANCE else marks)
+    split = _split(spaces if coding == DISTANCE else marks)
     unit = min(c.center for c in (*marks, *spaces))
-    if coding in (_MANCHESTER, _PLAIN, _BIPHASE):
-        both, share = bit_time(widths[inside], 10 if coding == _PLAIN else 2)
+    if coding in (MANCHESTER, PLAIN, BIPHASE):
+        both, share = bit_time(widths[inside], 10 if coding == PLAIN else 2)
         unit = both if share > 0.5 else unit
     if settings.unit_us:
         unit = settings.unit_us * 1000
-        split = unit * 1.5 if len(marks if coding == _WIDTH else spaces) < 2 else split
+        split = unit * 1.5 if len(marks if coding == WIDTH else spaces) < 2 else split
     return PulseFacts(coding, unit, split, gap, tuple(marks), tuple(spaces), reason)
 
 
@@ -183,7 +179,7 @@ def _measure_signed(line: Edges, settings: PulseLine) -> PulseFacts | None:
         return None
     marks, spaces = cluster_lengths(widths[level > 0], 3), cluster_lengths(widths[level < 0], 3)
     reason = f"{_listed(marks)} of pulses up, {_listed(spaces)} of pulses down: multiples of one bit"
-    return PulseFacts(_PLAIN, unit, unit * 1.5, unit * SILENT_UNITS, tuple(marks), tuple(spaces), reason)
+    return PulseFacts(PLAIN, unit, unit * 1.5, unit * SILENT_UNITS, tuple(marks), tuple(spaces), reason)
 
 
 def _gap(marks: NDArray[np.int64], spaces: NDArray[np.int64]) -> float:
@@ -221,19 +217,19 @@ def _coding(
     """Judge the coding by how many lengths pulses and spaces have."""
     lengths = f"{_listed(marks)} of pulses, {_listed(spaces)} of spaces"
     if len(marks) == 1 and len(spaces) == 2:
-        return _DISTANCE, f"{lengths}: bits are in the distance of pulses"
+        return DISTANCE, f"{lengths}: bits are in the distance of pulses"
     if len(marks) == 2 and len(spaces) == 1:
-        return _WIDTH, f"{lengths}: bits are in the width of pulses"
+        return WIDTH, f"{lengths}: bits are in the width of pulses"
     pair = is_mark[:-1] & ~is_mark[1:] & inside[:-1] & inside[1:]
     sums = (widths[:-1] + widths[1:])[pair]
     if len(marks) == 2 and len(spaces) == 2 and len(sums):
         middle = float(np.median(sums))
         if float(np.mean(np.abs(sums - middle) < 0.15 * middle)) > 0.9:
-            return _WIDTH, f"{lengths}, and a pulse with its space always lasts {middle / 1000:.4g} µs: width"
+            return WIDTH, f"{lengths}, and a pulse with its space always lasts {middle / 1000:.4g} µs: width"
         ratios = [pairs[1].center / pairs[0].center for pairs in (marks, spaces)]
         if all(1.6 < ratio < 2.5 for ratio in ratios) and _held(widths, is_mark, inside, marks, spaces) > 0.97:
-            return _MANCHESTER, f"{lengths}, the long ones twice the short ones: Manchester halves"
-    return _PLAIN, f"{lengths}: multiples of one bit"
+            return MANCHESTER, f"{lengths}, the long ones twice the short ones: Manchester halves"
+    return PLAIN, f"{lengths}: multiples of one bit"
 
 
 def _held(
@@ -261,9 +257,9 @@ def _bits(line: Edges, facts: PulseFacts, settings: PulseLine) -> tuple[BitRun, 
     bit = np.empty(most, np.uint8)
     bounds, flags = np.zeros(len(line) + 2, np.int64), np.zeros(len(line) + 2, np.uint32)
     leaders = np.empty((len(line) + 2, 2), np.int64)
-    marks = facts.marks if facts.coding != _DISTANCE else facts.spaces
+    marks = facts.marks if facts.coding != DISTANCE else facts.spaces
     longest = max((c.high for c in marks), default=facts.unit_ns * 4)
-    bursts, used, led = _take(
+    bursts, used, led = take_bits(
         line.time_ns, line.level, line.first, line.begin_ns, line.end_ns, facts.coding, facts.unit_ns, facts.split_ns,
         facts.gap_ns, longest, settings.one_is_long, settings.transitions, start, end, bit, bounds, flags, leaders,
     )  # fmt: skip
@@ -307,161 +303,3 @@ def _told(facts: PulseFacts) -> tuple[Fact, ...]:
         Fact("unit_us", facts.unit_ns / 1000, "µs", f"{facts.unit_ns / 1000:.4g} µs"),
         Fact("burst_gap_us", facts.gap_ns / 1000, "µs", gap),
     )
-
-
-@njit(cache=True, nogil=True)
-def _take(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longest, one_is_long, transitions,  # type: ignore[no-untyped-def]
-          start, end, bit, bounds, flags, leaders):  # fmt: skip
-    """Take bits burst by burst; return (bursts, bits, leaders)."""
-    count = len(time)
-    bursts = used = led = 0
-    i = 0
-    while i < count:
-        if level[i] != 1:
-            i += 1
-            continue
-        # a burst: pulses i, i+2, ... while the spaces between them are short
-        stop = i
-        while stop + 2 < count and time[stop + 2] - time[stop + 1] < gap:
-            stop += 2
-        closed = stop + 1 < count
-        last = stop + 1 if closed else stop
-        # a burst closer to an end of the recording than the pause between bursts may go on beyond it
-        bad = np.uint32(0)
-        room = gap if gap < 1e17 else 4 * unit
-        if (i == 0 and (first == 1 or time[i] - begin_ns < room)) or not closed or end_ns - time[last] < room:
-            bad = np.uint32(F.CUT_SHORT)
-        at = i
-        # a first pulse much longer than any symbol wakes the receiver and carries nothing
-        if coding != 3 and at + 2 <= last and time[at + 1] - time[at] > 2.2 * max(split, unit):
-            long_mark = time[at + 1] - time[at] > longest or coding == 1
-            if long_mark:
-                leaders[led, 0] = time[at]
-                leaders[led, 1] = time[at + 2]
-                led += 1
-                at += 2
-        before = used
-        if coding == 0:
-            while at + 1 <= last:
-                width = time[at + 1] - time[at]
-                until = time[at + 2] if at + 2 <= last else time[at + 1]
-                start[used], end[used] = time[at], until
-                bit[used] = (width > split) == one_is_long
-                used += 1
-                at += 2
-        elif coding == 1:
-            while at + 2 <= last:
-                space = time[at + 2] - time[at + 1]
-                start[used], end[used] = time[at], time[at + 2]
-                bit[used] = (space > split) == one_is_long
-                used += 1
-                at += 2
-        elif coding == 2 or coding == 4:
-            if coding == 2:
-                used, broken = _halves(time, at, last, unit, one_is_long, start, end, bit, used)
-            else:
-                used, broken = _changes(time, at, last, unit, one_is_long, start, end, bit, used)
-            if broken:
-                bad |= np.uint32(F.FRAMING)
-        else:
-            while at + 1 <= last:
-                width = time[at + 1] - time[at]
-                bits = max(np.int64(width / unit + 0.5), 1)
-                if transitions:
-                    # a line that does not change any more is silent; its ones would take the room of what follows
-                    bits = min(bits, _MOST_ONES)
-                # no width may use up the room of those after it
-                bits = max(min(bits, len(bit) - 2 - used - (count - at)), 1)
-                now = level[at] == 1
-                for k in range(bits):
-                    start[used] = time[at] + np.int64(width * k / bits)
-                    end[used] = time[at] + np.int64(width * (k + 1) / bits)
-                    if transitions:
-                        bit[used] = 0 if k == 0 else 1
-                    else:
-                        bit[used] = now == one_is_long
-                    used += 1
-                at += 1
-        if used > before:
-            flags[bursts] = bad
-            bursts += 1
-            bounds[bursts] = used
-        i = stop + 2
-    return bursts, used, led
-
-
-@njit(cache=True, nogil=True)
-def _halves(time, at, last, unit, rises, start, end, bit, used):  # type: ignore[no-untyped-def]
-    """Read Manchester halves; of the two ways to pair them the one with fewer equal pairs is meant.
-
-    ``rises`` says that a 1 is low in its first half and high in its second. The burst begins high; whether its
-    first half bit was low before is tried as well, since a low half at the begin cannot be seen.
-    """
-    best_offset = best_bad = 1 << 30
-    for offset in range(2):
-        bad = 0
-        place = offset
-        for edge in range(at, last):
-            halves = max(np.int64((time[edge + 1] - time[edge]) / unit + 0.5), 1)
-            if halves > 2:
-                bad += 1
-            # two equal halves in one bit: an edge is missing in its middle
-            for half in range(1, halves):
-                if (place + half) % 2 == 1:
-                    bad += 1
-            place += halves
-        if bad < best_bad:
-            best_bad, best_offset = bad, offset
-    place = best_offset
-    previous = np.int64(-1)
-    half_begin = float(time[at]) - best_offset * unit
-    if best_offset:
-        previous = 0
-    for edge in range(at, last):
-        width = time[edge + 1] - time[edge]
-        halves = max(np.int64(width / unit + 0.5), 1)
-        now = 1 if (edge - at) % 2 == 0 else 0
-        for half in range(min(halves, 4)):
-            if place % 2 == 0:
-                previous = now
-                half_begin = time[edge] + width * half / halves
-            else:
-                start[used] = np.int64(half_begin)
-                end[used] = time[edge] + np.int64(width * (half + 1) / halves)
-                bit[used] = (now > previous) == rises if now != previous else now == rises
-                used += 1
-            place += 1
-    if place % 2 == 1 and previous == 1:
-        # the last half is low and cannot be told from the pause after it
-        start[used] = np.int64(half_begin)
-        end[used] = time[last] + np.int64(unit)
-        bit[used] = not rises
-        used += 1
-    return used, best_bad > 0
-
-
-@njit(cache=True, nogil=True)
-def _changes(time, at, last, unit, long_is_one, start, end, bit, used):  # type: ignore[no-untyped-def]
-    """Read bits that each begin with a change; one that changes in its middle, too, is two short levels (biphase mark).
-
-    ``long_is_one`` turns them round (biphase space). A last long level that is low is not told from the pause.
-    """
-    broken = False
-    edge = at
-    while edge < last:
-        width = time[edge + 1] - time[edge]
-        is_long = width > 1.5 * unit
-        step = 1 if is_long else 2
-        if width > 2.5 * unit:
-            broken = True
-        elif not is_long and edge + 2 <= last and time[edge + 2] - time[edge + 1] > 1.5 * unit:
-            # half a bit alone: what follows begins at the long one
-            broken = True
-            edge += 1
-            continue
-        start[used] = time[edge]
-        end[used] = time[edge + step] if edge + step <= last else time[edge + 1] + np.int64(unit)
-        bit[used] = is_long == long_is_one
-        used += 1
-        edge += step
-    return used, broken

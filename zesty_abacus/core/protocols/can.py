@@ -11,6 +11,12 @@ from .groups import is_by_parts, parts_text, read_parts
 from .protocol import Protocol
 
 NAME = "can"
+DATA_SIZES = (*range(9), 12, 16, 20, 24, 32, 48, 64)
+"""Bytes of data by the length code of a frame (ISO 11898-1:2015, 10.4.2.4); a classic one has the first nine."""
+CRC_15, CRC_17, CRC_21 = (15, 0x4599, 0), (17, 0x1685B, 1 << 16), (21, 0x102899, 1 << 20)
+"""Width, polynomial and start of the checks: of classic frames, of long ones, of those with more than
+:data:`MOST_OF_CRC_17` bytes. The long ones begin with a one, so that leading zeros count."""
+MOST_OF_CRC_17 = 16
 _BASE, _EXTENDED = 0x7FF, 0x1FFF_FFFF
 
 

@@ -24,7 +24,6 @@ from .feeds import Feed
 from .listening import Listening
 
 _CAN_CLASSIC = 8
-_LONG_SIZES = (12, 16, 20, 24, 32, 48, 64)
 _MOST_KEPT = 4096
 _FAULTY = 10
 """Of so many frames one is left out or late on purpose: often enough to be seen, seldom enough that a bus stays up."""
@@ -215,7 +214,8 @@ class OutgoingMessage:
         if self.faults.too_short:
             payload = payload[:-1]
         if self._is_long(payload):
-            payload = payload.ljust(next((size for size in _LONG_SIZES if size >= len(payload)), len(payload)), b"\0")
+            room = next((size for size in can.DATA_SIZES if size >= len(payload)), len(payload))
+            payload = payload.ljust(room, b"\0")
         return payload
 
     def _is_long(self, payload: bytes) -> bool:

@@ -94,7 +94,7 @@ def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> 
     step = painter.fontMetrics().horizontalAdvance("0")
     blank = "" if form == "text" else " "
     texts = payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)
-    tell(painter, box, blank.join(texts))
+    tell(painter, box, lambda: blank.join(texts))
     owners = byte_owners(line.owners, len(texts))
     x = box.left()
     for owner, group in itertools.groupby(zip(owners, texts, strict=True), key=lambda item: item[0]):

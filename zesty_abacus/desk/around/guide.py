@@ -7,10 +7,11 @@ from typing import Any
 
 from PyQt6.QtCore import Qt, QUrl
 from PyQt6.QtGui import QDesktopServices, QKeyEvent, QTextBlockFormat, QTextCursor, QTextFormat
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QTextBrowser, QWidget
 
-from ..widgets.parts import button, hairline, label
+from ..widgets.parts import button
 from ..widgets.theme import look, text_font
+from .sheet import Sheet
 
 PAGES = Path(__file__).parent.parent / "pages"
 FIRST = "guide.md"
@@ -20,11 +21,11 @@ PLACES = {
     "Library": "9. Share it",
 }  # fmt: skip
 """Which heading of the guide is about a desk."""
-_EDGE, _LEAST_EDGE, _WIDEST = 48, 12, 860
+_WIDEST = 860
 _LINE_HEIGHT = 135.0
 
 
-class GuideView(QWidget):
+class GuideView(Sheet):
     """Pages to read over the window.
 
     Attributes
@@ -34,60 +35,30 @@ class GuideView(QWidget):
     """
 
     def __init__(self, window: QWidget) -> None:
-        super().__init__(window)
-        self._window = window
-        self._before: QWidget | None = None
-        self.setObjectName("panel")
-        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        super().__init__(window, "the work", _WIDEST)
         self.setAccessibleName("Guide")
         self.text = QTextBrowser()
         self.text.setAccessibleName("Text of the guide")
         self.text.setFont(text_font())
         self.text.setOpenLinks(False)
         self.text.setSearchPaths([str(PAGES)])
-        self.title = label("", "title")
         self.back = button("Back", "Go to the page before")
-        self.close_button = button("Close", "Back to the work (Esc)")
-        head = QHBoxLayout()
-        head.setContentsMargins(14, 8, 14, 8)
-        head.addWidget(self.title, 1)
-        head.addWidget(self.back)
-        head.addWidget(self.close_button)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(1, 1, 1, 1)
-        column.setSpacing(0)
-        column.addLayout(head)
-        column.addWidget(hairline())
-        column.addWidget(self.text, 1)
+        self.head.insertWidget(1, self.back)
+        self.column.addWidget(self.text, 1)
         self.text.anchorClicked.connect(self._follow)
         self.text.sourceChanged.connect(lambda _url: self._told())
         self.text.backwardAvailable.connect(self.back.setEnabled)
         self.back.clicked.connect(self.text.backward)
-        self.close_button.clicked.connect(self.end)
         look.changed.connect(self._colour)
         self._colour()
         self.back.setEnabled(False)
-        self.hide()
 
     def begin(self, desk: str) -> None:
         """Show the guide where it is about a desk."""
-        if not self.isVisible():
-            self._before = QApplication.focusWidget()
-        whole = self._window.rect()
-        # lines that are too long lose the eye
-        width = min(whole.width() - 2 * _LEAST_EDGE, _WIDEST)
-        self.setGeometry((whole.width() - width) // 2, _EDGE, width, whole.height() - 2 * _EDGE)
-        self.show()
+        self.lie_over(QApplication.focusWidget())
         self.text.setSource(QUrl.fromLocalFile(str(PAGES / FIRST)))
-        self.raise_()
         self.go_to(PLACES.get(desk, ""))
         self.text.setFocus()
-
-    def end(self) -> None:
-        """Go back to the work, where it was left."""
-        self.hide()
-        if self._before is not None and self._before.isVisible():
-            self._before.setFocus()
 
     def go_to(self, heading: str) -> bool:
         """Put a heading at the top; returns whether there is one."""
@@ -104,7 +75,7 @@ class GuideView(QWidget):
         return False
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Escape, Qt.Key.Key_F1):
+        if event is not None and event.key() == Qt.Key.Key_F1:
             self.end()
         else:
             super().keyPressEvent(event)

@@ -194,8 +194,8 @@ class AbacusPicture:
         value = self._state.payload[byte] if here else 0
         if self._drawing is Drawing.VALUES:
             # as they stand: the highest bit at the left
-            bits = f"B{byte}, {value:08b}" if here else f"B{byte}, not in this frame"
-            tell(painter, QRectF(8, y - 9, LABEL_WIDTH - 12, 18), bits)
+            bits = "{:08b}" if here else "not in this frame"
+            tell(painter, QRectF(8, y - 9, LABEL_WIDTH - 12, 18), lambda: f"B{byte}, {bits.format(value)}")
         for inner in range(8):
             self._bead(byte * 8 + inner, bool(value >> inner & 1))
         if self._drawing is Drawing.VALUES:

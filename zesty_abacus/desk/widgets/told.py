@@ -6,7 +6,7 @@ the part once more, onto nothing.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
@@ -51,23 +51,31 @@ class ToldLine:
 _listeners: list[list[_Told]] = []
 
 
-def tell(painter: QPainter, box: QRectF, words: str, *, at_right: bool = False) -> None:
-    """Say which words are painted here; costs nothing while nobody listens.
+Words = str | Callable[[], str]
+"""Words, or what makes them if somebody listens: pictures are painted often, and hardly anybody does."""
+
+
+def tell(painter: QPainter, box: QRectF, words: Words, *, at_right: bool = False) -> None:
+    """Say which words are painted here.
 
     Parameters
     ----------
     at_right
         They stand at the right end of the box, behind what else is in it.
     """
-    if _listeners and words.strip():
+    if _listeners and (said := _said(words)):
         place = QRectF(box.right() - 1, box.top(), 1, box.height()) if at_right else box
-        _listeners[-1].append(_Told(words.strip(), painter.worldTransform().mapRect(place)))
+        _listeners[-1].append(_Told(said, painter.worldTransform().mapRect(place)))
 
 
-def tell_whole(painter: QPainter, box: QRectF, words: str = "") -> None:
+def tell_whole(painter: QPainter, box: QRectF, words: Words = "") -> None:
     """Say that a box is one line: of these words, or of all that are painted in it."""
     if _listeners:
-        _listeners[-1].append(_Told(words, painter.worldTransform().mapRect(box), is_whole=True))
+        _listeners[-1].append(_Told(_said(words), painter.worldTransform().mapRect(box), is_whole=True))
+
+
+def _said(words: Words) -> str:
+    return (words if isinstance(words, str) else words()).strip()
 
 
 @contextmanager

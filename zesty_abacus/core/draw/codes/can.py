@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import NamedTuple
 
 from ...frames import flags as F
 from ...lines.can_wave import CanLine
+from ...protocols.can import CRC_15, CRC_17, CRC_21, DATA_SIZES, MOST_OF_CRC_17
 from ..drawing import Drawing
 from ..errors import DrawError
 from ..parts import DrawnFrame
@@ -14,25 +14,7 @@ from ..registry import Draws
 
 RATE = 500_000.0
 _TIMES_FASTER, _SWITCH_POINT = 4, 0.8
-_LENGTHS = (*range(9), 12, 16, 20, 24, 32, 48, 64)
 _END_BITS, _PAUSE_BITS = 7, 3
-_MOST_OF_LONG_CRC = 16
-
-
-class _Crc(NamedTuple):
-    width: int
-    polynomial: int
-    start: int
-
-    def of(self, bits: Sequence[int]) -> int:
-        crc = self.start
-        for bit in bits:
-            top = crc >> (self.width - 1) & 1
-            crc = (crc << 1 ^ (self.polynomial if bit ^ top else 0)) & ((1 << self.width) - 1)
-        return crc
-
-
-_SHORT, _LONG, _LONGEST = _Crc(15, 0x4599, 0), _Crc(17, 0x1685B, 1 << 16), _Crc(21, 0x102899, 1 << 20)
 
 
 def draw(settings: CanLine, frames: Sequence[DrawnFrame]) -> Drawing:
@@ -56,7 +38,7 @@ def _refuse(frame: DrawnFrame) -> None:
         raise DrawError("only data and remote frames are drawn, no errors.", where=frame.words)
     if frame.has(F.LONG) and frame.has(F.REMOTE):
         raise DrawError("a long frame asks for no data.", where=frame.words)
-    if len(frame.payload) not in (_LENGTHS if frame.has(F.LONG) else range(9)):
+    if len(frame.payload) not in (DATA_SIZES if frame.has(F.LONG) else range(9)):
         kind = (
             "long frame has 0 to 8, 12, 16, 20, 24, 32, 48 or 64" if frame.has(F.LONG) else "classic frame has 0 to 8"
         )
@@ -94,26 +76,33 @@ def _classic(frame: DrawnFrame) -> list[int]:
     """Return a classic frame up to the delimiter of its CRC."""
     reserved = [0, 0] if frame.has(F.EXTENDED) else [0]
     bits = [*_named(frame, int(frame.has(F.REMOTE))), *reserved, *_number(len(frame.payload), 4), *_content(frame)]
-    crc = _SHORT.of(bits) ^ (1 if frame.has(F.BAD_CHECK) else 0)
-    return [*_stuffed([*bits, *_number(crc, _SHORT.width)]), 1]
+    return [*_stuffed([*bits, *_check(frame, CRC_15, bits)]), 1]
 
 
 def _long(frame: DrawnFrame) -> tuple[list[int], list[int]]:
     """Return a long frame up to the bit that changes the rate, and from there up to the delimiter of its CRC."""
     head = [*_named(frame, 0), 1, 0, int(frame.has(F.RATE_SWITCH))]
-    rest = [int(frame.has(F.ERROR_PASSIVE)), *_number(_LENGTHS.index(len(frame.payload)), 4), *_content(frame)]
+    rest = [int(frame.has(F.ERROR_PASSIVE)), *_number(DATA_SIZES.index(len(frame.payload)), 4), *_content(frame)]
     # of the last bit none follows: the check begins with a stuff bit of its own
     bits = _stuffed([*head, *rest], at_end=False)
     count = len(bits) - len(head) - len(rest) & 7
     gray = count ^ count >> 1
     counted = [*_number(gray, 3), gray.bit_count() & 1]
-    form = _LONG if len(frame.payload) <= _MOST_OF_LONG_CRC else _LONGEST
-    crc = form.of([*bits, *counted]) ^ (1 if frame.has(F.BAD_CHECK) else 0)
-    check = [*counted, *_number(crc, form.width)]
+    form = CRC_17 if len(frame.payload) <= MOST_OF_CRC_17 else CRC_21
+    check = [*counted, *_check(frame, form, [*bits, *counted])]
     slow = len(_stuffed(head, at_end=False))
     for place in range(0, len(check), 4):
         bits += [1 - bits[-1], *check[place : place + 4]]
     return bits[:slow], bits[slow:]
+
+
+def _check(frame: DrawnFrame, form: tuple[int, int, int], bits: Sequence[int]) -> list[int]:
+    """Return the CRC over bits; with its last bit turned round where it is to be bad."""
+    width, polynomial, crc = form
+    for bit in bits:
+        top = crc >> (width - 1) & 1
+        crc = (crc << 1 ^ (polynomial if bit ^ top else 0)) & ((1 << width) - 1)
+    return _number(crc ^ (1 if frame.has(F.BAD_CHECK) else 0), width)
 
 
 def _number(value: int, bits: int) -> list[int]:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from ...lines.pulses import CODINGS, PulseLine
+from ...lines.pulse_bits import CODINGS
+from ...lines.pulses import PulseLine
 from ...lines.unscramble import taps_of
 from ..drawing import Drawing
 from ..errors import DrawError

@@ -8,37 +8,18 @@ from ...lines.spi_wide import WideSpiLine
 from ..drawing import Drawing
 from ..parts import DrawnFrame, fitting_half_ns
 from ..registry import Draws
-from .spi import PAUSE_CLOCKS, RATE, transfers_of
-
-_DEFAULT_MODE = 0
+from .spi import RATE, draw_transfers
 
 
 def draw(settings: WideSpiLine, frames: Sequence[DrawnFrame]) -> Drawing:
     """Return ``clock``, ``select`` and the data lines; frames of one moment are one transfer."""
-    lines = 4 if settings.data_2 and settings.data_3 else 2
+    names = tuple(f"data_{line}" for line in range(4 if settings.data_2 and settings.data_3 else 2))
     half_ns = fitting_half_ns(frames, lambda one: 16.0 * len(one.payload) + settings.wait_clocks + 12, 5e8 / RATE)
-    mode = _DEFAULT_MODE if settings.mode is None else settings.mode
-    rest, second = mode >> 1, mode & 1
-    idle = 1 if settings.select_low else 0
-    wires = Drawing(clock=rest, select=idle, **{f"data_{line}": 0 for line in range(lines)})
-    for one, out, back in transfers_of(frames):
-        begin_ns = one.time_ns if settings.select else one.time_ns - (0 if second else half_ns)
-        wires.begin_at(begin_ns, one.words, rest_ns=2 * half_ns if settings.select else PAUSE_CLOCKS * half_ns)
-        wires.set(select=1 - idle)
-        if settings.select:
-            wires.wait(2 * half_ns)
-        for levels in _clocks(settings, lines, out, back):
-            put = {f"data_{line}": level for line, level in enumerate(levels)}
-            wires.set(clock=1 - rest if second else rest, **put)
-            wires.wait(half_ns)
-            wires.set(clock=rest if second else 1 - rest)
-            wires.wait(half_ns)
-            wires.set(clock=rest)
-        wires.wait(2 * half_ns)
-        wires.set(select=idle)
-        wires.wait(2 * half_ns)
-    wires.wait(4 * PAUSE_CLOCKS * half_ns)
-    return wires
+
+    def clocks(out: bytes, back: bytes) -> Iterator[dict[str, int]]:
+        return (dict(zip(names, levels, strict=True)) for levels in _clocks(settings, len(names), out, back))
+
+    return draw_transfers(settings, frames, half_ns, names, clocks)
 
 
 def _clocks(settings: WideSpiLine, lines: int, out: bytes, back: bytes) -> Iterator[tuple[int, ...]]:

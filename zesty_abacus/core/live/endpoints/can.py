@@ -27,7 +27,6 @@ _EXTENDED, _REMOTE, _ERROR = 0x8000_0000, 0x4000_0000, 0x2000_0000
 _BRS, _ESI = 1, 2
 _CLASSIC, _FLEXIBLE = 8, 64
 _CLASSIC_UNIT, _FLEXIBLE_UNIT = 16, 72
-_SIZES = (*range(9), 12, 16, 20, 24, 32, 48, 64)
 """Payload sizes that a frame can have (ISO 11898-1:2015, 8.4.2.4)."""
 _ALL_ERRORS = 0x1FFF_FFFF
 _CAN_RAW_ERR_FILTER = 2
@@ -126,7 +125,7 @@ def unit_of(frame: Outgoing, where: str = "") -> bytes:
             f"0x{frame.address:X} does not fit {'29' if flags & F.EXTENDED else '11'} bits.", where=where
         )
     is_long = bool(flags & F.LONG) or size > _CLASSIC
-    if size > (_FLEXIBLE if is_long else _CLASSIC) or size not in _SIZES:
+    if size > (_FLEXIBLE if is_long else _CLASSIC) or size not in can.DATA_SIZES:
         raise EndpointError(
             f"a frame of {size} bytes cannot be sent.", where=where,
             hint="It has up to 8 bytes, or 12, 16, 20, 24, 32, 48 or 64.",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QCompleter, QLineEdit, QWidget
@@ -50,13 +52,15 @@ class StripMoments:
             painter.setBrush(QColor(theme.zest))
             painter.drawPolygon(QPolygonF([QPointF(x, 5), QPointF(x + 8, 9), QPointF(x, 13)]))
             following = places[number + 1] if number + 1 < len(places) else float(self._widget.width())
-            said = f"{self._session.clock.words(moment.time_ns)} s: {moment.text}"
-            tell_whole(painter, QRectF(x, 1, max(following - x - 1, 1), 16), said)
+            tell_whole(painter, QRectF(x, 1, max(following - x - 1, 1), 16), partial(self._said, moment))
             room = min(_WORDS_WIDTH, following - x - 15)
             if x + 11 >= free_from and room > 14:
                 text = elided(moment.text, font, room, middle=True)
                 draw_text(painter, QRectF(x + 11, 1, room, 16), text, font, theme.ink)
                 free_from = x + 18 + painter.fontMetrics().horizontalAdvance(text)
+
+    def _said(self, moment: engine.Moment) -> str:
+        return f"{self._session.clock.words(moment.time_ns)} s: {moment.text}"
 
     def at(self, point: QPointF) -> int | None:
         """Return the time of the moment under a point."""

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import (
     QColor,
@@ -20,21 +18,19 @@ from PyQt6.QtWidgets import QScrollBar, QSizePolicy, QWidget
 
 from ...app.doors import asked
 from ...app.session import Session
-from ...app.settings import save_settings
 from ...widgets.paint import draw_text
-from ...widgets.parts import button
-from ...widgets.theme import TINY_PX, faded, look, text_font
+from ...widgets.theme import faded, look, text_font
 from ...widgets.words import span_text
 from ..ask_menu import ask_menu
 from ..time_hands import key_on_time, wheel_on_time
 from .hits import StripHits
 from .lanes import StripLanes
+from .links import StripLinks
 from .moments import StripMoments
 from .notches import StripNotches
 from .scale import NAMES_WIDTH, TOP, BracketPart, StripScale
 
 _LEAST_VIEW_NS = 1000
-_FOLD_LEFT = 12
 _WHAT_BARS_SAY = "The stronger a bar, the more frames; its part in brown is what no layout explains; red is a problem"
 
 
@@ -54,22 +50,12 @@ class Strip(QWidget):
         self.hits = StripHits(session, self.scale)
         self.notches = StripNotches(session, self.scale)
         self._lanes_shown = self.lanes.shown
-        self._is_low = False
         self._drag: tuple[BracketPart, float, int, int] | None = None
         self.bar = QScrollBar(Qt.Orientation.Vertical, self)
         self.bar.setAccessibleName("Lanes")
         self.bar.valueChanged.connect(self._on_scrolled)
         self.bar.hide()
-        self.fold = button("", "Fold the lanes, or show them with their names (Shift L)", link=True)
-        self.fold.setParent(self)
-        self.fold.setFont(text_font(TINY_PX))
-        self.fold.move(_FOLD_LEFT, 1)
-        self.fold.clicked.connect(self.turn_fold)
-        self.stretch = button("", "Go to the recordings of another day (Alt Right, Alt Left)", link=True)
-        self.stretch.setParent(self)
-        self.stretch.setFont(text_font(TINY_PX))
-        self.stretch.clicked.connect(lambda: session.clock.next_stretch())
-        self._show_fold()
+        self.links = StripLinks(session, self.lanes, self, self._on_opened)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Recording")
@@ -90,36 +76,6 @@ class Strip(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(600, TOP + self.lanes.height() + 10)
-
-    def turn_fold(self) -> None:
-        """Fold the lanes, or show them again; it is remembered."""
-        settings = self._session.settings
-        settings.strip_folded = not self.lanes.is_folded
-        save_settings(settings)
-        self._set_folded(settings.strip_folded)
-
-    def fold_for_room(self, is_low: bool) -> None:
-        """Fold the lanes while the window is low; what a person chose comes back with the room."""
-        if is_low != self._is_low:
-            self._is_low = is_low
-            self._set_folded(is_low or self._session.settings.strip_folded)
-
-    def _set_folded(self, folded: bool) -> None:
-        self.lanes.is_folded = folded
-        self._show_fold()
-        self._on_opened()
-
-    def _show_fold(self) -> None:
-        self.fold.setText("Show lanes" if self.lanes.is_folded else "Fold lanes")
-        self.fold.adjustSize()
-        self.fold.setVisible(self._session.capture is not None)
-        clock = self._session.clock
-        self.stretch.setVisible(len(clock.stretches) > 1)
-        if len(clock.stretches) > 1:
-            begins = datetime.fromtimestamp(clock.first_ns // 1_000_000_000, UTC)
-            self.stretch.setText(f"{begins:%Y-%m-%d %H:%M}, {clock.stretch + 1} of {len(clock.stretches)}")
-            self.stretch.adjustSize()
-            self.stretch.move(NAMES_WIDTH - self.stretch.width(), 1)
 
     def begin_moment(self) -> None:
         """Open a line at the cursor to type what happened; Enter keeps it, Escape drops it."""
@@ -242,13 +198,13 @@ class Strip(QWidget):
         self.bar.setGeometry(self.width() - wide, TOP, wide, self.lanes.height())
 
     def _on_stretch(self) -> None:
-        self._show_fold()
+        self.links.show()
         self._on_counts()
 
     def _on_grown(self) -> None:
         is_taller = self.lanes.shown != self._lanes_shown
         self.lanes.forget()
-        self._show_fold()
+        self.links.show()
         if is_taller:
             self._on_opened()
         self.update()
@@ -279,7 +235,7 @@ class Strip(QWidget):
         self.bar.setPageStep(self.lanes.shown)
         self.bar.setValue(self.lanes.first)
         self.bar.setVisible(self.lanes.hidden > 0)
-        self._show_fold()
+        self.links.show()
         self.updateGeometry()
         self.update()
 

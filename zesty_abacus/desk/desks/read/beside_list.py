@@ -150,7 +150,7 @@ class BesideList(RowList):
         step = painter.fontMetrics().horizontalAdvance("0")
         x = box.left()
         texts = payload_texts(frame.payload[:_MOST_BYTES], self._session.form)
-        tell(painter, box, " ".join(texts))
+        tell(painter, box, lambda: " ".join(texts))
         for number, text in enumerate(texts):
             cell = QRectF(x, box.top(), step * len(text), box.height())
             if cell.right() > box.right():

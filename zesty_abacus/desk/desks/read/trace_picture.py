@@ -85,7 +85,7 @@ class TracePicture:
         value = "–"
         if at is not None and at.decoded is not None:
             value = engine.wording.value_text(at.decoded[field.id], 0)
-        tell_whole(painter, row, f"{field.name}, {value}, {layout.name}")
+        tell_whole(painter, row, lambda: f"{field.name}, {value}, {layout.name}")
         draw_text(painter, text.translated(0, 16), value, figure_font(SMALL_PX), theme.ink)
         if row.height() >= 56:
             draw_text(painter, text.translated(0, 32), layout.name, text_font(TINY_PX), theme.quiet, middle=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
@@ -71,9 +73,11 @@ class HistoryView(QWidget):
     def _tell_bytes(self, painter: QPainter) -> None:
         rods = self._abacus.rods
         for byte in range(self._state.size):
-            moving = [str(bit) for bit in range(7, -1, -1) if self._state.moves[byte * 8 + bit]]
-            words = f"bits {' '.join(moving)} change" if moving else "never changes"
-            tell(painter, QRectF(0, rods.top(byte), self.width(), rods.height), f"B{byte}: {words}")
+            tell(painter, QRectF(0, rods.top(byte), self.width(), rods.height), partial(self._said, byte))
+
+    def _said(self, byte: int) -> str:
+        moving = [str(bit) for bit in range(7, -1, -1) if self._state.moves[byte * 8 + bit]]
+        return f"B{byte}: bits {' '.join(moving)} change" if moving else f"B{byte}: never changes"
 
     def _picture(self) -> QImage | None:
         """Return the image for this view, painted again only when something in it changed."""
