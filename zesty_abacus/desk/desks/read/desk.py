@@ -111,7 +111,7 @@ class ReadDesk(QWidget):
         return True
 
     def _frame_tools(self) -> WrappingRow:
-        row = WrappingRow(6, last_right=True)
+        row = WrappingRow(5, last_right=True)
         row.setContentsMargins(12, 5, 12, 2)
         row.addWidget(label("Frames", "title"))
         self.all_kinds = button("all kinds", "List every frame")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSizeF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from ...app.doors import engine
 from ...app.session import Session
@@ -118,8 +118,11 @@ class TracePicture:
             painter.setPen(QPen(QColor(theme.quiet), 1.2, Qt.PenStyle.DashLine))
             x = self._plan.x_of(clock.pin_ns)
             painter.drawLine(QPointF(x, 0), QPointF(x, bottom))
-            box = QRectF(x + 3, bottom - 20, 90, 14)
-            draw_text(painter, box, f"Δ {span_text(clock.cursor_ns - clock.pin_ns)}", figure_font(10), theme.quiet)
+            apart, font = f"Δ {span_text(clock.cursor_ns - clock.pin_ns)}", figure_font(10)
+            box = QRectF(x + 3, bottom - 20, QFontMetricsF(font).horizontalAdvance(apart) + 4, 14)
+            # on a ground of its own: a curve may run just there
+            painter.fillRect(box, QColor(theme.panel))
+            draw_text(painter, box, apart, font, theme.quiet)
         if clock.view_first_ns <= clock.cursor_ns <= clock.view_last_ns:
             painter.setPen(QPen(QColor(theme.ink), 1.3))
             x = self._plan.x_of(clock.cursor_ns)

@@ -32,7 +32,7 @@ class FindingInHand(QWidget):
         self.show_against = button("Show against", "Go to a frame that contradicts it (Shift S)")
         self.message = self._line("Message", "name of the message")
         self.name = self._line("Name", "name of the field")
-        self.unit = self._line("Unit", "such as kn")
+        self.unit = self._line("Unit", "its unit")
         self.scale = label("", "quiet", wrap=True)
         self.keep = button("Keep", "Make it a part of the layout (K)", main=True)
         self.trouble = label("", "wrong", wrap=True)
