@@ -1,32 +1,27 @@
-"""Numba's compiler, loaded without linear algebra.
+"""Numba's compiler, which gets ready for compiling only when something is to be compiled.
 
-Where Numba registers its array functions it looks for BLAS, and by that loads all of SciPy's linear algebra: a third of
-the time that a short command takes. No kernel of this program uses any, so the look is made to find nothing.
+Before Numba takes a compiled kernel from its files, it loads all that its compiler would need: implementations of every
+array function there is, and with them SciPy's linear algebra. That is a third of the time of a short command, whose
+kernels were all compiled before. A kernel from a file needs the memory manager alone; where none fits, Numba's compiler
+loads the rest by itself.
 """
 
 from __future__ import annotations
 
-import importlib
-import sys
 from typing import Any
 
 from numba import njit
-
-_BLAS = "scipy.linalg.cython_blas"
-
-
-def _register_without_blas() -> None:
-    modules: dict[str, Any] = sys.modules
-    if _BLAS in modules:
-        return
-    # None in the table of modules is how the import system says that there is none
-    modules[_BLAS] = None
-    try:
-        importlib.import_module("numba.np.arraymath")
-    finally:
-        del modules[_BLAS]
-
-
-_register_without_blas()
+from numba.core.caching import FunctionCache
+from numba.core.runtime import rtsys
 
 __all__ = ["njit"]
+
+
+def _load_overload(cache: Any, signature: Any, target: Any) -> Any:
+    """Return the compiled kernel for a signature, None where the files hold none: Numba's own, without the loading."""
+    rtsys.initialize(target)
+    with cache._guard_against_spurious_io_errors():
+        return cache._load_overload(signature, target)
+
+
+setattr(FunctionCache, "load_overload", _load_overload)  # noqa: B010 - assigned, the type checker takes it for a mistake
