@@ -9,6 +9,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from tests.cluster import Cluster
+from tests.steady import STOOD_STILL_S, StoodStillError, Watched
 
 # the gate runs the same examples each time, everybody else looks for new ones
 settings.register_profile(
@@ -20,6 +21,20 @@ settings.register_profile(
 )
 settings.load_profile("project")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_pyfunc_call(pyfuncitem):
+    """Run a test; of one about milliseconds that fails, say whether the machine stood still meanwhile."""
+    if pyfuncitem.get_closest_marker("keeps_time") is None:
+        return (yield)
+    with Watched() as watched:
+        try:
+            return (yield)
+        except Exception as error:
+            if watched.longest_s < STOOD_STILL_S:
+                raise
+            raise StoodStillError(f"for {watched.longest_s * 1e3:.0f} ms, and this test failed: {error}") from error
 
 
 @pytest.fixture(autouse=True)

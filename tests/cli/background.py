@@ -25,7 +25,12 @@ class Background:
         for thread in self._threads:
             thread.start()
         if ready:
-            self.wait_for(ready)
+            try:
+                self.wait_for(ready)
+            except AssertionError:
+                # nobody has it yet who would end it
+                self.__exit__()
+                raise
 
     def __enter__(self):
         return self
@@ -41,7 +46,7 @@ class Background:
             lines.append(line.rstrip("\n"))
         stream.close()
 
-    def wait_for(self, word, patience_s=30):
+    def wait_for(self, word, patience_s=120):
         until = time.monotonic() + patience_s
         while time.monotonic() < until:
             if any(word in line for line in (*self.err, *self.out)):
@@ -58,7 +63,7 @@ class Background:
         self._process.send_signal(number)
         return self.finish()
 
-    def finish(self, patience_s=60):
+    def finish(self, patience_s=120):
         code = self._process.wait(patience_s)
         for thread in self._threads:
             thread.join(5)

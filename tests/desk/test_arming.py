@@ -4,6 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 
+from tests.steady import KEEPS_TIME
+
+pytestmark = KEEPS_TIME
+
 
 def arm(pilot, live, condition, then="then stop", before="500 ms", after="200 ms"):
     line = live.connecting.arm_line

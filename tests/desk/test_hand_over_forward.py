@@ -9,7 +9,10 @@ import time
 import pytest
 
 from tests.forward.servers import Web
+from tests.steady import KEEPS_TIME
 from zesty_abacus.desk.desks.handover.desk import FORWARD
+
+pytestmark = KEEPS_TIME
 
 FIELDS = "Pack totals.current=current, Pack totals.voltage=voltage"
 

@@ -5,12 +5,15 @@ import time
 
 import pytest
 
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.errors import DataError
 from zesty_abacus.core.progress import Cancelled, Progress
 from zesty_abacus.desk.app.jobs import Jobs, JobState
 from zesty_abacus.desk.app.paced import Paced
 from zesty_abacus.desk.app.settings import reports_folder
 from zesty_abacus.desk.launch import make_application
+
+pytestmark = KEEPS_TIME
 
 
 @pytest.fixture

@@ -14,6 +14,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QMessageBox
 
 from tests.live.sockets import free_port
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.files.errors import FileError
 from zesty_abacus.core.frames.flags import EXTENDED, LONG
 from zesty_abacus.core.rehearse.steps import STEP_KINDS, Ask, Note, Rehearsal, fresh_step, rehearsal_to_json
@@ -22,6 +23,8 @@ from zesty_abacus.desk.app.hearing import LogRow
 from zesty_abacus.desk.desks.rehearse.composer import BY_HAND
 from zesty_abacus.desk.desks.rehearse.log import Log
 from zesty_abacus.desk.launch import make_application
+
+pytestmark = KEEPS_TIME
 
 HOOK = "Hook holds under load"
 
@@ -568,10 +571,10 @@ def test_a_rehearsal_is_written_as_a_list_of_sentences_and_kept(pilot, live):
     pilot.click(page.tools.up)
     assert [row._words.text()[:8] for row in page.steps] == ["1  expec", "2  send "]
     pilot.click(page.tools.down)
-    pilot.click(page.tools.keep)
+    pilot.click(page.keep)
     pilot.wait(lambda: page.choice.findText("Lamp test") >= 0, "the rehearsal in the library")
     assert page.choice.currentText() == "Lamp test"
-    assert not page.tools.keep.isEnabled()
+    assert not page.keep.isEnabled()
     pilot.click(live.score.leaves["thruster"])
     pilot.click(page.run_button)
     pilot.wait(lambda: live.rehearsing.outcome and not live.rehearsing.is_running, "the end of the rehearsal")

@@ -25,7 +25,7 @@ def opened(text):
         made.close()
 
 
-def taken(endpoint, enough, patience_s=5.0):
+def taken(endpoint, enough, patience_s=60.0):
     """Return what an endpoint receives until ``enough`` says of the payloads that it is."""
     payloads = []
     until = time.monotonic() + patience_s

@@ -7,10 +7,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.frames.capture import Lane
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.live.armed import Armed, Then
 from zesty_abacus.core.live.batch import Batch
+
+pytestmark = KEEPS_TIME
 
 LANES = [Lane("bus")]
 

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.live.maps import byte_map, holding_map
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.layouts.registers import PastEnd
@@ -20,6 +21,8 @@ from zesty_abacus.core.protocols.byte_registers import NO_REGISTER
 from zesty_abacus.core.protocols.spaces import Space
 from zesty_abacus.core.rehearse.device import device_of, registers_of
 from zesty_abacus.core.rehearse.feed_words import parse_feed
+
+pytestmark = KEEPS_TIME
 
 AT = 0x48 << 16
 

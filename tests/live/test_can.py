@@ -7,12 +7,15 @@ import numpy as np
 import pytest
 
 from tests.live.can_kernel import needs_kernel, run_in_kernel
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.captures.registry import read_recording
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.endpoints.can import unit_of
 from zesty_abacus.core.live.errors import EndpointError
+
+pytestmark = KEEPS_TIME
 
 _COMMAND = f"{sys.executable} -m zesty_abacus"
 
@@ -167,6 +170,7 @@ def test_a_cyclic_message_keeps_its_period_and_a_recording_goes_out_as_it_was(ke
     first, second = _frames(kernel_folder / "first.log"), _frames(kernel_folder / "second.log")
     assert len(first) == len(second) == 50
     for table in (first, second):
-        span = (table.time_ns[-1] - table.time_ns[0]) / 1e9
-        assert abs(span - 0.98) < 0.05
-        # the kernel within the kernel wakes when it can, often for two frames at once: the mean is what is kept
+        # the kernel within the kernel wakes when it can, often for two frames at once; a line through all times bends
+        # little by some that were late, and much by a period that drifts
+        period_ns, _ = np.polyfit(np.arange(50), table.time_ns - table.time_ns[0], 1)
+        assert abs(period_ns / 1e6 - 20) < 1

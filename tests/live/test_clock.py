@@ -8,11 +8,14 @@ import numpy as np
 import pytest
 
 from tests.live.sockets import free_port
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.live.clock import SteadyClock
 from zesty_abacus.core.live.frame_datagram import MAGIC, SentFrame, pack_frame
 from zesty_abacus.core.live.receiving import Receiving
 from zesty_abacus.core.live.registry import endpoint_of
+
+pytestmark = KEEPS_TIME
 
 HOUR_NS = 3600 * 10**9
 
@@ -25,7 +28,7 @@ def wire(port):
 
 
 def taken(receiving, count):
-    rows, until = [], time.monotonic() + 10
+    rows, until = [], time.monotonic() + 60
     while len(rows) < count and time.monotonic() < until:
         table = receiving.take(0.05)
         rows += list(zip(table.time_ns.tolist(), map(table.payload_of, range(len(table))), strict=True))

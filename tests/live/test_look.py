@@ -9,6 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.live.sockets import free_port
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.live.address import parse_endpoint
 from zesty_abacus.core.live.device_registers import DeviceRegisters
 from zesty_abacus.core.live.modbus.bank import RegisterBank
@@ -18,6 +19,8 @@ from zesty_abacus.core.live.modbus.requests import READS
 from zesty_abacus.core.live.modbus.server import RtuServer, TcpServer
 from zesty_abacus.core.progress import Cancelled, Progress
 from zesty_abacus.core.protocols.spaces import Space
+
+pytestmark = KEEPS_TIME
 
 
 class Holes:

@@ -17,6 +17,7 @@ from pymodbus.simulator import DataType, SimData, SimDevice
 
 from tests.live.maps import coil_map, holding_map
 from tests.live.sockets import free_port
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.flags import flag_words
@@ -38,6 +39,8 @@ from zesty_abacus.core.protocols.spaces import Space
 from zesty_abacus.core.rehearse.device import registers_of
 from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.demo.messages import make_field
+
+pytestmark = KEEPS_TIME
 
 
 def bank_of(layout, feeds, **more):

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 
 from tests.live.wire import Wire
 from tests.rehearse.messages import throttle
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.captures.registry import read_recording
 from zesty_abacus.core.conditions.bind import Known, bind
 from zesty_abacus.core.conditions.hits import find
@@ -35,6 +36,8 @@ from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.trial.intake import open_trial_capture
 from zesty_abacus.core.trial.trial import Trial
 
+pytestmark = KEEPS_TIME
+
 
 def _table(frames):
     batch = Batch()
@@ -43,7 +46,7 @@ def _table(frames):
     return batch.table()
 
 
-def _all(receiving, count, patience_s=3.0):
+def _all(receiving, count, patience_s=60.0):
     tables, until = [], time.monotonic() + patience_s
     while sum(map(len, tables)) < count and time.monotonic() < until:
         tables.append(receiving.take(0.05))
@@ -85,7 +88,7 @@ def test_an_endpoint_that_is_lost_is_told_kept_trying_and_loses_nothing_that_cam
         wire.is_down = True
         other.put(b"meanwhile")
         assert _all(receiving, 1).payload_of(0) == b"meanwhile"
-        told, until = receiving.news(), time.monotonic() + 30
+        told, until = receiving.news(), time.monotonic() + 60
         while not told and time.monotonic() < until:
             time.sleep(0.02)
             told = receiving.news()
@@ -230,7 +233,7 @@ def test_a_recording_is_on_disk_while_it_goes_on(tmp_path):
 
     def look():
         wire.put(b"\xab\xcd")
-        until = time.monotonic() + 3
+        until = time.monotonic() + 60
         while not seen and time.monotonic() < until:
             seen.extend(line for line in (tmp_path / "a.csv").read_text().splitlines() if "ABCD" in line)
             time.sleep(0.02)

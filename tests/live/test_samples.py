@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.live.sockets import free_port
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.captures import sigmf, wav
 from zesty_abacus.core.captures.report import ReadReport
 from zesty_abacus.core.errors import MisuseError
@@ -27,6 +28,8 @@ from zesty_abacus.core.recipes.json_form import recipes_from_file, recipes_to_fi
 from zesty_abacus.core.recipes.run import run_recipe
 from zesty_abacus.core.waves.sample_forms import SAMPLE_FORMS, sample_form
 from zesty_abacus.demo.trial import SHIPPED
+
+pytestmark = KEEPS_TIME
 
 PENDANT, BEACON = SHIPPED / "pendant.sigmf-meta", SHIPPED / "beacon.wav"
 FORMS = {PENDANT: json.loads(PENDANT.read_text())["global"]["core:datatype"], BEACON: "ri16_le"}
@@ -124,7 +127,7 @@ def test_a_recording_replayed_in_a_loop_is_read_live(tmp_path, is_known):
     with Receiving([endpoint_of(f"pendant={text}")]) as receiving:
         player = threading.Thread(target=_loop, args=(port, stopped))
         player.start()
-        until = time.monotonic() + 30
+        until = time.monotonic() + 60
         while len(found) < 6 and time.monotonic() < until:
             table = receiving.take(0.1)
             found += [table.payload_of(row).hex() for row in range(len(table))]
@@ -158,7 +161,7 @@ def test_half_a_sample_is_lost_and_told():
     with Receiving([endpoint_of(f"udp://127.0.0.1:{port}?samples=cf32&rate=48000")]) as receiving:
         with socket.socket(type=socket.SOCK_DGRAM) as wire:
             wire.sendto(bytes(13), ("127.0.0.1", port))
-        until = time.monotonic() + 5
+        until = time.monotonic() + 60
         while not receiving.lost and time.monotonic() < until:
             receiving.take(0.05)
     assert receiving.lost == 1
@@ -177,7 +180,7 @@ def test_a_recipe_that_does_not_suit_is_told_and_ends_nothing(tmp_path):
     port = free_port(socket.SOCK_DGRAM)
     text = f"udp://127.0.0.1:{port}?samples=ri16&rate=8000&recipe={tmp_path / 'wrong.json'}"
     with Receiving([endpoint_of(text)]) as receiving:
-        told, until = [], time.monotonic() + 10
+        told, until = [], time.monotonic() + 60
         with socket.socket(type=socket.SOCK_DGRAM) as wire:
             while not told and time.monotonic() < until:
                 wire.sendto(bytes(1600), ("127.0.0.1", port))

@@ -15,11 +15,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.live.sockets import free_port, opened, taken
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.errors import EndpointError, LinkDownError
 from zesty_abacus.core.live.frame_datagram import MAGIC, SentFrame, pack_frame, unpack_frames
 from zesty_abacus.core.live.registry import endpoint_of
+
+pytestmark = KEEPS_TIME
 
 
 def test_a_datagram_is_a_frame_with_its_time():

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from tests.live.wire import Wire
 from tests.rehearse.messages import throttle
+from tests.steady import KEEPS_TIME
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.receiving import Receiving
@@ -39,6 +40,8 @@ from zesty_abacus.core.rehearse.steps import (
     rehearsal_from_json,
     rehearsal_to_json,
 )
+
+pytestmark = KEEPS_TIME
 
 
 def _echo(frame):
@@ -116,7 +119,7 @@ def test_never_while_joins_frames_of_two_messages(high, state):
     def before(wire):
         wire.put(high, 0x200)
         wire.put(b"\0", 0x201)
-        wire.put(b"\1", 0x201, after_s=0.03)
+        wire.put(b"\1", 0x201, after_s=0.1)
 
     outcome, _ = _run(
         Never(condition="address == 0x201 and at(B0) == 1", for_="200 ms", while_="address == 0x200 and at(B0) > 5"),
@@ -128,7 +131,8 @@ def test_never_while_joins_frames_of_two_messages(high, state):
 def test_what_stood_before_still_stands():
     def before(wire):
         wire.put(b"\x09", 0x200)
-        wire.put(b"\1", 0x201, after_s=0.05)
+        # ahead of the first step, however late that begins
+        wire.put(b"\1", 0x201, after_s=0.3)
 
     outcome, _ = _run(
         Until(condition="address == 0x201", within="1 s"), Wait(for_="50 ms"),

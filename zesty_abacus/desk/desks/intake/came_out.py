@@ -128,7 +128,7 @@ class CameOut(RowList):
         clock = self._bench.session.clock
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
         time = max(16.0 + step * len(clock.words(clock.last_ns)), 84.0)
-        widths = {"time s": time, "what": 190.0 if width > 660 else 150.0, "problem": 130.0}
+        widths = {"time s": time, "what": 190.0 if width > 760 else 150.0, "problem": 130.0}
         rest = max(width - sum(widths.values()) - 12 * 5, 240)
         # bytes take what the longest frame needs, and what they mean the rest
         bytes_of = min(self._bytes_width(step), rest - 120) if self._says_something else rest

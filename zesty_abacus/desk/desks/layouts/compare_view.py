@@ -1,4 +1,4 @@
-"""Two layouts, or two states of one, side by side: in beads, in words, and by what they give on the open capture."""
+"""Two layouts, or two states of one: in beads side by side, below in words and by what they give on the capture."""
 
 from __future__ import annotations
 
@@ -7,80 +7,25 @@ from typing import Any
 from uuid import UUID
 
 import numpy as np
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...app.doors import engine, laid
 from ...app.session import Session
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState, Drawing
-from ...widgets.paint import draw_curve, draw_text, padded_range
 from ...widgets.parts import button, clear_layout, hairline, label, scrolled
-from ...widgets.theme import TINY_PX, look, text_font
+from ...widgets.theme import text_font
+from .curve_pair import CurvePair
 
 _MOST_BYTES = 64
-
-
-_LINE_PX, _CURVE_PX = 16, 24
-
-
-class CurvePair(QWidget):
-    """What one field gives under two layouts: before above, after below, over the whole capture, and in what range."""
-
-    def __init__(
-        self, session: Session, sides: list[tuple[engine.Layout, Any]], kind: int | None, words: tuple[str, str]
-    ) -> None:
-        super().__init__()
-        self._session, self._sides, self._kind, self._words = session, sides, kind, words
-        self.setFixedHeight(2 * (_LINE_PX + _CURVE_PX + 4))
-        self.setMinimumWidth(120)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        session.store.curve_ready.connect(self.update)
-
-    def curves(self) -> list[Any]:
-        """Return the two curves; None where there is none, or not yet."""
-        if self._kind is None:
-            return [None, None]
-        made = []
-        for layout, field in self._sides:
-            found = self._session.store.curve(self._kind, layout, field.id) if field is not None else None
-            made.append(found[1] if found is not None else None)
-        return made
-
-    def says(self, number: int, curve: Any) -> str:
-        """Return which of the two a curve is, and from where to where it goes."""
-        field, words = self._sides[number][1], self._words[number]
-        if field is None or curve is None:
-            return f"{words}: no curve"
-        unit = f" {field.unit}" if field.unit else ""
-        low, high = curve.value_range()
-        return f"{words}: {engine.wording.range_text(low, high, field)}{unit}"
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        theme, clock = look.theme, self._session.clock
-        curves = self.curves()
-        ranges = [curve.value_range() for curve in curves if curve is not None]
-        spans = [(low, high) for low, high in ranges if low == low]
-        # one range for both, so that another scale is another height
-        shown = padded_range(min(low for low, _ in spans), max(high for _, high in spans)) if spans else (0.0, 1.0)
-        for number, curve in enumerate(curves):
-            line = QRectF(0, number * (_LINE_PX + _CURVE_PX + 4), self.width(), _LINE_PX)
-            draw_text(painter, line, self.says(number, curve), text_font(TINY_PX), theme.quiet)
-            if curve is None:
-                continue
-            box = QRectF(0, line.bottom(), self.width(), _CURVE_PX)
-            painter.fillRect(box, QColor(theme.paper))
-            color = QColor(theme.quiet) if number == 0 else QColor(theme.zest)
-            span = (clock.first_ns, clock.last_ns)
-            draw_curve(painter, curve, box, span, shown, color, 1.2)
-        painter.end()
+_BETWEEN_PX = 48
+_CURVE_SHARE = 3, 4
+"""Of the width of a row, what words and curves take."""
 
 
 class CompareView(QWidget):
-    """Before at the left, after at the right, what differs between them in words.
+    """Before at the left, after at the right, below them what differs between them.
 
     Events
     ------
@@ -116,31 +61,36 @@ class CompareView(QWidget):
         self._curve_words = ("before", "after")
         self._rows = QVBoxLayout()
         self._rows.setSpacing(6)
-        inner = QWidget()
-        middle = QVBoxLayout(inner)
-        middle.setContentsMargins(14, 10, 14, 10)
-        middle.addWidget(self.close_button, 0, Qt.AlignmentFlag.AlignLeft)
-        middle.addWidget(self.words)
-        middle.addWidget(hairline())
-        middle.addLayout(self._rows)
-        middle.addStretch(1)
-        row = QHBoxLayout(self)
-        row.setContentsMargins(10, 8, 10, 8)
+        head = QHBoxLayout()
+        head.setContentsMargins(14, 8, 14, 0)
+        head.addWidget(self.words, 1)
+        head.addWidget(self.close_button)
         self._sides = [self._side(self.titles[0], self.before), self._side(self.titles[1], self.after)]
-        row.addWidget(self._sides[0])
-        row.addWidget(scrolled(inner), 1)
-        row.addWidget(self._sides[1])
+        plans = QHBoxLayout()
+        plans.setSpacing(_BETWEEN_PX)
+        for side in self._sides:
+            plans.addWidget(side, 0, Qt.AlignmentFlag.AlignTop)
+        plans.addStretch(1)
+        inner = QWidget()
+        column = QVBoxLayout(inner)
+        column.setContentsMargins(14, 6, 14, 10)
+        column.addLayout(plans)
+        column.addWidget(hairline())
+        column.addLayout(self._rows)
+        column.addStretch(1)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addLayout(head)
+        whole.addWidget(scrolled(inner), 1)
 
     def _side(self, title: Any, abacus: Abacus) -> QWidget:
         title.setFont(text_font(bold=True))
-        inner = QWidget()
-        column = QVBoxLayout(inner)
-        column.setContentsMargins(4, 4, 4, 4)
+        made = QWidget()
+        made.setFixedWidth(abacus.sizeHint().width() + 18)
+        column = QVBoxLayout(made)
+        column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(title)
         column.addWidget(abacus)
-        column.addStretch(1)
-        made = scrolled(inner)
-        made.setFixedWidth(abacus.sizeHint().width() + 26)
         return made
 
     def compare(
@@ -221,8 +171,10 @@ class CompareView(QWidget):
 
     def _row(self, one: laid.Compared, before: engine.Layout, after: engine.Layout, kind: int | None) -> QWidget:
         row = QWidget()
-        words = QVBoxLayout(row)
-        words.setContentsMargins(0, 2, 0, 2)
+        across = QHBoxLayout(row)
+        across.setContentsMargins(0, 2, 0, 2)
+        words = QVBoxLayout()
+        across.addLayout(words, _CURVE_SHARE[0])
         state = "both changed it, choose" if one.item in self._clashing else one.standing.value
         if self._clashing and one.item not in self._clashing:
             state = f"only one of you {'added' if one.before is None else 'changed'} it"
@@ -231,23 +183,23 @@ class CompareView(QWidget):
         words.addWidget(name)
         for sentence in one.words or (self._said(one),):
             words.addWidget(label(sentence, wrap=True))
+        if not self._only_look:
+            words.addWidget(self._way_back(one), 0, Qt.AlignmentFlag.AlignLeft)
+        words.addStretch(1)
         if any(getattr(item, "raw_is_number", False) and len(item.places) for item in (one.before, one.after)):
-            words.addWidget(
-                CurvePair(self._session, [(before, one.before), (after, one.after)], kind, self._curve_words)
-            )
-        if self._only_look:
-            return row
+            curves = CurvePair(self._session, [(before, one.before), (after, one.after)], kind, self._curve_words)
+            across.addWidget(curves, _CURVE_SHARE[1], Qt.AlignmentFlag.AlignTop)
+        return row
+
+    def _way_back(self, one: laid.Compared) -> QWidget:
+        """Return the link that has this one thing as it is at the left."""
         if one.before is not None:
             back = button(self._take_words, "Have this one thing as it is at the left", link=True)
             back.clicked.connect(lambda: self.taken_back.emit(one.before))
         else:
             back = button("Leave it out", "Have this one thing go, as at the left", link=True)
             back.clicked.connect(lambda: self.left_out.emit(one.item))
-        holder = QHBoxLayout()
-        holder.addWidget(back)
-        holder.addStretch(1)
-        words.addLayout(holder)
-        return row
+        return back
 
     def _said(self, one: laid.Compared) -> str:
         item = one.after if one.after is not None else one.before

@@ -5,7 +5,7 @@ from __future__ import annotations
 from uuid import UUID
 
 from PyQt6.QtCore import QLineF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ...app.doors import engine
@@ -17,6 +17,7 @@ from ...widgets.words import counted, grouped
 _HEAD = 50
 _ROW = 25
 _REMARK = 19
+_GAP, _SHAPE, _WIDEST_CELL = 12, 56, 150
 
 
 class TriedTable(QWidget):
@@ -212,9 +213,20 @@ class TriedTable(QWidget):
         return "in every frame", False
 
     def _columns(self) -> dict[str, QRectF]:
-        width = self.width() - 28
+        """Return where the columns stand, each as wide as what it says; names give way first, then curves."""
+        words, figures = QFontMetricsF(text_font(TINY_PX)), QFontMetricsF(figure_font(TINY_PX))
+        fields = self._tried_fields()
+        seen = _widest(figures, [self._seen(item, engine.wording) for item in fields] + ["seen"])
+        judged = _widest(words, [self._judged(item)[0] for item in fields] + ["judged"])
+        names = _widest(QFontMetricsF(text_font(SMALL_PX)), [item.field.name for item in fields] + ["field"])
+        left = self.width() - 28 - seen - judged - 3 * _GAP
+        shape = min(max(left - names, _SHAPE), max(left * 0.5, _SHAPE))
         boxes, x = {}, 14.0
-        for name, share in (("field", 0.27), ("seen", 0.27), ("judged", 0.24), ("shape", 0.22)):
-            boxes[name] = QRectF(x, 0, width * share - 12, _ROW)
-            x += width * share
+        for name, width in (("field", left - shape), ("seen", seen), ("judged", judged), ("shape", shape)):
+            boxes[name] = QRectF(x, 0, max(width, 0), _ROW)
+            x += width + _GAP
         return boxes
+
+
+def _widest(metrics: QFontMetricsF, words: list[str]) -> float:
+    return min(max(metrics.horizontalAdvance(one) for one in words) + 2, _WIDEST_CELL)

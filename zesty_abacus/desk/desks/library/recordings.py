@@ -11,11 +11,12 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QW
 from ...app.doors import engine, laid, runs
 from ...app.session import Session
 from ...widgets.parts import Choice, Hint, button, clear_layout, hairline, label, scrolled_column
-from ...widgets.theme import figure_font, text_font
+from ...widgets.theme import TINY_PX, text_font
 from ...widgets.words import counted, grouped, home_short
 from .ranges import RangesView
 
 _MOST_SHOWN = 200
+_NOTHING = "nothing in it could be read"
 
 
 class RecordingsView(QWidget):
@@ -268,30 +269,28 @@ class RecordingsView(QWidget):
         head.addWidget(opening)
         self._rows.addLayout(head)
         lanes = ", ".join(_lane_words(lane) for lane in one.lanes)
-        self._rows.addWidget(label(lanes or "nothing in it could be read", wrap=True))
-        if (said := self._overview(one.path)) is not None:
-            self._rows.addWidget(said)
+        words, role = self._overview(one.path)
+        self._rows.addWidget(label(" · ".join(filter(None, [lanes, words])) or _NOTHING, role, wrap=True))
         begun = f"{datetime.fromtimestamp(one.first_ns / 1e9, UTC).astimezone():%Y-%m-%d %H:%M} · " if one.lanes else ""
-        words = f"{begun}{counted(one.size, 'byte')} · listed by {author}"
-        self._rows.addWidget(label(words, "quiet", wrap=True))
-        place = label(f"{home_short(Path(one.path))}  sha256 {one.sha256[:16]}…", "quiet", wrap=True, selectable=True)
-        place.setFont(figure_font(11))
+        where = f"{begun}{home_short(Path(one.path))} · {counted(one.size, 'byte')} · listed by {author}"
+        place = label(f"{where} · sha256 {one.sha256[:16]}…", "quiet", wrap=True, selectable=True)
+        place.setFont(text_font(TINY_PX))
         self._rows.addWidget(place)
         self._rows.addWidget(hairline())
 
-    def _overview(self, path: str) -> QWidget | None:
-        """Return what was found when all were looked through, None before that."""
+    def _overview(self, path: str) -> tuple[str, str]:
+        """Return what was found when all were looked through, and its role as words; empty before that."""
         if self.looked is None:
-            return None
+            return "", ""
         if path in self.looked.failed:
-            return label(self.looked.failed[path], "wrong", wrap=True)
+            return self.looked.failed[path], "wrong"
         one = self.looked.overviews.get(path)
         if one is None:
-            return None
+            return "", ""
         share = f"{engine.percent(one.claimed)} explained, {engine.percent(one.proved)} proved"
         ranked = sorted(one.problems.items(), key=lambda it: -it[1])
         faults = ", ".join(f"{kind.replace('-', ' ')} {grouped(count)}" for kind, count in ranked)
-        return label(f"{share} · {f'problems: {faults}' if faults else 'no problems'}", wrap=True)
+        return f"{share} · {f'problems: {faults}' if faults else 'no problems'}", ""
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)

@@ -89,27 +89,24 @@ class StepEditor(QWidget):
 class StepTools(QWidget):
     """What can be done with the step in hand, and the menu of what can be added behind it."""
 
-    def __init__(
-        self, add: Callable[[Any], None], move: Callable[[int], None], remove: Callable[[], None],
-        keep: Callable[[], None],
-    ) -> None:  # fmt: skip
+    def __init__(self, add: Callable[[Any], None], move: Callable[[int], None], remove: Callable[[], None]) -> None:
         super().__init__()
         self.add = button("Add a step ▾", "Add a step behind the one in hand")
-        self.up = button("Up", "Move the step in hand up (Alt Up)")
-        self.down = button("Down", "Move the step in hand down")
+        self.up = button("↑", "Move the step in hand up (Alt Up)")
+        self.up.setAccessibleName("Up")
+        self.down = button("↓", "Move the step in hand down")
+        self.down.setAccessibleName("Down")
         self.remove = button("Take out", "Take the step in hand out")
-        self.keep = button("Keep", "Keep the rehearsal in the library", main=True)
         self._add = add
         row = WrappingRow(5)
         row.setContentsMargins(0, 0, 0, 0)
         self.setLayout(row)
-        for part in (self.add, self.keep, self.up, self.down, self.remove):
+        for part in (self.add, self.up, self.down, self.remove):
             row.addWidget(part)
         self.add.clicked.connect(self._offer)
         self.up.clicked.connect(lambda: move(-1))
         self.down.clicked.connect(lambda: move(1))
         self.remove.clicked.connect(remove)
-        self.keep.clicked.connect(keep)
 
     def _offer(self) -> None:
         menu = menu_of(self)

@@ -49,8 +49,8 @@ class Rehearsals(QWidget):
             lambda step: self._edit(lambda: self._draft.add(step)),
             lambda by: self._edit(lambda: self._draft.move(by)),
             lambda: self._edit(self._draft.take_out),
-            self._keep,
         )
+        self.keep = button("Keep", "Keep the rehearsal in the library under this name", main=True)
         self.report = button("Write the report …", "Write the outcome as JUnit XML")
         self.note = label("", "quiet", wrap=True)
         self.outcome = label("", "quiet", wrap=True)
@@ -72,7 +72,10 @@ class Rehearsals(QWidget):
         head.addWidget(self.choice)
         head.addWidget(self.note)
         head.addLayout(act)
-        head.addWidget(self.name)
+        named = QHBoxLayout()
+        named.addWidget(self.name, 1)
+        named.addWidget(self.keep)
+        head.addLayout(named)
         head.addWidget(self.tools)
         head.addWidget(self.outcome)
         column = QVBoxLayout(self)
@@ -89,6 +92,7 @@ class Rehearsals(QWidget):
         self.run_button.clicked.connect(self.run)
         self.bring.clicked.connect(self._ask_bring)
         self.new.clicked.connect(self._begin)
+        self.keep.clicked.connect(self._keep)
         self.name.editingFinished.connect(self._take_name)
         self.report.clicked.connect(self._ask_report)
         rehearsing.stepped.connect(self._on_step)
@@ -144,13 +148,14 @@ class Rehearsals(QWidget):
     def _show_draft(self) -> None:
         draft = self._draft.rehearsal
         self.name.setVisible(draft is not None)
+        self.keep.setVisible(draft is not None)
         self.tools.setVisible(draft is not None)
         if draft is not None and self.name.text() != draft.name:
             self.name.setText(draft.name)
         self._fill(self._draft.steps())
         self.editor.show_step(self._draft.step)
         is_kept = draft is None or draft == self._known.get(draft.name)
-        self.tools.keep.setEnabled(not is_kept)
+        self.keep.setEnabled(not is_kept)
         self._refresh()
 
     def pick(self, path: tuple[int, ...]) -> None:
@@ -166,7 +171,7 @@ class Rehearsals(QWidget):
         for row in self.steps:
             if row.path == self._draft.path:
                 row.say(step.words())
-        self.tools.keep.setEnabled(True)
+        self.keep.setEnabled(True)
 
     def _take_name(self) -> None:
         if self._draft.rename(self.name.text().strip()):

@@ -13,7 +13,7 @@ from ...widgets.paint import draw_sentence, draw_text
 from ...widgets.reading_list import ReadingList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 
-_STANDING = 62
+_STANDING, _LINE = 62, 16
 
 
 class ClaimRows(ReadingList):
@@ -29,17 +29,17 @@ class ClaimRows(ReadingList):
     def draw_thing(self, painter: QPainter, thing: Any, lines: tuple[QRectF, QRectF, QRectF]) -> None:
         theme, (first, second, last), claim = look.theme, lines, thing.state
         refuted = claim.standing is laid.ClaimStanding.REFUTED
-        name = first.adjusted(0, 0, -_STANDING - 6, 0)
-        draw_text(painter, name, claim.name, text_font(bold=True), theme.quiet if refuted else theme.ink)
+        draw_text(painter, first, claim.name, text_font(bold=True), theme.quiet if refuted else theme.ink)
         color = {laid.ClaimStanding.PROVEN: theme.good, laid.ClaimStanding.REFUTED: theme.wrong}
         draw_text(
-            painter, first.adjusted(first.width() - _STANDING, 0, 0, 0), claim.standing.value, text_font(TINY_PX),
-            color.get(claim.standing, theme.ink), Qt.AlignmentFlag.AlignRight,
+            painter, QRectF(last.right() - _STANDING, last.top(), _STANDING, _LINE), claim.standing.value,
+            text_font(TINY_PX), color.get(claim.standing, theme.ink), Qt.AlignmentFlag.AlignRight,
         )  # fmt: skip
         draw_text(painter, second, about_words(claim), figure_font(SMALL_PX), theme.ink, middle=True)
         count = len(claim.evidence) + len(claim.curves)
         seen = f"{count} seen" if count else "nothing seen yet"
-        draw_sentence(painter, last, f"{thing.revision.author} · {seen}", text_font(TINY_PX), theme.quiet)
+        who = last.adjusted(0, 0, -_STANDING - 6, 0)
+        draw_sentence(painter, who, f"{thing.revision.author} · {seen}", text_font(TINY_PX), theme.quiet)
 
 
 def about_words(claim: Any) -> str:

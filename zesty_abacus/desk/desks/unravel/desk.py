@@ -23,7 +23,7 @@ from .question_lines import ActionLine
 from .reckoner import Reckoner
 from .side import SELECTION, UnravelSide
 
-_WITHOUT_MOMENTS, _WITH_MOMENTS = [352, 232, 0], [232, 140, 252]
+_WITHOUT_MOMENTS, _WITH_MOMENTS = [352, 232, 0], [252, 126, 240]
 """Heights of abacus, reckoner, and moments against bits."""
 
 

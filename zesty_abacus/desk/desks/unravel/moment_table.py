@@ -14,7 +14,7 @@ from ...widgets.parts import EDGE, label
 from ...widgets.theme import SMALL_PX, figure_font, text_font
 from ...widgets.words import span_text
 
-_ROW, _COLUMN = 22, 96
+_ROW, _COLUMN = 20, 96
 
 
 class MomentTable(QWidget):
@@ -47,7 +47,7 @@ class MomentTable(QWidget):
         head.setFont(text_font(bold=True))
         self.hint = label("", "quiet")
         column = QVBoxLayout(self)
-        column.setContentsMargins(EDGE, 8, EDGE, 8)
+        column.setContentsMargins(EDGE, 6, EDGE, 4)
         line = QHBoxLayout()
         line.addWidget(head)
         line.addWidget(self.hint, 1)

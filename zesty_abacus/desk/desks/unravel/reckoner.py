@@ -12,7 +12,8 @@ from ...widgets.paint import draw_curve, draw_reference, draw_text, padded_range
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
 
 _HEAD = 30
-_CARD = 88
+_CARD, _TALLEST = 88, 170
+"""Heights of a card: where readings are few, their curves take the room there is."""
 _GAP = 8
 _WIDEST = 220
 _CANDIDATE = 76
@@ -223,13 +224,24 @@ class Reckoner(QWidget):
             return f"{value:.6g}".replace("-", "−") if value == value else "no number"
         return engine.wording.number_text(value, 0)
 
+    @property
+    def _columns(self) -> int:
+        fitting = max(int((self.width() - 28 + _GAP) // 170), 1)
+        return min(fitting, max(len(self._readings), 1), 4)
+
+    @property
+    def _card_height(self) -> float:
+        if self._followed is not None:
+            return _CARD  # the room below is for the reference
+        rows = -(-max(len(self._readings), 1) // self._columns)
+        return min(max((self.height() - _HEAD - 8) / rows - _GAP, _CARD), _TALLEST)
+
     def card_rect(self, number: int) -> QRectF:
         """Return where a card is."""
-        columns = max(int((self.width() - 28 + _GAP) // 170), 1)
-        columns = min(columns, max(len(self._readings), 1), 4)
+        columns, height = self._columns, self._card_height
         width = min((self.width() - 28 - (columns - 1) * _GAP) / columns, _WIDEST)
         row, column = divmod(number, columns)
-        return QRectF(14 + column * (width + _GAP), _HEAD + row * (_CARD + _GAP), width, _CARD)
+        return QRectF(14 + column * (width + _GAP), _HEAD + row * (height + _GAP), width, height)
 
     # mouse and keys
 
@@ -246,7 +258,8 @@ class Reckoner(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -4, Qt.Key.Key_Down: 4}.get(
+        row = self._columns
+        step = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Up: -row, Qt.Key.Key_Down: row}.get(
             Qt.Key(event.key()), 0
         )
         if step:
