@@ -1,26 +1,28 @@
-"""The command running beside a test: started from nothing, waited for until it says a word, and ended by a signal."""
+"""The command running beside a test: waited for until it says a word, and ended by a signal."""
 
 from __future__ import annotations
 
 import signal
-import subprocess
-import sys
+import tempfile
 import threading
 import time
+from pathlib import Path
+
+from tests.cli.program import COMMAND
+from tests.forked import Forked
 
 
 class Background:
     """A command that goes on; as a context it is ended whatever happens."""
 
     def __init__(self, *arguments, ready=""):
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "zesty_abacus", *map(str, arguments)],
-            stdout=subprocess.PIPE, stderr=subprocess.PIPE, stdin=subprocess.DEVNULL, text=True,
-        )  # fmt: skip
+        self._folder = tempfile.TemporaryDirectory(prefix="command-")
+        streams = [Path(self._folder.name) / name for name in ("out", "err")]
+        self._process = Forked(COMMAND, [str(argument) for argument in arguments], *streams)
         self.out, self.err = [], []
         self._threads = [
-            threading.Thread(target=self._take, args=(stream, lines), daemon=True)
-            for stream, lines in ((self._process.stdout, self.out), (self._process.stderr, self.err))
+            threading.Thread(target=self._take, args=(path, lines), daemon=True)
+            for path, lines in zip(streams, (self.out, self.err), strict=True)
         ]
         for thread in self._threads:
             thread.start()
@@ -36,23 +38,35 @@ class Background:
         return self
 
     def __exit__(self, *_error):
-        if self._process.poll() is None:
+        if self._process.is_running:
             self._process.kill()
-        self._process.wait()
+        self.finish()
+        self._folder.cleanup()
 
-    @staticmethod
-    def _take(stream, lines):
-        for line in stream:
-            lines.append(line.rstrip("\n"))
-        stream.close()
+    def _take(self, path, lines):
+        """Take lines as they are written, until it has ended and there are no more."""
+        while not path.exists():
+            time.sleep(0.005)
+        begun = ""
+        with path.open() as stream:
+            while True:
+                is_over = not self._process.is_running
+                while piece := stream.readline():
+                    begun += piece
+                    if begun.endswith("\n"):
+                        lines.append(begun.rstrip("\n"))
+                        begun = ""
+                if is_over:
+                    return
+                time.sleep(0.01)
 
     def wait_for(self, word, patience_s=120):
         until = time.monotonic() + patience_s
         while time.monotonic() < until:
             if any(word in line for line in (*self.err, *self.out)):
                 return
-            if self._process.poll() is not None:
-                time.sleep(0.1)
+            if not self._process.is_running:
+                self.finish()
                 break
             time.sleep(0.02)
         if not any(word in line for line in (*self.err, *self.out)):

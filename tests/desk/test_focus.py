@@ -5,6 +5,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
+from zesty_abacus.desk.desks.intake.sources import SourceCard
 from zesty_abacus.desk.widgets.parts import Choice
 
 
@@ -109,3 +110,85 @@ def test_another_desk_gives_the_keys_to_its_work(pilot):
     pilot.window.roster.view.setFocus()
     pilot.key("2")
     assert pilot.window.focusWidget() is pilot.window.roster.view, "what stays in view keeps them"
+
+
+def test_return_in_a_filter_takes_the_only_hit_and_goes_to_several(pilot):
+    roster, session = pilot.window.roster, pilot.session
+    pilot.type(roster.filter, "azimuth feedback starboard", enter=True)
+    assert session.kind == pilot.kind(0x1A9) and pilot.window.focusWidget() is roster.view
+    pilot.type(roster.filter, "azimuth", enter=True)
+    assert session.kind == pilot.kind(0x1A9), "of several none is taken"
+    assert pilot.window.focusWidget() is roster.view
+    pilot.key(Qt.Key.Key_Up)
+    assert session.kind == pilot.kind(0x1A8), "arrows choose"
+    pilot.type(roster.filter, "no such thing", enter=True)
+    assert pilot.window.focusWidget() is roster.filter, "the words are what has to be changed"
+
+
+def test_return_in_the_filter_of_values_puts_the_only_one_over_time(pilot):
+    readout, traces = pilot.window.read.side.readout, pilot.session.traces
+    shown(pilot, "2")
+    before = list(traces.shown)
+    for _ in range(2):
+        pilot.type(readout.filter, "pack totals voltage", enter=True)
+        assert len(traces.shown) == len(before) + 1, "and it stays there"
+        assert pilot.window.focusWidget() is readout.values
+    layout = pilot.session.reading.layout_of(traces.shown[-1][0])
+    assert layout.field_named("voltage").id == traces.shown[-1][1]
+
+
+def test_return_in_the_search_of_the_library_goes_to_what_is_found(pilot):
+    pilot.window.show_library()
+    pilot.settle()
+    found = pilot.window.library.list
+    pilot.type(found.line, "bow thruster")
+    QTest.keyClick(found.line, Qt.Key.Key_Return)
+    assert pilot.window.focusWidget() is found.view and found.current is not None
+
+
+def goes_round(pilot, first):
+    """Return what takes the keys by the tabulator, from a part on until it comes again."""
+    seen = [first]
+    first.setFocus()
+    while len(seen) < 100:
+        pilot.key(Qt.Key.Key_Tab)
+        if (now := pilot.window.focusWidget()) in seen:
+            return seen
+        seen.append(now)
+    raise AssertionError("it does not come round")
+
+
+def test_cards_are_one_stop_with_arrows_inside(pilot):
+    shown(pilot, "2")
+    pilot.key("4")
+    column = pilot.window.layouts.plan.column
+    cards = list(column.cards.values())
+    assert len(cards) > 5
+    cards[0].setFocus()
+    pilot.key(Qt.Key.Key_Down)
+    pilot.key(Qt.Key.Key_Down)
+    assert cards[2].hasFocus()
+    pilot.key(Qt.Key.Key_End)
+    assert cards[-1].hasFocus()
+    pilot.key(Qt.Key.Key_Down)
+    assert cards[-1].hasFocus(), "there is none behind the last"
+    pilot.key(Qt.Key.Key_Home)
+    assert cards[0].hasFocus()
+    pilot.key(Qt.Key.Key_Down)
+    assert [one for one in goes_round(pilot, cards[1]) if one in cards] == [cards[1]]
+    pilot.key(Qt.Key.Key_Return)
+    assert column.current == cards[1].item.id
+
+
+def test_sources_are_one_stop_and_the_one_that_is_taken_keeps_the_keys(pilot):
+    pilot.key("1")
+    sources = pilot.window.intake.left
+    cards = sources.findChildren(SourceCard)
+    cards[0].setFocus()
+    pilot.key(Qt.Key.Key_Down)
+    assert cards[1].hasFocus()
+    pilot.key(Qt.Key.Key_Return)
+    now = pilot.window.focusWidget()
+    assert isinstance(now, SourceCard) and now.accessibleName().startswith("battery.pcapng.zst")
+    pilot.key(Qt.Key.Key_Down)
+    assert pilot.window.focusWidget().accessibleName().startswith("shore-meter.pcap")

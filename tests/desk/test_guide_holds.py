@@ -6,6 +6,8 @@ import ast
 import re
 from pathlib import Path
 
+from PyQt6.QtWidgets import QWidget
+
 ROOT = Path(__file__).parents[2]
 GUIDE = (ROOT / "docs" / "guide.md").read_text()
 KEY = r"(?:(?:Ctrl|Shift|Alt) )*(?:[A-Z0-9,.\[\]+-]|F1|Return|Space|Del|Left|Right|Up|Down|Escape|Tab)"
@@ -47,3 +49,16 @@ def test_each_word_of_the_interface_that_the_guide_names_is_one():
     assert len(named) > 80
     # readings are put together: the kind, the order of its bytes
     assert {word for word in named if not all(part in said for part in word.split(", "))} == set()
+
+
+def test_each_key_that_a_tip_names_does_something(pilot):
+    """Of what has been built by then: every part of the window that says which key does the same."""
+    known = {command.shortcut.replace("+", " ") for command in pilot.window.commands if command.shortcut}
+    named = {}
+    for part in pilot.window.findChildren(QWidget):
+        for keys in re.findall(r"\(([^()]+)\)", part.toolTip()):
+            named |= {key: part.toolTip() for key in keys.split(", ") if re.fullmatch(KEY, key)}
+    # a row of a rehearsal moves by these, which the tests of the desk press
+    own = {"Ctrl Up", "Ctrl Down"}
+    assert len(named) > 25
+    assert {key: tip for key, tip in named.items() if key not in known | own | OF_LISTS} == {}

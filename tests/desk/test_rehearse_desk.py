@@ -571,6 +571,15 @@ def test_a_rehearsal_is_written_as_a_list_of_sentences_and_kept(pilot, live):
     pilot.click(page.tools.up)
     assert [row._words.text()[:8] for row in page.steps] == ["1  expec", "2  send "]
     pilot.click(page.tools.down)
+    # by keys: rows are one stop, Ctrl moves the step instead of the keys
+    page.steps[0].setFocus()
+    pilot.key(Qt.Key.Key_Down)
+    assert page.steps[1].hasFocus()
+    pilot.key(Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    assert [row._words.text()[:8] for row in page.steps] == ["1  expec", "2  send "]
+    assert page.steps[0].hasFocus()
+    pilot.key(Qt.Key.Key_Down, Qt.KeyboardModifier.ControlModifier)
+    assert [row._words.text()[:8] for row in page.steps] == ["1  send ", "2  expec"]
     pilot.click(page.keep)
     pilot.wait(lambda: page.choice.findText("Lamp test") >= 0, "the rehearsal in the library")
     assert page.choice.currentText() == "Lamp test"

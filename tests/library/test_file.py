@@ -5,12 +5,13 @@ import shutil
 import signal
 import sqlite3
 import subprocess
-import sys
 import threading
 import time
 
 import pytest
 
+from tests.cli.program import run
+from tests.forked import Forked
 from tests.library.test_store import pod
 from zesty_abacus.core.files import held
 from zesty_abacus.core.library import file as files
@@ -138,46 +139,24 @@ def test_the_file_system_of_a_path_is_known(tmp_path):
     assert files.file_system_of(tmp_path) == said.stdout.split()[-1]
 
 
-WRITER = """
-import sys
-from tests.library.test_store import pod
-from zesty_abacus.core.files.errors import FileError
-from zesty_abacus.core.files.reading import open_file
-from zesty_abacus.core.library.store import Library
-from pathlib import Path
-path = Path(sys.argv[1])
-library = Library.open(path)
-for number in range(10_000):
-    layout = pod(f"{sys.argv[2]} {number}")
-    library.layouts.commit(layout, parent=None, author=sys.argv[2])
-    print(layout.id, flush=True)
-    # whatever looks at the file in a program that has it open
-    try:
-        open_file(path).close()
-    except FileError:
-        pass
-"""
-
-
 @pytest.mark.parametrize("sign", [signal.SIGTERM, signal.SIGKILL])
 def test_what_was_told_as_kept_is_there_whoever_is_killed(tmp_path, sign):
     """Two programs write, commands come and go beside them, one is killed at any point; nothing told is lost."""
     path = tmp_path / "library.sqlite"
     Library.create(path).close()
     running = [
-        subprocess.Popen([sys.executable, "-c", WRITER, str(path), name], stdout=subprocess.PIPE, text=True)
-        for name in ("one", "two")
+        Forked("tests.library.looking_writer", [str(path), name], tmp_path / f"{name}.told") for name in ("one", "two")
     ]
-    told = [process.stdout.readline().strip() for process in running]
+    assert all(process.first_line() for process in running)
     for _ in range(3):
-        subprocess.run([sys.executable, "-m", "zesty_abacus", "library", "log", str(path)], check=True, timeout=60,
-                       capture_output=True)  # fmt: skip
+        assert run("library", "log", path)[0] == 0
     running[0].send_signal(sign)
     time.sleep(0.2)
     running[1].send_signal(signal.SIGKILL)
+    told = []
     for process in running:
-        out, _ = process.communicate(timeout=30)
-        told += [line for line in out.splitlines() if len(line) == 36]
+        process.wait()
+        told += process.lines()
     library = Library.open(path)
     there = {str(layout.id) for layout in library.layouts.states()}
     library.close()

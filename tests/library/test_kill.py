@@ -6,6 +6,7 @@ import subprocess
 import sys
 import time
 
+from tests.forked import Forked
 from tests.library.test_store import pod
 from zesty_abacus.core.library.proposals import Rules, Step
 from zesty_abacus.core.library.store import Library
@@ -14,24 +15,19 @@ KILLS = int(os.environ.get("KILLS", "12"))
 """The suite's own number; hundreds by hand."""
 
 
-def test_nothing_acknowledged_is_lost_when_the_writer_is_killed(library, address):
+def test_nothing_acknowledged_is_lost_when_the_writer_is_killed(library, address, tmp_path):
     path = address
     library.layouts.commit(pod(), parent=None, author="first")
     moments = random.Random(7)
     acknowledged = 0
-    for _ in range(KILLS):
-        writer = subprocess.Popen(
-            [sys.executable, "-m", "tests.library.writer_process", str(path)], stdout=subprocess.PIPE, text=True
-        )
-        assert writer.stdout is not None
-        first = writer.stdout.readline()
+    for number in range(KILLS):
+        writer = Forked("tests.library.writer_process", [str(path)], tmp_path / f"told {number}")
+        assert writer.first_line()
         time.sleep(moments.uniform(0, 0.06))
         writer.kill()
-        lines = [first, *writer.stdout.read().splitlines(keepends=True)]
         writer.wait()
-        writer.stdout.close()
         # the last line itself may be cut; a whole line is an acknowledged commit
-        told = [line.split() for line in lines if line.endswith("\n")]
+        told = [line.split() for line in writer.lines()]
         library = Library.open(path)
         head = library.layouts.heads()[0]
         history = library.layouts.history(head.state.id)
@@ -64,24 +60,19 @@ def test_a_full_disk_loses_nothing_that_was_acknowledged(tmp_path):
     library.close()
 
 
-def test_an_agreement_that_is_killed_is_whole_or_was_not(team, library, address):
+def test_an_agreement_that_is_killed_is_whole_or_was_not(team, library, address, tmp_path):
     """Whoever agrees is killed: what is kept was agreed, and what was agreed by enough is kept."""
     second = str(team.jo.address.path or address.replace("keeper@", "jo@"))
     library.layouts.commit(pod(), parent=None, author="first")
     library.proposals.set_rules(Rules(needed=1), author="keeper")
     moments = random.Random(11)
     ended = 0
-    for _ in range(max(KILLS // 6, 4)):
-        agreeing = subprocess.Popen(
-            [sys.executable, "-m", "tests.library.agreeing_process", str(address), second],
-            stdout=subprocess.PIPE, text=True,
-        )  # fmt: skip
-        assert agreeing.stdout is not None
-        agreeing.stdout.readline()
+    for number in range(max(KILLS // 6, 4)):
+        agreeing = Forked("tests.library.agreeing_process", [str(address), second], tmp_path / f"told {number}")
+        assert agreeing.first_line()
         time.sleep(moments.uniform(0, 0.08))
         agreeing.kill()
         agreeing.wait()
-        agreeing.stdout.close()
     kept = {one.id for one in library.proposals.all(100_000) if one.standing is Step.KEPT}
     for one in library.proposals.all(100_000):
         assert bool(one.agreed) == (one.id in kept), "agreed and kept are one thing"

@@ -6,15 +6,15 @@ Seconds a seat: SIEGE, a few in the suite, an hour by hand.
 import os
 import random
 import signal
-import subprocess
-import sys
 import time
 from collections import Counter
 
 import pytest
 import sqlalchemy as sa
 
+from tests.cli.program import run
 from tests.cluster import Cluster
+from tests.forked import Forked
 from tests.library.test_store import pod
 from zesty_abacus.core.library.chain import broken_lines, chains, compare_with_copy
 from zesty_abacus.core.library.errors import LibraryError
@@ -42,23 +42,19 @@ class Siege:
         if self.on_file and self._number % 5 == 0:
             limit = max(self.chance.randrange(1 << 18, 1 << 21), 1)
         name = f"p{self._number % 7} {self._number}"
-        command = [sys.executable, "-m", "tests.library.siege_process", self.where, name, str(self.folder),
-                   str(self._number), str(limit)]  # fmt: skip
-        out = (self.folder / f"told-{self._number}").open("w+")
-        self.running.append((subprocess.Popen(command, stdout=out, stderr=subprocess.DEVNULL), out))
+        words = [self.where, name, str(self.folder), str(self._number), str(limit)]
+        self.running.append(Forked("tests.library.siege_process", words, self.folder / f"told-{self._number}"))
 
     def end(self, sign):
-        process, out = self.running.pop(self.chance.randrange(len(self.running)))
+        process = self.running.pop(self.chance.randrange(len(self.running)))
         process.send_signal(sign)
-        process.wait(30)
+        process.wait()
         self.ended[sign] += 1
-        out.seek(0)
         # a line that is cut was on its way when the program was killed
-        self.told += [line.split(" ", 3) for line in out.read().split("\n")[:-1]]
-        out.close()
+        self.told += [line.split(" ", 3) for line in process.lines()]
 
     def are_silent(self):
-        return not any(os.fstat(out.fileno()).st_size for _, out in self.running)
+        return not any(process.lines() for process in self.running)
 
     def hold(self, seconds, disturb):
         until = time.monotonic() + seconds
@@ -117,8 +113,7 @@ def test_a_file_under_siege(tmp_path):
 
     def disturb():
         if siege.chance.random() < 0.3:
-            subprocess.run([sys.executable, "-m", "zesty_abacus", "library", "log", str(path)], capture_output=True,
-                           timeout=120, check=False)  # fmt: skip
+            run("library", "log", path)
         if siege.chance.random() < 0.5:
             made = library.layouts.commit(pod(f"window {time.monotonic_ns()}"), parent=None, author="window")
             siege.told.append(["revision", str(made.id), str(made.item_id), "window"])

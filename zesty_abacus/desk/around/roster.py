@@ -9,7 +9,6 @@ from PyQt6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
-    QLineEdit,
     QListView,
     QProgressBar,
     QStyle,
@@ -21,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from ..app.doors import engine
 from ..app.session import Session
+from ..widgets.filter_line import FilterLine
 from ..widgets.paint import draw_ribbon, draw_text
 from ..widgets.parts import EDGE, Choice, hairline, label
 from ..widgets.theme import SMALL_PX, TEXT_PX, TINY_PX, figure_font, look, text_font
@@ -179,10 +179,7 @@ class Roster(QWidget):
         self.view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.view.setAccessibleName("Message kinds")
-        self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Filter kinds and fields")
-        self.filter.setClearButtonEnabled(True)
-        self.filter.setAccessibleName("Filter the roster")
+        self.filter = FilterLine("Filter kinds and fields", "Filter the roster")
         self.order = Choice()
         self.order.addItems(list(ORDERS))
         self.order.setAccessibleName("Order of the roster")
@@ -233,6 +230,7 @@ class Roster(QWidget):
     def _connect(self) -> None:
         session = self._session
         self.filter.textChanged.connect(self._arrange)
+        self.filter.lead_to(self.view, self.model.kinds, session.select_kind)
         self.order.currentTextChanged.connect(self._arrange)
         selection = self.view.selectionModel()
         assert selection is not None

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QFrame, QSizePolicy, QVBoxLayout, QWidg
 
 from ...app.doors import engine
 from ...app.session import Session
+from ...widgets.one_stop import OneStop
 from ...widgets.parts import USES_SPACE, Panel, button, hairline, label, one_shot
 from ...widgets.theme import figure_font, look, text_font
 from ...widgets.words import counted, grouped
@@ -35,7 +36,6 @@ class SourceCard(QFrame):
 
     def __init__(self, title: str, words: str, state: str, *, tone: str, chosen: bool) -> None:
         super().__init__()
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setProperty(USES_SPACE, True)
         self.setAccessibleName(f"{title}, {words}, {state}")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
@@ -76,6 +76,7 @@ class SourceList(Panel):
         self._session = session
         self._chosen = 0
         self._chosen_card: SourceCard | None = None
+        self._stop = OneStop(self)
         self._reveal = one_shot(self, 0, self._show_chosen)
         self.body.setContentsMargins(0, 0, 0, 0)
         self.body.setSpacing(0)
@@ -86,7 +87,9 @@ class SourceList(Panel):
         """List the sources again."""
         session = self._session
         self._chosen_card = None
+        had_keys = self._stop.has_keys
         self.clear()
+        cards: list[SourceCard] = []
         count = len(session.outcomes)
         chosen: SourceCard | None = None
         self.note.setText(f"{count} source{'s' if count != 1 else ''}")
@@ -96,6 +99,7 @@ class SourceList(Panel):
             card.picked.connect(lambda number=number: self.choose(number))
             if number == self._chosen:
                 chosen = card
+            cards.append(card)
             self.body.addWidget(card)
             self.body.addWidget(hairline())
         for reference in session.trial.file.references if session.trial is not None else ():
@@ -104,9 +108,13 @@ class SourceList(Panel):
             self.body.addWidget(hairline())
         self.body.addWidget(self._drop_zone())
         self.body.addStretch(1)
+        self._stop.hold(cards, chosen)
         if chosen is not None:
             self._chosen_card = chosen
             self._reveal.start()
+            if had_keys:
+                # the card that was chosen by keys is another one now
+                chosen.setFocus()
 
     def _show_chosen(self) -> None:
         if self._chosen_card is not None and self._chosen_card.parent() is not None:

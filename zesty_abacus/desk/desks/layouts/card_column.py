@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QScrollArea, QVBoxLayout, QWidget
 
 from ...app.doors import engine, laid
 from ...app.session import Session
+from ...widgets.one_stop import OneStop
 from ...widgets.parts import one_shot
 from .cards import CARD_HEIGHT, Card, FieldCard, ItemCard
 from .field_form import FieldForm
@@ -114,6 +115,7 @@ class CardColumn(QScrollArea):
             form.edited.connect(self.edited)
         self.item_form.grown.connect(self.grown)
         self._soon_in_sight = one_shot(self, 0, self._bring_into_sight)
+        self._stop = OneStop(self)
         self._holder = QWidget()
         self._column = QVBoxLayout(self._holder)
         self._column.setContentsMargins(0, 16, 10, 8)
@@ -139,7 +141,9 @@ class CardColumn(QScrollArea):
                 card.picked.connect(self.pick)
                 self.cards[entry.item.id] = card
             self.cards[entry.item.id].show_item(entry.item, entry.number, entry.depth, shown)
-        self._arrange([self.cards[entry.item.id] for entry in entries])
+        in_order = [self.cards[entry.item.id] for entry in entries]
+        self._arrange(in_order)
+        self._stop.hold(in_order)
         if self.current is not None:
             self._show_form()
 

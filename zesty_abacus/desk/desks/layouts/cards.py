@@ -38,7 +38,6 @@ class Card(QFrame):
         self.level = level
         self.layout_shown: engine.Layout | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setProperty(USES_SPACE, True)
         self.column = QVBoxLayout(self)
         self.column.setSpacing(0)

@@ -76,7 +76,7 @@ class LayoutsDesk(QWidget):
         self.add = button("New field", "Make a field of the selected beads (F)")
         self.drop_in = button("Drop in…", "Add an array, a string, a list, a check or a computed value (Shift F)")
         self.turn = button("Turn order", "Turn the byte order of the open field round (O)")
-        self.remove = button("Remove field", "Remove the open field (Shift Delete)")
+        self.remove = button("Remove field", "Remove the open field (Shift Del)")
         self.more = button("More…", "Split, join, find an order, compare, print, bring in, put out")
         for action in (self.reader, self.add, self.drop_in, self.turn, self.remove, self.more):
             self.head.row.addWidget(action)

@@ -11,7 +11,6 @@ from PyQt6.QtGui import QColor, QPainter, QPen
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
-    QLineEdit,
     QListView,
     QStyle,
     QStyledItemDelegate,
@@ -22,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from ...app.doors import engine, laid
 from ...app.session import Session
+from ...widgets.filter_line import FilterLine
 from ...widgets.paint import draw_text
 from ...widgets.parts import Choice, label, one_shot, plain_tip
 from ...widgets.theme import TINY_PX, figure_font, look, text_font
@@ -149,10 +149,7 @@ class LayoutList(QWidget):
         self._session = session
         self._all: list[laid.Found] = []
         self._held: Any = None
-        self.line = QLineEdit()
-        self.line.setPlaceholderText("name, field, unit, address, comment")
-        self.line.setAccessibleName("Find layouts")
-        self.line.setClearButtonEnabled(True)
+        self.line = FilterLine("name, field, unit, address, comment", "Find layouts")
         self.lane, self.standing, self.author = Choice(), Choice(), Choice()
         self.count = label("", "quiet")
         self.model = FoundModel(lambda: session.reading.counts.apart)
@@ -191,7 +188,8 @@ class LayoutList(QWidget):
 
     def _connect(self) -> None:
         self.line.textChanged.connect(self._soon.start)
-        self.line.returnPressed.connect(self.view.setFocus)
+        # the first one found is in hand already
+        self.line.lead_to(self.view, lambda: self.model.found, lambda _found: None)
         for choice in (self.lane, self.standing, self.author):
             choice.currentIndexChanged.connect(self._narrow)
         selection = self.view.selectionModel()

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWid
 from ...app.doors import wrong
 from ...app.session import Session
 from ...around.table_file import ask_table_file, write_table
+from ...widgets.filter_line import FilterLine
 from ...widgets.parts import EDGE, button, hairline, label
 from ...widgets.words import grouped, number_text, span_text
 from .problem_rows import ProblemRows
@@ -29,10 +30,7 @@ class ProblemSide(QWidget):
         super().__init__()
         self._session = session
         self._problems = session.problems
-        self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Filter problems")
-        self.filter.setClearButtonEnabled(True)
-        self.filter.setAccessibleName("Filter the problems")
+        self.filter = FilterLine("Filter problems", "Filter the problems")
         self.aside = QCheckBox()
         self.write = button("Write…", "Write the problems to a file")
         self.rows = ProblemRows(session)
@@ -42,6 +40,7 @@ class ProblemSide(QWidget):
         self._problems.changed.connect(self._show)
         self._problems.hand_changed.connect(self.rows.show_current)
         self.filter.textChanged.connect(self._show)
+        self.filter.lead_to(self.rows, lambda: self.rows.things, self._choose)
         self.aside.toggled.connect(lambda _on: self._show())
         self.write.clicked.connect(self._ask_where)
         self.rows.chosen.connect(self._choose)

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 from ...app.doors import asked
 from ...app.session import Session
 from ...around.ask_menu import ask_menu
+from ...widgets.filter_line import FilterLine
 from ...widgets.paint import draw_text
 from ...widgets.parts import EDGE, USES_SPACE, Panel, hairline, menu_of, one_shot
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
@@ -39,10 +40,7 @@ class Readout(Panel):
         super().__init__("Readout")
         self.note.setText("at cursor")
         self._session = session
-        self.filter = QLineEdit()
-        self.filter.setPlaceholderText("Filter values")
-        self.filter.setClearButtonEnabled(True)
-        self.filter.setAccessibleName("Filter the readout")
+        self.filter = FilterLine("Filter values", "Filter the readout")
         self.values = ReadoutValues(session, self.filter)
         self.body.setContentsMargins(0, 6, 0, 0)
         holder = QVBoxLayout()
@@ -52,6 +50,7 @@ class Readout(Panel):
         self.body.addWidget(hairline())
         self.body.addWidget(self.values)
         self.body.addStretch(1)
+        self.filter.lead_to(self.values, self.values.fields, self.values.trace)
 
 
 class ReadoutValues(QWidget):
@@ -87,6 +86,18 @@ class ReadoutValues(QWidget):
     def rows(self) -> list[ReadoutRow]:
         """Return what is known at the cursor, seen or not, for tests and screen readers."""
         return self._at_cursor.rows(self._wanted())
+
+    def fields(self) -> list[ReadoutRow]:
+        """Return the fields among the rows."""
+        return [row for row in self.rows() if row.field_id is not None]
+
+    def trace(self, row: ReadoutRow) -> None:
+        """Take a field in hand, and have it on the stack of traces."""
+        self.refresh()
+        self._focus = next((number for number, one in enumerate(self._rows) if one.field_id == row.field_id), -1)
+        if self._focus >= 0 and (row.kind, row.field_id) not in self._session.traces.shown:
+            self._toggle()
+        self.update()
 
     def _wanted(self) -> list[str]:
         return self._filter.text().lower().split()

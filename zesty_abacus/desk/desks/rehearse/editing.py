@@ -92,9 +92,9 @@ class StepTools(QWidget):
     def __init__(self, add: Callable[[Any], None], move: Callable[[int], None], remove: Callable[[], None]) -> None:
         super().__init__()
         self.add = button("Add a step ▾", "Add a step behind the one in hand")
-        self.up = button("↑", "Move the step in hand up (Alt Up)")
+        self.up = button("↑", "Move the step in hand up (Ctrl Up)")
         self.up.setAccessibleName("Up")
-        self.down = button("↓", "Move the step in hand down")
+        self.down = button("↓", "Move the step in hand down (Ctrl Down)")
         self.down.setAccessibleName("Down")
         self.remove = button("Take out", "Take the step in hand out")
         self._add = add

@@ -12,6 +12,7 @@ from ....core.errors import AbacusError
 from ...app.doors import going
 from ...app.jobs import Jobs
 from ...app.rehearsing import Rehearsing
+from ...widgets.one_stop import OneStop
 from ...widgets.parts import Choice, button, clear_layout, label, scrolled
 from ...widgets.wrapping import WrappingRow
 from .draft import Draft
@@ -55,6 +56,7 @@ class Rehearsals(QWidget):
         self.note = label("", "quiet", wrap=True)
         self.outcome = label("", "quiet", wrap=True)
         self.steps: list[StepRow] = []
+        self._stop = OneStop(self)
         self._column = QVBoxLayout()
         self._column.setSpacing(4)
         inner = QWidget()
@@ -162,6 +164,12 @@ class Rehearsals(QWidget):
         """Take a step in hand by its path; the one that is in hand is put down."""
         self._edit(lambda: self._draft.pick(path))
 
+    def _move(self, path: tuple[int, ...], by: int) -> None:
+        """Move a step by keys; it is in hand then."""
+        if self._draft.path != path:
+            self.pick(path)
+        self._edit(lambda: self._draft.move(by))
+
     def _edit(self, change: Callable[[], None]) -> None:
         change()
         self._show_draft()
@@ -202,15 +210,22 @@ class Rehearsals(QWidget):
         self._jobs.start("rehearsal", "keeping", work, done, lambda words: self.outcome.setText(words))
 
     def _fill(self, steps: list[tuple[str, str, tuple[int, ...]]]) -> None:
+        had_keys, before = self._stop.has_keys, [row.hasFocus() for row in self.steps]
         # the editor stands below the step in hand, and must outlive the rows
         self.editor.setParent(None)
         clear_layout(self._column)
-        self.steps = [StepRow(number, words, path, self.pick) for number, words, path in steps]
+        self.steps = [StepRow(number, words, path, self.pick, self._move) for number, words, path in steps]
         for row in self.steps:
             self._column.addWidget(row)
             if row.path and row.path == self._draft.path:
                 row.hold(True)
                 self._column.addWidget(self.editor)
+        stops = [row for row in self.steps if row.path]
+        in_hand = next((row for row in stops if row.path == self._draft.path), None)
+        self._stop.hold(stops, in_hand)
+        if had_keys and stops:
+            # a row that was taken in hand is another one now
+            (in_hand or self.steps[min(before.index(True), len(self.steps) - 1)]).setFocus()
 
     # running
 

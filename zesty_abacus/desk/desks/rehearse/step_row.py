@@ -18,10 +18,13 @@ _SIGNS = {"passed": "✓", "failed": "✗", "left out": "–", "": "▸"}
 class StepRow(QWidget):
     """A step as a sentence, with a sign and what decided it."""
 
-    def __init__(self, number: str, words: str, path: tuple[int, ...], pick: Callable[[tuple[int, ...]], None]) -> None:
+    def __init__(
+        self, number: str, words: str, path: tuple[int, ...], pick: Callable[[tuple[int, ...]], None],
+        move: Callable[[tuple[int, ...], int], None],
+    ) -> None:  # fmt: skip
         super().__init__()
         self.number, self.path = number, path
-        self._pick = pick
+        self._pick, self._move = pick, move
         self.state = ""
         self._sign = label("")
         self._sign.setFixedWidth(16)
@@ -31,7 +34,6 @@ class StepRow(QWidget):
         self._why = label("", "quiet", wrap=True)
         self._why.hide()
         if path:
-            self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
             self.setAccessibleName(f"step {number}: {words}")
             self.setProperty(USES_SPACE, True)
         column = QVBoxLayout()
@@ -60,6 +62,10 @@ class StepRow(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is not None and self.path and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space):
             self._pick(self.path)
+            return
+        by = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0) if event is not None else 0
+        if event is not None and self.path and by and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._move(self.path, by)
             return
         super().keyPressEvent(event)
 

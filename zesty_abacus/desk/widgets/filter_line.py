@@ -1,0 +1,45 @@
+"""An entry that narrows the list below it; Return goes on in the list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from typing import Any
+
+from PyQt6.QtWidgets import QLineEdit, QWidget
+
+
+class FilterLine(QLineEdit):
+    """Words that a list is narrowed to.
+
+    Parameters
+    ----------
+    hint
+        Shown while nothing is typed.
+    name
+        What it is called for screen readers.
+    """
+
+    def __init__(self, hint: str, name: str) -> None:
+        super().__init__()
+        self.setPlaceholderText(hint)
+        self.setAccessibleName(name)
+        self.setClearButtonEnabled(True)
+
+    def lead_to(self, work: QWidget, hits: Callable[[], Sequence[Any]], take: Callable[[Any], None]) -> None:
+        """Have Return give the keys to a list, where arrows choose; what is the only hit is taken at once.
+
+        Parameters
+        ----------
+        hits
+            What the list holds for the words as they stand.
+        """
+
+        def go_on() -> None:
+            found = hits()
+            if not found:
+                return  # the words are what has to be changed
+            work.setFocus()
+            if len(found) == 1:
+                take(found[0])
+
+        self.returnPressed.connect(go_on)
