@@ -1,4 +1,4 @@
-"""Reads the densest files there can be, with the compiler told to check every index; made to be run by itself."""
+"""Reads the densest files there can be; made to be run by itself, compiled or with every index checked."""
 
 import struct
 import sys

@@ -1,7 +1,8 @@
 """Loads what commands need, once; imported by the process that ``program.py`` forks."""
 
+import contextlib
 import importlib
-import os
+import io
 import pkgutil
 import tempfile
 from pathlib import Path
@@ -17,11 +18,18 @@ def _load() -> None:
     for name in ("handover.long_table", "handover.wide_table", "handover.sheet_files", "exchange.registry",
                  "library.store", "trial.intake"):  # fmt: skip
         importlib.import_module(f"zesty_abacus.core.{name}")
-    # the first kernel that runs makes the compiler load its registries
+    # kernels that ran here are loaded in whatever is forked
     with tempfile.TemporaryDirectory() as folder:
-        log = Path(folder) / "a.log"
-        log.write_text("(1.0) can0 100#00\n")
-        cli.main(["frames", str(log), "-o", os.devnull, "--force"], "zesty-abacus", standalone_mode=False)
+        trial, out = Path(folder) / "trial", Path(folder) / "out.csv"
+        log, known = trial / "thruster.log.gz", ("--library", trial / "library.sqlite")
+        for words in (
+            ("demo", trial, "--length", "2s"), ("decode", log, *known, "-o", out),
+            ("find", log, *known, "--where", "size == 8 or changes(at(B0))", "-o", out, "--force"),
+            ("problems", log, *known, "-o", out, "--force"),
+            ("frames", trial / "bilge-scl-sda.csv.gz", "--recipe", trial / "recipes.json", "-o", out, "--force"),
+        ):  # fmt: skip
+            with contextlib.redirect_stderr(io.StringIO()), contextlib.redirect_stdout(io.StringIO()):
+                cli.main([str(word) for word in words], "zesty-abacus", standalone_mode=False)
 
 
 try:

@@ -21,6 +21,9 @@ from .task import Failed
 Given = TypeVar("Given")
 _TRIES = 3
 _LOOK_S = 0.2
+_forking = multiprocessing.get_context("forkserver")
+# loading takes longer than many a recording does, and what is loaded lies in memory once
+_forking.set_forkserver_preload([f"{__package__}.{name}" for name in ("asking", "dataset", "overview", "runs")])
 
 
 def work_on(
@@ -54,13 +57,13 @@ def work_on(
 class _Process:
     """A working process that keeps to one processor: there is another process for each other one.
 
-    It is started on that processor, so that whatever it loads makes no more threads than that.
+    What it is forked from has loaded the program and does nothing else: what is copied from a process with threads may
+    hold a lock for ever. It is loaded on one processor, so that whatever it loads makes no more threads than that.
     """
 
     def __init__(self, processor: int) -> None:
         self.processor = processor
-        # a fresh one: what is copied from a process with threads may hold a lock for ever
-        self._pool = ProcessPoolExecutor(1, multiprocessing.get_context("spawn"))
+        self._pool = ProcessPoolExecutor(1, _forking, _keep_to, (processor,))
 
     def submit(self, work: Callable[[Any], Any], piece: Any) -> Future[Any]:
         """Give it a piece; it starts with the first one, on the thread that gives."""
@@ -79,6 +82,10 @@ class _Process:
     def end(self) -> None:
         """Let it finish what it is at."""
         self._pool.shutdown(wait=True, cancel_futures=True)
+
+
+def _keep_to(processor: int) -> None:
+    os.sched_setaffinity(0, {processor})
 
 
 def _here(
