@@ -130,6 +130,16 @@ def test_a_bipolar_line_at_rest_between_its_words_keeps_its_middle():
     assert (found.above, found.below) == pytest.approx((0.5, -0.5), abs=0.05)
 
 
+@pytest.mark.parametrize(("rest", "has_middle"), [(4, True), (3, False)])
+def test_a_rest_of_four_samples_is_one(rest, has_middle):
+    """Of a line that goes from level to level between two samples, as return-to-zero words do."""
+    rng = np.random.default_rng(8)
+    words = np.concatenate([[*[level] * 10, *[0.0] * rest] for level in rng.choice([-1.0, 1.0], 3000)])
+    noise = rng.normal(0, 0.004, len(words))
+    found = suggest_levels(level_histogram(Samples((words + noise).astype(np.float32), 1e6)))
+    assert (found.below is not None) is has_middle
+
+
 def test_rise_time_and_edge_rate_are_measured():
     """A line through one pole takes 2.197 time constants from one tenth to nine tenths."""
     constant, rate = 1e-6, 50e6

@@ -91,6 +91,18 @@ def test_spi_says_clock_select_and_mode():
     assert facts["clock rate"] == "1 MHz" and facts["mode"] == "3"
 
 
+@pytest.mark.parametrize(
+    ("bits", "whole", "sure", "selected"), [(8, "100%", 1.0, True), (7, "0%", 0.4, True), (8, "100%", 0.75, False)]
+)
+def test_spi_is_as_sure_as_its_transfers_are_of_whole_bytes(bits, whole, sure, selected):
+    """Two fifths for a clock within the select line and data at its flanks, three for whole bytes; without one 3/4."""
+    lines = spi_wires([[(0x1F, 0x42), (0x55, 0x3A)]] * 6, 3, bits=bits).edges()
+    if not selected:
+        del lines["select"]
+    found = best(spi.DECODER, lines)
+    assert found.score == pytest.approx(sure) and f" {whole} of whole bytes" in found.reason
+
+
 def test_uart_and_can_say_their_rates():
     line = from_levels(uart_parts(range(40), 1e9 / 9600, parity="even"))
     found = best(uart.DECODER, {"rx": line})
