@@ -30,6 +30,6 @@ class HandedOver(Panel):
         name.setFont(text_font(bold=True))
         column.addWidget(name)
         column.addWidget(label(words, "quiet", wrap=True))
-        where = f"{home_short(path.parent)} at {datetime.now():%H:%M}"
+        where = f"{home_short(path)} at {datetime.now():%H:%M}"
         column.addWidget(label(where, "quiet", wrap=True, selectable=True))
         self.body.insertWidget(1, entry)
