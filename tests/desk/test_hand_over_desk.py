@@ -280,7 +280,10 @@ def test_a_part_of_it_leaves_without_what_is_to_stay(pilot, tmp_path):
     for choice, value in ((page.span, "view"), (page.lanes, "kind"), (page.messages, "kind")):
         choice.choose(value)
     pilot.click(page.people)
-    assert "on the lane battery, but no waves" in page.said.text() and "does not take it back" in page.said.text()
+    assert (
+        "of the lane battery, waves cut between two frames" in page.said.text()
+        and "does not take it back" in page.said.text()
+    )
     _, file = packed(pilot, tmp_path)
     assert (
         "Left out: Lanes: 8 lanes of 9." in page.outcome.text()

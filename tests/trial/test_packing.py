@@ -36,18 +36,18 @@ def shipped(tmp_path_factory):
 def made(shipped, tmp_path):
     """Pack the trial with some choices; return the file."""
     trial = Trial.open(shipped)
-    capture = open_trial_capture(trial).capture
+    brought = open_trial_capture(trial)
 
     def packed(name="yuzu.ztrial", **choices):
         library = Library.open(trial.library_address)
         along = Along(**{key: choices.pop(key) for key in ("release", "messages", "notes", "people") if key in choices})
         try:
-            pack(trial, capture, library, Target(tmp_path / name), Packing(**choices, along=along))
+            pack(trial, brought, library, Target(tmp_path / name), Packing(**choices, along=along))
         finally:
             library.close()
         return tmp_path / name
 
-    packed.capture, packed.trial = capture, trial
+    packed.brought, packed.capture, packed.trial = brought, brought.capture, trial
     return packed
 
 
@@ -70,12 +70,16 @@ def test_it_is_the_same_trial_elsewhere(made, tmp_path):
     home.close(), copy.close()
 
 
-def test_a_stretch_of_some_lanes_goes_as_frames(made, tmp_path):
+def test_a_stretch_of_lanes_of_frames_goes_as_frames(made, tmp_path):
     start = made.capture.origin_ns
     first, last = start + 1_000_000_000, start + 2_500_000_000
     file = made(first_ns=first, last_ns=last, lanes=frozenset({"thruster", "shore"}))
     about = look_into(file)
-    assert [said.split(":")[0] for said in about.left_out] == ["Waves", "Lanes", "Frames"]
+    assert [said.split(":")[0] for said in about.left_out] == [
+        "Recordings",
+        "Lanes",
+        "Frames",
+    ]
     found = open_trial_capture(unpack(file, tmp_path / "there")).capture
     wanted = [
         row for row in rows(made.capture, Span.of(made.capture, first, last)) if row["lane"] in ("thruster", "shore")
@@ -85,6 +89,61 @@ def test_a_stretch_of_some_lanes_goes_as_frames(made, tmp_path):
     assert {lane.name: lane.protocol for lane in found.lanes} == {
         name: protocols[name] for name in ("thruster", "shore")
     }
+
+
+@pytest.fixture(scope="module")
+def long_run(tmp_path_factory):
+    """A trip on which every lane is heard."""
+    folder = tmp_path_factory.mktemp("long") / "yuzu"
+    assert run("demo", folder, "--length", "40s")[0] == 0
+    trial = Trial.open(folder)
+    return trial, open_trial_capture(trial)
+
+
+def of_stretch(long_run, tmp_path, first_ns, last_ns):
+    """Pack a stretch; return what it says of itself, what is brought in of it there, and the rows that belong to it."""
+    trial, brought = long_run
+    library, target = Library.open(trial.library_address), Target(tmp_path / "stretch.ztrial")
+    about = pack(trial, brought, library, target, Packing(first_ns, last_ns))
+    library.close()
+    there = open_trial_capture(unpack(target.path, tmp_path / "there"))
+    return about, there, rows(brought.capture, Span.of(brought.capture, first_ns, last_ns))
+
+
+def by_lane(listed):
+    lanes = {}
+    for row in listed:
+        lanes.setdefault(row["lane"], []).append(row)
+    return lanes
+
+
+WAVES = {"deck": 0, "winch": 0, "pendant": 4 * 8000, "beacon": 4 * 45_352}
+"""How far moments may be off in ns: of what was recorded as changes not at all, else four samples."""
+
+
+def test_waves_of_a_stretch_go_along_and_are_read_there_as_here(long_run, tmp_path):
+    start = long_run[1].capture.origin_ns
+    about, there, wanted = of_stretch(long_run, tmp_path, start + 5 * 10**9, start + 38 * 10**9)
+    assert [said.split(":")[0] for said in about.left_out] == ["Recordings", "Frames"]
+    assert {outcome.lanes[0] for outcome in there.outcomes if outcome.holds == "lines"} == set(WAVES)
+    found, wanted = by_lane(rows(there.capture)), by_lane(wanted)
+    assert set(found) == set(wanted)
+    for lane, listed in wanted.items():
+        times = zip((row.pop("time_ns") for row in found[lane]), (row.pop("time_ns") for row in listed), strict=True)
+        assert max(abs(one - other) for one, other in times) <= WAVES.get(lane, 0), lane
+        assert found[lane] == listed, lane
+
+
+def test_a_wave_that_would_be_read_otherwise_stays_and_its_frames_go(long_run, tmp_path):
+    """What answers a question before the stretch would be a question there."""
+    brought = long_run[1]
+    deck = [row for row in rows(brought.capture) if row["lane"] == "deck" and "answer" in str(row["flags"])]
+    first = deck[10]["time_ns"]
+    about, there, wanted = of_stretch(long_run, tmp_path, first, first + 10**9)
+    assert about.left_out[0].startswith("Waves of deck: cut out they would not be read the same")
+    assert by_lane(rows(there.capture))["deck"] == by_lane(wanted)["deck"]
+    holds = {outcome.lanes[0]: outcome.holds for outcome in there.outcomes if outcome.lanes}
+    assert holds["deck"] == "frames" and holds["winch"] == "lines"
 
 
 def test_what_was_worked_out_there_comes_home(made, tmp_path):
@@ -169,7 +228,7 @@ def test_it_never_replaces_by_itself_and_leaves_nothing_when_it_is_cancelled(mad
     progress = Progress()
     progress.cancel()
     with pytest.raises(Cancelled):
-        pack(made.trial, made.capture, library, Target(tmp_path / "other.ztrial"), progress=progress)
+        pack(made.trial, made.brought, library, Target(tmp_path / "other.ztrial"), progress=progress)
     library.close()
     assert not (tmp_path / "other.ztrial").exists()
 

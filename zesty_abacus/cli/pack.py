@@ -27,8 +27,9 @@ def pack(
 ) -> None:  # fmt: skip
     """Pack TRIAL into one file, with its recordings, references and what its library says.
 
-    Of a stretch or of some lanes the frames go along, not the waves. What did not go along is said in the file. The
-    library in it is a working copy: library sync takes home what was worked out in it, unless something was left out.
+    Of a stretch or of some lanes goes along what was recorded of them, waves cut between two frames, or else their
+    frames. What did not go along is said in the file. The library in it is a working copy: library sync takes home
+    what was worked out in it, unless something was left out.
     """
     from ..core.durations import duration_ns
     from ..core.files.writing import Target
@@ -43,13 +44,14 @@ def pack(
     opened = Trial.open(trial)
     target = Target(output, force, tuple(opened.files()))
     target.check()
-    capture = open_trial_capture(opened).capture
+    brought = open_trial_capture(opened)
+    capture = brought.capture
     first, last = (capture.origin_ns + duration_ns(text) if text else None for text in (begin, end))
     along = Along(release or opened.file.release, frozenset(messages) or None, "notes" not in without,
                   "people" not in without)  # fmt: skip
     library = open_library(trial)
     try:
-        made = pack_trial(opened, capture, library, target, Packing(first, last, frozenset(lanes) or None, along))
+        made = pack_trial(opened, brought, library, target, Packing(first, last, frozenset(lanes) or None, along))
     finally:
         library.close()
     say(f"zesty-abacus: {counted(len(made.files), 'file')}, {counted(made.messages, 'message')}", err=True)

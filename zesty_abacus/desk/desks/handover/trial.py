@@ -136,7 +136,7 @@ class TrialPage(QWidget):
                 session.clock.last_ns - session.clock.first_ns
             )  # fmt: skip
             lane = "all lanes" if packing.lanes is None else f"the lane {self._lane_in_hand()}"
-            what = f"the frames of {span_text(span)} on {lane}, but no waves"
+            what = f"{span_text(span)} of {lane}, waves cut between two frames"
         state = packing.along.release or "the newest state"
         home = (
             "It is a working copy: what is worked out in it comes home by “Working copy” under the library’s name."
@@ -159,7 +159,8 @@ class TrialPage(QWidget):
         target, packing = self.target.free_target(session.trial.files()), self._packing()
         if target is None:
             return
-        trial, capture, library = session.trial, session.capture, session.library
+        trial, library = session.trial, session.library
+        brought = leaving.BroughtIn(session.capture, session.outcomes)
         self.outcome.setText("")
 
         def done(about: Any) -> None:
@@ -171,5 +172,5 @@ class TrialPage(QWidget):
 
         session.jobs.start(
             "pack", f"packing {target.path.name}",
-            lambda progress: leaving.pack(trial, capture, library, target, packing, progress), done, self.target.say,
+            lambda progress: leaving.pack(trial, brought, library, target, packing, progress), done, self.target.say,
         )  # fmt: skip
