@@ -8,6 +8,7 @@ from tests.lines.test_clocked import wires_of
 from tests.lines.test_pulses import train
 from zesty_abacus.core.lines import can_wave, clocked, i2c, pulses, spi, uart
 from zesty_abacus.core.lines.registry import decode_line
+from zesty_abacus.core.lines.spi_transfers import agreement
 from zesty_abacus.core.waves.edges import Edges
 
 BITS = [1, 0, 0, 1, 1, 0, 1, 0, 1, 1, 1, 0, 0, 1]
@@ -124,3 +125,13 @@ def test_clocked_bursts_say_how_they_are_divided():
     assert found.score == pytest.approx(0.6)
     facts = words_of(decode_line(found.settings, {"a": lines["data"], "b": lines["clock"]}))
     assert facts["clock rate"] == "500.00 kHz" and facts["clocks a burst"] == "12"
+
+
+@pytest.mark.parametrize(
+    ("changes", "share"), [([110, 210], 1 / 2), ([110, 310, 410], 2 / 3), ([110, 310], 1), ([50], 1 / 2)]
+)
+def test_data_follow_the_edges_of_a_clock_to_a_share(changes, share):
+    """Each change belongs to the edge before it, also to the first; before any edge it belongs to none."""
+    clock = Edges.of_toggles(np.array([100, 200, 300, 400]), 0, 0, 500)
+    data = Edges.of_toggles(np.array(changes), 0, 0, 500)
+    assert agreement(clock, [data]) == pytest.approx(share)
