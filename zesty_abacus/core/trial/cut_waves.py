@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import msgspec
@@ -76,20 +76,15 @@ def cut_wave(
     if not len(rows):
         return None
     begin, end = _between_frames(whole, int(rows[0]), int(rows[-1]), recording.span_ns)
-    cut = cut_recording(recording, begin, end)
-    written = _write(cut, stem)
+    # other channels are other lanes, which may not be meant to leave
+    own = tuple(channel for channel in recording.channels if channel.name in recipe.channels())
+    written = _write(cut_recording(replace(recording, channels=own), begin, end), stem)
     if written is None:
         return None
     files, columns = written
     made = CutWave(files, msgspec.structs.replace(with_measured(recipe, whole), columns=columns), begin)
     wanted = whole.result.frames.chosen(rows)
     return made if _gives(made, wanted, stem.with_suffix(".lines"), progress.part(0.6, 1)) else None
-
-
-def _off_ns(recording: LineRecording) -> float:
-    """Return how far a moment may be off; of lines that were recorded as changes not at all."""
-    rates = [channel.samples.rate_hz for channel in recording.channels if channel.samples is not None]
-    return _OFF_SAMPLES * 1e9 / min(rates) if rates else 0.0
 
 
 def _between_frames(whole: Outcome, first: int, last: int, span_ns: tuple[int, int]) -> tuple[int, int]:
@@ -174,3 +169,9 @@ def _gives(made: CutWave, wanted: FrameTable, folder: Path, progress: Progress) 
     return same and bool((apart <= _off_ns(again)).all()) and all(
         found.payload_of(row) == wanted.payload_of(row) for row in range(len(found))
     )  # fmt: skip
+
+
+def _off_ns(recording: LineRecording) -> float:
+    """Return how far a moment may be off; of lines that were recorded as changes not at all."""
+    rates = [channel.samples.rate_hz for channel in recording.channels if channel.samples is not None]
+    return _OFF_SAMPLES * 1e9 / min(rates) if rates else 0.0
