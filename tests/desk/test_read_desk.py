@@ -346,3 +346,22 @@ def test_a_tick_stands_where_the_cursor_has_its_time(pilot, span_ns):
         QTest.mouseClick(traces, Qt.MouseButton.LeftButton, pos=QPoint(round(x), 20))
         seconds = float(text.removesuffix(" s").replace("\u2009", ""))
         assert abs(clock.seconds(clock.cursor_ns) - seconds) <= a_pixel, text
+
+
+def test_a_list_of_one_message_gives_its_room_to_what_frames_say(pilot):
+    pilot.key("2")
+    pilot.pick_kind(0x1A9)
+    read, words = pilot.window.read, "angle"
+    width = read.frames.area().width()
+    before = read.frames._rows.columns(width)
+    pilot.click(read.this_kind)
+    after = read.frames._rows.columns(width)
+    assert list(before) == ["time s", "after", "lane", "message", "says", "payload"]
+    assert list(after) == ["time s", "after", "says", "payload"]
+    assert after["says"].width() > before["says"].width() + 150
+    assert after["payload"].right() <= width and words in read.frames.line(read.frames.current()).says
+    pilot.window.say_in_words()
+    pilot.settle()
+    said = [pilot.window.in_words.list.item(row).text() for row in range(3)]
+    assert not any("Azimuth feedback starboard" in line for line in said)
+    pilot.window.in_words.end()

@@ -47,10 +47,11 @@ class FramePainter:
         right = Qt.AlignmentFlag.AlignRight
         draw_text(painter, cells["time s"], line.time, figure_font(SMALL_PX), theme.ink, right)
         draw_text(painter, cells["after"], self.after(place), figure_font(TINY_PX), theme.quiet, right)
-        draw_text(painter, cells["lane"], line.lane, text_font(SMALL_PX), theme.quiet)
-        font = text_font(SMALL_PX, italic=not line.named)
-        color = theme.ink if line.named else theme.unexplained
-        draw_text(painter, cells["message"], line.message, font, color, middle=True)
+        if "message" in cells:
+            draw_text(painter, cells["lane"], line.lane, text_font(SMALL_PX), theme.quiet)
+            font = text_font(SMALL_PX, italic=not line.named)
+            color = theme.ink if line.named else theme.unexplained
+            draw_text(painter, cells["message"], line.message, font, color, middle=True)
         draw_text(painter, cells["says"], line.says, text_font(SMALL_PX), theme.wrong if line.wrong else theme.ink)
         draw_payload(painter, cells["payload"], line, self._session.form)
 
@@ -60,12 +61,17 @@ class FramePainter:
         return "" if since is None else f"+{span_text(since)}"
 
     def columns(self, width: float) -> dict[str, QRectF]:
-        """Return where each column is, by name, in a list of that width."""
+        """Return where each column is, by name, in a list of that width.
+
+        Where all frames are of one message, the roster says which, and what they say has the room.
+        """
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
         payload = min(step * {"hex": 24, "dec": 32, "bin": 52, "text": 12}[self._session.form], width * 0.42)
         time = 20.0 + step * len(self._session.clock.words(self._session.clock.last_ns))
-        widths = {"time s": max(time, 64.0), "after": 60.0, "lane": 52.0, "message": 130.0}
-        says = max(width - sum(widths.values()) - payload - _GAP * 5 - 16, 80)
+        widths = {"time s": max(time, 64.0), "after": 60.0}
+        if not self._listed.follows_the_kind:
+            widths |= {"lane": 52.0, "message": 130.0}
+        says = max(width - sum(widths.values()) - payload - _GAP * (len(widths) + 1) - 16, 80)
         boxes, x = {}, 8.0
         for name, size in {**widths, "says": says, "payload": payload}.items():
             boxes[name] = QRectF(x, 0, size, ROW)
