@@ -104,15 +104,22 @@ class ExchangeList(RowList):
     def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], number: int, top: float) -> None:
         theme, right = look.theme, Qt.AlignmentFlag.AlignRight
         cells = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
-        asked, came, state = self.asked(number), self.came(number), self.state(number)
+        asked, state = self.asked(number), self.state(number)
         draw_text(painter, cells["time s"], asked.time, figure_font(SMALL_PX), theme.ink, right)
         draw_text(painter, cells["took"], self.took(number), figure_font(TINY_PX), theme.quiet, right)
         draw_text(painter, cells["lane"], asked.lane, text_font(SMALL_PX), theme.quiet)
         draw_text(painter, cells["asked"], self.question(number), text_font(SMALL_PX), theme.ink)
         well = state == "answered"
-        words = _said(came) if came is not None and well else state if came is None else f"{state}: {_said(came)}"
+        words = self.outcome(number)
         color = theme.ink if well else theme.quiet if state == "not yet answered" else theme.wrong
         draw_text(painter, cells["came back"], words, text_font(SMALL_PX), color)
+
+    def outcome(self, number: int) -> str:
+        """Return what came back, or how it went wrong."""
+        came, state = self.came(number), self.state(number)
+        if came is None:
+            return state
+        return _said(came) if state == "answered" else f"{state}: {_said(came)}"
 
     def _draw_detail(self, painter: QPainter, current: int) -> None:
         """Say the one in hand in full below the list."""
@@ -128,8 +135,12 @@ class ExchangeList(RowList):
         time = 20.0 + step * len(self._session.clock.words(self._session.clock.last_ns))
         widths = {"time s": max(time, 64.0), "took": 58.0, "lane": 52.0}
         rest = max(width - sum(widths.values()) - _GAP * 4 - 16, 160)
+        # what was asked has the room that no answer in view needs, as where nothing was answered
+        metrics = QFontMetricsF(text_font(SMALL_PX))
+        said = [metrics.horizontalAdvance(self.outcome(self.number(place))) for place, _ in self.rows_in_view()]
+        came = min(max([*said, rest * 0.2]) + 2, rest * 0.58)
         boxes, x = {}, 8.0
-        for name, size in {**widths, "asked": rest * 0.42, "came back": rest * 0.58}.items():
+        for name, size in {**widths, "asked": rest - came, "came back": came}.items():
             boxes[name] = QRectF(x, 0, size, _ROW)
             x += size + _GAP
         return boxes
