@@ -201,7 +201,7 @@ class Roster(QWidget):
         tools.addWidget(self.filter, 1)
         tools.addWidget(self.order)
         self.order.setMaximumWidth(104)
-        self.total = label("Explained bits, whole capture")
+        self.total = label("Explained bits, whole capture", wrap=True)
         self.total_share = label("", "title")
         self.total_share.setFont(text_font(bold=True))
         self.bar = QProgressBar()

@@ -17,6 +17,7 @@ from ...around.talk import TalkSection
 from ...widgets.parts import Panel, button, clear_layout, hairline, label
 from ...widgets.theme import TINY_PX, figure_font, text_font
 from ...widgets.words import when_text
+from ...widgets.wrapping import WrappingRow
 
 _SHOWN = 60
 
@@ -118,7 +119,7 @@ class HistoryPanel(Panel):
             detail.setFont(figure_font(TINY_PX))
             column.addWidget(detail)
         if not is_newest and layout is not None:
-            row = QHBoxLayout()
+            row = WrappingRow(8)
             restore = button("Restore", "Make this state the newest again, as a change of its own", link=True)
             restore.clicked.connect(lambda: self._restore(revision, layout))
             compare = button("Compare with now", "Show this state beside the newest, in beads and words", link=True)
@@ -126,7 +127,6 @@ class HistoryPanel(Panel):
             compare.clicked.connect(lambda: self.compare_wanted.emit(layout, when))
             row.addWidget(compare)
             row.addWidget(restore)
-            row.addStretch(1)
             column.addLayout(row)
         return entry
 
