@@ -154,9 +154,9 @@ class SourceList(Panel):
         return "as reference" if outcome.holds == "reference" else "read whole", "good"
 
     def _drop_zone(self) -> QWidget:
-        zone = button("Drop recordings here\nor choose them (Ctrl O)", "Bring more recordings into this trial")
-        zone.setStyleSheet(f"QPushButton {{ border: 1px dashed {look.theme.rod}; border-radius: 8px; padding: 16px; "
-                           f"margin: 14px; color: {look.theme.quiet}; }}")  # fmt: skip
+        zone = button("Drop recordings here\nor choose (Ctrl O)", "Bring more recordings into this trial")
+        zone.setStyleSheet(f"QPushButton {{ border: 1px dashed {look.theme.rod}; border-radius: 8px; "
+                           f"padding: 16px 2px; margin: 14px 12px; color: {look.theme.quiet}; }}")  # fmt: skip
         zone.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         zone.clicked.connect(self._ask)
         return zone

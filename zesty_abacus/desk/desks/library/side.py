@@ -35,7 +35,7 @@ class LibrarySide(Panel):
         self.name = label("", wrap=True)
         self.name.setFont(text_font(bold=True))
         self.words = label("", "quiet", wrap=True)
-        self.open = button("Open on the Layouts desk", "With the message of this capture that it reads", main=True)
+        self.open = button("Open on Layouts", "With the message of this capture that it reads", main=True)
         self.open.clicked.connect(lambda: self.open_wanted.emit(self.layout_id))
         self._fields = QVBoxLayout()
         self._fields.setSpacing(1)

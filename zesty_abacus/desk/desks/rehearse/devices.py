@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from ...app.registers import RegistersHere
-from ...widgets.parts import Choice, ElidedLabel, button, clear_grid, hairline, label, scrolled
+from ...widgets.parts import Choice, ElidedLabel, button, clear_grid, hairline, in_room, label
 
 _MOST_ACCESSES = 12
 _BYTES = "registers"
@@ -106,7 +106,7 @@ class Devices(QWidget):
         column.setSpacing(0)
         column.addLayout(head)
         column.addWidget(hairline())
-        column.addWidget(scrolled(inner), 1)
+        column.addWidget(in_room(inner), 1)
 
     def offer(self, layouts: Iterable[Any]) -> None:
         """Offer the register maps of the library."""

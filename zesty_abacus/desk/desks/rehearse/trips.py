@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from ...app.doors import engine, going
 from ...app.jobs import Jobs
-from ...widgets.parts import Choice, button, clear_grid, label, scrolled
+from ...widgets.parts import Choice, button, clear_grid, in_room, label
 
 _SAME = "the same layout"
 
@@ -62,7 +62,7 @@ class Trips(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.addLayout(head)
-        column.addWidget(scrolled(inner), 1)
+        column.addWidget(in_room(inner), 1)
         self.receiver.currentTextChanged.connect(lambda _text: self.refresh())
         self.make_mirror.clicked.connect(self._mirror)
 

@@ -11,6 +11,7 @@ from ...app.doors import engine, found, laid
 from ...app.session import Session
 from ...around.talk import TalkSection
 from ...widgets.parts import EDGE, Choice, button, clear_layout, hairline, label, scrolled
+from ...widgets.wrapping import WrappingRow
 from .claim_rows import ClaimRows, about_words
 from .seen_curve_view import SeenCurveView
 from .shown_bits import shown_bits
@@ -214,6 +215,12 @@ class ClaimInHand(QWidget):
             if parts[0] is self.seen:
                 column.addWidget(label("seen", "section"))
                 column.addLayout(self.evidence)
+            if parts[0] is self.frame:
+                below = WrappingRow(6)
+                for part in parts:
+                    below.addWidget(part)
+                column.addLayout(below)
+                continue
             line = QHBoxLayout()
             line.setSpacing(6)
             for part in parts:

@@ -233,7 +233,7 @@ class KeepPanel(Panel):
         if layout is None or not layout.fields:
             return
         self.known.addWidget(hairline())
-        self.known.addWidget(label(f"Explained in {layout.name}", "section"))
+        self.known.addWidget(label(f"Explained in {layout.name}", "section", wrap=True))
         for field in layout.fields:
             self.known.addWidget(self._known_row(field))
 
