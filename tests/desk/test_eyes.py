@@ -9,6 +9,7 @@ import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit
 
+from zesty_abacus.desk.desks.intake.sources import SourceCard
 from zesty_abacus.desk.widgets.theme import NIGHT, PEEL
 
 THEMES = [PEEL, NIGHT]
@@ -108,3 +109,14 @@ def test_everything_that_takes_keys_shows_it(pilot, desk):
             assert window.ring.around is now, now
             assert window.ring.geometry().intersects(window.rect())
     assert len(seen) > 5
+
+
+def test_the_ring_goes_with_what_is_scrolled(pilot):
+    pilot.key("1")
+    left, ring = pilot.window.intake.left, pilot.window.ring
+    left.findChildren(SourceCard)[2].setFocus()
+    pilot.key(Qt.Key.Key_Down)
+    before = ring.geometry()
+    assert ring.around is left.findChildren(SourceCard)[3]
+    left.area.verticalScrollBar().setValue(left.area.verticalScrollBar().value() + 40)
+    assert ring.geometry().top() == before.top() - 40

@@ -112,7 +112,7 @@ def test_read_known_messages_and_ask(pilot):
     assert len(pilot.session.traces.shown) == len(before) + 1
     pilot.click(values, values.row_center(number))
     assert list(pilot.session.traces.shown) == before
-    walk.reads("*this kind* lists only the message in hand.")
+    walk.reads("*this kind* lists only the message in hand")
     pilot.pick_kind(0x310)
     pilot.click(read.this_kind)
     assert read.frames.count() == len(pilot.session.capture.kinds.rows(pilot.session.kind))

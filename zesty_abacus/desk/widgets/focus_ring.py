@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, QPoint, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPlainTextEdit, QWidget
@@ -29,6 +32,7 @@ class FocusRing(QWidget):
         self._by_keys = False
         self._has_keys: QWidget | None = None
         self._around: QWidget | None = None
+        self._moves_with: list[QWidget] = []
         application = QApplication.instance()
         if isinstance(application, QApplication):
             application.focusChanged.connect(self._on_focus)
@@ -42,7 +46,7 @@ class FocusRing(QWidget):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         # only of what has the keys: a filter for all events of a program would be asked by each of them
         kind = event.type() if event is not None else None
-        if kind in (QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress):
+        if watched is self._has_keys and kind in (QEvent.Type.KeyPress, QEvent.Type.MouseButtonPress):
             self._by_keys = kind == QEvent.Type.KeyPress
             self._place()
         elif kind in (QEvent.Type.Move, QEvent.Type.Resize, QEvent.Type.Hide):
@@ -50,11 +54,15 @@ class FocusRing(QWidget):
         return False
 
     def _on_focus(self, before: QWidget | None, now: QWidget | None) -> None:
-        if before is not None and before is self._has_keys:
-            before.removeEventFilter(self)
+        for one in self._moves_with:
+            # what is gone took its filters with it
+            if not sip.isdeleted(one):
+                one.removeEventFilter(self)
         self._has_keys = now if now is not None and now.window() is self.window() else None
-        if self._has_keys is not None:
-            self._has_keys.installEventFilter(self)
+        # what scrolls moves what it is around, and tells only its own parent
+        self._moves_with = list(_up_to(self._has_keys, self.window()))
+        for one in self._moves_with:
+            one.installEventFilter(self)
         self._around = None if isinstance(self._has_keys, _KEPT_OUT) else self._has_keys
         # by hand if a button is down; else as it was: a part that is given the keys says nothing of who gave them
         self._by_keys = self._by_keys and QApplication.mouseButtons() == Qt.MouseButton.NoButton
@@ -76,3 +84,10 @@ class FocusRing(QWidget):
         painter.setPen(QPen(QColor(look.theme.zest), _WIDE))
         painter.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 6, 6)
         painter.end()
+
+
+def _up_to(widget: QWidget | None, window: QWidget | None) -> Iterator[QWidget]:
+    """Yield a widget and what it lies in, the window left out."""
+    while widget is not None and widget is not window:
+        yield widget
+        widget = widget.parentWidget()
