@@ -22,8 +22,6 @@ Given = TypeVar("Given")
 _TRIES = 3
 _LOOK_S = 0.2
 _forking = multiprocessing.get_context("forkserver")
-# loading takes longer than many a recording does, and what is loaded lies in memory once
-_forking.set_forkserver_preload([f"{__package__}.{name}" for name in ("asking", "dataset", "overview", "runs")])
 
 
 def work_on(
@@ -96,6 +94,8 @@ def _here(
 
     Each is a pool of its own: where a process of a larger one dies, nobody can tell which piece it was at.
     """
+    # loading takes longer than many a recording does, and what is loaded before they are forked lies in memory once
+    _forking.set_forkserver_preload([work.__module__])
     waiting = deque((piece, 1) for piece in pieces)
     processors = sorted(os.sched_getaffinity(0))
     idle = [_Process(processors[number % len(processors)]) for number in range(min(workers, len(pieces)))]

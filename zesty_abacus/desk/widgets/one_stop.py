@@ -23,17 +23,19 @@ class OneStop(QObject):
         self._stop: QWidget | None = None
 
     @property
-    def has_keys(self) -> bool:
-        """Whether one of them has the keys."""
-        return any(one.hasFocus() for one in self._widgets)
+    def place(self) -> int | None:
+        """Which of them has the keys, None if none has; to be asked before they are made anew."""
+        return next((place for place, one in enumerate(self._widgets) if one.hasFocus()), None)
 
-    def hold(self, widgets: Sequence[QWidget], at: QWidget | None = None) -> None:
+    def hold(self, widgets: Sequence[QWidget], at: QWidget | None = None, had_keys: int | None = None) -> None:
         """Take these for the list.
 
         Parameters
         ----------
         at
             The one to stop at; None is the one that was stopped at, or the first.
+        had_keys
+            The place of one that had the keys and was made anew: they go to ``at``, or to what stands in its place.
         """
         for one in widgets:
             if one not in self._widgets:
@@ -41,6 +43,8 @@ class OneStop(QObject):
         self._widgets = list(widgets)
         wanted = at if at is not None else self._stop
         self._stop_at(wanted if wanted in self._widgets else next(iter(self._widgets), None))
+        if had_keys is not None and self._widgets:
+            (at or self._widgets[min(had_keys, len(self._widgets) - 1)]).setFocus()
 
     def _stop_at(self, stop: QWidget | None) -> None:
         self._stop = stop

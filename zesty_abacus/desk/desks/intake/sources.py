@@ -87,7 +87,7 @@ class SourceList(Panel):
         """List the sources again."""
         session = self._session
         self._chosen_card = None
-        had_keys = self._stop.has_keys
+        had_keys = self._stop.place
         self.clear()
         cards: list[SourceCard] = []
         count = len(session.outcomes)
@@ -108,13 +108,10 @@ class SourceList(Panel):
             self.body.addWidget(hairline())
         self.body.addWidget(self._drop_zone())
         self.body.addStretch(1)
-        self._stop.hold(cards, chosen)
+        self._stop.hold(cards, chosen, had_keys)
         if chosen is not None:
             self._chosen_card = chosen
             self._reveal.start()
-            if had_keys:
-                # the card that was chosen by keys is another one now
-                chosen.setFocus()
 
     def _show_chosen(self) -> None:
         if self._chosen_card is not None and self._chosen_card.parent() is not None:

@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
+from PyQt6.QtWidgets import QGridLayout, QWidget
 
 from ...app.doors import engine, seen
 from ...app.session import Session
@@ -87,17 +87,16 @@ class FiguresSide(Panel):
             self.cells[trace, words] = value
             grid.addWidget(label(words, "quiet"), row, 0)
             if place is None:
-                shown = label(value, selectable=True, wrap=True)
-            else:
-                shown = button(value, "Go there", link=True)  # type: ignore[assignment]
-                shown.clicked.connect(partial(session.clock.set_cursor, place, follow=True))  # type: ignore[attr-defined]
-            shown.setFont(figure_font())
-            if isinstance(shown, QLabel):
                 # in a narrow window several figures go on in the next line
-                shown.setAlignment(Qt.AlignmentFlag.AlignRight)
-                grid.addWidget(shown, row, 1)
-            else:
-                grid.addWidget(shown, row, 1, Qt.AlignmentFlag.AlignRight)
+                said = label(value, selectable=True, wrap=True)
+                said.setAlignment(Qt.AlignmentFlag.AlignRight)
+                said.setFont(figure_font())
+                grid.addWidget(said, row, 1)
+                continue
+            there = button(value, "Go there", link=True)
+            there.clicked.connect(partial(session.clock.set_cursor, place, follow=True))
+            there.setFont(figure_font())
+            grid.addWidget(there, row, 1, Qt.AlignmentFlag.AlignRight)
         self.body.addWidget(holder)
         for words in self._overlays.words(trace):
             self.body.addWidget(label(words, wrap=True, selectable=True))

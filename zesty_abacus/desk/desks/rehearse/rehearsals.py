@@ -210,7 +210,7 @@ class Rehearsals(QWidget):
         self._jobs.start("rehearsal", "keeping", work, done, lambda words: self.outcome.setText(words))
 
     def _fill(self, steps: list[tuple[str, str, tuple[int, ...]]]) -> None:
-        had_keys, before = self._stop.has_keys, [row.hasFocus() for row in self.steps]
+        had_keys = self._stop.place
         # the editor stands below the step in hand, and must outlive the rows
         self.editor.setParent(None)
         clear_layout(self._column)
@@ -221,11 +221,7 @@ class Rehearsals(QWidget):
                 row.hold(True)
                 self._column.addWidget(self.editor)
         stops = [row for row in self.steps if row.path]
-        in_hand = next((row for row in stops if row.path == self._draft.path), None)
-        self._stop.hold(stops, in_hand)
-        if had_keys and stops:
-            # a row that was taken in hand is another one now
-            (in_hand or self.steps[min(before.index(True), len(self.steps) - 1)]).setFocus()
+        self._stop.hold(stops, next((row for row in stops if row.path == self._draft.path), None), had_keys)
 
     # running
 

@@ -210,22 +210,18 @@ class ClaimInHand(QWidget):
         head.addWidget(self.field, 0, Qt.AlignmentFlag.AlignTop)
         column.addLayout(head)
         column.addWidget(self.where)
-        rows: tuple[tuple[QWidget, ...], ...] = ((self.standing, self.why), (self.seen,), (self.frame, self.curve))
-        for parts in rows:
-            if parts[0] is self.seen:
-                column.addWidget(label("seen", "section"))
-                column.addLayout(self.evidence)
-            if parts[0] is self.frame:
-                below = WrappingRow(6)
-                for part in parts:
-                    below.addWidget(part)
-                column.addLayout(below)
-                continue
-            line = QHBoxLayout()
-            line.setSpacing(6)
-            for part in parts:
-                line.addWidget(part, 1 if isinstance(part, QLineEdit) else 0)
-            column.addLayout(line)
+        standing = QHBoxLayout()
+        standing.setSpacing(6)
+        standing.addWidget(self.standing)
+        standing.addWidget(self.why, 1)
+        added = WrappingRow(6)
+        added.addWidget(self.frame)
+        added.addWidget(self.curve)
+        column.addLayout(standing)
+        column.addWidget(label("seen", "section"))
+        column.addLayout(self.evidence)
+        column.addWidget(self.seen)
+        column.addLayout(added)
         column.addWidget(self.talk)
         column.addStretch(1)
 
