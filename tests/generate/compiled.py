@@ -67,6 +67,14 @@ class Loaded:
             word, _, count = one["raw_type"].partition("[")
             kind = _TYPES[word]
             members.append((one["raw"], kind * int(count.rstrip("]")) if count else kind))
+            behind = {"size": ctypes.c_size_t, "tens": ctypes.c_int16, "known": ctypes.c_uint8}
+            members += [(one[word], kind) for word, kind in behind.items() if one.get(word)]
+        for part in message.get("inside", ()):
+            inner = self._struct(part["holds"])
+            if part.get("count"):
+                members += [(part["count"], ctypes.c_size_t), (part["member"], inner * part["most"])]
+            else:
+                members.append((part["member"], inner))
         return type(message["struct"], (ctypes.Structure,), {"_fields_": members})
 
     def unpack(self, message: str, payload: bytes) -> tuple[str, ctypes.Structure]:
@@ -79,6 +87,10 @@ class Loaded:
         """Return the result in words, and the bytes."""
         room = ctypes.create_string_buffer(data, len(data))
         function = self.library[self.messages[message]["pack"]]
+        if self.messages[message].get("moves"):
+            used = ctypes.c_size_t()
+            came = function(room, ctypes.c_size_t(len(data)), ctypes.byref(used), ctypes.byref(struct))
+            return self.results[came], room.raw[: used.value]
         word = self.results[function(room, ctypes.c_size_t(len(data)), ctypes.byref(struct))]
         return word, room.raw
 

@@ -202,12 +202,13 @@ def test_lengths_and_checks_are_worked_out_over_what_the_struct_holds(tmp_path):
 def test_what_is_not_carried_is_left_out_by_name():
     heights = Group(id=uuid4(), name="heights", size=1, repeat=Repeat.TO_END, fields=(new_field("height", at("B0")),))
     moving = new_layout("Swell", Applies(address=2), 1, [new_field("count", at("B0"))], parts=(heights,))
-    made = made_of([moving, tug_layout()])
+    made = made_of([moving, tug_layout()], "python")
     assert [one.message for one in made.manifest.messages] == ["Motion"]
     assert [(one.message, one.reason) for one in made.manifest.left_out] == [
         ("Swell", "heights has no count, which is not carried yet.")
     ]
-    assert "swell" not in made.files["any.c"]
+    assert "swell" not in made.files["any.py"]
+    assert not made_of([moving, tug_layout()]).manifest.left_out, "C has structs in structs"
 
 
 def test_an_edit_changes_what_it_is_about_and_nothing_else():

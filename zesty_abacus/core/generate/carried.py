@@ -14,58 +14,16 @@ from ..layouts.checks.complement import Complement
 from ..layouts.checks.over_bytes import OverBytes
 from ..layouts.checks.rule import Rule
 from ..layouts.filling_order import in_filling_order
-from ..layouts.model import Check, Computed, Coverage, Crc, Field, FieldKind, Layout, Sum, Xor
+from ..layouts.model import Check, Computed, Coverage, Crc, Layout, Sum, Xor
 from ..layouts.validate import problems_inside
 from ..reading.choice import Branch
+from .carried_fields import CarriedField
 from .errors import CannotCarryError
 from .naming import Symbols, identifier, in_order_of_claim
+from .shapes import MovedStruct, Stretch, every_move, every_stretch
 from .unrolled import unrolled
 
 _KNOWN_CHECKS = Complement, Crc, Rule, Sum, Xor
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class CarriedField:
-    """A field of a struct.
-
-    Attributes
-    ----------
-    name
-        Its identifier within the message.
-    bits
-        Of the whole number that holds it: 8, 16, 32 or 64; 0 of text and bytes.
-    length
-        Bytes of text and raw bytes, 0 of numbers.
-    """
-
-    field: Field
-    name: str
-    bits: int
-    length: int
-
-    @property
-    def raw(self) -> str:
-        """What the raw number is called in the struct."""
-        return f"{self.name}_raw"
-
-    @property
-    def read_as(self) -> str:
-        """Kind, place, scale and offset, for a comment beside it."""
-        field = self.field
-        scale = "" if (field.ratio, field.offset) == (1, 0) else f" times {field.ratio}"
-        offset = f" plus {field.offset}" if field.offset else ""
-        unit = f", {field.unit}" if field.unit else ""
-        return f"{field.kind.words}, {field.places}{scale}{offset}{unit}"
-
-    @property
-    def is_number(self) -> bool:
-        """Whether the bits are read as one number."""
-        return self.field.raw_is_number
-
-    @property
-    def unreadable(self) -> int | None:
-        """The raw number that says that the digits were none; None where every bit pattern is a number."""
-        return (1 << self.bits) - 1 if self.field.kind in (FieldKind.BCD, FieldKind.BCD_BYTES) else None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -98,6 +56,9 @@ class CarriedMessage:
         Those that say whether the values of a frame hold, in the order in which they are filled in.
     branch
         The selector that all fields stand under, if they do: frames with another value are of another shape.
+    stretch
+        Of a message whose parts move, or a struct in one: what stands where. ``fields`` and ``checks`` are all of the
+        struct; those of lists and structs in it are their own.
     """
 
     layout: Layout
@@ -106,6 +67,12 @@ class CarriedMessage:
     computed: tuple[CarriedValue, ...]
     checks: tuple[Check, ...]
     branch: Branch | None
+    stretch: Stretch | None = None
+
+    @property
+    def moves(self) -> bool:
+        """Whether something in it has no fixed place."""
+        return self.stretch is not None
 
     def field(self, field_id: UUID) -> CarriedField:
         """Return the field with an id; raises KeyError if the message has none."""
@@ -115,7 +82,15 @@ class CarriedMessage:
         return found
 
     def named(self, name: str) -> CarriedField | CarriedValue | None:
-        """Return what an expression names, None if it is nothing of the message."""
+        """Return what an expression names, None if it is nothing of the message.
+
+        Raises
+        ------
+        CannotCarryError
+            If two fields of a struct are called so.
+        """
+        if sum(one.field.name == name for one in self.fields) > 1:
+            raise CannotCarryError(f"{name} is the name of two fields, and an expression names it.")
         by_name: dict[str, CarriedField | CarriedValue] = {one.field.name: one for one in self.fields if one.is_number}
         by_name |= {one.value.name: one for one in self.computed}
         return by_name.get(name)
@@ -150,6 +125,17 @@ class CarriedMessage:
         for one in self.fields:
             take(one)
         return ordered
+
+    def structs_that_may_be_absent(self) -> list[MovedStruct]:
+        """Return the structs in its struct that stand under a selector."""
+        return [one for one in every_move(self.stretch) if isinstance(one, MovedStruct) and one.selected is not None]
+
+    def own_bits(self, check: OverBytes) -> tuple[int, ...]:
+        """Return the bits of a check's own field, counted from where it begins; none if the field moves."""
+        for stretch in every_stretch(self.stretch):
+            if check in stretch.checks:
+                return next((one.field.places.bits for one in stretch.fields if one.field.id == check.field), ())
+        return self.field(check.field).field.places.bits
 
     @property
     def address(self) -> int:
@@ -204,41 +190,81 @@ def carry(
 
 
 def _carried(layout: Layout, name: str, symbols: Symbols, forms: Forms) -> CarriedMessage:
-    _refuse(layout)
-    layout = unrolled(layout)
-    own = Symbols()
-    given: dict[UUID, str] = {}
-    items = {field.id: field.name for field in layout.fields} | {one.id: one.name for one in layout.computed}
-    patterns = [pattern.format(message=name, field="{}") for pattern in forms["field"]]
-    for key in in_order_of_claim((called, key) for key, called in items.items()):
-        # within the struct, and among the names of the whole program
-        inside = own.give(identifier(items[key]), key)
-        given[key] = symbols.give(inside, key, *patterns)
+    refuse(layout)
+    try:
+        plain = unrolled(layout)
+    except CannotCarryError:
+        if STRUCT not in forms:
+            raise
+        # shaping names structs by what messages are named by, and messages are made here
+        from .shaping import shaped
+
+        return shaped(layout, name, symbols, forms)
+    return plainly(plain, name, Members(name, symbols, forms))
+
+
+STRUCT = "struct"
+"""The forms of a language that has structs in structs, so that what moves can be carried, too."""
+
+
+class Members:
+    """Gives members of one struct their names.
+
+    Parameters
+    ----------
+    struct
+        What it is called.
+    symbols
+        Names of the whole program.
+    """
+
+    def __init__(self, struct: str, symbols: Symbols, forms: Forms) -> None:
+        self.struct, self.symbols, self.forms = struct, symbols, forms
+        self._own = Symbols()
+        self._patterns = [pattern.format(message=struct, field="{}") for pattern in forms["field"]]
+
+    def give(self, named: Mapping[UUID, str], *members: str) -> dict[UUID, str]:
+        """Return the identifier of each thing that has a name.
+
+        Parameters
+        ----------
+        members
+            What members of the struct are called for each, with ``{}`` where the identifier stands.
+        """
+        given: dict[UUID, str] = {}
+        for key in in_order_of_claim((called, key) for key, called in named.items()):
+            # within the struct, and among the names of the whole program
+            inside = self._own.give(identifier(named[key]), key, *members)
+            given[key] = self.symbols.give(inside, key, *self._patterns)
+        return given
+
+    def give_structs(self, named: Mapping[UUID, str]) -> dict[UUID, str]:
+        """Return the identifier of each struct in it; no function is called by its name but the one of a selector."""
+        return {key: self._own.give(identifier(called), key, "{}", "{}_count") for key, called in named.items()}
+
+
+def plainly(layout: Layout, name: str, members: Members) -> CarriedMessage:
+    """Return a message of fields at fixed places."""
+    named = {field.id: field.name for field in layout.fields} | {one.id: one.name for one in layout.computed}
+    given = members.give(named)
     return CarriedMessage(
-        layout, name, tuple(_field(field, given[field.id]) for field in layout.fields),
+        layout, name, tuple(CarriedField.placed(field, given[field.id]) for field in layout.fields),
         tuple(CarriedValue(one, given[one.id]) for one in layout.computed),
         in_filling_order([check for check in layout.checks if check.spoils], layout.fields), Branch.of(layout),
     )  # fmt: skip
 
 
-def _field(field: Field, name: str) -> CarriedField:
-    width = len(field.places)
-    if not field.raw_is_number:
-        return CarriedField(field, name, 0, width // 8)
-    return CarriedField(field, name, next(bits for bits in (8, 16, 32, 64) if bits >= width), 0)
-
-
-def _refuse(layout: Layout) -> None:
+def refuse(layout: Layout) -> None:
     """Raise :class:`CannotCarryError` for what no language carries."""
     if wrong := problems_inside([layout]):
         raise CannotCarryError(f"its layout has problems: {wrong[0]}.")
-    for value in layout.computed:
+    for value in (*layout.computed, *(one for part in layout.parts for one in part.computed_inside())):
         if value.text:
             raise CannotCarryError(f"{value.name} is put together as a text, which is not carried.")
-    for field in layout.fields:
+    for field in layout.all_fields():
         if field.code is not None and len(field.places) % 8:
             raise CannotCarryError(f"the symbols of {field.name} take {len(field.places)} bits, no whole bytes.")
-    for check in layout.checks:
+    for check in (*layout.checks, *(one for part in layout.parts for one in part.checks_inside())):
         if check.spoils and not isinstance(check, _KNOWN_CHECKS):
             raise CannotCarryError(f"the check {check.name} is of a package that is not carried.")
         if not layout.applies.is_for_one_address and _asks_for_address(check):

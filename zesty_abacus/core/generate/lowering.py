@@ -18,7 +18,8 @@ from ..expressions.operations.registry import operations
 from ..expressions.tree import NOTHING, RAW, Call, Name, Node, Number
 from ..layouts.fields import FieldKind
 from ..layouts.model import Rule
-from .carried import CarriedField, CarriedMessage, CarriedValue
+from .carried import CarriedMessage, CarriedValue
+from .carried_fields import CarriedField
 from .errors import CannotCarryError
 
 _SPECIAL: Bounds = (-(1 << 48), 1 << 48)
@@ -92,11 +93,14 @@ class Steps:
     ----------
     computed
         What computed values before this one are held in, by name; none can be named that is not here.
+    knows_size
+        Whether the size of the frame is at hand.
     """
 
     message: CarriedMessage
     prefix: str = "v"
     computed: dict[str, Held] = field(default_factory=dict)
+    knows_size: bool = True
     steps: list[Step] = field(default_factory=list)
 
     def lower(self, expression: Expression) -> Held:
@@ -149,6 +153,8 @@ class Steps:
         if found is not None:
             return self._value(found)
         if name == "size":
+            if not self.knows_size:
+                raise CannotCarryError(f"{whole} names the size of the frame, from inside a part of it.")
             return self._add("size", Number64.SIGNED, _SPECIAL, True)
         if name == "address":
             return self._number(Fraction(self.message.address))
@@ -179,6 +185,8 @@ class Steps:
 def is_scaled(one: CarriedField) -> bool:
     """Return whether a field's value is a float, and not its raw number."""
     field = one.field
+    if one.has_tens:
+        return True
     return field.kind is FieldKind.FLOAT or (field.ratio, field.offset) != (1, 0) or field.is_curved
 
 
@@ -193,7 +201,7 @@ _ALWAYS = frozenset(["==", "!=", "<", "<=", ">", ">=", "and_", "or_", "not_"])
 
 
 def _raw_type(one: CarriedField) -> tuple[Number64, Bounds]:
-    bounds = one.field.raw_range()
+    bounds = one.raw_range
     dtype = type_between(bounds)
     assert dtype is not None, "a raw number has at most 64 bits"
     return _kind_of(dtype), bounds

@@ -9,10 +9,11 @@ from typing import Any
 import msgspec
 
 from ..origin import Origin
-from .carried import CarriedField, CarriedMessage, CarriedValue, LeftOut
+from .carried import CarriedMessage, CarriedValue, LeftOut
+from .carried_fields import CarriedField
 
 
-class ManifestField(msgspec.Struct, frozen=True, kw_only=True):
+class ManifestField(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A field of a message.
 
     Attributes
@@ -23,6 +24,9 @@ class ManifestField(msgspec.Struct, frozen=True, kw_only=True):
         The member of the struct, and its type.
     value, present
         Functions of the struct; None where it has no number, or is always there.
+    size, tens, known
+        Members behind ``raw`` of what moves: how many bytes there are, the power of ten that a number in decimals is to
+        be multiplied with, whether characters are a number or labels a name; empty where there is none.
     """
 
     field: str
@@ -30,6 +34,20 @@ class ManifestField(msgspec.Struct, frozen=True, kw_only=True):
     raw_type: str
     value: str | None
     present: str | None
+    size: str = ""
+    tens: str = ""
+    known: str = ""
+
+    @classmethod
+    def of(cls, one: CarriedField, names: MessageNames) -> ManifestField:
+        """Return what is said of a field under the names of a language."""
+        return cls(
+            field=one.field.name, raw=one.raw, raw_type=names.raw_type(one),
+            value=names.value(one) if one.is_number else None,
+            present=names.has(one) if one.field.selected is not None else None,
+            size=one.size if one.varies else "", tens=one.tens if one.has_tens else "",
+            known=one.known if one.has_known else "",
+        )  # fmt: skip
 
 
 class ManifestValue(msgspec.Struct, frozen=True, kw_only=True):
@@ -62,6 +80,44 @@ class MessageNames:
     raw_type: Callable[[CarriedField], str]
 
 
+class ManifestStruct(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A struct in a struct: an item of a list, the case of an element, a payload that is carried.
+
+    Attributes
+    ----------
+    inside
+        Structs in it, in the order in which they lie behind its fields.
+    """
+
+    struct: str
+    fields: tuple[ManifestField, ...]
+    computed: tuple[ManifestValue, ...] = ()
+    inside: tuple[ManifestPart, ...] = ()
+
+
+class ManifestPart(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """A member that is a struct, or an array of them.
+
+    Attributes
+    ----------
+    part
+        Its name in the layout.
+    count
+        The member in front of an array that says how many there are; empty of a struct by itself.
+    most
+        How many there is room for.
+    present
+        The function that says whether a struct by itself is there; None where it always is.
+    """
+
+    part: str
+    member: str
+    holds: ManifestStruct
+    count: str = ""
+    most: int = 1
+    present: str | None = None
+
+
 class ManifestMessage(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
     """A message.
 
@@ -71,6 +127,10 @@ class ManifestMessage(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=T
         None where its layout asks for none, or for more than one.
     data
         The type that payloads lie in, of a language where that is one of the message's own.
+    moves
+        Whether parts of it have no fixed place: packing says how many bytes it made.
+    inside
+        Structs in its struct, in the order in which they lie behind its fields.
     """
 
     message: str
@@ -82,24 +142,21 @@ class ManifestMessage(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=T
     fields: tuple[ManifestField, ...]
     computed: tuple[ManifestValue, ...] = ()
     data: str = ""
+    moves: bool = False
+    inside: tuple[ManifestPart, ...] = ()
 
     @classmethod
-    def of(cls, message: CarriedMessage, names: MessageNames, *, data: str = "") -> ManifestMessage:
+    def of(
+        cls, message: CarriedMessage, names: MessageNames, *, data: str = "", inside: tuple[ManifestPart, ...] = ()
+    ) -> ManifestMessage:
         """Return what is said of a message under the names of a language."""
         applies = message.layout.applies
-        fields = tuple(
-            ManifestField(
-                field=one.field.name, raw=one.raw, raw_type=names.raw_type(one),
-                value=names.value(one) if one.is_number else None,
-                present=names.has(one) if one.field.selected is not None else None,
-            )
-            for one in message.fields
-        )  # fmt: skip
+        fields = tuple(ManifestField.of(one, names) for one in message.fields)
         return cls(
             message=message.layout.name, address=applies.address if applies.is_for_one_address else None,
             size=message.layout.size, struct=names.struct, unpack=names.unpack, pack=names.pack, fields=fields,
             computed=tuple(ManifestValue(field=one.value.name, value=names.value(one)) for one in message.computed),
-            data=data,
+            data=data, moves=message.moves, inside=inside,
         )  # fmt: skip
 
 

@@ -7,7 +7,10 @@ from dataclasses import dataclass
 
 from ..layouts.fields import FieldKind
 from ..layouts.model import RawSet
-from .carried import CarriedField, CarriedMessage, CarriedValue
+from .carried import CarriedMessage, CarriedValue
+from .carried_fields import CarriedField, Form
+from .errors import CannotCarryError
+from .shapes import MovedStruct
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +32,10 @@ class MessageTerms(ABC):
         """Return the function that says whether a field is there."""
         return f"{self.name}_has_{one.name}"
 
+    def has_member(self, struct: MovedStruct) -> str:
+        """Return the function that says whether a struct in the struct is there."""
+        return f"{self.name}_has_{struct.member}"
+
     def can_be_set(self, one: CarriedField) -> bool:
         """Return whether a value can be put in: along a curve several raw numbers may have it."""
         return one.is_number and not one.field.is_curved
@@ -41,11 +48,20 @@ class MessageTerms(ABC):
         """Return the conditions that a field has a value: it is there, readable, a number, available and no fault."""
         field = one.field
         conditions = self.presence_conditions(one)
+        if one.form is Form.WRITTEN:
+            return [*conditions, self._is_written(one), *self._outside_all(one)]
         if one.unreadable is not None:
             conditions.append(self._differs(one, one.unreadable))
         if field.kind is FieldKind.FLOAT:
             conditions.append(self._is_a_number(one))
-        return conditions + [self._outside(one, raws) for raws in (field.unavailable, field.errors) if raws]
+        return conditions + self._outside_all(one)
+
+    def _outside_all(self, one: CarriedField) -> list[str]:
+        return [self._outside(one, raws) for raws in (one.field.unavailable, one.field.errors) if raws]
+
+    def _is_written(self, one: CarriedField) -> str:
+        """Return the condition that a number in characters was one, of a language that carries such."""
+        raise CannotCarryError(f"{one.field.name} is written in characters, which is not carried yet.")
 
     @abstractmethod
     def _is_there(self, one: CarriedField) -> str:

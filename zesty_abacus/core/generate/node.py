@@ -9,7 +9,8 @@ from urllib.parse import urlsplit
 
 import msgspec
 
-from .carried import CarriedField, CarriedMessage
+from .carried import CarriedMessage
+from .carried_fields import CarriedField
 from .errors import GenerateError
 
 SOURCES = "node.json"
@@ -86,6 +87,8 @@ class Link:
     def reaches(self, message: CarriedMessage) -> bool:
         """Return whether a message can go there."""
         applies = message.layout.applies
+        if message.moves:
+            return False
         if not self.interface:
             return True
         return applies.protocol == "can" and applies.is_for_one_address and message.size_of_all <= _LONGEST_ON_CAN

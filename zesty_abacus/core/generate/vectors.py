@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass
 from fractions import Fraction
 
 import msgspec
@@ -18,29 +17,16 @@ from ..codec.scalar import bits_of_raw, physical_of
 from ..layouts.fields import Field, FieldKind
 from ..layouts.model import Layout, Rule
 from .carried import CarriedMessage
+from .expected import Expected, Inside, expected_of, unasked
+from .moving_vectors import Capacity, as_matrix, meaning_of
 from .rounding import equations_are_sure
+from .samples import is_said, moving_payloads
 
 OK, TOO_SHORT, CHECK_FAILED, OTHER_SHAPE = "ok", "too_short", "check_failed", "other_shape"
-RESULTS = OK, TOO_SHORT, CHECK_FAILED, OTHER_SHAPE
+TOO_LONG = "too_long"
+RESULTS = OK, TOO_SHORT, CHECK_FAILED, OTHER_SHAPE, TOO_LONG
+DEFAULT_CAPACITY: Capacity = {"items": 16, "text": 64}
 _ABSENT = int(Validity.ABSENT), int(Validity.TOO_SHORT)
-
-
-@dataclass(frozen=True, slots=True)
-class Expected:
-    """What a field of a payload is.
-
-    Attributes
-    ----------
-    is_there
-    raw
-        Its number; of text and raw bytes the bytes; None where it is not there, or no number.
-    value
-        Its value, NaN where there is none; of text and raw bytes NaN.
-    """
-
-    is_there: bool
-    raw: int | bytes | None
-    value: float
 
 
 class Vector(msgspec.Struct, frozen=True):
@@ -54,6 +40,8 @@ class Vector(msgspec.Struct, frozen=True):
         By name of the field.
     computed
         What computed values are, by name; NaN where there is none. Nothing of what is too short.
+    inside
+        Of a message whose parts move: what its struct and those in it hold, where the result says that they do.
     comes_back
         Whether packing what was unpacked gives the payload again: it was made by the codec, none of its numbers is the
         second zero that some ways of writing numbers have, and no equation gives a number that rounding could change.
@@ -64,13 +52,23 @@ class Vector(msgspec.Struct, frozen=True):
     fields: dict[str, Expected]
     computed: dict[str, float]
     comes_back: bool = False
+    inside: Inside | None = None
 
 
-def vectors_of(message: CarriedMessage, count: int, seed: int = 0) -> list[Vector]:
+def vectors_of(
+    message: CarriedMessage, count: int, seed: int = 0, *, capacity: Capacity = DEFAULT_CAPACITY
+) -> list[Vector]:
     """Return payloads of a message: frames that hold, frames of any bits, and one that is too short.
 
     They stay the same for a layout and seed, so that a file of them changes only where its layout does.
+
+    Parameters
+    ----------
+    capacity
+        How much structs hold of what moves.
     """
+    if message.moves:
+        return _moving_vectors(message, count, seed, capacity)
     layout = message.layout
     chance = random.Random(f"{layout.id.hex}{seed}")
     payloads: dict[bytes, bool] = {}
@@ -86,6 +84,29 @@ def vectors_of(message: CarriedMessage, count: int, seed: int = 0) -> list[Vecto
     if message.size_of_all > 1:
         vectors.append(vector_of(message, next(iter(payloads))[: message.size_of_all // 2]))
     return vectors
+
+
+def _moving_vectors(message: CarriedMessage, count: int, seed: int, capacity: Capacity) -> list[Vector]:
+    vectors: dict[bytes, Vector] = {}
+    for payload, given in moving_payloads(message, count, seed):
+        vector = moving_vector(message, payload, capacity)
+        if vector is not None and payload not in vectors:
+            is_made = given is not None and vector.inside is not None and is_said(message, vector.inside, given)
+            comes_back = is_made and vector.result == OK
+            vectors[payload] = msgspec.structs.replace(vector, comes_back=comes_back)
+    return list(vectors.values())
+
+
+def moving_vector(message: CarriedMessage, payload: bytes, capacity: Capacity = DEFAULT_CAPACITY) -> Vector | None:
+    """Return what a payload means whose parts move; None where it ends too early and holds too much, both."""
+    meaning = meaning_of(message, payload, capacity)
+    if meaning.is_short or meaning.is_long:
+        if meaning.is_short and meaning.is_long:
+            return None
+        return Vector(payload, TOO_SHORT if meaning.is_short else TOO_LONG, {}, {})
+    matrix, sizes = as_matrix(payload)
+    decoded = decode(compile_layout(message.layout), matrix, sizes, address=message.address)
+    return Vector(payload, _result(message, decoded, matrix, sizes), {}, {}, inside=meaning.inside)
 
 
 def _is_told_one_way(message: CarriedMessage, vector: Vector) -> bool:
@@ -111,38 +132,18 @@ def vector_of(message: CarriedMessage, payload: bytes) -> Vector:
     sizes = np.array([len(payload)], np.uint32)
     decoded = decode(compile_layout(layout), matrix, sizes, address=message.address)
     # shape and checks overrule what fields say, so what they themselves are is asked of the layout without them
-    plain = decode(compile_layout(_unchecked(layout)), matrix, sizes, address=message.address)
+    plain = decode(compile_layout(unasked(layout)), matrix, sizes, address=message.address)
     # of a field that a payload ends before, its selector still says whether it would be there
-    longer = decode(compile_layout(_unchecked(layout)), matrix, np.array([width], np.uint32), address=message.address)
+    longer = decode(compile_layout(unasked(layout)), matrix, np.array([width], np.uint32), address=message.address)
     is_short = any(
         int(longer[one.field.id].validity[0]) != Validity.ABSENT and len(payload) < one.field.places.size_needed
         for one in message.fields
     )
-    fields = {one.field.name: _expected(plain, one.field) for one in message.fields}
+    fields = {one.field.name: expected_of(plain[one.field.id], 0) for one in message.fields}
     if is_short:
         return Vector(payload, TOO_SHORT, fields, {})
     computed = {one.value.name: float(plain[one.value.id].plot_values()[0]) for one in message.computed}
     return Vector(payload, _result(message, decoded, matrix, sizes), fields, computed)
-
-
-def _unchecked(layout: Layout) -> Layout:
-    anything = msgspec.structs.replace(layout.applies, sizes=type(layout.applies.sizes)(), pattern="")
-    # limits of computed values are no matter of the number itself
-    computed = tuple(msgspec.structs.replace(one, low=None, high=None) for one in layout.computed)
-    return msgspec.structs.replace(layout, checks=(), computed=computed, applies=anything)
-
-
-def _expected(decoded: Decoded, field: Field) -> Expected:
-    column = decoded[field.id]
-    state = int(column.validity[0])
-    if state in _ABSENT:
-        return Expected(False, None, float("nan"))
-    if column.raw is None:
-        assert column.content is not None, "it is text or raw bytes"
-        return Expected(True, column.content[0].tobytes(), float("nan"))
-    raw = None if state == Validity.NOT_READABLE else int(column.raw[0])
-    value = float(column.value[0]) if column.value is not None and bool(column.has_value[0]) else float("nan")
-    return Expected(True, raw, value)
 
 
 def _result(message: CarriedMessage, decoded: Decoded, matrix, sizes) -> str:  # type: ignore[no-untyped-def]
@@ -160,7 +161,7 @@ def _result(message: CarriedMessage, decoded: Decoded, matrix, sizes) -> str:  #
 def made_whole(layout: Layout, noise: bytes) -> bytes | None:
     """Return a frame whose fields are those of any bits and whose checks agree; None if there is none like that."""
     matrix = np.frombuffer(noise.ljust(-(-len(noise) // 8) * 8 or 8, b"\0"), np.uint8).reshape(1, -1)
-    plain = decode(compile_layout(_unchecked(layout)), matrix, np.array([len(noise)], np.uint32))
+    plain = decode(compile_layout(unasked(layout)), matrix, np.array([len(noise)], np.uint32))
     held = {one for check in layout.checks for one in check.held_by()}
     solved = {name for check in layout.checks if isinstance(check, Rule) for name in check.expression.names}
     values: dict[str, object] = {}

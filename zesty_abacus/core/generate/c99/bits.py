@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...layouts.fields import FieldKind
 from ...layouts.places import Places
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..pieces import Piece, pieces_of
 from .numbers import of_type, range_of, raw_type, unsigned, word_type
 

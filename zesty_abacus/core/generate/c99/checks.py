@@ -9,7 +9,8 @@ from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.checks.rule import Rule
 from ...layouts.checks.sum import Carry
 from ...layouts.model import Check, Coverage, Crc, Sum, Xor
-from ..carried import CarriedField, CarriedMessage, constant_before
+from ..carried import CarriedMessage, constant_before
+from ..carried_fields import CarriedField
 from ..lowering import Held, Number64, Steps
 from .expressions import StepWriter
 from .numbers import raw_type, unsigned
@@ -67,7 +68,7 @@ class CheckWriter:
             return [*self._lines(steps), f"return {agrees if held.always else f'!{held.known_name} || {agrees}'};"]
         if isinstance(check, Complement):
             one, other = self.message.field(check.field), self.message.field(check.of)
-            mask = unsigned((1 << len(one.field.places)) - 1)
+            mask = unsigned((1 << one.width) - 1)
             there = self._absent(one, other)
             return [*there, f"return ({bits_of(one)} ^ {bits_of(other)}) == {mask};"]
         assert isinstance(check, OverBytes), "there are no others"
@@ -101,8 +102,8 @@ class CheckWriter:
 
     def _taken(self, check: OverBytes, name: str) -> list[str]:
         """Return the function that works a check out over its bytes."""
-        own = self.message.field(check.field).field.places.bits
-        start, each, result = _working(check, len(own))
+        own = self.message.own_bits(check)
+        start, each, result = _working(check, self.message.field(check.field).width)
         coverage = check.coverage
         stretch = coverage.places is None
         head = f"static uint64_t {name}_taken(const uint8_t *data{', size_t first, size_t end' if stretch else ''})"
@@ -121,22 +122,22 @@ class CheckWriter:
 def bits_of(one: CarriedField, struct: str = "in") -> str:
     """Return an expression for a raw number as bits in two's complement, cut to its width."""
     cast = "(uint64_t)(int64_t)" if raw_type(one).startswith("int") else "(uint64_t)"
-    width = len(one.field.places)
+    width = one.width
     text = f"{cast}{struct}->{one.raw}"
     return f"({text} & {unsigned((1 << width) - 1)})" if width < 64 else text
 
 
 def cut(one: CarriedField, number: str) -> str:
     """Return an expression for a number of 64 bits, cut to the width of a field."""
-    width = len(one.field.places)
+    width = one.width
     return f"({number} & {unsigned((1 << width) - 1)})" if width < 64 else number
 
 
 def raw_of_bits(one: CarriedField, bits: str) -> str:
     """Return an expression for the raw number that bits are, the opposite of :func:`bits_of`."""
-    width = len(one.field.places)
+    width = one.width
     kind = raw_type(one)
-    if not one.field.is_signed:
+    if not one.is_signed:
         return f"({kind})({bits} & {unsigned((1 << width) - 1)})"
     sign = unsigned(1 << width - 1)
     mask = unsigned((1 << width) - 1)

@@ -6,12 +6,12 @@ import re
 from dataclasses import dataclass
 
 from ...layouts.fields import FieldKind
-from ..carried import CarriedField
+from ..carried_fields import CarriedField, Form
 from ..lowering import Number64
 from .expressions import StepWriter
 from .numbers import floating, raw_type
 from .scaling import unscaled, unscaled_float, value_lines
-from .terms import BODY, Terms, c_type, has_limits, within
+from .terms import BODY, Terms, c_type, has_limits
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,16 +27,22 @@ class FieldFunctions:
         made: list[str] = []
         for one in terms.message.selectors_first():
             made += self._of_field(one)
-        return [*made, *self._of_computed()]
+        return [*made, *self._of_structs(), *self._of_computed()]
+
+    def _of_structs(self) -> list[str]:
+        """Return the functions that say which of the structs in it are there."""
+        terms = self.terms
+        lines: list[str] = []
+        for move in terms.message.structs_that_may_be_absent():
+            assert move.selected is not None, "else it is always there"
+            lines += terms.function("bool", terms.has_member(move), [f"return {terms.selects(move.selected)};"])
+        return lines
 
     def _of_field(self, one: CarriedField) -> list[str]:
         terms = self.terms
         lines: list[str] = []
         if one.field.selected is not None:
-            selector = terms.message.field(one.field.selected.field)
-            inside = within(one.field.selected.values, f"in->{selector.raw}", raw_type(selector))
-            conditions = [terms.holds(selector)] if terms.held_conditions(selector) else []
-            lines += terms.function("bool", terms.has_name(one), [f"return {' && '.join([*conditions, inside])};"])
+            lines += terms.function("bool", terms.has_name(one), [f"return {terms.selects(one.field.selected)};"])
         if not one.is_number:
             return lines
         if len(held := terms.held_conditions(one)) > 1:
@@ -72,6 +78,10 @@ class FieldFunctions:
         field = one.field
         refuse = [f"{BODY}return {terms.result('DOES_NOT_FIT')};"]
         head = [f"int {terms.name}_set_{one.name}({terms.struct} *out, double value)", "{"]
+        if one.has_tens:
+            body = [f"if (!decimal_of({unscaled(field)}, &out->{one.raw}, &out->{one.tens}))", *refuse,
+                    f"out->{one.known} = 1U;"]  # fmt: skip
+            return [*head, *(BODY + line for line in body), f"{BODY}return {terms.result('OK')};", "}", ""]
         if field.kind is FieldKind.FLOAT:
             kind = {16: "half", 32: "single", 64: "double"}[one.bits]
             scaled = unscaled_float(field)
@@ -80,12 +90,13 @@ class FieldFunctions:
                 f"if (!isfinite({kind}_float(bits)))", *refuse, f"out->{one.raw} = ({raw_type(one)})bits;",
             ]  # fmt: skip
             return [*head, *(BODY + line for line in body), f"{BODY}return {terms.result('OK')};", "}", ""]
-        low, high = field.raw_range()
+        low, high = one.raw_range
         above = f"about > {floating(high)}" if high < 1 << 53 else f"about >= {floating(high + 1)}"
         body = [
             f"const double about = rint({unscaled(field)});",
             f"if (isnan(about) || about < {floating(low)} || {above})", *refuse,
             f"out->{one.raw} = ({raw_type(one)})about;",
+            *([f"out->{one.known} = 1U;"] if one.form is Form.WRITTEN else []),
         ]  # fmt: skip
         return [*head, *(BODY + line for line in body), f"{BODY}return {terms.result('OK')};", "}", ""]
 

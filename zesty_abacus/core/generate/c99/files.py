@@ -3,21 +3,33 @@
 from __future__ import annotations
 
 from ..carried import LeftOut, carry
+from ..carried_fields import CarriedField
 from ..errors import CannotCarryError
 from ..language import Made
-from ..manifest import Manifest, ManifestMessage, MessageNames
+from ..manifest import (
+    Manifest,
+    ManifestField,
+    ManifestMessage,
+    ManifestPart,
+    ManifestStruct,
+    ManifestValue,
+    MessageNames,
+)
 from ..project import Project
+from ..shapes import MovedList, MovedStruct, every_move
+from .capacity import capacity_lines, most_items, most_text, number_of, refuse_too_large
 from .message import FORMS, MessageWriter
 from .node import node_files
 from .numbers import raw_type
 from .runtime import helpers_for
-from .terms import comment
+from .terms import Terms, comment
 from .trial import trial_program
 
 _RESULTS = ("ok", "OK", "it is all there"), ("too_short", "TOO_SHORT", "a field that is there does not fit"), (
     "check_failed", "CHECK_FAILED", "a check does not agree: nothing in it is to be believed"), (
     "other_shape", "OTHER_SHAPE", "these bytes are not of this message, by size, beginning or selector"), (
-    "does_not_fit", "DOES_NOT_FIT", "a number is beyond what its bits hold")  # fmt: skip
+    "does_not_fit", "DOES_NOT_FIT", "a number is beyond what its bits hold, a text beyond what its column does"), (
+    "too_long", "TOO_LONG", "there are more items or characters than the struct has room for")  # fmt: skip
 
 
 def make(project: Project) -> Made:
@@ -29,6 +41,7 @@ def make(project: Project) -> Made:
         writer = MessageWriter(message, project.prefix)
         try:
             # what meets in expressions is only seen where they are written
+            refuse_too_large(message)
             body += writer.definitions()
         except CannotCarryError as error:
             left_out.append(LeftOut(message.layout.name, str(error)))
@@ -53,6 +66,8 @@ def _header(project: Project, writers: list[MessageWriter]) -> str:
         "/* What unpack and pack return. unpack fills in all that is there, whatever it returns. */",
         "enum {", *results, "};",
     ]  # fmt: skip
+    if any(writer.message.moves for writer in writers):
+        lines += capacity_lines(project.prefix)
     for writer in writers:
         lines += writer.declarations()
     return "\n".join([*lines, "", "#ifdef __cplusplus", "}", "#endif", "", "#endif", ""])
@@ -66,7 +81,7 @@ def _source(project: Project, lines: list[str]) -> str:
         "/* products and sums are rounded one by one, as decoding does it */",
         "#pragma STDC FP_CONTRACT OFF", "#endif",
     ]  # fmt: skip
-    return "\n".join([*head, helpers_for(body) + body, ""]).rstrip() + "\n"
+    return "\n".join([*head, helpers_for(body, project.prefix) + body, ""]).rstrip() + "\n"
 
 
 def _head(project: Project) -> list[str]:
@@ -104,9 +119,40 @@ def _manifest(project: Project, writers: list[MessageWriter], left_out: list[Lef
 
 
 def _message(writer: MessageWriter) -> ManifestMessage:
-    terms = writer.terms
-    names = MessageNames(
-        struct=terms.name, unpack=f"{terms.name}_unpack", pack=f"{terms.name}_pack", value=terms.value_name,
-        has=terms.has_name, raw_type=lambda one: raw_type(one) if one.is_number else f"uint8_t[{one.length}]",
+    return ManifestMessage.of(writer.message, _names(writer.terms), inside=_inside(writer.terms))
+
+
+def _names(terms: Terms) -> MessageNames:
+    return MessageNames(struct=terms.name, unpack=f"{terms.name}_unpack", pack=f"{terms.name}_pack",
+                        value=terms.value_name, has=terms.has_name, raw_type=_member_type)  # fmt: skip
+
+
+def _member_type(one: CarriedField) -> str:
+    """Return the type of a member, with its size where nobody defines the macros otherwise."""
+    if one.is_number:
+        return raw_type(one)
+    return f"uint8_t[{number_of(most_text(one, '')) if one.varies else one.length}]"
+
+
+def _inside(terms: Terms) -> tuple[ManifestPart, ...]:
+    """Return what is said of the structs in a struct."""
+    parts = []
+    for move in every_move(terms.message.stretch):
+        if isinstance(move, MovedList):
+            holds = _struct(Terms(move.items, terms.prefix))
+            parts.append(ManifestPart(part=move.name, member=move.member, holds=holds, count=f"{move.member}_count",
+                                      most=number_of(most_items(move, terms.prefix))))  # fmt: skip
+        elif isinstance(move, MovedStruct):
+            present = terms.has_member(move) if move.selected is not None else None
+            holds = _struct(Terms(move.inner, terms.prefix))
+            parts.append(ManifestPart(part=move.name, member=move.member, holds=holds, present=present))
+    return tuple(parts)
+
+
+def _struct(terms: Terms) -> ManifestStruct:
+    names = _names(terms)
+    return ManifestStruct(
+        struct=terms.name, fields=tuple(ManifestField.of(one, names) for one in terms.message.fields),
+        computed=tuple(ManifestValue(field=one.value.name, value=names.value(one)) for one in terms.message.computed),
+        inside=_inside(terms),
     )  # fmt: skip
-    return ManifestMessage.of(writer.message, names)

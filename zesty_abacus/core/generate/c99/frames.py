@@ -6,29 +6,36 @@ from dataclasses import dataclass
 
 from ...layouts.applies import parse_pattern
 from ...layouts.checks.counter import Counter
-from ...layouts.checks.over_bytes import OverBytes
-from ...layouts.checks.rule import Rule
-from ...layouts.model import Complement
-from ..carried import CarriedField
-from ..lowering import Held, Number64, equation_of, is_scaled
+from ..carried_fields import CarriedField
 from .bits import read_lines, write_lines
 from .checks import CheckWriter, bits_of, raw_of_bits
 from .expressions import StepWriter
-from .numbers import of_type, raw_type, unsigned
-from .terms import BODY, Terms, c_type, under, within
+from .numbers import raw_type, unsigned
+from .terms import BODY, Terms, within
+from .worked_out import WorkedOut
 
 
 @dataclass(frozen=True, slots=True)
 class FrameFunctions:
-    """Writes the functions of whole frames of one message."""
+    """Writes the functions of whole frames of one message.
+
+    Attributes
+    ----------
+    rounds
+        How often a frame that moves is written until what is worked out stands everywhere.
+    """
 
     terms: Terms
     steps: StepWriter
     checks: CheckWriter
+    rounds: int = 1
 
     def lines(self) -> list[str]:
         """Return the lines of all of them."""
-        made = [*self._accepts(), *self._unpack(), *self._pack()]
+        if self.terms.message.moves:
+            made = [*self._accepts(), *self._unpack_moving(), *self._pack_moving()]
+        else:
+            made = [*self._accepts(), *self._unpack(), *self._pack()]
         for counter, one in self.terms.counters():
             made += self._count(counter, one)
         return made
@@ -66,6 +73,39 @@ class FrameFunctions:
             conditions += [*held, f"({within(branch.values, f'in->{selector.raw}', raw_type(selector))})"]
         return conditions
 
+    def _unpack_moving(self) -> list[str]:
+        terms = self.terms
+        ok, failed = terms.result("OK"), terms.result("CHECK_FAILED")
+        body = ["size_t at = 0U;", "int came;", "memset(out, 0, sizeof *out);",
+                f"came = {terms.name}_read(out, data, 0U, size, &at);", f"if (came != {ok} && came != {failed})",
+                f"{BODY}return came;", *self._shape_asked()]  # fmt: skip
+        own = {check.id for check in terms.message.layout.checks}
+        for check, name in zip(terms.message.checks, self.checks.names, strict=True):
+            if check.id in own:
+                body += [f"if (!{name}(out, data, size))", f"{BODY}return {failed};"]
+        body.append("return came;")
+        return [f"int {terms.name}_unpack({terms.struct} *out, const uint8_t *data, size_t size)", "{",
+                *(BODY + line for line in body), "}", ""]  # fmt: skip
+
+    def _shape_asked(self) -> list[str]:
+        if not self._shape_conditions():
+            return []
+        return [f"if (!{self.terms.name}_accepts(out, data, size))",
+                f"{BODY}return {self.terms.result('OTHER_SHAPE')};"]  # fmt: skip
+
+    def _pack_moving(self) -> list[str]:
+        terms = self.terms
+        ok = terms.result("OK")
+        once = ["*used = 0U;", f"came = {terms.name}_write(data, 0U, size, used, in);"]
+        body = ["int came;", *once, "return came;"]
+        if self.rounds > 1:
+            # what is worked out last stands in front, in characters that others are counted by
+            body = [f"int came = {ok};", "unsigned round;",
+                    f"for (round = 0U; round < {self.rounds}U && came == {ok}; round++) {{",
+                    *(BODY + line for line in once), "}", "return came;"]  # fmt: skip
+        head = f"int {terms.name}_pack(uint8_t *data, size_t size, size_t *used, {terms.struct} *in)"
+        return [head, "{", *(BODY + line for line in body), "}", ""]
+
     def _unpack(self) -> list[str]:
         terms = self.terms
         lines = [f"int {terms.name}_unpack({terms.struct} *out, const uint8_t *data, size_t size)", "{"]
@@ -80,11 +120,7 @@ class FrameFunctions:
         if not terms.message.fields:
             body += ["(void)data;", "(void)size;"]
         body += ["if (is_short)", f"{BODY}return {terms.result('TOO_SHORT')};"]
-        if self._shape_conditions():
-            body += [
-                f"if (!{terms.name}_accepts(out, data, size))",
-                f"{BODY}return {terms.result('OTHER_SHAPE')};",
-            ]
+        body += self._shape_asked()
         for name in self.checks.names:
             body += [f"if (!{name}(out, data, size))", f"{BODY}return {terms.result('CHECK_FAILED')};"]
         body.append(f"return {terms.result('OK')};")
@@ -93,7 +129,8 @@ class FrameFunctions:
     def _pack(self) -> list[str]:
         terms = self.terms
         lines = [f"int {terms.name}_pack(uint8_t *data, size_t size, const {terms.struct} *in)", "{"]
-        solved = self._solved()
+        worked_out = WorkedOut(terms, self.checks)
+        solved = worked_out.solved(self.steps, terms.message.checks)
         if terms.message.checks:
             # what is worked out stands over what the struct holds, and the struct of the caller is not written
             lines = [f"int {terms.name}_pack(uint8_t *data, size_t size, const {terms.struct} *values)", "{"]
@@ -106,7 +143,7 @@ class FrameFunctions:
         body += solved
         for one in terms.message.fields:
             body += self._where_there(one, write_lines(one, "in", terms.result("DOES_NOT_FIT")))
-        body += self._filled()
+        body += worked_out.filled(terms.message.checks)
         if not terms.message.fields:
             body += ["(void)data;", "(void)size;", "(void)in;"]
         return [*lines, *(BODY + line for line in body), f"{BODY}return {terms.result('OK')};", "}", ""]
@@ -115,62 +152,9 @@ class FrameFunctions:
         there = self.terms.presence(one)
         return [f"if ({there}) {{", *(BODY + line for line in lines), "}"] if there else lines
 
-    def _solved(self) -> list[str]:
-        """Return statements that work out what equations and complements give, before anything is written."""
-        lines: list[str] = []
-        for check in self.terms.message.checks:
-            if isinstance(check, Complement):
-                one, other = self.terms.message.field(check.field), self.terms.message.field(check.of)
-                mask = unsigned((1 << len(one.field.places)) - 1)
-                conditions = [there for there in (self.terms.presence(one), self.terms.presence(other)) if there]
-                made = [f"in->{one.raw} = {raw_of_bits(one, f'({bits_of(other)} ^ {mask})')};"]
-                lines += under(conditions, made)
-            elif isinstance(check, Rule) and (found := equation_of(self.terms.message, check)) is not None:
-                one, steps, held = found
-                lines += self._equation(one, self.steps.lines(steps.steps), held)
-        return lines
-
-    def _equation(self, one: CarriedField, steps: list[str], held: Held) -> list[str]:
-        terms = self.terms
-        set_it = f"{terms.name}_set_{one.name}(in, (double){held.name}) != {terms.result('OK')}"
-        if not is_scaled(one) and held.kind is not Number64.FLOAT:
-            # a whole number needs no rounding, which a double would do beyond 53 bits
-            low, high = one.field.raw_range()
-            assert held.bounds is not None, "it is whole"
-            kind = c_type(held)
-            beyond = [f"{held.name} < {of_type(low, kind)}"] if held.bounds[0] < low else []
-            beyond += [f"{held.name} > {of_type(high, kind)}"] if held.bounds[1] > high else []
-            inner = [f"if ({' || '.join(beyond)})", f"{BODY}return {terms.result('DOES_NOT_FIT')};"] if beyond else []
-            inner.append(f"in->{one.raw} = ({raw_type(one)}){held.name};")
-        else:
-            inner = [f"if ({set_it})", f"{BODY}return {terms.result('DOES_NOT_FIT')};"]
-        conditions = [there] if (there := terms.presence(one)) else []
-        conditions += [] if held.always else [held.known_name]
-        return ["{", *(BODY + line for line in (*steps, *under(conditions, inner))), "}"]
-
-    def _filled(self) -> list[str]:
-        """Return statements that put in what is taken over bytes, which is last since it may cover all others."""
-        terms = self.terms
-        lines: list[str] = []
-        for check, name in zip(terms.message.checks, self.checks.names, strict=True):
-            if not isinstance(check, OverBytes):
-                continue
-            one = terms.message.field(check.field)
-            stretch, known = self.checks.stretch(check)
-            call = f"{name}_taken({self.checks.arguments(check)})"
-            put = [f"made.{one.raw} = {raw_of_bits(one, call)};"]
-            if one.unreadable is not None:
-                put += [f"if (made.{one.raw} == {unsigned(one.unreadable, one.bits)})",
-                        f"{BODY}return {terms.result('DOES_NOT_FIT')};"]  # fmt: skip
-            put += write_lines(one, "in", terms.result("DOES_NOT_FIT"))
-            conditions = [there] if (there := terms.presence(one)) else []
-            conditions += [known] if known else []
-            lines += ["{", *(BODY + line for line in (*stretch, *under(conditions, put))), "}"]
-        return lines
-
     def _count(self, counter: Counter, one: CarriedField) -> list[str]:
         terms = self.terms
-        width = len(one.field.places)
+        width = one.width
         wraps = counter.wraps_at or 1 << min(width, 62)
         step = counter.step % wraps
         text = f"({bits_of(one)} % {unsigned(wraps)} + {unsigned(step)}) % {unsigned(wraps)}"

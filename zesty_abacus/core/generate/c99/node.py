@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from ...frames import flags as F
 from ...layouts.model import Counter
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..language import KEEP_BEGIN, KEEP_END
 from ..node import HOOK, SOURCES, Feed, Link, MessageSources, Sources, full_sources, write_sources
 from ..project import Project

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..lowering import Number64
 
 _TYPES = {Number64.SIGNED: "int64_t", Number64.UNSIGNED: "uint64_t", Number64.FLOAT: "double"}
@@ -20,7 +20,7 @@ def raw_type(one: CarriedField) -> str:
     """Return the type of a raw number, or of a letter of text and raw bytes."""
     if not one.is_number:
         return "uint8_t"
-    return f"{'int' if one.field.is_signed else 'uint'}{one.bits}_t"
+    return f"{'int' if one.is_signed else 'uint'}{one.bits}_t"
 
 
 def range_of(kind: str) -> tuple[int, int]:

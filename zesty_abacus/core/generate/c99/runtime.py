@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from .text_runtime import MOVING_HELPERS
+
 _HELPERS: dict[str, str] = {
     "number_of_digits": """
 /* Decimal digits of four bits each to a number; all bits set if one is above nine. */
@@ -313,12 +315,13 @@ static double power(double base, double exponent)
 }
 
 
-def helpers_for(source: str) -> str:
+def helpers_for(source: str, prefix: str) -> str:
     """Return the definitions of the helpers that a text calls, and that these call."""
-    wanted = {name for name in _HELPERS if _calls(source, name)}
-    while more := {name for name in _HELPERS if any(_calls(_HELPERS[one], name) for one in wanted)} - wanted:
+    known = _HELPERS | MOVING_HELPERS
+    wanted = {name for name in known if _calls(source, name)}
+    while more := {name for name in known if any(_calls(known[one], name) for one in wanted)} - wanted:
         wanted |= more
-    return "".join(_HELPERS[name] for name in _HELPERS if name in wanted)
+    return "".join(known[name] for name in known if name in wanted).replace("@", prefix.upper())
 
 
 def _calls(source: str, name: str) -> bool:

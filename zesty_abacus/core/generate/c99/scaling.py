@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from ...codec.scaling import CommonScale, rounds_once
 from ...layouts.fields import Field, FieldKind
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
+from ..errors import CannotCarryError
 from .numbers import floating, raw_type, signed, unsigned
 from .terms import float_of
 
@@ -14,7 +15,9 @@ _WIDEST_FACTOR = 1 << 63
 def value_lines(one: CarriedField) -> list[str]:
     """Return statements that return the value of a field."""
     field = one.field
-    if field.kind is FieldKind.FLOAT:
+    if one.has_tens:
+        text = _decimal_text(one)
+    elif field.kind is FieldKind.FLOAT:
         text = float_of(one)
         if (field.ratio, field.offset) != (1, 0):
             text = f"{text} * {floating(field.ratio)} + {floating(field.offset)}"
@@ -23,6 +26,15 @@ def value_lines(one: CarriedField) -> list[str]:
     if not field.is_curved:
         return [f"return {text};"]
     return [f"const double x = {text};", *_curve_lines(field)]
+
+
+def _decimal_text(one: CarriedField) -> str:
+    scale = CommonScale.of(one.field.ratio, one.field.offset)
+    if max(abs(scale.times), abs(scale.plus), scale.over) >= _WIDEST_FACTOR:
+        raise CannotCarryError(f"{one.field.name} is scaled by more than 63 bits, from characters.")
+    sign = "true" if scale.times < 0 else "false"
+    return (f"decimal_value(in->{one.raw}, in->{one.tens}, {sign}, {unsigned(abs(scale.times))}, {signed(scale.plus)}, "
+            f"{unsigned(scale.over)})")  # fmt: skip
 
 
 def _curve_lines(field: Field) -> list[str]:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...layouts.checks.counter import Counter
-from ...layouts.fields import Field
+from ...layouts.fields import Field, Selected
 from ...layouts.model import RawSet
-from ..carried import CarriedField, CarriedValue
+from ..carried import CarriedMessage, CarriedValue
+from ..carried_fields import CarriedField
 from ..comparisons import Ends, spans_within
+from ..errors import CannotCarryError
 from ..lowering import Held, Number64, Steps
 from ..message_terms import MessageTerms
 from .numbers import of_type, range_of, raw_type, unsigned
@@ -38,6 +40,10 @@ class Terms(MessageTerms):
         """The type of its struct."""
         return f"struct {self.name}"
 
+    def of_struct(self, inner: CarriedMessage) -> str:
+        """Return what a struct in the struct is called."""
+        return f"{self.prefix}_{inner.name}"
+
     def result(self, word: str) -> str:
         """Return the constant of a result."""
         return f"{self.prefix.upper()}_{word}"
@@ -57,6 +63,19 @@ class Terms(MessageTerms):
         if len(conditions) < 2:
             return conditions[0] if conditions else "true"
         return f"{self.name}_holds_{one.name}(in)"
+
+    def selects(self, selected: Selected) -> str:
+        """Return the condition on ``in`` that a selector has one of the values under which something is there."""
+        try:
+            selector = self.message.field(selected.field)
+        except KeyError:
+            raise CannotCarryError("a part stands under a selector of outside, which is not carried yet.") from None
+        inside = within(selected.values, f"in->{selector.raw}", raw_type(selector))
+        conditions = [self.holds(selector)] if self.held_conditions(selector) else []
+        return " && ".join([*conditions, inside])
+
+    def _is_written(self, one: CarriedField) -> str:
+        return f"in->{one.known} != 0U"
 
     def _is_there(self, one: CarriedField) -> str:
         return f"{self.has_name(one)}(in)"

@@ -4,14 +4,22 @@ from __future__ import annotations
 
 import math
 
+from ...layouts.fields import FieldKind
+from ..carried_fields import CarriedField, Form
+from ..expected import Expected, Inside
 from ..project import Project
-from ..vectors import Expected, Vector, vectors_of
+from ..shapes import MovedList, MovedStruct, every_move
+from ..vectors import Vector, vectors_of
+from .capacity import ITEMS, TEXT
 from .message import MessageWriter
+from .moving import inner_messages
 from .numbers import floating, of_type, raw_type
-from .terms import comment
+from .terms import Terms, comment
 
 _EACH = 4
 """Payloads a message."""
+_ROOM_BESIDE = 7
+"""Bytes behind a frame that packing has room for and leaves."""
 
 
 def trial_program(project: Project, writers: list[MessageWriter]) -> str:
@@ -22,10 +30,11 @@ def trial_program(project: Project, writers: list[MessageWriter]) -> str:
         "static void expect(bool holds, const char *what)", "{", "    tried++;", "    if (!holds) {",
         "        differing++;", '        printf("%s differs\\n", what);', "    }", "}", "",
     ]  # fmt: skip
-    if any(one.is_number for writer in writers for one in writer.message.fields):
+    every = [one for writer in writers for one in (writer.message, *inner_messages(writer.message.stretch))]
+    if any(one.is_number for message in every for one in message.fields):
         lines += ["static bool same(double found, double wanted)", "{",
                   "    return isnan(wanted) ? isnan(found) : fabs(found - wanted) <= 0.0;", "}", ""]  # fmt: skip
-    if any(writer.message.computed for writer in writers):
+    if any(message.computed for message in every):
         # functions such as sin may differ in the last places from one library to another
         lines += ["static bool near(double found, double wanted)", "{",
                   "    if (isnan(wanted) || isinf(wanted))",
@@ -41,8 +50,9 @@ def trial_program(project: Project, writers: list[MessageWriter]) -> str:
 
 
 def _message(number: int, writer: MessageWriter) -> list[str]:
-    vectors = vectors_of(writer.message, _EACH)
-    lines = [f"static void try_{number}(void)", "{", f"    {writer.terms.struct} found;"]
+    capacity = {"items": ITEMS, "text": TEXT}
+    vectors = vectors_of(writer.message, _EACH, capacity=capacity)
+    lines = [f"static void try_{number}(void)", "{", f"    static {writer.terms.struct} found;"]
     for place, vector in enumerate(vectors):
         lines += ["    {", *(f"        {line}" for line in _vector(writer, vector, place)), "    }"]
     return [*lines, "}", ""]
@@ -57,6 +67,10 @@ def _vector(writer: MessageWriter, vector: Vector, place: int) -> list[str]:
         f"expect({terms.name}_unpack(&found, data, {len(vector.payload)}U) == {terms.result(vector.result.upper())}, "
         f'"{said}: result");',
     ]
+    if writer.message.moves:
+        if vector.inside is not None:
+            lines += _inside(terms, vector.inside, "found", said, len(vector.payload))
+        return [*lines, *(_packed_again(writer, vector, said) if vector.comes_back else [])]
     for one in writer.message.fields:
         expected = vector.fields[one.field.name]
         if one.field.selected is not None and vector.result != "too_short":
@@ -64,7 +78,7 @@ def _vector(writer: MessageWriter, vector: Vector, place: int) -> list[str]:
             lines.append(f'expect({there}{terms.has_name(one)}(&found), "{said}: {one.name} there");')
         if not expected.is_there:
             continue
-        lines += _field(writer, one, expected, f"{said}: {one.name}")
+        lines += _field(terms, one, expected, "found", f"{said}: {one.name}")
     for value in writer.message.computed:
         if value.value.name in vector.computed:
             more = f", {len(vector.payload)}U" if terms.message.takes_size(value) else ""
@@ -82,20 +96,67 @@ def _vector(writer: MessageWriter, vector: Vector, place: int) -> list[str]:
     return lines
 
 
-def _field(writer: MessageWriter, one, expected: Expected, said: str) -> list[str]:  # type: ignore[no-untyped-def]
-    terms = writer.terms
+def _packed_again(writer: MessageWriter, vector: Vector, said: str) -> list[str]:
+    terms, size = writer.terms, len(vector.payload)
+    room = size + _ROOM_BESIDE
+    return [
+        f"{{ uint8_t copy[{room}]; size_t used = 0U;", "memset(copy, 0, sizeof copy);",
+        f"expect({terms.name}_pack(copy, {room}U, &used, &found) == {terms.result('OK')}, \"{said}: pack\");",
+        f'expect(used == {size}U && memcmp(copy, data, {size}U) == 0, "{said}: packed the same");',
+        f"expect({terms.name}_pack(copy, {max(size - 1, 0)}U, &used, &found) == {terms.result('TOO_SHORT')}, "
+        f'"{said}: no room"); }}',
+    ]  # fmt: skip
+
+
+def _inside(terms: Terms, inside: Inside, struct: str, said: str, size: int) -> list[str]:
+    """Return what is expected of a struct and those in it."""
+    lines: list[str] = []
+    for one in terms.message.fields:
+        expected = inside.fields[one.name]
+        if one.field.selected is not None:
+            there = "" if expected.is_there else "!"
+            lines.append(f'expect({there}{terms.has_name(one)}(&{struct}), "{said}: {one.name} there");')
+        if expected.is_there:
+            lines += _field(terms, one, expected, struct, f"{said}: {one.name}")
+    for value in terms.message.computed:
+        more = f", {size}U" if terms.message.takes_size(value) else ""
+        wanted = _double(inside.computed[value.name])
+        lines.append(f'expect(near({terms.value_name(value)}(&{struct}{more}), {wanted}), "{said}: {value.name}");')
+    for move in every_move(terms.message.stretch):
+        if isinstance(move, MovedStruct):
+            inner = inside.structs[move.member]
+            if move.selected is not None:
+                there = "" if inner is not None else "!"
+                lines.append(f'expect({there}{terms.has_member(move)}(&{struct}), "{said}: {move.member} there");')
+            if inner is not None:
+                lines += _inside(Terms(move.inner, terms.prefix), inner, f"{struct}.{move.member}",
+                                 f"{said}: {move.member}", size)  # fmt: skip
+        elif isinstance(move, MovedList):
+            items = inside.lists[move.member]
+            lines.append(f'expect({struct}.{move.member}_count == {len(items)}U, "{said}: {move.member} count");')
+            for number, item in enumerate(items):
+                place = f"{move.member}[{number}]"
+                lines += _inside(Terms(move.items, terms.prefix), item, f"{struct}.{place}", f"{said}: {place}", size)
+    return lines
+
+
+def _field(terms: Terms, one: CarriedField, expected: Expected, struct: str, said: str) -> list[str]:
     if isinstance(expected.raw, bytes):
         octets = "".join(f"\\x{octet:02X}" for octet in expected.raw)
-        return [f'expect(memcmp(found.{one.raw}, "{octets}", {len(expected.raw)}U) == 0, "{said}");']
+        same = f'memcmp({struct}.{one.raw}, "{octets}", {len(expected.raw)}U) == 0'
+        same = f"{struct}.{one.size} == {len(expected.raw)}U && {same}" if one.varies else same
+        return [f'expect({same}, "{said}");']
     lines = []
-    if expected.raw is not None:
-        lines.append(f'expect(found.{one.raw} == {of_type(expected.raw, raw_type(one))}, "{said} raw");')
+    # of a float in characters its digits are held, not the bits that decoding makes of them
+    is_held = one.form is Form.PLACED or one.field.kind is not FieldKind.FLOAT
+    if expected.raw is not None and is_held:
+        lines.append(f'expect({struct}.{one.raw} == {of_type(expected.raw, raw_type(one))}, "{said} raw");')
     wanted = _double(expected.value)
     if math.isinf(expected.value):
         # the difference of two infinities is none
-        infinite = f"isinf({terms.value_name(one)}(&found))"
+        infinite = f"isinf({terms.value_name(one)}(&{struct}))"
         return [*lines, f'expect({infinite}, "{said} value");']
-    return [*lines, f'expect(same({terms.value_name(one)}(&found), {wanted}), "{said} value");']
+    return [*lines, f'expect(same({terms.value_name(one)}(&{struct}), {wanted}), "{said} value");']
 
 
 def _double(value: float) -> str:

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...layouts.fields import FieldKind
-from ..carried import CarriedField, CarriedValue
+from ..carried import CarriedValue
+from ..carried_fields import CarriedField
 from ..lowering import Held, Number64, Steps
 from .expressions import StepWriter
 from .routine import Routine, indented, joined, under

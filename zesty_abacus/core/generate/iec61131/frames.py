@@ -8,7 +8,7 @@ from ...layouts.applies import parse_pattern
 from ...layouts.checks.counter import Counter
 from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.model import Complement, Rule
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..lowering import Number64, equation_of, is_scaled
 from .bits import bits_of, number_of_bits, read_lines, write_lines
 from .checks import CheckWriter

@@ -6,7 +6,7 @@ import itertools
 
 from ...codec.scaling import CommonScale, rounds_once
 from ...layouts.fields import Field, FieldKind
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from .routine import indented
 from .terms import FLOATS, Terms
 from .types import floating, raw_type, whole

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.model import RawSet
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..comparisons import Ends, spans_within
 from ..message_terms import MessageTerms
 from .types import bits, range_of, raw_type, whole

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..project import Project
 from ..vectors import Expected, Vector, vectors_of
 from .message import MessageWriter

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..errors import CannotCarryError
 from ..lowering import Number64
 

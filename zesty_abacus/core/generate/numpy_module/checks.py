@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.checks.sum import Carry
 from ...layouts.model import Check, Complement, Coverage, Crc, Rule, Sum, Xor
-from ..carried import CarriedField, constant_before
+from ..carried import constant_before
+from ..carried_fields import CarriedField
 from ..lowering import Steps
 from .expressions import StepWriter
 from .terms import BODY, Terms, function, tuple_text

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ..carried import CarriedField, CarriedValue
+from ..carried import CarriedValue
+from ..carried_fields import CarriedField
 from ..errors import CannotCarryError
 from ..lowering import Held, Number64, Step, computing_type, is_scaled
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..lowering import Held, Steps
 from .expressions import StepWriter
 from .numbers import value_text

@@ -9,7 +9,7 @@ from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.fields import FieldKind
 from ...layouts.model import Check, Complement, Rule
 from ...layouts.places import Places
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..lowering import Number64, equation_of, is_scaled
 from .expressions import StepWriter
 from .numbers import assigned, bits_text, from_bits, read_text, unscaled

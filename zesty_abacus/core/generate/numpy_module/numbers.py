@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ...codec.scaling import CommonScale, rounds_once
 from ...layouts.fields import Field, FieldKind
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from .terms import pieces_text, raw_dtype, tuple_text
 
 _READERS = {FieldKind.SIGNED: "_signed", FieldKind.SIGN_MAGNITUDE: "_sign_magnitude",

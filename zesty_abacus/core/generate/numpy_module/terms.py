@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from ...layouts.model import Field, RawSet
 from ...layouts.places import Places
-from ..carried import CarriedField
+from ..carried_fields import CarriedField
 from ..message_terms import MessageTerms
 from ..pieces import pieces_of
 

@@ -1,0 +1,120 @@
+"""Writes lists of structs: arrays of every sort, lists of type and length, columns that go on, packed numbers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from ...layouts.model import Group
+from ...layouts.parts.elements import Elements
+from ...layouts.parts.group import Repeat
+from ...layouts.parts.packed import Packed
+from ...layouts.parts.text_line import TextLine
+from ..carried_fields import CarriedField
+from ..shapes import MovedLine, MovedList
+from .capacity import most_items
+from .moving import Movement, came_out, octets, truth
+from .numbers import of_type, raw_type
+from .terms import BODY, Terms, within
+from .worked_out import WorkedOut
+from .writing_text import TextWriting
+
+
+@dataclass(frozen=True, slots=True)
+class ListWriting:
+    """Writes the statements that write them from ``in`` of one struct."""
+
+    terms: Terms
+    text: TextWriting
+    worked_out: WorkedOut
+
+    @property
+    def _short(self) -> str:
+        return self.terms.result("TOO_SHORT")
+
+    @property
+    def _unfit(self) -> str:
+        return self.terms.result("DOES_NOT_FIT")
+
+    def whole_list(self, movement: Movement, move: MovedList) -> list[str]:
+        """Return statements that write a list."""
+        part, count = move.part, f"in->{move.member}_count"
+        most = most_items(move, self.terms.prefix)
+        lines = ["size_t number;", f"if ({count} > {most})", f"{BODY}return {self._unfit};"]
+        if isinstance(part, TextLine):
+            return [*lines, *self._list_of_columns(move, part, count)]
+        if isinstance(part, Packed):
+            return [*lines, *self._packed(movement, move, part, count)]
+        item = self._element(move, part) if isinstance(part, Elements) else self._item(move, part)
+        lines += [f"for (number = 0U; number < {count}; number++) {{", *(BODY + line for line in item), "}"]
+        if isinstance(part, Elements):
+            said = part.amount
+        else:
+            said = part.amount if part.repeat is Repeat.BYTES else None
+            if part.repeat is Repeat.UNTIL:
+                mark = bytes.fromhex(part.end)
+                lines = [f"static const uint8_t mark[{len(mark)}] = {octets(mark)};", *lines]
+                lines += self.text.put("mark", f"{len(mark)}U")
+        return lines if said is None else [*lines, *self.worked_out.make_true(movement, said, "(*at - start)")]
+
+    def _write_item(self, move: MovedList, place: str = "frame, *at, room, at") -> list[str]:
+        call = f"{self.terms.of_struct(move.items)}_write({place}, &in->{move.member}[number])"
+        return came_out(self.terms, call)
+
+    def _item(self, move: MovedList, group: Group) -> list[str]:
+        if group.repeat is not Repeat.UNTIL:
+            return self._write_item(move)
+        size = len(group.end) // 2
+        # it would end the list
+        return ["const size_t before = *at;", *self._write_item(move),
+                f"if (*at - before >= {size}U && memcmp(frame + before, mark, {size}U) == 0)",
+                f"{BODY}return {self._unfit};"]  # fmt: skip
+
+    def _element(self, move: MovedList, part: Elements) -> list[str]:
+        kind, length = (one for one in move.items.fields if one.field.id in (part.type.id, part.length.id))
+        item = f"in->{move.member}[number]"
+        lines = []
+        word = raw_type(kind)
+        if part.ends.spans:
+            lines += [f"if ({within(part.ends, f'{item}.{kind.raw}', word)})", f"{BODY}return {self._unfit};"]
+        measured = self._measured(move, part, f"{item}.{length.raw}", length)
+        if not part.alone.spans:
+            return [*lines, *measured]
+        alone = [*self._write_item(move), f"*at = before + {part.type.places.size_needed}U;"]
+        return [*lines, f"if ({within(part.alone, f'{item}.{kind.raw}', word)}) {{",
+                *(BODY + line for line in ["const size_t before = *at;", *alone]), "} else {",
+                *(BODY + line for line in measured), "}"]  # fmt: skip
+
+    def _measured(self, move: MovedList, part: Elements, target: str, length: CarriedField) -> list[str]:
+        """Return statements that write an element twice: to see how long it is, and with the length in its head."""
+        high = length.raw_range[1]
+        beyond = f" || value / {part.length_unit} > {of_type(high, 'int64_t')}" if high < 1 << 62 else ""
+        return [
+            "const size_t before = *at;", "int64_t value;", *self._write_item(move),
+            f"if (*at - before < {part.head}U)", f"{BODY}*at = before + {part.head}U;",
+            f"value = (int64_t)(*at - before) - {part.head} - ({part.extra});",
+            f"if (value < 0 || value % {part.length_unit} != 0{beyond})", f"{BODY}return {self._unfit};",
+            f"{target} = ({raw_type(length)})(value / {part.length_unit});", "{", f"{BODY}size_t again = before;",
+            *(BODY + line for line in self._write_item(move, "frame, before, room, &again")), "}",
+        ]  # fmt: skip
+
+    def _list_of_columns(self, move: MovedList, line: TextLine, count: str) -> list[str]:
+        inner = next(one for one in move.items.stretch.moves if isinstance(one, MovedLine))  # type: ignore[union-attr]
+        item = ["if (number > 0U) {", *(BODY + text for text in self.text.separator(line)), "}",
+                *self.text.columns(inner, f"in->{move.member}[number].")]  # fmt: skip
+        behind = self.text.behind(line, True)
+        if line.goes_on:
+            behind = [f"if ({count} > 0U) {{", *(BODY + text for text in behind), "}"]
+        return [*self.text.mark(line.begins, "begins"), f"for (number = 0U; number < {count}; number++) {{",
+                *(BODY + text for text in item), "}", *behind]  # fmt: skip
+
+    def _packed(self, movement: Movement, move: MovedList, packed: Packed, count: str) -> list[str]:
+        size, bits = -(-packed.bits // 8), packed.bits
+        lines = [f"const size_t size = ({count} * {bits}U + 7U) / 8U;", "if (*at > room || room - *at < size)",
+                 f"{BODY}return {self._short};", "memset(frame + *at, 0, size);",
+                 f"for (number = 0U; number < {count}; number++) {{",
+                 f"{BODY}uint8_t own[{size}];", f"{BODY}size_t behind = 0U;",
+                 *(BODY + line for line in self._write_item(move, f"own, 0U, {size}U, &behind")),
+                 f"{BODY}bits_to(frame + *at, own, number * {bits}U, {bits}U, {truth(packed.low_first)});",
+                 "}", "*at += size;"]  # fmt: skip
+        said = packed.amount if packed.repeat is Repeat.BYTES else None
+        return lines if said is None else [*lines, *self.worked_out.make_true(movement, said, "size")]
