@@ -8,12 +8,14 @@ import shutil
 import socket
 import subprocess
 import sys
+from functools import reduce
+from operator import xor
 
 import pytest
 
 from tests.cli.background import Background
 from tests.cli.program import run
-from tests.generate.compiled import STRICT
+from tests.generate.compiled import STRICT, Loaded
 from tests.generate.structured_text.translator import Program
 from tests.live.can_kernel import needs_kernel, run_in_kernel
 from tests.live.sockets import free_port
@@ -24,6 +26,10 @@ FED = {
 }
 
 
+MOVING = ["Beacon packet", "Heading sentence", "Turn sentence"]
+"""Those of the demo with parts that have no fixed place."""
+
+
 def handed_over(trial, folder, *more, language="c"):
     code, out, err = run("handover", language, "--library", trial, "--prefix", "yuzu", "-o", folder, *more)
     assert (code, out) == (0, ""), err
@@ -31,18 +37,58 @@ def handed_over(trial, folder, *more, language="c"):
 
 
 def test_the_library_of_the_demo_in_c(trial, tmp_path):
-    """All of it builds without a warning and agrees with the codec, and what moves is named as left out."""
+    """All of it builds without a warning and agrees with the codec, what moves, too; nothing is left out."""
     manifest, err = handed_over(trial, tmp_path / "code")
     assert manifest["language"] == "c99" and manifest["prefix"] == "yuzu" and manifest["release"] == ""
-    assert set(manifest["results"]) == {"ok", "too_short", "check_failed", "other_shape", "does_not_fit"}
-    assert {one["message"] for one in manifest["left_out"]} == {"Beacon packet", "Heading sentence", "Turn sentence"}
-    assert "Beacon packet is left out: swell" in err and "32 messages in C99" in err
+    assert set(manifest["results"]) == {"ok", "too_short", "check_failed", "other_shape", "does_not_fit", "too_long"}
+    assert manifest["left_out"] == [] and "35 messages in C99" in err
+    assert [one["message"] for one in manifest["messages"] if one.get("moves")] == MOVING
     sources = ["yuzu.c", "yuzu_test.c"]
     subprocess.run(["gcc", *STRICT, *sources, "-o", "tried", "-lm"], cwd=tmp_path / "code", check=True)
     done = subprocess.run(["./tried"], cwd=tmp_path / "code", capture_output=True, text=True, check=False)
     assert done.returncode == 0 and done.stdout.startswith("0 of "), done.stdout
     _, again = handed_over(trial, tmp_path / "code")
     assert "nothing changed" in again
+
+
+def test_what_the_demo_recorded_is_read_by_the_code_of_it(trial, tmp_path):
+    """Each heading is the number between the commas, each beacon's position is where its fields lie."""
+    handed_over(trial, tmp_path, *(word for name in MOVING for word in ("--message", name)))
+    command = ["gcc", *STRICT, "-shared", "-fPIC", "yuzu.c", "-o", "yuzu.so", "-lm"]
+    subprocess.run(command, cwd=tmp_path, check=True)
+    code = Loaded(tmp_path, tmp_path / "yuzu.so")
+    rows = frames_of(trial)
+    headings = [payload for _, payload in rows if payload.startswith(b"$YZHDG")]
+    assert len(headings) > 5
+    for payload in headings:
+        result, struct = code.unpack("Heading sentence", payload)
+        wanted = float(payload.split(b",")[1]) if payload.split(b",")[1] else None
+        check = int(payload[payload.index(b"*") + 1 :], 16)
+        agrees = reduce(xor, payload[1 : payload.index(b"*")]) == check
+        assert result == ("ok" if agrees else "check_failed")
+        assert wanted is None or code.value("yuzu_heading_sentence_heading", struct) == wanted
+    beacons = [payload for lane, payload in rows if lane == "beacon"]
+    seen = set()
+    for payload in beacons:
+        result, struct = code.unpack("Beacon packet", payload)
+        assert result == "ok" and struct.north_raw == int.from_bytes(payload[4:8], "big", signed=True)
+        extras = [struct.extras[k].extra_raw for k in range(struct.extras_count)]
+        behind = 18 + (payload[16] & 0x7F if payload[16] & 0x80 else 0)
+        assert extras == list(types_from(payload, behind))
+        seen |= set(extras)
+    assert seen >= {1, 2, 3, 4}, "nearly every case of the list came"
+
+
+def frames_of(trial):
+    code, out, err = run("frames", trial)
+    assert code == 0, err
+    return [(row["lane"], bytes.fromhex(row["payload"])) for row in csv.DictReader(out.splitlines())]
+
+
+def types_from(payload, place):
+    while place < len(payload):
+        yield payload[place]
+        place += 2 + payload[place + 1]
 
 
 def test_messages_by_name_in_python(trial, tmp_path):
@@ -59,6 +105,7 @@ def test_messages_by_name_in_python(trial, tmp_path):
 def test_the_library_of_the_demo_in_structured_text(trial, tmp_path):
     manifest, err = handed_over(trial, tmp_path, language="structured-text")
     assert manifest["language"] == "structured-text" and "32 messages in Structured text" in err
+    assert [one["message"] for one in manifest["left_out"]] == MOVING and "Beacon packet is left out: swell" in err
     texts = [(tmp_path / name).read_text() for name in (*manifest["sources"], "yuzu_test.st")]
     program = Program(*texts)
     _, outputs = program.call("yuzu_test", {}, program.new("yuzu_test"))

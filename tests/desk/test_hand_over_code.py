@@ -36,18 +36,25 @@ def listed(pilot):
 
 def test_code_is_looked_at_before_it_is_written_and_tried_where_it_is(pilot, code, tmp_path):
     code.file.setCurrentText(f"{code.made.manifest.prefix}.h")
-    assert "struct" in code.text.toPlainText() and "3 messages are left out: Beacon packet" in code.left_out.text()
-    assert "swell is optional and has a count" in code.left_out.toolTip()
+    assert "struct" in code.text.toPlainText() and code.left_out.isHidden()
     pilot.type(code.prefix, "tug", enter=True)
     pilot.type(code.folder, str(tmp_path / "code"), enter=True)
     assert not (tmp_path / "code").exists()
     pilot.click(code.write)
-    assert "32 messages, 5 files changed. Compiled without a warning" in code.outcome.text()
+    assert "35 messages, 5 files changed. Compiled without a warning" in code.outcome.text()
     assert "comparisons with decoding, all alike" in code.outcome.text() and code.outcome.objectName() == "good"
     assert json.loads((tmp_path / "code" / "manifest.json").read_text())["prefix"] == "tug"
-    assert "32 messages in C99" in listed(pilot)
+    assert "35 messages in C99" in listed(pilot)
     pilot.click(code.write)
     assert "nothing changed" in code.outcome.text()
+
+
+def test_what_a_language_does_not_carry_is_said_with_its_reason(pilot, code):
+    code.language.choose("structured-text")
+    pilot.wait(lambda: not code.left_out.isHidden(), "what is left out")
+    said = code.left_out.text()
+    assert said.startswith("3 messages are left out. Beacon packet: swell is optional and has a count")
+    assert "Heading sentence: line is a text line" in said
 
 
 def test_what_differs_from_the_last_time_is_shown(pilot, code, tmp_path):

@@ -174,10 +174,9 @@ class CodePage(QWidget):
         self.made, self._differences = answer
         manifest = self.made.manifest
         left = manifest.left_out
-        names = ", ".join(one.message for one in left[:_NAMED]) + (
-            f" and {len(left) - _NAMED} more" if left[_NAMED:] else ""
-        )
-        self.left_out.setText(f"{counted(len(left), 'message', 'is', 'are')} left out: {names}.")
+        reasons = [f"{one.message}: {one.reason}" for one in left[:_NAMED]]
+        reasons += [f"and {len(left) - _NAMED} more."] if left[_NAMED:] else []
+        self.left_out.setText(f"{counted(len(left), 'message', 'is', 'are')} left out. {' '.join(reasons)}")
         self.left_out.setToolTip("\n".join(f"{one.message}: {one.reason}" for one in left))
         self.left_out.setVisible(bool(left))
         chosen = self.file.currentText()
