@@ -307,7 +307,7 @@ def hand_over(window: Window) -> None:
     settle(window)
     code.file.setCurrentText("yuzu.h")
     text = code.text.toPlainText()
-    place = text[: text.index("struct yuzu_helm_lever {")].count("\n") - 6
+    place = text[: text.index("/* Helm lever:")].count("\n")
     bar = code.text.verticalScrollBar()
     assert bar is not None, "a text has one"
     bar.setValue(place)
