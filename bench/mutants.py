@@ -2,8 +2,9 @@
 
 A line that is run is not yet a line that is checked. Each fault is one that changes what the program does: a
 comparison turned, a constant off by one, *and* for *or*, a statement left out, two arguments swapped. They are sampled
-with a seed, made in a copy of the tree, and the tests of the same folder are run on each. What cannot change anything
-anybody sees is listed in ``mutants-aside.txt``, by name and with the reason.
+with a seed, made in a copy of the tree, and the tests beside them are run on each: those of the same folder, and those
+elsewhere that import the file by its name. What cannot change anything anybody sees is listed in ``mutants-aside.txt``,
+by name and with the reason.
 """
 
 from __future__ import annotations
@@ -12,6 +13,7 @@ import argparse
 import ast
 import os
 import random
+import re
 import shutil
 import subprocess
 import sys
@@ -126,6 +128,11 @@ class _Sites(ast.NodeVisitor):
         for part in (*node.args.defaults, *(one for one in node.args.kw_defaults if one is not None), *node.body):
             self.visit(part)
 
+    def visit_ClassDef(self, node: ast.ClassDef) -> None:
+        # what a class is declared with, such as that it is frozen, is no step of the program
+        for part in node.body:
+            self.visit(part)
+
     def visit_If(self, node: ast.If) -> None:
         if isinstance(node.test, ast.Name) and node.test.id == "TYPE_CHECKING":
             return
@@ -181,6 +188,20 @@ def folders_of_tests(file: Path) -> list[str]:
     return [TESTS]
 
 
+def beside(file: Path) -> list[str]:
+    """Return the tests that are run for a fault in a file: those of its folders, and others that import it."""
+    folders = folders_of_tests(file)
+    module = ".".join(file.with_suffix("").parts)
+    asks = re.compile(rf"^\s*(?:from {re.escape(module)} import|import {re.escape(module)}\b)", re.MULTILINE)
+    others = []
+    for path in sorted((ROOT / TESTS).rglob("test_*.py")):
+        name = path.relative_to(ROOT)
+        is_inside = any(name.is_relative_to(folder) for folder in folders)
+        if not is_inside and asks.search(path.read_text()):
+            others.append(str(name))
+    return [*folders, *others]
+
+
 def _copied(target: Path) -> None:
     for name in (PACKAGE, TESTS, "bench", "docs"):
         shutil.copytree(ROOT / name, target / name, ignore=shutil.ignore_patterns(".cache", "screenshots"))
@@ -194,7 +215,7 @@ def noticed(fault: Fault, tree: Path) -> bool:
     whole = path.read_text()
     path.write_text(fault.source)
     environment = {**os.environ, "PYTHONPATH": str(tree), "PYTHONDONTWRITEBYTECODE": "1"}
-    command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *folders_of_tests(fault.file)]
+    command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *beside(fault.file)]
     try:
         run = subprocess.run(command, cwd=tree, env=environment, capture_output=True, timeout=_PATIENCE_S, check=False)
         return run.returncode != 0

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from bench.mutants import faults_in, folders_of_tests, sampled
+from bench.mutants import beside, faults_in, folders_of_tests, sampled
 
 CODE = '''"""A text with 1 < 2 in it."""
 
@@ -41,6 +41,19 @@ def test_every_sort_of_fault_is_found_and_no_text_is_touched(tmp_path):
         changed = [line for line in difflib.ndiff(CODE.splitlines(), fault.source.splitlines()) if line[0] in "+-"]
         assert len(changed) == 2, fault.what
         assert CODE.splitlines()[fault.line - 1] == changed[0][2:], "it names the line that it changes"
+
+
+def test_what_a_class_is_declared_with_is_no_fault(tmp_path):
+    (tmp_path / "kept.py").write_text(
+        "@dataclass(frozen=True, eq=False)\nclass Kept(Base, tag=1):\n    size: int = 5\n"
+    )
+    assert {fault.what for fault in faults_in(Path("kept.py"), tmp_path)} == {"constant off by one: 5 → 6"}
+
+
+def test_tests_elsewhere_that_import_a_file_are_run_for_it():
+    found = beside(Path("zesty_abacus/core/frames/density.py"))
+    assert found[0] == "tests/frames" and "tests/trial/test_growing.py" in found
+    assert not any(name.startswith("tests/frames/") for name in found), "the folder has them already"
 
 
 def test_a_sample_is_the_same_for_a_seed():

@@ -77,7 +77,18 @@ def test_lag_scale_and_offset_are_those_that_were_put_in(lag, scale, offset):
     found = fit(own, values, reference)
     assert found.lag_ns / 1e9 == pytest.approx(lag, abs=0.03) and found.best_correlation * np.sign(scale) > 0.999
     assert found.scale == pytest.approx(scale, rel=0.01) and found.offset == pytest.approx(offset, abs=0.1)
-    assert found.holds == (scale == 1.0)
+    assert found.holds == (scale == 1.0) and found.rest < 0.05 * abs(scale)
+
+
+def test_what_a_line_leaves_is_as_large_as_what_was_added_by_chance():
+    """Of a curve turned round and doubled, with a fifth of a knot of noise, a fifth is left."""
+    own = BEGIN + np.arange(6000) * (S // 50)
+    told = BEGIN + np.arange(5, 110) * S
+    noise = np.random.default_rng(8).normal(0, 0.2, len(told))
+    column = ReferenceColumn("gnss.csv", "speed", "", told, curve_at((told - BEGIN) / 1e9) * -2 + 3 + noise)
+    found = fit(own, curve_at((own - BEGIN) / 1e9), column)
+    assert found.rest == pytest.approx(0.2, rel=0.2) and found.points == 105
+    assert found.span == pytest.approx(column.values.max() - column.values.min())
 
 
 def test_what_has_nothing_to_do_with_it_is_told():

@@ -232,18 +232,17 @@ def _cut_by_codes(value, begin, end, longest, spans, flags):  # type: ignore[no-
     count = 0
     at = 0
     n = len(value)
-    same = len(begin) == len(end) and len(begin) > 0 and _is_here(begin, 0, end)
     while at < n:
         first = at
         opened = len(begin) == 0 or _is_here(value, at, begin)
         place = at + max(len(begin), 1) if opened and len(begin) else at
         closed = False
         while place < n and place - first < longest:
-            if len(end) and opened and _is_here(value, place, end) and (not same or place > first + len(begin) - 1):
+            if len(end) and opened and _is_here(value, place, end):
                 place += len(end)
                 closed = True
                 break
-            if len(begin) and place > first and not (same and opened) and _is_here(value, place, begin):
+            if len(begin) and place > first and _is_here(value, place, begin):
                 break
             place += 1
         place = min(place, n)
