@@ -259,5 +259,5 @@ class MovingMaker:
         counting = []
         if not to_the_end:
             told["amount"], counting = self._said(byte)
-        return Elements(**self._named("options"), head=2, type=kind, length=length, cases=tuple(cases),
-                        extra=self.chance.choice([0, 0, -2]), **told), counting  # fmt: skip
+        told |= {"head": self.chance.choice([2, 2, 4]), "extra": self.chance.choice([0, 0, -2])}
+        return Elements(**self._named("options"), type=kind, length=length, cases=tuple(cases), **told), counting

@@ -240,6 +240,19 @@ def test_types_without_a_length_are_read_and_written(tmp_path):
     assert code.pack("Options", bytes(20), struct)[0] == "does_not_fit", "the list would end"
 
 
+def test_a_head_that_its_fields_do_not_fill_is_empty_beside_them(tmp_path):
+    """Four bytes of head, of which type and length take one each; the last element needs room for all four."""
+    kind, length = new_field("type", at("B0")), new_field("length", at("B3"))
+    case = ElementCase(id=uuid4(), name="speed", types=RawSet.of(5), fields=(new_field("speed", at("B0")),))
+    tags = Elements(id=uuid4(), name="tags", head=4, type=kind, length=length, cases=(case,))
+    code = loaded(tmp_path, new_layout("Heads", Applies(address=3), 0, parts=(tags,)))
+    result, struct = code.unpack("Heads", bytes.fromhex("05 AAAA 01 42 07 BBBB 00"))
+    assert result == "ok" and struct.tags_count == 2 and struct.tags[0].speed.speed_raw == 0x42
+    wanted = bytes.fromhex("05 0000 01 42 07 0000 00")
+    assert code.pack("Heads", bytes([0xFF] * 9), struct) == ("ok", wanted)
+    assert code.pack("Heads", bytes(8), struct)[0] == "too_short"
+
+
 def records():
     count = new_field("count", at("B0"))
     kind, check = new_field("kind", at("B0")), new_field("sum", at("B1"))

@@ -79,9 +79,10 @@ class ListWriting:
         measured = self._measured(move, part, f"{item}.{length.raw}", length)
         if not part.alone.spans:
             return [*lines, *measured]
-        alone = [*self._write_item(move), f"*at = before + {part.type.places.size_needed}U;"]
+        reach = part.type.places.size_needed
+        alone = ["const size_t before = *at;", *self._head(reach), *self._write_item(move), f"*at = before + {reach}U;"]
         return [*lines, f"if ({within(part.alone, f'{item}.{kind.raw}', word)}) {{",
-                *(BODY + line for line in ["const size_t before = *at;", *alone]), "} else {",
+                *(BODY + line for line in alone), "} else {",
                 *(BODY + line for line in measured), "}"]  # fmt: skip
 
     def _measured(self, move: MovedList, part: Elements, target: str, length: CarriedField) -> list[str]:
@@ -89,13 +90,18 @@ class ListWriting:
         high = length.raw_range[1]
         beyond = f" || value / {part.length_unit} > {of_type(high, 'int64_t')}" if high < 1 << 62 else ""
         return [
-            "const size_t before = *at;", "int64_t value;", *self._write_item(move),
+            "const size_t before = *at;", "int64_t value;", *self._head(part.head), *self._write_item(move),
             f"if (*at - before < {part.head}U)", f"{BODY}*at = before + {part.head}U;",
             f"value = (int64_t)(*at - before) - {part.head} - ({part.extra});",
             f"if (value < 0 || value % {part.length_unit} != 0{beyond})", f"{BODY}return {self._unfit};",
             f"{target} = ({raw_type(length)})(value / {part.length_unit});", "{", f"{BODY}size_t again = before;",
             *(BODY + line for line in self._write_item(move, "frame, before, room, &again")), "}",
         ]  # fmt: skip
+
+    def _head(self, size: int) -> list[str]:
+        """Return statements that see to the room for a head and empty it: its fields need not own all of its bits."""
+        return [f"if (*at > room || room - *at < {size}U)", f"{BODY}return {self._short};",
+                f"memset(frame + *at, 0, {size}U);"]  # fmt: skip
 
     def _list_of_columns(self, move: MovedList, line: TextLine, count: str) -> list[str]:
         inner = next(one for one in move.items.stretch.moves if isinstance(one, MovedLine))  # type: ignore[union-attr]
