@@ -488,3 +488,18 @@ def test_the_menu_of_the_library_leads_everywhere(pilot, other):
         QTest.keyClick(panel, Qt.Key.Key_Escape)
         assert not panel.isVisible()
     assert other.releases.all() == []
+
+
+def test_the_list_says_what_each_layout_reads(pilot):
+    """The newest names of the fields, in the tip and for those who hear the list; a list that is narrow leaves them."""
+    pilot.window.show_library()
+    model = pilot.window.library.list.model
+    pilot.wait(lambda: model.found, "the layouts")
+    row = next(n for n, one in enumerate(model.found) if one.name == "Pod status")
+    tip = model.index(row, 0).data(Qt.ItemDataRole.ToolTipRole)
+    assert "reads page, oil pressure, oil heat, run time, vibration, shaft speed, build" in tip
+    layout = pilot.session.reading.layout_of(pilot.kind(0x320))
+    heat = layout.field_named("oil heat")
+    pilot.session.edits.change(layout.with_field(msgspec.structs.replace(heat, name="oil warmth")))
+    heard = model.index(row, 0).data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "oil pressure, oil warmth, run time" in heard

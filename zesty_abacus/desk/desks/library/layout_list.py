@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from ...app.doors import engine, laid
 from ...app.session import Session
 from ...widgets.filter_line import FilterLine
-from ...widgets.paint import draw_text
+from ...widgets.paint import draw_sentence, draw_text
 from ...widgets.parts import Choice, label, one_shot, plain_tip
 from ...widgets.theme import TINY_PX, figure_font, look, text_font
 from ...widgets.words import counted, when_text
@@ -31,6 +31,11 @@ _TYPING_MS = 60
 _ROW_HEIGHT = 46
 _WIDEST = 170
 """Of a filter; its list shows whole words."""
+_WITH_FIELDS = 700
+"""From this width on there is room for what a layout reads."""
+_NAME = 0.34
+"""Share of the width that a name then has."""
+_GAP, _RIGHT = 16, 190
 _ANY = ""
 _MARKS = {"as released": "●", "changed since the release": "◐", "not released yet": "○", "a change is proposed": "◆"}
 """A shape for each standing, so that colour says nothing alone."""
@@ -39,11 +44,20 @@ _MARKS = {"as released": "●", "changed since the release": "◐", "not release
 class FoundModel(QAbstractListModel):
     """The layouts that were found."""
 
-    def __init__(self, apart: Callable[[], Mapping[UUID, engine.Clash]] = dict) -> None:
-        """Begin with none; ``apart`` says which others contradict a layout, by its id."""
+    def __init__(
+        self, apart: Callable[[], Mapping[UUID, engine.Clash]] = dict,
+        layout: Callable[[UUID], engine.Layout | None] = lambda _key: None,
+    ) -> None:  # fmt: skip
+        """Begin with none; ``apart`` says which others contradict a layout, ``layout`` what it is, by its id."""
         super().__init__()
         self._apart = apart
+        self._layout = layout
         self.found: list[laid.Found] = []
+
+    def reads(self, one: laid.Found) -> str:
+        """Return the names of the fields that a layout reads, empty if it is not at hand."""
+        layout = self._layout(one.layout_id)
+        return ", ".join(field.name for field in layout.all_fields() if field.name) if layout is not None else ""
 
     def clash(self, one: laid.Found) -> engine.Clash | None:
         """Return what contradicts a layout in numbers, None if nothing does."""
@@ -62,7 +76,8 @@ class FoundModel(QAbstractListModel):
         one = self.found[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             return one.name
-        words = f"{one.name}, {address_words(one)}, {one.standing.value}"
+        reads = self.reads(one)
+        words = f"{one.name}, {address_words(one)}, {one.standing.value}" + (f"; reads {reads}" if reads else "")
         clash = self.clash(one)
         if role == Qt.ItemDataRole.AccessibleTextRole:
             return words if clash is None else f"{words}, layouts differ"
@@ -79,7 +94,7 @@ def address_words(one: laid.Found) -> str:
 
 
 class FoundDelegate(QStyledItemDelegate):
-    """Paints a layout in two lines: address and name; where, how it stands, and who changed it last."""
+    """Paints a layout in two lines: address and name; where, how it stands, who changed it last, and what it reads."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return QSize(200, _ROW_HEIGHT)
@@ -98,15 +113,20 @@ class FoundDelegate(QStyledItemDelegate):
         painter.drawLine(box.bottomLeft(), box.bottomRight())
         top = QRectF(box.left() + 14, box.top() + 5, 84, 18)
         draw_text(painter, top, address_words(one), figure_font(), theme.quiet)
-        name = QRectF(top.right(), top.top(), box.width() * 0.5, 18)
+        has_room = box.width() >= _WITH_FIELDS
+        name = QRectF(top.right(), top.top(), box.width() * (_NAME if has_room else 0.5), 18)
         draw_text(painter, name, one.name, text_font(bold=True), theme.ink)
         right = Qt.AlignmentFlag.AlignRight
         who = QRectF(box.left(), top.top(), box.width() - 14, 18)
         draw_text(painter, who, f"{one.author} · {when_text(one.time)}", text_font(TINY_PX), theme.quiet, right)
         below = top.adjusted(0, 19, 0, 19)
         draw_text(painter, below, engine.protocol_named(one.protocol).title, text_font(TINY_PX), theme.quiet)
-        words = QRectF(name.left(), below.top(), box.width() * 0.62, 18)
         clash = model.clash(one)
+        words = QRectF(name.left(), below.top(), name.width() if has_room and clash is None else box.width() * 0.62, 18)
+        if has_room:
+            left = name.right() + _GAP
+            fields = QRectF(left, top.top() + 1, box.right() - _RIGHT - left, 36)
+            draw_sentence(painter, fields, model.reads(one), text_font(TINY_PX), theme.quiet, 1 if clash else 2)
         others = [layout.name for layout in clash.layouts if layout.id != one.layout_id] if clash is not None else []
         said = self._words(one) + (f" · ≠ {', '.join(others)}" if others else "")
         draw_text(painter, words, said, text_font(TINY_PX), theme.wrong if others else theme.quiet)
@@ -152,7 +172,7 @@ class LayoutList(QWidget):
         self.line = FilterLine("name, field, unit, address, comment", "Find layouts")
         self.lane, self.standing, self.author = Choice(), Choice(), Choice()
         self.count = label("", "quiet")
-        self.model = FoundModel(lambda: session.reading.counts.apart)
+        self.model = FoundModel(lambda: session.reading.counts.apart, session.edits.layout)
         self.view = QListView()
         self.view.setModel(self.model)
         self.view.setItemDelegate(FoundDelegate(self.view))
