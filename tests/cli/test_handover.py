@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import csv
 import json
+import re
 import shutil
 import socket
 import subprocess
 import sys
 from functools import reduce
 from operator import xor
+from pathlib import Path
 
 import pytest
 
@@ -77,6 +79,19 @@ def test_what_the_demo_recorded_is_read_by_the_code_of_it(trial, tmp_path):
         assert extras == list(types_from(payload, behind))
         seen |= set(extras)
     assert seen >= {1, 2, 3, 4}, "nearly every case of the list came"
+
+
+def test_the_example_of_the_page_compiles(trial, tmp_path):
+    """What the page says in C of what moves is C, by the names that the code has."""
+    handed_over(trial, tmp_path, "--message", "Beacon packet")
+    page = (Path(__file__).parents[2] / "docs" / "code.md").read_text()
+    (example,) = re.findall(r"```c\n(.*?)```", page, re.DOTALL)
+    (tmp_path / "use.c").write_text(
+        '#include "yuzu.h"\n#include <stdio.h>\nstatic void show(double value) { printf("%g\\n", value); }\n'
+        f"int main(void) {{ static const uint8_t data[1] = {{0}}; const size_t size = 1U;\n{example}return 0; }}\n"
+    )
+    subprocess.run(["gcc", *STRICT, "use.c", "yuzu.c", "-o", "used", "-lm"], cwd=tmp_path, check=True)
+    assert subprocess.run(["./used"], cwd=tmp_path, capture_output=True, check=True).stdout == b""
 
 
 def frames_of(trial):
