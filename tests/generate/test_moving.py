@@ -224,6 +224,17 @@ def test_a_list_that_is_longer_than_its_struct(tmp_path):
     assert subprocess.run([program], capture_output=True, text=True, check=True).stdout == "0 17"
 
 
+def test_a_text_of_a_length_that_the_layout_says_has_that_room(tmp_path):
+    """Three hundred bytes, on a link that carries as many; on CAN no text is longer than a frame."""
+    long = Run(id=uuid4(), name="log", length=Expression("300"), field=new_field("log", NOWHERE, FieldKind.BYTES))
+    rest = Run(id=uuid4(), name="rest", field=new_field("rest", NOWHERE, FieldKind.TEXT))
+    made = made_of([new_layout("Page", Applies(protocol="udp", address=3), 0, parts=(long, rest)),
+                    new_layout("Short", Applies(address=4), 0, parts=(rest,))])  # fmt: skip
+    header = made.files["any.h"]
+    assert "uint8_t log_raw[300U];" in header and "uint8_t rest_raw[ANY_MOST_TEXT];" in header
+    assert "uint8_t rest_raw[64U];" in header and built(tmp_path, made, "-c", "-DANY_MOST_TEXT=9U")
+
+
 def test_types_without_a_length_are_read_and_written(tmp_path):
     first = new_field("type", at("B0"))
     length = new_field("length", at("B1"))

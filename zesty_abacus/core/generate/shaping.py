@@ -48,13 +48,19 @@ def shaped(layout: Layout, name: str, symbols: Symbols, forms: Forms) -> Carried
 
 
 class _Shaper:
-    """Makes the structs of one message."""
+    """Makes the structs of one message.
+
+    Attributes
+    ----------
+    longest
+        Bytes of the longest payload that the protocol carries.
+    """
 
     def __init__(self, layout: Layout, symbols: Symbols, forms: Forms) -> None:
         self._layout = layout
         self._symbols = symbols
         self._forms = forms
-        self._longest = protocol_named(layout.applies.protocol).largest_payload
+        self.longest: int = protocol_named(layout.applies.protocol).largest_payload
 
     def message(self, layout: Layout, name: str) -> CarriedMessage:
         """Return the struct of a message, or of a payload in it."""
@@ -102,7 +108,7 @@ class _Shaper:
 
     def most_bytes(self) -> int:
         """Return how long a text can be at most where the protocol says; 0 where that is not worth saying."""
-        return self._longest if self._longest <= _MOST_SAID else 0
+        return self.longest if self.longest <= _MOST_SAID else 0
 
 
 def _that_spoil(checks: Iterable[Check], fields: Sequence[Field]) -> tuple[Check, ...]:
@@ -198,7 +204,7 @@ class _Struct:
 
     def _most_of(self, part: Run | Labels) -> int:
         said = constant(part.length) if isinstance(part, Run) else None
-        return said if said is not None and 0 < said <= _MOST_SAID else self._shaper.most_bytes()
+        return said if said is not None and 0 < said <= self._shaper.longest else self._shaper.most_bytes()
 
     def _most_items(self, part: Group | Elements | TextLine | Packed) -> int | None:
         if isinstance(part, Elements) or part.repeat is not Repeat.COUNT or part.amount is None:
