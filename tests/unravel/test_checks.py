@@ -1,5 +1,6 @@
 """Checks of every sort found again, with parameters that give each frame's check; and nothing found in noise."""
 
+import re
 from functools import reduce
 from operator import xor
 
@@ -15,6 +16,7 @@ from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.frames.segment_frames import KindFrames
 from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.layouts.places import format_places, parse_places
+from zesty_abacus.core.unravel import look
 from zesty_abacus.core.unravel.checking.linear import combination, frames_needed, is_linear
 from zesty_abacus.core.unravel.checking.polynomials import common_divisor, divided, reflected, remainder
 from zesty_abacus.core.unravel.checking.refuting import could_be_crc
@@ -263,6 +265,26 @@ def test_one_check_with_a_key_an_address_is_told_together():
     assert reason.endswith(f" {told}0x101 with 5A, 0x102 with A1.")
     alone = findings_of(messages[0], kinds=("check",))[0x100][0]
     assert "other messages" not in alone.reason and alone.confidence <= found[0x100][0].confidence
+
+
+@pytest.mark.parametrize("turned", [False, True], ids=["as begun", "last first"])
+def test_what_is_said_does_not_depend_on_which_message_is_done_first(monkeypatch, turned):
+    """Three messages side by side: the reasons name the others in order of their addresses."""
+    messages = []
+    for address in (0x100, 0x101, 0x102):
+        matrix = moving(200, 5 + address % 2, seed=address)
+        for row in matrix:
+            row[-1] = crc(bytes([address * 7 & 0xFF, *row[:-1]]), 8, 0x2F, 0xFF, 0xFF, False)
+        messages.append(message(np.arange(200) * 0.02 + address / 1e5, matrix))
+
+    def one_by_one(kinds, work):
+        done = [work(kind) for kind in kinds]
+        return reversed(done) if turned else done
+
+    monkeypatch.setattr(look, "as_done", one_by_one)
+    found = findings_of(*messages, kinds=("check",))
+    named = {address: re.findall(r"(0x10\d) with", one[0].reason) for address, one in found.items()}
+    assert named == {0x100: ["0x101", "0x102"], 0x101: ["0x100", "0x102"], 0x102: ["0x100", "0x101"]}
 
 
 @given(st.lists(st.binary(min_size=3, max_size=3), min_size=5, max_size=5, unique=True), st.integers(4, 64), st.data())

@@ -155,7 +155,8 @@ def unravel(
             if early is not None:
                 early(_of(view, view.said, asked))
     # what others set is worked out anew each time: a kind by itself does not know of it
-    alone, views = views, with_common_checks(with_held(views, progress))
+    # and in order of the kinds, since whichever was done first would be named first
+    alone, views = views, with_common_checks(with_held({kind: views[kind] for kind in sorted(views)}, progress))
     found: dict[int, list[Said]] = {kind: list(view.said) for kind, view in views.items()}
     ordered, span = [views[kind] for kind in sorted(views)], meaning.capture.order.span()
     whole = View(ordered, references, actions, span, lambda part: exchanges_of(meaning, part))
