@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 
 import pytest
 from hypothesis import given, settings
@@ -103,6 +104,15 @@ def test_process_data_keep_their_gaps():
     assert (again.applies.address, again.applies.extended) == (0x18FF0001, True)
     assert [(f.name, f.places, f.kind) for f in again.fields] == [(f.name, f.places, f.kind) for f in (first, second)]
     assert any("nibble" in left.place for left in written.left)
+
+
+def test_gaps_in_process_data_are_the_dummies_of_the_standard():
+    """CiA 301: the data types UNSIGNED8, 16 and 32 are the objects 5, 6 and 7, mapped to fill what nobody wants."""
+    fields = [new_field("first", parse_places("B0")), new_field("last", parse_places("B7"))]
+    layout = new_layout("Sparse", Applies(address=0x181), 8, fields)
+    sheet = eds.write([layout]).data.decode()
+    mapped = re.findall(r"\[1A00sub[1-9]\]\nParameterName=entry\nDataType=0x0007\nDefaultValue=(\w+)", sheet)
+    assert mapped == ["0x20000008", "0x00070020", "0x00060010", "0x20010008"]
 
 
 def test_a_thing_says_in_the_standard_what_it_can():

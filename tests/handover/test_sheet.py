@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from html.parser import HTMLParser
 
 import msgspec
@@ -57,6 +58,18 @@ def test_any_layout_gives_whole_pages(layout):
     html = sheets_html([sheet])
     assert "<script" not in html and "&lt;script&gt;" in html
     HTMLParser().feed(html)
+
+
+def test_what_lies_in_another_thing_stands_further_in_and_no_letter_is_larger():
+    """Fields of an element 1.2 em beside the list, those of a list in it twice that; on pages letters of 8 points."""
+    sheet = sheet_of(demo("Beacon packet"))
+    steps = [float(one) for one in re.findall(r"padding-left:([0-9.]+)em", sheets_html([sheet]))]
+    by_depth = {row.depth: step for row, step in zip(sheet.rows, steps, strict=True)}
+    assert by_depth[0] == 0 and by_depth[1] == 1.2 and by_depth[2] == 2.4
+    root = [etree.fromstring(page.encode()) for page in sheet_pages(sheet)]
+    texts = [text for page in root for text in page.iter("{*}text")]
+    for words in ("unsigned", "text"):
+        assert {text.get("font-size") for text in texts if "".join(text.itertext()) == words} == {"8"}
 
 
 def test_pages_are_stacked_and_words_wrapped():

@@ -16,6 +16,7 @@ from zesty_abacus.core.layouts.checks.coverage import Coverage
 from zesty_abacus.core.layouts.checks.sum import Sum
 from zesty_abacus.core.layouts.model import Applies, FieldKind, RawSet, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places as at
+from zesty_abacus.core.problems.counting import Counted
 from zesty_abacus.core.problems.limits import Limit, Limits
 from zesty_abacus.core.problems.look import look_for_problems
 from zesty_abacus.core.reading.meaning import Meaning
@@ -104,6 +105,21 @@ def test_losses_are_counted_however_many_frames_each(data):
     assert problems["lost-count", "count"].time_ns.tolist() == [n * 100 * MS for n in sorted(told)]
     if step == 1:
         assert problems["lost-count", "count"].worst == max(told.values())
+
+
+@pytest.mark.parametrize(
+    ("step", "numbers", "lost"),
+    [(2, [0, 2, 8, 10, 14], {2: 2, 4: 1}), (2, [0, 2, 5], {2: 1}), (3, [0, 3, 12, 15 - 16], {2: 2}),
+     (1, [14, 15, 2, 3], {2: 2}), (-1, [3, 2, 15], {2: 2})],
+    ids=["steps of two", "no whole step", "steps of three", "over the end", "down"],
+)  # fmt: skip
+def test_how_many_are_missing_by_hand(step, numbers, lost):
+    """0 2 8 by twos of 16: 4 and 6 did not come; from 2 to 5 is no number of steps, so it is one loss."""
+    count = len(numbers)
+    here = np.arange(count)
+    counted = Counted(here, np.array(numbers) % 16, np.zeros(count, np.int64), here, step, 16)
+    before, missing = counted.losses()
+    assert dict(zip(before.tolist(), missing.tolist(), strict=True)) == lost
 
 
 def test_a_frame_that_is_broken_or_comes_twice_is_not_missing():

@@ -117,7 +117,8 @@ def look_for_problems(
         done[piece.place] = _Done(piece.means, bool(meaning.layouts), piece.limits, found)
         frames += piece.frames
         progress.step(frames / total, "looking for problems")
-    everything = [problem for one in done.values() for problem in one.problems]
+    # in order of lanes and kinds, since of what weighs the same whichever was looked through first would stand first
+    everything = [problem for place in sorted(done) for problem in done[place].problems]
     return Found(capture, ranked([*everything, *waits.problems]), done, waits)
 
 
