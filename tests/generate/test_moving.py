@@ -44,7 +44,7 @@ from zesty_abacus.core.layouts.places import parse_places as at
 
 FRESH = random.SystemRandom().getrandbits(32)
 SEED = int(os.environ.get("LAYOUT_SEED", FRESH))
-COUNT = int(os.environ.get("MOVING_COUNT", "18"))
+COUNT = int(os.environ.get("MOVING_COUNT", "10"))
 NOWHERE = Places(())
 HUGE = "would take"
 """Lists in lists in lists: the only thing that chance makes and C leaves out."""

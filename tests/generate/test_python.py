@@ -46,7 +46,7 @@ def test_any_layout_is_read_and_written_as_the_codec_does(tmp_path, seed):
     for message in (one for one in messages if one.layout.name in said):
         one = said[message.layout.name]
         noise = [random.Random(f"{seed} {number}").randbytes(message.size_of_all) for number in range(12)]
-        payloads = noise + [frame for frame in (made_whole(message.layout, some) for some in noise) if frame]
+        payloads = noise + [frame for frame in (made_whole(message, some) for some in noise) if frame]
         payloads = [payload for payload in payloads if len(payload) == message.size_of_all]
         vectors = [vector_of(message, payload) for payload in payloads]
         matrix = np.frombuffer(b"".join(payloads), np.uint8).reshape(len(payloads), -1)

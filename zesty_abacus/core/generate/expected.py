@@ -7,7 +7,6 @@ from dataclasses import dataclass
 import msgspec
 
 from ..codec.columns import FieldColumn, Validity
-from ..layouts.model import Layout
 
 _ABSENT = int(Validity.ABSENT), int(Validity.TOO_SHORT)
 
@@ -60,11 +59,3 @@ def expected_of(column: FieldColumn, row: int) -> Expected:
     raw = None if state == Validity.NOT_READABLE else int(column.raw[row])
     value = float(column.value[row]) if column.value is not None and bool(column.has_value[row]) else float("nan")
     return Expected(True, raw, value)
-
-
-def unasked(layout: Layout) -> Layout:
-    """Return a layout that reads frames of any shape, whatever its own checks say."""
-    anything = msgspec.structs.replace(layout.applies, sizes=type(layout.applies.sizes)(), pattern="")
-    # limits of computed values are no matter of the number itself
-    computed = tuple(msgspec.structs.replace(one, low=None, high=None) for one in layout.computed)
-    return msgspec.structs.replace(layout, checks=(), computed=computed, applies=anything)

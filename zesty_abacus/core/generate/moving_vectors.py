@@ -10,11 +10,10 @@ import numpy as np
 
 from ..codec.columns import Decoded, FieldColumn, Validity
 from ..codec.decode import decode
-from ..codec.plan import compile_layout
-from ..layouts.model import Group, Layout, Part
 from .carried import CarriedMessage, CarriedValue
 from .carried_fields import CarriedField
-from .expected import Expected, Inside, expected_of, unasked
+from .expected import Expected, Inside, expected_of
+from .plans import plain_plan_of
 from .shapes import MovedList, MovedStruct, every_move
 
 Capacity = dict[str, int]
@@ -40,7 +39,7 @@ class Meaning(msgspec.Struct, frozen=True):
 def meaning_of(message: CarriedMessage, payload: bytes, capacity: Capacity) -> Meaning:
     """Return what a payload means."""
     matrix, sizes = as_matrix(payload)
-    plain = decode(compile_layout(without_checks(message.layout)), matrix, sizes, address=message.address)
+    plain = decode(plain_plan_of(message), matrix, sizes, address=message.address)
     walk = _Walk(plain, capacity)
     inside = walk.inside(message, plain.columns, 0, ())
     short = bool(plain.cut[0]) if plain.cut is not None else False
@@ -53,17 +52,6 @@ def as_matrix(payload: bytes):  # type: ignore[no-untyped-def]
     """Return a payload as decoding takes it: a matrix of one row, and its size."""
     width = -(-max(len(payload), 1) // 8) * 8
     return np.frombuffer(payload.ljust(width, b"\0"), np.uint8).reshape(1, -1), np.array([len(payload)], np.uint32)
-
-
-def without_checks(layout: Layout) -> Layout:
-    """Return a layout that says what its fields say, whatever checks and shape do."""
-    plain = unasked(layout)
-    return msgspec.structs.replace(plain, parts=_without_checks(plain.parts))
-
-
-def _without_checks(parts: tuple[Part, ...]) -> tuple[Part, ...]:
-    inner = [part.with_parts_inside(_without_checks) for part in parts]
-    return tuple(msgspec.structs.replace(one, checks=()) if isinstance(one, Group) else one for one in inner)
 
 
 class _Walk:

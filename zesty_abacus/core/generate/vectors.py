@@ -12,13 +12,13 @@ from ..codec.columns import CheckState, Decoded, Validity
 from ..codec.decode import decode
 from ..codec.encode import EncodeError
 from ..codec.messages import encode_message
-from ..codec.plan import compile_layout
 from ..codec.scalar import bits_of_raw, physical_of
 from ..layouts.fields import Field, FieldKind
-from ..layouts.model import Layout, Rule
+from ..layouts.model import Rule
 from .carried import CarriedMessage
-from .expected import Expected, Inside, expected_of, unasked
+from .expected import Expected, Inside, expected_of
 from .moving_vectors import Capacity, as_matrix, meaning_of
+from .plans import plain_plan_of, plan_of
 from .rounding import equations_are_sure
 from .samples import is_said, moving_payloads
 
@@ -74,7 +74,7 @@ def vectors_of(
     payloads: dict[bytes, bool] = {}
     for _ in range(count):
         noise = chance.randbytes(message.size_of_all)
-        made = made_whole(layout, noise)
+        made = made_whole(message, noise)
         payloads |= {noise: payloads.get(noise, False)} | ({made: True} if made is not None else {})
     vectors = []
     for payload, is_made in list(payloads.items())[:count]:
@@ -105,7 +105,7 @@ def moving_vector(message: CarriedMessage, payload: bytes, capacity: Capacity = 
             return None
         return Vector(payload, TOO_SHORT if meaning.is_short else TOO_LONG, {}, {})
     matrix, sizes = as_matrix(payload)
-    decoded = decode(compile_layout(message.layout), matrix, sizes, address=message.address)
+    decoded = decode(plan_of(message), matrix, sizes, address=message.address)
     return Vector(payload, _result(message, decoded, matrix, sizes), {}, {}, inside=meaning.inside)
 
 
@@ -126,15 +126,14 @@ def _has_one_form(message: CarriedMessage, vector: Vector) -> bool:
 
 def vector_of(message: CarriedMessage, payload: bytes) -> Vector:
     """Return what a payload means by the codec."""
-    layout = message.layout
     width = -(-max(len(payload), message.size_of_all, 1) // 8) * 8
     matrix = np.frombuffer(payload.ljust(width, b"\0"), np.uint8).reshape(1, -1)
     sizes = np.array([len(payload)], np.uint32)
-    decoded = decode(compile_layout(layout), matrix, sizes, address=message.address)
+    decoded = decode(plan_of(message), matrix, sizes, address=message.address)
     # shape and checks overrule what fields say, so what they themselves are is asked of the layout without them
-    plain = decode(compile_layout(unasked(layout)), matrix, sizes, address=message.address)
+    plain = decode(plain_plan_of(message), matrix, sizes, address=message.address)
     # of a field that a payload ends before, its selector still says whether it would be there
-    longer = decode(compile_layout(unasked(layout)), matrix, np.array([width], np.uint32), address=message.address)
+    longer = decode(plain_plan_of(message), matrix, np.array([width], np.uint32), address=message.address)
     is_short = any(
         int(longer[one.field.id].validity[0]) != Validity.ABSENT and len(payload) < one.field.places.size_needed
         for one in message.fields
@@ -158,10 +157,11 @@ def _result(message: CarriedMessage, decoded: Decoded, matrix, sizes) -> str:  #
     return CHECK_FAILED if failed else OK
 
 
-def made_whole(layout: Layout, noise: bytes) -> bytes | None:
+def made_whole(message: CarriedMessage, noise: bytes) -> bytes | None:
     """Return a frame whose fields are those of any bits and whose checks agree; None if there is none like that."""
+    layout = message.layout
     matrix = np.frombuffer(noise.ljust(-(-len(noise) // 8) * 8 or 8, b"\0"), np.uint8).reshape(1, -1)
-    plain = decode(compile_layout(unasked(layout)), matrix, np.array([len(noise)], np.uint32))
+    plain = decode(plain_plan_of(message), matrix, np.array([len(noise)], np.uint32))
     held = {one for check in layout.checks for one in check.held_by()}
     solved = {name for check in layout.checks if isinstance(check, Rule) for name in check.expression.names}
     values: dict[str, object] = {}

@@ -318,11 +318,11 @@ static double power(double base, double exponent)
 def helpers_for(source: str, prefix: str) -> str:
     """Return the definitions of the helpers that a text calls, and that these call."""
     known = _HELPERS | MOVING_HELPERS
-    wanted = {name for name in known if _calls(source, name)}
-    while more := {name for name in known if any(_calls(known[one], name) for one in wanted)} - wanted:
+    wanted = known.keys() & _called_in(source)
+    while more := {name for one in wanted for name in known.keys() & _called_in(known[one])} - wanted:
         wanted |= more
     return "".join(known[name] for name in known if name in wanted).replace("@", prefix.upper())
 
 
-def _calls(source: str, name: str) -> bool:
-    return re.search(rf"\b{name}\(", source) is not None
+def _called_in(source: str) -> set[str]:
+    return set(re.findall(r"(\w+)\(", source))
