@@ -57,14 +57,14 @@ class Movement:
             return ""
         return self.terms.selects(selected)
 
-    def begin(self, move: Move) -> list[str]:
-        """Return statements that define ``start``, the byte that a part begins at."""
+    def begin(self, move: Move, end: str) -> list[str]:
+        """Return statements that define ``start``, the byte that a part begins at: beyond ``end`` without a place."""
         if move.start is None and move.align == 1:
             return ["const size_t start = *at;"]
         lines = ["size_t start = *at;"]
         if move.start is not None:
             lines += [*self.number(move.start, "offset", "-1"),
-                      "start = offset < 0 ? limit + 1U : begin + amount_of(offset);"]  # fmt: skip
+                      f"start = offset < 0 ? {end} + 1U : begin + amount_of(offset);"]  # fmt: skip
         if move.align > 1:
             lines.append(f"start = begin + (start - begin + {move.align - 1}U) / {move.align}U * {move.align}U;")
         return lines

@@ -51,7 +51,7 @@ class Reading:
             inner = f"{name}_{number}"
             if isinstance(move, MovedStretch):
                 made += self._function(move.stretch, inner, False)
-            body += self._there(movement, move, [*movement.begin(move), *self._move(movement, move, inner)])
+            body += self._there(movement, move, [*movement.begin(move, "limit"), *self._move(movement, move, inner)])
         lines = [*self._fixed(stretch), f"*at = {self._reach(stretch)};", *body]
         lines += self._checks(stretch, is_payload=has_size)
         return [*made, f"static int {name}({self.terms.struct} *out, {_SIGNATURE})", "{",

@@ -50,30 +50,31 @@ class ListReading:
     def _group(self, movement: Movement, move: MovedList, group: Group) -> list[str]:
         if group.repeat is Repeat.COUNT:
             return self._counted(movement, move, group)
-        lines = [*movement.amount(group.amount, "amount"), "*at = start;"]
-        after: list[str] = []
-        more = "*at < last"
         if group.repeat is Repeat.UNTIL:
-            mark = bytes.fromhex(group.end)
-            lines += [f"static const uint8_t mark[{len(mark)}] = {octets(mark)};", "const size_t last = limit;"]
-            is_end = f"(*at <= limit && limit - *at >= {len(mark)}U && memcmp(frame + *at, mark, {len(mark)}U) == 0)"
-            more = f"*at < last && !{is_end}"
-            after = [*short_if(self.terms, f"!{is_end}"), f"*at += {len(mark)}U;"]
-            lines = [line for line in lines if "amount" not in line]
-        elif group.repeat is Repeat.BYTES:
+            return ["*at = start;", *self._until(move, bytes.fromhex(group.end))]
+        lines = [*movement.amount(group.amount, "amount"), "*at = start;"]
+        if group.repeat is Repeat.BYTES:
             if not group.parts:
                 return [*lines, *self._by_size(move, group, "amount"), "*at = start + amount;"]
-            lines.append("const size_t last = lesser(limit, start + amount);")
-        else:
-            lines.append("const size_t last = limit > amount ? limit - amount : 0U;")
-            if not group.parts:
-                return [*lines, "const size_t room = last > start ? last - start : 0U;",
-                        *self._by_size(move, group, "room")]  # fmt: skip
-        return [*lines, f"while ({more}) {{", *(BODY + line for line in self._one_of_many(move)), "}", *after]
+            return [*lines, "const size_t last = lesser(limit, start + amount);", *self._while(move, "*at < last")]
+        lines.append("const size_t last = limit > amount ? limit - amount : 0U;")
+        if group.parts:
+            return [*lines, *self._while(move, "*at < last")]
+        return [*lines, "const size_t room = last > start ? last - start : 0U;", *self._by_size(move, group, "room")]
 
-    def _one_of_many(self, move: MovedList) -> list[str]:
+    def _until(self, move: MovedList, mark: bytes) -> list[str]:
+        """Return statements that read items up to the bytes that end them, and pass over these."""
+        size = len(mark)
+        is_end = f"(*at <= limit && limit - *at >= {size}U && memcmp(frame + *at, mark, {size}U) == 0)"
+        return [f"static const uint8_t mark[{size}] = {octets(mark)};", "const size_t last = limit;",
+                *self._while(move, f"*at < last && !{is_end}"), *short_if(self.terms, f"!{is_end}"),
+                f"*at += {size}U;"]  # fmt: skip
+
+    def _while(self, move: MovedList, more: str) -> list[str]:
+        """Return statements that read items before ``last`` as long as there is more of them."""
         # an item that takes no byte would be read for ever
-        return ["const size_t before = *at;", *self._read_item(move), "if (*at <= before)", f"{BODY}*at = last;"]
+        item = ["const size_t before = *at;", *self._read_item(move), "if (*at <= before)", f"{BODY}*at = last;"]
+        return [f"while ({more}) {{", *(BODY + line for line in item), "}"]
 
     def _by_size(self, move: MovedList, group: Group, room: str) -> list[str]:
         """Return statements that read as many items of one size as fit some bytes."""

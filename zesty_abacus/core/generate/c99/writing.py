@@ -66,7 +66,7 @@ class Writing:
             inner = f"{name}_{number}"
             if isinstance(move, MovedStretch):
                 made += self._function(move.stretch, inner, False)
-            begin = [line.replace("limit", "room") for line in movement.begin(move)]
+            begin = movement.begin(move, "room")
             rest = [*self._skip(move), *self._move(movement, move, inner)]
             lines = [*begin, *rest] if names(rest, "start") else rest
             condition = movement.is_there(move.selected)
