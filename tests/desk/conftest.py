@@ -10,6 +10,7 @@ import pytest
 from PyQt6.QtCore import QEvent
 
 from tests.desk.pilot import Pilot
+from tests.once import made_once
 from zesty_abacus.core.trial.intake import open_trial_capture
 from zesty_abacus.demo.trial import copy_shipped_trial
 from zesty_abacus.desk.app.findings import Findings
@@ -56,7 +57,12 @@ def fresh_demo(tmp_path_factory):
 
     Its recordings are read and its bits are counted already, which is what takes longest.
     """
-    folder = tmp_path_factory.mktemp("fresh") / "yuzu"
+    return made_once(tmp_path_factory, "fresh", used_for_the_first_time)
+
+
+def used_for_the_first_time(folder):
+    """Make the user's copy of the trial in an empty folder, and use it."""
+    folder.rmdir()
     open_trial_capture(copy_shipped_trial(folder))
     make_application()
     window = make_window(paths=[folder])
@@ -67,28 +73,33 @@ def fresh_demo(tmp_path_factory):
     window.close()
     let_go(window)
     assert (folder / "explained.msgpack").exists()
-    return folder
 
 
 WANT = Findings.want
 
 
 @pytest.fixture(scope="session")
-def found_demo(fresh_demo):
+def found_demo(fresh_demo, tmp_path_factory):
     """The same with what is found out of it, as it is kept with a trial; also in copies that are made from now on."""
-    with pytest.MonkeyPatch.context() as patched:
-        patched.setattr(Findings, "want", WANT)
-        make_application()
-        window = make_window(paths=[fresh_demo])
-        window.show()
-        hands = Pilot(window)
-        hands.wait_open()
-        hands.wait(lambda: window.session.overlays.references, "the references, which findings are looked for with")
-        window.show_desk("Unravel")
-        hands.wait((fresh_demo / "findings.json").exists, "the findings")
-        hands.settle()
-        window.close()
-        let_go(window)
+
+    def find(folder):
+        shutil.copytree(fresh_demo, folder, dirs_exist_ok=True)
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr(Findings, "want", WANT)
+            make_application()
+            window = make_window(paths=[folder])
+            window.show()
+            hands = Pilot(window)
+            hands.wait_open()
+            hands.wait(lambda: window.session.overlays.references, "the references, which findings are looked for with")
+            window.show_desk("Unravel")
+            hands.wait((folder / "findings.json").exists, "the findings")
+            hands.settle()
+            window.close()
+            let_go(window)
+
+    found = made_once(tmp_path_factory, "found", find)
+    shutil.copytree(found, fresh_demo, dirs_exist_ok=True)
     return fresh_demo
 
 
