@@ -204,6 +204,8 @@ def test_a_list_of_types_by_hand(tmp_path):
     second.called.name_raw[0] = ord("Q")
     assert code.pack("Tags", bytes(30), struct) == ("ok", bytes.fromhex("2A 02 01 F6 02 03 51"))
     assert second.length_raw == 2, "lengths are worked out"
+    second.length_raw = 200
+    assert code.pack("Tags", bytes(30), struct)[0] == "ok" and second.length_raw == 2, "whatever stood there"
     struct.tags_count = 17
     assert code.pack("Tags", bytes(300), struct)[0] == "does_not_fit"
 

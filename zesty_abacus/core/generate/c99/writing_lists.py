@@ -11,6 +11,7 @@ from ...layouts.parts.packed import Packed
 from ...layouts.parts.text_line import TextLine
 from ..carried_fields import CarriedField
 from ..shapes import MovedLine, MovedList
+from .bits import write_lines
 from .capacity import most_items
 from .moving import Movement, came_out, octets, truth
 from .numbers import of_type, raw_type
@@ -76,7 +77,7 @@ class ListWriting:
         word = raw_type(kind)
         if part.ends.spans:
             lines += [f"if ({within(part.ends, f'{item}.{kind.raw}', word)})", f"{BODY}return {self._unfit};"]
-        measured = self._measured(move, part, f"{item}.{length.raw}", length)
+        measured = self._measured(move, part, item, length)
         if not part.alone.spans:
             return [*lines, *measured]
         reach = part.type.places.size_needed
@@ -85,17 +86,18 @@ class ListWriting:
                 *(BODY + line for line in alone), "} else {",
                 *(BODY + line for line in measured), "}"]  # fmt: skip
 
-    def _measured(self, move: MovedList, part: Elements, target: str, length: CarriedField) -> list[str]:
-        """Return statements that write an element twice: to see how long it is, and with the length in its head."""
+    def _measured(self, move: MovedList, part: Elements, item: str, length: CarriedField) -> list[str]:
+        """Return statements that write an element, and its length into its head once that is known."""
         high = length.raw_range[1]
         beyond = f" || value / {part.length_unit} > {of_type(high, 'int64_t')}" if high < 1 << 62 else ""
+        put = [line.replace("data[", "head[") for line in write_lines(length, f"(&{item})", self._unfit)]
         return [
-            "const size_t before = *at;", "int64_t value;", *self._head(part.head), *self._write_item(move),
-            f"if (*at - before < {part.head}U)", f"{BODY}*at = before + {part.head}U;",
+            "const size_t before = *at;", "uint8_t *head;", "int64_t value;", *self._head(part.head),
+            f"{item}.{length.raw} = 0;",
+            *self._write_item(move), f"if (*at - before < {part.head}U)", f"{BODY}*at = before + {part.head}U;",
             f"value = (int64_t)(*at - before) - {part.head} - ({part.extra});",
             f"if (value < 0 || value % {part.length_unit} != 0{beyond})", f"{BODY}return {self._unfit};",
-            f"{target} = ({raw_type(length)})(value / {part.length_unit});", "{", f"{BODY}size_t again = before;",
-            *(BODY + line for line in self._write_item(move, "frame, before, room, &again")), "}",
+            f"{item}.{length.raw} = ({raw_type(length)})(value / {part.length_unit});", "head = frame + before;", *put,
         ]  # fmt: skip
 
     def _head(self, size: int) -> list[str]:
