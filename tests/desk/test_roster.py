@@ -11,6 +11,7 @@ from PyQt6.QtCore import QPointF, Qt
 
 from tests.desk.pilot import Pilot
 from zesty_abacus.desk.around.roster_model import Device
+from zesty_abacus.desk.widgets.told import told_lines
 
 _POLLS = 9
 NAMES = "time_ns,lane,address,direction,flags,size,payload"
@@ -108,6 +109,19 @@ def test_a_filter_lists_what_matches_inside_a_device(devices):
     role = Qt.ItemDataRole.AccessibleTextRole
     words = roster.model.data(roster.model.index(rows(devices).index(device)), role)
     assert words.startswith("unit 1 unnamed, 9 exchanges, 0% explained")
+
+
+def test_exchanges_below_their_device_do_not_say_it_again(devices):
+    """Where the row of the device stands above there is room for the registers; the others say whose they are."""
+    roster = devices.window.roster
+    assert any("7 · " in line.words for line in told_lines(roster.view)), "few exchanges have no row above them"
+    devices.session.select_kind(unit(devices).kinds[0])
+    devices.settle()
+    said = [line.words for line in told_lines(roster.view)]
+    place = next(number for number, words in enumerate(said) if words.startswith("▾, unit 1"))
+    below = said[place + 1 : place + 4]
+    assert below and not any("1 · " in words for words in below), below
+    assert all(words.startswith(("holding", "inputs", "coils", "discrete")) for words in below), below
 
 
 def test_layouts_of_one_identifier_that_differ_are_told_in_numbers(pilot):

@@ -31,6 +31,8 @@ from .roster_model import ENTRY_ROLE, ORDERS, REWARDING, Device, RosterModel, ex
 _LONG_ADDRESS = 14
 _RATE_PX, _SHARE_PX = 54, 38
 """What is left of the second line for rate and share; the first one belongs to the name."""
+_BEHIND_DEVICE = " · "
+"""Between a device and what of it an address is."""
 _INSIDE = 12
 """How much further right the exchanges of a device begin than the device."""
 
@@ -67,12 +69,10 @@ class RosterDelegate(QStyledItemDelegate):
         if isinstance(entry, Device):
             self._paint_device(painter, rect, entry)
         else:
-            self._paint_kind(painter, rect.adjusted(self._inset(index, entry), 0, 0, 0), entry)
+            model = index.model()
+            is_inside = isinstance(model, RosterModel) and model.device_around(entry) is not None
+            self._paint_kind(painter, rect.adjusted(_INSIDE if is_inside else 0, 0, 0, 0), entry, is_inside=is_inside)
         painter.restore()
-
-    def _inset(self, index: QModelIndex, kind: int) -> int:
-        model = index.model()
-        return _INSIDE if isinstance(model, RosterModel) and model.device_around(kind) is not None else 0
 
     def _paint_device(self, painter: QPainter, rect: QRectF, device: Device) -> None:
         """Paint a device: what it is called, how many exchanges it has, and whether they are listed below."""
@@ -94,7 +94,8 @@ class RosterDelegate(QStyledItemDelegate):
             share = explained.share_text()
             draw_text(painter, below, share, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
 
-    def _paint_kind(self, painter: QPainter, rect: QRectF, kind: int) -> None:
+    def _paint_kind(self, painter: QPainter, rect: QRectF, kind: int, *, is_inside: bool) -> None:
+        """Paint a kind; ``is_inside`` says that the row of its device stands above, which need not be said again."""
         theme, session = look.theme, self._session
         name = session.kinds.name(kind)
         if name and session.kinds.is_apart(kind):
@@ -103,6 +104,8 @@ class RosterDelegate(QStyledItemDelegate):
         top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
         address = figure_font(SMALL_PX, bold=True)
         words = session.kinds.address(kind)
+        if is_inside:
+            words = words.partition(_BEHIND_DEVICE)[2] or words
         font = text_font(SMALL_PX, italic=not name)
         color = theme.ink if name else theme.unexplained
         if len(words) > _LONG_ADDRESS and name:
