@@ -40,6 +40,7 @@ class Progress:
 
     def part(self, first: float, last: float) -> Progress:
         """Return a progress for a part of the work, which goes from one share of the whole to another."""
+        assert 0 <= first <= last <= 1, f"no part of a whole goes from {first} to {last}"
         listener = self._listener
         part = Progress(
             None if listener is None else lambda share, note: listener(first + (last - first) * share, note)
