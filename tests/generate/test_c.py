@@ -11,17 +11,22 @@ import subprocess
 from fractions import Fraction
 from uuid import uuid4
 
+import msgspec
 import pytest
 
 from tests.generate.any_layouts import Maker
 from tests.generate.compiled import COMPILERS, WATCHED, Loaded, built, made_of
 from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.core.generate.c99 import trial
+from zesty_abacus.core.generate.c99.message import FORMS
 from zesty_abacus.core.generate.carried import carry
 from zesty_abacus.core.generate.vectors import vector_of, vectors_of
 from zesty_abacus.core.layouts.model import (
+    AddressKey,
     Applies,
+    Computed,
     Counter,
+    Coverage,
     Expression,
     FieldKind,
     Group,
@@ -30,6 +35,7 @@ from zesty_abacus.core.layouts.model import (
     Repeat,
     Rule,
     Selected,
+    Xor,
     new_field,
     new_layout,
 )
@@ -71,7 +77,7 @@ def test_what_the_manifest_says_is_what_other_programs_find(tmp_path):
             result, struct = loaded.unpack(name, vector.payload)
             assert result == vector.result, f"seed {SEED}: {name}"
             for one in said["fields"]:
-                expected = vector.fields[one["field"]]
+                expected = vector.told.fields[one["raw"].removesuffix("_raw")]
                 assert (
                     one["present"] is None
                     or result == "too_short"
@@ -154,6 +160,39 @@ def test_a_message_by_hand(tmp_path):
     assert loaded.pack("Motion", bytes(2), without)[0] == "too_short"
 
 
+def stretch_layout():
+    """Return a message whose check is taken over as many bytes as its first eight say."""
+    count, check = new_field("count", at("B0..B7")), new_field("check", at("B11"))
+    over = Xor(
+        id=uuid4(), name="over", field=check.id, coverage=Coverage(first=Expression("8"), end=Expression("count"))
+    )
+    return new_layout("Stretch", Applies(address=1), 12, [count, check], checks=(over,))
+
+
+STRETCHES = [
+    # of bytes 8 and 9 the exclusive or is 3; what ends before it begins, or behind the frame, is not taken
+    (10, 3, "ok"), (10, 4, "check_failed"), (9, 1, "ok"), (8, 0, "ok"), (8, 1, "check_failed"), (7, 9, "ok"),
+    (13, 9, "ok"),
+    ((1 << 62) + 10, 9, "ok"), ((1 << 63) + 10, 9, "ok"), ((1 << 64) - 1, 9, "ok"), ((1 << 32) + 10, 9, "ok"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("count", "check", "result"), STRETCHES)
+def test_a_check_over_as_many_bytes_as_a_large_number_says(count, check, result):
+    (message,), _ = carry([stretch_layout()], FORMS, {})
+    assert vector_of(message, stretch_payload(count, check)).result == result, "the codec says so"
+
+
+def stretch_payload(count, check):
+    return count.to_bytes(8, "big") + bytes([1, 2, 0, check])
+
+
+def test_the_same_stretches_in_c(tmp_path):
+    loaded = Loaded(tmp_path, built(tmp_path, made_of([stretch_layout()]), "-shared", "-fPIC"))
+    found = [loaded.unpack("Stretch", stretch_payload(count, check))[0] for count, check, _ in STRETCHES]
+    assert found == [result for _, _, result in STRETCHES]
+
+
 def test_values_are_set_counted_and_named(tmp_path):
     made = made_of([tug_layout()], prefix="tug")
     (tmp_path / "use.c").write_text(
@@ -181,7 +220,7 @@ def test_nothing_comes_of_what_is_infinite_along_a_curve(tmp_path):
     loaded = Loaded(tmp_path, built(tmp_path, made_of([layout]), "-shared", "-fPIC"))
     _, struct = loaded.unpack("Flow", bytes.fromhex("7FE5CB2004B5F75B"))
     (message,), _ = carry([layout], {"message": ("{}",), "field": ("{message}_{field}",)}, {})
-    assert math.isnan(vector_of(message, bytes.fromhex("7FE5CB2004B5F75B")).fields["curved"].value)
+    assert math.isnan(vector_of(message, bytes.fromhex("7FE5CB2004B5F75B")).told.fields["curved"].value)
     assert math.isnan(loaded.value("any_flow_curved", struct))
 
 
@@ -211,6 +250,42 @@ def test_what_is_not_carried_is_left_out_by_name():
     assert not made_of([moving, tug_layout()]).manifest.left_out, "C has structs in structs"
 
 
+@pytest.mark.parametrize(
+    "applies", [Applies(address=1), Applies(address=1, to=9), Applies(address=1, mask=7), Applies()]
+)
+@pytest.mark.parametrize("asks", ["bytes of the address", "a key of it", "a rule with it", "nothing"])
+def test_what_asks_for_the_address_has_one(applies, asks):
+    coverage = {
+        "bytes of the address": Coverage(end=Expression("1"), address_bytes=2),
+        "a key of it": Coverage(end=Expression("1"), keys=(AddressKey(address=1, key="5A"),)),
+    }.get(asks, Coverage(end=Expression("1")))
+    value, check = new_field("value", at("B0")), new_field("check", at("B1"))
+    over = Xor(id=uuid4(), name="over", field=check.id, coverage=coverage)
+    rule = Rule(id=uuid4(), name="over", expression=Expression("value == address"))
+    layout = new_layout("m", applies, 2, [value, check], checks=(rule if asks == "a rule with it" else over,))
+    made = made_of([layout]).manifest
+    if asks == "nothing" or applies.is_for_one_address:
+        assert [one.message for one in made.messages] == ["m"]
+        return
+    assert [one.reason for one in made.left_out] == [
+        "the check over takes the address of the frame in, and the message has more than one."
+    ]
+
+
+def test_a_value_is_its_number_and_what_is_added(tmp_path):
+    """By hand: of an offset alone a value is another number than the raw one, in expressions as well."""
+    fields = [new_field("plain", at("B0")), new_field("more", at("B1"), offset=Fraction(1)),
+              new_field("half", at("B2"), ratio=Fraction(1, 2))]  # fmt: skip
+    computed = tuple(
+        Computed(id=uuid4(), name=f"twice {one.name}", expression=Expression(f"{one.name} * 2")) for one in fields
+    )
+    layout = new_layout("Sums", Applies(address=1), 3, fields, computed=computed)
+    loaded = Loaded(tmp_path, built(tmp_path, made_of([layout]), "-shared", "-fPIC"))
+    _, struct = loaded.unpack("Sums", bytes([5, 5, 5]))
+    assert [loaded.value(f"any_sums_{name}", struct) for name in ("plain", "more", "half")] == [5.0, 6.0, 2.5]
+    assert [loaded.value(f"any_sums_twice_{name}", struct) for name in ("plain", "more", "half")] == [10.0, 12.0, 5.0]
+
+
 def test_an_edit_changes_what_it_is_about_and_nothing_else():
     """Numbers of lines do not move names, and no date is written."""
     layouts = list(Maker(5).layouts(12))
@@ -221,6 +296,20 @@ def test_an_edit_changes_what_it_is_about_and_nothing_else():
     gone = [line for line in difflib.unified_diff(before, after, n=0, lineterm="") if line.startswith("-")]
     assert gone == ["--- "], "nothing of the others is written in another way"
     assert layout.name in {one.message for one in made_of(renoted).manifest.messages}
+
+
+def test_every_page_is_among_the_vectors():
+    """A page of sixteen, and under it one of a second selector, which chance would meet once in 256 payloads."""
+    page, inner = new_field("page", at("B0[7..4]")), new_field("inner", at("B1[7..4]"))
+    inner = msgspec.structs.replace(inner, selected=Selected(page.id, RawSet.of(9)))
+    deep = new_field("deep", at("B2"), selected=Selected(inner.id, RawSet.of(3, 4)))
+    other = new_field("other", at("B3"), selected=Selected(page.id, RawSet.of(12)))
+    (message,), _ = carry([new_layout("Pages", Applies(address=1), 4, [page, inner, deep, other])], FORMS, {})
+    vectors = [one for one in vectors_of(message, 12) if one.result != "too_short"]
+    there = [{name for name, one in vector.told.fields.items() if one.is_there} for vector in vectors]
+    for name in ("inner", "deep", "other"):
+        assert 2 <= sum(name in fields for fields in there) < len(vectors), "there in some, and away in others"
+    assert any("deep" in fields and "other" not in fields for fields in there)
 
 
 def test_vectors_of_a_layout_stay_the_same():

@@ -53,7 +53,7 @@ def test_any_layout_is_read_and_written_as_the_codec_does(tmp_path, seed):
         result, struct = getattr(module, one.unpack)(matrix)
         assert [results[number] for number in result.tolist()] == [vector.result for vector in vectors], f"seed {seed}"
         for field in one.fields:
-            expected = [vector.fields[field.field] for vector in vectors]
+            expected = [vector.told.fields[field.raw.removesuffix("_raw")] for vector in vectors]
             there = np.array([this.is_there for this in expected])
             if field.present:
                 assert np.array_equal(getattr(module, field.present)(struct), there), f"seed {seed}"
@@ -82,6 +82,16 @@ def test_the_tests_that_are_handed_over_pass(tmp_path):
     assert done.returncode == 0 and f"{len(made.manifest.messages)} passed" in done.stdout, (
         f"seed {SEED}: {done.stdout[-2000:]}"
     )
+
+
+def test_what_is_handed_over_asks_whether_fields_are_there_unless_the_payload_ends():
+    """Of the tug's message one of four fields stands under a selector; every payload asks for it but the short one."""
+    made = made_of([tug_layout()], "python", prefix="tug")
+    tests = made.files["test_tug.py"].split("result, found = ")[1:]
+    short = [one for one in tests if "made.TOO_SHORT" in one]
+    assert short and all("has_pull" not in one for one in short)
+    asked = [one.count("assert made.motion_has_pull(found) is ") for one in tests if one not in short]
+    assert asked and set(asked) == {1}
 
 
 def test_one_payload_gives_plain_numbers(tmp_path):

@@ -14,7 +14,7 @@ from tests.generate.any_layouts import Maker
 from tests.generate.compiled import made_of
 from tests.generate.structured_text.running import FaultError, Record
 from tests.generate.structured_text.translator import Program
-from tests.generate.test_c import tug_layout
+from tests.generate.test_c import STRETCHES, stretch_layout, stretch_payload, tug_layout
 from zesty_abacus.core.generate.carried import carry
 from zesty_abacus.core.generate.iec61131.files import FORMS, RESERVED
 from zesty_abacus.core.generate.vectors import vectors_of
@@ -69,7 +69,7 @@ def compared(loaded: Loaded, message, vector, said: str) -> int:
     assert result == vector.result, said
     count = 1
     for one in message.fields:
-        expected = vector.fields[one.field.name]
+        expected = vector.told.fields[one.name]
         if one.field.selected is not None and result != "too_short":
             there, _ = loaded.program.call(f"any_{message.name}_has_{one.name}", {"raw": found["raw"]})
             assert there is expected.is_there, said
@@ -85,8 +85,8 @@ def compared(loaded: Loaded, message, vector, said: str) -> int:
         assert not math.isfinite(expected.value) or found[f"{one.name}_value"] == expected.value, f"{said} {one.name}"
         count += 2
     for one in message.computed:
-        if one.value.name in vector.computed:
-            wanted = vector.computed[one.value.name]
+        if one.name in vector.told.computed:
+            wanted = vector.told.computed[one.name]
             assert found[f"{one.name}_known"] is math.isfinite(wanted), f"{said} {one.name}"
             assert not found[f"{one.name}_known"] or math.isclose(found[f"{one.name}_value"], wanted, rel_tol=1e-12)
     if vector.comes_back:
@@ -143,6 +143,12 @@ def test_a_message_by_hand():
     assert raw["turns_raw"] == 4
     raw["turns_raw"] = 16
     assert loaded.pack("Motion", bytes(4), raw)[0] == "does_not_fit"
+
+
+def test_a_check_over_as_many_bytes_as_a_large_number_says():
+    loaded = Loaded([stretch_layout()])
+    found = [loaded.unpack("Stretch", stretch_payload(count, check))[0] for count, check, _ in STRETCHES]
+    assert found == [result for _, _, result in STRETCHES]
 
 
 def test_registers_stay_registers():

@@ -314,6 +314,15 @@ def test_what_is_no_archive_is_said(tmp_path, content):
         look_into(tmp_path / "x.ztrial")
 
 
+def test_a_folder_that_cannot_be_made_is_named(made, tmp_path):
+    file = made()
+    (tmp_path / "file").write_text("no folder")
+    with pytest.raises(FileError) as told:
+        unpack(file, tmp_path / "file" / "there")
+    assert told.value.message == "the folder cannot be made (Not a directory)."
+    assert told.value.where == str(tmp_path / "file" / "there") and (tmp_path / "file").read_text() == "no folder"
+
+
 def test_from_the_command_line(shipped, tmp_path):
     code, out, err = run(
         "pack", shipped, "-o", tmp_path / "a.ztrial", "--from", "1s", "--to", "2s", "--without", "people"

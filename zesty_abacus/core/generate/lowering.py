@@ -18,8 +18,8 @@ from ..expressions.operations.registry import operations
 from ..expressions.tree import NOTHING, RAW, Call, Name, Node, Number
 from ..layouts.fields import FieldKind
 from ..layouts.model import Rule
-from .carried import CarriedMessage, CarriedValue
 from .carried_fields import CarriedField
+from .carried_message import CarriedMessage, CarriedValue
 from .errors import CannotCarryError
 
 _SPECIAL: Bounds = (-(1 << 48), 1 << 48)

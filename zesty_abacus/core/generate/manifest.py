@@ -9,8 +9,9 @@ from typing import Any
 import msgspec
 
 from ..origin import Origin
-from .carried import CarriedMessage, CarriedValue, LeftOut
+from .carried import LeftOut
 from .carried_fields import CarriedField
+from .carried_message import CarriedMessage, CarriedValue
 
 
 class ManifestField(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):

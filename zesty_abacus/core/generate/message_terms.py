@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from ..layouts.fields import FieldKind
 from ..layouts.model import RawSet
-from .carried import CarriedMessage, CarriedValue
 from .carried_fields import CarriedField, Form
+from .carried_message import CarriedMessage, CarriedValue
 from .errors import CannotCarryError
 from .shapes import MovedStruct
 

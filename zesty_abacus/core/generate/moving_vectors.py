@@ -10,14 +10,11 @@ import numpy as np
 
 from ..codec.columns import Decoded, FieldColumn, Validity
 from ..codec.decode import decode
-from .carried import CarriedMessage, CarriedValue
 from .carried_fields import CarriedField
+from .carried_message import CarriedMessage, CarriedValue
 from .expected import Expected, Inside, expected_of
-from .plans import plain_plan_of
-from .shapes import MovedList, MovedStruct, every_move
-
-Capacity = dict[str, int]
-"""How much a language's struct holds: of ``items`` and of ``text``, where the layout does not say."""
+from .plans import as_matrix, plain_plan_of
+from .shapes import MOST_ITEMS, MOST_TEXT, MovedList, MovedStruct, every_move
 
 
 class Meaning(msgspec.Struct, frozen=True):
@@ -36,22 +33,16 @@ class Meaning(msgspec.Struct, frozen=True):
     is_long: bool
 
 
-def meaning_of(message: CarriedMessage, payload: bytes, capacity: Capacity) -> Meaning:
+def meaning_of(message: CarriedMessage, payload: bytes) -> Meaning:
     """Return what a payload means."""
     matrix, sizes = as_matrix(payload)
     plain = decode(plain_plan_of(message), matrix, sizes, address=message.address)
-    walk = _Walk(plain, capacity)
+    walk = _Walk(plain)
     inside = walk.inside(message, plain.columns, 0, ())
     short = bool(plain.cut[0]) if plain.cut is not None else False
     columns = [*plain.columns.values(), *(one for array in plain.arrays.values() for one in array.columns.values())]
     short |= any(bool((column.validity == Validity.TOO_SHORT).any()) for column in columns)
     return Meaning(inside, short, walk.is_long)
-
-
-def as_matrix(payload: bytes):  # type: ignore[no-untyped-def]
-    """Return a payload as decoding takes it: a matrix of one row, and its size."""
-    width = -(-max(len(payload), 1) // 8) * 8
-    return np.frombuffer(payload.ljust(width, b"\0"), np.uint8).reshape(1, -1), np.array([len(payload)], np.uint32)
 
 
 class _Walk:
@@ -63,9 +54,8 @@ class _Walk:
         Whether something was more than a struct holds.
     """
 
-    def __init__(self, decoded: Decoded, capacity: Capacity) -> None:
+    def __init__(self, decoded: Decoded) -> None:
         self._decoded = decoded
-        self._capacity = capacity
         self.is_long = False
 
     def inside(
@@ -81,7 +71,7 @@ class _Walk:
                 structs[move.member] = self._struct(move, columns, row, index)
             elif isinstance(move, MovedList):
                 lists[move.member] = tuple(self._items(move, index))
-                most = move.most if move.most is not None else self._capacity["items"]
+                most = move.most if move.most is not None else MOST_ITEMS
                 self.is_long |= len(lists[move.member]) > most
         return Inside(fields, computed, structs, lists)
 
@@ -91,14 +81,14 @@ class _Walk:
             return Expected(False, None, float("nan"))
         found = expected_of(column, row)
         if one.varies and isinstance(found.raw, bytes):
-            self.is_long |= len(found.raw) > (one.length or self._capacity["text"])
+            self.is_long |= len(found.raw) > (one.length or MOST_TEXT)
         return found
 
     def _struct(
         self, move: MovedStruct, columns: dict[UUID, FieldColumn], row: int, index: tuple[int, ...]
     ) -> Inside | None:
         inner = move.inner
-        if move.is_payload:
+        if inner.stretch is not None and inner.stretch.is_payload:
             # what a payload inside holds is decoded beside what stands around it
             there = _is_there(inner, columns, row)
             return self.inside(inner, columns, row, index) if there else None

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from uuid import UUID
 
@@ -28,6 +28,12 @@ def identifier(text: str) -> str:
         # names in other scripts have no letters here; their code points tell them apart
         joined = "_".join(f"u{ord(letter):x}" for letter in text.strip())[:_LONGEST].rstrip("_") or "unnamed"
     return f"n{joined}" if joined[0].isdigit() else joined
+
+
+Forms = Mapping[str, Sequence[str]]
+"""How a language makes symbols: of a ``message`` and of a ``field``, with ``{}`` where the identifier stands."""
+STRUCT = "struct"
+"""The forms of a language that has structs in structs, so that what moves can be carried, too."""
 
 
 @dataclass(slots=True)
@@ -67,3 +73,39 @@ def in_order_of_claim(named: Iterable[tuple[str, UUID]]) -> list[UUID]:
 
 def _as_spelled(name: str) -> str:
     return name.strip().lower().replace(" ", "_")
+
+
+class Members:
+    """Gives members of one struct their names.
+
+    Parameters
+    ----------
+    struct
+        What it is called.
+    symbols
+        Names of the whole program.
+    """
+
+    def __init__(self, struct: str, symbols: Symbols, forms: Forms) -> None:
+        self.struct, self.symbols, self.forms = struct, symbols, forms
+        self._own = Symbols()
+        self._patterns = [pattern.format(message=struct, field="{}") for pattern in forms["field"]]
+
+    def give(self, named: Mapping[UUID, str], *members: str) -> dict[UUID, str]:
+        """Return the identifier of each thing that has a name.
+
+        Parameters
+        ----------
+        members
+            What members of the struct are called for each, with ``{}`` where the identifier stands.
+        """
+        given: dict[UUID, str] = {}
+        for key in in_order_of_claim((called, key) for key, called in named.items()):
+            # within the struct, and among the names of the whole program
+            inside = self._own.give(identifier(named[key]), key, *members)
+            given[key] = self.symbols.give(inside, key, *self._patterns)
+        return given
+
+    def give_structs(self, named: Mapping[UUID, str]) -> dict[UUID, str]:
+        """Return the identifier of each struct in it; no function is called by its name but the one of a selector."""
+        return {key: self._own.give(identifier(called), key, "{}", "{}_count") for key, called in named.items()}

@@ -9,8 +9,8 @@ from urllib.parse import urlsplit
 
 import msgspec
 
-from .carried import CarriedMessage
 from .carried_fields import CarriedField
+from .carried_message import CarriedMessage
 from .errors import GenerateError
 
 SOURCES = "node.json"

@@ -10,8 +10,8 @@ from ..expressions.exactly import evaluate_node_exactly
 from ..expressions.tree import ExpressionError, Node
 from ..layouts.fields import Field, FieldKind
 from ..layouts.model import Rule
-from .carried import CarriedMessage
 from .carried_fields import CarriedField
+from .carried_message import CarriedMessage
 from .lowering import is_scaled, sides_of
 
 _ROUNDED = Fraction(1, 1 << 50)

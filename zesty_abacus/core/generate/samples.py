@@ -20,7 +20,7 @@ from ..layouts.parts.labels import Labels
 from ..layouts.parts.packed import Packed
 from ..layouts.parts.run import Run
 from ..layouts.parts.text_line import TextLine
-from .carried import CarriedMessage
+from .carried_message import CarriedMessage
 from .expected import Expected, Inside
 from .shapes import MovedList, MovedStruct, constant, every_move
 

@@ -23,7 +23,7 @@ from ..layouts.parts.text_line import TextLine
 from .carried_fields import CarriedField
 
 if TYPE_CHECKING:
-    from .carried import CarriedMessage
+    from .carried_message import CarriedMessage
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -42,6 +42,8 @@ class Stretch:
         What stands behind, in order.
     checks
         Over this stretch by itself.
+    is_payload
+        Whether it is a payload of its own, whose size expressions may name and whose checks go to its end.
     """
 
     fields: tuple[CarriedField, ...]
@@ -49,6 +51,7 @@ class Stretch:
     reach: int
     moves: tuple[Move, ...] = ()
     checks: tuple[Check, ...] = ()
+    is_payload: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -89,17 +92,10 @@ class MovedField(Move):
 
 @dataclass(frozen=True, slots=True, eq=False)
 class MovedLine(Move):
-    """A line of text; None stands for a column that is passed over.
-
-    Attributes
-    ----------
-    is_row
-        Whether it is one of the items of a line.
-    """
+    """A line of text; None stands for a column that is passed over."""
 
     columns: tuple[CarriedField | None, ...]
     line: TextLine
-    is_row: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -112,14 +108,11 @@ class MovedStruct(Move):
         Its name in the struct.
     limit
         Bytes that it may take.
-    is_payload
-        Whether it is a payload of its own, whose size its expressions may name.
     """
 
     inner: CarriedMessage
     member: str
     limit: Expression | None = None
-    is_payload: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -142,6 +135,18 @@ class MovedList(Move):
     member: str
     most: int | None
     part: Group | Elements | TextLine | Packed
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class MovedRows(MovedList):
+    """Columns of a line that follow one another again and again; the line takes them apart, not its items."""
+
+    part: TextLine
+    columns: tuple[CarriedField | None, ...]
+
+
+MOST_ITEMS, MOST_TEXT = 16, 64
+"""Items of a list and bytes of a text that a struct has room for where the layout does not say."""
 
 
 def every_move(stretch: Stretch | None) -> Iterator[Move]:

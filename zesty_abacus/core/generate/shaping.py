@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import replace
 from uuid import UUID
 
 import msgspec
@@ -23,16 +22,25 @@ from ..layouts.parts.packed import Packed
 from ..layouts.parts.run import Run
 from ..layouts.parts.text_line import TextLine
 from ..protocols.registry import protocol_named
-from .carried import CarriedMessage, CarriedValue, Forms, Members
 from .carried_fields import CarriedField
+from .carried_message import CarriedMessage, CarriedValue
 from .errors import CannotCarryError
-from .naming import Symbols
-from .shapes import Move, MovedField, MovedLine, MovedList, MovedStretch, MovedStruct, Stretch, constant
+from .naming import Forms, Members, Symbols
+from .shapes import (
+    MOST_ITEMS,
+    Move,
+    MovedField,
+    MovedLine,
+    MovedList,
+    MovedRows,
+    MovedStretch,
+    MovedStruct,
+    Stretch,
+    constant,
+)
 
 _MOST_SAID = 256
 """Items of a list that says how many there are: each takes room in the struct."""
-_FEW = 16
-"""As many as a field can say are kept room for, and not more than where nothing says."""
 _HIGHEST = (1 << 64) - 1
 
 
@@ -65,7 +73,8 @@ class _Shaper:
     def message(self, layout: Layout, name: str) -> CarriedMessage:
         """Return the struct of a message, or of a payload in it."""
         struct = _Struct(self, name, layout.fields, layout.parts, layout.computed, is_payload=True)
-        stretch = Stretch(struct.placed(layout.fields), layout.size, layout.size, struct.moves(layout.parts))
+        fields, moves = struct.placed(layout.fields), struct.moves(layout.parts)
+        stretch = Stretch(fields, layout.size, layout.size, moves, is_payload=True)
         return struct.made(layout, stretch, layout.checks)
 
     def inner(
@@ -74,16 +83,17 @@ class _Shaper:
     ) -> CarriedMessage:  # fmt: skip
         """Return the struct of something in a message; of a payload in it expressions may name the size."""
         struct = _Struct(self, name, fields, parts, computed, is_payload=is_payload)
-        stretch = Stretch(struct.placed(fields), size, reach, struct.moves(parts), _that_spoil(checks, fields))
+        placed, moves, own = struct.placed(fields), struct.moves(parts), _that_spoil(checks, fields)
+        stretch = Stretch(placed, size, reach, moves, own, is_payload)
         return struct.made(self._as_layout(name, identity, fields, size, computed), stretch, ())
 
-    def line(self, name: str, line: TextLine) -> CarriedMessage:
-        """Return the struct of an item of a line."""
-        named = tuple(field for field in line.columns if field.name)
-        once = msgspec.structs.replace(line, repeat=Repeat.ONCE, amount=None, selected=None, start=None, align=1)
+    def row(self, name: str, line: TextLine) -> tuple[CarriedMessage, tuple[CarriedField | None, ...]]:
+        """Return the struct of one row of a line, and its columns."""
+        once = msgspec.structs.replace(line, repeat=Repeat.ONCE, selected=None)
         struct = _Struct(self, name, (), (once,), (), is_payload=False)
-        stretch = Stretch((), 0, 0, tuple(replace(move, is_row=True) for move in struct.moves((once,))))  # type: ignore[call-arg]
-        return struct.made(self._as_layout(name, line.id, named, 0, ()), stretch, ())
+        columns = struct.columns(once)
+        named = tuple(field for field in line.columns if field.name)
+        return struct.made(self._as_layout(name, line.id, named, 0, ()), None, ()), columns
 
     def _as_layout(
         self, name: str, identity: UUID, fields: tuple[Field, ...], size: int, computed: tuple[Computed, ...]
@@ -135,7 +145,7 @@ class _Struct:
         self._names = members.give(named, "{}", "{}_raw", "{}_size", "{}_known", "{}_tens")
         self._names |= members.give_structs({part.id: part.name for part in _members_in(parts)})
 
-    def made(self, layout: Layout, stretch: Stretch, checks: Iterable[Check]) -> CarriedMessage:
+    def made(self, layout: Layout, stretch: Stretch | None, checks: Iterable[Check]) -> CarriedMessage:
         """Return it with everything that was put in."""
         known = {one.field.id for one in self._fields}
         for one in self._fields:
@@ -143,7 +153,7 @@ class _Struct:
                 what = f"{one.field.name} stands under a selector of outside"
                 raise CannotCarryError(f"{what}, which is not carried yet.")
         own = _that_spoil(checks, [one.field for one in self._fields])
-        inner = [check for check in (*stretch.checks, *self._checks) if check not in own]
+        inner = [check for check in (*(stretch.checks if stretch else ()), *self._checks) if check not in own]
         values = tuple(CarriedValue(one, self._names[one.id]) for one in self._computed)
         return CarriedMessage(layout, self._name, tuple(self._fields), values, (*own, *inner), None, stretch)
 
@@ -175,25 +185,37 @@ class _Struct:
         where = part.name, part.start, part.align, part.selected
         if isinstance(part, Run | Labels):
             return MovedField(*where, self._moved(part.field, part, self._most_of(part)), part)
-        if isinstance(part, TextLine) and part.repeat is Repeat.ONCE:
-            most = self._shaper.most_bytes()
-            return MovedLine(*where, tuple(self._moved(f, part, most) if f.name else None for f in part.columns), part)
+        if isinstance(part, TextLine):
+            return MovedLine(*where, self.columns(part), part) if part.repeat is Repeat.ONCE else self._rows(part)
         if isinstance(part, Embedded):
             struct = self._shaper.struct_name(self._name, self._names[part.id], part.id)
             inner = self._shaper.inner(struct, part.id, part.fields, part.size, part.size, part.parts, part.checks,
                                        part.computed, is_payload=True)  # fmt: skip
-            return MovedStruct(*where, inner, self._names[part.id], part.limit, is_payload=True)
+            return MovedStruct(*where, inner, self._names[part.id], part.limit)
         if isinstance(part, _Case):
             struct = self._shaper.struct_name(self._name, self._names[part.id], part.id)
             inner = self._shaper.inner(struct, part.id, part.fields, 0, part.size, part.parts)
             return MovedStruct(*where, inner, self._names[part.id])
         if isinstance(part, Group) and part.repeat is Repeat.ONCE:
             return self._once(part)
-        if isinstance(part, Group | Elements | TextLine | Packed):
+        if isinstance(part, Group | Elements | Packed):
             member = self._names[part.id]
             struct = self._shaper.struct_name(self._name, member, part.id)
             return MovedList(*where, self._items(part, struct), member, self._most_items(part), part)
         raise CannotCarryError(f"{part.name} is a {part.words()}, which is not carried yet.")
+
+    def columns(self, line: TextLine) -> tuple[CarriedField | None, ...]:
+        """Take columns in."""
+        most = self._shaper.most_bytes()
+        return tuple(self._moved(one, line, most) if one.name else None for one in line.columns)
+
+    def _rows(self, line: TextLine) -> MovedRows:
+        if line.computed:
+            raise CannotCarryError(f"{line.name} has computed values in its items, which is not carried yet.")
+        member = self._names[line.id]
+        items, columns = self._shaper.row(self._shaper.struct_name(self._name, member, line.id), line)
+        where = line.name, line.start, line.align, line.selected
+        return MovedRows(*where, items, member, self._most_items(line), line, columns)
 
     def _once(self, group: Group) -> MovedStretch:
         fields = self.placed(_once_fields(group))
@@ -218,14 +240,11 @@ class _Struct:
         counting = [one for one in self._fields if isinstance(tree, Name) and one.field.name == tree.name]
         is_plain = len(counting) == 1 and counting[0].is_number and counting[0].field.ratio == 1
         highest = counting[0].raw_range[1] if is_plain and not counting[0].field.offset else _HIGHEST
-        return max(highest, 1) if highest <= _FEW else None
+        # no more than where nothing says
+        return max(highest, 1) if highest <= MOST_ITEMS else None
 
-    def _items(self, part: Group | Elements | TextLine | Packed, struct: str) -> CarriedMessage:
+    def _items(self, part: Group | Elements | Packed, struct: str) -> CarriedMessage:
         shaper = self._shaper
-        if isinstance(part, TextLine):
-            if part.computed:
-                raise CannotCarryError(f"{part.name} has computed values in its items, which is not carried yet.")
-            return shaper.line(struct, part)
         if isinstance(part, Packed):
             (field,) = next(part.field_groups())[1]
             return shaper.inner(struct, part.id, (field,), -(-part.bits // 8), -(-part.bits // 8))

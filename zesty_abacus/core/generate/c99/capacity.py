@@ -2,13 +2,10 @@
 
 from __future__ import annotations
 
-from ..carried import CarriedMessage
 from ..carried_fields import CarriedField
+from ..carried_message import CarriedMessage
 from ..errors import CannotCarryError
-from ..shapes import MovedList, MovedStruct, every_move
-
-ITEMS, TEXT = 16, 64
-"""What the macros say where nobody defines them otherwise."""
+from ..shapes import MOST_ITEMS, MOST_TEXT, MovedList, MovedStruct, every_move
 
 
 def most_items(move: MovedList, prefix: str) -> str:
@@ -24,14 +21,14 @@ def most_text(one: CarriedField, prefix: str) -> str:
 def number_of(text: str) -> int:
     """Return what such a text is where nobody defines the macros."""
     if text.endswith("_MOST_ITEMS"):
-        return ITEMS
-    return TEXT if text.endswith("_MOST_TEXT") else int(text.rstrip("U"))
+        return MOST_ITEMS
+    return MOST_TEXT if text.endswith("_MOST_TEXT") else int(text.rstrip("U"))
 
 
 def capacity_lines(prefix: str) -> list[str]:
     """Return the macros of the header."""
     upper = prefix.upper()
-    said = (("ITEMS", ITEMS, "items of a list"), ("TEXT", TEXT, "bytes of a text"))
+    said = (("ITEMS", MOST_ITEMS, "items of a list"), ("TEXT", MOST_TEXT, "bytes of a text"))
     lines = []
     for word, number, what in said:
         lines += ["", f"/* The most {what} that a struct holds where no layout says; define it to have another. */",
@@ -52,11 +49,11 @@ def refuse_too_large(message: CarriedMessage) -> None:
 
 
 def _bytes_of(message: CarriedMessage) -> int:
-    texts = sum((one.length or TEXT) + _BYTES_OF_A_COUNT for one in message.fields if not one.is_number)
+    texts = sum((one.length or MOST_TEXT) + _BYTES_OF_A_COUNT for one in message.fields if not one.is_number)
     size = texts + sum(one.bits // 8 for one in message.fields)
     for move in every_move(message.stretch):
         if isinstance(move, MovedList):
-            size += _BYTES_OF_A_COUNT + (move.most if move.most is not None else ITEMS) * _bytes_of(move.items)
+            size += _BYTES_OF_A_COUNT + (move.most if move.most is not None else MOST_ITEMS) * _bytes_of(move.items)
         elif isinstance(move, MovedStruct):
             size += _bytes_of(move.inner)
     return size

@@ -9,11 +9,13 @@ from ...layouts.checks.over_bytes import OverBytes
 from ...layouts.checks.rule import Rule
 from ...layouts.checks.sum import Carry
 from ...layouts.model import Check, Coverage, Crc, Sum, Xor
-from ..carried import CarriedMessage, constant_before
+from ..carried import constant_before
 from ..carried_fields import CarriedField
-from ..lowering import Held, Number64, Steps
-from .expressions import StepWriter
+from ..carried_message import CarriedMessage
+from ..lowering import Number64, Steps
+from .expressions import StepWriter, whole_number
 from .numbers import raw_type, unsigned
+from .terms import comment, names
 
 _BODY = "    "
 
@@ -50,10 +52,9 @@ class CheckWriter:
 
     def _agrees(self, check: Check, name: str) -> list[str]:
         body = self._agreement(check, name)
-        text = "\n".join(body)
-        unused = [f"(void){word};" for word in ("in", "data", "size") if not _uses(text, word)]
+        unused = [f"(void){word};" for word in ("in", "data", "size") if not names(body, word)]
         return [
-            f"/* {_comment(check.name)}: {check.words()}. Where it cannot be made, it does not disagree. */",
+            f"/* {comment(check.name)}: {check.words()}. Where it cannot be made, it does not disagree. */",
             f"static bool {name}(const {self.struct} *in, const uint8_t *data, size_t size)", "{",
             *(_BODY + line for line in (*body[:-1], *unused, body[-1])), "}", "",
         ]  # fmt: skip
@@ -96,7 +97,7 @@ class CheckWriter:
         first, end = Steps(self.message, "f"), Steps(self.message, "e")
         begins, stops = first.lower(coverage.first), end.lower(coverage.end)
         lines = [*self._lines(first), *self._lines(end)]
-        lines += [f"const int64_t first = {_whole(begins)};", f"const int64_t end = {_whole(stops)};"]
+        lines += [f"const int64_t first = {whole_number(begins)};", f"const int64_t end = {whole_number(stops)};"]
         known = [one.known_name for one in (begins, stops) if not one.always]
         return lines, " && ".join([*known, "first >= 0 && first <= end && end <= (int64_t)size"])
 
@@ -142,25 +143,6 @@ def raw_of_bits(one: CarriedField, bits: str) -> str:
     sign = unsigned(1 << width - 1)
     mask = unsigned((1 << width) - 1)
     return f"({kind})as_signed((({bits} & {mask}) ^ {sign}) - {sign})"
-
-
-def _whole(held: Held) -> str:
-    if held.kind is Number64.FLOAT:
-        return f"whole_of({held.name}, {'true' if held.always else held.known_name})"
-    text = held.name if held.kind is Number64.SIGNED else (
-        f"({held.name} <= (uint64_t)INT64_MAX ? (int64_t){held.name} : 0)"
-    )  # fmt: skip
-    return text if held.always else f"({held.known_name} ? {text} : 0)"
-
-
-def _uses(text: str, word: str) -> bool:
-    import re
-
-    return re.search(rf"\b{word}\b", text) is not None
-
-
-def _comment(text: str) -> str:
-    return text.replace("*/", "* /").replace("/*", "/ *")
 
 
 def _constant_bytes(octets: bytes, each: list[str]) -> list[str]:

@@ -92,7 +92,7 @@ class Declarations:
         terms = self.terms
         taken = Symbols()
         upper = terms.name.upper()
-        lines = [] if terms.message.moves else [f"#define {upper}_SIZE {terms.message.size_of_all}U"]
+        lines = [] if self.is_inner or terms.message.moves else [f"#define {upper}_SIZE {terms.message.size_of_all}U"]
         if not self.is_inner and terms.message.layout.applies.is_for_one_address:
             lines.append(f"#define {upper}_ADDRESS {unsigned(terms.message.address)}")
         for one in terms.numbers:

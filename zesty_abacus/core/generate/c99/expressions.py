@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..carried import CarriedValue
+from ..carried_message import CarriedValue
 from ..errors import CannotCarryError
 from ..lowering import Held, Number64, Step, computing_type, is_scaled
 from .numbers import floating, of_type, type_of
@@ -107,6 +107,16 @@ class StepWriter:
             sides = [one.known_name if not one.always else "true" for one in (yes, no)]
             known.append(f"({_truth(condition)} ? {sides[0]} : {sides[1]})")
         return text, known
+
+
+def whole_number(held: Held, otherwise: str = "0") -> str:
+    """Return a number as int64_t, cut towards zero, ``otherwise`` where there is none or 63 bits do not hold it."""
+    if held.kind is Number64.FLOAT:
+        return f"whole_of({held.name}, {'true' if held.always else held.known_name}, {otherwise})"
+    text = held.name if held.kind is Number64.SIGNED else (
+        f"({held.name} <= (uint64_t)INT64_MAX ? (int64_t){held.name} : {otherwise})"
+    )  # fmt: skip
+    return text if held.always else f"({held.known_name} ? {text} : {otherwise})"
 
 
 def _truth(held: Held) -> str:

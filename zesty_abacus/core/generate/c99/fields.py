@@ -76,7 +76,7 @@ class FieldFunctions:
     def _setter(self, one: CarriedField) -> list[str]:
         terms = self.terms
         field = one.field
-        refuse = [f"{BODY}return {terms.result('DOES_NOT_FIT')};"]
+        refuse = [f"{BODY}return {terms.unfit};"]
         head = [f"int {terms.name}_set_{one.name}({terms.struct} *out, double value)", "{"]
         if one.has_tens:
             body = [f"if (!decimal_of({unscaled(field)}, &out->{one.raw}, &out->{one.tens}))", *refuse,

@@ -119,7 +119,7 @@ class FrameFunctions:
             body += inner
         if not terms.message.fields:
             body += ["(void)data;", "(void)size;"]
-        body += ["if (is_short)", f"{BODY}return {terms.result('TOO_SHORT')};"]
+        body += ["if (is_short)", f"{BODY}return {terms.short};"]
         body += self._shape_asked()
         for name in self.checks.names:
             body += [f"if (!{name}(out, data, size))", f"{BODY}return {terms.result('CHECK_FAILED')};"]
@@ -139,10 +139,10 @@ class FrameFunctions:
         for one in terms.message.fields:
             short = [f"size < {one.field.places.size_needed}U"]
             conditions = [there, *short] if (there := terms.presence(one)) else short
-            body += [f"if ({' && '.join(conditions)})", f"{BODY}return {terms.result('TOO_SHORT')};"]
+            body += [f"if ({' && '.join(conditions)})", f"{BODY}return {terms.short};"]
         body += solved
         for one in terms.message.fields:
-            body += self._where_there(one, write_lines(one, "in", terms.result("DOES_NOT_FIT")))
+            body += self._where_there(one, write_lines(one, "in", terms.unfit))
         body += worked_out.filled(terms.message.checks)
         if not terms.message.fields:
             body += ["(void)data;", "(void)size;", "(void)in;"]

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from ..carried import CarriedMessage
+from ..carried_message import CarriedMessage
 from .checks import CheckWriter
 from .declared import Declarations
 from .expressions import StepWriter
 from .fields import FieldFunctions
 from .frames import FrameFunctions
-from .moving import Movement, inner_messages, is_row, payloads_in
+from .moving import inner_messages
 from .reading import Reading
 from .terms import Terms, comment
-from .writing import Writing
+from .writing import Writing, takes_rounds
 
 FORMS = {
     "message": ("{}", "struct {}", "{}_unpack", "{}_pack", "{}_accepts", "{}_checks", "{}_read", "{}_write"),
@@ -31,13 +31,13 @@ class MessageWriter:
     ----------
     terms
         What it is called.
-    outer
-        What writes the message that it is a struct in; None of a message.
+    is_inner
+        Whether it is a struct in another one, which is not unpacked by itself.
     """
 
-    def __init__(self, message: CarriedMessage, prefix: str, outer: MessageWriter | None = None) -> None:
+    def __init__(self, message: CarriedMessage, prefix: str, *, is_inner: bool = False) -> None:
         self.message = message
-        self.outer = outer
+        self.is_inner = is_inner
         self.terms = Terms(message, prefix)
 
     def declarations(self) -> list[str]:
@@ -48,7 +48,7 @@ class MessageWriter:
 
     def definitions(self) -> list[str]:
         """Return the lines of the source."""
-        inner = [MessageWriter(one, self.terms.prefix, self) for one in inner_messages(self.message.stretch)]
+        inner = [MessageWriter(one, self.terms.prefix, is_inner=True) for one in inner_messages(self.message.stretch)]
         made = [line for writer in inner for line in writer.own_definitions()]
         return ["", f"/* {comment(self.message.layout.name)} */", "", *made, *self.own_definitions()]
 
@@ -60,18 +60,12 @@ class MessageWriter:
         presence = {one.name: terms.presence(one) for one in message.fields}
         checks = CheckWriter(message, terms.struct, names, steps, presence)
         lines = [*FieldFunctions(terms, steps).lines(), *checks.functions()]
-        if message.moves and not is_row(message):
-            is_payload = self.outer is None or message.name in payloads_in(self.outer.message.stretch)
-            movement = Movement(terms, steps, is_payload)
+        if message.moves:
             by_id = {check.id: name for check, name in zip(message.checks, names, strict=True)}
-            lines += Reading(terms, movement, by_id).lines()
-            lines += Writing(terms, movement, checks).lines()
-        if self.outer is None:
-            lines += FrameFunctions(terms, steps, checks, self._rounds(steps, checks)).lines()
+            lines += Reading(terms, steps, by_id).lines()
+            lines += Writing(terms, steps, checks).lines()
+        if not self.is_inner:
+            every = (message, *inner_messages(message.stretch))
+            rounds = _ROUNDS if any(takes_rounds(one) for one in every) else 1
+            lines += FrameFunctions(terms, steps, checks, rounds).lines()
         return lines
-
-    def _rounds(self, steps: StepWriter, checks: CheckWriter) -> int:
-        every = [self.message, *inner_messages(self.message.stretch)]
-        takes = [Writing(Terms(one, self.terms.prefix), Movement(self.terms, steps, True), checks).takes_rounds()
-                 for one in every if one.moves]  # fmt: skip
-        return _ROUNDS if any(takes) else 1

@@ -9,10 +9,11 @@ from uuid import UUID
 from ...expressions.expression import Expression
 from ..shapes import Move, MovedField, MovedLine, MovedList, MovedStretch, MovedStruct, Stretch
 from .bits import read_lines
-from .moving import Movement, block, came_in, names
+from .expressions import StepWriter
+from .moving import Movement, block, came_in, short_if
 from .reading_lists import ListReading
 from .reading_text import TextReading
-from .terms import BODY, Terms
+from .terms import BODY, Terms, names, under
 
 _SIGNATURE = "const uint8_t *frame, size_t begin, size_t limit, size_t *at"
 
@@ -28,32 +29,28 @@ class Reading:
     """
 
     terms: Terms
-    movement: Movement
+    steps: StepWriter
     check_names: dict[UUID, str]
 
     def lines(self) -> list[str]:
         """Return the lines of all of them, each before who calls it."""
         stretch = self.terms.message.stretch
         assert stretch is not None, "it moves"
-        return self._function(stretch, self.name, self.movement.has_size)
+        return self._function(stretch, f"{self.terms.name}_read")
 
-    @property
-    def name(self) -> str:
-        """What the function of the struct is called."""
-        return f"{self.terms.name}_read"
-
-    def _function(self, stretch: Stretch, name: str, has_size: bool) -> list[str]:
+    def _function(self, stretch: Stretch, name: str) -> list[str]:
         """Return the function of a stretch, behind those of the stretches in it."""
         made: list[str] = []
-        movement = Movement(self.terms, self.movement.steps, has_size)
+        movement = Movement(self.terms, self.steps, stretch)
         body: list[str] = []
         for number, move in enumerate(stretch.moves):
             inner = f"{name}_{number}"
             if isinstance(move, MovedStretch):
-                made += self._function(move.stretch, inner, False)
-            body += self._there(movement, move, [*movement.begin(move, "limit"), *self._move(movement, move, inner)])
+                made += self._function(move.stretch, inner)
+            lines = [*movement.begin(move, "limit"), *self._move(movement, move, inner)]
+            body += under(conditions, lines) if (conditions := movement.conditions(move.selected)) else block(lines)
         lines = [*self._fixed(stretch), f"*at = {self._reach(stretch)};", *body]
-        lines += self._checks(stretch, is_payload=has_size)
+        lines += self._checks(stretch)
         return [*made, f"static int {name}({self.terms.struct} *out, {_SIGNATURE})", "{",
                 *(BODY + line for line in self._with_names(stretch, lines)), "}", ""]  # fmt: skip
 
@@ -70,7 +67,8 @@ class Reading:
         head += ["bool holds = true;"] if holds else []
         head += ["(void)out;"] if not uses_in and "out->" not in text and "(out" not in text else []
         head += ["(void)frame;"] if not uses_data and "frame" not in text else []
-        guard = [f"if (begin > limit{_or_short(stretch)})", f"{BODY}return {terms.result('TOO_SHORT')};"]
+        room = f" || limit - begin < {stretch.size}U" if stretch.size else ""
+        guard = short_if(terms, f"begin > limit{room}")
         guard += ["data = frame + begin;"] if uses_data else []
         guard += ["size = limit - begin;"] if uses_size else []
         came = f"holds ? {terms.result('OK')} : {terms.result('CHECK_FAILED')}" if holds else terms.result("OK")
@@ -91,22 +89,15 @@ class Reading:
             inner = read_lines(one)
             needed = one.field.places.size_needed
             if needed > stretch.size:
-                inner = [f"if (size < {needed}U)", f"{BODY}return {terms.result('TOO_SHORT')};", *inner]
-            lines += self._under(terms.presence(one), inner)
+                inner = [*short_if(terms, f"size < {needed}U"), *inner]
+            lines += under(terms.presence_conditions(one), inner)
         return lines
 
-    def _under(self, condition: str, lines: list[str]) -> list[str]:
-        return [f"if ({condition}) {{", *(BODY + line for line in lines), "}"] if condition else lines
-
-    def _there(self, movement: Movement, move: Move, lines: list[str]) -> list[str]:
-        condition = movement.is_there(move.selected)
-        return self._under(condition, lines) if condition else block(lines)
-
-    def _checks(self, stretch: Stretch, *, is_payload: bool) -> list[str]:
+    def _checks(self, stretch: Stretch) -> list[str]:
         """Return statements that make the checks of a stretch; those of the message are made when all is read."""
         if not stretch.checks:
             return []
-        end = "limit" if is_payload else "lesser(*at, limit)"
+        end = "limit" if stretch.is_payload else "lesser(*at, limit)"
         lines = [f"const size_t taken = {end} - begin;"]
         for check in stretch.checks:
             lines.append(f"holds = {self.check_names[check.id]}(in, data, taken) && holds;")
@@ -135,7 +126,3 @@ class Reading:
             end = "last"
         lines += came_in(self.terms, f"{call}, frame, start, {end}, at)")
         return [*lines, "*at = last;"] if limit is not None else lines
-
-
-def _or_short(stretch: Stretch) -> str:
-    return f" || limit - begin < {stretch.size}U" if stretch.size else ""

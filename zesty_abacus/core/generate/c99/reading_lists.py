@@ -8,8 +8,7 @@ from ...layouts.model import Group
 from ...layouts.parts.elements import Elements
 from ...layouts.parts.group import Repeat
 from ...layouts.parts.packed import Packed
-from ...layouts.parts.text_line import TextLine
-from ..shapes import MovedLine, MovedList
+from ..shapes import MovedList, MovedRows
 from .bits import gather
 from .capacity import most_items
 from .moving import Movement, block, came_in, octets, short_if, truth
@@ -27,12 +26,13 @@ class ListReading:
     def whole_list(self, movement: Movement, move: MovedList) -> list[str]:
         """Return statements that read a list from ``start`` on."""
         part = move.part
-        if isinstance(part, TextLine):
-            return self._list_of_columns(movement, move, part)
+        if isinstance(move, MovedRows):
+            return self._rows(movement, move)
         if isinstance(part, Elements):
             return self._elements(movement, move, part)
         if isinstance(part, Packed):
             return self._packed(movement, move, part)
+        assert isinstance(part, Group), "there are no others"
         return self._group(movement, move, part)
 
     def _room_for_one(self, move: MovedList) -> list[str]:
@@ -92,9 +92,8 @@ class ListReading:
                     f"{BODY}*at = limit;"]  # fmt: skip
         return [*lines, "for (number = 0U; number < amount; number++) {", *(BODY + line for line in item), "}"]
 
-    def _list_of_columns(self, movement: Movement, move: MovedList, line: TextLine) -> list[str]:
-        inner = next(one for one in move.items.stretch.moves if isinstance(one, MovedLine))  # type: ignore[union-attr]
-        width = len(line.columns)
+    def _rows(self, movement: Movement, move: MovedRows) -> list[str]:
+        line, width = move.part, len(move.columns)
         lines = [*self.text.between_marks(line), "size_t count = 0U, number, column, end;"]
         lines += block(["struct columns counted = line;", "while (next_column(&counted, &column, &end))",
                         f"{BODY}count++;"])  # fmt: skip
@@ -103,7 +102,7 @@ class ListReading:
             lines += [*movement.amount(line.amount, "amount"), *short_if(self.terms, "count < amount")]
             lines.append("count = amount;")
         item = [*self._room_for_one(move)]
-        for one in inner.columns:
+        for one in move.columns:
             item.append("(void)next_column(&line, &column, &end);")
             if one is not None:
                 content = self.text.content(one, "frame + column", "end - column", ord(line.quote) if line.quote else 0)

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ...layouts.checks.counter import Counter
 from ...layouts.fields import Field, Selected
 from ...layouts.model import RawSet
-from ..carried import CarriedMessage, CarriedValue
 from ..carried_fields import CarriedField
+from ..carried_message import CarriedMessage, CarriedValue
 from ..comparisons import Ends, spans_within
 from ..errors import CannotCarryError
 from ..lowering import Held, Number64, Steps
@@ -43,6 +45,16 @@ class Terms(MessageTerms):
     def of_struct(self, inner: CarriedMessage) -> str:
         """Return what a struct in the struct is called."""
         return f"{self.prefix}_{inner.name}"
+
+    @property
+    def short(self) -> str:
+        """The result of a payload, or a room for one, that ends too early."""
+        return self.result("TOO_SHORT")
+
+    @property
+    def unfit(self) -> str:
+        """The result of what a frame cannot say."""
+        return self.result("DOES_NOT_FIT")
 
     def result(self, word: str) -> str:
         """Return the constant of a result."""
@@ -154,6 +166,11 @@ def float_of(one: CarriedField) -> str:
 def c_type(held: Held) -> str:
     """Return the type of a number of an expression."""
     return {Number64.SIGNED: "int64_t", Number64.UNSIGNED: "uint64_t", Number64.FLOAT: "double"}[held.kind]
+
+
+def names(lines: Iterable[str], variable: str) -> bool:
+    """Return whether statements name a variable; members of structs may be called alike."""
+    return any(re.search(rf"(?<![\w.>]){variable}\b", line) for line in lines)
 
 
 def under(conditions: list[str], lines: list[str]) -> list[str]:

@@ -10,7 +10,6 @@ from ..expected import Expected, Inside
 from ..project import Project
 from ..shapes import MovedList, MovedStruct, every_move
 from ..vectors import Vector, vectors_of
-from .capacity import ITEMS, TEXT
 from .message import MessageWriter
 from .moving import inner_messages
 from .numbers import floating, of_type, raw_type
@@ -50,8 +49,7 @@ def trial_program(project: Project, writers: list[MessageWriter]) -> str:
 
 
 def _message(number: int, writer: MessageWriter) -> list[str]:
-    capacity = {"items": ITEMS, "text": TEXT}
-    vectors = vectors_of(writer.message, _EACH, capacity=capacity)
+    vectors = vectors_of(writer.message, _EACH)
     lines = [f"static void try_{number}(void)", "{", f"    static {writer.terms.struct} found;"]
     for place, vector in enumerate(vectors):
         lines += ["    {", *(f"        {line}" for line in _vector(writer, vector, place)), "    }"]
@@ -67,59 +65,48 @@ def _vector(writer: MessageWriter, vector: Vector, place: int) -> list[str]:
         f"expect({terms.name}_unpack(&found, data, {len(vector.payload)}U) == {terms.result(vector.result.upper())}, "
         f'"{said}: result");',
     ]
-    if writer.message.moves:
-        if vector.inside is not None:
-            lines += _inside(terms, vector.inside, "found", said, len(vector.payload))
-        return [*lines, *(_packed_again(writer, vector, said) if vector.comes_back else [])]
-    for one in writer.message.fields:
-        expected = vector.fields[one.field.name]
-        if one.field.selected is not None and vector.result != "too_short":
-            there = "" if expected.is_there else "!"
-            lines.append(f'expect({there}{terms.has_name(one)}(&found), "{said}: {one.name} there");')
-        if not expected.is_there:
-            continue
-        lines += _field(terms, one, expected, "found", f"{said}: {one.name}")
-    for value in writer.message.computed:
-        if value.value.name in vector.computed:
-            more = f", {len(vector.payload)}U" if terms.message.takes_size(value) else ""
-            wanted = _double(vector.computed[value.value.name])
-            lines.append(f'expect(near({terms.value_name(value)}(&found{more}), {wanted}), "{said}: {value.name}");')
+    if vector.inside is not None:
+        lines += _inside(terms, vector.inside, "found", said, vector)
     if vector.comes_back:
-        size = len(vector.payload)
-        lines += [
-            f"{{ uint8_t copy[{max(size, 1)}]; {terms.struct} again;", "memset(copy, 0, sizeof copy);",
-            f"expect({terms.name}_pack(copy, {size}U, &found) == {terms.result('OK')}, \"{said}: pack\");",
-            f"expect({terms.name}_unpack(&again, copy, {size}U) == {terms.result('OK')}, \"{said}: again\");",
-            f'expect(memcmp(copy, data, sizeof copy) == 0, "{said}: packed the same");',
-            f'expect(memcmp(&found, &again, sizeof found) == 0, "{said}: the same again"); }}',
-        ]  # fmt: skip
+        lines += _moving_again(terms, vector, said) if writer.message.moves else _packed_again(terms, vector, said)
     return lines
 
 
-def _packed_again(writer: MessageWriter, vector: Vector, said: str) -> list[str]:
-    terms, size = writer.terms, len(vector.payload)
+def _packed_again(terms: Terms, vector: Vector, said: str) -> list[str]:
+    size = len(vector.payload)
+    return [
+        f"{{ uint8_t copy[{max(size, 1)}]; {terms.struct} again;", "memset(copy, 0, sizeof copy);",
+        f"expect({terms.name}_pack(copy, {size}U, &found) == {terms.result('OK')}, \"{said}: pack\");",
+        f"expect({terms.name}_unpack(&again, copy, {size}U) == {terms.result('OK')}, \"{said}: again\");",
+        f'expect(memcmp(copy, data, sizeof copy) == 0, "{said}: packed the same");',
+        f'expect(memcmp(&found, &again, sizeof found) == 0, "{said}: the same again"); }}',
+    ]  # fmt: skip
+
+
+def _moving_again(terms: Terms, vector: Vector, said: str) -> list[str]:
+    size = len(vector.payload)
     room = size + _ROOM_BESIDE
     return [
         f"{{ uint8_t copy[{room}]; size_t used = 0U;", "memset(copy, 0, sizeof copy);",
         f"expect({terms.name}_pack(copy, {room}U, &used, &found) == {terms.result('OK')}, \"{said}: pack\");",
         f'expect(used == {size}U && memcmp(copy, data, {size}U) == 0, "{said}: packed the same");',
-        f"expect({terms.name}_pack(copy, {max(size - 1, 0)}U, &used, &found) == {terms.result('TOO_SHORT')}, "
+        f"expect({terms.name}_pack(copy, {max(size - 1, 0)}U, &used, &found) == {terms.short}, "
         f'"{said}: no room"); }}',
     ]  # fmt: skip
 
 
-def _inside(terms: Terms, inside: Inside, struct: str, said: str, size: int) -> list[str]:
+def _inside(terms: Terms, inside: Inside, struct: str, said: str, vector: Vector) -> list[str]:
     """Return what is expected of a struct and those in it."""
     lines: list[str] = []
     for one in terms.message.fields:
         expected = inside.fields[one.name]
-        if one.field.selected is not None:
+        if one.field.selected is not None and vector.result != "too_short":
             there = "" if expected.is_there else "!"
             lines.append(f'expect({there}{terms.has_name(one)}(&{struct}), "{said}: {one.name} there");')
         if expected.is_there:
             lines += _field(terms, one, expected, struct, f"{said}: {one.name}")
-    for value in terms.message.computed:
-        more = f", {size}U" if terms.message.takes_size(value) else ""
+    for value in terms.message.computed if inside.computed else ():
+        more = f", {len(vector.payload)}U" if terms.message.takes_size(value) else ""
         wanted = _double(inside.computed[value.name])
         lines.append(f'expect(near({terms.value_name(value)}(&{struct}{more}), {wanted}), "{said}: {value.name}");')
     for move in every_move(terms.message.stretch):
@@ -130,13 +117,13 @@ def _inside(terms: Terms, inside: Inside, struct: str, said: str, size: int) -> 
                 lines.append(f'expect({there}{terms.has_member(move)}(&{struct}), "{said}: {move.member} there");')
             if inner is not None:
                 lines += _inside(Terms(move.inner, terms.prefix), inner, f"{struct}.{move.member}",
-                                 f"{said}: {move.member}", size)  # fmt: skip
+                                 f"{said}: {move.member}", vector)  # fmt: skip
         elif isinstance(move, MovedList):
             items = inside.lists[move.member]
             lines.append(f'expect({struct}.{move.member}_count == {len(items)}U, "{said}: {move.member} count");')
             for number, item in enumerate(items):
                 place = f"{move.member}[{number}]"
-                lines += _inside(Terms(move.items, terms.prefix), item, f"{struct}.{place}", f"{said}: {place}", size)
+                lines += _inside(Terms(move.items, terms.prefix), item, f"{struct}.{place}", f"{said}: {place}", vector)
     return lines
 
 

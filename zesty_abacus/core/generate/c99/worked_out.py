@@ -29,22 +29,18 @@ class WorkedOut:
     terms: Terms
     checks: CheckWriter
 
-    @property
-    def _unfit(self) -> str:
-        return self.terms.result("DOES_NOT_FIT")
-
     def make_true(self, movement: Movement, expression: Expression, count: str) -> list[str]:
         """Return statements that let a field say a count, or refuse where an expression says another one."""
-        target = self.counting(expression)
+        target = self._counting(expression)
         if target is None:
             lines = movement.amount(expression, "said")
-            return block([*lines, f"if (said != {count})", f"{BODY}return {self._unfit};"])
+            return block([*lines, f"if (said != {count})", f"{BODY}return {self.terms.unfit};"])
         high = target.raw_range[1]
-        beyond = [f"if ({count} > {unsigned(high)})", f"{BODY}return {self._unfit};"] if high < 1 << 32 else []
+        beyond = [f"if ({count} > {unsigned(high)})", f"{BODY}return {self.terms.unfit};"] if high < 1 << 32 else []
         lines = [*beyond, f"in->{target.raw} = ({raw_type(target)}){count};"]
         return [*lines, *as_written(target)]
 
-    def counting(self, expression: Expression) -> CarriedField | None:
+    def _counting(self, expression: Expression) -> CarriedField | None:
         """Return the field that an expression is the name of, if it can be given a count."""
         tree = expression.tree
         found = self.terms.message.named(tree.name) if isinstance(tree, Name) else None
@@ -60,7 +56,7 @@ class WorkedOut:
             if isinstance(check, Complement):
                 one, other = message.field(check.field), message.field(check.of)
                 mask = unsigned((1 << one.width) - 1)
-                conditions = [there for there in (self.terms.presence(one), self.terms.presence(other)) if there]
+                conditions = [*self.terms.presence_conditions(one), *self.terms.presence_conditions(other)]
                 made = [f"in->{one.raw} = {raw_of_bits(one, f'({bits_of(other)} ^ {mask})')};", *as_written(one)]
                 lines += under(conditions, made)
             elif isinstance(check, Rule) and (found := equation_of(message, check)) is not None:
@@ -76,13 +72,12 @@ class WorkedOut:
             kind = c_type(held)
             beyond = [f"{held.name} < {of_type(low, kind)}"] if held.bounds[0] < low else []
             beyond += [f"{held.name} > {of_type(high, kind)}"] if held.bounds[1] > high else []
-            inner = [f"if ({' || '.join(beyond)})", f"{BODY}return {self._unfit};"] if beyond else []
+            inner = [f"if ({' || '.join(beyond)})", f"{BODY}return {self.terms.unfit};"] if beyond else []
             inner += [f"in->{one.raw} = ({raw_type(one)}){held.name};", *as_written(one)]
         else:
             set_it = f"{terms.name}_set_{one.name}(in, (double){held.name}) != {terms.result('OK')}"
-            inner = [f"if ({set_it})", f"{BODY}return {self._unfit};"]
-        conditions = [there] if (there := terms.presence(one)) else []
-        conditions += [] if held.always else [held.known_name]
+            inner = [f"if ({set_it})", f"{BODY}return {self.terms.unfit};"]
+        conditions = [*terms.presence_conditions(one), *([] if held.always else [held.known_name])]
         return block([*steps, *under(conditions, inner)])
 
     def filled(self, checks: tuple[Check, ...]) -> list[str]:
@@ -98,11 +93,11 @@ class WorkedOut:
             call = f"{names[check.id]}_taken({self.checks.arguments(check)})"
             put = [f"in->{one.raw} = {raw_of_bits(one, call)};", *as_written(one)]
             if one.unreadable is not None:
-                put += [f"if (in->{one.raw} == {unsigned(one.unreadable, one.bits)})", f"{BODY}return {self._unfit};"]
+                unreadable = unsigned(one.unreadable, one.bits)
+                put += [f"if (in->{one.raw} == {unreadable})", f"{BODY}return {self.terms.unfit};"]
             if one.field.id in placed:
-                put += write_lines(one, "in", self._unfit)
-            conditions = [there] if (there := self.terms.presence(one)) else []
-            conditions += [known] if known else []
+                put += write_lines(one, "in", self.terms.unfit)
+            conditions = [*self.terms.presence_conditions(one), *([known] if known else [])]
             lines += block([*stretch, *under(conditions, put)])
         return lines
 

@@ -10,6 +10,7 @@ from ...layouts.model import Check
 from ...layouts.parts.elements import Elements
 from ...layouts.parts.group import Repeat
 from ...layouts.parts.run import Run
+from ..carried_message import CarriedMessage
 from ..shapes import (
     Move,
     MovedField,
@@ -23,8 +24,9 @@ from ..shapes import (
 )
 from .bits import write_lines
 from .checks import CheckWriter
-from .moving import Movement, block, came_out, names
-from .terms import BODY, Terms, under
+from .expressions import StepWriter
+from .moving import Movement, block, came_out, short_if
+from .terms import BODY, Terms, names, under
 from .worked_out import WorkedOut
 from .writing_lists import ListWriting
 from .writing_text import TextWriting
@@ -37,47 +39,34 @@ class Writing:
     """Writes the functions that write one struct."""
 
     terms: Terms
-    movement: Movement
+    steps: StepWriter
     checks: CheckWriter
 
     def lines(self) -> list[str]:
         """Return the lines of all of them, each before who calls it."""
         stretch = self.terms.message.stretch
         assert stretch is not None, "it moves"
-        return self._function(stretch, f"{self.terms.name}_write", self.movement.has_size, is_whole=True)
+        return self._function(stretch, f"{self.terms.name}_write", is_whole=True)
 
-    def takes_rounds(self) -> bool:
-        """Return whether what is worked out may go into what was written before it was."""
-        message = self.terms.message
-        assert message.stretch is not None, "it moves"
-        last = {one.field.id for one in message.stretch.fields}
-        worked_out = {key for check in message.checks for key in check.held_by()}
-        named = {name for check in message.checks if isinstance(check, Rule) for name in check.expression.names}
-        for move in every_move(message.stretch):
-            named |= {name for expression in _amounts(move) for name in expression.names}
-        worked_out |= {one.field.id for one in message.fields if one.field.name in named}
-        return bool(worked_out - last)
-
-    def _function(self, stretch: Stretch, name: str, has_size: bool, *, is_whole: bool = False) -> list[str]:
+    def _function(self, stretch: Stretch, name: str, *, is_whole: bool = False) -> list[str]:
         made: list[str] = []
-        movement = Movement(self.terms, self.movement.steps, has_size)
+        movement = Movement(self.terms, self.steps, stretch)
         body: list[str] = []
         for number, move in enumerate(stretch.moves):
             inner = f"{name}_{number}"
             if isinstance(move, MovedStretch):
-                made += self._function(move.stretch, inner, False)
+                made += self._function(move.stretch, inner)
             begin = movement.begin(move, "room")
             rest = [*self._skip(move), *self._move(movement, move, inner)]
             lines = [*begin, *rest] if names(rest, "start") else rest
-            condition = movement.is_there(move.selected)
-            body += under([condition], lines) if condition else block(lines)
+            body += under(conditions, lines) if (conditions := movement.conditions(move.selected)) else block(lines)
         own = (*stretch.checks, *(self._of_frames() if is_whole else ()))
-        ending = [*self._worked_out.solved(movement.steps, own), *self._fields(stretch), *self._worked_out.filled(own)]
+        ending = [*self._worked_out.solved(self.steps, own), *self._fields(stretch), *self._worked_out.filled(own)]
         if names(ending, "size"):
             ending = block(["const size_t size = *at - begin;", *ending])
         size = max(stretch.reach, stretch.size)
         lines = [
-            f"if (begin > room{f' || room - begin < {size}U' if size else ''})", f"{BODY}return {self._short};",
+            f"if (begin > room{f' || room - begin < {size}U' if size else ''})", f"{BODY}return {self.terms.short};",
             *self._data(stretch, ending), *self._counts(stretch, movement),
             f"*at = begin{f' + {size}U' if size else ''};", *body, *ending, f"return {self.terms.result('OK')};",
         ]  # fmt: skip
@@ -98,14 +87,6 @@ class Writing:
     def _worked_out(self) -> WorkedOut:
         return WorkedOut(self.terms, self.checks)
 
-    @property
-    def _short(self) -> str:
-        return self.terms.result("TOO_SHORT")
-
-    @property
-    def _unfit(self) -> str:
-        return self.terms.result("DOES_NOT_FIT")
-
     def _data(self, stretch: Stretch, ending: list[str]) -> list[str]:
         size = max(stretch.reach, stretch.size)
         uses = names(ending, "data")
@@ -118,20 +99,19 @@ class Writing:
     def _fields(self, stretch: Stretch) -> list[str]:
         lines: list[str] = []
         for one in stretch.fields:
-            there = self.terms.presence(one)
             needed = one.field.places.size_needed
-            made = write_lines(one, "in", self._unfit)
+            made = write_lines(one, "in", self.terms.unfit)
             if needed > max(stretch.reach, stretch.size):
                 # the bytes of an element's head are there where the field is
-                made = [f"if (room - begin < {needed}U)", f"{BODY}return {self._short};", *made]
-            lines += under([there] if there else [], made)
+                made = [f"if (room - begin < {needed}U)", f"{BODY}return {self.terms.short};", *made]
+            lines += under(self.terms.presence_conditions(one), made)
         return lines
 
     def _skip(self, move: Move) -> list[str]:
         """Return statements that put zeros up to where a part begins that says so."""
         if move.start is None and move.align == 1:
             return []
-        return ["if (start < *at)", f"{BODY}return {self._unfit};", "if (start > room)", f"{BODY}return {self._short};",
+        return ["if (start < *at)", f"{BODY}return {self.terms.unfit};", *short_if(self.terms, "start > room"),
                 "memset(frame + *at, 0, start - *at);", "*at = start;"]  # fmt: skip
 
     # what others say of a part
@@ -142,9 +122,7 @@ class Writing:
         for move in stretch.moves:
             known = _count_of(move)
             if known is not None:
-                made = self._worked_out.make_true(movement, *known)
-                condition = movement.is_there(move.selected)
-                lines += under([condition], made) if condition else made
+                lines += under(movement.conditions(move.selected), self._worked_out.make_true(movement, *known))
         return lines
 
     # parts
@@ -166,6 +144,19 @@ class Writing:
     def _inner(self, movement: Movement, call: str, limit: Expression | None) -> list[str]:
         lines = came_out(self.terms, call)
         return lines if limit is None else [*lines, *self._worked_out.make_true(movement, limit, "(*at - start)")]
+
+
+def takes_rounds(message: CarriedMessage) -> bool:
+    """Return whether what is worked out of a struct may go into what was written before it was."""
+    if message.stretch is None:
+        return False
+    last = {one.field.id for one in message.stretch.fields}
+    worked_out = {key for check in message.checks for key in check.held_by()}
+    named = {name for check in message.checks if isinstance(check, Rule) for name in check.expression.names}
+    for move in every_move(message.stretch):
+        named |= {name for expression in _amounts(move) for name in expression.names}
+    worked_out |= {one.field.id for one in message.fields if one.field.name in named}
+    return bool(worked_out - last)
 
 
 def _amounts(move: Move) -> list[Expression]:

@@ -8,9 +8,8 @@ from ...layouts.model import Group
 from ...layouts.parts.elements import Elements
 from ...layouts.parts.group import Repeat
 from ...layouts.parts.packed import Packed
-from ...layouts.parts.text_line import TextLine
 from ..carried_fields import CarriedField
-from ..shapes import MovedLine, MovedList
+from ..shapes import MovedList, MovedRows
 from .bits import write_lines
 from .capacity import most_items
 from .moving import Movement, came_out, octets, truth
@@ -28,47 +27,34 @@ class ListWriting:
     text: TextWriting
     worked_out: WorkedOut
 
-    @property
-    def _short(self) -> str:
-        return self.terms.result("TOO_SHORT")
-
-    @property
-    def _unfit(self) -> str:
-        return self.terms.result("DOES_NOT_FIT")
-
     def whole_list(self, movement: Movement, move: MovedList) -> list[str]:
         """Return statements that write a list."""
         part, count = move.part, f"in->{move.member}_count"
         most = most_items(move, self.terms.prefix)
-        lines = ["size_t number;", f"if ({count} > {most})", f"{BODY}return {self._unfit};"]
-        if isinstance(part, TextLine):
-            return [*lines, *self._list_of_columns(move, part, count)]
+        lines = ["size_t number;", f"if ({count} > {most})", f"{BODY}return {self.terms.unfit};"]
+        if isinstance(move, MovedRows):
+            return [*lines, *self._rows(move, count)]
         if isinstance(part, Packed):
             return [*lines, *self._packed(movement, move, part, count)]
-        item = self._element(move, part) if isinstance(part, Elements) else self._item(move, part)
-        lines += [f"for (number = 0U; number < {count}; number++) {{", *(BODY + line for line in item), "}"]
-        if isinstance(part, Elements):
-            said = part.amount
-        else:
-            said = part.amount if part.repeat is Repeat.BYTES else None
-            if part.repeat is Repeat.UNTIL:
-                mark = bytes.fromhex(part.end)
-                lines = [f"static const uint8_t mark[{len(mark)}] = {octets(mark)};", *lines]
-                lines += self.text.put("mark", f"{len(mark)}U")
+        item = self._element(move, part) if isinstance(part, Elements) else self._write_item(move)
+        if isinstance(part, Group) and part.repeat is Repeat.UNTIL:
+            return self._until(lines, move, bytes.fromhex(part.end))
+        lines += _for_each(count, item)
+        said = part.amount if isinstance(part, Elements) or part.repeat is Repeat.BYTES else None
         return lines if said is None else [*lines, *self.worked_out.make_true(movement, said, "(*at - start)")]
+
+    def _until(self, lines: list[str], move: MovedList, mark: bytes) -> list[str]:
+        """Return statements that write items and the bytes that end them, which no item may begin with."""
+        size = len(mark)
+        item = ["const size_t before = *at;", *self._write_item(move),
+                f"if (*at - before >= {size}U && memcmp(frame + before, mark, {size}U) == 0)",
+                f"{BODY}return {self.terms.unfit};"]  # fmt: skip
+        return [f"static const uint8_t mark[{size}] = {octets(mark)};", *lines,
+                *_for_each(f"in->{move.member}_count", item), *self.text.put("mark", f"{size}U")]  # fmt: skip
 
     def _write_item(self, move: MovedList, place: str = "frame, *at, room, at") -> list[str]:
         call = f"{self.terms.of_struct(move.items)}_write({place}, &in->{move.member}[number])"
         return came_out(self.terms, call)
-
-    def _item(self, move: MovedList, group: Group) -> list[str]:
-        if group.repeat is not Repeat.UNTIL:
-            return self._write_item(move)
-        size = len(group.end) // 2
-        # it would end the list
-        return ["const size_t before = *at;", *self._write_item(move),
-                f"if (*at - before >= {size}U && memcmp(frame + before, mark, {size}U) == 0)",
-                f"{BODY}return {self._unfit};"]  # fmt: skip
 
     def _element(self, move: MovedList, part: Elements) -> list[str]:
         kind, length = (one for one in move.items.fields if one.field.id in (part.type.id, part.length.id))
@@ -76,7 +62,7 @@ class ListWriting:
         lines = []
         word = raw_type(kind)
         if part.ends.spans:
-            lines += [f"if ({within(part.ends, f'{item}.{kind.raw}', word)})", f"{BODY}return {self._unfit};"]
+            lines += [f"if ({within(part.ends, f'{item}.{kind.raw}', word)})", f"{BODY}return {self.terms.unfit};"]
         measured = self._measured(move, part, item, length)
         if not part.alone.spans:
             return [*lines, *measured]
@@ -90,35 +76,34 @@ class ListWriting:
         """Return statements that write an element, and its length into its head once that is known."""
         high = length.raw_range[1]
         beyond = f" || value / {part.length_unit} > {of_type(high, 'int64_t')}" if high < 1 << 62 else ""
-        put = [line.replace("data[", "head[") for line in write_lines(length, f"(&{item})", self._unfit)]
+        put = [line.replace("data[", "head[") for line in write_lines(length, f"(&{item})", self.terms.unfit)]
         return [
             "const size_t before = *at;", "uint8_t *head;", "int64_t value;", *self._head(part.head),
             f"{item}.{length.raw} = 0;",
             *self._write_item(move), f"if (*at - before < {part.head}U)", f"{BODY}*at = before + {part.head}U;",
             f"value = (int64_t)(*at - before) - {part.head} - ({part.extra});",
-            f"if (value < 0 || value % {part.length_unit} != 0{beyond})", f"{BODY}return {self._unfit};",
+            f"if (value < 0 || value % {part.length_unit} != 0{beyond})", f"{BODY}return {self.terms.unfit};",
             f"{item}.{length.raw} = ({raw_type(length)})(value / {part.length_unit});", "head = frame + before;", *put,
         ]  # fmt: skip
 
     def _head(self, size: int) -> list[str]:
         """Return statements that see to the room for a head and empty it: its fields need not own all of its bits."""
-        return [f"if (*at > room || room - *at < {size}U)", f"{BODY}return {self._short};",
+        return [f"if (*at > room || room - *at < {size}U)", f"{BODY}return {self.terms.short};",
                 f"memset(frame + *at, 0, {size}U);"]  # fmt: skip
 
-    def _list_of_columns(self, move: MovedList, line: TextLine, count: str) -> list[str]:
-        inner = next(one for one in move.items.stretch.moves if isinstance(one, MovedLine))  # type: ignore[union-attr]
+    def _rows(self, move: MovedRows, count: str) -> list[str]:
+        line = move.part
         item = ["if (number > 0U) {", *(BODY + text for text in self.text.separator(line)), "}",
-                *self.text.columns(inner, f"in->{move.member}[number].")]  # fmt: skip
+                *self.text.columns(line, move.columns, f"in->{move.member}[number].")]  # fmt: skip
         behind = self.text.behind(line, True)
         if line.goes_on:
             behind = [f"if ({count} > 0U) {{", *(BODY + text for text in behind), "}"]
-        return [*self.text.mark(line.begins, "begins"), f"for (number = 0U; number < {count}; number++) {{",
-                *(BODY + text for text in item), "}", *behind]  # fmt: skip
+        return [*self.text.mark(line.begins, "begins"), *_for_each(count, item), *behind]
 
     def _packed(self, movement: Movement, move: MovedList, packed: Packed, count: str) -> list[str]:
         size, bits = -(-packed.bits // 8), packed.bits
         lines = [f"const size_t size = ({count} * {bits}U + 7U) / 8U;", "if (*at > room || room - *at < size)",
-                 f"{BODY}return {self._short};", "memset(frame + *at, 0, size);",
+                 f"{BODY}return {self.terms.short};", "memset(frame + *at, 0, size);",
                  f"for (number = 0U; number < {count}; number++) {{",
                  f"{BODY}uint8_t own[{size}];", f"{BODY}size_t behind = 0U;",
                  *(BODY + line for line in self._write_item(move, f"own, 0U, {size}U, &behind")),
@@ -126,3 +111,8 @@ class ListWriting:
                  "}", "*at += size;"]  # fmt: skip
         said = packed.amount if packed.repeat is Repeat.BYTES else None
         return lines if said is None else [*lines, *self.worked_out.make_true(movement, said, "size")]
+
+
+def _for_each(count: str, lines: list[str]) -> list[str]:
+    """Return a loop over the numbers of items."""
+    return [f"for (number = 0U; number < {count}; number++) {{", *(BODY + line for line in lines), "}"]

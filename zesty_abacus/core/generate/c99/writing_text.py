@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ...layouts.fields import FieldKind
@@ -27,14 +28,6 @@ class TextWriting:
     terms: Terms
     worked_out: WorkedOut
 
-    @property
-    def _short(self) -> str:
-        return self.terms.result("TOO_SHORT")
-
-    @property
-    def _unfit(self) -> str:
-        return self.terms.result("DOES_NOT_FIT")
-
     def field(self, movement: Movement, move: MovedField) -> list[str]:
         """Return statements that write one field."""
         part = move.part
@@ -42,10 +35,10 @@ class TextWriting:
 
     def put(self, source: str, size: str) -> list[str]:
         """Return statements that write bytes."""
-        return [f"if (!put_bytes(frame, room, at, {source}, {size}))", f"{BODY}return {self._short};"]
+        return [f"if (!put_bytes(frame, room, at, {source}, {size}))", f"{BODY}return {self.terms.short};"]
 
     def _within_struct(self, one: CarriedField) -> list[str]:
-        return [f"if (in->{one.size} > {most_text(one, self.terms.prefix)})", f"{BODY}return {self._unfit};"]
+        return [f"if (in->{one.size} > {most_text(one, self.terms.prefix)})", f"{BODY}return {self.terms.unfit};"]
 
     def _run(self, movement: Movement, move: MovedField, run: Run) -> list[str]:
         one = move.one
@@ -59,7 +52,7 @@ class TextWriting:
             mark = bytes.fromhex(run.end)
             lines = [f"static const uint8_t mark[{len(mark)}] = {octets(mark)};", *lines,
                      f"if (find_mark(frame, start, *at, mark, {len(mark)}U) != SIZE_MAX)",
-                     f"{BODY}return {self._unfit};", *self.put("mark", f"{len(mark)}U")]  # fmt: skip
+                     f"{BODY}return {self.terms.unfit};", *self.put("mark", f"{len(mark)}U")]  # fmt: skip
         return lines
 
     def _labels(self, move: MovedField, labels: Labels) -> list[str]:
@@ -82,12 +75,13 @@ class TextWriting:
             call = f"digits_to(text, {raw}, false, {field.base}U, {field.digits}U)"
         return [f"uint8_t text[{max(_LONGEST_NUMBER, field.digits + 24)}];", "size_t length = 0U;",
                 f"if (in->{one.known} != 0U) {{", f"{BODY}length = {call};", f"{BODY}if (length == 0U)",
-                f"{BODY * 2}return {self._unfit};", "}"]  # fmt: skip
+                f"{BODY * 2}return {self.terms.unfit};", "}"]  # fmt: skip
 
     def whole_line(self, move: MovedLine) -> list[str]:
         """Return statements that write a line."""
         line = move.line
-        return [*self.mark(line.begins, "begins"), *self.columns(move), *self.behind(line, bool(move.columns))]
+        columns = self.columns(line, move.columns)
+        return [*self.mark(line.begins, "begins"), *columns, *self.behind(line, bool(move.columns))]
 
     def mark(self, mark: str, name: str) -> list[str]:
         """Return statements that write what stands before or behind columns."""
@@ -108,14 +102,14 @@ class TextWriting:
         mark = octets(line.separator.encode("latin-1"))
         return block([f"static const uint8_t between[1] = {mark};", *self.put("between", "1U")])
 
-    def columns(self, move: MovedLine, source: str = "in->") -> list[str]:
+    def columns(self, line: TextLine, columns: Sequence[CarriedField | None], source: str = "in->") -> list[str]:
         """Return statements that write the columns of a line from a struct."""
         lines: list[str] = []
-        for number, one in enumerate(move.columns):
+        for number, one in enumerate(columns):
             if number:
-                lines += self.separator(move.line)
+                lines += self.separator(line)
             if one is not None:
-                lines += block([text.replace("in->", source) for text in self._column(move.line, one)])
+                lines += block([text.replace("in->", source) for text in self._column(line, one)])
         return lines
 
     def _column(self, line: TextLine, one: CarriedField) -> list[str]:

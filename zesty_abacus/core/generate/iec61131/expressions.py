@@ -8,8 +8,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from ..carried import CarriedValue
 from ..carried_fields import CarriedField
+from ..carried_message import CarriedValue
 from ..errors import CannotCarryError
 from ..lowering import Held, Number64, Step, Steps, computing_type, is_scaled
 from .routine import indented, joined

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ...layouts.fields import FieldKind
-from ..carried import CarriedValue
 from ..carried_fields import CarriedField
+from ..carried_message import CarriedValue
 from ..lowering import Held, Number64, Steps
 from .expressions import StepWriter
 from .routine import Routine, indented, joined, under

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..carried import CarriedMessage
+from ..carried_message import CarriedMessage
 from .checks import CheckWriter
 from .fields import FieldFunctions
 from .frames import FrameBlocks

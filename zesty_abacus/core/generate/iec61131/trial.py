@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 
 from ..carried_fields import CarriedField
+from ..expected import Expected
 from ..project import Project
-from ..vectors import Expected, Vector, vectors_of
+from ..vectors import Vector, vectors_of
 from .message import MessageWriter
 from .routine import Routine, comment, indented
 from .types import floating, raw_type, whole
@@ -38,12 +39,12 @@ def _vector(writer: MessageWriter, vector: Vector, number: int) -> list[str]:
     lines.append(f"unpack_{number}(size := {len(vector.payload)}, data := data_{number});")
     lines += _expect(f"unpack_{number}.result = {terms.result(vector.result)}")
     for one in writer.message.fields:
-        expected = vector.fields[one.field.name]
+        expected = vector.told.fields[one.name]
         if expected.is_there:
             lines += _field(one, expected, f"unpack_{number}")
     for value in writer.message.computed:
-        if value.value.name in vector.computed:
-            lines += _value(vector.computed[value.value.name], f"unpack_{number}.{value.name}", exact=False)
+        if value.name in vector.told.computed:
+            lines += _value(vector.told.computed[value.name], f"unpack_{number}.{value.name}", exact=False)
     if vector.comes_back:
         lines += _filled(writer, bytes(len(vector.payload)), f"copy_{number}")
         lines.append(f"pack_{number}(raw := unpack_{number}.raw, size := {len(vector.payload)}, "

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from ..carried import CarriedValue
 from ..carried_fields import CarriedField
+from ..carried_message import CarriedValue
 from ..errors import CannotCarryError
 from ..lowering import Held, Number64, Step, computing_type, is_scaled
 

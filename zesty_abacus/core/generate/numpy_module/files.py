@@ -80,7 +80,7 @@ def _vector(writer: MessageWriter, vector: Vector) -> list[str]:
     lines = [f"result, found = made.{terms.name}_unpack(bytes.fromhex('{vector.payload.hex()}'))",
              f"assert result == made.{_RESULTS[vector.result]}"]  # fmt: skip
     for one in writer.message.fields:
-        expected = vector.fields[one.field.name]
+        expected = vector.told.fields[one.name]
         if one.field.selected is not None and vector.result != "too_short":
             lines.append(f"assert made.{terms.has_name(one)}(found) is {expected.is_there}")
         if not expected.is_there:
@@ -92,10 +92,10 @@ def _vector(writer: MessageWriter, vector: Vector) -> list[str]:
             lines.append(f"assert found.{one.raw} == {expected.raw}")
         lines.append(f"assert same(made.{terms.value_name(one)}(found), {_float(expected.value)})")
     for value in writer.message.computed:
-        if value.value.name in vector.computed:
+        if value.name in vector.told.computed:
             more = f", {len(vector.payload)}" if writer.message.takes_size(value) else ""
             call = f"made.{terms.value_name(value)}(found{more})"
-            lines.append(f"assert near({call}, {_float(vector.computed[value.value.name])})")
+            lines.append(f"assert near({call}, {_float(vector.told.computed[value.name])})")
     if vector.comes_back:
         lines.append(
             f"assert made.{terms.name}_pack(bytes({len(vector.payload)}), found).hex() == '{vector.payload.hex()}'"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ..carried import CarriedMessage
+from ..carried_message import CarriedMessage
 from .checks import CheckFunctions
 from .declared import dataclass_lines, names_lines
 from .expressions import StepWriter
