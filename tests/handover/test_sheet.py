@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import re
+from fractions import Fraction
 from html.parser import HTMLParser
+from uuid import uuid4
 
 import msgspec
 import pytest
@@ -16,6 +18,11 @@ from zesty_abacus.core.exchange.registry import WRITERS
 from zesty_abacus.core.handover.sheet import sheet_of
 from zesty_abacus.core.handover.sheet_html import sheets_html
 from zesty_abacus.core.handover.sheet_svg import PAGE, sheet_pages, stacked, wrapped
+from zesty_abacus.core.layouts.fields import Selected
+from zesty_abacus.core.layouts.model import Applies, Computed, Expression, FieldKind, new_field, new_layout
+from zesty_abacus.core.layouts.names import parse_names
+from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.layouts.raw_sets import parse_raw_set
 from zesty_abacus.demo.link_layouts import link_layouts
 from zesty_abacus.demo.messages import all_messages
 
@@ -44,6 +51,56 @@ def test_parts_checks_and_registers_are_told():
     meter = sheet_of(demo("Shore meter"))
     assert meter.pictures == () and any("input registers of device 1" in line for line in meter.lines)
     assert any(row.cells[1] == "R0" for row in meter.rows) and any(row.cells[1] == "computed" for row in meter.rows)
+
+
+def test_every_cell_of_a_sheet():
+    page = new_field("page", parse_places("B0[7..4]"), FieldKind.NAMES, names=parse_names("0 = oil, 1..2 = water"))
+    heat = new_field(
+        "heat", parse_places("B2 B1"), FieldKind.SIGNED, ratio=Fraction(1, 20), offset=Fraction(-40), unit="°C",
+        low=Fraction(-40), high=Fraction(150), unavailable=parse_raw_set("0x7FFF"),
+        selected=Selected(page.id, parse_raw_set("0")), note="at the inlet",
+    )  # fmt: skip
+    turned = new_field(
+        "turned", parse_places("B3"), inverted=True, polynomial=(Fraction(1), Fraction(2)), high=Fraction(9)
+    )
+    by_table = new_field("level", parse_places("B4"), table=((Fraction(0), Fraction(0)), (Fraction(9), Fraction(4))),
+                         errors=parse_raw_set("254"), low=Fraction(0))  # fmt: skip
+    twice = Computed(
+        id=uuid4(), name="twice", expression=Expression("heat * 2"), unit="K", high=Fraction(7), note="for fun"
+    )
+    layout = new_layout(
+        "Pump", Applies(address=0x1A0, lanes=("deck",)), 6, [page, heat, turned, by_table], computed=(twice,)
+    )
+    layout = msgspec.structs.replace(layout, sender="pump", note="a note")
+    sheet = sheet_of(layout, "state 4")
+    assert (sheet.title, sheet.lines) == (
+        "Pump", ("can, 0x1A0, on deck", "6 bytes", "sent by pump", "a note", "state 4")
+    )  # fmt: skip
+    assert [(row.number, row.depth, row.cells) for row in sheet.rows] == [
+        (0, 0, ("page", "B0[7..4]", "named values", "", "", "", "")),
+        (1, 0, ("heat", "B2 B1", "signed, low byte first", "0.05, -40", "°C", "-40 to 150",
+                "if page is 0; not available at 32767; at the inlet")),
+        (2, 0, ("turned", "B3", "unsigned, bits turned, by a polynomial", "", "", "open to 9", "")),
+        (3, 0, ("level", "B4", "unsigned, by a table", "", "", "0 to open", "fault at 254")),
+        (-1, 0, ("twice", "computed", "heat * 2", "", "K", "open to 7", "for fun")),
+    ]  # fmt: skip
+    assert sheet.values == (("page", (("0", "oil"), ("1 to 2", "water"))),)
+    free, heat_bits = (-1,) * 8, (1,) * 16
+    first = (0,) * 4 + (-1,) * 4
+    assert [(one.title, one.owners, one.first) for one in sheet.pictures] == [
+        ("oil", first + heat_bits + (2,) * 8 + (3,) * 8 + free, 0),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("size", "parts"), [(32, [(0, 32)]), (33, [(0, 32), (32, 1)]), (64, [(0, 32), (32, 32)]), (65, [])]
+)
+def test_long_messages_are_pictured_in_columns_and_longer_ones_listed(size, parts):
+    layout = new_layout("m", Applies(protocol="serial"), size, [new_field("a", parse_places("B0"))])
+    found = sheet_of(layout).pictures
+    assert [(one.first, len(one.owners) // 8) for one in found] == parts
+    assert not parts or found[0].owners[:9] == (0,) * 8 + (-1,)
+    assert sheet_of(msgspec.structs.replace(layout, fields=())).pictures == ()
 
 
 @given(layouts(max_size=64))

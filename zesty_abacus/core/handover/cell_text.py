@@ -10,6 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..kernels.cells import MINUS, NULL, PLUS, WORD, CellRows, EmptyRow, Pool, put_rows, split_decimals
 from .block import AnyBlock, Block, SparseBlock
 
@@ -62,7 +63,15 @@ def holds_any(texts: pa.StringArray, letters: bytes) -> bool:
     data, _ = _bytes_of(texts)
     wanted = np.zeros(256, np.bool_)
     wanted[list(letters)] = True
-    return bool(wanted[data].any())
+    return bool(_holds_any(data, wanted))
+
+
+@njit(cache=True, nogil=True)
+def _holds_any(data, wanted):  # type: ignore[no-untyped-def]
+    for letter in data:
+        if wanted[letter]:
+            return True
+    return False
 
 
 def _bytes_of(texts: pa.StringArray) -> tuple[NDArray[np.uint8], NDArray[np.int64]]:
@@ -208,19 +217,18 @@ class _Words:
 def _fill(cells: _Cells, place: int, column: pa.Array, first_word: int | None, pool: _Words, style: RowStyle) -> None:
     kind = column.type
     if first_word is not None:
-        codes = _values(column.indices.cast(pa.int32()), np.int32)
-        cells.digits[:, place] = codes.astype(np.int64) + first_word
-        cells.state[:, place] = np.where(_known(column), WORD, NULL)
+        cells.digits[:, place] = _values(_as(column.indices, pa.int32()), np.int32).astype(np.int64) + first_word
+        _put_state(cells, place, column, WORD)
     elif pa.types.is_floating(kind):
         _fill_floats(cells, place, column, pool, style)
     elif pa.types.is_decimal128(kind) and kind.scale == 0:
         _fill_decimals(cells, place, column)
     elif pa.types.is_integer(kind):
         unsigned = pa.types.is_unsigned_integer(kind)
-        whole = column.cast(pa.uint64() if unsigned else pa.int64())
-        _put_whole(cells, place, _values(whole, np.uint64 if unsigned else np.int64), _known(column))
+        whole = _as(column, pa.uint64() if unsigned else pa.int64())
+        _put_whole(cells, place, _values(whole, np.uint64 if unsigned else np.int64), column)
     else:
-        _fill_texts(cells, place, column.cast(pa.string()), pool, style)
+        _fill_texts(cells, place, _as(column, pa.string()), pool, style)
 
 
 def _values(column: pa.Array, dtype: type) -> NDArray:
@@ -230,20 +238,30 @@ def _values(column: pa.Array, dtype: type) -> NDArray:
     return np.frombuffer(column.buffers()[1], dtype)[column.offset : column.offset + len(column)]
 
 
+def _as(column: pa.Array, kind: pa.DataType) -> pa.Array:
+    # a cast to the type that it has takes as long as half of what a cell costs
+    return column if column.type == kind else column.cast(kind)
+
+
+def _put_state(cells: _Cells, place: int, column: pa.Array, state: int | NDArray) -> None:
+    """Say what the cells of a column hold, and nothing where it has none."""
+    cells.state[:, place] = np.where(_known(column), state, NULL) if column.null_count else state
+
+
 def _known(column: pa.Array) -> NDArray[np.bool_]:
     if not column.null_count:
         return np.ones(len(column), np.bool_)
     return column.is_valid().to_numpy(zero_copy_only=False)
 
 
-def _put_whole(cells: _Cells, place: int, values: NDArray, known: NDArray[np.bool_]) -> None:
+def _put_whole(cells: _Cells, place: int, values: NDArray, column: pa.Array) -> None:
     if values.dtype == np.uint64:
         cells.digits[:, place] = values
-        cells.state[:, place] = np.where(known, PLUS, NULL)
+        _put_state(cells, place, column, PLUS)
         return
     # the most negative number has no positive one in its type, but its bits are those of its size
     cells.digits[:, place] = np.abs(values).view(np.uint64)
-    cells.state[:, place] = np.where(known, np.where(values < 0, MINUS, PLUS), NULL)
+    _put_state(cells, place, column, np.where(values < 0, MINUS, PLUS))
 
 
 def _fill_decimals(cells: _Cells, place: int, column: pa.Array) -> None:
@@ -253,11 +271,11 @@ def _fill_decimals(cells: _Cells, place: int, column: pa.Array) -> None:
     words = np.frombuffer(column.buffers()[1], np.uint64).reshape(-1, 2)[column.offset : column.offset + len(column)]
     negative = words[:, 1].view(np.int64) < 0
     cells.digits[:, place] = np.where(negative, ~words[:, 0] + np.uint64(1), words[:, 0])
-    cells.state[:, place] = np.where(_known(column), np.where(negative, MINUS, PLUS), NULL)
+    _put_state(cells, place, column, np.where(negative, MINUS, PLUS))
 
 
 def _fill_floats(cells: _Cells, place: int, column: pa.Array, pool: _Words, style: RowStyle) -> None:
-    column = column.cast(pa.float64())
+    column = _as(column, pa.float64())
     values = _values(column, np.float64)
     known = _known(column)
     if not style.says_nan:
@@ -281,7 +299,6 @@ def _put_long_numbers(
 
 
 def _fill_texts(cells: _Cells, place: int, column: pa.StringArray, pool: _Words, style: RowStyle) -> None:
-    known = _known(column)
-    first = pool.add_array(style.words(pc.fill_null(column, "")))
+    first = pool.add_array(style.words(pc.fill_null(column, "") if column.null_count else column))
     cells.digits[:, place] = np.arange(first, first + len(column), dtype=np.uint64)
-    cells.state[:, place] = np.where(known, WORD, NULL)
+    _put_state(cells, place, column, WORD)

@@ -8,9 +8,11 @@ import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
 
+from ..compiled import njit
 from ..frames import flags as F
 from ..frames.capture import Capture
 from ..frames.table import FrameTable
+from ..kernels.distinct import numbered
 from .block import Block, Blocks
 from .chunks import Which, chunks_of
 from .columns import TEXT, words_column
@@ -28,6 +30,9 @@ FRAME_SCHEMA = pa.schema(
         ("words", TEXT),
     ]
 )
+
+
+_DIGITS = np.frombuffer(b"0123456789ABCDEF", np.uint8)
 
 
 def frame_table(capture: Capture, which: Which = None, kinds: Collection[int] | None = None) -> Blocks:
@@ -53,7 +58,7 @@ def _block(capture: Capture, chosen: NDArray[np.int64] | None, rows: NDArray[np.
 
 def frame_columns(capture: Capture, rows: NDArray[np.uint32], kinds: NDArray[np.int32]) -> dict[str, pa.Array]:
     """Return the columns of some frames by name; ``kinds`` is the kind of each."""
-    distinct, codes = np.unique(kinds, return_inverse=True)
+    distinct, codes = numbered(kinds)
     # a table of the chunk's own: the columns lie in several segments, each on its own clock
     part = capture.frames.table(rows)
     return {
@@ -64,25 +69,26 @@ def frame_columns(capture: Capture, rows: NDArray[np.uint32], kinds: NDArray[np.
         "flags": _flag_column(part.flags, F.flag_words),
         "size": pa.array(part.size),
         "payload": _payload_hex(part),
-        "words": words_column(codes.reshape(-1), [kind_words(capture, kind) for kind in distinct.tolist()]),
+        "words": words_column(codes, [kind_words(capture, kind) for kind in distinct.tolist()]),
     }
 
 
 def _flag_column(flags: NDArray[np.integer], words: Callable[[int], str]) -> pa.DictionaryArray:
     """Turn flags into words, each distinct value once."""
-    distinct, inverse = np.unique(flags, return_inverse=True)
-    return words_column(inverse.reshape(-1), [words(int(value)) for value in distinct])
+    distinct, codes = numbered(flags)
+    return words_column(codes, [words(value) for value in distinct.tolist()])
 
 
 def _payload_hex(part: FrameTable) -> pa.Array:
-    digits = np.frombuffer(b"0123456789ABCDEF", np.uint8)
-    own = part.compact()
-    data = own.payload
-    offsets = np.append(own.start, len(data))
-    text = np.empty((len(data), 2), np.uint8)
-    text[:, 0] = digits[data >> 4]
-    text[:, 1] = digits[data & 15]
-    large = pa.LargeStringArray.from_buffers(
-        len(part), pa.py_buffer(offsets * 2), pa.py_buffer(np.ascontiguousarray(text))
-    )
-    return large.cast(TEXT)
+    """Return the payloads of a table whose frames lie one behind the other in their order, with nothing between."""
+    text = np.empty(2 * len(part.payload), np.uint8)
+    _put_hex(part.payload, text)
+    offsets = 2 * np.append(part.start, len(part.payload))
+    return pa.LargeStringArray.from_buffers(len(part), pa.py_buffer(offsets), pa.py_buffer(text)).cast(TEXT)
+
+
+@njit(cache=True, nogil=True)
+def _put_hex(data, text):  # type: ignore[no-untyped-def]
+    for place in range(len(data)):
+        text[2 * place] = _DIGITS[data[place] >> 4]
+        text[2 * place + 1] = _DIGITS[data[place] & 15]

@@ -15,9 +15,14 @@ FONT = "Inter, 'DejaVu Sans', sans-serif"
 MONO = "'JetBrains Mono', 'DejaVu Sans Mono', monospace"
 
 
+def letters_in(width: float, size: float) -> int:
+    """Return how many letters of a usual text fit a width."""
+    return max(int(width / (size * 0.54)), 4)
+
+
 def wrapped(text: str, width: float, size: float) -> list[str]:
     """Break a text into lines that fit a width, at blanks where it can."""
-    most = max(int(width / (size * 0.54)), 4)
+    most = letters_in(width, size)
     lines: list[str] = []
     for word in text.split():
         while len(word) > most:

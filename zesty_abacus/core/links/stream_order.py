@@ -67,9 +67,9 @@ class StreamOrder:
         self._patience_ns = patience_ns
         self._most_held_bytes = most_held_bytes
         self._ways: dict[int, int] = {}
-        self._last = np.full(0, -1, np.int64)
-        self._expected = np.full(0, -1, np.int64)
-        self._latest = np.zeros(0, np.int64)
+        self._last = np.empty(0, np.int64)
+        self._expected = np.empty(0, np.int64)
+        self._latest = np.empty(0, np.int64)
         self._held: TcpPieces | None = None
         self.sent_again = 0
 

@@ -17,6 +17,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
+from ..behind import Behind
 from ..captures.reference import read_reference
 from ..captures.registry import REFERENCE, line_formats, read_lines, read_recording, recognise
 from ..captures.report import CaptureReadError, ReadReport
@@ -338,7 +339,12 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
         else:
             sink.put(chunk, found, protocol, note)
 
-    outcome.report = read_recording(request.path, take, progress, name=form, columns=_columns(request))
+    with Behind(take) as behind:
+        # what is read is put away while the next piece is taken apart; names come to the list as they are met
+        outcome.report = read_recording(
+            request.path, lambda chunk, names: behind(chunk, tuple(names)), progress, name=form,
+            columns=_columns(request),
+        )  # fmt: skip
     sink.bit_rates |= outcome.report.bit_rates
     if recipe is not None:
         outcome.recipe = recipe.name
