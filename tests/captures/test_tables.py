@@ -124,6 +124,16 @@ class TestTimedBytes:
             ("line 2", "line"), ("line 3", "bytes"), ("line 4", "bytes"), ("line 5", "bytes"), ("line 6", "time"),
         ]  # fmt: skip
 
+    def test_times_go_to_nanoseconds_and_to_ten_digits_of_seconds(self, tmp_path):
+        text = "0.1234567899 01\n0.12 02\n1.000000000999 03\n8999999999.5 04\n9000000000.0 05\n9000000001.0 06\n"
+        table, report = read(tmp_path, text, "a.bytes", name="timed bytes")
+        assert table.time_ns.tolist() == [
+            123_456_789, 120_000_000, 1_000_000_000, 8_999_999_999_500_000_000, 9_000_000_000_000_000_000,
+        ]  # fmt: skip
+        assert [problem.place for problem in report.problems] == ["line 6"]
+        longer, report = read(tmp_path, "00000000001.0 01\n1.0 02\n", "b.bytes", name="timed bytes")
+        assert len(longer) == 1 and [problem.place for problem in report.problems] == ["line 1"], "eleven digits"
+
     def test_every_cut_keeps_whole_lines(self, tmp_path):
         text = "1.5 > 01 02\n2.5 < 03 04\n3.5 05\n"
         for size in range(1, len(text)):

@@ -6,6 +6,7 @@ import io
 import json
 import random
 import zipfile
+from fractions import Fraction
 from uuid import uuid4
 
 import msgspec
@@ -25,6 +26,7 @@ from zesty_abacus.core.exchange.table_mapping import Known, guess_mapping, mappi
 from zesty_abacus.core.exchange.table_write import rows_of_layouts
 from zesty_abacus.core.layouts.model import Expression, FieldKind, Rule
 from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.layouts.raw_sets import RawSet, parse_raw_set
 from zesty_abacus.core.library.store import Library
 
 WINCH = """Message;ID (hex);DLC;Signal;Start bit;Length;Byte order;Type;Factor;Offset;Unit;Min;Max;Values;Comment
@@ -117,6 +119,56 @@ def test_spans_of_bits_and_end_bits():
     ends = sheet_of("message,field,start bit,end bit\nm,a,0,7\nm,b,8,19\n")
     layout = layouts_of_table(ends, guess_mapping(ends), "").layouts[0]
     assert [str(field.places) for field in layout.fields] == ["B0", "B2[3..0] B1"]
+
+
+def field_from(**cells):
+    """Return the only field of a table whose row says this besides its name and place, or why there is none."""
+    row = {"message": "m", "address": "0x12", "size": "8", "field": "f", "places": "B0", **cells}
+    head, body = (",".join(f'"{text}"' for text in texts) for texts in (row, row.values()))
+    sheet = sheet_of(f"{head}\n{body}\n")
+    mapping = guess_mapping(sheet)
+    assert "ignore" not in mapping.roles, mapping.roles
+    found = layouts_of_table(sheet, mapping, "")
+    return found.layouts[0].fields[0] if found.layouts and found.layouts[0].fields else found.left[0].reason
+
+
+@pytest.mark.parametrize(
+    ("cells", "kind"),
+    [
+        ({}, "unsigned"), ({"kind": "uint8"}, "unsigned"), ({"kind": "int 16 bits"}, "signed"),
+        ({"kind": "Signed"}, "signed"),
+        ({"kind": "float", "places": "B0..B3"}, "float"), ({"kind": "text"}, "text"), ({"kind": "bytes"}, "bytes"),
+        ({"kind": "flag", "places": "B0[3]"}, "flag"), ({"kind": "bool", "places": "B0[3..2]"}, "unsigned"),
+        # values make names of a number, and there are none without them
+        ({"values": "0=off, 1=on"}, "names"), ({"kind": "uint8", "values": "0=off"}, "names"),
+        ({"kind": "signed", "values": "0=off"}, "signed"), ({"kind": "names"}, "unsigned"),
+    ],
+)  # fmt: skip
+def test_kinds_in_the_words_of_others(cells, kind):
+    assert field_from(**cells).kind is FieldKind(kind)
+
+
+def test_a_kind_that_nobody_knows_is_told_with_those_that_are():
+    assert field_from(kind="quaternion").startswith("the kind 'quaternion' is not known.")
+
+
+@pytest.mark.parametrize(
+    ("cells", "attribute", "value"),
+    [
+        ({"unit": "-"}, "unit", ""), ({"unit": "kN"}, "unit", "kN"), ({"unit": "kN", "kind": "text"}, "unit", ""),
+        ({"step": "0,5"}, "ratio", Fraction(1, 2)), ({"step": ""}, "ratio", 1), ({"step": "0"}, "ratio", 1),
+        ({"step": "2", "kind": "text"}, "ratio", 1), ({"offset": "-4"}, "offset", -4), ({"offset": ""}, "offset", 0),
+        ({"low limit": "1"}, "low", 1), ({"low limit": ""}, "low", None),
+        ({"high limit": "7.5"}, "high", Fraction(15, 2)),
+        ({"high limit": "7", "kind": "bytes"}, "high", None), ({"note": "by hand"}, "note", "by hand"),
+        ({"not available": "255"}, "unavailable", parse_raw_set("255")),
+        ({"not available": ""}, "unavailable", RawSet()),
+        ({"not available": "255", "kind": "text"}, "unavailable", RawSet()),
+        ({"values": "0=off", "kind": "float", "places": "B0..B3"}, "names", ()),
+    ],
+)  # fmt: skip
+def test_each_cell_is_an_attribute(cells, attribute, value):
+    assert getattr(field_from(**cells), attribute) == value
 
 
 def test_a_workbook_reads_as_its_text_does(tmp_path):

@@ -38,12 +38,6 @@ class Reference:
     values: dict[str, NDArray[np.float64]]
     report: ReadReport
 
-    @property
-    def rate_hz(self) -> float:
-        """Return rows a second."""
-        span = int(self.time_ns[-1] - self.time_ns[0]) if len(self.time_ns) > 1 else 0
-        return (len(self.time_ns) - 1) * 1e9 / span if span else float("nan")
-
 
 def looks_like_reference(head: bytes) -> bool:
     """Return whether this is a table with a time and numbers, slow as instruments are."""

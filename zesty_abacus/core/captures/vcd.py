@@ -402,7 +402,7 @@ def _changes(data, keys, order, first, widths, reals, femto, state, channel, tim
                     tick = tick * 10 + np.int64(data[i] - 48)
             # femtoseconds go beyond 64 bits soon, so whole and rest are taken apart
             then = tick // 1_000_000 * femto + tick % 1_000_000 * femto // 1_000_000
-            if state[3] and then < now:
+            if then < now:
                 bad[problems, 0], bad[problems, 1] = begin, 3
                 problems += 1
             else:

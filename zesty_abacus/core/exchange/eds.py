@@ -16,6 +16,7 @@ from ..harmless import visible_line
 from ..layouts.model import Applies, Field, FieldKind, Layout, Places
 from ..layouts.validate import check_layout
 from ..protocols import can
+from ..words import counted
 from .form import LayoutFormat
 from .result import Exchanged, ExchangeError, Written, stable_id
 
@@ -108,7 +109,7 @@ def _mapped(sheet: configparser.ConfigParser, section: str, path: str, found: Ex
             continue
         index, subindex, width = entry >> 16, entry >> 8 & 0xFF, entry & 0xFF
         if width == 0 or bit + width > 512:
-            found.leave(f"[{section}sub{sub:X}]", f"{width} bits do not fit the frame.")
+            found.leave(f"[{section}sub{sub:X}]", f"{counted(width, 'bit', 'does', 'do')} not fit the frame.")
             break
         if index < 0x20:
             # a dummy entry takes room and means nothing

@@ -145,7 +145,9 @@ class _Points:
             return
         try:
             self._add(point, known, room, prefix)
-        except (AbacusError, ValueError, TypeError, KeyError) as error:
+        except KeyError as error:
+            self.found.leave(place, f"something in it has no {error.args[0]}.")
+        except (AbacusError, ValueError, TypeError) as error:
             self.found.leave(place, f"it could not be read: {error}")
         self.register += room
 

@@ -61,7 +61,7 @@ _HEADINGS: dict[str, str] = {
     "note": r"notes?|comments?|descriptions?|remarks?",
     "id": r"layout and field",
 }
-"""Headings each role is guessed from, as a whole and without regard to case."""
+"""Headings each role is guessed from, as a whole, without regard to case and to what stands between words."""
 
 _LOW_FIRST_WORDS = ("low", "little", "le", "lsb", "lsb first", "low byte first", "little endian", "little-endian")
 
@@ -116,9 +116,10 @@ def guess_mapping(sheet: Sheet) -> TableMapping:
     """Guess what each column is from its heading; what nothing is known of is ignored."""
     headings = tuple(sheet.rows[0])
     roles = ["ignore"] * len(headings)
+    plain_headings = [re.sub(r"[\s_-]+", " ", heading).strip().lower() for heading in headings]
     for role, pattern in _HEADINGS.items():
-        for number, heading in enumerate(headings):
-            if roles[number] == "ignore" and role not in roles and re.fullmatch(pattern, heading.strip().lower()):
+        for number, heading in enumerate(plain_headings):
+            if roles[number] == "ignore" and role not in roles and re.fullmatch(pattern, heading):
                 roles[number] = role
     mapping = TableMapping(headings=headings, roles=tuple(roles))
     addresses = [cell for cell in _column(sheet, mapping, "address") if cell]

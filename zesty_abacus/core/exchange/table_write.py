@@ -41,7 +41,7 @@ def _row(layout: Layout, field: Field, found: Exchanged) -> list[str]:
         found.leave(f"{layout.name}, {field.name}", f"its encoding {field.encoding} has no column.")
     cells = {
         "message": layout.name,
-        "address": "" if applies.address is None else applies.address_text().partition(" ")[0],
+        "address": applies.hex_text(),
         "protocol": applies.protocol, "size": str(layout.size), "lane": ", ".join(applies.lanes),
         "sender": layout.sender, "field": field.name, "places": str(field.places), "kind": field.kind.value,
         "step": format_exact(field.ratio), "offset": format_exact(field.offset), "unit": field.unit,
