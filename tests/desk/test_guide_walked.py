@@ -245,7 +245,7 @@ def test_rehearse_it(pilot):
     pilot.type(composer.out.when, "20 ms", enter=True)
     pilot.wait(lambda: "Helm lever" in desk.live.sending.entries, "the score")
     walk.reads("The composer says that somebody else sends this identifier, too.")
-    pilot.wait(lambda: "sent by somebody else as well" in composer.out.said.text(), "the warning")
+    pilot.wait(lambda: "sends 0x310, too" in composer.out.said.text(), "the warning")
     walk.reads("At the right choose *Hook holds under load* and press *Run*.")
     desk.rehearsals.choice.setCurrentText("Hook holds under load")
     pilot.click(desk.rehearsals.run_button)

@@ -152,7 +152,7 @@ def test_the_message_is_edited_beside_the_try(pilot):
     form = desk.message
     pilot.type(form.lines["name"], "Port pod", enter=True)
     assert pilot.session.kinds.name(pilot.kind(FEEDBACK)) == "Port pod"
-    for name, text, words in (("address", "xyz", "not an identifier"), ("size", "many", "not a number of bytes"),
+    for name, text, words in (("address", "xyz", "is no address"), ("size", "many", "not a number of bytes"),
                               ("size", "2", "ends after byte 1"), ("address", "FFFFFFFF", "29-bit")):  # fmt: skip
         pilot.type(form.lines[name], text, enter=True)
         assert words in form.problem.text()

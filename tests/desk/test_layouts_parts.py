@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import msgspec
-import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QComboBox
 
 from tests.desk.pilot import place_of
-from zesty_abacus.core.layouts.model import Applies, RawSet
+from zesty_abacus.core.layouts.model import RawSet
 from zesty_abacus.core.trial.trial import Trial
 from zesty_abacus.desk.app import engine
-from zesty_abacus.desk.desks.layouts.message_form import read_span, span_text
 
 
 def kind_named(pilot, name, number=0):
@@ -207,12 +205,6 @@ def test_a_span_of_addresses_is_typed(pilot):
     assert whole(pilot, "Azimuth feedback port").applies.sizes == RawSet.of(8)
     pilot.type(desk.message.lines["pattern"], "0", enter=True)
     assert "pairs such as" in desk.message.problem.text()
-
-
-@pytest.mark.parametrize("text", ["0x1A0", "0x100..0x1FF", "0x100 & 0x7F0", "0x18FF0210", ""])
-def test_spans_are_written_as_they_are_read(text):
-    applies = Applies(**({} if not text else read_span(text, Applies())))
-    assert span_text(applies) == text
 
 
 def test_a_text_column_is_picked_from_its_letters(pilot):

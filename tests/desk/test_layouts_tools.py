@@ -294,6 +294,26 @@ def test_free_registers_are_swept_into_a_field(pilot):
     assert str(made.places) == "B0 B1" and desk.plan.current == made.id
 
 
+def test_shapes_are_drawn_over_the_time_of_the_message_itself(pilot):
+    desk = open_message(pilot, "Bilge sensor", 1)
+    pilot.wait(lambda: desk.tried.tried, "the layout to be tried")
+    capture, kind = pilot.session.capture, pilot.session.kind
+    times = capture.frames.times(capture.order_of_kind(kind).rows())
+    assert desk.tried.shape_span() == (times.min(), times.max() + 1)
+    assert times.max() - times.min() < 1e9 < capture.end_ns, "a second of two minutes would be a stroke"
+
+
+def test_the_address_of_a_map_is_typed_as_its_bus_writes_it(pilot):
+    desk = open_message(pilot, "Heading sentence")
+    line = desk.message.lines["address"]
+    assert line.text() == "YZHDG" and line.placeholderText() == "any, or YZHDT"
+    pilot.type(line, "YZHDG..YZHDT", enter=True)
+    applies = whole(pilot, "Heading sentence").applies
+    assert (applies.address, applies.to) == tuple(int.from_bytes(one, "big") for one in (b"YZHDG", b"YZHDT"))
+    pilot.type(line, "Y Z", enter=True)
+    assert "is no sentence. Write it like YZHDT." in desk.message.problem.text()
+
+
 def test_an_exchange_past_the_end_of_its_map_is_told(pilot):
     import msgspec
 

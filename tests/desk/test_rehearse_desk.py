@@ -165,7 +165,7 @@ def test_a_message_that_nobody_knows_is_taken_from_the_roster_and_one_byte_of_it
     assert (composer.by_hand.address.text(), list(entries.lines)) == ("0x2E0", ["B0", "B1", "B2", "B3", "B4"])
     heard = pilot.session.store.frame_at(pilot.session.kind, None, pilot.session.clock.cursor_ns).payload
     assert bytes.fromhex(composer.payload.hex.text()) == heard
-    assert composer.out.said.text() == "0x2E0 is sent by somebody else as well; two senders collide."
+    assert composer.out.said.text() == "Somebody else sends 0x2E0, too; two senders collide."
     pilot.click(live.score.leaves["thruster"])
     pilot.type(entries.lines["B3"], "steps 1, 2 each 0.1 s", enter=True)
     pilot.type(composer.out.when, "20 ms", enter=True)

@@ -97,8 +97,10 @@ def test_what_is_no_set(text):
     ],
 )  # fmt: skip
 def test_addresses_spans_and_masks(settings, read):
-    applies = Applies(**settings)
-    assert {address for address in (0x100, 0x101, 0x180, 0x200) if applies.has_address(address)} == read
+    addresses = 0x100, 0x101, 0x180, 0x200
+    capture = capture_of("can", *((address, 0, b"a") for address in addresses))
+    meaning = Meaning.of(capture, [new_layout("m", Applies(**settings), 1, [new_field("f", at("B0"))])])
+    assert {key.address for key, kind in zip(capture.kinds.keys, meaning.kinds, strict=True) if kind.readers} == read
 
 
 def test_patterns_have_free_nibbles():

@@ -29,7 +29,7 @@ def test_an_address_is_typed_as_its_bus_writes_it(protocol, typed, sort, address
     frame = OutgoingMessage(made.layout, {"B1": parse_feed("0x2A")}, flags=made.flags).frame(0, 0.0)
     assert (frame.address, frame.flags, frame.payload) == (address, flags, b"\0\x2a\0\0")
     spoken = protocol_named(protocol)
-    again = spoken.typed_address(address, extended=bool(flags & F.EXTENDED))
+    again = spoken.address_text(address, extended=bool(flags & F.EXTENDED))
     assert spoken.read_address(again) == (address, bool(flags & F.EXTENDED)), again
 
 

@@ -14,6 +14,7 @@ from tests.steady import KEEPS_TIME
 from zesty_abacus.cli import send
 from zesty_abacus.core.codec.columns import Validity
 from zesty_abacus.core.codec.decode import decode
+from zesty_abacus.core.codec.named import layout_named
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.errors import DataError, MisuseError
 from zesty_abacus.core.frames import flags as F
@@ -21,7 +22,7 @@ from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.rehearse.cyclic import send_planned
 from zesty_abacus.core.rehearse.feed_words import parse_feed
-from zesty_abacus.core.rehearse.message import FAULT_WORDS, Faults, OutgoingMessage, faults_of, feeds_of, layout_named
+from zesty_abacus.core.rehearse.message import FAULT_WORDS, Faults, OutgoingMessage, faults_of, feeds_of
 from zesty_abacus.core.rehearse.occasion import Every, Once
 from zesty_abacus.core.rehearse.schedule import Schedule
 from zesty_abacus.demo.messages import make_field

@@ -72,7 +72,7 @@ def test_floats_and_curves_go_through():
         (["speed=3.14"], {}, "speed is off by 0.04 kn: a step is 0.1 kn"),
         (["speed=25"], {}, "speed is outside its limits"),
         (["speed=9999"], {}, "does not fit"),
-        ([], {"heard": {(0x123, False): "helm"}}, "two senders collide"),
+        ([], {"heard": {(0x123, False): "helm"}}, "helm sends 0x123, too; two senders collide."),
         ([], {"every_s": 0.001, "bit_rate": 125_000, "load": 0.1}, "the line would be"),
     ],
 )

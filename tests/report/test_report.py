@@ -158,3 +158,42 @@ def test_a_gap_and_an_end_of_a_trace_are_where_they_are():
     figure = traces_figure([Trace("m", "l", None, "f", "V", Curve.build(times, values), 3)], 0, 100, [])
     assert "3 V" in figure.elements and ">1<" in figure.elements and figure.words.startswith("1 field over")
     assert figure.elements.count("<polygon") == 2, "nothing is drawn where there is no good value"
+
+
+def test_a_picture_is_drawn_to_scale():
+    """By hand: 515 points wide, 142 of them for names and 60 for values, rows of 34 below a head of 14."""
+    curve = Curve.build(np.array([0, 50, 100], np.int64) * 1_000_000, np.array([0.0, 10.0, 5.0]))
+    traces = [Trace("m", "l", None, name, "V", curve, 3) for name in ("first", "second")]
+    outside = Moment(time_ns=100_000_001, text="later")
+    figure = traces_figure(traces, 0, 100_000_000, [outside, Moment(time_ns=50_000_000, text="half")])
+    root = lxml.etree.fromstring(f"<g>{figure.elements}</g>")
+    assert (figure.width, figure.height) == (515, 14 + 2 * 34 + 16)
+    moments = root.xpath("line[@stroke-dasharray]")
+    assert [(one.get("x1"), one.get("y1"), one.get("x2"), one.get("y2")) for one in moments] == [
+        ("298.5", "11.0", "298.5", "82.0")
+    ]
+    said = {text.text: (text.get("x"), text.get("y"), text.get("text-anchor")) for text in root.iter("text")}
+    assert said["2"] == ("298.5", "9.0", "middle"), "numbered as they are listed"
+    assert said["first"] == ("0.0", "26.0", "start") and said["second"] == ("0.0", "60.0", "start")
+    assert said["10 V"] == ("458.0", "57.0", "start") and said["0"][1] == "93.0", "the axis is drawn last"
+    assert {words: place[0] for words, place in said.items() if words.endswith(" ms")} == {
+        "25 ms": "220.2", "50 ms": "298.5", "75 ms": "376.8", "100 ms": "455.0",
+    }  # fmt: skip
+    shapes = [[tuple(map(float, point.split(","))) for point in shape.get("points").split()]
+              for shape in root.iter("polygon")]  # fmt: skip
+    # 10 is at the top of the first row, 18, and 0 at its bottom, 43
+    corners = dict(shapes[0])
+    assert (min(corners), max(corners)) == (142.4, 454.6)
+    assert corners[min(corners)] == 43.0 and min(corners.values()) == 18.0 and corners[max(corners)] == 30.5
+
+
+def test_a_name_that_is_too_long_loses_its_middle():
+    curve = Curve.build(np.array([0, 1], np.int64), np.array([0.0, 1.0]))
+    name = "a name that goes on for much longer than there is room, port"
+    figure = traces_figure([Trace("m", "l", None, name, "", curve, 2)], 0, 1, [])
+    (said,) = re.findall(r">(a name[^<]*)<", figure.elements)
+    assert said.startswith("a name that") and said.endswith("room, port") and "…" in said
+    # 138 points hold 30 letters of 8.5
+    assert len(said) <= 30
+    kept = traces_figure([Trace("m", "l", None, name[:30], "", curve, 2)], 0, 1, [])
+    assert f">{name[:30]}<" in kept.elements

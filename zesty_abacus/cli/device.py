@@ -20,10 +20,11 @@ def device(endpoint: str, name: str, values: tuple[str, ...], where: str, is_log
     Fields that are not given are 0, and keep what is written to them. Fed ones move: 'voltage=sine 228 to 232 in 10 s'.
     It listens on the host that ENDPOINT names, and on no other.
     """
+    from ..core.codec.named import layout_named
     from ..core.live.device_registers import Access
     from ..core.live.errors import LinkDownError
     from ..core.rehearse.device import device_of
-    from ..core.rehearse.message import feeds_of, layout_named
+    from ..core.rehearse.message import feeds_of
     from .live import library_layouts
     from .stopping import stopped_by_signals
 

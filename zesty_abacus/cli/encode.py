@@ -6,7 +6,6 @@ from typing import Any
 
 import click
 
-from ..core.errors import DataError
 from .terminal import say
 
 
@@ -21,18 +20,15 @@ def encode(where: str, message: str, values: tuple[str, ...]) -> None:
     standard error. An array is given as JSON: heights='[{"height": 0.5}]'. Counts, lengths and checks that are not
     given are worked out.
     """
-    from ..core.codec.carried import with_carried
     from ..core.codec.messages import encode_message
+    from ..core.codec.named import layout_named
     from ..core.layouts.numbers import format_exact
     from .libraries import open_library
 
     library = open_library(where)
     layouts = library.layouts.states()
     library.close()
-    found = [item for item in layouts if message in (item.name, item.applies.address_text(), str(item.applies.address))]
-    if not found:
-        raise DataError(f"there is no message {message!r}.", where=str(where))
-    layout = with_carried(found[0], {other.id: other for other in layouts})
+    layout = layout_named(layouts, message, str(where))
     fields = {field.name: field for field in layout.all_fields()}
     pairs = {}
     for value in values:
@@ -42,8 +38,7 @@ def encode(where: str, message: str, values: tuple[str, ...]) -> None:
         is_text = name in fields and not fields[name].raw_is_number
         pairs[name] = text if is_text else _value(name, text)
     encoded = encode_message(layout, pairs)
-    digits = layout.applies.address_text()[2:] if layout.applies.address is not None else ""
-    say(f"{digits}#{encoded.payload.hex().upper()}")
+    say(f"{layout.applies.hex_text().removeprefix('0x')}#{encoded.payload.hex().upper()}")
     for name, loss in encoded.losses.items():
         say(f"zesty-abacus: {name} is off by {format_exact(loss)}, the nearest step", err=True)
 

@@ -28,6 +28,7 @@ def poll(
     Rows are those of decode, each written as it comes. Registers are read in as few requests as are allowed. After a
     failure it connects again; what fails is told once until it changes.
     """
+    from ..core.codec.named import layout_named
     from ..core.durations import duration_ns
     from ..core.errors import DataError
     from ..core.live.errors import EndpointError
@@ -36,7 +37,6 @@ def poll(
     from ..core.live.modbus.readings import SCHEMA, Readings
     from ..core.live.receiving import wait_until
     from ..core.live.registry import lane_and_address
-    from ..core.rehearse.message import layout_named
     from .live import library_layouts, rows_to
     from .stopping import stopped_by_signals
     from .terminal import say

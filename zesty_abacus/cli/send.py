@@ -46,11 +46,12 @@ def send(
     Instead of a value a field may be fed: 'speed=sine 0 to 10 in 5 s', 'state=steps 1, 2, 3 each 1 s', 'twice== speed *
     2'. Counters and checks that are not given are worked out, and counters go on with every frame.
     """
+    from ..core.codec.named import layout_named
     from ..core.durations import duration_ns
     from ..core.live.frame_text import parse_frame
     from ..core.live.modbus.endpoint import ModbusEndpoint
     from ..core.live.registry import endpoint_of
-    from ..core.rehearse.message import OneFrame, OutgoingMessage, faults_of, feeds_of, layout_named
+    from ..core.rehearse.message import OneFrame, OutgoingMessage, faults_of, feeds_of
     from ..core.rehearse.occasion import Every, Once, parse_occasion
     from .live import library_layouts
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from contextlib import suppress
 from typing import Literal
 
 import msgspec
@@ -64,14 +65,6 @@ class Applies(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         """Whether a single address is asked for, no span, mask or any."""
         return self.address is not None and self.to is None and self.mask is None
 
-    def has_address(self, address: int) -> bool:
-        """Return whether an address is meant."""
-        if self.address is None:
-            return True
-        if self.mask is not None:
-            return address & self.mask == self.address & self.mask
-        return self.address <= address <= (self.address if self.to is None else self.to)
-
     def is_for(self, lane: str, protocol: str) -> bool:
         """Return whether frames of a lane may be meant at all."""
         return protocol == self.protocol and (not self.lanes or lane in self.lanes)
@@ -104,10 +97,28 @@ class Applies(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
             return spoken.address_text(0)
         if self.address is None:
             return "any address"
-        text, digits = spoken.address_text(self.address, extended=self.extended), spoken.digits_of(self.extended)
         if self.mask is not None:
             return spoken.masked_text(self.address, self.mask, extended=self.extended)
-        return text if self.to is None else f"{text} to 0x{self.to:0{digits}X}"
+        ends = (self.address,) if self.to is None else (self.address, self.to)
+        return " to ".join(spoken.address_text(one, extended=self.extended) for one in ends)
+
+    def is_named(self, name: str) -> bool:
+        """Return whether a text is the address asked for: as engineers write it, or as one number."""
+        if self.address is None:
+            return False
+        if name in (self.address_text(), str(self.address)):
+            return True
+        with suppress(MisuseError):
+            # hex digits without their sign may be a number, or a name
+            is_hex = name.lower().startswith("0x")
+            return is_hex and protocol_named(self.protocol).read_address(name) == (self.address, self.extended)
+        return False
+
+    def hex_text(self) -> str:
+        """Return the address as one number in hex digits, whatever it packs; empty if any is meant."""
+        if self.address is None:
+            return ""
+        return protocol_named(self.protocol).hex_text(self.address, extended=self.extended)
 
     def words(self) -> str:
         """Say in one line when the layout applies."""

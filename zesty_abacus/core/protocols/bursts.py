@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ..frames.kind_key import KindKey
+import re
+
 from .protocol import Protocol
 
 
@@ -11,8 +12,15 @@ class Bursts(Protocol):
 
     name, title = "bursts", "bursts"
 
-    def kind_text(self, key: KindKey) -> str:
-        return f"{key.address} bits"
+    address_title = "length"
+    address_example = "26 bits"
+
+    def address_text(self, address: int, *, extended: bool = False) -> str:
+        return f"{address} bits"
+
+    def read_address(self, text: str, *, was: bool = False) -> tuple[int, bool]:
+        match = re.fullmatch(r"([0-9]{1,19})( ?bits)?", text.strip())
+        return super().read_address(f"0x{int(match[1]):X}" if match is not None else text)
 
 
 PROTOCOL = Bursts()

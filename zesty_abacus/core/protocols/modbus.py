@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ..frames.flags import ANSWER, EXCEPTION
 from ..frames.kind_key import KindKey
-from .protocol import Exchange, Protocol, read_numbers
+from .protocol import Exchange, Protocol, is_whole_number, read_numbers
 from .spaces import Space
 
 NAME = "modbus"
@@ -20,7 +20,8 @@ _REFUSALS = {
 }  # fmt: skip
 
 
-_TYPED = (("unit", 255), ("function", 127), ("register", 0xFFFF))
+_LAST_FUNCTION = 127
+_TYPED = (("unit", 255), ("function", _LAST_FUNCTION), ("register", 0xFFFF))
 
 
 def address_of(unit: int, function: int, register: int) -> int:
@@ -39,11 +40,16 @@ class Modbus(Protocol):
     name, title = NAME, "Modbus"
     ways = frozenset({"read", "answer"})
     address_example = "1/3/0"
+    digits = 8
 
-    def typed_address(self, address: int, *, extended: bool = False) -> str:
-        return "/".join(map(str, address_parts(address)))
+    def address_text(self, address: int, *, extended: bool = False) -> str:
+        parts = address_parts(address)
+        says_all = address_of(*parts) == address and parts[1] <= _LAST_FUNCTION
+        return "/".join(map(str, parts)) if says_all else self.hex_text(address)
 
-    def read_address(self, text: str) -> tuple[int, bool]:
+    def read_address(self, text: str, *, was: bool = False) -> tuple[int, bool]:
+        if is_whole_number(text):
+            return super().read_address(text)
         unit, function, first = read_numbers(text, _TYPED, self.address_example)
         return address_of(unit, function, first), False
 
@@ -54,9 +60,12 @@ class Modbus(Protocol):
         return address_parts(key.address)[0]
 
     def kind_text(self, key: KindKey) -> str:
-        unit, function, register = address_parts(key.address)
+        return f"{self.device_of(key)} · {self.text_at_device(key)}"
+
+    def text_at_device(self, key: KindKey) -> str:
+        _, function, register = address_parts(key.address)
         way = "refused" if key.flags & EXCEPTION else "answer" if key.flags & ANSWER else "request"
-        return f"{unit} · {_WORDS.get(function, f'function {function}')} {register} {way}"
+        return f"{_WORDS.get(function, f'function {function}')} {register} {way}"
 
     def exchange_of(self, key: KindKey) -> Exchange | None:
         unit, function, register = address_parts(key.address)

@@ -71,14 +71,21 @@ class Protocol:
         """Return the address of a kind the way an engineer of this bus writes it, with what tells kinds apart."""
         return self.address_text(key.address)
 
+    def text_at_device(self, key: KindKey) -> str:
+        """Return what :meth:`kind_text` says besides the device; all of it where an address is all there is to say."""
+        return self.kind_text(key)
+
     def address_text(self, address: int, *, extended: bool = False) -> str:
-        """Return an address that a layout asks for, in hex digits."""
+        """Return an address as an engineer of this bus writes and types it; :meth:`read_address` reads it again."""
+        return self.hex_text(address, extended=extended)
+
+    def hex_text(self, address: int, *, extended: bool = False) -> str:
+        """Return an address as one number in hex digits, whatever it packs."""
         return f"0x{address:0{self.digits_of(extended)}X}"
 
     def masked_text(self, address: int, mask: int, *, extended: bool = False) -> str:
         """Return an address of which only the bits of a mask count."""
-        digits = self.digits_of(extended)
-        return f"{self.address_text(address, extended=extended)} & 0x{mask:0{digits}X}"
+        return f"{self.hex_text(address, extended=extended)} & {self.hex_text(mask, extended=extended)}"
 
     def read_masked(self, text: str) -> tuple[int, int] | None:
         """Return the address and mask that a text stands for which names parts of an address; None if it does not.
@@ -90,12 +97,13 @@ class Protocol:
         """
         return None
 
-    def typed_address(self, address: int, *, extended: bool = False) -> str:
-        """Return an address as a person types it; :meth:`read_address` reads it again."""
-        return self.address_text(address, extended=extended)
-
-    def read_address(self, text: str) -> tuple[int, bool]:
+    def read_address(self, text: str, *, was: bool = False) -> tuple[int, bool]:
         """Read an address as a person types it; return it, and whether it is of the longer sort.
+
+        Parameters
+        ----------
+        was
+            Of which sort it was before, where the digits leave that open.
 
         Raises
         ------
@@ -106,7 +114,7 @@ class Protocol:
         if not re.fullmatch(r"[0-9a-f]{1,16}", digits):
             raise MisuseError(f"{text[:40]!r} is no address.", hint=f"Write it like {self.address_example}.")
         address = int(digits, 16)
-        extended = self.is_extended(address, len(digits))
+        extended = self.is_extended(address, len(digits), was=was)
         if trouble := self.trouble_with(address, extended=extended):
             raise MisuseError(trouble)
         return address, extended
@@ -151,6 +159,14 @@ class Protocol:
     def exchange_of(self, key: KindKey) -> Exchange | None:
         """Return which registers a kind carries, None if none: a request that only asks."""
         return None
+
+
+_WHOLE = re.compile(r"0x[0-9a-f]{5,16}", re.IGNORECASE)
+
+
+def is_whole_number(text: str) -> bool:
+    """Return whether an address of several parts is typed as the one number that packs them: a part has less digits."""
+    return _WHOLE.fullmatch(text.strip()) is not None
 
 
 def read_numbers(text: str, names: tuple[tuple[str, int], ...], example: str) -> list[int]:

@@ -73,5 +73,5 @@ def bare_frame(protocol: str, address: str, size: int, sort: str = "") -> BareFr
         raise MisuseError(f"a frame by hand has up to {MOST_BYTES} bytes.")
     fields = [new_field(f"B{byte}", parse_places(f"B{byte}")) for byte in range(size)]
     applies = Applies(protocol=protocol, address=number, extended=extended)
-    name = f"{spoken.typed_address(number, extended=extended)} by hand"
+    name = f"{spoken.address_text(number, extended=extended)} by hand"
     return BareFrame(new_layout(name, applies, size, fields), sorts.get(sort, 0))

@@ -52,8 +52,7 @@ def before_sending(
         return
     sender = (heard or {}).get((frame.address, bool(frame.flags & F.EXTENDED)))
     if sender is not None and layout.applies.protocol == can.NAME:
-        who = f" ({sender})" if sender else ""
-        yield f"{layout.applies.address_text()} is sent by somebody else as well{who}; two senders collide."
+        yield f"{sender or 'somebody else'} sends {layout.applies.address_text()}, too; two senders collide."
     if layout.size and len(frame.payload) < layout.size:
         yield f"it has {len(frame.payload)} bytes, and {layout.size} are meant."
     if every_s and bit_rate and layout.applies.protocol == can.NAME:

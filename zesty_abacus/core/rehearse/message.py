@@ -8,12 +8,11 @@ from fractions import Fraction
 from typing import Any, Protocol
 from uuid import UUID
 
-from ..codec.carried import with_carried
 from ..codec.encode import EncodeError, get_bits, put_bits
 from ..codec.lists import list_from_text
 from ..codec.messages import encode_message
 from ..codec.scalar import physical_of
-from ..errors import DataError, MisuseError
+from ..errors import MisuseError
 from ..frames import flags as F
 from ..layouts.checks.counter import Counter
 from ..layouts.model import Field, Layout
@@ -117,7 +116,7 @@ class OutgoingMessage:
     Parameters
     ----------
     layout
-        With what it carries in its place, see :func:`layout_with_carried`.
+        With what it carries in its place, see :func:`~zesty_abacus.core.codec.named.layout_named`.
     feeds
         By name of the field, in the order in which they may name each other.
     listening
@@ -278,22 +277,6 @@ def _with_wrong_checks(layout: Layout, payload: bytes) -> bytes:
             if field is not None and field.places.size_needed <= len(data):
                 put_bits(data, field, get_bits(data, field) ^ ((1 << len(field.places)) - 1))
     return bytes(data)
-
-
-def layout_named(layouts: Sequence[Layout], name: str, where: str) -> Layout:
-    """Return the layout with a name, or an address as it is written, with what it carries in its place.
-
-    Raises
-    ------
-    DataError
-        If there is none.
-    """
-    found = [one for one in layouts if name in (one.name, one.applies.address_text(), str(one.applies.address))]
-    if not found:
-        near = [one.name for one in layouts if name.casefold() in one.name.casefold()][:3]
-        hint = f"Do you mean {' or '.join(near)}?" if near else ""
-        raise DataError(f"there is no message {name!r}.", where=where, hint=hint)
-    return with_carried(found[0], {other.id: other for other in layouts})
 
 
 def feeds_of(pairs: Sequence[str]) -> dict[str, Feed]:

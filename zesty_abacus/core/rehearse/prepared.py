@@ -6,16 +6,17 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 
+from ..codec.named import layout_named
 from ..conditions.bind import Known, bind
 from ..durations import duration_ns
-from ..errors import MisuseError
+from ..errors import DataError, MisuseError
 from ..layouts.model import Layout
 from ..live.frame_text import parse_frame
 from ..live.watch import Watch
 from .feed_words import parse_feed
 from .feeds import NotHeardError
 from .listening import Listening
-from .message import OutgoingMessage, faults_of, layout_named
+from .message import OutgoingMessage, faults_of
 from .occasion import InAnswer, parse_occasion
 from .outlets import Outlets
 from .steps import AnyStep, Expect, Never, Note, Rehearsal, Repeat, Run, Send, Set, Start, Until, Wait
@@ -132,10 +133,11 @@ class Prepared:
         self, name: str, values: Mapping[str, str], faults: Sequence[str], listening: Listening | None = None
     ) -> OutgoingMessage:  # fmt: skip
         """Return a message of the library with its feeds; raises MisuseError if it makes no sense."""
-        found = [one for one in self.layouts if one.name == name]
-        if not found and not any(name == one.applies.address_text() for one in self.layouts):
-            raise MisuseError(f"there is no message {name!r}.", hint="Look with: zesty-abacus library show.")
-        layout = layout_named(self.layouts, name, "the library")
+        try:
+            layout = layout_named(self.layouts, name, "the library")
+        except DataError as error:
+            hint = error.hint or "Look with: zesty-abacus library show."
+            raise MisuseError(error.message, hint=hint) from error
         feeds = {key: parse_feed(text) for key, text in values.items()}
         if listening is None:
             # what is listened to must be there, long before anything is heard of it

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from ..frames.decimate import Curve
 from ..frames.segment_frames import KindFrames
 from ..handover.markup import escaped
-from ..handover.pages import FONT, HAIR, INK, MONO, QUIET
+from ..handover.pages import FONT, HAIR, INK, MONO, QUIET, letters_in
 from ..library.seen_curve import SeenCurve
 from ..progress import Progress
 from ..reading.meaning import Meaning
@@ -24,7 +24,9 @@ _MOST = 12
 _MOST_A_MESSAGE = 2
 _SAMPLED = 200_000
 """A kind with more frames is looked at in so many, evenly; extremes between them are not in the picture."""
-_WIDTH, _LEFT, _RIGHT = 515.0, 118.0, 56.0
+_WIDTH, _LEFT, _RIGHT = 515.0, 142.0, 60.0
+_NAME, _SMALL = 8.5, 7.0
+"""Sizes of letters in points."""
 _ROW, _HEAD, _FOOT = 34.0, 14.0, 16.0
 _COLUMNS = 360
 _LINE_COLOURS = ("#1F8A8A", "#3B7AC0", "#7B4B94", "#B9762F")
@@ -104,13 +106,13 @@ def traces_figure(traces: Sequence[Trace], first_ns: int, last_ns: int, moments:
             x = x_of(moment.time_ns)
             parts.append(f'<line x1="{x:.1f}" y1="{_HEAD - 3:.1f}" x2="{x:.1f}" y2="{height - _FOOT:.1f}" '
                          f'stroke="{QUIET}" stroke-width="0.6" stroke-dasharray="2 2"/>')  # fmt: skip
-            parts.append(_text(x, _HEAD - 5, str(number), 6.5, QUIET, "middle"))
+            parts.append(_text(x, _HEAD - 5, str(number), _SMALL, QUIET, "middle"))
     for place, trace in enumerate(traces):
         parts += _row(trace, place, first_ns, last_ns)
     for share in (0.0, 0.25, 0.5, 0.75, 1.0):
         anchor = "start" if not share else "end" if share == 1 else "middle"
         words = span_text(span * share) if share else "0"
-        parts.append(_text(_LEFT + inside * share, height - 5, words, 6.5, QUIET, anchor))
+        parts.append(_text(_LEFT + inside * share, height - 5, words, _SMALL, QUIET, anchor))
     said = f"{counted(len(traces), 'field')} over {span_text(span)}"
     return Figure("".join(parts), _WIDTH, height, said)
 
@@ -119,11 +121,12 @@ def _row(trace: Trace, place: int, first_ns: int, last_ns: int) -> list[str]:
     top, bottom = _HEAD + place * _ROW + 4, _HEAD + (place + 1) * _ROW - 5
     low, high = trace.curve.value_range()
     parts = [
-        _text(0, top + 7, trace.name, 7.5, INK), _text(0, top + 16, f"{trace.message}, {trace.lane}", 6, QUIET),
+        _text(0, top + 8, _fitting(trace.name, _LEFT - 4, _NAME), _NAME, INK),
+        _text(0, top + 18, _fitting(f"{trace.message}, {trace.lane}", _LEFT - 4, _SMALL), _SMALL, QUIET),
         f'<line x1="{_LEFT:.1f}" y1="{bottom + 2:.1f}" x2="{_WIDTH - _RIGHT:.1f}" y2="{bottom + 2:.1f}" '
         f'stroke="{HAIR}" stroke-width="0.5"/>',
-        _text(_WIDTH - _RIGHT + 3, top + 5, f"{_short(high)} {trace.unit}".strip(), 6, QUIET),
-        _text(_WIDTH - _RIGHT + 3, bottom, _short(low), 6, QUIET),
+        _text(_WIDTH - _RIGHT + 3, top + 5, f"{_short(high)} {trace.unit}".strip(), _SMALL, QUIET),
+        _text(_WIDTH - _RIGHT + 3, bottom, _short(low), _SMALL, QUIET),
     ]  # fmt: skip
     # the last moment belongs to it
     columns = trace.curve.columns(first_ns, last_ns + 1, _COLUMNS)
@@ -153,10 +156,10 @@ def seen_figure(curve: SeenCurve) -> Figure:
     lows, highs = curve.band()
     low, high = ends = curve.value_range()
     parts = [
-        _text(0, _HEAD - 5, curve.words, 7, INK), _text(_WIDTH - _RIGHT + 3, top + 5, _short(high), 6, QUIET),
-        _text(_WIDTH - _RIGHT + 3, bottom, _short(low), 6, QUIET),
+        _text(0, _HEAD - 5, curve.words, _NAME, INK), _text(_WIDTH - _RIGHT + 3, top + 5, _short(high), _SMALL, QUIET),
+        _text(_WIDTH - _RIGHT + 3, bottom, _short(low), _SMALL, QUIET),
         *_band(lows, highs, ends, (top, bottom), _LINE_COLOURS[0]),
-        _text(_LEFT, bottom + 10, f"0 to {span_text(curve.last_ns - curve.first_ns)}", 6.5, QUIET),
+        _text(_LEFT, bottom + 10, f"0 to {span_text(curve.last_ns - curve.first_ns)}", _SMALL, QUIET),
     ]  # fmt: skip
     if curve.over:
         step, scale = (_WIDTH - _LEFT - _RIGHT) / len(curve.over), (bottom - top) / ((high - low) or 1.0)
@@ -165,8 +168,17 @@ def seen_figure(curve: SeenCurve) -> Figure:
         parts.append(
             f'<polyline points="{points}" fill="none" stroke="{INK}" stroke-width="0.8" stroke-dasharray="3 2"/>'
         )
-        parts.append(_text(_WIDTH - _RIGHT, bottom + 10, f"broken: {curve.over_name}", 6.5, QUIET, "end"))
+        parts.append(_text(_WIDTH - _RIGHT, bottom + 10, f"broken: {curve.over_name}", _SMALL, QUIET, "end"))
     return Figure("".join(parts), _WIDTH, bottom + _FOOT, curve.words)
+
+
+def _fitting(words: str, width: float, size: float) -> str:
+    """Return words that go beyond a width with their middle left out: names that belong together begin alike."""
+    most = letters_in(width, size)
+    if len(words) <= most:
+        return words
+    room = most - 1
+    return f"{words[: room - room // 2].rstrip()}…{words[len(words) - room // 2 :].lstrip()}"
 
 
 def _short(value: float) -> str:

@@ -30,6 +30,7 @@ from ...core.handover.clock_table import Between
 from ...core.handover.decoded_table import Shape, Shaped
 from ...core.handover.export import Export
 from ...core.handover.times import TimeForm
+from ...core.layouts.address_spans import span_text, with_span
 from ...core.layouts.applies import BY_HAND
 from ...core.layouts.attributes import Attribute, attribute_text, attributes_of, with_attribute
 from ...core.layouts.changes import describe_change
@@ -438,6 +439,7 @@ __all__ = [
     "reckon",
     "recorded_state",
     "shortest_code",
+    "span_text",
     "symbols_text",
     "take_all_along",
     "try_layout",
@@ -445,6 +447,7 @@ __all__ = [
     "with_attribute",
     "with_field_behind",
     "with_one_more_inside",
+    "with_span",
     "with_template_inside",
     "wording",
 ]  # fmt: skip

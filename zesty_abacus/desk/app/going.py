@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ...core.codec.encode import get_value
+from ...core.codec.named import layout_named
 from ...core.durations import duration_ns
 from ...core.frames.capture import Capture
 from ...core.frames.flags import EXTENDED, SENT
@@ -35,7 +36,7 @@ from ...core.rehearse.device import device_of
 from ...core.rehearse.edit import moved, paths_of, step_at, with_added, with_step, without
 from ...core.rehearse.feed_words import parse_feed
 from ...core.rehearse.listening import Listening
-from ...core.rehearse.message import FAULT_WORDS, OutgoingMessage, faults_of, layout_named
+from ...core.rehearse.message import FAULT_WORDS, OutgoingMessage, faults_of
 from ...core.rehearse.mirror import mirror
 from ...core.rehearse.occasion import Bursts, Every, Planned, parse_occasion
 from ...core.rehearse.outlets import Outlets

@@ -61,6 +61,16 @@ class Kinds:
         """Return a kind's address the way its bus writes it."""
         return engine.protocol_named(self.protocol(kind)).kind_text(self.key(kind))
 
+    def address_on(self, lane: str, address: int) -> str:
+        """Return an address on a lane the way its bus writes it, also one of which this capture holds no message."""
+        protocol = next((one.protocol for one in self.capture.lanes if one.name == lane), "")
+        spoken = engine.protocol_named(protocol)
+        return spoken.address_text(address, extended=spoken.is_extended(address, len(f"{address:X}")))
+
+    def address_at_device(self, kind: int) -> str:
+        """Return the same below the device that it is of, which need not be said again."""
+        return engine.protocol_named(self.protocol(kind)).text_at_device(self.key(kind))
+
     def device(self, kind: int) -> str:
         """Return the device whose registers a kind carries, as its bus calls it; empty if there is none."""
         return engine.protocol_named(self.protocol(kind)).device_text(self.key(kind))

@@ -31,8 +31,6 @@ from .roster_model import ENTRY_ROLE, ORDERS, REWARDING, Device, RosterModel, ex
 _LONG_ADDRESS = 14
 _RATE_PX, _SHARE_PX = 54, 38
 """What is left of the second line for rate and share; the first one belongs to the name."""
-_BEHIND_DEVICE = " · "
-"""Between a device and what of it an address is."""
 _INSIDE = 12
 """How much further right the exchanges of a device begin than the device."""
 
@@ -103,9 +101,7 @@ class RosterDelegate(QStyledItemDelegate):
             name = f"≠ {name}"
         top = QRectF(rect.left() + EDGE, rect.top() + 3, rect.width() - 2 * EDGE, 16)
         address = figure_font(SMALL_PX, bold=True)
-        words = session.kinds.address(kind)
-        if is_inside:
-            words = words.partition(_BEHIND_DEVICE)[2] or words
+        words = session.kinds.address_at_device(kind) if is_inside else session.kinds.address(kind)
         font = text_font(SMALL_PX, italic=not name)
         color = theme.ink if name else theme.unexplained
         if len(words) > _LONG_ADDRESS and name:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from typing import Any
 
@@ -90,7 +89,7 @@ class MessageForm(QWidget):
         same = self._layout is not None and self._layout.id == layout.id
         self._layout = layout
         applies, registers = layout.applies, layout.registers
-        texts = {"name": layout.name, "address": span_text(applies), "size": str(layout.size),
+        texts = {"name": layout.name, "address": engine.span_text(applies), "size": str(layout.size),
                  "lanes": ", ".join(applies.lanes), "sender": layout.sender, "note": layout.note,
                  "sizes": str(applies.sizes), "pattern": applies.pattern}  # fmt: skip
         if registers is not None:
@@ -112,16 +111,17 @@ class MessageForm(QWidget):
     def _show_what_counts(self, layout: engine.Layout) -> None:
         """Hide what has no meaning for this kind of layout."""
         is_map = layout.registers is not None
-        is_can = not engine.protocol_named(layout.applies.protocol).asks_way
+        spoken = engine.protocol_named(layout.applies.protocol)
         shown = {name: name not in _OF_MAPS or is_map for name in (*self.lines, *self.choices)}
         shown |= {"address": not is_map, "size": not is_map, "sizes": not is_map, "pattern": not is_map}
-        shown["way"] = not is_can and not is_map
+        shown["way"] = spoken.asks_way and not is_map
         shown["advances"] = layout.registers is not None and layout.registers.space is engine.Space.BYTES
         for name, visible in shown.items():
             self._labels[name].setVisible(visible)
             (self.choices.get(name) or self.lines[name]).setVisible(visible)
         head = self._labels["address"]
-        head.setText("identifier is" if is_can else "address is")  # type: ignore[attr-defined]
+        head.setText(f"{spoken.address_title} is")  # type: ignore[attr-defined]
+        self.lines["address"].setPlaceholderText(f"any, or {spoken.address_example}")
         self._labels["size"].setText("fixed bytes" if layout.moves else "bytes")  # type: ignore[attr-defined]
 
     def _take(self, name: str) -> None:
@@ -155,14 +155,15 @@ class MessageForm(QWidget):
     def _changed(self, name: str, text: str) -> engine.Layout:
         layout = self._layout
         assert layout is not None
-        applies: dict[str, Callable[[], dict[str, Any]]] = {
-            "address": lambda: read_span(text, layout.applies),
-            "lanes": lambda: {"lanes": tuple(part.strip() for part in text.split(",") if part.strip())},
-            "sizes": lambda: {"sizes": engine.parse_raw_set(text)},
-            "pattern": lambda: {"pattern": text.upper()},
+        applies, changed = layout.applies, msgspec.structs.replace
+        made: dict[str, Callable[[], engine.Applies]] = {
+            "address": lambda: engine.with_span(applies, text),
+            "lanes": lambda: changed(applies, lanes=tuple(part.strip() for part in text.split(",") if part.strip())),
+            "sizes": lambda: changed(applies, sizes=engine.parse_raw_set(text)),
+            "pattern": lambda: changed(applies, pattern=text.upper()),
         }
-        if name in applies:
-            return msgspec.structs.replace(layout, applies=msgspec.structs.replace(layout.applies, **applies[name]()))
+        if name in made:
+            return changed(layout, applies=made[name]())
         if name in _OF_MAPS:
             assert layout.registers is not None
             value = _number(text) if text else (None if name == "device" else 0)
@@ -183,43 +184,3 @@ def _number(text: str) -> int:
         return int(text, 0)
     except ValueError as error:
         raise ValueError(f"{text!r} is not a number; write 17 or 0x11.") from error
-
-
-def span_text(applies: engine.Applies) -> str:
-    """Return the address of a layout as it is typed: ``0x1A0``, ``0x100..0x1FF``, ``0x100 & 0x7F0``, by its parts."""
-    if applies.address is None:
-        return ""
-    if applies.mask is not None:
-        return applies.address_text()
-    text = applies.address_text().partition(" ")[0]
-    digits = len(text) - 2
-    return text if applies.to is None else f"{text}..0x{applies.to:0{digits}X}"
-
-
-def read_span(text: str, applies: engine.Applies) -> dict[str, Any]:
-    """Return what changes about :class:`Applies` for an address as it is typed.
-
-    Raises
-    ------
-    ValueError
-        If the text is no address, span, mask, or parts of an address.
-    """
-    if not text:
-        return {"address": None, "to": None, "mask": None}
-    spoken = engine.protocol_named(applies.protocol)
-    by_parts = spoken.read_masked(text)
-    if by_parts is not None:
-        return {"address": by_parts[0], "to": None, "mask": by_parts[1], "extended": True}
-    match = re.fullmatch(r"(?:0x)?([0-9a-f]{1,16})\s*(?:(\.\.|&)\s*(?:0x)?([0-9a-f]{1,16}))?", text.lower())
-    if match is None:
-        raise ValueError(
-            f"{text!r} is not an identifier; write hex digits such as 0x1A0, 0x100..0x1FF or 0x100 & 0x7F0, "
-            "or group FEF1 from 21."
-        )
-    digits, sign, other = match.groups()
-    address = int(digits, 16)
-    changes: dict[str, Any] = {"address": address, "to": None, "mask": None}
-    if sign:
-        changes["to" if sign == ".." else "mask"] = int(other, 16)
-    changes["extended"] = spoken.is_extended(address, len(digits), was=applies.extended)
-    return changes

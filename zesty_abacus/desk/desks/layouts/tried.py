@@ -162,8 +162,9 @@ class TriedTable(QWidget):
             draw_text(painter, head, name, text_font(TINY_PX), theme.quiet, align)
         painter.setPen(QColor(theme.line))
         painter.drawLine(QLineF(14, self._head - 4, self.width() - 14, self._head - 4))
+        span = self.shape_span()
         for number, item in enumerate(self._tried_fields()):
-            self._draw_row(painter, number, item, columns)
+            self._draw_row(painter, number, item, columns, span)
         if not self._tried_fields():
             hint = QRectF(14, self._head, self.width() - 28, 22)
             draw_text(painter, hint, "No field to try yet.", text_font(SMALL_PX), theme.quiet)
@@ -173,7 +174,10 @@ class TriedTable(QWidget):
             draw_text(painter, self.remark_rect(number), mark + words, text_font(TINY_PX), color)
         painter.end()
 
-    def _draw_row(self, painter: QPainter, number: int, item: engine.TriedField, columns: dict[str, QRectF]) -> None:
+    def _draw_row(
+        self, painter: QPainter, number: int, item: engine.TriedField, columns: dict[str, QRectF],
+        span: tuple[int, int],
+    ) -> None:  # fmt: skip
         theme, wording = look.theme, engine.wording
         top = self._head + number * _ROW
         cells = {name: QRectF(box.left(), top, box.width(), _ROW - 2) for name, box in columns.items()}
@@ -182,14 +186,19 @@ class TriedTable(QWidget):
         draw_text(painter, cells["seen"], seen, figure_font(TINY_PX), theme.ink, Qt.AlignmentFlag.AlignRight)
         words, wrong = self._judged(item)
         draw_text(painter, cells["judged"], words, text_font(TINY_PX), theme.wrong if wrong else theme.quiet)
-        clock = self._session.clock
         plot = cells["shape"].adjusted(0, 4, 0, -4)
-        span = (clock.first_ns, clock.last_ns)
         shown = padded_range(item.low, item.high)
         before = self._before.get(item.field.id)
         if before is not None:
             draw_curve(painter, before, plot, span, padded_range(*before.value_range()), QColor(theme.line), 1.1)
         draw_curve(painter, item.curve, plot, span, shown, theme.field(number), 1.1)
+
+    def shape_span(self) -> tuple[int, int]:
+        """Return the time that shapes are drawn over: that of the message's own frames, which may be a short one."""
+        times = [item.curve.time_ns for item in self._tried_fields() if len(item.curve.time_ns)]
+        if not times:
+            return self._session.clock.first_ns, self._session.clock.last_ns
+        return min(int(one[0]) for one in times), max(int(one[-1]) for one in times) + 1
 
     def _seen(self, item: engine.TriedField, wording) -> str:  # type: ignore[no-untyped-def]
         field = item.field

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from itertools import islice
 from typing import Any
 from uuid import UUID
 
@@ -33,6 +34,8 @@ _WIDEST = 170
 """Of a filter; its list shows whole words."""
 _WITH_FIELDS = 700
 """From this width on there is room for what a layout reads."""
+_MOST_NAMES = 40
+"""Two lines of a wide window hold no more of them."""
 _NAME = 0.34
 """Share of the width that a name then has."""
 _GAP, _RIGHT = 16, 190
@@ -55,9 +58,11 @@ class FoundModel(QAbstractListModel):
         self.found: list[laid.Found] = []
 
     def reads(self, one: laid.Found) -> str:
-        """Return the names of the fields that a layout reads, empty if it is not at hand."""
+        """Return the names of the fields that a layout reads, of many the first; empty if it is not at hand."""
         layout = self._layout(one.layout_id)
-        return ", ".join(field.name for field in layout.all_fields() if field.name) if layout is not None else ""
+        names = (field.name for field in layout.all_fields() if field.name) if layout is not None else ()
+        first = list(islice(names, _MOST_NAMES + 1))
+        return ", ".join(first[:_MOST_NAMES]) + (" and more" if len(first) > _MOST_NAMES else "")
 
     def clash(self, one: laid.Found) -> engine.Clash | None:
         """Return what contradicts a layout in numbers, None if nothing does."""
@@ -76,21 +81,23 @@ class FoundModel(QAbstractListModel):
         one = self.found[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
             return one.name
-        reads = self.reads(one)
-        words = f"{one.name}, {address_words(one)}, {one.standing.value}" + (f"; reads {reads}" if reads else "")
-        clash = self.clash(one)
         if role == Qt.ItemDataRole.AccessibleTextRole:
-            return words if clash is None else f"{words}, layouts differ"
+            return self._words(one) + (", layouts differ" if self.clash(one) is not None else "")
         if role == Qt.ItemDataRole.ToolTipRole:
-            return plain_tip(words if clash is None else f"{words}\n{clash.sentence()}")
+            clash = self.clash(one)
+            return plain_tip(self._words(one) + (f"\n{clash.sentence()}" if clash is not None else ""))
         return None
+
+    def _words(self, one: laid.Found) -> str:
+        reads = self.reads(one)
+        return f"{one.name}, {address_words(one)}, {one.standing.value}" + (f"; reads {reads}" if reads else "")
 
 
 def address_words(one: laid.Found) -> str:
     """Return an address the way lists write it."""
     if one.address is None:
         return "any"
-    return f"0x{one.address:08X}" if one.extended else f"0x{one.address:03X}"
+    return engine.protocol_named(one.protocol).address_text(one.address, extended=one.extended)
 
 
 class FoundDelegate(QStyledItemDelegate):

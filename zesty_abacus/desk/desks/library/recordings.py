@@ -289,7 +289,7 @@ class RecordingsView(QWidget):
             return "", ""
         share = f"{engine.percent(one.claimed)} explained, {engine.percent(one.proved)} proved"
         ranked = sorted(one.problems.items(), key=lambda it: -it[1])
-        faults = ", ".join(f"{kind.replace('-', ' ')} {grouped(count)}" for kind, count in ranked)
+        faults = ", ".join(f"{kind.replace('-', ' ')} × {grouped(count)}" for kind, count in ranked)
         return f"{share} · {f'problems: {faults}' if faults else 'no problems'}", ""
 
     def showEvent(self, event: Any) -> None:

@@ -51,6 +51,7 @@ class ProblemSide(QWidget):
         head = QVBoxLayout()
         head.setContentsMargins(EDGE - 4, 6, EDGE - 4, 4)
         line = QHBoxLayout()
+        line.setSpacing(8)
         line.addWidget(self.filter, 1)
         line.addWidget(self.write)
         head.addLayout(line)

@@ -70,7 +70,7 @@ class ByHandLine(QWidget):
     def take(self, address: int, flags: int, count: int) -> None:
         """Show a frame that was heard, or goes out already."""
         extended = bool(flags & going.EXTENDED)
-        self.address.setText(engine.protocol_named(self._protocol).typed_address(address, extended=extended))
+        self.address.setText(engine.protocol_named(self._protocol).address_text(address, extended=extended))
         self.count = min(count, going.MOST_BYTES)
         self.sort.setCurrentText(going.sort_of(self._protocol, flags))
 

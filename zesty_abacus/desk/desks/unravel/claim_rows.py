@@ -35,14 +35,16 @@ class ClaimRows(ReadingList):
             painter, QRectF(last.right() - _STANDING, last.top(), _STANDING, _LINE), claim.standing.value,
             text_font(TINY_PX), color.get(claim.standing, theme.ink), Qt.AlignmentFlag.AlignRight,
         )  # fmt: skip
-        draw_text(painter, second, about_words(claim), figure_font(SMALL_PX), theme.ink, middle=True)
+        draw_text(painter, second, about_words(self._session, claim), figure_font(SMALL_PX), theme.ink, middle=True)
         count = len(claim.evidence) + len(claim.curves)
         seen = f"{count} seen" if count else "nothing seen yet"
         who = last.adjusted(0, 0, -_STANDING - 6, 0)
         draw_sentence(painter, who, f"{thing.revision.author} · {seen}", text_font(TINY_PX), theme.quiet)
 
 
-def about_words(claim: Any) -> str:
+def about_words(session: Session, claim: Any) -> str:
     """Return which bits of which message a claim is about."""
-    address = f" 0x{claim.address:X}" if claim.address is not None else ", any message"
+    address = (
+        f" {session.kinds.address_on(claim.lane, claim.address)}" if claim.address is not None else ", any message"
+    )
     return f"{claim.lane}{address}" + (f" · {claim.places}" if claim.places else "")

@@ -244,7 +244,7 @@ class ClaimInHand(QWidget):
             # only now: the window stands before what the library is made of is loaded
             self.standing.addItems([one.value for one in laid.ClaimStanding])
         self.name.setText(claim.name)
-        self.where.setText(f"{about_words(claim)} · {author}")
+        self.where.setText(f"{about_words(self._session, claim)} · {author}")
         self.standing.setCurrentText(claim.standing.value)
         clear_layout(self.evidence)
         for sentence in claim.evidence:

@@ -77,6 +77,7 @@ class FindingSide(QWidget):
         head = QVBoxLayout()
         head.setContentsMargins(EDGE - 4, 6, EDGE - 4, 4)
         line = QHBoxLayout()
+        line.setSpacing(8)
         line.addWidget(self.scope, 1)
         line.addWidget(self.keep_all)
         head.addLayout(line)

@@ -202,7 +202,7 @@ class KeepPanel(Panel):
         if silent == len(chosen):
             return text + f"None of them changed in {counted(activity.frames, 'frame')}."
         text += f"{name} moves most: in {share:.0%} of frames"
-        return text + (f"; {silent} never move." if silent else "; all of them move.")
+        return text + (f"; {silent} never {'moves' if silent == 1 else 'move'}." if silent else "; all of them move.")
 
     def _show_value(self) -> None:
         session = self._session
