@@ -14,7 +14,7 @@ from zesty_abacus.core.links import hdlc
 from zesty_abacus.core.links.bursts import BurstFraming, vote_repeats
 from zesty_abacus.core.links.framing import framing_of
 from zesty_abacus.core.links.hdlc import HdlcFraming
-from zesty_abacus.core.links.registers import RegisterFraming, register_state
+from zesty_abacus.core.links.registers import RegisterFraming, _state, register_state
 from zesty_abacus.core.protocols.registry import protocol_named
 
 
@@ -244,3 +244,14 @@ def test_the_state_of_the_registers_is_rebuilt_at_any_time():
     assert early.value[4:7].tolist() == [0xAA, 0xBB, 0] and early.seen_ns[6] == -1 and early.pointer == 6
     assert late.value[4:7].tolist() == [0xAA, 0xCC, 0xDD] and late.seen_ns[5] == 2000
     assert register_state(frames, 9, 10_000, 16).pointer == -1
+
+
+def test_registers_beyond_the_last_one_are_left_out():
+    frames = registers([(1, False, b"\x04\xaa\xbb\xcc\xdd"), (1, False, b"\xfe\x11\x22\x33")])
+    state = register_state(frames, 1, 10_000, 6)
+    assert state.value.tolist() == [0, 0, 0, 0, 0xAA, 0xBB] and state.pointer == 0xFE + 3
+    # as the Python that it is written in, which looks at every index
+    value, seen = np.zeros(6, np.uint8), np.full(6, -1, np.int64)
+    columns = frames.time_ns, frames.address, frames.flags, frames.start, frames.size, frames.payload
+    assert _state.py_func(*columns, 1, value, seen) == state.pointer
+    assert value.tolist() == state.value.tolist() and seen.tolist() == state.seen_ns.tolist()

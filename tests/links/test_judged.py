@@ -5,6 +5,7 @@ import pytest
 from tests.links.test_over_can import announced, long_frames
 from tests.links.test_over_can import table_of as can_table
 from tests.links.test_telegrams import bytes_result, framed
+from tests.recipes.test_segments import crc16
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.result import LineResult, Marks
 from zesty_abacus.core.links.framing import framings
@@ -107,3 +108,39 @@ def test_without_a_length_as_many_bytes_are_kept_as_a_telegram_may_have():
     _, frames = framed(form, bytes_result([bytes(5000)]))
     assert [len(payload) for payload, _ in frames] == [4096, 904]
     assert all(flags & F.FRAMING for _, flags in frames)
+
+
+def checked_unit(data):
+    return data + crc16(data)
+
+
+def units(*heads, spoilt=0):
+    """Return bytes of units by their unit and function, some with a wrong check."""
+    made = [checked_unit(bytes([unit, function, 0, number])) for number, (unit, function) in enumerate(heads)]
+    return bytes_result([one[:-1] + bytes([one[-1] ^ 1]) if n < spoilt else one for n, one in enumerate(made)])
+
+
+# reading and writing, diagnostics, events, who is there, files, masks and queues, an envelope, two stretches for users
+PUBLIC = {*range(1, 9), 11, 12, 15, 16, 17, 20, 21, 22, 23, 24, 43, *range(65, 73), *range(100, 111)}
+
+
+def test_units_ask_for_functions_that_there_are():
+    """Others frame their telegrams with this CRC as well; an answer that refuses has the highest bit besides."""
+    found = {function: judged("Modbus RTU", units(*[(17, function)] * 4)) for function in range(256)}
+    assert {function & 0x7F for function, one in found.items() if one is not None} == PUBLIC
+    assert {function for function, one in found.items() if one is not None} == PUBLIC | {one | 0x80 for one in PUBLIC}
+    assert found[3][1:] == (1.0, "4 of 4 units have a CRC-16 that agrees")
+
+
+def test_units_of_which_few_are_spoilt_or_strange():
+    assert judged("Modbus RTU", units(*[(247, 3)] * 4))[1] == 1.0
+    assert judged("Modbus RTU", units(*[(248, 3)] * 4)) is None, "there are 247 units"
+    assert judged("Modbus RTU", units(*[(1, 3)] * 4, spoilt=2))[1:] == (
+        0.75, "2 of 4 units have a CRC-16 that agrees"
+    )  # fmt: skip
+    assert judged("Modbus RTU", units(*[(1, 3)] * 5, spoilt=3)) is None
+    assert judged("Modbus RTU", units(*[(1, 3)] * 2, spoilt=1)) is None, "one that agrees is an accident"
+    half = judged("Modbus RTU", units((1, 3), (1, 3), (1, 9), (1, 9)))
+    assert half[1:] == (0.25, "4 of 4 units have a CRC-16 that agrees; 50% of them ask for a function that there is")
+    assert judged("Modbus RTU", units((1, 3), (1, 9), (1, 9))) is None
+    assert judged("Modbus RTU", bytes_result([checked_unit(b"\x01\x03\x00")] * 1)) is None, "seven bytes are too few"

@@ -143,6 +143,22 @@ def test_fragments_and_strangers_are_counted():
     assert facts["fragments"] == 1 and facts["of another kind"] == 1 and facts["packets"] == 3
 
 
+def test_only_what_there_is_is_told_besides_packets():
+    def told(*datas):
+        return [(fact.name, fact.value, fact.words) for fact in streams(packets(list(datas))).facts]
+
+    datagram = ethernet(0x0800, ip4(17, udp(1, 2, b"x")))
+    assert told(ethernet(0x0806, bytes(28))) == [("packets", 1.0, "1"), ("of another kind", 1.0, "1")]
+    assert told(datagram, datagram) == [("packets", 2.0, "2")] and told(b"") == [
+        ("packets", 1.0, "1"),
+        ("of another kind", 1.0, "1"),
+    ]
+    hole = stream([(False, 0, b"a"), (False, 0, b"a"), (False, 9, b"b")])
+    assert told(*hole)[1:] == [("sent again", 1.0, "1"), ("holes in streams", 1.0, "1")]
+    nothing = streams(packets([datagram]).chosen(np.zeros(0, np.int64)))
+    assert [(fact.name, fact.words) for fact in nothing.facts] == [("packets", "0")]
+
+
 def crc24(data):
     """CRC of the Bluetooth LE link layer, one shift register bit after another (Core 5.4, volume 6, part B, 3.1.1)."""
     state = 0x555555

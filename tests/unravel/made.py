@@ -9,7 +9,7 @@ from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.segment_frames import KindFrames
 from zesty_abacus.core.frames.table import FrameTable
-from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.layouts.places import Places, format_places, parse_places
 from zesty_abacus.core.protocols.modbus import address_of
 from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.unravel.known import Known
@@ -31,6 +31,17 @@ def seen_of(matrix, step_ns=10_000_000):
 def nothing_known(size):
     """Return that no layout explains anything."""
     return Known(np.zeros(size * 8, np.bool_))
+
+
+def asked(question, matrix):
+    """Return what a question about single bits says of frames of which nothing is known."""
+    matrix = np.asarray(matrix, np.uint8)
+    return question(seen_of(matrix), np.ones(matrix.shape[1] * 8, np.bool_))
+
+
+def places_of(said):
+    """Return the bits that something was said of, as places are written."""
+    return format_places(Places(said.bits))
 
 
 def put(matrix, places, values):

@@ -59,8 +59,8 @@ def parse_received(text: str) -> bytes:
         raise MisuseError("there are no bytes.", hint="Paste bytes such as 12 34 AB or words such as 0x1234, 4660.")
     if re.fullmatch(r"[0-9A-Fa-f\s:]+", text) and not re.search(r"(?<![0-9A-Fa-f])[0-9A-Fa-f](?![0-9A-Fa-f])", text):
         digits = re.sub(r"[\s:]", "", text)
-        if len(digits) % 2 == 0 and len(digits) <= MAX_BYTES * 2:
-            return bytes.fromhex(digits)
+        if len(digits) % 2 == 0:
+            return _not_too_many(bytes.fromhex(digits))
     data = b""
     for part in re.split(r"[,;\s]+", text):
         try:
@@ -71,6 +71,10 @@ def parse_received(text: str) -> bytes:
             raise MisuseError(f"{part[:20]!r} does not fit a 16-bit word.")
         short = part.lower().startswith("0x") and len(part) <= 4
         data += bytes([number]) if short else (number & 0xFFFF).to_bytes(2, "big")
+    return _not_too_many(data)
+
+
+def _not_too_many(data: bytes) -> bytes:
     if len(data) > MAX_BYTES:
         raise MisuseError(f"{len(data)} bytes are more than the {MAX_BYTES} that are searched.")
     return data
