@@ -15,6 +15,7 @@ import os
 import random
 import re
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -27,7 +28,8 @@ ROOT = Path(__file__).parent.parent
 ASIDE = Path(__file__).parent / "mutants-aside.txt"
 PACKAGE, TESTS = "zesty_abacus", "tests"
 _KERNEL = "@njit"
-_PATIENCE_S = 300
+_PATIENCE_S = 420
+_WORDS = {True: "noticed", False: "LIVED  ", None: "unsure "}
 _ALSO = {"tests/layouts": ("tests/codec",), "tests/links": ("tests/recipes",)}
 """What a part says is seen when frames are read with it."""
 _TURNED = {
@@ -234,20 +236,28 @@ def _copied(target: Path) -> None:
         shutil.copy(ROOT / name, target / name)
 
 
-def noticed(fault: Fault, tree: Path) -> bool:
-    """Return whether the tests beside a fault fail with it in the tree; a hang is noticed, too."""
+def noticed(fault: Fault, tree: Path, patience_s: float = _PATIENCE_S) -> bool | None:
+    """Return whether the tests beside a fault fail with it in the tree; None if they take too long to say.
+
+    They may hang because of it, or be many: nobody knows, so it counts for neither.
+    """
     path = tree / fault.file
     whole = path.read_text()
     path.write_text(fault.source)
     callers = compiled_callers(fault.file, tree)
     _compile_anew(callers)
     environment = {**os.environ, "PYTHONPATH": str(tree), "PYTHONDONTWRITEBYTECODE": "1"}
-    command = [sys.executable, "-m", "pytest", "-q", "-x", "-p", "no:cacheprovider", *beside(fault.file)]
+    workers = str(len(os.sched_getaffinity(0)))
+    command = [sys.executable, "-m", "pytest", "-q", "-x", "-n", workers, "-p", "no:cacheprovider", *beside(fault.file)]
+    run = subprocess.Popen(command, cwd=tree, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+                           start_new_session=True)  # fmt: skip
     try:
-        run = subprocess.run(command, cwd=tree, env=environment, capture_output=True, timeout=_PATIENCE_S, check=False)
-        return run.returncode != 0
+        return run.wait(patience_s) != 0
     except subprocess.TimeoutExpired:
-        return True
+        # with the workers, and whatever their tests have started
+        os.killpg(run.pid, signal.SIGKILL)
+        run.wait()
+        return None
     finally:
         path.write_text(whole)
         _compile_anew(callers)
@@ -263,16 +273,16 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=int(time.time()) % 10_000)
     asked = parser.parse_args()
     faults = sampled(asked.folder.rstrip("/"), asked.number, asked.seed)
-    lived = []
+    found: list[bool | None] = []
     with tempfile.TemporaryDirectory(prefix="zesty-mutants-") as folder:
         tree = Path(folder)
         _copied(tree)
         for number, fault in enumerate(faults, 1):
-            found = noticed(fault, tree)
-            lived += [] if found else [fault]
-            print(f"{number:3} {'noticed' if found else 'LIVED  '} {fault.file}:{fault.line} {fault.what}", flush=True)
-    count = len(faults) - len(lived)
-    print(f"{count} of {len(faults)} noticed ({count / max(len(faults), 1):.0%}), seed {asked.seed}")
+            found.append(noticed(fault, tree))
+            print(f"{number:3} {_WORDS[found[-1]]} {fault.file}:{fault.line} {fault.what}", flush=True)
+    count, known = found.count(True), len(found) - found.count(None)
+    unsure = f", {found.count(None)} took too long to say" if None in found else ""
+    print(f"{count} of {known} noticed ({count / max(known, 1):.0%}){unsure}, seed {asked.seed}")
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from bench.mutants import beside, compiled_callers, faults_in, folders_of_tests, sampled
+from bench.mutants import Fault, beside, compiled_callers, faults_in, folders_of_tests, noticed, sampled
 
 CODE = '''"""A text with 1 < 2 in it."""
 
@@ -61,6 +61,23 @@ def test_tests_elsewhere_that_import_a_file_are_run_for_it():
     found = beside(Path("zesty_abacus/core/frames/density.py"))
     assert found[0] == "tests/frames" and "tests/trial/test_growing.py" in found
     assert not any(name.startswith("tests/frames/") for name in found), "the folder has them already"
+
+
+@pytest.mark.parametrize(
+    ("body", "patience_s", "said"),
+    [
+        ("assert half(4) == 2", 60, True), ("assert half(0) == 0", 60, False),
+        ("assert half(4) == 2 or sleep(9)", 2, None),
+    ],
+)  # fmt: skip
+def test_a_fault_is_noticed_lives_or_nobody_knows(tmp_path, monkeypatch, body, patience_s, said):
+    (tmp_path / "halves.py").write_text("def half(number):\n    return number // 2\n")
+    test = f"from time import sleep\nfrom halves import half\ndef test(): {body}\n"
+    (tmp_path / "test_halves.py").write_text(test)
+    monkeypatch.setattr("bench.mutants.beside", lambda _file: ["test_halves.py"])
+    fault = Fault(Path("halves.py"), 2, "operator swapped", "def half(number):\n    return number * 2\n")
+    assert noticed(fault, tmp_path, patience_s) is said
+    assert "//" in (tmp_path / "halves.py").read_text(), "the file is whole again"
 
 
 def test_a_sample_is_the_same_for_a_seed():
