@@ -7,7 +7,7 @@ import threading
 import traceback
 
 import pytest
-from PyQt6.QtCore import QEvent
+from PyQt6.QtCore import QEvent, qInstallMessageHandler
 
 from tests.desk.pilot import Pilot
 from tests.once import made_once
@@ -30,11 +30,21 @@ def let_go(window):
 
 @pytest.fixture(autouse=True)
 def no_faults(monkeypatch):
-    """Fail a test in which a fault of the program reached the window."""
+    """Fail a test in which a fault of the program reached the window, or in which Qt says that it is used wrongly."""
     faults = []
     monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: faults.append(
         "".join(traceback.format_exception(kind, error, trace))))  # fmt: skip
+
+    def hear(kind, where, words):
+        # a class of Qt that complains of its caller says its name first; what a platform cannot do is told without
+        if words.startswith("Q"):
+            faults.append(words)
+        else:
+            print(words, file=sys.stderr)
+
+    before = qInstallMessageHandler(hear)
     yield
+    qInstallMessageHandler(before)
     assert not faults, faults[0]
 
 

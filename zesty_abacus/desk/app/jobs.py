@@ -13,7 +13,7 @@ from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor, wait
 from typing import Any
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 
 from ...core.errors import AbacusError
 from ...core.progress import Cancelled, Progress
@@ -82,13 +82,15 @@ class Jobs(QObject):
     Events
     ------
     changed
-        A job began or ended.
+        A job began or ended; never told before whoever starts a job is done, since pictures ask for work while they
+        are painted.
     failed
         (title, sentence) of a job that failed and had nobody to tell it to.
     """
 
     changed = pyqtSignal()
     failed = pyqtSignal(str, str)
+    _began = pyqtSignal()
     _answered = pyqtSignal(object, object, object)
 
     def __init__(self) -> None:
@@ -102,6 +104,7 @@ class Jobs(QObject):
         self._answers: dict[int, _Answers] = {}
         self._closing = threading.Event()
         self._answered.connect(self._on_answer)
+        self._began.connect(self.changed, Qt.ConnectionType.QueuedConnection)
 
     def start(
         self,
@@ -135,7 +138,7 @@ class Jobs(QObject):
         future = (self._line if in_line else self._pool).submit(self._run, job, work)
         self._futures.add(future)
         future.add_done_callback(self._futures.discard)
-        self.changed.emit()
+        self._began.emit()
         return job
 
     def running(self) -> list[Job]:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from ..app.jobs import Job
 from ..app.session import Session
 from ..widgets.parts import button, label, one_shot, plain_tip, say_in
+from ..widgets.share_bar import ShareBar
 from ..widgets.words import counted, grouped, span_text
 
 _SHOW_AFTER_MS = 250
@@ -31,10 +32,8 @@ class Foot(QWidget):
         self.told = label("")
         self.told.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.work = label("", "quiet")
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
+        self.bar = ShareBar()
         self.bar.setFixedWidth(110)
-        self.bar.setRange(0, 1000)
         self.stop = button("Cancel", "Stop this work", link=True)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 3, 14, 3)
@@ -143,11 +142,11 @@ class Foot(QWidget):
             part.setVisible(job is not None)
         if job is not None:
             self.work.setText(job.note)
-            self.bar.setValue(round(job.share * 1000))
+            self.bar.show_share(job.share)
 
     def _on_moved(self, share: float, note: str) -> None:
         self.work.setText(note)
-        self.bar.setValue(round(share * 1000))
+        self.bar.show_share(share)
 
 
 def _count(number: int) -> str:

@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QListView,
-    QProgressBar,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -23,6 +22,7 @@ from ..app.session import Session
 from ..widgets.filter_line import FilterLine
 from ..widgets.paint import draw_ribbon, draw_text
 from ..widgets.parts import EDGE, Choice, hairline, label
+from ..widgets.share_bar import ShareBar
 from ..widgets.theme import SMALL_PX, TEXT_PX, TINY_PX, figure_font, look, text_font
 from ..widgets.told import tell_whole
 from ..widgets.words import counted
@@ -203,9 +203,7 @@ class Roster(QWidget):
         self.total = label("Explained bits, whole capture", wrap=True)
         self.total_share = label("", "title")
         self.total_share.setFont(text_font(bold=True))
-        self.bar = QProgressBar()
-        self.bar.setTextVisible(False)
-        self.bar.setRange(0, 1000)
+        self.bar = ShareBar()
         self.bar.setObjectName("explained")
         self.bar.setAccessibleName("Explained bits of the whole capture")
         foot = QHBoxLayout()
@@ -313,7 +311,7 @@ class Roster(QWidget):
     def _on_explained(self) -> None:
         explained = self._session.reading.counts.explained_of_all()
         if explained is not None and explained.share is not None:
-            self.bar.setValue(round(explained.share * 1000))
+            self.bar.show_share(explained.share)
             proved = engine.percent(explained.proved_share or 0.0)
             self.total.setText(f"Explained bits, {proved} proved")
             self.total_share.setText(explained.share_text())
