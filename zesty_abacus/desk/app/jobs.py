@@ -104,7 +104,7 @@ class Jobs(QObject):
         self._answers: dict[int, _Answers] = {}
         self._closing = threading.Event()
         self._answered.connect(self._on_answer)
-        self._began.connect(self.changed, Qt.ConnectionType.QueuedConnection)
+        self._began.connect(self.changed.emit, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
 
     def start(
         self,
