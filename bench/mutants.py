@@ -40,6 +40,8 @@ _SWAPPED_OPERATORS = {
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.FloorDiv: ast.Mult, ast.LShift: ast.RShift,
     ast.RShift: ast.LShift, ast.BitAnd: ast.BitOr, ast.BitOr: ast.BitAnd,
 }  # fmt: skip
+_EITHER_WAY = frozenset(("min", "max", "minimum", "maximum", "fmin", "fmax", "gcd", "lcm", "isclose", "array_equal"))
+"""Calls that give the same whichever way round their arguments stand."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +108,8 @@ class _Sites(ast.NodeVisitor):
 
     def visit_Call(self, node: ast.Call) -> None:
         plain = [place for place, one in enumerate(node.args) if not isinstance(one, ast.Starred)]
-        if len(plain) >= 2 and ast.dump(node.args[plain[0]]) != ast.dump(node.args[plain[1]]):
+        differ = len(plain) >= 2 and ast.dump(node.args[plain[0]]) != ast.dump(node.args[plain[1]])
+        if differ and not _is_either_way(node):
             arguments = list(node.args)
             arguments[plain[0]], arguments[plain[1]] = arguments[plain[1]], arguments[plain[0]]
             self._add(node, ast.Call(node.func, arguments, node.keywords), "arguments swapped")
@@ -143,6 +146,12 @@ class _Sites(ast.NodeVisitor):
 
     def _add(self, node: ast.AST, instead: ast.AST, words: str) -> None:
         self.found.append((node, instead, words))
+
+
+def _is_either_way(call: ast.Call) -> bool:
+    """Return whether a call means the same with its arguments swapped; with a key, it is seen which of two comes."""
+    name = call.func.id if isinstance(call.func, ast.Name) else getattr(call.func, "attr", "")
+    return name in _EITHER_WAY and not call.keywords
 
 
 def faults_in(path: Path, root: Path = ROOT) -> Iterator[Fault]:

@@ -1,5 +1,6 @@
 """Values over time in the real window: a reference laid over, readings typed in, figures, stretches, pictures."""
 
+import os
 import xml.etree.ElementTree as ET
 from fractions import Fraction
 
@@ -181,7 +182,28 @@ def test_the_picture_is_saved_with_its_origin(pilot, speed, tmp_path, monkeypatc
         assert ET.fromstring(text).tag.endswith("svg") and "Yuzu sea trial" in text and "harbour-team library" in text
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(tmp_path / "no" / name), ""))
     stack.ask_picture()
+    pilot.settle()
     assert "cannot be written" in pilot.window.foot.told.text()
+
+
+@pytest.mark.parametrize("input_of_trial", [True, False])
+def test_a_picture_replaces_neither_a_recording_nor_what_nobody_was_asked_about(
+    pilot, speed, tmp_path, monkeypatch, input_of_trial
+):
+    session, stack = pilot.session, pilot.window.read.traces
+    there = session.trial.files()[0] if input_of_trial else tmp_path / "stack.png"
+    kept = there.with_name(f"{there.name}.svg") if input_of_trial else there
+    if input_of_trial:
+        os.link(there, kept)  # the same file under a name that is asked for as a picture
+    else:
+        kept.write_bytes(b"something else")
+    before = kept.read_bytes()
+    chosen = kept if input_of_trial else tmp_path / "stack"
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_a, **_k: (str(chosen), ""))
+    stack.ask_picture()
+    pilot.settle()
+    assert ("the same file as" if input_of_trial else "of this name already") in pilot.window.foot.told.text()
+    assert kept.read_bytes() == before
 
 
 def test_the_menu_says_what_to_do_where_nothing_can_be_laid_over(pilot):

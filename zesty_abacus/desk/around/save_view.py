@@ -8,20 +8,29 @@ from pathlib import Path
 from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QPainter
 
+from ..app.doors import engine
 from ..app.session import Session
-from ..widgets.picture_file import save_picture
+from ..widgets.picture_file import png_of, svg_of
 
 
-def save_view(session: Session, path: Path, size: QSize, draw: Callable[[QPainter], object]) -> None:
-    """Save what a view draws; what became of it is told in the foot."""
-    if path.suffix.lower() not in (".png", ".svg"):
-        path = path.with_name(f"{path.name}.png")
-    try:
-        save_picture(path, size, draw, origin_words(session))
-    except OSError as error:
-        session.told.emit("wrong", f"{path.name} cannot be written: {error.strerror or error}.")
-    else:
-        session.told.emit("good", f"{path.name} is saved.")
+def save_view(session: Session, chosen: str, size: QSize, draw: Callable[[QPainter], object]) -> None:
+    """Save what a view draws under a name that was chosen in a dialog; what became of it is told in the foot."""
+    target = _target(session, Path(chosen))
+    made = (svg_of if target.path.suffix.lower() == ".svg" else png_of)(size, draw, origin_words(session))
+    name = target.path.name
+    session.jobs.start(
+        "picture", f"writing {name}", lambda _progress: target.write(made()),
+        lambda _done: session.told.emit("good", f"{name} is saved."),
+        lambda sentence: session.told.emit("wrong", sentence),
+    )  # fmt: skip
+
+
+def _target(session: Session, path: Path) -> engine.Target:
+    """Return where it goes; the dialog asks before a file of just the chosen name is replaced."""
+    inputs = tuple(session.trial.files())
+    if path.suffix.lower() in (".png", ".svg"):
+        return engine.Target(path, True, inputs)
+    return engine.Target(path.with_name(f"{path.name}.png"), False, inputs)
 
 
 def origin_words(session: Session) -> str:

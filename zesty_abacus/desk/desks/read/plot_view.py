@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
@@ -101,7 +100,7 @@ class PlotView(QWidget):
         """Ask where the picture is to be saved."""
         name, _ = QFileDialog.getSaveFileName(self, "Save the picture", "picture.png", FORMS)
         if name:
-            save_view(self._session, Path(name), self.canvas.size(), self.canvas.draw)
+            save_view(self._session, name, self.canvas.size(), self.canvas.draw)
 
 
 class PlotCanvas(QWidget):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from functools import partial
-from pathlib import Path
 from uuid import UUID
 
 from PyQt6.QtCore import QEvent, QMimeData, QSize, Qt, pyqtSignal
@@ -157,7 +156,7 @@ class TraceStack(QWidget):
         """Ask where the picture of the stack is to be saved."""
         name, _ = QFileDialog.getSaveFileName(self, "Save the picture", "traces.png", FORMS)
         if name:
-            save_view(self._session, Path(name), self.size(), self.draw)
+            save_view(self._session, name, self.size(), self.draw)
 
     def leaveEvent(self, event: QEvent | None) -> None:
         self._hovered = -1
