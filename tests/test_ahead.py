@@ -65,3 +65,27 @@ def test_as_they_are_done_a_slow_one_keeps_none_from_being_made(monkeypatch):
     assert done[-1] == 0 and sorted(done) == list(range(9))
     with pytest.raises(ZeroDivisionError):
         list(as_done([1, 0], lambda number: 1 / number))
+
+
+@pytest.mark.parametrize("threads", [1, 2])
+def test_so_many_threads_make_and_so_many_and_one_besides_are_held(threads):
+    busy, most, lock, taken = 0, 0, threading.Lock(), []
+
+    def given():
+        for number in range(30):
+            taken.append(number)
+            yield number
+
+    def make(number):
+        nonlocal busy, most
+        with lock:
+            busy += 1
+            most = max(most, busy)
+        time.sleep(0.002)
+        with lock:
+            busy -= 1
+        return number
+
+    for used, number in enumerate(Ahead(given(), make, threads=threads).then(lambda one: one)):
+        assert number == used and len(taken) <= used + 1 + threads + 1
+    assert most == threads

@@ -13,6 +13,7 @@ import pytest
 import sqlalchemy as sa
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 
 from tests.library.test_store import pod, raw_engine
 from zesty_abacus.core.layouts.json_form import layout_to_json
@@ -23,6 +24,7 @@ from zesty_abacus.core.library.driver_errors import mapped_errors
 from zesty_abacus.core.library.engine import open_engine
 from zesty_abacus.core.library.errors import LibraryError, UnreachableError
 from zesty_abacus.core.library.store import Library
+from zesty_abacus.core.library.versions import MIGRATIONS, known_versions
 from zesty_abacus.core.recipes.json_form import recipe_to_json
 from zesty_abacus.core.recipes.model import new_recipe
 
@@ -256,3 +258,24 @@ def test_a_library_of_any_earlier_version_keeps_what_it_holds(address, version):
     with pytest.raises(sa.exc.DBAPIError, match="never rewritten"), library.engine.begin() as connection:
         connection.execute(sa.text("UPDATE revision SET author = 'x' WHERE id = 1"))
     library.close()
+
+
+def test_the_versions_that_are_known_are_those_of_the_files_that_make_them():
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    scripts = ScriptDirectory.from_config(config)
+    assert known_versions() == sorted(one.revision for one in scripts.walk_revisions())
+    assert known_versions()[-1] == scripts.get_current_head()
+    assert [Path(one.path).name[1:5] for one in scripts.walk_revisions()] == known_versions()[::-1]
+
+
+def test_a_file_library_is_opened_without_what_only_servers_and_old_ones_need(tmp_path):
+    Library.create(library_address(tmp_path / "lib.zal"), "here").close()
+    code = (
+        "import sys; from zesty_abacus.core.library.store import Library;"
+        "Library.open(sys.argv[1]).close();"
+        "print(*(name for name in ('alembic', 'psycopg', 'keyring', 'mako') if name in sys.modules))"
+    )
+    command = [sys.executable, "-c", code, str(tmp_path / "lib.zal")]
+    done = subprocess.run(command, capture_output=True, text=True, check=True)
+    assert done.stdout.split() == []

@@ -16,10 +16,10 @@ Next = TypeVar("Next")
 class Ahead(Generic[Made]):
     """What becomes of many given things, in their order, each made on a thread of its own while earlier ones are used.
 
-    Not more than one a processor, and one besides, is held at a time, so memory stays what a few of them take.
+    Not more than one a thread, and one besides, is held at a time, so memory stays what a few of them take.
     """
 
-    def __init__(self, given: Iterable[Any], make: Callable[[Any], Made]) -> None:
+    def __init__(self, given: Iterable[Any], make: Callable[[Any], Made], *, threads: int | None = None) -> None:
         """Keep what to do.
 
         Parameters
@@ -28,9 +28,13 @@ class Ahead(Generic[Made]):
             Taken one by one, on the thread that iterates.
         make
             Called from several threads at once; it gains only as far as it leaves the interpreter's lock alone.
+        threads
+            How many; None is one a processor. Of work that mostly holds the lock one is quicker than two, which wait
+            for each other each time one of them has let go of it.
         """
         self._given = given
         self._make = make
+        self._threads = threads or len(os.sched_getaffinity(0))
 
     @classmethod
     def of(cls, given: Iterable[Made]) -> Ahead[Made]:
@@ -40,7 +44,7 @@ class Ahead(Generic[Made]):
     def then(self, further: Callable[[Made], Next]) -> Ahead[Next]:
         """Return what becomes of these by another step, made on the same threads."""
         make = self._make
-        return Ahead(self._given, lambda one: further(make(one)))
+        return Ahead(self._given, lambda one: further(make(one)), threads=self._threads)
 
     def __iter__(self) -> Iterator[Made]:
         given = iter(self._given)
@@ -52,14 +56,13 @@ class Ahead(Generic[Made]):
         yield from self._on_threads(itertools.chain(begin, given))
 
     def _on_threads(self, given: Iterable[Any]) -> Iterator[Made]:
-        workers = len(os.sched_getaffinity(0))
         under_way: deque[Future[Made]] = deque()
         # a pool of its own: in one that is shared, pieces that wait for threads of that pool could wait for ever
-        pool = ThreadPoolExecutor(workers, thread_name_prefix="ahead")
+        pool = ThreadPoolExecutor(self._threads, thread_name_prefix="ahead")
         try:
             for one in given:
                 under_way.append(pool.submit(self._make, one))
-                if len(under_way) > workers:
+                if len(under_way) > self._threads:
                     yield under_way.popleft().result()
             while under_way:
                 yield under_way.popleft().result()

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from ..kernels.bits import decode_numbers
 from ..layouts.model import Field, FieldKind, Selected
 from .columns import FieldColumn, Validity
-from .plan import FieldsPlan, number_steps, value_dtype
+from .plan import FieldsPlan, is_real, number_steps
 from .scaling import nearest
 from .scope import Scope
 
@@ -41,18 +41,21 @@ def decode_fields(
     numbers = _with_selectors(plan, wanted)
     steps = plan.steps if numbers is plan.numbers else number_steps(numbers)
     raw, values = decode_numbers(matrix, steps)
+    presence = _Presence(sizes, scope)
     columns: dict[UUID, FieldColumn] = {}
     scaled = 0
-    for number, field in enumerate(numbers):
+    for number, (field, is_scaled) in enumerate(zip(numbers, steps.scaled.tolist(), strict=True)):
         value = None
-        if steps.scaled[number]:
+        if is_scaled:
             value = values[scaled]
             scaled += 1
-        columns[field.id] = number_column(field, raw[number], value, _presence(field, sizes, scope))
-        scope.add({field.id: columns[field.id]})
+        columns[field.id] = number_column(field, raw[number], value, presence.of(field))
+        if plan.has_selectors:
+            # what it selects asks for it before all are there
+            scope.add({field.id: columns[field.id]})
     for field in plan.contents:
         if wanted is None or field.id in wanted:
-            columns[field.id] = _content_column(field, matrix, _presence(field, sizes, scope))
+            columns[field.id] = _content_column(field, matrix, presence.of(field))
     ordered = {field.id: columns[field.id] for field in plan.fields if field.id in columns}
     scope.add(ordered)
     return ordered
@@ -69,7 +72,7 @@ def _wide_enough(matrix: NDArray[np.uint8], words: int) -> NDArray[np.uint8]:
 
 def _with_selectors(plan: FieldsPlan, wanted: set[UUID] | None) -> tuple[Field, ...]:
     """Return the wanted number fields and their selectors, each selector before what it selects."""
-    if wanted is None and all(field.selected is None for field in plan.fields):
+    if wanted is None and not plan.has_selectors:
         return plan.numbers
     by_id = {field.id: field for field in plan.fields}
     picked: dict[UUID, Field] = {}
@@ -109,7 +112,7 @@ def number_column(
         # IEEE 754 has bit patterns that are no number: they say that there is none
         validity[np.isnan(value) & (validity == Validity.GOOD)] = Validity.NOT_AVAILABLE
     exact = raw.view(np.int64) if field.is_signed else raw
-    if value is None and value_dtype(field) == np.float64:
+    if value is None and is_real(field):
         value = nearest(exact, field.ratio, field.offset)
     if value is not None and field.is_curved:
         value = along_curve(field, value)
@@ -166,14 +169,23 @@ def selector_holds(selected: Selected, scope: Scope) -> NDArray[np.bool_]:
     return selected.values.holds(selector.raw) & selector.has_value
 
 
-def _presence(field: Field, sizes: NDArray[np.integer], scope: Scope) -> NDArray[np.uint8]:
-    validity = np.zeros(len(sizes), np.uint8)
-    if field.selected is not None:
-        validity[~selector_holds(field.selected, scope)] = Validity.ABSENT
-    short = sizes < field.places.size_needed
-    if short.any():
-        validity[short] = Validity.TOO_SHORT
-    return validity
+class _Presence:
+    """Which fields are there: selected, and before the end."""
+
+    def __init__(self, sizes: NDArray[np.integer], scope: Scope) -> None:
+        self._sizes = sizes
+        self._scope = scope
+        self._least = int(sizes.min()) if len(sizes) else 0
+
+    def of(self, field: Field) -> NDArray[np.uint8]:
+        """Return the validity of a field before its values are looked at."""
+        validity = np.zeros(len(self._sizes), np.uint8)
+        if field.selected is not None:
+            validity[~selector_holds(field.selected, self._scope)] = Validity.ABSENT
+        needed = field.places.size_needed
+        if self._least < needed:
+            validity[self._sizes < needed] = Validity.TOO_SHORT
+        return validity
 
 
 def _outside_limits(field: Field, values: NDArray) -> NDArray[np.bool_] | None:

@@ -115,9 +115,14 @@ def value_dtype(field: Field) -> np.dtype | None:
     """
     if field.kind in (FieldKind.TEXT, FieldKind.BYTES):
         return None
-    if field.kind is FieldKind.FLOAT or (field.ratio, field.offset) != (1, 0) or field.is_curved:
+    if is_real(field):
         return np.dtype(np.float64)
     return np.dtype(np.int64 if field.is_signed else np.uint64)
+
+
+def is_real(field: Field) -> bool:
+    """Return whether the values of a number field are real numbers; else they are its raw integers."""
+    return field.kind is FieldKind.FLOAT or field.ratio != 1 or field.offset != 0 or field.is_curved
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -136,6 +141,8 @@ class FieldsPlan:
         Text and raw bytes fields.
     words
         How many 64-bit words of a row the steps touch.
+    has_selectors
+        Whether any of them is there only where another says so.
     """
 
     fields: tuple[Field, ...]
@@ -143,6 +150,7 @@ class FieldsPlan:
     steps: NumberSteps
     contents: tuple[Field, ...]
     words: int
+    has_selectors: bool
 
 
 def compile_fields(fields: tuple[Field, ...]) -> FieldsPlan:
@@ -150,7 +158,8 @@ def compile_fields(fields: tuple[Field, ...]) -> FieldsPlan:
     numbers = tuple(f for f in fields if value_dtype(f) is not None)
     contents = tuple(f for f in fields if value_dtype(f) is None)
     needed = max((f.places.size_needed for f in fields), default=0)
-    return FieldsPlan(fields, numbers, number_steps(numbers), contents, (needed + 7) // 8)
+    has_selectors = any(field.selected is not None for field in fields)
+    return FieldsPlan(fields, numbers, number_steps(numbers), contents, (needed + 7) // 8, has_selectors)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -13,6 +13,8 @@ from ..ahead import Ahead
 
 _TABLE_CELLS = 1 << 21
 """Most cells of a table that is made of a sparse block."""
+_TABLE_ROWS = 1 << 17
+"""Most rows of a table that is made of another; Parquet keeps as many together."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -58,8 +60,10 @@ class Block:
         return Block(schema, self.count, columns, self.frames)
 
     def tables(self) -> Iterator[pa.Table]:
-        """Yield the rows as tables; here one."""
-        yield self.table()
+        """Yield the rows as tables, not so large that all their words, each written out, weigh much."""
+        pieces = max(-(-self.count // _TABLE_ROWS), 1)
+        for piece in self.sliced(-(-self.count // pieces)) if pieces > 1 else (self,):
+            yield piece.table()
 
     def table(self) -> pa.Table:
         """Return the rows as a table with all its columns."""

@@ -13,8 +13,10 @@ from ..frames.capture import Capture
 CHUNK_ROWS = 100_000
 """Most frames of a chunk."""
 _FEWEST_ROWS = 20_000
-_ROWS_A_KIND = 50
+_ROWS_A_KIND = 25
 """As many frames of a kind make decoding them at once worth while."""
+_ROWS_FOR_THREADS = 200
+"""With fewer frames of a kind decoding them is mostly Python's own work, of which one thread does more than several."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,9 +44,18 @@ def chunks_of(capture: Capture, which: Which) -> Iterator[NDArray[np.uint32]]:
 
     Chunks are no larger than they must be: several are in memory at once, each with all that its frames say.
     """
-    rows = min(max(_ROWS_A_KIND * len(capture.kinds.keys), _FEWEST_ROWS), CHUNK_ROWS)
+    rows = _rows_a_chunk(capture)
     if isinstance(which, np.ndarray):
         yield from (which[first : first + rows] for first in range(0, len(which), rows))
         return
     span = which or Span(0, len(capture))
     yield from capture.order.chunks(span.first, span.last, rows)
+
+
+def threads_for(capture: Capture) -> int | None:
+    """Return on how many threads chunks are best decoded; None is all there are."""
+    return 1 if _rows_a_chunk(capture) < _ROWS_FOR_THREADS * len(capture.kinds.keys) else None
+
+
+def _rows_a_chunk(capture: Capture) -> int:
+    return min(max(_ROWS_A_KIND * len(capture.kinds.keys), _FEWEST_ROWS), CHUNK_ROWS)

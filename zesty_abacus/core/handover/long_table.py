@@ -14,7 +14,7 @@ from ..codec.columns import ArrayColumns, Decoded, FieldColumn, Validity
 from ..frames.capture import Capture
 from ..reading.meaning import Meaning
 from .block import Block, Blocks
-from .chunks import Which, chunks_of
+from .chunks import Which, chunks_of, threads_for
 from .columns import RAW, TEXT, raw_column, value_column, words_column
 from .decoded_parts import decoded_parts, read_kinds
 from .kind_words import kind_words
@@ -57,7 +57,8 @@ def long_table(meaning: Meaning, which: Which = None, kinds: Collection[int] | N
         If nobody reads any of them.
     """
     chosen = read_kinds(meaning, kinds)
-    return Blocks(chunks_of(meaning.capture, which), lambda rows: _block(meaning, chosen, rows))
+    chunks, threads = chunks_of(meaning.capture, which), threads_for(meaning.capture)
+    return Blocks(chunks, lambda rows: _block(meaning, chosen, rows), threads=threads)
 
 
 class _Source(NamedTuple):
@@ -83,7 +84,7 @@ class _Piece:
         Numbers of their sources.
     column
     rows : int64 (m,)
-        Which rows of the column leave.
+        Which rows of the column leave; None is all.
     owners : int64 (m,)
         The place of each one's frame in the chunk; the items of a frame stand in one run.
     is_single
@@ -92,7 +93,7 @@ class _Piece:
 
     sources: NDArray[np.int64] | int
     column: FieldColumn
-    rows: NDArray[np.int64]
+    rows: NDArray[np.int64] | None
     owners: NDArray[np.int64]
     is_single: bool
 
@@ -131,8 +132,12 @@ def _block(meaning: Meaning, chosen: Collection[int], rows: NDArray[np.uint32]) 
         piece.count_into(counts)
     free = np.cumsum(counts) - counts
     values = _Values(int(counts.sum()))
-    for piece in pieces:
+    pieces.reverse()
+    while pieces:
+        # what is put is let go of at once: all pieces together weigh as much as the block
+        piece = pieces.pop()
         values.put(piece, piece.targets(free))
+        del piece
     times = np.repeat(capture.frames.times(rows), counts)
     return values.block(times, sources, capture, len(rows))
 
@@ -140,10 +145,10 @@ def _block(meaning: Meaning, chosen: Collection[int], rows: NDArray[np.uint32]) 
 def _pieces(origin: _Source, decoded: Decoded, places: NDArray[np.int64], sources: list[_Source]) -> Iterator[_Piece]:
     """Yield what leaves of decoded frames, and add where it comes from to the sources."""
     for column in decoded.columns.values():
-        present = np.flatnonzero(column.validity != _ABSENT)
-        if len(present):
+        present = _present(column)
+        if present is None or len(present):
             sources.append(origin.of(column.field.name, column.field.unit))
-            yield _Piece(len(sources) - 1, column, present, places[present], True)
+            yield _Piece(len(sources) - 1, column, present, places if present is None else places[present], True)
     for array in decoded.arrays.values():
         for column in array.columns.values():
             present = np.flatnonzero(column.validity != _ABSENT)
@@ -152,6 +157,14 @@ def _pieces(origin: _Source, decoded: Decoded, places: NDArray[np.int64], source
                 first = len(sources)
                 sources += [origin.of(name, column.field.unit) for name in names]
                 yield _Piece(first + which, column, present, places[array.frame[present]], False)
+
+
+def _present(column: FieldColumn) -> NDArray[np.int64] | None:
+    """Return the rows of a column in which its field is there; None is all, as mostly."""
+    # a few frames of each of thousands of kinds: what is done with every field counts more than what is done with rows
+    if column.field.selected is None and not column.validity.any():
+        return None
+    return np.flatnonzero(column.validity != _ABSENT)
 
 
 def _item_names(array: ArrayColumns, rows: NDArray[np.int64], field: str) -> tuple[list[str], NDArray[np.int64]]:
@@ -179,7 +192,7 @@ class _Values:
 
     def put(self, piece: _Piece, targets: NDArray[np.int64]) -> None:
         """Take over the values of a piece."""
-        column, rows = piece.column, piece.rows
+        column, rows = piece.column, slice(None) if piece.rows is None else piece.rows
         self._source[targets] = piece.sources
         self._validity[targets] = column.validity[rows]
         if column.raw is not None:
@@ -192,7 +205,8 @@ class _Values:
             self._value[targets] = column.value[rows]
             self._has_value[targets] = column.has_value[rows]
         if column.content is not None or column.field.names:
-            self._label[targets] = self._labels.of(column, rows)
+            every = np.arange(len(column)) if piece.rows is None else piece.rows
+            self._label[targets] = self._labels.of(column, every)
 
     def block(self, times: NDArray[np.int64], sources: list[_Source], capture: Capture, frames: int) -> Block:
         """Return the block; what is the same in all values of a source is looked up by its number."""

@@ -12,7 +12,7 @@ from ..codec.columns import FieldColumn
 from ..layouts.model import FieldKind
 from ..reading.meaning import Meaning
 from .block import Block, Blocks, SparseBlock
-from .chunks import Which, chunks_of
+from .chunks import Which, chunks_of, threads_for
 from .columns import TEXT, words_column
 from .decoded_parts import decoded_parts, read_kinds
 from .labels import LabelWords
@@ -44,7 +44,8 @@ def wide_table(meaning: Meaning, which: Which = None, kinds: Collection[int] | N
     """
     chosen = read_kinds(meaning, kinds)
     schema = wide_schema(meaning, kinds)
-    return Blocks(chunks_of(meaning.capture, which), lambda some: _block(meaning, chosen, schema, some))
+    chunks, threads = chunks_of(meaning.capture, which), threads_for(meaning.capture)
+    return Blocks(chunks, lambda some: _block(meaning, chosen, schema, some), threads=threads)
 
 
 def _block(meaning: Meaning, chosen: Collection[int], schema: pa.Schema, rows: NDArray[np.uint32]) -> SparseBlock:

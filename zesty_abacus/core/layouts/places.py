@@ -46,10 +46,12 @@ class Places:
         Bit numbers ``byte * 8 + bit``; bit 7 is the highest of its byte. No bit occurs twice.
     """
 
-    __slots__ = ("_bits",)
+    __slots__ = ("_bits", "_needed")
 
     def __init__(self, bits: Iterable[int]) -> None:
         self._bits = tuple(bits)
+        # decoding asks for it with every field of every few frames
+        self._needed = max(self._bits) // 8 + 1 if self._bits else 0
         if len(set(self._bits)) != len(self._bits):
             twice = next(bit for bit in self._bits if self._bits.count(bit) > 1)
             raise PlacesError(f"{bit_name(twice)} is named twice.")
@@ -91,7 +93,7 @@ class Places:
     @property
     def size_needed(self) -> int:
         """How many payload bytes a frame must have to hold all bits."""
-        return max(self.bits) // 8 + 1 if self.bits else 0
+        return self._needed
 
     @property
     def is_whole_bytes(self) -> bool:

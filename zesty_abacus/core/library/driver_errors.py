@@ -11,7 +11,6 @@ import sqlite3
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-import psycopg
 import sqlalchemy.exc
 
 from .errors import (
@@ -24,16 +23,6 @@ from .errors import (
     StaleParentError,
     UnreachableError,
 )
-
-
-@contextmanager
-def mapped_network_errors(where: str) -> Iterator[None]:
-    """Turn errors of a connection used by itself into :class:`UnreachableError`."""
-    try:
-        yield
-    except (psycopg.Error, OSError) as error:
-        raise UnreachableError("the server of the library does not answer.", where=where,
-                               hint="Look at the network; what was kept is safe.") from error  # fmt: skip
 
 
 @contextmanager

@@ -2,24 +2,19 @@
 
 from __future__ import annotations
 
-import contextlib
-import threading
 from collections.abc import Iterator, Mapping
 from pathlib import Path
 from uuid import uuid4
 
 import sqlalchemy as sa
-from alembic import command
-from alembic.config import Config
-from alembic.script import ScriptDirectory
 
 from .address import LibraryAddress
 from .driver_errors import mapped_errors
 from .errors import LibraryError, NewerLibraryError, NoLibraryError, PasswordNeededError, RefusedError
 from .file import check_is_library, file_engine, new_file_for
 from .passwords import known_passwords
-from .rights import grant_statements, guard_statements
 from .tables import library_info
+from .versions import known_versions
 
 _PATIENCE = {
     "connect_timeout": 10, "tcp_user_timeout": 8000,
@@ -30,10 +25,6 @@ _PATIENCE = {
 
 Nobody waits for ever for somebody who holds a lock, nor makes others wait: the server ends it.
 """
-_MIGRATION_LOCK = 0x7A65737479
-"""Number of the lock that makes two programs migrate one after the other."""
-_MIGRATING = threading.Lock()
-"""Alembic keeps what it works on in one place for the whole process, so one thread migrates at a time."""
 WRITES = "zesty_writes"
 """Execution option of a connection that will write, so that it takes SQLite's write lock at once."""
 
@@ -77,7 +68,7 @@ def _opened(engine: sa.Engine, address: LibraryAddress, facts: Mapping[str, str]
         try:
             current = _check_version(engine, where)
             _check_there(current, where, create=bool(facts))
-            _migrate(engine, current, facts)
+            _bring_up_to_date(engine, current, facts)
         except BaseException:
             engine.dispose()
             raise
@@ -120,67 +111,31 @@ def _on_begin(connection: sa.Connection) -> None:
     connection.exec_driver_sql("BEGIN IMMEDIATE" if connection.get_execution_options().get(WRITES) else "BEGIN")
 
 
-def _scripts() -> Config:
-    config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    return config
-
-
 def _check_version(engine: sa.Engine, where: str) -> str | None:
     """Return the version of the tables, None if there are none yet; raises if it is not known here."""
-    script = ScriptDirectory.from_config(_scripts())
+    known = known_versions()
     with engine.connect() as connection:
         current = _current_version(connection)
-    if current is not None and current not in {item.revision for item in script.walk_revisions()}:
+    if current is not None and current not in known:
         raise NewerLibraryError(
-            f"its tables are of version {current}, newer than {script.get_current_head()}.",
+            f"its tables are of version {current}, newer than {known[-1]}.",
             where=where,
             hint="Open it with the newer program.",
         )
     return current
 
 
-def _migrate(engine: sa.Engine, current: str | None, facts: Mapping[str, str]) -> None:
-    """Bring the tables up to date; a new library gets its facts in the same transaction, so that it has all or none."""
-    config = _scripts()
-    if current == ScriptDirectory.from_config(config).get_current_head():
+def _bring_up_to_date(engine: sa.Engine, current: str | None, facts: Mapping[str, str]) -> None:
+    """Migrate the tables; a new library gets its facts in the same transaction, so that it has all or none."""
+    if current == known_versions()[-1]:
         return
-    with _MIGRATING, engine.connect().execution_options(**{WRITES: True}) as connection, connection.begin():
-        # another process may have migrated while this one waited for the lock; Alembic looks again
-        if engine.dialect.name == "postgresql":
-            _hold_for_migration(connection, is_new=current is None)
-        config.attributes["connection"] = connection
-        command.upgrade(config, "head")
-        if engine.dialect.name == "postgresql":
-            _grant_again(connection)
+    from .migrating import MIGRATING, migrate
+
+    with MIGRATING, engine.connect().execution_options(**{WRITES: True}) as connection, connection.begin():
+        migrate(connection, current)
         if facts:
             rows = [{"key": key, "value": value} for key, value in facts.items()]
             connection.execute(sa.insert(library_info), rows)
-
-
-def _hold_for_migration(connection: sa.Connection, *, is_new: bool) -> None:
-    # rewriting a large history may take longer than a statement otherwise may
-    connection.execute(sa.text("SET LOCAL statement_timeout = 0"))
-    if is_new:
-        connection.execute(sa.text("SELECT pg_advisory_xact_lock(:lock)"), {"lock": _MIGRATION_LOCK})
-    else:
-        # unlike a numbered lock, nobody but the owner can take this one
-        connection.execute(sa.text("LOCK TABLE library_info IN SHARE ROW EXCLUSIVE MODE"))
-
-
-def _grant_again(connection: sa.Connection) -> None:
-    """Give the roles, where there are any, their rights on what a migration made."""
-    made = "SELECT count(*) FROM pg_roles WHERE rolname IN ('zesty_reader', 'zesty_writer', 'zesty_keeper')"
-    granted = "SELECT has_table_privilege('zesty_reader', 'library_info', 'SELECT')"
-    if connection.execute(sa.text(made)).scalar() != 3 or not connection.execute(sa.text(granted)).scalar():
-        return
-    # first of all what an earlier version gave is taken back, which the owner can always do
-    for statement in grant_statements():
-        connection.exec_driver_sql(statement.replace("%", "%%"))
-    with contextlib.suppress(sa.exc.DBAPIError), connection.begin_nested():
-        # where the owner may make no roles the functions stay the owner's; they ask the same
-        for statement in guard_statements():
-            connection.exec_driver_sql(statement.replace("%", "%%"))
 
 
 def _current_version(connection: sa.Connection) -> str | None:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Protocol, cast
 
 import psycopg
 
-from .driver_errors import mapped_errors, mapped_network_errors
+from .driver_errors import mapped_errors
+from .errors import UnreachableError
 from .store import Library
 
 _CHANNEL = "zesty_news"
@@ -56,7 +59,7 @@ class _ServerWatch:
             self._connection = cast(psycopg.Connection, borrowed.driver_connection)
             borrowed.detach()
         try:
-            with mapped_network_errors(self._where):
+            with self._mapped_errors():
                 self._connection.rollback()
                 self._connection.autocommit = True
                 self._connection.execute(f"LISTEN {_CHANNEL}")
@@ -66,13 +69,22 @@ class _ServerWatch:
             raise
 
     def wait(self, seconds: float, over: threading.Event | None = None) -> frozenset[str]:
-        with mapped_network_errors(self._where):
+        with self._mapped_errors():
             first = [told.payload for told in self._connection.notifies(timeout=seconds, stop_after=1)]
             rest = [told.payload for told in self._connection.notifies(timeout=0)] if first else []
         return frozenset(first + rest)
 
     def close(self) -> None:
         self._connection.close()
+
+    @contextmanager
+    def _mapped_errors(self) -> Iterator[None]:
+        """Turn errors of a connection used by itself, which the database package knows nothing of, into ours."""
+        try:
+            yield
+        except (psycopg.Error, OSError) as error:
+            raise UnreachableError("the server of the library does not answer.", where=self._where,
+                                   hint="Look at the network; what was kept is safe.") from error  # fmt: skip
 
 
 class _FileWatch:

@@ -6,12 +6,16 @@ import sqlalchemy as sa
 
 from .base import Gate, LayoutIndex
 from .file import FileGate
-from .server import ServerGate
 
 
 def gate_of(engine: sa.Engine) -> Gate:
     """Return the gate of a database."""
-    return ServerGate() if engine.dialect.name == "postgresql" else FileGate()
+    if engine.dialect.name != "postgresql":
+        return FileGate()
+    # most libraries are files, and what speaks to servers takes a while to load
+    from .server import ServerGate
+
+    return ServerGate()
 
 
 __all__ = ["Gate", "LayoutIndex", "gate_of"]
