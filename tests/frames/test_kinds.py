@@ -1,6 +1,7 @@
 from collections import defaultdict
 
 import numpy as np
+import pytest
 from hypothesis import given
 
 from tests.strategies import frame_tables
@@ -54,3 +55,20 @@ def test_what_asks_for_data_carries_none():
 def test_flags_in_words():
     assert F.direction_word(F.SENT | F.EXTENDED) == "sent" and F.direction_word(0) == ""
     assert F.flag_words(F.RECEIVED | F.LONG | F.RATE_SWITCH) == "long rate_switch"
+
+
+WRONG_WORDS = {
+    F.ERROR: "error", F.CUT_SHORT: "cut short", F.REFUSED: "not acknowledged", F.BAD_CHECK: "bad check",
+    F.FRAMING: "framing", F.PARITY: "parity", F.UNANSWERED: "unanswered", F.LATE: "late", F.EXCEPTION: "exception",
+    F.PAST_END: "past the end", F.UNSURE_LEVEL: "unsure level", F.LOST_BEFORE: "lost before",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("bit", [1 << place for place in range(24)])
+def test_what_went_wrong_is_said_of_just_those_flags_that_say_so(bit):
+    assert F.wrong_words(bit) == WRONG_WORDS.get(bit, "")
+    assert F.wrong_words(bit | F.SENT | F.LONG) == WRONG_WORDS.get(bit, "")
+
+
+def test_several_things_that_went_wrong_are_listed():
+    assert F.wrong_words(F.PARITY | F.EXTENDED | F.CUT_SHORT) == "cut short, parity" and F.wrong_words(0) == ""

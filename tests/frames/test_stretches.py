@@ -38,3 +38,11 @@ def test_every_recording_lies_in_one_of_them_and_they_are_in_order(spans):
     assert all(before[1] + H < after[0] for before, after in itertools.pairwise(made))
     for first, last in whole:
         assert sum(one[0] <= first and last <= one[1] for one in made) == 1
+
+
+def test_the_longer_recording_counts_whether_it_comes_first_or_last():
+    """Ten hours of silence beside a recording of an hour are ten times as long, and not longer."""
+    assert len(stretches_of([(0, H), (11 * H, 11 * H + S)])) == 1
+    assert len(stretches_of([(0, S), (10 * H + S, 11 * H + S)])) == 1
+    assert len(stretches_of([(0, H), (11 * H + 1, 11 * H + S)])) == 2
+    assert len(stretches_of([(0, S), (10 * H + S + 1, 11 * H + S + 1)])) == 2

@@ -110,6 +110,13 @@ def test_clusters_stay_apart_at_twenty_percent_jitter():
     assert cluster_lengths(np.empty(0, np.int64)) == []
 
 
+def test_one_pulse_of_its_own_length_is_a_cluster_where_one_is_enough():
+    found = cluster_lengths(np.array([100] * 50 + [800]), fewest=1)
+    assert [(cluster.center, cluster.count) for cluster in found] == [(100.0, 50), (800.0, 1)]
+    assert [cluster.count for cluster in cluster_lengths(np.array([100] * 50 + [800]))] == [50]
+    assert [cluster.count for cluster in cluster_lengths(np.array([100] * 50 + [790, 800]))] == [50, 2]
+
+
 def test_too_few_pulses_tell_nothing():
     assert measure_pulses(drawn("_-_-_"), PulseLine(line="x")) is None
     assert bursts_of(decode(drawn("_-_" * 30), coding="width"))[0]

@@ -125,3 +125,17 @@ def test_references_are_taken_into_the_unit_of_the_field():
     assert knots.in_unit("bar") is knots and knots.in_unit("") is knots
     warm = ReferenceColumn("a", "t", "°C", np.array([BEGIN]), np.array([20.0]))
     assert warm.in_unit("K").values.tolist() == pytest.approx([293.15])
+
+
+@pytest.mark.parametrize(
+    ("own", "told"),
+    [
+        (np.full(600, 4.0), np.arange(11.0)),  # what never moves is like nothing, however it is shifted
+        (np.arange(600.0), np.full(11, 4.0)),
+        (np.arange(600.0), np.array([4.0])),  # nor is one reading
+    ],
+)
+def test_no_lag_is_made_up_where_none_can_be_seen(own, told):
+    times = BEGIN + np.arange(600) * (S // 50)
+    found = fit(times, own, ReferenceColumn("a.csv", "b", "", BEGIN + np.arange(len(told)) * S, told))
+    assert found is None or found.lag_ns == 0
