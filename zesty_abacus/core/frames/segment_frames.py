@@ -151,10 +151,10 @@ class SegmentFrames:
         made = None
         for placed, own, where in self._by_segment(rows):
             if where is None:
-                return take(placed, own)
+                return take(placed, _as_slice(own))
             if made is None:
                 made = np.empty(len(rows), dtype)
-            made[where] = take(placed, own)
+            made[where] = take(placed, _as_slice(own))
         return np.empty(0, dtype) if made is None else made
 
     def _by_segment(
@@ -183,6 +183,13 @@ class SegmentFrames:
         for number in np.unique(numbers).tolist():
             where = np.flatnonzero(numbers == number)
             yield self._segments[number], rows[where] - bases[number], where
+
+
+def _as_slice(rows: NDArray[np.integer]) -> NDArray[np.integer] | slice:
+    """Return rows of which each follows the one before as a slice: columns are then read whole, not picked from."""
+    first, last = int(rows[0]), int(rows[-1])
+    follow = last - first == len(rows) - 1 and bool((np.diff(rows) == 1).all())
+    return slice(first, last + 1) if follow else rows
 
 
 def widened(rows: NDArray, width: int) -> NDArray:

@@ -10,7 +10,7 @@ from ..pairing.exchanges import STATES, Exchanges
 from ..reading.meaning import Meaning
 from .block import Block, Blocks
 from .columns import TEXT, words_column
-from .frame_table import frame_columns
+from .frame_table import frame_columns, payload_hex
 from .sayings import sayings
 
 EXCHANGE_SCHEMA = pa.schema(
@@ -42,7 +42,7 @@ def exchange_table(meaning: Meaning, exchanges: Exchanges, which: NDArray[np.int
 def _block(meaning: Meaning, exchanges: Exchanges, states: NDArray[np.int8], part: NDArray[np.int64]) -> Block:
     capture = meaning.capture
     request = exchanges.request[part].astype(np.uint32)
-    asked = frame_columns(capture, request, capture.kinds_of(request))
+    asked = frame_columns(capture, request)
     columns = {name: asked[name] for name in ("time_ns", "lane", "address", "words")}
     columns["request"], columns["asked"] = sayings(meaning, request)
     columns["asked_payload"] = asked["payload"]
@@ -57,7 +57,7 @@ def _block(meaning: Meaning, exchanges: Exchanges, states: NDArray[np.int8], par
 def _came(meaning: Meaning, rows: NDArray[np.uint32], places: NDArray[np.int64], count: int) -> dict[str, pa.Array]:
     """Return the columns of the answers, nothing in the rows that have none."""
     message, says = sayings(meaning, rows)
-    payload = frame_columns(meaning.capture, rows, meaning.capture.kinds_of(rows))["payload"]
+    payload = payload_hex(meaning.capture, rows)
     where = np.full(count, -1, np.int64)
     where[places] = np.arange(len(places))
     taken = pa.array(where, mask=where < 0)

@@ -35,7 +35,7 @@ def found_table(meaning: Meaning, rows: NDArray[np.uint32], since_ns: NDArray[np
 
 
 def _block(meaning: Meaning, rows: NDArray[np.uint32], since: NDArray[np.int64] | None) -> Block:
-    columns = frame_columns(meaning.capture, rows, meaning.capture.kinds_of(rows))
+    columns = frame_columns(meaning.capture, rows)
     columns["message"], columns["says"] = sayings(meaning, rows)
     if since is not None:
         columns["since_ns"] = pa.array(since)

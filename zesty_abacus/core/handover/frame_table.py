@@ -49,18 +49,16 @@ def frame_table(capture: Capture, which: Which = None, kinds: Collection[int] | 
 
 def _block(capture: Capture, chosen: NDArray[np.int64] | None, rows: NDArray[np.uint32]) -> Block:
     frames = len(rows)
-    kinds = capture.kinds_of(rows)
     if chosen is not None:
-        mine = np.isin(kinds, chosen)
-        rows, kinds = rows[mine], kinds[mine]
-    return Block.named(FRAME_SCHEMA, len(rows), frame_columns(capture, rows, kinds), frames)
+        rows = rows[np.isin(capture.kinds_of(rows), chosen)]
+    return Block.named(FRAME_SCHEMA, len(rows), frame_columns(capture, rows), frames)
 
 
-def frame_columns(capture: Capture, rows: NDArray[np.uint32], kinds: NDArray[np.int32]) -> dict[str, pa.Array]:
-    """Return the columns of some frames by name; ``kinds`` is the kind of each."""
-    distinct, codes = numbered(kinds)
+def frame_columns(capture: Capture, rows: NDArray[np.uint32]) -> dict[str, pa.Array]:
+    """Return the columns of some frames by name."""
     # a table of the chunk's own: the columns lie in several segments, each on its own clock
     part = capture.frames.table(rows)
+    distinct, codes = numbered(capture.kinds.numbers_of(part.lane, part.address, part.flags))
     return {
         "time_ns": pa.array(part.time_ns),
         "lane": words_column(part.lane, [lane.name for lane in capture.lanes]),
@@ -68,7 +66,7 @@ def frame_columns(capture: Capture, rows: NDArray[np.uint32], kinds: NDArray[np.
         "direction": _flag_column(part.flags & (F.SENT | F.RECEIVED), F.direction_word),
         "flags": _flag_column(part.flags, F.flag_words),
         "size": pa.array(part.size),
-        "payload": _payload_hex(part),
+        "payload": _hex_of(part),
         "words": words_column(codes, [kind_words(capture, kind) for kind in distinct.tolist()]),
     }
 
@@ -79,7 +77,12 @@ def _flag_column(flags: NDArray[np.integer], words: Callable[[int], str]) -> pa.
     return words_column(codes, [words(value) for value in distinct.tolist()])
 
 
-def _payload_hex(part: FrameTable) -> pa.Array:
+def payload_hex(capture: Capture, rows: NDArray[np.uint32]) -> pa.Array:
+    """Return the payloads of some frames as the column of that name writes them."""
+    return _hex_of(capture.frames.table(rows))
+
+
+def _hex_of(part: FrameTable) -> pa.Array:
     """Return the payloads of a table whose frames lie one behind the other in their order, with nothing between."""
     text = np.empty(2 * len(part.payload), np.uint8)
     _put_hex(part.payload, text)
