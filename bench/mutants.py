@@ -57,17 +57,20 @@ class Fault:
         In words, with the code before and after.
     source
         The whole file with the fault in it.
+    where
+        What stands in the line without it.
     """
 
     file: Path
     line: int
     what: str
     source: str
+    where: str = ""
 
     @property
     def name(self) -> str:
-        """What it is called in the list of those that are set aside; without the line, which moves."""
-        return f"{self.file}: {self.what}"
+        """What it is called in the list of those that are set aside; by the words of its line, whose number moves."""
+        return f"{self.file}: {self.what} in: {self.where}"
 
 
 class _Sites(ast.NodeVisitor):
@@ -171,7 +174,7 @@ def faults_in(path: Path, root: Path = ROOT) -> Iterator[Fault]:
         expression = after if isinstance(node, ast.stmt | ast.Constant) else f"({after})"
         changed = [*lines[: first - 1], f"{head}{expression}{tail}", *lines[last:]]
         short = " ".join(before.split())
-        yield Fault(path, first, f"{words}: {short} → {after}", "".join(changed))
+        yield Fault(path, first, f"{words}: {short} → {after}", "".join(changed), lines[first - 1].strip())
 
 
 def sampled(folder: str, number: int, seed: int) -> list[Fault]:
@@ -185,7 +188,7 @@ def sampled(folder: str, number: int, seed: int) -> list[Fault]:
 def _aside() -> dict[str, str]:
     if not ASIDE.exists():
         return {}
-    pairs = (line.partition("  # ") for line in ASIDE.read_text().splitlines() if line.strip())
+    pairs = (line.rpartition("  # ") for line in ASIDE.read_text().splitlines() if line.strip())
     return {name.strip(): reason for name, _, reason in pairs}
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from bench.mutants import Fault, beside, compiled_callers, faults_in, folders_of_tests, noticed, sampled
+from bench.mutants import ASIDE, Fault, _aside, beside, compiled_callers, faults_in, folders_of_tests, noticed, sampled
 
 CODE = '''"""A text with 1 < 2 in it."""
 
@@ -92,6 +92,15 @@ def test_a_fault_is_noticed_lives_or_nobody_knows(tmp_path, monkeypatch, body, p
     fault = Fault(Path("halves.py"), 2, "operator swapped", "def half(number):\n    return number * 2\n")
     assert noticed(fault, tmp_path, patience_s) is said
     assert "//" in (tmp_path / "halves.py").read_text(), "the file is whole again"
+
+
+def test_what_is_set_aside_is_a_fault_that_there_is_and_has_a_reason():
+    """The line that it names is still there, as it stands; another one with the same change is put in all the same."""
+    for line in ASIDE.read_text().splitlines():
+        name, _, reason = line.rpartition("  # ")
+        file = Path(name.partition(":")[0])
+        assert name in {fault.name for fault in faults_in(file)} and len(reason) > 20, line
+    assert not {fault.name for fault in sampled("zesty_abacus/core/codec", 10**6, 1)} & set(_aside())
 
 
 def test_a_sample_is_the_same_for_a_seed():

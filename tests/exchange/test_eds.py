@@ -146,3 +146,21 @@ def test_fields_on_pages_and_messages_without_one_identifier_stay():
     for applies in ({"address": None}, {"to": 0x1AF}, {"mask": 0x7F0}, {"protocol": "serial"}):
         assert written(page, **applies)[1][0] == ("m", "only CAN frames with one identifier are process data.")
     assert "DefaultValue=0x200001A0" in written(page, extended=True)[0]
+
+
+@pytest.mark.parametrize(
+    ("kind", "by_bytes"),
+    [
+        # CiA 301, table 44: the numbers of the basic data types
+        (FieldKind.SIGNED, {1: 0x2, 2: 0x3, 3: 0x10, 4: 0x4, 5: 0x12, 6: 0x13, 7: 0x14, 8: 0x15}),
+        (FieldKind.UNSIGNED, {1: 0x5, 2: 0x6, 3: 0x16, 4: 0x7, 5: 0x18, 6: 0x19, 7: 0x1A, 8: 0x1B}),
+    ],
+)
+def test_whole_numbers_have_the_types_of_their_width(kind, by_bytes):
+    for count, number in by_bytes.items():
+        places = parse_places(" ".join(f"B{byte}" for byte in reversed(range(count))))
+        layout = new_layout("m", Applies(address=0x1A0), 8, [new_field("value", places, kind)])
+        text = eds.write([layout]).data.decode("latin-1")
+        assert f"DataType=0x{number:04X}" in text
+        (again,) = read(text).layouts
+        assert [(one.kind, one.places) for one in again.fields] == [(kind, places)]
