@@ -47,6 +47,21 @@ class TestFrameTables:
         assert table.flags.tolist() == [F.RECEIVED, F.SENT | F.EXTENDED]
         assert [table.payload_of(n) for n in (0, 1)] == [b"\x01\x02\x03", b"\x0a\x0b"]
 
+    @pytest.mark.parametrize(("rate_hz", "step_ns"), [(None, 1), (1000.0, 1_000_000), (3.0, 333_333_333)])
+    def test_rows_of_a_table_without_times_are_counted_over_all_of_its_blocks(self, tmp_path, rate_hz, step_ns):
+        rows = 200_000
+        path = tmp_path / "a.csv"
+        path.write_text("id,data\n" + "".join(f"1A0,{row & 0xFFFFFF:06X}\n" for row in range(rows)))
+        columns = Columns(separator=",", head_lines=1, names=("id", "data"), roles=("address", "payload"),
+                          rate_hz=rate_hz)  # fmt: skip
+        chunks, report = [], ReadReport("table")
+        FRAME_TABLE.read_with(path, columns, chunks.append, report, Progress())
+        table = joined(chunks)
+        assert len(chunks) > 1, "several blocks"
+        assert len(table) == rows and not report.problem_count
+        assert (table.time_ns == np.arange(rows) * step_ns).all()
+        assert table.payload_of(rows - 1) == (rows - 1).to_bytes(3, "big")
+
     @pytest.mark.parametrize(
         ("word", "flags"),
         [("Rx", F.RECEIVED), ("r", F.RECEIVED), ("received", F.RECEIVED), ("TX", F.SENT), ("transmit", F.SENT),

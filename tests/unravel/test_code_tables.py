@@ -52,3 +52,21 @@ def test_texts_that_no_table_says_are_told():
         derived_code([KnownText("0101", "")])
     with pytest.raises(NoCodeTableError, match="too much"):
         derived_code([KnownText("01100111" * 12, "abcdefghijklmnopqrstuvwx")])
+
+
+def zeros_and_one(count):
+    """Return the texts a, b, c ... whose symbols are 1, 01, 001 ..., and an end of so many zeros that none begins."""
+    symbols = {chr(ord("a") + zeros): "0" * zeros + "1" for zeros in range(count)}
+    known = [KnownText((bits + "0" * count).ljust(40, "0"), letter) for letter, bits in symbols.items()]
+    return known, {**symbols, "": "0" * count}
+
+
+@pytest.mark.parametrize("count", [1, 2, 5])
+def test_an_end_of_up_to_five_bits_like_the_filling_is_found(count):
+    known, symbols = zeros_and_one(count)
+    assert {one.text: one.bits for one in derived_code(known).symbols} == symbols
+
+
+def test_an_end_of_more_bits_like_the_filling_is_not_looked_for():
+    with pytest.raises(NoCodeTableError, match="no code table says"):
+        derived_code(zeros_and_one(6)[0])
