@@ -23,7 +23,7 @@ def test_a_new_file_is_written(tmp_path):
 def test_a_file_that_is_there_stays(tmp_path):
     path = tmp_path / "a"
     path.write_bytes(b"old")
-    with pytest.raises(ExistsError, match="--force"):
+    with pytest.raises(ExistsError, match=r"of this name already\. Choose another name\.$"):
         Target(path).write(b"new")
     assert path.read_bytes() == b"old"
     Target(path, replace=True).write(b"new")

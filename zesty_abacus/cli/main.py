@@ -12,6 +12,7 @@ import click
 
 from .. import __version__
 from ..core.errors import AbacusError, MisuseError
+from ..core.files.errors import ExistsError
 from ..core.surprise import command_line, words_of, write_report
 from .groups import Entry, LazyGroup
 from .terminal import say
@@ -83,6 +84,9 @@ def main() -> None:
     except MisuseError as error:
         say(f"zesty-abacus: {error}", err=True)
         sys.exit(2)
+    except ExistsError as error:
+        say(f"zesty-abacus: {error} With --force it is replaced.", err=True)
+        sys.exit(1)
     except AbacusError as error:
         say(f"zesty-abacus: {error}", err=True)
         sys.exit(1)

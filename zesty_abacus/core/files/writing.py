@@ -238,8 +238,7 @@ def _sync_folder(folder: Path) -> None:
 
 
 def _exists(path: Path) -> ExistsError:
-    return ExistsError("there is a file of this name already.", where=str(path),
-                       hint="Choose another name, or say that it is to be replaced (--force).")  # fmt: skip
+    return ExistsError("there is a file of this name already.", where=str(path), hint="Choose another name.")
 
 
 def _is_same(path: Path, known: Path) -> bool:
