@@ -11,7 +11,9 @@ import importlib
 import multiprocessing
 import os
 import sys
+import threading
 import time
+from multiprocessing import connection
 from pathlib import Path
 
 _forking = multiprocessing.get_context("forkserver")
@@ -37,11 +39,12 @@ class Forked:
         arguments = (module, words, dict(os.environ), str(Path.cwd()), streams)
         self._process = _forking.Process(target=_be, args=arguments)
         self._process.start()
+        self._asked = threading.Lock()
 
     @property
     def is_running(self) -> bool:
         """Whether it has not ended yet."""
-        return self._process.is_alive()
+        return self._exit_code() is None
 
     def send_signal(self, number: int) -> None:
         """Send a signal, unless it has ended."""
@@ -54,11 +57,17 @@ class Forked:
 
     def wait(self, patience_s: float = 120) -> int:
         """Return its exit code, a negative one after a signal, as ``subprocess`` has it."""
-        self._process.join(patience_s)
-        if self._process.is_alive():
+        connection.wait([self._process.sentinel], patience_s)
+        code = self._exit_code()
+        if code is None:
             self._process.kill()
             raise TimeoutError(f"it took longer than {patience_s} s")
-        return self._process.exitcode
+        return code
+
+    def _exit_code(self) -> int | None:
+        # the code is read from a pipe, once: of two threads that ask at that moment one would find it empty, and say 255
+        with self._asked:
+            return self._process.exitcode
 
     def lines(self) -> list[str]:
         """Return the whole lines that it has written so far."""
