@@ -65,7 +65,7 @@ class Forked:
         return code
 
     def _exit_code(self) -> int | None:
-        # the code is read from a pipe, once: of two threads that ask at that moment one would find it empty, and say 255
+        # the code is read from a pipe, once: of two threads that ask at that moment one finds it empty, and says 255
         with self._asked:
             return self._process.exitcode
 
