@@ -70,6 +70,8 @@ FRAMES = capture_of(
         ('after("casting off", 0)', [1]), ('check == "bad"', []), ('check == "none" and lane == "deck"', [0, 8]),
         ('lane == "bilge" then lane == "shore" within 10 ms', [3, 7]), ("size == 2 or size == 3", [1, 2, 3]),
         ("size % 2 == 1", [1, 7]), ("abs(size - 4) < 1", [4, 8]),
+        # what is worked out over the whole capture may stand on either side
+        ("30 ms < response_time", [4]), ("1 ms == lane_gap", [2]), ("900 ms < gap", [8]), ("2 == size", [2, 3]),
     ],
 )  # fmt: skip
 def test_what_is_found(text, rows):

@@ -41,3 +41,20 @@ def test_on_the_command_line(tmp_path):
     _, output, _ = run("library", "conditions", path, "--json")
     assert {one["name"]: one["text"] for one in json.loads(output)}["empty"] == "size == 0"
     assert run("library", "conditions", path, "nothing")[0] == 2
+
+
+def test_a_note_stays_until_another_is_given(tmp_path):
+    library = Library.create(tmp_path / "a.sqlite")
+    notes = []
+    for text, note in (
+        ("load > 1", "of the winch"), ("load > 2", ""), ("load > 2", "of both winches"), ("load > 2", ""),
+        ("load > 2", "of both winches"), ("load > 3", "of one"),
+    ):  # fmt: skip
+        made = share_condition(library, "overload", text, author="mara", note=note)
+        (head,) = library.conditions.heads()
+        notes.append((head.state.text, head.state.note, made is not None))
+    assert notes == [
+        ("load > 1", "of the winch", True), ("load > 2", "of the winch", True), ("load > 2", "of both winches", True),
+        ("load > 2", "of both winches", False), ("load > 2", "of both winches", False), ("load > 3", "of one", True),
+    ]  # fmt: skip
+    library.close()
