@@ -5,25 +5,13 @@ The server's client library looks into the pass file and ``PGPASSWORD`` by itsel
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from typing import Protocol, TypeVar
+import contextlib
+from collections.abc import Iterator
+from typing import Any
 
 from .address import LibraryAddress
 
 _SERVICE = "zesty-abacus"
-_Answer = TypeVar("_Answer")
-
-
-class _Ring(Protocol):
-    """What is asked of a keyring."""
-
-    def get_password(self, service: str, entry: str) -> str | None: ...
-
-    def set_password(self, service: str, entry: str, password: str) -> None: ...
-
-    def delete_password(self, service: str, entry: str) -> None: ...
-
-
 _typed: dict[str, str] = {}
 """What was typed since the program began; gone with it."""
 
@@ -44,18 +32,20 @@ def type_password(address: LibraryAddress, password: str, *, keep: bool = False)
     _typed[_entry(address)] = password
     if not keep:
         return False
-
-    def put(ring: _Ring) -> bool:
-        ring.set_password(_SERVICE, _entry(address), password)
-        return True
-
-    return _asked(put, False)
+    keyring = _keyring()
+    try:
+        keyring.set_password(_SERVICE, _entry(address), password)
+    except keyring.errors.KeyringError:
+        return False
+    return True
 
 
 def forget_password(address: LibraryAddress) -> None:
     """Forget a password that was typed, and take it out of the keyring."""
     _typed.pop(_entry(address), None)
-    _asked(lambda ring: ring.delete_password(_SERVICE, _entry(address)), None)
+    keyring = _keyring()
+    with contextlib.suppress(keyring.errors.KeyringError):
+        keyring.delete_password(_SERVICE, _entry(address))
 
 
 def known_passwords(address: LibraryAddress) -> Iterator[str]:
@@ -63,21 +53,19 @@ def known_passwords(address: LibraryAddress) -> Iterator[str]:
     entry = _entry(address)
     if entry in _typed:
         yield _typed[entry]
-    kept = _asked(lambda ring: ring.get_password(_SERVICE, entry), None)
-    if kept is not None:
-        yield kept
+    keyring = _keyring()
+    with contextlib.suppress(keyring.errors.KeyringError):
+        kept = keyring.get_password(_SERVICE, entry)
+        if kept is not None:
+            yield kept
 
 
-def _asked(ask: Callable[[_Ring], _Answer], otherwise: _Answer) -> _Answer:
-    """Ask the keyring of the desktop; where there is none, or it does not want to, the answer is another."""
-    # only when a server asks for a password: most libraries are files, and loading it takes a while
+def _keyring() -> Any:
+    # loaded when a server asks for a password: most libraries are files, and it takes a while
     import keyring
     import keyring.errors
 
-    try:
-        return ask(keyring.get_keyring())
-    except keyring.errors.KeyringError:
-        return otherwise
+    return keyring
 
 
 def _entry(address: LibraryAddress) -> str:

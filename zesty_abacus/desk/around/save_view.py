@@ -3,34 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import QSize
 from PyQt6.QtGui import QPainter
 
-from ..app.doors import engine
+from ..app.asked_target import asked_target
 from ..app.session import Session
 from ..widgets.picture_file import png_of, svg_of
 
 
 def save_view(session: Session, chosen: str, size: QSize, draw: Callable[[QPainter], object]) -> None:
     """Save what a view draws under a name that was chosen in a dialog; what became of it is told in the foot."""
-    target = _target(session, Path(chosen))
+    target = asked_target(chosen, (".png", ".svg"), session.trial.files())
     made = (svg_of if target.path.suffix.lower() == ".svg" else png_of)(size, draw, origin_words(session))
     name = target.path.name
     session.jobs.start(
         "picture", f"writing {name}", lambda _progress: target.write(made()),
         lambda _done: session.told.emit("good", f"{name} is saved."),
-        lambda sentence: session.told.emit("wrong", sentence),
+        lambda sentence: session.told.emit("wrong", sentence), in_line=True,
     )  # fmt: skip
-
-
-def _target(session: Session, path: Path) -> engine.Target:
-    """Return where it goes; the dialog asks before a file of just the chosen name is replaced."""
-    inputs = tuple(session.trial.files())
-    if path.suffix.lower() in (".png", ".svg"):
-        return engine.Target(path, True, inputs)
-    return engine.Target(path.with_name(f"{path.name}.png"), False, inputs)
 
 
 def origin_words(session: Session) -> str:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from datetime import datetime
-from pathlib import Path
 from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from ....core.files.writing import Target
+from ...app.asked_target import asked_target
 from ...app.doors import engine, laid
 from ...app.session import Session
 from ...widgets.pdf import pdf_of
@@ -26,7 +26,7 @@ def ask_and_put_out(parent: QWidget, session: Session, layouts: list[engine.Layo
     )
     if name:
         key = filters.get(chosen, "json")
-        put_out(session, _asked(name, writers[key][1]), key, layouts)
+        put_out(session, asked_target(name, [writers[key][1]]), key, layouts)
 
 
 def put_out(session: Session, target: Target, form: str, layouts: list[engine.Layout]) -> None:
@@ -52,7 +52,7 @@ def ask_and_print(parent: QWidget, session: Session, layouts: list[engine.Layout
     filters = {f"{words} (*{ending})": ending for words, ending in _SHEETS}
     name, chosen = QFileDialog.getSaveFileName(parent, "Print sheets", _file_name(session, layouts), ";;".join(filters))
     if name:
-        print_sheets(session, _asked(name, filters.get(chosen, ".pdf")), layouts)
+        print_sheets(session, asked_target(name, [filters.get(chosen, ".pdf")]), layouts)
 
 
 def print_sheets(session: Session, target: Target, layouts: list[engine.Layout]) -> None:
@@ -74,11 +74,3 @@ def print_sheets(session: Session, target: Target, layouts: list[engine.Layout])
 def _file_name(session: Session, layouts: list[engine.Layout]) -> str:
     name = layouts[0].name if len(layouts) == 1 else "layouts"
     return str(session.trial.folder / name.replace("/", "-"))
-
-
-def _asked(name: str, ending: str) -> Target:
-    """Return the target that was chosen in a dialog, which asks before a file is replaced: one of just that name."""
-    path = Path(name)
-    if path.name.lower().endswith(ending):
-        return Target(path, replace=True)
-    return Target(path.with_name(path.name + ending))
