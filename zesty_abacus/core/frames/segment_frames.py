@@ -188,8 +188,15 @@ class SegmentFrames:
 def _as_slice(rows: NDArray[np.integer]) -> NDArray[np.integer] | slice:
     """Return rows of which each follows the one before as a slice: columns are then read whole, not picked from."""
     first, last = int(rows[0]), int(rows[-1])
-    follow = last - first == len(rows) - 1 and bool((np.diff(rows) == 1).all())
-    return slice(first, last + 1) if follow else rows
+    return slice(first, last + 1) if last - first == len(rows) - 1 and _follow(rows) else rows
+
+
+@njit(cache=True, nogil=True)
+def _follow(rows):  # type: ignore[no-untyped-def]
+    for i in range(1, len(rows)):
+        if rows[i] != rows[i - 1] + 1:
+            return False
+    return True
 
 
 def widened(rows: NDArray, width: int) -> NDArray:
