@@ -9,6 +9,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from tests.cluster import Cluster
+from tests.ring import ring_in_memory
 from tests.steady import STOOD_STILL_S, StoodStillError, Watched
 
 # the gate runs the same examples each time, everybody else looks for new ones
@@ -58,3 +59,10 @@ def cluster():
     made = Cluster()
     yield made
     made.close()
+
+
+@pytest.fixture
+def ring():
+    """A keyring that keeps what it is given as long as the test."""
+    with ring_in_memory() as made:
+        yield made

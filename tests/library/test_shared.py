@@ -7,7 +7,6 @@ import threading
 import time
 
 import keyring
-import keyring.backend
 import keyring.backends.fail
 import keyring.errors
 import msgspec
@@ -30,7 +29,7 @@ from zesty_abacus.core.library.errors import (
     UnknownLayoutError,
     UnreachableError,
 )
-from zesty_abacus.core.library.passwords import forget_password, type_password
+from zesty_abacus.core.library.passwords import forget_password, has_password, type_password
 from zesty_abacus.core.library.roles import make_roles
 from zesty_abacus.core.library.store import Library
 
@@ -365,35 +364,6 @@ def test_a_change_that_is_made_twice_is_kept_once(library):
     assert len(library.layouts.history(first.id)) == 2
 
 
-class Ring(keyring.backend.KeyringBackend):
-    """A keyring in memory, in the place of the desktop's."""
-
-    priority = 1
-
-    def __init__(self):
-        super().__init__()
-        self.kept = {}
-
-    def get_password(self, service, username):
-        return self.kept.get((service, username))
-
-    def set_password(self, service, username, password):
-        self.kept[service, username] = password
-
-    def delete_password(self, service, username):
-        if self.kept.pop((service, username), None) is None:
-            raise keyring.errors.PasswordDeleteError
-
-
-@pytest.fixture
-def ring():
-    before = keyring.get_keyring()
-    made = Ring()
-    keyring.set_keyring(made)
-    yield made
-    keyring.set_keyring(before)
-
-
 def test_a_password_is_typed_and_kept_in_the_keyring(shared, ring, monkeypatch):
     cluster, database, _ = shared
     monkeypatch.delenv("PGPASSWORD", raising=False)
@@ -409,12 +379,25 @@ def test_a_password_is_typed_and_kept_in_the_keyring(shared, ring, monkeypatch):
     assert list(ring.kept) == [("zesty-abacus", f"writer_{database}@127.0.0.1:{cluster.port}")]
     type_password(address, "wrong-and-secret")
     Library.open(where).close()
-    forget_password(address)
+    assert has_password(address) and forget_password(address) and not has_password(address)
     type_password(address, "wrong-and-secret")
     with pytest.raises(RefusedError, match="does not let you in") as told:
         Library.open(where)
     assert "wrong-and-secret" not in str(told.value) and ring.kept == {}
     forget_password(address)
+
+
+def test_a_keyring_that_does_not_let_go_is_not_said_to_have(ring, monkeypatch):
+    address = library_address("postgresql://mara@db.example/lib")
+    assert type_password(address, "aye-aye", keep=True)
+
+    def refuse(_self, _service, _username):
+        raise keyring.errors.PasswordDeleteError("locked")
+
+    monkeypatch.setattr(type(ring), "delete_password", refuse)
+    assert not forget_password(address) and has_password(address)
+    monkeypatch.undo()
+    assert forget_password(address) and not has_password(address)
 
 
 def test_without_a_keyring_a_typed_password_lasts_as_long_as_the_program(shared, monkeypatch):

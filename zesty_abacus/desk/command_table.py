@@ -169,6 +169,8 @@ def _trial_commands(window: Hands) -> list[Command]:
                 lambda: _is_open(window)),
         Command("library file", "Use another library file", "", library.ask_file,
                 lambda: _is_open(window)),
+        Command("forget password", "Forget the password of the library's server", "", library.forget_password,
+                lambda: library.is_on_server),
         Command("release", "Make a release of the library", "", library.ask_release,
                 lambda: _is_open(window)),
         Command("quit", "Close the window", "Ctrl+Q", window.close),

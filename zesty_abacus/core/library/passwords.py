@@ -40,12 +40,19 @@ def type_password(address: LibraryAddress, password: str, *, keep: bool = False)
     return True
 
 
-def forget_password(address: LibraryAddress) -> None:
-    """Forget a password that was typed, and take it out of the keyring."""
+def forget_password(address: LibraryAddress) -> bool:
+    """Forget a password that was typed, and take it out of the keyring; return whether none is known any more."""
     _typed.pop(_entry(address), None)
     keyring = _keyring()
+    # one that has none to delete says so in the same way as one that does not want to
     with contextlib.suppress(keyring.errors.KeyringError):
         keyring.delete_password(_SERVICE, _entry(address))
+    return not has_password(address)
+
+
+def has_password(address: LibraryAddress) -> bool:
+    """Return whether a password of a server was typed, or is in the keyring, which may take its time to say."""
+    return any(True for _ in known_passwords(address))
 
 
 def known_passwords(address: LibraryAddress) -> Iterator[str]:

@@ -39,6 +39,7 @@ from ...core.library.documents import Claim, ClaimStanding, Comment, NamedMoment
 from ...core.library.edit_writer import EditWriter, Request
 from ...core.library.errors import (
     ClashError,
+    LibraryError,
     PasswordNeededError,
     RefusedError,
     UnreachableError,
@@ -69,6 +70,19 @@ from .settings import unsent_folder
 def type_password(where: str, password: str, *, keep: bool) -> None:
     """Use a password for the server of an address as long as the program runs, and keep it in the keyring if asked."""
     passwords.type_password(library_address(where), password, keep=keep)
+
+
+def has_password(library: Library) -> bool:
+    """Return whether the password of a library's server is known to the program; a file has none."""
+    return library.address.url is not None and passwords.has_password(library.address)
+
+
+def forget_password(library: Library) -> str:
+    """Forget the password of a library's server; return whose it was, and where."""
+    if not passwords.forget_password(library.address):
+        raise LibraryError("the keyring of this desktop does not let go of the password.",
+                           hint="Take it out of the keyring with the desktop's own program.")  # fmt: skip
+    return library.address.login
 
 
 def waiting_edits(library: Library) -> WaitingEdits:
@@ -132,6 +146,8 @@ __all__ = [
     "decoded_differences",
     "derived_code",
     "ends_of",
+    "forget_password",
+    "has_password",
     "head_changes",
     "is_field_row",
     "joined",

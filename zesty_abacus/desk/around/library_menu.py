@@ -7,103 +7,14 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QCloseEvent
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QFileDialog,
-    QFrame,
-    QGridLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QMenu,
-    QPushButton,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFileDialog, QMenu, QPushButton
 
 from ..app.doors import engine, laid
 from ..app.library_choice import use_library, use_release
 from ..app.session import Session
-from ..widgets.parts import button, label
-from ..widgets.theme import text_font
+from ..widgets.parts import menu_of, while_there
 from ..widgets.words import counted
-
-_WIDTH = 420
-
-
-class AskPanel(QFrame):
-    """A small panel below the header that asks for a line or two; it stays open while something is wrong with them.
-
-    Attributes
-    ----------
-    lines
-        The entries by what they are.
-    problem
-        What is wrong.
-
-    Events
-    ------
-    closed
-    """
-
-    closed = pyqtSignal()
-
-    def __init__(self, parent: QWidget, title: str, hint: str, entries: tuple[tuple[str, str], ...], do: str) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
-        self.setObjectName("card")
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.lines: dict[str, QLineEdit] = {}
-        self.problem = label("", "wrong", wrap=True)
-        self.go = button(do, main=True)
-        heading = label(title)
-        heading.setFont(text_font(bold=True))
-        grid = QGridLayout()
-        for row, (words, placeholder) in enumerate(entries):
-            line = QLineEdit()
-            line.setPlaceholderText(placeholder)
-            line.setAccessibleName(words)
-            if words == "password":
-                line.setEchoMode(QLineEdit.EchoMode.Password)
-            line.returnPressed.connect(self.go.click)
-            grid.addWidget(label(words, "section"), row, 0)
-            grid.addWidget(line, row, 1)
-            self.lines[words] = line
-        self._choices = QVBoxLayout()
-        column = QVBoxLayout(self)
-        column.addWidget(heading)
-        column.addWidget(label(hint, "quiet", wrap=True))
-        column.addLayout(grid)
-        column.addLayout(self._choices)
-        column.addWidget(self.problem)
-        self._buttons = QHBoxLayout()
-        self._buttons.addStretch(1)
-        self._buttons.addWidget(self.go)
-        column.addLayout(self._buttons)
-        self.setFixedWidth(_WIDTH)
-
-    def add_choice(self, words: str) -> QCheckBox:
-        """Offer something to choose below the lines."""
-        made = QCheckBox(words)
-        self._choices.addWidget(made)
-        return made
-
-    def add_button(self, words: str) -> QPushButton:
-        """Offer something else to do."""
-        made = button(words)
-        self._buttons.insertWidget(1, made)
-        return made
-
-    def closeEvent(self, event: QCloseEvent | None) -> None:
-        super().closeEvent(event)
-        self.closed.emit()
-
-    def show_below(self, anchor: QWidget) -> None:
-        """Open with its right edge below a widget."""
-        self.adjustSize()
-        corner = anchor.mapToGlobal(anchor.rect().bottomRight())
-        self.move(corner.x() - self.width(), corner.y() + 8)
-        self.show()
-        next(iter(self.lines.values()), self.go).setFocus()
+from .ask_panel import AskPanel
 
 
 class LibraryButton(QPushButton):
@@ -131,13 +42,17 @@ class LibraryButton(QPushButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.clicked.connect(self.offer)
 
+    @property
+    def is_on_server(self) -> bool:
+        """Whether the library in use is one on a server."""
+        return self._session.library is not None and self._session.library.address.url is not None
+
     def offer(self) -> None:
         """Offer another library and this one's releases."""
         session = self._session
         if session.library is None:
             return
-        menu = QMenu(self)
-        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu = menu_of(self)
         menu.addAction("Show the library\tCtrl+L", lambda: self.view_wanted.emit("Layouts"))
         waiting = len(session.shared.proposals.waiting)
         words = f"What is proposed ({waiting})" if waiting else "What is proposed"
@@ -147,6 +62,7 @@ class LibraryButton(QPushButton):
         menu.addAction("Connect to a server…", self.ask_server)
         menu.addAction("Use another library file…", self.ask_file)
         menu.addAction("New library file…", self.ask_new)
+        self._offer_forgetting(menu)
         menu.addSeparator()
         menu.addAction("Working copy…", self.ask_copy)
         menu.addAction("Make a release…", self.ask_release)
@@ -170,7 +86,28 @@ class LibraryButton(QPushButton):
                 )
             menu.setEnabled(bool(releases) and layout is not None)
 
-        session.jobs.start("releases", "reading releases", lambda _progress: library.releases.all(), fill)
+        session.jobs.start("releases", "reading releases", lambda _progress: library.releases.all(),
+                           while_there(menu, fill))  # fmt: skip
+
+    def _offer_forgetting(self, menu: QMenu) -> None:
+        """Offer to forget the server's password if one is known; a keyring that is locked asks first."""
+        if not self.is_on_server:
+            return
+        library = self._session.library
+        action = menu.addAction("Forget the password of its server", self.forget_password)
+        assert action is not None
+        action.setEnabled(False)
+        self._session.jobs.start("password", "asking the keyring", lambda _progress: laid.has_password(library),
+                                 while_there(action, action.setEnabled))  # fmt: skip
+
+    def forget_password(self) -> None:
+        """Forget the password of the library's server, as far as this program has it."""
+        library = self._session.library
+        self._session.jobs.start(
+            "password", "forgetting the password", lambda _progress: laid.forget_password(library),
+            lambda login: self._told("good", f"The password of {login} is forgotten; it is asked for the next time."),
+            lambda sentence: self._told("wrong", sentence), in_line=True,
+        )  # fmt: skip
 
     def _layout_in_hand(self) -> Any:
         return self._session.reading.layout_of(self._session.kind)

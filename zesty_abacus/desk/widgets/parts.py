@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import html
 from collections.abc import Callable
+from typing import Any
 
+from PyQt6 import sip
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QKeyEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
@@ -238,6 +240,16 @@ def menu_of(owner: QWidget) -> QMenu:
     menu = QMenu(owner)
     menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
     return menu
+
+
+def while_there(owner: QObject, hear: Callable[[Any], object]) -> Callable[[Any], None]:
+    """Return what hears an answer as long as its owner is there: a menu may be closed before a server has answered."""
+
+    def heard(answer: Any) -> None:
+        if not sip.isdeleted(owner):
+            hear(answer)
+
+    return heard
 
 
 def scrolled(inner: QWidget) -> QScrollArea:
