@@ -27,7 +27,6 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 ASIDE = Path(__file__).parent / "mutants-aside.txt"
 PACKAGE, TESTS = "zesty_abacus", "tests"
-_KERNEL = "@njit"
 _PATIENCE_S = 420
 _WORDS = {True: "noticed", False: "LIVED  ", None: "unsure "}
 _ALSO = {"tests/layouts": ("tests/codec",), "tests/links": ("tests/recipes",)}
@@ -217,30 +216,6 @@ def beside(file: Path) -> list[str]:
     return [*folders, *others]
 
 
-def compiled_callers(file: Path, root: Path = ROOT) -> list[Path]:
-    """Return the files of kernels that call those of a file, and those that call these; none of a file without kernels.
-
-    What is kept of a compiled kernel is thrown away when its own file changes, not when a file does that it calls into.
-    """
-    if _KERNEL not in (root / file).read_text():
-        return []
-    compiled = {path: text for path in (root / PACKAGE).rglob("*.py") if _KERNEL in (text := path.read_text())}
-    found: list[Path] = []
-    asked = [root / file]
-    while asked:
-        name = asked.pop().stem
-        imports = re.compile(rf"^from \S*\b{re.escape(name)} import", re.MULTILINE)
-        more = [path for path, text in compiled.items() if path not in found and imports.search(text)]
-        found += more
-        asked += more
-    return found
-
-
-def _compile_anew(files: list[Path]) -> None:
-    for path in files:
-        path.touch()
-
-
 def _copied(target: Path) -> None:
     for name in (PACKAGE, TESTS, "bench", "docs"):
         shutil.copytree(ROOT / name, target / name, ignore=shutil.ignore_patterns(".cache", "screenshots"))
@@ -256,8 +231,6 @@ def noticed(fault: Fault, tree: Path, patience_s: float = _PATIENCE_S) -> bool |
     path = tree / fault.file
     whole = path.read_text()
     path.write_text(fault.source)
-    callers = compiled_callers(fault.file, tree)
-    _compile_anew(callers)
     environment = {**os.environ, "PYTHONPATH": str(tree), "PYTHONDONTWRITEBYTECODE": "1"}
     workers = str(len(os.sched_getaffinity(0)))
     command = [sys.executable, "-m", "pytest", "-q", "-x", "-n", workers, "-p", "no:cacheprovider", *beside(fault.file)]
@@ -272,7 +245,6 @@ def noticed(fault: Fault, tree: Path, patience_s: float = _PATIENCE_S) -> bool |
         return None
     finally:
         path.write_text(whole)
-        _compile_anew(callers)
 
 
 def main() -> None:

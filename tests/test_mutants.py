@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from bench.mutants import ASIDE, Fault, _aside, beside, compiled_callers, faults_in, folders_of_tests, noticed, sampled
+from bench.mutants import ASIDE, Fault, _aside, beside, faults_in, folders_of_tests, noticed, sampled
 
 CODE = '''"""A text with 1 < 2 in it."""
 
@@ -62,13 +62,6 @@ def test_what_a_class_is_declared_with_is_no_fault(tmp_path):
         "@dataclass(frozen=True, eq=False)\nclass Kept(Base, tag=1):\n    size: int = 5\n"
     )
     assert {fault.what for fault in faults_in(Path("kept.py"), tmp_path)} == {"constant off by one: 5 → 6"}
-
-
-def test_kernels_that_call_into_a_file_are_compiled_anew():
-    """The units of Modbus are put by a kernel that two others are compiled with; a file without kernels has none."""
-    callers = {path.name for path in compiled_callers(Path("zesty_abacus/core/links/modbus_units.py"))}
-    assert callers >= {"modbus_rtu.py", "modbus_tcp.py"}
-    assert compiled_callers(Path("zesty_abacus/core/words.py")) == []
 
 
 def test_tests_elsewhere_that_import_a_file_are_run_for_it():

@@ -4,6 +4,8 @@ Before Numba takes a compiled kernel from its files, it loads all that its compi
 array function there is, and with them SciPy's linear algebra. That is a third of the time of a short command, whose
 kernels were all compiled before. A kernel from a file needs the memory manager alone; where none fits, Numba's compiler
 loads the rest by itself.
+
+Whether one fits is also asked of what was compiled into it from other files.
 """
 
 from __future__ import annotations
@@ -14,12 +16,18 @@ from numba import njit
 from numba.core.caching import FunctionCache
 from numba.core.runtime import rtsys
 
+from .compiled_uses import stamp_of
+
 __all__ = ["njit"]
 
 
 def _load_overload(cache: Any, signature: Any, target: Any) -> Any:
     """Return the compiled kernel for a signature, None where the files hold none: Numba's own, without the loading."""
     rtsys.initialize(target)
+    kept = cache._cache_file
+    # not before the first call: a kernel may name others that stand below it
+    if not isinstance(kept._source_stamp, str):
+        kept._source_stamp = stamp_of(cache._py_func, kept._source_stamp)
     with cache._guard_against_spurious_io_errors():
         return cache._load_overload(signature, target)
 
