@@ -47,6 +47,16 @@ class TestFrameTables:
         assert table.flags.tolist() == [F.RECEIVED, F.SENT | F.EXTENDED]
         assert [table.payload_of(n) for n in (0, 1)] == [b"\x01\x02\x03", b"\x0a\x0b"]
 
+    def test_the_last_row_needs_no_end_of_line_nor_does_the_only_one(self, tmp_path):
+        path = tmp_path / "a.csv"
+        columns = Columns(separator=",", head_lines=0, names=("id", "data"), roles=("address", "payload"))
+        for text, wanted in (("1A0,0102", [b"\1\2"]), ("1A0,0102\n1A1,03", [b"\1\2", b"\3"]), ("", [])):
+            path.write_text(text)
+            chunks, report = [], ReadReport("table")
+            FRAME_TABLE.read_with(path, columns, chunks.append, report, Progress())
+            table = joined(chunks) if chunks else []
+            assert [table.payload_of(n) for n in range(len(table))] == wanted and report.problem_count == 0
+
     @pytest.mark.parametrize(("rate_hz", "step_ns"), [(None, 1), (1000.0, 1_000_000), (3.0, 333_333_333)])
     def test_rows_of_a_table_without_times_are_counted_over_all_of_its_blocks(self, tmp_path, rate_hz, step_ns):
         rows = 200_000

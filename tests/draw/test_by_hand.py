@@ -94,6 +94,7 @@ def test_half_bytes_are_distances_between_falls():
     made = nibbles.draw(NibbleLine(line="x"), [frame(b"\x12\x30")])
     text, _ = drawn(made, "line", 3000)
     distances = [len(part) + 5 for part in text.split("0" * 5)[1:]]
+    assert text.startswith("0" * 5 + "1" * 51 + "0" * 5 + "1" * 8 + "0" * 5), "sync, and the status of one"
     assert distances[:4] == [56, 12 + 1, 12 + 2, 12 + 3] and len(distances) == 1 + 4 + 1 + 1
 
 

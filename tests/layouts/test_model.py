@@ -1,9 +1,19 @@
 from fractions import Fraction
 
 import msgspec
+import pytest
 
 from zesty_abacus.core.layouts.changes import describe_change
-from zesty_abacus.core.layouts.model import Applies, CurvePoint, FieldKind, RawSet, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import (
+    Applies,
+    CurvePoint,
+    FieldKind,
+    NamedValue,
+    RawSet,
+    Selected,
+    new_field,
+    new_layout,
+)
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.layouts.symbols import Symbol
 
@@ -52,17 +62,36 @@ def test_changes_are_told_in_sentences():
     assert describe_change(BASE, renamed) == "renamed to Port pod, was Pod; 7 bytes, was 8; sent by pod"
 
 
-def test_every_attribute_of_a_field_has_its_sentence():
-    changes = {
-        "name": "x", "places": at("B7"), "kind": FieldKind.FLOAT, "ratio": Fraction(3), "offset": Fraction(1),
-        "unit": "m", "low": Fraction(0), "high": Fraction(9), "unavailable": RawSet.of(1), "errors": RawSet.of(2),
-        "inverted": True, "padding": "", "base": 16, "digits": 4, "polynomial": (Fraction(1),),
-        "table": (CurvePoint(Fraction(0), Fraction(1)),), "names": (), "note": "n",
-        "selected": Selected(ANGLE.id, RawSet.of(1)), "encoding": "utf-8",
-        "symbols": (Symbol("0", "a"), Symbol("1")),
-    }  # fmt: skip
-    assert set(changes) | {"id"} == set(RATE.__struct_fields__)
-    for name, value in changes.items():
-        if getattr(RATE, name) != value:
-            text = describe_change(BASE, BASE.with_field(msgspec.structs.replace(RATE, **{name: value})))
-            assert text != "nothing changed", name
+SENTENCES = {
+    "name": ("x", "rate renamed to x"), "places": (at("B7"), "rate at B7, was B3 B2"),
+    "kind": (FieldKind.FLOAT, "rate is floating point, was unsigned"), "ratio": (Fraction(3), "rate step 3, was 1"),
+    "offset": (Fraction(1), "rate offset 1, was 0"), "unit": ("m", "rate in m, was no unit"),
+    "low": (Fraction(0), "rate limits 0 to open"), "high": (Fraction(9), "rate limits open to 9"),
+    "unavailable": (RawSet.of(1), "rate not available at 1"), "errors": (RawSet.of(2), "rate reports a fault at 2"),
+    "inverted": (True, "rate is inverted"), "padding": ("", "rate filled up with ''"),
+    "base": (16, "rate written in base 16, was 10"), "digits": (4, "rate written with 4 digits, was as many"),
+    "polynomial": ((Fraction(1),), "rate polynomial of 1 coefficient"),
+    "table": ((CurvePoint(Fraction(0), Fraction(1)),) * 2, "rate table of 2 corners"),
+    "names": ((NamedValue(0, "off"),), "rate has 1 named value"), "note": ("n", "note on rate rewritten"),
+    "selected": (Selected(ANGLE.id, RawSet.of(1)), "rate depends on a selector"),
+    "encoding": ("utf-8", "rate encoded as utf-8"),
+    "symbols": ((Symbol("0", "a"), Symbol("1")), "rate code table of 2 symbols"),
+}  # fmt: skip
+BACK = {
+    "unit": "rate in no unit, was m", "unavailable": "rate not available at no value",
+    "errors": "rate reports a fault at no value", "inverted": "rate is not inverted",
+    "digits": "rate written with as many digits, was 4", "polynomial": "rate has no polynomial",
+    "table": "rate has no table", "names": "rate has 0 named values", "selected": "rate is always present",
+    "symbols": "rate has no code table", "low": "rate limits open to open",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", sorted({*RATE.__struct_fields__} - {"id"}))
+def test_every_attribute_of_a_field_has_its_sentence(name):
+    value, sentence = SENTENCES[name]
+    if getattr(RATE, name) == value:
+        value, sentence = "ascii", "rate encoded as ascii"
+    changed = BASE.with_field(msgspec.structs.replace(RATE, **{name: value}))
+    assert describe_change(BASE, changed) == sentence
+    if name in BACK:
+        assert describe_change(changed, BASE) == BACK[name]

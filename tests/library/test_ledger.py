@@ -118,6 +118,17 @@ def test_a_draft_is_shown_in_the_place_of_what_is_kept(ledger):
     assert ledger.begin_draft(key) == DraftInHand(9, ledger.layout(key))
 
 
+def test_drafts_from_earlier_are_taken_and_told_of_but_not_over_what_is_in_hand(ledger):
+    one, other = LAYOUTS
+    ledger.make(other.id, changed(other, note="in hand"), "edit")
+    found = [
+        (changed(one, note="earlier"), DraftInHand(1, one)), (changed(other, note="earlier"), DraftInHand(1, other))
+    ]  # fmt: skip
+    assert ledger.take_drafts(found) == {one.id}
+    assert (ledger.layout(one.id).note, ledger.layout(other.id).note) == ("earlier", "in hand")
+    assert ledger.take_drafts(found) == set(), "it is in hand now"
+
+
 def test_a_proposed_removal_leaves_the_layout_where_it_is(ledger):
     step = ledger.make(LAYOUTS[0].id, None, "gone")
     assert ledger.layout(LAYOUTS[0].id) is None

@@ -90,7 +90,8 @@ _ELSEWHERE = "It runs on a controller, so it is written and not tried; the test 
 def _outcome(done: subprocess.CompletedProcess[str], before: str, thing: str) -> Tried:
     found = re.search(r"(\d+) of (\d+) differ", done.stdout)
     if found is None:
-        return Tried(False, "It does not run.", _lines(done.stderr))
+        # a program that ends says last what went wrong; a compiler says first what is wrong
+        return Tried(False, "It does not run.", tuple(done.stderr.strip().splitlines()[-_MOST_LINES:]))
     different, tried = int(found[1]), int(found[2])
     things = f"{tried:,} {thing}{'' if tried == 1 else 's'}".replace(",", "\u2009")
     if different:

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
-from .changes import attribute_changes, describe_change
+from .changes import describe_change
+from .item_changes import ItemChanges
 from .model import Layout
 
 
@@ -50,7 +51,7 @@ def compare_layouts(before: Layout, after: Layout) -> list[Compared]:
 
     Things are the same by their id; of layouts with nothing in common, by their name.
     """
-    old, new = _things(before), _things(after)
+    old, new, changes = _things(before), _things(after), ItemChanges(before, after)
     if not {thing.id for thing in old} & {thing.id for thing in new}:
         by_name = {thing.name: thing for thing in old}
         pairs = [(by_name.pop(thing.name, None), thing) for thing in new]
@@ -58,10 +59,10 @@ def compare_layouts(before: Layout, after: Layout) -> list[Compared]:
         by_id = {thing.id: thing for thing in old}
         pairs = [(by_id.pop(thing.id, None), thing) for thing in new]
         by_name = {thing.name: thing for thing in by_id.values()}
-    made = [_compared(was, now) for was, now in pairs]
+    made = [_compared(was, now, changes) for was, now in pairs]
     for gone in by_name.values():
         place = old.index(gone)
-        made.insert(min(place, len(made)), _compared(gone, None))
+        made.insert(min(place, len(made)), _only(gone, None))
     return made
 
 
@@ -89,9 +90,9 @@ def _things(layout: Layout) -> list[Any]:
     return [*layout.fields, *layout.parts, *layout.checks, *layout.computed]
 
 
-def _compared(before: Any, after: Any) -> Compared:
-    if before is None or after is None:
+def _compared(before: Any, after: Any, changes: ItemChanges) -> Compared:
+    if before is None:
         return _only(before, after)
-    words = tuple(attribute_changes(before, after))
+    words = tuple(changes.of(before, after))
     standing = Standing.CHANGED if words else Standing.SAME
     return Compared(after.id, before, after, standing, words)
