@@ -1,10 +1,8 @@
 import pytest
 
-from tests.cli.program import run
+from tests.voyages import voyage
 
 
 @pytest.fixture(scope="session")
 def trial(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("api") / "yuzu"
-    assert run("demo", folder, "--length", "20s")[0] == 0
-    return folder
+    return voyage(tmp_path_factory, "20s")

@@ -17,6 +17,7 @@ from tests.archive.workers import dies_always, dies_once, doubled
 from tests.cli.background import Background
 from tests.cli.program import run
 from tests.live.sockets import free_port
+from tests.voyages import voyage
 from zesty_abacus.core.archive.engine import work_on
 from zesty_abacus.core.archive.task import Failed
 from zesty_abacus.core.handover.long_table import LONG_SCHEMA
@@ -30,7 +31,7 @@ def made(tmp_path_factory):
     """Runs with a bus and a wave each, a broken recording, what is none; and a library with its catalogue of them."""
     base = tmp_path_factory.mktemp("archive")
     for number in range(RUNS):
-        assert run("demo", base / f"trial {number}", "--length", "4s", "--seed", str(number))[0] == 0
+        voyage(tmp_path_factory, "4s", number).rename(base / f"trial {number}")
         folder = base / "runs" / f"run {number}"
         folder.mkdir(parents=True)
         for name in ("thruster.log.gz", "winch-load.vcd.gz"):

@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.cli.program import run
+from tests.voyages import voyage
 from zesty_abacus.cli.main import cli
 from zesty_abacus.core.archive import dataset as dataset_module
 from zesty_abacus.core.archive.answers import Answers
@@ -169,9 +170,8 @@ def test_a_small_one_is_not_cut(tmp_path):
     assert pieces_of(path, path.stat().st_size) == ()
 
 
-def test_the_command_tells_pieces_and_goes_on_where_it_was(tmp_path, monkeypatch):
-    assert run("demo", tmp_path / "trial", "--length", "4s")[0] == 0
-    library, runs = tmp_path / "trial" / "library.sqlite", tmp_path / "runs"
+def test_the_command_tells_pieces_and_goes_on_where_it_was(tmp_path, tmp_path_factory, monkeypatch):
+    library, runs = voyage(tmp_path_factory, "4s") / "library.sqlite", tmp_path / "runs"
     runs.mkdir()
     recording(runs / "a.log", 2000)
     assert run("archive", "add", runs, "--library", library)[0] == 0

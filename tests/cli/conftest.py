@@ -3,15 +3,12 @@
 import pytest
 
 from tests.live.conftest import kernel_folder
-
-from .program import run
+from tests.voyages import voyage
 
 
 @pytest.fixture(scope="module")
 def trial(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("cli") / "yuzu"
-    assert run("demo", folder, "--length", "4s")[0] == 0
-    return folder
+    return voyage(tmp_path_factory, "4s")
 
 
 __all__ = ["kernel_folder"]

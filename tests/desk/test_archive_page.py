@@ -8,6 +8,7 @@ import pytest
 from PyQt6.QtWidgets import QLabel
 
 from tests.cli.program import run
+from tests.voyages import voyage
 
 
 @pytest.fixture(scope="module")
@@ -15,8 +16,7 @@ def archive(tmp_path_factory):
     """Two runs of the tug, and a file that is none."""
     folder = tmp_path_factory.mktemp("runs")
     for seed in (1, 2):
-        made = folder / f"made{seed}"
-        assert run("demo", made, "--length", "4s", "--seed", str(seed))[0] == 0
+        made = voyage(tmp_path_factory, "4s", seed)
         (folder / "all" / f"run{seed}").mkdir(parents=True)
         (made / "thruster.log.gz").rename(folder / "all" / f"run{seed}" / f"thruster-{seed}.log.gz")
     (folder / "all" / "broken.pcap").write_bytes(b"\xd4\xc3\xb2\xa1 no more")

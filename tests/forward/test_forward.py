@@ -15,6 +15,7 @@ from tests.cli.program import run
 from tests.forward.servers import Broker, Web, needs_broker
 from tests.live.sockets import free_port
 from tests.steady import KEEPS_TIME
+from tests.voyages import voyage
 
 pytestmark = KEEPS_TIME
 
@@ -24,8 +25,7 @@ FIELDS = "Helm lever.lever port=port,Helm lever.lever starboard=starboard"
 @pytest.fixture(scope="module")
 def recording(tmp_path_factory):
     """A recording of the demo's thruster bus, and its library."""
-    folder = tmp_path_factory.mktemp("forward") / "yuzu"
-    assert run("demo", folder, "--length", "6s")[0] == 0
+    folder = voyage(tmp_path_factory, "6s")
     return folder / "thruster.log.gz", folder / "library.sqlite"
 
 

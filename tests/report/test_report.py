@@ -11,6 +11,7 @@ import numpy as np
 import pytest
 
 from tests.cli.program import run
+from tests.voyages import voyage
 from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.core.handover.pages import PAGE
 from zesty_abacus.core.report.blocks import Facts, Figure, Heading, Report, Sentence, Table
@@ -22,8 +23,7 @@ from zesty_abacus.core.trial.content import Moment
 
 @pytest.fixture(scope="module")
 def trial(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("report") / "yuzu"
-    assert run("demo", folder, "--length", "20s")[0] == 0
+    folder = voyage(tmp_path_factory, "20s")
     code, _, err = run("library", "release", folder / "library.sqlite", "run 14", "--author", "mara")
     assert code == 0, err
     return folder

@@ -10,6 +10,7 @@ import msgspec
 import pytest
 
 from tests.cli.program import run
+from tests.voyages import voyage
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.files.errors import FileError
 from zesty_abacus.core.files.writing import Target
@@ -27,9 +28,7 @@ from zesty_abacus.core.trial.unpacking import PackedError, is_packed, look_into,
 
 @pytest.fixture(scope="module")
 def shipped(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("packing") / "yuzu"
-    assert run("demo", folder, "--length", "6s")[0] == 0
-    return folder
+    return voyage(tmp_path_factory, "6s")
 
 
 @pytest.fixture
@@ -94,9 +93,7 @@ def test_a_stretch_of_lanes_of_frames_goes_as_frames(made, tmp_path):
 @pytest.fixture(scope="module")
 def long_run(tmp_path_factory):
     """A trip on which every lane is heard."""
-    folder = tmp_path_factory.mktemp("long") / "yuzu"
-    assert run("demo", folder, "--length", "40s")[0] == 0
-    trial = Trial.open(folder)
+    trial = Trial.open(voyage(tmp_path_factory, "40s"))
     return trial, open_trial_capture(trial)
 
 
