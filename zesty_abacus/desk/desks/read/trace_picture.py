@@ -119,10 +119,11 @@ class TracePicture:
             x = self._plan.x_of(clock.pin_ns)
             painter.drawLine(QPointF(x, 0), QPointF(x, bottom))
             apart, font = f"Δ {span_text(clock.cursor_ns - clock.pin_ns)}", figure_font(10)
-            box = QRectF(x + 3, bottom - 20, QFontMetricsF(font).horizontalAdvance(apart) + 4, 14)
-            # on a ground of its own: a curve may run just there
+            width = QFontMetricsF(font).horizontalAdvance(apart) + 8
+            # among the times of the axis, where no curve runs, and in front of one of them that would touch it
+            box = QRectF(x - width / 2, bottom + 1, width, AXIS - 2)
             painter.fillRect(box, QColor(theme.panel))
-            draw_text(painter, box, apart, font, theme.quiet)
+            draw_text(painter, box, apart, font, theme.quiet, Qt.AlignmentFlag.AlignHCenter)
         if clock.view_first_ns <= clock.cursor_ns <= clock.view_last_ns:
             painter.setPen(QPen(QColor(theme.ink), 1.3))
             x = self._plan.x_of(clock.cursor_ns)
