@@ -53,9 +53,11 @@ class KindIndex:
 def index_kinds(table: FrameTable) -> KindIndex:
     """Group the rows of a table by kind, in one pass over hashed keys and one counting sort."""
     # small first: the table stays in the nearest cache, and few recordings have more kinds
-    capacity = 1024
+    capacity, of_frame = 1024, np.empty(len(table), np.uint32)
     while True:
-        of_frame, slots, found = _assign_kinds(table.lane, table.address, table.flags, capacity)
+        # room is made here: a kernel that fills what it makes loads half of the compiler when it is read from its file
+        slots, slot_of = np.empty((capacity, 3), np.int64), np.full(capacity, -1, np.int32)
+        found = _assign_kinds(table.lane, table.address, table.flags, slot_of, slots, of_frame)
         if found >= 0:
             break
         capacity *= 4
@@ -76,12 +78,10 @@ def place_of(lane, address, flags, mask):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-def]
-    """Give each frame a kind number by open addressing; found is -1 when the table is too full."""
+def _assign_kinds(lane, address, flags, slot_of, slots, of_frame):  # type: ignore[no-untyped-def]
+    """Give each frame a kind number by open addressing; return how many kinds, -1 when the table is too full."""
+    capacity = len(slot_of)
     mask = capacity - 1
-    slot_of = np.full(capacity, -1, np.int32)
-    slots = np.empty((capacity, 3), np.int64)
-    of_frame = np.empty(len(lane), np.uint32)
     found = 0
     last = -1
     for i in range(len(lane)):
@@ -97,7 +97,7 @@ def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-de
             number = slot_of[place]
             if number < 0:
                 if found * 2 >= capacity:
-                    return of_frame, slots, -1
+                    return -1
                 slots[found, 0] = key_lane
                 slots[found, 1] = key_address
                 slots[found, 2] = key_flags
@@ -110,7 +110,7 @@ def _assign_kinds(lane, address, flags, capacity):  # type: ignore[no-untyped-de
             place = (place + 1) & mask
         of_frame[i] = number
         last = number
-    return of_frame, slots, found
+    return found
 
 
 @njit(cache=True, nogil=True)
