@@ -86,6 +86,18 @@ def test_lanes_messages_moments_and_layouts_are_there(trial, page):
     assert len(page.findall(".//figure//{*}polygon")) >= 12 or len(page.cssselect("figure polygon")) >= 12
 
 
+NUMBERS = {"", "at", "frames", "kinds", "claimed", "proved", "times", "worst at", "on average every", "moving bits"}
+"""Heads of columns whose numbers are compared from row to row."""
+
+
+def test_numbers_stand_to_the_right_and_hashes_in_letters_of_one_width(page):
+    heads = {(one.text_content(), one.get("class")) for one in page.iter("th")}
+    assert {head for head, kind in heads if kind == "number"} == NUMBERS & {head for head, _ in heads}
+    assert {"frames", "at", "worst at"} <= {head for head, _ in heads}
+    hashes = [cell for cell in page.iter("td") if re.fullmatch("[0-9a-f]{64}", cell.text_content())]
+    assert {cell.get("class") for cell in hashes} == {"plain"}
+
+
 def test_of_a_bus_nobody_knows_it_is_a_survey(trial, tmp_path):
     path = tmp_path / "survey.html"
     code, _, err = run("report", trial / "thruster.log.gz", "-o", path)

@@ -118,6 +118,16 @@ def test_a_crc_of_any_width_is_found_beside_restless_numbers(places, polynomial,
     assert (said.parameters["width"], said.parameters["polynomial"]) == (width, polynomial)
 
 
+def test_the_widest_crc_is_found():
+    """64 bits, with the polynomial of ECMA-182."""
+    matrix = moving(400, 24)
+    for row in matrix:
+        row[16:] = list(crc(bytes(row[:16]), 64, 0x42F0E1EBA9EA3693, 0, 0, False).to_bytes(8, "big"))
+    said = the_check(matrix)
+    assert said is not None and said.parameters["polynomial"] == 0x42F0E1EBA9EA3693
+    assert agrees(matrix, said) == 400
+
+
 @given(st.lists(st.integers(0, 2**24 - 1), max_size=30), st.integers(0, 2**30 - 1), st.integers(0, 2**24 - 1))
 def test_a_combination_gives_the_number_and_none_is_missed(columns, mask, other):
     wanted = reduce(xor, (column for n, column in enumerate(columns) if mask >> n & 1), 0)
