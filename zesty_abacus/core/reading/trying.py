@@ -24,7 +24,7 @@ class TriedField:
     Attributes
     ----------
     low, high
-        Range of good values, NaN if there is none.
+        Range of the values that are drawn, also outside limits; NaN if there is none.
     frames, present, outside, silent
         Frames of the kind; those in which the field is present; outside limits; not available.
     unnamed
