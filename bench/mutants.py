@@ -20,8 +20,9 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent
@@ -58,6 +59,8 @@ class Fault:
         The whole file with the fault in it.
     where
         What stands in the line without it.
+    which
+        Which of the faults it is that are called alike, and of how many; empty of one that is alone.
     """
 
     file: Path
@@ -65,11 +68,12 @@ class Fault:
     what: str
     source: str
     where: str = ""
+    which: str = ""
 
     @property
     def name(self) -> str:
         """What it is called in the list of those that are set aside; by the words of its line, whose number moves."""
-        return f"{self.file}: {self.what} in: {self.where}"
+        return f"{self.file}: {self.what} in: {self.where}{self.which}"
 
 
 class _Sites(ast.NodeVisitor):
@@ -156,8 +160,20 @@ def _is_either_way(call: ast.Call) -> bool:
     return name in _EITHER_WAY and not call.keywords
 
 
-def faults_in(path: Path, root: Path = ROOT) -> Iterator[Fault]:
-    """Yield every fault that can be put into a file."""
+def faults_in(path: Path, root: Path = ROOT) -> list[Fault]:
+    """Return every fault that can be put into a file, in the order of their lines."""
+    found = sorted(_faults_in(path, root), key=lambda fault: fault.line)
+    many = Counter(fault.name for fault in found)
+    seen: Counter[str] = Counter()
+    named = []
+    for fault in found:
+        seen[fault.name] += 1
+        number, count = seen[fault.name], many[fault.name]
+        named.append(replace(fault, which=f" ({number} of {count})") if count > 1 else fault)
+    return named
+
+
+def _faults_in(path: Path, root: Path) -> Iterator[Fault]:
     text = (root / path).read_text()
     lines = text.splitlines(keepends=True)
     sites = _Sites()

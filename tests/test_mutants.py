@@ -57,6 +57,12 @@ def test_arguments_of_what_is_the_same_either_way_are_not_swapped(tmp_path, call
     )
 
 
+def test_faults_that_are_called_alike_are_told_apart_by_their_number(tmp_path):
+    (tmp_path / "two.py").write_text("def up(a):\n    a += 1\n    a += 1\n    a += 2\n    return a\n")
+    left_out = [fault for fault in faults_in(Path("two.py"), tmp_path) if "statement" in fault.what]
+    assert [fault.name.partition(" in: ")[2] for fault in left_out] == ["a += 1 (1 of 2)", "a += 1 (2 of 2)", "a += 2"]
+
+
 def test_what_a_class_is_declared_with_is_no_fault(tmp_path):
     (tmp_path / "kept.py").write_text(
         "@dataclass(frozen=True, eq=False)\nclass Kept(Base, tag=1):\n    size: int = 5\n"

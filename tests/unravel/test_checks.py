@@ -118,6 +118,16 @@ def test_a_crc_of_any_width_is_found_beside_restless_numbers(places, polynomial,
     assert (said.parameters["width"], said.parameters["polynomial"]) == (width, polynomial)
 
 
+@pytest.mark.parametrize("combine", [np.bitwise_xor.reduce, np.add.reduce], ids=["exclusive or", "sum"])
+def test_a_check_is_found_in_six_frames_and_not_in_four(combine):
+    """Eight bits a frame against the way it was chosen: among bytes, sorts and starts."""
+    matrix = moving(40, 6)
+    matrix[:, 5] = combine(matrix[:, :5], axis=1)
+    few, many = the_check(matrix[:6]), the_check(matrix)
+    assert the_check(matrix[:4]) is None and few is not None and few.frames == 6
+    assert few.confidence < many.confidence <= 0.99
+
+
 def test_the_widest_crc_is_found():
     """64 bits, with the polynomial of ECMA-182."""
     matrix = moving(400, 24)

@@ -1,6 +1,7 @@
 """Two stretches told apart: by bits that stay in each, by messages that come and go, by periods."""
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -39,6 +40,30 @@ def test_messages_that_come_and_hurry_are_told():
     assert set(told) == {0x101, 0x102}
     assert told[0x101].parameters == {"frames": {"after": 90, "before": 0}}
     assert told[0x102].parameters == {"seconds": {"before": 0.5, "after": 0.1}}
+
+
+@pytest.mark.parametrize(
+    ("counts", "periods", "sure"),
+    [
+        ((10, 10), (0.4, 0.1), 0.85), ((5, 14), (0.4, 0.1), 0.5), ((3, 3), (0.4, 0.1), 0.5),
+        ((10, 10), (0.1, 0.16), 0.85), ((10, 10), (0.1, 0.14), None), ((2, 30), (0.4, 0.1), None),
+    ],
+)  # fmt: skip
+def test_a_message_hurries_from_half_as_much_again_on_and_more_surely_by_twenty_frames(counts, periods, sure):
+    times = np.concatenate(
+        [first + np.arange(n) * step for first, n, step in zip((0, 10), counts, periods, strict=True)]
+    )
+    steady = message(np.arange(0, 20, 0.1), np.full((200, 1), 7))
+    found = differences(Meaning.of(make_capture(steady, message(times, np.full((len(times), 1), 7))), []), HALVES)
+    assert [one.confidence for _, one in found] == ([] if sure is None else [sure])
+
+
+@pytest.mark.parametrize(("count", "sure"), [(3, 0.6), (9, 0.6), (10, 0.9), (90, 0.9)])
+def test_a_message_comes_more_surely_by_ten_frames(count, sure):
+    steady = message(np.arange(0, 20, 0.1), np.full((200, 1), 7))
+    late = message(11 + np.arange(count) * 0.05, np.full((count, 1), 7))
+    ((_, one),) = differences(Meaning.of(make_capture(steady, late), []), HALVES)
+    assert one.confidence == sure and one.reason == f"It comes {count} times in after, and not at all in before."
 
 
 def test_stretches_may_be_rows():
