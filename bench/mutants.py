@@ -173,12 +173,16 @@ def faults_in(path: Path, root: Path = ROOT) -> list[Fault]:
     return named
 
 
+def _sites_in(text: str) -> _Sites:
+    sites = _Sites()
+    sites.visit(ast.parse(text))
+    return sites
+
+
 def _faults_in(path: Path, root: Path) -> Iterator[Fault]:
     text = (root / path).read_text()
     lines = text.splitlines(keepends=True)
-    sites = _Sites()
-    sites.visit(ast.parse(text))
-    for node, instead, words in sites.found:
+    for node, instead, words in _sites_in(text).found:
         first, last = node.lineno, node.end_lineno or node.lineno  # type: ignore[attr-defined]
         begin, end = node.col_offset, node.end_col_offset or 0  # type: ignore[attr-defined]
         before = ast.get_source_segment(text, node) or ""
@@ -195,9 +199,20 @@ def _faults_in(path: Path, root: Path) -> Iterator[Fault]:
 def sampled(folder: str, number: int, seed: int) -> list[Fault]:
     """Return faults of a folder of the program, as many of each file as it has lines for."""
     files = [path.relative_to(ROOT) for path in sorted((ROOT / folder).rglob("*.py")) if path.name != "__init__.py"]
-    aside = _aside()
-    every = [fault for path in files for fault in faults_in(path) if fault.name not in aside]
-    return random.Random(seed).sample(every, min(number, len(every)))
+    # only the files that faults are taken from are written out with each: that of all takes a minute
+    every = [(path, place) for path in files for place in _places_in(path)]
+    chosen = random.Random(seed).sample(every, min(number, len(every)))
+    written = {path: faults_in(path) for path in {path for path, _ in chosen}}
+    return [written[path][place] for path, place in chosen]
+
+
+def _places_in(path: Path) -> Iterator[int]:
+    """Yield which faults of a file may be taken, by their place among all of it."""
+    aside = {name for name in _aside() if name.startswith(f"{path}:")}
+    if aside:
+        yield from (place for place, fault in enumerate(faults_in(path)) if fault.name not in aside)
+    else:
+        yield from range(len(_sites_in((ROOT / path).read_text()).found))
 
 
 def _aside() -> dict[str, str]:
