@@ -18,6 +18,7 @@ from zesty_abacus.core.layouts.model import (
     new_field,
     new_layout,
 )
+from zesty_abacus.core.layouts.parts.group import Group
 from zesty_abacus.core.layouts.places import Places
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.layouts.validate import check_layout
@@ -131,3 +132,12 @@ def test_what_a_run_means_is_looked_at(text):
     field = new_field("t", Places(()), FieldKind.TEXT, encoding=text)
     run = Run(id=uuid4(), name="run", field=field)
     assert [one.attribute for one in check_layout(layout_with(parts=(run,), size=0))] == ["encoding"]
+
+
+@pytest.mark.parametrize(("depth", "good"), [(8, True), (9, False)])
+def test_parts_lie_eight_deep_and_no_deeper(depth, good):
+    inner = ()
+    for level in range(depth):
+        inner = (Group(id=uuid4(), name=f"part {level}", size=1, parts=inner),)
+    found = [one.sentence for one in check_layout(new_layout("m", Applies(address=1), 8, parts=inner))]
+    assert found == ([] if good else ["Parts lie more than 8 deep."])

@@ -15,6 +15,7 @@ from zesty_abacus.core.links.bursts import BurstFraming, vote_repeats
 from zesty_abacus.core.links.framing import framing_of
 from zesty_abacus.core.links.hdlc import HdlcFraming
 from zesty_abacus.core.links.registers import RegisterFraming, _state, register_state
+from zesty_abacus.core.protocols.byte_registers import NO_REGISTER
 from zesty_abacus.core.protocols.registry import protocol_named
 
 
@@ -234,6 +235,14 @@ def test_devices_have_pointers_of_their_own_of_one_or_two_bytes():
         [(1, False, b"\x01\x00"), (2, False, b"\x02\x00"), (1, True, b"x"), (2, True, b"y")], pointer_bytes=2
     )
     assert [int(a) & 0xFFFF for a in frames.address] == [0x100, 0x200, 0x100, 0x200]
+
+
+def test_a_device_whose_pointer_stands_at_its_first_register_is_read_there():
+    frames = registers([(1, True, b"x"), (1, False, b"\x00"), (1, True, b"yz"), (1, True, b"w")], last_register=1)
+    device = 1 << 16
+    # nobody has set it before the first read
+    assert frames.address.tolist() == [device | NO_REGISTER, device, device, device | 2]
+    assert [bool(f & F.PAST_END) for f in frames.flags] == [False, False, False, True]
 
 
 def test_the_state_of_the_registers_is_rebuilt_at_any_time():
