@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 from tests.unravel.test_texts_and_lengths import frames_of
 from zesty_abacus.core.codec.columns import CheckState
 from zesty_abacus.core.codec.decode import decode
+from zesty_abacus.core.codec.messages import encode_message
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.layouts.validate import check_layout
@@ -71,3 +72,14 @@ def test_a_layout_of_it_reads_the_lines_and_its_check_agrees():
     assert check.count(CheckState.AGREES) == 50
     turn = decoded.named("column 2")
     assert turn.value[3] == -8 and turn.value[30] == 1
+
+
+def test_a_layout_of_it_writes_the_lines_as_they_came():
+    """Also those whose check begins with a zero: lines have as many digits as they had."""
+    lines = [sentence(f"TGHDG,{row},T") for row in range(10, 70)]
+    findings = [one.of("compass", 5, "", "") for one in telegrams(frames_of(lines))]
+    layout, _ = all_kept(new_layout("Heading", Applies(address=5), 24), findings, 0.7)
+    assert any(b"*0" in line for line in lines)
+    for row, line in enumerate(lines):
+        values = {"column 1": "$TGHDG", "column 2": 10 + row, "column 3": "T"}
+        assert encode_message(layout, values).payload == line

@@ -164,7 +164,7 @@ def _sentence(name: str, head: str, columns: Any) -> Layout:
         id=make.id("line"), name="line", begins="$", ends="*",
         columns=(make.field("sentence", kind="text"), *columns(make)),
     )  # fmt: skip
-    check = make.field("check", base=16)
+    check = make.field("check", base=16, digits=2)
     tail = TextLine(id=make.id("tail"), name="behind the star", columns=(check,))
     over = Coverage(first=Expression("1"), end=Expression("size - 3"))
     agrees = Xor(id=make.id("agrees"), name="exclusive or", field=check.id, coverage=over)

@@ -47,7 +47,8 @@ def encode_message(
         region = _built(layout, values, base, address, workings, renews_checks)
         if workings.is_settled:
             return Encoded(bytes(region.data), region.losses)
-    raise EncodeError("counts and checks in its text depend on each other in a circle.", where=layout.name)
+    raise EncodeError("counts and checks in its text depend on each other in a circle.", where=layout.name,
+                      hint="Say with how many digits they are written, if it is always as many.")  # fmt: skip
 
 
 def _built(

@@ -54,7 +54,7 @@ def _column(finding: Finding) -> Field:
 
 
 def _with_check(layout: Layout, finding: Finding) -> Layout:
-    digits = new_field("check", NO_PLACES, base=16, note=finding.reason)
+    digits = new_field("check", NO_PLACES, base=16, digits=_DIGITS, note=finding.reason)
     coverage = finding.parameters["coverage"]
     behind = int(str(coverage["end"]).removeprefix("size - ")) - _DIGITS - 1
     part = TextLine(id=uuid4(), name="behind it", columns=(digits,), ends=_LINE_ENDS.get(behind, ""))
