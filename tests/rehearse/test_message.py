@@ -3,6 +3,7 @@
 import threading
 import time
 from fractions import Fraction
+from uuid import uuid4
 
 import numpy as np
 import pytest
@@ -18,13 +19,16 @@ from zesty_abacus.core.codec.named import layout_named
 from zesty_abacus.core.codec.plan import compile_layout
 from zesty_abacus.core.errors import DataError, MisuseError
 from zesty_abacus.core.frames import flags as F
-from zesty_abacus.core.layouts.model import Applies, new_layout
+from zesty_abacus.core.layouts.checks.coverage import Coverage
+from zesty_abacus.core.layouts.checks.sum import Sum
+from zesty_abacus.core.layouts.model import Applies, Expression, Group, Repeat, new_layout
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.rehearse.cyclic import send_planned
 from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.core.rehearse.message import FAULT_WORDS, Faults, OutgoingMessage, faults_of, feeds_of
 from zesty_abacus.core.rehearse.occasion import Every, Once
 from zesty_abacus.core.rehearse.schedule import Schedule
+from zesty_abacus.demo.link_layouts import link_layouts
 from zesty_abacus.demo.messages import make_field
 
 pytestmark = KEEPS_TIME
@@ -96,6 +100,29 @@ def test_faults_on_purpose(fault, bad_check, counts, size):
     columns = _columns(layout, frames)
     assert (columns["speed"].validity == Validity.CHECK_FAILED).all() == bad_check
     assert (columns["turn"].raw.tolist() == [0, 1, 2, 3]) == counts
+
+
+def test_a_wrong_check_of_a_sentence_has_two_digits_and_disagrees():
+    layout = next(one for one in link_layouts() if one.name == "Heading sentence")
+    feeds = feeds_of(["sentence=HEHDT", "heading=123.5", "reference=true"])
+    good = OutgoingMessage(layout, feeds).frame(0, 0.0).payload
+    wrong = OutgoingMessage(layout, feeds, faults_of(("wrong check",))).frame(0, 0.0).payload
+    assert good[:-2] == wrong[:-2] and int(wrong[-2:], 16) == 255 - int(good[-2:], 16)
+
+
+def test_a_wrong_check_behind_what_moves_disagrees_and_one_that_is_cut_off_is_left():
+    count, check = make_field("count", "B0"), make_field("sum", "B0")
+    points = Group(id=uuid4(), name="points", size=1, fields=(make_field("height", "B0"),), repeat=Repeat.COUNT,
+                   amount=Expression("count"))  # fmt: skip
+    tail = Group(id=uuid4(), name="tail", size=1, fields=(check,))
+    adds = Sum(id=uuid4(), name="sum check", field=check.id, coverage=Coverage(end=Expression("size - 1")))
+    layout = new_layout("List", Applies(protocol="serial"), 1, [count], parts=(points, tail), checks=(adds,))
+    feeds = feeds_of(['points=[{"height": 1}, {"height": 4}]'])
+    assert OutgoingMessage(layout, feeds).frame(0, 0.0).payload == bytes([2, 1, 4, 7])
+    wrong = OutgoingMessage(layout, feeds, faults_of(("wrong check",))).frame(0, 0.0)
+    assert wrong.payload == bytes([2, 1, 4, 7 ^ 0xFF])
+    short = OutgoingMessage(layout, feeds, faults_of(("wrong check", "too short"))).frame(0, 0.0)
+    assert short.payload == bytes([2, 1, 4])
 
 
 def test_a_counter_that_is_fed_stands_where_it_is_put():

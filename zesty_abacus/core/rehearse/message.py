@@ -8,7 +8,7 @@ from fractions import Fraction
 from typing import Any, Protocol
 from uuid import UUID
 
-from ..codec.encode import EncodeError, get_bits, put_bits
+from ..codec.encode import EncodeError
 from ..codec.lists import list_from_text
 from ..codec.messages import encode_message
 from ..codec.scalar import physical_of
@@ -21,6 +21,7 @@ from ..protocols import can
 from .feed_words import parse_feed
 from .feeds import Feed
 from .listening import Listening
+from .wrong_checks import with_wrong_checks
 
 _CAN_CLASSIC = 8
 _MOST_KEPT = 4096
@@ -35,7 +36,7 @@ class Faults:
     Attributes
     ----------
     wrong_check
-        Every check over bytes is turned round.
+        Every check over bytes that stands in a frame once is turned round.
     frozen_counter
         Counters stay where they are.
     too_short
@@ -209,7 +210,7 @@ class OutgoingMessage:
             values[counter.field.name] = physical_of(counter.field, count)
         payload = encode_message(self.layout, values).payload
         if self.faults.wrong_check:
-            payload = _with_wrong_checks(self.layout, payload)
+            payload = with_wrong_checks(self.layout, values, payload)
         if self.faults.too_short:
             payload = payload[:-1]
         if self._is_long(payload):
@@ -264,19 +265,6 @@ def _flags_of(layout: Layout) -> int:
     applies = layout.applies
     extended = F.EXTENDED if applies.protocol == can.NAME and applies.extended else 0
     return extended | {"read": F.READ, "answer": F.ANSWER}.get(applies.way, 0)
-
-
-def _with_wrong_checks(layout: Layout, payload: bytes) -> bytes:
-    data = bytearray(payload)
-    fields = {field.id: field for field in layout.fields}
-    for check in layout.checks:
-        if isinstance(check, Counter):
-            continue
-        for key in check.held_by():
-            field = fields.get(key)
-            if field is not None and field.places.size_needed <= len(data):
-                put_bits(data, field, get_bits(data, field) ^ ((1 << len(field.places)) - 1))
-    return bytes(data)
 
 
 def feeds_of(pairs: Sequence[str]) -> dict[str, Feed]:
