@@ -138,7 +138,8 @@ class TestTables:
         text = "time_us,clk,data\n" + "".join(f"{n},{n % 2},{n // 3 % 2}\n" for n in range(50))
         recording, _ = read(tmp_path, "a.csv", text)
         assert [channel.words for channel in recording.channels] == ["digital", "digital"]
-        assert recording.channels[1].edges.time_ns[:3].tolist() == [3000, 6000, 9000]
+        assert toggles(recording.channels[1])[:3] == [(3000, 1), (6000, 0), (9000, 1)]
+        assert toggles(recording.channels[0])[:3] == [(1000, 1), (2000, 0), (3000, 1)], "from the first row on"
 
     def test_uneven_times_are_kept_as_they_are(self, tmp_path):
         times = np.cumsum(np.random.default_rng(1).integers(1, 400, 200)) / 1e6

@@ -1,0 +1,30 @@
+"""What a comment beside a member of a struct says of its field, and how wide the member is."""
+
+from fractions import Fraction
+
+import pytest
+
+from zesty_abacus.core.generate.carried_fields import CarriedField
+from zesty_abacus.core.layouts.fields import FieldKind, new_field
+from zesty_abacus.core.layouts.places import parse_places as at
+
+
+@pytest.mark.parametrize(
+    ("places", "settings", "words", "bits"),
+    [
+        ("B0", {}, "unsigned, B0", 8), ("B1 B0[0]", {}, "unsigned, B1 B0[0]", 16),
+        ("B2 B1 B0", {"kind": FieldKind.SIGNED}, "signed, B2..B0", 32),
+        ("B0..B4", {"ratio": Fraction(1, 8)}, "unsigned, B0..B4 times 1/8", 64),
+        ("B0", {"offset": Fraction(-40), "unit": "degC"}, "unsigned, B0 times 1 plus -40, degC", 8),
+        ("B0", {"ratio": Fraction(3), "offset": Fraction(1)}, "unsigned, B0 times 3 plus 1", 8),
+        ("B0[1]", {"kind": FieldKind.FLAG}, "flag, B0[1]", 8),
+    ],
+)  # fmt: skip
+def test_a_comment_says_kind_place_scale_and_unit(places, settings, words, bits):
+    one = CarriedField.placed(new_field("a", at(places), **settings), "a")
+    assert (one.read_as, one.bits) == (words, bits)
+
+
+def test_text_has_a_length_and_no_bits():
+    one = CarriedField.placed(new_field("name", at("B0..B4"), FieldKind.TEXT), "name")
+    assert (one.bits, one.length, one.read_as) == (0, 5, "text, B0..B4")
