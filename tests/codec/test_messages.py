@@ -109,6 +109,19 @@ def test_elements_are_named_by_case_by_type_or_by_label():
     assert encode_message(layout, {"list": elements}).payload.hex() == "01010007" + "090261626364" + "0900" + "00"
     with pytest.raises(EncodeError, match="not whole units of 2"):
         encode_message(layout, {"list": [(9, b"abc")]})
+    with pytest.raises(EncodeError, match="'hot' is no value for it"):
+        encode_message(layout, {"list": [("hot", {"value": 7})]})
+    with pytest.raises(EncodeError, match=r"list\[0\]: there is no field 'x'"):
+        encode_message(layout, {"list": [("heat", {"x": 7})]})
+
+
+def test_the_name_of_a_type_is_as_good_as_that_of_its_case():
+    kind = new_field("kind", at("B0"), FieldKind.NAMES, names=(NamedValue(5, "warm"), NamedValue(6, "hot")))
+    heat = ElementCase(id=uuid4(), name="heat", types=RawSet.of(5, 6), fields=(new_field("value", at("B0")),))
+    part = Elements(id=uuid4(), name="list", head=2, type=kind, length=new_field("length", at("B1")), cases=(heat,))
+    layout = new_layout("m", ANY, 0, parts=(part,))
+    elements = [("hot", {"value": 7}), ("warm", {"value": 8}), ("heat", {"value": 9}), (6, {"value": 1})]
+    assert encode_message(layout, {"list": elements}).payload.hex(" ", 3) == "060107 050108 050109 060101"
 
 
 def test_text_columns_are_written_in_their_base():

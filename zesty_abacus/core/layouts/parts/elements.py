@@ -209,18 +209,15 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
         return region.place(begin, content)
 
     def _build_element(self, region: Region, number: int, kind: object, item: object) -> bytes:
-        case = self._case_of(kind)
         path = f"{self.name}[{number}]."
+        head = region.inner(path, (self.type, self.length), self.head)
+        # which kind it is comes first: of one that there is not, everything it holds would be wrong
+        case, raw = self._kind_of(kind, head)
         if isinstance(item, Mapping):
             fields, parts, reach = (case.fields, case.parts, case.reach) if case is not None else ((), (), 0)
             value = region.build_inner(path, fields, parts, reach, item)
         else:
             value = _content(region, path, item)
-        head = region.inner(path, (self.type, self.length), self.head)
-        if case is not None and kind == case.name:
-            raw = case.types.spans[0][0]
-        else:
-            raw = kind if isinstance(kind, int) else head.whole(self.type, str(kind))
         units, rest = divmod(len(value) - self.extra, self.length_unit)
         if rest:
             raise head.refused(f"{len(value)} bytes are not whole units of {self.length_unit}.")
@@ -232,11 +229,13 @@ class Elements(Part, frozen=True, kw_only=True, omit_defaults=True, tag="element
         head.set(self.length, 0, units)
         return bytes(head.data) + value
 
-    def _case_of(self, kind: object) -> ElementCase | None:
+    def _kind_of(self, kind: object, head: Region) -> tuple[ElementCase | None, int]:
+        """Return the case that an element is of, if it is of one, and its type."""
         for case in self.cases:
-            if case.name == kind or (isinstance(kind, int) and kind in case.types):
-                return case
-        return None
+            if case.name == kind:
+                return case, case.types.spans[0][0]
+        raw = kind if isinstance(kind, int) else head.whole(self.type, str(kind))
+        return next((case for case in self.cases if raw in case.types), None), raw
 
 
 def _ends_of(raws: RawSet) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
