@@ -135,3 +135,5 @@ def test_the_command_tells_all_problems_and_names_that_stand_twice(tmp_path):
     assert code == 0 and "3 layouts, 3 new or changed" in out and "Frame: several layouts have this name" in err
     code, out, _ = run("library", "import", library, file)
     assert "3 layouts, 0 new or changed" in out
+    file.write_bytes(file_of(METER))
+    assert f"{file.name}: 1 layout, " in run("library", "import", library, file)[1]

@@ -40,6 +40,7 @@ from ..core.trial.recipe_choice import RecipeChoice
 from ..core.trial.trial import FILE_NAME, Trial
 from ..core.unravel.look import Asked
 from ..core.unravel.look import unravel as look_at
+from ..core.words import counted
 from .library import Library, layouts_of, origin_of
 
 
@@ -215,7 +216,7 @@ class Capture:
         self.close()
 
     def __repr__(self) -> str:
-        return f"<Capture of {len(self)} frames on {', '.join(self.lanes) or 'no lane'}>"
+        return f"<Capture of {counted(len(self), 'frame')} on {', '.join(self.lanes) or 'no lane'}>"
 
     def _meaning(self, library: Library | None) -> Meaning:
         found = self._meanings.get(id(library))

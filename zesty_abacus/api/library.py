@@ -21,6 +21,7 @@ from ..core.library.author import default_author
 from ..core.library.store import Library as Store
 from ..core.origin import Origin
 from ..core.trial.trial import Trial
+from ..core.words import counted
 
 
 class Library:
@@ -112,7 +113,7 @@ class Library:
         return found
 
     def __repr__(self) -> str:
-        return f"<Library {self.name}, {len(self._layouts)} messages>"
+        return f"<Library {self.name}, {counted(len(self._layouts), 'message')}>"
 
 
 def layouts_of(library: Library | None) -> tuple[Layout, ...]:

@@ -7,6 +7,7 @@ from pathlib import Path
 import click
 
 from ..core.errors import MisuseError
+from ..core.words import counted
 from .options import FORCE
 from .terminal import say
 
@@ -48,6 +49,5 @@ def handover(
     changed = write_folder(folder, made, replace=force)
     for one in made.manifest.left_out:
         say(f"zesty-abacus: {one.message} is left out: {one.reason}", err=True)
-    count = len(made.manifest.messages)
-    files = f"{len(changed)} files changed" if changed else "nothing changed"
-    say(f"zesty-abacus: {count} {'message' if count == 1 else 'messages'} in {spoken.title}, {files}", err=True)
+    files = f"{counted(len(changed), 'file')} changed" if changed else "nothing changed"
+    say(f"zesty-abacus: {counted(len(made.manifest.messages), 'message')} in {spoken.title}, {files}", err=True)

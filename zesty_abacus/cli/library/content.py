@@ -70,7 +70,7 @@ def import_(where: str, files: tuple[Path, ...], author: str, reason: str, colum
         say_json(brought)
         return
     for one in brought:
-        say(f"{one.file}: {one.number} {one.what}, {one.changed} new or changed")
+        say(f"{one.file}: {counted(one.number, one.what.removesuffix('s'))}, {one.changed} new or changed")
         for left in one.left:
             say(f"{one.file}, {left.words()}", err=True)
         for clash in one.clashes:

@@ -9,6 +9,7 @@ import click
 from ...core.errors import DataError
 from ...core.library.rehearsals import keep_rehearsal
 from ...core.rehearse.steps import rehearsal_from_file, rehearsal_from_json, rehearsal_to_json
+from ...core.words import counted
 from ..options import output_option
 from ..output import put_bytes, target_for
 from ..terminal import say, say_json
@@ -44,4 +45,4 @@ def rehearsals(
         return
     for one in found:
         steps = rehearsal_from_json(one.text.encode(), where).steps
-        say(f"{one.name}: {len(steps)} steps{f', {one.note}' if one.note else ''}")
+        say(f"{one.name}: {counted(len(steps), 'step')}{f', {one.note}' if one.note else ''}")

@@ -12,6 +12,7 @@ from ..frames import flags as F
 from ..layouts.model import Layout
 from ..layouts.numbers import format_exact
 from ..protocols import can
+from ..words import counted
 from .message import OutgoingMessage
 
 _CAN_OVERHEAD, _CAN_LONG_OVERHEAD = 47, 67
@@ -54,7 +55,7 @@ def before_sending(
     if sender is not None and layout.applies.protocol == can.NAME:
         yield f"{sender or 'somebody else'} sends {layout.applies.address_text()}, too; two senders collide."
     if layout.size and len(frame.payload) < layout.size:
-        yield f"it has {len(frame.payload)} bytes, and {layout.size} are meant."
+        yield f"it has {counted(len(frame.payload), 'byte')}, and {layout.size} are meant."
     if every_s and bit_rate and layout.applies.protocol == can.NAME:
         overhead = _CAN_LONG_OVERHEAD if frame.flags & (F.EXTENDED | F.LONG) else _CAN_OVERHEAD
         more = (overhead + 8 * len(frame.payload)) * _STUFFED / every_s / bit_rate

@@ -10,6 +10,7 @@ from ...frames import flags as F
 from ...frames.capture import Lane
 from ...frames.table import FrameTable
 from ...protocols.modbus import NAME, address_of, address_parts
+from ...words import counted
 from ..address import EndpointAddress
 from ..batch import Batch
 from ..endpoint import Endpoint, Outgoing
@@ -111,4 +112,4 @@ def _request(function: int, register: int, payload: bytes) -> bytes:
         return head + struct.pack(">HB", len(payload) // 2, len(payload)) + payload
     if function == 15 and payload:
         return head + struct.pack(">HB", len(payload) * 8, len(payload)) + payload
-    raise MisuseError(f"function {function} with {len(payload)} bytes is no request that can be sent.")
+    raise MisuseError(f"function {function} with {counted(len(payload), 'byte')} is no request that can be sent.")

@@ -127,7 +127,7 @@ class FieldCard(Card):
             shown = self.layout_shown.places_text(field.places) if self.layout_shown is not None else field.places
             words = f"{shown}  {words}"
         if field.kind.value in ("names", "bits"):
-            return field.name, words, f"{len(field.names)} names", ""
+            return field.name, words, counted(len(field.names), "name"), ""
         if field.kind.value in ("flag", "text", "bytes"):
             return field.name, words, "", ""
         return (field.name or "passed over", words, *self._figures())

@@ -61,12 +61,12 @@ def print_sheets(session: Session, target: Target, layouts: list[engine.Layout])
 
     def work(progress: Any) -> None:
         sheets = [laid.sheet_of(layout, version) for layout in layouts]
-        progress.step(0.3, f"drawing {len(sheets)} sheets")
+        progress.step(0.3, f"drawing {counted(len(sheets), 'sheet')}")
         laid.write_sheets(target, sheets, pdf_of)
 
     session.jobs.start(
         "print", f"writing {target.path.name}", work,
-        lambda _nothing: session.told.emit("good", f"{len(layouts)} sheets are in {target.path}."),
+        lambda _nothing: session.told.emit("good", f"{counted(len(layouts), 'sheet', 'is', 'are')} in {target.path}."),
         lambda sentence: session.told.emit("wrong", sentence),
     )  # fmt: skip
 
