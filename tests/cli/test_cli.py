@@ -216,7 +216,7 @@ def test_a_message_with_an_array_and_a_list_is_encoded_from_json(trial):
     assert run("encode", "--library", trial, "Beacon packet", "swell=[1")[0] == 2
     code, out, _ = run("encode", "--library", trial, "Heading sentence", "sentence=YZHDG", "heading=12.5",
                        "reference=true", "check=0")  # fmt: skip
-    assert code == 0 and bytes.fromhex(out.strip().split("#")[1]) == b"$YZHDG,12.5,T*0"
+    assert code == 0 and bytes.fromhex(out.strip().split("#")[1]) == b"$YZHDG,12.5,T*00"
 
 
 def test_items_of_arrays_are_decoded_to_rows_of_their_own(trial, tmp_path):

@@ -44,10 +44,23 @@ def table_options(command: Callable[..., Any]) -> Callable[..., Any]:
         "--to",
         "form",
         type=FormWord(),
-        default="csv",
-        show_default=True,
+        callback=_by_ending,
+        show_default="what FILE ends in, else csv",
         help="csv, jsonl, parquet, arrow, xlsx, mat, npz.",
     )(command)
+
+
+def _by_ending(ctx: click.Context, _param: click.Parameter, word: str | None) -> str:
+    """Return the form that was asked for, else the one that the file's name ends in, else CSV."""
+    # what was not given comes behind what was
+    output = ctx.params.get("output")
+    ending = "" if output is None else Path(output).suffix.removeprefix(".").lower()
+    if word is not None or ending in ("", "csv"):
+        return word or "csv"
+    # only an ending that was given is looked up
+    from ..core.handover.writers import WRITERS
+
+    return ending if ending in WRITERS else "csv"
 
 
 def time_option(command: Callable[..., Any]) -> Callable[..., Any]:

@@ -14,7 +14,7 @@ from ...core.codec.wording import places_words
 from ...core.errors import DataError
 from ...core.exchange.mapping_shelf import mapping_from_file, mapping_text
 from ...core.exchange.onto import onto_library
-from ...core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
+from ...core.exchange.registry import TABLE, WRITERS, form_of, open_table, read_layout_file
 from ...core.exchange.result import ExchangeError, Left
 from ...core.exchange.table_mapping import Known, TableMapping, mapping_by_example
 from ...core.files.errors import FileError
@@ -112,11 +112,11 @@ def _bring_in(target: Library, file: Path, mapping: TableMapping | None, author:
 @LIBRARY
 @output_option
 @click.option("--recipes", is_flag=True, help="Put out the recipes instead.")
-@click.option("--to", "form", type=click.Choice(list(WRITERS)), default="json", show_default=True)
+@click.option("--to", "form", type=click.Choice(list(WRITERS)), show_default="what FILE ends in, else json")
 @ONLY
 @RELEASE
 def export(
-    where: str, output: Path | None, force: bool, recipes: bool, form: str, only: tuple[str, ...], release: str
+    where: str, output: Path | None, force: bool, recipes: bool, form: str | None, only: tuple[str, ...], release: str
 ) -> None:  # fmt: skip
     """Put out layouts as a file of one of the known formats, or all recipes as a recipe file.
 
@@ -130,7 +130,7 @@ def export(
         put_text(text, target)
         return
     layouts, origin = _chosen(source, release, only)
-    _, _, write = WRITERS[form]
+    _, _, write = WRITERS[form or form_of(output.name if output is not None else "")]
     written = write(layouts)
     put_bytes(written.data, target, origin)
     for left in written.left:

@@ -154,3 +154,10 @@ WRITERS: dict[str, tuple[str, str, Callable[[Iterable[Layout]], Written]]] = {
     **{form.word: (form.name, form.suffix, _readable(form.write, form.seen)) for form in layout_formats()},
 }
 """What can be written: words, the usual ending of the file's name, and what makes it."""
+
+
+def form_of(name: str) -> str:
+    """Return the word of the form that a file's name ends in, the longest of those that fit; else that of our own."""
+    fitting = [word for word, (_, suffix, _) in WRITERS.items() if name.lower().endswith(suffix)]
+    # of forms with one ending, the one that stands first
+    return max(fitting, key=lambda word: len(WRITERS[word][1]), default="json")
