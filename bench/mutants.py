@@ -200,16 +200,16 @@ def sampled(folder: str, number: int, seed: int) -> list[Fault]:
     """Return faults of a folder of the program, as many of each file as it has lines for."""
     files = [path.relative_to(ROOT) for path in sorted((ROOT / folder).rglob("*.py")) if path.name != "__init__.py"]
     # only the files that faults are taken from are written out with each: that of all takes a minute
-    every = [(path, place) for path in files for place in _places_in(path)]
+    aside = set(_aside())
+    every = [(path, place) for path in files for place in _places_in(path, aside)]
     chosen = random.Random(seed).sample(every, min(number, len(every)))
     written = {path: faults_in(path) for path in {path for path, _ in chosen}}
     return [written[path][place] for path, place in chosen]
 
 
-def _places_in(path: Path) -> Iterator[int]:
+def _places_in(path: Path, aside: set[str]) -> Iterator[int]:
     """Yield which faults of a file may be taken, by their place among all of it."""
-    aside = {name for name in _aside() if name.startswith(f"{path}:")}
-    if aside:
+    if any(name.startswith(f"{path}:") for name in aside):
         yield from (place for place, fault in enumerate(faults_in(path)) if fault.name not in aside)
     else:
         yield from range(len(_sites_in((ROOT / path).read_text()).found))

@@ -26,8 +26,8 @@ def _load_overload(cache: Any, signature: Any, target: Any) -> Any:
     rtsys.initialize(target)
     kept = cache._cache_file
     # not before the first call: a kernel may name others that stand below it
-    if not isinstance(kept._source_stamp, str):
-        kept._source_stamp = stamp_of(cache._py_func, kept._source_stamp)
+    if not hasattr(kept, "knows_uses"):
+        kept._source_stamp, kept.knows_uses = stamp_of(cache._py_func, kept._source_stamp), True
     with cache._guard_against_spurious_io_errors():
         return cache._load_overload(signature, target)
 

@@ -42,10 +42,9 @@ def _uses(function: FunctionType, seen: set[CodeType]) -> Iterator[bytes]:
     seen.add(code)
     names = sorted(_names_in(code))
     enclosed = dict(zip(code.co_freevars, (cell.cell_contents for cell in function.__closure__ or ()), strict=True))
-    known = {**function.__globals__, **enclosed}
     package = function.__module__.partition(".")[0]
     for name in names:
-        value = known.get(name)
+        value = enclosed.get(name, function.__globals__.get(name))
         if isinstance(value, ModuleType):
             if value.__name__.partition(".")[0] == package:
                 # an attribute of it is among the names, too

@@ -61,7 +61,7 @@ def _applies_change(before: Applies, after: Applies) -> str:
 
 def _item_changes(before: Layout, after: Layout) -> list[str]:
     """Return what changed among parts, checks and computed values."""
-    parts = []
+    parts, changes = [], ItemChanges(before, after)
     for shelf in ("parts", "checks", "computed"):
         old = {item.id: item for item in getattr(before, shelf)}
         new = {item.id: item for item in getattr(after, shelf)}
@@ -69,7 +69,7 @@ def _item_changes(before: Layout, after: Layout) -> list[str]:
             if item_id not in old:
                 parts.append(f"{item.name} added ({item.words()})")
             elif old[item_id] != item:
-                parts += ItemChanges(before, after).of(old[item_id], item)
+                parts += changes.of(old[item_id], item)
         parts += [f"{item.name} removed" for item_id, item in old.items() if item_id not in new]
         if list(old) != list(new) and set(old) == set(new):
             parts.append(f"order of {shelf} changed")
