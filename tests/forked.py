@@ -16,8 +16,10 @@ import time
 from multiprocessing import connection
 from pathlib import Path
 
+PRELOADED = ["tests.cli.loaded"]
+"""Modules that the process loads before any is forked from it."""
 _forking = multiprocessing.get_context("forkserver")
-_forking.set_forkserver_preload(["tests.cli.loaded"])
+_forking.set_forkserver_preload(PRELOADED)
 _LOOK_S = 0.005
 
 

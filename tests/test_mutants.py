@@ -4,11 +4,18 @@ from __future__ import annotations
 
 import ast
 import difflib
+import json
+import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
-from bench.mutants import ASIDE, Fault, _aside, beside, faults_in, folders_of_tests, noticed, sampled
+from bench.mutants.faults import ASIDE, ROOT, Fault, faults_in, sampled, set_aside
+from bench.mutants.reached import Reached, beside, folders_of_tests, joined
+from bench.mutants.recording import FOLDER_VARIABLE
+from bench.mutants.trying import noticed
 
 CODE = '''"""A text with 1 < 2 in it."""
 
@@ -83,14 +90,71 @@ def test_tests_elsewhere_that_import_a_file_are_run_for_it():
         ("assert half(4) == 2 or sleep(9)", 2, None),
     ],
 )  # fmt: skip
-def test_a_fault_is_noticed_lives_or_nobody_knows(tmp_path, monkeypatch, body, patience_s, said):
+def test_a_fault_is_noticed_lives_or_nobody_knows(tmp_path, body, patience_s, said):
     (tmp_path / "halves.py").write_text("def half(number):\n    return number // 2\n")
     test = f"from time import sleep\nfrom halves import half\ndef test(): {body}\n"
     (tmp_path / "test_halves.py").write_text(test)
-    monkeypatch.setattr("bench.mutants.beside", lambda _file: ["test_halves.py"])
     fault = Fault(Path("halves.py"), 2, "operator swapped", "def half(number):\n    return number * 2\n")
-    assert noticed(fault, tmp_path, patience_s) is said
+    assert noticed(fault, ["test_halves.py"], tmp_path, patience_s) is said
     assert "//" in (tmp_path / "halves.py").read_text(), "the file is whole again"
+
+
+def test_a_fault_is_in_the_function_that_its_tests_are_kept_by(tmp_path):
+    (tmp_path / "in.py").write_text(
+        "ONE = 1\nclass Kind:\n    TWO = 2\n    def three(self):\n        return [3 for _ in self]\n"
+        "def four(at=4):\n    def five():\n        return 5\n    return five\n"
+    )
+    found = {fault.what[-5:]: fault.function for fault in faults_in(Path("in.py"), tmp_path)}
+    assert found == {"1 → 2": "", "2 → 3": "", "3 → 4": "Kind.three", "4 → 5": "", "5 → 6": "four.<locals>.five"}
+
+
+def test_a_fault_is_tried_on_the_tests_that_reach_it_those_that_run_least_else_first():
+    file = "zesty_abacus/core/frames/density.py"
+    direct, window, idle = "tests/a.py::direct", "tests/b.py::window", "tests/c.py::idle"
+    ran = joined([
+        {window: (2.0, [f"{file}:spread", f"{file}:Density.of"])}, {direct: (0.1, [f"{file}:spread"])},
+        {window: (0.0, ["zesty_abacus/other.py:more"]), idle: (0.1, ["zesty_abacus/other.py:more"])},
+        {"tests/gone.py::gone": (0.1, [f"{file}:spread"])},
+    ])  # fmt: skip
+    new = ["tests/trial/test_growing.py::new", "tests/cli/test_start.py::new"]
+    seen = Reached(ran, [direct, window, idle, *new])
+
+    def tried_on(function):
+        return seen.tests_for(Fault(Path(file), 1, "", "", function=function))
+
+    assert tried_on("spread") == [new[0], direct, window], "a new test is one of those if its file imports that file"
+    assert tried_on("Density.of") == [new[0], window]
+    assert tried_on("") == [new[0], direct, window], "what stands in no function is run by whoever runs one of its file"
+
+
+RUN = """
+import threading
+from tests.cli.program import run
+from zesty_abacus.core.words import counted, grouped, span_text
+
+def test_here(): span_text(5)
+
+def test_aside():
+    thread = threading.Thread(target=lambda: counted(2, "frame"))
+    thread.start()
+    thread.join()
+
+def test_a_command(): assert run("frames", "nowhere.log")[0]
+"""
+
+
+def test_what_a_test_runs_is_recorded_also_in_threads_and_in_commands(tmp_path):
+    (tmp_path / "test_one.py").write_text(RUN)
+    environment = {**os.environ, FOLDER_VARIABLE: str(tmp_path), "PYTHONPATH": str(ROOT)}
+    command = [sys.executable, "-m", "pytest", "-q", "-c", os.devnull, "--rootdir", str(tmp_path)]
+    command += ["-p", "bench.mutants.recording", str(tmp_path / "test_one.py")]
+    subprocess.run(command, env=environment, check=True, stdout=subprocess.DEVNULL)
+    ran = joined([json.loads(path.read_text()) for path in tmp_path.glob("*.json")])
+    of_test = {test.partition("::")[2]: set(functions) for test, (_, functions) in ran.items()}
+    words = "zesty_abacus/core/words.py"
+    assert of_test["test_here"] == {f"{words}:span_text"}
+    assert of_test["test_aside"] >= {f"{words}:counted"} and f"{words}:span_text" not in of_test["test_aside"]
+    assert {"zesty_abacus/cli/main.py:main", "zesty_abacus/cli/frames.py:frames"} <= of_test["test_a_command"]
 
 
 def test_what_is_set_aside_is_a_fault_that_there_is_and_has_a_reason():
@@ -99,7 +163,7 @@ def test_what_is_set_aside_is_a_fault_that_there_is_and_has_a_reason():
         name, _, reason = line.rpartition("  # ")
         file = Path(name.partition(":")[0])
         assert name in {fault.name for fault in faults_in(file)} and len(reason) > 20, line
-    assert not {fault.name for fault in sampled("zesty_abacus/core/codec", 10**6, 1)} & set(_aside())
+    assert not {fault.name for fault in sampled("zesty_abacus/core/codec", 10**6, 1)} & set(set_aside())
 
 
 def test_a_sample_is_the_same_for_a_seed():
