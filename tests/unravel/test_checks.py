@@ -9,7 +9,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from tests.unravel.made import findings_of, message, put, slow
+from tests.unravel.made import asked, findings_of, message, places_of, put, slow
 from zesty_abacus.core.codec.columns import CheckState
 from zesty_abacus.core.codec.decode import decode
 from zesty_abacus.core.codec.plan import compile_layout
@@ -23,7 +23,9 @@ from zesty_abacus.core.unravel.checking.refuting import could_be_crc
 from zesty_abacus.core.unravel.judge import judged
 from zesty_abacus.core.unravel.keeping import kept
 from zesty_abacus.core.unravel.known import Known
+from zesty_abacus.core.unravel.questions.counters import counters
 from zesty_abacus.core.unravel.seen import Seen
+from zesty_abacus.core.words import grouped
 
 ADDRESS = 0x1A0
 
@@ -173,6 +175,94 @@ def test_sums_and_exclusive_ors_are_found(name, rule, kind):
     said = the_check(matrix)
     assert said is not None and said.places == "B7" and said.parameters["check"] == kind, name
     assert agrees(matrix, said) == 200
+
+
+def around(total, width):
+    """Bring the carry round, as RFC 1071 does."""
+    while total >> width:
+        total = (total & (1 << width) - 1) + (total >> width)
+    return total
+
+
+def words_of(own, order):
+    """Return words of two bytes, the last filled up with zero."""
+    data = bytes(own.astype(np.uint8))
+    data += bytes(len(data) % 2)
+    return sum(int.from_bytes(data[place : place + 2], order) for place in range(0, len(data), 2))
+
+
+def test_the_oracles_are_those_of_the_standards():
+    # the examples of RFC 1071, section 3, and of ISO 17987 for a classic checksum
+    assert around(words_of(np.array([0, 1, 0xF2, 3, 0xF4, 0xF5, 0xF6, 0xF7]), "big"), 16) == 0xDDF2
+    assert 255 - around(0x4A + 0x55 + 0x93 + 0xE5, 8) == 0xE6
+
+
+_AROUND = {
+    "a carry brought round": lambda own: around(int(own.sum()), 8),
+    "and turned": lambda own: 255 - around(int(own.sum()), 8),
+    "with a start": lambda own: around(int(own.sum()) + 0x7D, 8),
+    "turned with a start": lambda own: 255 - around(int(own.sum()) + 0x7D, 8),
+}
+
+
+@pytest.mark.parametrize("rule", _AROUND.values(), ids=_AROUND)
+@pytest.mark.parametrize("size", [3, 8])
+def test_sums_whose_carry_is_brought_round_are_found(rule, size):
+    matrix = moving(300, 9)[:, :size]
+    matrix[5, : size - 1] = 0
+    matrix[:, size - 1] = [rule(row[: size - 1].astype(int)) for row in matrix]
+    said = the_check(matrix)
+    assert said is not None and said.places == f"B{size - 1}" and said.parameters["carry"] == "around"
+    assert said.against == 0 and agrees(matrix, said) == 300 and "its carry brought round" in said.reason
+
+
+@pytest.mark.parametrize("order", ["big", "little"])
+@pytest.mark.parametrize("held", ["big", "little"])
+@pytest.mark.parametrize("first", [0, 1, 2])
+@pytest.mark.parametrize("size", [8, 9])
+@pytest.mark.parametrize("rule", [
+    lambda total: total & 0xFFFF, lambda total: -total & 0xFFFF, lambda total: around(total, 16),
+    lambda total: 0xFFFF - around(total, 16), lambda total: ~(total + 0x1234) & 0xFFFF,
+], ids=["plain", "negated", "around", "around, turned", "turned, with a start"])  # fmt: skip
+def test_sums_of_words_are_found(order, held, first, size, rule):
+    matrix = moving(300, size, seed=5)
+    for row in matrix:
+        value = rule(words_of(row[first : size - 2], order))
+        row[size - 2 :] = np.frombuffer(value.to_bytes(2, held), np.uint8)
+    said = the_check(matrix)
+    high_first, low_first = f"B{size - 2} B{size - 1}", f"B{size - 1} B{size - 2}"
+    # with the carry brought round it is the same sum, all words and itself turned round (RFC 1071)
+    either = {high_first, low_first} if said.parameters.get("carry") == "around" else set()
+    assert said.places in either | {high_first if held == "big" else low_first}
+    assert said.parameters["word_bytes"] == 2 and said.against == 0 and agrees(matrix, said) == 300
+
+
+@pytest.mark.parametrize("held", ["big", "little"])
+def test_a_sum_of_bytes_in_sixteen_bits_is_found_though_most_of_them_stand_still(held):
+    matrix = moving(300, 8)
+    for row in matrix:
+        row[6:] = np.frombuffer(int(row[:6].sum()).to_bytes(2, held), np.uint8)
+    said = the_check(matrix)
+    assert said.places == ("B6 B7" if held == "big" else "B7 B6") and agrees(matrix, said) == 300
+    assert said.parameters == {"check": "sum", "coverage": {"end": "6"}}
+
+
+def test_the_checksum_within_a_header_is_found():
+    """As RFC 791 has it: over all words of the header, its own as zero."""
+    random, count = np.random.default_rng(7), np.arange(400)
+    matrix = np.tile(
+        np.frombuffer(bytes.fromhex("4500 0000 0000 4000 4011 0000 0A2A0001 0A2A0009"), np.uint8), (400, 1)
+    )
+    put(matrix, "B2 B3", 40 + random.integers(0, 900, 400))
+    put(matrix, "B4 B5", count * 163)
+    matrix[:, 15] = 1 + count % 7
+    for row in matrix:
+        row[10:12] = 0
+        value = 0xFFFF - around(words_of(row, "big"), 16)
+        row[10:12] = np.frombuffer(value.to_bytes(2, "big"), np.uint8)
+    said = the_check(matrix)
+    assert said is not None and said.places == "B10 B11" and agrees(matrix, said) == 400
+    assert (said.parameters["carry"], said.parameters["negated"]) == ("around", "ones")
 
 
 def test_frames_that_are_wrong_are_counted():
@@ -328,3 +418,77 @@ def test_the_quick_refutation_says_what_long_division_says(rows, width, data):
             found |= common.bit_length() > width
     matrix = np.frombuffer(b"".join(rows), np.uint8).reshape(5, 3)
     assert could_be_crc(matrix, np.array(checks, np.uint64), width) == found
+
+
+_BYTE = np.arange(120)
+_REORDERED = {
+    "twice the number": _BYTE * 2, "four times": _BYTE * 4, "half": _BYTE // 2, "rotated": _BYTE << 3 | _BYTE >> 5,
+    "half bytes swapped": _BYTE << 4 | _BYTE >> 4, "turned round, twice": ~(_BYTE * 2),
+    "mirrored": [int(f"{byte:08b}"[::-1], 2) for byte in _BYTE], "the upper half of it": _BYTE >> 4,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("other", _REORDERED.values(), ids=_REORDERED)
+@pytest.mark.parametrize("between", [None, 0, 0xFF], ids=["beside it", "behind zeros", "behind ones"])
+def test_bits_that_are_only_bits_of_another_number_are_no_check(other, between):
+    """Each is linear in the rest, and some polynomial gives it: nobody worked it out all the same."""
+    columns = [_BYTE, *([] if between is None else [np.full(120, between)]), np.array(other) & 0xFF]
+    matrix = np.stack(columns, axis=1).astype(np.uint8)
+    assert the_check(matrix) is None
+    assert the_check(np.pad(matrix, ((0, 0), (0, 3)), constant_values=0xFF)) is None
+
+
+@pytest.mark.parametrize("polynomial", [0x07, 0x1D, 0x2F, 0x31, 0x9B])
+@pytest.mark.parametrize("wrap", [4, 15, 16])
+def test_a_crc_over_little_more_than_a_counter_is_one_all_the_same(polynomial, wrap):
+    matrix = np.zeros((240, 4), np.uint8)
+    matrix[:, 1] = np.arange(240) % wrap | (np.arange(240) // 60) << 6
+    matrix[:, 3] = [crc(row[:3].tolist(), 8, polynomial, 0xFF, 0xFF, False) for row in matrix]
+    said = the_check(matrix)
+    assert said is not None and said.places == "B3" and said.against == 0 and agrees(matrix, said) == 240
+
+
+@pytest.mark.parametrize(("frames", "told"), [
+    (20, " and begins again after 16 values."),
+    (16, "; they end before it begins again, at the latest after 16 values."),
+])  # fmt: skip
+def test_where_a_counter_begins_again_is_only_said_where_it_was_seen(frames, told):
+    matrix = np.zeros((frames, 1), np.uint8)
+    matrix[:, 0] = np.arange(frames) % 16
+    (said,) = asked(counters, matrix)
+    assert said.reason == f"It goes up by 1 from frame to frame in all {frames - 1} pairs{told}"
+    assert said.parameters == {"step": 1, "wraps_at": 16}
+
+
+@pytest.mark.parametrize(("step", "wrap", "places"), [
+    (37, 3600, "B1[3..0] B0"), (-37, 3600, "B1[3..0] B0"), (25, 1000, "B1[1..0] B0"), (3, 24, "B0[4..0]"),
+    (3, 3600, "B1[3..0] B0"), (7, 3595, "B1[3..0] B0"),
+])  # fmt: skip
+def test_a_counter_begins_again_where_it_falls_back_to(step, wrap, places):
+    """As an angle in tenths of a degree at an even speed does, or the milliseconds of a minute."""
+    count = 3000
+    values = np.arange(count, dtype=np.int64) * step % wrap
+    (found,) = asked(counters, put(np.zeros((count, 2), np.uint8), "B1 B0", values))
+    assert (places_of(found), found.parameters) == (places, {"step": step, "wraps_at": wrap})
+    assert (found.frames, found.against) == (count - 1, 0)
+    assert f" begins again after {grouped(wrap // int(np.gcd(step, wrap)))} values." in found.reason
+
+
+@pytest.mark.parametrize("last", [170, 255])
+def test_where_a_counter_was_reset_once_it_does_not_begin_again(last):
+    values = np.concatenate([np.arange(5, 256), np.arange(0, last + 1), np.arange(3, 120)])
+    (found,) = asked(counters, values[:, None].astype(np.uint8))
+    assert found.parameters == {"step": 1, "wraps_at": 256} and found.against == 1
+
+
+def test_what_was_only_reset_is_not_said_to_begin_again():
+    values = np.concatenate([np.arange(5, 171), np.arange(3, 120)])
+    (found,) = asked(counters, values[:, None].astype(np.uint8))
+    # the lower bits do begin again
+    assert (places_of(found), found.parameters) == ("B0[6..0]", {"step": 1, "wraps_at": 128})
+
+
+@pytest.mark.parametrize(("values", "there"), [((1, 4), False), ((1, 4, 7), False), ((1, 4, 7, 10), True)])
+def test_what_goes_round_between_few_values_does_not_count(values, there):
+    column = np.tile(np.array(values, np.uint8), 60) << 1
+    assert bool(asked(counters, column[:, None])) == there

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from tests.unravel.test_checks import around, words_of
 from tests.unravel.test_varying import crc
 from zesty_abacus.core.frames.segment_frames import KindFrames
 from zesty_abacus.core.unravel.questions.ends import end_checks
@@ -35,6 +36,20 @@ def test_what_is_said_of_a_check_at_the_end():
     assert found.places_text == "B-1 B-2" and found.parameters["coverage"] == {"end": "size - 2"}
     assert (found.frames, found.against, found.confidence) == (120, 0, pytest.approx(0.99))
     assert found.reason.endswith("of all bytes before it, in all 120 frames of 4 lengths.")
+
+
+@pytest.mark.parametrize("order", ["big", "little"])
+@pytest.mark.parametrize("first", [0, 1, 2])
+def test_a_sum_of_words_at_the_end(order, first):
+    def check(data):
+        return 0xFFFF - around(words_of(np.frombuffer(data[first:], np.uint8), order), 16)
+
+    (found,) = end_checks(frames_of(check, 2, sizes=(6, 7, 9, 10)))
+    assert found.parameters == {
+        "check": "sum", "word_bytes": 2, "carry": "around", "negated": "ones",
+        "coverage": {"end": "size - 2"} | ({"first": str(first)} if first else {}),
+    } | ({"low_byte_first": True} if order == "little" else {})  # fmt: skip
+    assert (found.frames, found.against) == (120, 0)
 
 
 @pytest.mark.parametrize("first", [1, 2, 4])

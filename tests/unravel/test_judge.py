@@ -304,3 +304,13 @@ def test_what_turns_pages_is_told_before_a_counter_that_goes_round_with_them():
         matrix[rows] = own
     said = judged(seen_of(matrix), nothing_known(6))
     assert next(one.places for one in said if one.kind == "selector").startswith("B0")
+
+
+def test_text_that_is_sent_in_pieces_is_paged_by_their_number():
+    """Every byte of it says which piece this is; the number does it in the fewest bits."""
+    pieces = b"SN-2026-YUZU-000417.v2".ljust(28, b"\0")
+    matrix = np.array([[n % 4, *pieces[n % 4 * 7 : n % 4 * 7 + 7]] for n in range(400)], np.uint8)
+    found = judge(matrix)
+    assert places(found, "selector") == ["B0[1..0]"] and not places(found, "counter")
+    text = {one.when[0].values: one.reason.partition("“")[2].partition("”")[0] for one in found if one.kind == "text"}
+    assert set(text) >= {"0", "1", "2"} and all(piece in pieces.decode("ascii", "replace") for piece in text.values())

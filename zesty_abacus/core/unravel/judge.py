@@ -137,14 +137,16 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
     if paged is not None:
         selector, place = _selector(seen, paged, when), len(found)
         _take(free, paged.bits)
+        raw = seen.raw(paged.bits)
+        still = _still_on_pages(seen, raw)
         for one in counters(seen, free):
             # what counts across the pages lies beside them
-            _take(free, one.bits)
-            found.append(_on(one, when))
+            if not _is_part_of_still(seen, still, one.bits):
+                _take(free, one.bits)
+                found.append(_on(one, when))
         under = _with_still_between(seen, free, paged.under)
         own = free & under
         free = free & ~under
-        raw = seen.raw(paged.bits)
         pages = [
             _pages(seen.where(raw == value), own.copy(), None, (*when, When(selector.places, str(value))), depth + 1)
             for value in paged.values
@@ -161,6 +163,21 @@ def _unknown_pages(seen: Seen, free: NDArray[np.bool_], when: tuple[When, ...], 
         _take(free, one.bits)
         found.append(one)
     return found + constants(seen, free, when)
+
+
+def _still_on_pages(seen: Seen, raw: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Return the bits that are the same whenever what selects is; bool (size * 8,)."""
+    found = np.ones(seen.size * 8, np.bool_)
+    for value in np.unique(raw).tolist():
+        page = seen.matrix[raw == value]
+        found &= np.unpackbits(np.bitwise_or.reduce(page ^ page[:1], axis=0), bitorder="little") == 0
+    return found
+
+
+def _is_part_of_still(seen: Seen, still: NDArray[np.bool_], bits: tuple[int, ...]) -> bool:
+    """Return whether bits are the same on each page and so are others of their byte: a letter counts by accident."""
+    byte = slice(bits[-1] // 8 * 8, bits[-1] // 8 * 8 + 8)
+    return bool(still[list(bits)].all()) and int((still & seen.moves)[byte].sum()) > len(bits)
 
 
 def _with_still_between(seen: Seen, free: NDArray[np.bool_], under: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -78,7 +78,8 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
         solved = solver.solve(bits)
         if solved is None:
             continue
-        if solved.is_mutual:
+        # beside a check that its data could as well be worked out from, those bits look like a CRC of it, too
+        if solved.is_mutual or (mutual and solved.parameters["check"] == "crc"):
             mutual.append(solved)
         else:
             found.append(solved)
@@ -121,8 +122,8 @@ def _candidates(seen: Seen, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]
         # at the end first, then at the beginning: where they mostly are
         for first in dict.fromkeys([*firsts[-1:], *firsts[:1], *firsts]):
             numbers = range(first, first + count)
-            # most bits of a wide check move, however few of the data do
-            least = 4 if count == 1 else count * 7
+            # most bits of a wide CRC move, however few of the data do; a sum has its carries alone in the upper byte
+            least = {1: 4, 2: 9}.get(count, count * 7)
             for order in (numbers, reversed(numbers)) if count > 1 else (numbers,):
                 bits = byte_bits(order)
                 if ok[list(bits)].all() and seen.moves[list(bits)].sum() >= least:
@@ -178,9 +179,25 @@ class _Solver:
         """Return the check in some bits, None if there is none."""
         if not self._could_be(bits):
             return None
-        if len(bits) <= 16 and (folded := self._folded(bits)) is not None:
-            return folded
-        return self._crc(bits)
+        solved = self._folded(bits) if len(bits) <= 16 else None
+        if solved is None:
+            solved = self._crc(bits)
+        return None if solved is not None and self._is_reordered(bits) else solved
+
+    def _is_reordered(self, bits: tuple[int, ...]) -> bool:
+        """Return whether each bit is one of the others, plain or turned round: a number twice, shifted or mirrored.
+
+        It is linear in the rest as a CRC is, and where little else moves some polynomial gives it; but nothing has been
+        worked out from it.
+        """
+        frames = np.unpackbits(self._seen.matrix[self._rows()], axis=1, bitorder="little")
+        own = [bit for bit in bits if self._seen.moves[bit]]
+        others = np.flatnonzero(self._seen.moves & ~np.isin(np.arange(frames.shape[1]), bits))
+        for bit in own:
+            alike = (frames[:, [bit]] == frames[:, others]).mean(axis=0)
+            if np.abs(alike - 0.5).max(initial=0) + 0.5 < _LEAST_SHARE:
+                return False
+        return True
 
     def restless_runs(self, free: NDArray[np.bool_]) -> Iterator[tuple[int, ...]]:
         """Yield the widest runs that flip as those of a CRC do and depend on the rest by exclusive ors, of any width.
@@ -270,7 +287,7 @@ class _Solver:
                 continue
             taken = [n for n in covered if n in chosen or n not in moving]
             solved = self._folded_over(fold, bits, data, raw, taken, covered, len(moving))
-            if solved is not None and (best is None or solved.decided > best.decided):
+            if solved is not None and (best is None or (solved.agrees, solved.decided) > (best.agrees, best.decided)):
                 best = solved
         return best
 
@@ -286,14 +303,16 @@ class _Solver:
         self, fold: Folded, bits: tuple[int, ...], data: NDArray[np.uint8], raw: NDArray[np.int64],
         taken: list[int], covered: list[int], moving: int,
     ) -> Solved | None:  # fmt: skip
-        start, agreeing = fold.start(data[:, taken], raw)
+        if not fold.is_whole(taken):
+            return None
+        start, agreeing = fold.start(data[:, taken], raw, taken)
         agrees = int(agreeing.sum())
         if agrees < _LEAST_SHARE * len(raw):
             return None
         decided = self._decided(data[:, taken], len(bits), len(bits) + moving + 6)
         if decided < _LEAST_BITS:
             return None
-        parameters = fold.parameters(start, len(bits))
+        parameters = fold.parameters(start, len(bits), taken[0])
         said = _coverage(taken, self._seen.size)
         parameters |= {"coverage": said} if said else {}
         words = f"{fold.words} of {_over_words(taken, covered, self._seen.size)}"

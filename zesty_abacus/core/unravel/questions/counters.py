@@ -9,11 +9,14 @@ from numpy.typing import NDArray
 
 from ..finding import Said
 from ..seen import Seen
-from ..words import count_of, share_words
+from ..words import count_of, grouped, share_words
 
 _LEAST_FRAMES = 8
 _LEAST_SHARE = 0.93
 _MOST_BITS = 32
+_LEAST_FALLS = 2
+_LEAST_VALUES = 4
+"""That a counter runs through whose step leaves some out."""
 _OFTEN, _SELDOM = 0.5, 0.3
 """How often lower bits turn where it does not count, and at all."""
 
@@ -29,6 +32,8 @@ class Counted:
     wraps_at
     agrees, against
         Pairs of frames.
+    wraps
+        How often it was seen to begin again.
     """
 
     bits: tuple[int, ...]
@@ -36,6 +41,7 @@ class Counted:
     wraps_at: int
     agrees: int
     against: int
+    wraps: int
 
 
 def counters(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
@@ -114,33 +120,56 @@ def counts(seen: Seen, bits: tuple[int, ...]) -> Counted | None:
     """Return how a run of bits counts, None if it does not."""
     raw = seen.raw(bits)
     steps = np.diff(raw)[seen.follows[1:]]
-    whole = 1 << len(bits)
+    whole, jump = 1 << len(bits), _jump(steps)
     best: Counted | None = None
-    for wrap in sorted({whole, int(raw.max()) + 1}, reverse=True):
+    for wrap in dict.fromkeys((whole, int(raw.max()) + 1, jump)):
+        if not int(raw.max()) < wrap <= whole:
+            continue
         values, times = np.unique(steps % wrap, return_counts=True)
         step = int(values[np.argmax(times)])
-        agrees = int(times.max())
-        wraps = int(((raw[1:] < raw[:-1]) & seen.follows[1:]).sum())
-        # of a wrap that was never seen only that of all bits is likely
-        if not step or agrees < _LEAST_SHARE * len(steps) or (not wraps and wrap != whole) or np.gcd(step, wrap) != 1:
-            continue
+        agrees, apart = int(times.max()), int(np.gcd(step, wrap))
         signed = step if step * 2 <= wrap else step - wrap
-        if _uses_all(raw, wrap) and (best is None or agrees > best.agrees):
-            best = Counted(bits, signed, wrap, agrees, len(steps) - agrees)
+        wraps = int((steps == signed - np.sign(signed) * wrap).sum())
+        # of a wrap that was never seen only that of all bits is likely
+        if not step or (not wraps and wrap != whole):
+            continue
+        if agrees < _LEAST_SHARE * len(steps):
+            continue
+        # what goes to and fro between two or three values falls back by the same each time as well
+        if apart != 1 and (wrap != jump or wrap // apart < _LEAST_VALUES):
+            continue
+        if _uses_all(raw, wrap // apart) and (best is None or agrees > best.agrees):
+            best = Counted(bits, signed, wrap, agrees, len(steps) - agrees, wraps)
     return best
 
 
-def _uses_all(raw: NDArray[np.int64], wrap: int) -> bool:
-    """Return whether nearly all values up to the wrap come, as far as there are frames for it."""
-    return len(np.unique(raw)) >= 0.8 * min(wrap, len(raw) * 0.8)
+def _jump(steps: NDArray[np.int64]) -> int:
+    """Return where what goes on in even steps begins again, by how far it falls back then; 0 if it does not.
+
+    What is reset once falls back as well: only what falls back as far a second time shows where it does.
+    """
+    values, times = np.unique(steps, return_counts=True)
+    step = int(values[np.argmax(times)]) if len(values) else 0
+    is_back = np.sign(values) == -np.sign(step)
+    if not is_back.any() or int(times[is_back].max()) < _LEAST_FALLS:
+        return 0
+    return abs(step - int(values[is_back][np.argmax(times[is_back])]))
+
+
+def _uses_all(raw: NDArray[np.int64], count: int) -> bool:
+    """Return whether nearly all of so many values come, as far as there are frames for it."""
+    return len(np.unique(raw)) >= 0.8 * min(count, len(raw) * 0.8)
 
 
 def _said(one: Counted, seen: Seen) -> Said:
     total = one.agrees + one.against
     by = f"goes {'up' if one.step > 0 else 'down'} by {abs(one.step)}"
-    reason = (
-        f"It {by} from frame to frame in {share_words(one.agrees, total)} and begins again after {one.wraps_at} values."
-    )
+    values = grouped(one.wraps_at // int(np.gcd(one.step, one.wraps_at)))
+    again = (
+        f" and begins again after {values} values" if one.wraps
+        else f"; they end before it begins again, at the latest after {values} values"
+    )  # fmt: skip
+    reason = f"It {by} from frame to frame in {share_words(one.agrees, total)}{again}."
     # each pair that agrees by chance would do so once in as many cases as there are values
     sure = min(one.agrees * np.log2(one.wraps_at) / 60, 1.0)
     return Said(

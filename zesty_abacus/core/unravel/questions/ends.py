@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -103,17 +103,18 @@ def _folded(payloads: _Payloads, raw: NDArray[np.uint64], count: int) -> Iterato
     data, numbers = payloads.without_ends(count), raw.view(np.int64)
     found = []
     for first in range(min(_MOST_BEFORE + 1, int(payloads.sizes.min()) - count)):
+        taken = range(first, data.shape[1])
         for fold in folds(8 * count):
             # zeros behind the end add nothing, so payloads of all lengths are folded at once
-            start, agrees = fold.start(data[:, first:], numbers)
-            if agrees.mean() >= _LEAST_SHARE and _says_enough(fold, data[:, first:], agrees):
-                found.append(_Found(fold.words, fold.parameters(start, 8 * count), first, agrees))
-    # bytes that never move are as well left out with another start: the plainest is said
-    yield from sorted(found, key=lambda one: ("start" in one.parameters, one.first))
+            start, agrees = fold.start(data[:, first:], numbers, taken)
+            if agrees.mean() >= _LEAST_SHARE and _says_enough(fold, data[agrees, first:], taken):
+                found.append(_Found(fold.words, fold.parameters(start, 8 * count, first), first, agrees))
+    # bytes that never move are as well left out with another start: the plainest is said, if it agrees as often
+    yield from sorted(found, key=lambda one: (-int(one.agrees.sum()), "start" in one.parameters, one.first))
 
 
-def _says_enough(fold: Folded, data: NDArray[np.uint8], agrees: NDArray[np.bool_]) -> bool:
-    return len(np.unique(fold.total(data[agrees]))) >= _LEAST_VALUES
+def _says_enough(fold: Folded, data: NDArray[np.uint8], taken: Sequence[int]) -> bool:
+    return len(np.unique(fold.totals(data, taken))) >= _LEAST_VALUES
 
 
 def _crcs(payloads: _Payloads, raw: NDArray[np.uint64], count: int) -> Iterator[_Found]:
