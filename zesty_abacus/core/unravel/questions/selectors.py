@@ -200,8 +200,8 @@ def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     if not judged:
         return _weighed(seen, free, candidates)
     least = min(cost for cost, _ in judged)
-    # what lies under a selector may tell the pages apart as well, and of a text in pieces every letter does, told by which
-    # is shorter only as a wide one has less under it; of those that do, the first is what decides
+    # what lies under a selector may tell the pages apart as well, and each letter of a text in pieces does: that takes
+    # fewer bits only as the widest have less under them. Of those that do, the first is what decides
     named = [cost + len(one.values) * len(one.bits) * 0.5 * np.log2(len(seen) + 1.0) for cost, one in judged]
     alike = [one for whole, (cost, one) in zip(named, judged, strict=True)
              if cost <= least * 1.02 + 30 or whole <= min(named) * 1.02 + 30]  # fmt: skip
