@@ -10,6 +10,7 @@ import pyarrow.parquet
 import pytest
 
 from tests.cli.program import run
+from tests.trial.pieces import write_pieces
 from zesty_abacus.cli.main import cli
 from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import copy_shipped_trial
@@ -242,3 +243,16 @@ def test_the_library_speaks_json_and_tells_what_nothing_uses(trial, tmp_path):
     code, out, _ = run("library", "show", trial, "azimuth", "--json")
     shown.write_text(out)
     assert {layout.name.split()[0] for layout in layouts_from_file(shown)} == {"Azimuth"}
+
+
+def test_bytes_that_look_like_telegrams_are_told_with_what_to_do(tmp_path):
+    pump, recipe = write_pieces(tmp_path / "pump.csv"), tmp_path / "pump.json"
+    code, rows, errors = run("frames", pump)
+    assert code == 0 and len(rows.splitlines()) == 1 + 20 * (8 + 11)
+    assert errors == (
+        f"zesty-abacus: {pump} looks like Modbus RTU: 40 of 40 units have a CRC-16 that agrees. "
+        "To have it read so, write a recipe with zesty-abacus recipe, and give it with --recipe.\n"
+    )
+    assert run("recipe", pump, "-o", recipe)[0] == 0
+    code, rows, errors = run("frames", pump, "--recipe", recipe)
+    assert code == 0 and len(rows.splitlines()) == 1 + 40 and "looks like" not in errors

@@ -8,13 +8,15 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
-from PyQt6.QtWidgets import QFileDialog, QPushButton
+from PyQt6.QtWidgets import QFileDialog, QLabel, QPushButton
 
 import zesty_abacus.demo
 from tests.desk.conftest import let_go
 from tests.desk.pilot import Pilot
+from tests.trial.pieces import write_pieces
 from tests.trial.test_trial import write_log
 from zesty_abacus.desk.launch import make_application, make_window
+from zesty_abacus.desk.widgets.told import told_lines
 
 YUZU = Path(zesty_abacus.demo.__file__).parent / "yuzu"
 
@@ -84,6 +86,48 @@ def test_of_several_the_one_that_is_to_be_decided_is_shown(empty, log, waves):
     empty.settle()
     assert empty.window.desk_name == "Intake"
     assert empty.session.outcomes[empty.window.intake.bench.number].path.name == "winch.vcd.gz"
+
+
+@pytest.fixture
+def pieces(tmp_path):
+    """Bytes of a serial line, each a row with its time: requests and answers of a Modbus device."""
+    return write_pieces(tmp_path / "pump.csv")
+
+
+def test_bytes_that_look_like_telegrams_stand_on_intake_and_say_so(empty, log, pieces):
+    dropped_on(empty.window, log, pieces)
+    empty.wait(lambda: empty.window.intake.bench.opened is not None, "the recording on Intake")
+    empty.settle()
+    window = empty.window
+    assert window.desk_name == "Intake" and empty.session.outcomes[window.intake.bench.number].path == pieces
+    said = [one.text() for one in window.intake.left.findChildren(QLabel)]
+    assert "looks like Modbus RTU" in said and "read whole" in said
+    window.intake.bench.use()
+    empty.wait(lambda: not empty.session.outcomes[1].looks_like and empty.session.outcomes[1].recipe, "the recipe")
+    assert empty.session.capture.lanes[1].protocol == "modbus"
+
+
+def test_where_nothing_is_laid_out_read_says_what_to_do(empty, log):
+    dropped_on(empty.window, log)
+    empty.wait_open()
+    window = empty.window
+    (hint,) = (one.words for one in told_lines(window.read.side.readout.values))
+    assert hint.startswith("No layout reads a frame of this recording yet. Unravel (3) finds fields,")
+    assert window.read.side.readout.values.height() >= 80, "there is room for all of it"
+    (hint,) = (one.words for one in told_lines(window.read.traces))
+    assert hint == "No message is laid out yet: find its fields on Unravel (3), or lay it out on Layouts (4)."
+    empty.type(window.read.side.readout.filter, "speed")
+    assert [one.words for one in told_lines(window.read.side.readout.values)] == ["No value is called so."]
+
+
+def test_layouts_are_brought_in_before_a_message_is_chosen(empty, log, monkeypatch):
+    dropped_on(empty.window, log)
+    empty.wait_open()
+    empty.key("4")
+    asked = []
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *words: asked.append(words[1]) or ("", ""))
+    empty.click(empty.window.layouts.start.bring)
+    assert asked == ["Bring layouts in"]
 
 
 def test_waves_that_join_an_open_trial_are_shown_and_another_log_is_not(pilot, log, waves):

@@ -180,7 +180,7 @@ def test_every_line_says_something_true_about_its_frame(pilot):
     row = int(pilot.session.capture.kinds.rows(errors)[0])
     assert frames.line(place_of(frames, row)).says == "the bus reports an error"
     unnamed = int(pilot.session.capture.kinds.rows(pilot.kind(0x2C1))[0])
-    assert frames.line(place_of(frames, unnamed)).says == "nobody has named this message"
+    assert frames.line(place_of(frames, unnamed)).says == "nobody has named it"
 
 
 @pytest.mark.parametrize(

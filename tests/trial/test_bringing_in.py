@@ -9,6 +9,7 @@ import pytest
 
 from tests.captures.test_pcapng import interface, packet, section
 from tests.links.test_network import ethernet, ip4, udp
+from tests.trial.pieces import write_pieces
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.links.telegrams import GapFraming, SentenceFraming
@@ -168,3 +169,22 @@ def test_bytes_keep_their_order_whatever_the_pieces(tmp_path, count):
     table = brought(tmp_path, SourceRequest(path, recipe=recipe)).capture.in_order()
     assert [table.payload_of(n) for n in range(len(table))] == [data]
     assert dataclasses.asdict(table)["time_ns"][0] == 0
+
+
+@pytest.mark.parametrize(("spoilt", "said"), [(0, "Modbus RTU"), (18, "")])
+def test_pieces_of_bytes_say_what_they_look_like(tmp_path, spoilt, said):
+    """Of rows that nobody put together; not where hardly a check agrees."""
+    path = write_pieces(tmp_path / "pump.csv", spoilt=spoilt)
+    made = bring_in([SourceRequest(path)], tmp_path / "capture")
+    assert made.outcomes[0].looks_like == said and bool(made.outcomes[0].looks_why) == bool(said)
+    if said:
+        assert made.outcomes[0].looks_why == "40 of 40 units have a CRC-16 that agrees"
+    again = bring_in([SourceRequest(path)], tmp_path / "capture")
+    assert again.outcomes[0].looks_like == said, "it is kept with what was read"
+
+
+def test_rows_that_say_whom_they_are_for_look_like_nothing_else(tmp_path):
+    path = write_pieces(tmp_path / "pump.csv")
+    lines = path.read_text().splitlines()
+    path.write_text("\n".join([f"{lines[0]},id", *(f"{line},1A0" for line in lines[1:])]) + "\n")
+    assert not bring_in([SourceRequest(path)], tmp_path / "capture").outcomes[0].looks_like

@@ -230,6 +230,9 @@ class _Unseekable:
 def _tell_problems(outcome: SourceOutcome) -> None:
     if outcome.error or outcome.needs_recipe:
         say(f"zesty-abacus: {outcome.error or _need(outcome)}", err=True)
+    if outcome.looks_like:
+        how = "To have it read so, write a recipe with zesty-abacus recipe, and give it with --recipe."
+        say(f"zesty-abacus: {outcome.path} looks like {outcome.looks_like}: {outcome.looks_why}. {how}", err=True)
     report = outcome.report
     for problem in report.problems[:_LISTED]:
         say(f"zesty-abacus: {outcome.path}, {problem.place}: {problem.reason}", err=True)

@@ -58,7 +58,7 @@ def read_kinds(meaning: Meaning, kinds: Collection[int] | None) -> list[int]:
     read = [kind for kind in known if meaning.kinds[kind].readers]
     if not read:
         which = "this capture" if kinds is None else "what was chosen"
-        raise MisuseError(f"no layout of the library reads any frame of {which}.")
+        raise MisuseError(f"no layout of the library reads any frame of {which}; they can be put out undecoded.")
     troubles = [meaning.trouble(reader) for kind in read for reader in meaning.kinds[kind].readers]
     if all(troubles):
         raise MisuseError(troubles[0])

@@ -44,6 +44,10 @@ MESSAGES = " messages"
 """What the lane of messages that were put together is called, behind the name of the bus that carried them."""
 _BYTES = frozenset(_PROTOCOLS)
 """Formats of pieces of bytes, which are put together to frames while they come in."""
+_PIECES = frozenset({*_BYTES, "frame table"})
+"""Formats that may hold pieces of bytes."""
+_MOST_PIECES, _SURE = 4_000, 0.8
+"""How many pieces are looked at, and how well they have to fit to say what they look like."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,6 +116,8 @@ class SourceOutcome:
         Name of the recipe that was used.
     silent_recipe
         Name of one that is for it and does not say what its wires speak.
+    looks_like, looks_why
+        What pieces of bytes look like that nobody has said how to put together, and what speaks for it.
     facts
         What was counted: (name, words).
     error
@@ -136,6 +142,8 @@ class SourceOutcome:
     counted: str = ""
     recipe: str = ""
     silent_recipe: str = ""
+    looks_like: str = ""
+    looks_why: str = ""
     facts: list[tuple[str, str]] = field(default_factory=list)
     error: str = ""
     may_pass: bool = False
@@ -319,6 +327,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             recipe, lambda made: sink.put(made, [name + MESSAGES for name in found], spoken, recipe.lane_note)
         )
     network = _Network(request, lambda frames, spoken, said: sink.put(frames, found, spoken, said))
+    beginning = _Beginning()
 
     def take(chunk: FrameTable, names: Sequence[str]) -> None:
         nonlocal framer
@@ -338,6 +347,8 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             framer.add(chunk)
         else:
             sink.put(chunk, found, protocol, note)
+            if form in _PIECES and recipe is None:
+                beginning.add(chunk)
 
     with Behind(take) as behind:
         # what is read is put away while the next piece is taken apart; names come to the list as they are met
@@ -357,6 +368,31 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     elif network.is_used:
         outcome.facts = network.finish()
         outcome.report.frames = network.frames
+    outcome.looks_like, outcome.looks_why = beginning.looks_like(request.path, form)
+
+
+class _Beginning:
+    """The first pieces of a recording that nobody has said how to put together."""
+
+    def __init__(self) -> None:
+        self._pieces: list[FrameTable] = []
+        self._count = 0
+
+    def add(self, chunk: FrameTable) -> None:
+        """Keep of a chunk what is still wanted."""
+        if len(chunk) and self._count < _MOST_PIECES:
+            self._pieces.append(chunk.rows(0, _MOST_PIECES - self._count).compact())
+            self._count += len(self._pieces[-1])
+
+    def looks_like(self, path: Path, form: str) -> tuple[str, str]:
+        """Return what they look like, and why; nothing where nobody could be sure."""
+        if not self._pieces:
+            return "", ""
+        from ..recipes.propose import propose_for_frames, what_it_holds  # what measures is loaded where it is needed
+
+        table = FrameTable.joined(self._pieces)
+        best = propose_for_frames(path, form, table)[:1] if what_it_holds(form, table) == "bytes" else []
+        return (best[0].recipe.speaks, best[0].reasons[0]) if best and best[0].score >= _SURE else ("", "")
 
 
 def _framer(recipe: Recipe, put: Callable[[FrameTable], None]) -> SegmentFramer | DeviceFramer:

@@ -391,6 +391,8 @@ class Session(QObject):
 
 
 def _first_undecided(outcomes: list[Any], first: int) -> int | None:
-    """Return the first recording, of those from one on, that cannot be read until somebody says how."""
-    numbers = range(first, len(outcomes))
-    return next((number for number in numbers if outcomes[number].needs_recipe or outcomes[number].error), None)
+    """Return the first recording, of those from one on, that somebody should say how to read."""
+    for number, outcome in enumerate(outcomes[first:], first):
+        if outcome.needs_recipe or outcome.error or outcome.looks_like:
+            return number
+    return None

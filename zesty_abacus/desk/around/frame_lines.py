@@ -89,7 +89,7 @@ class FrameLines:
             return "asks for data", False
         if layout is None:
             named = bool(self._session.reading.readers(kind))
-            return "no layout reads this frame" if named else "nobody has named this message", False
+            return "no layout reads this frame" if named else "nobody has named it", False
         if decoded is None:
             return "the layout has a problem; see Layouts", True
         text = engine.wording.frame_sentence(decoded, 0)

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QWidget
 
 from ...widgets.parts import button
+from ...widgets.wrapping import WrappingRow
 
 
 class Choices(QWidget):
-    """Buttons side by side, one of which is down.
+    """Buttons side by side, and below one another where there is no room; one of them is down.
 
     Parameters
     ----------
@@ -25,10 +26,10 @@ class Choices(QWidget):
         self._group = QButtonGroup(self)
         self._changed = changed
         self.buttons: dict[str, QAbstractButton] = {}
-        self._line = QHBoxLayout(self)
+        # more forms than fit, as of packages that bring some, go on in the next line
+        self._line = WrappingRow(5)
         self._line.setContentsMargins(0, 0, 0, 0)
-        self._line.setSpacing(6)
-        self._line.addStretch(1)
+        self.setLayout(self._line)
         self.offer(choices)
 
     def offer(self, choices: Iterable[tuple[str, str]]) -> None:
@@ -42,7 +43,7 @@ class Choices(QWidget):
             made.clicked.connect(lambda _on, value=value: self._take(value))
             self._group.addButton(made)
             self.buttons[value] = made
-            self._line.insertWidget(len(self.buttons) - 1, made)
+            self._line.addWidget(made)
 
     def choose(self, value: str) -> None:
         """Choose as a click on the button would."""

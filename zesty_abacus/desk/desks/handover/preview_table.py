@@ -9,7 +9,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QWidget
 
-from ...widgets.paint import draw_text
+from ...widgets.paint import draw_sentence, draw_text
 from ...widgets.theme import TINY_PX, figure_font, look, text_font
 
 _WIDEST = 260.0
@@ -41,7 +41,7 @@ class PreviewTable(QWidget):
         painter.fillRect(self.rect(), QColor(theme.panel))
         draw_text(painter, QRectF(18, 6, 300, 18), "First rows", text_font(bold=True), theme.ink)
         if self._instead:
-            draw_text(painter, QRectF(18, 30, self.width() - 36, 20), self._instead, text_font(), theme.wrong)
+            draw_sentence(painter, QRectF(18, 28, self.width() - 36, 44), self._instead, text_font(), theme.wrong)
         widths = self._widths()
         x = 18.0
         for column, name in enumerate(self.names):

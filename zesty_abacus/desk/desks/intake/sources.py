@@ -146,6 +146,8 @@ class SourceList(Panel):
             return "needs a recipe", "unexplained"
         if outcome.report.problem_count:
             return f"{counted(outcome.report.problem_count, 'problem')}, the rest is read", "wrong"
+        if outcome.looks_like:
+            return f"looks like {outcome.looks_like}", "unexplained"
         if outcome.recipe:
             return f"recipe “{outcome.recipe}” · {counted(outcome.report.frames, 'frame')}", "good"
         return "as reference" if outcome.holds == "reference" else "read whole", "good"

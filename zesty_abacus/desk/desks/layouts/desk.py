@@ -142,6 +142,7 @@ class LayoutsDesk(QWidget):
         self.side.agreement.pair_wanted.connect(self.comparing.show_pair)
         session.reading.counts.changed.connect(self._show_explained)
         self.start.begin_wanted.connect(self.hand.begin)
+        self.start.bring_wanted.connect(self.ask_bring_in)
         self.plan.edited.connect(self.hand.keep_item)
         self.plan.grown.connect(self.hand.keep)
         self.tried.wrong_wanted.connect(lambda time_ns: session.clock.set_cursor(time_ns, follow=True))

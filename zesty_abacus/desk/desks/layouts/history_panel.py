@@ -52,7 +52,8 @@ class HistoryPanel(Panel):
         self.talk = TalkSection(session)
         self.body.addWidget(self.agreement)
         self.body.addWidget(self.talk)
-        self.body.addWidget(hairline())
+        self._below_talk = hairline()
+        self.body.addWidget(self._below_talk)
         self._list = QVBoxLayout()
         self._list.setSpacing(5)
         self.body.addLayout(self._list)
@@ -70,6 +71,9 @@ class HistoryPanel(Panel):
         self.author.setText(session.edits.line.author)
         self.agreement.show_layout(layout)
         self.talk.show_about(self._layout_id)
+        # without a layout nothing is drawn of them, and no lines between nothing
+        for part in (self.agreement, self._below_talk):
+            part.setVisible(layout is not None)
         if layout is None:
             self._show([])
             return

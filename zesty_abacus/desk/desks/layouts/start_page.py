@@ -1,4 +1,4 @@
-"""What Layouts shows while the message in hand has no layout: why, and the two ways to get one."""
+"""What Layouts shows while the message in hand has no layout: why, and the ways to get one."""
 
 from __future__ import annotations
 
@@ -16,9 +16,12 @@ class StartPage(QWidget):
     ------
     begin_wanted
         A layout is to be begun for the message in hand.
+    bring_wanted
+        Layouts are to be brought in from a file.
     """
 
     begin_wanted = pyqtSignal()
+    bring_wanted = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -27,7 +30,9 @@ class StartPage(QWidget):
         self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.begin = button("Begin a layout for this message", "", main=True)
         self.tie = button("Read it with another layout…", "Tie a layout of the library to this message by hand")
+        self.bring = button("Bring layouts in…", "Read a file with layouts of others, or a table of fields")
         self.begin.clicked.connect(self.begin_wanted)
+        self.bring.clicked.connect(self.bring_wanted)
         self.tie.clicked.connect(self._offer_ties)
         column = QVBoxLayout(self)
         column.addStretch(1)
@@ -36,6 +41,7 @@ class StartPage(QWidget):
         row.addStretch(1)
         row.addWidget(self.begin)
         row.addWidget(self.tie)
+        row.addWidget(self.bring)
         row.addStretch(1)
         column.addLayout(row)
         column.addStretch(2)
@@ -43,6 +49,7 @@ class StartPage(QWidget):
     def show_message(self) -> None:
         """Say what can be done about the message in hand."""
         session = self._session
+        self.bring.setVisible(session.capture is not None)
         if session.capture is None or session.kind is None:
             self.begin.hide()
             self.tie.hide()

@@ -22,7 +22,7 @@ from ...app.doors import asked
 from ...app.session import Session
 from ...around.ask_menu import ask_menu
 from ...widgets.filter_line import FilterLine
-from ...widgets.paint import draw_text
+from ...widgets.paint import draw_sentence, draw_text
 from ...widgets.parts import EDGE, USES_SPACE, Panel, hairline, menu_of, one_shot
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from .array_curve import CURVE_HEIGHT, draw_array_curve
@@ -31,6 +31,7 @@ from .readout_rows import HEAD_HEIGHT, ROW_HEIGHT, ReadoutAtCursor, ReadoutRow
 from .traces import field_mime
 
 _REFRESH_MS = 30
+_HINT_LINES, _HINT_HEIGHT = 4, 82
 
 
 class Readout(Panel):
@@ -103,7 +104,7 @@ class ReadoutValues(QWidget):
         return self._filter.text().lower().split()
 
     def sizeHint(self) -> QSize:
-        return QSize(240, sum(row.height for row in self._rows) + 4)
+        return QSize(240, sum(row.height for row in self._rows) + 4 if self._rows else _HINT_HEIGHT)
 
     def refresh(self) -> None:
         """Read all values at the cursor again."""
@@ -112,10 +113,21 @@ class ReadoutValues(QWidget):
         before = len(self._rows)
         seen = self.visibleRegion().boundingRect()
         self._rows = self._at_cursor.rows(self._wanted(), (seen.top(), seen.bottom()))
-        if len(self._rows) != before:
+        if len(self._rows) != before or not self._rows:
             self.updateGeometry()
             self.setMinimumHeight(self.sizeHint().height())
         self.update()
+
+    def _hint(self) -> str:
+        """Return why there is nothing to read, and what to do."""
+        if self._session.capture is None:
+            return ""
+        if self._wanted():
+            return "No value is called so."
+        return (
+            "No layout reads a frame of this recording yet. Unravel (3) finds fields, Layouts (4) begins a layout or "
+            "brings layouts in."
+        )
 
     def moveEvent(self, event: QMoveEvent | None) -> None:
         super().moveEvent(event)
@@ -133,8 +145,8 @@ class ReadoutValues(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = look.theme
         if not self._rows:
-            hint = "No layout reads a frame here yet." if self._session.capture is not None else ""
-            draw_text(painter, QRectF(EDGE, 0, self.width() - 2 * EDGE, 40), hint, text_font(SMALL_PX), theme.quiet)
+            place = QRectF(EDGE, 6, self.width() - 2 * EDGE, _HINT_HEIGHT - 6)
+            draw_sentence(painter, place, self._hint(), text_font(SMALL_PX), theme.quiet, lines=_HINT_LINES)
         clip = event.rect() if event is not None else self.rect()
         for number, (row, top) in enumerate(self._placed()):
             if top > clip.bottom() or top + row.height < clip.top():

@@ -29,15 +29,20 @@ class TracePicture:
         theme, session, whole = look.theme, self._session, QRectF(QPointF(), QSizeF(self._plan.size))
         painter.fillRect(whole, QColor(theme.panel))
         if session.capture is None or not session.traces.shown:
-            hint = "Pick fields in the readout at right, or drop them here, to see them over time."
-            if session.capture is None:
-                hint = "Open a trial to see its values over time."
-            draw_text(painter, whole, hint, text_font(), theme.quiet, Qt.AlignmentFlag.AlignHCenter)
+            draw_text(painter, whole, self._hint(), text_font(), theme.quiet, Qt.AlignmentFlag.AlignHCenter)
             return
         for number, row in enumerate(self._plan.rows()):
             self._draw_trace(painter, number, row)
         self._draw_axis(painter)
         self._draw_cursors(painter)
+
+    def _hint(self) -> str:
+        """Return what to do where there is no trace."""
+        if self._session.capture is None:
+            return "Open a trial to see its values over time."
+        if next(self._session.reading.kinds_read(), None) is None:
+            return "No message is laid out yet: find its fields on Unravel (3), or lay it out on Layouts (4)."
+        return "Pick fields in the readout at right, or drop them here, to see them over time."
 
     def _draw_trace(self, painter: QPainter, number: int, row: QRectF) -> None:
         theme, session = look.theme, self._session
