@@ -74,3 +74,11 @@ def test_frames_of_another_shape_are_no_frames_of_the_layout():
     found = tried([b"\1\4", b"\2\5", b"\1\6"], [new_field("a", at("B1"))], size=2,
                   applies=Applies(address=0x100, pattern="01 ??"))  # fmt: skip
     assert (found.others, found.fields[0].present, found.fields[0].high) == (1, 2, 6.0)
+
+
+def test_a_text_shows_itself_and_whether_there_are_others():
+    name, code = new_field("name", at("B0..B2"), FieldKind.TEXT), new_field("code", at("B3 B4"), FieldKind.BYTES)
+    fields = [name, code, new_field("n", at("B5"))]
+    found = tried([b"YZU\x01\x02\0", b"YZU\x01\x03\0", b"YZU"], fields, size=6)
+    assert [one.text for one in found.fields] == ["“YZU”", "01 02 …", ""]
+    assert [one.text for one in tried([b""], [name], size=3).fields] == [""]

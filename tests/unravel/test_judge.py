@@ -312,5 +312,7 @@ def test_text_that_is_sent_in_pieces_is_paged_by_their_number():
     matrix = np.array([[n % 4, *pieces[n % 4 * 7 : n % 4 * 7 + 7]] for n in range(400)], np.uint8)
     found = judge(matrix)
     assert places(found, "selector") == ["B0[1..0]"] and not places(found, "counter")
+    (reason,) = (one.reason for one in found if one.kind == "selector")
+    assert reason.endswith(" times from frame to frame, but never between frames in which it is the same.")
     text = {one.when[0].values: one.reason.partition("“")[2].partition("”")[0] for one in found if one.kind == "text"}
     assert set(text) >= {"0", "1", "2"} and all(piece in pieces.decode("ascii", "replace") for piece in text.values())

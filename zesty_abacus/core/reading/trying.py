@@ -29,6 +29,8 @@ class TriedField:
         Frames of the kind; those in which the field is present; outside limits; not available.
     unnamed
         Present frames whose value has no name, of a field with named values.
+    text
+        Of a text or of bytes the first that is there, with dots behind it if there are others; empty of numbers.
     """
 
     field: Field
@@ -40,6 +42,7 @@ class TriedField:
     outside: int
     silent: int
     unnamed: int
+    text: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +123,19 @@ def _tried_field(column: FieldColumn, frames: KindFrames) -> TriedField:
     return TriedField(
         column.field, curve, low, high, len(validity), int((~absent).sum()),
         int((validity == Validity.OUTSIDE_LIMITS).sum()), int((validity == Validity.NOT_AVAILABLE).sum()), unnamed,
+        _text_of(column),
     )  # fmt: skip
+
+
+def _text_of(column: FieldColumn) -> str:
+    there = np.flatnonzero(column.has_value)
+    if column.content is None or not len(there):
+        return ""
+    first = int(there[0])
+    alike = (column.content[there] == column.content[first]).all(axis=1)
+    if column.lengths is not None:
+        alike &= column.lengths[there] == column.lengths[first]
+    return wording.value_text(column, first) + ("" if alike.all() else " …")
 
 
 def _tried_check(column: CheckColumn, frames: KindFrames) -> TriedCheck:

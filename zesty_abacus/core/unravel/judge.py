@@ -13,6 +13,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from ..words import counted
 from .finding import Said, When
 from .known import Known
 from .questions.checks import checks
@@ -221,9 +222,10 @@ def _as_index(selector: Said, pages: Sequence[Sequence[Said]]) -> Said:
 
 
 def _selector(seen: Seen, paged: Paged, when: tuple[When, ...]) -> Said:
+    seldom = f"only {counted(paged.within, 'time')}" if paged.within else "never"
     reason = (
-        f"{grouped(int(paged.under.sum()))} other bits flip {grouped(paged.flips)} times from frame to frame, but only "
-        f"{grouped(paged.within)} times between frames in which it is the same."
+        f"{counted(int(paged.under.sum()), 'other bit')} flip {grouped(paged.flips)} times from frame to frame, but "
+        f"{seldom} between frames in which it is the same."
     )
     share = paged.within / max(paged.flips, 1)
     return Said(

@@ -30,7 +30,7 @@ _MOST_NAMED_BITS = 4
 _WORDS = {
     "length": "length", "count": "count", "counter": "counter", "check": "check", "complement": "safeguard",
     "selector": "page", "flag": "flag", "names": "state", "float": "quantity", "unsigned": "quantity",
-    "signed": "quantity",
+    "signed": "quantity", "text": "text", "bytes": "bytes",
 }  # fmt: skip
 _KINDS = {kind.value: kind for kind in FieldKind}
 

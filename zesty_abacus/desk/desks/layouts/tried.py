@@ -202,6 +202,8 @@ class TriedTable(QWidget):
 
     def _seen(self, item: engine.TriedField, wording) -> str:  # type: ignore[no-untyped-def]
         field = item.field
+        if item.text:
+            return item.text
         if not field.raw_is_number or item.low != item.low:
             return ""
         if field.names or field.kind.value == "flag":
