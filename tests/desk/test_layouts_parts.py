@@ -44,7 +44,7 @@ def test_a_register_map_is_a_ladder_and_an_edit_keeps_the_whole_map(pilot):
     assert kept.field_named("damping").unit == "ms" and len(kept.fields) == 5 and kept.registers.window is None
     assert str(kept.field_named("level").places) == "B16 B17"
     # what lies on the ladder is the device's state at the cursor, from all exchanges before it
-    assert ladder._values[kept.field_named("high alarm").id] == "150 mm"
+    assert ladder._now.fields[kept.field_named("high alarm").id] == "150 mm"
 
 
 def test_a_new_field_of_a_map_goes_to_the_first_free_register(pilot):

@@ -80,5 +80,5 @@ def test_a_text_shows_itself_and_whether_there_are_others():
     name, code = new_field("name", at("B0..B2"), FieldKind.TEXT), new_field("code", at("B3 B4"), FieldKind.BYTES)
     fields = [name, code, new_field("n", at("B5"))]
     found = tried([b"YZU\x01\x02\0", b"YZU\x01\x03\0", b"YZU"], fields, size=6)
-    assert [one.text for one in found.fields] == ["“YZU”", "01 02 …", ""]
+    assert [one.text for one in found.fields] == ["YZU", "01 02 …", ""]
     assert [one.text for one in tried([b""], [name], size=3).fields] == [""]

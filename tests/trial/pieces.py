@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 
@@ -16,11 +17,16 @@ def crc16(data: bytes) -> bytes:
 
 
 def write_pieces(path: Path, polls: int = 20, spoilt: int = 0) -> Path:
-    """Write polls of three registers of unit 17, each with its answer, at 19 200 baud, some with wrong checks."""
+    """Write polls of three registers of unit 17, each with its answer, some with wrong checks."""
+    return write_polls(path, [[number * 10, 100 + number % 5, 7] for number in range(polls)], spoilt)
+
+
+def write_polls(path: Path, answers: Sequence[Sequence[int]], spoilt: int = 0) -> Path:
+    """Write polls of the holding registers from 107 on of unit 17, at 19 200 baud, with what was answered."""
     rows, time_us = ["time,hex"], 0
-    for number in range(polls):
-        values = b"".join(value.to_bytes(2, "big") for value in (number * 10, 100 + number % 5, 7))
-        for unit in (bytes([17, 3, 0, 107, 0, 3]), bytes([17, 3, 6]) + values):
+    for number, registers in enumerate(answers):
+        values = b"".join(value.to_bytes(2, "big") for value in registers)
+        for unit in (bytes([17, 3, 0, 107, 0, len(registers)]), bytes([17, 3, len(values)]) + values):
             check = crc16(unit) if number >= spoilt else b"\x12\x34"
             for byte in unit + check:
                 rows.append(f"{time_us / 1e6:.6f},{byte:02X}")

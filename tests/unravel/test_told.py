@@ -46,6 +46,15 @@ def test_what_a_finding_is_in_a_few_words(kind, parameters, words):
     assert title(finding(kind, **parameters)) == words
 
 
+@pytest.mark.parametrize(("address", "by", "of"), [
+    (0x1A0, "answered", "same as B2"), (0x1FFF_FFFF, "answered by 0x1FFFFFFF", "same as B2 of 0x1FFFFFFF"),
+    (0x2000_0000, "answered by another message", "same as B2 of another message"),
+])  # fmt: skip
+def test_another_message_is_named_where_its_address_can_be_read(address, by, of):
+    assert title(finding("pair", **{"with": {"address": address}})) == by
+    assert title(finding("mirror", of={"places": "B2", "address": address})) == of
+
+
 @pytest.mark.parametrize(
     ("confidence", "word"),
     [(1.0, "sure"), (0.9, "sure"), (0.899, "likely"), (0.7, "likely"), (0.699, "perhaps"), (0.5, "perhaps"),

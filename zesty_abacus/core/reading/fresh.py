@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from ..frames.capture import Capture
+from ..frames.flags import ANSWER
 from ..layouts.model import Applies, Layout, RegisterMap, new_layout
 from ..layouts.windows import window_of
 from ..protocols.protocol import Exchange
@@ -44,3 +47,16 @@ def layout_to_begin(capture: Capture, kind: int, name: str = "") -> Layout:
 
 def _first_byte(exchange: Exchange) -> int:
     return exchange.first * exchange.space.register_bits // 8
+
+
+def kind_with_registers(capture: Capture, kind: int) -> int:
+    """Return the other message of an exchange where registers are in that one: the answer of a request that asks.
+
+    What carries registers itself, and what was never answered, is returned as it is.
+    """
+    key = capture.kinds.keys[kind]
+    protocol = protocol_named(capture.lanes[key.lane].protocol)
+    other = replace(key, flags=key.flags ^ ANSWER)
+    if protocol.exchange_of(key) is not None or protocol.exchange_of(other) is None:
+        return kind
+    return next((number for number, one in enumerate(capture.kinds.keys) if one == other), kind)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import msgspec
 import numpy as np
@@ -41,6 +41,11 @@ class Reading:
     column: FieldColumn
     smoothness: Smoothness
 
+    def moved_by(self, bits: int, words: str) -> Reading:
+        """Return the same of a field that lies so many bits further on, called otherwise."""
+        places = Places(bit + bits for bit in self.field.places.bits)
+        return replace(self, words=words, field=msgspec.structs.replace(self.field, places=places))
+
 
 def readings_of(bits: Iterable[int], matrix: NDArray[np.uint8], sizes: NDArray[np.uint32]) -> list[Reading]:
     """Read a selection in every way its width allows, smoothest first.
@@ -52,9 +57,11 @@ def readings_of(bits: Iterable[int], matrix: NDArray[np.uint8], sizes: NDArray[n
     matrix, sizes
         Frames of the kind, as :meth:`~zesty_abacus.core.frames.capture.Capture.kind_frames` gives them.
     """
-    fields = candidate_fields(bits)
-    if not fields:
-        return []
+    return read_as(candidate_fields(bits), matrix, sizes)
+
+
+def read_as(fields: Iterable[Field], matrix: NDArray[np.uint8], sizes: NDArray[np.uint32]) -> list[Reading]:
+    """Read frames as each of some fields, smoothest first."""
     readings = []
     for field in fields:
         layout = _layout_around(field, matrix.shape[1])

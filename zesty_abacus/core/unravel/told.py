@@ -12,6 +12,8 @@ from .words import followed_words
 LIKELY = 0.7
 """From here on findings are worth keeping together; nine in ten of them are true."""
 _SURE, _PERHAPS = 0.9, 0.5
+_LONGEST_IDENTIFIER = (1 << 29) - 1
+"""Of CAN: up to here an address is one number."""
 _READINGS = {
     "unsigned": "number", "signed": "signed number", "float": "floating-point number", "flag": "flag", "names": "state",
     "text": "text", "gray": "Gray number", "bcd": "decimal digits", "bcd-bytes": "decimal digits",
@@ -29,7 +31,20 @@ def confidence_word(confidence: float) -> str:
 
 def title(finding: Finding) -> str:
     """Return what a finding is, in a few words: ``counter, 16 values``, ``CRC of 8 bits``."""
+    if finding.kind == "pair":
+        return f"answered{_by_whom(finding, 'with', ' by ')}"
+    if finding.kind == "mirror":
+        return f"same as {finding.parameters['of']['places']}{_by_whom(finding, 'of', ' of ')}"
     return _TITLES.get(finding.kind, lambda _parameters: finding.kind)(finding.parameters)
+
+
+def _by_whom(finding: Finding, key: str, word: str) -> str:
+    """Return which other message is meant; nothing of the same address, as of a request and its answer."""
+    address = finding.parameters[key]["address"]
+    if address == finding.address:
+        return ""
+    # an address that packs several things is a number nobody can read; the reason has its words
+    return f"{word}0x{address:X}" if address <= _LONGEST_IDENTIFIER else f"{word}another message"
 
 
 def _counter(parameters: dict[str, Any]) -> str:
@@ -43,11 +58,6 @@ def _check(parameters: dict[str, Any]) -> str:
     kind = parameters["check"]
     bits = f" of {parameters['width']} bits" if "width" in parameters else ""
     return f"CRC{bits}" if kind == "crc" else {"xor": "exclusive or", "sum": "sum"}.get(kind, kind) + bits
-
-
-def _elsewhere(parameters: dict[str, Any]) -> str:
-    of = parameters["of"]
-    return f"same as {of['places']} of 0x{of['address']:X}"
 
 
 def _constant(parameters: dict[str, Any]) -> str:
@@ -92,13 +102,11 @@ _TITLES: dict[str, Callable[[dict[str, Any]], str]] = {
     "counter": _counter,
     "check": _check,
     "complement": lambda parameters: f"{parameters['of']} turned round",
-    "mirror": _elsewhere,
     "selector": lambda parameters: f"selects {len(parameters['values'])} pages",
     "length": _length,
     "count": _count,
     "reference": lambda parameters: f"follows {followed_words(parameters)}",
     "reaction": lambda parameters: f"answers “{parameters['moment']}”",
-    "pair": lambda parameters: f"answered by 0x{parameters['with']['address']:X}",
     "period": _period,
     "text": _text,
     "difference": lambda _parameters: "tells the two apart",

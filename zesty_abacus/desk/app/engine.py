@@ -81,7 +81,7 @@ from ...core.protocols.spaces import Space
 from ...core.reading.all_frames import field_column
 from ...core.reading.explained import Explained, KindExplained, explain, percent
 from ...core.reading.explained import whole as whole_bits
-from ...core.reading.fresh import layout_to_begin, name_to_begin
+from ...core.reading.fresh import kind_with_registers, layout_to_begin, name_to_begin
 from ...core.reading.kept import keep_explained, kept_explained
 from ...core.reading.kind_data import KindData, field_curve, grown_curve, grown_kind, joined_curve, load_kind
 from ...core.reading.meaning import Meaning
@@ -406,6 +406,7 @@ __all__ = [
     "joined_curve",
     "keep_explained",
     "kept_explained",
+    "kind_with_registers",
     "know_server",
     "lane_density",
     "layout_to_begin",

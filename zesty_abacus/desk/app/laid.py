@@ -62,6 +62,7 @@ from ...core.reading.differences import Difference, decoded_differences
 from ...core.trial.intake import BroughtIn
 from ...core.trial.recorded import recordings_of
 from ...core.unravel.code_tables import DerivedCode, KnownText, derived_code
+from ...core.unravel.devices.held import HeldRegisters
 from ...core.unravel.known_value import order_of
 from ...core.unravel.orders import Order, orders_that_give, parse_received
 from .settings import unsent_folder
@@ -109,6 +110,7 @@ __all__ = [
     "EditWriter",
     "Follower",
     "Found",
+    "HeldRegisters",
     "Kept",
     "Known",
     "KnownText",

@@ -26,10 +26,10 @@ from .bring_view import BringView
 from .commands import layout_commands
 from .compare_view import CompareView
 from .comparing import Comparing
-from .flow import past_end
 from .helper import Helper
 from .history_panel import HistoryPanel
 from .in_hand import LayoutInHand
+from .ladder import past_end
 from .menus import LayoutMenus
 from .message_form import MessageForm
 from .order_helper import OrderHelper

@@ -208,11 +208,17 @@ class LayoutInHand(QObject):
         return self.keep_item(msgspec.structs.replace(item, field=changed) if isinstance(item, engine.Run) else changed)
 
     def begin(self) -> None:
-        """Begin a layout for a message that has none; the keys stay in the work, where bits become fields."""
+        """Begin a layout for a message that has none; the keys stay in the work, where bits become fields.
+
+        Of a request that only asks for registers, that of its answer, in which they are.
+        """
         session = self._session
-        if session.kind is not None:
+        if session.kind is None:
+            return
+        session.select_kind(engine.kind_with_registers(session.capture, session.kind))
+        if session.reading.layout_of(session.kind) is None:
             session.edits.change(session.kinds.layout_for_new_field(session.kind))
-            self._plan.pictures.abacus.setFocus()
+        self._plan.pictures.abacus.setFocus()
 
     def begin_another(self) -> None:
         """Begin a second layout for the message, which reads frames that begin like the one at the cursor."""

@@ -12,7 +12,9 @@ from PyQt6.QtWidgets import QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.parts import label
-from .flow import FlowStrip, RegisterLadder
+from .flow import FlowStrip
+from .held_registers import HeldHere
+from .ladder import AtCursor, RegisterLadder
 from .plan_abacus import PlanAbacus
 
 BEADS, STRIP, LADDER = range(3)
@@ -37,11 +39,14 @@ class PlanPictures(QWidget):
         self._whole: engine.Layout | None = None
         self.abacus = PlanAbacus()
         self.flow = FlowStrip()
-        self.ladder = RegisterLadder(session)
+        self.ladder = RegisterLadder()
+        self.held = HeldHere(session)
         self._stack = QStackedWidget()
         for picture in (self.abacus, self.flow, self.ladder):
             self._stack.addWidget(self._area_for(picture))
         self._hint = label("", "quiet", wrap=True)
+        self._chosen: UUID | None = None
+        self.held.changed.connect(self._show_ladder)
         self._hint.setMaximumWidth(230)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 6)
@@ -84,13 +89,20 @@ class PlanPictures(QWidget):
         if layout is None or session.kind is None or self.shown == BEADS:
             return
         if self._whole is not None:
-            self.ladder.show_map(self._whole, layout, self._values_at_cursor(self._whole), current)
+            self._chosen = current
+            self.held.look(self._whole)
+            self._show_ladder()
             return
         at = session.store.frame_at(session.kind, layout, session.clock.cursor_ns)
         if at is not None:
             self.flow.show_frame(at.payload, at.owners, current_number)
         else:
             self.flow.show_frame(b"", np.zeros(0, np.int16), -1)
+
+    def _show_ladder(self) -> None:
+        if self._whole is not None and self._layout is not None and self.shown == LADDER:
+            held = self.held.registers(self._whole)
+            self.ladder.show_map(self._whole, self._layout, self._at_cursor(self._whole), held, self._chosen)
 
     def say_hint(self, is_open: bool) -> None:
         """Say what can be done in the picture, with a card open or none."""
@@ -145,15 +157,32 @@ class PlanPictures(QWidget):
                 middle = sum(self.abacus.rods.bead_center(byte * 8).y() for byte in numbers) / len(numbers)
                 yield number, QPointF(self.abacus.mapTo(target, QPoint(int(self.abacus.rods.end), int(middle))))
 
-    def _values_at_cursor(self, whole: engine.Layout) -> dict[UUID, str]:
+    def _at_cursor(self, whole: engine.Layout) -> AtCursor:
         """Return the last known value of every register of the map, from all exchanges that carry a part of it."""
         session = self._session
-        latest: dict[UUID, tuple[int, str]] = {}
+        fields: dict[UUID, tuple[int, str]] = {}
+        registers: dict[int, tuple[int, int]] = {}
         for kind, window in session.reading.shown_by(whole.id):
             at = session.store.frame_at(kind, window, session.clock.cursor_ns)
             if at is None or at.decoded is None:
                 continue
             for key, column in at.decoded.columns.items():
-                if column.has_value[0] and at.time_ns >= latest.get(key, (at.time_ns, ""))[0]:
-                    latest[key] = at.time_ns, engine.wording.value_text(column, 0)
-        return {key: text for key, (_, text) in latest.items()}
+                if column.has_value[0] and at.time_ns >= fields.get(key, (at.time_ns, ""))[0]:
+                    fields[key] = at.time_ns, engine.wording.value_text(column, 0)
+            for number, value in _numbers(window, at.payload):
+                if at.time_ns >= registers.get(number, (at.time_ns, 0))[0]:
+                    registers[number] = at.time_ns, value
+        return AtCursor(
+            {key: text for key, (_, text) in fields.items()},
+            {number: value for number, (_, value) in registers.items()},
+        )
+
+
+def _numbers(window: engine.Layout, payload: bytes) -> Iterator[tuple[int, int]]:
+    """Yield the registers that an exchange carries, with the number in each."""
+    registers = window.registers
+    size = registers.space.register_bits // 8 if registers is not None else 0
+    if registers is None or registers.window is None or not size:
+        return
+    for place in range(0, len(payload) - size + 1, size):
+        yield registers.window + place // size, int.from_bytes(payload[place : place + size], "big")

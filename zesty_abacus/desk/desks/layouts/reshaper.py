@@ -9,8 +9,11 @@ from PyQt6.QtCore import QObject
 
 from ...app.doors import engine, laid
 from ...app.session import Session
+from ...widgets.parts import menu_of
 from .plan import PlanView
 from .plan_abacus import Grab
+
+_OFFERED = 8
 
 
 class Reshaper(QObject):
@@ -175,10 +178,27 @@ class Reshaper(QObject):
     # register maps
 
     def add_registers(self, first: int, last: int) -> None:
-        """Add a field over registers of a map that nobody laid out."""
-        _session, layout = self._session, self._layout()
+        """Add a field over registers of a map that nobody laid out; several are offered as the numbers they may be."""
+        layout = self._layout()
         if layout is None or layout.registers is None:
             return
+        if not self._plan.pictures.held.offer(layout, first, last, lambda found: self._offer(found, first, last)):
+            self._add_registers(first, last)
+
+    def _offer(self, readings: list[Any], first: int, last: int) -> None:
+        """Offer ways to read registers as one number, the smoothest first."""
+        if not readings:
+            self._add_registers(first, last)
+            return
+        ladder = self._plan.pictures.ladder
+        menu = menu_of(ladder)
+        for one in readings[:_OFFERED]:
+            menu.addAction(_words_of(one), lambda field=one.field: self._add_field(field.places, field.kind))
+        menu.popup(ladder.mapToGlobal(ladder.rung_of(last).bottomLeft().toPoint()))
+
+    def _add_registers(self, first: int, last: int) -> None:
+        layout = self._layout()
+        assert layout is not None and layout.registers is not None
         width = layout.registers.space.register_bits
         if width == 1:
             text = " ".join(f"B{n // 8}[{n % 8}]" for n in range(last, first - 1, -1))
@@ -186,8 +206,20 @@ class Reshaper(QObject):
             unit = "R" if width == 16 else "B"
             text = " ".join(f"{unit}{number}" for number in range(first, last + 1))
         kind = engine.FieldKind("flag" if width * (last - first + 1) == 1 else "unsigned")
-        field = engine.new_field(engine.free_name(layout, "field"), engine.parse_places(text), kind)
+        self._add_field(engine.parse_places(text), kind)
+
+    def _add_field(self, places: Any, kind: Any) -> None:
+        layout = self._layout()
+        if layout is None:
+            return
+        field = engine.new_field(engine.free_name(layout, "field"), places, kind)
         if self._keep(layout.with_field(field)):
             self._plan.pick(field.id)
             self._plan.column.form.lines["name"].setFocus()
             self._plan.column.form.lines["name"].selectAll()
+
+
+def _words_of(reading: Any) -> str:
+    """Return what a reading is called in a menu: how, and from where to where the numbers go."""
+    values = reading.column.plot_values()
+    return f"{reading.words}: {engine.wording.range_text(values.min(), values.max(), reading.field)}"

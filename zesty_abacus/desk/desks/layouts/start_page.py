@@ -5,8 +5,11 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from ...app.doors import engine
 from ...app.session import Session
 from ...widgets.parts import button, label, menu_of
+
+_BEGIN = "Begin a layout for this message"
 
 
 class StartPage(QWidget):
@@ -28,7 +31,7 @@ class StartPage(QWidget):
         self._session = session
         self.words = label("", "quiet")
         self.words.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.begin = button("Begin a layout for this message", "", main=True)
+        self.begin = button(_BEGIN, "", main=True)
         self.tie = button("Read it with another layout…", "Tie a layout of the library to this message by hand")
         self.bring = button("Bring layouts in…", "Read a file with layouts of others, or a table of fields")
         self.begin.clicked.connect(self.begin_wanted)
@@ -56,9 +59,13 @@ class StartPage(QWidget):
             self.words.setText("Choose a message in the roster to see its plan.")
             return
         key = session.kinds.key(session.kind)
+        is_elsewhere = engine.kind_with_registers(session.capture, session.kind) != session.kind
+        self.begin.setText("Lay out the registers of the other one" if is_elsewhere else _BEGIN)
         self.begin.setVisible(key.is_data)
         self.tie.setVisible(key.is_data and bool(session.ties.possible(session.kind)))
         named = f"Nobody has named {session.kinds.address(session.kind)} yet."
+        if is_elsewhere:
+            named = "No registers are in this message; they are in the other one of request and answer."
         self.words.setText(named if key.is_data else "Error and remote frames carry no payload to lay out.")
 
     def _offer_ties(self) -> None:

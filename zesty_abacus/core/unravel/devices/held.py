@@ -1,0 +1,217 @@
+"""What a capture holds in the registers of a device, laid out or not: whether each moves, and how several read as one.
+
+Exchanges of a device overlap and leave gaps; registers that follow one another are a stretch, whoever carried them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ...frames.decimate import Curve
+from ...frames.segment_frames import KindFrames
+from ...layouts.fields import Field, FieldKind, new_field
+from ...layouts.places import Places, byte_bits
+from ...progress import Progress
+from ...protocols.registry import protocol_named
+from ...reading.meaning import Meaning
+from ...reading.readers import Reader
+from ..readings import Reading, read_as
+
+_MOST_FRAMES = 6_000
+"""Of each exchange, evenly taken."""
+_MOST_REGISTERS = 4
+"""That one number fills."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class HeldRegister:
+    """One register.
+
+    Attributes
+    ----------
+    moves
+        Whether it ever holds something else.
+    curve
+        Its number without sign.
+    """
+
+    moves: bool
+    curve: Curve
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Carried:
+    """Frames of one exchange.
+
+    Attributes
+    ----------
+    first, end
+        Bytes of the device, the last one exclusive.
+    """
+
+    first: int
+    end: int
+    frames: KindFrames
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Stretch:
+    """Registers that follow one another, in all frames that carried any of them.
+
+    Attributes
+    ----------
+    first
+        Byte of the device that the columns begin with.
+    time_ns : int64 (n,)
+    matrix : uint8 (n, bytes)
+    there : bool (n, bytes)
+    """
+
+    first: int
+    time_ns: NDArray[np.int64]
+    matrix: NDArray[np.uint8]
+    there: NDArray[np.bool_]
+
+
+class HeldRegisters:
+    """All that exchanges of one device carried of one space.
+
+    Attributes
+    ----------
+    registers
+        By number, in order.
+    """
+
+    def __init__(self, stretches: Sequence[_Stretch], register_bytes: int) -> None:
+        self._stretches, self._bytes = stretches, register_bytes
+        self.registers = dict(self._each())
+
+    @classmethod
+    def of(cls, meaning: Meaning, kind: int, reader: Reader, progress: Progress) -> HeldRegisters:
+        """Look at every exchange of the device that a register map reads one of.
+
+        Parameters
+        ----------
+        reader
+            The map, as it reads that kind.
+
+        Raises
+        ------
+        Cancelled
+            If the progress was cancelled.
+        """
+        registers = reader.layout.registers
+        size = registers.space.register_bits // 8 if registers is not None else 0
+        # coils share bytes in another order with each first one
+        carried = list(_carried(meaning, kind, reader, size, progress)) if size else []
+        return cls([_stretched(group) for group in _following(carried)], max(size, 1))
+
+    def readings(self, first: int, last: int) -> list[Reading]:
+        """Return registers read as one number in every order of words and bytes, the smoothest first.
+
+        Places are those of the map. Nothing for more registers than a number fills, or that no exchange carries whole.
+        """
+        stretch = self._around(first, last)
+        count = last - first + 1
+        if stretch is None or count > _MOST_REGISTERS:
+            return []
+        begin, size = first * self._bytes, count * self._bytes
+        own = slice(begin - stretch.first, begin - stretch.first + size)
+        rows = stretch.there[:, own].all(axis=1)
+        matrix = np.ascontiguousarray(stretch.matrix[rows, own])
+        if not len(matrix):
+            return []
+        words, fields = zip(*_ways(size, self._bytes), strict=True)
+        called = {field.id: said for field, said in zip(fields, words, strict=True)}
+        found = read_as(fields, matrix, np.full(len(matrix), size, np.uint32))
+        return [one.moved_by(begin * 8, called[one.field.id]) for one in _apart(found)]
+
+    def _around(self, first: int, last: int) -> _Stretch | None:
+        begin, end = first * self._bytes, (last + 1) * self._bytes
+        fits = (one for one in self._stretches if one.first <= begin and end <= one.first + one.matrix.shape[1])
+        return next(fits, None)
+
+    def _each(self) -> Iterator[tuple[int, HeldRegister]]:
+        for stretch in self._stretches:
+            for place in range(0, stretch.matrix.shape[1] - self._bytes + 1, self._bytes):
+                own = slice(place, place + self._bytes)
+                rows = stretch.there[:, own].all(axis=1)
+                values = np.zeros(int(rows.sum()), np.int64)
+                for column in stretch.matrix[rows, own].T:
+                    values = values << 8 | column
+                moves = bool(len(values)) and bool((values != values[0]).any())
+                curve = Curve.build(stretch.time_ns[rows], values.astype(np.float64))
+                yield (stretch.first + place) // self._bytes, HeldRegister(moves, curve)
+
+
+def _carried(meaning: Meaning, kind: int, reader: Reader, size: int, progress: Progress) -> Iterator[_Carried]:
+    capture = meaning.capture
+    carriers = meaning.carriers_of(kind, reader)
+    for number, (other, one) in enumerate(carriers):
+        progress.step(number / len(carriers), "reading registers")
+        key = capture.kinds.keys[other]
+        exchange = protocol_named(capture.lanes[key.lane].protocol).exchange_of(key)
+        if exchange is None:
+            continue
+        rows = capture.order_of_kind(other).rows()
+        frames = capture.frames.gather(rows[:: max(len(rows) // _MOST_FRAMES, 1)])
+        # an exception is shorter, and holds no register
+        whole = frames.take(np.flatnonzero(frames.sizes == one.shown.size))
+        if len(whole):
+            yield _Carried(exchange.first * size, exchange.first * size + one.shown.size, whole)
+
+
+def _following(carried: Sequence[_Carried]) -> Iterator[list[_Carried]]:
+    """Yield exchanges whose registers overlap, or follow one another without a gap."""
+    group: list[_Carried] = []
+    end = 0
+    for one in sorted(carried, key=lambda one: one.first):
+        if group and one.first > end:
+            yield group
+            group = []
+        end = max(end, one.end) if group else one.end
+        group.append(one)
+    if group:
+        yield group
+
+
+def _stretched(group: Sequence[_Carried]) -> _Stretch:
+    first, end = group[0].first, max(one.end for one in group)
+    times = np.concatenate([one.frames.time_ns for one in group])
+    matrix, there = np.zeros((len(times), end - first), np.uint8), np.zeros((len(times), end - first), np.bool_)
+    row = 0
+    for one in group:
+        rows, own = slice(row, row + len(one.frames)), slice(one.first - first, one.end - first)
+        matrix[rows, own] = one.frames.matrix[:, : one.end - one.first]
+        there[rows, own] = True
+        row += len(one.frames)
+    order = np.argsort(times, kind="stable")
+    return _Stretch(first, times[order], matrix[order], there[order])
+
+
+def _ways(size: int, register_bytes: int) -> Iterator[tuple[str, Field]]:
+    """Yield each way to read so many bytes as one number: both orders of words, and of bytes in each."""
+    words = [range(first, first + register_bytes) for first in range(0, size, register_bytes)]
+    orders: dict[tuple[int, ...], str] = {}
+    for turned in (False, True) if register_bytes > 1 else (False,):
+        for low_first in (False, True) if len(words) > 1 else (False,):
+            inner = [tuple(reversed(word)) if turned else tuple(word) for word in words]
+            order = tuple(byte for word in (reversed(inner) if low_first else inner) for byte in word)
+            told = [f"{'low' if low_first else 'high'} register first"] if len(words) > 1 else []
+            told += ["low byte first in each" if len(words) > 1 else "low byte first"] if turned else []
+            orders[order] = "".join(f", {word}" for word in told)
+    kinds = [FieldKind.UNSIGNED, FieldKind.SIGNED, *([FieldKind.FLOAT] if size in (4, 8) else [])]
+    for kind in kinds:
+        for order, said in orders.items():
+            yield f"{kind.words}{said}", new_field("", Places(byte_bits(order)), kind)
+
+
+def _apart(readings: Sequence[Reading]) -> Iterator[Reading]:
+    """Yield readings without the signed ones that are never below zero: without a sign they are the same."""
+    for one in readings:
+        if one.field.kind is not FieldKind.SIGNED or bool((one.column.plot_values() < 0).any()):
+            yield one
