@@ -334,7 +334,7 @@ def test_edits_say_what_they_gained(pilot):
     desk.plan.pick(field.id)
     desk.hand.remove_field()
     pilot.settle()
-    assert "fewer than before the edits" in desk.tried.remarks()[0][0]
+    assert "fewer by these edits" in desk.tried.remarks()[0][0]
 
 
 PAPER = """pull|B0 B1|s|kN|0.1

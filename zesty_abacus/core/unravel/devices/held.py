@@ -211,7 +211,9 @@ def _ways(size: int, register_bytes: int) -> Iterator[tuple[str, Field]]:
 
 
 def _apart(readings: Sequence[Reading]) -> Iterator[Reading]:
-    """Yield readings without the signed ones that are never below zero: without a sign they are the same."""
+    """Yield readings without those that say nothing of their own: signed ones that are never below zero, odd floats."""
     for one in readings:
-        if one.field.kind is not FieldKind.SIGNED or bool((one.column.plot_values() < 0).any()):
+        is_plain = one.field.kind is FieldKind.SIGNED and not bool((one.column.plot_values() < 0).any())
+        is_odd = one.field.kind is FieldKind.FLOAT and not np.isfinite(one.smoothness.roughness)
+        if not is_plain and not is_odd:
             yield one

@@ -216,9 +216,12 @@ class LayoutInHand(QObject):
         if session.kind is None:
             return
         session.select_kind(engine.kind_with_registers(session.capture, session.kind))
+        begun = session.kinds.layout_for_new_field(session.kind)
         if session.reading.layout_of(session.kind) is None:
-            session.edits.change(session.kinds.layout_for_new_field(session.kind))
-        self._plan.pictures.abacus.setFocus()
+            session.edits.change(begun)
+        if begun.registers is None:
+            # a map shows no beads, and what is not seen must not have the keys
+            self._plan.pictures.abacus.setFocus()
 
     def begin_another(self) -> None:
         """Begin a second layout for the message, which reads frames that begin like the one at the cursor."""

@@ -15,8 +15,8 @@ from ...app.doors import engine
 from ...widgets.paint import draw_curve, draw_text, padded_range
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 
-_MARGIN = 12
-_CURVE = 70
+_WIDTH, _MARGIN = 262, 12
+_CURVE = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,7 +112,7 @@ class RegisterLadder(QWidget):
         self.update()
 
     def sizeHint(self) -> QSize:
-        return QSize(316, 40 + len(self.rungs) * self._ROW)
+        return QSize(_WIDTH, 40 + len(self.rungs) * self._ROW)
 
     minimumSizeHint = sizeHint
 
@@ -132,7 +132,7 @@ class RegisterLadder(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         device = f"unit {registers.device}" if registers.space.functions else f"device 0x{registers.device or 0:02X}"
-        words = f"{registers.space.words} of {device}, papers count from {registers.first}"
+        words = f"{registers.space.words} of {device}, from {registers.first} on"
         draw_text(painter, QRectF(_MARGIN, 6, self.width() - 16, 16), words, text_font(TINY_PX), theme.quiet)
         # two rails, as a ladder has
         for x in (_MARGIN + 92.0, self.width() - _MARGIN * 1.0):

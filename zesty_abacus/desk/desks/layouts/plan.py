@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 from PyQt6.QtCore import QPointF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPainterPath, QPaintEvent, QPen
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSpacerItem, QVBoxLayout, QWidget
 
 from ...app.doors import engine, laid
 from ...app.session import Session
@@ -20,7 +20,8 @@ from .cards import Card
 from .plan_pictures import PlanPictures
 from .variant_tabs import VariantTabs
 
-_THREAD_WIDTH = 76
+_THREAD_WIDTH, _THREAD_WIDTH_OF_MAPS = 76, 40
+"""From picture to cards; the ladder of a map is broader than beads are, and an open card wants as much room."""
 _STUB = 22
 """Length of a thread whose other end has scrolled out of view."""
 
@@ -66,8 +67,10 @@ class PlanView(QWidget):
         row.setSpacing(0)
         whole.addLayout(row, 1)
         row.addWidget(self.pictures)
-        row.addSpacing(_THREAD_WIDTH)
+        self._between = QSpacerItem(_THREAD_WIDTH, 0)
+        row.addItem(self._between)
         row.addWidget(self.column, 1)
+        self._row = row
 
     def _connect(self) -> None:
         pictures, column = self.pictures, self.column
@@ -104,6 +107,8 @@ class PlanView(QWidget):
         abacus.setMinimumHeight(abacus.sizeHint().height())
         self.column.show_layout(whole or layout, self.tabs.variant)
         self.pictures.show_layout(layout, whole)
+        self._between.changeSize(_THREAD_WIDTH if whole is None else _THREAD_WIDTH_OF_MAPS, 0)
+        self._row.invalidate()
         self._show_places()
 
     def show_frame(self) -> None:

@@ -119,7 +119,7 @@ class TriedTable(QWidget):
                 f"claims {claimed} of {now.moving} moving bits ({now.share_text()}), {whole(now.proved)} proved"
             )
             if gained:
-                self._explained_words += f", {abs(gained)} {'more' if gained > 0 else 'fewer'} than before the edits"
+                self._explained_words += f", {abs(gained)} {'more' if gained > 0 else 'fewer'} by these edits"
         self.updateGeometry()
         self.update()
 
