@@ -15,7 +15,7 @@ from ...app.doors import engine
 from ...widgets.paint import draw_curve, draw_text, padded_range
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 
-_WIDTH, _MARGIN = 262, 12
+_WIDTH, _MARGIN = 270, 12
 _CURVE = 60
 
 
@@ -134,6 +134,11 @@ class RegisterLadder(QWidget):
         device = f"unit {registers.device}" if registers.space.functions else f"device 0x{registers.device or 0:02X}"
         words = f"{registers.space.words} of {device}, from {registers.first} on"
         draw_text(painter, QRectF(_MARGIN, 6, self.width() - 16, 16), words, text_font(TINY_PX), theme.quiet)
+        if self.rungs:
+            numbers = QRectF(_MARGIN, 20, 88, 13)
+            draw_text(painter, numbers, "papers", text_font(TINY_PX), theme.quiet)
+            other = "customary" if registers.space.functions else "address"
+            draw_text(painter, numbers, other, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
         # two rails, as a ladder has
         for x in (_MARGIN + 92.0, self.width() - _MARGIN * 1.0):
             painter.setPen(QPen(QColor(theme.rod), 2))
@@ -160,7 +165,7 @@ class RegisterLadder(QWidget):
         painter.setPen(QPen(QColor(theme.zest) if chosen else faded(color, 0.5), 1.6 if chosen else 1))
         painter.setBrush(faded(color, 0.2 if rung.seen else 0.07))
         painter.drawRoundedRect(body, 5, 5)
-        inner = body.adjusted(8, 3, -8, 0)
+        inner = body.adjusted(7, 3, -6, 0)
         value = self._now.fields.get(rung.field.id, "")
         draw_text(painter, inner, value, figure_font(TINY_PX), theme.ink, Qt.AlignmentFlag.AlignRight)
         used = painter.fontMetrics().horizontalAdvance(value) + 8

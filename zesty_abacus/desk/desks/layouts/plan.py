@@ -20,7 +20,7 @@ from .cards import Card
 from .plan_pictures import PlanPictures
 from .variant_tabs import VariantTabs
 
-_THREAD_WIDTH, _THREAD_WIDTH_OF_MAPS = 76, 40
+_THREAD_WIDTH, _THREAD_WIDTH_OF_MAPS = 76, 34
 """From picture to cards; the ladder of a map is broader than beads are, and an open card wants as much room."""
 _STUB = 22
 """Length of a thread whose other end has scrolled out of view."""
