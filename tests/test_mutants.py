@@ -143,6 +143,15 @@ def test_a_command(): assert run("frames", "nowhere.log")[0]
 """
 
 
+def test_a_compiled_function_is_tried_on_the_tests_of_those_who_call_it():
+    """It runs unseen, and so does what it is called by if that is compiled."""
+    file, caller = "zesty_abacus/core/unravel/checking/refuting.py", "zesty_abacus/core/unravel/checking/crc.py:solve"
+    seen = Reached({"tests/a.py::one": (0.1, [caller])}, ["tests/a.py::one"])
+    for function in ("could_be_crc", "_subtract", ""):
+        assert seen.tests_for(Fault(Path(file), 1, "", "", function=function)) == ["tests/a.py::one"], function
+    assert seen.tests_for(Fault(Path("zesty_abacus/core/words.py"), 1, "", "", function="counted")) == []
+
+
 def test_what_a_test_runs_is_recorded_also_in_threads_and_in_commands(tmp_path):
     (tmp_path / "test_one.py").write_text(RUN)
     environment = {**os.environ, FOLDER_VARIABLE: str(tmp_path), "PYTHONPATH": str(ROOT)}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import json
 import os
 import re
@@ -10,7 +11,9 @@ import sys
 import tempfile
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator
+from functools import cached_property
 from pathlib import Path
+from typing import NamedTuple
 
 from bench.mutants.faults import ROOT, Fault
 from bench.mutants.recording import FOLDER_VARIABLE
@@ -49,11 +52,36 @@ class Reached:
         """
         files = importing(fault.file)
         new = [test for test in self._new if test.partition("::")[0] in files]
-        if fault.function:
-            found = set(self._tests.get(f"{fault.file}:{fault.function}", ()))
-        else:
-            found = {test for name, tests in self._tests.items() if name.startswith(f"{fault.file}:") for test in tests}
-        return [*new, *self._in_time(found)]
+        found = set(self._tests.get(f"{fault.file}:{fault.function}", ())) if fault.function else self._of(fault.file)
+        return [*new, *self._in_time(found or self._of_callers(fault))]
+
+    def _of(self, file: Path) -> set[str]:
+        return {test for name, tests in self._tests.items() if name.startswith(f"{file}:") for test in tests}
+
+    def _of_callers(self, fault: Fault) -> set[str]:
+        """Return the tests of those who name a function that is compiled and so runs unseen, or of their callers."""
+        compiled = {one.name for one in functions_in(fault.file) if one.is_compiled}
+        names = compiled & {fault.function} if fault.function else compiled
+        asked: set[str] = set()
+        while names:
+            asked |= names
+            callers = {caller for name in names for caller in self._callers.get(name, ())}
+            found = {test for caller in callers for test in self._tests.get(str(caller), ())}
+            if found:
+                return found
+            names = {caller.function for caller in callers if caller.is_compiled} - asked
+        return set()
+
+    @cached_property
+    def _callers(self) -> dict[str, set[_Caller]]:
+        """By name, the functions of the program in which it stands."""
+        found: dict[str, set[_Caller]] = defaultdict(set)
+        for path in sorted((ROOT / "zesty_abacus").rglob("*.py")):
+            file = path.relative_to(ROOT)
+            for one in functions_in(file):
+                for name in one.uses:
+                    found[name].add(_Caller(file, one.name, one.is_compiled))
+        return found
 
     def _in_time(self, tests: Iterable[str]) -> Iterator[str]:
         total_s = 0.0
@@ -62,6 +90,39 @@ class Reached:
             if total_s > _LONGEST_S:
                 return
             yield test
+
+
+class _Caller(NamedTuple):
+    file: Path
+    function: str
+    is_compiled: bool
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.function}"
+
+
+class NamedFunction(NamedTuple):
+    """A function of a file, as its code calls it, the names that stand in it, and whether it runs as machine code."""
+
+    name: str
+    uses: frozenset[str]
+    is_compiled: bool
+
+
+def functions_in(file: Path) -> list[NamedFunction]:
+    """Return the functions of a file, those of classes among them."""
+
+    def under(node: ast.AST, before: str) -> Iterator[NamedFunction]:
+        for one in ast.iter_child_nodes(node):
+            if isinstance(one, ast.FunctionDef):
+                used = {part.id for part in ast.walk(one) if isinstance(part, ast.Name)}
+                used |= {part.attr for part in ast.walk(one) if isinstance(part, ast.Attribute)}
+                is_compiled = any("njit" in ast.unparse(how) for how in one.decorator_list)
+                yield NamedFunction(f"{before}{one.name}", frozenset(used), is_compiled)
+            elif isinstance(one, ast.ClassDef):
+                yield from under(one, f"{before}{one.name}.")
+
+    return list(under(ast.parse((ROOT / file).read_text()), ""))
 
 
 def record() -> None:
@@ -92,7 +153,8 @@ def reached(kept: Path = KEPT) -> Reached | None:
 
 
 def _there() -> list[str]:
-    command = [sys.executable, "-m", "pytest", "-qq", "--collect-only"]
+    # said more quietly, as the project's own settings have it, only files would be listed
+    command = [sys.executable, "-m", "pytest", "-o", "addopts=", "-q", "--collect-only"]
     told = subprocess.run(command, cwd=ROOT, capture_output=True, text=True, check=True).stdout
     return [line for line in told.splitlines() if line.startswith(f"{TESTS}/") and "::" in line]
 
