@@ -170,3 +170,11 @@ def test_a_word_is_the_codes_of_its_characters(word):
 @pytest.mark.parametrize("raw", [0, 7, 31, 0x31, 0x3132, 300, 2**64, ord(","), ord('"'), ord(" "), 200])
 def test_what_is_no_word(raw):
     assert word_of(raw) == ""
+
+
+@pytest.mark.parametrize(("repeat", "names"), [
+    (Repeat.ONCE, []), (Repeat.COUNT, ["line"]), (Repeat.TO_END, ["line"]),
+])  # fmt: skip
+def test_a_line_whose_columns_repeat_is_given_as_a_list(repeat, names):
+    line = TextLine(id=uuid4(), name="line", columns=(), repeat=repeat)
+    assert [part.name for part in new_layout("m", Applies(), 0, (), parts=(line,)).lists()] == names

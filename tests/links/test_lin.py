@@ -119,3 +119,22 @@ def test_it_is_proposed_and_the_checksum_measured(tmp_path, sort):
     assert isinstance(best.recipe.framing, LinFraming) and best.recipe.protocol == "lin"
     assert "59 of 60 checksums agree" in " ".join(best.reasons)
     assert read(line) == wanted
+
+
+def judged(sent):
+    result = decode_line(UartLine(line="x", rate=19_200), {"x": wire(sent)})
+    return framing_of(LinFraming()).judge(result)
+
+
+def test_checksums_are_counted_of_what_was_answered():
+    """Headings without a response are frames as well; they have no checksum that could agree."""
+    head, data = protected(0x21), [9, 8, 7]
+    answered, alone = [0x55, head, *data, checksum(data, head)], [0x55, head]
+    wrong = [0x55, head, *data, checksum(data, head) ^ 0x10]
+    _, score, reason = judged([answered] * 8 + [alone] * 6 + [wrong] * 2)
+    assert reason == "16 frames begin with a break and a protected identifier, 8 of 10 checksums agree"
+    assert score == pytest.approx(0.5 + 0.5 * 8 / 10)
+    assert judged([alone] * 16) is None, "nobody answered"
+    # of five breaks four have to be followed by a heading
+    assert judged([answered] * 16 + [[0x54, head, *data, 1]] * 4) is not None
+    assert judged([answered] * 16 + [[0x54, head, *data, 1]] * 5) is None

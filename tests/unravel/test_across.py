@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from tests.unravel.conftest import make_capture
 from tests.unravel.made import SECOND, findings_of, message, put
 from zesty_abacus.core.reading.meaning import Meaning
-from zesty_abacus.core.unravel.across.grid import correlations
+from zesty_abacus.core.unravel.across.grid import Grid, correlations
 from zesty_abacus.core.unravel.across.question import Action
 from zesty_abacus.core.unravel.look import unravel
 from zesty_abacus.core.unravel.told import title
@@ -294,3 +294,10 @@ def test_the_gain_of_what_is_sent_seldom_is_that_at_its_frames():
     one = next(one for one in found if one.kind == "reference")
     assert one.parameters["gain"] == pytest.approx(0.5, rel=0.005)
     assert one.parameters["offset"] == pytest.approx(0, abs=3)
+
+
+@pytest.mark.parametrize("span", [(0, 60_000_000_000), (5_000_000_000, 5_000_000_001), (7, 9_000_000_000_000)])
+def test_times_that_curves_are_compared_at_reach_over_all_of_it(span):
+    grid = Grid.over(span)
+    assert grid.time_ns[0] == span[0] and span[1] <= grid.time_ns[-1] < span[1] + grid.step_ns
+    assert set(np.diff(grid.time_ns).tolist()) <= {grid.step_ns}
