@@ -71,6 +71,13 @@ def test_a_removed_layout_keeps_its_history_and_comes_back(library):
     assert back.number == 3 and library.layouts.states() == [first]
 
 
+def test_layouts_come_in_order_of_address_then_of_name(library):
+    for name, address in (("c", 0x200), ("b", 0x100), ("any", None), ("a", 0x200), ("none", 0)):
+        layout = new_layout(name, Applies(address=address), 8)
+        library.layouts.commit(layout, parent=None, author="a")
+    assert [one.name for one in library.layouts.states()] == ["any", "none", "b", "a", "c"]
+
+
 def test_search_by_name_address_unit_and_field(library):
     library.layouts.commit(pod(), parent=None, author="a")
     library.layouts.commit(pod("Pack totals", 0x18F), parent=None, author="a")
