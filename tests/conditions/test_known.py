@@ -195,3 +195,24 @@ def test_a_bit_of_a_set_is_asked_by_its_name(text, rows):
     assert asked(capture, text, [layout]) == rows
     with pytest.raises(ConditionError, match="flter"):
         asked(capture, 'warnings == "flter"', [layout])
+
+
+@pytest.mark.parametrize(("text", "said"), [
+    ('lane == "deck"', "on deck"), ('lane != "deck"', "not on deck"),
+    ('way == "request"', "that ask"), ('way != "read"', "that do not read"),
+    ("address == 0x5A", "of address 0x5A"), ("address != 0x5A", "not of address 0x5A"),
+    ('check == "good"', "whose checks agree"), ('check == "bad"', "with a check that disagrees"),
+    ('check != "none"', "other than those without a check"), ("unanswered", "that nobody answered"),
+    ('flag("late")', "flagged late"), ('after("casting off", 2 s)', "within 2 s after “casting off”"),
+    ('bytes("0? ff")', "that begin with the bytes 0? FF"), ('bytes("01", 3)', "with, from byte 3 on, the bytes 01"),
+    ('lane == "deck" and bytes("01")', "on deck that begin with the bytes 01"),
+    # what names the frames stands first, whichever way round it was typed
+    ('unanswered and lane == "deck"', "on deck that nobody answered"),
+    ('lane == "deck" and (unanswered or size == 0)', "on deck (that nobody answered, or those where the size is 0)"),
+    ('lane == "deck" and not unanswered', "on deck (other than those that nobody answered)"),
+    ("size > 2 and size < 4", "where the size is above 2 and the size is below 4"),
+    ('unanswered then flag("late") within 5 ms', "flagged late, within 5 ms after those that nobody answered"),
+])  # fmt: skip
+def test_what_is_asked_of_frames_is_said_back(text, said):
+    known = Known([lane.name for lane in BOAT], [], [Moment(time_ns=0, text="casting off")])
+    assert bind(text, known).words() == said
