@@ -128,6 +128,18 @@ def test_a_last_line_without_end(tmp_path):
     assert len(table) == 1 and "cut off" in report.problems[0].reason
 
 
+def test_a_line_longer_than_what_is_read_at_once_is_listed_at_its_number(tmp_path, monkeypatch):
+    default = source_module.ByteSource.chunks
+    monkeypatch.setattr(source_module.ByteSource, "chunks", lambda self, r, p: default(self, r, p, 4096))
+    good = "(1.0) can0 100#01\n"
+    table, report = read_text(tmp_path, good * 3 + "x" * 20_000 + "\n" + good)
+    assert len(table) == 4
+    assert {(problem.place, problem.reason) for problem in report.problems} == {
+        ("line 4", "the line is longer than 4096 letters"),
+        ("line 4", "the line does not begin with a time such as (12.345678)"),
+    }
+
+
 def test_hostile_text_costs_no_memory_and_is_counted(tmp_path):
     good = "(1.0) can0 1A0#00\n"
     table, report = read_text(tmp_path, good + "x\n" * 5000 + good)

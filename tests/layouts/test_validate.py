@@ -141,3 +141,25 @@ def test_parts_lie_eight_deep_and_no_deeper(depth, good):
         inner = (Group(id=uuid4(), name=f"part {level}", size=1, parts=inner),)
     found = [one.sentence for one in check_layout(new_layout("m", Applies(address=1), 8, parts=inner))]
     assert found == ([] if good else ["Parts lie more than 8 deep."])
+
+
+@pytest.mark.parametrize(("kind", "places", "said"), [
+    (FieldKind.FLOAT, "B0..B3", "page is floating point and cannot select."),
+    (FieldKind.TEXT, "B0..B3", "page is text and cannot select."),
+    (FieldKind.BYTES, "B0..B3", "page is raw bytes and cannot select."),
+    (FieldKind.UNSIGNED, "B0", ""), (FieldKind.SIGNED, "B0", ""), (FieldKind.FLAG, "B0[0]", ""),
+])  # fmt: skip
+def test_what_is_no_whole_number_selects_nothing(kind, places, said):
+    page = new_field("page", at(places), kind)
+    own = new_field("own", at("B5"), selected=Selected(page.id, RawSet.of(1)))
+    assert sentences(page, own) == ([said] if said else [])
+
+
+def test_what_selects_is_there_and_not_itself_and_for_some_value():
+    page, other = new_field("page", at("B0")), new_field("other", at("B1"))
+    circle = msgspec.structs.replace(page, selected=Selected(other.id, RawSet.of(1)))
+    back = msgspec.structs.replace(other, selected=Selected(page.id, RawSet.of(1)))
+    assert sentences(circle, back) == ["page selects itself in a circle.", "other selects itself in a circle."]
+    assert sentences(circle) == ["page depends on a field that is not in the layout."]
+    never = msgspec.structs.replace(other, selected=Selected(page.id, RawSet([])))
+    assert sentences(page, never) == ["other is present for no value of page."]

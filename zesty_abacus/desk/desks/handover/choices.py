@@ -4,32 +4,42 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QWidget
 
 from ...widgets.parts import button
 from ...widgets.wrapping import WrappingRow
 
+_GAP = 5
+
 
 class Choices(QWidget):
-    """Buttons side by side, and below one another where there is no room; one of them is down.
+    """Buttons side by side, one of which is down.
 
     Parameters
     ----------
     choices
         Values and their words.
+    wraps
+        Whether those that do not fit go on in the next line, as where packages bring more of them.
     """
 
-    def __init__(self, name: str, choices: tuple[tuple[str, str], ...], changed: Callable[[], None]) -> None:
+    def __init__(
+        self, name: str, choices: tuple[tuple[str, str], ...], changed: Callable[[], None], *, wraps: bool = False
+    ) -> None:
         super().__init__()
         self.setAccessibleName(name)
         self.value = choices[0][0]
         self._group = QButtonGroup(self)
         self._changed = changed
         self.buttons: dict[str, QAbstractButton] = {}
-        # more forms than fit, as of packages that bring some, go on in the next line
-        self._line = WrappingRow(5)
-        self._line.setContentsMargins(0, 0, 0, 0)
-        self.setLayout(self._line)
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(0)
+        self._line: QHBoxLayout | WrappingRow = WrappingRow(_GAP) if wraps else QHBoxLayout()
+        self._line.setSpacing(_GAP)
+        line.addLayout(self._line, 1 if wraps else 0)
+        if not wraps:
+            line.addStretch(1)
         self.offer(choices)
 
     def offer(self, choices: Iterable[tuple[str, str]]) -> None:

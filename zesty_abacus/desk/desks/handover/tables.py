@@ -51,7 +51,10 @@ class TablesPage(QWidget):
         super().__init__()
         self._session = session
         self._handed = handed
-        self.choices = {name: Choices(_NAMES[name], offered, self._refresh) for name, offered in _CHOICES.items()}
+        self.choices = {
+            name: Choices(_NAMES[name], offered, self._refresh, wraps=name == "form")
+            for name, offered in _CHOICES.items()
+        }
         self.words = label("", "quiet")
         self.every = QLineEdit("100 ms")
         self.every.setAccessibleName("How far rows are apart")
