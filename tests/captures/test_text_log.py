@@ -132,7 +132,7 @@ def test_a_line_longer_than_what_is_read_at_once_is_listed_at_its_number(tmp_pat
     default = source_module.ByteSource.chunks
     monkeypatch.setattr(source_module.ByteSource, "chunks", lambda self, r, p: default(self, r, p, 4096))
     good = "(1.0) can0 100#01\n"
-    table, report = read_text(tmp_path, good * 3 + "x" * 20_000 + "\n" + good)
+    table, report = read_text(tmp_path, good * 3 + "x" * 60_000 + "\n" + good)
     assert len(table) == 4
     assert {(problem.place, problem.reason) for problem in report.problems} == {
         ("line 4", "the line is longer than 4096 letters"),
