@@ -1,0 +1,55 @@
+"""What is said of one file of an archive: its recording, or why there is none; nothing of what is known already."""
+
+from __future__ import annotations
+
+import hashlib
+
+import pytest
+
+from tests.trial.pieces import write_pieces
+from tests.trial.test_trial import write_log
+from zesty_abacus.core.archive.catalogue import look_at
+from zesty_abacus.core.trial.intake import SourceRequest
+
+
+def look(path, known=()):
+    return look_at(path, lambda one: [SourceRequest(one)], lambda digest: digest in known)
+
+
+def test_a_recording_is_told_with_what_is_in_it_and_only_once(tmp_path):
+    path = write_log(tmp_path / "bus.log", [(f"{n}.0", "can0", "100", f"{n:02X}") for n in range(30)])
+    digest = hashlib.sha256(path.read_bytes()).hexdigest()
+    found = look(path)
+    assert (found.path, found.reason) == (path, "")
+    assert (found.recording.name, found.recording.sha256, found.recording.size) == (
+        "bus.log",
+        digest,
+        len(path.read_bytes()),
+    )
+    assert look(path, {digest}) is None
+
+
+def test_a_file_that_is_not_there_is_told_with_its_reason(tmp_path):
+    path = tmp_path / "gone.log"
+    found = look(path)
+    assert found.path == path and "gone.log" in found.reason
+    assert (found.recording.name, found.recording.size, found.recording.sha256) == ("gone.log", 0, "")
+    assert found.recording.path == str(path)
+
+
+@pytest.mark.parametrize(("content", "why"), [
+    (b"nothing that anybody knows\n", "its content is none of the known formats"),
+    (b"$timescale 1 us $end $var wire 1 ! rx $end $enddefinitions $end\n#0 1!\n#50 0!\n#90 1!\n#400\n",
+     "no recipe says what it speaks."),
+])  # fmt: skip
+def test_what_gives_no_frames_is_told_with_its_size_and_content(tmp_path, content, why):
+    path = tmp_path / "a.vcd"
+    path.write_bytes(content)
+    found = look(path)
+    assert why in found.reason and found.recording.size == len(content)
+    assert found.recording.sha256 == hashlib.sha256(content).hexdigest()
+
+
+def test_bytes_without_a_recipe_are_a_recording_all_the_same(tmp_path):
+    found = look(write_pieces(tmp_path / "pump.csv"))
+    assert found.reason == "" and found.recording.name == "pump.csv"
