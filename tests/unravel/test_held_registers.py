@@ -13,6 +13,7 @@ from zesty_abacus.core.progress import Cancelled, Progress
 from zesty_abacus.core.protocols.modbus import address_of
 from zesty_abacus.core.reading.fresh import kind_with_registers
 from zesty_abacus.core.reading.meaning import Meaning
+from zesty_abacus.core.unravel.devices import held
 from zesty_abacus.core.unravel.devices.held import HeldRegisters
 
 
@@ -25,12 +26,21 @@ def held_of(capture, progress=None):
 
 def test_each_register_says_whether_it_moves_whatever_exchange_carried_it():
     registers = registers_with(400, 12, R4=slow(400), R9=np.full(400, 7), R1=np.arange(400) // 399)
-    held = held_of(polled(registers, (0, 3, 4), (4, 2, 1), (8, 4, 10)))
-    assert list(held.registers) == [0, 1, 2, 4, 5, 8, 9, 10, 11], "register 3, 6 and 7 are in no exchange"
-    assert [number for number, one in held.registers.items() if one.moves] == [4]
+    found = held_of(polled(registers, (0, 3, 4), (4, 2, 1), (8, 4, 10)))
+    assert list(found.registers) == [0, 1, 2, 4, 5, 8, 9, 10, 11], "register 3, 6 and 7 are in no exchange"
+    assert [number for number, one in found.registers.items() if one.moves] == [4]
     # the last of the slow polls comes before register 1 goes on
-    assert len(held.registers[4].curve.time_ns) == 400 and len(held.registers[9].curve.time_ns) == 40
-    assert held.registers[9].curve.value_range() == (7.0, 7.0)
+    assert len(found.registers[4].curve.time_ns) == 400 and len(found.registers[9].curve.time_ns) == 40
+    assert found.registers[9].curve.value_range() == (7.0, 7.0)
+
+
+def test_what_moved_once_among_many_polls_moves(monkeypatch):
+    """Also where that frame is none of those that are kept."""
+    monkeypatch.setattr(held, "_MOST_FRAMES", 300)
+    registers = registers_with(2000, 3, R0=np.arange(2000) == 1001)
+    found = held_of(polled(registers, (0, 3, 1))).registers
+    assert [number for number, one in found.items() if one.moves] == [0]
+    assert len(found[0].curve.time_ns) < 400 and found[0].curve.value_range() == (0.0, 0.0)
 
 
 @pytest.mark.parametrize(("order", "said"), [
@@ -39,8 +49,8 @@ def test_each_register_says_whether_it_moves_whatever_exchange_carried_it():
 def test_two_registers_are_read_in_every_order_the_smoothest_first(order, said):
     registers = registers_with(500, 6)
     registers[:, 4:8] = as_registers(slow(500, low=60_000, high=900_000), ">u4", order)
-    held = held_of(polled(registers, (0, 6, 1)))
-    best, *others = held.readings(2, 3)
+    found = held_of(polled(registers, (0, 6, 1)))
+    best, *others = found.readings(2, 3)
     assert best.words == f"unsigned, {said}" and len(others) >= 5
     assert best.field.places.bits[0] // 8 == (4 if order == [0, 1] else 6), "its places are those of the map"
     assert others[0].smoothness.roughness >= best.smoothness.roughness
@@ -58,19 +68,19 @@ def test_a_floating_point_number_is_smoothest_as_one():
 
 def test_a_sign_is_only_asked_of_what_goes_below_zero():
     registers = registers_with(300, 2, R0=slow(300, low=0, high=900), R1=slow(300, low=-500, high=500))
-    held = held_of(polled(registers, (0, 2, 1)))
-    assert {one.words for one in held.readings(0, 0)} >= {"unsigned", "unsigned, low byte first"}
-    assert "signed" not in {one.words for one in held.readings(0, 0)} and held.readings(1, 1)[0].words == "signed"
+    found = held_of(polled(registers, (0, 2, 1)))
+    assert {one.words for one in found.readings(0, 0)} >= {"unsigned", "unsigned, low byte first"}
+    assert "signed" not in {one.words for one in found.readings(0, 0)} and found.readings(1, 1)[0].words == "signed"
 
 
 def test_a_number_across_exchanges_is_read_where_one_carried_both_of_its_registers():
     registers = registers_with(300, 8)
     registers[:, 4:8] = as_registers(slow(300, low=60_000, high=900_000), ">u4")
     assert held_of(polled(registers, (0, 3, 1), (3, 3, 1))).readings(2, 3) == []
-    held = held_of(polled(registers, (0, 3, 1), (3, 3, 1), (0, 6, 3)))
-    assert len(held.readings(2, 3)[0].column) == 100
-    assert held.readings(0, 4) == [], "no number fills five registers"
-    assert held.readings(6, 7) == [], "no exchange carried these"
+    found = held_of(polled(registers, (0, 3, 1), (3, 3, 1), (0, 6, 3)))
+    assert len(found.readings(2, 3)[0].column) == 100
+    assert found.readings(0, 4) == [], "no number fills five registers"
+    assert found.readings(6, 7) == [], "no exchange carried these"
 
 
 def test_looking_at_registers_can_be_cancelled():

@@ -347,7 +347,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             framer.add(chunk)
         else:
             sink.put(chunk, found, protocol, note)
-            if form in _PIECES and recipe is None:
+            if form in _PIECES and (recipe is None or recipe.framing is None):
                 beginning.add(chunk)
 
     with Behind(take) as behind:

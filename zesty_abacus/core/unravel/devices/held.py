@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from ...frames.capture import Capture
 from ...frames.decimate import Curve
 from ...frames.segment_frames import KindFrames
 from ...layouts.fields import Field, FieldKind, new_field
@@ -21,8 +22,9 @@ from ...reading.meaning import Meaning
 from ...reading.readers import Reader
 from ..readings import Reading, read_as
 
-_MOST_FRAMES = 6_000
-"""Of each exchange, evenly taken."""
+_MOST_FRAMES, _FEWEST = 24_000, 300
+"""That are kept of all exchanges together, evenly taken, and of each one at least."""
+_CHUNK = 1 << 16
 _MOST_REGISTERS = 4
 """That one number fills."""
 
@@ -34,7 +36,7 @@ class HeldRegister:
     Attributes
     ----------
     moves
-        Whether it ever holds something else.
+        Whether it ever holds something else, in any frame.
     curve
         Its number without sign.
     """
@@ -51,11 +53,16 @@ class _Carried:
     ----------
     first, end
         Bytes of the device, the last one exclusive.
+    frames
+        Some of them, the first one among these.
+    moved : bool (end - first,)
+        Which bytes are another than in the first frame in any of them.
     """
 
     first: int
     end: int
     frames: KindFrames
+    moved: NDArray[np.bool_]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -69,12 +76,14 @@ class _Stretch:
     time_ns : int64 (n,)
     matrix : uint8 (n, bytes)
     there : bool (n, bytes)
+    moved : bool (bytes,)
     """
 
     first: int
     time_ns: NDArray[np.int64]
     matrix: NDArray[np.uint8]
     there: NDArray[np.bool_]
+    moved: NDArray[np.bool_]
 
 
 class HeldRegisters:
@@ -143,7 +152,7 @@ class HeldRegisters:
                 values = np.zeros(int(rows.sum()), np.int64)
                 for column in stretch.matrix[rows, own].T:
                     values = values << 8 | column
-                moves = bool(len(values)) and bool((values != values[0]).any())
+                moves = bool(stretch.moved[own].any()) or (len(values) > 0 and bool((values != values[0]).any()))
                 curve = Curve.build(stretch.time_ns[rows], values.astype(np.float64))
                 yield (stretch.first + place) // self._bytes, HeldRegister(moves, curve)
 
@@ -158,11 +167,24 @@ def _carried(meaning: Meaning, kind: int, reader: Reader, size: int, progress: P
         if exchange is None:
             continue
         rows = capture.order_of_kind(other).rows()
-        frames = capture.frames.gather(rows[:: max(len(rows) // _MOST_FRAMES, 1)])
         # an exception is shorter, and holds no register
-        whole = frames.take(np.flatnonzero(frames.sizes == one.shown.size))
-        if len(whole):
-            yield _Carried(exchange.first * size, exchange.first * size + one.shown.size, whole)
+        rows = rows[capture.frames.sizes(rows) == one.shown.size]
+        if len(rows):
+            kept = max(_MOST_FRAMES // len(carriers), _FEWEST)
+            frames = capture.frames.gather(rows[:: max(len(rows) // kept, 1)])
+            first, end = exchange.first * size, exchange.first * size + one.shown.size
+            yield _Carried(first, end, frames, _moved(capture, rows, one.shown.size, progress))
+
+
+def _moved(capture: Capture, rows: NDArray[np.integer], size: int, progress: Progress) -> NDArray[np.bool_]:
+    """Return which bytes of some frames ever differ from the first of them; bool (size,)."""
+    moved = np.zeros(size, np.bool_)
+    first = capture.frames.gather(rows[:1]).matrix[:, :size]
+    for begin in range(0, len(rows), _CHUNK):
+        progress.check()
+        matrix = capture.frames.gather(rows[begin : begin + _CHUNK]).matrix[:, :size]
+        moved |= np.bitwise_or.reduce(matrix ^ first, axis=0) > 0
+    return moved
 
 
 def _following(carried: Sequence[_Carried]) -> Iterator[list[_Carried]]:
@@ -183,14 +205,15 @@ def _stretched(group: Sequence[_Carried]) -> _Stretch:
     first, end = group[0].first, max(one.end for one in group)
     times = np.concatenate([one.frames.time_ns for one in group])
     matrix, there = np.zeros((len(times), end - first), np.uint8), np.zeros((len(times), end - first), np.bool_)
-    row = 0
+    moved, row = np.zeros(end - first, np.bool_), 0
     for one in group:
+        moved[one.first - first : one.end - first] |= one.moved
         rows, own = slice(row, row + len(one.frames)), slice(one.first - first, one.end - first)
         matrix[rows, own] = one.frames.matrix[:, : one.end - one.first]
         there[rows, own] = True
         row += len(one.frames)
     order = np.argsort(times, kind="stable")
-    return _Stretch(first, times[order], matrix[order], there[order])
+    return _Stretch(first, times[order], matrix[order], there[order], moved)
 
 
 def _ways(size: int, register_bytes: int) -> Iterator[tuple[str, Field]]:

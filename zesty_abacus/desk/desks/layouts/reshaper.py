@@ -182,7 +182,14 @@ class Reshaper(QObject):
         layout = self._layout()
         if layout is None or layout.registers is None:
             return
-        if not self._plan.pictures.held.offer(layout, first, last, lambda found: self._offer(found, first, last)):
+
+        def show(readings: list[Any]) -> None:
+            # another message may have been taken in hand meanwhile
+            now = self._layout()
+            if now is not None and now.id == layout.id:
+                self._offer(readings, first, last)
+
+        if not self._plan.pictures.held.offer(layout, first, last, show):
             self._add_registers(first, last)
 
     def _offer(self, readings: list[Any], first: int, last: int) -> None:
