@@ -96,11 +96,6 @@ class Seen:
         return self.matrix.shape[1]
 
     @cached_property
-    def bits(self) -> NDArray[np.uint8]:
-        """Every bit, by its number ``byte * 8 + bit``; uint8 (n, size * 8)."""
-        return np.unpackbits(self.matrix, axis=1, bitorder="little")
-
-    @cached_property
     def flips(self) -> NDArray[np.int64]:
         """In how many frames each bit is another than in the frame before; int64 (size * 8,)."""
         changed = np.unpackbits(self.matrix[1:] ^ self.matrix[:-1], axis=1, bitorder="little")
