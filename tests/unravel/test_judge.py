@@ -12,8 +12,10 @@ from tests.unravel.made import findings_of, meaning_of, message, nothing_known, 
 from zesty_abacus.core.layouts.checks.reserved import Reserved
 from zesty_abacus.core.layouts.model import Applies, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
-from zesty_abacus.core.unravel.finding import bits_of
+from zesty_abacus.core.reading.proofs import says_something
+from zesty_abacus.core.unravel.finding import Finding, bits_of
 from zesty_abacus.core.unravel.judge import judged
+from zesty_abacus.core.unravel.keeping import kept
 from zesty_abacus.core.unravel.known import is_explained, known_of_kind
 from zesty_abacus.core.unravel.look import Asked, unravel
 
@@ -316,3 +318,11 @@ def test_text_that_is_sent_in_pieces_is_paged_by_their_number():
     assert reason.endswith(" times from frame to frame, but never between frames in which it is the same.")
     text = {one.when[0].values: one.reason.partition("“")[2].partition("”")[0] for one in found if one.kind == "text"}
     assert set(text) >= {"0", "1", "2"} and all(piece in pieces.decode("ascii", "replace") for piece in text.values())
+
+
+def test_a_text_that_is_kept_unseen_has_a_name_that_says_something():
+    """One that is only called text claims nothing, as anything could be called that."""
+    text = Finding("bow", 0x100, "", "", "text", "B0..B5", {"encoding": "ascii"}, 40, 0, 0.9, "because")
+    made = kept(new_layout("m", Applies(address=0x100), 8), text)
+    assert [(one.name, one.kind.value) for one in made.fields] == [("label", "text")]
+    assert says_something(made.fields[0])

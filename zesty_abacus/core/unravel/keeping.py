@@ -30,8 +30,9 @@ _MOST_NAMED_BITS = 4
 _WORDS = {
     "length": "length", "count": "count", "counter": "counter", "check": "check", "complement": "safeguard",
     "selector": "page", "flag": "flag", "names": "state", "float": "quantity", "unsigned": "quantity",
-    "signed": "quantity", "text": "text", "bytes": "bytes",
+    "signed": "quantity", "text": "label",
 }  # fmt: skip
+"""What fields are called that are kept unseen; a text that is only called so would claim nothing."""
 _KINDS = {kind.value: kind for kind in FieldKind}
 
 
