@@ -7,6 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.trial.pieces import crc16
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.table import FrameTable
@@ -76,15 +77,6 @@ def test_sentences_that_come_in_pieces(numbers, segment, chunk):
     recipe = new_recipe("x", framing=SentenceFraming(), lane="x")
     table = pieces(*parts)
     assert in_segments(recipe, table, segment, chunk) == told(run_on_frames(recipe, table)[0])
-
-
-def crc16(data):
-    crc = 0xFFFF
-    for byte in data:
-        crc ^= byte
-        for _ in range(8):
-            crc = crc >> 1 ^ (0xA001 if crc & 1 else 0)
-    return crc.to_bytes(2, "little")
 
 
 @settings(max_examples=40)
