@@ -72,7 +72,7 @@ def test_several_registers_are_offered_as_numbers_the_smoothest_first(polled):
     menu = next(one for one in QApplication.topLevelWidgets() if isinstance(one, QMenu) and one.isVisible())
     words = [action.text() for action in menu.actions()]
     assert words[0].startswith("unsigned, ") and 4 <= len(words) <= 8
-    said = f"unsigned, low register first: {grouped(ENERGY[0])} … {grouped(ENERGY[-1])}"
+    said = f"unsigned, low word first, high byte first in each: {grouped(ENERGY[0])} … {grouped(ENERGY[-1])}"
     menu.setActiveAction(menu.actions()[words.index(said)])
     QTest.keyClick(menu, Qt.Key.Key_Return)
     polled.settle()

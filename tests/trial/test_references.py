@@ -8,8 +8,8 @@ import pytest
 
 from zesty_abacus.core.captures.report import CaptureReadError, ReadReport
 from zesty_abacus.core.trial.content import HandReading
+from zesty_abacus.core.trial.outcome import SourceOutcome
 from zesty_abacus.core.trial.references import file_columns, hand_columns, references_of
-from zesty_abacus.core.trial.source import SourceOutcome
 from zesty_abacus.demo.trial import copy_shipped_trial
 
 TABLE = "time,depth [m],heel\n0.5,12.5,1\n1.5,13,2\n2.5,12,4\n"

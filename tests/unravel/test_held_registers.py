@@ -44,7 +44,7 @@ def test_what_moved_once_among_many_polls_moves(monkeypatch):
 
 
 @pytest.mark.parametrize(("order", "said"), [
-    ([0, 1], "high register first"), ([1, 0], "low register first"),
+    ([0, 1], "high byte first"), ([1, 0], "low word first, high byte first in each"),
 ])  # fmt: skip
 def test_two_registers_are_read_in_every_order_the_smoothest_first(order, said):
     registers = registers_with(500, 6)
@@ -55,22 +55,27 @@ def test_two_registers_are_read_in_every_order_the_smoothest_first(order, said):
     assert best.field.places.bits[0] // 8 == (4 if order == [0, 1] else 6), "its places are those of the map"
     assert others[0].smoothness.roughness >= best.smoothness.roughness
     words = [one.words for one in (best, *others)]
-    assert len(set(words)) == len(words) and "single float, low register first" not in words
-    assert {f"unsigned, {one} register first{two}" for one in ("high", "low")
-            for two in ("", ", low byte first in each")} <= set(words)  # fmt: skip
+    assert len(set(words)) == len(words) and "single float, high byte first" not in words
+    orders = {"high byte first", "low byte first", "low word first, high byte first in each",
+              "high word first, low byte first in each"}  # fmt: skip
+    assert {f"unsigned, {order}" for order in orders} <= set(words)
 
 
 def test_a_floating_point_number_is_smoothest_as_one():
     registers = registers_with(500, 4)
     registers[:, 0:4] = as_registers(slow(500) / 100.0, ">f4", [1, 0])
-    assert held_of(polled(registers, (0, 4, 1))).readings(0, 1)[0].words == "floating point, low register first"
+    assert (
+        held_of(polled(registers, (0, 4, 1))).readings(0, 1)[0].words
+        == "floating point, low word first, high byte first in each"
+    )
 
 
 def test_a_sign_is_only_asked_of_what_goes_below_zero():
     registers = registers_with(300, 2, R0=slow(300, low=0, high=900), R1=slow(300, low=-500, high=500))
     found = held_of(polled(registers, (0, 2, 1)))
-    assert {one.words for one in found.readings(0, 0)} >= {"unsigned", "unsigned, low byte first"}
-    assert "signed" not in {one.words for one in found.readings(0, 0)} and found.readings(1, 1)[0].words == "signed"
+    assert {one.words for one in found.readings(0, 0)} >= {"unsigned, high byte first", "unsigned, low byte first"}
+    assert "signed, high byte first" not in {one.words for one in found.readings(0, 0)}
+    assert found.readings(1, 1)[0].words == "signed, high byte first"
 
 
 def test_a_number_across_exchanges_is_read_where_one_carried_both_of_its_registers():

@@ -17,8 +17,8 @@ from ..files.reading import resolved
 from ..library.documents import Recording
 from ..progress import Progress
 from ..trial.intake import bring_in
+from ..trial.outcome import SourceRequest
 from ..trial.recorded import identity_of, recordings_of
-from ..trial.source import SourceRequest
 
 _ENDINGS = frozenset([
     ".log", ".pcap", ".pcapng", ".csv", ".tsv", ".txt", ".vcd", ".wav", ".sigmf-meta", ".pulses", ".bytes", ".jsonl",

@@ -9,7 +9,7 @@ from ..errors import AbacusError
 from ..library.documents import Recording
 from ..library.store import Library
 from ..recipes.json_form import recipe_to_json
-from ..trial.source import SourceRequest
+from ..trial.outcome import SourceRequest
 from .task import Failed, Task
 
 

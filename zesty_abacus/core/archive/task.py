@@ -16,7 +16,7 @@ from ..layouts.model import Layout
 from ..reading.meaning import Meaning
 from ..recipes.json_form import recipe_from_json
 from ..trial.intake import bring_in
-from ..trial.source import SourceRequest
+from ..trial.outcome import SourceRequest
 from .cuts import Piece
 from .errors import ArchiveError
 

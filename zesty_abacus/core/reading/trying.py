@@ -128,8 +128,7 @@ def _tried_field(column: FieldColumn, frames: KindFrames) -> TriedField:
 
 
 def _text_of(column: FieldColumn) -> str:
-    there = np.flatnonzero(column.has_value)
-    if column.content is None or not len(there):
+    if column.content is None or not len(there := np.flatnonzero(column.has_value)):
         return ""
     first = int(there[0])
     alike = (column.content[there] == column.content[first]).all(axis=1)

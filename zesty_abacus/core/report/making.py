@@ -23,7 +23,7 @@ from ..progress import Progress
 from ..reading.explained import Explained, KindExplained, explain, percent
 from ..reading.meaning import Meaning
 from ..trial.content import TrialFile
-from ..trial.source import SourceOutcome
+from ..trial.outcome import SourceOutcome
 from ..unravel.finding import Finding
 from ..unravel.look import Asked
 from ..unravel.look import unravel as look

@@ -11,7 +11,8 @@ from ..frames.capture import Capture, Lane
 from ..frames.segment import Placed
 from ..protocols.registry import protocol_named
 from .content import LaneEntry
-from .source import ReadSource, SourceRequest
+from .outcome import SourceRequest
+from .source import ReadSource
 
 
 def assemble(

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
-    from .source import SourceOutcome, SourceRequest
+    from .outcome import SourceOutcome, SourceRequest
 
 _EARLIEST_DATE_NS = 631_152_000_000_000_000
 """1990-01-01 UTC. Times below count from the start of a device or of a recording: nobody's clock was set."""

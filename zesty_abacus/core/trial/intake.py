@@ -16,7 +16,8 @@ from ..progress import Progress
 from ..recipes.json_form import recipe_to_json
 from .assembly import assemble
 from .clocks import put_on_one_clock
-from .source import ReadSource, SourceOutcome, SourceRequest, frames_of_source, read_source
+from .outcome import SourceOutcome, SourceRequest
+from .source import ReadSource, frames_of_source, read_source
 from .trial import LaneEntry, SourceEntry, Trial
 
 _CACHE = ".cache"

@@ -10,7 +10,7 @@ from pathlib import Path
 from ..captures.registry import line_formats, read_lines, recognise
 from ..recipes.fitting import fitting, recipes_for
 from ..recipes.model import Recipe
-from .source import SourceRequest
+from .outcome import SourceRequest
 
 
 class RecipeChoice:

@@ -12,7 +12,7 @@ from ..captures.report import CaptureReadError
 from ..progress import Progress
 from ..values.reference import ReferenceColumn
 from .content import HandReading
-from .source import SourceOutcome
+from .outcome import SourceOutcome
 from .trial import Trial
 
 

@@ -10,8 +10,8 @@ import contextlib
 import dataclasses
 import json
 import shutil
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
@@ -21,7 +21,6 @@ from ..behind import Behind
 from ..captures.reference import read_reference
 from ..captures.registry import REFERENCE, line_formats, read_lines, read_recording, recognise
 from ..captures.report import CaptureReadError, ReadReport
-from ..captures.source import bare_name
 from ..errors import AbacusError
 from ..frames import flags as F
 from ..frames.capture import Capture, Lane
@@ -31,132 +30,21 @@ from ..links.framing import framing_of
 from ..links.over_can import TAKES
 from ..progress import Progress
 from ..recipes.devices import DeviceFramer
+from ..recipes.first_pieces import FirstPieces
 from ..recipes.messages import MessageFramer
 from ..recipes.model import Recipe
 from ..recipes.packets import PacketFramer
 from ..recipes.run import run_recipe
 from ..recipes.segments import SegmentFramer
 from .clocks import is_date
+from .outcome import MESSAGES, SourceOutcome, SourceRequest
 
 _OUTCOME = "source.json"
 _PROTOCOLS = {"timed bytes": "serial"}
-MESSAGES = " messages"
-"""What the lane of messages that were put together is called, behind the name of the bus that carried them."""
 _BYTES = frozenset(_PROTOCOLS)
 """Formats of pieces of bytes, which are put together to frames while they come in."""
 _PIECES = frozenset({*_BYTES, "frame table"})
 """Formats that may hold pieces of bytes."""
-_MOST_PIECES, _SURE = 4_000, 0.8
-"""How many pieces are looked at, and how well they have to fit to say what they look like."""
-
-
-@dataclass(frozen=True, slots=True)
-class SourceRequest:
-    """A recording to bring in.
-
-    Attributes
-    ----------
-    path
-    lanes
-        What its interfaces are called.
-    form
-        Name of its format; recognised by the content if empty.
-    recipe
-        How waves, bytes or packets become frames.
-    begins_ns
-        When the recording's own zero is; None takes the file's date, or the start of the other recordings.
-    protocol
-        What its lanes speak, where its format does not say; empty for what such recordings usually are.
-    """
-
-    path: Path
-    lanes: Mapping[str, str] = field(default_factory=dict)
-    form: str = ""
-    recipe: Recipe | None = None
-    begins_ns: int | None = None
-    protocol: str = ""
-
-    def lane_name(self, interface: str) -> str:
-        """Return the lane that frames of an interface go to."""
-        if interface.endswith(MESSAGES) and interface not in self.lanes:
-            return self.lane_name(interface.removesuffix(MESSAGES)) + MESSAGES
-        recipe = self.recipe.lane if self.recipe is not None else ""
-        return self.lanes.get(interface) or interface or recipe or Path(bare_name(self.path)).stem
-
-
-@dataclass(slots=True)
-class SourceOutcome:
-    """What came out of one recording.
-
-    Attributes
-    ----------
-    path
-    report
-        Counts and problems; empty if the file could not be read at all.
-    holds
-        ``frames``, ``lines``, ``reference`` or nothing if it could not be read.
-    interfaces
-        What the file calls those that its frames came from, in order.
-    date_ns
-        When its own zero is, since 1970 UTC, by the file itself; 0 where its times are dates already, None if it
-        has no date.
-    own_first_ns, own_last_ns
-        Its earliest and latest time by its own clock; None if it has none.
-    lanes
-        Lane names of the trial that its frames went to, as ``interfaces``.
-    first_ns, last_ns
-        The same on the trial's clock, without the lanes' offsets.
-    zero_ns
-        Where the recording's own zero was put.
-    clock
-        Why it was put there, in words.
-    samples, counted
-        How many samples or edges a recording of lines has, and what was counted.
-    recipe
-        Name of the recipe that was used.
-    silent_recipe
-        Name of one that is for it and does not say what its wires speak.
-    looks_like, looks_why
-        What pieces of bytes look like that nobody has said how to put together, and what speaks for it.
-    facts
-        What was counted: (name, words).
-    error
-        Why nothing could be read, or empty.
-    may_pass
-        Whether that lies outside the file, as a right that is missing: the next time it may be read.
-    """
-
-    path: Path
-    report: ReadReport
-    holds: str = ""
-    interfaces: list[str] = field(default_factory=list)
-    date_ns: int | None = None
-    own_first_ns: int | None = None
-    own_last_ns: int | None = None
-    lanes: list[str] = field(default_factory=list)
-    first_ns: int = 0
-    last_ns: int = 0
-    zero_ns: int = 0
-    clock: str = ""
-    samples: int = 0
-    counted: str = ""
-    recipe: str = ""
-    silent_recipe: str = ""
-    looks_like: str = ""
-    looks_why: str = ""
-    facts: list[tuple[str, str]] = field(default_factory=list)
-    error: str = ""
-    may_pass: bool = False
-
-    @property
-    def needs_recipe(self) -> bool:
-        """Whether there are waves nobody has said how to read."""
-        return self.holds == "lines" and not self.recipe and not self.error
-
-    def cover(self, first_ns: int, last_ns: int) -> None:
-        """Note that a stretch of its own time was recorded."""
-        self.own_first_ns = first_ns if self.own_first_ns is None else min(self.own_first_ns, first_ns)
-        self.own_last_ns = last_ns if self.own_last_ns is None else max(self.own_last_ns, last_ns)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -327,7 +215,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             recipe, lambda made: sink.put(made, [name + MESSAGES for name in found], spoken, recipe.lane_note)
         )
     network = _Network(request, lambda frames, spoken, said: sink.put(frames, found, spoken, said))
-    beginning = _Beginning()
+    beginning = FirstPieces()
 
     def take(chunk: FrameTable, names: Sequence[str]) -> None:
         nonlocal framer
@@ -369,30 +257,6 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
         outcome.facts = network.finish()
         outcome.report.frames = network.frames
     outcome.looks_like, outcome.looks_why = beginning.looks_like(request.path, form)
-
-
-class _Beginning:
-    """The first pieces of a recording that nobody has said how to put together."""
-
-    def __init__(self) -> None:
-        self._pieces: list[FrameTable] = []
-        self._count = 0
-
-    def add(self, chunk: FrameTable) -> None:
-        """Keep of a chunk what is still wanted."""
-        if len(chunk) and self._count < _MOST_PIECES:
-            self._pieces.append(chunk.rows(0, _MOST_PIECES - self._count).compact())
-            self._count += len(self._pieces[-1])
-
-    def looks_like(self, path: Path, form: str) -> tuple[str, str]:
-        """Return what they look like, and why; nothing where nobody could be sure."""
-        if not self._pieces:
-            return "", ""
-        from ..recipes.propose import propose_for_frames, what_it_holds  # what measures is loaded where it is needed
-
-        table = FrameTable.joined(self._pieces)
-        best = propose_for_frames(path, form, table)[:1] if what_it_holds(form, table) == "bytes" else []
-        return (best[0].recipe.speaks, best[0].reasons[0]) if best and best[0].score >= _SURE else ("", "")
 
 
 def _framer(recipe: Recipe, put: Callable[[FrameTable], None]) -> SegmentFramer | DeviceFramer:

@@ -125,14 +125,15 @@ def _arrangements(size: int) -> Iterator[tuple[list[int], str, int]]:
     for count in range(1, min(size, 8) + 1):
         for first in range(size - count + 1):
             numbers = list(range(first, first + count))
-            for order, words, oddness in _byte_orders(numbers):
+            for order, words, oddness in byte_orders(numbers):
                 yield list(byte_bits(order)), words, oddness
                 mirrored = [n * 8 + b for n in order for b in range(8)]
                 yield mirrored, f"{words}, bits of each byte reversed".removeprefix(", "), oddness + 30
     yield from _bit_runs(size)
 
 
-def _byte_orders(numbers: list[int]) -> Iterator[tuple[list[int], str, int]]:
+def byte_orders(numbers: list[int]) -> Iterator[tuple[list[int], str, int]]:
+    """Yield bytes from the most to the least significant in each order in use, the words for it, and how odd it is."""
     if len(numbers) == 1:
         yield numbers, "one byte", 0
         return

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from ..words import span_text
 from .finding import Finding
@@ -31,11 +30,7 @@ def confidence_word(confidence: float) -> str:
 
 def title(finding: Finding) -> str:
     """Return what a finding is, in a few words: ``counter, 16 values``, ``CRC of 8 bits``."""
-    if finding.kind == "pair":
-        return f"answered{_by_whom(finding, 'with', ' by ')}"
-    if finding.kind == "mirror":
-        return f"same as {finding.parameters['of']['places']}{_by_whom(finding, 'of', ' of ')}"
-    return _TITLES.get(finding.kind, lambda _parameters: finding.kind)(finding.parameters)
+    return _TITLES[finding.kind](finding) if finding.kind in _TITLES else finding.kind
 
 
 def _by_whom(finding: Finding, key: str, word: str) -> str:
@@ -47,68 +42,79 @@ def _by_whom(finding: Finding, key: str, word: str) -> str:
     return f"{word}0x{address:X}" if address <= _LONGEST_IDENTIFIER else f"{word}another message"
 
 
-def _counter(parameters: dict[str, Any]) -> str:
+def _counter(finding: Finding) -> str:
+    parameters = finding.parameters
     step = parameters["step"]
     by = "" if step == 1 else f" by {step}"
     per = f" for each {parameters['per']}" if "per" in parameters else ""
     return f"counter{by}, {parameters['wraps_at']} values{per}"
 
 
-def _check(parameters: dict[str, Any]) -> str:
+def _check(finding: Finding) -> str:
+    parameters = finding.parameters
     kind = parameters["check"]
     bits = f" of {parameters['width']} bits" if "width" in parameters else ""
     return f"CRC{bits}" if kind == "crc" else {"xor": "exclusive or", "sum": "sum"}.get(kind, kind) + bits
 
 
-def _constant(parameters: dict[str, Any]) -> str:
+def _constant(finding: Finding) -> str:
+    parameters = finding.parameters
     value = parameters["value"]
     return f"always {value}" if value < 10 else f"always 0x{value:X}"
 
 
-def _period(parameters: dict[str, Any]) -> str:
+def _period(finding: Finding) -> str:
+    parameters = finding.parameters
     if "seconds" not in parameters:
         return "comes when something changes"
     return f"comes every {span_text(parameters['seconds'] * 1e9)}"
 
 
-def _length(parameters: dict[str, Any]) -> str:
+def _length(finding: Finding) -> str:
+    parameters = finding.parameters
     of = parameters["of"]
     return "length of the payload" if of == "payload" else f"length of {of}"
 
 
-def _count(parameters: dict[str, Any]) -> str:
+def _count(finding: Finding) -> str:
+    parameters = finding.parameters
     of = parameters["of"]
     return f"counts items of {of['step_bits'] // 8} bytes" if isinstance(of, dict) else f"counts {of}"
 
 
-def _field(parameters: dict[str, Any]) -> str:
+def _field(finding: Finding) -> str:
+    parameters = finding.parameters
     reading = _READINGS.get(parameters["reading"], parameters["reading"])
     return f"{reading} in each item" if "array" in parameters else reading
 
 
-def _text(parameters: dict[str, Any]) -> str:
+def _text(finding: Finding) -> str:
+    parameters = finding.parameters
     if "column" not in parameters:
         return "text"
     return f"column {parameters['column'] + 1}, {_READINGS.get(parameters['reading'], parameters['reading'])}"
 
 
-def _known(parameters: dict[str, Any]) -> str:
+def _known(finding: Finding) -> str:
+    parameters = finding.parameters
     return f"holds {parameters['pattern']}"
 
 
-_TITLES: dict[str, Callable[[dict[str, Any]], str]] = {
+_TITLES: dict[str, Callable[[Finding], str]] = {
     "field": _field,
     "constant": _constant,
     "counter": _counter,
     "check": _check,
-    "complement": lambda parameters: f"{parameters['of']} turned round",
-    "selector": lambda parameters: f"selects {len(parameters['values'])} pages",
+    "complement": lambda finding: f"{finding.parameters['of']} turned round",
+    "mirror": lambda finding: f"same as {finding.parameters['of']['places']}{_by_whom(finding, 'of', ' of ')}",
+    "selector": lambda finding: f"selects {len(finding.parameters['values'])} pages",
     "length": _length,
     "count": _count,
-    "reference": lambda parameters: f"follows {followed_words(parameters)}",
-    "reaction": lambda parameters: f"answers “{parameters['moment']}”",
+    "reference": lambda finding: f"follows {followed_words(finding.parameters)}",
+    "reaction": lambda finding: f"answers “{finding.parameters['moment']}”",
+    "pair": lambda finding: f"answered{_by_whom(finding, 'with', ' by ')}",
     "period": _period,
     "text": _text,
-    "difference": lambda _parameters: "tells the two apart",
+    "difference": lambda _finding: "tells the two apart",
     "order": _known,
 }

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from ...core.frames.capture import Capture
 
 _KEPT_LINES = 2000
+_NO_VALUES, _NOT_READ, _UNNAMED = "nothing set", "no layout reads this frame", "nobody has named it"
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,6 +32,11 @@ class FrameLine:
     wrong: bool
     payload: bytes
     owners: NDArray[np.int16]
+
+    @property
+    def says_nothing(self) -> bool:
+        """Whether it has no values to say, only why there are none."""
+        return self.says in (_NO_VALUES, _NOT_READ, _UNNAMED)
 
 
 class FrameLines:
@@ -89,11 +95,11 @@ class FrameLines:
             return "asks for data", False
         if layout is None:
             named = bool(self._session.reading.readers(kind))
-            return "no layout reads this frame" if named else "nobody has named it", False
+            return _NOT_READ if named else _UNNAMED, False
         if decoded is None:
             return "the layout has a problem; see Layouts", True
         text = engine.wording.frame_sentence(decoded, 0)
         bad = (engine.Validity.OUTSIDE_LIMITS, engine.Validity.CHECK_FAILED, engine.Validity.FAULT)
         wrong = any(int(c.validity[0]) in bad for c in decoded.columns.values())
         wrong |= any(int(c.state[0]) == engine.CheckState.DISAGREES for c in decoded.checks.values())
-        return text or "nothing set", wrong
+        return text or _NO_VALUES, wrong

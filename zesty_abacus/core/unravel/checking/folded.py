@@ -44,16 +44,17 @@ class Folded:
 
     def which(self, data: NDArray[np.uint8], raw: NDArray[np.int64], moving: list[int]) -> list[int] | None:
         """Return the moving bytes that go in, as many as possible; None if no choice of them gives the check."""
-        weights = self.weight(data[:, moving], np.array(moving, np.int64))
-        first = weights[:_FIRST]
+        places = np.array(moving, np.int64)
+        first = self.weight(data[:_FIRST, moving], places)
         for choices in _choices(len(moving)) if self.upper is None else _stretches(len(moving)):
             # a frame that is wrong itself must not be the measure, so there are two of them
             rests = self._rests(first, raw[:_FIRST], choices)
             alike = [(rests == rests[:, place : place + 1]).mean(axis=1) for place in (0, rests.shape[1] - 1)]
             for choice in choices[np.maximum(*alike) >= 0.8]:
-                _, counts = np.unique(self._rest(self._total(weights[:, choice]), raw), return_counts=True)
+                chosen = places[choice]
+                _, counts = np.unique(self._rest(self.totals(data[:, chosen], chosen), raw), return_counts=True)
                 if counts.max() >= 0.95 * len(raw):
-                    return [n for n, is_in in zip(moving, choice, strict=True) if is_in]
+                    return chosen.tolist()
         return None
 
     def is_whole(self, taken: Sequence[int]) -> bool:
@@ -73,7 +74,7 @@ class Folded:
         taken
             The place of each byte in the payload.
         """
-        total = self._total(self.weight(data, np.asarray(taken, np.int64)))
+        total = self.totals(data, taken)
         rests = self._rest(total, raw)
         values, counts = np.unique(rests, return_counts=True)
         rest = int(values[np.argmax(counts)])
@@ -84,9 +85,13 @@ class Folded:
         ones = [(begun, self._around(total + begun) == raw) for begun in ((start,) if start else (0, self.modulo))]
         return max(ones, key=lambda one: int(one[1].sum()))
 
-    def totals(self, data: NDArray[np.uint8], taken: Sequence[int]) -> NDArray[np.int64]:
-        """Return what bytes fold to, int64 (n,)."""
-        return self._total(self.weight(data, np.asarray(taken, np.int64)))
+    def totals(self, data: NDArray[np.uint8], taken: Sequence[int] | NDArray[np.int64]) -> NDArray[np.int64]:
+        """Return what bytes fold to, with the place of each in the payload; int64 (n,)."""
+        weights = self.weight(data, np.asarray(taken, np.int64))
+        if not self.modulo:
+            return np.bitwise_xor.reduce(weights, axis=1) if weights.shape[1] else np.zeros(len(weights), np.int64)
+        total = weights.sum(axis=1)
+        return total if self._is_around else total % self.modulo
 
     def parameters(self, start: int, width: int, first: int) -> dict[str, Any]:
         """Return it as the layout language writes it.
@@ -115,12 +120,6 @@ class Folded:
     @property
     def _is_around(self) -> bool:
         return self.modulo & 1 == 1
-
-    def _total(self, weights: NDArray[np.int64]) -> NDArray[np.int64]:
-        if not self.modulo:
-            return np.bitwise_xor.reduce(weights, axis=1) if weights.shape[1] else np.zeros(len(weights), np.int64)
-        total = weights.sum(axis=1)
-        return total if self._is_around else total % self.modulo
 
     def _around(self, total: NDArray[np.int64]) -> NDArray[np.int64]:
         """Return the checks that totals give whose carry is brought round."""
@@ -153,10 +152,10 @@ def _choices(count: int) -> Iterator[NDArray[np.bool_]]:
 
 def _stretches(count: int) -> Iterator[NDArray[np.bool_]]:
     """Yield which of so many bytes go in where they make words: all but some at either end; bool (some, count)."""
-    outs = [(before, behind) for out in range(min(_MOST_LEFT_OUT, count - 1) + 1)
-            for before in range(out + 1) for behind in (out - before,)]  # fmt: skip
+    outs = range(min(_MOST_LEFT_OUT, count - 1) + 1)
+    firsts = [(first, count - out) for out in outs for first in range(out + 1)]
     places = np.arange(count)
-    yield np.array([(places >= before) & (places < count - behind) for before, behind in outs])
+    yield np.array([(places >= first) & (places < first + length) for first, length in firsts])
 
 
 def _bytes(data: NDArray[np.uint8], _places: NDArray[np.int64]) -> NDArray[np.int64]:

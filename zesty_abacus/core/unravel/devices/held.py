@@ -20,6 +20,7 @@ from ...progress import Progress
 from ...protocols.registry import protocol_named
 from ...reading.meaning import Meaning
 from ...reading.readers import Reader
+from ..orders import byte_orders
 from ..readings import Reading, read_as
 
 _MOST_FRAMES, _FEWEST = 24_000, 300
@@ -134,7 +135,7 @@ class HeldRegisters:
         matrix = np.ascontiguousarray(stretch.matrix[rows, own])
         if not len(matrix):
             return []
-        words, fields = zip(*_ways(size, self._bytes), strict=True)
+        words, fields = zip(*_ways(size), strict=True)
         called = {field.id: said for field, said in zip(fields, words, strict=True)}
         found = read_as(fields, matrix, np.full(len(matrix), size, np.uint32))
         return [one.moved_by(begin * 8, called[one.field.id]) for one in _apart(found)]
@@ -216,21 +217,11 @@ def _stretched(group: Sequence[_Carried]) -> _Stretch:
     return _Stretch(first, times[order], matrix[order], there[order], moved)
 
 
-def _ways(size: int, register_bytes: int) -> Iterator[tuple[str, Field]]:
-    """Yield each way to read so many bytes as one number: both orders of words, and of bytes in each."""
-    words = [range(first, first + register_bytes) for first in range(0, size, register_bytes)]
-    orders: dict[tuple[int, ...], str] = {}
-    for turned in (False, True) if register_bytes > 1 else (False,):
-        for low_first in (False, True) if len(words) > 1 else (False,):
-            inner = [tuple(reversed(word)) if turned else tuple(word) for word in words]
-            order = tuple(byte for word in (reversed(inner) if low_first else inner) for byte in word)
-            told = [f"{'low' if low_first else 'high'} register first"] if len(words) > 1 else []
-            told += ["low byte first in each" if len(words) > 1 else "low byte first"] if turned else []
-            orders[order] = "".join(f", {word}" for word in told)
-    kinds = [FieldKind.UNSIGNED, FieldKind.SIGNED, *([FieldKind.FLOAT] if size in (4, 8) else [])]
-    for kind in kinds:
-        for order, said in orders.items():
-            yield f"{kind.words}{said}", new_field("", Places(byte_bits(order)), kind)
+def _ways(size: int) -> Iterator[tuple[str, Field]]:
+    """Yield each way to read so many bytes as one number."""
+    for kind in (FieldKind.UNSIGNED, FieldKind.SIGNED, *([FieldKind.FLOAT] if size in (4, 8) else [])):
+        for order, words, _ in byte_orders(list(range(size))):
+            yield f"{kind.words}, {words}", new_field("", Places(byte_bits(order)), kind)
 
 
 def _apart(readings: Sequence[Reading]) -> Iterator[Reading]:

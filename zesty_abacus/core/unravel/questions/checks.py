@@ -63,6 +63,11 @@ class Solved:
     others: int = 0
     is_mutual: bool = False
 
+    @property
+    def is_crc(self) -> bool:
+        """Whether it is no sum and no exclusive or."""
+        return self.parameters["check"] == "crc"
+
 
 def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
     """Return the checks among free bits, bool (size * 8,)."""
@@ -78,8 +83,8 @@ def checks(seen: Seen, free: NDArray[np.bool_]) -> list[Said]:
         solved = solver.solve(bits)
         if solved is None:
             continue
-        # beside a check that its data could as well be worked out from, those bits look like a CRC of it, too
-        if solved.is_mutual or (mutual and solved.parameters["check"] == "crc"):
+        # beside a CRC that its data could as well be worked out from, those bits look like a CRC of it, too
+        if solved.is_mutual or (solved.is_crc and any(one.is_crc for one in mutual)):
             mutual.append(solved)
         else:
             found.append(solved)
@@ -278,8 +283,6 @@ class _Solver:
         own = {bit // 8 for bit in bits} if whole else set()
         covered = [n for n in range(seen.size) if n not in own]
         moving = [n for n in covered if self._moving[n] and data[:, n].any()]
-        if self._is_copy(raw, data, moving, len(bits)):
-            return None
         best: Solved | None = None
         for fold in folds(len(bits)):
             chosen = fold.which(data[rows], raw[rows], moving)
@@ -290,14 +293,6 @@ class _Solver:
             if solved is not None and (best is None or (solved.agrees, solved.decided) > (best.agrees, best.decided)):
                 best = solved
         return best
-
-    @staticmethod
-    def _is_copy(raw: NDArray[np.int64], data: NDArray[np.uint8], moving: list[int], width: int) -> bool:
-        """Return whether the bits are those of one other byte, plain or turned round: of two such no check is made."""
-        if width != 8:
-            return False
-        rest = raw[:, None] ^ data[:, moving]
-        return bool((rest == rest[:1]).mean(axis=0).max(initial=0) > _LEAST_SHARE)
 
     def _folded_over(
         self, fold: Folded, bits: tuple[int, ...], data: NDArray[np.uint8], raw: NDArray[np.int64],

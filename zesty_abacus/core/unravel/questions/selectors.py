@@ -202,7 +202,7 @@ def _found(seen: Seen, free: NDArray[np.bool_]) -> Paged | None:
     least = min(cost for cost, _ in judged)
     # what lies under a selector may tell the pages apart as well, and each letter of a text in pieces does: that takes
     # fewer bits only as the widest have less under them. Of those that do, the first is what decides
-    named = [cost + len(one.values) * len(one.bits) * 0.5 * np.log2(len(seen) + 1.0) for cost, one in judged]
+    named = [cost + _rates(seen, len(one.values), len(one.bits)) for cost, one in judged]
     alike = [one for whole, (cost, one) in zip(named, judged, strict=True)
              if cost <= least * 1.02 + 30 or whole <= min(named) * 1.02 + 30]  # fmt: skip
     first = min(min(one.bits) // 8 for one in alike)
@@ -355,7 +355,7 @@ def _judged_by(
     own = float(state_cost(raw, seen.follows))
     paged = float(np.where(under, _said_in(within, pairs), _said_in(seen.flips, all_pairs))[others].sum())
     # each bit of each page has a rate of its own
-    paged += len(values) * int(under.sum()) * 0.5 * np.log2(len(seen) + 1.0) + 20
+    paged += _rates(seen, len(values), int(under.sum())) + 20
     # a single bit, as the lowest of a number, divides anything a little
     most = most or (_MOST_PAGED if len(values) > 2 or len(bits) > 1 else _MOST_PAGED_BY_ONE)
     if paged > most * plain or plain - paged < _LEAST_SAVED or paged + own > 0.85 * plain or under.sum() < _LEAST_UNDER:
@@ -364,6 +364,11 @@ def _judged_by(
     under = _all_under(others, under, within > 1.3 * seen.flips + 3)
     found = Paged(bits, tuple(values.tolist()), under, flips_under, within_under)
     return paged + own, found
+
+
+def _rates(seen: Seen, pages: int, bits: int) -> float:
+    """Return the bits that say how often each of some bits flips on each page."""
+    return pages * bits * 0.5 * float(np.log2(len(seen) + 1.0))
 
 
 def _weighed(seen: Seen, free: NDArray[np.bool_], candidates: list[tuple[int, ...]]) -> Paged | None:

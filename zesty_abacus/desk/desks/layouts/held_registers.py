@@ -11,6 +11,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from ...app.doors import engine, laid
 from ...app.session import Session
 
+_NONE: Mapping[int, Any] = {}
 _GROWN = 1.25
 """Times the frames of the last look, before what is recorded live is looked at again."""
 
@@ -29,33 +30,36 @@ class HeldHere(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        self._asked: tuple[UUID, int] | None = None
+        self._map: UUID | None = None
+        self._kinds: frozenset[int] = frozenset()
         self._frames = 0
         self._found: Any = None
         session.opened.connect(self._forget)
 
     def _forget(self) -> None:
-        self._asked, self._found = None, None
+        self._map, self._found = None, None
 
     def registers(self, whole: engine.Layout) -> Mapping[int, Any]:
         """Return the registers that are held, by number; nothing until they were looked at."""
-        return self._found.registers if self._found is not None and self._is_of(whole) else {}
+        return self._found.registers if self._found is not None and self._is_of(whole) else _NONE
 
     def look(self, whole: engine.Layout) -> None:
         """Look at the device of the message in hand, unless that was done."""
-        session, reader = self._session, self._reader(whole)
+        session, is_known = self._session, self._is_of(whole)
+        if is_known and len(session.capture) < self._frames * _GROWN:
+            return
         meaning, kind = session.reading.meaning, session.kind
+        reader = meaning.kinds[kind].reader_with(whole.id) if meaning is not None and kind is not None else None
         if meaning is None or kind is None or reader is None:
             return
-        if self._is_of(whole) and len(session.capture) < self._frames * _GROWN:
-            return
-        if not self._is_of(whole):
+        if not is_known:
             self._found = None
-        self._asked, self._frames = self._key(whole), len(session.capture)
-        asked = self._asked
+        # a map may be of several devices: what is looked at is that of all exchanges with this one
+        kinds = frozenset(other for other, _ in meaning.carriers_of(kind, reader))
+        self._map, self._kinds, self._frames = whole.id, kinds, len(session.capture)
 
         def show(found: Any) -> None:
-            if asked == self._asked:
+            if (self._map, self._kinds) == (whole.id, kinds):
                 self._found = found
                 self.changed.emit()
 
@@ -75,16 +79,5 @@ class HeldHere(QObject):
         )
         return True
 
-    def _reader(self, whole: engine.Layout) -> engine.Reader | None:
-        meaning, kind = self._session.reading.meaning, self._session.kind
-        return meaning.kinds[kind].reader_with(whole.id) if meaning is not None and kind is not None else None
-
     def _is_of(self, whole: engine.Layout) -> bool:
-        return self._asked is not None and self._asked == self._key(whole)
-
-    def _key(self, whole: engine.Layout) -> tuple[UUID, int]:
-        """Return which map it is, and one exchange that stands for the device: a map may be of several."""
-        meaning, kind, reader = self._session.reading.meaning, self._session.kind, self._reader(whole)
-        if meaning is None or kind is None or reader is None:
-            return whole.id, -1
-        return whole.id, meaning.carriers_of(kind, reader)[0][0]
+        return self._map == whole.id and self._session.kind in self._kinds

@@ -83,6 +83,7 @@ class RegisterLadder(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self._layout: engine.Layout | None = None
+        self._window: engine.Layout | None = None
         self._chosen: UUID | None = None
         self._now = AtCursor({}, {})
         self._held: Mapping[int, Any] = {}
@@ -105,10 +106,13 @@ class RegisterLadder(QWidget):
         held
             The registers that the capture holds, by number.
         """
-        self._layout, self._now, self._held, self._chosen = layout, now, held, chosen
-        self.rungs = make_rungs(layout, window, held)
-        self.updateGeometry()
-        self.setMinimumHeight(self.sizeHint().height())
+        self._now, self._chosen = now, chosen
+        if layout is not self._layout or window is not self._window or held is not self._held:
+            # with each step of the cursor only the numbers are others
+            self._layout, self._window, self._held = layout, window, held
+            self.rungs = make_rungs(layout, window, held)
+            self.updateGeometry()
+            self.setMinimumHeight(self.sizeHint().height())
         self.update()
 
     def sizeHint(self) -> QSize:

@@ -161,28 +161,26 @@ class PlanPictures(QWidget):
         """Return the last known value of every register of the map, from all exchanges that carry a part of it."""
         session = self._session
         fields: dict[UUID, tuple[int, str]] = {}
-        registers: dict[int, tuple[int, int]] = {}
+        carried: list[tuple[int, engine.Layout, bytes]] = []
         for kind, window in session.reading.shown_by(whole.id):
             at = session.store.frame_at(kind, window, session.clock.cursor_ns)
             if at is None or at.decoded is None:
                 continue
+            carried.append((at.time_ns, window, at.payload))
             for key, column in at.decoded.columns.items():
                 if column.has_value[0] and at.time_ns >= fields.get(key, (at.time_ns, ""))[0]:
                     fields[key] = at.time_ns, engine.wording.value_text(column, 0)
-            for number, value in _numbers(window, at.payload):
-                if at.time_ns >= registers.get(number, (at.time_ns, 0))[0]:
-                    registers[number] = at.time_ns, value
-        return AtCursor(
-            {key: text for key, (_, text) in fields.items()},
-            {number: value for number, (_, value) in registers.items()},
-        )
+        registers: dict[int, int] = {}
+        for _, window, payload in sorted(carried, key=lambda one: one[0]):
+            registers |= _numbers(window, payload)
+        return AtCursor({key: text for key, (_, text) in fields.items()}, registers)
 
 
-def _numbers(window: engine.Layout, payload: bytes) -> Iterator[tuple[int, int]]:
-    """Yield the registers that an exchange carries, with the number in each."""
+def _numbers(window: engine.Layout, payload: bytes) -> dict[int, int]:
+    """Return the number in each register that an exchange carries; nothing of such as have less than a byte."""
     registers = window.registers
     size = registers.space.register_bits // 8 if registers is not None else 0
     if registers is None or registers.window is None or not size:
-        return
-    for place in range(0, len(payload) - size + 1, size):
-        yield registers.window + place // size, int.from_bytes(payload[place : place + size], "big")
+        return {}
+    whole = payload[: len(payload) // size * size]
+    return dict(enumerate(np.frombuffer(whole, f">u{size}").tolist(), registers.window))

@@ -205,6 +205,5 @@ class ExchangeList(RowList):
 
 
 def _said(line: FrameLine) -> str:
-    nothing = line.says in ("nothing set", "nobody has named it", "no layout reads this frame")
-    says = line.payload.hex(" ").upper() if nothing else line.says
+    says = line.payload.hex(" ").upper() if line.says_nothing else line.says
     return f"{line.message}: {says}" if says else line.message

@@ -73,6 +73,7 @@ class ReadoutValues(QWidget):
         self._focus = -1
         self._pressed: QPointF | None = None
         self._ranges: dict[tuple[int, UUID], tuple[float, float]] = {}
+        self.setMinimumHeight(_HINT_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Values at the cursor")
         self.setProperty(USES_SPACE, True)
@@ -113,7 +114,7 @@ class ReadoutValues(QWidget):
         before = len(self._rows)
         seen = self.visibleRegion().boundingRect()
         self._rows = self._at_cursor.rows(self._wanted(), (seen.top(), seen.bottom()))
-        if len(self._rows) != before or not self._rows:
+        if len(self._rows) != before:
             self.updateGeometry()
             self.setMinimumHeight(self.sizeHint().height())
         self.update()
