@@ -75,7 +75,8 @@ def test_identities_that_are_given_stay():
 @pytest.mark.parametrize(
     ("changes", "words"),
     [
-        ({"checks": [{"check": "sum", "name": "s", "field": "chekc"}]}, "Meter: no field is called 'chekc'"),
+        ({"checks": [{"check": "sum", "name": "s", "field": "chekc"}]},
+         "Meter: no field is called chekc. Did you mean check?"),
         ({"parts": [{"part": "carried", "name": "x", "layout": "Nobody"}]}, "no layout of this file is called"),
         ({"fields": [{"name": "a", "places": "B0"}, {"name": "a", "places": "B1"}], "parts": [],
           "checks": [{"check": "sum", "name": "s", "field": "a"}]}, "a"),
@@ -101,18 +102,18 @@ def test_everything_that_is_wrong_is_told_at_once_with_message_and_field():
     with pytest.raises(LayoutFormError) as caught:
         layouts_from_text(file_of(bad, other), where="boat.json")
     text = str(caught.value)
-    assert "7 things are wrong" in text
-    for words in (
-        "Meter: ",
-        "Meter, heat: ",
-        "Meter, speed: ",
-        "Meter, turns: ",
-        "Meter, crc: ",
-        "Meter, h: ",
-        "Other: ",
-    ):
-        assert words in text, text
-    assert "$" not in text.replace("$.", ""), text
+    first, *each = text.splitlines()
+    assert first == "boat.json: these are no layouts, 7 things are wrong."
+    for line, words in zip(each, (
+        'Meter, size: it is a whole number, not "four"',
+        "Meter, heat, places: ",
+        'Meter, speed, kind: "flout" means nothing. Did you mean float?',
+        "Meter, turns, ratio: ",
+        'Meter, h, part: "heap" means nothing. There is carried, ',
+        "Meter, crc: polynomial is missing",
+        "Other: nothing is called surprise here. There is ",
+    ), strict=True):  # fmt: skip
+        assert line.strip().startswith(words), text
 
 
 def test_one_identity_for_two_layouts_is_refused():
@@ -137,3 +138,30 @@ def test_the_command_tells_all_problems_and_names_that_stand_twice(tmp_path):
     assert "3 layouts, 0 new or changed" in out
     file.write_bytes(file_of(METER))
     assert f"{file.name}: 1 layout, " in run("library", "import", library, file)[1]
+
+
+@pytest.mark.parametrize(
+    ("applies", "meant"),
+    [
+        ({"address": "0x210"}, (0x210, None, None, False)),
+        ({"address": "18FEF100"}, (0x18FEF100, None, None, True)),
+        ({"address": "0x100..0x1FF"}, (0x100, 0x1FF, None, False)),
+        ({"address": "0x100 & 0x7F0"}, (0x100, None, 0x7F0, False)),
+        ({"protocol": "modbus", "address": "1/3/100"}, (1 << 24 | 3 << 16 | 100, None, None, False)),
+        ({"protocol": "sentence", "address": "YZ"}, (0x595A, None, None, False)),
+        ({"address": 528}, (528, None, None, False)),
+    ],
+)
+def test_an_address_may_be_written_as_people_write_it(applies, meant):
+    (layout,) = layouts_from_text(file_of(METER | {"applies": applies}))
+    read = layout.applies
+    assert (read.address, read.to, read.mask, read.extended) == meant
+    (again,) = layouts_from_text(layouts_to_file_text([layout]).encode())
+    assert again == layout
+
+
+def test_an_address_that_is_none_is_told_beside_all_else():
+    with pytest.raises(LayoutFormError) as caught:
+        layouts_from_text(file_of(METER | {"applies": {"address": "0xGG"}, "size": "x"}))
+    first, second = caught.value.details
+    assert first.startswith("Meter, applies, address: ") and "0xGG" in first and second.startswith("Meter, size: ")

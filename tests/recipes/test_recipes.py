@@ -1,6 +1,7 @@
 """Recipes as values: their JSON form and schema, what they are matched by, run and proposed."""
 
 import json
+from uuid import UUID
 
 import jsonschema
 import msgspec
@@ -97,7 +98,7 @@ def test_a_damaged_file_says_where(tmp_path):
     text = recipes_to_file_text([new_recipe("a", line=UartLine(line="x"))])
     for change, words in (
         (text.replace('"uart"', '"smoke"'), "smoke"),
-        (text.replace('"data_bits": 8', '"data_bits": "many"'), r"recipes\[0\].*data_bits"),
+        (text.replace('"data_bits": 8', '"data_bits": "many"'), "a, line, data_bits: it is a whole number"),
         (text.replace("recipes\",", "letters\","), "expected"), ("[]", "no recipe file"),
     ):  # fmt: skip
         path.write_text(change)
@@ -285,3 +286,30 @@ def test_replacing_a_level_leaves_the_others():
 def test_the_published_schema_is_the_one_of_the_code():
     """After a new setting: write ``published_schema()`` to the file again."""
     assert json.loads(json.dumps(published_schema())) == SCHEMA
+
+
+def by_hand(tmp_path, *recipes):
+    file = tmp_path / "mine.json"
+    file.write_text(json.dumps({"format": "zesty-abacus recipes", "version": 1, "recipes": list(recipes)}))
+    return file
+
+
+def test_a_recipe_by_hand_needs_no_identity(tmp_path):
+    written = {"name": "deck", "line": {"code": "uart", "rate": 9600}, "framing": {"way": "gap"}}
+    first, other = recipes_from_file(by_hand(tmp_path, written, written | {"name": "shore"}))
+    assert first.line.rate == 9600 and first.id != other.id
+    assert recipes_from_file(by_hand(tmp_path, written))[0].id == first.id
+    assert recipes_from_file(by_hand(tmp_path, written | {"id": str(UUID(int=7))}))[0].id == UUID(int=7)
+
+
+def test_all_that_is_wrong_in_all_recipes_is_told_at_once(tmp_path):
+    line = {"code": "uart", "parity": "E", "rate": 9600}
+    file = by_hand(tmp_path, {"name": "deck", "line": line}, {"lane": 3, "framing": {"way": "gapp"}, "extra": 1}, 7)
+    with pytest.raises(RecipeFormError) as caught:
+        recipes_from_file(file)
+    told = caught.value.details
+    assert told[0].startswith("deck, line: parity='E', expected one of ") and len(told) == 6
+    assert told[1].startswith("recipe 2: nothing is called extra here. There is ")
+    assert told[2] == "recipe 2: name is missing"
+    assert told[3] == 'recipe 2, framing, way: "gapp" means nothing. Did you mean gap?'
+    assert told[4:] == ("recipe 2, lane: it is a text, not 3", "recipe 3: it is an object in braces, not 7")

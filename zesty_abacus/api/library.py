@@ -14,7 +14,6 @@ from ..core.exchange.registry import read_layout_file
 from ..core.generate.folder import write_folder
 from ..core.generate.languages.registry import language_named
 from ..core.generate.project import Project
-from ..core.layouts.file_problems import told
 from ..core.layouts.model import Layout
 from ..core.layouts.validate import problems_inside
 from ..core.library.author import default_author
@@ -171,7 +170,7 @@ def new_library(where: str | Path, *layout_files: str | Path, author: str = "") 
     read = [(Path(file), read_layout_file(Path(file))[1].layouts) for file in layout_files]
     for file, layouts in read:
         if wrong := problems_inside(layouts):
-            raise DataError(told(wrong), where=str(file), hint="No library was made.")
+            raise DataError.of("no frame could be read with this", wrong, where=str(file), hint="No library was made.")
     store = Store.create(Path(where), Path(where).stem)
     try:
         for file, layouts in read:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from .terminal import say
+from .terminal import say, say_error
 
 
 @click.command()
@@ -41,7 +41,7 @@ def device(endpoint: str, name: str, values: tuple[str, ...], where: str, is_log
                 try:
                     server.serve(stopped)
                 except LinkDownError as error:
-                    say(f"zesty-abacus: {error}", err=True)
+                    say_error(error)
                     server.reopen(stopped)
         finally:
             server.close()

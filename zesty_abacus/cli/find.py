@@ -44,7 +44,7 @@ def find(
     from .terminal import say
 
     if not condition and not kept:
-        raise click.UsageError("Nothing is asked.\nWrite a condition behind --where, or name one behind --kept.")
+        raise click.UsageError("Nothing is asked. Write a condition behind --where, or name one behind --kept.")
     target = target_for(output, force, *sources, *recipes, *([where] if where else []))
     layouts, origin = layouts_of(where, release, sources)
     with opened_sources(sources, recipes, where) as opened:

@@ -15,7 +15,7 @@ from ..core.errors import AbacusError, MisuseError
 from ..core.files.errors import ExistsError
 from ..core.surprise import command_line, words_of, write_report
 from .groups import Entry, LazyGroup
-from .terminal import say
+from .terminal import say, say_error
 
 _COMMANDS = {
     "frames": Entry(".frames:frames", "Put out the frames of recordings, or of a trial, in order of time."),
@@ -81,15 +81,12 @@ def main() -> None:
     except click.ClickException as error:
         say(f"zesty-abacus: {error.format_message()}{_where_help_is(error)}", err=True)
         sys.exit(2)
-    except MisuseError as error:
-        say(f"zesty-abacus: {error}", err=True)
-        sys.exit(2)
     except ExistsError as error:
         say(f"zesty-abacus: {error} With --force it is replaced.", err=True)
         sys.exit(1)
     except AbacusError as error:
-        say(f"zesty-abacus: {error}", err=True)
-        sys.exit(1)
+        say_error(error)
+        sys.exit(2 if isinstance(error, MisuseError) else 1)
     except BrokenPipeError:
         # whoever read the output has enough; nothing more can be written, not even at exit
         sys.stderr.close()

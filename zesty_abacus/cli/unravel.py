@@ -57,14 +57,14 @@ def unravel(
     from .terminal import say
 
     if keep_above is not None and not where:
-        raise click.UsageError("Drafts are proposed to a library.\nGive it with --library.")
+        raise click.UsageError("Drafts are proposed to a library. Give it with --library.")
     asked = Asked(lane, _address(address), _kinds(only), with_known)
     target = target_for(output, force, *sources, *recipes, *references, *([where] if where else []))
     layouts, _origin = layouts_of(where, release, sources)
     with opened_sources(sources, recipes, where) as opened:
         if lane and lane not in {one.name for one in opened.capture.lanes}:
             known = ", ".join(one.name for one in opened.capture.lanes)
-            raise click.UsageError(f"There is no lane called {lane}.\nThere are: {known}.")
+            raise click.UsageError(f"There is no lane called {lane}. There are: {known}.")
         done = [*opened.said.moments, *(moments_from_file(moments) if moments is not None else ())]
         curves = [column for path in references for column in _columns(path)]
         found = look(
@@ -119,7 +119,7 @@ def _address(text: str) -> int | None:
     try:
         return int(text, 0)
     except ValueError:
-        raise click.UsageError(f"{text} is no address.\nWrite it as 417 or 0x1A1.") from None
+        raise click.UsageError(f"{text} is no address. Write it as 417 or 0x1A1.") from None
 
 
 def _kinds(only: tuple[str, ...]) -> frozenset[str]:
@@ -127,7 +127,7 @@ def _kinds(only: tuple[str, ...]) -> frozenset[str]:
 
     for kind in only:
         if kind not in KINDS:
-            raise click.UsageError(f"There is no kind of finding called {kind}.\nThere are: {', '.join(KINDS)}.")
+            raise click.UsageError(f"There is no kind of finding called {kind}. There are: {', '.join(KINDS)}.")
     return frozenset(only)
 
 

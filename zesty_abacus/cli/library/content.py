@@ -22,7 +22,6 @@ from ...core.files.reading import open_file
 from ...core.handover.sheet import sheet_of
 from ...core.handover.sheet_files import write_sheets
 from ...core.layouts.clashes import clashes
-from ...core.layouts.file_problems import told
 from ...core.layouts.json_form import layouts_to_file_text
 from ...core.layouts.model import Layout
 from ...core.layouts.numbers import format_exact
@@ -100,7 +99,7 @@ def _bring_in(target: Library, file: Path, mapping: TableMapping | None, author:
     layouts = onto_library(exchanged.layouts, target.layouts.states(), form, mapping if form == TABLE else None)
     wrong = problems_inside(layouts)
     if wrong:
-        raise DataError(told(wrong), where=str(file), hint="Nothing was brought in.")
+        raise DataError.of("no frame could be read with this", wrong, where=str(file), hint="Nothing was brought in.")
     changed = target.layouts.import_all(layouts, author=author, reason=reason)
     fresh = {layout.id for layout in layouts}
     told_of = [one for one in clashes(target.layouts.states()) if fresh & {each.id for each in one.layouts}]

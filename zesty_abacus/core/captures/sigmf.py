@@ -11,6 +11,7 @@ import numpy as np
 
 from ..files.errors import file_errors_as
 from ..files.reading import check_readable, open_file, read_file
+from ..json_faults import faults_in
 from ..progress import Progress
 from ..waves.recording import Annotation, Channel, LineRecording
 from ..waves.sample_forms import SAMPLE_FORMS
@@ -92,9 +93,11 @@ LINES = SigMf()
 def _read_meta(path: Path) -> _Meta:
     try:
         with file_errors_as(CaptureReadError):
-            return msgspec.json.decode(read_file(path, _MAX_META), type=_Meta)
+            data = read_file(path, _MAX_META)
+        return msgspec.json.decode(data, type=_Meta)
     except (msgspec.DecodeError, ValueError, RecursionError) as error:
-        raise CaptureReadError(f"the description is damaged: {error}.", where=str(path)) from error
+        wrong = faults_in(data, _Meta) or [str(error)]
+        raise CaptureReadError.of("the description is damaged", wrong, where=str(path)) from error
 
 
 def _first_capture(meta: _Meta, report: ReadReport) -> tuple[int | None, float | None]:

@@ -12,6 +12,7 @@ from ..expressions.tree import RAW, Call, ExpressionError, Name, Number
 from ..layouts.fields import NO_BITS, FieldKind
 from ..layouts.model import Field, Layout
 from ..layouts.places import PlacesError, parse_places
+from ..nearest import nearest, short
 from .facts import CHECKS, NUMBERS, TEXTS, WAYS
 from .frame_terms import Addressed, Checked, GoesWay, OfMessage, OnLane, Unanswered
 from .functions import FUNCTIONS
@@ -19,7 +20,6 @@ from .items import EachItem, OneItem, of_items
 from .joined import AfterAnother, AllOf, AnyOf, Not
 from .parse import parse_condition
 from .rows import inside_arrays
-from .telling import nearest, short
 from .term import Term
 from .tree import AnyNode, At, ConditionError, Member, Quantity, Text, Then
 from .value_terms import COMPARISONS, Compared, IsTrue, Labelled

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING
 
 from ..expressions.tree import Name, Number
 from ..frames import flags as F
+from ..nearest import nearest, short
 from .facts import TEXTS
 from .frame_terms import AfterMoment, BytesAt, Flagged, HasBytes
 from .items import EachItem
-from .telling import nearest, short
 from .term import Term
 from .tree import AnyNode, ConditionError
 from .value_terms import Moved

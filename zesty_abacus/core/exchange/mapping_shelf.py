@@ -11,6 +11,7 @@ from ..errors import DataError, MisuseError
 from ..files.errors import FileError
 from ..files.reading import read_file
 from ..files.writing import keep_file
+from ..json_faults import faults_in
 from .table_mapping import TableMapping
 
 _KEPT = 50
@@ -30,12 +31,14 @@ def mapping_from_file(path: Path) -> TableMapping:
     DataError
         If the file cannot be read or is no mapping.
     """
+    data = read_file(path, _MOST_BYTES)
     try:
-        mapping = msgspec.json.decode(read_file(path, _MOST_BYTES), type=TableMapping)
+        mapping = msgspec.json.decode(data, type=TableMapping)
         mapping.check()
         return mapping
     except (msgspec.DecodeError, MisuseError, RecursionError) as error:
-        raise DataError(f"this does not say what columns mean: {error}", where=str(path)) from error
+        wrong = faults_in(data, TableMapping) or [str(error)]
+        raise DataError.of("this does not say what columns mean", wrong, where=str(path)) from error
 
 
 class MappingShelf:

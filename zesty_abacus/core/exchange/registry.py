@@ -13,7 +13,7 @@ from typing import Any
 
 from ..discover import discover
 from ..harmless import visible, visible_line
-from ..layouts.file_problems import doubled_names
+from ..layouts.doubled import doubled_names
 from ..layouts.json_form import FORMAT, from_plain, layouts_from_text, layouts_to_file_text, to_plain
 from ..layouts.model import Layout
 from .form import LayoutFormat

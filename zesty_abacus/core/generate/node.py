@@ -9,6 +9,7 @@ from urllib.parse import urlsplit
 
 import msgspec
 
+from ..json_faults import faults_in
 from .carried_fields import CarriedField
 from .carried_message import CarriedMessage
 from .errors import GenerateError
@@ -111,9 +112,9 @@ def read_sources(text: bytes, where: str) -> Sources:
     try:
         found = msgspec.json.decode(text, type=Sources)
     except msgspec.DecodeError as error:
-        raise GenerateError(f"these are no sources of a node: {error}.", where=where,
-                            hint='Write {"Motion": {"every_ms": 50, "fields": {"water speed": {"random": [0, 5]}}}}.'
-                            ) from error  # fmt: skip
+        hint = 'Write {"Motion": {"every_ms": 50, "fields": {"water speed": {"random": [0, 5]}}}}.'
+        wrong = faults_in(text, Sources) or [str(error)]
+        raise GenerateError.of("these are no sources of a node", wrong, where=where, hint=hint) from error
     for name, message in found.items():
         if not 1 <= message.every_ms <= _SLOWEST_MS:
             raise GenerateError(f"{name} cannot go out every {message.every_ms} ms.", where=where,

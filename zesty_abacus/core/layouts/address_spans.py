@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 import msgspec
 
@@ -44,6 +45,22 @@ def with_span(applies: Applies, text: str) -> Applies:
         address, extended = spoken.read_address(first, was=applies.extended)
         to = spoken.read_address(last, was=applies.extended)[0] if dots else None
     return msgspec.structs.replace(applies, address=address, to=to, mask=mask, extended=extended)
+
+
+def in_numbers(written: dict[str, Any]) -> dict[str, Any]:
+    """Return what applies, as a file has it, with numbers in the place of an address that is a text.
+
+    Raises
+    ------
+    MisuseError
+        If the text is none that :func:`span_text` gives.
+    """
+    address, protocol = written.get("address"), written.get("protocol", "can")
+    if not isinstance(address, str) or not isinstance(protocol, str):
+        return written
+    read = with_span(Applies(protocol=protocol, extended=written.get("extended") is True), address)
+    numbers = {"address": read.address, "to": read.to, "mask": read.mask, "extended": read.extended}
+    return written | {name: number for name, number in numbers.items() if number is not None}
 
 
 def _digits(text: str) -> str:

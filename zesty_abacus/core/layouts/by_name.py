@@ -9,32 +9,27 @@ from collections.abc import Iterator
 from typing import Any
 from uuid import UUID, uuid5
 
+from ..nearest import nearest, short
+
 _HERE = UUID("6f1b5a2e-6f5e-5d0a-9a0b-3f6f0c6f3a11")
 _NAMES_FIELDS = {"field", "of"}
 _HOLD_ITEMS = ("fields", "parts", "checks", "computed", "columns", "cases")
 _HOLD_ONE = ("field", "type", "length")
 
 
-class UnclearNameError(ValueError):
-    """A name that stands for nothing, or for several things."""
-
-
-def with_identities(layouts: list[Any]) -> list[Any]:
+def with_identities(layouts: list[Any]) -> tuple[list[Any], list[str]]:
     """Return layouts as JSON holds them, each thing in them with an identity, and named by it where it is named.
 
     Names stand for fields of the same layout in ``selected``, ``field``, ``of``, ``per`` and ``match``, and for layouts
-    of the same file in a part that carries one. Whatever is no layout at all stays as it is.
-
-    Raises
-    ------
-    UnclearNameError
-        If a name stands for nothing, or several things have it.
+    of the same file in a part that carries one. Whatever is no layout at all stays as it is. Beside the layouts come
+    the names that stand for nothing or for several things, a line each.
     """
     made = [_with_ids(layout, _HERE, "layout") if isinstance(layout, dict) else layout for layout in layouts]
     by_name = _numbered(
         (str(one.get("name", "")), str(one["id"])) for one in made if isinstance(one, dict) and "id" in one
     )
-    return [_resolved(layout, by_name) if isinstance(layout, dict) else layout for layout in made]
+    wrong = list[str]()
+    return [_resolved(layout, by_name, wrong) if isinstance(layout, dict) else layout for layout in made], wrong
 
 
 def _with_ids(node: dict[str, Any], outer: UUID, role: str) -> dict[str, Any]:
@@ -87,12 +82,25 @@ def _numbered(pairs: Iterator[tuple[str, str]]) -> dict[str, list[str]]:
     return found
 
 
-def _resolved(layout: dict[str, Any], layouts: dict[str, list[str]]) -> dict[str, Any]:
+def _resolved(layout: dict[str, Any], layouts: dict[str, list[str]], wrong: list[str]) -> dict[str, Any]:
     fields = _numbered(_fields_in(layout))
     where = str(layout.get("name", ""))
 
+    def one(name: Any, known: dict[str, list[str]], otherwise: str) -> Any:
+        if not isinstance(name, str) or _is_identity(name):
+            return name
+        found = known.get(name, [])
+        if len(set(found)) == 1:
+            return found[0]
+        wrong.append(
+            f"{where}: {short(name)} is the name of {len(found)} things; give their ids" if found
+            else f"{where}: {otherwise} {short(name)}. {nearest(name, known)}".rstrip()
+        )  # fmt: skip
+        # an identity that nothing has: what it should stand for is told already
+        return str(_HERE)
+
     def field(name: Any) -> Any:
-        return _one(name, fields, f"{where}: no field is called")
+        return one(name, fields, "no field is called")
 
     def look(node: Any) -> Any:
         if isinstance(node, list):
@@ -104,28 +112,17 @@ def _resolved(layout: dict[str, Any], layouts: dict[str, list[str]]) -> dict[str
             if isinstance(made.get(key), str) and ("check" in made or "values" in made or "theirs" in made):
                 made[key] = field(made[key])
         if isinstance(made.get("per"), list):
-            made["per"] = [field(one) for one in made["per"]]
+            made["per"] = [field(name) for name in made["per"]]
         if isinstance(made.get("match"), list):
             made["match"] = [
-                {**one, "field": field(one["field"])} if isinstance(one, dict) and "field" in one else one
-                for one in made["match"]
+                {**pair, "field": field(pair["field"])} if isinstance(pair, dict) and "field" in pair else pair
+                for pair in made["match"]
             ]
         if made.get("part") == "carried" and isinstance(made.get("layout"), str):
-            made["layout"] = _one(made["layout"], layouts, f"{where}: no layout of this file is called")
+            made["layout"] = one(made["layout"], layouts, "no layout of this file is called")
         return made
 
     return look(layout)
-
-
-def _one(name: Any, known: dict[str, list[str]], otherwise: str) -> Any:
-    if not isinstance(name, str) or _is_identity(name):
-        return name
-    found = known.get(name, [])
-    if not found:
-        raise UnclearNameError(f"{otherwise} {name!r}")
-    if len(set(found)) > 1:
-        raise UnclearNameError(f"{name!r} is the name of {len(found)} things; give their ids")
-    return found[0]
 
 
 def _is_identity(text: str) -> bool:

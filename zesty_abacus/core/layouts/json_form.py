@@ -7,7 +7,6 @@ nothing is rounded and order stays readable. Keys come in a stable order.
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Iterable
 from fractions import Fraction
 from pathlib import Path
@@ -15,15 +14,17 @@ from typing import Any, TypeVar
 
 import msgspec
 
-from ..errors import AbacusError, DataError
+from ..errors import AbacusError, DataError, MisuseError
 from ..expressions.expression import Expression
 from ..files.errors import file_errors_as
 from ..files.reading import read_file
 from ..harmless import json_text
-from .by_name import UnclearNameError, with_identities
-from .file_problems import doubled_identities, problems_of_document, told
+from ..json_faults import faults_in, faults_of, name_in
+from .address_spans import in_numbers
+from .by_name import with_identities
+from .doubled import doubled_identities
 from .joined import JoinedText
-from .model import AnyCheck, AnyPart, Computed, Field, Layout, rewrite
+from .model import Layout, rewrite
 from .numbers import format_exact, parse_exact
 from .places import Places, parse_places
 from .raw_sets import RawSet, parse_raw_set
@@ -117,6 +118,20 @@ def layout_from_json(document: bytes, *, where: str = "") -> Layout:
         raise LayoutFormError(f"this is not a layout: {error}.", where=where) from error
 
 
+def _put_in_numbers(document: Any, called: str) -> list[str]:
+    """Put numbers in the place of an address that a layout writes as people do; return what is wrong with it."""
+    applies = document.get("applies") if isinstance(document, dict) else None
+    if not isinstance(applies, dict):
+        return []
+    try:
+        document["applies"] = in_numbers(applies)
+    except MisuseError as error:
+        # any address: what is wrong with this one is told already
+        document["applies"] = {name: value for name, value in applies.items() if name != "address"}
+        return [f"{called}, applies, address: {str(error).rstrip('.')}"]
+    return []
+
+
 def to_plain(value: Any) -> Any:
     """Return any value of the model as what JSON holds."""
     return json.loads(_encoder.encode(value))
@@ -155,7 +170,8 @@ def layouts_from_text(data: bytes, *, where: str = "") -> list[Layout]:
     try:
         head = msgspec.json.decode(data, type=_LayoutFile)
     except (msgspec.DecodeError, ValueError, RecursionError) as error:
-        raise LayoutFormError(f"this is not a layout file: {error}.", where=where) from error
+        wrong = faults_in(data, _LayoutFile) or [str(error)]
+        raise LayoutFormError.of("this is not a layout file", wrong, where=where) from error
     if head.format != FORMAT or head.version > VERSION:
         raise LayoutFormError(
             f"format={head.format!r} version={head.version}, expected {FORMAT!r} up to {VERSION}.", where=where
@@ -167,36 +183,20 @@ def layouts_from_text(data: bytes, *, where: str = "") -> list[Layout]:
         made = _by_hand(head.layouts, where)
     twice = doubled_identities(made)
     if twice:
-        raise LayoutFormError(told(twice), where=where)
+        raise LayoutFormError.of("identities stand twice", twice, where=where)
     return made
 
 
 def _by_hand(raws: list[msgspec.Raw], where: str) -> list[Layout]:
     try:
-        documents = with_identities([msgspec.json.decode(raw) for raw in raws])
-    except (UnclearNameError, msgspec.DecodeError, RecursionError) as error:
-        raise LayoutFormError(f"{error}.", where=where) from error
-    made, wrong = [], list[str]()
-    for number, document in enumerate(documents):
-        try:
-            made.append(from_plain(document, Layout))
-        except LayoutFormError as error:
-            found = problems_of_document(document, _KINDS, _try_reading) if isinstance(document, dict) else []
-            wrong += found or [f"layouts[{number}]: {error.message.rstrip('.')}"]
+        written = [msgspec.json.decode(raw) for raw in raws]
+        documents, wrong = with_identities(written)
+    except RecursionError as error:
+        raise LayoutFormError("it nests too deep.", where=where) from error
+    for number, document in enumerate(documents, 1):
+        called = name_in(document) or f"layout {number}"
+        wrong += _put_in_numbers(document, called)
+        wrong += faults_of(document, Layout, inside=called, dec_hook=_from_plain)
     if wrong:
-        raise LayoutFormError(told(wrong), where=where)
-    return made
-
-
-_KINDS: dict[str, Any] = {"fields": Field, "parts": AnyPart, "checks": AnyCheck, "computed": Computed}
-
-
-def _try_reading(plain: Any, kind: Any) -> str:
-    try:
-        msgspec.convert(plain, kind, dec_hook=_from_plain)
-    except (msgspec.ValidationError, ValueError, RecursionError) as error:
-        return _PATH.sub("", str(error)).rstrip(".")
-    return ""
-
-
-_PATH = re.compile(r" - at `\$`$")
+        raise LayoutFormError.of("these are no layouts", wrong, where=where)
+    return [from_plain(document, Layout) for document in documents]

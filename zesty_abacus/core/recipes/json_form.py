@@ -6,8 +6,10 @@ The published schema is ``schema/recipes-1.schema.json``.
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import Any
+from uuid import UUID, uuid5
 
 import msgspec
 
@@ -15,6 +17,7 @@ from ..errors import DataError, MisuseError
 from ..files.errors import file_errors_as
 from ..files.reading import read_file
 from ..harmless import json_text
+from ..json_faults import faults_in, faults_of, name_in
 from ..lines.settings import check_settings
 from .changes import fields_of
 from .model import Recipe
@@ -23,6 +26,8 @@ FORMAT = "zesty-abacus recipes"
 VERSION = 1
 SCHEMA_PATH = Path(__file__).parent / "schema" / "recipes-1.schema.json"
 MAX_FILE_BYTES = 16 << 20
+
+_BY_HAND = UUID("8d0c5b1e-9c54-5a43-8f7e-2b0d6f1c7a35")
 
 
 class RecipeFormError(DataError):
@@ -46,12 +51,13 @@ def recipe_from_json(document: bytes, *, where: str = "") -> Recipe:
     Raises
     ------
     RecipeFormError
-        With the path of the first element that is wrong.
+        With all that is wrong in it.
     """
     try:
         return msgspec.json.decode(document, type=Recipe)
     except (msgspec.DecodeError, ValueError, RecursionError) as error:
-        raise RecipeFormError(f"this is no recipe: {error}.", where=where) from error
+        wrong = faults_in(document, Recipe) or [str(error)]
+        raise RecipeFormError.of("this is no recipe", wrong, where=where) from error
 
 
 def recipes_to_file_text(recipes: Iterable[Recipe]) -> str:
@@ -67,31 +73,46 @@ def recipes_from_file(path: Path) -> list[Recipe]:
     Raises
     ------
     RecipeFormError
-        If it cannot be read, is too large, or an element is wrong; the message has the element's path.
+        If it cannot be read, is too large, or something in it is wrong; the error names everything that is.
     """
     with file_errors_as(RecipeFormError):
         data = read_file(path, MAX_FILE_BYTES)
     try:
         head = msgspec.json.decode(data, type=_RecipeFile)
     except (msgspec.DecodeError, ValueError, RecursionError) as error:
-        raise RecipeFormError(f"this is no recipe file: {error}.", where=str(path)) from error
+        wrong = faults_in(data, _RecipeFile) or [str(error)]
+        raise RecipeFormError.of("this is no recipe file", wrong, where=str(path)) from error
     if head.format != FORMAT or head.version > VERSION:
         raise RecipeFormError(
             f"format={head.format!r} version={head.version}, expected {FORMAT!r} up to {VERSION}.", where=str(path)
         )
-    return [_checked(bytes(raw), f"{path} $.recipes[{n}]") for n, raw in enumerate(head.recipes)]
+    made, wrong = list[Recipe](), list[str]()
+    for number, raw in enumerate(head.recipes, 1):
+        plain = _with_identity(msgspec.json.decode(raw))
+        called = name_in(plain) or f"recipe {number}"
+        found = faults_of(plain, Recipe, inside=called)
+        if not found:
+            made.append(msgspec.convert(plain, Recipe))
+            found = [f"{called}, {fault}" for fault in _words_without_meaning(made[-1])]
+        wrong += found
+    if wrong:
+        raise RecipeFormError.of("these are no recipes", wrong, where=str(path))
+    return made
 
 
-def _checked(document: bytes, where: str) -> Recipe:
-    """Read one recipe, and refuse words in it that mean nothing; what is kept already is told of when it is used."""
-    recipe = recipe_from_json(document, where=where)
+def _with_identity(plain: Any) -> Any:
+    """Give a recipe that was written by hand an identity, made of its name: the same one every time."""
+    return {"id": str(uuid5(_BY_HAND, name_in(plain))), **plain} if isinstance(plain, dict) else plain
+
+
+def _words_without_meaning(recipe: Recipe) -> Iterator[str]:
+    """Yield settings that mean nothing; of what is kept already that is told when it is used."""
     for name, settings in (("line", recipe.line), ("framing", recipe.framing)):
         if settings is not None:
             try:
                 check_settings(settings, fields_of(settings), name)
             except MisuseError as error:
-                raise RecipeFormError(error.message, where=f"{where}.{name}", hint=error.hint) from error
-    return recipe
+                yield f"{name}: {error.message.rstrip('.')}"
 
 
 def published_schema() -> dict:

@@ -5,7 +5,6 @@ A step says what is done; lengths of time and values are words, as they are type
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from pathlib import Path
 from typing import ClassVar
@@ -14,6 +13,7 @@ import msgspec
 
 from ..errors import DataError
 from ..files.reading import read_file
+from ..json_faults import faults_in
 from .occasion import occasion_words
 
 FORMAT = "zesty-abacus rehearsal"
@@ -237,10 +237,9 @@ def rehearsal_from_json(data: bytes, where: str) -> Rehearsal:
     try:
         made = msgspec.json.decode(data, type=Rehearsal)
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-        place = re.sub(r"\[(\d+)\]", lambda found: f" {int(found[1]) + 1}", str(error))
-        raise RehearsalError(
-            f"this is no rehearsal: {place}.", where=where, hint="docs/formats.md says what one looks like."
-        ) from error
+        wrong = faults_in(data, Rehearsal) or [str(error)]
+        hint = "docs/formats.md says what one looks like."
+        raise RehearsalError.of("this is no rehearsal", wrong, where=where, hint=hint) from error
     if made.format != FORMAT or made.version > VERSION:
         raise RehearsalError(f"format {made.format!r} of version {made.version} is not known here.", where=where)
     if _depth(made.steps) > _DEEPEST or sum(1 for _ in made.all_steps()) > _MOST_STEPS:

@@ -17,6 +17,7 @@ from ..errors import DataError
 from ..files.errors import FileError, file_errors_as
 from ..files.reading import read_file, resolved
 from ..files.writing import alone_in, keep_file
+from ..json_faults import faults_in
 from ..library.address import LibraryAddress, library_address
 from .content import FORMAT, VERSION, LaneEntry, Moment, SourceEntry, TrialFile
 from .merging import merge_trials
@@ -82,7 +83,8 @@ class Trial:
         try:
             content = msgspec.json.decode(data, type=TrialFile)
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
-            raise TrialError(f"the trial file is damaged: {error}.", where=str(file_path)) from error
+            wrong = faults_in(data, TrialFile) or [str(error)]
+            raise TrialError.of("the trial file is damaged", wrong, where=str(file_path)) from error
         if content.format != FORMAT or content.version > VERSION:
             raise TrialError(
                 f"format={content.format!r} version={content.version}, expected {FORMAT!r} up to {VERSION}.",
