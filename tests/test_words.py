@@ -2,7 +2,7 @@
 
 import pytest
 
-from zesty_abacus.core.words import counted, grouped, span_text
+from zesty_abacus.core.words import counted, grouped, listed, span_text
 
 
 @pytest.mark.parametrize(
@@ -36,3 +36,18 @@ def test_digits_stand_in_threes():
 )
 def test_a_length_of_time_is_written_in_the_unit_that_suits_it(nanoseconds, words):
     assert span_text(nanoseconds) == words
+
+
+@pytest.mark.parametrize(
+    ("names", "words"),
+    [
+        ([], ""),
+        (["a"], "a"),
+        (["a", "b"], "a and b"),
+        (["a", "b", "c"], "a, b and c"),
+        (["a", "b", "c", "d"], "a, b, c and 1 more"),
+    ],
+)
+def test_names_are_listed_and_of_many_the_first(names, words):
+    assert listed(names) == words
+    assert listed(names, most=4) == (words if len(names) < 4 else "a, b, c and d")

@@ -256,3 +256,10 @@ def test_bytes_that_look_like_telegrams_are_told_with_what_to_do(tmp_path):
     assert run("recipe", pump, "-o", recipe)[0] == 0
     code, rows, errors = run("frames", pump, "--recipe", recipe)
     assert code == 0 and len(rows.splitlines()) == 1 + 40 and "looks like" not in errors
+
+
+@pytest.mark.parametrize("group", ["library", "archive"])
+def test_a_group_without_a_verb_shows_its_help_line_by_line(group):
+    code, out, err = run(group)
+    assert code == 2 and out == "" and "\\n" not in err
+    assert err == run(group, "--help")[1]

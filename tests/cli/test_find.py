@@ -102,7 +102,7 @@ def test_a_condition_that_is_kept_is_asked_by_its_name(recording, library, tmp_p
 
 def test_fields_need_a_library(recording):
     code, _, err = run("find", recording, "--where", "speed > 3")
-    assert code == 2 and "without a library" in err
+    assert code == 2 and "as there are no layouts" in err
 
 
 def test_moments_come_from_a_file(recording, tmp_path):
@@ -123,3 +123,43 @@ def test_frames_are_written_as_a_recording_again(recording, tmp_path, name):
         # what such a file does not say: which lane it was, and in pcap whether a frame was sent
         del row["lane"], row["direction"]
     assert ours == theirs and len(ours) == 60
+
+
+def test_a_stretch_and_lanes_of_frames_are_put_out(recording, tmp_path):
+    every = rows_of(run("frames", recording)[1])
+    part = rows_of(run("frames", recording, "--from", "100ms", "--until", "200 ms")[1])
+    assert part == every[10:21], "both ends count"
+    (tmp_path / "other.log").write_text("(1700000000.005000) winch 100#01\n(1700000000.500000) helm 100#02\n")
+    for lanes, count in ((("winch",), 1), (("winch", "helm"), 2), (("deck", "winch"), 61)):
+        words = [word for lane in lanes for word in ("--lane", lane)]
+        rows = rows_of(run("frames", recording, tmp_path / "other.log", *words)[1])
+        assert len(rows) == count and {row["lane"] for row in rows} == set(lanes)
+    code, _, err = run("frames", recording, "--lane", "dekc")
+    assert code == 2 and "There is no lane called dekc. Did you mean deck?" in err
+    assert run("frames", recording, "--from", "2s", "--until", "1s")[0] == 2
+    assert run("frames", recording, "--from", "soon")[0] == 2
+    assert run("frames", recording, "--until", "100ms", "-o", tmp_path / "part.log")[0] == 0
+    assert rows_of(run("frames", tmp_path / "part.log")[1]) == every[:11]
+
+
+def test_what_is_found_is_written_as_a_recording_again(recording, tmp_path):
+    condition = ("--where", "address == 0x101")
+    rows = rows_of(run("find", recording, *condition)[1])
+    expected = [(row["time_ns"], row["address"], row["payload"]) for row in rows]
+    assert run("find", recording, *condition, "-o", tmp_path / "hits.log.gz")[0] == 0
+    found = rows_of(run("frames", tmp_path / "hits.log.gz")[1])
+    assert [(row["time_ns"], row["address"], row["payload"]) for row in found] == expected and expected
+    assert (tmp_path / "hits.log.gz").read_bytes()[:2] == b"\x1f\x8b"
+    code, _, err = run("find", recording, "--where", "size == 77", "-o", tmp_path / "none.log")
+    assert code == 3 and "0 hits" in err and not (tmp_path / "none.log").exists()
+    # who asks for a table gets one, whatever it is called
+    assert run("find", recording, *condition, "--to", "csv", "-o", tmp_path / "table.log")[0] == 0
+    assert (tmp_path / "table.log").read_text().startswith("time_ns,")
+
+
+def test_lanes_that_a_recording_cannot_hold_are_told(trial, tmp_path):
+    code, _, err = run("frames", trial, "-o", tmp_path / "tug.log")
+    assert code == 0 and "tug.log: " in err and " more are left out: such a file holds CAN frames alone." in err
+    assert {row["lane"] for row in rows_of(run("frames", tmp_path / "tug.log")[1])} == {"thruster", "battery"}
+    code, _, err = run("frames", trial, "--lane", "shore", "-o", tmp_path / "shore.pcap")
+    assert code == 2 and "what leaves is of shore. Write a table" in err and not (tmp_path / "shore.pcap").exists()

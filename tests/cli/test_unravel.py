@@ -72,7 +72,11 @@ def test_lines_have_the_keys_in_their_order_and_say_what_is_there(log):
 
 def test_only_some_kinds_of_findings_lanes_and_addresses(log):
     assert {one["kind"] for one in findings(log, "--only", "counter", "--only", "check")} == {"counter", "check"}
-    assert findings(log, "--address", "0x7FF") == []
+    (address,) = {one["address"] for one in findings(log)}
+    for written in (str(address), hex(address), f"{address:X}"):
+        assert findings(log, "--address", written) == findings(log), written
+    code, _, errors = run("unravel", log, "--address", "0x7FF")
+    assert code == 2 and "No frame has the address 0x7FF." in errors
     code, _, errors = run("unravel", log, "--lane", "can9")
     assert code == 2 and "There are: can0" in errors
     code, _, errors = run("unravel", log, "--only", "colour")

@@ -118,6 +118,20 @@ def test_hits_are_written_with_where_they_come_from(pilot, line, tmp_path, form)
     assert json.loads((tmp_path / f"hits.{form}.origin.json").read_text())["format"] == "zesty-abacus origin"
 
 
+def test_hits_are_written_as_a_recording_again(pilot, line, tmp_path):
+    ask(pilot, line, "address == 0x1A0 and time < 1")
+    count = len(pilot.session.asking.hits)
+    line.write_to(tmp_path / "hits.log")
+    pilot.settle()
+    lines = (tmp_path / "hits.log").read_text().splitlines()
+    assert len(lines) == count > 50 and all(" thruster 1A0#" in one for one in lines)
+    ask(pilot, line, BILGE)
+    line.write_to(tmp_path / "bilge", "SocketCAN text log (*.log)")
+    pilot.settle()
+    assert "such a file holds CAN frames alone, and what leaves is of bilge" in pilot.window.foot.told.toolTip()
+    assert not (tmp_path / "bilge.log").exists()
+
+
 def test_hits_never_take_the_place_of_a_recording(pilot, line):
     ask(pilot, line, BILGE)
     source = pilot.session.trial.files()[0]

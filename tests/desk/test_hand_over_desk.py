@@ -252,6 +252,44 @@ def test_the_other_forms_are_offered_and_written(pilot, tmp_path):
         assert target.read_bytes().startswith(begins)
 
 
+def test_frames_leave_as_a_recording_again_and_only_frames(pilot, tmp_path):
+    pilot.pick_kind(0x1A1)
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover.tables
+    pilot.settle()
+    assert desk.choices["form"].buttons["log"].isHidden(), "decoded values are no frames"
+    desk.choose("content", "frames")
+    desk.choose("messages", "lane")
+    desk.choose("form", "log")
+    pilot.settle()
+    assert desk.path.text().endswith(".log") and not desk.choices["times"].isEnabled()
+    target = tmp_path / "thruster.log"
+    pilot.type(desk.path, str(target), enter=True)
+    assert desk.problem.isHidden(), desk.problem.text()
+    capture = pilot.session.capture
+    thruster = next(number for number, lane in enumerate(capture.lanes) if lane.name == "thruster")
+    assert len(target.read_text().splitlines()) == len(capture.order_of_lanes(frozenset([thruster])))
+    assert {line.split()[1] for line in target.read_text().splitlines()} == {"thruster"}
+    desk.choose("content", "wide")
+    pilot.settle()
+    assert desk.choices["form"].value == "csv" and desk.path.text().endswith(".csv")
+    assert desk.choices["times"].isEnabled()
+
+
+def test_what_a_recording_cannot_hold_is_told(pilot, tmp_path):
+    pilot.window.show_desk("Hand over")
+    desk = pilot.window.handover.tables
+    desk.choose("content", "frames")
+    desk.choose("form", "pcapng")
+    pilot.type(desk.path, str(tmp_path / "all.pcapng"), enter=True)
+    told = pilot.window.foot.told.text()
+    assert "all.pcapng is written: " in told and "more are left out" in told
+    desk.choose("form", "pcap")
+    pilot.type(desk.path, str(tmp_path / "all.pcap"), enter=True)
+    assert "pcap holds one lane, not 2. Choose one lane" in desk.problem.text()
+    assert not (tmp_path / "all.pcap").exists()
+
+
 def packed(pilot, tmp_path):
     pilot.window.show_desk("Hand over")
     pilot.window.handover.pages.show_page(TRIAL)

@@ -107,7 +107,7 @@ def test_a_server_that_comes_later_and_an_end_in_between(recording, wanted, tmp_
         assert second.finish() == 0
     late.stop()
     assert [json.loads(body) for _, body, _ in late.bodies] == list(wanted.values())
-    assert any(f"{len(wanted)} readings went before" in line for line in second.err)
+    assert any(f"{len(wanted)} readings were taken up before" in line for line in second.err)
 
 
 def test_an_end_by_a_signal_is_a_good_one_and_says_what_waits(recording, tmp_path):

@@ -158,7 +158,7 @@ def test_what_cannot_be_sent_is_told(pairs, words):
 def test_a_message_is_found_by_name_or_address():
     layouts = [throttle()]
     assert layout_named(layouts, "0x123", "here").name == layout_named(layouts, "Throttle", "here").name
-    with pytest.raises(DataError, match="Do you mean Throttle"):
+    with pytest.raises(DataError, match="Did you mean Throttle"):
         layout_named(layouts, "thrott", "here")
 
 

@@ -18,6 +18,7 @@ from ..core.layouts.model import Layout
 from ..core.layouts.validate import problems_inside
 from ..core.library.author import default_author
 from ..core.library.store import Library as Store
+from ..core.nearest import nearest
 from ..core.origin import Origin
 from ..core.trial.trial import Trial
 from ..core.words import counted
@@ -108,7 +109,8 @@ class Library:
     def _layout(self, message: str) -> Layout:
         found = self._layouts.get(message)
         if found is None:
-            raise DataError(f"there is no message {message!r}.", where=self._where)
+            hint = nearest(message, self._layouts)
+            raise DataError(f"there is no message {message!r}.", where=self._where, hint=hint)
         return found
 
     def __repr__(self) -> str:

@@ -35,12 +35,14 @@ def find(
 ) -> int:  # fmt: skip
     """Put out the frames of SOURCES in which a condition holds.
 
-    Columns: those of frames, then message, says; of A then B within a time also since_ns. Ends with 3 if none is found.
+    Columns: those of frames, then message, says; of A then B within a time also since_ns. With -o NAME.log, .pcap or
+    .pcapng the frames are written as a recording. Ends with 3 if none is found.
     """
     from ..core.conditions.hits import find as look
     from ..core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
     from .asking import bound, condition_of, layouts_of
     from .output import opened_sources, put_out, target_for
+    from .recordings import put_recording, wants_recording
     from .terminal import say
 
     if not condition and not kept:
@@ -52,6 +54,10 @@ def find(
         meaning = opened.meaning(layouts, release)
         hits = look(meaning, term)
         say(f"frames {term.words()}: {counted(len(hits), 'hit')}", err=True)
+        if target is not None and wants_recording(target):
+            if len(hits):
+                put_recording(target, opened.capture, hits.rows)
+            return 0 if len(hits) else NO_HIT
         schema = FOUND_SCHEMA if hits.since_ns is None else SINCE_SCHEMA
         put_out(form, target, schema, found_table(meaning, hits.rows, hits.since_ns), origin, as_is=as_is,
                 times=times, start_ns=opened.capture.origin_ns)  # fmt: skip

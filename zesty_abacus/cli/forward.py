@@ -113,7 +113,8 @@ def _forward_recordings(
     layouts, origin = layouts_of(where, release, paths)
     assert origin is not None, "there is a library"
     if forwarding.went_on:
-        say(f"zesty-abacus: {counted(forwarding.went_on, 'reading')} went before; it goes on behind them.", err=True)
+        before = counted(forwarding.went_on, "reading", "was", "were")
+        say(f"zesty-abacus: {before} taken up before; it goes on behind them.", err=True)
     with opened_sources(paths, recipes, where) as opened:
         if forward_capture(forwarding, opened.meaning(layouts, origin.release), wanted, stopped):
             forwarding.finish()

@@ -78,6 +78,10 @@ def main() -> None:
     try:
         code = cli.main(prog_name="zesty-abacus", standalone_mode=False)
         sys.exit(code if isinstance(code, int) else 0)
+    except click.exceptions.NoArgsIsHelpError as error:
+        # a group without a verb: its help, as it is
+        click.echo(error.format_message(), err=True)
+        sys.exit(2)
     except click.ClickException as error:
         say(f"zesty-abacus: {error.format_message()}{_where_help_is(error)}", err=True)
         sys.exit(2)

@@ -63,6 +63,19 @@ def _by_ending(ctx: click.Context, _param: click.Parameter, word: str | None) ->
     return ending if ending in WRITERS else "csv"
 
 
+def chosen_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add options that choose frames, which a command gets as ``lanes``, ``begin`` and ``end``."""
+    command = click.option("--until", "end", default="", help="Only frames up to so long after the first, as 20s.")(
+        command
+    )
+    command = click.option("--from", "begin", default="", help="Only frames from so long after the first, as 10s.")(
+        command
+    )
+    return click.option(
+        "--lane", "lanes", multiple=True, help="Only frames of this lane; may be given several times."
+    )(command)  # fmt: skip
+
+
 def time_option(command: Callable[..., Any]) -> Callable[..., Any]:
     """Add ``--time``, which a command gets as ``times``."""
     return click.option(

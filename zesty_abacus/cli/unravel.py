@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -10,11 +11,13 @@ import click
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from ..core.frames.capture import Capture
     from ..core.layouts.model import Layout
     from ..core.unravel.finding import Finding
     from ..core.unravel.look import Asked, Unravelled
     from .output import OpenedSources
 
+from ..core.errors import MisuseError
 from ..core.words import counted
 from .options import moments_option, output_option, recipe_option
 
@@ -25,7 +28,7 @@ from .options import moments_option, output_option, recipe_option
 @click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
 @click.option("--all", "with_known", is_flag=True, help="Also bits that the library explains.")
 @click.option("--lane", default="", help="Only this lane.")
-@click.option("--address", default="", help="Only this address, decimal or as 0x1A0.")
+@click.option("--address", default="", help="Only this address, as 0x1A0, 416 or 1/3/100.")
 @click.option("--reference", "references", multiple=True, type=click.Path(path_type=Path),
               help="CSV of what an instrument said: a time, and any columns of numbers.")  # fmt: skip
 @click.option("--only", "only", multiple=True, help="Only findings of this kind; may be given several times.")
@@ -58,13 +61,14 @@ def unravel(
 
     if keep_above is not None and not where:
         raise click.UsageError("Drafts are proposed to a library. Give it with --library.")
-    asked = Asked(lane, _address(address), _kinds(only), with_known)
+    kinds = _kinds(only)
     target = target_for(output, force, *sources, *recipes, *references, *([where] if where else []))
     layouts, _origin = layouts_of(where, release, sources)
     with opened_sources(sources, recipes, where) as opened:
         if lane and lane not in {one.name for one in opened.capture.lanes}:
             known = ", ".join(one.name for one in opened.capture.lanes)
             raise click.UsageError(f"There is no lane called {lane}. There are: {known}.")
+        asked = Asked(lane, _address(opened.capture, address), kinds, with_known)
         done = [*opened.said.moments, *(moments_from_file(moments) if moments is not None else ())]
         curves = [column for path in references for column in _columns(path)]
         found = look(
@@ -113,13 +117,25 @@ def _propose(where: str, made: Iterator[tuple[Layout, int]], least: float, autho
             say(f"proposed {layout.name}: {reason}", err=True)
 
 
-def _address(text: str) -> int | None:
+def _address(capture: Capture, text: str) -> int | None:
+    """Return an address that frames have, written as one number or as engineers of the lane's protocol do."""
+    from ..core.protocols.registry import protocol_named
+
     if not text:
         return None
+    for key in capture.kinds.keys:
+        spoken = protocol_named(capture.lanes[key.lane].protocol)
+        with contextlib.suppress(MisuseError):
+            if key.address in (_number(text), spoken.read_address(text)[0]):
+                return key.address
+    raise click.UsageError(f"No frame has the address {text}. Write it as frames puts it out, 417 or 0x1A1.")
+
+
+def _number(text: str) -> int | None:
     try:
         return int(text, 0)
     except ValueError:
-        raise click.UsageError(f"{text} is no address. Write it as 417 or 0x1A1.") from None
+        return None
 
 
 def _kinds(only: tuple[str, ...]) -> frozenset[str]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 
 def span_text(nanoseconds: float) -> str:
     """Write a length of time in the unit that suits it: ``9.98 ms``."""
@@ -30,3 +32,10 @@ def counted(number: int, thing: str, one: str = "", many: str = "") -> str:
 def number_text(value: float) -> str:
     """Write a number with up to six significant digits, no exponent for what people type."""
     return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"
+
+
+def listed(names: Sequence[str], *, most: int = 3) -> str:
+    """List names, of many the first ones and how many more there are: ``a``, ``a and b``, ``a, b, c and 2 more``."""
+    if len(names) > most:
+        return f"{', '.join(names[:most])} and {len(names) - most} more"
+    return " and ".join(part for part in (", ".join(names[:-1]), *names[-1:]) if part)

@@ -33,6 +33,8 @@ class FrameCsv:
 
     name = "frame table"
     suffixes = (".csv",)
+    protocols: tuple[str, ...] = ()
+    is_for_one_lane = False
 
     def sniff(self, head: bytes) -> bool:
         """Return whether this is a table with payloads."""

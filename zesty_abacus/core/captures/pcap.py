@@ -40,6 +40,8 @@ class Pcap:
 
     name = "pcap"
     suffixes = (".pcap",)
+    protocols: tuple[str, ...] = ("can",)
+    is_for_one_lane = True
 
     def sniff(self, head: bytes) -> bool:
         """Return whether the file begins with one of the four magic numbers."""

@@ -50,6 +50,8 @@ class Pcapng:
 
     name = "pcapng"
     suffixes = (".pcapng",)
+    protocols: tuple[str, ...] = ("can",)
+    is_for_one_lane = False
 
     def sniff(self, head: bytes) -> bool:
         """Return whether the file begins with a section header block."""

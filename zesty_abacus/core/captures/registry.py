@@ -47,10 +47,16 @@ class RecordingFormat(Protocol):
         As the interface calls it.
     suffixes
         Usual file endings, lower case, with the dot.
+    protocols
+        What lanes may speak whose frames it can hold; empty for any.
+    is_for_one_lane
+        Whether what is written can tell no lanes apart.
     """
 
     name: str
     suffixes: tuple[str, ...]
+    protocols: tuple[str, ...]
+    is_for_one_lane: bool
 
     def sniff(self, head: bytes) -> bool:
         """Return whether the first bytes look like this format."""

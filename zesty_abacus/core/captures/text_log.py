@@ -57,6 +57,8 @@ class TextLog(CutAtLines):
 
     name = "SocketCAN text log"
     suffixes = (".log",)
+    protocols: tuple[str, ...] = ("can",)
+    is_for_one_lane = False
 
     def sniff(self, head: bytes) -> bool:
         """Return whether one of the first lines is a frame."""

@@ -36,6 +36,8 @@ class TimedBytes:
 
     name = "timed bytes"
     suffixes = (".bytes",)
+    protocols: tuple[str, ...] = ("serial",)
+    is_for_one_lane = True
 
     def sniff(self, head: bytes) -> bool:
         """Return whether nearly all lines have the form."""

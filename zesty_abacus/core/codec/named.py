@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from ..errors import DataError
 from ..layouts.model import Layout
+from ..nearest import nearest
 from .carried import with_carried
 
 
@@ -20,6 +21,7 @@ def layout_named(layouts: Sequence[Layout], name: str, where: str) -> Layout:
     found = [one for one in layouts if name == one.name or one.applies.is_named(name)]
     if not found:
         near = [one.name for one in layouts if name.casefold() in one.name.casefold()][:3]
-        hint = f"Do you mean {' or '.join(near)}?" if near else ""
+        # a part of the name says more than letters in common
+        hint = f"Did you mean {' or '.join(near)}?" if near else nearest(name, [one.name for one in layouts])
         raise DataError(f"there is no message {name!r}.", where=where, hint=hint)
     return with_carried(found[0], {other.id: other for other in layouts})

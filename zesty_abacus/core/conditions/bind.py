@@ -299,7 +299,10 @@ class Binder:
         if name in TEXTS:
             raise ConditionError(f"{name} is compared with a text.", hint=f'Write {name} == "…".')
         if not self.known.layouts:
-            raise ConditionError(f"there is no {short(name)} without a library.", hint="Fields come from its layouts.")
+            raise ConditionError(
+                f"there is no field called {short(name)}, as there are no layouts.",
+                hint="Fields come from the layouts of a library.",
+            )
         known = [*self.known.field_names, *NUMBERS, *TEXTS, "unanswered"]
         raise ConditionError(f"there is no field called {short(name)}.", hint=nearest(name, known))
 

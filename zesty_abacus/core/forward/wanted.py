@@ -7,6 +7,7 @@ from collections.abc import Iterable
 
 from ..errors import MisuseError
 from ..layouts.model import Layout
+from ..nearest import nearest
 
 _NAME = r"(?:`[^`]+`|[^`=,]+?)"
 _ENTRY = re.compile(rf"\s*(?P<message>{_NAME})\s*\.\s*(?P<field>{_NAME})\s*=\s*(?P<key>[^,]+?)\s*(?:,|$)")
@@ -53,10 +54,10 @@ class Wanted:
         known = {layout.name: {item.name for item in layout.named_items()} for layout in layouts}
         for message, field in self._keys:
             if message not in known:
-                raise MisuseError(f"there is no message {message!r}.", hint="Messages are named as in the library.")
+                raise MisuseError(f"there is no message {message!r}.", hint=nearest(message, known))
             if field.rpartition(".")[2] not in known[message]:
                 raise MisuseError(f"{message} has no field {field!r}.",
-                                  hint=f"It has {', '.join(sorted(known[message])[:8])}.")  # fmt: skip
+                                  hint=nearest(field, known[message]))  # fmt: skip
 
     def key_of(self, message: str, field: str) -> str | None:
         """Return what a field is called on the other side, None if it stays here."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from uuid import UUID
 
 from ..layouts.model import Layout
+from ..nearest import nearest
 from ..origin import Origin
 from .errors import GenerateError
 from .naming import identifier
@@ -61,7 +62,7 @@ class Project:
         known = {layout.name for layout in listed}
         if missing := [name for name in wanted if name not in known]:
             raise GenerateError(f"there is no message {missing[0]!r}.", where=origin.library,
-                                hint="Messages are named as the library names them.")  # fmt: skip
+                                hint=nearest(missing[0], known))  # fmt: skip
         chosen = tuple(layout for layout in listed if not wanted or layout.name in wanted)
         if not chosen:
             raise GenerateError("the library has no messages to make code of.", where=origin.library)

@@ -15,10 +15,19 @@ from .block import Blocks
 from .chunks import Span
 from .decoded_table import Shaped, decoded_table
 from .frame_table import FRAME_SCHEMA, frame_table
+from .recording import recording_forms, write_recording
 from .times import TimeForm, with_times
 from .writers import export_tables
 
 _PREVIEWED_FRAMES = 2000
+
+
+@dataclass(frozen=True, slots=True)
+class Exported:
+    """What left: how many rows or frames, and a sentence about what could not; empty if all could."""
+
+    rows: int
+    without: str = ""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -32,7 +41,7 @@ class Export:
     how
         How decoded values stand in the table; None for frames, undecoded.
     form
-        Name of the file format.
+        Name of the file format; of frames that are not decoded also that of a recording.
     span
         Which stretch of the capture.
     kinds
@@ -69,11 +78,15 @@ class Export:
             return FRAME_SCHEMA, frame_table(self.meaning.capture, span, self.kinds)
         return decoded_table(self.meaning, self.how, span, self.kinds)
 
-    def write(self, target: Target, origin: Origin | None, progress: Progress) -> int:
-        """Write the file, with its origin where it is decoded; return its rows."""
+    def write(self, target: Target, origin: Origin | None, progress: Progress) -> Exported:
+        """Write the file, with its origin where it is decoded."""
+        if self.form in recording_forms():
+            written = write_recording(target, self.meaning.capture, self.span, self.kinds, progress)
+            return Exported(written.frames, written.words())
         schema, blocks = self.blocks()
         frames = self.span.last - self.span.first
-        return export_tables(target, self.form, schema, blocks, progress, frames, origin if self.is_decoded else None)
+        origin = origin if self.is_decoded else None
+        return Exported(export_tables(target, self.form, schema, blocks, progress, frames, origin))
 
     def preview(self, rows: int, progress: Progress) -> tuple[list[str], list[list[Any]]]:
         """Return column names and the first rows, as far as they come from the first frames of the stretch."""

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
+from ..words import listed
 from .apart import apart
 from .model import Layout
 
@@ -32,7 +33,7 @@ class Clash:
         """Return who reads what, as a sentence."""
         where = f" on {', '.join(self.lanes)}" if self.lanes else ""
         both = "both" if len(self.layouts) == 2 else "all"
-        names = _listed([layout.name for layout in self.layouts])
+        names = listed([layout.name for layout in self.layouts], most=_LISTED)
         return f"{names} {both} read {self.layouts[0].applies.address_text()}{where}."
 
     def sentence(self) -> str:
@@ -96,10 +97,3 @@ def _of_group(group: Sequence[Layout]) -> Iterator[Clash]:
         told.add(keys)
         lanes = sorted(one for one, others in by_lane.items() if one and tuple(x.id for x in others) == keys)
         yield Clash(tuple(layouts), tuple(lanes))
-
-
-def _listed(names: Sequence[str]) -> str:
-    """List names, of many the first ones and how many more there are."""
-    if len(names) <= _LISTED:
-        return f"{', '.join(names[:-1])} and {names[-1]}"
-    return f"{', '.join(names[:_LISTED])} and {len(names) - _LISTED} more"

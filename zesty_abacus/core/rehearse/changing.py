@@ -17,6 +17,7 @@ from ..expressions.expression import Expression
 from ..expressions.tree import ExpressionError
 from ..layouts.model import Field, Layout
 from ..live.endpoint import Outgoing
+from ..nearest import nearest
 from ..reading.meaning import Meaning
 
 _OWN = "value"
@@ -83,7 +84,8 @@ class Changing:
         for one in changes:
             layout = next((layout for layout in layouts if layout.name == one.message), None)
             if layout is None:
-                raise MisuseError(f"there is no message {one.message!r}.", where=one.words)
+                hint = nearest(one.message, [layout.name for layout in layouts])
+                raise MisuseError(f"there is no message {one.message!r}.", where=one.words, hint=hint)
             _check(one, layout)
             self._by_layout.setdefault(layout.id, []).append(one)
 

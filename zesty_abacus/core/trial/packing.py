@@ -17,6 +17,7 @@ from ..files.writing import Target
 from ..frames.capture import Capture
 from ..library.store import Library
 from ..library.taking_along import Along, take_along
+from ..nearest import nearest
 from ..progress import Progress
 from ..words import counted
 from .content import LaneEntry, SourceEntry, TrialFile
@@ -107,10 +108,10 @@ def pack(
 def _check(capture: Capture, library: Library, packing: Packing) -> None:
     known = {lane.name for lane in capture.lanes}
     if packing.lanes is not None and (missing := sorted(packing.lanes - known)):
-        raise MisuseError(f"there is no lane {missing[0]!r}.", hint=f"There are {', '.join(sorted(known))}.")
+        raise MisuseError(f"there is no lane {missing[0]!r}.", hint=nearest(missing[0], known))
     named = {layout.name for layout in library.layouts.states()}
     if packing.along.messages is not None and (missing := sorted(packing.along.messages - named)):
-        raise MisuseError(f"there is no message {missing[0]!r}.", where=library.name)
+        raise MisuseError(f"there is no message {missing[0]!r}.", where=library.name, hint=nearest(missing[0], named))
 
 
 def _whole(trial: Trial, staged: Staged) -> tuple[SourceEntry, ...]:

@@ -12,6 +12,7 @@ from ...core.expressions.quantities import read_quantity
 from ...core.expressions.tree import ExpressionError
 from ...core.files.writing import Target
 from ...core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
+from ...core.handover.recording import recording_forms, write_recording
 from ...core.handover.writers import WRITERS, export_tables
 
 __all__ = [
@@ -39,4 +40,6 @@ __all__ = [
     "offers",
     "quoted",
     "read_quantity",
+    "recording_forms",
+    "write_recording",
 ]

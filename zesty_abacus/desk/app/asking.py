@@ -227,16 +227,19 @@ class Asking(QObject):
         return self.hits.in_order().count_until(self._of.cursor_ns) if self.hits is not None else 0
 
     def write(
-        self, path: Path, form: str, origin: Any, done: Callable[[int], None], failed: Callable[[str], None]
+        self, path: Path, form: str, origin: Any, done: Callable[[int, str], None], failed: Callable[[str], None]
     ) -> None:
-        """Write the hits to a file as a table; ``done`` is told how many, ``failed`` why not."""
+        """Write the hits to a file as a table, or as a recording; ``done`` is told how many, ``failed`` why not."""
         hits, meaning = self.hits, self._of.meaning
         assert hits is not None and meaning is not None, "there are hits to write"
         schema = asked.FOUND_SCHEMA if hits.since_ns is None else asked.SINCE_SCHEMA
         blocks = asked.found_table(meaning, hits.rows, hits.since_ns)
         target = asked.Target(path, True, tuple(self._trials.trial.files()))
-        self._jobs.start(
-            "hits", f"writing {path.name}",
-            lambda progress: asked.export_tables(target, form, schema, blocks, progress, len(hits), origin),
-            done, failed,
-        )  # fmt: skip
+
+        def work(progress: Any) -> tuple[int, str]:
+            if form in asked.recording_forms():
+                written = asked.write_recording(target, meaning.capture, hits.rows, progress=progress)
+                return written.frames, written.words()
+            return asked.export_tables(target, form, schema, blocks, progress, len(hits), origin), ""
+
+        self._jobs.start("hits", f"writing {path.name}", work, lambda answer: done(*answer), failed)

@@ -28,7 +28,7 @@ from ...core.frames.stretches import stretches_of
 from ...core.handover.chunks import Span
 from ...core.handover.clock_table import Between
 from ...core.handover.decoded_table import Shape, Shaped
-from ...core.handover.export import Export
+from ...core.handover.export import Export, Exported
 from ...core.handover.times import TimeForm
 from ...core.layouts.address_spans import span_text, with_span
 from ...core.layouts.applies import BY_HAND
@@ -329,6 +329,7 @@ __all__ = [
     "Decoded",
     "Explained",
     "Export",
+    "Exported",
     "Field",
     "FieldColumn",
     "FieldKind",

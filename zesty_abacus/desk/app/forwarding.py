@@ -167,7 +167,7 @@ class ForwardHere(QObject):
             try:
                 forwarding = leaving.Forwarding(spool, sending, address, thinning, job())
                 if forwarding.went_on:
-                    self.said = f"{forwarding.went_on} readings went before; it goes on behind them."
+                    self.said = f"{forwarding.went_on} readings were taken up before; it goes on behind them."
                 work(forwarding, self._stopped)
             finally:
                 sending.stop()

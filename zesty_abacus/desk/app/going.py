@@ -8,6 +8,7 @@ from ...core.durations import duration_ns
 from ...core.frames.capture import Capture
 from ...core.frames.flags import EXTENDED, SENT
 from ...core.handover.frame_table import FRAME_SCHEMA, frame_table
+from ...core.handover.recording import recording_forms, write_recording
 from ...core.handover.sayings import sayings
 from ...core.handover.writers import export_tables
 from ...core.library.rehearsals import keep_rehearsal
@@ -116,6 +117,7 @@ __all__ = [
     "parse_occasion",
     "paths_of",
     "period_s",
+    "recording_forms",
     "rehearsal_from_file",
     "rehearsal_from_json",
     "rehearsal_to_json",
@@ -134,4 +136,5 @@ __all__ = [
     "without",
     "without_corner",
     "write_fields",
+    "write_recording",
 ]  # fmt: skip

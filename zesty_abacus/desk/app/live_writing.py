@@ -242,9 +242,9 @@ class LiveWriting(QObject):
             self.changed.emit()
 
     def write_log(
-        self, path: Path, form: str, origin: Any, done: Callable[[int], None], failed: Callable[[str], None]
+        self, path: Path, form: str, origin: Any, done: Callable[[int, str], None], failed: Callable[[str], None]
     ) -> None:
-        """Write everything that was sent and heard since the first connection as a table, on a thread."""
+        """Write everything that was sent and heard since the first connection, a table or a recording, on a thread."""
         log = self._log
         if log is None:
             failed(NOTHING_CONNECTED)
@@ -252,10 +252,12 @@ class LiveWriting(QObject):
         named = sorted({str(one.address) for one in self._receiving.endpoints}) if self._receiving is not None else []
         origin = msgspec.structs.replace(origin, sources=tuple(named))
         target = Target(path, True)
-        self._jobs.start(
-            "log", f"writing {path.name}",
-            lambda progress: going.export_tables(
-                target, form, going.FRAME_SCHEMA, going.frame_table(log.capture()), progress, log.count, origin
-            ),
-            done, failed,
-        )  # fmt: skip
+
+        def work(progress: Any) -> tuple[int, str]:
+            if form in going.recording_forms():
+                written = going.write_recording(target, log.capture(), progress=progress)
+                return written.frames, written.words()
+            blocks = going.frame_table(log.capture())
+            return going.export_tables(target, form, going.FRAME_SCHEMA, blocks, progress, log.count, origin), ""
+
+        self._jobs.start("log", f"writing {path.name}", work, lambda answer: done(*answer), failed)

@@ -9,12 +9,11 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCompleter, QHBoxLayout, QInputDialog, QLineEdit, QMenu, QVBoxLayout, QWidget
 
 from ..app.asking import Asking
-from ..app.doors import asked
 from ..app.session import Session
 from ..widgets.parts import EDGE, ElidedLabel, button, label, menu_of, one_shot, plain_tip, say_in, with_offers
 from ..widgets.words import grouped
 from .against_line import AgainstLine
-from .table_file import ask_table_file, write_table
+from .table_file import ask_table_file, frame_titles, write_table
 
 _SOON_MS = 250
 
@@ -221,10 +220,10 @@ class ConditionLine(QWidget):
     # writing
 
     def _ask_where(self) -> None:
-        where = ask_table_file(self, "hits", asked.WRITERS)
+        where = ask_table_file(self, "hits", frame_titles())
         if where is not None:
             self.write_to(*where)
 
     def write_to(self, path: Path, form: str = "") -> None:
         """Write the hits as the form that the file's name says, or else the one that was chosen."""
-        write_table(self._session, "hits", asked.WRITERS, self._asking.write, path, form)
+        write_table(self._session, "hits", frame_titles(), self._asking.write, path, form)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QHBoxLayout, QWidget
 
@@ -54,6 +54,15 @@ class Choices(QWidget):
             self._group.addButton(made)
             self.buttons[value] = made
             self._line.addWidget(made)
+
+    def limit_to(self, values: Collection[str]) -> None:
+        """Show only some of the choices; the first of them is chosen where the one that was is not among them."""
+        for value, made in self.buttons.items():
+            made.setVisible(value in values)
+        if self.value not in values:
+            first = next(value for value in self.buttons if value in values)
+            self.buttons[first].setChecked(True)
+            self.value = first
 
     def choose(self, value: str) -> None:
         """Choose as a click on the button would."""

@@ -11,7 +11,7 @@ from ....core.durations import duration_ns
 from ....core.errors import MisuseError
 from ...app.doors import asked, engine
 from ...app.session import Session
-from ...around.table_file import form_titles
+from ...around.table_file import frame_titles
 from ...widgets.parts import hairline, label
 from ...widgets.words import counted, span_text
 from .choices import Choices
@@ -24,8 +24,8 @@ _CHOICES = {
     "content": (("long", "values, a row a field"), ("wide", "a row a frame"), ("clock", "rows on one clock"),
                 ("frames", "frames, undecoded")),
     "between": (("hold", "the last value"), ("nearest", "the nearest"), ("linear", "on a line")),
-    "messages": (("all", "all messages"), ("kind", "the one in hand")),
-    "span": (("whole", "whole capture"), ("view", "what the bracket shows")),
+    "messages": (("all", "all messages"), ("kind", "the one in hand"), ("lane", "its whole lane")),
+    "span": (("whole", "whole capture"), ("view", "the bracket")),
     "form": (("csv", "CSV"),),
     "times": (("ns", "ns since 1970"), ("seconds", "seconds since the start"), ("iso", "ISO 8601")),
 }  # fmt: skip
@@ -137,9 +137,7 @@ class TablesPage(QWidget):
         """
         session, clock = self._session, self._session.clock
         times = (clock.view_first_ns, clock.view_last_ns) if self._chosen("span") == "view" else (None, None)
-        kinds = None
-        if self._chosen("messages") == "kind":
-            kinds = frozenset() if session.kind is None else frozenset([session.kind])
+        kinds = self._kinds()
         meaning = session.reading.meaning
         assert meaning is not None, "an export is made only while a trial is open"
         made: engine.Export = engine.Export(
@@ -147,6 +145,20 @@ class TablesPage(QWidget):
             cast("engine.TimeForm", self._chosen("times")),
         )  # fmt: skip
         return made
+
+    def _kinds(self) -> frozenset[int] | None:
+        """Return the numbers of the kinds that leave; None is all, none where there is no message in hand."""
+        session, messages = self._session, self._chosen("messages")
+        if messages == "all":
+            return None
+        if session.kind is None:
+            return frozenset()
+        keys = session.capture.kinds.keys
+        lane = keys[session.kind].lane
+        return frozenset(
+            kind for kind, key in enumerate(keys)
+            if (kind == session.kind if messages == "kind" else key.lane == lane)
+        )  # fmt: skip
 
     def _how(self) -> engine.Shaped | None:
         shape = self._chosen("content")
@@ -170,7 +182,7 @@ class TablesPage(QWidget):
             return ""
         if session.kind is None:
             return "No message is in hand; choose one in the roster, or all messages."
-        if export.is_decoded and not session.reading.readers(session.kind):
+        if export.is_decoded and not any(session.reading.readers(kind) for kind in export.kinds):
             return "Nobody has named the message in hand; choose another in the roster, or all messages."
         return ""
 
@@ -192,23 +204,37 @@ class TablesPage(QWidget):
         if target is None:
             return
 
-        def done(rows: int) -> None:
-            session.told.emit("good", f"{target.path.name} is written: {counted(rows, 'row')}.")
-            self._handed.add(target.path, f"{counted(rows, 'row')}, {export.form}{_decoded_with(origin)}")
+        def done(left: engine.Exported) -> None:
+            rows = counted(left.rows, "frame" if self._is_recording(export.form) else "row")
+            session.told.emit("good", f"{target.path.name} is written: {rows}. {left.without}".rstrip())
+            self._handed.add(target.path, f"{rows}, {export.form}{_decoded_with(origin)}. {left.without}".rstrip(". "))
 
         session.jobs.start(
             "export", f"writing {target.path.name}", lambda progress: export.write(target, origin, progress),
             done, self.target.say,
         )  # fmt: skip
 
+    def _is_recording(self, form: str) -> bool:
+        return form in asked.recording_forms()
+
+    def _offer_forms(self) -> None:
+        """Offer the forms in which what was chosen can leave: only frames make a recording again."""
+        forms, titles = self.choices["form"], frame_titles()
+        forms.offer(titles.items())
+        is_of_frames = self._chosen("content") == "frames"
+        forms.limit_to([form for form in titles if is_of_frames or not self._is_recording(form)])
+        # a recording has its own form of times
+        self.choices["times"].setDisabled(self._is_recording(self._chosen("form")))
+
     def _refresh(self) -> None:
         session = self._session
+        if session.capture is not None and self.isVisible():
+            self._offer_forms()
         self.clock.setVisible(self._chosen("content") == "clock")
         if Path(self.path.text()).suffix != f".{self._chosen('form')}":
             self.target.end_with(f".{self._chosen('form')}")
         if session.capture is None or not self.isVisible():
             return
-        self.choices["form"].offer(form_titles(asked.WRITERS).items())
         try:
             export = self._export()
         except MisuseError as error:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QVBoxLayout, QWid
 
 from ...app.doors import wrong
 from ...app.session import Session
-from ...around.table_file import ask_table_file, write_table
+from ...around.table_file import ask_table_file, form_titles, write_table
 from ...widgets.filter_line import FilterLine
 from ...widgets.parts import EDGE, button, hairline, label
 from ...widgets.words import grouped, number_text, span_text
@@ -104,7 +104,7 @@ class ProblemSide(QWidget):
     # writing
 
     def _ask_where(self) -> None:
-        where = ask_table_file(self, "problems", wrong.WRITERS)
+        where = ask_table_file(self, "problems", form_titles(wrong.WRITERS))
         if where is not None:
             self.write_to(*where)
 

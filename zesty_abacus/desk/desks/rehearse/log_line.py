@@ -6,9 +6,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
-from ...app.doors import asked
 from ...app.session import Session
-from ...around.table_file import ask_table_file, write_table
+from ...around.table_file import ask_table_file, frame_titles, write_table
 from ...widgets.parts import Choice, button, label
 from .log import Log
 from .score import Score
@@ -103,10 +102,10 @@ class LogLine(QWidget):
         self._score.hold(is_held)
 
     def _ask_file(self) -> None:
-        where = ask_table_file(self, "log", asked.WRITERS)
+        where = ask_table_file(self, "log", frame_titles())
         if where is not None:
             self.write_to(*where)
 
     def write_to(self, path: Path, form: str = "") -> None:
         """Write the log as the form that the file's name says, or else the one that was chosen."""
-        write_table(self._session, "frames of the log", asked.WRITERS, self._live.writing.write_log, path, form)
+        write_table(self._session, "frames of the log", frame_titles(), self._live.writing.write_log, path, form)
