@@ -9,6 +9,11 @@ import pytest
 from tests.trial.pieces import write_pieces
 from tests.trial.test_trial import write_log
 from zesty_abacus.core.archive.catalogue import look_at
+from zesty_abacus.core.archive.overview import look_over
+from zesty_abacus.core.archive.task import Task
+from zesty_abacus.core.layouts.json_form import layouts_to_file_text
+from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
+from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.trial.intake import SourceRequest
 
 
@@ -53,3 +58,15 @@ def test_what_gives_no_frames_is_told_with_its_size_and_content(tmp_path, conten
 def test_bytes_without_a_recipe_are_a_recording_all_the_same(tmp_path):
     found = look(write_pieces(tmp_path / "pump.csv"))
     assert found.reason == "" and found.recording.name == "pump.csv"
+
+
+def test_what_a_recording_is_like_is_told_with_its_path(tmp_path):
+    path = write_log(tmp_path / "bus.log", [(f"{n}.0", "can0", "100", f"{n:02X}") for n in range(30)])
+    layouts = tmp_path / "layouts.json"
+    field = new_field("level", parse_places("B0"))
+    layouts.write_text(layouts_to_file_text([new_layout("Tank", Applies(address=0x100), 1, [field])]))
+    found = look_over(Task(str(path), "ab" * 32, path.stat().st_size, (), str(layouts)))
+    assert (found.path, found.frames, found.claimed) == (str(path), 30, 1.0)
+    assert [(one.message, one.field) for one in found.fields] == [("Tank", "level")]
+    gone = look_over(Task(str(tmp_path / "gone.log"), "ab" * 32, 1, (), str(layouts)))
+    assert gone.path == str(tmp_path / "gone.log") and "gone.log" in gone.reason

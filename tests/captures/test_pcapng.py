@@ -131,3 +131,15 @@ def test_any_damage_never_crashes(tmp_path_factory, noise, place):
     damaged = data[: 12 + place] + noise + data[12 + place + len(noise) :]
     table, _ = read_text(tmp_path_factory.mktemp("fuzz"), damaged, "a.pcapng")
     assert all(len(table.payload_of(number)) <= 64 for number in range(len(table)))
+
+
+def test_places_count_from_the_beginning_of_the_file_however_far_they_are(tmp_path):
+    """Recordings are read in pieces; blocks that nobody knows lie before what is broken."""
+    filling = block("<", 0x0BAD, bytes(60_000)) * 300
+    head = section() + interface() + filling
+    nonsense = struct.pack("<II", 1, 0xFFFFFFFC) + bytes(40)
+    table, report = read_text(tmp_path, head + nonsense + packet(can_bytes(0x1A0, b"\1")), "a.pcapng")
+    assert len(table) == 1 and len(head) > 16_000_000
+    assert report.problems[0].place == f"byte {len(head)}"
+    table, report = read_text(tmp_path, head + packet(can_bytes(1, b"", length=200)), "a.pcapng")
+    assert report.problems[0].place == f"byte {len(head)}"

@@ -164,3 +164,14 @@ def test_what_is_no_recording_is_refused_with_the_known_formats(tmp_path, conten
     with pytest.raises(CaptureReadError) as caught:
         read_recording(path, lambda *_: None)
     assert "SocketCAN text log" in str(caught.value) and "pcapng" in str(caught.value)
+
+
+@pytest.mark.parametrize("letter", ["", " R", " T"])
+@pytest.mark.parametrize("frame", ["1A0#0011", "18FF0210#AA", "7FF#", "1A0#1122334455667788"])
+def test_lines_that_look_like_those_before_are_read_as_any_other(tmp_path, frame, letter):
+    """From the second line on the usual form is read a quicker way; a line by itself never is."""
+    line = f"(1700000000.000001) can0 {frame}{letter}\n"
+    (alone, _), (many, report) = read_text(tmp_path, line), read_text(tmp_path, line * 50)
+    assert report.problem_count == 0 and len(many) == 50
+    assert {row(many, number) for number in range(50)} == {row(alone, 0)}
+    assert row(alone, 0)[2] & (F.SENT | F.RECEIVED) == {"": 0, " R": F.RECEIVED, " T": F.SENT}[letter]

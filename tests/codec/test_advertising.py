@@ -39,3 +39,13 @@ def test_an_advertisement_is_read():
     assert said["company"]["raw"] == 0xFFFF
     assert {row["label"] for row in rows} >= {"Tugh", "01 A0 B0"}
     assert {row["valid"] for row in rows} == {"good"}
+
+
+def test_both_forms_of_the_local_name_are_one_field():
+    """Assigned numbers, 2.3: 0x08 is the shortened local name, 0x09 the complete one."""
+    for kind in (0x08, 0x09):
+        batch = Batch()
+        batch.add(0, bytes([5, kind]) + b"Tugh")
+        meaning = Meaning.of(Capture.from_table(batch.table(), [Lane("air", "serial")]), [LAYOUT])
+        rows = [row for block in long_table(meaning) for row in block.table().to_pylist()]
+        assert "Tugh" in {row["label"] for row in rows}, kind

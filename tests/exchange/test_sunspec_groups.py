@@ -46,3 +46,27 @@ def test_a_group_whose_number_is_not_known_is_left_and_told(count):
 def test_what_is_no_group_is_told(group):
     found = read([group])
     assert [left.place for left in found.left] == ["group.groups[0]"] and len(found.layouts[0].fields) == 2
+
+
+TYPES = {
+    "int16": 1, "uint16": 1, "count": 1, "acc16": 1, "enum16": 1, "bitfield16": 1, "raw16": 1, "sunssf": 1,
+    "int32": 2, "uint32": 2, "acc32": 2, "enum32": 2, "bitfield32": 2, "float32": 2, "ipaddr": 2,
+    "int64": 4, "uint64": 4, "acc64": 4, "bitfield64": 4, "float64": 4, "eui48": 4, "ipv6addr": 8,
+}  # fmt: skip
+"""How many registers each type takes (SunSpec information model specification, 4.2)."""
+NOT_THERE = {
+    "int16": -32768, "uint16": 65535, "acc16": 0, "enum16": 65535, "bitfield16": 65535, "sunssf": -32768,
+    "int32": -(2**31), "uint32": 2**32 - 1, "acc32": 0, "enum32": 2**32 - 1, "bitfield32": 2**32 - 1,
+    "int64": -(2**63), "uint64": 2**64 - 1, "acc64": 0, "bitfield64": 2**64 - 1,
+}  # fmt: skip
+"""What says *not implemented*, as the same specification has it."""
+
+
+@pytest.mark.parametrize(("kind", "registers"), TYPES.items())
+def test_each_type_takes_its_registers_and_has_its_own_value_for_not_implemented(kind, registers):
+    point = {"name": "P", "type": kind, "symbols": [{"name": "ON", "value": 1}]}
+    layout = read([], points=[{"name": "N", "type": "uint16"}, point, {"name": "Z", "type": "uint16"}]).layouts[0]
+    assert layout.registers.count == registers + 2
+    field = layout.field_named("P")
+    assert str(field.places).replace(" ", "..").split("..")[0] == "B2" and len(field.places) == 16 * registers
+    assert str(field.unavailable) == (str(NOT_THERE[kind]) if kind in NOT_THERE else "")

@@ -231,3 +231,17 @@ def test_floats_have_bits_up_to_the_highest_whole_number(number):
     result = evaluate(Expression("f ^ 3"), scope)
     assert result.known is None or result.known.all()
     assert int(result.values[0]) == int(number) ^ 3
+
+
+@pytest.mark.parametrize(
+    ("text", "lowest", "highest"),
+    [
+        ("a | a", 0, 65535), ("a ^ 0", 0, 65535), ("a & 0x1FF", 0, 511), ("a & a", 0, 65535),
+        ("a | 0x10000", 0, 131071), ("a + a", 0, 131070), ("a - a", -65535, 65535), ("a * 3", 0, 196605),
+    ],
+)  # fmt: skip
+def test_bounds_hold_the_extremes_and_no_more(text, lowest, highest):
+    rows = [(0, 0, -(2**31)), (65535, 0, 2**31 - 1), (511, 0, 0)]
+    result = evaluate(Expression(text), scope_of(rows))
+    assert result.bounds == (lowest, highest)
+    assert (result.values >= lowest).all() and (result.values <= highest).all()

@@ -6,8 +6,10 @@ import pytest
 
 from zesty_abacus.core.layouts.model import (
     Applies,
+    Computed,
     Counter,
     Crc,
+    Expression,
     FieldKind,
     NamedValue,
     RawSet,
@@ -163,3 +165,26 @@ def test_what_selects_is_there_and_not_itself_and_for_some_value():
     assert sentences(circle) == ["page depends on a field that is not in the layout."]
     never = msgspec.structs.replace(other, selected=Selected(page.id, RawSet([])))
     assert sentences(page, never) == ["other is present for no value of page."]
+
+
+@pytest.mark.parametrize(
+    ("settings", "complaint"),
+    [
+        ({"name": " "}, "The computed value has no name."),
+        ({"name": "a"}, "Two values are called a."),
+        ({"low": Fraction(2), "high": Fraction(1)}, "twice has its low limit above its high limit."),
+        ({"names": (NamedValue(1, "x"), NamedValue(1, "y"))}, "twice names the value 1 twice"),
+        ({"names": (NamedValue(5, "x", to=3),)}, "twice names the value 5 twice, or a span that ends before it begins"),
+    ],
+)
+def test_what_is_wrong_with_a_computed_value(settings, complaint):
+    value = Computed(**{"id": uuid4(), "name": "twice", "expression": Expression("a * 2")} | settings)
+    assert any(complaint in one for one in sentences(new_field("a", at("B0")), computed=(value,)))
+
+
+@pytest.mark.parametrize(
+    "settings", [{}, {"low": Fraction(1), "high": Fraction(1)}, {"names": (NamedValue(3, "x", to=3),)}]
+)
+def test_what_is_just_accepted_of_a_computed_value(settings):
+    value = Computed(id=uuid4(), name="twice", expression=Expression("a * 2"), **settings)
+    assert sentences(new_field("a", at("B0")), computed=(value,)) == []

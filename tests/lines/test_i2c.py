@@ -4,7 +4,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.lines.drawing import drawn, i2c_wires, jittered
+from tests.lines.drawing import Wires, drawn, i2c_wires, jittered
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.i2c import DECODER, I2cLine
 from zesty_abacus.core.lines.registry import decode_line
@@ -123,3 +123,28 @@ def test_the_pair_is_found_among_other_lines():
     best = max(DECODER.propose(channels), key=lambda proposal: proposal.score)
     assert best.settings == I2cLine(clock="b", data="a") and best.score > 0.9
     assert "100.0 kHz" in best.reason
+
+
+def test_lines_that_change_in_one_instant_are_read_as_the_standard_lets_them_change():
+    """Data changes only while the clock is low (UM10204, 3.1.3), so at a rise it changed before, at a fall after."""
+    #                start 1  0  1  0  0  0  0  R  taken 1 0 1 0 1 0 1 0 not  stop
+    bits = [1, 0, 1, 0, 0, 0, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1]
+    for data_changes_at in ("rise", "fall"):
+        wires = Wires(clock=1, data=1)
+        wires.wait(9000)
+        wires.wait(9000, data=0)
+        wires.wait(3000, clock=0)
+        for bit in bits:
+            if data_changes_at == "rise":
+                wires.wait(5000, clock=1, data=bit)
+                wires.wait(5000, clock=0)
+            else:
+                # the bit was put there in the instant in which the clock fell
+                wires.levels["data"] = bit
+                wires.parts["data"][-1] = (bit, wires.parts["data"][-1][1])
+                wires.wait(5000, clock=1)
+                wires.wait(5000, clock=0)
+        wires.wait(5000, data=0)
+        wires.wait(9000, clock=1)
+        wires.wait(9000, data=1)
+        assert frames_of(decode(wires.edges())) == [(0x50, F.READ, b"\xaa")], data_changes_at

@@ -239,3 +239,13 @@ def test_telegrams_that_only_share_the_crc_are_not_taken_for_modbus():
     assert score < 0.5 and "67% of them ask for a function that there is" in reason
     # no unit has an address like that
     assert way.judge(bytes_result([with_crc(bytes((0xFA, 3, number, 0, 0, 1))) for number in range(20)])) is None
+
+
+def test_a_fault_of_a_character_is_a_fault_of_its_unit():
+    """Wrong parity in one byte of the second unit, whose check agrees all the same."""
+    groups = POLLS[:4]
+    flags = [0] * sum(map(len, groups))
+    flags[len(groups[0]) + 2] = F.PARITY
+    table = framing_of(ModbusRtuFraming()).apply(ModbusRtuFraming(), bytes_result(groups, flags=flags)).frames
+    assert [bool(one & F.PARITY) for one in table.flags.tolist()] == [False, True, False, False]
+    assert not any(one & F.BAD_CHECK for one in table.flags.tolist())

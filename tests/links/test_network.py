@@ -60,9 +60,11 @@ def pieces(datas, link=1):
         lambda data: ethernet(0x0800, ip4(17, data), tag=True),
         lambda data: ethernet(0x86DD, ip6(17, data)),
         lambda data: ethernet(0x86DD, ip6(17, data, options=b"\x11\0" + bytes(6))),
+        lambda data: ethernet(0x86DD, ip6(17, data, options=b"\x11\1" + bytes(14))),
+        lambda data: ethernet(0x86DD, ip6(17, data, options=b"\x2b\2" + bytes(22) + b"\x11\0" + bytes(6))),
         lambda data: ethernet(0x0800, ip4(17, data)) + bytes(20),
     ],
-    ids=["ipv4", "tagged", "ipv6", "ipv6 with options", "padded"],
+    ids=["ipv4", "tagged", "ipv6", "ipv6 with options", "longer options", "two headers", "padded"],
 )
 def test_datagrams_by_every_road(wrap):
     found = pieces([wrap(udp(40_000, 5000, b"hello")), wrap(udp(5000, 40_000, b"back"))])

@@ -3,6 +3,8 @@
 import numpy as np
 import pytest
 
+from zesty_abacus.core.frames.capture import Capture, Lane
+from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.reading.meaning import Meaning
 from zesty_abacus.core.unravel.across.question import Action
 from zesty_abacus.core.unravel.look import Asked, unravel
@@ -68,3 +70,20 @@ def test_what_never_moves_has_nothing_against_it(found):
     meaning, _matrix, by_kind = found
     for one in by_kind["constant"]:
         assert witness(meaning, 0, one).against is None
+
+
+def test_a_frame_that_is_shown_is_long_enough_to_hold_what_is_said(capture_of):
+    """Of one address short frames come first, which have no byte of the counter."""
+    times = np.arange(600, dtype=np.int64) * 10_000_000
+    long = np.zeros((400, 6), np.uint8)
+    long[:, 5] = np.arange(400) % 16
+    short = np.zeros((200, 2), np.uint8)
+    sizes = np.array([2] * 200 + [6] * 400, np.uint32)
+    table = FrameTable(
+        times, np.zeros(600, np.uint16), np.full(600, 0x100, np.int64), np.zeros(600, np.uint32),
+        np.cumsum(sizes, dtype=np.int64) - sizes, sizes, np.concatenate([short.ravel(), long.ravel()]),
+    )  # fmt: skip
+    meaning = Meaning.of(Capture.from_table(table, (Lane("can0"),)), [])
+    (counter,) = (one for one in unravel(meaning, Asked()).kinds[0].findings if one.kind == "counter")
+    place = witness(meaning, 0, counter)
+    assert place.speaks.row >= 200 and table.payload_of(place.speaks.row)[5] == 0
