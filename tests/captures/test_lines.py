@@ -316,3 +316,34 @@ class TestPulseText:
         assert report.problems[0].place == "byte 11" and len(recording.channels[0].edges) == 6
         with pytest.raises(CaptureReadError, match="no length"):
             read(tmp_path, "b.pulses", "# nothing\n", name="pulse lengths")
+
+
+class TestLimits:
+    @pytest.mark.parametrize("more", ["", "$var wire 1 e e $end "])
+    def test_as_many_bits_are_declared_as_a_dump_may_have(self, tmp_path, more):
+        variables = "".join(f"$var wire 1024 {name} {name} $end " for name in "abcd")
+        text = f"$timescale 1 ns $end {variables}{more}$enddefinitions $end\n#0\nb1 a\n#10\nb0 a\n"
+        if more:
+            with pytest.raises(CaptureReadError, match="4097 bits are declared, more than 4096"):
+                read(tmp_path, "a.vcd", text)
+        else:
+            assert len(read(tmp_path, "a.vcd", text)[0].channels) == 4096
+
+    def test_of_a_variable_that_is_too_wide_the_lowest_bits_are_read_and_it_is_told(self, tmp_path):
+        word = "1" + "0" * 1100 + "101"
+        text = f"$timescale 1 ns $end $var wire 2000 ! w $end $enddefinitions $end\n#0\nb0 !\n#10\nb{word} !\n#20\n"
+        recording, report = read(tmp_path, "a.vcd", text)
+        assert [(one.place, one.reason) for one in report.problems] == [
+            ("w", "of its 2000 bits the lowest 1024 are read")
+        ]
+        assert len(recording.channels) == 1024
+        rising = [one.name for one in recording.channels if toggles(one)]
+        assert rising == ["w[2]", "w[0]"]
+
+    @pytest.mark.parametrize("place", [0, 4095, 4096, 4999])
+    def test_one_value_that_is_neither_nought_nor_one_makes_a_channel_analog(self, tmp_path, place):
+        values = [n % 2 for n in range(5000)]
+        values[place] = 0.5
+        text = "time_us,v\n" + "".join(f"{n},{value}\n" for n, value in enumerate(values))
+        (channel,) = read(tmp_path, "a.csv", text)[0].channels
+        assert channel.words != "digital" and channel.samples.physical(place, place + 1).tolist() == [0.5]

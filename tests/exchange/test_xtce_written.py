@@ -1,13 +1,23 @@
 """What is written as XTCE says in the standard's own words, whatever is kept beside it for this program."""
 
 from fractions import Fraction
+from uuid import uuid4
 
 import pytest
 from lxml import etree
 
 from zesty_abacus.core.exchange import xtce_write
-from zesty_abacus.core.layouts.model import Applies, CurvePoint, FieldKind, NamedValue, new_field, new_layout
-from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.layouts.model import (
+    Applies,
+    CurvePoint,
+    Expression,
+    FieldKind,
+    NamedValue,
+    Run,
+    new_field,
+    new_layout,
+)
+from zesty_abacus.core.layouts.places import Places, parse_places
 
 CURVE = (Fraction(1), Fraction(0), Fraction(4))
 
@@ -86,3 +96,33 @@ def test_names_and_the_order_of_bytes():
     low, high = (found(declared(places), "IntegerDataEncoding")[0] for places in ("B2 B1", "B1 B2"))
     assert low.get("byteOrder") == "leastSignificantByteFirst" and high.get("byteOrder") is None
     assert low.get("sizeInBits") == high.get("sizeInBits") == "16"
+
+
+@pytest.mark.parametrize(
+    ("settings", "written"),
+    [
+        ({"length": Expression("count")}, {"DynamicValue": "count"}),
+        ({"end": "00"}, {"TerminationChar": "00"}),
+        ({"length": Expression("count + 1")}, None),
+        ({"length": Expression("count"), "end": "00"}, None),
+        ({}, None),
+    ],
+)
+def test_a_text_ends_where_a_field_or_a_character_says_and_what_has_no_word_is_told(settings, written):
+    text = Run(id=uuid4(), name="note", field=new_field("note", Places(()), FieldKind.TEXT), **settings)
+    count = new_field("count", parse_places("B0"))
+    made = xtce_write.write([new_layout("m", Applies(protocol="serial"), 1, [count], parts=(text,))])
+    root = etree.fromstring(made.data)
+    strings = root.xpath("//*[local-name()='StringParameterType']")
+    if written is None:
+        assert not strings and [left.place for left in made.left if "note" in left.words()]
+        return
+    (size,) = found(strings[0], "SizeInBits")
+    assert {etree.QName(one).localname for one in size} == set(written)
+    if "DynamicValue" in written:
+        assert found(size, "ParameterInstanceRef")[0].get("parameterRef").endswith("count")
+        assert [dict(one.attrib) for one in found(size, "LinearAdjustment")] == [
+            {"slope": "8", "intercept": "0"}
+        ]  # fmt: skip
+    else:
+        assert size[0].text == "00"

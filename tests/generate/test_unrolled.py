@@ -121,3 +121,16 @@ def test_a_part_that_says_where_it_begins_stands_behind_an_optional_one():
     flat = unrolled(frame_of((flagged(), cells(start=Expression("6"), amount=Expression("1")))))
     by_name = {field.name: field for field in flat.fields}
     assert by_name["x"].selected.values == RawSet.of(2) and by_name["strain[0]"].places == at("B6 B7")
+
+
+def test_a_text_may_fill_the_longest_frame_and_no_more():
+    """A message on CAN has 64 bytes at most, two of which stand before the text."""
+    for length, fits in ((62, True), (64, True), (65, False), (0, False)):
+        field = new_field("t", Places(()), FieldKind.TEXT)
+        run = Run(id=uuid4(), name="t", field=field, length=Expression(str(length)))
+        if fits:
+            flat = unrolled(frame_of((run,)))
+            assert len(flat.fields[-1].places) == 8 * length
+        else:
+            with pytest.raises(CannotCarryError, match="t has no fixed length"):
+                unrolled(frame_of((run,)))

@@ -305,3 +305,13 @@ def test_a_refusal_a_silence_and_a_wrong_toggle():
     del frames[4:6]
     broken = messages_of("CANopen SDO", None, table_of(*frames))
     assert broken[-1] == (0x03_2001_00, F.READ | F.ANSWER | F.CUT_SHORT, bytes(range(7)))
+
+
+@pytest.mark.parametrize(
+    ("text", "address", "is_extended"),
+    [("7E0", 0x7E0, False), ("007", 0x7, False), ("07E0", 0x7E0, True), ("18DA00F1", 0x18DA00F1, True)],
+)
+def test_identifiers_of_more_than_three_digits_have_29_bits(text, address, is_extended):
+    frames = [(address, b"\x02\x3e\x00", F.EXTENDED), (address, b"\x02\x3e\x01", 0)]
+    found = messages_of("ISO 15765-2", SegmentedFraming(identifiers=text), table_of(*frames))
+    assert [payload for _, _, payload in found] == [b"\x3e\x00" if is_extended else b"\x3e\x01"]

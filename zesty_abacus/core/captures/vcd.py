@@ -24,6 +24,8 @@ _UNITS = {"s": 10**15, "ms": 10**12, "us": 10**9, "ns": 10**6, "ps": 10**3, "fs"
 """Femtoseconds of each unit."""
 _HEAD_LIMIT = 16 << 20
 _MOST_CHANNELS = 4096
+_MOST_BITS = 1024
+"""Of one variable: what is wider is no line, and would leave no room for the others."""
 _LONGEST_WORD = 1 << 20
 _LONGEST_TICK_FS = 1000 * 10**15
 _BLANK = re.compile(rb"\s")
@@ -38,6 +40,8 @@ class _Variable:
     name: str
     width: int
     real: bool
+    declared: int
+    """How many bits it has; more than ``width`` of one that is too wide."""
 
 
 class Vcd:
@@ -97,6 +101,9 @@ class _Body:
         self._variables = _declared(head)
         if not self._variables:
             raise CaptureReadError("no variable is declared.", where=str(path))
+        for one in self._variables:
+            if one.width < one.declared:
+                report.add_problem(one.name, f"of its {one.declared} bits the lowest {one.width} are read")
         self._date = _date_of(head)
         self._femto = _timescale(head, path)
         widths = np.array([variable.width for variable in self._variables], np.int64)
@@ -234,11 +241,12 @@ def _declared(head: str) -> list[_Variable]:
             scopes.pop()
         elif match.group(1) == "var" and len(words) >= 4 and words[1].isdigit() and len(words[2]) <= 9:
             real = words[0] in ("real", "realtime")
-            width = 1 if real else min(max(int(words[1]), 1), 1024)
+            bits = 1 if real else max(int(words[1]), 1)
+            width = min(bits, _MOST_BITS)
             name = "".join(words[3:])
             if width > 1:
                 name = re.sub(r"\[\d+:\d+\]$", "", name)
-            found.append(_Variable(words[2], ".".join([*scopes[1:], name]), width, real))
+            found.append(_Variable(words[2], ".".join([*scopes[1:], name]), width, real, bits))
     return found
 
 
