@@ -263,3 +263,37 @@ def test_a_group_without_a_verb_shows_its_help_line_by_line(group):
     code, out, err = run(group)
     assert code == 2 and out == "" and "\\n" not in err
     assert err == run(group, "--help")[1]
+
+
+def test_all_of_a_layout_is_shown(tmp_path):
+    library, file = tmp_path / "team.sqlite", tmp_path / "dryer.json"
+    file.write_text(json.dumps({"format": "zesty-abacus layouts", "version": 2, "layouts": [{
+        "name": "Burner", "applies": {"address": "0x210", "lanes": ["hall"]}, "size": 8,
+        "fields": [
+            {"name": "page", "places": "B0"},
+            {"name": "heat", "places": "B1 B2", "ratio": "1/10", "offset": "-40", "unit": "°C", "high": "75",
+             "selected": {"field": "page", "values": "1..2"}, "unavailable": "65535"},
+            {"name": "fan", "places": "B4 B3", "unit": "rpm"},
+            {"name": "mode", "places": "B5", "kind": "names", "names": [{"raw": 0, "label": "off"},
+                                                                        {"raw": 1, "label": "on", "to": 3}]},
+            {"name": "crc", "places": "B7"}],
+        "checks": [{"check": "counter", "name": "turns", "field": "page", "step": 1}],
+        "computed": [{"name": "twice", "expression": "fan * 2", "unit": "rpm"}],
+        "parts": [{"part": "group", "name": "cells", "size": 1, "repeat": "to-end",
+                   "fields": [{"name": "cell", "places": "B0"}]}],
+    }]}))  # fmt: skip
+    assert run("library", "new", library)[0] == 0 and run("library", "import", library, file)[0] == 0
+    assert run("library", "show", library)[1].splitlines() == [
+        "0x210  Burner on hall, 8 bytes",
+        "    page: B0, unsigned",
+        "    heat: B1 B2, unsigned, high byte first, 0.1 a step from -40, °C, open to 75; "
+        "if page is 1..2; not available at 65535",
+        "    fan: B4 B3, unsigned, low byte first, rpm",
+        "    mode: B5, named values",
+        "    crc: B7, unsigned",
+        "    cells: array to the end, bytes an item 1, how often to-end",
+        "        cell: B0, unsigned",
+        "    twice: computed, fan * 2, rpm",
+        "    mode is off at 0, on at 1 to 3",
+        "    turns (counter): field page, step 1",
+    ]

@@ -25,11 +25,12 @@ from zesty_abacus.core.layouts.model import Applies, RegisterMap, new_layout
 from zesty_abacus.core.live.address import parse_endpoint
 from zesty_abacus.core.live.device_registers import DeviceRegisters
 from zesty_abacus.core.live.errors import EndpointError
+from zesty_abacus.core.live.modbus import polling
 from zesty_abacus.core.live.modbus.bank import RegisterBank
 from zesty_abacus.core.live.modbus.blocks import Block, blocks_of
 from zesty_abacus.core.live.modbus.errors import ExchangeError, NoAnswerError, RefusedError, WrongAnswerError
 from zesty_abacus.core.live.modbus.opening import client_of, server_of
-from zesty_abacus.core.live.modbus.poll import Poll
+from zesty_abacus.core.live.modbus.poll import Poll, PollCounts
 from zesty_abacus.core.live.modbus.readings import Readings
 from zesty_abacus.core.live.modbus.requests import data_of_answer, read_request, write_request
 from zesty_abacus.core.live.modbus.rtu import has_good_crc, with_crc
@@ -546,3 +547,28 @@ def test_a_bank_answers_every_request_with_an_answer_or_an_exception(request_byt
         answer = RegisterBank(DeviceRegisters(space, b"", 30)).answer(request_bytes)
         assert answer[0] & 0x7F == request_bytes[0] & 0x7F or answer[0] == request_bytes[0] | 0x80
         assert len(answer) <= 253
+
+
+def test_what_goes_wrong_is_told_once_until_it_is_something_else_or_goes_well_again(monkeypatch):
+    refused, gone = EndpointError("it refuses"), EndpointError("it is gone")
+    rounds = [[], [refused], [refused], [refused, gone], [gone], [], [], [gone]]
+    over = threading.Event()
+
+    class Rounds:
+        counts = PollCounts()
+
+        def __init__(self, *_arguments, **_how):
+            self.left = iter(rounds)
+
+        def round(self):
+            came = next(self.left, None)
+            if came is None:
+                over.set()
+            return came or []
+
+    monkeypatch.setattr(polling, "Poll", Rounds)
+    told = []
+    running = polling.Polling(None, holding_map(), 0.001, told.append)
+    assert over.wait(20)
+    running.stop()
+    assert told == ["it refuses", "it is gone", "", "it is gone", ""]

@@ -10,7 +10,6 @@ from pathlib import Path
 
 import click
 
-from ...core.codec.wording import places_words
 from ...core.errors import DataError
 from ...core.exchange.mapping_shelf import mapping_from_file, mapping_text
 from ...core.exchange.onto import onto_library
@@ -24,7 +23,6 @@ from ...core.handover.sheet_files import write_sheets
 from ...core.layouts.clashes import clashes
 from ...core.layouts.json_form import layouts_to_file_text
 from ...core.layouts.model import Layout
-from ...core.layouts.numbers import format_exact
 from ...core.layouts.places import parse_places
 from ...core.layouts.validate import problems_inside
 from ...core.library.check import check_library
@@ -295,10 +293,18 @@ def _holds_recipes(file: Path) -> bool:
 
 
 def _show_layout(layout: Layout) -> None:
+    """Print what stands on the sheet of a layout, a line a row."""
     lanes = f" on {', '.join(layout.applies.lanes)}" if layout.applies.lanes else ""
-    say(f"{layout.applies.address_text()}  {layout.name}{lanes}, {counted(layout.size, 'byte')}")
-    for field in layout.fields:
-        scale = "" if field.ratio == 1 else f", {format_exact(field.ratio)} a step"
-        offset = "" if not field.offset else f", offset {format_exact(field.offset)}"
-        unit = f" {field.unit}" if field.unit else ""
-        say(f"    {field.name}: {field.places}, {places_words(field)}{scale}{unit}{offset}")
+    size = layout.registers.words() if layout.registers is not None else counted(layout.size, "byte")
+    say(f"{layout.applies.address_text()}  {layout.name}{lanes}, {size}")
+    sheet = sheet_of(layout)
+    for row in sheet.rows:
+        name, where, read, step, unit, limits, remarks = row.cells
+        ratio, _, offset = step.partition(", ")
+        scale = f"{ratio} a step" + (f" from {offset}" if offset else "") if step else ""
+        said = ", ".join(part for part in (where, read, scale, unit, limits) if part)
+        say(f"{'    ' * (row.depth + 1)}{name}: {said}{f'; {remarks}' if remarks else ''}")
+    for name, values in sheet.values:
+        say(f"    {name} is {', '.join(f'{label} at {raw}' for raw, label in values)}")
+    for name, agrees in sheet.checks:
+        say(f"    {name}: {agrees}")
