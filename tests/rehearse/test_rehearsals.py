@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tests.live.wire import Wire
 from tests.rehearse.messages import throttle
 from tests.steady import KEEPS_TIME
-from zesty_abacus.core.errors import MisuseError
+from zesty_abacus.core.errors import DataError, MisuseError
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.receiving import Receiving
 from zesty_abacus.core.rehearse import edit
@@ -244,6 +244,24 @@ def test_what_makes_no_sense_is_told_before_anything_is_sent(step, words):
     with pytest.raises(MisuseError) as caught:
         _run(step)
     assert words in str(caught.value)
+
+
+def test_every_step_that_makes_no_sense_is_told_once():
+    with pytest.raises(MisuseError) as caught:
+        _run(
+            Wait(for_="soon"), Wait(for_="1 ms"), Send(message="Throtle"),
+            Repeat(times=5, steps=(Send(frame="123#01"), Expect(condition="speed >", within="1 s"))),
+            Run(name="unheard"), others=unheard_of,
+        )  # fmt: skip
+    told = caught.value
+    assert told.sentence == "test: it cannot be run, 4 things are wrong."
+    assert [one.partition(": ")[0] for one in told.details] == ["step 1", "step 3", "step 4.1.2", "step 5"]
+    assert told.details[1].endswith("there is no message 'Throtle'. Did you mean Throttle?")
+    assert told.details[3].endswith("there is no rehearsal 'unheard'.")
+
+
+def unheard_of(name):
+    raise DataError(f"there is no rehearsal {name!r}.")
 
 
 _EVERY_STEP = Rehearsal(

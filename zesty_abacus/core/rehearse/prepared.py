@@ -56,7 +56,7 @@ class Prepared:
     Raises
     ------
     MisuseError
-        If anything in it makes no sense; the step is named.
+        If anything in it makes no sense; each step that does not is named.
     """
 
     def __init__(
@@ -70,28 +70,38 @@ class Prepared:
         # what it notes itself can be asked for as well; when it was is known once it has happened
         noted = [Noted(0, step.text) for step in rehearsal.all_steps() if isinstance(step, Note)]
         self._known = Known(list(outlets.lanes), layouts, noted)
+        self._wrong: list[MisuseError] = []
         self.steps: tuple[ReadyStep, ...] = tuple(self._flat(rehearsal.steps, "", frozenset({rehearsal.name})))
+        if len(self._wrong) == 1:
+            raise self._wrong[0]
+        if self._wrong:
+            raise MisuseError.of("it cannot be run", [str(one) for one in self._wrong], where=rehearsal.name)
 
     def _flat(self, steps: Sequence[AnyStep], before: str, running: frozenset[str]) -> Iterator[ReadyStep]:
         for place, step in enumerate(steps, 1):
             number = f"{before}{place}"
             try:
                 if isinstance(step, Repeat):
-                    if not 1 <= step.times <= _MOST_DONE:
-                        raise MisuseError(f"it cannot be repeated {step.times} times.")
-                    for time in range(1, step.times + 1):
-                        yield from self._flat(step.steps, f"{number}.{time}.", running)
+                    yield from self._repeated(step, number, running)
                 elif isinstance(step, Run):
                     if step.name in running or self._others is None:
                         raise MisuseError(f"{step.name} would run within itself, or is not in a library.")
                     yield from self._flat(self._others(step.name).steps, f"{number}.", running | {step.name})
                 else:
                     yield ReadyStep(number, step, self._checked(step))
-            except MisuseError as error:
-                if error.where.startswith("step "):
-                    raise
+            except (MisuseError, DataError) as error:
                 where = f"step {number}" + (f", {error.where}" if error.where else "")
-                raise MisuseError(error.message, where=where, hint=error.hint) from error
+                self._wrong.append(MisuseError(error.message, where=where, hint=error.hint))
+
+    def _repeated(self, step: Repeat, number: str, running: frozenset[str]) -> Iterator[ReadyStep]:
+        if not 1 <= step.times <= _MOST_DONE:
+            raise MisuseError(f"it cannot be repeated {step.times} times.")
+        known = len(self._wrong)
+        for time in range(1, step.times + 1):
+            yield from self._flat(step.steps, f"{number}.{time}.", running)
+            if len(self._wrong) > known:
+                # what is wrong with a step is wrong with it every time
+                return
 
     def _checked(self, step: AnyStep) -> str:
         """Return the lane a step sends on, empty if it sends nothing; raises MisuseError where it makes no sense."""
