@@ -6,6 +6,7 @@ from zesty_abacus.core.layouts.json_form import layouts_from_file
 from zesty_abacus.demo.trial import SHIPPED
 from zesty_abacus.desk.desks.unravel.reckoner import reason_words
 from zesty_abacus.desk.desks.unravel.side import SELECTION
+from zesty_abacus.desk.widgets.told import told_lines
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 TRUTH = {layout.name: layout for layout in layouts_from_file(SHIPPED / "truth" / "layouts.json")}
@@ -165,3 +166,43 @@ def test_every_reading_says_why_it_stands_there():
     assert reason_words(0.994) == "steps up to 99%"
     assert reason_words(0.004) == "steps below 1%"
     assert reason_words(float("nan")) == "not judged"
+
+
+@pytest.mark.parametrize("desk", ["3", "4"])
+def test_frames_of_the_message_in_hand_are_stepped_through(pilot, desk):
+    session = pilot.session
+    pilot.key(desk)
+    pilot.pick_kind(0x310)
+    order = session.capture.order_of_kind(session.kind)
+    times = session.capture.frames.times(order.rows())
+    session.clock.set_cursor(int(times[100]) + 1)
+    pilot.settle()
+    for key, place in ((".", 101), (".", 102), (",", 101), (",", 100), (",", 99)):
+        pilot.key(key)
+        assert session.clock.cursor_ns == times[place]
+    session.clock.set_cursor(int(times[0]))
+    pilot.key(",")
+    assert session.clock.cursor_ns == times[0], "there is none before"
+    session.clock.set_cursor(int(times[-1]))
+    pilot.key(".")
+    assert session.clock.cursor_ns == times[-1]
+
+
+def test_where_no_frame_of_the_message_is_in_view_it_is_said_where_the_next_one_is(pilot):
+    session, clock = pilot.session, pilot.session.clock
+    pilot.key("3")
+    lanes = [lane.name for lane in session.capture.lanes]
+    session.select_kind(next(n for n, key in enumerate(session.capture.kinds.keys) if lanes[key.lane] == "beacon"))
+    order = session.capture.order_of_kind(session.kind)
+    first, last = (session.capture.frames.at(order.row(place)).time_ns for place in (0, len(order) - 1))
+    view = pilot.window.unravel.history
+    for (begin, end), said in (
+        ((clock.first_ns, first - 1), f"The next one is at {clock.words(first)} s: press ."),
+        ((last + 1, clock.last_ns), f"The last one is at {clock.words(last)} s: press ,"),
+    ):
+        clock.set_view(begin, end)
+        pilot.settle()
+        assert f"No frame of it in this stretch. {said}" in [line.words for line in told_lines(view)]
+    clock.set_view(first - 1, first + 1)
+    pilot.settle()
+    assert not any("No frame" in line.words for line in told_lines(view))

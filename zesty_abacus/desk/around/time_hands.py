@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPen, QWheelEvent
 
 from ..app.clock import Clock
+from ..app.session import Session
 from ..widgets.theme import faded, look
 
 _LEAST_DRAG = 4
@@ -36,6 +37,22 @@ def key_on_time(clock: Clock, event: QKeyEvent) -> bool:
         clock.zoom(1.25, clock.cursor_ns)
     else:
         return False
+    return True
+
+
+def step_in_kind(session: Session, by: int) -> bool:
+    """Move the cursor so many frames on among those of the message in hand; say whether there is one."""
+    if session.kind is None or session.capture is None:
+        return False
+    order, clock = session.capture.order_of_kind(session.kind), session.clock
+    number = order.count_until(clock.cursor_ns)
+    if by < 0 and number:
+        # frames of one instant are one place of the cursor: what is before them has another time
+        here = session.capture.frames.at(order.row(number - 1)).time_ns
+        number = order.count_until(here, inclusive=False) + 1
+    place = number - 1 + by
+    if 0 <= place < len(order):
+        clock.set_cursor(session.capture.frames.at(order.row(place)).time_ns, follow=True)
     return True
 
 

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import (
 from ...app.commands import Command
 from ...app.doors import engine, laid
 from ...app.session import Session
+from ...around.time_hands import step_in_kind
 from ...widgets.beads import AbacusState
 from ...widgets.pages import Pages
 from ...widgets.parts import DeskHead, button, hairline, one_shot
@@ -104,8 +105,8 @@ class LayoutsDesk(QWidget):
         return layout_commands(self, self._session)
 
     def step_frame(self, by: int) -> bool:
-        """Go so many frames on in the desk's own list; say whether it has one."""
-        return False
+        """Go so many frames of the message in hand on; say whether there is one."""
+        return step_in_kind(self._session, by)
 
     def _work_area(self) -> QWidget:
         lower = QWidget()

@@ -11,6 +11,7 @@ from ...app.commands import Command
 from ...app.doors import asked, engine
 from ...app.session import Session
 from ...around.ask_menu import ask_menu
+from ...around.time_hands import step_in_kind
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState
 from ...widgets.parts import DeskHead, Hint, hairline, plain_tip
@@ -66,8 +67,8 @@ class UnravelDesk(QWidget):
         return unravel_commands(self, self._session)
 
     def step_frame(self, by: int) -> bool:
-        """Go so many frames on in the desk's own list; say whether it has one."""
-        return False
+        """Go so many frames of the message in hand on; say whether there is one."""
+        return step_in_kind(self._session, by)
 
     def _work_area(self) -> QWidget:
         rods = QWidget()

@@ -51,7 +51,7 @@ class HistoryView(QWidget):
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         theme, session = look.theme, self._session
-        head = QRectF(0, 2, self.width(), 16)
+        head = QRectF(0, 0, self.width(), 16)
         draw_text(
             painter, head, "bit history, newest right; one line a bit, strong is 1", text_font(TINY_PX), theme.quiet
         )
@@ -59,9 +59,10 @@ class HistoryView(QWidget):
             painter.end()
             return
         image = self._picture()
-        if image is None:
-            waiting = QRectF(0, self._abacus.rods.top(0), self.width(), 30)
-            draw_text(painter, waiting, "summing bits …", text_font(), theme.quiet)
+        hint = self._where_its_frames_are() or ("" if image is not None else "summing bits …")
+        if hint or image is None:
+            said = QRectF(0, self._abacus.rods.top(0), self.width(), 30)
+            draw_text(painter, said, hint, text_font(), theme.quiet)
         else:
             height = self._abacus.rods.height * self._state.size
             target = QRectF(0, self._abacus.rods.top(0), self.width(), height)
@@ -69,6 +70,18 @@ class HistoryView(QWidget):
             self._tell_bytes(painter)
         self._draw_cursor(painter)
         painter.end()
+
+    def _where_its_frames_are(self) -> str:
+        """Return where to look where nothing of the kind is in view; empty if something is."""
+        session, clock = self._session, self._session.clock
+        order = session.capture.order_of_kind(session.kind)
+        before = order.count_until(clock.view_first_ns, inclusive=False)
+        if order.count_until(clock.view_last_ns) > before or not len(order):
+            return ""
+        is_ahead = before < len(order)
+        time_ns = session.capture.frames.at(order.row(before if is_ahead else before - 1)).time_ns
+        where = "The next one is at" if is_ahead else "The last one is at"
+        return f"No frame of it in this stretch. {where} {clock.words(time_ns)} s: press {'.' if is_ahead else ','}"
 
     def _tell_bytes(self, painter: QPainter) -> None:
         rods = self._abacus.rods
