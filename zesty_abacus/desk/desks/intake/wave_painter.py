@@ -6,6 +6,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import (
     QColor,
+    QFontMetricsF,
     QPainter,
     QPen,
 )
@@ -240,14 +241,21 @@ class WavePainter:
             if x >= area.left():
                 painter.setPen(QColor(theme.rod))
                 painter.drawLine(QPointF(x, box.top()), QPointF(x, box.top() + 4))
-                text = time_text(clock.seconds(tick), digits)
-                draw_text(
-                    painter, QRectF(x + 4, box.top() + 1, 124, RULER - 2), text, figure_font(TINY_PX), theme.quiet
-                )
+                self._draw_time(painter, x, box, time_text(clock.seconds(tick), digits))
             tick += step
         place = QRectF(10, box.top() + 1, GUTTER - 14, RULER - 2)
         draw_text(painter, place, span_text(last - first), text_font(TINY_PX),
                   theme.quiet)  # fmt: skip
+
+    def _draw_time(self, painter: QPainter, x: float, box: QRectF, text: str) -> None:
+        """Write a time behind its tick, or before it where it would be cut off at the right end."""
+        font = figure_font(TINY_PX)
+        place = QRectF(x + 4, box.top() + 1, 124, RULER - 2)
+        is_cut = x + 4 + QFontMetricsF(font).horizontalAdvance(text) > self._widget.width()
+        if is_cut:
+            place.moveRight(x - 4)
+        side = Qt.AlignmentFlag.AlignRight if is_cut else Qt.AlignmentFlag.AlignLeft
+        draw_text(painter, place, text, font, look.theme.quiet, side)
 
 
 def _round_step(step: float) -> int:
