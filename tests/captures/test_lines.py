@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from zesty_abacus.core.captures import vcd
 from zesty_abacus.core.captures.columns import Columns, guess_columns
 from zesty_abacus.core.captures.reference import read_reference, unit_of
-from zesty_abacus.core.captures.registry import read_lines, recognise
+from zesty_abacus.core.captures.registry import read_lines, read_recording, recognise
 from zesty_abacus.core.captures.report import CaptureReadError
 from zesty_abacus.core.errors import MisuseError
 
@@ -316,6 +316,46 @@ class TestPulseText:
         assert report.problems[0].place == "byte 11" and len(recording.channels[0].edges) == 6
         with pytest.raises(CaptureReadError, match="no length"):
             read(tmp_path, "b.pulses", "# nothing\n", name="pulse lengths")
+
+
+class TestBytesWithBlanks:
+    @pytest.mark.parametrize("separator", ["\t", ";", ",", "|"])
+    @pytest.mark.parametrize("payload", ["01 02 03 04 05 06 07 08", "0x01 0x02", "01-02-03", "0102"])
+    @pytest.mark.parametrize("more", [(), ("pump one",)])
+    def test_a_payload_is_one_column_however_its_bytes_are_apart(self, separator, payload, more):
+        names = separator.join(("time", "id", *["name"] * len(more), "data"))
+        row = separator.join(("1A0", *more, payload))
+        columns = guess_columns(names + "\n" + "".join(f"{n}.5{separator}{row}\n" for n in range(20)))
+        assert columns.separator == separator
+        assert columns.roles == ("time", "address", *["ignore"] * len(more), "payload")
+
+    def test_columns_between_blanks_are_still_found(self):
+        columns = guess_columns("time id data\n" + "".join(f"{n}.5 1A0 0102\n" for n in range(20)))
+        assert (columns.separator, columns.roles) == (" ", ("time", "address", "payload"))
+        columns = guess_columns("t a b\n" + "".join(f"{n},5 {n % 3},25 1,5\n" for n in range(20)))
+        assert (columns.separator, columns.decimal, columns.roles) == (" ", ",", ("time", "channel", "channel"))
+
+    def test_such_a_table_is_read(self, tmp_path):
+        path = tmp_path / "bus.csv"
+        path.write_text("time,id,data\n" + "".join(f"{n}.5,1A0,01 02 03 04 05 06 07 {n:02X}\n" for n in range(20)))
+        tables = []
+        report = read_recording(path, lambda table, _lanes: tables.append(table))
+        assert (report.format_name, report.problem_count) == ("frame table", 0)
+        assert [tables[0].payload_of(n) for n in (0, 19)] == [b"\1\2\3\4\5\6\7\0", b"\1\2\3\4\5\6\7\x13"]
+
+
+class TestQuotes:
+    @pytest.mark.parametrize("separator", [",", ";", "\t"])
+    def test_a_separator_in_quotes_separates_nothing(self, separator):
+        said = f'"level 3{separator} ""full"""'
+        text = separator.join(("time", "id", "data", "note")) + "\n"
+        text += "".join(separator.join((f"{n}.5", "1A0", "01 02", said)) + "\n" for n in range(5))
+        columns = guess_columns(text)
+        assert (columns.separator, columns.roles) == (separator, ("time", "address", "payload", "ignore"))
+
+    def test_quotes_that_do_not_close_cut_nothing_off(self):
+        columns = guess_columns('time,id,data\n1.0,1A0,01\n2.0,1A0,02\n3.0,"1A0,03\n4.0,1A0,04\n' + "5.0,1A0,05\n" * 20)
+        assert columns.roles == ("time", "address", "payload")
 
 
 class TestLimits:

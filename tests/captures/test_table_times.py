@@ -1,51 +1,116 @@
-"""Times in tables, to the last nanosecond."""
+"""Times of tables that are written out: dates and times of day, against Python's own."""
 
 from __future__ import annotations
 
-from fractions import Fraction
+from datetime import UTC, datetime, timedelta, timezone
 
 import pyarrow as pa
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.core.captures.columns import Columns
+from zesty_abacus.core.captures.columns import CLOCK, DATE, Columns, guess_columns
+from zesty_abacus.core.captures.reference import read_reference
+from zesty_abacus.core.captures.registry import read_recording
 from zesty_abacus.core.captures.report import ReadReport
-from zesty_abacus.core.captures.tables import times_ns
+from zesty_abacus.core.captures.table_times import TableTimes
 
-UNITS = {"s": 9, "ms": 6, "µs": 3, "ns": 0}
-
-
-def read(words, unit):
-    report = ReadReport("table")
-    times, good = times_ns(pa.array(words), Columns(time_unit=unit), 2, report)
-    return times.tolist(), good.tolist(), [(one.place, one.reason) for one in report.problems]
+S = 1_000_000_000
+H = 3600 * S
 
 
-def test_a_date_in_nanoseconds_keeps_all_its_digits():
-    """Nineteen of them, which no float holds."""
-    assert read(["1778572801004379001", "1778572801004379003"], "ns")[0] == [1778572801004379001, 1778572801004379003]
+def read(unit, *batches, decimal="."):
+    """Return the times of batches of words, None where one is none, and what is told of those."""
+    report = ReadReport("t")
+    times = TableTimes(Columns(time_unit=unit, decimal=decimal, separator=";"), report)
+    found = []
+    for number, words in enumerate(batches):
+        stamps, good = times.of(pa.array(words, pa.string()), 1 + 100 * number)
+        found += [stamp if fine else None for stamp, fine in zip(stamps.tolist(), good.tolist(), strict=True)]
+    return found, [(one.place, one.reason) for one in report.problems]
 
 
-def test_one_broken_row_costs_itself_and_rounds_no_other():
-    words = ["1778572801004379001", "soon", "1778572801004379003", "1e3", "-5", "99999999999999999999", "9" * 19]
-    times, good, problems = read(words, "ns")
-    assert times == [1778572801004379001, 0, 1778572801004379003, 1000, -5, 0, 0]
-    assert good == [True, False, True, True, True, False, False]
-    assert problems == [
-        ("line 3, column time", "'soon' is no number"), ("line 7, column time", "the time is out of range"),
-        ("line 8, column time", "the time is out of range"),
-    ]  # fmt: skip
+@given(
+    st.datetimes(datetime(1700, 1, 1), datetime(2250, 1, 1)), st.integers(-14 * 60, 14 * 60), st.integers(0, 999),
+    st.sampled_from("T "), st.sampled_from(["", "colon", "plain"]),
+)  # fmt: skip
+def test_dates_are_what_they_are_elsewhere(moment, minutes, nanoseconds, between, zone):
+    """ISO 8601; without a zone it is UTC."""
+    sign, away = "-" if minutes < 0 else "+", abs(minutes)
+    text = moment.strftime(f"%Y-%m-%d{between}%H:%M:%S.%f").rjust(26, "0") + f"{nanoseconds:03}"
+    colon = ":" if zone == "colon" else ""
+    text += f"{sign}{away // 60:02}{colon}{away % 60:02}" if zone else ""
+    aware = moment.replace(tzinfo=timezone(timedelta(minutes=minutes)) if zone else UTC)
+    since = aware - datetime(1970, 1, 1, tzinfo=UTC)
+    wanted = (since.days * 86_400 + since.seconds) * S + since.microseconds * 1000 + nanoseconds
+    assert read(DATE, [text]) == ([wanted], [])
 
 
-@given(st.sampled_from(sorted(UNITS)), st.integers(0, 4_000_000_000_000_000_000))
-def test_every_time_is_read_as_it_is_written(unit, time):
-    whole, part = divmod(time, 10 ** UNITS[unit])
-    word = f"{whole}.{part:0{UNITS[unit]}d}" if UNITS[unit] else str(whole)
-    assert read([word], unit)[:2] == ([time], [True])
-    assert Fraction(word) * 10 ** UNITS[unit] == time
+@pytest.mark.parametrize(
+    ("text", "nanoseconds"),
+    [
+        ("1970-01-01T00:00:00Z", 0), ("1970-01-01 00:00:01,5", 1_500_000_000), ("1970-01-01T00:01Z", 60 * S),
+        ("1970-01-02T00:00:00.000000001Z", 86_400 * S + 1), ("1970-01-01T01:00:00+01:00", 0),
+        ("1969-12-31T23:59:59Z", -S), ("1970-01-01T00:00:00.Z", 0), ("1970-01-01T23:59:60Z", 86_400 * S),
+        ("2026-05-12T08:00:00Z", 1_778_572_800 * S),
+    ],
+)  # fmt: skip
+def test_known_dates(text, nanoseconds):
+    assert read(DATE, [text]) == ([nanoseconds], [])
 
 
-@pytest.mark.parametrize(("word", "wanted"), [("0.0000000019", 1), ("12", 12 * 10**9), ("12.", 12 * 10**9)])
-def test_digits_beyond_nanoseconds_are_cut(word, wanted):
-    assert read([word], "s")[0] == [wanted]
+@pytest.mark.parametrize(
+    "text", ["2026-02-30 00:00:00", "2026-13-01 00:00:00", "2026-05-12 24:00:00", "2026-05-12 00:60:00", "12:00:00", "",
+             "2026-05-12", "2026-05-12 00:00:61", "9999-05-12 00:00:00", "soon"],
+)  # fmt: skip
+def test_what_is_no_date_is_told_with_its_line(text):
+    found, told = read(DATE, ["1970-01-01 00:00:00", text, "1970-01-01 00:00:02"])
+    assert found == [0, None, 2 * S] and told == [("line 2, column time", f"{text!r} is no time")]
+
+
+def test_times_of_day_go_on_with_the_next_day_at_midnight():
+    words = ["23:59:59.5", "23:59:58", "0:00:01", "12:00:00"], ["23:59:59", "00:00:00,25"], ["x", "11:00:00"]
+    found, told = read(CLOCK, *words)
+    days = [24 * H * day for day in (0, 0, 1, 1, 1, 2)]
+    own = [24 * H - S // 2, 24 * H - 2 * S, S, 12 * H, 24 * H - S, S // 4]
+    assert found[:6] == [day + time for day, time in zip(days, own, strict=True)]
+    assert found[6:] == [None, 48 * H + 11 * H] and told == [("line 201, column time", "'x' is no time")]
+
+
+def payload(number):
+    return " ".join(f"{(number * 7 + at) % 256:02X}" for at in range(8))
+
+
+@pytest.mark.parametrize(
+    ("head", "row", "unit", "first_ns"),
+    [
+        ("time,id,data", "2026-05-12 08:00:{n:02}.250,1A0,{p}", DATE, 1_778_572_800 * S + S // 4),
+        ("timestamp;id;data", "2026-05-12T08:00:{n:02}Z;1A0;{p}", DATE, 1_778_572_800 * S),
+        ("time,id,data", "08:00:{n:02}.250,1A0,{p}", CLOCK, 8 * H + S // 4),
+        ("Zeit;ID;Daten", "{n},5;1A0;{p}", "s", S // 2),
+        ("", "0.{n:03},0x1A0,{p}", "s", 0),
+        ("", "0.{n:03};1A0;8;{p}", "s", 0),
+        ("", "2026-05-12 08:00:{n:02},000001A0,{p}", DATE, 1_778_572_800 * S),
+        ("time,id,data", "{n}.5,1A0h,{p}", "s", S // 2),
+        (",time,id,data", "{n},{n}.5,1A0,{p}", "s", S // 2),
+    ],
+)
+def test_tables_of_frames_as_people_have_them(tmp_path, head, row, unit, first_ns):
+    rows = [row.format(n=n, p=payload(n)) for n in range(30)]
+    text = "\n".join(([head] if head else []) + rows) + "\n"
+    assert guess_columns(text).time_unit == unit
+    (tmp_path / "a.csv").write_text(text)
+    tables = []
+    report = read_recording(tmp_path / "a.csv", lambda table, _lanes: tables.append(table))
+    (table,) = tables
+    assert (report.format_name, report.problem_count, len(table)) == ("frame table", 0, 30)
+    assert set(table.address.tolist()) == {0x1A0} and int(table.time_ns[0]) == first_ns
+    assert [table.payload_of(n) for n in range(30)] == [bytes.fromhex(payload(n)) for n in range(30)]
+
+
+def test_a_reference_may_have_dates(tmp_path):
+    rows = "".join(f"2026-05-12T08:00:{n:02}.5+02:00;{n * 1.5}\n".replace(".", ",") for n in range(30))
+    (tmp_path / "a.csv").write_text("time;speed kn\n" + rows)
+    found = read_reference(tmp_path / "a.csv")
+    assert found.time_ns[:2].tolist() == [1_778_565_600 * S + S // 2, 1_778_565_601 * S + S // 2]
+    assert found.values["speed kn"][:3].tolist() == [0, 1.5, 3.0]

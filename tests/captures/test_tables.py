@@ -13,7 +13,8 @@ from zesty_abacus.core.captures.columns import Columns, guess_columns, split_lin
 from zesty_abacus.core.captures.frame_csv import FORMAT as FRAME_TABLE
 from zesty_abacus.core.captures.registry import open_writer, read_recording
 from zesty_abacus.core.captures.report import CaptureReadError, ReadReport
-from zesty_abacus.core.captures.tables import numbers, times_ns
+from zesty_abacus.core.captures.table_times import TableTimes
+from zesty_abacus.core.captures.tables import numbers
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.progress import Progress
@@ -193,12 +194,12 @@ class TestCells:
         name, digits = unit
         times = [time % Decimal(10) ** (18 - digits) if digits < 9 else time for time in times]
         words = pa.array([f"{time:.{digits}f}".replace(".", sign) for time in times])
-        found, good = times_ns(words, Columns(decimal=sign, time_unit=name, separator=";"), 1, ReadReport("x"))
+        found, good = TableTimes(Columns(decimal=sign, time_unit=name, separator=";"), ReadReport("x")).of(words, 1)
         wanted = [int(Decimal(f"{time:.{digits}f}") * 10**digits) for time in times]
         assert good.all() and found.tolist() == wanted
 
     def test_times_with_signs_and_exponents_are_read_as_floats(self):
-        found, good = times_ns(pa.array(["-1.5", "2e-3", "x", "inf"]), Columns(), 10, ReadReport("x"))
+        found, good = TableTimes(Columns(), ReadReport("x")).of(pa.array(["-1.5", "2e-3", "x", "inf"]), 10)
         assert good.tolist() == [True, True, False, False] and found[:2].tolist() == [-1_500_000_000, 2_000_000]
 
     @given(st.lists(st.floats(allow_nan=False, allow_infinity=False), min_size=1, max_size=20))

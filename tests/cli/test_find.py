@@ -163,3 +163,23 @@ def test_lanes_that_a_recording_cannot_hold_are_told(trial, tmp_path):
     assert {row["lane"] for row in rows_of(run("frames", tmp_path / "tug.log")[1])} == {"thruster", "battery"}
     code, _, err = run("frames", trial, "--lane", "shore", "-o", tmp_path / "shore.pcap")
     assert code == 2 and "what leaves is of shore. Write a table" in err and not (tmp_path / "shore.pcap").exists()
+
+
+def test_a_table_of_what_was_found_is_read_as_frames_again(recording, library, tmp_path):
+    """What the frames say stands in quotes, with commas in it."""
+    fields = [new_field(name, parse_places(f"B{number}")) for number, name in enumerate("ab")]
+    two = new_layout("Deck", Applies(address=0x101), 3, fields)
+    made = Library.open(library)
+    made.layouts.commit(two, parent=None, author="mara")
+    made.close()
+    found = tmp_path / "found.csv"
+    assert run("find", recording, "--library", library, "--where", "size == 3", "-o", found)[0] == 0
+    assert '"a 1, b 1"' in found.read_text()
+    ours, theirs = rows_of(run("frames", recording)[1]), rows_of(run("frames", found)[1])
+    assert ours == theirs and len(ours) == 60
+
+
+def test_times_as_people_write_them_are_read_again(recording, tmp_path):
+    every = rows_of(run("frames", recording)[1])
+    assert run("frames", recording, "--time", "iso", "-o", tmp_path / "iso.csv")[0] == 0
+    assert rows_of(run("frames", tmp_path / "iso.csv")[1]) == every

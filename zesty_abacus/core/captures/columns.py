@@ -2,17 +2,27 @@
 
 from __future__ import annotations
 
+import csv
 import itertools
 import re
+from contextlib import suppress
 
 import msgspec
 
 from ..errors import MisuseError
 
 ROLES = ("ignore", "time", "channel", "lane", "address", "size", "direction", "flags", "payload", "byte")
-TIME_UNITS = {"s": 1e9, "ms": 1e6, "µs": 1e3, "ns": 1.0}
+DATE, CLOCK = "date", "time of day"
+TIME_UNITS = ("s", "ms", "µs", "ns", DATE, CLOCK)
 _SEPARATORS = "\t;,|"
 _NUMBER = r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?"
+_WRITTEN_OUT = {
+    DATE: r"\d{4}-\d\d-\d\d[T ]\d{1,2}:\d\d(:\d\d([.,]\d*)?)?\s*(Z|[+-]\d\d:?\d\d)?",
+    CLOCK: r"\d{1,2}:\d\d:\d\d([.,]\d*)?",
+}
+_PAIRS = r"[0-9A-Fa-f]{2}([ :-][0-9A-Fa-f]{2})+"
+"""Bytes in hex that stand apart, which nothing else looks like."""
+_IDENTIFIER = r"0x[0-9A-Fa-f]{1,8}|[0-9A-Fa-f]{3}|[0-9A-Fa-f]{8}"
 _DATED_S = 3e8
 """Seconds above this, about ten years, are a date and no time since the recording began."""
 
@@ -33,7 +43,7 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     roles
         One of :data:`ROLES` a column.
     time_unit
-        One of :data:`TIME_UNITS`.
+        One of :data:`TIME_UNITS`: of lengths since a beginning, or how times are written out.
     rate_hz
         Rows a second, where there is no time column.
     base, byte_base
@@ -80,9 +90,18 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
 
 
 def split_line(line: str, separator: str) -> list[str]:
-    """Return the cells of a line, without quotes and blanks around them."""
-    cells = line.split() if separator == " " else line.split(separator)
-    return [cell.strip().strip('"').strip() for cell in cells]
+    """Return the cells of a line, without quotes and blanks around them; a separator in quotes separates nothing."""
+    return [cell.strip().strip('"').strip() for cell in _cut(line, separator)]
+
+
+def _cut(line: str, separator: str) -> list[str]:
+    if separator == " ":
+        return line.split()
+    if '"' in line:
+        # as the rows are read later on (RFC 4180); what the reader refuses is cut as it stands
+        with suppress(csv.Error):
+            return next(csv.reader([line], delimiter=separator), [])
+    return line.split(separator)
 
 
 def guess_columns(head: str) -> Columns | None:
@@ -90,12 +109,14 @@ def guess_columns(head: str) -> Columns | None:
     lines = [line for line in head.splitlines() if line.strip()][:200]
     if len(lines) == 1 and (empty := _without_rows(lines[0])) is not None:
         return empty
-    best: tuple[float, Columns] | None = None
-    for separator in (*_SEPARATORS, " "):
-        made = _with_separator(lines, separator)
-        if made is not None and (best is None or made[0] > best[0]):
-            best = made
-    return best[1] if best else None
+    made = [one for separator in (*_SEPARATORS, " ") if (one := _with_separator(lines, separator)) is not None]
+    return max(made, key=_likely)[1] if made else None
+
+
+def _likely(made: tuple[float, Columns]) -> tuple[bool, float]:
+    """Order what a table may be: bytes with blanks between them are many columns, or one payload if there is one."""
+    score, columns = made
+    return columns.separator != " " and bool(columns.of_role("payload")), score
 
 
 def _without_rows(line: str) -> Columns | None:
@@ -105,7 +126,7 @@ def _without_rows(line: str) -> Columns | None:
     roles = _roles(names, [["00"]] * len(names), ".")
     if not {"time", "payload"} <= set(roles) or any(re.fullmatch(_NUMBER, name) for name in names):
         return None
-    return Columns(separator=",", head_lines=1, names=names, roles=roles, time_unit=_time_unit(names, roles))
+    return Columns(separator=",", head_lines=1, names=names, roles=roles, time_unit=_time_unit(names, roles, []))
 
 
 def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] | None:
@@ -124,7 +145,7 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     names = _names(rows[:first], usual)
     cells = [[row[n] for row in data if len(row) == usual] for n in range(usual)]
     roles = _roles(names, cells, decimal)
-    unit, rate = _time_unit(names, roles), None
+    unit, rate = _time_unit(names, roles, cells), None
     base = 10 if all(re.fullmatch(r"\d+", c) for n, r in enumerate(roles) if r == "address" for c in cells[n]) and any(
         int(c) > 9 for n, r in enumerate(roles) if r == "address" for c in cells[n] if c.isdigit()) else 16  # fmt: skip
     byte_cells = [c for n, r in enumerate(roles) if r == "byte" for c in cells[n] if c]
@@ -132,14 +153,20 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     numbers = sum(role != "ignore" for role in roles)
     # a cell that still holds another separator was cut at the wrong one
     mixed = sum(any(set(cell) & (set(";\t|") - {separator}) for cell in column) for column in cells)
-    score = usual + numbers * 0.5 + (0.2 if separator != " " else 0) - 3 * mixed
+    # columns that say nothing speak against it: digits behind a decimal comma look like cells as well
+    score = numbers - 0.5 * (usual - numbers) + (0.2 if separator != " " else 0) - 3 * mixed
     return score, Columns(separator=separator, decimal=decimal, head_lines=first, names=names,
                           roles=roles, time_unit=unit, rate_hz=rate, base=base,
                           byte_base=10 if plain else 16)  # fmt: skip
 
 
 def _is_data(row: list[str]) -> bool:
-    return any(re.fullmatch(_NUMBER, cell) for cell in row) and not row[0].startswith("#")
+    return any(re.fullmatch(_NUMBER, cell) or _written_out(cell) for cell in row) and not row[0].startswith("#")
+
+
+def _written_out(cell: str) -> str:
+    """Return how a time is written out in a cell; empty if it is none."""
+    return next((form for form, look in _WRITTEN_OUT.items() if re.fullmatch(look, cell)), "")
 
 
 def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
@@ -170,7 +197,7 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
         if (
             "time" not in roles
             and ({"time", "t", "timestamp", "seconds", "sec"} & set(word))
-            and _numeric(cells[number], decimal)
+            and (_numeric(cells[number], decimal) or _times_written_out(cells[number]))
         ):
             roles[number] = "time"
         elif {"address", "id", "identifier", "can"} & set(word) and "address" not in roles:
@@ -189,8 +216,9 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
             roles[number] = "flags"
         elif {"size", "length", "len", "dlc"} & set(word) and "size" not in roles:
             roles[number] = "size"
-    if "time" not in roles and len(cells) > 1 and _rising(cells[0], decimal):
+    if "time" not in roles and len(cells) > 1 and (_rising(cells[0], decimal) or _times_written_out(cells[0])):
         roles[0] = "time"
+    _find_by_look(roles, cells)
     if "payload" in roles and ("address" in roles or "time" in roles):
         return tuple(roles)
     bytes_named = [n for n, word in enumerate(names) if re.fullmatch(r"(?i)(b|byte|data|d)[ _]?\d+", word)]
@@ -203,9 +231,34 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
     return tuple(roles)
 
 
-def _time_unit(names: tuple[str, ...], roles: tuple[str, ...]) -> str:
+def _find_by_look(roles: list[str], cells: list[list[str]]) -> None:
+    """Find payload and address where no name says what they are, as in a table without a head."""
+    free = [number for number, role in enumerate(roles) if role == "ignore"]
+    payload = next((number for number in free if _all_look(cells[number], _PAIRS)), None)
+    if payload is None or "payload" in roles:
+        return
+    roles[payload] = "payload"
+    address = next((number for number in free if number != payload and _all_look(cells[number], _IDENTIFIER)), None)
+    if address is not None and "address" not in roles:
+        roles[address] = "address"
+
+
+def _all_look(cells: list[str], look: str) -> bool:
+    fits = [bool(re.fullmatch(look, cell)) for cell in cells if cell]
+    return _most(fits, some=True) and not _times_written_out(cells)
+
+
+def _times_written_out(cells: list[str]) -> str:
+    """Return how the times of a column are written out; empty if they are none."""
+    forms = [_written_out(cell) for cell in cells if cell]
+    return next((form for form in _WRITTEN_OUT if _most([one == form for one in forms], some=True)), "")
+
+
+def _time_unit(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[str]]) -> str:
     if "time" not in roles:
         return "s"
+    if cells and (form := _times_written_out(cells[roles.index("time")])):
+        return form
     name = names[roles.index("time")].lower()
     match = re.search(r"(?<![a-z])(ms|us|µs|ns|s)(?![a-z])", name.replace("_", " "))
     return {"us": "µs"}.get(match.group(1), match.group(1)) if match else "s"

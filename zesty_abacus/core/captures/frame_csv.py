@@ -21,7 +21,8 @@ from .output import ByteOutput
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource
-from .tables import numbers, read_rows, times_ns
+from .table_times import TableTimes
+from .tables import numbers, read_rows
 
 _GUESSED = 1 << 16
 """Bytes that columns are guessed from."""
@@ -63,8 +64,9 @@ class FrameCsv:
                 "no column with a payload is chosen.", where=str(path), hint="Choose columns on Intake."
             )
         row = 0
+        times = TableTimes(columns, report)
         for line, batch in read_rows(path, columns, report, progress):
-            table = _table(batch, columns, line, row, report)
+            table = _table(batch, columns, times, line, row, report)
             row += len(batch)
             if len(table):
                 sink(table)
@@ -98,14 +100,16 @@ class FrameCsv:
 FORMAT = FrameCsv()
 
 
-def _table(batch: pa.RecordBatch, columns: Columns, line: int, row: int, report: ReadReport) -> FrameTable:
+def _table(
+    batch: pa.RecordBatch, columns: Columns, times: TableTimes, line: int, row: int, report: ReadReport
+) -> FrameTable:  # fmt: skip
     count = len(batch)
     good = np.ones(count, np.bool_)
     time = (
         np.arange(row, row + count) * round(1e9 / columns.rate_hz) if columns.rate_hz else np.arange(row, row + count)
     )
     for place in columns.of_role("time"):
-        time, fine = times_ns(batch.column(place), columns, line, report)
+        time, fine = times.of(batch.column(place), line)
         good &= fine
     address = np.zeros(count, np.int64)
     for place in columns.of_role("address"):
@@ -165,7 +169,7 @@ def _integers(
     known = []
     for word in coded.dictionary.to_pylist():
         try:
-            number = int(word, 0 if word[:2].lower() == "0x" else base)
+            number = _number_in(word, base)
             known.append(number if 0 <= number < 1 << 63 else -1)
         except ValueError:
             known.append(-1)
@@ -177,6 +181,13 @@ def _integers(
             f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no number"
         )
     return values, good
+
+
+def _number_in(word: str, base: int) -> int:
+    """Return a whole number in a base, or in hex where it says so: ``0x1A0``, ``1A0h``."""
+    if word[-1:] in ("h", "H"):
+        return int(word[:-1], 16)
+    return int(word, 0 if word[:2].lower() == "0x" else base)
 
 
 def _payloads(

@@ -14,7 +14,8 @@ from .columns import Columns, guess_columns
 from .report import CaptureReadError, ReadReport
 from .sample_csv import sample_rate
 from .source import ByteSource
-from .tables import numbers, read_rows, times_ns
+from .table_times import TableTimes
+from .tables import numbers, read_rows
 
 _MOST_ROWS = 20_000_000
 
@@ -67,8 +68,9 @@ def read_reference(path: Path, columns: Columns | None = None, progress: Progres
     time_place = columns.of_role("time")[0]
     times, parts = [], []
     rows = 0
+    stamps = TableTimes(columns, report)
     for line, batch in read_rows(path, columns, report, progress or Progress()):
-        time, good = times_ns(batch.column(time_place), columns, line, report)
+        time, good = stamps.of(batch.column(time_place), line)
         times.append(time[good])
         parts.append(
             [

@@ -5,17 +5,19 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+import pyarrow as pa
 from numpy.typing import NDArray
 
 from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from ..waves.samples import Samples
-from .columns import TIME_UNITS, Columns, guess_columns, is_dated, split_line
+from .columns import Columns, guess_columns, is_dated, split_line
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource
 from .spool import ColumnSpool
-from .tables import numbers, read_rows, times_ns
+from .table_times import TableTimes
+from .tables import numbers, read_rows
 
 _EVEN = 0.02
 """Samples whose times differ less from an even spacing, in parts of it, count as evenly spaced."""
@@ -74,16 +76,14 @@ def sample_rate(head: bytes, columns: Columns) -> float | None:
     if not columns.of_role("time"):
         return columns.rate_hz
     place = columns.of_role("time")[0]
-    times = []
-    for line in head.decode("utf-8", "replace").splitlines()[columns.head_lines :][:200]:
-        cells = split_line(line, columns.separator)
-        try:
-            times.append(float(cells[place].replace(columns.decimal, ".")))
-        except (IndexError, ValueError):
-            continue
+    lines = head.decode("utf-8", "replace").splitlines()[columns.head_lines :][:200]
+    rows = [split_line(line, columns.separator) for line in lines]
+    cells = pa.array([row[place] for row in rows if place < len(row)], pa.string())
+    stamps, good = TableTimes(columns, ReadReport("")).of(cells, 0)
+    times = stamps[good]
     steps = np.diff(times[:-1] if len(times) > 2 else times)
     steps = steps[steps > 0]
-    return 1e9 / (float(np.median(steps)) * TIME_UNITS[columns.time_unit]) if len(steps) else None
+    return 1e9 / float(np.median(steps)) if len(steps) else None
 
 
 def _read(path: Path, folder: Path, columns: Columns, report: ReadReport, progress: Progress) -> LineRecording:
@@ -91,9 +91,10 @@ def _read(path: Path, folder: Path, columns: Columns, report: ReadReport, progre
     time_column = next(iter(columns.of_role("time")), None)
     with ColumnSpool(folder) as spool:
         rows = 0
+        stamped_by = TableTimes(columns, report)
         for line, batch in read_rows(path, columns, report, progress):
             if time_column is not None:
-                times, good = times_ns(batch.column(time_column), columns, line, report)
+                times, good = stamped_by.of(batch.column(time_column), line)
                 spool.append("time", times[good])
             else:
                 good = np.ones(len(batch), np.bool_)

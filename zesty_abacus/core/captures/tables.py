@@ -18,7 +18,6 @@ from .source import CHUNK, ByteSource
 
 _BLOCK = 4 << 20
 _LONGEST_LINE = 2 << 20
-_LATEST_NS = 9_220_000_000_000_000_000
 
 
 def read_rows(
@@ -143,56 +142,13 @@ def numbers(cells: pa.Array, columns: Columns, line: int, name: str, report: Rea
     try:
         return pc.cast(words, pa.float64()).to_numpy(zero_copy_only=False)
     except pa.ArrowInvalid:
-        return np.array([_number(word, line + row, name, report) for row, word in enumerate(words.to_pylist())])
+        return np.array([number_in(word, line + row, name, report) for row, word in enumerate(words.to_pylist())])
 
 
-def _number(word: str, line: int, name: str, report: ReadReport) -> float:
+def number_in(word: str, line: int, name: str, report: ReadReport) -> float:
+    """Return the number in a cell, NaN if it is none, which is listed."""
     try:
         return float(word)
     except ValueError:
         report.add_problem(f"line {line}, column {name}", f"{word[:40]!r} is no number")
         return float("nan")
-
-
-def times_ns(
-    cells: pa.Array, columns: Columns, line: int, report: ReadReport
-) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """Return cells as nanoseconds and which of them are good; exact beyond the digits of a float.
-
-    Whole seconds and their fraction are read apart, since a date in nanoseconds has more digits than a float.
-    """
-    words = pc.utf8_trim_whitespace(cells)
-    if columns.decimal == ",":
-        words = pc.replace_substring(words, ",", ".")
-    scale = {"s": 9, "ms": 6, "µs": 3, "ns": 0}[columns.time_unit]
-    # a date in nanoseconds has nineteen digits
-    plain = pc.match_substring_regex(words, r"^\d{1,19}(\.\d*)?$").to_numpy(zero_copy_only=False)
-    times, good = np.zeros(len(words), np.int64), np.zeros(len(words), np.bool_)
-    times[plain], good[plain] = _exactly(words.filter(pa.array(plain)), scale)
-    # what is written in another way is read like any number; what lies too far off is told there
-    other = np.flatnonzero(~good)
-    if len(other):
-        values = _listed(words.take(pa.array(other)), line + other, report) * 10.0**scale
-        fits = np.isfinite(values) & (np.abs(values) < _LATEST_NS)
-        for row in other[np.isfinite(values) & ~fits]:
-            report.add_problem(f"line {line + int(row)}, column time", "the time is out of range")
-        times[other], good[other] = np.where(fits, values, 0).round().astype(np.int64), fits
-    return times, good
-
-
-def _exactly(words: pa.Array, scale: int) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
-    """Return digits with or without a fraction as nanoseconds, and which of them lie in range."""
-    parts = pc.extract_regex(words, r"^(?P<whole>\d+)(?:\.(?P<part>\d*))?$")
-    whole = pc.cast(pc.struct_field(parts, "whole"), pa.uint64()).to_numpy(zero_copy_only=False)
-    good = whole < np.uint64(_LATEST_NS // 10**scale)
-    fraction = np.zeros(len(whole), np.int64)
-    if scale:
-        part = pc.utf8_rpad(pc.fill_null(pc.struct_field(parts, "part"), ""), 18, "0")
-        fraction = pc.cast(pc.utf8_slice_codeunits(part, 0, scale), pa.int64()).to_numpy(zero_copy_only=False)
-    return np.where(good, whole, 0).astype(np.int64) * 10**scale + fraction, good
-
-
-def _listed(words: pa.Array, lines: NDArray[np.int64], report: ReadReport) -> NDArray[np.float64]:
-    """Return words as numbers, NaN for those that are none, which are listed with their lines."""
-    return np.array([_number(word, int(line), "time", report)
-                     for word, line in zip(words.to_pylist(), lines.tolist(), strict=True)], np.float64)  # fmt: skip
