@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PyQt6.QtWidgets import QPushButton
+from PyQt6.QtWidgets import QComboBox, QPushButton
 
 from tests.desk.test_intake_desk import intake, take  # noqa: F401 - a fixture
 from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
@@ -191,3 +191,35 @@ def test_an_offset_is_estimated_by_a_field_that_two_lanes_hold(intake):  # noqa:
     assert abs(session.trial.file.lane_entry("winch").offset_ns) < 150_000_000, (
         "within a tenth of a second of the truth"
     )
+
+
+def test_a_table_of_frames_shows_its_frames_and_its_addresses_may_be_decimal(empty, tmp_path):
+    pilot = empty
+    rows = "".join(f"2026-05-12 08:00:{n:02}.5,hall,{200 + n % 2},01 02 03 04\n" for n in range(40))
+    hexed = rows.replace(",200,", ",1A0,").replace(",201,", ",210,")
+    (tmp_path / "hall.csv").write_text("timestamp,bus,id,data\n" + hexed)
+    (tmp_path / "plain.csv").write_text("timestamp,bus,id,data\n" + rows)
+    pilot.session.trials.open_paths([tmp_path / "hall.csv", tmp_path / "plain.csv"])
+    pilot.wait_open()
+    pilot.key("1")
+    desk = pilot.window.intake
+    desk.show_source(0)
+    pilot.settle()
+    assert desk.out.isVisible() and not desk.came_out.isVisible() and len(desk.out.order()) == 80
+    desk.show_source(1)
+    pilot.settle()
+    addresses = {key.address for key in pilot.session.capture.kinds.keys}
+    assert addresses == {0x1A0, 0x210, 200, 201}, "digits alone are decimal"
+    pilot.click(button_of(desk.recipe, "Columns …"))
+    choice = next(box for box in desk.picker.findChildren(QComboBox) if box.accessibleName() == "base")
+    assert choice.currentText() == "decimal"
+    choice.setCurrentIndex(choice.findText("hex"))
+    choice.activated.emit(choice.currentIndex())
+    pilot.settle()
+    pilot.click(button_of(desk.picker, "Read it this way"))
+    pilot.click(button_of(desk.recipe, "Use these frames"))
+    assert {key.address for key in pilot.session.capture.kinds.keys} == {0x1A0, 0x210, 0x200, 0x201}
+
+
+def button_of(part, text):
+    return next(one for one in part.findChildren(QPushButton) if one.text() == text and one.isVisible())

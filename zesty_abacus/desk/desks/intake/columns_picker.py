@@ -12,6 +12,7 @@ from ...widgets.theme import SMALL_PX, figure_font, look
 from .bench import Bench
 
 _PREVIEW_LINES = 8
+_BASES = ((16, "hex"), (10, "decimal"))
 _SEPARATORS = ((",", "comma"), (";", "semicolon"), ("\t", "tab"), (" ", "blanks"), ("|", "bar"))
 
 
@@ -33,7 +34,7 @@ class ColumnsPicker(QWidget):
         self.columns: lines.Columns | None = None
         self._lines: list[str] = []
         self.setAccessibleName("Columns")
-        self._head = QHBoxLayout()
+        self._head, self._below = QHBoxLayout(), QHBoxLayout()
         self._grid_holder = QWidget()
         self._grid = QGridLayout(self._grid_holder)
         self._grid.setContentsMargins(0, 0, 0, 0)
@@ -46,6 +47,7 @@ class ColumnsPicker(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(18, 10, 18, 8)
         column.addLayout(self._head)
+        column.addLayout(self._below)
         column.addWidget(area, 1)
         column.addWidget(self.problem)
 
@@ -83,12 +85,21 @@ class ColumnsPicker(QWidget):
             rate.editingFinished.connect(lambda: self._set_rate(rate.text()))
             self._head.addWidget(rate)
         self._head.addStretch(1)
+        self._show_below(columns)
+
+    def _show_below(self, columns: lines.Columns) -> None:
+        clear_layout(self._below)
+        for role, words, name in (("address", "addresses are", "base"), ("byte", "bytes are", "byte_base")):
+            if columns.of_role(role):
+                self._below.addWidget(label(words, "quiet"))
+                self._below.addWidget(self._choice(name, _BASES, getattr(columns, name)))
         use = button("Read it this way", main=True)
         use.clicked.connect(self._use)
-        self._head.addWidget(use)
         leave = button("Leave as it was")
         leave.clicked.connect(self.done)
-        self._head.addWidget(leave)
+        self._below.addStretch(1)
+        self._below.addWidget(use)
+        self._below.addWidget(leave)
 
     def _choice(self, name: str, choices, value: object) -> QComboBox:  # type: ignore[no-untyped-def]
         box = Choice()

@@ -77,6 +77,7 @@ class IntakeDesk(QWidget):
         self.recipe.columns_wanted = self._begin_columns
         self.picker.done.connect(self._refresh)
         self.bench.source_changed.connect(self._refresh)
+        self.bench.recipe_changed.connect(self._on_recipe)
         self.bench.outcome_changed.connect(self.waves_page.show_counts)
         session.opened.connect(self._on_opened)
         session.trial_changed.connect(self._refresh)
@@ -199,7 +200,7 @@ class IntakeDesk(QWidget):
         # parts that are new are shown, and take room, when the events in hand are done
         QTimer.singleShot(0, self._fit_facts)
         self.waves.setVisible(opened is not None and opened.recording is not None)
-        if opened is None:
+        if opened is None or self._is_read_whole():
             self.head.words.setText(f"{outcome.report.format_name} into frames")
             self.pages.setCurrentIndex(1)
             self._list_frames()
@@ -212,6 +213,21 @@ class IntakeDesk(QWidget):
             self.head.words.setText(f"{count} {' and '.join(sorted(kinds))} channel{'s' if count != 1 else ''}")
             self.pages.setCurrentIndex(2)
         self.waves_page.show_counts()
+
+    def _is_read_whole(self) -> bool:
+        """Return whether the frames of the source in hand are there without a recipe.
+
+        A table is opened all the same, since its columns may be chosen.
+        """
+        opened, outcome = self.bench.opened, self._session.outcomes[self.bench.number]
+        is_bare = opened is None or (opened.recording is None and self.bench.recipe is None)
+        return is_bare and outcome.holds == "frames" and bool(outcome.lanes)
+
+    def _on_recipe(self) -> None:
+        """Show what a recipe gives where there is one now, or the frames as they are where there is none any more."""
+        opened, page = self.bench.opened, self.pages.currentIndex()
+        if opened is not None and page in (1, 2) and self._is_read_whole() != (page == 1):
+            self._refresh()
 
     def _show_format(self, name: str) -> None:
         if self._session.capture is None:
