@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -11,7 +13,7 @@ from zesty_abacus.core.files.writing import Target
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.handover.chunks import Span
-from zesty_abacus.core.handover.recording import can_hold, is_recording, recording_forms, write_recording
+from zesty_abacus.core.handover.recording import is_recording, recording_forms, write_recording
 from zesty_abacus.core.progress import Cancelled, Progress
 
 LANES = (Lane("thruster", "can"), Lane("deck", "modbus"), Lane("battery", "can"))
@@ -114,10 +116,14 @@ def test_bytes_hold_lanes_of_bytes(tmp_path):
     assert [payload for *_, payload in read(tmp_path / "a.bytes")] == [b"a", b"bc", b"d"]
 
 
-def test_which_lanes_a_name_can_hold():
-    assert can_hold("log", "can") and not can_hold("log", "modbus")
-    assert can_hold("bytes", "serial") and not can_hold("bytes", "can")
+def test_the_forms_that_can_be_written():
     assert set(recording_forms()) == {"log", "pcap", "pcapng", "bytes"}
+    assert is_recording(Path("a.LOG")) and is_recording(Path("a.pcapng.zst")) and not is_recording(Path("a.gz"))
+
+
+def test_an_empty_choice_of_kinds_is_no_frame(capture, tmp_path):
+    with pytest.raises(MisuseError, match="no frame leaves"):
+        write_recording(Target(tmp_path / "a.log"), capture, kinds=())
 
 
 def test_it_can_be_cancelled_and_leaves_nothing(capture, tmp_path):

@@ -64,11 +64,6 @@ def is_recording(path: Path) -> bool:
     return _ending(path) in recording_forms()
 
 
-def can_hold(form: str, protocol: str) -> bool:
-    """Return whether recordings of a form, by the word their names end in, hold frames of a protocol."""
-    return _fits(_format_of(form), protocol)
-
-
 def write_recording(
     target: Target, capture: Capture, which: Which = None, kinds: Collection[int] | None = None,
     progress: Progress | None = None,
@@ -130,6 +125,11 @@ class _Chosen:
 
     def _lanes_that_leave(self) -> NDArray[np.int64]:
         seen = np.zeros(len(self._capture.lanes), np.bool_)
+        if self._which is None:
+            # of the whole capture the kinds say it
+            keys = self._capture.kinds.keys
+            seen[[keys[kind].lane for kind in (range(len(keys)) if self._kinds is None else self._kinds)]] = True
+            return np.flatnonzero(seen)
         for rows in chunks_of(self._capture, self._which):
             seen[self._capture.frames.lanes(self._of_kinds(rows))] = True
         return np.flatnonzero(seen)
@@ -139,7 +139,8 @@ class _Chosen:
 
     def check_lanes(self, path: Path) -> NDArray[np.int64]:
         """Return the numbers of the lanes that the format holds; raises MisuseError if there are none, or too many."""
-        held = [lane for lane in self._lanes if _fits(self._format, self._capture.lanes[lane].protocol)]
+        fitting = self._format.protocols
+        held = [lane for lane in self._lanes if not fitting or self._capture.lanes[lane].protocol in fitting]
         if not len(self._lanes):
             raise MisuseError("no frame leaves.", where=str(path), hint="Choose a longer stretch, or other messages.")
         if not held:
@@ -172,7 +173,3 @@ def _ending(path: Path) -> str:
 
 def _format_of(form: str) -> RecordingFormat:
     return next(one for one in formats() if f".{form}" in one.suffixes)
-
-
-def _fits(form: RecordingFormat, protocol: str) -> bool:
-    return not form.protocols or protocol in form.protocols
