@@ -18,6 +18,8 @@ def test_the_dialog_asks_for_every_file_that_is_read(pilot, monkeypatch):
         ".pcap",
         ".pcapng",
         ".csv",
+        ".jsonl",
+        ".parquet",
         ".txt",
         ".tsv",
         ".vcd",

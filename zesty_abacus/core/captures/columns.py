@@ -107,6 +107,9 @@ def _cut(line: str, separator: str) -> list[str]:
 def guess_columns(head: str) -> Columns | None:
     """Guess separator, decimal sign, head lines and what each column is; None if this is no table."""
     lines = [line for line in head.splitlines() if line.strip()][:200]
+    if lines and lines[0].startswith("{"):
+        # rows of JSON have separators as well
+        return None
     if len(lines) == 1 and (empty := _without_rows(lines[0])) is not None:
         return empty
     made = [one for separator in (*_SEPARATORS, " ") if (one := _with_separator(lines, separator)) is not None]
@@ -129,6 +132,21 @@ def _without_rows(line: str) -> Columns | None:
     return Columns(separator=",", head_lines=1, names=names, roles=roles, time_unit=_time_unit(names, roles, []))
 
 
+def columns_named(names: tuple[str, ...], cells: list[list[str]]) -> Columns | None:
+    """Return what named columns with some cells mean; None if they are not those of frames."""
+    roles = _roles(names, cells, ".")
+    if not {"payload", "byte"} & set(roles):
+        return None
+    return Columns(names=names, roles=roles, time_unit=_time_unit(names, roles, cells), base=_base(roles, cells))
+
+
+def _base(roles: tuple[str, ...], cells: list[list[str]]) -> int:
+    """Return the base of addresses: digits alone are decimal, unless each is a single one."""
+    words = [cell for number, role in enumerate(roles) if role == "address" for cell in cells[number]]
+    is_decimal = all(re.fullmatch(r"\d+", word) for word in words) and any(int(word) > 9 for word in words)
+    return 10 if is_decimal else 16
+
+
 def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] | None:
     rows = [split_line(line, separator) for line in lines]
     widths = [len(row) for row in rows]
@@ -146,8 +164,7 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     cells = [[row[n] for row in data if len(row) == usual] for n in range(usual)]
     roles = _roles(names, cells, decimal)
     unit, rate = _time_unit(names, roles, cells), None
-    base = 10 if all(re.fullmatch(r"\d+", c) for n, r in enumerate(roles) if r == "address" for c in cells[n]) and any(
-        int(c) > 9 for n, r in enumerate(roles) if r == "address" for c in cells[n] if c.isdigit()) else 16  # fmt: skip
+    base = _base(roles, cells)
     byte_cells = [c for n, r in enumerate(roles) if r == "byte" for c in cells[n] if c]
     plain = bool(byte_cells) and all(c.isdigit() for c in byte_cells) and any(len(c) != 2 for c in byte_cells)
     numbers = sum(role != "ignore" for role in roles)

@@ -66,7 +66,7 @@ class FrameCsv:
         row = 0
         times = TableTimes(columns, report)
         for line, batch in read_rows(path, columns, report, progress):
-            table = _table(batch, columns, times, line, row, report)
+            table = frames_in(batch, columns, times, line, row, report)
             row += len(batch)
             if len(table):
                 sink(table)
@@ -100,9 +100,16 @@ class FrameCsv:
 FORMAT = FrameCsv()
 
 
-def _table(
+def frames_in(
     batch: pa.RecordBatch, columns: Columns, times: TableTimes, line: int, row: int, report: ReadReport
 ) -> FrameTable:  # fmt: skip
+    """Return the frames of rows of words, a column for each of the columns; rows that are none are listed.
+
+    Parameters
+    ----------
+    line, row
+        Of the first row: its line in the file, and its number from 0.
+    """
     count = len(batch)
     good = np.ones(count, np.bool_)
     time = (

@@ -1,0 +1,121 @@
+"""Frames as rows of typed columns, as Parquet and JSON lines hold them: what columns mean goes by their names."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+import msgspec
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from ..frames import flags as F
+from ..frames.table import FrameTable
+from .columns import Columns, columns_named
+from .frame_csv import frames_in
+from .registry import Sink
+from .report import CaptureReadError, ReadReport
+from .table_times import TableTimes
+
+_LOOKED_AT = 200
+"""Rows that tell what columns are."""
+
+
+def holds_frames(batch: pa.RecordBatch) -> bool:
+    """Return whether columns of these names and with such cells are frames."""
+    return _columns_of(batch) is not None
+
+
+def _columns_of(batch: pa.RecordBatch) -> Columns | None:
+    rows = _words(batch.slice(0, _LOOKED_AT))
+    columns = columns_named(tuple(rows.schema.names), [column.to_pylist() for column in rows.columns])
+    if columns is None:
+        return None
+
+    def base_of(role: str, otherwise: int) -> int:
+        # numbers that are numbers are no digits of another base
+        kinds = [batch.schema.field(columns.names[place]).type for place in columns.of_role(role)]
+        return 10 if any(pa.types.is_integer(kind) for kind in kinds) else otherwise
+
+    bases = {"base": base_of("address", columns.base), "byte_base": base_of("byte", columns.byte_base)}
+    return msgspec.structs.replace(columns, **bases)
+
+
+def _words(batch: pa.RecordBatch) -> pa.RecordBatch:
+    """Return a batch with every column as words, as a text table has them; lists and the like are left out."""
+    names, columns = [], []
+    for field, column in zip(batch.schema, batch.columns, strict=True):
+        if pa.types.is_nested(field.type) and not pa.types.is_dictionary(field.type):
+            continue
+        if pa.types.is_binary(field.type) or pa.types.is_large_binary(field.type):
+            continue
+        names.append(field.name)
+        columns.append(pc.fill_null(pc.cast(column, pa.string()), ""))
+    return pa.RecordBatch.from_arrays(columns, names=names)
+
+
+class FrameRows:
+    """Makes frames of batches, one after another.
+
+    Parameters
+    ----------
+    where
+        The file, for what is told.
+    """
+
+    def __init__(self, where: str, sink: Sink, report: ReadReport) -> None:
+        self._where = where
+        self._sink = sink
+        self._report = report
+        self._columns: Columns | None = None
+        self._times: TableTimes | None = None
+        self._row = 0
+
+    def take(self, batch: pa.RecordBatch) -> None:
+        """Pass the frames of a batch on.
+
+        Raises
+        ------
+        CaptureReadError
+            If its columns are not those of frames.
+        """
+        words = _words(batch)
+        if self._columns is None or self._times is None:
+            self._columns = _columns_of(batch)
+            if self._columns is None:
+                raise CaptureReadError(
+                    f"its columns are those of no frames: {', '.join(batch.schema.names[:12])}.", where=self._where,
+                    hint="Frames have a time or an address, and a payload in hex.",
+                )  # fmt: skip
+            self._times = TableTimes(self._columns, self._report)
+        missing = [name for name in self._columns.names if name not in words.schema.names]
+        for name in missing:
+            # rows of JSON leave out what they do not have
+            words = words.append_column(name, pa.array([""] * len(words)))
+        chosen = words.select(list(self._columns.names))
+        table = frames_in(chosen, self._columns, self._times, 1 + self._row, self._row, self._report)
+        self._row += len(words)
+        if len(table):
+            self._sink(table)
+
+
+def rows_of(table: FrameTable, lanes: Sequence[str]) -> pa.Table:
+    """Return frames as the columns of that name that ``frames`` puts out."""
+    compact = table.compact()
+    text = pa.py_buffer(compact.payload.tobytes().hex().upper().encode())
+    offsets = 2 * np.append(compact.start, len(compact.payload)).astype(np.int64)
+    return pa.table({
+        "time_ns": table.time_ns,
+        "lane": pa.array(lanes, pa.string()).take(pa.array(table.lane)),
+        "address": table.address,
+        "direction": _words_of(table.flags & (F.SENT | F.RECEIVED), F.direction_word),
+        "flags": _words_of(table.flags, F.flag_words),
+        "size": table.size,
+        "payload": pa.LargeStringArray.from_buffers(len(table), pa.py_buffer(offsets), text).cast(pa.string()),
+    })  # fmt: skip
+
+
+def _words_of(flags: NDArray[np.integer], words: Callable[[int], str]) -> pa.Array:
+    distinct, places = np.unique(flags, return_inverse=True)
+    return pa.array([words(int(one)) for one in distinct], pa.string()).take(pa.array(places.ravel()))
