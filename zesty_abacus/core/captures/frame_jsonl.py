@@ -8,7 +8,6 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import pyarrow as pa
-import pyarrow.json
 
 from ..frames.table import FrameTable
 from ..progress import Progress
@@ -68,8 +67,10 @@ def _batches(data: bytes, line: int, report: ReadReport) -> list[pa.RecordBatch]
     if not data.isascii():
         # what is no text becomes a mark; the cell it stands in is then listed
         data = data.decode("utf-8", "replace").encode()
+    import pyarrow.json  # every command asks every format, and few have to do with this one
+
     try:
-        return pa.json.read_json(io.BytesIO(data)).combine_chunks().to_batches()
+        return pyarrow.json.read_json(io.BytesIO(data)).combine_chunks().to_batches()
     except pa.ArrowInvalid:
         good = []
         for number, text in enumerate(data.split(b"\n"), line):

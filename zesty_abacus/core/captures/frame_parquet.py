@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from pathlib import Path
 
 import pyarrow as pa
-import pyarrow.parquet
 
 from ..frames.table import FrameTable
 from ..progress import Progress
@@ -40,9 +39,11 @@ class FrameParquet:
         CaptureReadError
             If the file is damaged, compressed as a whole, or holds something else than frames.
         """
+        import pyarrow.parquet  # every command asks every format, and few have to do with this one
+
         rows = FrameRows(str(source.path), sink, report)
         try:
-            file = pa.parquet.ParquetFile(source.path, memory_map=False)
+            file = pyarrow.parquet.ParquetFile(source.path, memory_map=False)
             total, done = file.metadata.num_rows, 0
             for batch in file.iter_batches(_ROWS):
                 progress.step(done / max(total, 1), f"reading {source.path.name}")
@@ -66,9 +67,11 @@ class FrameParquetWriter:
     def __init__(self, path: Path, lanes: Sequence[str]) -> None:
         self._path = path
         self._lanes = list(lanes)
+        import pyarrow.parquet  # as for reading
+
         schema = rows_of(FrameTable.empty(), self._lanes).schema
         try:
-            self._writer = pa.parquet.ParquetWriter(path, schema)
+            self._writer = pyarrow.parquet.ParquetWriter(path, schema)
         except OSError as error:
             raise CaptureWriteError(f"the recording cannot be written ({error}).", where=str(path)) from error
 
