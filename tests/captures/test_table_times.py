@@ -114,3 +114,9 @@ def test_a_reference_may_have_dates(tmp_path):
     found = read_reference(tmp_path / "a.csv")
     assert found.time_ns[:2].tolist() == [1_778_565_600 * S + S // 2, 1_778_565_601 * S + S // 2]
     assert found.values["speed kn"][:3].tolist() == [0, 1.5, 3.0]
+
+
+@pytest.mark.parametrize("cell", ["12-05-26", "08:30", "12 05", "08:30:15"])
+def test_pairs_of_digits_may_be_dates_and_are_then_no_payload(cell):
+    columns = guess_columns("nr;when;volt\n" + "".join(f"{n};{cell};{n * 1.5}\n" for n in range(30)))
+    assert "payload" not in columns.roles and columns.roles[2] == "channel"

@@ -21,7 +21,9 @@ _WRITTEN_OUT = {
     CLOCK: r"\d{1,2}:\d\d:\d\d([.,]\d*)?",
 }
 _PAIRS = r"[0-9A-Fa-f]{2}([ :-][0-9A-Fa-f]{2})+"
-"""Bytes in hex that stand apart, which nothing else looks like."""
+"""Bytes in hex that stand apart."""
+_PAIRS_OF_A_TIME = 3
+"""``12-05-26`` and ``08:30`` are pairs as well."""
 _IDENTIFIER = r"0x[0-9A-Fa-f]{1,8}|[0-9A-Fa-f]{3}|[0-9A-Fa-f]{8}"
 _DATED_S = 3e8
 """Seconds above this, about ten years, are a date and no time since the recording began."""
@@ -251,13 +253,19 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
 def _find_by_look(roles: list[str], cells: list[list[str]]) -> None:
     """Find payload and address where no name says what they are, as in a table without a head."""
     free = [number for number, role in enumerate(roles) if role == "ignore"]
-    payload = next((number for number in free if _all_look(cells[number], _PAIRS)), None)
+    payload = next((number for number in free if _are_bytes(cells[number])), None)
     if payload is None or "payload" in roles:
         return
     roles[payload] = "payload"
     address = next((number for number in free if number != payload and _all_look(cells[number], _IDENTIFIER)), None)
     if address is not None and "address" not in roles:
         roles[address] = "address"
+
+
+def _are_bytes(cells: list[str]) -> bool:
+    """Return whether cells are bytes in hex that stand apart, and no dates or times of day in pairs of digits."""
+    is_sure = any(re.search("[A-Fa-f]", cell) or len(re.split("[ :-]", cell)) > _PAIRS_OF_A_TIME for cell in cells)
+    return is_sure and _all_look(cells, _PAIRS)
 
 
 def _all_look(cells: list[str], look: str) -> bool:

@@ -132,13 +132,12 @@ def frames_in(
         # a table that does not say so is taken for one of CAN, whose long identifiers are the extended ones
         flags |= np.where((address > 0x7FF) & (address <= 0x1FFF_FFFF), F.EXTENDED, 0).astype(np.uint32)
     lane = np.zeros(count, np.uint16)
-    names: list[str] = []
     for place in columns.of_role("lane"):
-        for number, name in enumerate(batch.column(place).to_pylist()):
-            if name not in report.lanes:
-                report.lanes.append(name)
-            lane[number] = report.lanes.index(name)
-            names.append(name)
+        coded = pc.dictionary_encode(batch.column(place))
+        names = coded.dictionary.to_pylist()
+        report.lanes += [name for name in names if name not in report.lanes]
+        numbers_of = np.array([report.lanes.index(name) for name in names], np.uint16)
+        lane = numbers_of[coded.indices.to_numpy(zero_copy_only=False)]
     if not report.lanes:
         report.lanes.append("")
     starts, sizes, payload, fine = _payloads(batch, columns, line, report)
@@ -233,8 +232,11 @@ def _unhex(
     words: pa.Array, line: int, name: str, report: ReadReport
 ) -> tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.uint8], NDArray[np.bool_]]:
     lengths = pc.binary_length(words).to_numpy(zero_copy_only=False).astype(np.int64)
-    text = np.frombuffer("".join(words.to_pylist()).encode("utf-8", "replace"), np.uint8)
     ends = np.cumsum(lengths)
+    # their letters lie one behind the other
+    _, offsets, letters = words.buffers()
+    begin = int(np.frombuffer(offsets, np.int32)[words.offset]) if len(words) else 0
+    text = np.frombuffer(letters or b"", np.uint8)[begin : begin + int(lengths.sum())]
     good = lengths % 2 == 0
     digits = _DIGIT[text]
     # a row with a letter that is no digit, or half a byte, goes; the others stay in step
