@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from tests.strategies import frame_tables
 from zesty_abacus.core.captures.output import ByteOutput, CaptureWriteError
-from zesty_abacus.core.captures.registry import formats, open_writer, read_recording, recognise
+from zesty_abacus.core.captures.registry import formats, open_writer, read_recording, recognise, writable_formats
 from zesty_abacus.core.captures.report import LISTED_PROBLEMS, CaptureReadError, ReadReport
 from zesty_abacus.core.captures.room import FrameRoom
 from zesty_abacus.core.captures.source import CHUNK, ByteSource, bare_name
@@ -123,7 +123,7 @@ def test_formats_do_not_take_each_other_for_theirs(tmp_path_factory, table):
         return
     folder = tmp_path_factory.mktemp("formats")
     table = type(table)(table.time_ns % (4 * 10**18), *(getattr(table, n) for n in table.__slots__[1:]))
-    for format_ in formats():
+    for format_ in writable_formats():
         path = folder / f"a{format_.suffixes[0]}"
         # a line of timed bytes without bytes says nothing, so it has none
         count = int((table.size > 0).sum()) if format_.name == "timed bytes" else len(table)

@@ -25,7 +25,7 @@ def chosen(
 
     Raises
     ------
-    UsageError
+    UsageError, MisuseError
         If there is no such lane, or a length of time is none.
     """
     first = capture.origin_ns + duration_ns(begin) if begin else None

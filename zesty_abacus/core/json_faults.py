@@ -134,12 +134,10 @@ class _Walk:
             else:
                 yield (field,), _means_nothing(value[field], [str(tag) for tag in structs])
             return
-        tried = [list(self.look(value, one)) for one in node.types]
-        if all(tried):
-            # the shortest says most: null or a number is a number
-            kinds = [found for one, found in zip(node.types, tried, strict=True)
-                     if not isinstance(one, described.NoneType)]  # fmt: skip
-            yield from kinds[0]
+        tried = [(one, list(self.look(value, one))) for one in node.types]
+        if all(found for _, found in tried):
+            # where null or a number may stand, it is told of the number
+            yield from next(found for one, found in tried if not isinstance(one, described.NoneType))
 
     def _struct(self, value: Any, node: described.StructType) -> _Found:
         if not isinstance(value, dict):

@@ -16,10 +16,12 @@ DATE, CLOCK = "date", "time of day"
 TIME_UNITS = ("s", "ms", "µs", "ns", DATE, CLOCK)
 _SEPARATORS = "\t;,|"
 _NUMBER = r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?"
-_WRITTEN_OUT = {
-    DATE: r"\d{4}-\d\d-\d\d[T ]\d{1,2}:\d\d(:\d\d([.,]\d*)?)?\s*(Z|[+-]\d\d:?\d\d)?",
-    CLOCK: r"\d{1,2}:\d\d:\d\d([.,]\d*)?",
+_CLOCK_PARTS = r"(?P<hour>\d{1,2}):(?P<minute>\d\d)(?::(?P<second>\d\d)(?:[.,](?P<part>\d*))?)?"
+WRITTEN_OUT = {
+    DATE: rf"(?P<day>\d{{4}}-\d\d-\d\d)[T ]{_CLOCK_PARTS}\s*(?P<zone>Z|[+-]\d\d:?\d\d)?",
+    CLOCK: _CLOCK_PARTS,
 }
+"""How a time that is written out looks, with names for its parts."""
 _PAIRS = r"[0-9A-Fa-f]{2}([ :-][0-9A-Fa-f]{2})+"
 """Bytes in hex that stand apart."""
 _PAIRS_OF_A_TIME = 3
@@ -185,7 +187,9 @@ def _is_data(row: list[str]) -> bool:
 
 def _written_out(cell: str) -> str:
     """Return how a time is written out in a cell; empty if it is none."""
-    return next((form for form, look in _WRITTEN_OUT.items() if re.fullmatch(look, cell)), "")
+    found = next((form for form, look in WRITTEN_OUT.items() if re.fullmatch(look, cell)), "")
+    # ``08:30`` by itself may be minutes and seconds, or two bytes
+    return "" if found == CLOCK and cell.count(":") < 2 else found
 
 
 def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
@@ -276,7 +280,7 @@ def _all_look(cells: list[str], look: str) -> bool:
 def _times_written_out(cells: list[str]) -> str:
     """Return how the times of a column are written out; empty if they are none."""
     forms = [_written_out(cell) for cell in cells if cell]
-    return next((form for form in _WRITTEN_OUT if _most([one == form for one in forms], some=True)), "")
+    return next((form for form in WRITTEN_OUT if _most([one == form for one in forms], some=True)), "")
 
 
 def _time_unit(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[str]]) -> str:

@@ -2,15 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from pathlib import Path
-
 import pyarrow as pa
 
-from ..frames.table import FrameTable
 from ..progress import Progress
-from .frame_rows import FrameRows, rows_of
-from .output import CaptureWriteError
+from .frame_rows import FrameRows
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource
@@ -20,12 +15,10 @@ _ROWS = 1 << 16
 
 
 class FrameParquet:
-    """Reader and writer of frames in Parquet files."""
+    """Reader of frames in Parquet files."""
 
     name = "Parquet"
     suffixes = (".parquet",)
-    protocols: tuple[str, ...] = ()
-    is_for_one_lane = False
 
     def sniff(self, head: bytes) -> bool:
         """Return whether it is a Parquet file; whether it holds frames stands at its end."""
@@ -47,38 +40,11 @@ class FrameParquet:
             total, done = file.metadata.num_rows, 0
             for batch in file.iter_batches(_ROWS):
                 progress.step(done / max(total, 1), f"reading {source.path.name}")
-                rows.take(batch)
+                rows.take(batch, 1 + done)
                 done += len(batch)
         except (pa.ArrowException, OSError, UnicodeDecodeError) as error:
             sentence = str(error).split("\n")[0][:200]
             raise CaptureReadError(f"the Parquet file cannot be read ({sentence}).", where=str(source.path)) from error
 
-    def open_writer(self, path: Path, lanes: Sequence[str]) -> FrameParquetWriter:
-        """Start a Parquet file."""
-        return FrameParquetWriter(path, lanes)
-
 
 FORMAT = FrameParquet()
-
-
-class FrameParquetWriter:
-    """Writes frames into a Parquet file, a group of rows a table."""
-
-    def __init__(self, path: Path, lanes: Sequence[str]) -> None:
-        self._path = path
-        self._lanes = list(lanes)
-        import pyarrow.parquet  # as for reading
-
-        schema = rows_of(FrameTable.empty(), self._lanes).schema
-        try:
-            self._writer = pyarrow.parquet.ParquetWriter(path, schema)
-        except OSError as error:
-            raise CaptureWriteError(f"the recording cannot be written ({error}).", where=str(path)) from error
-
-    def append(self, table: FrameTable) -> None:
-        """Write the frames of a table."""
-        self._writer.write_table(rows_of(table, self._lanes))
-
-    def close(self) -> None:
-        """Finish the file."""
-        self._writer.close()

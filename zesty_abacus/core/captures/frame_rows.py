@@ -2,16 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-
 import msgspec
-import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
-from numpy.typing import NDArray
 
-from ..frames import flags as F
-from ..frames.table import FrameTable
 from .columns import Columns, columns_named
 from .frame_csv import frames_in
 from .registry import Sink
@@ -72,8 +66,13 @@ class FrameRows:
         self._times: TableTimes | None = None
         self._row = 0
 
-    def take(self, batch: pa.RecordBatch) -> None:
+    def take(self, batch: pa.RecordBatch, line: int) -> None:
         """Pass the frames of a batch on.
+
+        Parameters
+        ----------
+        line
+            Of its first row in the file, or the number of that row from 1.
 
         Raises
         ------
@@ -94,28 +93,7 @@ class FrameRows:
             # rows of JSON leave out what they do not have
             words = words.append_column(name, pa.array([""] * len(words)))
         chosen = words.select(list(self._columns.names))
-        table = frames_in(chosen, self._columns, self._times, 1 + self._row, self._row, self._report)
+        table = frames_in(chosen, self._columns, self._times, line, self._row, self._report)
         self._row += len(words)
         if len(table):
             self._sink(table)
-
-
-def rows_of(table: FrameTable, lanes: Sequence[str]) -> pa.Table:
-    """Return frames as the columns of that name that ``frames`` puts out."""
-    compact = table.compact()
-    text = pa.py_buffer(compact.payload.tobytes().hex().upper().encode())
-    offsets = 2 * np.append(compact.start, len(compact.payload)).astype(np.int64)
-    return pa.table({
-        "time_ns": table.time_ns,
-        "lane": pa.array(lanes, pa.string()).take(pa.array(table.lane)),
-        "address": table.address,
-        "direction": _words_of(table.flags & (F.SENT | F.RECEIVED), F.direction_word),
-        "flags": _words_of(table.flags, F.flag_words),
-        "size": table.size,
-        "payload": pa.LargeStringArray.from_buffers(len(table), pa.py_buffer(offsets), text).cast(pa.string()),
-    })  # fmt: skip
-
-
-def _words_of(flags: NDArray[np.integer], words: Callable[[int], str]) -> pa.Array:
-    distinct, places = np.unique(flags, return_inverse=True)
-    return pa.array([words(int(one)) for one in distinct], pa.string()).take(pa.array(places.ravel()))

@@ -47,6 +47,28 @@ class RecordingFormat(Protocol):
         As the interface calls it.
     suffixes
         Usual file endings, lower case, with the dot.
+    """
+
+    name: str
+    suffixes: tuple[str, ...]
+
+    def sniff(self, head: bytes) -> bool:
+        """Return whether the first bytes look like this format."""
+        ...
+
+    def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
+        """Pass all frames to the sink in chunks; list what cannot be read in the report."""
+        ...
+
+
+@runtime_checkable
+class WritableFormat(Protocol):
+    """What a format of frames offers besides if recordings can be written in it.
+
+    Attributes
+    ----------
+    name, suffixes
+        As of a :class:`RecordingFormat`.
     protocols
         What lanes may speak whose frames it can hold; empty for any.
     is_for_one_lane
@@ -57,14 +79,6 @@ class RecordingFormat(Protocol):
     suffixes: tuple[str, ...]
     protocols: tuple[str, ...]
     is_for_one_lane: bool
-
-    def sniff(self, head: bytes) -> bool:
-        """Return whether the first bytes look like this format."""
-        ...
-
-    def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
-        """Pass all frames to the sink in chunks; list what cannot be read in the report."""
-        ...
 
     def open_writer(self, path: Path, lanes: Sequence[str]) -> FrameWriter:
         """Start a recording of this format."""
@@ -237,19 +251,24 @@ def read_recording(
     return report
 
 
+def writable_formats() -> list[WritableFormat]:
+    """Return the formats of frames that can be written."""
+    return [one for one in formats() if isinstance(one, WritableFormat)]
+
+
 def open_writer(path: Path, lanes: Sequence[str]) -> FrameWriter:
     """Start a recording in the format that the file's ending names.
 
     Raises
     ------
     MisuseError
-        If no format has this ending.
+        If no format that can be written has this ending.
     """
     suffix = Path(bare_name(path)).suffix.lower()
-    for candidate in formats():
+    for candidate in writable_formats():
         if suffix in candidate.suffixes:
             return candidate.open_writer(path, lanes)
-    known = ", ".join(suffix for candidate in formats() for suffix in candidate.suffixes)
+    known = ", ".join(suffix for candidate in writable_formats() for suffix in candidate.suffixes)
     raise MisuseError(f"no recording format ends in {suffix!r}.", where=str(path), hint=f"Known are {known}.")
 
 

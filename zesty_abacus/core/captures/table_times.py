@@ -10,17 +10,12 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from .columns import CLOCK, DATE, Columns
+from .columns import DATE, WRITTEN_OUT, Columns
 from .report import ReadReport
 from .tables import number_in
 
 _LATEST_NS = 9_220_000_000_000_000_000
 _DAY_NS = 86_400_000_000_000
-_CLOCK_PARTS = r"(?P<hour>\d{1,2}):(?P<minute>\d\d)(?::(?P<second>\d\d)(?:[.,](?P<part>\d*))?)?"
-_FORMS = {
-    DATE: rf"^(?P<day>\d{{4}}-\d\d-\d\d)[T ]{_CLOCK_PARTS}\s*(?P<zone>Z|[+-]\d\d:?\d\d)?$",
-    CLOCK: rf"^{_CLOCK_PARTS}$",
-}
 _MOST = {"hour": 23, "minute": 59, "second": 60}
 
 Times = tuple[NDArray[np.int64], NDArray[np.bool_]]
@@ -53,7 +48,7 @@ class TableTimes:
             Of the first cell.
         """
         words = pc.utf8_trim_whitespace(cells)
-        if self._columns.time_unit in _FORMS:
+        if self._columns.time_unit in WRITTEN_OUT:
             return self._written_out(words, line)
         return self._lengths(words, line)
 
@@ -81,7 +76,7 @@ class TableTimes:
 
     def _written_out(self, words: pa.Array, line: int) -> Times:
         """Read dates, of UTC where they name no zone, or times of day, which go on with the next day at midnight."""
-        parts = pc.extract_regex(words, _FORMS[self._columns.time_unit])
+        parts = pc.extract_regex(words, f"^{WRITTEN_OUT[self._columns.time_unit]}$")
         good = parts.is_valid().to_numpy(zero_copy_only=False).copy()
         seconds = np.zeros(len(words), np.int64)
         for name, most in _MOST.items():

@@ -8,16 +8,17 @@ from typing import Any
 import pyarrow as pa
 
 from ..files.writing import Target
+from ..frames.capture import Capture
 from ..origin import Origin
 from ..progress import Progress
 from ..reading.meaning import Meaning
 from .block import Blocks
-from .chunks import Span
+from .chunks import Span, Which
 from .decoded_table import Shaped, decoded_table
 from .frame_table import FRAME_SCHEMA, frame_table
 from .recording import recording_forms, write_recording
 from .times import TimeForm, with_times
-from .writers import export_tables
+from .writers import Rows, export_tables
 
 _PREVIEWED_FRAMES = 2000
 
@@ -28,6 +29,29 @@ class Exported:
 
     rows: int
     without: str = ""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Leaving:
+    """Frames that leave, as a recording or as a table about them."""
+
+    capture: Capture
+    which: Which = None
+    kinds: frozenset[int] | None = None
+
+    def write(
+        self, target: Target, form: str, schema: pa.Schema, blocks: Rows, progress: Progress, origin: Origin | None
+    ) -> Exported:  # fmt: skip
+        """Write the frames themselves where the form is that of a recording, else the table."""
+        if form in recording_forms():
+            written = write_recording(target, self.capture, self.which, self.kinds, progress)
+            return Exported(written.frames, written.words())
+        return Exported(export_tables(target, form, schema, blocks, progress, self._count(), origin))
+
+    def _count(self) -> int:
+        if isinstance(self.which, Span):
+            return self.which.last - self.which.first
+        return len(self.capture) if self.which is None else len(self.which)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -80,13 +104,9 @@ class Export:
 
     def write(self, target: Target, origin: Origin | None, progress: Progress) -> Exported:
         """Write the file, with its origin where it is decoded."""
-        if self.form in recording_forms():
-            written = write_recording(target, self.meaning.capture, self.span, self.kinds, progress)
-            return Exported(written.frames, written.words())
         schema, blocks = self.blocks()
-        frames = self.span.last - self.span.first
-        origin = origin if self.is_decoded else None
-        return Exported(export_tables(target, self.form, schema, blocks, progress, frames, origin))
+        leaving = Leaving(self.meaning.capture, self.span, self.kinds)
+        return leaving.write(target, self.form, schema, blocks, progress, origin if self.is_decoded else None)
 
     def preview(self, rows: int, progress: Progress) -> tuple[list[str], list[list[Any]]]:
         """Return column names and the first rows, as far as they come from the first frames of the stretch."""

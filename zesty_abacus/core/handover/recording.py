@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from ..captures.registry import RecordingFormat, formats, open_writer
+from ..captures.registry import WritableFormat, open_writer, writable_formats
 from ..captures.source import bare_name
 from ..errors import MisuseError
 from ..files.errors import file_errors, file_errors_as
@@ -53,7 +53,7 @@ class Written:
 def recording_forms() -> dict[str, str]:
     """Return what recordings that can be written are called, by the word their names end in."""
     return {
-        suffix[1:]: one.name for one in formats() for suffix in one.suffixes
+        suffix[1:]: one.name for one in writable_formats() for suffix in one.suffixes
         # a table of frames may be read as a recording, and is written as the table that was asked for
         if suffix[1:] not in WRITERS
     }  # fmt: skip
@@ -111,7 +111,7 @@ class _Chosen:
     """Which frames are to leave, and on which lanes they are."""
 
     def __init__(
-        self, capture: Capture, which: Which, kinds: Collection[int] | None, form: RecordingFormat
+        self, capture: Capture, which: Which, kinds: Collection[int] | None, form: WritableFormat
     ) -> None:  # fmt: skip
         self._capture, self._which, self._format = capture, which, form
         self._kinds = None if kinds is None else np.array(sorted(kinds), np.int64)
@@ -171,5 +171,5 @@ def _ending(path: Path) -> str:
     return Path(bare_name(path)).suffix.lower()[1:]
 
 
-def _format_of(form: str) -> RecordingFormat:
-    return next(one for one in formats() if f".{form}" in one.suffixes)
+def _format_of(form: str) -> WritableFormat:
+    return next(one for one in writable_formats() if f".{form}" in one.suffixes)

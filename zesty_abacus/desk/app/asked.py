@@ -11,9 +11,10 @@ from ...core.expressions.expression import quoted
 from ...core.expressions.quantities import read_quantity
 from ...core.expressions.tree import ExpressionError
 from ...core.files.writing import Target
+from ...core.handover.export import Leaving
 from ...core.handover.found_table import FOUND_SCHEMA, SINCE_SCHEMA, found_table
-from ...core.handover.recording import recording_forms, write_recording
-from ...core.handover.writers import WRITERS, export_tables
+from ...core.handover.recording import recording_forms
+from ...core.handover.writers import WRITERS
 
 __all__ = [
     "FOUND_SCHEMA",
@@ -24,12 +25,12 @@ __all__ = [
     "ExpressionError",
     "Hits",
     "Known",
+    "Leaving",
     "Offer",
     "Target",
     "Term",
     "against",
     "bind",
-    "export_tables",
     "find",
     "found_table",
     "of_bits",
@@ -41,5 +42,4 @@ __all__ = [
     "quoted",
     "read_quantity",
     "recording_forms",
-    "write_recording",
 ]

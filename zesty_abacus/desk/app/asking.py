@@ -235,11 +235,9 @@ class Asking(QObject):
         schema = asked.FOUND_SCHEMA if hits.since_ns is None else asked.SINCE_SCHEMA
         blocks = asked.found_table(meaning, hits.rows, hits.since_ns)
         target = asked.Target(path, True, tuple(self._trials.trial.files()))
-
-        def work(progress: Any) -> tuple[int, str]:
-            if form in asked.recording_forms():
-                written = asked.write_recording(target, meaning.capture, hits.rows, progress=progress)
-                return written.frames, written.words()
-            return asked.export_tables(target, form, schema, blocks, progress, len(hits), origin), ""
-
-        self._jobs.start("hits", f"writing {path.name}", work, lambda answer: done(*answer), failed)
+        leaving: asked.Leaving = asked.Leaving(meaning.capture, hits.rows)
+        self._jobs.start(
+            "hits", f"writing {path.name}",
+            lambda progress: leaving.write(target, form, schema, blocks, progress, origin),
+            lambda left: done(left.rows, left.without), failed,
+        )  # fmt: skip

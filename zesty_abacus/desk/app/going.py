@@ -7,10 +7,9 @@ from ...core.codec.named import layout_named
 from ...core.durations import duration_ns
 from ...core.frames.capture import Capture
 from ...core.frames.flags import EXTENDED, SENT
+from ...core.handover.export import Leaving
 from ...core.handover.frame_table import FRAME_SCHEMA, frame_table
-from ...core.handover.recording import recording_forms, write_recording
 from ...core.handover.sayings import sayings
-from ...core.handover.writers import export_tables
 from ...core.library.rehearsals import keep_rehearsal
 from ...core.live.armed import Armed, Then
 from ...core.live.device_registers import Access
@@ -77,6 +76,7 @@ __all__ = [
     "HostEndpoint",
     "JoiningFiles",
     "Journal",
+    "Leaving",
     "Listening",
     "ModbusEndpoint",
     "OutgoingMessage",
@@ -99,7 +99,6 @@ __all__ = [
     "device_of",
     "duration_ns",
     "endpoint_of",
-    "export_tables",
     "faults_of",
     "frame_bits",
     "frame_table",
@@ -117,7 +116,6 @@ __all__ = [
     "parse_occasion",
     "paths_of",
     "period_s",
-    "recording_forms",
     "rehearsal_from_file",
     "rehearsal_from_json",
     "rehearsal_to_json",
@@ -136,5 +134,4 @@ __all__ = [
     "without",
     "without_corner",
     "write_fields",
-    "write_recording",
 ]  # fmt: skip

@@ -253,11 +253,13 @@ class LiveWriting(QObject):
         origin = msgspec.structs.replace(origin, sources=tuple(named))
         target = Target(path, True)
 
-        def work(progress: Any) -> tuple[int, str]:
-            if form in going.recording_forms():
-                written = going.write_recording(target, log.capture(), progress=progress)
-                return written.frames, written.words()
-            blocks = going.frame_table(log.capture())
-            return going.export_tables(target, form, going.FRAME_SCHEMA, blocks, progress, log.count, origin), ""
+        def work(progress: Any) -> Any:
+            # put together here: a long log is not on the interface's thread
+            capture = log.capture()
+            return going.Leaving(capture).write(
+                target, form, going.FRAME_SCHEMA, going.frame_table(capture), progress, origin
+            )
 
-        self._jobs.start("log", f"writing {path.name}", work, lambda answer: done(*answer), failed)
+        self._jobs.start(
+            "log", f"writing {path.name}", work, lambda left: done(left.rows, left.without), failed
+        )  # fmt: skip

@@ -33,6 +33,7 @@ class HistoryView(QWidget):
         self._state = AbacusState()
         self._image: QImage | None = None
         self._image_key: object = None
+        self._hint = ""
         self.setAccessibleName("Bit history")
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         for event in (session.clock.view_changed, session.clock.cursor_changed, session.bits_changed):
@@ -59,7 +60,7 @@ class HistoryView(QWidget):
             painter.end()
             return
         image = self._picture()
-        hint = self._where_its_frames_are() or ("" if image is not None else "summing bits …")
+        hint = "summing bits …" if image is None else self._hint
         if hint or image is None:
             said = QRectF(0, self._abacus.rods.top(0), self.width(), 30)
             draw_text(painter, said, hint, text_font(), theme.quiet)
@@ -108,6 +109,7 @@ class HistoryView(QWidget):
         )  # fmt: skip
         if key != self._image_key:
             columns = max(self.width(), 2)
+            self._hint = self._where_its_frames_are()
             picture = data.history.picture(clock.view_first_ns, clock.view_last_ns, columns, self._state.size)
             self._image = history_image(picture, self._state.owners, lit, self._state.moves, rod)
             self._image_key = key
