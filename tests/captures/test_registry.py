@@ -133,7 +133,8 @@ def test_formats_do_not_take_each_other_for_theirs(tmp_path_factory, table):
         writer.append(table)
         writer.close()
         assert recognise(path) == format_.name
-        assert [other.name for other in formats() if other.sniff(path.read_bytes()[:4096])] == [format_.name]
+        special = [other for other in formats() if not getattr(other, "comes_last", False)]
+        assert [other.name for other in special if other.sniff(path.read_bytes()[:4096])] == [format_.name]
         names = []
         report = read_recording(path, lambda chunk, lanes, names=names: names.append(list(lanes)))
         assert report.format_name == format_.name and report.frames == count

@@ -10,10 +10,12 @@ import pytest
 from tests.captures.test_pcapng import interface, packet, section
 from tests.links.test_network import ethernet, ip4, udp
 from tests.trial.pieces import write_pieces
+from zesty_abacus.core.captures.registry import recognise
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.links.telegrams import GapFraming, SentenceFraming
 from zesty_abacus.core.recipes.model import LevelSetting, new_recipe
+from zesty_abacus.core.trial import source
 from zesty_abacus.core.trial.intake import SourceRequest, bring_in, frames_of_source, open_trial_capture
 from zesty_abacus.core.trial.trial import LaneEntry, Trial
 
@@ -124,6 +126,20 @@ def test_one_source_that_fails_does_not_stop_the_others(tmp_path):
     assert [bool(outcome.error) for outcome in made.outcomes] == [False, True, True, True]
     assert "channel" in made.outcomes[2].error or "line='tx'" in made.outcomes[2].error
     assert len(made.capture) == 1
+
+
+def test_what_one_version_could_not_read_the_next_one_tries(tmp_path, monkeypatch):
+    path = tmp_path / "a.txt"
+    path.write_text("nothing that is known\n")
+    request, folder = SourceRequest(path), tmp_path / "read"
+    asked = []
+    monkeypatch.setattr(source, "recognise", lambda given: asked.append(given) or recognise(given))
+    assert "none of the known formats" in source.read_source(request, folder).outcome.error
+    source.read_source(request, folder)
+    assert len(asked) == 1
+    monkeypatch.setattr(source, "__version__", "99.0")
+    source.read_source(request, folder)
+    assert len(asked) == 2
 
 
 def test_the_format_can_be_overruled(tmp_path):

@@ -234,6 +234,8 @@ def _tell_problems(outcome: SourceOutcome) -> None:
         how = "To have it read so, write a recipe with zesty-abacus recipe, and give it with --recipe."
         say(f"zesty-abacus: {outcome.path} looks like {outcome.looks_like}: {outcome.looks_why}. {how}", err=True)
     report = outcome.report
+    for name, words in report.facts:
+        say(f"zesty-abacus: {outcome.path}, {name}: {words}", err=True)
     for problem in report.problems[:_LISTED]:
         say(f"zesty-abacus: {outcome.path}, {problem.place}: {problem.reason}", err=True)
     if report.problem_count > _LISTED:

@@ -27,6 +27,8 @@ _PAIRS = r"[0-9A-Fa-f]{2}([ :-][0-9A-Fa-f]{2})+"
 _PAIRS_OF_A_TIME = 3
 """``12-05-26`` and ``08:30`` are pairs as well."""
 _IDENTIFIER = r"0x[0-9A-Fa-f]{1,8}|[0-9A-Fa-f]{3}|[0-9A-Fa-f]{8}"
+_SENTENCE = re.compile(r"[$!][0-9A-Z]{2,},.*\*[0-9A-Fa-f]{2}[\s\"]*$")
+"""How a line of IEC 61162-1 ends, whatever stands before it."""
 _DATED_S = 3e8
 """Seconds above this, about ten years, are a date and no time since the recording began."""
 
@@ -111,8 +113,8 @@ def _cut(line: str, separator: str) -> list[str]:
 def guess_columns(head: str) -> Columns | None:
     """Guess separator, decimal sign, head lines and what each column is; None if this is no table."""
     lines = [line for line in head.splitlines() if line.strip()][:200]
-    if lines and lines[0].startswith("{"):
-        # rows of JSON have separators as well
+    if lines and (lines[0].startswith("{") or _most([bool(_SENTENCE.search(line)) for line in lines], some=True)):
+        # rows of JSON and sentences have separators as well
         return None
     if len(lines) == 1 and (empty := _without_rows(lines[0])) is not None:
         return empty

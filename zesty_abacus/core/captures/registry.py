@@ -41,6 +41,8 @@ class FrameWriter(Protocol):
 class RecordingFormat(Protocol):
     """What a format module offers as ``FORMAT``.
 
+    A format that recognises what others are a special case of has ``comes_last`` besides, and is asked behind them.
+
     Attributes
     ----------
     name
@@ -83,6 +85,21 @@ class WritableFormat(Protocol):
     def open_writer(self, path: Path, lanes: Sequence[str]) -> FrameWriter:
         """Start a recording of this format."""
         ...
+
+
+@runtime_checkable
+class ByteFormat(Protocol):
+    """What a format of frames says besides if its frames are pieces of serial bytes, however they were cut.
+
+    Attributes
+    ----------
+    name
+        As of a :class:`RecordingFormat`.
+    holds_bytes
+    """
+
+    name: str
+    holds_bytes: bool
 
 
 @runtime_checkable
@@ -136,8 +153,8 @@ def _offered(attribute: str) -> list:
 
 @cache
 def formats() -> tuple[RecordingFormat, ...]:
-    """Return all formats of frames, in order of their module names."""
-    return tuple(_offered("FORMAT"))
+    """Return all formats of frames, in order of their module names; those that ``comes_last`` behind all others."""
+    return tuple(sorted(_offered("FORMAT"), key=lambda one: getattr(one, "comes_last", False)))
 
 
 @cache
@@ -174,6 +191,11 @@ def unknown_format(path: Path, head: bytes) -> CaptureReadError:
     names = ", ".join([*(f.name for f in formats()), *(f.name for f in line_formats()), REFERENCE])
     reason = "the file is empty." if not head else "its content is none of the known formats."
     return CaptureReadError(reason, where=str(path), hint=f"Known are: {names}.")
+
+
+def holds_bytes(name: str) -> bool:
+    """Return whether frames of a format are pieces of serial bytes; those of all others are frames of a bus."""
+    return any(isinstance(one, ByteFormat) and one.holds_bytes for one in formats() if one.name == name)
 
 
 def read_lines(

@@ -49,6 +49,8 @@ class ReadReport:
         The first problems with their places.
     problem_count
         How many there were in all.
+    facts
+        What was assumed where the recording does not say it: a name and words each.
     """
 
     format_name: str
@@ -57,6 +59,7 @@ class ReadReport:
     frames: int = 0
     problems: list[ReadProblem] = field(default_factory=list)
     problem_count: int = 0
+    facts: list[tuple[str, str]] = field(default_factory=list)
 
     def add_problems(
         self, rows: Iterable[tuple[int, int]], count: int, words: Callable[[int, int], tuple[str, str]]

@@ -36,6 +36,7 @@ class TimedBytes:
 
     name = "timed bytes"
     suffixes = (".bytes",)
+    holds_bytes = True
     protocols: tuple[str, ...] = ("serial",)
     is_for_one_lane = True
 

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import msgspec
 
+from ..captures.registry import holds_bytes
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.glitches import Glitches, find_glitches
@@ -30,8 +31,6 @@ from .prepare import PreparedLine, prepare_line
 from .proposal import MOST_EDGES, SURE, RecipeProposal, first_part, framing_for, named_recipe
 from .propose_radio import propose_radio
 
-_OF_BYTES = frozenset({"timed bytes"})
-"""Formats whose frames are pieces of bytes; those of all others are frames of a bus."""
 _MOST_CHANNELS = 12
 
 
@@ -142,7 +141,7 @@ def what_it_holds(form: str, table: FrameTable) -> str:
         return "packets"
     # rows of a table that nobody is addressed in are pieces of a stream, however they were cut
     is_stream = form == "frame table" and len(table) and not table.address.any()
-    return "bytes" if form in _OF_BYTES or is_stream else TAKES
+    return "bytes" if holds_bytes(form) or is_stream else TAKES
 
 
 def _as_taken(takes: str, table: FrameTable) -> LineResult:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from ..captures.registry import REFERENCE, line_formats, read_lines, recognise
+from ..captures.registry import REFERENCE, holds_bytes, line_formats, read_lines, recognise
 from ..captures.report import ReadReport
 from ..files.scratch import ScratchFolder
 from ..frames.flags import PACKET
@@ -23,7 +23,7 @@ from ..waves.recording import Channel, LineRecording
 from .intake import SourceRequest, frames_of_source, request_of
 from .trial import Trial
 
-_PIECES = "timed bytes", "pcap", "pcapng", "frame table"
+_PIECES = "pcap", "pcapng", "frame table"
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,7 +115,7 @@ def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progr
         )
         offers = _offers(request, form, recording, library, progress)
         return OpenedSource(number, request, form, recording, None, report, zero_ns, offers, folder)
-    if form not in _PIECES:
+    if form not in _PIECES and not holds_bytes(form):
         return _opened_bus(number, request, form, zero_ns, library, folder, progress)
     table, report = frames_of_source(request, progress)
     if form in ("pcap", "pcapng") and not _has_packets(table):

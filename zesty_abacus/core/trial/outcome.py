@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from ... import __version__
 from ..captures.report import ReadReport
 from ..captures.source import bare_name
 from ..recipes.model import Recipe
@@ -88,6 +89,8 @@ class SourceOutcome:
         Why nothing could be read, or empty.
     may_pass
         Whether that lies outside the file, as a right that is missing: the next time it may be read.
+    read_by
+        Version of the program that read it: what one cannot read a later one may.
     """
 
     path: Path
@@ -111,6 +114,7 @@ class SourceOutcome:
     facts: list[tuple[str, str]] = field(default_factory=list)
     error: str = ""
     may_pass: bool = False
+    read_by: str = __version__
 
     @property
     def needs_recipe(self) -> bool:

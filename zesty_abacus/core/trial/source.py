@@ -17,9 +17,10 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
+from ... import __version__
 from ..behind import Behind
 from ..captures.reference import read_reference
-from ..captures.registry import REFERENCE, line_formats, read_lines, read_recording, recognise
+from ..captures.registry import REFERENCE, holds_bytes, line_formats, read_lines, read_recording, recognise
 from ..captures.report import CaptureReadError, ReadReport
 from ..errors import AbacusError
 from ..frames import flags as F
@@ -40,11 +41,6 @@ from .clocks import is_date
 from .outcome import MESSAGES, SourceOutcome, SourceRequest
 
 _OUTCOME = "source.json"
-_PROTOCOLS = {"timed bytes": "serial"}
-_BYTES = frozenset(_PROTOCOLS)
-"""Formats of pieces of bytes, which are put together to frames while they come in."""
-_PIECES = frozenset({*_BYTES, "frame table"})
-"""Formats that may hold pieces of bytes."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -101,7 +97,7 @@ def _opened(folder: Path, path: Path) -> ReadSource | None:
         found = ReadSource(open_capture(folder / "frames"), outcome)
     except (OSError, ValueError, msgspec.ValidationError, CaptureStoreError):
         return None  # missing or damaged: it is read again
-    if outcome.may_pass or (outcome.error and outcome.path != path):
+    if outcome.error and (outcome.may_pass or outcome.path != path or outcome.read_by != __version__):
         return None  # what was wrong may be right now, or names the file where it was
     outcome.path = path
     return found
@@ -201,11 +197,11 @@ def _read_waves(
 
 def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: SourceOutcome, progress: Progress) -> None:
     recipe = request.recipe
-    protocol = request.protocol or _PROTOCOLS.get(form, "can")
+    protocol = request.protocol or ("serial" if holds_bytes(form) else "can")
     note = recipe.lane_note if recipe is not None else ""
     found: list[str] = []
     framer: SegmentFramer | DeviceFramer | None = None
-    if recipe is not None and recipe.framing is not None and form in _BYTES:
+    if recipe is not None and recipe.framing is not None and holds_bytes(form):
         framer = SegmentFramer(recipe, lambda frames: sink.put(frames, found, recipe.protocol, note))
 
     messages = None
@@ -235,7 +231,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             framer.add(chunk)
         else:
             sink.put(chunk, found, protocol, note)
-            if form in _PIECES and (recipe is None or recipe.framing is None):
+            if (holds_bytes(form) or form == "frame table") and (recipe is None or recipe.framing is None):
                 beginning.add(chunk)
 
     with Behind(take) as behind:
@@ -256,6 +252,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     elif network.is_used:
         outcome.facts = network.finish()
         outcome.report.frames = network.frames
+    outcome.facts = [*outcome.report.facts, *outcome.facts]
     outcome.looks_like, outcome.looks_why = beginning.looks_like(request.path, form)
 
 

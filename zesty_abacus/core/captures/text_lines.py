@@ -1,0 +1,225 @@
+"""Lines of text as a terminal logs them: a time, perhaps a direction, and what came; or bare sentences.
+
+The time is in seconds with a fraction, a date (ISO 8601), or the time of day, also in brackets; ``>`` ``<`` ``tx``
+``rx`` say which way, if nearly all lines have them. What follows is taken as it stands and gets the end of line again that
+the log took off. Sentences of IEC 61162-1 are also read without times, since much equipment stores them so: then they
+lie one behind the other as its wire carries them.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+from numpy.typing import NDArray
+
+from ..frames import flags as F
+from ..frames.table import FrameTable
+from ..progress import Progress
+from .columns import DATE, WRITTEN_OUT, Columns
+from .reference import looks_like_reference
+from .registry import Sink
+from .report import ReadReport
+from .source import ByteSource
+from .table_times import TableTimes, Times
+
+_TIMES = {DATE: WRITTEN_OUT[DATE], "time of day": WRITTEN_OUT["time of day"], "s": r"\d{1,10}\.\d{1,9}"}
+_APART = r"(?:[\])][ \t]*|[ \t]*[,;|:][ \t]*|[ \t]+)"
+"""What stands between a time, a direction and a text, and belongs to none of them."""
+_WAY = r"[\[(]?(?P<way>[<>]|[RrTt][Xx])"
+_TEXT = r"(?P<text>[^\r\n]*)"
+_QUOTED = r'"(?P<quoted>(?:[^"\n]|"")*)"'
+_TAGS = r"(?:\\[^\\\n]*\\)?"
+"""Blocks of tags that IEC 61162-450 puts before a sentence."""
+_SENTENCE = r"(?P<text>[$!][0-9A-Z]{2,}[ ,*][^\n]*?)"
+_LEAST_SHARE = 0.8
+_LOOKED_AT = 50
+_MOST_HEAD = 3
+_IS_TEXT = re.compile(rb"[A-Za-z$!]")
+_LONGEST_LINE = 1 << 20
+_HEAD = 1 << 14
+_PER_BYTE_NS = 10 * 1_000_000_000 // 4800
+"""A character of 8N1 at the 4 800 bits a second of IEC 61162-1."""
+_END = b"\r\n"
+
+
+@dataclass(frozen=True, slots=True)
+class _Shape:
+    """How the lines of a log are written.
+
+    Attributes
+    ----------
+    time_unit
+        Of :data:`_TIMES`; empty where lines have no time.
+    has_way
+    is_quoted
+        Whether the text stands in double quotes, as tables have it.
+    """
+
+    time_unit: str
+    has_way: bool = False
+    is_quoted: bool = False
+
+    def pattern(self, *, whole: bool) -> str:
+        """Return what a line looks like, as both Python and Arrow read it.
+
+        Parameters
+        ----------
+        whole
+            Whether the direction and the quotes must be there; a line that lost them is read all the same.
+        """
+        if not self.time_unit:
+            return rf"^\s*{_TAGS}{_SENTENCE}\s*$"
+        way = f"(?:{_WAY}{_APART}){'' if whole else '?'}" if self.has_way else ""
+        text = f"(?:{_QUOTED}{'' if whole else '|' + _TEXT})" if self.is_quoted else _TEXT
+        return rf"^\s*[\[(]?(?P<time>{_TIMES[self.time_unit]}){_APART}{way}{_TAGS}{text}\s*$"
+
+
+def _shape_of(head: bytes) -> _Shape | None:
+    """Return how nearly all of the first lines are written, None for no log of text."""
+    lines = [line for line in head.split(b"\n")[:-1] if line.strip()][:_LOOKED_AT]
+    if b"\x00" in head:
+        return None
+    for unit in (*_TIMES, ""):
+        plain = _Shape(unit)
+        found = _looked_for(plain, lines)
+        begins = next((number for number, one in enumerate(found[:_MOST_HEAD]) if one), len(lines))
+        timed = [one for one in found if one]
+        says_something = any(_IS_TEXT.search(one["text"]) for one in timed)
+        if not says_something or len(timed) < _LEAST_SHARE * (len(lines) - begins):
+            continue
+        shapes = [_Shape(unit, way, quoted) for way in (True, False) for quoted in (True, False)] if unit else []
+        return next((one for one in shapes if _is_way_of(one, [line.string for line in timed])), plain)
+    return None
+
+
+def _looked_for(shape: _Shape, lines: list[bytes]) -> list[re.Match[bytes] | None]:
+    pattern = re.compile(shape.pattern(whole=True).encode())
+    return [pattern.match(line) for line in lines]
+
+
+def _is_way_of(shape: _Shape, lines: list[bytes]) -> bool:
+    return sum(map(bool, _looked_for(shape, lines))) >= _LEAST_SHARE * len(lines)
+
+
+class TextLines:
+    """Reader of lines of text."""
+
+    name = "text lines"
+    suffixes: tuple[str, ...] = (".txt", ".nmea")
+    holds_bytes = True
+    comes_last = True  # text with a time in front is what other text formats are, too
+
+    def sniff(self, head: bytes) -> bool:
+        """Return whether nearly all lines have a time and a text, or are sentences, and it is no table of numbers."""
+        return _shape_of(head) is not None and not looks_like_reference(head)
+
+    def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
+        """Read all lines; those that have another form are listed."""
+        report.lanes.append("")
+        lines = None
+        for data, first in _whole_lines(source, report, progress):
+            if lines is None:
+                lines = _Lines(_shape_of(data[:_HEAD]) or _Shape("s"), report)
+            table = lines.frames(data, first)
+            if len(table):
+                sink(table)
+
+
+FORMAT = TextLines()
+
+
+def _whole_lines(source: ByteSource, report: ReadReport, progress: Progress) -> Iterator[tuple[bytes, int]]:
+    """Yield whole lines, and the number of the first one."""
+    rest, line = b"", 1
+    for chunk in source.chunks(report, progress):
+        whole, end, rest = (rest + chunk).rpartition(b"\n")
+        if len(rest) > _LONGEST_LINE:
+            report.add_problem(f"line {line}", f"it has more than {_LONGEST_LINE} bytes and is left out")
+            rest = b""
+        if end:
+            yield whole + end, line
+            line += whole.count(b"\n") + 1
+    if rest:
+        yield rest + b"\n", line
+
+
+class _Lines:
+    """Makes pieces of serial bytes of lines, block by block."""
+
+    def __init__(self, shape: _Shape, report: ReadReport) -> None:
+        self._shape = shape
+        self._report = report
+        self._times = TableTimes(Columns(time_unit=shape.time_unit or "s"), report)
+        self._laid_out = 0
+        self._has_begun = False
+        if not shape.time_unit:
+            report.facts.append(("times", "none in the file: its lines lie one behind the other, at 4 800 bits/s"))
+
+    def frames(self, data: bytes, line: int) -> FrameTable:
+        """Return the pieces of whole lines; those of another form are listed, a head before the first one is not."""
+        ends = np.flatnonzero(np.frombuffer(data, np.uint8) == 10).astype(np.int32) + 1
+        offsets = np.concatenate([np.zeros(1, np.int32), ends])
+        lines = pa.Array.from_buffers(pa.binary(), len(ends), [None, pa.py_buffer(offsets), pa.py_buffer(data)])
+        parts = pc.extract_regex(lines, self._shape.pattern(whole=False))
+        known = parts.is_valid().to_numpy(zero_copy_only=False)
+        self._tell_others(lines, known, line)
+        if not known.any():
+            return FrameTable.empty()
+        parts = parts.filter(pa.array(known))
+        start, size, payload = _with_ends(self._texts(parts))
+        time_ns, good = self._times_of(parts, size, line + int(np.argmax(known)))
+        kept = np.flatnonzero(good & (size > len(_END)))
+        none = np.zeros(len(kept))
+        return FrameTable(
+            time_ns=time_ns[kept], lane=none.astype(np.uint16), address=none.astype(np.int64),
+            flags=self._ways(parts)[kept], start=start[kept], size=size[kept], payload=payload,
+        )  # fmt: skip
+
+    def _tell_others(self, lines: pa.Array, known: NDArray[np.bool_], line: int) -> None:
+        blank = pc.match_substring_regex(lines, r"^\s*$").to_numpy(zero_copy_only=False)
+        other = np.flatnonzero(~known & ~blank)
+        if not self._has_begun and known.any():
+            other = other[other > np.argmax(known)]
+            self._has_begun = True
+        reason = "it does not begin with a time" if self._shape.time_unit else "it is no sentence"
+        self._report.add_problems(
+            ((line + int(row), 0) for row in other), len(other), lambda at, _: (f"line {at}", reason)
+        )
+
+    def _texts(self, parts: pa.StructArray) -> pa.Array:
+        texts = pc.struct_field(parts, "text")
+        if not self._shape.is_quoted:
+            return texts
+        # what has no quotes is the one and empty the other
+        quoted = pc.replace_substring(pc.struct_field(parts, "quoted"), b'""', b'"')
+        return pc.binary_join_element_wise(quoted, texts, pa.scalar(b""))
+
+    def _times_of(self, parts: pa.StructArray, size: NDArray[np.uint32], line: int) -> Times:
+        if self._shape.time_unit:
+            return self._times.of(pc.cast(pc.struct_field(parts, "time"), pa.string()), line)
+        ends = self._laid_out + np.cumsum(size, dtype=np.int64)
+        self._laid_out = int(ends[-1])
+        return (ends - size) * _PER_BYTE_NS, np.ones(len(size), np.bool_)
+
+    def _ways(self, parts: pa.StructArray) -> NDArray[np.uint32]:
+        """Return the flags of directions."""
+        if not self._shape.has_way:
+            return np.zeros(len(parts), np.uint32)
+        way = pc.struct_field(parts, "way")
+        is_sent, is_received = (
+            pc.match_substring_regex(way, signs).to_numpy(zero_copy_only=False) for signs in ("^[>Tt]", "^[<Rr]")
+        )
+        return (is_sent * F.SENT | is_received * F.RECEIVED).astype(np.uint32)
+
+
+def _with_ends(texts: pa.Array) -> tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.uint8]]:
+    """Return start and size of each text with the end of line behind it, and the bytes of all."""
+    ended = pc.binary_join_element_wise(texts, pa.scalar(_END), pa.scalar(b""))
+    _, offsets, data = ended.buffers()
+    places = np.frombuffer(offsets, np.int32)[ended.offset : ended.offset + len(ended) + 1].astype(np.int64)
+    return places[:-1], np.diff(places).astype(np.uint32), np.frombuffer(data, np.uint8)
