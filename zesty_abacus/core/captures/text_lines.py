@@ -2,8 +2,8 @@
 
 The time is in seconds with a fraction, a date (ISO 8601), or the time of day, also in brackets; ``>`` ``<`` ``tx``
 ``rx`` say which way, if nearly all lines have them. What follows is taken as it stands and gets the end of line again
-that the log took off. Sentences of IEC 61162-1 are also read without times, since much equipment stores them so: then they
-lie one behind the other as its wire carries them.
+that the log took off. Sentences of IEC 61162-1 are also read without times, since much equipment stores them so:
+then they lie one behind the other as its wire carries them.
 """
 
 from __future__ import annotations
