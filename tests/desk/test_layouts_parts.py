@@ -6,7 +6,9 @@ import msgspec
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import QComboBox
 
+from tests.captures.test_text_lines import sentence
 from tests.desk.pilot import place_of
+from zesty_abacus.core.codec.columns import CheckState
 from zesty_abacus.core.layouts.model import RawSet
 from zesty_abacus.core.trial.trial import Trial
 from zesty_abacus.desk.app import engine
@@ -275,6 +277,31 @@ def test_text_columns_are_read_off_the_frames(empty, tmp_path):
     said = rows[at.number].split(";")
     columns = [at.decoded.columns[field.id] for field in line.columns]
     assert (float(columns[0].value[0]), columns[1].text_of(0)) == (float(said[0]), said[1])
+
+
+def test_a_sentence_begins_with_its_columns(empty, tmp_path):
+    path = tmp_path / "gyro.txt"
+    rows = [f"YXHDT,{100 + row / 4:.2f},T" for row in range(60)]
+    path.write_text("".join(f"08:00:{row:02}.500 {sentence(words)}\n" for row, words in enumerate(rows)))
+    empty.session.trials.open_paths([path])
+    empty.wait(lambda: empty.session.capture is not None, "the recording")
+    empty.settle()
+    empty.key("U", Qt.KeyboardModifier.ShiftModifier)
+    empty.wait(lambda: empty.session.capture.lanes[0].protocol == "sentence", "a lane of sentences")
+    empty.key("4")
+    empty.session.select_kind(0)
+    empty.settle()
+    empty.click(empty.window.layouts.start.begin)
+    empty.settle()
+    layout = empty.session.reading.layout_of(0)
+    line, behind = layout.parts
+    assert [field.kind.value for field in line.columns] == ["text", "unsigned", "text"] and line.ends == "*"
+    assert [one.name for one in layout.all_checks()] == ["check of the line"] and len(behind.columns) == 1
+    at = empty.session.store.frame_at(0, layout, empty.session.clock.cursor_ns)
+    heading = at.decoded.columns[line.columns[1].id]
+    assert float(heading.value[0]) == 100 + at.number / 4
+    (check,) = at.decoded.checks.values()
+    assert check.state[0] == CheckState.AGREES
 
 
 def test_the_fields_a_check_may_lie_in_are_those_there_are_now(pilot):

@@ -1,4 +1,5 @@
 from fractions import Fraction
+from uuid import uuid4
 
 import msgspec
 import pytest
@@ -14,6 +15,7 @@ from zesty_abacus.core.layouts.model import (
     new_field,
     new_layout,
 )
+from zesty_abacus.core.layouts.parts.text_line import NO_PLACES, TextLine
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.layouts.symbols import Symbol
 
@@ -57,6 +59,8 @@ def test_changes_are_told_in_sentences():
     assert describe_change(BASE, moved) == "rate at B2 B3, was B3 B2"
     assert describe_change(BASE, BASE.without_field(RATE.id)) == "rate removed"
     assert describe_change(None, BASE) == "layout began with 2 fields"
+    line = TextLine(id=uuid4(), name="line", columns=tuple(new_field(name, NO_PLACES) for name in "abc"))
+    assert describe_change(None, BASE.with_item(line)) == "layout began with 5 fields"
     assert describe_change(BASE, BASE) == "nothing changed"
     renamed = msgspec.structs.replace(BASE, name="Port pod", size=7, sender="pod")
     assert describe_change(BASE, renamed) == "renamed to Port pod, was Pod; 7 bytes, was 8; sent by pod"

@@ -53,6 +53,8 @@ class Protocol:
         Whether every frame carries a check of the link, which reading it has looked at.
     answers_at_once
         Whether an answer goes over the line together with the request, on a wire of its own.
+    may_be_text
+        Whether payloads may be lines of text, whose values are columns and no bits at a place.
     """
 
     name: str = ""
@@ -66,6 +68,7 @@ class Protocol:
     ways: frozenset[str] = frozenset()
     has_check: bool = False
     answers_at_once: bool = False
+    may_be_text: bool = False
 
     def kind_text(self, key: KindKey) -> str:
         """Return the address of a kind the way an engineer of this bus writes it, with what tells kinds apart."""

@@ -19,6 +19,7 @@ class Sentence(Protocol):
     address_title = "sentence"
     address_example = "YZHDT"
     has_check = True
+    may_be_text = True
 
     def kind_text(self, key: KindKey) -> str:
         return "".join(chr(code) if 32 <= code < 127 else "·" for code in _head(key.address)) or "no sentence"

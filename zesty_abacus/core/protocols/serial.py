@@ -10,6 +10,7 @@ class Serial(Protocol):
     """Bytes of a serial line, put together to telegrams."""
 
     name, title = "serial", "serial"
+    may_be_text = True
 
     def kind_text(self, key: KindKey) -> str:
         return numbered("telegrams", key)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
@@ -130,9 +131,9 @@ class LayoutInHand(QObject):
         if layout is None:
             return False
         group = self.group_in_hand(template)
-        data = self._session.store.data(self._session.kind) if self._session.kind is not None else None
-        if template.reads_lines and group is None and data is not None and not (layout.fields or layout.parts):
-            self._drop_lines(layout, data.frames, template)
+        kind = self._session.kind
+        if template.reads_lines and group is None and kind is not None and not (layout.fields or layout.parts):
+            self._drop_lines(layout, kind, template)
             return True
         try:
             changed = template.add(layout) if group is None else engine.with_template_inside(layout, group, template)
@@ -141,13 +142,20 @@ class LayoutInHand(QObject):
             return False
         return self._dropped(layout, changed)
 
-    def _drop_lines(self, layout: engine.Layout, frames: Any, template: Any) -> None:
+    def _drop_lines(self, layout: engine.Layout, kind: int, template: Any) -> None:
         """Drop in the columns that the lines of a message have, or some to be filled in where it has none."""
 
-        def finish(read: engine.Layout) -> None:
-            self._dropped(layout, template.add(layout) if read is layout else read)
+        self._read_lines(
+            layout, kind, lambda read: self._dropped(layout, template.add(layout) if read is layout else read)
+        )
 
-        self._session.jobs.start("lines", "reading the lines", lambda _progress: found.lines_of(layout, frames), finish)
+    def _read_lines(self, layout: engine.Layout, kind: int, then: Callable[[engine.Layout], Any]) -> None:
+        """Hand over the layout with the columns that lines of text have, or as it is where the frames are none."""
+        frames = self._session.capture.kind_frames
+
+        self._session.jobs.start(
+            "lines", "reading the lines", lambda _progress: found.lines_of(layout, frames(kind)), then
+        )
 
     def _dropped(self, layout: engine.Layout, changed: engine.Layout) -> bool:
         """Keep a layout with something new in it, and open its card."""
@@ -210,18 +218,23 @@ class LayoutInHand(QObject):
     def begin(self) -> None:
         """Begin a layout for a message that has none; the keys stay in the work, where bits become fields.
 
-        Of a request that only asks for registers, that of its answer, in which they are.
+        Of a request that only asks for registers, that of its answer, in which they are. Lines of text begin with their
+        columns.
         """
         session = self._session
         if session.kind is None:
             return
         session.select_kind(engine.kind_with_registers(session.capture, session.kind))
         begun = session.kinds.layout_for_new_field(session.kind)
-        if session.reading.layout_of(session.kind) is None:
-            session.edits.change(begun)
         if begun.registers is None:
             # a map shows no beads, and what is not seen must not have the keys
             self._plan.pictures.abacus.setFocus()
+        if session.reading.layout_of(session.kind) is not None:
+            return
+        if engine.protocol_named(begun.applies.protocol).may_be_text:
+            self._read_lines(begun, session.kind, session.edits.change)
+        else:
+            session.edits.change(begun)
 
     def begin_another(self) -> None:
         """Begin a second layout for the message, which reads frames that begin like the one at the cursor."""
