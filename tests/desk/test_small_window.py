@@ -80,6 +80,24 @@ def test_the_strip_folds_for_room_and_what_was_chosen_comes_back(small):
     assert window.strip.lanes.is_folded and settings.strip_folded
 
 
+def test_rehearse_has_the_room_of_the_strip_unless_it_is_wanted_there(pilot):
+    window, lanes = pilot.window, pilot.window.strip.lanes
+    window.resize(1280, 800)
+    for key, folded in (("5", True), ("2", False), ("5", True)):
+        pilot.key(key)
+        assert (lanes.is_folded, window.session.settings.strip_folded) == (folded, False)
+    window.resize(1280, 1000)
+    assert not lanes.is_folded
+    window.resize(1280, 800)
+    pilot.click(window.strip.links.fold)
+    for key in "525":
+        pilot.key(key)
+        assert not lanes.is_folded
+    pilot.click(window.strip.links.fold)
+    pilot.key("2")
+    assert lanes.is_folded and window.session.settings.strip_folded
+
+
 def test_a_row_of_buttons_goes_on_in_the_next_line(small):
     read = small.window.read
     choices = (read.all_kinds, read.this_kind, read.only_hits, read.answers, read.side_by_side)

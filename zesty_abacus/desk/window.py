@@ -48,6 +48,8 @@ _LEAST = QSize(960, 540)
 _SPLIT, _NARROW_SPLIT = (246, 732, 302), (188, 576, 194)
 _NARROW, _LOW = 1100, 640
 """Below these a window has room for less at once."""
+_ROOMY = 960
+"""From this height on Rehearse has room for the strip besides its own lanes, a message and a log."""
 
 _Desk = IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | RehearseDesk | HandOverDesk | LibraryView
 
@@ -196,6 +198,7 @@ class Window(QMainWindow):
         self.side.setCurrentWidget(desk.side)
         self.left.setCurrentIndex(1 if name == "Intake" else 0)
         self._show_left()
+        self._give_room()
         self.header.rod.set_current(name)
         if had_keys in (None, self) or (not had_keys.isVisible() and self.isAncestorOf(had_keys)):
             self._home().setFocus()
@@ -205,6 +208,11 @@ class Window(QMainWindow):
         # chosen by its name alone, and what is handed over is that in hand elsewhere
         wide = [self.library.name, *([self.rehearse.name, self.handover.name] if self.width() < _NARROW else [])]
         self.left.setVisible(self.desk_name not in wide)
+
+    def _give_room(self) -> None:
+        """Fold the strip where its room is needed: in a low window, and where live lanes share it."""
+        least = _ROOMY if self.desk_name == self.rehearse.name else _LOW
+        self.strip.links.fold_for_room(self.height() < least)
 
     @property
     def asking(self) -> Asking:
@@ -287,7 +295,7 @@ class Window(QMainWindow):
             self.split.setSizes(list(_NARROW_SPLIT if self.width() < _NARROW else _SPLIT))
             self.header.run.setVisible(self.width() >= _NARROW)
             self._show_left()
-        self.strip.links.fold_for_room(self.height() < _LOW)
+        self._give_room()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None

@@ -32,7 +32,7 @@ class StripLinks:
 
     def __init__(self, session: Session, lanes: StripLanes, strip: QWidget, changed: Callable[[], None]) -> None:
         self._session, self._lanes, self._changed = session, lanes, changed
-        self._is_low = False
+        self._wants_room = self._is_kept_open = False
         self.fold = _link(strip, "Fold the lanes, or show them with their names (Shift L)")
         self.fold.move(_LEFT, _TOP)
         self.fold.clicked.connect(self.turn_fold)
@@ -44,14 +44,15 @@ class StripLinks:
         """Fold the lanes, or show them again; it is remembered."""
         settings = self._session.settings
         settings.strip_folded = not self._lanes.is_folded
+        self._is_kept_open = self._wants_room and not settings.strip_folded
         save_settings(settings)
         self._set_folded(settings.strip_folded)
 
-    def fold_for_room(self, is_low: bool) -> None:
-        """Fold the lanes while the window is low; what a person chose comes back with the room."""
-        if is_low != self._is_low:
-            self._is_low = is_low
-            self._set_folded(is_low or self._session.settings.strip_folded)
+    def fold_for_room(self, wants_room: bool) -> None:
+        """Fold the lanes while their room is wanted, unless a person showed them then; what was chosen comes back."""
+        if wants_room != self._wants_room:
+            self._wants_room = wants_room
+            self._set_folded((wants_room and not self._is_kept_open) or self._session.settings.strip_folded)
 
     def _set_folded(self, folded: bool) -> None:
         self._lanes.is_folded = folded

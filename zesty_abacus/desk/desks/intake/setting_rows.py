@@ -12,6 +12,10 @@ from ...widgets.parts import Choice, NoWheel, label
 from ...widgets.theme import figure_font
 from ...widgets.words import number_text
 
+_CHOICE, _WIDEST_CHOICE = 124, 178
+_AROUND_A_CHOICE = 40
+"""Pixels of its frame and its arrow."""
+
 
 class SettingRows:
     """Adds rows to a column.
@@ -46,11 +50,13 @@ class SettingRows:
         box = Choice()
         box.setAccessibleName(name)
         box.installEventFilter(self._no_wheel)
-        box.setFixedWidth(124)
         for value, words in choices:
             box.addItem(words, value)
         values = [value for value, _ in choices]
         box.setCurrentIndex(values.index(current) if current in values else 0)
+        # the words beside it wrap, a choice cannot
+        wanted = box.fontMetrics().horizontalAdvance(box.currentText()) + _AROUND_A_CHOICE
+        box.setFixedWidth(min(max(wanted, _CHOICE), _WIDEST_CHOICE))
         box.activated.connect(lambda index: take(values[index]))
         return box
 

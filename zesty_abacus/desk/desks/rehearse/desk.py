@@ -103,7 +103,8 @@ class RehearseDesk(QWidget):
         area.setMinimumHeight(90)
         for part in (area, self.composer, below):
             split.addWidget(part)
-        split.setSizes([232, 230, 114])
+        split.setSizes([192, 230, 240])
+        split.setStretchFactor(2, 1)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
