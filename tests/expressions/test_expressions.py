@@ -8,7 +8,7 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.codec.columns import FieldColumn
@@ -172,6 +172,7 @@ def wide_scope(rows):
      "(u & 0xFFFF) * 3 + (v >> 48)", "u == 18446744073709551615", "u // 4294967296"],
 )  # fmt: skip
 @given(rows=st.lists(st.tuples(WIDE, WIDE, DEEP), min_size=1, max_size=4))
+@example(rows=[(0, 0, 2**63 - 8_389_120), (2**63 - 2559, 0, 2**63 - 2560)])
 def test_whole_numbers_of_64_bits_are_exact_or_not_there(text, rows):
     """A result that 64 bits hold, with a sign or without, is exact; one that they do not is near, or not known."""
     result = evaluate(Expression(text), wide_scope(rows))

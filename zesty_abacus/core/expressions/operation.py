@@ -116,15 +116,15 @@ class Operation:
         """Return the exact result where the numbers that are there fit 64 bits, though others could run over."""
         assert self.whole is not None and self.floats is not None, "what wraps has both"
         about = self.floats(*[part.values.astype(np.float64) for part in parts])
+        values = self.whole(*[part.values.astype(np.int64) for part in parts])
+        # a difference of two large floats may be 0 where that of the whole numbers is -1
+        about = np.where(np.abs(about) < 2.0**62, values.astype(np.float64), about)
         there = about if known is None else about[known]
         low, high = there.min(initial=0.0), there.max(initial=0.0)
         if low >= 0 and 2.0**63 * _SURE <= high < 2.0**64 * _SURE:
-            values = self.whole(*[part.values.astype(np.uint64) for part in parts])
-            return Result(values, known, (0, HIGHEST_UNSIGNED))
-        values = self.whole(*[part.values.astype(np.int64) for part in parts])
+            return Result(values.view(np.uint64), known, (0, HIGHEST_UNSIGNED))
         if max(-low, high) < 2.0**63 * _SURE:
             return Result(values, known, (LOWEST, HIGHEST))
-        # a difference of two large floats may be far off; what fits is rounded once
         fits = np.abs(about) < 2.0**63 * _SURE
         return Result(np.where(fits, values.astype(np.float64), about), known, None)
 
