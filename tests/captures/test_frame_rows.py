@@ -158,3 +158,38 @@ def test_any_damage_never_crashes(tmp_path_factory, place, noise):
         except CaptureReadError:
             continue
         assert len(found) == report.frames
+
+
+ARRAYS = {
+    "one line": json.dumps(ROWS),
+    "spread out": json.dumps(ROWS, indent=2),
+    "a row a line": "[\n" + ",\n".join(json.dumps(row) for row in ROWS) + "\n]\n",
+}
+
+
+@pytest.mark.parametrize("how", ARRAYS)
+def test_rows_may_stand_in_one_array(tmp_path, how):
+    path = tmp_path / "frames.json"
+    path.write_text(ARRAYS[how])
+    assert recognise(path) == "JSON lines"
+    found, report = read(path)
+    assert found == EXPECTED and report.problem_count == 0
+
+
+def test_what_is_wrong_in_an_array_is_told(tmp_path, monkeypatch):
+    path = tmp_path / "frames.json"
+    path.write_text(json.dumps([*ROWS, 7, ROWS[0] | {"payload": "0"}]))
+    found, report = read(path)
+    assert found == EXPECTED
+    assert [(one.place, one.reason) for one in report.problems] == [
+        ("item 4", "it is no object"), ("line 4, column payload", "'0' is no bytes in hex"),
+    ]  # fmt: skip
+    path.write_text(ARRAYS["spread out"][:-4])
+    with pytest.raises(CaptureReadError, match="the array of JSON is broken"):
+        read(path)
+    path.write_text("[1, 2]")
+    assert recognise(path) != "JSON lines"
+    monkeypatch.setattr("zesty_abacus.core.captures.frame_jsonl._LONGEST_ARRAY", 100)
+    path.write_text(ARRAYS["one line"])
+    with pytest.raises(CaptureReadError, match="Write it as JSON lines"):
+        read(path)

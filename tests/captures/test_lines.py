@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.captures import vcd
-from zesty_abacus.core.captures.columns import Columns, guess_columns
+from zesty_abacus.core.captures.column_guess import guess_columns
+from zesty_abacus.core.captures.columns import Columns
 from zesty_abacus.core.captures.reference import read_reference, unit_of
 from zesty_abacus.core.captures.registry import read_lines, read_recording, recognise
 from zesty_abacus.core.captures.report import CaptureReadError

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.core.captures.columns import CLOCK, DATE, Columns, guess_columns
+from zesty_abacus.core.captures.column_guess import guess_columns
+from zesty_abacus.core.captures.columns import CLOCK, DATE, Columns
 from zesty_abacus.core.captures.reference import read_reference
 from zesty_abacus.core.captures.registry import read_recording
 from zesty_abacus.core.captures.report import ReadReport

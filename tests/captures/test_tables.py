@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.strategies import assert_same_frames, frame_tables, joined
-from zesty_abacus.core.captures.columns import Columns, guess_columns, split_line
+from zesty_abacus.core.captures.column_guess import guess_columns
+from zesty_abacus.core.captures.columns import Columns, split_line
 from zesty_abacus.core.captures.frame_csv import FORMAT as FRAME_TABLE
 from zesty_abacus.core.captures.registry import open_writer, read_recording
 from zesty_abacus.core.captures.report import CaptureReadError, ReadReport

@@ -1,10 +1,8 @@
-"""What the columns of a text table mean: guessed from its first lines, corrected by the user, kept in the recipe."""
+"""What the columns of a text table mean, as it is kept in the recipe, and how its lines are cut into cells."""
 
 from __future__ import annotations
 
 import csv
-import itertools
-import re
 from contextlib import suppress
 
 import msgspec
@@ -14,23 +12,13 @@ from ..errors import MisuseError
 ROLES = ("ignore", "time", "channel", "lane", "address", "size", "direction", "flags", "payload", "byte")
 DATE, CLOCK = "date", "time of day"
 TIME_UNITS = ("s", "ms", "µs", "ns", DATE, CLOCK)
-_SEPARATORS = "\t;,|"
-_NUMBER = r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?"
 _CLOCK_PARTS = r"(?P<hour>\d{1,2}):(?P<minute>\d\d)(?::(?P<second>\d\d)(?:[.,](?P<part>\d*))?)?"
 WRITTEN_OUT = {
     DATE: rf"(?P<day>\d{{4}}-\d\d-\d\d)[T ]{_CLOCK_PARTS}\s*(?P<zone>Z|[+-]\d\d:?\d\d)?",
     CLOCK: _CLOCK_PARTS,
 }
 """How a time that is written out looks, with names for its parts."""
-_PAIRS = r"[0-9A-Fa-f]{2}([ :-][0-9A-Fa-f]{2})+"
-"""Bytes in hex that stand apart."""
-_PAIRS_OF_A_TIME = 3
-"""``12-05-26`` and ``08:30`` are pairs as well."""
-_IDENTIFIER = r"0x[0-9A-Fa-f]{1,8}|[0-9A-Fa-f]{3}|[0-9A-Fa-f]{8}"
-_SENTENCE = re.compile(r"[$!][0-9A-Z]{2,},.*\*[0-9A-Fa-f]{2}[\s\"]*$")
-"""How a line of IEC 61162-1 ends, whatever stands before it."""
-_DATED_S = 3e8
-"""Seconds above this, about ten years, are a date and no time since the recording began."""
+_NO_BRACKETS = str.maketrans("()[]", "    ")
 
 
 class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -54,6 +42,9 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
         Rows a second, where there is no time column.
     base, byte_base
         Of addresses and of bytes a column: 16 or 10.
+    tail
+        Whether the last column takes all the rest of a line, as bytes do that stand apart, however many there are.
+        Cells are separated by blanks then, and brackets around them say nothing.
     """
 
     separator: str = ","
@@ -65,10 +56,15 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
     rate_hz: float | None = None
     base: int = 16
     byte_base: int = 16
+    tail: bool = False
 
     def of_role(self, role: str) -> list[int]:
         """Return the numbers of the columns with a role."""
         return [number for number, known in enumerate(self.roles) if known == role]
+
+    def cells(self, line: str) -> list[str]:
+        """Return the cells of a line."""
+        return cells_before_tail(line, len(self.roles)) if self.tail else split_line(line, self.separator)
 
     def check(self) -> None:
         """Check that the choice can be used.
@@ -89,10 +85,19 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
             raise MisuseError(
                 f"time_unit={self.time_unit!r}, expected one of {', '.join(TIME_UNITS)}.", where="columns"
             )
+        if self.tail and self.separator != " ":
+            raise MisuseError(f"tail goes with blanks between cells, not {self.separator!r}.", where="columns")
         if len(self.separator) != 1 or self.decimal not in (".", ",") or self.separator == self.decimal:
             raise MisuseError(
                 f"separator={self.separator!r} decimal={self.decimal!r} cannot be told apart.", where="columns"
             )
+
+
+def cells_before_tail(line: str, width: int) -> list[str]:
+    """Return so many cells of a line, the last one all the rest of it; brackets are left out."""
+    cells = line.translate(_NO_BRACKETS).split(None, width - 1)
+    # a frame without bytes is one all the same
+    return [*cells, ""] if len(cells) == width - 1 else cells
 
 
 def split_line(line: str, separator: str) -> list[str]:
@@ -108,217 +113,3 @@ def _cut(line: str, separator: str) -> list[str]:
         with suppress(csv.Error):
             return next(csv.reader([line], delimiter=separator), [])
     return line.split(separator)
-
-
-def guess_columns(head: str) -> Columns | None:
-    """Guess separator, decimal sign, head lines and what each column is; None if this is no table."""
-    lines = [line for line in head.splitlines() if line.strip()][:200]
-    if lines and (lines[0].startswith("{") or _most([bool(_SENTENCE.search(line)) for line in lines], some=True)):
-        # rows of JSON and sentences have separators as well
-        return None
-    if len(lines) == 1 and (empty := _without_rows(lines[0])) is not None:
-        return empty
-    made = [one for separator in (*_SEPARATORS, " ") if (one := _with_separator(lines, separator)) is not None]
-    return max(made, key=_likely)[1] if made else None
-
-
-def _likely(made: tuple[float, Columns]) -> tuple[bool, float]:
-    """Order what a table may be: bytes with blanks between them are many columns, or one payload if there is one."""
-    score, columns = made
-    return columns.separator != " " and bool(columns.of_role("payload")), score
-
-
-def _without_rows(line: str) -> Columns | None:
-    """Return the columns of a table of frames in which nothing stands yet, by their names; None if it is none."""
-    names = tuple(split_line(line, ","))
-    # cells that could be anything leave it to the names
-    roles = _roles(names, [["00"]] * len(names), ".")
-    if not {"time", "payload"} <= set(roles) or any(re.fullmatch(_NUMBER, name) for name in names):
-        return None
-    return Columns(separator=",", head_lines=1, names=names, roles=roles, time_unit=_time_unit(names, roles, []))
-
-
-def columns_named(names: tuple[str, ...], cells: list[list[str]]) -> Columns | None:
-    """Return what named columns with some cells mean; None if they are not those of frames."""
-    roles = _roles(names, cells, ".")
-    if not {"payload", "byte"} & set(roles):
-        return None
-    return Columns(names=names, roles=roles, time_unit=_time_unit(names, roles, cells), base=_base(roles, cells))
-
-
-def _base(roles: tuple[str, ...], cells: list[list[str]]) -> int:
-    """Return the base of addresses: digits alone are decimal, unless each is a single one."""
-    words = [cell for number, role in enumerate(roles) if role == "address" for cell in cells[number]]
-    is_decimal = all(re.fullmatch(r"\d+", word) for word in words) and any(int(word) > 9 for word in words)
-    return 10 if is_decimal else 16
-
-
-def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] | None:
-    rows = [split_line(line, separator) for line in lines]
-    widths = [len(row) for row in rows]
-    usual = max(set(widths[len(widths) // 2 :] or [0]), key=widths.count, default=0)
-    if usual < 1 or (usual == 1 and separator != ","):
-        return None
-    first = next((n for n, row in enumerate(rows) if len(row) == usual and _is_data(row)), None)
-    fits = [len(row) == usual for row in rows[first:-1]] if first is not None else []
-    # anything can be cut at blanks, so there every row has to fit
-    if first is None or not (_most(fits) if separator != " " else all(fits)):
-        return None
-    data = rows[first:-1] or rows[first:]
-    decimal = "," if separator != "," and any(re.fullmatch(r"[+-]?\d+,\d+", c) for row in data for c in row) else "."
-    names = _names(rows[:first], usual)
-    cells = [[row[n] for row in data if len(row) == usual] for n in range(usual)]
-    roles = _roles(names, cells, decimal)
-    unit, rate = _time_unit(names, roles, cells), None
-    base = _base(roles, cells)
-    byte_cells = [c for n, r in enumerate(roles) if r == "byte" for c in cells[n] if c]
-    plain = bool(byte_cells) and all(c.isdigit() for c in byte_cells) and any(len(c) != 2 for c in byte_cells)
-    numbers = sum(role != "ignore" for role in roles)
-    # a cell that still holds another separator was cut at the wrong one
-    mixed = sum(any(set(cell) & (set(";\t|") - {separator}) for cell in column) for column in cells)
-    # columns that say nothing speak against it: digits behind a decimal comma look like cells as well
-    score = numbers - 0.5 * (usual - numbers) + (0.2 if separator != " " else 0) - 3 * mixed
-    return score, Columns(separator=separator, decimal=decimal, head_lines=first, names=names,
-                          roles=roles, time_unit=unit, rate_hz=rate, base=base,
-                          byte_base=10 if plain else 16)  # fmt: skip
-
-
-def _is_data(row: list[str]) -> bool:
-    return any(re.fullmatch(_NUMBER, cell) or _written_out(cell) for cell in row) and not row[0].startswith("#")
-
-
-def _written_out(cell: str) -> str:
-    """Return how a time is written out in a cell; empty if it is none."""
-    found = next((form for form, look in WRITTEN_OUT.items() if re.fullmatch(look, cell)), "")
-    # ``08:30`` by itself may be minutes and seconds, or two bytes
-    return "" if found == CLOCK and cell.count(":") < 2 else found
-
-
-def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
-    named = next(
-        (row for row in reversed(head) if len(row) == width and any(re.search("[A-Za-z]", c) for c in row)), None
-    )
-    # a line of units below the names is passed over
-    if named is not None and all(re.fullmatch(r"\(?[µa-zA-Z/%°]{0,4}\)?", cell) for cell in named):
-        above = head[: head.index(named)]
-        named = next((row for row in reversed(above) if len(row) == width), named)
-    names = []
-    for number in range(width):
-        name = named[number].lstrip("#").strip() if named else ""
-        name = name or f"column {number + 1}"
-        while name in names:
-            name += "'"
-        names.append(name)
-    return tuple(names)
-
-
-_PAYLOAD_WORDS = {"payload", "data", "bytes", "hex", "telegram"}
-
-
-def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tuple[str, ...]:
-    words = [re.sub(r"[^a-z]", " ", name.lower()).split() for name in names]
-    roles = ["ignore"] * len(names)
-    for number, word in enumerate(words):
-        if (
-            "time" not in roles
-            and ({"time", "t", "timestamp", "seconds", "sec"} & set(word))
-            and (_numeric(cells[number], decimal) or _times_written_out(cells[number]))
-        ):
-            roles[number] = "time"
-        elif {"address", "id", "identifier", "can"} & set(word) and "address" not in roles:
-            roles[number] = "address"
-        elif (
-            {"payload", "data", "bytes", "hex", "telegram"} & set(word)
-            and "payload" not in roles
-            and _hex(cells[number])
-        ):
-            roles[number] = "payload"
-        elif {"lane", "bus", "interface"} & set(word) and "lane" not in roles:
-            roles[number] = "lane"
-        elif {"direction", "dir"} & set(word) and "direction" not in roles:
-            roles[number] = "direction"
-        elif "flags" in word and "flags" not in roles:
-            roles[number] = "flags"
-        elif {"size", "length", "len", "dlc"} & set(word) and "size" not in roles:
-            roles[number] = "size"
-    if "time" not in roles and len(cells) > 1 and (_rising(cells[0], decimal) or _times_written_out(cells[0])):
-        roles[0] = "time"
-    _find_by_look(roles, cells)
-    if "payload" in roles and ("address" in roles or "time" in roles):
-        return tuple(roles)
-    bytes_named = [n for n, word in enumerate(names) if re.fullmatch(r"(?i)(b|byte|data|d)[ _]?\d+", word)]
-    if "address" in roles and bytes_named:
-        for number in bytes_named:
-            roles[number] = "byte"
-        return tuple(roles)
-    for number, role in enumerate(roles):
-        roles[number] = role if role == "time" else "channel" if _numeric(cells[number], decimal) else "ignore"
-    return tuple(roles)
-
-
-def _find_by_look(roles: list[str], cells: list[list[str]]) -> None:
-    """Find payload and address where no name says what they are, as in a table without a head."""
-    free = [number for number, role in enumerate(roles) if role == "ignore"]
-    payload = next((number for number in free if _are_bytes(cells[number])), None)
-    if payload is None or "payload" in roles:
-        return
-    roles[payload] = "payload"
-    address = next((number for number in free if number != payload and _all_look(cells[number], _IDENTIFIER)), None)
-    if address is not None and "address" not in roles:
-        roles[address] = "address"
-
-
-def _are_bytes(cells: list[str]) -> bool:
-    """Return whether cells are bytes in hex that stand apart, and no dates or times of day in pairs of digits."""
-    is_sure = any(re.search("[A-Fa-f]", cell) or len(re.split("[ :-]", cell)) > _PAIRS_OF_A_TIME for cell in cells)
-    return is_sure and _all_look(cells, _PAIRS)
-
-
-def _all_look(cells: list[str], look: str) -> bool:
-    fits = [bool(re.fullmatch(look, cell)) for cell in cells if cell]
-    return _most(fits, some=True) and not _times_written_out(cells)
-
-
-def _times_written_out(cells: list[str]) -> str:
-    """Return how the times of a column are written out; empty if they are none."""
-    forms = [_written_out(cell) for cell in cells if cell]
-    return next((form for form in WRITTEN_OUT if _most([one == form for one in forms], some=True)), "")
-
-
-def _time_unit(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[str]]) -> str:
-    if "time" not in roles:
-        return "s"
-    if cells and (form := _times_written_out(cells[roles.index("time")])):
-        return form
-    name = names[roles.index("time")].lower()
-    match = re.search(r"(?<![a-z])(ms|us|µs|ns|s)(?![a-z])", name.replace("_", " "))
-    return {"us": "µs"}.get(match.group(1), match.group(1)) if match else "s"
-
-
-def _numeric(cells: list[str], decimal: str) -> bool:
-    good = [cell for cell in cells if cell]
-    return _most(
-        [bool(re.fullmatch(_NUMBER, cell)) and (decimal == "," or "," not in cell) for cell in good], some=True
-    )
-
-
-def _most(fits: list[bool], *, some: bool = False) -> bool:
-    """Whether nearly all fit: a broken row does not make a table something else."""
-    return sum(fits) >= 0.9 * len(fits) and (bool(fits) or not some)
-
-
-def _hex(cells: list[str]) -> bool:
-    digits = [re.sub(r"0x|[ \-.:]", "", cell) for cell in cells]
-    return _most([bool(re.fullmatch(r"[0-9A-Fa-f]*", cell)) and len(cell) % 2 == 0 for cell in digits])
-
-
-def _rising(cells: list[str], decimal: str) -> bool:
-    if not _numeric(cells, decimal):
-        return False
-    values = [float(cell.replace(decimal, ".")) for cell in cells if re.fullmatch(_NUMBER, cell)]
-    return len(values) > 2 and all(a < b for a, b in itertools.pairwise(values))
-
-
-def is_dated(seconds: float) -> bool:
-    """Return whether a time in seconds is a date."""
-    return seconds > _DATED_S

@@ -15,7 +15,8 @@ from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
-from .columns import Columns, guess_columns
+from .column_guess import guess_columns
+from .columns import Columns
 from .cutting import CutAtLines, Cuts
 from .output import ByteOutput
 from .registry import Sink
@@ -65,6 +66,8 @@ class FrameCsv:
             )
         row = 0
         times = TableTimes(columns, report)
+        if not columns.of_role("time") and not columns.rate_hz:
+            report.facts.append(("times", "none in the table: its rows lie a nanosecond apart until a rate is chosen"))
         for line, batch in read_rows(path, columns, report, progress):
             table = frames_in(batch, columns, times, line, row, report)
             row += len(batch)
@@ -130,7 +133,8 @@ def frames_in(
         flags |= _flags(batch.column(place), line, columns.names[place], report)
     if not said:
         # a table that does not say so is taken for one of CAN, whose long identifiers are the extended ones
-        flags |= np.where((address > 0x7FF) & (address <= 0x1FFF_FFFF), F.EXTENDED, 0).astype(np.uint32)
+        is_long = (address > 0x7FF) | _written_long(batch, columns)
+        flags |= np.where(is_long & (address <= 0x1FFF_FFFF), F.EXTENDED, 0).astype(np.uint32)
     lane = np.zeros(count, np.uint16)
     for place in columns.of_role("lane"):
         coded = pc.dictionary_encode(batch.column(place))
@@ -145,6 +149,15 @@ def frames_in(
     return FrameTable(
         time[good].astype(np.int64), lane[good], address[good], flags[good], starts[good], sizes[good], payload
     )
+
+
+def _written_long(batch: pa.RecordBatch, columns: Columns) -> NDArray[np.bool_]:
+    """Return which addresses are written in eight hex digits, as an identifier of 29 bits is, however small."""
+    for place in columns.of_role("address"):
+        if columns.base == 16:
+            words = pc.utf8_trim_whitespace(batch.column(place))
+            return pc.match_substring_regex(words, r"^(0[xX])?[0-9A-Fa-f]{8}h?$").to_numpy(zero_copy_only=False)
+    return np.zeros(len(batch), np.bool_)
 
 
 def _flags(

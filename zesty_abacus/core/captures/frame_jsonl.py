@@ -1,4 +1,4 @@
-"""Frames as JSON lines (RFC 8259, one object a line): what ``record`` and ``frames`` write, and others like it."""
+"""Frames as JSON (RFC 8259), an object a line or all in one array: what ``record`` and ``frames`` write, and alike."""
 
 from __future__ import annotations
 
@@ -11,31 +11,47 @@ import pyarrow as pa
 from ..progress import Progress
 from .frame_rows import FrameRows, holds_frames
 from .registry import Sink
-from .report import ReadReport
+from .report import CaptureReadError, ReadReport
 from .source import ByteSource
 
 _PIECE = 4 << 20
 _LONGEST_LINE = 2 << 20
+_LONGEST_ARRAY = 64 << 20
+_ROWS = 1 << 16
 
 
 class FrameJsonLines:
     """Reader of frames as JSON lines."""
 
     name = "JSON lines"
-    suffixes = (".jsonl",)
+    suffixes = (".jsonl", ".json")
 
     def sniff(self, head: bytes) -> bool:
         """Return whether the first lines are objects with what frames have."""
-        if not head.startswith(b"{"):
+        if head.lstrip().startswith(b"["):
+            first = _first_of_array(head)
+        elif head.startswith(b"{"):
+            first, _, _ = head.partition(b"\n")
+        else:
             return False
-        first, _, _ = head.partition(b"\n")
         return any(holds_frames(batch) for _, batch in _batches(first + b"\n", 1, ReadReport("")))
 
     def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         """Pass all frames to the sink; a line that is no object is listed and left out."""
         rows = FrameRows(str(source.path), sink, report)
         rest, line = b"", 1
+        is_array: bool | None = None
         for chunk in source.chunks(report, progress, _PIECE):
+            if is_array is None:
+                is_array = chunk.lstrip().startswith(b"[")
+            if is_array:
+                rest += chunk
+                if len(rest) > _LONGEST_ARRAY:
+                    raise CaptureReadError(
+                        f"it is one array of JSON of more than {_LONGEST_ARRAY >> 20} MB, which is read at once.",
+                        where=str(source.path), hint="Write it as JSON lines, an object a line.",
+                    )  # fmt: skip
+                continue
             whole, end, rest = (rest + chunk).rpartition(b"\n")
             if len(rest) > _LONGEST_LINE:
                 report.add_problem(f"line {line}", f"it has more than {_LONGEST_LINE} bytes and is left out")
@@ -43,11 +59,38 @@ class FrameJsonLines:
             for at, batch in _batches(whole + end, line, report):
                 rows.take(batch, at)
             line += whole.count(b"\n") + bool(end)
+        if is_array:
+            _take_array(rest, rows, report, source)
+            return
         for at, batch in _batches(rest, line, report):
             rows.take(batch, at)
 
 
 FORMAT = FrameJsonLines()
+
+
+def _first_of_array(head: bytes) -> bytes:
+    """Return the first object of an array, in one line; nothing if it is cut or none."""
+    text = head.lstrip().removeprefix(b"[").lstrip().decode("utf-8", "replace")
+    try:
+        return json.dumps(json.JSONDecoder().raw_decode(text)[0]).encode()
+    except (ValueError, RecursionError):
+        return b""
+
+
+def _take_array(data: bytes, rows: FrameRows, report: ReadReport, source: ByteSource) -> None:
+    try:
+        found = json.loads(data)
+    except (ValueError, RecursionError) as error:
+        raise CaptureReadError(f"the array of JSON is broken ({error}).", where=str(source.path)) from error
+    for number, row in enumerate(found, 1):
+        if not isinstance(row, dict):
+            report.add_problem(f"item {number}", "it is no object")
+    table = pa.Table.from_pylist([_as_words(row) for row in found if isinstance(row, dict)])
+    at = 1
+    for batch in table.to_batches(max_chunksize=_ROWS):
+        rows.take(batch, at)
+        at += len(batch)
 
 
 def _batches(data: bytes, line: int, report: ReadReport) -> Iterator[tuple[int, pa.RecordBatch]]:
@@ -91,4 +134,8 @@ def _row_of(text: bytes, line: int, report: ReadReport) -> dict[str, str | None]
     if not isinstance(row, dict):
         report.add_problem(f"line {line}", "it is no object")
         return None
+    return _as_words(row)
+
+
+def _as_words(row: dict[str, object]) -> dict[str, str | None]:
     return {str(name): None if value is None else str(value) for name, value in row.items()}

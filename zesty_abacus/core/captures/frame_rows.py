@@ -6,7 +6,8 @@ import msgspec
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from .columns import Columns, columns_named
+from .column_guess import columns_named
+from .columns import Columns
 from .frame_csv import frames_in
 from .registry import Sink
 from .report import CaptureReadError, ReadReport

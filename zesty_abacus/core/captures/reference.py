@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..progress import Progress
-from .columns import Columns, guess_columns
+from .column_guess import guess_columns
+from .columns import Columns
 from .report import CaptureReadError, ReadReport
 from .sample_csv import sample_rate
 from .source import ByteSource

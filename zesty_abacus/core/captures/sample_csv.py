@@ -12,7 +12,8 @@ from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from ..waves.samples import Samples
-from .columns import Columns, guess_columns, is_dated, split_line
+from .column_guess import guess_columns, is_dated
+from .columns import Columns, split_line
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource
 from .spool import ColumnSpool

@@ -71,7 +71,7 @@ class _Lines:
     def __init__(self, source: ByteSource, columns: Columns, report: ReadReport, progress: Progress) -> None:
         self._chunks = source.chunks(report, progress, CHUNK * 4)
         self._skip = columns.head_lines
-        self._blanks = columns.separator == " "
+        self._columns = columns
         self._held = b""
         self._rest = b""
         self._report = report
@@ -117,7 +117,10 @@ class _Lines:
     def _cleaned(self, data: bytes) -> bytes:
         # what is no text becomes a mark; the cell it stands in is then listed as no number
         data = data.decode("utf-8", "replace").encode() if not data.isascii() else data
-        if not self._blanks:
+        if self._columns.tail:
+            rows = (self._columns.cells(line) for line in data.decode().split("\n"))
+            return "\n".join("\t".join(row) for row in rows).encode()
+        if self._columns.separator != " ":
             return data
         return b"\n".join(b"\t".join(line.split()) for line in data.split(b"\n"))
 

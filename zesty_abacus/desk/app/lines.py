@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from ...core.captures.columns import ROLES, TIME_UNITS, Columns, guess_columns, split_line
+from ...core.captures.column_guess import guess_columns
+from ...core.captures.columns import ROLES, TIME_UNITS, Columns, split_line
 from ...core.captures.registry import form_names, readable_suffixes
 from ...core.captures.source import head_of
 from ...core.lines.registry import address_text, decoder_of, decoders

@@ -119,7 +119,7 @@ class ColumnsPicker(QWidget):
             width = len(lines.split_line(self._lines[-1], str(value))) if self._lines else 1
             names = tuple(f"column {number + 1}" for number in range(width))
             roles = ("time", *("channel",) * (width - 1)) if width > 1 else ("channel",)
-            self.columns = msgspec.structs.replace(self.columns, names=names, roles=roles)
+            self.columns = msgspec.structs.replace(self.columns, names=names, roles=roles, tail=False)
         self._show()
 
     def _set_rate(self, text: str) -> None:
@@ -160,7 +160,7 @@ class ColumnsPicker(QWidget):
             heading = label(name, "quiet")
             self._grid.addWidget(heading, 1, number)
         for row, text in enumerate(self._lines[columns.head_lines :][:_PREVIEW_LINES], 2):
-            for number, cell in enumerate(lines.split_line(text, columns.separator)[: len(columns.roles)]):
+            for number, cell in enumerate(columns.cells(text)[: len(columns.roles)]):
                 shown = label(cell)
                 shown.setFont(figure_font(SMALL_PX))
                 if columns.roles[number] == "ignore":
