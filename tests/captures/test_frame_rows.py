@@ -178,11 +178,11 @@ def test_rows_may_stand_in_one_array(tmp_path, how):
 
 def test_what_is_wrong_in_an_array_is_told(tmp_path, monkeypatch):
     path = tmp_path / "frames.json"
-    path.write_text(json.dumps([*ROWS, 7, ROWS[0] | {"payload": "0"}]))
+    path.write_text(json.dumps([*ROWS * 5, 7, ROWS[0] | {"payload": "0"}]))
     found, report = read(path)
-    assert found == EXPECTED
+    assert found == EXPECTED * 5
     assert [(one.place, one.reason) for one in report.problems] == [
-        ("item 4", "it is no object"), ("line 4, column payload", "'0' is no bytes in hex"),
+        ("item 16", "it is no object"), ("line 16, column payload", "'0' is no bytes in hex"),
     ]  # fmt: skip
     path.write_text(ARRAYS["spread out"][:-4])
     with pytest.raises(CaptureReadError, match="the array of JSON is broken"):
