@@ -69,6 +69,7 @@ class TestVcd:
         assert toggles(by_name["inner.bus[1]"]) == [(10, 1), (20, 0)]
         assert by_name["inner.bus[3]"].edges.unknown.tolist() == [[20, 100]], "a short x fills the bits above it"
         assert by_name["volt"].samples.values.tolist() == [1.5, -2500.0]
+        assert by_name["volt"].samples.rate_hz == 20_000_000.0, "two values 50 ns apart"
         assert recording.zero_ns == 1_778_572_800_000_000_000 and recording.span_ns == (0, 100)
         assert report.problem_count == 0
 

@@ -60,6 +60,16 @@ def read_one(field, text, **settings):
     return found.raw[0].item(), found.value[0].item(), Validity(found.validity[0])
 
 
+@pytest.mark.parametrize(
+    ("value", "text"),
+    [(Fraction(1, 10), "0.0333333"), (Fraction(3, 10), "0.1"), (Fraction(29, 100), "0.0966667"), (1, "0.333333"),
+     (-200, "-66.666667"), (Fraction(1, 1000), "0.000333333"), (Fraction(2, 10**9), "0.000000000666667")],
+)  # fmt: skip
+def test_a_number_without_an_end_is_written_with_six_digits_that_count(value, text):
+    made = encode_message(layout_of(line_of(column("x", ratio=Fraction(3)))), {"x": value})
+    assert made.payload.decode() == text
+
+
 # numbers
 
 

@@ -220,6 +220,22 @@ def test_a_pause_or_a_rate_can_be_given():
         assert [int(flags) for flags in table.flags] == [0, F.ANSWER]
 
 
+@pytest.mark.parametrize("gap_ns", [4_000_000, 4_000_001])
+def test_a_pause_that_is_given_counts_to_the_nanosecond(gap_ns):
+    settings = ModbusRtuFraming(pause_ms=4.0)
+    table = framing_of(settings).apply(settings, bytes_result([b"\x01\x02\x03", b"\x04\x05"], gap_ns)).frames
+    # without a check that agrees only the pause parts them
+    assert table.size.tolist() == ([5] if gap_ns == 4_000_000 else [3, 2])
+
+
+@pytest.mark.parametrize("gap_ns", [12_000_000, 12_000_001])
+def test_a_unit_is_whole_across_a_pause_of_twelve_times_what_is_given(gap_ns):
+    settings = ModbusRtuFraming(pause_ms=1.0)
+    cut = [POLLS[0][:5], POLLS[0][5:]]
+    table = framing_of(settings).apply(settings, bytes_result(cut, gap_ns)).frames
+    assert (len(table), bool(table.flags[0] & F.BAD_CHECK)) == ((1, False) if gap_ns == 12_000_000 else (2, True))
+
+
 def test_lost_pauses_are_made_up_for_by_check_sums(tmp_path):
     source = log_of(tmp_path / "line.csv", POLLS, 1, pause_s=0.0)
     run("recipe", source, "-o", tmp_path / "r.json")

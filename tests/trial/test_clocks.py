@@ -62,6 +62,14 @@ def test_undated_waves_without_a_recipe_do_not_turn_the_axis_to_1970(tmp_path):
     assert used.outcomes[0].first_ns == outcome.first_ns, "times stay when the recipe is put to use"
 
 
+def test_without_any_date_waves_begin_where_the_frames_do(tmp_path):
+    waves, log = files(tmp_path, a_vcd=vcd(characters([0x41], begin=70_000), date=False),
+                       b_log="(30.000000) can0 1A0#01\n(31.000000) can0 1A0#02\n")  # fmt: skip
+    made = bring_in([SourceRequest(waves.path, recipe=UART), log], tmp_path / "capture")
+    assert times_by_lane(made) == {"notes": [30_070_000_000], "can0": [30_000_000_000, 31_000_000_000]}
+    assert made.outcomes[0].clock == "no date anywhere: its zero is put where the frames begin, 30.000000 s"
+
+
 def test_waves_that_begin_after_their_own_zero_stay_there(tmp_path):
     waves, log = files(tmp_path, a_vcd=vcd(characters([0x41], begin=70_000), date=False), b_log=LOG)
     made = bring_in([SourceRequest(waves.path, recipe=UART), log], tmp_path / "capture")
