@@ -6,6 +6,7 @@ import pytest
 
 from zesty_abacus.core.handover.long_table import long_table
 from zesty_abacus.core.handover.wide_table import wide_table
+from zesty_abacus.desk.app import engine
 from zesty_abacus.desk.app.library_choice import use_release
 from zesty_abacus.desk.desks.handover.desk import TRIAL
 
@@ -339,3 +340,20 @@ def test_a_file_that_is_no_packed_trial_is_said_in_the_foot(pilot, tmp_path):
     pilot.session.trials.open_paths([tmp_path / "broken.ztrial"])
     pilot.settle()
     assert "no packed trial" in pilot.window.foot.told.text() and pilot.session.trial.folder == before
+
+
+def test_frames_are_offered_until_there_are_values(empty, tmp_path):
+    (tmp_path / "a.log").write_text("".join(f"({n}.0) can0 1A0#{n:02X}\n" for n in range(20)))
+    tables, session = empty.window.handover.tables, empty.session
+    session.trials.open_paths([tmp_path / "a.log"])
+    empty.wait_open()
+    assert tables.choices["content"].value == "frames"
+    layout = session.kinds.layout_for_new_field(0)
+    session.edits.change(layout.with_field(engine.new_field("step", engine.parse_places("B0"))))
+    empty.settle()
+    assert tables.choices["content"].value == "long"
+    # what somebody chose stays
+    tables.choose("content", "frames")
+    session.edits.change(session.reading.layout_of(0).with_field(engine.new_field("x", engine.parse_places("B0[0]"))))
+    empty.settle()
+    assert tables.choices["content"].value == "frames"

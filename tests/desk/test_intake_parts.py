@@ -1,10 +1,12 @@
 """Parts of Intake on their own: marks found by time, pictures that say what they show, a view that stays."""
 
+import itertools
+
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from PyQt6.QtWidgets import QComboBox, QPushButton
+from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from tests.desk.test_intake_desk import intake, take  # noqa: F401 - a fixture
 from zesty_abacus.core.layouts.model import Applies, FieldKind, new_field, new_layout
@@ -210,6 +212,10 @@ def test_a_table_of_frames_shows_its_frames_and_its_addresses_may_be_decimal(emp
     pilot.settle()
     addresses = {key.address for key in pilot.session.capture.kinds.keys}
     assert addresses == {0x1A0, 0x210, 200, 201}, "digits alone are decimal"
+    said = [one.text() for one in desk.recipe.findChildren(QLabel) if one.isVisible()]
+    pairs = list(itertools.pairwise(said))
+    for role, words in (("time", "timestamp, date"), ("lane", "bus"), ("address", "id, decimal"), ("payload", "data")):
+        assert (role, words) in pairs
     pilot.click(button_of(desk.recipe, "Columns …"))
     choice = next(box for box in desk.picker.findChildren(QComboBox) if box.accessibleName() == "base")
     assert choice.currentText() == "decimal"
@@ -219,6 +225,7 @@ def test_a_table_of_frames_shows_its_frames_and_its_addresses_may_be_decimal(emp
     pilot.click(button_of(desk.picker, "Read it this way"))
     pilot.click(button_of(desk.recipe, "Use these frames"))
     assert {key.address for key in pilot.session.capture.kinds.keys} == {0x1A0, 0x210, 0x200, 0x201}
+    assert "id, hex" in [one.text() for one in desk.recipe.findChildren(QLabel) if one.isVisible()]
 
 
 def button_of(part, text):

@@ -227,7 +227,7 @@ class Session(QObject):
         self.traces.begin()
         outside = made.trial.outside()
         is_new = str(resolved(made.trial.folder)) not in self.settings.recent
-        if outside and is_new:
+        if outside and is_new and not made.is_begun:
             self.told.emit("", f"This trial reads files outside its folder: {', '.join(map(str, outside[:3]))}.")
         self.settings = with_recent(self.settings, made.trial.folder)
         save_settings(self.settings)

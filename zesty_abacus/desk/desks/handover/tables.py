@@ -98,6 +98,7 @@ class TablesPage(QWidget):
         column.addWidget(hairline())
         column.addWidget(scroll, 1)
         self.clock.hide()
+        self._has_no_values = False
 
     def _side_by_side(self, first: str, word: str, second: str) -> QHBoxLayout:
         line = QHBoxLayout()
@@ -113,6 +114,23 @@ class TablesPage(QWidget):
         for event in (session.opened, session.layouts_changed, session.kind_changed, session.clock.view_changed):
             event.connect(self._refresh)
         session.opened.connect(self._suggest_path)
+        session.opened.connect(self._suggest_content)
+        session.layouts_changed.connect(self._suggest_values)
+
+    def _suggest_content(self) -> None:
+        """Offer frames where there are no values yet."""
+        self._has_no_values = self._reads_nothing()
+        self.choices["content"].choose("frames" if self._has_no_values else "long")
+
+    def _reads_nothing(self) -> bool:
+        return next(iter(self._session.reading.kinds_read()), None) is None
+
+    def _suggest_values(self) -> None:
+        """Offer values once there are some, unless something else was chosen meanwhile."""
+        if self._has_no_values and not self._reads_nothing():
+            self._has_no_values = False
+            if self._chosen("content") == "frames":
+                self.choices["content"].choose("long")
 
     def choose(self, name: str, value: str) -> None:
         """Choose as a click on the button would."""

@@ -202,6 +202,22 @@ class RecipePanel(Panel):
             pick = button("Columns …", "Choose what the columns of the file are", link=True)
             pick.clicked.connect(lambda: self.columns_wanted())
             self.body.addWidget(pick)
+            self._show_columns(opened)
+
+    def _show_columns(self, opened: lines.OpenedSource) -> None:
+        """Say what the columns of a table of frames are taken for; those of samples are seen as waves."""
+        recipe = self._bench.recipe
+        chosen = recipe.columns if recipe is not None else None
+        columns = chosen or lines.guess_columns(lines.head_of(opened.request.path))
+        if opened.form != "frame table" or columns is None:
+            return
+        self._rows.section("read from" if chosen is None else "read from, as chosen")
+        for role in lines.ROLES[1:]:
+            places = columns.of_role(role)
+            if places:
+                words = label(_columns_words([columns.names[place] for place in places], role, columns))
+                words.setAlignment(Qt.AlignmentFlag.AlignRight)
+                self._rows.row(role if len(places) == 1 else f"{role}s", words)
 
     def _gives(self, recipe: lines.Recipe) -> str:
         opened = self._bench.opened
@@ -326,3 +342,11 @@ class RecipePanel(Panel):
     def _on_cursor(self) -> None:
         if self.isVisible():
             self.outcome.follow_cursor()
+
+
+def _columns_words(names: list[str], role: str, columns: lines.Columns) -> str:
+    """Return the names of the columns with a role, and how they are read."""
+    shown = names[0] if len(names) == 1 else f"{names[0]} to {names[-1]}"
+    base = {"address": columns.base, "byte": columns.byte_base}.get(role)
+    how = columns.time_unit if role == "time" else "decimal" if base == 10 else "hex" if base else ""
+    return ", ".join(part for part in (shown, how) if part)
