@@ -123,6 +123,15 @@ def test_too_few_pulses_tell_nothing():
     assert DECODER.propose({"x": drawn("_-_")}) == []
 
 
+def test_that_changes_are_bits_is_offered_for_a_check_to_bear_out():
+    levels = np.cumsum(np.random.default_rng(5).integers(0, 2, 4000)) % 2
+    found = DECODER.propose({"x": from_levels([(int(level), 1e9 / 9600) for level in levels])})
+    offered = [one for one in found if one.needs_check]
+    assert [(one.score, one.settings.transitions, one.settings.coding) for one in offered] == [(0.0, True, "plain")] * 2
+    assert [one.settings.scrambler for one in offered] == ["", "17 12"]
+    assert {one.reason for one in offered} == {"x: changes at 9600 bit/s are zeros"}
+
+
 @given(bits, st.booleans(), st.integers(0, 99))
 def test_a_last_half_that_is_low_is_told_by_the_bit_before_it(listed, one_is_long, seed):
     """A last bit that ends low cannot be told from the pause behind it by itself."""

@@ -2,6 +2,7 @@
 
 import math
 import statistics as plain
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -12,7 +13,7 @@ from zesty_abacus.core.codec.columns import FieldColumn, Validity
 from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.core.layouts.model import NamedValue, new_field
 from zesty_abacus.core.layouts.places import parse_places as at
-from zesty_abacus.core.values.reference import ReferenceColumn, fit
+from zesty_abacus.core.values.reference import Fit, ReferenceColumn, fit
 from zesty_abacus.core.values.statistics import statistics
 
 S = 1_000_000_000
@@ -99,6 +100,45 @@ def test_what_has_nothing_to_do_with_it_is_told():
     assert "has nothing to do with it" in found.words("b", "kn")
     assert fit(own, np.zeros(3000), ReferenceColumn("a", "b", "", told + 900 * S, np.ones(55))) is None
     assert fit(own, np.full(3000, np.nan), ReferenceColumn("a", "b", "", told, np.ones(55))) is None
+
+
+SAME = Fit(points=8, mean=0.5, most=2.0, most_ns=0, correlation=1.0, lag_ns=0, best_correlation=0.98, scale=1.0,
+           offset=0.0, rest=0.25, span=10.0)  # fmt: skip
+LIKE = "goes along with gnss as {} × it {} {}{} (correlation {:.3f})."
+
+
+@pytest.mark.parametrize(
+    ("differs", "words"),
+    [
+        ({}, "agrees with gnss: 0.5 kn apart on average, 2 kn at most."),
+        ({"points": 7}, "gnss has 7 readings here; that is too few to say more than 2 kn apart at most."),
+        ({"lag_ns": 250_000_000}, "agrees with gnss: 0.5 kn apart on average, 2 kn at most, 250 ms later."),
+        ({"lag_ns": -2_000_000_000}, "agrees with gnss: 0.5 kn apart on average, 2 kn at most, 2 s earlier."),
+        # four times what is left over, or a fiftieth of the span
+        ({"offset": 1.0}, "agrees with gnss: 0.5 kn apart on average, 2 kn at most."),
+        ({"offset": -1.01}, "agrees with gnss as 1 × it − 1.01 (correlation 0.980)."),
+        ({"offset": 0.2, "rest": 0.0}, "agrees with gnss: 0.5 kn apart on average, 2 kn at most."),
+        ({"offset": 0.21, "rest": 0.0}, "agrees with gnss as 1 × it + 0.21 (correlation 0.980)."),
+        ({"scale": 1.0199}, "agrees with gnss: 0.5 kn apart on average, 2 kn at most."),
+        ({"scale": 0.979, "offset": -3.14159}, "agrees with gnss as 0.979 × it − 3.14 (correlation 0.980)."),
+        ({"best_correlation": 0.979, "scale": 2.0}, LIKE.format(2, "+", 0, "", 0.979)),
+        ({"best_correlation": -0.8, "scale": -2.0, "lag_ns": 10**9}, LIKE.format("−2", "+", 0, ", 1 s later", -0.8)),
+        ({"best_correlation": -0.99, "scale": -1.0}, "agrees with gnss as −1 × it + 0 (correlation -0.990)."),
+        ({"best_correlation": 0.79}, "gnss has nothing to do with it (correlation 0.79)."),
+        ({"best_correlation": float("nan")}, "gnss has nothing to do with it (correlation nan)."),
+    ],
+)  # fmt: skip
+def test_the_sentence_at_each_of_its_limits(differs, words):
+    assert replace(SAME, **differs).words("gnss", "kn") == words
+
+
+@pytest.mark.parametrize(
+    ("differs", "holds"),
+    [({}, True), ({"best_correlation": 0.979}, False), ({"best_correlation": -0.99}, False), ({"scale": 0.9801}, True),
+     ({"scale": 0.979}, False), ({"scale": 1.0199}, True), ({"scale": 1.021}, False), ({"lag_ns": 10**10}, True)],
+)  # fmt: skip
+def test_what_bears_a_field_out(differs, holds):
+    assert replace(SAME, **differs).holds is holds
 
 
 def test_verdicts_in_words():
