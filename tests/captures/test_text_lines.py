@@ -113,6 +113,37 @@ def test_what_has_no_time_is_listed_and_an_empty_text_is_none(tmp_path):
     assert listed(report) == [("line 1, column time", "'24:00:01' is no time")]
 
 
+@pytest.mark.parametrize("form", ["[{t}] TX: {b}", "{t} > {b}", "{t}\tRx\t{b}", '{t};"{b}"', "{t} {b}"])
+@pytest.mark.parametrize("apart", [" ", ", ", "", "-", " 0x"])
+@pytest.mark.parametrize("way", ["date", "time of day"])
+@given(pieces=st.lists(st.binary(min_size=1, max_size=20), min_size=1, max_size=8))
+def test_bytes_in_hex_are_those_bytes(tmp_path_factory, form, apart, way, pieces):
+    if apart == ", " and form[:3] == "{t}" and '"' not in form:
+        return  # a separator that also stands before the first of them leaves columns
+    # of two digits each they would be numbers
+    pieces = [b"\xab\xcd" + piece for piece in pieces]
+    rows = [form.format(t=WAYS[way](n * 10**9 + 10**6), b=piece.hex("*").upper().replace("*", apart))
+            for n, piece in enumerate(pieces)]  # fmt: skip
+    path = written(tmp_path_factory.mktemp("hex"), "\n".join(rows) + "\n")
+    assert recognise(path) in ("text lines", "frame table")
+    found, report = read(path)
+    flags = F.SENT if "TX" in form or ">" in form else F.RECEIVED if "Rx" in form else 0
+    assert found == [(EPOCH_NS[way] + n * 10**9 + 10**6, flags, piece) for n, piece in enumerate(pieces)]
+    assert report.problem_count == 0
+
+
+def test_places_are_those_of_the_file_behind_lines_that_are_none(tmp_path):
+    log = "".join(f"08:00:{n:02} > {n:02X} AB\n" for n in range(20))
+    log += "\nnot one\n25:00:00 > 01\nnot one\n08:01:01 > 0G\n08:01:02 > 1\n"
+    found, report = read(written(tmp_path, log))
+    assert [payload for _, _, payload in found] == [bytes((n, 0xAB)) for n in range(20)]
+    assert sorted(listed(report)) == [
+        ("line 22", "it does not begin with a time"), ("line 23, column time", "'25:00:00' is no time"),
+        ("line 24", "it does not begin with a time"), ("line 25, column bytes", "'0G' is no bytes in hex"),
+        ("line 26, column bytes", "'1' is no bytes in hex"),
+    ]  # fmt: skip
+
+
 def test_sentences_without_times_lie_as_their_wire_carries_them(tmp_path):
     lines = [sentence("YXHDT,123.4,T"), "!AIVDM,1,1,,A,14eG,0*7D", sentence("YXROT,-1,A")]
     path = written(tmp_path, "\r\n".join(lines) + "\r\nrubbish\r\n" + lines[0] + "\r\n" + lines[0] + "\r\n")

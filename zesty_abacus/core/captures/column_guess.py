@@ -89,6 +89,8 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     decimal = "," if separator != "," and any(re.fullmatch(r"[+-]?\d+,\d+", c) for row in data for c in row) else "."
     names = _names(rows[:first], usual)
     cells = [[row[n] for row in data if len(row) == usual] for n in range(usual)]
+    if separator == " " and not any(len(row) == usual for row in rows[:first]) and _end_in_bytes(cells):
+        return None
     roles = _roles(names, cells, decimal)
     unit, rate = _time_unit(names, roles, cells), None
     base = _base(roles, cells)
@@ -102,6 +104,13 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     return score, Columns(separator=separator, decimal=decimal, head_lines=first, names=names,
                           roles=roles, time_unit=unit, rate_hz=rate, base=base,
                           byte_base=10 if plain else 16)  # fmt: skip
+
+
+def _end_in_bytes(cells: list[list[str]]) -> bool:
+    """Return whether the last columns are bytes in hex, which look like numbers wherever they have no letter."""
+    is_byte = re.compile("[0-9A-Fa-f]{2}").fullmatch
+    last = list(itertools.takewhile(lambda column: all(map(is_byte, column)), reversed(cells)))
+    return len(last) > 1 and any(re.search("[A-Fa-f]", cell) for column in last for cell in column)
 
 
 def _with_tail(lines: list[str]) -> Columns | None:
@@ -152,7 +161,7 @@ def _roles_before_tail(names: tuple[str, ...], cells: list[list[str]], tails: li
     looks = {
         "size": lambda column: all(cell == str(len(tail)) for cell, tail in zip(column, tails, strict=True)),
         "address": lambda column: _all_look(column, _IDENTIFIER),
-        "direction": lambda column: all(cell and not flags_of_direction(cell)[1] for cell in column),
+        "direction": _are_ways,
         "lane": lambda column: _all_look(column, r"[A-Za-z]+\d*"),
     }
     for number, column in enumerate(cells):
@@ -236,7 +245,7 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
 
 
 def _find_by_look(roles: list[str], cells: list[list[str]]) -> None:
-    """Find payload and address where no name says what they are, as in a table without a head."""
+    """Find payload, address and direction where no name says what they are, as in a table without a head."""
     free = [number for number, role in enumerate(roles) if role == "ignore"]
     payload = next((number for number in free if _are_bytes(cells[number])), None)
     if payload is None or "payload" in roles:
@@ -245,6 +254,13 @@ def _find_by_look(roles: list[str], cells: list[list[str]]) -> None:
     address = next((number for number in free if number != payload and _all_look(cells[number], _IDENTIFIER)), None)
     if address is not None and "address" not in roles:
         roles[address] = "address"
+    direction = next((number for number in free if number not in (payload, address) and _are_ways(cells[number])), None)
+    if direction is not None and "direction" not in roles:
+        roles[direction] = "direction"
+
+
+def _are_ways(cells: list[str]) -> bool:
+    return _most([bool(cell) and not flags_of_direction(cell)[1] for cell in cells], some=True)
 
 
 def _are_bytes(cells: list[str]) -> bool:

@@ -18,6 +18,7 @@ from ..progress import Progress
 from .column_guess import guess_columns
 from .columns import Columns
 from .cutting import CutAtLines, Cuts
+from .hex_cells import bytes_in_hex
 from .output import ByteOutput
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
@@ -215,8 +216,8 @@ def _payloads(
     """Return start, size, bytes and which rows are good."""
     if columns.of_role("payload"):
         place = columns.of_role("payload")[0]
-        words = pc.replace_substring_regex(batch.column(place), r"0x|[\s\-.:]", "")
-        return _unhex(words, line, columns.names[place], report)
+        lines = line + np.arange(len(batch))
+        return bytes_in_hex(batch.column(place), lines, columns.names[place], report)
     count = len(batch)
     sizes = np.full(count, -1.0)
     for place in columns.of_role("size"):
@@ -233,38 +234,6 @@ def _payloads(
     matrix = np.stack(cells, axis=1).astype(np.uint8)
     length = np.where(np.isfinite(sizes) & (sizes >= 0), np.clip(np.nan_to_num(sizes), 0, len(cells)), filled)
     return np.arange(count) * matrix.shape[1], length.astype(np.uint32), matrix.reshape(-1), good
-
-
-_DIGIT = np.full(256, 255, np.uint8)
-_DIGIT[np.frombuffer(b"0123456789", np.uint8)] = np.arange(10)
-_DIGIT[np.frombuffer(b"abcdef", np.uint8)] = np.arange(10, 16)
-_DIGIT[np.frombuffer(b"ABCDEF", np.uint8)] = np.arange(10, 16)
-
-
-def _unhex(
-    words: pa.Array, line: int, name: str, report: ReadReport
-) -> tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.uint8], NDArray[np.bool_]]:
-    lengths = pc.binary_length(words).to_numpy(zero_copy_only=False).astype(np.int64)
-    ends = np.cumsum(lengths)
-    # their letters lie one behind the other
-    _, offsets, letters = words.buffers()
-    begin = int(np.frombuffer(offsets, np.int32)[words.offset]) if len(words) else 0
-    text = np.frombuffer(letters or b"", np.uint8)[begin : begin + int(lengths.sum())]
-    good = lengths % 2 == 0
-    digits = _DIGIT[text]
-    # a row with a letter that is no digit, or half a byte, goes; the others stay in step
-    if (digits == 255).any():
-        row = np.searchsorted(ends, np.flatnonzero(digits == 255), side="right")
-        good[row] = False
-    for place in np.flatnonzero(~good):
-        report.add_problem(
-            f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no bytes in hex"
-        )
-    kept = np.repeat(good, lengths)
-    pairs = digits[kept].reshape(-1, 2)
-    payload = (pairs[:, 0] << 4 | pairs[:, 1]).astype(np.uint8)
-    sizes = np.where(good, lengths // 2, 0)
-    return np.cumsum(sizes) - sizes, sizes.astype(np.uint32), payload, good
 
 
 class FrameCsvWriter:

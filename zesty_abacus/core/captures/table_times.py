@@ -39,20 +39,23 @@ class TableTimes:
         self._days = 0
         self._last_ns = 0
 
-    def of(self, cells: pa.Array, line: int) -> Times:
+    def of(self, cells: pa.Array, line: int, rows: NDArray[np.int64] | None = None) -> Times:
         """Return cells as nanoseconds and which of them are good; exact beyond the digits of a float.
 
         Parameters
         ----------
         line
             Of the first cell.
+        rows : int64 (n,)
+            How many lines below that each cell stands, unless one below the other.
         """
         words = pc.utf8_trim_whitespace(cells)
+        lines = line + (np.arange(len(cells)) if rows is None else rows)
         if self._columns.time_unit in WRITTEN_OUT:
-            return self._written_out(words, line)
-        return self._lengths(words, line)
+            return self._written_out(words, lines)
+        return self._lengths(words, lines)
 
-    def _lengths(self, words: pa.Array, line: int) -> Times:
+    def _lengths(self, words: pa.Array, lines: NDArray[np.int64]) -> Times:
         """Read whole seconds and their fraction apart, since a date in nanoseconds has more digits than a float."""
         if self._columns.decimal == ",":
             words = pc.replace_substring(words, ",", ".")
@@ -65,16 +68,16 @@ class TableTimes:
         other = np.flatnonzero(~good)
         if len(other):
             listed = words.take(pa.array(other)).to_pylist()
-            values = np.array([number_in(word, line + row, "time", self._report)
+            values = np.array([number_in(word, int(lines[row]), "time", self._report)
                                for word, row in zip(listed, other.tolist(), strict=True)], np.float64)  # fmt: skip
             values *= 10.0**scale
             fits = np.isfinite(values) & (np.abs(values) < _LATEST_NS)
             for row in other[np.isfinite(values) & ~fits]:
-                self._report.add_problem(f"line {line + int(row)}, column time", "the time is out of range")
+                self._report.add_problem(f"line {lines[row]}, column time", "the time is out of range")
             times[other], good[other] = np.where(fits, values, 0).round().astype(np.int64), fits
         return times, good
 
-    def _written_out(self, words: pa.Array, line: int) -> Times:
+    def _written_out(self, words: pa.Array, lines: NDArray[np.int64]) -> Times:
         """Read dates, of UTC where they name no zone, or times of day, which go on with the next day at midnight."""
         parts = pc.extract_regex(words, f"^{WRITTEN_OUT[self._columns.time_unit]}$")
         good = parts.is_valid().to_numpy(zero_copy_only=False).copy()
@@ -93,9 +96,7 @@ class TableTimes:
         else:
             times = self._over_midnight(times, good)
         for row in np.flatnonzero(~good):
-            self._report.add_problem(
-                f"line {line + int(row)}, column time", f"{words[int(row)].as_py()[:40]!r} is no time"
-            )
+            self._report.add_problem(f"line {lines[row]}, column time", f"{words[int(row)].as_py()[:40]!r} is no time")
         return times, good
 
     def _over_midnight(self, times: NDArray[np.int64], good: NDArray[np.bool_]) -> NDArray[np.int64]:

@@ -2,15 +2,15 @@
 
 The time is in seconds with a fraction, a date (ISO 8601), or the time of day, also in brackets; ``>`` ``<`` ``tx``
 ``rx`` say which way, if nearly all lines have them. What follows is taken as it stands and gets the end of line again
-that the log took off. Sentences of IEC 61162-1 are also read without times, since much equipment stores them so:
-then they lie one behind the other as its wire carries them.
+that the log took off; bytes in hex are those bytes. Sentences of IEC 61162-1 are also read without times, since much
+equipment stores them so: then they lie one behind the other as its wire carries them.
 """
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pyarrow as pa
@@ -21,6 +21,7 @@ from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
 from .columns import DATE, WRITTEN_OUT, Columns
+from .hex_cells import Bytes, bytes_in_hex
 from .reference import looks_like_reference
 from .registry import Sink
 from .report import ReadReport
@@ -39,6 +40,7 @@ _SENTENCE = r"(?P<text>[$!][0-9A-Z]{2,}[ ,*][^\n]*?)"
 _LEAST_SHARE = 0.8
 _LOOKED_AT = 50
 _MOST_HEAD = 3
+_BYTES = re.compile(rb"(?:0x)?[0-9A-Fa-f]{2}(?:[ ,:-]*(?:0x)?[0-9A-Fa-f]{2})*\s*")
 _IS_TEXT = re.compile(rb"[A-Za-z$!]")
 _LONGEST_LINE = 1 << 20
 _HEAD = 1 << 14
@@ -58,11 +60,14 @@ class _Shape:
     has_way
     is_quoted
         Whether the text stands in double quotes, as tables have it.
+    is_hex
+        Whether the text is bytes in hex digits.
     """
 
     time_unit: str
     has_way: bool = False
     is_quoted: bool = False
+    is_hex: bool = False
 
     def pattern(self, *, whole: bool) -> str:
         """Return what a line looks like, as both Python and Arrow read it.
@@ -93,8 +98,16 @@ def _shape_of(head: bytes) -> _Shape | None:
         if not says_something or len(timed) < _LEAST_SHARE * (len(lines) - begins):
             continue
         shapes = [_Shape(unit, way, quoted) for way in (True, False) for quoted in (True, False)] if unit else []
-        return next((one for one in shapes if _is_way_of(one, [line.string for line in timed])), plain)
+        chosen = next((one for one in shapes if _is_way_of(one, [line.string for line in timed])), plain)
+        return replace(chosen, is_hex=bool(unit) and _holds_hex(chosen, timed))
     return None
+
+
+def _holds_hex(shape: _Shape, lines: list[re.Match[bytes]]) -> bool:
+    """Return whether what is said in nearly all lines is bytes."""
+    found = [one for one in _looked_for(shape, [line.string for line in lines]) if one]
+    said = [one["quoted" if shape.is_quoted else "text"] for one in found]
+    return sum(bool(_BYTES.fullmatch(text)) for text in said) >= _LEAST_SHARE * len(lines)
 
 
 def _looked_for(shape: _Shape, lines: list[bytes]) -> list[re.Match[bytes] | None]:
@@ -171,9 +184,10 @@ class _Lines:
         if not known.any():
             return FrameTable.empty()
         parts = parts.filter(pa.array(known))
-        start, size, payload = _with_ends(self._texts(parts))
-        time_ns, good = self._times_of(parts, size, line + int(np.argmax(known)))
-        kept = np.flatnonzero(good & (size > len(_END)))
+        rows = np.flatnonzero(known)
+        start, size, payload, good = self._bytes_of(parts, line + rows)
+        time_ns, timed = self._times_of(parts, size, line, rows)
+        kept = np.flatnonzero(good & timed & (size > 0))
         none = np.zeros(len(kept))
         return FrameTable(
             time_ns=time_ns[kept], lane=none.astype(np.uint16), address=none.astype(np.int64),
@@ -199,9 +213,16 @@ class _Lines:
         quoted = pc.replace_substring(pc.struct_field(parts, "quoted"), b'""', b'"')
         return pc.binary_join_element_wise(quoted, texts, pa.scalar(b""))
 
-    def _times_of(self, parts: pa.StructArray, size: NDArray[np.uint32], line: int) -> Times:
+    def _bytes_of(self, parts: pa.StructArray, lines: NDArray[np.int64]) -> Bytes:
+        texts = self._texts(parts)
+        if self._shape.is_hex:
+            return bytes_in_hex(pc.cast(texts, pa.string()), lines, "bytes", self._report)
+        start, size, payload = _with_ends(texts)
+        return start, np.where(size > len(_END), size, 0).astype(np.uint32), payload, np.ones(len(size), np.bool_)
+
+    def _times_of(self, parts: pa.StructArray, size: NDArray[np.uint32], line: int, rows: NDArray[np.int64]) -> Times:
         if self._shape.time_unit:
-            return self._times.of(pc.cast(pc.struct_field(parts, "time"), pa.string()), line)
+            return self._times.of(pc.cast(pc.struct_field(parts, "time"), pa.string()), line, rows)
         ends = self._laid_out + np.cumsum(size, dtype=np.int64)
         self._laid_out = int(ends[-1])
         return (ends - size) * _PER_BYTE_NS, np.ones(len(size), np.bool_)

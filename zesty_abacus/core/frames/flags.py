@@ -117,8 +117,8 @@ def flags_of_words(text: str) -> tuple[int, list[str]]:
 
 
 _DIRECTIONS = (
-    (SENT, ("s", "t", "tx", "sent", "send", "transmit", "transmitted", "out")),
-    (RECEIVED, ("r", "rx", "received", "receive", "in")),
+    (SENT, ("s", "t", "tx", "sent", "send", "transmit", "transmitted", "out", ">")),
+    (RECEIVED, ("r", "rx", "received", "receive", "in", "<")),
     (READ, ("read", "rd")),
     (ANSWER, ("answer", "response", "reply", "resp")),
     # what nothing is said of is a write, or a request
