@@ -1,3 +1,4 @@
+import math
 from fractions import Fraction
 
 import numpy as np
@@ -14,17 +15,27 @@ from zesty_abacus.core.layouts.places import parse_places as at
     ("value", "decimals", "text"),
     [
      (-37.5, 2, "−37.50"), (18256.17, 2, "18\u2009256.17"), (5, 0, "5"), (-0.001, 1, "0.0"),
-     (float("nan"), 2, "not a number")],
+     (float("nan"), 2, "not a number"), (math.inf, 2, "infinite"), (-math.inf, 0, "−infinite"),
+     (12345, 0, "12\u2009345"), (1e12, 1, "1e+12"), (999999999999.0, 0, "999\u2009999\u2009999\u2009999"), (-2.5e13, 0, "−2.5e+13"),
+     # three decimals are those of floats, whose size nobody knows beforehand
+     (0.00049, 3, "0.00049"), (-1.25e-9, 3, "−1.25e−09"), (0.0006, 3, "0.001"), (0.00049, 2, "0.00"), (0.0, 3, "0.000"),
+     (-0.04, 1, "0.0"), (-0.06, 1, "−0.1"), (7.0, 0, "7")],
 )  # fmt: skip
 def test_numbers_are_written_for_reading(value, decimals, text):
     assert number_text(value, decimals) == text
 
 
 @pytest.mark.parametrize(
-    ("ratio", "offset", "digits"), [("1/20", "0", 2), ("1", "-40", 0), ("0.1", "0.05", 2), ("1/3600", "0", 5)]
-)
+    ("ratio", "offset", "digits"),
+    [("1/20", "0", 2), ("1", "-40", 0), ("0.1", "0.05", 2), ("1/3600", "0", 5), ("1/3", "0", 2),
+     ("10/3", "0", 1), ("1000/3", "0", 0), ("1/10000", "0", 4), ("1/100000", "0", 6), ("1/7000000", "0", 6),
+     ("3", "1/2", 1), ("-1/3", "0", 2)],
+)  # fmt: skip
 def test_decimals_show_every_step(ratio, offset, digits):
     assert decimals_of(new_field("a", at("B0"), ratio=Fraction(ratio), offset=Fraction(offset))) == digits
+    field = new_field("a", at("B0..B3"), FieldKind.FLOAT, ratio=Fraction(ratio))
+    assert decimals_of(field) == 3
+    assert decimals_of(new_field("a", at("B0"), ratio=Fraction(ratio), polynomial=(Fraction(1), Fraction(2)))) == 2
 
 
 def test_a_frame_is_said_in_one_sentence():

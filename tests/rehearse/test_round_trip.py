@@ -24,6 +24,8 @@ def test_within_one_layout_half_a_step_is_lost():
     assert trip.words == ()
     assert Fraction(48, 1000) < trip.loss <= Fraction(1, 20)
     assert len(trip.curve) > 500
+    # of 65 536 numbers, half of them below zero
+    assert trip.share == pytest.approx(float(trip.loss) / 6553.5)
 
 
 @pytest.mark.parametrize(
