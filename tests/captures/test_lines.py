@@ -155,6 +155,13 @@ class TestTables:
         recording, _ = read(tmp_path, "a.csv", text)
         assert recording.zero_ns == 1_778_572_800_000_000_000 and recording.channels[0].samples.begin_ns == 0
 
+    def test_a_date_and_a_time_of_day_between_blanks_are_one_time(self, tmp_path):
+        text = "".join(f"2026-05-12 08:00:00.{n:06} {n * 0.5}  {n * 0.25}\n" for n in range(50))
+        recording, report = read(tmp_path, "a.txt", text)
+        assert recording.zero_ns == 1_778_572_800_000_000_000 and report.problem_count == 0
+        assert [channel.samples.values[2] for channel in recording.channels] == [1.0, 0.5]
+        assert recording.channels[0].samples.time_of(49) == 49_000
+
     def test_without_a_time_column_a_rate_has_to_be_given(self, tmp_path):
         text = "".join(f"{n * 0.5} {n * 0.25}\n" for n in range(40, 0, -1))
         columns = Columns(separator=" ", names=("a", "b"), roles=("channel", "channel"))

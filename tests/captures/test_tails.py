@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime, timedelta
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -24,6 +26,9 @@ FRAMES = st.lists(
 )  # fmt: skip
 
 
+BEGIN = datetime(2026, 5, 12, 23, 59, 59, tzinfo=UTC)
+
+
 def identifier(address):
     return f"{address & 0x1FFF_FFFF:08X}" if address >> 40 else f"{address:03X}"
 
@@ -35,6 +40,7 @@ def spaced(payload):
 FORMS = {
     "as SocketCAN prints it": ("", " ({t})  {lane}  {id}   [{n}]  {data}", {"lane"}),
     "with a head": ("Time   ID  DLC  Data\n", "{t}  {id}h  {n}  {data}", set()),
+    "dated": ("", "{d} {lane} {id} [{n}] {data}", {"lane", "date"}),
     "with directions": ("", "{t} {lane} {way} {id} {n:>2} {data}", {"lane", "way"}),
     "bare": ("", "{t}\t0x{id}\t{data}", set()),
 }
@@ -65,9 +71,11 @@ def test_what_was_printed_is_read(tmp_path_factory, form, frames):
         rows.append(line.format(
             t=f"{now // 10**9}.{now % 10**9 // 1000:06}", lane=lane, id=identifier(address), n=len(payload),
             data=spaced(payload), way="Tx" if way == F.SENT else "Rx",
+            d=(BEGIN + timedelta(microseconds=now // 1000)).strftime("%Y-%m-%d %H:%M:%S.%f"),
         ))  # fmt: skip
         flags = (F.EXTENDED if address >> 40 else 0) | (way if "way" in says else 0)
-        expected.append((now, lane if "lane" in says else "", address & 0x1FFF_FFFF, flags, payload))
+        zero = int(BEGIN.timestamp()) * 10**9 if "date" in says else 0
+        expected.append((zero + now, lane if "lane" in says else "", address & 0x1FFF_FFFF, flags, payload))
     path = tmp_path_factory.mktemp("tail") / "log.txt"
     path.write_text(head + "\n".join(rows) + "\n")
     assert recognise(path) == "frame table"

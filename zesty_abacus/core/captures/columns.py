@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import re
 from contextlib import suppress
 
 import msgspec
@@ -18,6 +19,7 @@ WRITTEN_OUT = {
     CLOCK: _CLOCK_PARTS,
 }
 """How a time that is written out looks, with names for its parts."""
+_DATE_BEFORE_TIME = re.compile(r"(\d{4}-\d\d-\d\d)[ \t]+(?=\d{1,2}:\d\d)")
 _NO_BRACKETS = str.maketrans("()[]", "    ")
 
 
@@ -93,9 +95,14 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
             )
 
 
+def dates_joined(text: str) -> str:
+    """Return lines whose dates and times of day are one word each, as ISO 8601 writes them, and not two cells."""
+    return _DATE_BEFORE_TIME.sub(r"\1T", text)
+
+
 def cells_before_tail(line: str, width: int) -> list[str]:
     """Return so many cells of a line, the last one all the rest of it; brackets are left out."""
-    cells = line.translate(_NO_BRACKETS).split(None, width - 1)
+    cells = dates_joined(line.translate(_NO_BRACKETS)).split(None, width - 1)
     # a frame without bytes is one all the same
     return [*cells, ""] if len(cells) == width - 1 else cells
 
@@ -107,7 +114,7 @@ def split_line(line: str, separator: str) -> list[str]:
 
 def _cut(line: str, separator: str) -> list[str]:
     if separator == " ":
-        return line.split()
+        return dates_joined(line).split()
     if '"' in line:
         # as the rows are read later on (RFC 4180); what the reader refuses is cut as it stands
         with suppress(csv.Error):

@@ -12,7 +12,7 @@ import pyarrow.csv
 from numpy.typing import NDArray
 
 from ..progress import Progress
-from .columns import Columns
+from .columns import Columns, dates_joined
 from .report import CaptureReadError, ReadReport
 from .source import CHUNK, ByteSource
 
@@ -122,7 +122,8 @@ class _Lines:
             return "\n".join("\t".join(row) for row in rows).encode()
         if self._columns.separator != " ":
             return data
-        return b"\n".join(b"\t".join(line.split()) for line in data.split(b"\n"))
+        rows = (line.split() for line in dates_joined(data.decode()).split("\n"))
+        return "\n".join("\t".join(row) for row in rows).encode()
 
     def readable(self) -> bool:
         return True
