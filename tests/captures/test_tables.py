@@ -232,3 +232,16 @@ class TestCells:
         rows = "".join(f"{n}.5{separator}{n * 2}.25\n" for n in range(9))
         columns = guess_columns(head + rows)
         assert (columns.time_unit, columns.names, columns.roles) == (unit, names, ("time", "channel"))
+
+
+def test_lines_behind_rows_that_are_none_keep_their_number(tmp_path):
+    rows = [f"{n}.5,1A0,0{n % 10}" for n in range(60)]
+    rows[3], rows[4], rows[10] = "3.5,1A0", "4.5,1A0,04,05", "x,1A0,00"
+    rows[20], rows[21], rows[30] = "a,b,c,d", "20.5,1G0,00", "30.5,1A0,0"
+    table, report = read(tmp_path, "time,id,data\n" + "\n".join(rows) + "\n", "a.csv", name="frame table")
+    assert table.time_ns.tolist() == [n * 10**9 + 5 * 10**8 for n in range(60) if n not in (3, 4, 10, 20, 21, 30)]
+    assert sorted((one.place, one.reason) for one in report.problems) == [
+        ("line 12, column time", "'x' is no number"), ("line 22", "4 columns, not 3"),
+        ("line 23, column id", "'1G0' is no number"), ("line 32, column data", "'0' is no bytes in hex"),
+        ("line 5", "2 columns, not 3"), ("line 6", "4 columns, not 3"),
+    ]  # fmt: skip

@@ -109,8 +109,8 @@ def test_what_is_broken_is_listed_and_a_short_identifier_may_be_written_long(tmp
     assert (found[6][2], found[6][3], found[5][3]) == (0x1A0, F.EXTENDED, 0)
     assert sorted((one.place, one.reason) for one in report.problems) == [
         ("line 5", "2 columns, not 5"),
-        ("line 6, column column 3", "'1G0' is no number"),
-        ("line 8, column payload", "'0' is no bytes in hex"),
+        ("line 7, column column 3", "'1G0' is no number"),
+        ("line 9, column payload", "'0' is no bytes in hex"),
     ]
 
 

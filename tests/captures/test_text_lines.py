@@ -177,6 +177,23 @@ def test_spoilt_logs_lose_only_what_is_spoilt(tmp_path, seed):
     assert report is None or len(found) + report.problem_count <= made.count(b"\n") + 1
 
 
+@pytest.mark.parametrize("seed", range(60))
+def test_spoilt_logs_of_bytes_lose_only_what_is_spoilt(tmp_path, seed):
+    log = b"".join(b"[08:%02d:%02d] TX: AB %02X %02X\n" % (n // 60, n % 60, n, n * 7 % 256) for n in range(80))
+    (made,) = mutations(log, 1, seed)
+    found, report = read_recording_of(tmp_path, made)
+    kept = {payload for _, _, payload in found}
+    lost = {n for n in range(80) if bytes((0xAB, n, n * 7 % 256)) not in kept}
+    touched = {n for n, line in enumerate(log.split(b"\n")[:80]) if line not in made.split(b"\n")}
+    assert report is None or lost <= touched
+
+
+def test_letters_that_are_none_are_listed(tmp_path):
+    log = b"".join(b"08:00:%02d < AB %02X\n" % (n, n) for n in range(20)) + b"08:01:00 < AB \xe9\xff\n"
+    found, report = read(written(tmp_path, log))
+    assert len(found) == 20 and listed(report) == [("line 21, column bytes", "'AB��' is no bytes in hex")]
+
+
 def read_recording_of(tmp_path, data):
     path = written(tmp_path, data)
     return read(path) if recognise(path) == "text lines" else ([], None)

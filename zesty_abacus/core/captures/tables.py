@@ -12,12 +12,14 @@ import pyarrow.csv
 from numpy.typing import NDArray
 
 from ..progress import Progress
-from .columns import Columns, dates_joined
+from .columns import DATE, Columns, dates_joined
 from .report import CaptureReadError, ReadReport
 from .source import CHUNK, ByteSource
 
 _BLOCK = 4 << 20
 _LONGEST_LINE = 2 << 20
+_NEW_LINE = ord("\n")
+_WORDS = pa.string()
 
 
 def read_rows(
@@ -31,12 +33,23 @@ def read_rows(
         If the columns do not fit the table at all.
     """
     columns.check()
+    with ByteSource(path) as source:
+        lines = _Lines(source, columns, report, progress)
+        yield from (
+            _rows_with_tail(lines, columns, report) if columns.tail else _rows_of_cells(lines, columns, report, path)
+        )
+
+
+def _rows_of_cells(
+    lines: _Lines, columns: Columns, report: ReadReport, path: Path
+) -> Iterator[tuple[int, pa.RecordBatch]]:
     names = [str(number) for number in range(len(columns.roles))]
     options = pa.csv.ReadOptions(column_names=names, skip_rows=0, block_size=_BLOCK, use_threads=False)
-    wrong: list[tuple[int, int]] = []
+    wrong: list[int] = []
 
     def refuse(row: pa.csv.InvalidRow) -> str:
-        wrong.append((row.number or 0, row.actual_columns))
+        wrong.append(columns.head_lines + (row.number or 0))
+        report.add_problem(f"line {wrong[-1]}", f"{row.actual_columns} columns, not {len(names)}")
         return "skip"
 
     parsing = pa.csv.ParseOptions(
@@ -44,23 +57,63 @@ def read_rows(
     )
     converting = pa.csv.ConvertOptions(column_types={name: pa.string() for name in names}, strings_can_be_null=False)
     line = columns.head_lines + 1
-    with ByteSource(path) as source:
-        stream = pa.PythonFile(_Lines(source, columns, report, progress), mode="r")
-        try:
-            reader = pa.csv.open_csv(stream, options, parsing, converting)
-            for batch in reader:
-                for number, width in wrong:
-                    report.add_problem(f"line {columns.head_lines + number}", f"{width} columns, not {len(names)}")
-                wrong.clear()
-                if len(batch):
-                    yield line, batch
-                line += len(batch)
-        except pa.ArrowInvalid as error:
-            if "Empty CSV" not in str(error):
-                sentence = str(error).split("\n")[0][:200]
-                raise CaptureReadError(f"the table cannot be read ({sentence}).", where=str(path)) from error
-    for number, width in wrong:
-        report.add_problem(f"line {columns.head_lines + number}", f"{width} columns, not {len(names)}")
+    try:
+        for batch in pa.csv.open_csv(pa.PythonFile(lines, mode="r"), options, parsing, converting):
+            for first, run in _runs(batch, line, wrong):
+                yield first, run
+                line = first + len(run)
+    except pa.ArrowInvalid as error:
+        if "Empty CSV" not in str(error):
+            sentence = str(error).split("\n")[0][:200]
+            raise CaptureReadError(f"the table cannot be read ({sentence}).", where=str(path)) from error
+
+
+def _runs(batch: pa.RecordBatch, line: int, wrong: list[int]) -> Iterator[tuple[int, pa.RecordBatch]]:
+    """Yield rows that stand one below the other, and the line of the first; lines that were passed are taken off."""
+    at = 0
+    while at < len(batch):
+        while wrong and wrong[0] == line:
+            del wrong[0]
+            line += 1
+        count = min(len(batch) - at, wrong[0] - line if wrong else len(batch))
+        yield line, batch.slice(at, count)
+        at, line = at + count, line + count
+
+
+def _rows_with_tail(lines: _Lines, columns: Columns, report: ReadReport) -> Iterator[tuple[int, pa.RecordBatch]]:
+    """Cut lines by one expression over all of them: there are as many cells as a row has bytes."""
+    width = len(columns.roles)
+    cell, apart = r"[^\s()\[\]]+", r"[\s()\[\]]+"
+    before = apart.join(f"(?P<c{number}>{cell})" for number in range(width - 1))
+    pattern = rf"^[\s()\[\]]*{before}(?:{apart}(?P<last>.*?))?\s*$"
+    line = columns.head_lines + 1
+    while data := lines.read():
+        text = lines_in(data)
+        parts = pc.extract_regex(text, pattern)
+        known = parts.is_valid().to_numpy(zero_copy_only=False)
+        for row in np.flatnonzero(~known):
+            cells = columns.cells(text[int(row)].as_py())
+            if cells and cells != [""]:
+                report.add_problem(f"line {line + int(row)}", f"{len(cells)} columns, not {width}")
+        rows = pa.RecordBatch.from_arrays(parts.flatten(), names=[str(number) for number in range(width)])
+        for first, count in _stretches(known):
+            yield line + first, rows.slice(first, count)
+        line += len(text)
+
+
+def lines_in(data: bytes, kind: pa.DataType = _WORDS) -> pa.Array:
+    """Return lines as an array of words, or of bytes where they may be no text, each with its end; copies nothing."""
+    ends = np.flatnonzero(np.frombuffer(data, np.uint8) == _NEW_LINE).astype(np.int32) + 1
+    if not len(ends) or ends[-1] < len(data):
+        ends = np.append(ends, np.int32(len(data)))
+    offsets = np.concatenate([np.zeros(1, np.int32), ends])
+    return pa.Array.from_buffers(kind, len(ends), [None, pa.py_buffer(offsets), pa.py_buffer(data)])
+
+
+def _stretches(known: NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Return first and count of each run of true."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], known, [False]]).astype(np.int8))).tolist()
+    return [(first, end - first) for first, end in zip(edges[::2], edges[1::2], strict=True)]
 
 
 class _Lines:
@@ -117,13 +170,11 @@ class _Lines:
     def _cleaned(self, data: bytes) -> bytes:
         # what is no text becomes a mark; the cell it stands in is then listed as no number
         data = data.decode("utf-8", "replace").encode() if not data.isascii() else data
-        if self._columns.tail:
-            rows = (self._columns.cells(line) for line in data.decode().split("\n"))
-            return "\n".join("\t".join(row) for row in rows).encode()
-        if self._columns.separator != " ":
+        if self._columns.separator == " " and self._columns.time_unit == DATE:
+            data = dates_joined(data.decode()).encode()
+        if self._columns.separator != " " or self._columns.tail:
             return data
-        rows = (line.split() for line in dates_joined(data.decode()).split("\n"))
-        return "\n".join("\t".join(row) for row in rows).encode()
+        return b"\n".join(b"\t".join(line.split()) for line in data.split(b"\n"))
 
     def readable(self) -> bool:
         return True

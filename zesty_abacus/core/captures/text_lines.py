@@ -27,6 +27,7 @@ from .registry import Sink
 from .report import ReadReport
 from .source import ByteSource
 from .table_times import TableTimes, Times
+from .tables import lines_in
 
 _TIMES = {DATE: WRITTEN_OUT[DATE], "time of day": WRITTEN_OUT["time of day"], "s": r"\d{1,10}\.\d{1,9}"}
 _APART = r"(?:[\])][ \t]*|[ \t]*[,;|:][ \t]*|[ \t]+)"
@@ -175,9 +176,10 @@ class _Lines:
 
     def frames(self, data: bytes, line: int) -> FrameTable:
         """Return the pieces of whole lines; those of another form are listed, a head before the first one is not."""
-        ends = np.flatnonzero(np.frombuffer(data, np.uint8) == 10).astype(np.int32) + 1
-        offsets = np.concatenate([np.zeros(1, np.int32), ends])
-        lines = pa.Array.from_buffers(pa.binary(), len(ends), [None, pa.py_buffer(offsets), pa.py_buffer(data)])
+        if self._shape.is_hex and not data.isascii():
+            # what is no text becomes a mark, and is listed with its cell
+            data = data.decode("utf-8", "replace").encode()
+        lines = lines_in(data, pa.binary())
         parts = pc.extract_regex(lines, self._shape.pattern(whole=False))
         known = parts.is_valid().to_numpy(zero_copy_only=False)
         self._tell_others(lines, known, line)
