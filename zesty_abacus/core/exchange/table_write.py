@@ -33,10 +33,10 @@ def rows_of_layouts(layouts: Iterable[Layout], found: Exchanged) -> list[list[st
 
 def _row(layout: Layout, field: Field, found: Exchanged) -> list[str]:
     applies = layout.applies
-    for attribute, words in (("polynomial", "polynomial"), ("table", "table"), ("inverted", "turned bits"),
-                             ("errors", "fault values"), ("symbols", "symbols")):  # fmt: skip
+    for attribute, words in (("polynomial", "polynomial has"), ("table", "table has"), ("inverted", "turned bits have"),
+                             ("errors", "fault values have"), ("symbols", "symbols have")):  # fmt: skip
         if getattr(field, attribute):
-            found.leave(f"{layout.name}, {field.name}", f"its {words} have no column.")
+            found.leave(f"{layout.name}, {field.name}", f"its {words} no column.")
     if field.kind is FieldKind.TEXT and field.encoding != "ascii":
         found.leave(f"{layout.name}, {field.name}", f"its encoding {field.encoding} has no column.")
     cells = {
