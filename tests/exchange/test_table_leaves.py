@@ -52,7 +52,8 @@ def test_what_a_row_says():
     assert cells == {
         "message": "Log", "address": "0x000001A0", "protocol": "can", "size": "4", "lane": "deck, bow",
         "sender": "gyro", "field": "speed", "places": "B1 B2", "kind": "signed", "step": "0.1", "offset": "-40",
-        "unit": "kn",        "low limit": "-0.5", "high limit": "30", "values": "", "not available": "65535", "present when": "mode = 1..3",
+        "unit": "kn", "low limit": "-0.5", "high limit": "30", "values": "", "not available": "65535",
+        "present when": "mode = 1..3",
         "note": "over ground",
     }  # fmt: skip
     named = replace(MODE, kind=FieldKind.NAMES, names=(NamedValue(0, "off"), NamedValue(1, "on", to=7)))

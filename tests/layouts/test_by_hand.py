@@ -165,3 +165,16 @@ def test_an_address_that_is_none_is_told_beside_all_else():
         layouts_from_text(file_of(METER | {"applies": {"address": "0xGG"}, "size": "x"}))
     first, second = caught.value.details
     assert first.startswith("Meter, applies, address: ") and "0xGG" in first and second.startswith("Meter, size: ")
+
+
+def test_a_file_that_does_not_say_its_form_is_told_how_to_begin(tmp_path):
+    path, library = tmp_path / "own.json", tmp_path / "own.sqlite"
+    path.write_text(json.dumps({"version": 2, "layouts": [METER]}))
+    run("library", "new", library)
+    code, _, error = run("library", "import", library, path)
+    assert code == 1 and error == (
+        f"zesty-abacus: {path}: it has layouts, and does not say in which form. "
+        'Begin it with "format": "zesty-abacus layouts", "version": 2.\n'
+    )
+    path.write_text(json.dumps({"format": "zesty-abacus layouts", "version": 2, "layouts": [METER]}))
+    assert run("library", "import", library, path)[0] == 0

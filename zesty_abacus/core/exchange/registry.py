@@ -14,7 +14,7 @@ from typing import Any
 from ..discover import discover
 from ..harmless import visible, visible_line
 from ..layouts.doubled import doubled_names
-from ..layouts.json_form import FORMAT, from_plain, layouts_from_text, layouts_to_file_text, to_plain
+from ..layouts.json_form import FORMAT, VERSION, from_plain, layouts_from_text, layouts_to_file_text, to_plain
 from ..layouts.model import Layout
 from .form import LayoutFormat
 from .layout_tables import layouts_of_table
@@ -68,6 +68,9 @@ def read_layout_file(path: Path, mapping: TableMapping | None = None) -> tuple[s
     if is_table(data, path):
         sheet, guessed = open_table(path, mapping)
         return TABLE, layouts_of_table(sheet, mapping or guessed, str(path))
+    if data.lstrip().startswith(b"{") and b'"layouts"' in data[:4096]:
+        raise ExchangeError("it has layouts, and does not say in which form.", where=str(path),
+                            hint=f'Begin it with "format": "{FORMAT}", "version": {VERSION}.')  # fmt: skip
     known = ", ".join([f"our own JSON ({FORMAT})", *(form.name for form in layout_formats()), "CSV and XLSX tables"])
     raise ExchangeError("this is no layout file that is known here.", where=str(path), hint=f"Known are {known}.")
 
