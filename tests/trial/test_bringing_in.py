@@ -137,7 +137,7 @@ def test_what_one_version_could_not_read_the_next_one_tries(tmp_path, monkeypatc
     assert "none of the known formats" in source.read_source(request, folder).outcome.error
     source.read_source(request, folder)
     assert len(asked) == 1
-    monkeypatch.setattr(source, "__version__", "99.0")
+    monkeypatch.setattr(source, "reader_version", lambda: "99.0")
     source.read_source(request, folder)
     assert len(asked) == 2
 

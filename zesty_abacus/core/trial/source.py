@@ -17,7 +17,6 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-from ... import __version__
 from ..behind import Behind
 from ..captures.reference import read_reference
 from ..captures.registry import REFERENCE, holds_bytes, line_formats, read_lines, read_recording, recognise
@@ -38,7 +37,7 @@ from ..recipes.packets import PacketFramer
 from ..recipes.run import run_recipe
 from ..recipes.segments import SegmentFramer
 from .clocks import is_date
-from .outcome import MESSAGES, SourceOutcome, SourceRequest
+from .outcome import MESSAGES, SourceOutcome, SourceRequest, reader_version
 
 _OUTCOME = "source.json"
 
@@ -97,7 +96,7 @@ def _opened(folder: Path, path: Path) -> ReadSource | None:
         found = ReadSource(open_capture(folder / "frames"), outcome)
     except (OSError, ValueError, msgspec.ValidationError, CaptureStoreError):
         return None  # missing or damaged: it is read again
-    if outcome.error and (outcome.may_pass or outcome.path != path or outcome.read_by != __version__):
+    if outcome.error and (outcome.may_pass or outcome.path != path or outcome.read_by != reader_version()):
         return None  # what was wrong may be right now, or names the file where it was
     outcome.path = path
     return found
