@@ -184,9 +184,14 @@ def test_what_is_wrong_in_an_array_is_told(tmp_path, monkeypatch):
     assert [(one.place, one.reason) for one in report.problems] == [
         ("item 16", "it is no object"), ("line 16, column payload", "'0' is no bytes in hex"),
     ]  # fmt: skip
-    path.write_text(ARRAYS["spread out"][:-4])
-    with pytest.raises(CaptureReadError, match="the array of JSON is broken"):
-        read(path)
+    for broken in (ARRAYS["spread out"][:-4], ARRAYS["one line"][:-1] + ', {"time_ns": 1 2}]'):
+        path.write_text(broken)
+        found, report = read(path)
+        whole = 2 if broken.startswith("[\n") else 3
+        assert found == EXPECTED[:whole]
+        assert [(one.place, one.reason) for one in report.problems] == [
+            (f"item {whole + 1}", "the array is broken here, and is read no further")
+        ]
     path.write_text("[1, 2]")
     assert recognise(path) != "JSON lines"
     monkeypatch.setattr("zesty_abacus.core.captures.frame_jsonl._LONGEST_ARRAY", 100)

@@ -38,9 +38,12 @@ def guess_columns(head: str) -> Columns | None:
     if best is not None and best.separator != " " and best.of_role("payload"):
         return best
     tail = _with_tail(lines)
-    has_bytes = best is not None and bool(best.of_role("payload") or best.of_role("byte"))
+    if tail is None:
+        return best
+    if best is None or not (best.of_role("payload") or best.of_role("byte")):
+        return tail
     # what passes rows over to find one that fits is none
-    return best if tail is None or (has_bytes and best.head_lines <= tail.head_lines) else tail  # type: ignore[union-attr]
+    return best if best.head_lines <= tail.head_lines else tail
 
 
 def _likely(made: tuple[float, Columns]) -> tuple[bool, float]:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import io
 import json
+import re
 from collections.abc import Iterator
 
 import pyarrow as pa
@@ -18,6 +20,7 @@ _PIECE = 4 << 20
 _LONGEST_LINE = 2 << 20
 _LONGEST_ARRAY = 64 << 20
 _ROWS = 1 << 16
+_ITEM = re.compile(r"[\s,]*(?=[^\s,\]])")
 
 
 class FrameJsonLines:
@@ -60,7 +63,7 @@ class FrameJsonLines:
                 rows.take(batch, at)
             line += whole.count(b"\n") + bool(end)
         if is_array:
-            _take_array(rest, rows, report, source)
+            _take_array(rest, rows, report)
             return
         for at, batch in _batches(rest, line, report):
             rows.take(batch, at)
@@ -78,11 +81,25 @@ def _first_of_array(head: bytes) -> bytes:
         return b""
 
 
-def _take_array(data: bytes, rows: FrameRows, report: ReadReport, source: ByteSource) -> None:
-    try:
+def _items_of(data: bytes, report: ReadReport) -> list[object]:
+    """Return the items of an array; of one that is broken or cut off those before that."""
+    with contextlib.suppress(ValueError, RecursionError):
         found = json.loads(data)
-    except (ValueError, RecursionError) as error:
-        raise CaptureReadError(f"the array of JSON is broken ({error}).", where=str(source.path)) from error
+        return found if isinstance(found, list) else []
+    text, items = data.decode("utf-8", "replace"), list[object]()
+    decoder, at = json.JSONDecoder(), text.index("[") + 1
+    while (begins := _ITEM.match(text, at)) is not None:
+        try:
+            item, at = decoder.raw_decode(text, begins.end())
+        except (ValueError, RecursionError):
+            break
+        items.append(item)
+    report.add_problem(f"item {len(items) + 1}", "the array is broken here, and is read no further")
+    return items
+
+
+def _take_array(data: bytes, rows: FrameRows, report: ReadReport) -> None:
+    found = _items_of(data, report)
     for number, row in enumerate(found, 1):
         if not isinstance(row, dict):
             report.add_problem(f"item {number}", "it is no object")

@@ -125,7 +125,7 @@ class SourceOutcome:
     facts: list[tuple[str, str]] = field(default_factory=list)
     error: str = ""
     may_pass: bool = False
-    read_by: str = field(default_factory=lambda: reader_version())
+    read_by: str = field(default_factory=reader_version)
 
     @property
     def needs_recipe(self) -> bool:
