@@ -14,12 +14,14 @@ ROLES = ("ignore", "time", "channel", "lane", "address", "size", "direction", "f
 DATE, CLOCK = "date", "time of day"
 TIME_UNITS = ("s", "ms", "µs", "ns", DATE, CLOCK)
 _CLOCK_PARTS = r"(?P<hour>\d{1,2}):(?P<minute>\d\d)(?::(?P<second>\d\d)(?:[.,](?P<part>\d*))?)?"
+_DAY = r"\d{4}-\d\d-\d\d|\d{4}/\d\d/\d\d|\d\d?\.\d\d?\.\d{4}"
+"""With strokes the year comes first, with points the day: any other order is two days at once."""
 WRITTEN_OUT = {
-    DATE: rf"(?P<day>\d{{4}}-\d\d-\d\d)[T ]{_CLOCK_PARTS}\s*(?P<zone>Z|[+-]\d\d:?\d\d)?",
+    DATE: rf"(?P<day>{_DAY})[T ]{_CLOCK_PARTS}\s*(?P<zone>Z|[+-]\d\d:?\d\d)?",
     CLOCK: _CLOCK_PARTS,
 }
 """How a time that is written out looks, with names for its parts."""
-_DATE_BEFORE_TIME = re.compile(r"(\d{4}-\d\d-\d\d)[ \t]+(?=\d{1,2}:\d\d)")
+_DATE_BEFORE_TIME = re.compile(rf"({_DAY})[ \t]+(?=\d{{1,2}}:\d\d)")
 _NO_BRACKETS = str.maketrans("()[]", "    ")
 
 

@@ -18,6 +18,8 @@ _LATEST_NS = 9_220_000_000_000_000_000
 _DAY_NS = 86_400_000_000_000
 _MOST = {"hour": 23, "minute": 59, "second": 60}
 
+_DAY_FIRST = re.compile(r"(\d\d?)\.(\d\d?)\.(\d{4})")
+
 Times = tuple[NDArray[np.int64], NDArray[np.bool_]]
 """Nanoseconds, and which of them are good."""
 
@@ -130,8 +132,12 @@ def _each(parts: pa.StructArray, name: str, read) -> tuple[NDArray[np.int64], ND
 
 
 def _days_of(word: str) -> int | None:
+    day_first = _DAY_FIRST.fullmatch(word)
+    if day_first is not None:
+        day, month, year = day_first.groups()
+        word = f"{year}-{month:0>2}-{day:0>2}"
     with suppress(ValueError):
-        return int(np.datetime64(word, "D").astype(np.int64)) if word else None
+        return int(np.datetime64(word.replace("/", "-"), "D").astype(np.int64)) if word else None
     return None
 
 
