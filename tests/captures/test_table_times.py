@@ -15,6 +15,7 @@ from zesty_abacus.core.captures.reference import read_reference
 from zesty_abacus.core.captures.registry import read_recording
 from zesty_abacus.core.captures.report import ReadReport
 from zesty_abacus.core.captures.table_times import TableTimes
+from zesty_abacus.core.frames.table import FrameTable
 
 S = 1_000_000_000
 H = 3600 * S
@@ -124,3 +125,23 @@ def test_a_reference_may_have_dates(tmp_path):
 def test_pairs_of_digits_may_be_dates_and_are_then_no_payload(cell):
     columns = guess_columns("nr;when;volt\n" + "".join(f"{n};{cell};{n * 1.5}\n" for n in range(30)))
     assert "payload" not in columns.roles and columns.roles[2] == "channel"
+
+
+@pytest.mark.parametrize("separator", [";", ",", "\t", "|", " "])
+@pytest.mark.parametrize("day", ["%d.%m.%Y", "%Y-%m-%d"])
+def test_a_date_and_a_time_in_columns_of_their_own_are_one_time(tmp_path, separator, day):
+    begin = datetime(2026, 11, 30, 23, 59, 0, tzinfo=UTC)
+    rows = [["Date", "Time", "Bus", "ID", "Data"]]
+    for n in range(40_000):
+        now = begin + timedelta(milliseconds=10 * n)
+        rows.append([now.strftime(day), now.strftime("%H:%M:%S.%f"), "deck", f"{0x1A0 + n % 2:X}", f"{n:06X}"])
+    path = tmp_path / "log.txt"
+    path.write_text("".join(separator.join(row) + "\n" for row in rows))
+    found = []
+    report = read_recording(path, lambda table, _lanes: found.append(table))
+    table = FrameTable.joined(found)
+    assert report.format_name == "frame table" and report.problem_count == 0
+    assert table.time_ns.tolist() == [int(begin.timestamp()) * S + n * 10_000_000 for n in range(40_000)]
+    assert table.payload_of(12_345) == bytes.fromhex("003039") and report.lanes == ["deck"]
+    columns = guess_columns(path.read_text()[:4000])
+    assert columns.names == ("Date Time", "Bus", "ID", "Data")

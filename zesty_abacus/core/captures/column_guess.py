@@ -90,7 +90,7 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
         return None
     data = rows[first:-1] or rows[first:]
     decimal = "," if separator != "," and any(re.fullmatch(r"[+-]?\d+,\d+", c) for row in data for c in row) else "."
-    names = _names(rows[:first], usual)
+    names = _names([_with_one_time(row) for row in rows[:first]], usual)
     cells = [[row[n] for row in data if len(row) == usual] for n in range(usual)]
     if separator == " " and not any(len(row) == usual for row in rows[:first]) and _end_in_bytes(cells):
         return None
@@ -134,7 +134,8 @@ def _with_tail(lines: list[str]) -> Columns | None:
         re.search("[A-Fa-f]", byte) for byte in itertools.chain(*tails)
     ):
         return None  # columns of numbers of two digits
-    named = next((row for row in reversed(rows[:first]) if len(row) == width + 1), None)
+    heads = map(_with_one_time, reversed(rows[:first]))
+    named = next((row for row in heads if len(row) == width + 1), None)
     names = tuple(named or (*(f"column {number + 1}" for number in range(width)), "payload"))
     cells = [[row[number] for row in fitting] for number in range(width)]
     roles = _roles_before_tail(names, cells, tails)
@@ -201,6 +202,14 @@ def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
             name += "'"
         names.append(name)
     return tuple(names)
+
+
+def _with_one_time(head: list[str]) -> list[str]:
+    """Return names of columns with those of a date and a time behind it in one, as their cells are."""
+    for place, (day, time) in enumerate(itertools.pairwise(head)):
+        if day.lower() == "date" and "time" in time.lower():
+            return [*head[:place], f"{day} {time}", *head[place + 2 :]]
+    return head
 
 
 _PAYLOAD_WORDS = {"payload", "data", "bytes", "hex", "telegram"}

@@ -21,7 +21,6 @@ WRITTEN_OUT = {
     CLOCK: _CLOCK_PARTS,
 }
 """How a time that is written out looks, with names for its parts."""
-_DATE_BEFORE_TIME = re.compile(rf"({_DAY})[ \t]+(?=\d{{1,2}}:\d\d)")
 _NO_BRACKETS = str.maketrans("()[]", "    ")
 
 
@@ -97,9 +96,10 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
             )
 
 
-def dates_joined(text: str) -> str:
+def dates_joined(text: str, separator: str = " ") -> str:
     """Return lines whose dates and times of day are one word each, as ISO 8601 writes them, and not two cells."""
-    return _DATE_BEFORE_TIME.sub(r"\1T", text)
+    apart = r"[ \t]+" if separator == " " else rf"[ \t]*{re.escape(separator)}[ \t]*"
+    return re.sub(rf"({_DAY}){apart}(?=\d{{1,2}}:\d\d)", r"\1T", text)
 
 
 def cells_before_tail(line: str, width: int) -> list[str]:
@@ -115,8 +115,9 @@ def split_line(line: str, separator: str) -> list[str]:
 
 
 def _cut(line: str, separator: str) -> list[str]:
+    line = dates_joined(line, separator)
     if separator == " ":
-        return dates_joined(line).split()
+        return line.split()
     if '"' in line:
         # as the rows are read later on (RFC 4180); what the reader refuses is cut as it stands
         with suppress(csv.Error):

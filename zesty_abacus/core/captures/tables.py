@@ -129,6 +129,7 @@ class _Lines:
         self._rest = b""
         self._report = report
         self._is_dropping = False
+        self._joins: bool | None = None
 
     def read(self, size: int = -1) -> bytes:
         while not self._held:
@@ -170,8 +171,10 @@ class _Lines:
     def _cleaned(self, data: bytes) -> bytes:
         # what is no text becomes a mark; the cell it stands in is then listed as no number
         data = data.decode("utf-8", "replace").encode() if not data.isascii() else data
-        if self._columns.separator == " " and self._columns.time_unit == DATE:
-            data = dates_joined(data.decode()).encode()
+        if self._columns.time_unit == DATE and self._joins is not False:
+            joined = dates_joined(data.decode(), self._columns.separator).encode()
+            # what the first rows have not, the others have not either
+            self._joins, data = joined != data, joined
         if self._columns.separator != " " or self._columns.tail:
             return data
         return b"\n".join(b"\t".join(line.split()) for line in data.split(b"\n"))
