@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta, timezone
 
+import numpy as np
 import pyarrow as pa
 import pytest
 from hypothesis import given
@@ -27,7 +28,7 @@ def read(unit, *batches, decimal="."):
     times = TableTimes(Columns(time_unit=unit, decimal=decimal, separator=";"), report)
     found = []
     for number, words in enumerate(batches):
-        stamps, good = times.of(pa.array(words, pa.string()), 1 + 100 * number)
+        stamps, good = times.of(pa.array(words, pa.string()), 1 + 100 * number + np.arange(len(words)))
         found += [stamp if fine else None for stamp, fine in zip(stamps.tolist(), good.tolist(), strict=True)]
     return found, [(one.place, one.reason) for one in report.problems]
 

@@ -195,18 +195,25 @@ class TestCells:
         name, digits = unit
         times = [time % Decimal(10) ** (18 - digits) if digits < 9 else time for time in times]
         words = pa.array([f"{time:.{digits}f}".replace(".", sign) for time in times])
-        found, good = TableTimes(Columns(decimal=sign, time_unit=name, separator=";"), ReadReport("x")).of(words, 1)
+        found, good = TableTimes(Columns(decimal=sign, time_unit=name, separator=";"), ReadReport("x")).of(
+            words, np.arange(len(words))
+        )
         wanted = [int(Decimal(f"{time:.{digits}f}") * 10**digits) for time in times]
         assert good.all() and found.tolist() == wanted
 
     def test_times_with_signs_and_exponents_are_read_as_floats(self):
-        found, good = TableTimes(Columns(), ReadReport("x")).of(pa.array(["-1.5", "2e-3", "x", "inf"]), 10)
+        words, report = pa.array(["-1.5", "2e-3", "x", "inf"]), ReadReport("x")
+        found, good = TableTimes(Columns(), report).of(words, np.array([10, 12, 13, 20]))
+        assert [one.place for one in report.problems] == ["line 13, column time", "line 20, column time"]
         assert good.tolist() == [True, True, False, False] and found[:2].tolist() == [-1_500_000_000, 2_000_000]
 
     @given(st.lists(st.floats(allow_nan=False, allow_infinity=False), min_size=1, max_size=20))
     def test_numbers_come_back(self, values):
         report = ReadReport("x")
-        assert numbers(pa.array([repr(v) for v in values]), Columns(), 1, "v", report).tolist() == values
+        assert (
+            numbers(pa.array([repr(v) for v in values]), Columns(), np.arange(len(values)), "v", report).tolist()
+            == values
+        )
         assert report.problem_count == 0
 
     @given(st.text(max_size=400))

@@ -227,11 +227,7 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
             roles[number] = "time"
         elif {"address", "id", "identifier", "can"} & set(word) and "address" not in roles:
             roles[number] = "address"
-        elif (
-            {"payload", "data", "bytes", "hex", "telegram"} & set(word)
-            and "payload" not in roles
-            and _hex(cells[number])
-        ):
+        elif _PAYLOAD_WORDS & set(word) and "payload" not in roles and _hex(cells[number]):
             roles[number] = "payload"
         elif {"lane", "bus", "interface"} & set(word) and "lane" not in roles:
             roles[number] = "lane"

@@ -69,8 +69,8 @@ class FrameCsv:
         times = TableTimes(columns, report)
         if not columns.of_role("time") and not columns.rate_hz:
             report.facts.append(("times", "none in the table: its rows lie a nanosecond apart until a rate is chosen"))
-        for line, batch in read_rows(path, columns, report, progress):
-            table = frames_in(batch, columns, times, line, row, report)
+        for lines, batch in read_rows(path, columns, report, progress):
+            table = frames_in(batch, columns, times, lines, row, report)
             row += len(batch)
             if len(table):
                 sink(table)
@@ -105,14 +105,16 @@ FORMAT = FrameCsv()
 
 
 def frames_in(
-    batch: pa.RecordBatch, columns: Columns, times: TableTimes, line: int, row: int, report: ReadReport
+    batch: pa.RecordBatch, columns: Columns, times: TableTimes, lines: NDArray[np.int64], row: int, report: ReadReport
 ) -> FrameTable:  # fmt: skip
     """Return the frames of rows of words, a column for each of the columns; rows that are none are listed.
 
     Parameters
     ----------
-    line, row
-        Of the first row: its line in the file, and its number from 0.
+    lines : int64 (n,)
+        Where each row stands in the file.
+    row
+        Number of the first one, from 0.
     """
     count = len(batch)
     good = np.ones(count, np.bool_)
@@ -120,18 +122,18 @@ def frames_in(
         np.arange(row, row + count) * round(1e9 / columns.rate_hz) if columns.rate_hz else np.arange(row, row + count)
     )
     for place in columns.of_role("time"):
-        time, fine = times.of(batch.column(place), line)
+        time, fine = times.of(batch.column(place), lines)
         good &= fine
     address = np.zeros(count, np.int64)
     for place in columns.of_role("address"):
-        address, fine = _integers(batch.column(place), columns.base, line, columns.names[place], report)
+        address, fine = _integers(batch.column(place), columns.base, lines, columns.names[place], report)
         good &= fine
     flags = np.zeros(count, np.uint32)
     for place in columns.of_role("direction"):
-        flags |= _flags(batch.column(place), line, columns.names[place], report, F.flags_of_direction)
+        flags |= _flags(batch.column(place), lines, columns.names[place], report, F.flags_of_direction)
     said = columns.of_role("flags")
     for place in said:
-        flags |= _flags(batch.column(place), line, columns.names[place], report)
+        flags |= _flags(batch.column(place), lines, columns.names[place], report)
     if not said:
         # a table that does not say so is taken for one of CAN, whose long identifiers are the extended ones
         is_long = (address > 0x7FF) | _written_long(batch, columns)
@@ -145,7 +147,7 @@ def frames_in(
         lane = numbers_of[coded.indices.to_numpy(zero_copy_only=False)]
     if not report.lanes:
         report.lanes.append("")
-    starts, sizes, payload, fine = _payloads(batch, columns, line, report)
+    starts, sizes, payload, fine = _payloads(batch, columns, lines, report)
     good &= fine
     return FrameTable(
         time[good].astype(np.int64), lane[good], address[good], flags[good], starts[good], sizes[good], payload
@@ -162,7 +164,7 @@ def _written_long(batch: pa.RecordBatch, columns: Columns) -> NDArray[np.bool_]:
 
 
 def _flags(
-    cells: pa.Array, line: int, name: str, report: ReadReport,
+    cells: pa.Array, lines: NDArray[np.int64], name: str, report: ReadReport,
     meant: Callable[[str], tuple[int, list[str]]] = F.flags_of_words,
 ) -> NDArray[np.uint32]:  # fmt: skip
     """Return the flags that cells name; a word that is none is told, and passed over."""
@@ -173,13 +175,13 @@ def _flags(
         bits, strange = meant(text)
         known[number] = bits
         if strange:
-            where = line + int(np.flatnonzero(places == number)[0])
+            where = lines[np.flatnonzero(places == number)[0]]
             report.add_problem(f"line {where}, column {name}", f"{strange[0][:40]!r} says nothing of a frame")
     return known[places] if len(known) else np.zeros(len(cells), np.uint32)
 
 
 def _integers(
-    cells: pa.Array, base: int, line: int, name: str, report: ReadReport
+    cells: pa.Array, base: int, lines: NDArray[np.int64], name: str, report: ReadReport
 ) -> tuple[NDArray[np.int64], NDArray[np.bool_]]:
     """Return cells as whole numbers and which of them are good."""
     words = pc.utf8_trim_whitespace(cells)
@@ -197,9 +199,7 @@ def _integers(
         values = np.array(known, np.int64)[coded.indices.to_numpy(zero_copy_only=False)]
         good = values >= 0
     for place in np.flatnonzero(~good):
-        report.add_problem(
-            f"line {line + int(place)}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no number"
-        )
+        report.add_problem(f"line {lines[place]}, column {name}", f"{words[int(place)].as_py()[:40]!r} is no number")
     return values, good
 
 
@@ -211,23 +211,22 @@ def _number_in(word: str, base: int) -> int:
 
 
 def _payloads(
-    batch: pa.RecordBatch, columns: Columns, line: int, report: ReadReport
+    batch: pa.RecordBatch, columns: Columns, lines: NDArray[np.int64], report: ReadReport
 ) -> tuple[NDArray[np.int64], NDArray[np.uint32], NDArray[np.uint8], NDArray[np.bool_]]:
     """Return start, size, bytes and which rows are good."""
     if columns.of_role("payload"):
         place = columns.of_role("payload")[0]
-        lines = line + np.arange(len(batch))
         return bytes_in_hex(batch.column(place), lines, columns.names[place], report)
     count = len(batch)
     sizes = np.full(count, -1.0)
     for place in columns.of_role("size"):
-        sizes = numbers(batch.column(place), columns, line, "size", report)
+        sizes = numbers(batch.column(place), columns, lines, "size", report)
     cells, good = [], np.ones(count, np.bool_)
     filled = np.zeros(count, np.int64)
     for number, place in enumerate(columns.of_role("byte")):
         empty = pc.equal(pc.utf8_trim_whitespace(batch.column(place)), "").to_numpy(zero_copy_only=False)
         safe = pc.if_else(pa.array(empty), "0", batch.column(place))
-        values, fine = _integers(safe, columns.byte_base, line, columns.names[place], report)
+        values, fine = _integers(safe, columns.byte_base, lines, columns.names[place], report)
         good &= fine & (values < 256)
         cells.append(values)
         filled = np.where(empty, filled, number + 1)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import msgspec
+import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
@@ -94,7 +95,7 @@ class FrameRows:
             # rows of JSON leave out what they do not have
             words = words.append_column(name, pa.array([""] * len(words)))
         chosen = words.select(list(self._columns.names))
-        table = frames_in(chosen, self._columns, self._times, line, self._row, self._report)
+        table = frames_in(chosen, self._columns, self._times, line + np.arange(len(words)), self._row, self._report)
         self._row += len(words)
         if len(table):
             self._sink(table)

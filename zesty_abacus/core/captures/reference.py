@@ -70,12 +70,12 @@ def read_reference(path: Path, columns: Columns | None = None, progress: Progres
     times, parts = [], []
     rows = 0
     stamps = TableTimes(columns, report)
-    for line, batch in read_rows(path, columns, report, progress or Progress()):
-        time, good = stamps.of(batch.column(time_place), line)
+    for lines, batch in read_rows(path, columns, report, progress or Progress()):
+        time, good = stamps.of(batch.column(time_place), lines)
         times.append(time[good])
         parts.append(
             [
-                numbers(batch.column(n), columns, line, columns.names[n], report)[good]
+                numbers(batch.column(n), columns, lines, columns.names[n], report)[good]
                 for n in columns.of_role("channel")
             ]
         )

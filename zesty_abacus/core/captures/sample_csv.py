@@ -83,7 +83,7 @@ def sample_rate(head: bytes, columns: Columns) -> float | None:
     lines = head.decode("utf-8", "replace").splitlines()[columns.head_lines :][:200]
     rows = [split_line(line, columns.separator) for line in lines]
     cells = pa.array([row[place] for row in rows if place < len(row)], pa.string())
-    stamps, good = TableTimes(columns, ReadReport("")).of(cells, 0)
+    stamps, good = TableTimes(columns, ReadReport("")).of(cells, np.zeros(len(cells), np.int64))
     times = stamps[good]
     steps = np.diff(times[:-1] if len(times) > 2 else times)
     steps = steps[steps > 0]
@@ -96,14 +96,14 @@ def _read(path: Path, folder: Path, columns: Columns, report: ReadReport, progre
     with ColumnSpool(folder) as spool:
         rows = 0
         stamped_by = TableTimes(columns, report)
-        for line, batch in read_rows(path, columns, report, progress):
+        for lines, batch in read_rows(path, columns, report, progress):
             if time_column is not None:
-                times, good = stamped_by.of(batch.column(time_column), line)
+                times, good = stamped_by.of(batch.column(time_column), lines)
                 spool.append("time", times[good])
             else:
                 good = np.ones(len(batch), np.bool_)
             for number in chosen:
-                values = numbers(batch.column(number), columns, line, columns.names[number], report)
+                values = numbers(batch.column(number), columns, lines, columns.names[number], report)
                 spool.append(f"{number}", values[good].astype(np.float32))
             rows += int(good.sum())
         if rows < 2:

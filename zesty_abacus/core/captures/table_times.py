@@ -41,18 +41,15 @@ class TableTimes:
         self._days = 0
         self._last_ns = 0
 
-    def of(self, cells: pa.Array, line: int, rows: NDArray[np.int64] | None = None) -> Times:
+    def of(self, cells: pa.Array, lines: NDArray[np.int64]) -> Times:
         """Return cells as nanoseconds and which of them are good; exact beyond the digits of a float.
 
         Parameters
         ----------
-        line
-            Of the first cell.
-        rows : int64 (n,)
-            How many lines below that each cell stands, unless one below the other.
+        lines : int64 (n,)
+            Where each cell stands.
         """
         words = pc.utf8_trim_whitespace(cells)
-        lines = line + (np.arange(len(cells)) if rows is None else rows)
         if self._columns.time_unit in WRITTEN_OUT:
             return self._written_out(words, lines)
         return self._lengths(words, lines)
@@ -74,7 +71,7 @@ class TableTimes:
                                for word, row in zip(listed, other.tolist(), strict=True)], np.float64)  # fmt: skip
             values *= 10.0**scale
             fits = np.isfinite(values) & (np.abs(values) < _LATEST_NS)
-            for row in other[np.isfinite(values) & ~fits]:
+            for row in other[~np.isnan(values) & ~fits]:
                 self._report.add_problem(f"line {lines[row]}, column time", "the time is out of range")
             times[other], good[other] = np.where(fits, values, 0).round().astype(np.int64), fits
         return times, good

@@ -22,10 +22,12 @@ _NEW_LINE = ord("\n")
 _WORDS = pa.string()
 
 
-def read_rows(
-    path: Path, columns: Columns, report: ReadReport, progress: Progress
-) -> Iterator[tuple[int, pa.RecordBatch]]:
-    """Yield (line of the first row, batch of words) of a table; rows of another width are listed and left out.
+Rows = Iterator[tuple[NDArray[np.int64], pa.RecordBatch]]
+"""In which line each row stands, and the words of its cells."""
+
+
+def read_rows(path: Path, columns: Columns, report: ReadReport, progress: Progress) -> Rows:
+    """Yield the rows of a table, batch by batch; those of another width are listed and left out.
 
     Raises
     ------
@@ -40,9 +42,7 @@ def read_rows(
         )
 
 
-def _rows_of_cells(
-    lines: _Lines, columns: Columns, report: ReadReport, path: Path
-) -> Iterator[tuple[int, pa.RecordBatch]]:
+def _rows_of_cells(lines: _Lines, columns: Columns, report: ReadReport, path: Path) -> Rows:
     names = [str(number) for number in range(len(columns.roles))]
     options = pa.csv.ReadOptions(column_names=names, skip_rows=0, block_size=_BLOCK, use_threads=False)
     wrong: list[int] = []
@@ -59,28 +59,21 @@ def _rows_of_cells(
     line = columns.head_lines + 1
     try:
         for batch in pa.csv.open_csv(pa.PythonFile(lines, mode="r"), options, parsing, converting):
-            for first, run in _runs(batch, line, wrong):
-                yield first, run
-                line = first + len(run)
+            if not len(batch):
+                continue
+            # what was refused meanwhile may stand behind this batch as well
+            most = np.arange(line, line + len(batch) + len(wrong))
+            numbered = most[~np.isin(most, wrong)][: len(batch)]
+            yield numbered, batch
+            line = int(numbered[-1]) + 1
+            wrong[:] = [one for one in wrong if one >= line]
     except pa.ArrowInvalid as error:
         if "Empty CSV" not in str(error):
             sentence = str(error).split("\n")[0][:200]
             raise CaptureReadError(f"the table cannot be read ({sentence}).", where=str(path)) from error
 
 
-def _runs(batch: pa.RecordBatch, line: int, wrong: list[int]) -> Iterator[tuple[int, pa.RecordBatch]]:
-    """Yield rows that stand one below the other, and the line of the first; lines that were passed are taken off."""
-    at = 0
-    while at < len(batch):
-        while wrong and wrong[0] == line:
-            del wrong[0]
-            line += 1
-        count = min(len(batch) - at, wrong[0] - line if wrong else len(batch))
-        yield line, batch.slice(at, count)
-        at, line = at + count, line + count
-
-
-def _rows_with_tail(lines: _Lines, columns: Columns, report: ReadReport) -> Iterator[tuple[int, pa.RecordBatch]]:
+def _rows_with_tail(lines: _Lines, columns: Columns, report: ReadReport) -> Rows:
     """Cut lines by one expression over all of them: there are as many cells as a row has bytes."""
     width = len(columns.roles)
     cell, apart = r"[^\s()\[\]]+", r"[\s()\[\]]+"
@@ -96,8 +89,8 @@ def _rows_with_tail(lines: _Lines, columns: Columns, report: ReadReport) -> Iter
             if cells and cells != [""]:
                 report.add_problem(f"line {line + int(row)}", f"{len(cells)} columns, not {width}")
         rows = pa.RecordBatch.from_arrays(parts.flatten(), names=[str(number) for number in range(width)])
-        for first, count in _stretches(known):
-            yield line + first, rows.slice(first, count)
+        if known.any():
+            yield line + np.flatnonzero(known), rows.filter(pa.array(known))
         line += len(text)
 
 
@@ -108,12 +101,6 @@ def lines_in(data: bytes, kind: pa.DataType = _WORDS) -> pa.Array:
         ends = np.append(ends, np.int32(len(data)))
     offsets = np.concatenate([np.zeros(1, np.int32), ends])
     return pa.Array.from_buffers(kind, len(ends), [None, pa.py_buffer(offsets), pa.py_buffer(data)])
-
-
-def _stretches(known: NDArray[np.bool_]) -> list[tuple[int, int]]:
-    """Return first and count of each run of true."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], known, [False]]).astype(np.int8))).tolist()
-    return [(first, end - first) for first, end in zip(edges[::2], edges[1::2], strict=True)]
 
 
 class _Lines:
@@ -192,7 +179,9 @@ class _Lines:
         self.closed = True
 
 
-def numbers(cells: pa.Array, columns: Columns, line: int, name: str, report: ReadReport) -> NDArray[np.float64]:
+def numbers(
+    cells: pa.Array, columns: Columns, lines: NDArray[np.int64], name: str, report: ReadReport
+) -> NDArray[np.float64]:
     """Return cells as numbers, NaN for those that are none, which are listed; float64 (n,)."""
     words = pc.utf8_trim_whitespace(cells)
     if columns.decimal == ",":
@@ -200,7 +189,9 @@ def numbers(cells: pa.Array, columns: Columns, line: int, name: str, report: Rea
     try:
         return pc.cast(words, pa.float64()).to_numpy(zero_copy_only=False)
     except pa.ArrowInvalid:
-        return np.array([number_in(word, line + row, name, report) for row, word in enumerate(words.to_pylist())])
+        return np.array([
+            number_in(word, line, name, report) for word, line in zip(words.to_pylist(), lines.tolist(), strict=True)
+        ])  # fmt: skip
 
 
 def number_in(word: str, line: int, name: str, report: ReadReport) -> float:

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
-from .columns import DATE, WRITTEN_OUT, Columns
+from .columns import CLOCK, DATE, WRITTEN_OUT, Columns
 from .hex_cells import Bytes, bytes_in_hex
 from .reference import looks_like_reference
 from .registry import Sink
@@ -29,7 +29,7 @@ from .source import ByteSource
 from .table_times import TableTimes, Times
 from .tables import lines_in
 
-_TIMES = {DATE: WRITTEN_OUT[DATE], "time of day": WRITTEN_OUT["time of day"], "s": r"\d{1,10}\.\d{1,9}"}
+_TIMES = {DATE: WRITTEN_OUT[DATE], CLOCK: WRITTEN_OUT[CLOCK], "s": r"\d{1,10}\.\d{1,9}"}
 _APART = r"(?:[\])][ \t]*|[ \t]*[,;|:][ \t]*|[ \t]+)"
 """What stands between a time, a direction and a text, and belongs to none of them."""
 _WAY = r"[\[(]?(?P<way>[<>]|[RrTt][Xx])"
@@ -188,7 +188,7 @@ class _Lines:
         parts = parts.filter(pa.array(known))
         rows = np.flatnonzero(known)
         start, size, payload, good = self._bytes_of(parts, line + rows)
-        time_ns, timed = self._times_of(parts, size, line, rows)
+        time_ns, timed = self._times_of(parts, size, line + rows)
         kept = np.flatnonzero(good & timed & (size > 0))
         none = np.zeros(len(kept))
         return FrameTable(
@@ -222,9 +222,9 @@ class _Lines:
         start, size, payload = _with_ends(texts)
         return start, np.where(size > len(_END), size, 0).astype(np.uint32), payload, np.ones(len(size), np.bool_)
 
-    def _times_of(self, parts: pa.StructArray, size: NDArray[np.uint32], line: int, rows: NDArray[np.int64]) -> Times:
+    def _times_of(self, parts: pa.StructArray, size: NDArray[np.uint32], lines: NDArray[np.int64]) -> Times:
         if self._shape.time_unit:
-            return self._times.of(pc.cast(pc.struct_field(parts, "time"), pa.string()), line, rows)
+            return self._times.of(pc.cast(pc.struct_field(parts, "time"), pa.string()), lines)
         ends = self._laid_out + np.cumsum(size, dtype=np.int64)
         self._laid_out = int(ends[-1])
         return (ends - size) * _PER_BYTE_NS, np.ones(len(size), np.bool_)

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
+from ..captures.column_guess import guess_columns
+from ..captures.columns import Columns
 from ..captures.registry import REFERENCE, holds_bytes, line_formats, read_lines, recognise
 from ..captures.report import ReadReport
+from ..captures.source import head_of
 from ..files.scratch import ScratchFolder
 from ..frames.flags import PACKET
 from ..frames.table import FrameTable
@@ -65,6 +68,8 @@ class OpenedSource:
         Where the recording's own zero lies on the capture's clock.
     offers
         Recipes that fit, the one in use first.
+    columns
+        Of a table of frames: what its columns seem to be.
     """
 
     number: int
@@ -76,6 +81,7 @@ class OpenedSource:
     zero_ns: int
     offers: tuple[Offer, ...]
     folder: ScratchFolder = field(repr=False)
+    columns: Columns | None = None
 
     @property
     def holds(self) -> str:
@@ -122,7 +128,8 @@ def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progr
         return _opened_bus(number, request, form, zero_ns, library, folder, progress)
     is_frames = form == "frame table" and what_it_holds(form, table) != "bytes"
     offers = _used(request) if is_frames else _frame_offers(request, form, table, library)
-    return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder)
+    columns = guess_columns(head_of(request.path)) if form == "frame table" else None
+    return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder, columns)
 
 
 def _opened_bus(

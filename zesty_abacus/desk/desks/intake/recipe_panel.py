@@ -208,7 +208,7 @@ class RecipePanel(Panel):
         """Say what the columns of a table of frames are taken for; those of samples are seen as waves."""
         recipe = self._bench.recipe
         chosen = recipe.columns if recipe is not None else None
-        columns = chosen or lines.guess_columns(lines.head_of(opened.request.path))
+        columns = chosen or opened.columns
         if opened.form != "frame table" or columns is None:
             return
         self._rows.section("read from" if chosen is None else "read from, as chosen")
