@@ -85,8 +85,11 @@ class Region(WritingScope):
             if field.name in unused:
                 self.set(field, start, unused.pop(field.name))
 
-    def build_parts(self, parts: Sequence[Part], cursor: int, unused: dict[str, Any]) -> int:
-        """Write parts one behind the other from ``cursor`` on, and return where the last one ends."""
+    def build_parts(self, parts: Sequence[Part], cursor: int, unused: dict[str, Any], origin: int = 0) -> int:
+        """Write parts one behind the other from ``cursor`` on, and return where the last one ends.
+
+        ``origin`` is the byte from which their starts and steps count: that where the part begins that holds them.
+        """
         for part in parts:
             if part.selected is not None:
                 if not unused.keys().isdisjoint([part.name, *(field.name for field in part.fields_once())]):
@@ -96,9 +99,9 @@ class Region(WritingScope):
             begin = cursor
             # a start that is counted from an end that is not known yet comes behind what is there
             if part.start is not None and all(self.spot_named(name) for name in part.start.names):
-                self.make_true(part.start, cursor, f"{part.name} begins at", at_least=True)
-                begin = int(self.evaluate(part.start))
-            begin = -(-begin // part.align) * part.align
+                self.make_true(part.start, cursor - origin, f"{part.name} begins at", at_least=True)
+                begin = origin + int(self.evaluate(part.start))
+            begin = origin - (origin - begin) // part.align * part.align
             _extend(self.data, begin)
             cursor = part.build(self, begin, unused)
         return cursor

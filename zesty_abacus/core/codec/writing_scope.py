@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from fractions import Fraction
 from typing import TYPE_CHECKING
 from uuid import UUID
@@ -10,16 +9,14 @@ from uuid import UUID
 from ..expressions.exactly import evaluate_exactly
 from ..expressions.expression import Expression
 from ..expressions.tree import ExpressionError
-from ..layouts.model import Field, Selected
+from ..layouts.model import Selected
 from ..layouts.numbers import format_exact
 from .encode import EncodeError
-from .scalar import physical_of
+from .solving import Known, raw_giving
 from .workings import Workings
 
 if TYPE_CHECKING:
     from .spots import Spot
-
-Known = dict[str, Fraction | None]
 
 
 class WritingScope:
@@ -88,7 +85,7 @@ class WritingScope:
         """
         free = [spot for name in expression.names if (spot := self.spot_named(name)) and not spot.is_given]
         if len(free) == 1:
-            raw = _solution(expression, free[0].field, wanted, at_least, *self.names())
+            raw = raw_giving(expression, free[0].field, wanted, *self.names(), at_least=at_least)
             if raw is not None:
                 free[0].settle(raw)
                 return
@@ -119,26 +116,3 @@ class WritingScope:
             spot.region.let_be_there(spot.field.selected)
         telling = selected.values.lowest_outside(spot.field.unavailable, spot.field.errors)
         spot.settle(selected.values.spans[0][0] if telling is None else telling)
-
-
-def _solution(
-    expression: Expression, field: Field, wanted: int, at_least: bool, known: Known, raws: dict[str, int]
-) -> int | None:
-    """Return the raw value of a field in which the expression is linear, None if there is none."""
-
-    def at(raw: int) -> Fraction | None:
-        try:
-            tried = known | {field.name: physical_of(field, raw)}
-            return evaluate_exactly(expression, tried, raws | {field.name: raw})
-        except ExpressionError:
-            return None
-
-    zero, one = at(0), at(1)
-    if zero is None or one is None or zero == one:
-        return None
-    exact = (wanted - zero) / (one - zero)
-    raw = math.ceil(exact) if at_least else round(exact)
-    low, high = field.raw_range()
-    reached = at(raw) if low <= raw <= high else None
-    good = reached is not None and (reached == wanted or (at_least and reached >= wanted))
-    return raw if good else None

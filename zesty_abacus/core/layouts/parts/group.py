@@ -313,7 +313,7 @@ class Group(Part, frozen=True, kw_only=True, omit_defaults=True, tag="group"):
     def _build_once(self, region: Region, begin: int, unused: dict[str, Any]) -> int:
         region.take_in(self.fields, begin, self.size)
         region.fill_fields(self.fields, begin, unused)
-        end = region.build_parts(self.parts, begin + self.size, unused)
+        end = region.build_parts(self.parts, begin + self.size, unused, begin)
         region.fill_checks(self.checks, begin, end)
         if self.limit is not None:
             region.make_true(self.limit, end - begin, f"{self.name} takes")
