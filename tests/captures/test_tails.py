@@ -126,3 +126,14 @@ def test_a_tail_goes_with_blanks():
     with pytest.raises(MisuseError, match="tail goes with blanks between cells, not ','"):
         Columns(roles=("time", "payload"), tail=True).check()
     assert "tail" in published_schema()["$defs"]["Columns"]["properties"]
+
+
+@pytest.mark.parametrize("size", ["", "2 "])
+def test_behind_a_lane_digits_alone_are_bytes_too(tmp_path, size):
+    path = tmp_path / "log.txt"
+    path.write_text("".join(f"{n}.5 can0 100 {size}{n + 10} 02\n" for n in range(30)))
+    found, report = read(path)
+    assert [(at, lane, address, data.hex()) for at, lane, address, _, data in found] == [
+        (n * 10**9 + 5 * 10**8, "can0", 0x100, f"{n + 10}02") for n in range(30)
+    ]
+    assert report.problem_count == 0

@@ -238,3 +238,24 @@ def test_it_says_what_it_took_for_granted(tmp_path):
     path = written(tmp_path, sentence("YXHDT,1,T") + "\n" + sentence("YXHDT,2,T") + "\n")
     _, _, error = run("frames", path)
     assert "times: none in the file: its lines lie one behind the other, at 4 800 bits/s" in error
+
+
+@pytest.mark.parametrize(
+    ("line", "name"),
+    [
+        ("{n}.5 depth {n} m", "text lines"),
+        ("08:00:{n:02} pump {n} rpm", "text lines"),
+        ("2026-11-30 08:00:{n:02} INFO depth {n}", "text lines"),
+        # a number that stands first has a time and a unit, and a head says what words mean
+        ("{n}.5 {n}.1 m", "reference table"),
+        ("{n}.5,ok,{n}.1", "reference table"),
+    ],
+)
+def test_numbers_behind_words_are_said_and_not_measured(tmp_path, line, name):
+    path = written(tmp_path, "".join(line.format(n=n) + "\n" for n in range(30)))
+    assert recognise(path) == name
+
+
+def test_below_a_head_words_are_a_column(tmp_path):
+    path = written(tmp_path, "time who depth\n" + "".join(f"{n}.5 port {n}\n" for n in range(30)))
+    assert recognise(path) == "reference table"

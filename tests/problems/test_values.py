@@ -180,6 +180,18 @@ def test_sizes_that_change_and_sizes_that_are_free():
     assert (problem.count, problem.first_ns, problem.worst) == (10, 3000 * MS, 6)
 
 
+def test_lines_of_text_may_grow_by_a_digit_and_bytes_may_not():
+    grows = [b"depth %d m\r\n" % n for n in range(40)]
+    lanes = (Lane("deck", "serial"),)
+    assert not found(capture_of(stream(every(40), grows), lanes=lanes))
+    raw = [bytes([0x80] * (8 if n < 30 else 6)) for n in range(40)]
+    assert list(found(capture_of(stream(every(40), raw), lanes=lanes))) == [("size-changed", 0x100)]
+    # what CAN carries may look like letters and is none
+    assert list(found(capture_of(stream(every(40), [b"A" * (8 if n < 30 else 6) for n in range(40)])))) == [
+        ("size-changed", 0x100)
+    ]
+
+
 def test_unknown_messages_are_told_where_there_is_a_library():
     capture = capture_of(stream(every(20), payloads(np.arange(20) % 2)), stream(every(5) + MS, address=7))
     assert ("unknown-message", 7) not in found(capture)

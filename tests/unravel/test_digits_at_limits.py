@@ -163,7 +163,7 @@ def test_one_of_twenty_checks_may_be_wrong():
 def test_whatever_stands_between_columns(separator):
     lines = [separator.join(("pump", str(n), str(n * 7 % 50))).encode() for n in range(40)]
     found = telegrams(frames_of(lines))
-    quoted = {" ": "a space", "\t": "a tab"}.get(separator, f"“{separator}”")
+    quoted = {" ": "blanks", "\t": "tabs"}.get(separator, f"“{separator}”")
     assert len(found) == 3 and f"between {quoted}, " in found[1].reason
 
 

@@ -90,9 +90,11 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
         return None
     data = rows[first:-1] or rows[first:]
     decimal = "," if separator != "," and any(re.fullmatch(r"[+-]?\d+,\d+", c) for row in data for c in row) else "."
-    names = _names([_with_one_time(row) for row in rows[:first]], usual)
+    head = [_with_one_time(row) for row in rows[:first]]
+    names = _names(head, usual)
     cells = [[row[n] for row in data if len(row) == usual] for n in range(usual)]
-    if separator == " " and not any(len(row) == usual for row in rows[:first]) and _end_in_bytes(cells):
+    is_named = any(len(row) == usual for row in head)
+    if separator == " " and not is_named and (_end_in_bytes(cells) or _says_words(cells)):
         return None
     roles = _roles(names, cells, decimal)
     unit, rate = _time_unit(names, roles, cells), None
@@ -116,6 +118,13 @@ def _end_in_bytes(cells: list[list[str]]) -> bool:
     return len(last) > 1 and any(re.search("[A-Fa-f]", cell) for column in last for cell in column)
 
 
+def _says_words(cells: list[list[str]]) -> bool:
+    """Return whether a word stands behind the time, so that numbers in it have none of their own."""
+    if len(cells) < 2 or not (_rising(cells[0], ".") or _times_written_out(cells[0])):
+        return False
+    return _most([bool(re.match("[A-Za-z]", cell)) for cell in cells[1]], some=True)
+
+
 def _with_tail(lines: list[str]) -> Columns | None:
     """Return the columns of rows that end in bytes, however many each has, behind cells of which one is an address."""
     rows = [cells_before_tail(line, _MOST_CELLS) for line in lines]
@@ -130,8 +139,11 @@ def _with_tail(lines: list[str]) -> Columns | None:
         return None
     fitting = [row for row in data if len(row) >= width]
     tails = [row[width:] for row in fitting]
-    if len({len(tail) for tail in tails}) == 1 and not any(
-        re.search("[A-Fa-f]", byte) for byte in itertools.chain(*tails)
+    has_lane = any(_all_look([row[number] for row in fitting], r"[A-Za-z]+\d+") for number in range(width))
+    if (
+        not has_lane
+        and len({len(tail) for tail in tails}) == 1
+        and not any(re.search("[A-Fa-f]", byte) for byte in itertools.chain(*tails))
     ):
         return None  # columns of numbers of two digits
     heads = map(_with_one_time, reversed(rows[:first]))

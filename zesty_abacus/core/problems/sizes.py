@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from ..frames import flags as F
+from ..protocols.said_as_text import kind_is_text
 from ..words import grouped
 from .problem import Problem, ProblemKind
 from .seen import KindSeen
@@ -23,6 +24,8 @@ def problems(seen: KindSeen) -> Iterator[Problem]:
     sizes = seen.sizes[whole]
     if len(sizes) < _LEAST_FRAMES or any(reader.shown.moves for reader in seen.means.readers):
         return
+    if kind_is_text(seen.meaning.capture, seen.kind):
+        return  # a number that grows by a digit makes a line longer
     found, firsts, counts = np.unique(sizes, return_index=True, return_counts=True)
     if len(found) == 1:
         return

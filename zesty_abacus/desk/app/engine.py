@@ -77,6 +77,7 @@ from ...core.library.taking_along import Along, take_along
 from ...core.origin import Origin
 from ...core.progress import Progress
 from ...core.protocols.registry import protocol_named
+from ...core.protocols.said_as_text import is_text, kind_is_text
 from ...core.protocols.spaces import Space
 from ...core.reading.all_frames import field_column
 from ...core.reading.explained import Explained, KindExplained, explain, percent
@@ -404,9 +405,11 @@ __all__ = [
     "grown_curve",
     "grown_kind",
     "is_packed",
+    "is_text",
     "joined_curve",
     "keep_explained",
     "kept_explained",
+    "kind_is_text",
     "kind_with_registers",
     "know_server",
     "lane_density",

@@ -26,6 +26,7 @@ from .kinds import Kinds
 from .live import LiveHere
 from .overlays import Overlays
 from .owners import Owners
+from .payload_form import FITTING
 from .problems import Problems
 from .questions import Questions
 from .reading import Reading
@@ -39,8 +40,6 @@ from .ties import Ties
 from .traces import Traces
 from .trials import Trials
 from .undo import Undo
-
-PAYLOAD_FORMS = ("hex", "dec", "bin", "text")
 
 
 class FrameInHand(NamedTuple):
@@ -161,7 +160,7 @@ class Session(QObject):
         self.density: Any = None
         self.kind: int | None = None
         self.bits: frozenset[int] = frozenset()
-        self.form = "hex"
+        self.form = FITTING
         self.clock.stretch_changed.connect(self._count_density)
         self.opened.connect(self.asking.ask_again)
         self.opened.connect(self.second.ask_again)
@@ -364,10 +363,9 @@ class Session(QObject):
         self.layouts_changed.emit()
 
     def set_form(self, form: str) -> None:
-        """Show payloads in another form, everywhere."""
-        if form != self.form:
-            self.form = form
-            self.form_changed.emit()
+        """Show payloads in another form, everywhere; the one that is shown, asked for again, gives what fits them."""
+        self.form = FITTING if form == self.form else form
+        self.form_changed.emit()
 
     def set_author(self, name: str) -> None:
         """Keep changes under another name from now on; an empty one means the user's login."""

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..app.doors import engine
+from ..app.payload_form import joined_texts, payload_texts
 from ..app.session import Session
 
 if TYPE_CHECKING:
@@ -32,6 +33,7 @@ class FrameLine:
     wrong: bool
     payload: bytes
     owners: NDArray[np.int16]
+    is_text: bool = False
 
     @property
     def says_nothing(self) -> bool:
@@ -47,6 +49,7 @@ class FrameLines:
         self._capture: Capture | None = None
         self._zero_ns = 0
         self._lines: OrderedDict[int, FrameLine] = OrderedDict()
+        self._text_kinds: dict[int, bool] = {}
 
     def of(self, row: int) -> FrameLine:
         """Return a frame of the capture in words."""
@@ -64,6 +67,7 @@ class FrameLines:
     def forget(self) -> None:
         """Say everything anew from now on."""
         self._lines.clear()
+        self._text_kinds.clear()
 
     def _make_line(self, row: int) -> FrameLine:
         session = self._session
@@ -74,6 +78,9 @@ class FrameLines:
         flags = recorded.flags
         name = layout.name if layout is not None else session.kinds.name(kind)
         says, wrong = self._sentence(kind, frame.decoded, flags, layout)
+        if layout is None and self._is_text(kind):
+            # what a line of text says can be read without a layout
+            says = joined_texts(payload_texts(frame.payload.rstrip(b"\r\n"), "text"), "text")
         return FrameLine(
             time=session.clock.words(frame.time_ns),
             after="",
@@ -84,7 +91,13 @@ class FrameLines:
             wrong=wrong,
             payload=frame.payload,
             owners=frame.owners,
+            is_text=self._is_text(kind),
         )
+
+    def _is_text(self, kind: int) -> bool:
+        if kind not in self._text_kinds:
+            self._text_kinds[kind] = engine.kind_is_text(self._session.capture, kind)
+        return self._text_kinds[kind]
 
     def _sentence(
         self, kind: int, decoded: engine.Decoded | None, flags: int, layout: engine.Layout | None

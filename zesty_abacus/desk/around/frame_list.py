@@ -8,6 +8,7 @@ from PyQt6.QtCore import QRectF, QSize
 from PyQt6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent
 
 from ..app.doors import asked
+from ..app.payload_form import heading
 from ..app.session import FrameInHand, Session
 from ..widgets.row_list import RowList
 from ..widgets.theme import look
@@ -114,7 +115,7 @@ class FrameList(RowList):
             if place == current:
                 painter.fillRect(QRectF(4, top, area.width() - 8, ROW), QColor(theme.selected))
             self._rows.draw(painter, columns, place, top)
-        self.draw_head(painter, columns, {"payload": f"payload {self._session.form}"}, {"time s", "after"})
+        self.draw_head(painter, columns, {"payload": heading("payload", self._session.form)}, {"time s", "after"})
         self._draw_detail(painter, current)
         painter.end()
 

@@ -7,6 +7,7 @@ import itertools
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter
 
+from ..app.payload_form import joined_texts, payload_texts, shown_form
 from ..app.session import Session
 from ..widgets.paint import byte_owners, draw_text
 from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
@@ -19,6 +20,8 @@ ROW = 23
 """How high a row is, in pixels."""
 _GAP = 10
 _MOST_BYTES_SHOWN = 24
+_LETTERS = {"hex": 24, "dec": 32, "bin": 52, "text": 12}
+"""How wide a column of payloads is in each form, in letters."""
 
 
 class FramePainter:
@@ -66,7 +69,7 @@ class FramePainter:
         Where all frames are of one message, the roster says which, and what they say has the room.
         """
         step = QFontMetricsF(figure_font(SMALL_PX)).horizontalAdvance("0")
-        payload = min(step * {"hex": 24, "dec": 32, "bin": 52, "text": 12}[self._session.form], width * 0.42)
+        payload = min(step * _LETTERS.get(self._session.form, _LETTERS["hex"]), width * 0.42)
         time = 20.0 + step * len(self._session.clock.words(self._session.clock.last_ns))
         widths = {"time s": max(time, 64.0), "after": 60.0}
         if not self._listed.follows_the_kind:
@@ -79,28 +82,18 @@ class FramePainter:
         return boxes
 
 
-def payload_texts(payload: bytes, form: str) -> list[str]:
-    """Return each byte in a form: hex, dec, bin or text."""
-    if form == "dec":
-        return [f"{byte:3d}" for byte in payload]
-    if form == "bin":
-        return [f"{byte:08b}" for byte in payload]
-    if form == "text":
-        return [chr(byte) if 32 <= byte < 127 else "·" for byte in payload]
-    return [f"{byte:02X}" for byte in payload]
-
-
 def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> None:
     """Draw a payload, each byte in the colour of the field that owns most of it; unexplained bytes are quiet.
 
     Neighbours of one colour are drawn in one piece.
     """
     theme = look.theme
+    form = shown_form(form, text=line.is_text)
     painter.setFont(figure_font(TINY_PX if form == "bin" else SMALL_PX))
     step = painter.fontMetrics().horizontalAdvance("0")
     blank = "" if form == "text" else " "
     texts = payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)
-    tell(painter, box, lambda: blank.join(texts))
+    tell(painter, box, lambda: joined_texts(texts, form))
     owners = byte_owners(line.owners, len(texts))
     x = box.left()
     for owner, group in itertools.groupby(zip(owners, texts, strict=True), key=lambda item: item[0]):

@@ -11,6 +11,7 @@ from operator import add, xor
 import numpy as np
 
 from ...frames.segment_frames import KindFrames
+from ...protocols.said_as_text import LETTERS
 from ..finding import Said
 from ..words import count_of, share_words
 
@@ -49,8 +50,7 @@ def telegrams(frames: KindFrames) -> list[Said]:
 
 def _is_text(matrix: np.ndarray, sizes: np.ndarray) -> bool:
     there = np.arange(matrix.shape[1]) < sizes[:, None]
-    printable = ((matrix >= 0x20) & (matrix <= 0x7E)) | np.isin(matrix, (0x09, 0x0A, 0x0D))
-    return bool(there.sum(axis=1).min() >= 3 and (printable | ~there).all(axis=1).mean() >= 0.98)
+    return bool(there.sum(axis=1).min() >= 3 and (LETTERS[matrix] | ~there).all(axis=1).mean() >= 0.98)
 
 
 def _separator(lines: Sequence[str]) -> str | None:
@@ -65,8 +65,8 @@ def _separator(lines: Sequence[str]) -> str | None:
 
 def _column(number: int, separator: str, cells: Sequence[str], others: int) -> Said:
     reading, words = _reading([cell.strip() for cell in cells])
-    quoted = {" ": "a space", "\t": "a tab"}.get(separator, f"“{separator}”")
-    reason = f"Column {number + 1}, between {quoted}, {words} in {count_of(len(cells), 'line')}."
+    apart = {" ": "blanks", "\t": "tabs"}.get(separator, f"“{separator}”")
+    reason = f"Column {number + 1}, between {apart}, {words} in {count_of(len(cells), 'line')}."
     return Said(
         kind="text", bits=(), frames=len(cells), against=others, reason=reason,
         confidence=0.95 * len(cells) / (len(cells) + others),

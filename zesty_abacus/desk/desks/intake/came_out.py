@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -17,17 +19,22 @@ from PyQt6.QtGui import (
 )
 
 from ...app.asking import Asking
-from ...app.doors import lines
-from ...around.frame_painter import payload_texts
+from ...app.doors import engine, lines
+from ...app.payload_form import heading, joined_texts, payload_texts, shown_form
 from ...widgets.paint import draw_text
 from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, figure_font, look, text_font
 from .bench import Bench
 
+if TYPE_CHECKING:
+    from ....core.frames.table import FrameTable
+
 _ROW = 22
 _HEAD = 22
 _KEPT = 2000
 _MOST_BYTES = 32
+_LOOKED_AT = 16
+"""Frames by which what came out is taken for text, or not."""
 
 
 class CameOut(RowList):
@@ -49,7 +56,7 @@ class CameOut(RowList):
         self._asking = asking
         asking.changed.connect(self.repaint_rows)
         self._reader: lines.FrameReader | None = None
-        self._says_something = False
+        self._says_something = self._is_text = False
         self._words: OrderedDict[int, lines.FrameWords] = OrderedDict()
         self._told_row = -2
         bench.outcome_changed.connect(self._on_outcome)
@@ -94,7 +101,7 @@ class CameOut(RowList):
                 if row == current:
                     painter.fillRect(QRectF(4, top, area.width() - 8, _ROW), QColor(theme.selected))
                 self._draw_row(painter, columns, row, int(times[row]), top)
-            self.draw_head(painter, columns, {"bytes": f"bytes {bench.session.form}"}, {"time s"})
+            self.draw_head(painter, columns, {"bytes": heading("bytes", bench.session.form)}, {"time s"})
         else:
             draw_text(painter, area.adjusted(18, 8, -18, -8), self._empty_words(), text_font(SMALL_PX), theme.quiet)
         painter.end()
@@ -115,9 +122,9 @@ class CameOut(RowList):
         seconds = self._bench.session.clock.words(time_ns)
         draw_text(painter, boxes["time s"], seconds, figure_font(SMALL_PX), theme.ink, Qt.AlignmentFlag.AlignRight)
         draw_text(painter, boxes["what"], words.address, text_font(SMALL_PX), theme.ink)
-        form = self._bench.session.form
+        form = self.form()
         texts = payload_texts(words.payload[:_MOST_BYTES], form)
-        payload = ("" if form == "text" else " ").join(texts) + (" …" if len(words.payload) > _MOST_BYTES else "")
+        payload = joined_texts(texts, form) + (" …" if len(words.payload) > _MOST_BYTES else "")
         draw_text(painter, boxes["bytes"], payload, figure_font(SMALL_PX), theme.ink)
         # a row without a problem has that much more room for what it says
         says = boxes["says"] if words.problem or not boxes["says"].width() else boxes["says"].united(boxes["problem"])
@@ -146,8 +153,12 @@ class CameOut(RowList):
         """Return how wide the bytes of the longest frame are, as far as they are shown."""
         outcome = self._bench.outcome
         longest = int(outcome.result.frames.size.max(initial=0)) if outcome is not None else 0
-        letters = {"hex": 3, "dec": 4, "bin": 9, "text": 1}[self._bench.session.form]
+        letters = {"hex": 3, "dec": 4, "bin": 9, "text": 1}[self.form()]
         return max(step * letters * min(longest, _MOST_BYTES), 100.0)
+
+    def form(self) -> str:
+        """Return the form in which bytes are shown."""
+        return shown_form(self._bench.session.form, text=self._is_text)
 
     # scrolling and hands
 
@@ -157,6 +168,9 @@ class CameOut(RowList):
         self._reader = lines.FrameReader(outcome, layouts) if outcome is not None else None
         # asked once here, not at every paint: a library has thousands of layouts
         self._says_something = any(self._bench.lane_name in one.applies.lanes for one in layouts)
+        self._is_text = outcome is not None and engine.is_text(
+            outcome.recipe.protocol, _first_payloads(outcome.result.frames)
+        )
         self._words.clear()
         self._told_row = -2
         self._on_cursor()
@@ -204,3 +218,7 @@ class CameOut(RowList):
             self._bench.frames.show_frame(self._bench.frames.current())
         else:
             super().keyPressEvent(event)
+
+
+def _first_payloads(frames: FrameTable) -> Iterator[bytes]:
+    return (frames.payload_of(row) for row in range(min(len(frames), _LOOKED_AT)))

@@ -5,12 +5,14 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
-from ...app.session import PAYLOAD_FORMS, Session
+from ...app.payload_form import PAYLOAD_FORMS
+from ...app.session import Session
 from ...widgets.parts import button, label
 from ...widgets.theme import look, text_font
 from ...widgets.when_shown import WhenShown
 from ...widgets.words import counted
 from .bench import Bench
+from .came_out import CameOut
 
 
 class WavesPage(QSplitter):
@@ -23,10 +25,10 @@ class WavesPage(QSplitter):
     """
 
     def __init__(
-        self, session: Session, bench: Bench, waves: QWidget, condition: QWidget, came_out: QWidget
+        self, session: Session, bench: Bench, waves: QWidget, condition: QWidget, came_out: CameOut
     ) -> None:  # fmt: skip
         super().__init__(Qt.Orientation.Vertical)
-        self._session, self._bench = session, bench
+        self._bench, self._came_out = bench, came_out
         self.forms: dict[str, QPushButton] = {}
         below = QWidget()
         title = label("What came out", "title")
@@ -59,6 +61,7 @@ class WavesPage(QSplitter):
         # a style sheet takes fonts back that are set before a button is shown for the first time
         show_form = WhenShown(self, self._show_form).refresh
         session.form_changed.connect(show_form)
+        bench.outcome_changed.connect(show_form)
         look.changed.connect(show_form)
         show_form()
 
@@ -75,5 +78,5 @@ class WavesPage(QSplitter):
 
     def _show_form(self) -> None:
         for form, word in self.forms.items():
-            font = text_font(bold=form == self._session.form)
+            font = text_font(bold=form == self._came_out.form())
             word.setFont(font)

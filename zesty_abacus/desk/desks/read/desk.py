@@ -8,7 +8,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from ...app.commands import Command
-from ...app.session import PAYLOAD_FORMS, Session
+from ...app.payload_form import PAYLOAD_FORMS, heading
+from ...app.session import Session
 from ...app.traces import Trace
 from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
@@ -143,7 +144,7 @@ class ReadDesk(QWidget):
 
     def _form_tools(self) -> QWidget:
         """Return how payloads are shown: what there is to choose of frames."""
-        self.form = button("", "Show payloads in another form (H, D, B, T)")
+        self.form = button("", "Show payloads in another form (H, D, B, T); the same key again: what fits them")
         self.form.clicked.connect(self._choose_form)
         self._session.form_changed.connect(self._show_form)
         self._show_form()
@@ -153,8 +154,10 @@ class ReadDesk(QWidget):
         menu = menu_of(self)
         for form in PAYLOAD_FORMS:
             action = menu.addAction(f"{form}\t{form[0].upper()}")
-            if action is not None:
-                action.triggered.connect(lambda _on=False, form=form: self._session.set_form(form))
+            assert action is not None, "it was just added"
+            action.setCheckable(True)
+            action.setChecked(form == self._session.form)
+            action.triggered.connect(lambda _on=False, form=form: self._session.set_form(form))
         menu.popup(self.form.mapToGlobal(self.form.rect().bottomLeft()))
 
     def _exchange_tools(self) -> QWidget:
@@ -190,7 +193,7 @@ class ReadDesk(QWidget):
             self.all_kinds.setChecked(True)
 
     def _show_form(self) -> None:
-        self.form.setText(f"payload {self._session.form} ▾")
+        self.form.setText(f"{heading('payload', self._session.form)} ▾")
 
 
 def _row_of(*parts: QWidget) -> tuple[QWidget, QHBoxLayout]:
