@@ -97,6 +97,8 @@ def test_what_frames_puts_out_is_read_again(tmp_path, form):
          {"timestamp": "2023-11-14T22:13:20.000000003Z", "bus": "deck", "id": "0x1A2", "data": "FF"}],
         [{"t": 1_700_000_000.5 + n, "id": 417, "data": "0A-0B", "extra": {"nested": [1]}} for n in range(3)],
         [{"time_ms": n, "id": 417, "d0": 10, "d1": 11} for n in range(3)],
+        [{"ts": n + 0.5, "t": n + 0.5, "frame": {"id": 417, "data": [10, 11]}} for n in range(3)],
+        [{"time": n + 0.5, "bus": {"name": "deck", "frame": {"address": 417, "payload": "0A0B"}}} for n in range(3)],
     ],
 )  # fmt: skip
 def test_rows_of_others_go_by_the_names_of_their_columns(tmp_path, rows):
@@ -106,6 +108,18 @@ def test_rows_of_others_go_by_the_names_of_their_columns(tmp_path, rows):
     assert report.problem_count == 0 and first[0][2] == second[0][2] == 0x1A1
     assert [one[0] for one in first] == [one[0] for one in second]
     assert {one[4] for one in first} <= {b"\n\x0b", b"\xff"} and len(first) == len(rows)
+
+
+def test_a_list_that_is_no_bytes_costs_its_row_also_behind_a_broken_line(tmp_path):
+    rows = [{"time": n + 0.5, "frame": {"id": 417, "data": [n, 255]}} for n in range(60)]
+    wrong = [{"time": 30.5, "frame": {"id": 417, "data": data}} for data in ([256], [-1], [1, None], [])]
+    (tmp_path / "a.jsonl").write_text(lines(rows + wrong))
+    (tmp_path / "b.jsonl").write_text(lines(rows[:1]) + "{broken\n" + lines(rows[1:] + wrong[:2]))
+    for name, places in (("a", [61, 62, 63]), ("b", [2, 62, 63])):
+        found, report = read(tmp_path / f"{name}.jsonl")
+        assert [one[4] for one in found[:60]] == [bytes([n, 255]) for n in range(60)]
+        assert [one[4] for one in found[60:]] == ([b""] if name == "a" else [])
+        assert [int(one.place.split()[1].strip(",")) for one in report.problems] == places
 
 
 def test_broken_lines_are_listed_and_all_others_read(tmp_path):

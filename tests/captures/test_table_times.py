@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.captures.column_guess import guess_columns
-from zesty_abacus.core.captures.columns import CLOCK, DATE, Columns
+from zesty_abacus.core.captures.columns import CLOCK, DATE, MONTH_FIRST, Columns
 from zesty_abacus.core.captures.reference import read_reference
 from zesty_abacus.core.captures.registry import read_recording
 from zesty_abacus.core.captures.report import ReadReport
@@ -57,7 +57,9 @@ def test_dates_are_what_they_are_elsewhere(moment, minutes, nanoseconds, between
         ("1969-12-31T23:59:59Z", -S), ("1970-01-01T00:00:00.Z", 0), ("1970-01-01T23:59:60Z", 86_400 * S),
         ("2026-05-12T08:00:00Z", 1_778_572_800 * S), ("12.05.2026 08:00:00", 1_778_572_800 * S),
         ("12.5.2026 8:00", 1_778_572_800 * S), ("2026/05/12 08:00:00.5", 1_778_572_800 * S + S // 2),
-        ("01.02.1970 00:00:00", 31 * 86_400 * S),
+        ("01.02.1970 00:00:00", 31 * 86_400 * S), ("12/5/2026 08:00:00", 1_778_572_800 * S),
+        ("2026-05-12 8:00:00 AM", 1_778_572_800 * S), ("2026-05-12 12:30 am", 1_778_545_800 * S),
+        ("2026-05-12 12:30:00.5PM", 1_778_589_000 * S + S // 2), ("2026-05-12 11:59:59 pm", 1_778_630_399 * S),
     ],
 )  # fmt: skip
 def test_known_dates(text, nanoseconds):
@@ -66,12 +68,75 @@ def test_known_dates(text, nanoseconds):
 
 @pytest.mark.parametrize(
     "text", ["2026-02-30 00:00:00", "2026-13-01 00:00:00", "2026-05-12 24:00:00", "2026-05-12 00:60:00", "12:00:00", "",
-             "2026-05-12", "2026-05-12 00:00:61", "9999-05-12 00:00:00", "soon", "05/12/2026 08:00:00",
+             "2026-05-12", "2026-05-12 00:00:61", "9999-05-12 00:00:00", "soon", "05/13/2026 08:00:00",
+             "2026-05-12 13:00 PM", "2026-05-12 0:30 am", "5/12/26 08:00:00",
              "31.04.2026 08:00:00", "2026.05.12 08:00:00", "12-05-2026 08:00:00"],
 )  # fmt: skip
 def test_what_is_no_date_is_told_with_its_line(text):
     found, told = read(DATE, ["1970-01-01 00:00:00", text, "1970-01-01 00:00:02"])
     assert found == [0, None, 2 * S] and told == [("line 2, column time", f"{text!r} is no time")]
+
+
+@pytest.mark.parametrize(
+    ("days", "form", "first"),
+    [
+        # one date is enough to say which is which; where none does, the month comes first, and that is told
+        (["05/12/2026", "05/13/2026"], MONTH_FIRST, "2026-05-12"), (["12/05/2026", "13/05/2026"], DATE, "2026-05-12"),
+        (["5/12/2026", "5/12/2026"], MONTH_FIRST, "2026-05-12"),
+        (["12/12/2026", "1/1/2027"], MONTH_FIRST, "2026-12-12"),
+        (["12.05.2026", "12.05.2026"], DATE, "2026-05-12"), (["2026/05/12", "2026/05/13"], DATE, "2026-05-12"),
+    ],
+)  # fmt: skip
+def test_which_of_day_and_month_comes_first_is_asked_of_all_dates(tmp_path, days, form, first):
+    rows = [f"{days[n // 20]} 08:00:{n:02} AM,1A0,{payload(n)}" for n in range(40)]
+    (tmp_path / "a.csv").write_text("Time,ID,Data\n" + "\n".join(rows) + "\n")
+    tables = []
+    report = read_recording(tmp_path / "a.csv", lambda table, _lanes: tables.append(table))
+    (table,) = tables
+    zero = int(datetime.fromisoformat(f"{first}T08:00:00+00:00").timestamp()) * S
+    assert int(table.time_ns[0]) == zero and len(table) == 40 and report.problem_count == 0
+    assert report.facts == ([("dates", "the month stands before the day")] if form == MONTH_FIRST else [])
+
+
+def test_a_log_of_text_may_have_the_month_first_too(tmp_path):
+    (tmp_path / "a.txt").write_text("".join(f"05/{13 + n // 20}/2026 8:{n:02}:00 PM pump {n}\n" for n in range(40)))
+    tables = []
+    report = read_recording(tmp_path / "a.txt", lambda table, _lanes: tables.append(table))
+    zero = int(datetime(2026, 5, 13, 20, tzinfo=UTC).timestamp()) * S
+    assert [int(tables[0].time_ns[n]) for n in (0, 39)] == [zero, zero + (86_400 + 39 * 60) * S]
+    assert tables[0].payload_of(7) == b"pump 7\r\n" and report.problem_count == 0
+
+
+@pytest.mark.parametrize(
+    ("name", "first", "step", "unit", "told"),
+    [
+        # dates by their size, at the limits of 63 bits
+        ("time", 1_778_565_600, 1, "s", False), ("time", 1_778_565_600_000, 100, "ms", True),
+        ("time", 1_778_565_600_000_000, 100_000, "µs", True), ("time", 1_778_565_600_000_000_000, 10**8, "ns", True),
+        ("time", 9_200_000_000, 100, "ms", True), ("time", 9_199_000_000, 10, "s", False),
+        ("time", 9_200_000_000_000, 100, "µs", True), ("time", 9_199_000_000_000, 100, "ms", True),
+        ("time", 9_200_000_000_000_000, 100, "ns", True), ("time", 9_199_000_000_000_000, 100, "µs", True),
+        # whole numbers by how far frames lie apart
+        ("time", 0, 1, "s", False), ("time", 0, 20, "s", False), ("time", 0, 21, "ms", True),
+        ("time", 0, 20_000, "ms", True), ("time", 0, 20_001, "µs", True), ("time", 0, 20_000_001, "ns", True),
+        # a name that says it is right
+        ("time_ms", 0, 1, "ms", False), ("time [s]", 0, 1000, "s", False), ("Time (us)", 0, 1, "µs", False),
+        ("t ns", 1_778_565_600, 1, "ns", False), ("time in seconds", 0, 100, "s", False),
+    ],
+)  # fmt: skip
+def test_a_unit_that_nobody_names_is_found_and_told(tmp_path, name, first, step, unit, told):
+    text = f"{name},id,data\n" + "".join(f"{first + n * step},1A0,{payload(n)}\n" for n in range(30))
+    (tmp_path / "a.csv").write_text(text)
+    assert guess_columns(text).time_unit == unit
+    report = read_recording(tmp_path / "a.csv", lambda _table, _lanes: None)
+    assert report.problem_count == 0
+    assert report.facts == ([("times", f"their unit is not named: taken for {unit}")] if told else [])
+
+
+def test_a_fraction_is_of_a_second_and_an_instrument_may_be_slow():
+    rows = "".join(f"{n * 100}.5,1A0,{payload(n)}\n" for n in range(30))
+    assert guess_columns("time,id,data\n" + rows).time_unit == "s"
+    assert guess_columns("time,depth\n" + "".join(f"{n * 100},{n}\n" for n in range(30))).time_unit == "s"
 
 
 def test_times_of_day_go_on_with_the_next_day_at_midnight():

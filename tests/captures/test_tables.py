@@ -252,3 +252,20 @@ def test_lines_behind_rows_that_are_none_keep_their_number(tmp_path):
         ("line 23, column id", "'1G0' is no number"), ("line 32, column data", "'0' is no bytes in hex"),
         ("line 5", "2 columns, not 3"), ("line 6", "4 columns, not 3"),
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("name", "cell", "address"),
+    [("CAN-ID (hex)", "{n}", 0x100), ("id_hex", "{n}", 0x100), ("ID [dec]", "{n}", 100), ("ID", "{n}", 100),
+     ("ID", "0x{n}", 0x100), ("hexagon id", "{n}", 100)],
+)  # fmt: skip
+def test_the_base_of_addresses_is_what_their_name_says(name, cell, address):
+    rows = "".join(f"0.{n:02},{cell.format(n=100 + n)},{n:02X} 00\n" for n in range(30))
+    columns = guess_columns(f"time,{name},data\n{rows}")
+    assert int(cell.format(n=100), 0 if "x" in cell else columns.base) == address
+
+
+def test_a_number_of_the_row_is_no_address_where_there_is_one():
+    rows = "".join(f"0.{n:02},{n},0x48,0x{n:02X}\n" for n in range(30))
+    columns = guess_columns(f"Time [s],Packet ID,Address,Data\n{rows}")
+    assert columns.roles == ("time", "ignore", "address", "payload")

@@ -4,9 +4,20 @@ from __future__ import annotations
 
 import itertools
 import re
+import statistics
 
 from ..frames.flags import flags_of_direction
-from .columns import CLOCK, WRITTEN_OUT, Columns, cells_before_tail, split_line
+from .columns import (
+    CLOCK,
+    DATE,
+    MONTH_FIRST,
+    MONTH_FIRST_TOLD,
+    WRITTEN_OUT,
+    Columns,
+    cells_before_tail,
+    date_form,
+    split_line,
+)
 
 _SEPARATORS = "\t;,|"
 _NUMBER = r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?"
@@ -19,6 +30,11 @@ _MOST_CELLS = 200
 _MANY = 0.2
 _SENTENCE = re.compile(r"[$!][0-9A-Z]{2,},.*\*[0-9A-Fa-f]{2}[\s\"]*$")
 """How a line of IEC 61162-1 ends, whatever stands before it."""
+_BEYOND = {"ns": 9.2e15, "µs": 9.2e12, "ms": 9.2e9}
+"""Times above these have no place in the next larger unit: 63 bits of nanoseconds end in 2262."""
+_APART = {"s": 20.0, "ms": 20e3, "µs": 20e6, "ns": 20e9}
+"""How far frames may lie apart for a time to be taken in a unit."""
+_LEAST_TIMES = 3
 _DATED_S = 3e8
 """Seconds above this, about ten years, are a date and no time since the recording began."""
 
@@ -67,11 +83,16 @@ def columns_named(names: tuple[str, ...], cells: list[list[str]]) -> Columns | N
     roles = _roles(names, cells, ".")
     if not {"payload", "byte"} & set(roles):
         return None
-    return Columns(names=names, roles=roles, time_unit=_time_unit(names, roles, cells), base=_base(roles, cells))
+    return Columns(names=names, roles=roles, time_unit=_time_unit(names, roles, cells), base=_base(names, roles, cells))
 
 
-def _base(roles: tuple[str, ...], cells: list[list[str]]) -> int:
-    """Return the base of addresses: digits alone are decimal, unless each is a single one."""
+def _base(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[str]]) -> int:
+    """Return the base of addresses: what their name says; digits alone are decimal, unless each is a single one."""
+    said = [re.sub("[^a-z]", " ", name.lower()).split() for name, role in zip(names, roles, strict=True)
+            if role == "address"]  # fmt: skip
+    for word in itertools.chain(*said):
+        if word in _BASES:
+            return _BASES[word]
     words = [cell for number, role in enumerate(roles) if role == "address" for cell in cells[number]]
     is_decimal = all(re.fullmatch(r"\d+", word) for word in words) and any(int(word) > 9 for word in words)
     return 10 if is_decimal else 16
@@ -98,7 +119,7 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
         return None
     roles = _roles(names, cells, decimal)
     unit, rate = _time_unit(names, roles, cells), None
-    base = _base(roles, cells)
+    base = _base(names, roles, cells)
     byte_cells = [c for n, r in enumerate(roles) if r == "byte" for c in cells[n] if c]
     plain = bool(byte_cells) and all(c.isdigit() for c in byte_cells) and any(len(c) != 2 for c in byte_cells)
     numbers = sum(role != "ignore" for role in roles)
@@ -153,7 +174,7 @@ def _with_tail(lines: list[str]) -> Columns | None:
     roles = _roles_before_tail(names, cells, tails)
     if "address" not in roles:
         return None
-    base = _base(roles, cells) if named else 16
+    base = _base(names, roles, cells) if named else 16
     return Columns(separator=" ", head_lines=first, names=names, roles=roles, base=base, tail=True,
                    time_unit=_time_unit(names, roles, cells))  # fmt: skip
 
@@ -224,6 +245,7 @@ def _with_one_time(head: list[str]) -> list[str]:
     return head
 
 
+_BASES = {"hex": 16, "hexadecimal": 16, "dec": 10, "decimal": 10}
 _PAYLOAD_WORDS = {"payload", "data", "bytes", "hex", "telegram"}
 
 
@@ -238,7 +260,9 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
         ):
             roles[number] = "time"
         elif {"address", "id", "identifier", "can"} & set(word) and "address" not in roles:
-            roles[number] = "address"
+            # a table may number its rows and have addresses as well
+            better = next((n for n, other in enumerate(words) if "address" in other), number)
+            roles[better] = "address"
         elif _PAYLOAD_WORDS & set(word) and "payload" not in roles and _hex(cells[number]):
             roles[number] = "payload"
         elif {"lane", "bus", "interface"} & set(word) and "lane" not in roles:
@@ -297,7 +321,8 @@ def _all_look(cells: list[str], look: str) -> bool:
 def _times_written_out(cells: list[str]) -> str:
     """Return how the times of a column are written out; empty if they are none."""
     forms = [_written_out(cell) for cell in cells if cell]
-    return next((form for form in WRITTEN_OUT if _most([one == form for one in forms], some=True)), "")
+    form = next((form for form in WRITTEN_OUT if _most([one == form for one in forms], some=True)), "")
+    return date_form(cells) if form == DATE else form
 
 
 def _time_unit(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[str]]) -> str:
@@ -305,9 +330,29 @@ def _time_unit(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[
         return "s"
     if cells and (form := _times_written_out(cells[roles.index("time")])):
         return form
-    name = names[roles.index("time")].lower()
-    match = re.search(r"(?<![a-z])(ms|us|µs|ns|s)(?![a-z])", name.replace("_", " "))
-    return {"us": "µs"}.get(match.group(1), match.group(1)) if match else "s"
+    named = _named_unit(names[roles.index("time")])
+    return named or _unit_by_size(
+        cells[roles.index("time")] if cells else [], in_frames=bool({"payload", "byte"} & set(roles))
+    )
+
+
+def _named_unit(name: str) -> str:
+    """Return the unit that the name of a column says, empty if it says none."""
+    match = re.search(r"(?<![a-z])(ms|us|µs|ns|s|sec|seconds)(?![a-z])", name.lower().replace("_", " "))
+    return {"us": "µs", "sec": "s", "seconds": "s"}.get(match.group(1), match.group(1)) if match else ""
+
+
+def _unit_by_size(cells: list[str], *, in_frames: bool) -> str:
+    """Return the unit of times that nobody named: by how large a date is in it, or by how far frames lie apart.
+
+    Whole numbers that are no dates and lie further apart than frames do in seconds are of a smaller unit.
+    """
+    times = [float(cell) for cell in cells if re.fullmatch(r"\d+(\.\d*)?", cell)]
+    needed = next((unit for unit, least in _BEYOND.items() if times and min(times) >= least), "")
+    if needed or len(times) < _LEAST_TIMES or not in_frames or any("." in cell for cell in cells):
+        return needed or "s"
+    apart = statistics.median(after - before for before, after in itertools.pairwise(times))
+    return next((unit for unit, most in _APART.items() if apart <= most), "s")
 
 
 def _numeric(cells: list[str], decimal: str) -> bool:
@@ -332,6 +377,20 @@ def _rising(cells: list[str], decimal: str) -> bool:
         return False
     values = [float(cell.replace(decimal, ".")) for cell in cells if re.fullmatch(_NUMBER, cell)]
     return len(values) > 2 and all(a < b for a, b in itertools.pairwise(values))
+
+
+def told_guesses(columns: Columns) -> list[tuple[str, str]]:
+    """Return what was taken for granted of the times of a table, a name and words each."""
+    told = []
+    if not columns.of_role("time"):
+        told += [] if columns.rate_hz else [
+            ("times", "none in the table: its rows lie a nanosecond apart until a rate is chosen")
+        ]  # fmt: skip
+    elif columns.time_unit == MONTH_FIRST:
+        told.append(MONTH_FIRST_TOLD)
+    elif columns.time_unit in _BEYOND and not _named_unit(columns.names[columns.of_role("time")[0]]):
+        told.append(("times", f"their unit is not named: taken for {columns.time_unit}"))
+    return told
 
 
 def is_dated(seconds: float) -> bool:

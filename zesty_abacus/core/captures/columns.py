@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import re
+from collections.abc import Iterable
 from contextlib import suppress
 
 import msgspec
@@ -11,15 +12,19 @@ import msgspec
 from ..errors import MisuseError
 
 ROLES = ("ignore", "time", "channel", "lane", "address", "size", "direction", "flags", "payload", "byte")
-DATE, CLOCK = "date", "time of day"
-TIME_UNITS = ("s", "ms", "µs", "ns", DATE, CLOCK)
-_CLOCK_PARTS = r"(?P<hour>\d{1,2}):(?P<minute>\d\d)(?::(?P<second>\d\d)(?:[.,](?P<part>\d*))?)?"
-_DAY = r"\d{4}-\d\d-\d\d|\d{4}/\d\d/\d\d|\d\d?\.\d\d?\.\d{4}"
-"""With strokes the year comes first, with points the day: any other order is two days at once."""
-WRITTEN_OUT = {
-    DATE: rf"(?P<day>{_DAY})[T ]{_CLOCK_PARTS}\s*(?P<zone>Z|[+-]\d\d:?\d\d)?",
-    CLOCK: _CLOCK_PARTS,
-}
+DATE, MONTH_FIRST, CLOCK = "date", "date, month first", "time of day"
+TIME_UNITS = ("s", "ms", "µs", "ns", DATE, MONTH_FIRST, CLOCK)
+DATES = (DATE, MONTH_FIRST)
+MONTH_FIRST_TOLD = ("dates", "the month stands before the day")
+_HALF = r"[AaPp][Mm]"
+_CLOCK_PARTS = (
+    rf"(?P<hour>\d{{1,2}}):(?P<minute>\d\d)(?::(?P<second>\d\d)(?:[.,](?P<part>\d*))?)?(?:[ \t]*(?P<half>{_HALF}))?"
+)
+_DAY = r"\d{4}-\d\d-\d\d|\d{4}/\d\d/\d\d|\d\d?\.\d\d?\.\d{4}|\d\d?/\d\d?/\d{4}"
+"""With points the day comes first; which does with strokes and the year at the end is asked of all dates there are."""
+_YEAR_LAST = re.compile(r"(\d\d?)/(\d\d?)/\d{4}")
+_DATED = rf"(?P<day>{_DAY})[T ]{_CLOCK_PARTS}\s*(?P<zone>Z|[+-]\d\d:?\d\d)?"
+WRITTEN_OUT = {DATE: _DATED, MONTH_FIRST: _DATED, CLOCK: _CLOCK_PARTS}
 """How a time that is written out looks, with names for its parts."""
 _NO_BRACKETS = str.maketrans("()[]", "    ")
 
@@ -99,7 +104,16 @@ class Columns(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
 def dates_joined(text: str, separator: str = " ") -> str:
     """Return lines whose dates and times of day are one word each, as ISO 8601 writes them, and not two cells."""
     apart = r"[ \t]+" if separator == " " else rf"[ \t]*{re.escape(separator)}[ \t]*"
-    return re.sub(rf"({_DAY}){apart}(?=\d{{1,2}}:\d\d)", r"\1T", text)
+    text = re.sub(rf"({_DAY}){apart}(?=\d{{1,2}}:\d\d)", r"\1T", text)
+    return re.sub(rf"(:\d\d(?:[.,]\d*)?)[ \t]+(?={_HALF}\b)", r"\1", text) if separator == " " else text
+
+
+def date_form(words: Iterable[str]) -> str:
+    """Return how dates are written: with the month first, if they have strokes and none says that it is the day."""
+    found = [(int(one[1]), int(one[2])) for word in words if (one := _YEAR_LAST.match(word))]
+    if not found or max(first for first, _ in found) > 12:
+        return DATE
+    return MONTH_FIRST
 
 
 def cells_before_tail(line: str, width: int) -> list[str]:

@@ -15,7 +15,7 @@ from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
-from .column_guess import guess_columns
+from .column_guess import guess_columns, told_guesses
 from .columns import Columns
 from .cutting import CutAtLines, Cuts
 from .hex_cells import bytes_in_hex
@@ -67,8 +67,7 @@ class FrameCsv:
             )
         row = 0
         times = TableTimes(columns, report)
-        if not columns.of_role("time") and not columns.rate_hz:
-            report.facts.append(("times", "none in the table: its rows lie a nanosecond apart until a rate is chosen"))
+        report.facts += told_guesses(columns)
         for lines, batch in read_rows(path, columns, report, progress):
             table = frames_in(batch, columns, times, lines, row, report)
             row += len(batch)

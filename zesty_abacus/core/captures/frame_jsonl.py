@@ -155,4 +155,13 @@ def _row_of(text: bytes, line: int, report: ReadReport) -> dict[str, str | None]
 
 
 def _as_words(row: dict[str, object]) -> dict[str, str | None]:
-    return {str(name): None if value is None else str(value) for name, value in row.items()}
+    """Return a row with all values as words, by the rules of :mod:`.frame_rows`."""
+    made: dict[str, str | None] = {}
+    for name, value in row.items():
+        if isinstance(value, dict):
+            made |= {f"{name}.{inside}": word for inside, word in _as_words(value).items()}
+        elif isinstance(value, list) and all(type(one) is int for one in value):
+            made[name] = " ".join(f"{one:02X}" for one in value)
+        else:
+            made[name] = None if value is None else str(value)
+    return made

@@ -7,7 +7,7 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from .column_guess import columns_named
+from .column_guess import columns_named, told_guesses
 from .columns import Columns
 from .frame_csv import frames_in
 from .registry import Sink
@@ -20,7 +20,7 @@ _LOOKED_AT = 200
 
 def holds_frames(batch: pa.RecordBatch) -> bool:
     """Return whether columns of these names and with such cells are frames."""
-    return _columns_of(batch) is not None
+    return _columns_of(_without_objects(batch)) is not None
 
 
 def _columns_of(batch: pa.RecordBatch) -> Columns | None:
@@ -39,9 +39,16 @@ def _columns_of(batch: pa.RecordBatch) -> Columns | None:
 
 
 def _words(batch: pa.RecordBatch) -> pa.RecordBatch:
-    """Return a batch with every column as words, as a text table has them; lists and the like are left out."""
+    """Return a batch with every column as words, as a text table has them.
+
+    Lists of whole numbers are bytes; other lists and the like are left out.
+    """
     names, columns = [], []
     for field, column in zip(batch.schema, batch.columns, strict=True):
+        if pa.types.is_list(field.type) and pa.types.is_integer(field.type.value_type):
+            names.append(field.name)
+            columns.append(_bytes_of_lists(column))
+            continue
         if pa.types.is_nested(field.type) and not pa.types.is_dictionary(field.type):
             continue
         if pa.types.is_binary(field.type) or pa.types.is_large_binary(field.type):
@@ -49,6 +56,22 @@ def _words(batch: pa.RecordBatch) -> pa.RecordBatch:
         names.append(field.name)
         columns.append(pc.fill_null(pc.cast(column, pa.string()), ""))
     return pa.RecordBatch.from_arrays(columns, names=names)
+
+
+def _without_objects(batch: pa.RecordBatch) -> pa.RecordBatch:
+    """Return a batch in which what objects hold are columns of their own, ``frame.id``."""
+    while len(batch) and any(pa.types.is_struct(field.type) for field in batch.schema):
+        batch = pa.Table.from_batches([batch]).flatten().combine_chunks().to_batches()[0]
+    return batch
+
+
+def _bytes_of_lists(lists: pa.ListArray) -> pa.Array:
+    """Return lists of whole numbers as bytes in hex; a number beyond 255 stays one that is no byte."""
+    words = [
+        None if row is None else " ".join("?" if number is None else f"{number:02X}" for number in row)
+        for row in lists.to_pylist()
+    ]
+    return pc.fill_null(pa.array(words, pa.string()), "")
 
 
 class FrameRows:
@@ -81,6 +104,7 @@ class FrameRows:
         CaptureReadError
             If its columns are not those of frames.
         """
+        batch = _without_objects(batch)
         words = _words(batch)
         if self._columns is None or self._times is None:
             self._columns = _columns_of(batch)
@@ -90,6 +114,7 @@ class FrameRows:
                     hint="Frames have a time or an address, and a payload in hex.",
                 )  # fmt: skip
             self._times = TableTimes(self._columns, self._report)
+            self._report.facts += told_guesses(self._columns)
         missing = [name for name in self._columns.names if name not in words.schema.names]
         for name in missing:
             # rows of JSON leave out what they do not have

@@ -1,16 +1,17 @@
-"""The column of times of a text table: lengths since a beginning, dates (ISO 8601), or the time of day."""
+"""The column of times of a text table: lengths since a beginning, dates, or the time of day."""
 
 from __future__ import annotations
 
 import re
 from contextlib import suppress
+from functools import partial
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
-from .columns import DATE, WRITTEN_OUT, Columns
+from .columns import DATES, MONTH_FIRST, WRITTEN_OUT, Columns
 from .report import ReadReport
 from .tables import number_in
 
@@ -18,7 +19,7 @@ _LATEST_NS = 9_220_000_000_000_000_000
 _DAY_NS = 86_400_000_000_000
 _MOST = {"hour": 23, "minute": 59, "second": 60}
 
-_DAY_FIRST = re.compile(r"(\d\d?)\.(\d\d?)\.(\d{4})")
+_YEAR_LAST = re.compile(r"(\d\d?)[./](\d\d?)[./](\d{4})")
 
 Times = tuple[NDArray[np.int64], NDArray[np.bool_]]
 """Nanoseconds, and which of them are good."""
@@ -83,12 +84,15 @@ class TableTimes:
         seconds = np.zeros(len(words), np.int64)
         for name, most in _MOST.items():
             values = _whole(parts, name)
+            if name == "hour":
+                values, fits = _of_a_day(values, parts)
+                good &= fits
             seconds = seconds * 60 + values
             good &= values <= most
         fraction = pc.utf8_slice_codeunits(pc.utf8_rpad(_text(parts, "part"), 9, "0"), 0, 9)
         times = seconds * 1_000_000_000 + pc.cast(fraction, pa.int64()).to_numpy(zero_copy_only=False)
-        if self._columns.time_unit == DATE:
-            days, known = _each(parts, "day", _days_of)
+        if self._columns.time_unit in DATES:
+            days, known = _each(parts, "day", partial(_days_of, month_first=self._columns.time_unit == MONTH_FIRST))
             zones, _ = _each(parts, "zone", _zone_ns)
             good &= known & (np.abs(days) < _LATEST_NS // _DAY_NS)
             times = times + np.where(good, days, 0) * _DAY_NS - zones
@@ -128,10 +132,20 @@ def _each(parts: pa.StructArray, name: str, read) -> tuple[NDArray[np.int64], ND
     return np.array([value or 0 for value in values], np.int64)[places], known[places]
 
 
-def _days_of(word: str) -> int | None:
-    day_first = _DAY_FIRST.fullmatch(word)
-    if day_first is not None:
-        day, month, year = day_first.groups()
+def _of_a_day(hours: NDArray[np.int64], parts: pa.StructArray) -> Times:
+    """Return hours of a day, of those of half a day where ``am`` or ``pm`` stands behind, and which can be."""
+    half = pc.utf8_lower(_text(parts, "half"))
+    after, before = (pc.equal(half, word).to_numpy(zero_copy_only=False) for word in ("pm", "am"))
+    is_half = after | before
+    return np.where(is_half, hours % 12 + 12 * after, hours), ~is_half | ((hours >= 1) & (hours <= 12))
+
+
+def _days_of(word: str, *, month_first: bool) -> int | None:
+    year_last = _YEAR_LAST.fullmatch(word)
+    if year_last is not None:
+        day, month, year = year_last.groups()
+        if month_first and "/" in word:
+            day, month = month, day
         word = f"{year}-{month:0>2}-{day:0>2}"
     with suppress(ValueError):
         return int(np.datetime64(word.replace("/", "-"), "D").astype(np.int64)) if word else None

@@ -12,7 +12,7 @@ import pyarrow.csv
 from numpy.typing import NDArray
 
 from ..progress import Progress
-from .columns import DATE, Columns, dates_joined
+from .columns import DATES, Columns, dates_joined
 from .report import CaptureReadError, ReadReport
 from .source import CHUNK, ByteSource
 
@@ -158,7 +158,7 @@ class _Lines:
     def _cleaned(self, data: bytes) -> bytes:
         # what is no text becomes a mark; the cell it stands in is then listed as no number
         data = data.decode("utf-8", "replace").encode() if not data.isascii() else data
-        if self._columns.time_unit == DATE and self._joins is not False:
+        if self._columns.time_unit in DATES and self._joins is not False:
             joined = dates_joined(data.decode(), self._columns.separator).encode()
             # what the first rows have not, the others have not either
             self._joins, data = joined != data, joined

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
-from .columns import CLOCK, DATE, WRITTEN_OUT, Columns
+from .columns import CLOCK, DATE, MONTH_FIRST, MONTH_FIRST_TOLD, WRITTEN_OUT, Columns, date_form
 from .hex_cells import Bytes, bytes_in_hex
 from .reference import looks_like_reference
 from .registry import Sink
@@ -29,7 +29,7 @@ from .source import ByteSource
 from .table_times import TableTimes, Times
 from .tables import lines_in
 
-_TIMES = {DATE: WRITTEN_OUT[DATE], CLOCK: WRITTEN_OUT[CLOCK], "s": r"\d{1,10}\.\d{1,9}"}
+_TIMES = {**WRITTEN_OUT, "s": r"\d{1,10}\.\d{1,9}"}
 _APART = r"(?:[\])][ \t]*|[ \t]*[,;|:][ \t]*|[ \t]+)"
 """What stands between a time, a direction and a text, and belongs to none of them."""
 _WAY = r"[\[(]?(?P<way>[<>]|[RrTt][Xx])"
@@ -90,7 +90,7 @@ def _shape_of(head: bytes) -> _Shape | None:
     lines = [line for line in head.split(b"\n")[:-1] if line.strip()][:_LOOKED_AT]
     if b"\x00" in head:
         return None
-    for unit in (*_TIMES, ""):
+    for unit in (DATE, CLOCK, "s", ""):
         plain = _Shape(unit)
         found = _looked_for(plain, lines)
         begins = next((number for number, one in enumerate(found[:_MOST_HEAD]) if one), len(lines))
@@ -100,7 +100,8 @@ def _shape_of(head: bytes) -> _Shape | None:
             continue
         shapes = [_Shape(unit, way, quoted) for way in (True, False) for quoted in (True, False)] if unit else []
         chosen = next((one for one in shapes if _is_way_of(one, [line.string for line in timed])), plain)
-        return replace(chosen, is_hex=bool(unit) and _holds_hex(chosen, timed))
+        form = date_form(one["time"].decode() for one in timed) if unit == DATE else unit
+        return replace(chosen, time_unit=form, is_hex=bool(unit) and _holds_hex(chosen, timed))
     return None
 
 
@@ -171,6 +172,8 @@ class _Lines:
         self._times = TableTimes(Columns(time_unit=shape.time_unit or "s"), report)
         self._laid_out = 0
         self._has_begun = False
+        if shape.time_unit == MONTH_FIRST:
+            report.facts.append(MONTH_FIRST_TOLD)
         if not shape.time_unit:
             report.facts.append(("times", "none in the file: its lines lie one behind the other, at 4 800 bits/s"))
 
