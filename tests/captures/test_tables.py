@@ -265,6 +265,16 @@ def test_the_base_of_addresses_is_what_their_name_says(name, cell, address):
     assert int(cell.format(n=100), 0 if "x" in cell else columns.base) == address
 
 
+@pytest.mark.parametrize("name", ["Value", "RX", "column"])
+def test_a_byte_a_row_is_a_payload_whatever_its_column_is_called(name):
+    rows = "".join(f"0.{n:02},0x{n:02X},,\n" for n in range(30))
+    columns = guess_columns(f"Time [s],{name},Parity Error,Framing Error\n{rows}")
+    assert columns.roles[:2] == ("time", "payload")
+    # of two such columns either may be an address
+    rows = "".join(f"0.{n:02},0x{n:02X},0x{n:02X}\n" for n in range(30))
+    assert "payload" not in guess_columns(f"Time [s],{name},other\n{rows}").roles
+
+
 def test_a_number_of_the_row_is_no_address_where_there_is_one():
     rows = "".join(f"0.{n:02},{n},0x48,0x{n:02X}\n" for n in range(30))
     columns = guess_columns(f"Time [s],Packet ID,Address,Data\n{rows}")

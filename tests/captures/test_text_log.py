@@ -159,7 +159,7 @@ def test_any_bytes_after_a_frame_never_crash(tmp_path_factory, data):
 
 @pytest.mark.parametrize("content", [b"", b"hello\n", b"\x00" * 100, b"\x1f\x8b broken"])
 def test_what_is_no_recording_is_refused_with_the_known_formats(tmp_path, content):
-    path = tmp_path / "a.bin"
+    path = tmp_path / "a.dat"
     path.write_bytes(content)
     with pytest.raises(CaptureReadError) as caught:
         read_recording(path, lambda *_: None)

@@ -237,7 +237,7 @@ def test_readings_are_chosen_by_keys_and_follow_the_cursor(pilot):
 
 def test_files_are_dropped_on_an_empty_window(empty, tmp_path):
     good = write_log(tmp_path / "one.log", [("1.0", "can0", "100", "01"), ("3.0", "can0", "100", "03")])
-    bad = tmp_path / "bad.bin"
+    bad = tmp_path / "bad.dat"
     bad.write_bytes(b"\x00nothing")
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(good)), QUrl.fromLocalFile(str(bad))])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import io
 import json
 import random
@@ -287,3 +288,13 @@ def test_the_command_line_learns_columns_and_keeps_what_a_table_cannot_say(tmp_p
 def test_a_sheet_keeps_the_numbers_of_its_lines():
     sheet = Sheet("", [["a"], [""], ["b"]])
     assert sheet.lines == [1, 3] and sheet.rows == [["a"], ["b"]]
+
+
+@pytest.mark.parametrize("encoding", ["utf-16", "utf-16-be", "utf-8-sig", "cp1252"])
+def test_tables_are_read_in_whatever_encoding_spreadsheets_write(tmp_path, encoding):
+    text = "message\taddress\tfield\tplaces\tunit\nWinch\t0x1A0\tKühlung\tB0 B1\t°C\n"
+    data = text.encode(encoding)
+    (tmp_path / "a.txt").write_bytes(codecs.BOM_UTF16_BE + data if encoding == "utf-16-be" else data)
+    _, found = read_layout_file(tmp_path / "a.txt")
+    (field,) = found.layouts[0].fields
+    assert (field.name, field.unit, str(field.places)) == ("Kühlung", "°C", "B0 B1")

@@ -180,6 +180,14 @@ def test_sizes_that_change_and_sizes_that_are_free():
     assert (problem.count, problem.first_ns, problem.worst) == (10, 3000 * MS, 6)
 
 
+def test_a_last_frame_that_is_shorter_was_cut_where_the_recording_ends():
+    def sizes(*last):
+        return found(capture_of(stream(every(40), [b"\x80" * size for size in (8,) * (40 - len(last)) + last])))
+
+    assert not sizes(6)
+    assert sizes(9) and sizes(6, 8) and sizes(6, 6), "longer, not the last, more than one"
+
+
 def test_lines_of_text_may_grow_by_a_digit_and_bytes_may_not():
     grows = [b"depth %d m\r\n" % n for n in range(40)]
     lanes = (Lane("deck", "serial"),)

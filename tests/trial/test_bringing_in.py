@@ -101,6 +101,13 @@ def test_bytes_are_put_together_across_the_pieces_they_came_in(tmp_path):
     assert len(plain.capture) == 3 and plain.capture.lanes[0].protocol == "serial"
 
 
+@pytest.mark.parametrize(("head", "cell", "spoken"), [("time,hex", "", "serial"), ("time,id,data", "1A0,", "can")])
+def test_rows_that_are_for_nobody_are_pieces_of_a_stream(tmp_path, head, cell, spoken):
+    path = tmp_path / "a.csv"
+    path.write_text(f"{head}\n" + "".join(f"{n}.5,{cell}{n:02X}\n" for n in range(30)))
+    assert brought(tmp_path, SourceRequest(path)).capture.lanes[0].protocol == spoken
+
+
 def test_can_and_network_in_one_file_go_their_own_ways(tmp_path):
     can = struct.pack(">I", 0x1A0) + b"\x02\0\0\0" + b"\x07\x08"
     network = ethernet(0x0800, ip4(17, udp(40_000, 5000, b"hello")))

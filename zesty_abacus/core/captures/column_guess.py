@@ -292,6 +292,10 @@ def _find_by_look(roles: list[str], cells: list[list[str]]) -> None:
     """Find payload, address and direction where no name says what they are, as in a table without a head."""
     free = [number for number, role in enumerate(roles) if role == "ignore"]
     payload = next((number for number in free if _are_bytes(cells[number])), None)
+    if payload is None:
+        # a byte a row, as a serial line is noted; which of two such columns is an address only a name can say
+        single = [number for number in free if _all_look(cells[number], r"0x[0-9A-Fa-f]{2}")]
+        payload = single[0] if len(single) == 1 else None
     if payload is None or "payload" in roles:
         return
     roles[payload] = "payload"

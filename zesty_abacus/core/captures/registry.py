@@ -103,6 +103,15 @@ class ByteFormat(Protocol):
 
 
 @runtime_checkable
+class NamedFormat(Protocol):
+    """What a format says besides that nothing in the file tells, only the ending of its name."""
+
+    def fits_name(self, path: Path, head: bytes) -> bool:
+        """Return whether a file that no format recognises is of this one."""
+        ...
+
+
+@runtime_checkable
 class TableFormat(Protocol):
     """What a format of frames offers besides if its columns can be chosen."""
 
@@ -183,7 +192,12 @@ def recognise(path: Path) -> str:
     for frame_format in formats():
         if frame_format.sniff(head):
             return frame_format.name
-    return REFERENCE if looks_like_reference(head) else ""
+    return REFERENCE if looks_like_reference(head) else _named(path, head)
+
+
+def _named(path: Path, head: bytes) -> str:
+    """Return the format that the name of a file says which is of no other, empty for none."""
+    return next((one.name for one in formats() if isinstance(one, NamedFormat) and one.fits_name(path, head)), "")
 
 
 def unknown_format(path: Path, head: bytes) -> CaptureReadError:
@@ -257,7 +271,8 @@ def read_recording(
     """
     with ByteSource(path) as source:
         head = source.head(1 << 14)
-        chosen = next((one for one in formats() if (one.name == name if name else one.sniff(head))), None)
+        name = name or next((one.name for one in formats() if one.sniff(head)), "") or _named(path, head)
+        chosen = next((one for one in formats() if one.name == name), None)
         if chosen is None:
             raise unknown_format(path, head)
         report = ReadReport(chosen.name)

@@ -14,10 +14,12 @@ from ..files.errors import file_errors, file_errors_as
 from ..files.reading import open_file
 from ..progress import Progress
 from .report import CaptureReadError, ReadReport
+from .text_form import as_known_text
 
 CHUNK = 1 << 18
 """Small enough that a chunk and what is made of it stay in memory that is already there: first touches are slow."""
 _MAGIC = {b"\x1f\x8b": "gzip", b"\x28\xb5\x2f\xfd": "zstd"}
+_BEGINNING = 4096
 _PAIRED = (".sigmf-meta", ".sigmf-data")
 """Endings of recordings that are two files."""
 COMPRESSED_SUFFIXES = {".gz": "gzip", ".zst": "zstd"}
@@ -34,7 +36,7 @@ def files_of_source(path: Path) -> list[Path]:
 
 
 class ByteSource:
-    """A recording as a stream of chunks; gzip and Zstandard are recognised by their first bytes.
+    """A recording as a stream of chunks; gzip, Zstandard and UTF-16 are recognised by their first bytes.
 
     Parameters
     ----------
@@ -53,10 +55,13 @@ class ByteSource:
             self._raw = open_file(path)
             with file_errors(path):
                 self._size = max(os.fstat(self._raw.fileno()).st_size, 1)
-                magic = self._raw.read(4)
+                beginning = self._raw.read(_BEGINNING)
                 self._raw.seek(0)
-        codec = next((name for start, name in _MAGIC.items() if magic.startswith(start)), None)
-        self._stream = pa.CompressedInputStream(pa.PythonFile(self._raw, mode="r"), codec) if codec else self._raw
+        codec = next((name for start, name in _MAGIC.items() if beginning.startswith(start)), None)
+        if codec is not None:
+            self._stream = pa.CompressedInputStream(pa.PythonFile(self._raw, mode="r"), codec)
+        else:
+            self._stream = as_known_text(self._raw, beginning) or self._raw
         self.is_compressed = codec is not None
         self._held = b""
 

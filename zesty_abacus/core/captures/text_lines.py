@@ -9,7 +9,6 @@ equipment stores them so: then they lie one behind the other as its wire carries
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -22,12 +21,14 @@ from ..frames.table import FrameTable
 from ..progress import Progress
 from .columns import CLOCK, DATE, MONTH_FIRST, MONTH_FIRST_TOLD, WRITTEN_OUT, Columns, date_form
 from .hex_cells import Bytes, bytes_in_hex
+from .laid_out import LaidOut
 from .reference import looks_like_reference
 from .registry import Sink
 from .report import ReadReport
 from .source import ByteSource
 from .table_times import TableTimes, Times
 from .tables import lines_in
+from .whole_lines import whole_lines
 
 _TIMES = {**WRITTEN_OUT, "s": r"\d{1,10}\.\d{1,9}"}
 _APART = r"(?:[\])][ \t]*|[ \t]*[,;|:][ \t]*|[ \t]+)"
@@ -43,10 +44,9 @@ _LOOKED_AT = 50
 _MOST_HEAD = 3
 _BYTES = re.compile(rb"(?:0x)?[0-9A-Fa-f]{2}(?:[ ,:-]*(?:0x)?[0-9A-Fa-f]{2})*\s*")
 _IS_TEXT = re.compile(rb"[A-Za-z$!]")
-_LONGEST_LINE = 1 << 20
 _HEAD = 1 << 14
-_PER_BYTE_NS = 10 * 1_000_000_000 // 4800
-"""A character of 8N1 at the 4 800 bits a second of IEC 61162-1."""
+_RATE = 4800
+"""Of the wires of IEC 61162-1, in bit/s."""
 _END = b"\r\n"
 
 
@@ -137,7 +137,7 @@ class TextLines:
         """Read all lines; those that have another form are listed."""
         report.lanes.append("")
         lines = None
-        for data, first in _whole_lines(source, report, progress):
+        for data, first in whole_lines(source, report, progress):
             if lines is None:
                 lines = _Lines(_shape_of(data[:_HEAD]) or _Shape("s"), report)
             table = lines.frames(data, first)
@@ -148,21 +148,6 @@ class TextLines:
 FORMAT = TextLines()
 
 
-def _whole_lines(source: ByteSource, report: ReadReport, progress: Progress) -> Iterator[tuple[bytes, int]]:
-    """Yield whole lines, and the number of the first one."""
-    rest, line = b"", 1
-    for chunk in source.chunks(report, progress):
-        whole, end, rest = (rest + chunk).rpartition(b"\n")
-        if len(rest) > _LONGEST_LINE:
-            report.add_problem(f"line {line}", f"it has more than {_LONGEST_LINE} bytes and is left out")
-            rest = b""
-        if end:
-            yield whole + end, line
-            line += whole.count(b"\n") + 1
-    if rest:
-        yield rest + b"\n", line
-
-
 class _Lines:
     """Makes pieces of serial bytes of lines, block by block."""
 
@@ -170,12 +155,12 @@ class _Lines:
         self._shape = shape
         self._report = report
         self._times = TableTimes(Columns(time_unit=shape.time_unit or "s"), report)
-        self._laid_out = 0
+        self._laid_out = LaidOut(_RATE)
         self._has_begun = False
         if shape.time_unit == MONTH_FIRST:
             report.facts.append(MONTH_FIRST_TOLD)
         if not shape.time_unit:
-            report.facts.append(("times", "none in the file: its lines lie one behind the other, at 4 800 bits/s"))
+            report.facts.append(self._laid_out.fact("its lines"))
 
     def frames(self, data: bytes, line: int) -> FrameTable:
         """Return the pieces of whole lines; those of another form are listed, a head before the first one is not."""
@@ -228,9 +213,7 @@ class _Lines:
     def _times_of(self, parts: pa.StructArray, size: NDArray[np.uint32], lines: NDArray[np.int64]) -> Times:
         if self._shape.time_unit:
             return self._times.of(pc.cast(pc.struct_field(parts, "time"), pa.string()), lines)
-        ends = self._laid_out + np.cumsum(size, dtype=np.int64)
-        self._laid_out = int(ends[-1])
-        return (ends - size) * _PER_BYTE_NS, np.ones(len(size), np.bool_)
+        return self._laid_out.times(size), np.ones(len(size), np.bool_)
 
     def _ways(self, parts: pa.StructArray) -> NDArray[np.uint32]:
         """Return the flags of directions."""

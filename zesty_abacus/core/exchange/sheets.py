@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import codecs
 import csv
 import io
 import zipfile
@@ -77,10 +78,7 @@ def read_sheets(data: bytes, where: str) -> list[Sheet]:
 
 
 def _text_sheet(data: bytes, where: str) -> Sheet:
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = data.decode("cp1252", errors="replace")
+    text = _text_of(data)
     if "\0" in text:
         raise ExchangeError("this is no text table: it holds zero bytes.", where=where)
     separator = _separator(text)
@@ -96,6 +94,16 @@ def _text_sheet(data: bytes, where: str) -> Sheet:
     except csv.Error as error:
         raise ExchangeError(f"the table cannot be read ({error}).", where=f"{where}, line {reader.line_num}") from error
     return Sheet("", rows, lines)
+
+
+def _text_of(data: bytes) -> str:
+    """Return text in UTF-8 or UTF-16, or else as what spreadsheets call plain text is mostly written."""
+    if data.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
+        return data.decode("utf-16", errors="replace")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return data.decode("cp1252", errors="replace")
 
 
 def _separator(text: str) -> str:

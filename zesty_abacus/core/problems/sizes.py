@@ -35,6 +35,8 @@ def problems(seen: KindSeen) -> Iterator[Problem]:
     # of two that are as frequent, the one that was first
     usual = int(found[np.lexsort((firsts, -counts))[0]])
     places = np.flatnonzero(sizes != usual)
+    if len(places) == 1 and places[0] == len(sizes) - 1 and sizes[-1] < usual:
+        return  # the recording ended in it
     others = ", ".join(str(size) for size in found.tolist() if size != usual)
     which = "1 frame has" if len(places) == 1 else f"{grouped(len(places))} frames have"
     yield seen.problem(

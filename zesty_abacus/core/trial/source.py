@@ -18,9 +18,11 @@ import msgspec
 import numpy as np
 
 from ..behind import Behind
+from ..captures.column_guess import guess_columns
 from ..captures.reference import read_reference
 from ..captures.registry import REFERENCE, holds_bytes, line_formats, read_lines, read_recording, recognise
 from ..captures.report import CaptureReadError, ReadReport
+from ..captures.source import head_of
 from ..errors import AbacusError
 from ..frames import flags as F
 from ..frames.capture import Capture, Lane
@@ -196,7 +198,7 @@ def _read_waves(
 
 def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: SourceOutcome, progress: Progress) -> None:
     recipe = request.recipe
-    protocol = request.protocol or ("serial" if holds_bytes(form) else "can")
+    protocol = request.protocol or ("serial" if holds_bytes(form) or _names_nobody(request, form) else "can")
     note = recipe.lane_note if recipe is not None else ""
     found: list[str] = []
     framer: SegmentFramer | DeviceFramer | None = None
@@ -253,6 +255,14 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
         outcome.report.frames = network.frames
     outcome.facts = [*outcome.report.facts, *outcome.facts]
     outcome.looks_like, outcome.looks_why = beginning.looks_like(request.path, form)
+
+
+def _names_nobody(request: SourceRequest, form: str) -> bool:
+    """Return whether it is a table without addresses, whose rows are pieces of a stream."""
+    if form != "frame table":
+        return False
+    columns = _columns(request) or guess_columns(head_of(request.path))
+    return columns is not None and not columns.of_role("address")
 
 
 def _framer(recipe: Recipe, put: Callable[[FrameTable], None]) -> SegmentFramer | DeviceFramer:
