@@ -231,7 +231,9 @@ class TestCells:
         [
             ("time_ms,v\n", "ms", ("time_ms", "v")),
             ("t [us];v [V]\n", "µs", ("t [us]", "v [V]")),
-            ("# logged by hand\ntime\tvolt\ns\tV\n", "s", ("time", "volt")),
+            ("# logged by hand\ntime\tvolt\ns\tV\n", "s", ("time (s)", "volt")),
+            ("# by hand;\nZeit time;volt\n(ms);(V)\n", "ms", ("Zeit time (ms)", "volt")),
+            ("Model,XY1\nSample Interval,1.0e-05\nRecord,50\n\ntime,volt\n", "s", ("time", "volt")),
         ],
     )
     def test_names_and_units_of_heads(self, head, unit, names):
@@ -239,6 +241,12 @@ class TestCells:
         rows = "".join(f"{n}.5{separator}{n * 2}.25\n" for n in range(9))
         columns = guess_columns(head + rows)
         assert (columns.time_unit, columns.names, columns.roles) == (unit, names, ("time", "channel"))
+
+
+def test_rows_of_data_may_begin_with_a_word():
+    rows = "".join(f"can0,{n}.5,1A0,{n % 100:02}\n" for n in range(40))
+    columns = guess_columns(f"lane,time,id,data\n{rows}")
+    assert (columns.head_lines, columns.roles) == (1, ("lane", "time", "address", "payload"))
 
 
 def test_lines_behind_rows_that_are_none_keep_their_number(tmp_path):

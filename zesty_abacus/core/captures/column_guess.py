@@ -104,7 +104,7 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     usual = max(set(widths[len(widths) // 2 :] or [0]), key=widths.count, default=0)
     if usual < 1 or (usual == 1 and separator != ","):
         return None
-    first = next((n for n, row in enumerate(rows) if len(row) == usual and _is_data(row)), None)
+    first = _first_of_data(rows, usual)
     fits = [len(row) == usual for row in rows[first:-1]] if first is not None else []
     # anything can be cut at blanks, so there every row has to fit
     if first is None or not (_most(fits) if separator != " " else all(fits)):
@@ -130,6 +130,14 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     return score, Columns(separator=separator, decimal=decimal, head_lines=first, names=names,
                           roles=roles, time_unit=unit, rate_hz=rate, base=base,
                           byte_base=10 if plain else 16)  # fmt: skip
+
+
+def _first_of_data(rows: list[list[str]], width: int) -> int | None:
+    """Return the first row of data: numbers stand in a head, too, behind a word where data begin with none."""
+    fits = [number for number, row in enumerate(rows) if len(row) == width and _is_data(row)]
+    begins = [rows[number][0][:1].isalpha() for number in fits]
+    usual = sum(begins) * 2 > len(begins)
+    return next((number for number, word in zip(fits, begins, strict=True) if word == usual), None)
 
 
 def _end_in_bytes(cells: list[list[str]]) -> bool:
@@ -223,18 +231,27 @@ def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
     named = next(
         (row for row in reversed(head) if len(row) == width and any(re.search("[A-Za-z]", c) for c in row)), None
     )
-    # a line of units below the names is passed over
-    if named is not None and all(re.fullmatch(r"\(?[µa-zA-Z/%°]{0,4}\)?", cell) for cell in named):
-        above = head[: head.index(named)]
-        named = next((row for row in reversed(above) if len(row) == width), named)
+    units = [""] * width
+    if named is not None and _are_units(named):
+        above = next((row for row in reversed(head[: head.index(named)]) if len(row) == width), None)
+        if above is not None:
+            named, units = above, [cell.strip("()[]") for cell in named]
     names = []
     for number in range(width):
         name = named[number].lstrip("#").strip() if named else ""
+        if units[number] in _LENGTHS and not _named_unit(name):
+            # a line of units says what the time is in; channels keep their names, by which recipes know them
+            name += f" ({units[number]})"
         name = name or f"column {number + 1}"
         while name in names:
             name += "'"
         names.append(name)
     return tuple(names)
+
+
+def _are_units(cells: list[str]) -> bool:
+    is_short = re.compile(r"[(\[]?[µa-zA-Z/%°]{0,4}[)\]]?").fullmatch
+    return all(map(is_short, cells)) and not {"time", "t"} & {cell.lower() for cell in cells}
 
 
 def _with_one_time(head: list[str]) -> list[str]:
@@ -245,6 +262,7 @@ def _with_one_time(head: list[str]) -> list[str]:
     return head
 
 
+_LENGTHS = ("s", "ms", "us", "µs", "ns")
 _BASES = {"hex": 16, "hexadecimal": 16, "dec": 10, "decimal": 10}
 _PAYLOAD_WORDS = {"payload", "data", "bytes", "hex", "telegram"}
 

@@ -202,6 +202,11 @@ def _named(path: Path, head: bytes) -> str:
 
 def unknown_format(path: Path, head: bytes) -> CaptureReadError:
     """Return the error for a file that no format recognises."""
+    if looks_like_reference(head):
+        return CaptureReadError(
+            "it is a table of measurements, which holds no frames.", where=str(path),
+            hint="Bring it into a trial beside recordings, whose values are compared with it.",
+        )  # fmt: skip
     names = ", ".join([*(f.name for f in formats()), *(f.name for f in line_formats()), REFERENCE])
     reason = "the file is empty." if not head else "its content is none of the known formats."
     return CaptureReadError(reason, where=str(path), hint=f"Known are: {names}.")
