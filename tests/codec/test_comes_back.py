@@ -289,3 +289,30 @@ def test_parts_in_a_group_stand_at_steps_counted_from_the_group():
     payload = encode_message(layout, {"lead": 1, "mark": 2, "depth": 9}).payload
     assert payload.hex(" ") == "01 02 00 00 00 09"
     assert cell(next(c for c in decoded_of(layout, payload).columns.values() if c.field.name == "depth"), 0) == 9
+
+
+def test_what_cannot_be_written_says_in_which_item_it_stands():
+    inside = Group(id=uuid4(), name="marks", size=1, fields=(new_field("mark", at("B0")),), repeat=Repeat.COUNT,
+                   amount=Expression("marks_there"))  # fmt: skip
+    numbers = Packed(id=uuid4(), name="samples", bits=4, field=new_field("sample", NONE), repeat=Repeat.COUNT,
+                     amount=Expression("samples_there"))  # fmt: skip
+    rows = Group(
+        id=uuid4(), name="rows", size=2, repeat=Repeat.COUNT, amount=Expression("count"), parts=(inside, numbers),
+        fields=(new_field("marks_there", at("B0")), new_field("samples_there", at("B1"))),
+    )  # fmt: skip
+    layout = new_layout("m", ANY, 1, [new_field("count", at("B0"))], parts=(rows,))
+    good = {"marks": [1], "samples": [1, 2]}
+    for wrong, sentence in (
+        ({"marks": [1, 300]}, "rows[1].marks[1].mark: 300 does not fit: it holds 0 to 255."),
+        ({"samples": [0, 0, 16]}, "rows[1].samples[2].sample: 16 does not fit: it holds 0 to 15."),
+        ({"samples": ["x"]}, "rows[1].samples[0].sample: 'x' is no value for it."),
+        ({"marks_there": -1}, "rows[1].marks_there: -1 does not fit: it holds 0 to 255."),
+    ):
+        with pytest.raises(EncodeError) as told:
+            encode_message(layout, {"rows": [good, good | wrong]})
+        assert told.value.sentence == sentence
+    encoded = encode_message(layout, {"rows": [good, {"marks": [1.25], "samples": [1, 2.25]}]})
+    assert set(encoded.losses) == {"rows[1].marks[0].mark", "rows[1].samples[1].sample"}
+    with pytest.raises(EncodeError) as told:
+        encode_message(layout, {"count": 999})
+    assert told.value.sentence == "count: 999 does not fit: it holds 0 to 255."

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from fractions import Fraction
 from typing import Any
 
@@ -47,7 +48,8 @@ class Region(WritingScope):
 
     def set(self, field: Field, start: int, value: object) -> None:
         """Write a value where the field lies, its part beginning at ``start``."""
-        raw, loss = raw_of(field, value)  # type: ignore[arg-type]
+        with self._told_where():
+            raw, loss = raw_of(field, value)  # type: ignore[arg-type]
         self.put(field, start, raw)
         self.given.add(field.name)
         self._lose(field, loss)
@@ -133,17 +135,19 @@ class Region(WritingScope):
 
     def content(self, field: Field, value: object) -> bytes:
         """Return the bytes of a text or raw bytes field."""
-        return content_bytes(field, value)  # type: ignore[arg-type]
+        with self._told_where():
+            return content_bytes(field, value)  # type: ignore[arg-type]
 
-    def whole(self, field: Field, value: object) -> int:
-        """Return the raw number of a value; what is lost on the way is noted."""
-        raw, loss = whole_of(field, value)  # type: ignore[arg-type]
-        self._lose(field, loss)
+    def whole(self, field: Field, value: object, item: str = "") -> int:
+        """Return the raw number of a value; what is lost on the way is noted. ``item`` is where it stands in a list."""
+        with self._told_where(item):
+            raw, loss = whole_of(field, value)  # type: ignore[arg-type]
+        self._lose(field, loss, item)
         return raw
 
-    def bits(self, field: Field, value: object) -> int:
+    def bits(self, field: Field, value: object, item: str = "") -> int:
         """Return a value as the bits that it is written in, as wide as the places of the field."""
-        return bits_of_raw(field, self.whole(field, value))
+        return bits_of_raw(field, self.whole(field, value, item))
 
     def column(self, field: Field, unused: dict[str, Any]) -> str:
         """Return a value as a column of text has it; of one that is not given what was worked out, or nothing."""
@@ -158,7 +162,8 @@ class Region(WritingScope):
             return ""
         if not field.raw_is_number:
             return self.content(field, value).decode("latin-1")
-        said = text_of(field, value)
+        with self._told_where():
+            said = text_of(field, value)
         self._lose(field, said.loss)
         self.spots[field.id] = SpotInText(field, self, said)
         return said.text
@@ -170,9 +175,17 @@ class Region(WritingScope):
             self.workings.values[key] = value
             self.workings.is_settled = False
 
-    def _lose(self, field: Field, loss: Fraction) -> None:
+    def _lose(self, field: Field, loss: Fraction, item: str = "") -> None:
         if loss:
-            self.losses[self.path + field.name] = loss
+            self.losses[self.path + item + field.name] = loss
+
+    @contextmanager
+    def _told_where(self, item: str = "") -> Iterator[None]:
+        """Say of a value that cannot be written in which item it stands; those who write values know their field."""
+        try:
+            yield
+        except EncodeError as error:
+            raise EncodeError(error.message, where=self.path + item + error.where, hint=error.hint) from error
 
 
 def _extend(data: bytearray, size: int) -> None:

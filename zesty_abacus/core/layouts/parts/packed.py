@@ -147,7 +147,7 @@ class Packed(Part, frozen=True, kw_only=True, omit_defaults=True, tag="packed"):
         number = 0
         for place, item in enumerate(items):
             value = item[self.field.name] if isinstance(item, Mapping) and set(item) == {self.field.name} else item
-            own = region.bits(self._placed, value)
+            own = region.bits(self._placed, value, f"{self.name}[{place}].")
             number |= own << (place * self.bits if self.low_first else (len(items) - 1 - place) * self.bits)
         size = -(-len(items) * self.bits // 8)
         if not self.low_first:
