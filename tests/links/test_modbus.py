@@ -1,6 +1,7 @@
 """Modbus against the examples of its specification, and pairs that are late, missing, split or refused."""
 
 import csv
+import dataclasses
 import io
 import struct
 
@@ -154,6 +155,48 @@ def test_an_answer_is_found_by_its_transaction_number():
     table, _ = tcp_exchanges(pieces_of(parts), ModbusTcpFraming())
     assert [address_parts(int(a))[2] for a in table.address] == [0, 0x100, 0x100, 0]
     assert table.flags.tolist() == [0, 0, F.ANSWER, F.ANSWER | F.LATE]
+
+
+def test_numbers_of_several_connections_do_not_meet():
+    """Also of those that go up in step, some numbers apart, for as long as two masters poll."""
+    for apart in (31, 4096, 31 * 7 - 4096, 62):
+        one, other = (0, 5000 + apart), (1 if apart != 62 else 2, 5000)
+        parts, roads = [], []
+        for number, (connection, first) in enumerate((one, other, one, other)):
+            transaction = first + number // 2
+            parts += [(10 * number, False, unit(transaction, bytes.fromhex("01 03 0100 0002")), False)]
+            roads += [connection]
+        for number, (connection, first) in enumerate((one, other, one, other)):
+            parts += [(100 + number, True, unit(first + number // 2, BACK), False)]
+            roads += [connection]
+        # requests just before the end are not called unanswered, so these are not the last
+        pieces = pieces_of([*parts, (9000, False, unit(1, READ), False)])
+        pieces = dataclasses.replace(pieces, address=pieces.address | np.array([*roads, 0], np.int64))
+        table, _ = tcp_exchanges(pieces, ModbusTcpFraming())
+        assert table.flags.tolist() == [0] * 4 + [F.ANSWER] * 4 + [0], apart
+        assert [address_parts(int(one))[2] for one in table.address] == [0x100] * 8 + [0], apart
+
+
+@given(st.lists(st.tuples(st.integers(0, 2), st.booleans(), st.integers(0, 3)), max_size=30))
+def test_an_answer_is_to_the_newest_open_request_of_its_number(said):
+    """Against a dictionary of what is open, a unit at a time."""
+    pieces = pieces_of([
+        (n, back, unit(number, BACK if back else bytes([1, 3, 0, n, 0, 2])), False)
+        for n, (_, back, number) in enumerate(said)
+    ])  # fmt: skip
+    roads = np.array([road for road, _, _ in said], np.int64)
+    table, _ = tcp_exchanges(dataclasses.replace(pieces, address=pieces.address | roads), ModbusTcpFraming(late_ms=0.0))
+    registers, open_requests, answered = [], {}, set()
+    for n, (road, back, number) in enumerate(said):
+        request = open_requests.pop((road, number), None) if back else n
+        registers.append(request or 0)
+        if not back:
+            open_requests[road, number] = n
+        elif request is not None:
+            answered.add(request)
+    assert [address_parts(int(one))[2] for one in table.address] == registers
+    wanted = [back or n in answered for n, (_, back, _) in enumerate(said)]
+    assert [not flags & F.UNANSWERED for flags in table.flags.tolist()] == wanted
 
 
 def test_after_a_hole_the_next_unit_is_found_and_the_rest_kept():

@@ -75,9 +75,10 @@ def tcp_exchanges(
     data = own.compact().payload
     piece_of_byte = np.repeat(np.arange(len(own)), sizes)
     lost = (own.flags & F.LOST_BEFORE) > 0
-    units = np.zeros((len(data) // 8 + len(own) + 1, 7), np.int64)
+    units = np.zeros((len(data) // 8 + len(own) + 1, 8), np.int64)
     units = units[: _find_tcp_units(data, piece_of_byte, own.time_ns, way, lost, firsts, units)]
     units = units[np.lexsort((units[:, 5] & 1, units[:, 3]))]
+    units[:, 7] = _requests_of(units)
     frames, payload = paired(_pair_tcp, data, units, settings.late_ms)
     if ends:
         # a request just before the end could not be answered yet
@@ -95,6 +96,21 @@ def tcp_exchanges(
 def _ways(pieces: FrameTable) -> NDArray[np.int64]:
     """Return a number for each way of each connection, odd from the server."""
     return (pieces.address & 0xFFFF_FFFF) << 1 | ((pieces.flags & F.ANSWER) > 0)
+
+
+def _requests_of(units: NDArray[np.int64]) -> NDArray[np.int64]:
+    """Return the request that each of some units in order of time answers, -1 for none; int64 (n,).
+
+    It is the newest of its connection and transaction number that nobody has answered yet: of such units in order the
+    one just before, if that is a request.
+    """
+    found = np.full(len(units), -1, np.int64)
+    order = np.lexsort((units[:, 4], units[:, 5] >> 1))
+    before, after = order[:-1], order[1:]
+    alike = (units[before, 4] == units[after, 4]) & (units[before, 5] >> 1 == units[after, 5] >> 1)
+    pairs = alike & (units[after, 4] >= 0) & (units[before, 5] & 1 == 0) & (units[after, 5] & 1 == 1)
+    found[after[pairs]] = before[pairs]
+    return found
 
 
 def _waiting(units: NDArray[np.int64], ends: NDArray[np.int64], way: NDArray[np.int64]) -> NDArray[np.bool_]:
@@ -191,12 +207,11 @@ def _find_tcp_units(data, piece_of_byte, times, way, lost, firsts, units):  # ty
 
 @njit(cache=True, nogil=True)
 def _pair_tcp(data, units, late_ns, patience_ns, frames, payload):  # type: ignore[no-untyped-def]
-    """Pair by connection and transaction number; the newest open request of a number is meant.
+    """Make a frame of each unit; the last column of a unit is the request it answers, or -1.
 
-    Units that have found each other have a one in their last column.
+    Units that have found each other have a one in the column before.
     """
     used = np.int64(0)
-    opened = np.full(4096, -1, np.int64)
     for row in range(len(units)):
         first, last, bad, time = units[row, 0], units[row, 1], units[row, 2], units[row, 3]
         answer = units[row, 5] & 1 == 1
@@ -211,16 +226,13 @@ def _pair_tcp(data, units, late_ns, patience_ns, frames, payload):  # type: igno
             frames[row, 5] = used - frames[row, 4]
             continue
         unit, function = np.int64(data[first]), np.int64(data[first + 1] & 0x7F)
-        slot = ((units[row, 5] >> 1) * 31 + units[row, 4]) % 4096
-        request = opened[slot]
-        known = request >= 0 and units[request, 4] == units[row, 4] and units[request, 5] >> 1 == units[row, 5] >> 1
+        request = units[row, 7]
         register = np.int64(0)
         flags = bad
         if answer:
             flags |= F.ANSWER
-            if known:
+            if request >= 0:
                 register = frames[request, 2] & 0xFFFF
-                opened[slot] = -1
                 units[request, 6] = units[row, 6] = 1
                 frames[request, 3] &= ~np.int64(F.UNANSWERED)
                 if time - units[request, 3] > late_ns:
@@ -228,7 +240,6 @@ def _pair_tcp(data, units, late_ns, patience_ns, frames, payload):  # type: igno
         else:
             # taken back when the answer comes
             flags |= F.UNANSWERED
-            opened[slot] = row
         register, exception, used = put_pdu(data, first + 1, last, answer, register, payload, used)
         frames[row, 2] = unit << 24 | function << 16 | register
         frames[row, 3] = flags | (F.EXCEPTION if exception else 0)
