@@ -1,6 +1,7 @@
 """Captures of several segments with lanes moved, against one table that is sorted anew."""
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -10,7 +11,7 @@ from zesty_abacus.core.frames.activity import kind_activity
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.density import lane_density
 from zesty_abacus.core.frames.kind_key import KindKey
-from zesty_abacus.core.frames.segment import Placed, Segment
+from zesty_abacus.core.frames.segment import Placed, Segment, is_sorted
 from zesty_abacus.core.frames.segment_frames import places_in
 
 LANES = tuple(Lane(f"lane {number}") for number in range(8))
@@ -118,3 +119,11 @@ def test_bits_and_lanes_are_counted_over_segments_as_over_one(pieces):
 def test_rows_are_found_among_rows_that_do_not_rise():
     rows = np.array([7, 3, 9, 4], np.uint32)
     assert places_in(rows, np.array([9, 7, 3], np.uint32)).tolist() == [2, 0, 1]
+
+
+@pytest.mark.parametrize(
+    ("numbers", "is_so"),
+    [([], True), ([5], True), ([1, 1], True), ([1, 2], True), ([2, 1], False), ([1, 3, 2, 4], False)],
+)
+def test_whether_times_never_go_back(numbers, is_so):
+    assert is_sorted(np.array(numbers, np.int64)) is is_so

@@ -6,8 +6,10 @@ import pytest
 from tests.lines.drawing import can_bits, from_levels, i2c_wires, spi_wires, uart_parts
 from tests.lines.test_clocked import wires_of
 from tests.lines.test_pulses import train
+from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.lines import can_wave, clocked, i2c, pulses, spi, uart
 from zesty_abacus.core.lines.registry import decode_line
+from zesty_abacus.core.lines.result import Fact, LineResult, Marks
 from zesty_abacus.core.lines.spi_transfers import agreement
 from zesty_abacus.core.waves.edges import Edges
 
@@ -135,3 +137,15 @@ def test_data_follow_the_edges_of_a_clock_to_a_share(changes, share):
     clock = Edges.of_toggles(np.array([100, 200, 300, 400]), 0, 0, 500)
     data = Edges.of_toggles(np.array(changes), 0, 0, 500)
     assert agreement(clock, [data]) == pytest.approx(share)
+
+
+@pytest.mark.parametrize(
+    ("facts", "rate"),
+    [
+        ([], None), ([Fact("rate", 9600.4, "bit/s")], 9600), ([Fact("rate", 9600.5, "bit/s")], 9600),
+        ([Fact("rate", 0.0, "bit/s")], None), ([Fact("rate", 0.0, "bit/s"), Fact("rate", 300.0, "bit/s")], 300),
+        ([Fact("rate", 9600.0, "Bd"), Fact("bit", 9600.0, "bit/s")], None),
+    ],
+)  # fmt: skip
+def test_the_rate_of_a_line_is_the_one_that_was_measured(facts, rate):
+    assert LineResult(FrameTable.empty(), np.empty(0, np.int64), Marks.none(), facts=tuple(facts)).bit_rate == rate

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from tests.live.sockets import free_port, opened, taken
 from tests.steady import KEEPS_TIME
+from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.live.endpoint import Outgoing
 from zesty_abacus.core.live.errors import EndpointError, LinkDownError
@@ -44,6 +45,17 @@ def test_a_datagram_is_a_frame_with_its_time():
 def test_who_listens_and_has_heard_nobody_cannot_answer():
     with opened(f"udp://127.0.0.1:{free_port(socket.SOCK_DGRAM)}?listen=1") as here, pytest.raises(EndpointError):
         here.send(Outgoing(b"hello"))
+
+
+@pytest.mark.parametrize(
+    ("address", "more"), [("udp://127.0.0.1:5005", "?listen=1"), ("udp://127.0.0.1:5005?form=frames", "&listen=1")]
+)
+def test_who_only_sends_hears_nothing_and_is_told_how_to_listen(address, more):
+    endpoint = endpoint_of(address)
+    with pytest.raises(MisuseError) as told:
+        endpoint.check_hears()
+    assert told.value.sentence == (f"{address}: nothing comes from where datagrams are sent. Write {address}{more}.")
+    endpoint_of(address + more).check_hears()
 
 
 def test_frames_in_datagrams_keep_time_lane_address_and_flags():
