@@ -283,6 +283,17 @@ def test_a_byte_a_row_is_a_payload_whatever_its_column_is_called(name):
     assert "payload" not in guess_columns(f"Time [s],{name},other\n{rows}").roles
 
 
+@pytest.mark.parametrize(
+    ("name", "cells", "role"),
+    [("Read/Write", ("Read", "Write"), "direction"), ("R/W", ("read", "write"), "direction"),
+     ("rw", ("Read",), "direction"), ("read", ("read", "write"), "ignore"),
+     ("way", ("request", "answer"), "direction"), ("way", ("up", "down"), "ignore"), ("dir", ("",), "direction")],
+)  # fmt: skip
+def test_which_way_a_frame_went_goes_by_the_name_and_the_words(name, cells, role):
+    rows = "".join(f"0.{n:02},0x48,{cells[n % len(cells)]},0x{n:02X}\n" for n in range(30))
+    assert guess_columns(f"time,address,{name},data\n{rows}").roles[2] == role
+
+
 def test_a_number_of_the_row_is_no_address_where_there_is_one():
     rows = "".join(f"0.{n:02},{n},0x48,0x{n:02X}\n" for n in range(30))
     columns = guess_columns(f"Time [s],Packet ID,Address,Data\n{rows}")

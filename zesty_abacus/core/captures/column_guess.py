@@ -262,6 +262,7 @@ def _with_one_time(head: list[str]) -> list[str]:
     return head
 
 
+_BOTH_WAYS = ({"read", "write"}, {"r", "w"})
 _LENGTHS = ("s", "ms", "us", "µs", "ns")
 _BASES = {"hex": 16, "hexadecimal": 16, "dec": 10, "decimal": 10}
 _PAYLOAD_WORDS = {"payload", "data", "bytes", "hex", "telegram"}
@@ -285,7 +286,7 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
             roles[number] = "payload"
         elif {"lane", "bus", "interface"} & set(word) and "lane" not in roles:
             roles[number] = "lane"
-        elif {"direction", "dir"} & set(word) and "direction" not in roles:
+        elif "direction" not in roles and _say_ways(word, cells[number]):
             roles[number] = "direction"
         elif "flags" in word and "flags" not in roles:
             roles[number] = "flags"
@@ -323,6 +324,11 @@ def _find_by_look(roles: list[str], cells: list[list[str]]) -> None:
     direction = next((number for number in free if number not in (payload, address) and _are_ways(cells[number])), None)
     if direction is not None and "direction" not in roles:
         roles[direction] = "direction"
+
+
+def _say_ways(words: list[str], cells: list[str]) -> bool:
+    may_say = bool({"way", "rw"} & set(words)) or any(both <= set(words) for both in _BOTH_WAYS)
+    return bool({"direction", "dir"} & set(words)) or (may_say and _are_ways(cells))
 
 
 def _are_ways(cells: list[str]) -> bool:
