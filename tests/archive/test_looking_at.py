@@ -8,7 +8,7 @@ import pytest
 
 from tests.trial.pieces import write_pieces
 from tests.trial.test_trial import write_log
-from zesty_abacus.core.archive.catalogue import look_at
+from zesty_abacus.core.archive.catalogue import files_below, look_at
 from zesty_abacus.core.archive.overview import look_over
 from zesty_abacus.core.archive.task import Task
 from zesty_abacus.core.layouts.json_form import layouts_to_file_text
@@ -70,3 +70,12 @@ def test_what_a_recording_is_like_is_told_with_its_path(tmp_path):
     assert [(one.message, one.field) for one in found.fields] == [("Tank", "level")]
     gone = look_over(Task(str(tmp_path / "gone.log"), "ab" * 32, 1, (), str(layouts)))
     assert gone.path == str(tmp_path / "gone.log") and "gone.log" in gone.reason
+
+
+def test_below_a_folder_files_of_bytes_are_no_recordings_unless_they_are_named(tmp_path):
+    (tmp_path / "firmware.bin").write_bytes(bytes(range(256)))
+    (tmp_path / "notes.md").write_text("Read me.\n")
+    (tmp_path / "dump.out").write_text("".join(f"{at:08x}  {'ab ' * 16}\n" for at in range(0, 160, 16)))
+    log = write_log(tmp_path / "bus.log", [("1.0", "can0", "100", "01")])
+    assert files_below([tmp_path]) == [log, tmp_path / "dump.out"]
+    assert files_below([tmp_path / "firmware.bin"]) == [tmp_path / "firmware.bin"]

@@ -85,7 +85,8 @@ def _may_be_one(path: Path) -> bool:
     if endings and endings[-1].lower() in _ENDINGS:
         return True
     try:
-        return recognise(path) not in ("", REFERENCE)
+        # a folder may hold other files with the endings of bytes; whoever means one names it
+        return recognise(path, by_name=False) not in ("", REFERENCE)
     except AbacusError:
         return False
 

@@ -175,8 +175,13 @@ def line_formats() -> tuple[LineFormat, ...]:
 REFERENCE = "reference table"
 
 
-def recognise(path: Path) -> str:
+def recognise(path: Path, *, by_name: bool = True) -> str:
     """Return the name of the format that a file's content has, empty for none.
+
+    Parameters
+    ----------
+    by_name
+        Whether the ending of its name may say what nothing in it tells.
 
     Raises
     ------
@@ -192,7 +197,9 @@ def recognise(path: Path) -> str:
     for frame_format in formats():
         if frame_format.sniff(head):
             return frame_format.name
-    return REFERENCE if looks_like_reference(head) else _named(path, head)
+    if looks_like_reference(head):
+        return REFERENCE
+    return _named(path, head) if by_name else ""
 
 
 def _named(path: Path, head: bytes) -> str:
