@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from pathlib import Path
 
 import pytest
 
@@ -79,3 +80,17 @@ def test_below_a_folder_files_of_bytes_are_no_recordings_unless_they_are_named(t
     log = write_log(tmp_path / "bus.log", [("1.0", "can0", "100", "01")])
     assert files_below([tmp_path]) == [log, tmp_path / "dump.out"]
     assert files_below([tmp_path / "firmware.bin"]) == [tmp_path / "firmware.bin"]
+
+
+def test_what_one_may_not_look_at_below_a_folder_is_passed_over(tmp_path, monkeypatch):
+    log = write_log(tmp_path / "bus.log", [("1.0", "can0", "100", "01")])
+    (tmp_path / "closed.log").write_text("")
+    looked = Path.is_file
+
+    def is_file(path):
+        if path.name == "closed.log":
+            raise PermissionError(13, "Permission denied", str(path))
+        return looked(path)
+
+    monkeypatch.setattr(Path, "is_file", is_file)
+    assert files_below([tmp_path]) == [log]

@@ -68,3 +68,21 @@ def test_a_sheet_of_no_known_kind_is_refused(tmp_path, name):
     code, _, err = run("library", "sheet", tmp_path / "a.sqlite", "-o", tmp_path / name)
     assert code == 2 and "Known are .html, .svg, .pdf" in err and not (tmp_path / name).exists()
     assert run("library", "sheet", tmp_path / "a.sqlite", "-o", tmp_path / "x.PDF")[0] == 0
+
+
+@pytest.mark.parametrize("name", ["", "  "])
+def test_an_empty_name_of_a_library_is_wrong_use_and_no_fault(name, tmp_path):
+    (tmp_path / "a.log").write_text("(1.0) can0 1A0#01\n")
+    for words in (["decode", tmp_path / "a.log"], ["encode", "Winch", "a=1"], ["archive", "summary"]):
+        code, _, told = run(*words, "--library", name)
+        assert code == 2 and "an empty name is no library. See zesty-abacus " in told, words
+
+
+def test_a_folder_that_was_taken_away_is_told_and_no_fault(tmp_path):
+    gone = tmp_path / "gone"
+    gone.mkdir()
+    words = f"cd {gone} && rmdir {gone} && {sys.executable} -m zesty_abacus library new ../x.sqlite"
+    done = subprocess.run(["sh", "-c", words], capture_output=True, text=True, timeout=60)
+    assert (done.returncode, done.stderr) == (
+        1, "zesty-abacus: the folder it was started in is not there any more. Go to another one.\n",
+    )  # fmt: skip

@@ -15,7 +15,7 @@ from ..core.archive.errors import ArchiveError
 from ..core.words import counted
 from .find import NO_HIT
 from .groups import Entry, LazyGroup
-from .options import output_option, table_options
+from .options import LibraryName, output_option, table_options
 from .terminal import say
 
 if TYPE_CHECKING:
@@ -39,7 +39,9 @@ def archive() -> None:
     """Keep a catalogue of many recordings in a library, decode and ask them at once."""
 
 
-_LIBRARY = click.option("--library", "where", required=True, help="File or server of the library with the catalogue.")
+_LIBRARY = click.option(
+    "--library", "where", required=True, type=LibraryName(), help="File or server of the library with the catalogue."
+)
 _RELEASE = click.option("--release", default="", help="A release of the library; the newest state if left out.")
 
 

@@ -6,11 +6,12 @@ from typing import Any
 
 import click
 
+from .options import LibraryName
 from .terminal import say
 
 
 @click.command()
-@click.option("--library", "where", required=True, help="File, trial or server of the library.")
+@click.option("--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library.")
 @click.argument("message")
 @click.argument("values", nargs=-1, metavar="FIELD=VALUE...")
 def encode(where: str, message: str, values: tuple[str, ...]) -> None:

@@ -7,6 +7,7 @@ waiting for them, and help and wrong use answer at once.
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 
 import click
 
@@ -99,11 +100,23 @@ def main() -> None:
         say("zesty-abacus: interrupted.", err=True)
         sys.exit(130)
     except Exception as error:
+        if _is_nowhere():
+            say("zesty-abacus: the folder it was started in is not there any more. Go to another one.", err=True)
+            sys.exit(1)
         from ..desk.app.settings import reports_folder  # where it goes is only asked where there is one
 
         report = write_report(error, reports_folder(), __version__, command_line())
         say(f"zesty-abacus: {words_of(error, report)}", err=True)
         sys.exit(4)
+
+
+def _is_nowhere() -> bool:
+    """Return whether the working folder was taken away, with which every path fails that does not begin at the root."""
+    try:
+        Path.cwd()
+    except OSError:
+        return True
+    return False
 
 
 def _where_help_is(error: click.ClickException) -> str:

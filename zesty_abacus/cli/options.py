@@ -9,6 +9,17 @@ from typing import Any
 import click
 
 
+class LibraryName(click.ParamType):
+    """A file, trial or server of a library; an empty name, as of a variable that is not set, is none."""
+
+    name = "text"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> str:
+        if not str(value).strip():
+            self.fail("an empty name is no library.", param, ctx)
+        return str(value)
+
+
 class FormWord(click.ParamType):
     """The word of a form of tables, one of this program or of a package that adds one.
 

@@ -62,11 +62,18 @@ def files_below(paths: Iterable[Path]) -> list[Path]:
         if not path.is_dir():
             found[path] = None
             continue
-        inside = sorted(one for one in path.rglob("*") if one.is_file() and _is_visible(one, path))
+        inside = sorted(one for one in path.rglob("*") if _is_file(one) and _is_visible(one, path))
         found |= dict.fromkeys(one for one in inside if _may_be_one(one))
     # a recording that lies in several files is one
     companions = {other for path in found for other in _companions(path)}
     return [path for path in found if path not in companions]
+
+
+def _is_file(path: Path) -> bool:
+    try:
+        return path.is_file()
+    except OSError:
+        return False  # a link that leads where one may not look
 
 
 def _companions(path: Path) -> list[Path]:
