@@ -263,7 +263,7 @@ def test_frames_leave_as_a_recording_again_and_only_frames(pilot, tmp_path):
     desk.choose("messages", "lane")
     desk.choose("form", "log")
     pilot.settle()
-    assert desk.path.text().endswith(".log") and not desk.choices["times"].isEnabled()
+    assert desk.path.text().endswith(".log") and not desk.choices["times"].isVisible() and desk.own_times.isVisible()
     target = tmp_path / "thruster.log"
     pilot.type(desk.path, str(target), enter=True)
     assert desk.problem.isHidden(), desk.problem.text()

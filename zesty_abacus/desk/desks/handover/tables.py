@@ -60,6 +60,7 @@ class TablesPage(QWidget):
         self.every.setAccessibleName("How far rows are apart")
         self.every.setMaximumWidth(110)
         self.clock = QWidget()
+        self.own_times = label("in the form that such recordings have")
         self.target = TargetLine("File", "Write the file", self._ask_path, self.run)
         self.path, self.problem, self.replace = self.target.path, self.target.problem, self.target.replace
         self.preview = PreviewTable()
@@ -84,6 +85,7 @@ class TablesPage(QWidget):
         grid.addLayout(self._side_by_side("messages", "from", "span"), 2, 1)
         grid.addWidget(self.choices["form"], 3, 1)
         grid.addWidget(self.choices["times"], 4, 1)
+        grid.addWidget(self.own_times, 4, 1)
         grid.addWidget(self.target, 5, 1)
         grid.addWidget(self.words, 6, 1)
         for row, title in ((0, "what"), (2, "of"), (3, "as"), (4, "times"), (5, "to")):
@@ -241,8 +243,9 @@ class TablesPage(QWidget):
         forms.offer(titles.items())
         is_of_frames = self._chosen("content") == "frames"
         forms.limit_to([form for form in titles if is_of_frames or not self._is_recording(form)])
-        # a recording has its own form of times
-        self.choices["times"].setDisabled(self._is_recording(self._chosen("form")))
+        is_recording = self._is_recording(self._chosen("form"))
+        self.choices["times"].setHidden(is_recording)
+        self.own_times.setVisible(is_recording)
 
     def _refresh(self) -> None:
         session = self._session
