@@ -132,6 +132,13 @@ def test_a_file_of_bytes_is_known_by_its_name(tmp_path, name):
     assert report.facts == [("times", "none in the file: its bytes lie one behind the other, at 9 600 bits/s")]
 
 
+@pytest.mark.parametrize("data", [b"$A,1*00\r$A,2*03\r$A,3*02\r" * 3, b"\xff\xfeab\x00c" * 9, b"\xfe\xff\xd8\x00"])
+def test_bytes_stay_what_they_are_also_where_they_look_like_text_of_another_system(tmp_path, data):
+    (tmp_path / "port.bin").write_bytes(data)
+    found, report = read(tmp_path / "port.bin")
+    assert (report.format_name, b"".join(piece for _, _, piece in found)) == ("raw bytes", data)
+
+
 def test_a_name_says_nothing_where_the_content_does(tmp_path):
     (tmp_path / "a.bin").write_text("(1.0) can0 1A0#01\n" * 20)
     assert recognise(tmp_path / "a.bin") == "SocketCAN text log"
@@ -150,3 +157,15 @@ def test_times_go_on_from_piece_to_piece():
     assert laid.times(np.array([3, 1], np.uint32)).tolist() == [0, 5 * BYTE_NS]
     assert laid.times(np.array([], np.uint32)).tolist() == []
     assert laid.times(np.array([1], np.uint32)).tolist() == [8 * BYTE_NS]
+
+
+def test_what_is_of_no_format_is_told_how_bytes_are_read(tmp_path):
+    (tmp_path / "a.txt").write_text("hello there\nstate ok\n")
+    with pytest.raises(CaptureReadError) as told:
+        read(tmp_path / "a.txt")
+    assert told.value.hint.endswith(
+        "What a port gave and nothing else is read from files that end in .bin, .raw, .dump."
+    )
+    (tmp_path / "b.txt").write_bytes(b"")
+    with pytest.raises(CaptureReadError, match=r"the file is empty\. Known are: [^.]*\.$"):
+        read(tmp_path / "b.txt")

@@ -133,6 +133,14 @@ def test_a_unit_that_nobody_names_is_found_and_told(tmp_path, name, first, step,
     assert report.facts == ([("times", f"their unit is not named: taken for {unit}")] if told else [])
 
 
+def test_of_columns_that_somebody_chose_nothing_is_told(tmp_path):
+    text = "time,id,data\n" + "".join(f"{n * 1000},1A0,{payload(n)}\n" for n in range(30))
+    (tmp_path / "a.csv").write_text(text)
+    columns = guess_columns(text)
+    report = read_recording(tmp_path / "a.csv", lambda _table, _lanes: None, columns=columns)
+    assert columns.time_unit == "ms" and report.facts == []
+
+
 def test_a_fraction_is_of_a_second_and_an_instrument_may_be_slow():
     rows = "".join(f"{n * 100}.5,1A0,{payload(n)}\n" for n in range(30))
     assert guess_columns("time,id,data\n" + rows).time_unit == "s"

@@ -101,6 +101,9 @@ def test_rehearse_has_the_room_of_the_strip_unless_it_is_wanted_there(pilot):
 def test_a_row_of_buttons_goes_on_in_the_next_line(small):
     read = small.window.read
     choices = (read.all_kinds, read.this_kind, read.only_hits, read.answers, read.side_by_side)
+    # "payload" fits beside them, "payload text" does not
+    small.key("T")
+    small.settle()
     lines = {one.y() for one in choices}
     assert len(lines) == 1 and read.form.parentWidget().parentWidget().y() > max(lines)
     small.window.resize(1280, 800)

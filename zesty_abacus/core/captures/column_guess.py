@@ -407,13 +407,21 @@ def _rising(cells: list[str], decimal: str) -> bool:
     return len(values) > 2 and all(a < b for a, b in itertools.pairwise(values))
 
 
-def told_guesses(columns: Columns) -> list[tuple[str, str]]:
-    """Return what was taken for granted of the times of a table, a name and words each."""
+def told_guesses(columns: Columns, *, is_chosen: bool = False) -> list[tuple[str, str]]:
+    """Return what was taken for granted of the times of a table, a name and words each.
+
+    Parameters
+    ----------
+    is_chosen
+        Whether somebody chose the columns, and with them how times are read.
+    """
     told = []
     if not columns.of_role("time"):
         told += [] if columns.rate_hz else [
             ("times", "none in the table: its rows lie a nanosecond apart until a rate is chosen")
         ]  # fmt: skip
+    elif is_chosen:
+        pass
     elif columns.time_unit == MONTH_FIRST:
         told.append(MONTH_FIRST_TOLD)
     elif columns.time_unit in _BEYOND and not _named_unit(columns.names[columns.of_role("time")[0]]):

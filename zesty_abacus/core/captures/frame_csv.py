@@ -58,6 +58,7 @@ class FrameCsv:
         CaptureReadError
             If there is no column with a payload.
         """
+        is_chosen = columns is not None
         if columns is None:
             with ByteSource(path) as source:
                 columns = guess_columns(source.head(_GUESSED).decode("utf-8", "replace"))
@@ -67,7 +68,7 @@ class FrameCsv:
             )
         row = 0
         times = TableTimes(columns, report)
-        report.facts += told_guesses(columns)
+        report.facts += told_guesses(columns, is_chosen=is_chosen)
         for lines, batch in read_rows(path, columns, report, progress):
             table = frames_in(batch, columns, times, lines, row, report)
             row += len(batch)

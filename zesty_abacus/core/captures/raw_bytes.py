@@ -36,6 +36,11 @@ class RawBytes:
 
     def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         """Read all bytes in pieces of one size."""
+        # what was taken for text of another system may be bytes that look like it
+        with ByteSource(source.path, as_stored=True) as stored:
+            self._read(stored, sink, report, progress)
+
+    def _read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         report.lanes.append("")
         laid_out = LaidOut(_RATE)
         report.facts.append(laid_out.fact("its bytes"))

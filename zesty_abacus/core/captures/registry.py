@@ -6,6 +6,7 @@ format touches no other file.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable, Sequence
 from functools import cache
 from pathlib import Path
@@ -216,7 +217,9 @@ def unknown_format(path: Path, head: bytes) -> CaptureReadError:
         )  # fmt: skip
     names = ", ".join([*(f.name for f in formats()), *(f.name for f in line_formats()), REFERENCE])
     reason = "the file is empty." if not head else "its content is none of the known formats."
-    return CaptureReadError(reason, where=str(path), hint=f"Known are: {names}.")
+    by_name = ", ".join(itertools.chain(*(one.suffixes for one in formats() if isinstance(one, NamedFormat))))
+    hint = f"Known are: {names}. What a port gave and nothing else is read from files that end in {by_name}."
+    return CaptureReadError(reason, where=str(path), hint=hint if head else f"Known are: {names}.")
 
 
 def holds_bytes(name: str) -> bool:

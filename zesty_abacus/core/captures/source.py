@@ -42,6 +42,8 @@ class ByteSource:
     ----------
     path
         The file.
+    as_stored
+        Give bytes as they are stored, also of text in a form that readers of text do not know.
 
     Raises
     ------
@@ -49,7 +51,7 @@ class ByteSource:
         If it cannot be opened.
     """
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, *, as_stored: bool = False) -> None:
         self.path = path
         with file_errors_as(CaptureReadError):
             self._raw = open_file(path)
@@ -61,7 +63,7 @@ class ByteSource:
         if codec is not None:
             self._stream = pa.CompressedInputStream(pa.PythonFile(self._raw, mode="r"), codec)
         else:
-            self._stream = as_known_text(self._raw, beginning) or self._raw
+            self._stream = (None if as_stored else as_known_text(self._raw, beginning)) or self._raw
         self.is_compressed = codec is not None
         self._held = b""
 
