@@ -24,14 +24,14 @@ def problems(seen: KindSeen) -> Iterator[Problem]:
     sizes = seen.sizes[whole]
     if len(sizes) < _LEAST_FRAMES or any(reader.shown.moves for reader in seen.means.readers):
         return
-    if kind_is_text(seen.meaning.capture, seen.kind):
-        return  # a number that grows by a digit makes a line longer
     found, firsts, counts = np.unique(sizes, return_index=True, return_counts=True)
     if len(found) == 1:
         return
     changes = int(np.count_nonzero(sizes[1:] != sizes[:-1]))
     if changes > max(2, _MOST_CHANGES * len(sizes)):
         return
+    if kind_is_text(seen.meaning.capture, seen.kind):
+        return  # a number that grows by a digit makes a line longer
     # of two that are as frequent, the one that was first
     usual = int(found[np.lexsort((firsts, -counts))[0]])
     places = np.flatnonzero(sizes != usual)

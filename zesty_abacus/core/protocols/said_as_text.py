@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
@@ -18,17 +19,17 @@ LETTERS[0x20:0x7F] = True
 LETTERS[[0x09, 0x0A, 0x0D]] = True
 
 _LOOKED_AT = 16
-"""Frames of a kind that say whether it is text: all of a kind are shown in one form."""
+"""Payloads that are asked: all of a kind are shown in one form."""
 _LEAST_TEXT = 0.95
 _LEAST_BYTES = 4
 """Fewer bytes in all may be letters by chance."""
 
 
 def is_text(protocol: str, payloads: Iterable[bytes]) -> bool:
-    """Return whether payloads are text: of a protocol that may carry it, and nearly all of their bytes letters."""
+    """Return whether payloads are text: of a protocol that may carry it, and nearly all bytes of the first letters."""
     if not protocol_named(protocol).may_be_text:
         return False
-    whole = np.frombuffer(b"".join(payloads), np.uint8)
+    whole = np.frombuffer(b"".join(itertools.islice(payloads, _LOOKED_AT)), np.uint8)
     return len(whole) >= _LEAST_BYTES and int(LETTERS[whole].sum()) >= _LEAST_TEXT * len(whole)
 
 

@@ -28,6 +28,8 @@ class Kinds:
         self.capture: Any = None
         self._rates_of: tuple[Any, int] | None = None
         self._rates: dict[int, float | None] = {}
+        self._text_of: Any = None
+        self._are_text: dict[int, bool] = {}
 
     def clash(self, kind: int) -> tuple[str, ...]:
         """Return that another layout reads a kind, too, and in what numbers they differ; nothing if none does."""
@@ -56,6 +58,14 @@ class Kinds:
     def protocol(self, kind: int) -> str:
         """Return what the lane of a kind speaks."""
         return self.capture.lanes[self.key(kind).lane].protocol
+
+    def is_text(self, kind: int) -> bool:
+        """Return whether the frames of a kind are text; asked of the capture once a kind."""
+        if self._text_of is not self.capture:
+            self._text_of, self._are_text = self.capture, {}
+        if kind not in self._are_text:
+            self._are_text[kind] = engine.kind_is_text(self.capture, kind)
+        return self._are_text[kind]
 
     def address(self, kind: int) -> str:
         """Return a kind's address the way its bus writes it."""

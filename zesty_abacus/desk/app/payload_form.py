@@ -27,9 +27,14 @@ def payload_texts(payload: bytes, form: str) -> list[str]:
     return [f"{byte:02X}" for byte in payload]
 
 
+def blank_between(form: str) -> str:
+    """Return what stands between two bytes; those of a text stand together."""
+    return "" if form == "text" else " "
+
+
 def joined_texts(texts: Iterable[str], form: str) -> str:
-    """Return bytes in one line; those of a text stand without blanks."""
-    return ("" if form == "text" else " ").join(texts)
+    """Return bytes in one line."""
+    return blank_between(form).join(texts)
 
 
 def heading(what: str, form: str) -> str:

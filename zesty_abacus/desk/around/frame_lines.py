@@ -49,7 +49,6 @@ class FrameLines:
         self._capture: Capture | None = None
         self._zero_ns = 0
         self._lines: OrderedDict[int, FrameLine] = OrderedDict()
-        self._text_kinds: dict[int, bool] = {}
 
     def of(self, row: int) -> FrameLine:
         """Return a frame of the capture in words."""
@@ -67,7 +66,6 @@ class FrameLines:
     def forget(self) -> None:
         """Say everything anew from now on."""
         self._lines.clear()
-        self._text_kinds.clear()
 
     def _make_line(self, row: int) -> FrameLine:
         session = self._session
@@ -78,7 +76,7 @@ class FrameLines:
         flags = recorded.flags
         name = layout.name if layout is not None else session.kinds.name(kind)
         says, wrong = self._sentence(kind, frame.decoded, flags, layout)
-        if layout is None and self._is_text(kind):
+        if layout is None and session.kinds.is_text(kind):
             # what a line of text says can be read without a layout
             says = joined_texts(payload_texts(frame.payload.rstrip(b"\r\n"), "text"), "text")
         return FrameLine(
@@ -91,13 +89,8 @@ class FrameLines:
             wrong=wrong,
             payload=frame.payload,
             owners=frame.owners,
-            is_text=self._is_text(kind),
+            is_text=session.kinds.is_text(kind),
         )
-
-    def _is_text(self, kind: int) -> bool:
-        if kind not in self._text_kinds:
-            self._text_kinds[kind] = engine.kind_is_text(self._session.capture, kind)
-        return self._text_kinds[kind]
 
     def _sentence(
         self, kind: int, decoded: engine.Decoded | None, flags: int, layout: engine.Layout | None

@@ -7,7 +7,7 @@ import itertools
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QPainter
 
-from ..app.payload_form import joined_texts, payload_texts, shown_form
+from ..app.payload_form import blank_between, payload_texts, shown_form
 from ..app.session import Session
 from ..widgets.paint import byte_owners, draw_text
 from ..widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
@@ -91,9 +91,9 @@ def draw_payload(painter: QPainter, box: QRectF, line: FrameLine, form: str) -> 
     form = shown_form(form, text=line.is_text)
     painter.setFont(figure_font(TINY_PX if form == "bin" else SMALL_PX))
     step = painter.fontMetrics().horizontalAdvance("0")
-    blank = "" if form == "text" else " "
+    blank = blank_between(form)
     texts = payload_texts(line.payload[:_MOST_BYTES_SHOWN], form)
-    tell(painter, box, lambda: joined_texts(texts, form))
+    tell(painter, box, lambda: blank.join(texts))
     owners = byte_owners(line.owners, len(texts))
     x = box.left()
     for owner, group in itertools.groupby(zip(owners, texts, strict=True), key=lambda item: item[0]):

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Iterator
-from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -26,15 +24,10 @@ from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, figure_font, look, text_font
 from .bench import Bench
 
-if TYPE_CHECKING:
-    from ....core.frames.table import FrameTable
-
 _ROW = 22
 _HEAD = 22
 _KEPT = 2000
 _MOST_BYTES = 32
-_LOOKED_AT = 16
-"""Frames by which what came out is taken for text, or not."""
 
 
 class CameOut(RowList):
@@ -168,9 +161,7 @@ class CameOut(RowList):
         self._reader = lines.FrameReader(outcome, layouts) if outcome is not None else None
         # asked once here, not at every paint: a library has thousands of layouts
         self._says_something = any(self._bench.lane_name in one.applies.lanes for one in layouts)
-        self._is_text = outcome is not None and engine.is_text(
-            outcome.recipe.protocol, _first_payloads(outcome.result.frames)
-        )
+        self._is_text = outcome is not None and _is_text(outcome)
         self._words.clear()
         self._told_row = -2
         self._on_cursor()
@@ -220,5 +211,6 @@ class CameOut(RowList):
             super().keyPressEvent(event)
 
 
-def _first_payloads(frames: FrameTable) -> Iterator[bytes]:
-    return (frames.payload_of(row) for row in range(min(len(frames), _LOOKED_AT)))
+def _is_text(outcome: lines.Outcome) -> bool:
+    frames = outcome.result.frames
+    return engine.is_text(outcome.recipe.protocol, map(frames.payload_of, range(len(frames))))

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaint
 
 from ...app.doors import engine
 from ...app.kind_store import FrameAt
-from ...app.payload_form import joined_texts, payload_texts, shown_form
+from ...app.payload_form import blank_between, joined_texts, payload_texts, shown_form
 from ...app.session import Session
 from ...widgets.paint import draw_text
 from ...widgets.parts import menu_of
@@ -149,8 +149,7 @@ class BesideList(RowList):
         painter.setFont(figure_font(SMALL_PX))
         step = painter.fontMetrics().horizontalAdvance("0")
         x = box.left()
-        said = engine.kind_is_text(self._session.capture, self._beside.sides[row].kind)
-        form = shown_form(self._session.form, text=said)
+        form = shown_form(self._session.form, text=self._session.kinds.is_text(self._beside.sides[row].kind))
         texts = payload_texts(frame.payload[:_MOST_BYTES], form)
         tell(painter, box, lambda: joined_texts(texts, form))
         for number, text in enumerate(texts):
@@ -162,7 +161,7 @@ class BesideList(RowList):
             if number in unlike:
                 painter.setPen(QPen(QColor(theme.zest), 1.6))
                 painter.drawLine(cell.bottomLeft(), cell.bottomRight())
-            x += step * (len(text) + (form != "text"))
+            x += step * len(text + blank_between(form))
 
     def _draw_detail(self, painter: QPainter) -> None:
         """Say what differs at the cursor below the list, the first beside the one in hand."""
