@@ -164,7 +164,7 @@ def test_words_are_offered_and_taken(pilot, line):
 def test_pointing_at_a_frame_asks_for_its_like(pilot, line):
     pilot.window.show_desk("Read")
     frames = pilot.window.read.frames
-    row = frames._listed.row(frames.current())
+    row = frames.listed.row(frames.current())
     y = frames.head_height + (frames.current() - frames.first() + 0.5) * frames.row_height
     choose(pilot, frames.viewport(), QPoint(200, int(y)), "of this address")
     hits = pilot.session.asking.hits

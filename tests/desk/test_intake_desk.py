@@ -201,11 +201,11 @@ def test_a_frame_on_read_leads_to_its_own_wave(pilot, lane):
     pilot.key("2")
     frames, session = pilot.window.read.frames, pilot.session
     number = next(n for n, one in enumerate(session.capture.lanes) if one.name == lane)
-    frames.show_only_lanes(frozenset({number}))
+    frames.listed.show_lanes(frozenset({number}))
     frames._put_cursor(15)
     frames.go(1)
     pilot.settle()
-    wanted = frames.in_hand()
+    wanted = frames.listed.in_hand()
     frames.setFocus()
     pilot.key("W")
     assert pilot.window.desk_name == "Intake"
@@ -223,7 +223,7 @@ def test_a_frame_of_a_log_leads_to_its_recording(pilot):
     pilot.key("2")
     frames, session = pilot.window.read.frames, pilot.session
     number = next(n for n, one in enumerate(session.capture.lanes) if one.name == "thruster")
-    frames.show_only_lanes(frozenset({number}))
+    frames.listed.show_lanes(frozenset({number}))
     frames._put_cursor(5)
     frames.setFocus()
     pilot.key("W")

@@ -201,11 +201,11 @@ def test_frames_scroll_click_and_page(pilot):
 
 def test_listed_lanes_are_only_those_asked_for(pilot):
     frames = pilot.window.read.frames
-    frames.show_only_lanes(frozenset({1}))
+    frames.listed.show_lanes(frozenset({1}))
     pilot.settle()
     assert frames.count() == int((pilot.session.capture.frames.lanes(np.arange(len(pilot.session.capture))) == 1).sum())
     assert frames.line(0).lane == "battery"
-    frames.show_only_lanes(frozenset(range(len(pilot.session.capture.lanes))))
+    frames.listed.show_lanes(frozenset(range(len(pilot.session.capture.lanes))))
     assert frames.count() == len(pilot.session.capture)
 
 

@@ -85,14 +85,14 @@ def test_of_two_frames_of_one_moment_the_one_clicked_stays_in_hand(pilot):
     pilot.key("2")
     frames, session = pilot.window.read.frames, pilot.session
     lane = next(n for n, lane in enumerate(session.capture.lanes) if lane.name == "winch")
-    frames.show_only_lanes(frozenset({lane}))
+    frames.listed.show_lanes(frozenset({lane}))
     place = next(n for n in range(10, 60) if frames.line(n).time == frames.line(n + 1).time)
-    session.clock.set_cursor(session.capture.frames.at(frames._listed.row(place)).time_ns)
+    session.clock.set_cursor(session.capture.frames.at(frames.listed.row(place)).time_ns)
     pilot.settle()
     for chosen in (place + 1, place):
         y = next(top for row, top in frames.rows_in_view() if row == chosen) + 5
         pilot.click(frames.viewport(), QPointF(200, y))
-        assert frames.current() == chosen and session.kind == session.store.kind_of_row(frames._listed.row(chosen))
+        assert frames.current() == chosen and session.kind == session.store.kind_of_row(frames.listed.row(chosen))
     frames.go(1)
     assert frames.current() == place + 1
     frames.go(1)

@@ -230,7 +230,7 @@ class Window(QMainWindow):
 
     def show_wave(self) -> None:
         """Show where the frame in hand on Read came from: its recording, and its wave if it has one."""
-        frame = self.read.frames.in_hand()
+        frame = self.read.frames.listed.in_hand()
         number = self.session.source_of(frame.lane, frame.time_ns) if frame is not None else None
         if frame is None or number is None:
             self.session.told.emit("", "Choose a frame in the list first.")

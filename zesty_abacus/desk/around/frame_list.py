@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPaint
 
 from ..app.doors import asked
 from ..app.payload_form import heading
-from ..app.session import FrameInHand, Session
+from ..app.session import Session
 from ..widgets.row_list import RowList
 from ..widgets.theme import look
 from .ask_menu import ask_menu
@@ -28,44 +28,31 @@ class FrameList(RowList):
     """All frames of the capture, or only those of the kind in hand, around the cursor.
 
     Up and Down go frame by frame; a click puts the cursor on a frame.
+
+    Attributes
+    ----------
+    listed
+        Which frames are listed.
     """
 
     def __init__(self, session: Session) -> None:
         super().__init__("Frames", ROW, _HEAD, _DETAIL)
         self._slots = 0
         self._session = session
-        self._listed = ListedFrames(session)
-        self._rows = FramePainter(session, self._listed)
+        self.listed = ListedFrames(session)
+        self.listed.changed.connect(self._on_rows_changed)
+        self._rows = FramePainter(session, self.listed)
         self._digits = session.clock.digits
-        session.opened.connect(self._on_opened)
         session.grown.connect(self._on_grown)
         session.layouts_changed.connect(self._forget)
         session.reading.counts.changed.connect(self._forget)
         session.form_changed.connect(self.repaint_rows)
-        session.kind_changed.connect(self._on_kind)
-        session.asking.changed.connect(self._on_asked)
         session.clock.cursor_changed.connect(self._on_cursor)
         session.clock.view_changed.connect(self._on_view)
         look.changed.connect(self.repaint_rows)
 
     def sizeHint(self) -> QSize:
         return QSize(600, 240)
-
-    def show_only_kind(self, only: bool) -> None:
-        """List only frames of the kind in hand, or all."""
-        self._listed.show_kind(only)
-        self._on_rows_changed()
-
-    def show_only_hits(self, only: bool) -> None:
-        """List only frames in which the condition in hand holds, or all."""
-        self._listed.show_hits(only)
-        self._on_rows_changed()
-
-    def show_only_lanes(self, lanes: frozenset[int] | None) -> None:
-        """List only frames of these lane numbers, or of all lanes."""
-        everything = lanes == frozenset(range(len(self._session.capture.lanes)))
-        self._listed.show_lanes(None if everything else lanes)
-        self._on_rows_changed()
 
     def _on_view(self) -> None:
         if self._digits != self._session.clock.digits:
@@ -74,7 +61,7 @@ class FrameList(RowList):
 
     def order(self) -> TimeOrder | RowsInOrder:
         """Return the frames that are listed, in order of time."""
-        return self._listed.order()
+        return self.listed.order()
 
     def count(self) -> int:
         """Return how many frames are listed."""
@@ -82,17 +69,7 @@ class FrameList(RowList):
 
     def current(self) -> int:
         """Return the place in the list of the last frame at or before the cursor, -1 before the first."""
-        return self._listed.current()
-
-    def in_hand(self) -> FrameInHand | None:
-        """Return the frame at the cursor, None before the first."""
-        place = self.current() if self._session.capture is not None else -1
-        if place < 0:
-            return None
-        row = self._listed.row(place)
-        key = self._session.kinds.key(self._session.store.kind_of_row(row))
-        lane = self._session.capture.lanes[key.lane].name
-        return FrameInHand(lane, self._session.capture.frames.at(row).time_ns, key.address, key.flags)
+        return self.listed.current()
 
     def line(self, place: int) -> FrameLine:
         """Return a listed frame in words."""
@@ -127,10 +104,6 @@ class FrameList(RowList):
 
     # events
 
-    def _on_opened(self) -> None:
-        self._listed.show_lanes(None)
-        self._on_rows_changed()
-
     def _on_rows_changed(self) -> None:
         self._forget()
         self._on_cursor()
@@ -138,16 +111,6 @@ class FrameList(RowList):
     def _on_grown(self) -> None:
         # whoever reads further up is not moved; what follows the newest goes by the cursor
         self.set_first(self.first())
-
-    def _on_kind(self) -> None:
-        if self._listed.follows_the_kind:
-            self._listed.look_again()
-            self._on_rows_changed()
-
-    def _on_asked(self) -> None:
-        if self._listed.follows_the_hits:
-            self._listed.look_again()
-            self._on_rows_changed()
 
     def _on_cursor(self) -> None:
         if self._session.capture is None:
@@ -174,9 +137,9 @@ class FrameList(RowList):
         place = min(max(place, 0), self.count() - 1)
         if place < 0:
             return
-        self._listed.choose(place)
+        self.listed.choose(place)
         clock, before = self._session.clock, self._session.clock.cursor_ns
-        clock.set_cursor(self._session.capture.frames.at(self._listed.row(place)).time_ns, follow=True)
+        clock.set_cursor(self._session.capture.frames.at(self.listed.row(place)).time_ns, follow=True)
         if clock.cursor_ns == before:
             self._on_cursor()
 
@@ -186,7 +149,7 @@ class FrameList(RowList):
             return
         place = self.row_under(event.pos().y())
         if place is not None:
-            row = self._listed.row(place)
+            row = self.listed.row(place)
             layout = self._session.reading.layout_at(self._session.store.kind_of_row(row), row)
             message = layout.name if layout is not None else ""
             ask_menu(self, self._session, asked.of_frame(self._session.capture, row, message), event.globalPos())
@@ -206,4 +169,4 @@ class FrameList(RowList):
         place = self.row_at(event) if event is not None else None
         if place is not None:
             self._put_cursor(place)
-            self._session.select_kind(self._session.store.kind_of_row(self._listed.row(place)))
+            self._session.select_kind(self._session.store.kind_of_row(self.listed.row(place)))

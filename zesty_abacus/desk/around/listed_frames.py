@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
 
-from ..app.session import Session
+from ..app.session import FrameInHand, Session
 
 if TYPE_CHECKING:
     from ...core.frames.capture import Capture
@@ -17,10 +18,19 @@ _WINDOW = 1024
 """Rows that are looked up at once; a screen shows a few dozen."""
 
 
-class ListedFrames:
-    """All frames of the capture, of some lanes or of the kind in hand, or hits, by their place in the list."""
+class ListedFrames(QObject):
+    """All frames of the capture, of some lanes or of the kind in hand, or hits, by their place in the list.
+
+    Events
+    ------
+    changed
+        Others are listed.
+    """
+
+    changed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
+        super().__init__()
         self._session = session
         self._only_kind = False
         self._only_hits = False
@@ -29,6 +39,9 @@ class ListedFrames:
         self._order: TimeOrder | RowsInOrder | None = None
         self._rows: dict[int, NDArray[np.uint32]] = {}
         self._chosen: tuple[TimeOrder | RowsInOrder, int] | None = None
+        session.opened.connect(lambda: self.show_lanes(None))
+        session.kind_changed.connect(self._on_kind)
+        session.asking.changed.connect(self._on_asked)
 
     @property
     def follows_the_kind(self) -> bool:
@@ -52,12 +65,26 @@ class ListedFrames:
 
     def show_lanes(self, lanes: frozenset[int] | None) -> None:
         """List only frames of these lane numbers; None is all."""
-        self._lanes = lanes
+        capture = self._session.capture
+        is_all = lanes is None or (capture is not None and lanes == frozenset(range(len(capture.lanes))))
+        self._lanes = None if is_all else lanes
         self.look_again()
 
     def look_again(self) -> None:
         """Find out anew which frames are listed."""
+        self._forget()
+        self.changed.emit()
+
+    def _forget(self) -> None:
         self._order, self._rows = None, {}
+
+    def _on_kind(self) -> None:
+        if self._only_kind:
+            self.look_again()
+
+    def _on_asked(self) -> None:
+        if self._only_hits:
+            self.look_again()
 
     def order(self) -> TimeOrder | RowsInOrder:
         """Return the frames that are listed, in order of time."""
@@ -65,7 +92,7 @@ class ListedFrames:
         if self._capture is not session.capture:
             # a capture that takes the place of another tells the clock first, and lists are asked meanwhile
             self._capture = session.capture
-            self.look_again()
+            self._forget()
         if self._order is None:
             hits = session.asking.hits if self._only_hits else None
             if hits is not None and session.capture.has_grown_from(hits.capture):
@@ -106,6 +133,16 @@ class ListedFrames:
         rows = np.array([self.row(place), self.row(chosen)], np.uint32)
         last, mine = self._session.capture.frames.times(rows).tolist()
         return chosen if mine == last else place
+
+    def in_hand(self) -> FrameInHand | None:
+        """Return the frame at the cursor, None before the first."""
+        session = self._session
+        place = self.current() if session.capture is not None else -1
+        if place < 0:
+            return None
+        row = self.row(place)
+        lane, address, flags = session.kinds.origin(session.store.kind_of_row(row))
+        return FrameInHand(lane, session.capture.frames.at(row).time_ns, address, flags)
 
     def time_since_last(self, place: int) -> int | None:
         """Return how many nanoseconds lie between a frame and the one listed before it; None for the first."""

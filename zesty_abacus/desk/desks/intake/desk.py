@@ -252,4 +252,4 @@ class IntakeDesk(QWidget):
         if self.isVisible() and self.bench.number < len(outcomes):
             names = [lane.name for lane in self._session.capture.lanes]
             wanted = outcomes[self.bench.number].lanes
-            self.out.show_only_lanes(frozenset(names.index(lane) for lane in wanted if lane in names))
+            self.out.listed.show_lanes(frozenset(names.index(lane) for lane in wanted if lane in names))

@@ -126,8 +126,8 @@ class ReadDesk(QWidget):
             scope.addButton(choice)
             row.addWidget(choice)
         self.all_kinds.setChecked(True)
-        self.this_kind.toggled.connect(self.frames.show_only_kind)
-        self.only_hits.toggled.connect(self.frames.show_only_hits)
+        self.this_kind.toggled.connect(self.frames.listed.show_kind)
+        self.only_hits.toggled.connect(self.frames.listed.show_hits)
         for place, choice in ((1, self.answers), (2, self.side_by_side)):
             choice.toggled.connect(lambda on, place=place: self._show_list(place if on else 0))
         self._session.asking.changed.connect(self._on_asked)
