@@ -16,24 +16,19 @@ import numpy as np
 
 from ..compiled import njit
 from ..frames import flags as F
-from ..frames.table import FrameTable
 from ..progress import Progress
 from . import can_packet as can
 from .cutting import Cuts
-from .output import ByteOutput
+from .pcapng_writer import ENHANCED, INTERFACE, SECTION, PcapngWriter
 from .registry import Sink
 from .report import ReadReport
 from .source import ByteSource
 
-_SECTION = 0x0A0D0D0A
-_INTERFACE = 1
 _SIMPLE = 3
-_ENHANCED = 6
 _MAX_BLOCK = 16 << 20
 _MAX_INTERFACES = 1024
 _FASTEST = 1_000_000_000_000
 """Bit/s of an interface; what is above is no speed."""
-_WRITE_ROWS = 1 << 15
 _AHEAD = 32
 _LAST_NS = 9_200_000_000_000_000_000
 _SWAPPED_ORDER = 0x4D3C2B1A
@@ -139,7 +134,7 @@ class _Section:
             return 4
         if at + size > len(data):
             return 0
-        if struct.unpack_from(self._order + "I", data, at)[0] == _INTERFACE:
+        if struct.unpack_from(self._order + "I", data, at)[0] == INTERFACE:
             self._add_interface(data[at + 8 : at + size - 4], f"byte {offset + at}", report)
         return size
 
@@ -215,14 +210,14 @@ def _chain(words, swapped, every, places):  # type: ignore[no-untyped-def]
         kind, size = can.read_u32(words, at, swapped), can.read_u32(words, at + 1, swapped)
         if size % 4 or size < 12 or size > _MAX_BLOCK or at + size // 4 > len(words):
             return np.int64(-1), 0
-        if kind == _ENHANCED:
+        if kind == ENHANCED:
             head = 4 * at if head < 0 else head
             if 4 * at >= (count + 1) * every and count < len(places):
                 places[count] = 4 * at
                 count += 1
-        elif kind == _SIMPLE or (head >= 0 and kind == _INTERFACE) or (at > 0 and kind == _SECTION):
+        elif kind == _SIMPLE or (head >= 0 and kind == INTERFACE) or (at > 0 and kind == SECTION):
             return np.int64(-1), 0
-        elif kind == _INTERFACE:
+        elif kind == INTERFACE:
             link = can.read_u32(words, at + 2, swapped)
             if (link >> 16 if swapped else link & 0xFFFF) != can.LINK_CAN:
                 return np.int64(-1), 0
@@ -265,7 +260,7 @@ def _find_block(data, words, at, swapped):  # type: ignore[no-untyped-def]
     """Return the next position where a block of a known type makes sense, else near the end."""
     while at + 12 <= len(data):
         kind = can.read_u32(words, at, swapped)
-        if kind == _ENHANCED or kind == _SIMPLE or kind == _INTERFACE or kind == _SECTION:
+        if kind == ENHANCED or kind == _SIMPLE or kind == INTERFACE or kind == SECTION:
             if _block_size(data, words, at, swapped) > 0:
                 return at
         at += 1
@@ -297,7 +292,7 @@ def _parse(  # type: ignore[no-untyped-def]
     frames = used = bad = 0
     while at + 12 <= len(data):
         kind = can.read_u32(words, at, swapped)
-        if kind == _SECTION or kind == _INTERFACE:
+        if kind == SECTION or kind == INTERFACE:
             return frames, used, bad, at, True
         block = _block_size(data, words, at, swapped)
         if block == 0:
@@ -309,7 +304,7 @@ def _parse(  # type: ignore[no-untyped-def]
             at = _find_block(data, words, at + 1, swapped)
             continue
         code = 0
-        if kind == _ENHANCED or kind == _SIMPLE:
+        if kind == ENHANCED or kind == _SIMPLE:
             code, used_after = _take_packet(
                 data, words, at, block, kind, swapped, interfaces, count, time_ns, lane, address, flags, start, size,
                 payload, frames, used,
@@ -346,15 +341,15 @@ def _take_packet(  # type: ignore[no-untyped-def]
     used,
 ):
     """Take one packet block; return (0, a reason, or -1 to pass over it silently; payload bytes used)."""
-    header = 28 if kind == _ENHANCED else 12
+    header = 28 if kind == ENHANCED else 12
     if block < header + 4:
         return 1, used
-    interface = can.read_u32(words, at + 8, swapped) if kind == _ENHANCED else np.int64(0)
+    interface = can.read_u32(words, at + 8, swapped) if kind == ENHANCED else np.int64(0)
     if interface >= count:
         return 6, used
     row_of = interfaces[interface]
     room = block - header - 4
-    if kind == _ENHANCED:
+    if kind == ENHANCED:
         high = can.read_u32(words, at + 12, swapped)
         if high >= 1 << 31:
             return 7, used
@@ -380,7 +375,7 @@ def _take_packet(  # type: ignore[no-untyped-def]
             size[row] = length
             time_ns[row] = time
             lane[row] = row_of[_LANE]
-            if kind == _ENHANCED and header + captured + 8 < block:
+            if kind == ENHANCED and header + captured + 8 < block:
                 first = at + header + (captured + 3) // 4 * 4
                 flags[row] |= _direction(data, words, first, at + block - 4, swapped)
             return 0, used + length
@@ -390,64 +385,6 @@ def _take_packet(  # type: ignore[no-untyped-def]
     if code == 0:
         time_ns[row] = time
         lane[row] = row_of[_LANE]
-        if kind == _ENHANCED:
+        if kind == ENHANCED:
             flags[row] |= _direction(data, words, at + header + (captured + 3) // 4 * 4, at + block - 4, swapped)
     return code, used_after
-
-
-class PcapngWriter:
-    """Writes a pcapng file with nanoseconds, lowest byte first, an interface a lane."""
-
-    def __init__(self, path: Path, lanes: Sequence[str]) -> None:
-        self._output = ByteOutput(path)
-        self._output.write(_block(_SECTION, struct.pack("<IHHq", 0x1A2B3C4D, 1, 0, -1)))
-        for name in lanes:
-            options = _option(2, name.encode()) if name else b""
-            options += _option(9, b"\x09") + struct.pack("<HH", 0, 0)
-            self._output.write(_block(_INTERFACE, struct.pack("<HHI", can.LINK_CAN, 0, 0) + options))
-
-    def append(self, table: FrameTable) -> None:
-        """Write the frames of a table."""
-        for first in range(0, len(table), _WRITE_ROWS):
-            part = table.rows(first, first + _WRITE_ROWS)
-            data = np.zeros(len(part) * 96 + int(part.size.sum()), np.uint8)
-            used = _format(part.time_ns, part.lane, part.address, part.flags, part.start, part.size, part.payload, data)
-            self._output.write(data[:used].data)
-
-    def close(self) -> None:
-        """Finish the file."""
-        self._output.close()
-
-
-def _block(kind: int, body: bytes) -> bytes:
-    size = len(body) + 12
-    return struct.pack("<II", kind, size) + body + struct.pack("<I", size)
-
-
-def _option(code: int, value: bytes) -> bytes:
-    return struct.pack("<HH", code, len(value)) + value + b"\0" * (-len(value) % 4)
-
-
-@njit(cache=True, nogil=True)
-def _format(time_ns, lane, address, flags, start, size, payload, data):  # type: ignore[no-untyped-def]
-    at = 0
-    for row in range(len(time_ns)):
-        length = can.HEADER + np.int64(size[row])
-        padded = (length + 3) // 4 * 4
-        way = 1 if flags[row] & F.RECEIVED else 2 if flags[row] & F.SENT else 0
-        block = 32 + padded + (12 if way else 0)
-        at = can.put_u32(data, at, _ENHANCED)
-        at = can.put_u32(data, at, block)
-        at = can.put_u32(data, at, np.int64(lane[row]))
-        at = can.put_u32(data, at, time_ns[row] >> 32)
-        at = can.put_u32(data, at, time_ns[row] & 0xFFFFFFFF)
-        at = can.put_u32(data, at, length)
-        at = can.put_u32(data, at, length)
-        can.put_frame(data, at, address[row], flags[row], payload, start[row], size[row])
-        at += padded
-        if way:
-            at = can.put_u32(data, at, 4 << 16 | 2)
-            at = can.put_u32(data, at, way)
-            at = can.put_u32(data, at, 0)
-        at = can.put_u32(data, at, block)
-    return at
