@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from zesty_abacus.core.captures.column_guess import guess_columns
 from zesty_abacus.core.captures.columns import CLOCK, DATE, MONTH_FIRST, Columns
 from zesty_abacus.core.captures.reference import read_reference
-from zesty_abacus.core.captures.registry import read_recording
+from zesty_abacus.core.captures.registry import read_lines, read_recording
 from zesty_abacus.core.captures.report import ReadReport
 from zesty_abacus.core.captures.table_times import TableTimes
 from zesty_abacus.core.frames.table import FrameTable
@@ -96,6 +96,24 @@ def test_which_of_day_and_month_comes_first_is_asked_of_all_dates(tmp_path, days
     zero = int(datetime.fromisoformat(f"{first}T08:00:00+00:00").timestamp()) * S
     assert int(table.time_ns[0]) == zero and len(table) == 40 and report.problem_count == 0
     assert report.facts == ([("dates", "the month stands before the day")] if form == MONTH_FIRST else [])
+
+
+@pytest.mark.parametrize("apart", ["second", "microsecond"])
+def test_of_measurements_and_samples_it_is_told_as_well(tmp_path, apart):
+    digits = "{n:02}" if apart == "second" else "00.{n:06}"
+    rows = "".join(f"05/12/2026 08:00:{digits.format(n=n)},{n % 7}.5\n" for n in range(50))
+    (tmp_path / "a.csv").write_text("time,volt\n" + rows)
+    if apart == "second":
+        report = read_reference(tmp_path / "a.csv").report
+    else:
+        _, report = read_lines(tmp_path / "a.csv", tmp_path)
+    assert report.facts == [("dates", "the month stands before the day")]
+    chosen = guess_columns("time,volt\n" + rows)
+    if apart == "second":
+        report = read_reference(tmp_path / "a.csv", chosen).report
+    else:
+        _, report = read_lines(tmp_path / "a.csv", tmp_path, columns=chosen)
+    assert report.facts == []
 
 
 def test_a_log_of_text_may_have_the_month_first_too(tmp_path):

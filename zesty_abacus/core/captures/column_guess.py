@@ -4,23 +4,12 @@ from __future__ import annotations
 
 import itertools
 import re
-import statistics
 
 from ..frames.flags import flags_of_direction
-from .columns import (
-    CLOCK,
-    DATE,
-    MONTH_FIRST,
-    MONTH_FIRST_TOLD,
-    WRITTEN_OUT,
-    Columns,
-    cells_before_tail,
-    date_form,
-    split_line,
-)
+from .columns import Columns, cells_before_tail, split_line
+from .time_guess import NUMBER, most, named_unit, numeric, rising, time_unit, times_written_out, written_out
 
 _SEPARATORS = "\t;,|"
-_NUMBER = r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?"
 _PAIRS = r"[0-9A-Fa-f]{2}([ :-][0-9A-Fa-f]{2})+"
 """Bytes in hex that stand apart."""
 _PAIRS_OF_A_TIME = 3
@@ -30,20 +19,13 @@ _MOST_CELLS = 200
 _MANY = 0.2
 _SENTENCE = re.compile(r"[$!][0-9A-Z]{2,},.*\*[0-9A-Fa-f]{2}[\s\"]*$")
 """How a line of IEC 61162-1 ends, whatever stands before it."""
-_BEYOND = {"ns": 9.2e15, "µs": 9.2e12, "ms": 9.2e9}
-"""Times above these have no place in the next larger unit: 63 bits of nanoseconds end in 2262."""
-_APART = {"s": 20.0, "ms": 20e3, "µs": 20e6, "ns": 20e9}
-"""How far frames may lie apart for a time to be taken in a unit."""
-_LEAST_TIMES = 3
-_DATED_S = 3e8
-"""Seconds above this, about ten years, are a date and no time since the recording began."""
 
 
 def guess_columns(head: str) -> Columns | None:
     """Guess separator, decimal sign, head lines and what each column is; None if this is no table."""
     lines = [line for line in head.splitlines() if line.strip()][:200]
     if lines and (
-        lines[0].lstrip().startswith(("{", "[{")) or _most([bool(_SENTENCE.search(line)) for line in lines], some=True)
+        lines[0].lstrip().startswith(("{", "[{")) or most([bool(_SENTENCE.search(line)) for line in lines], some=True)
     ):
         # rows of JSON and sentences have separators as well
         return None
@@ -73,9 +55,9 @@ def _without_rows(line: str) -> Columns | None:
     names = tuple(split_line(line, ","))
     # cells that could be anything leave it to the names
     roles = _roles(names, [["00"]] * len(names), ".")
-    if not {"time", "payload"} <= set(roles) or any(re.fullmatch(_NUMBER, name) for name in names):
+    if not {"time", "payload"} <= set(roles) or any(re.fullmatch(NUMBER, name) for name in names):
         return None
-    return Columns(separator=",", head_lines=1, names=names, roles=roles, time_unit=_time_unit(names, roles, []))
+    return Columns(separator=",", head_lines=1, names=names, roles=roles, time_unit=time_unit(names, roles, []))
 
 
 def columns_named(names: tuple[str, ...], cells: list[list[str]]) -> Columns | None:
@@ -83,7 +65,7 @@ def columns_named(names: tuple[str, ...], cells: list[list[str]]) -> Columns | N
     roles = _roles(names, cells, ".")
     if not {"payload", "byte"} & set(roles):
         return None
-    return Columns(names=names, roles=roles, time_unit=_time_unit(names, roles, cells), base=_base(names, roles, cells))
+    return Columns(names=names, roles=roles, time_unit=time_unit(names, roles, cells), base=_base(names, roles, cells))
 
 
 def _base(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[str]]) -> int:
@@ -107,7 +89,7 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     first = _first_of_data(rows, usual)
     fits = [len(row) == usual for row in rows[first:-1]] if first is not None else []
     # anything can be cut at blanks, so there every row has to fit
-    if first is None or not (_most(fits) if separator != " " else all(fits)):
+    if first is None or not (most(fits) if separator != " " else all(fits)):
         return None
     data = rows[first:-1] or rows[first:]
     decimal = "," if separator != "," and any(re.fullmatch(r"[+-]?\d+,\d+", c) for row in data for c in row) else "."
@@ -118,7 +100,7 @@ def _with_separator(lines: list[str], separator: str) -> tuple[float, Columns] |
     if separator == " " and not is_named and (_end_in_bytes(cells) or _says_words(cells)):
         return None
     roles = _roles(names, cells, decimal)
-    unit, rate = _time_unit(names, roles, cells), None
+    unit, rate = time_unit(names, roles, cells), None
     base = _base(names, roles, cells)
     byte_cells = [c for n, r in enumerate(roles) if r == "byte" for c in cells[n] if c]
     plain = bool(byte_cells) and all(c.isdigit() for c in byte_cells) and any(len(c) != 2 for c in byte_cells)
@@ -149,9 +131,9 @@ def _end_in_bytes(cells: list[list[str]]) -> bool:
 
 def _says_words(cells: list[list[str]]) -> bool:
     """Return whether a word stands behind the time, so that numbers in it have none of their own."""
-    if len(cells) < 2 or not (_rising(cells[0], ".") or _times_written_out(cells[0])):
+    if len(cells) < 2 or not (rising(cells[0], ".") or times_written_out(cells[0])):
         return False
-    return _most([bool(re.match("[A-Za-z]", cell)) for cell in cells[1]], some=True)
+    return most([bool(re.match("[A-Za-z]", cell)) for cell in cells[1]], some=True)
 
 
 def _with_tail(lines: list[str]) -> Columns | None:
@@ -164,7 +146,7 @@ def _with_tail(lines: list[str]) -> Columns | None:
         first -= 1  # frames without bytes are no head
     data, sizes = rows[first:-1] or rows[first:], before[first:-1] or before[first:]
     # what stands before the bytes may look like one
-    if width < 2 or not _most([size <= width <= len(row) for size, row in zip(sizes, data, strict=True)]):
+    if width < 2 or not most([size <= width <= len(row) for size, row in zip(sizes, data, strict=True)]):
         return None
     fitting = [row for row in data if len(row) >= width]
     tails = [row[width:] for row in fitting]
@@ -184,7 +166,7 @@ def _with_tail(lines: list[str]) -> Columns | None:
         return None
     base = _base(names, roles, cells) if named else 16
     return Columns(separator=" ", head_lines=first, names=names, roles=roles, base=base, tail=True,
-                   time_unit=_time_unit(names, roles, cells))  # fmt: skip
+                   time_unit=time_unit(names, roles, cells))  # fmt: skip
 
 
 def _width_before_bytes(rows: list[list[str]], before: list[int]) -> int:
@@ -217,14 +199,7 @@ def _roles_before_tail(names: tuple[str, ...], cells: list[list[str]], tails: li
 
 
 def _is_data(row: list[str]) -> bool:
-    return any(re.fullmatch(_NUMBER, cell) or _written_out(cell) for cell in row) and not row[0].startswith("#")
-
-
-def _written_out(cell: str) -> str:
-    """Return how a time is written out in a cell; empty if it is none."""
-    found = next((form for form, look in WRITTEN_OUT.items() if re.fullmatch(look, cell)), "")
-    # ``08:30`` by itself may be minutes and seconds, or two bytes
-    return "" if found == CLOCK and cell.count(":") < 2 else found
+    return any(re.fullmatch(NUMBER, cell) or written_out(cell) for cell in row) and not row[0].startswith("#")
 
 
 def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
@@ -239,7 +214,7 @@ def _names(head: list[list[str]], width: int) -> tuple[str, ...]:
     names = []
     for number in range(width):
         name = named[number].lstrip("#").strip() if named else ""
-        if units[number] in _LENGTHS and not _named_unit(name):
+        if units[number] in _LENGTHS and not named_unit(name):
             # a line of units says what the time is in; channels keep their names, by which recipes know them
             name += f" ({units[number]})"
         name = name or f"column {number + 1}"
@@ -275,7 +250,7 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
         if (
             "time" not in roles
             and ({"time", "t", "timestamp", "seconds", "sec"} & set(word))
-            and (_numeric(cells[number], decimal) or _times_written_out(cells[number]))
+            and (numeric(cells[number], decimal) or times_written_out(cells[number]))
         ):
             roles[number] = "time"
         elif {"address", "id", "identifier", "can"} & set(word) and "address" not in roles:
@@ -292,7 +267,7 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
             roles[number] = "flags"
         elif {"size", "length", "len", "dlc"} & set(word) and "size" not in roles:
             roles[number] = "size"
-    if "time" not in roles and len(cells) > 1 and (_rising(cells[0], decimal) or _times_written_out(cells[0])):
+    if "time" not in roles and len(cells) > 1 and (rising(cells[0], decimal) or times_written_out(cells[0])):
         roles[0] = "time"
     _find_by_look(roles, cells)
     if "payload" in roles and ("address" in roles or "time" in roles):
@@ -303,7 +278,7 @@ def _roles(names: tuple[str, ...], cells: list[list[str]], decimal: str) -> tupl
             roles[number] = "byte"
         return tuple(roles)
     for number, role in enumerate(roles):
-        roles[number] = role if role == "time" else "channel" if _numeric(cells[number], decimal) else "ignore"
+        roles[number] = role if role == "time" else "channel" if numeric(cells[number], decimal) else "ignore"
     return tuple(roles)
 
 
@@ -332,7 +307,7 @@ def _say_ways(words: list[str], cells: list[str]) -> bool:
 
 
 def _are_ways(cells: list[str]) -> bool:
-    return _most([bool(cell) and not flags_of_direction(cell)[1] for cell in cells], some=True)
+    return most([bool(cell) and not flags_of_direction(cell)[1] for cell in cells], some=True)
 
 
 def _are_bytes(cells: list[str]) -> bool:
@@ -343,92 +318,9 @@ def _are_bytes(cells: list[str]) -> bool:
 
 def _all_look(cells: list[str], look: str) -> bool:
     fits = [bool(re.fullmatch(look, cell)) for cell in cells if cell]
-    return _most(fits, some=True) and not _times_written_out(cells)
-
-
-def _times_written_out(cells: list[str]) -> str:
-    """Return how the times of a column are written out; empty if they are none."""
-    forms = [_written_out(cell) for cell in cells if cell]
-    form = next((form for form in WRITTEN_OUT if _most([one == form for one in forms], some=True)), "")
-    return date_form(cells) if form == DATE else form
-
-
-def _time_unit(names: tuple[str, ...], roles: tuple[str, ...], cells: list[list[str]]) -> str:
-    if "time" not in roles:
-        return "s"
-    if cells and (form := _times_written_out(cells[roles.index("time")])):
-        return form
-    named = _named_unit(names[roles.index("time")])
-    return named or _unit_by_size(
-        cells[roles.index("time")] if cells else [], in_frames=bool({"payload", "byte"} & set(roles))
-    )
-
-
-def _named_unit(name: str) -> str:
-    """Return the unit that the name of a column says, empty if it says none."""
-    match = re.search(r"(?<![a-z])(ms|us|µs|ns|s|sec|seconds)(?![a-z])", name.lower().replace("_", " "))
-    return {"us": "µs", "sec": "s", "seconds": "s"}.get(match.group(1), match.group(1)) if match else ""
-
-
-def _unit_by_size(cells: list[str], *, in_frames: bool) -> str:
-    """Return the unit of times that nobody named: by how large a date is in it, or by how far frames lie apart.
-
-    Whole numbers that are no dates and lie further apart than frames do in seconds are of a smaller unit.
-    """
-    times = [float(cell) for cell in cells if re.fullmatch(r"\d+(\.\d*)?", cell)]
-    needed = next((unit for unit, least in _BEYOND.items() if times and min(times) >= least), "")
-    if needed or len(times) < _LEAST_TIMES or not in_frames or any("." in cell for cell in cells):
-        return needed or "s"
-    apart = statistics.median(after - before for before, after in itertools.pairwise(times))
-    return next((unit for unit, most in _APART.items() if apart <= most), "s")
-
-
-def _numeric(cells: list[str], decimal: str) -> bool:
-    good = [cell for cell in cells if cell]
-    return _most(
-        [bool(re.fullmatch(_NUMBER, cell)) and (decimal == "," or "," not in cell) for cell in good], some=True
-    )
-
-
-def _most(fits: list[bool], *, some: bool = False) -> bool:
-    """Whether nearly all fit: a broken row does not make a table something else."""
-    return sum(fits) >= 0.9 * len(fits) and (bool(fits) or not some)
+    return most(fits, some=True) and not times_written_out(cells)
 
 
 def _hex(cells: list[str]) -> bool:
     digits = [re.sub(r"0x|[ \-.:]", "", cell) for cell in cells]
-    return _most([bool(re.fullmatch(r"[0-9A-Fa-f]*", cell)) and len(cell) % 2 == 0 for cell in digits])
-
-
-def _rising(cells: list[str], decimal: str) -> bool:
-    if not _numeric(cells, decimal):
-        return False
-    values = [float(cell.replace(decimal, ".")) for cell in cells if re.fullmatch(_NUMBER, cell)]
-    return len(values) > 2 and all(a < b for a, b in itertools.pairwise(values))
-
-
-def told_guesses(columns: Columns, *, is_chosen: bool = False) -> list[tuple[str, str]]:
-    """Return what was taken for granted of the times of a table, a name and words each.
-
-    Parameters
-    ----------
-    is_chosen
-        Whether somebody chose the columns, and with them how times are read.
-    """
-    told = []
-    if not columns.of_role("time"):
-        told += [] if columns.rate_hz else [
-            ("times", "none in the table: its rows lie a nanosecond apart until a rate is chosen")
-        ]  # fmt: skip
-    elif is_chosen:
-        pass
-    elif columns.time_unit == MONTH_FIRST:
-        told.append(MONTH_FIRST_TOLD)
-    elif columns.time_unit in _BEYOND and not _named_unit(columns.names[columns.of_role("time")[0]]):
-        told.append(("times", f"their unit is not named: taken for {columns.time_unit}"))
-    return told
-
-
-def is_dated(seconds: float) -> bool:
-    """Return whether a time in seconds is a date."""
-    return seconds > _DATED_S
+    return most([bool(re.fullmatch(r"[0-9A-Fa-f]*", cell)) and len(cell) % 2 == 0 for cell in digits])

@@ -15,7 +15,7 @@ from ..errors import MisuseError
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..progress import Progress
-from .column_guess import guess_columns, told_guesses
+from .column_guess import guess_columns
 from .columns import Columns
 from .cutting import CutAtLines, Cuts
 from .hex_cells import bytes_in_hex
@@ -25,6 +25,7 @@ from .report import CaptureReadError, ReadReport
 from .source import ByteSource
 from .table_times import TableTimes
 from .tables import numbers, read_rows
+from .time_guess import told_guesses
 
 _GUESSED = 1 << 16
 """Bytes that columns are guessed from."""

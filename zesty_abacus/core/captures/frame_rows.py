@@ -7,12 +7,13 @@ import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from .column_guess import columns_named, told_guesses
+from .column_guess import columns_named
 from .columns import Columns
 from .frame_csv import frames_in
 from .registry import Sink
 from .report import CaptureReadError, ReadReport
 from .table_times import TableTimes
+from .time_guess import told_guesses
 
 _LOOKED_AT = 200
 """Rows that tell what columns are."""

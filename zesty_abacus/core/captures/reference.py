@@ -17,6 +17,7 @@ from .sample_csv import sample_rate
 from .source import ByteSource
 from .table_times import TableTimes
 from .tables import numbers, read_rows
+from .time_guess import told_guesses
 
 _MOST_ROWS = 20_000_000
 
@@ -60,12 +61,13 @@ def read_reference(path: Path, columns: Columns | None = None, progress: Progres
     """
     with ByteSource(path) as source:
         head = source.head(1 << 16)
+    is_chosen = columns is not None
     columns = columns or guess_columns(head.decode("utf-8", "replace"))
     if columns is None or not columns.of_role("time") or not columns.of_role("channel"):
         raise CaptureReadError(
             "there is no time column with numbers beside it.", where=str(path), hint="Choose columns."
         )
-    report = ReadReport("reference table")
+    report = ReadReport("reference table", facts=told_guesses(columns, is_chosen=is_chosen))
     time_place = columns.of_role("time")[0]
     times, parts = [], []
     rows = 0

@@ -12,13 +12,14 @@ from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from ..waves.samples import Samples
-from .column_guess import guess_columns, is_dated
+from .column_guess import guess_columns
 from .columns import Columns, split_line
 from .report import CaptureReadError, ReadReport
 from .source import ByteSource
 from .spool import ColumnSpool
 from .table_times import TableTimes
 from .tables import numbers, read_rows
+from .time_guess import is_dated, told_guesses
 
 _EVEN = 0.02
 """Samples whose times differ less from an even spacing, in parts of it, count as evenly spaced."""
@@ -54,6 +55,7 @@ class SampleCsv:
         """
         with ByteSource(path) as source:
             head = source.head(1 << 16)
+        is_chosen = columns is not None
         columns = columns or guess_columns(head.decode("utf-8", "replace"))
         if columns is None or not columns.of_role("channel"):
             raise CaptureReadError("no column of samples is chosen.", where=str(path), hint="Choose columns on Intake.")
@@ -61,6 +63,7 @@ class SampleCsv:
             raise CaptureReadError(
                 "there is no time column and no sample rate.", where=str(path), hint="Choose one of them on Intake."
             )
+        report.facts += told_guesses(columns, is_chosen=is_chosen)
         return _read(path, folder, columns, report, progress)
 
 

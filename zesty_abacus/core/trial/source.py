@@ -164,7 +164,7 @@ def _read_reference(request: SourceRequest, outcome: SourceOutcome, progress: Pr
     outcome.date_ns = 0 if is_date(outcome.own_first_ns) else None
     outcome.report.frames = 0
     outcome.samples = len(reference.time_ns)
-    outcome.facts = [("values", ", ".join(reference.values))]
+    outcome.facts = [*reference.report.facts, ("values", ", ".join(reference.values))]
 
 
 def _read_waves(
@@ -177,7 +177,7 @@ def _read_waves(
         word for word, some in (("samples", any(c.samples is not None for c in recording.channels)),
                                 ("edges", any(c.edges is not None for c in recording.channels))) if some
     )  # fmt: skip
-    outcome.facts = list(recording.facts)
+    outcome.facts = [*outcome.report.facts, *recording.facts]
     outcome.date_ns = recording.zero_ns
     outcome.cover(*recording.span_ns)
     if request.recipe is None:
