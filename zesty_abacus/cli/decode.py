@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from .options import LibraryName, moments_option, recipe_option, table_options, time_option
+from .options import library_option, moments_option, recipe_option, table_options, time_option
 from .terminal import say
 
 if TYPE_CHECKING:
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, type=click.Path(path_type=Path))
-@click.option("--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library.")
+@library_option
 @click.option("--release", default="", help="A release of the library; the trial's, or the newest state if left out.")
 @click.option("--shape", type=click.Choice(["long", "wide", "clock"]), default="long", show_default=True)
 @click.option("--every", default="100ms", show_default=True, help="Of clock: how far rows are apart.")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from .options import LibraryName
+from .options import library_option
 from .terminal import say, say_error
 
 
@@ -12,7 +12,7 @@ from .terminal import say, say_error
 @click.argument("endpoint")
 @click.argument("name", metavar="MAP")
 @click.argument("values", nargs=-1, metavar="FIELD=VALUE|FIELD=FEED...")
-@click.option("--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library.")
+@library_option
 @click.option("--log", "is_logged", is_flag=True, help="Tell every access on standard error.")
 def device(endpoint: str, name: str, values: tuple[str, ...], where: str, is_logged: bool) -> None:
     """Serve the registers of MAP (its name) at ENDPOINT until it is stopped.

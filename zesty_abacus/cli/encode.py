@@ -6,12 +6,12 @@ from typing import Any
 
 import click
 
-from .options import LibraryName
+from .options import library_option
 from .terminal import say
 
 
 @click.command()
-@click.option("--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library.")
+@library_option
 @click.argument("message")
 @click.argument("values", nargs=-1, metavar="FIELD=VALUE...")
 def encode(where: str, message: str, values: tuple[str, ...]) -> None:

@@ -10,7 +10,7 @@ import click
 
 from ..core.errors import MisuseError
 from ..core.words import counted
-from .options import LibraryName, recipe_option
+from .options import library_option, recipe_option
 from .terminal import say
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
 @click.command()
 @click.argument("sources", nargs=-1, required=True, metavar="SOURCE...|[LANE=]ENDPOINT...")
-@click.option("--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library.")
+@library_option
 @click.option("--release", default="", help="A release of the library; the newest state if left out.")
 @click.option("--to", "to", required=True, help="mqtt://HOST:PORT/TOPIC or http://HOST:PORT/PATH, with s for TLS.")
 @click.option("--fields", default="", help="MESSAGE.FIELD=KEY,...; all, called message.field, if left out.")

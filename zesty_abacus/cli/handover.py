@@ -8,13 +8,13 @@ import click
 
 from ..core.errors import MisuseError
 from ..core.words import counted
-from .options import FORCE, LibraryName
+from .options import FORCE, library_option
 from .terminal import say
 
 
 @click.command()
 @click.argument("language", metavar="c|python|structured-text")
-@click.option("--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library.")
+@library_option
 @click.option("--release", default="", help="A release of the library; the newest state if left out.")
 @click.option("--message", "messages", multiple=True, help="Name of a message; all if left out.")
 @click.option("--prefix", default="", help="In front of every symbol; made of the library's name if left out.")

@@ -100,7 +100,7 @@ def main() -> None:
         say("zesty-abacus: interrupted.", err=True)
         sys.exit(130)
     except Exception as error:
-        if _is_nowhere():
+        if isinstance(error, FileNotFoundError) and _is_nowhere():
             say("zesty-abacus: the folder it was started in is not there any more. Go to another one.", err=True)
             sys.exit(1)
         from ..desk.app.settings import reports_folder  # where it goes is only asked where there is one

@@ -20,6 +20,11 @@ class LibraryName(click.ParamType):
         return str(value)
 
 
+library_option = click.option(
+    "--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library."
+)
+
+
 class FormWord(click.ParamType):
     """The word of a form of tables, one of this program or of a package that adds one.
 

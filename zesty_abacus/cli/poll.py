@@ -8,13 +8,13 @@ from pathlib import Path
 
 import click
 
-from .options import FormWord, LibraryName
+from .options import FormWord, library_option
 
 
 @click.command()
 @click.argument("endpoint")
 @click.argument("name", metavar="MAP")
-@click.option("--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library.")
+@library_option
 @click.option("--every", default="500ms", show_default=True, help="The period.")
 @click.option("--for", "length", default="", help="For how long; until it is stopped if left out.")
 @click.option("--to", "form", type=FormWord(grows=True), default="csv", show_default=True, help="csv, jsonl, parquet.")

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from .options import LibraryName
+from .options import library_option
 from .terminal import say
 
 if TYPE_CHECKING:
@@ -25,7 +25,7 @@ _FAILED = 1
 
 @click.command()
 @click.argument("name", metavar="NAME|FILE")
-@click.option("--library", "where", required=True, type=LibraryName(), help="File, trial or server of the library.")
+@library_option
 @click.option("--release", default="", help="A release of the library; the newest state if left out.")
 @click.option("--on", "endpoints", multiple=True, metavar="LANE=ENDPOINT", help="What a lane is; once a lane.")
 @click.option("--report", type=click.Path(path_type=Path), help="Write the outcome as JUnit XML.")
