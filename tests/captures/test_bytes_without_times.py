@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zesty_abacus.core.captures.laid_out import LaidOut
-from zesty_abacus.core.captures.registry import holds_bytes, read_recording, recognise
+from zesty_abacus.core.captures.registry import read_recording, recognise
 from zesty_abacus.core.captures.report import CaptureReadError
 
 BYTE_NS = 10 * 10**9 // 9600
@@ -56,10 +56,11 @@ def test_a_dump_is_the_bytes_it_was_made_of(tmp_path_factory, form, data):
     data = data + b"\xab\xcd\xef" * 40
     path = tmp_path_factory.mktemp("dump") / "a.txt"
     path.write_text("".join(DUMPS[form](at, row) + "\n" for at, row in rows_of(data)))
-    assert recognise(path) == "hex dump" and holds_bytes("hex dump")
+    assert recognise(path) == "hex dump"
     found, report = read(path)
     assert b"".join(piece for _, _, piece in found) == data and report.problem_count == 0
     assert [at for at, _, _ in found] == [place * BYTE_NS for place, _ in rows_of(data)]
+    assert report.holds_bytes
     assert report.facts == [("times", "none in the file: its lines lie one behind the other, at 9 600 bits/s")]
 
 
@@ -125,10 +126,11 @@ def test_a_file_of_bytes_is_known_by_its_name(tmp_path, name):
     data = bytes(range(256)) * 5 + b"end"
     path = tmp_path / name
     path.write_bytes(gzip.compress(data) if name.endswith("gz") else data)
-    assert recognise(path) == "raw bytes" and holds_bytes("raw bytes")
+    assert recognise(path) == "raw bytes"
     found, report = read(path)
     assert b"".join(piece for _, _, piece in found) == data
     assert [at for at, _, _ in found] == [place * BYTE_NS for place, _ in rows_of(data)]
+    assert report.holds_bytes
     assert report.facts == [("times", "none in the file: its bytes lie one behind the other, at 9 600 bits/s")]
 
 

@@ -99,8 +99,8 @@ def test_measurement_alone_finds_every_lane(tmp_path, device):
         frames = run_recipe(best.recipe, recording).result.frames
         assert report.problem_count == 0
     else:
-        table, _ = frames_of_source(SourceRequest(path))
-        best = propose_for_frames(path, form, table)[0]
+        table, report = frames_of_source(SourceRequest(path))
+        best = propose_for_frames(path, report, table)[0]
         frames, _ = run_on_frames(best.recipe, table)
     assert best.reasons and best.score > 0.4
     payloads = [frames.payload_of(n) for n in range(len(frames))]

@@ -1,6 +1,7 @@
 """Recordings of every sort brought into one capture, on one clock."""
 
 import dataclasses
+import json
 import struct
 
 import msgspec
@@ -13,8 +14,10 @@ from tests.trial.pieces import write_pieces
 from zesty_abacus.core.captures.registry import recognise
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.uart import UartLine
+from zesty_abacus.core.links.over_can import TAKES
 from zesty_abacus.core.links.telegrams import GapFraming, SentenceFraming
 from zesty_abacus.core.recipes.model import LevelSetting, new_recipe
+from zesty_abacus.core.recipes.propose import what_it_holds
 from zesty_abacus.core.trial import source
 from zesty_abacus.core.trial.intake import SourceRequest, bring_in, frames_of_source, open_trial_capture
 from zesty_abacus.core.trial.trial import LaneEntry, Trial
@@ -106,6 +109,19 @@ def test_rows_that_are_for_nobody_are_pieces_of_a_stream(tmp_path, head, cell, s
     path = tmp_path / "a.csv"
     path.write_text(f"{head}\n" + "".join(f"{n}.5,{cell}{n:02X}\n" for n in range(30)))
     assert brought(tmp_path, SourceRequest(path)).capture.lanes[0].protocol == spoken
+    # also where they stand as objects
+    rows = path.read_text().splitlines()
+    objects = [dict(zip(rows[0].split(","), row.split(","), strict=True)) for row in rows[1:]]
+    (tmp_path / "b.jsonl").write_text("".join(json.dumps(one) + "\n" for one in objects))
+    assert brought(tmp_path, SourceRequest(tmp_path / "b.jsonl")).capture.lanes[0].protocol == spoken
+
+
+def test_an_address_of_zero_is_one(tmp_path):
+    path = tmp_path / "a.csv"
+    path.write_text("time,id,data\n" + "".join(f"{n}.5,0x000,01 {n:02X}\n" for n in range(30)))
+    assert brought(tmp_path, SourceRequest(path)).capture.lanes[0].protocol == "can"
+    table, report = frames_of_source(SourceRequest(path))
+    assert not report.holds_bytes and what_it_holds(report, table) == TAKES
 
 
 def test_can_and_network_in_one_file_go_their_own_ways(tmp_path):

@@ -56,8 +56,8 @@ def _holds_frames(source: Path) -> bool:
     form = recognise(source)
     if form in {one.name for one in line_formats()}:
         return False
-    table, _ = frames_of_source(SourceRequest(source))
-    needs_none = bool(len(table)) and what_it_holds(form, table) == TAKES
+    table, report = frames_of_source(SourceRequest(source))
+    needs_none = bool(len(table)) and what_it_holds(report, table) == TAKES
     if needs_none:
         say(f"zesty-abacus: {source}: no recipe is needed, it holds the frames of a bus.", err=True)
     return needs_none
@@ -77,6 +77,6 @@ def _measured(source: Path, *, every: bool) -> list[RecipeProposal]:
             found = propose(source, recording)
             chosen = found if every else best_of_each_line(found)
             return [measured_proposal(proposal, recording) for proposal in chosen]
-    table, _ = frames_of_source(SourceRequest(source))
-    found = propose_for_frames(source, form, table)
+    table, report = frames_of_source(SourceRequest(source))
+    found = propose_for_frames(source, report, table)
     return found if every else found[:1]

@@ -70,6 +70,8 @@ class FrameCsv:
         row = 0
         times = TableTimes(columns, report)
         report.facts += told_guesses(columns, is_chosen=is_chosen)
+        # rows that are for nobody are pieces of a stream
+        report.holds_bytes = not columns.of_role("address")
         for lines, batch in read_rows(path, columns, report, progress):
             table = frames_in(batch, columns, times, lines, row, report)
             row += len(batch)

@@ -116,6 +116,7 @@ class FrameRows:
                 )  # fmt: skip
             self._times = TableTimes(self._columns, self._report)
             self._report.facts += told_guesses(self._columns)
+            self._report.holds_bytes = not self._columns.of_role("address")
         missing = [name for name in self._columns.names if name not in words.schema.names]
         for name in missing:
             # rows of JSON leave out what they do not have

@@ -7,7 +7,6 @@ without the letters at the right; bytes may stand together in groups. A line of 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
 
 import numpy as np
 import pyarrow as pa
@@ -17,11 +16,12 @@ from ..frames.table import FrameTable
 from ..progress import Progress
 from .hex_cells import bytes_in_hex
 from .laid_out import LaidOut
+from .pieces import pieces_table
 from .registry import Sink
 from .report import ReadReport
 from .source import ByteSource
 from .tables import lines_in
-from .whole_lines import whole_lines
+from .whole_lines import pass_on_lines
 
 _PLACE = r"[0-9A-Fa-f]{4,16}[:h]?[ \t]+"
 _GROUPS = r"(?:[0-9A-Fa-f]{2})+(?:%s(?:[0-9A-Fa-f]{2})+)*"
@@ -38,25 +38,17 @@ _RATE, _PAUSE_BYTES = 9600, 20
 """A usual rate; between lines of bytes alone a pause that every framing takes for an end."""
 
 
-@dataclass(frozen=True, slots=True)
-class _Form:
-    name: str
-
-    @property
-    def pattern(self) -> str:
-        return _FORMS[self.name]
-
-
-def _form_of(head: bytes) -> _Form | None:
+def _form_of(head: bytes) -> str:
+    """Return the form, of :data:`_FORMS`, that nearly all of the first lines have; empty for none."""
     lines = [line for line in head.split(b"\n")[:-1] if line.strip()][:50]
     if len(lines) < _LEAST_LINES or not any(_LETTER.search(line) for line in lines):
-        return None  # digits alone may be numbers
+        return ""  # digits alone may be numbers
     for name, pattern in _FORMS.items():
         look = re.compile(pattern.encode())
         found = [one for one in map(look.match, lines) if one]
         if len(found) >= _LEAST_SHARE * len(lines) and (name == "alone" or _places_rise(found)):
-            return _Form(name)
-    return None
+            return name
+    return ""
 
 
 def _places_rise(lines: list[re.Match[bytes]]) -> bool:
@@ -79,23 +71,17 @@ class HexDump:
 
     name = "hex dump"
     suffixes: tuple[str, ...] = (".hex",)
-    holds_bytes = True
     comes_last = True  # tables of bytes have lines of hex digits, too
 
     def sniff(self, head: bytes) -> bool:
         """Return whether nearly all lines are bytes in hex, and one of them has a letter."""
-        return b"\x00" not in head and _form_of(head) is not None
+        return b"\x00" not in head and bool(_form_of(head))
 
     def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         """Read all lines; those of another form are listed."""
         report.lanes.append("")
-        lines: _Lines | None = None
-        for data, first in whole_lines(source, report, progress):
-            if lines is None:
-                lines = _Lines(_form_of(data) or _Form("alone"), report)
-            table = lines.frames(data, first)
-            if len(table):
-                sink(table)
+        report.holds_bytes = True
+        pass_on_lines(source, sink, report, progress, lambda head: _Lines(_form_of(head) or "alone", report))
 
 
 FORMAT = HexDump()
@@ -104,16 +90,16 @@ FORMAT = HexDump()
 class _Lines:
     """Makes pieces of serial bytes of lines, block by block."""
 
-    def __init__(self, form: _Form, report: ReadReport) -> None:
+    def __init__(self, form: str, report: ReadReport) -> None:
         self._form = form
         self._report = report
-        self._laid_out = LaidOut(_RATE, _PAUSE_BYTES if form.name == "alone" else 0)
+        self._laid_out = LaidOut(_RATE, _PAUSE_BYTES if form == "alone" else 0)
         report.facts.append(self._laid_out.fact("its lines"))
 
     def frames(self, data: bytes, line: int) -> FrameTable:
         """Return the pieces of whole lines."""
         lines = lines_in(data.decode("ascii", "replace").encode())
-        parts = pc.extract_regex(lines, self._form.pattern)
+        parts = pc.extract_regex(lines, _FORMS[self._form])
         known = parts.is_valid().to_numpy(zero_copy_only=False)
         self._tell_others(lines, known, line)
         if not known.any():
@@ -121,18 +107,14 @@ class _Lines:
         cells = pc.struct_field(parts.filter(pa.array(known)), "bytes")
         start, size, payload, good = bytes_in_hex(cells, line + np.flatnonzero(known), "bytes", self._report)
         start, size = start[good], size[good]
-        none = np.zeros(len(size))
-        return FrameTable(
-            time_ns=self._laid_out.times(size), lane=none.astype(np.uint16), address=none.astype(np.int64),
-            flags=none.astype(np.uint32), start=start, size=size, payload=payload,
-        )  # fmt: skip
+        return pieces_table(self._laid_out.times(size), start, size, payload)
 
     def _tell_others(self, lines: pa.Array, known: np.ndarray, line: int) -> None:
         for row in np.flatnonzero(~known):
             text = lines[int(row)].as_py().strip()
             if text == "*":
                 reason = "the dump leaves out lines that are like the one before; let it write all"
-            elif not text or (self._form.name != "alone" and _ONLY_A_PLACE.fullmatch(text)):
+            elif not text or (self._form != "alone" and _ONLY_A_PLACE.fullmatch(text)):
                 continue  # dumps end with how many bytes there were
             else:
                 reason = "it is no bytes in hex"

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import numpy as np
 
-from ..frames.table import FrameTable
 from ..progress import Progress
 from .laid_out import LaidOut
+from .pieces import pieces_table
 from .registry import Sink
 from .report import ReadReport
 from .source import ByteSource, bare_name
@@ -23,7 +23,6 @@ class RawBytes:
 
     name = "raw bytes"
     suffixes: tuple[str, ...] = (".bin", ".raw", ".dump")
-    holds_bytes = True
     comes_last = True
 
     def sniff(self, head: bytes) -> bool:
@@ -42,18 +41,14 @@ class RawBytes:
 
     def _read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         report.lanes.append("")
+        report.holds_bytes = True
         laid_out = LaidOut(_RATE)
         report.facts.append(laid_out.fact("its bytes"))
         for chunk in source.chunks(report, progress):
             payload = np.frombuffer(chunk, np.uint8)
             start = np.arange(0, len(payload), _PIECE, dtype=np.int64)
             size = np.minimum(_PIECE, len(payload) - start).astype(np.uint32)
-            none = np.zeros(len(start))
-            table = FrameTable(
-                time_ns=laid_out.times(size), lane=none.astype(np.uint16), address=none.astype(np.int64),
-                flags=none.astype(np.uint32), start=start, size=size, payload=payload,
-            )  # fmt: skip
-            sink(table)
+            sink(pieces_table(laid_out.times(size), start, size, payload))
 
 
 FORMAT = RawBytes()

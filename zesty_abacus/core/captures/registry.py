@@ -89,21 +89,6 @@ class WritableFormat(Protocol):
 
 
 @runtime_checkable
-class ByteFormat(Protocol):
-    """What a format of frames says besides if its frames are pieces of serial bytes, however they were cut.
-
-    Attributes
-    ----------
-    name
-        As of a :class:`RecordingFormat`.
-    holds_bytes
-    """
-
-    name: str
-    holds_bytes: bool
-
-
-@runtime_checkable
 class NamedFormat(Protocol):
     """What a format says besides that nothing in the file tells, only the ending of its name."""
 
@@ -198,13 +183,13 @@ def recognise(path: Path, *, by_name: bool = True) -> str:
     for frame_format in formats():
         if frame_format.sniff(head):
             return frame_format.name
-    if looks_like_reference(head):
-        return REFERENCE
-    return _named(path, head) if by_name else ""
+    return REFERENCE if looks_like_reference(head) else _named(path, head) if by_name else ""
 
 
 def _named(path: Path, head: bytes) -> str:
     """Return the format that the name of a file says which is of no other, empty for none."""
+    if looks_like_reference(head):
+        return ""
     return next((one.name for one in formats() if isinstance(one, NamedFormat) and one.fits_name(path, head)), "")
 
 
@@ -220,11 +205,6 @@ def unknown_format(path: Path, head: bytes) -> CaptureReadError:
     by_name = ", ".join(itertools.chain(*(one.suffixes for one in formats() if isinstance(one, NamedFormat))))
     hint = f"Known are: {names}. What a port gave and nothing else is read from files that end in {by_name}."
     return CaptureReadError(reason, where=str(path), hint=hint if head else f"Known are: {names}.")
-
-
-def holds_bytes(name: str) -> bool:
-    """Return whether frames of a format are pieces of serial bytes; those of all others are frames of a bus."""
-    return any(isinstance(one, ByteFormat) and one.holds_bytes for one in formats() if one.name == name)
 
 
 def read_lines(
@@ -261,8 +241,9 @@ def read_lines(
 
 
 def read_recording(
-    path: Path, sink: NamedSink, progress: Progress | None = None, *, name: str = "", columns: Columns | None = None
-) -> ReadReport:
+    path: Path, sink: NamedSink, progress: Progress | None = None, *, name: str = "", columns: Columns | None = None,
+    report: ReadReport | None = None,
+) -> ReadReport:  # fmt: skip
     """Recognise a recording of frames by its content and read it.
 
     Parameters
@@ -276,6 +257,8 @@ def read_recording(
         The format; recognised by the content if left out.
     columns
         What the columns of a table are; guessed if left out.
+    report
+        Filled while it is read, for a sink that asks it; a new one if left out.
 
     Raises
     ------
@@ -290,7 +273,7 @@ def read_recording(
         chosen = next((one for one in formats() if one.name == name), None)
         if chosen is None:
             raise unknown_format(path, head)
-        report = ReadReport(chosen.name)
+        report = report or ReadReport(chosen.name)
 
         def count(chunk: FrameTable) -> None:
             report.frames += len(chunk)

@@ -51,6 +51,9 @@ class ReadReport:
         How many there were in all.
     facts
         What was assumed where the recording does not say it: a name and words each.
+    holds_bytes
+        Whether its frames are pieces of serial bytes, however they were cut; else they are those of a bus. It is
+        known before the first of them.
     """
 
     format_name: str
@@ -60,6 +63,7 @@ class ReadReport:
     problems: list[ReadProblem] = field(default_factory=list)
     problem_count: int = 0
     facts: list[tuple[str, str]] = field(default_factory=list)
+    holds_bytes: bool = False
 
     def add_problems(
         self, rows: Iterable[tuple[int, int]], count: int, words: Callable[[int, int], tuple[str, str]]

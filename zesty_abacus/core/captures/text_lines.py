@@ -22,13 +22,14 @@ from ..progress import Progress
 from .columns import CLOCK, DATE, MONTH_FIRST, MONTH_FIRST_TOLD, WRITTEN_OUT, Columns, date_form
 from .hex_cells import Bytes, bytes_in_hex
 from .laid_out import LaidOut
+from .pieces import pieces_table
 from .reference import looks_like_reference
 from .registry import Sink
 from .report import ReadReport
 from .source import ByteSource
 from .table_times import TableTimes, Times
 from .tables import lines_in
-from .whole_lines import whole_lines
+from .whole_lines import pass_on_lines
 
 _TIMES = {**WRITTEN_OUT, "s": r"\d{1,10}\.\d{1,9}"}
 _APART = r"(?:[\])][ \t]*|[ \t]*[,;|:][ \t]*|[ \t]+)"
@@ -44,7 +45,6 @@ _LOOKED_AT = 50
 _MOST_HEAD = 3
 _BYTES = re.compile(rb"(?:0x)?[0-9A-Fa-f]{2}(?:[ ,:-]*(?:0x)?[0-9A-Fa-f]{2})*\s*")
 _IS_TEXT = re.compile(rb"[A-Za-z$!]")
-_HEAD = 1 << 14
 _RATE = 4800
 """Of the wires of IEC 61162-1, in bit/s."""
 _END = b"\r\n"
@@ -126,7 +126,6 @@ class TextLines:
 
     name = "text lines"
     suffixes: tuple[str, ...] = (".txt", ".nmea")
-    holds_bytes = True
     comes_last = True  # text with a time in front is what other text formats are, too
 
     def sniff(self, head: bytes) -> bool:
@@ -136,13 +135,8 @@ class TextLines:
     def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         """Read all lines; those that have another form are listed."""
         report.lanes.append("")
-        lines = None
-        for data, first in whole_lines(source, report, progress):
-            if lines is None:
-                lines = _Lines(_shape_of(data[:_HEAD]) or _Shape("s"), report)
-            table = lines.frames(data, first)
-            if len(table):
-                sink(table)
+        report.holds_bytes = True
+        pass_on_lines(source, sink, report, progress, lambda head: _Lines(_shape_of(head) or _Shape("s"), report))
 
 
 FORMAT = TextLines()
@@ -178,11 +172,7 @@ class _Lines:
         start, size, payload, good = self._bytes_of(parts, line + rows)
         time_ns, timed = self._times_of(parts, size, line + rows)
         kept = np.flatnonzero(good & timed & (size > 0))
-        none = np.zeros(len(kept))
-        return FrameTable(
-            time_ns=time_ns[kept], lane=none.astype(np.uint16), address=none.astype(np.int64),
-            flags=self._ways(parts)[kept], start=start[kept], size=size[kept], payload=payload,
-        )  # fmt: skip
+        return pieces_table(time_ns[kept], start[kept], size[kept], payload, self._ways(parts)[kept])
 
     def _tell_others(self, lines: pa.Array, known: NDArray[np.bool_], line: int) -> None:
         blank = pc.match_substring_regex(lines, r"^\s*$").to_numpy(zero_copy_only=False)

@@ -21,6 +21,7 @@ from .registry import Sink
 from .report import ReadReport
 from .room import FrameRoom
 from .source import ByteSource
+from .whole_lines import whole_lines
 
 _REASONS = (
     "",
@@ -28,7 +29,6 @@ _REASONS = (
     "the bytes are no pairs of hex digits",
     "the time is out of range",
 )
-_LONGEST_LINE = 1 << 20
 
 
 class TimedBytes:
@@ -36,7 +36,6 @@ class TimedBytes:
 
     name = "timed bytes"
     suffixes = (".bytes",)
-    holds_bytes = True
     protocols: tuple[str, ...] = ("serial",)
     is_for_one_lane = True
 
@@ -53,22 +52,11 @@ class TimedBytes:
     def read(self, source: ByteSource, sink: Sink, report: ReadReport, progress: Progress) -> None:
         """Read all lines; those that have another form are listed."""
         report.lanes.append("")
-        rest = b""
-        first_line = 1
+        report.holds_bytes = True
         room = FrameRoom(0, 3, 2)
-        for chunk in source.chunks(report, progress):
-            data = rest + chunk
-            cut = data.rfind(b"\n") + 1
-            if not cut and len(data) > _LONGEST_LINE:
-                report.add_problem(f"line {first_line}", f"the line is longer than {_LONGEST_LINE} bytes")
-                rest = b""
-                continue
-            room = room.enough_for(cut)
-            first_line = _take(data[:cut], first_line, room, sink, report)
-            rest = data[cut:]
-        if rest:
-            room = room.enough_for(len(rest) + 1)
-            _take(rest + b"\n", first_line, room, sink, report)
+        for data, line in whole_lines(source, report, progress):
+            room = room.enough_for(len(data))
+            _take(data, line, room, sink, report)
 
     def open_writer(self, path: Path, lanes: Sequence[str]) -> TimedBytesWriter:
         """Start a file of timed bytes.
@@ -86,12 +74,11 @@ class TimedBytes:
 FORMAT = TimedBytes()
 
 
-def _take(data: bytes, first_line: int, room: FrameRoom, sink: Sink, report: ReadReport) -> int:
-    frames, used, bad, lines = _parse(np.frombuffer(data, np.uint8), False, *room.arguments())
+def _take(data: bytes, first_line: int, room: FrameRoom, sink: Sink, report: ReadReport) -> None:
+    frames, used, bad, _ = _parse(np.frombuffer(data, np.uint8), False, *room.arguments())
     report.add_problems(room.bad, int(bad), lambda line, reason: (f"line {first_line + line}", _REASONS[reason]))
     if frames:
         sink(room.table(int(frames), int(used)))
-    return first_line + int(lines)
 
 
 @njit(cache=True, nogil=True)

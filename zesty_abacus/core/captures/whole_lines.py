@@ -1,14 +1,18 @@
-"""Text in blocks of whole lines."""
+"""Text in blocks of whole lines, and frames of them."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from typing import Protocol
 
+from ..frames.table import FrameTable
 from ..progress import Progress
+from .registry import Sink
 from .report import ReadReport
 from .source import ByteSource
 
 LONGEST_LINE = 1 << 20
+_HEAD = 1 << 14
 
 
 def whole_lines(source: ByteSource, report: ReadReport, progress: Progress) -> Iterator[tuple[bytes, int]]:
@@ -24,3 +28,23 @@ def whole_lines(source: ByteSource, report: ReadReport, progress: Progress) -> I
             line += whole.count(b"\n") + 1
     if rest:
         yield rest + b"\n", line
+
+
+class Lines(Protocol):
+    """What makes frames of whole lines, block by block."""
+
+    def frames(self, data: bytes, line: int) -> FrameTable:
+        """Return the frames of whole lines; ``line`` is the number of the first."""
+        ...
+
+
+def pass_on_lines(
+    source: ByteSource, sink: Sink, report: ReadReport, progress: Progress, begin: Callable[[bytes], Lines]
+) -> None:
+    """Pass the frames of all lines to a sink; ``begin`` makes what reads them, by the first bytes."""
+    lines: Lines | None = None
+    for data, first in whole_lines(source, report, progress):
+        lines = lines or begin(data[:_HEAD])
+        table = lines.frames(data, first)
+        if len(table):
+            sink(table)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from ..captures.report import ReadReport
 from ..frames.table import FrameTable
 from .proposal import SURE
 
@@ -23,12 +24,11 @@ class FirstPieces:
             self._pieces.append(chunk.rows(0, _MOST - self._count).compact())
             self._count += len(self._pieces[-1])
 
-    def looks_like(self, path: Path, form: str) -> tuple[str, str]:
-        """Return what they look like, and why; nothing where nobody could be sure, or they are no pieces of bytes."""
+    def looks_like(self, path: Path, report: ReadReport) -> tuple[str, str]:
+        """Return what they look like, and why; nothing where nobody could be sure."""
         if not self._pieces:
             return "", ""
-        from .propose import propose_for_frames, what_it_holds  # what measures is loaded where it is needed
+        from .propose import propose_for_frames  # what measures is loaded where it is needed
 
-        table = FrameTable.joined(self._pieces)
-        best = propose_for_frames(path, form, table)[:1] if what_it_holds(form, table) == "bytes" else []
+        best = propose_for_frames(path, report, FrameTable.joined(self._pieces))[:1]
         return (best[0].recipe.speaks, best[0].reasons[0]) if best and best[0].score >= SURE else ("", "")

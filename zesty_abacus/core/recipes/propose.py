@@ -11,7 +11,7 @@ from pathlib import Path
 
 import msgspec
 
-from ..captures.registry import holds_bytes
+from ..captures.report import ReadReport
 from ..frames import flags as F
 from ..frames.table import FrameTable
 from ..lines.glitches import Glitches, find_glitches
@@ -108,9 +108,9 @@ class _LookedAt:
         )
 
 
-def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeProposal]:
+def propose_for_frames(path: Path, report: ReadReport, table: FrameTable) -> list[RecipeProposal]:
     """Return recipes for a recording of bytes, packets or CAN frames, best first."""
-    takes = what_it_holds(form, table)
+    takes = what_it_holds(report, table)
     result = _as_taken(takes, table)
     found = []
     for way in framings():
@@ -119,7 +119,7 @@ def propose_for_frames(path: Path, form: str, table: FrameTable) -> list[RecipeP
             judged = _judged_on_streams(way, result.frames)
         if judged is not None:
             settings, score, reason = judged
-            recipe = named_recipe(path, form, (), None, framing=settings)
+            recipe = named_recipe(path, report.format_name, (), None, framing=settings)
             found.append(RecipeProposal(recipe, score, (reason,)))
     return _best(found)
 
@@ -135,13 +135,11 @@ def _judged_on_streams(way: FramingWay, pieces: FrameTable) -> tuple[Framing, fl
     return judged if judged is not None and judged[1] > _LEAST_OF_STREAM else None
 
 
-def what_it_holds(form: str, table: FrameTable) -> str:
+def what_it_holds(report: ReadReport, table: FrameTable) -> str:
     """Return what ways of framing have to take to be of use for a recording of no lines."""
     if len(table) and bool((table.flags & F.PACKET > 0).all()):
         return "packets"
-    # rows of a table that nobody is addressed in are pieces of a stream, however they were cut
-    is_stream = form == "frame table" and len(table) and not table.address.any()
-    return "bytes" if holds_bytes(form) or is_stream else TAKES
+    return "bytes" if report.holds_bytes else TAKES
 
 
 def _as_taken(takes: str, table: FrameTable) -> LineResult:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 from ..captures.column_guess import guess_columns
 from ..captures.columns import Columns
-from ..captures.registry import REFERENCE, holds_bytes, line_formats, read_lines, recognise
+from ..captures.registry import REFERENCE, line_formats, read_lines, recognise
 from ..captures.report import ReadReport
 from ..captures.source import head_of
 from ..files.scratch import ScratchFolder
@@ -26,7 +26,7 @@ from ..waves.recording import Channel, LineRecording
 from .intake import SourceRequest, frames_of_source, request_of
 from .trial import Trial
 
-_PIECES = "pcap", "pcapng", "frame table"
+_WHOLE = "pcap", "pcapng", "frame table"
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +88,7 @@ class OpenedSource:
         """What ways of framing have to take to be of use; nothing for waves, and for frames of a table."""
         if self.table is None or self.form == "frame table":
             return ""
-        return what_it_holds(self.form, self.table)
+        return what_it_holds(self.report, self.table)
 
     @property
     def span_ns(self) -> tuple[int, int]:
@@ -121,27 +121,21 @@ def open_source(trial: Trial, number: int, zero_ns: int, library: Library, progr
         )
         offers = _offers(request, form, recording, library, progress)
         return OpenedSource(number, request, form, recording, None, report, zero_ns, offers, folder)
-    if form not in _PIECES and not holds_bytes(form):
-        return _opened_bus(number, request, form, zero_ns, library, folder, progress)
-    table, report = frames_of_source(request, progress)
-    if form in ("pcap", "pcapng") and not _has_packets(table):
-        return _opened_bus(number, request, form, zero_ns, library, folder, progress)
-    is_frames = form == "frame table" and what_it_holds(form, table) != "bytes"
-    offers = _used(request) if is_frames else _frame_offers(request, form, table, library)
-    columns = guess_columns(head_of(request.path)) if form == "frame table" else None
-    return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder, columns)
-
-
-def _opened_bus(
-    number: int, request: SourceRequest, form: str, zero_ns: int, library: Library, folder: ScratchFolder,
-    progress: Progress,
-) -> OpenedSource | None:  # fmt: skip
-    """Open a recording of whole frames by its beginning; None if they carry no longer messages, and nobody says so."""
     if form == REFERENCE:
         return None
-    table, report = frames_of_source(request, progress, most=MEASURED_FRAMES)
-    offers = _frame_offers(request, form, table, library)
-    return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder) if offers else None
+    # packets may come behind frames of a bus; of others the beginning says what they are
+    table, report = frames_of_source(request, progress, None if form in _WHOLE else MEASURED_FRAMES)
+    is_table = form == "frame table"
+    is_of_bus = not report.holds_bytes and not _has_packets(table)
+    if is_of_bus and not is_table:
+        first = table.rows(0, MEASURED_FRAMES).compact()
+        offers = _frame_offers(request, report, first, library)
+        return OpenedSource(number, request, form, None, first, report, zero_ns, offers, folder) if offers else None
+    if form not in _WHOLE:
+        table, report = frames_of_source(request, progress)
+    offers = _used(request) if is_of_bus else _frame_offers(request, report, table, library)
+    columns = guess_columns(head_of(request.path)) if is_table else None
+    return OpenedSource(number, request, form, None, table, report, zero_ns, offers, folder, columns)
 
 
 def _has_packets(table: FrameTable) -> bool:
@@ -175,10 +169,12 @@ def _offers(
     return (*used, *measured[:1], *kept, *measured[1:])
 
 
-def _frame_offers(request: SourceRequest, form: str, table: FrameTable, library: Library) -> tuple[Offer, ...]:
+def _frame_offers(request: SourceRequest, report: ReadReport, table: FrameTable, library: Library) -> tuple[Offer, ...]:
     used = _used(request)
-    kept = _library_offers(request, form, (), library)
-    measured = [Offer(p.recipe, "measured", p.score, p.reasons) for p in propose_for_frames(request.path, form, table)]
+    kept = _library_offers(request, report.format_name, (), library)
+    measured = [
+        Offer(p.recipe, "measured", p.score, p.reasons) for p in propose_for_frames(request.path, report, table)
+    ]
     return (*used, *measured[:1], *kept, *measured[1:])
 
 

@@ -18,11 +18,9 @@ import msgspec
 import numpy as np
 
 from ..behind import Behind
-from ..captures.column_guess import guess_columns
 from ..captures.reference import read_reference
-from ..captures.registry import REFERENCE, holds_bytes, line_formats, read_lines, read_recording, recognise
+from ..captures.registry import REFERENCE, line_formats, read_lines, read_recording, recognise
 from ..captures.report import CaptureReadError, ReadReport
-from ..captures.source import head_of
 from ..errors import AbacusError
 from ..frames import flags as F
 from ..frames.capture import Capture, Lane
@@ -198,13 +196,10 @@ def _read_waves(
 
 def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: SourceOutcome, progress: Progress) -> None:
     recipe = request.recipe
-    protocol = request.protocol or ("serial" if holds_bytes(form) or _names_nobody(request, form) else "can")
+    outcome.report = report = ReadReport(form or "unknown")
     note = recipe.lane_note if recipe is not None else ""
     found: list[str] = []
     framer: SegmentFramer | DeviceFramer | None = None
-    if recipe is not None and recipe.framing is not None and holds_bytes(form):
-        framer = SegmentFramer(recipe, lambda frames: sink.put(frames, found, recipe.protocol, note))
-
     messages = None
     if recipe is not None and recipe.framing is not None and framing_of(recipe.framing).takes == TAKES:
         spoken, note = recipe.protocol, ""
@@ -217,6 +212,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
     def take(chunk: FrameTable, names: Sequence[str]) -> None:
         nonlocal framer
         found[:] = names
+        protocol = request.protocol or ("serial" if report.holds_bytes else "can")
         if framer is not None:
             framer.add(chunk)
         elif messages is not None:
@@ -232,14 +228,14 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
             framer.add(chunk)
         else:
             sink.put(chunk, found, protocol, note)
-            if (holds_bytes(form) or form == "frame table") and (recipe is None or recipe.framing is None):
+            if report.holds_bytes:
                 beginning.add(chunk)
 
     with Behind(take) as behind:
         # what is read is put away while the next piece is taken apart; names come to the list as they are met
-        outcome.report = read_recording(
+        read_recording(
             request.path, lambda chunk, names: behind(chunk, tuple(names)), progress, name=form,
-            columns=_columns(request),
+            columns=_columns(request), report=report,
         )  # fmt: skip
     sink.bit_rates |= outcome.report.bit_rates
     if recipe is not None:
@@ -254,15 +250,7 @@ def _read_frames(request: SourceRequest, form: str, sink: _Sink, outcome: Source
         outcome.facts = network.finish()
         outcome.report.frames = network.frames
     outcome.facts = [*outcome.report.facts, *outcome.facts]
-    outcome.looks_like, outcome.looks_why = beginning.looks_like(request.path, form)
-
-
-def _names_nobody(request: SourceRequest, form: str) -> bool:
-    """Return whether it is a table without addresses, whose rows are pieces of a stream."""
-    if form != "frame table":
-        return False
-    columns = _columns(request) or guess_columns(head_of(request.path))
-    return columns is not None and not columns.of_role("address")
+    outcome.looks_like, outcome.looks_why = beginning.looks_like(request.path, report)
 
 
 def _framer(recipe: Recipe, put: Callable[[FrameTable], None]) -> SegmentFramer | DeviceFramer:
@@ -341,15 +329,13 @@ def frames_of_source(
     form = request.form or recognise(request.path)
     report = ReadReport(form)
 
-    def take(chunk: FrameTable, names: Sequence[str]) -> None:
+    def take(chunk: FrameTable, _names: Sequence[str]) -> None:
         chunks.append(chunk)
-        report.lanes[:] = names
-        report.frames += len(chunk)
         if most is not None and report.frames >= most:
             raise _EnoughError
 
     with contextlib.suppress(_EnoughError):
-        report = read_recording(request.path, take, progress, name=form, columns=_columns(request))
+        read_recording(request.path, take, progress, name=form, columns=_columns(request), report=report)
     if not chunks:
         raise CaptureReadError("there are no frames.", where=str(request.path))
     return FrameTable.joined(chunks), report
