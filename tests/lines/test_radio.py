@@ -5,7 +5,7 @@ import pytest
 
 from tests.lines.drawing import from_levels, uart_parts
 from tests.lines.test_pulses import bursts_of, train
-from zesty_abacus.core.lines import radio
+from zesty_abacus.core.lines import radio, spectrum
 from zesty_abacus.core.lines.levels import find_edges
 from zesty_abacus.core.lines.pulses import PulseLine
 from zesty_abacus.core.lines.registry import decode_line
@@ -89,9 +89,9 @@ def test_the_envelope_agrees_with_a_plain_mean():
 
 def test_the_carrier_and_both_tones_are_measured():
     wave = carrier(train(LISTED * 8, "width", bursts=4), noise=0.02)
-    assert abs(radio.measure_spectrum(as_samples(wave)).peaks_hz[0] - 31_000) < 60
+    assert abs(spectrum.measure_spectrum(as_samples(wave)).peaks_hz[0] - 31_000) < 60
     audio = tones(from_levels(uart_parts(list(b"zesty" * 30), 1e9 / 1200)), 1200, 2200)
-    low, high = radio.measure_tones(audio)
+    low, high = spectrum.measure_tones(audio)
     assert abs(low - 1200) < 40 and abs(high - 2200) < 40
 
 
@@ -119,8 +119,8 @@ def test_silence_keys_nothing():
     noise = rng.normal(0, 0.1, 400_000) + 1j * rng.normal(0, 0.1, 400_000)
     edges, _ = radio.keyed_edges(radio.envelope(as_samples(noise), 31_000, 100))
     assert len(edges) <= 4
-    assert radio.measure_spectrum(Samples(np.zeros((10, 2), np.float32), RATE)).peaks_hz == ()
-    assert radio.measure_tones(Samples(np.zeros(10, np.float32), RATE)) is None
+    assert spectrum.measure_spectrum(Samples(np.zeros((10, 2), np.float32), RATE)).peaks_hz == ()
+    assert spectrum.measure_tones(Samples(np.zeros(10, np.float32), RATE)) is None
 
 
 @pytest.mark.parametrize("scale", [0.5, -0.25, 4.0])

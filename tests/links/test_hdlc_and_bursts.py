@@ -144,6 +144,10 @@ def test_short_messages_that_are_no_part_stay_messages():
     assert [flags for _, flags in frames_of(BurstFraming(), alone)] == [0, 0], "nobody sent the longer one again"
 
 
+def test_bursts_too_short_for_a_message_are_judged_to_be_none():
+    assert framing_of(BurstFraming()).judge(bits_result([[1, 0, 1], [0, 1, 1], [1]])) is None
+
+
 def test_how_sure_bursts_are_goes_with_how_much_agrees():
     def score(bursts):
         return framing_of(BurstFraming()).judge(bits_result(bursts))[1]

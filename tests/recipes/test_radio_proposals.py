@@ -84,6 +84,59 @@ def test_a_keyed_carrier_is_read_at_a_smoothing_that_follows_its_symbol(snr_db, 
     assert bits == messages
 
 
+def audio(wave, rate, snr_db, seed):
+    """Return a sound with noise that is so far below it while it sounds, in all of its band."""
+    noise = np.random.default_rng(seed).normal(0, 0.5 / np.sqrt(2) * 10 ** (-snr_db / 20), len(wave))
+    samples = Samples((wave.real + noise).astype(np.float32), float(rate))
+    return LineRecording("WAV", (Channel("channel 1", samples=samples),))
+
+
+def heard(messages, baud, low, high, rate):
+    """Draw each message as a sound of two tones, high for a 1, with silence around it."""
+    parts = [np.zeros(round(0.2 * rate))]
+    for bits in messages:
+        times = np.arange(round(len(bits) / baud * rate)) / rate
+        bit = np.array(bits)[np.minimum((times * baud).astype(int), len(bits) - 1)]
+        parts += [
+            0.5 * np.sin(2 * np.pi * np.cumsum(np.where(bit == 1, high, low)) / rate),
+            np.zeros(round(0.2 * rate)),
+        ]
+    return np.concatenate(parts)
+
+
+@pytest.mark.parametrize(
+    ("baud", "low", "high", "rate", "snr_db"),
+    [
+        *((*tones, rate, snr_db) for tones in [(1200, 1200, 2200), (300, 1000, 1600), (600, 1300, 1700)]
+          for rate in (22_050, 44_100, 48_000) for snr_db in (30, 20, 10)),
+        # as near to each other as half a wave a bit
+        *((1200, 1200, 1800, rate, snr_db) for rate in (44_100, 48_000) for snr_db in (30, 20)),
+    ],
+)  # fmt: skip
+def test_messages_in_sound_are_read_though_none_comes_twice(baud, low, high, rate, snr_db):
+    """A bit of 1200 Bd is one wave of 1200 Hz: read as levels, the waves themselves look like pulses."""
+    messages = [[1, 0] * 8 + bits for bits in words(baud + rate + snr_db, 6, 50)]
+    best, bits = best_reading(audio(heard(messages, baud, low, high, rate), rate, snr_db, baud))
+    assert best.reasons[0].startswith("two tones")
+    assert bits == messages
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_keyed_sound_is_no_two_tones(seed):
+    rate, symbol_s = (44_100, 48_000)[seed % 2], (0.5e-3, 1e-3)[seed // 2]
+    messages = words(seed, 6, 40)
+    on = [np.zeros(round(0.2 * rate))]
+    for bits in messages:
+        ends = np.cumsum([symbol_s * part for bit in bits for part in ((2, 1) if bit else (1, 2))])
+        level = np.arange(len(ends)) % 2 == 0
+        times = np.arange(round(ends[-1] * rate)) / rate
+        on += [level[np.minimum(np.searchsorted(ends, times, "right"), len(ends) - 1)], np.zeros(round(0.15 * rate))]
+    level = np.concatenate(on)
+    wave = 0.5 * level * np.sin(2 * np.pi * (4000, 6000)[seed % 2] * np.arange(len(level)) / rate)
+    best, bits = best_reading(audio(wave, rate, 8, seed))
+    assert best.reasons[0].startswith("a carrier at ") and bits == messages
+
+
 def test_noise_alone_is_no_message_that_anybody_trusts():
     found = propose(NAME, noisy(np.full(400_000, 1e-9 + 0j), 0, 3))
     assert all(one.score < 0.4 for one in found)

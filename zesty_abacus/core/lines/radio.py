@@ -9,7 +9,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy  # its parts load on first use, which spares every start a second
 from numpy.typing import NDArray
 
 from ..compiled import njit
@@ -17,130 +16,7 @@ from ..progress import Progress
 from ..waves.edges import Edges
 from ..waves.samples import Samples
 from .bipolar import signs_while
-from .levels import LevelHistogram, find_edges, suggest_levels
-
-_SPECTRUM = 8192
-_LOUD_SHARE = 0.6
-_LOOKED_AT = 64
-"""Stretches of a recording whose spectra are looked at."""
-
-
-@dataclass(frozen=True, slots=True)
-class RadioFacts:
-    """What a spectrum says.
-
-    Attributes
-    ----------
-    peaks_hz
-        Frequencies of the strongest lines, strongest first; negative ones only of I/Q.
-    rise_db
-        How far each stands above the median of the spectrum.
-    """
-
-    peaks_hz: tuple[float, ...]
-    rise_db: tuple[float, ...]
-
-
-def measure_spectrum(samples: Samples, count: int = 2) -> RadioFacts:
-    """Find the strongest lines of the loudest stretches."""
-    length = min(_SPECTRUM, len(samples))
-    if length < 64:
-        return RadioFacts((), ())
-    starts = np.linspace(0, len(samples) - length, min(_LOOKED_AT, max(len(samples) // length, 1))).astype(np.int64)
-    pieces = [_complex(samples.values[start : start + length], samples) for start in starts]
-    loud = np.array([float(np.mean(np.abs(piece) ** 2)) for piece in pieces])
-    chosen = [piece for piece, power in zip(pieces, loud, strict=True) if power >= _loud_from(loud)]
-    power = np.zeros(length)
-    for piece in chosen:
-        power += np.abs(np.fft.fft(piece * np.hanning(length))) ** 2
-    frequencies = np.fft.fftfreq(length, 1 / samples.rate_hz)
-    if not samples.is_iq:
-        power = power[: length // 2]
-        frequencies = frequencies[: length // 2]
-        power[: max(length // 512, 2)] = 0
-    order = np.argsort(frequencies)
-    frequencies, power = frequencies[order], np.convolve(power[order], np.ones(5) / 5, "same")
-    apart = max(length // 100, 3)
-    found, _ = scipy.signal.find_peaks(power, distance=apart)
-    best = sorted(found, key=lambda place: -power[place])[:count]
-    floor = float(np.median(power)) or 1e-30
-    return RadioFacts(
-        tuple(float(frequencies[place]) for place in best),
-        tuple(float(10 * np.log10(power[place] / floor)) for place in best),
-    )
-
-
-def _loud_from(power: NDArray[np.float64]) -> float:
-    """Return the mean power from which on a stretch counts as one in which somebody sends."""
-    return float(np.sort(power)[-2:][0]) * _LOUD_SHARE
-
-
-def measure_tones(samples: Samples) -> tuple[float, float] | None:
-    """Find the two frequencies a carrier is switched between, low one first; None if there are no two.
-
-    The frequency at each moment, where the signal is strong, falls into two heaps. Where noise lets them run into each
-    other, both must be lines of the spectrum; if they are not, its two strongest lines are taken if they are alike.
-    """
-    length = min(len(samples), 1 << 19)
-    if length < 256:
-        return None
-    stretch = min(length, 4096)
-    starts = np.linspace(0, len(samples) - stretch, min(_LOOKED_AT * 2, max(len(samples) // stretch, 1))).astype(
-        np.int64
-    )
-    found = [_frequencies(samples, int(start), stretch) for start in starts]
-    loud = np.array([float(power.mean()) for _, power in found])
-    # somebody who sends now and then is in few of them, and the others hold nothing but noise
-    found = [one for one, power in zip(found, loud, strict=True) if power >= _loud_from(loud)]
-    strong = np.concatenate([power for _, power in found])
-    values = np.concatenate([frequency for frequency, _ in found])
-    values = values[strong > 0.25 * np.quantile(strong, 0.98)]
-    if len(values) < 256:
-        return None
-    low, high = np.quantile(values, (0.01, 0.99))
-    counts, edges = np.histogram(values, 200, (low, high))
-    suggestion = suggest_levels(LevelHistogram(np.convolve(counts, np.ones(5), "same").astype(np.int64), edges))
-    apart = suggestion.high - suggestion.low
-    heaps = np.array([suggestion.low, suggestion.high])
-    close = np.abs(values[:, None] - heaps).min(axis=1) < _NEAR * apart
-    if apart > samples.rate_hz / 2000 and close.mean() >= _IN_HEAPS:
-        return suggestion.low, suggestion.high
-    lines = measure_spectrum(samples, _MOST_LINES)
-    near = np.abs(np.array(lines.peaks_hz)[:, None] - heaps).min(axis=0, initial=np.inf) < _NEAR * apart
-    return (suggestion.low, suggestion.high) if apart > samples.rate_hz / 2000 and near.all() else _two_lines(lines)
-
-
-_MOST_LINES, _NEAR, _IN_HEAPS = 6, 0.15, 0.6
-_ALIKE_DB, _LOUD_DB = 6.0, 14.0
-
-
-def _two_lines(lines: RadioFacts) -> tuple[float, float] | None:
-    """Return the two strongest lines of a spectrum, the low one first, if they stand out alike and above all others."""
-    if len(lines.rise_db) < 2:
-        return None
-    first, second, *rest = lines.rise_db
-    if first - second > _ALIKE_DB or second < _LOUD_DB or (rest and second - rest[0] < _ALIKE_DB / 2):
-        return None
-    low, high = sorted(lines.peaks_hz[:2])
-    return low, high
-
-
-def _frequencies(samples: Samples, start: int, length: int) -> tuple[NDArray, NDArray]:
-    """Return frequency and power at each moment of a stretch, over a few samples each."""
-    piece = _complex(samples.values[start : start + length], samples)
-    if not samples.is_iq:
-        piece = scipy.signal.hilbert(piece.real)
-    turn = piece[1:] * np.conj(piece[:-1])
-    over = np.ones(7) / 7
-    turn = np.convolve(turn, over, "valid")
-    return np.angle(turn) * samples.rate_hz / (2 * np.pi), np.abs(turn)
-
-
-def _complex(values: NDArray, samples: Samples) -> NDArray[np.complex128]:
-    physical = values.astype(np.float64) * samples.scale + samples.offset
-    if samples.is_iq:
-        return physical[:, 0] + 1j * physical[:, 1]
-    return physical - physical.mean() + 0j
+from .levels import find_edges
 
 
 def envelope(samples: Samples, shift_hz: float, smooth_us: float, progress: Progress | None = None) -> Samples:
@@ -274,7 +150,8 @@ def keyed_edges(level: Samples, hold_ms: float = 25.0, floor: float | None = Non
     """Find when a carrier is keyed, with a threshold that follows it.
 
     The threshold lies half way between the noise and a peak that is held for a while and then fades, but never less
-    than eight times the quiet level. So weak and strong senders in one recording are both read.
+    than eight times the quiet level. So weak and strong senders in one recording are both read. What lies within one
+    moving mean counts wholly: before its first flank nothing was heard yet, and behind its last one nothing will be.
 
     Returns
     -------
@@ -293,6 +170,10 @@ def keyed_edges(level: Samples, hold_ms: float = 25.0, floor: float | None = Non
     return Edges.of_toggles(times, first, level.begin_ns, level.end_ns), threshold
 
 
+_FLANK = 4
+"""Samples in the moving mean of an envelope, as long as a flank takes."""
+
+
 @njit(cache=True, nogil=True)
 def _keyed(values, floor, decay, threshold, places):  # type: ignore[no-untyped-def]
     count = first = 0
@@ -307,7 +188,10 @@ def _keyed(values, floor, decay, threshold, places):  # type: ignore[no-untyped-
     peak = 0.0
     for n in range(len(values)):
         peak = max(values[n], floor + (peak - floor) * decay)
-        limit = max((min(peak, threshold[n]) + floor) / 2, least)
+        held = min(peak, threshold[n])
+        for near in range(max(n - _FLANK, 0), min(n + _FLANK + 1, len(values))):
+            held = max(held, values[near])
+        limit = max((held + floor) / 2, least)
         threshold[n] = limit
         band = 0.15 * (limit - floor)
         value = values[n]

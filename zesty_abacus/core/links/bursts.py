@@ -82,6 +82,8 @@ class _Bursts:
         if run is None or len(run.bounds) < 2:
             return None
         votes = vote_repeats(run, BurstFraming())
+        if not votes:
+            return None
         repeated = sum(len(vote.bursts) for vote in votes if len(vote.bursts) > 1)
         whole = [vote for vote in votes if not _vote_flags(vote, run.flags) & F.CUT_SHORT] or votes
         distinct = counted(len({vote.text for vote in whole}), "distinct message")

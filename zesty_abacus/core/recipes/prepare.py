@@ -19,15 +19,8 @@ from ..lines.levels import (
     suggest_levels,
 )
 from ..lines.pulses import PulseLine, measure_pulses
-from ..lines.radio import (
-    RadioFacts,
-    envelope,
-    keyed_edges,
-    measure_spectrum,
-    measure_tones,
-    tone_difference,
-    tone_edges,
-)
+from ..lines.radio import envelope, keyed_edges, tone_difference, tone_edges
+from ..lines.spectrum import RadioFacts, measure_spectrum, measure_tones
 from ..lines.timing import bit_time
 from ..progress import Progress
 from ..waves.edges import Edges
@@ -35,8 +28,10 @@ from ..waves.recording import Channel
 from ..waves.samples import Samples
 from .model import LevelSetting
 
-_LOOKS_US, _CLEARLY = (40.0, 80.0, 160.0, 320.0, 640.0), 2.0
+_LOOKS_US, _CLEARLY = (40.0, 80.0, 160.0, 320.0, 640.0), 1.25
 """Lengths of the moving mean that are tried, and how many times as long a pulse is that is none of noise."""
+_MOST_OF_PULSE = 0.65
+"""A moving mean of more would leave nothing of the shortest pulse."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -151,21 +146,25 @@ def _smooth_for(samples: Samples, carrier: float) -> float:
     """Return a third of the shortest pulse that a look at the loudest stretch shows.
 
     In much noise a short moving mean shows nothing but noise, whose pulses are as short as the mean itself; so longer
-    ones are tried until what is seen is clearly longer.
+    ones are tried until pulses are multiples of one time. What is sent is then read with no less than showed it.
     """
     least = 4e6 / samples.rate_hz
     part = _part(samples, _loud_span(samples))
-    first = 0.0
+    first, best, most = 0.0, 0.0, 0.0
     for look in sorted({max(look, least) for look in _LOOKS_US}):
-        edges, _ = keyed_edges(envelope(part, carrier, look))
-        facts = measure_pulses(edges.without_glitches(round(look * 1000)), PulseLine(line=""))
+        edges = keyed_edges(envelope(part, carrier, look))[0].without_glitches(round(look * 1000))
+        facts = measure_pulses(edges, PulseLine(line=""))
         if facts is None:
             continue
-        smooth = float(np.clip(facts.unit_ns / 3000, least, 2000.0))
+        unit = facts.unit_ns / 1000
+        smooth = float(np.clip(max(unit / 3, min(look, _MOST_OF_PULSE * unit)), least, 2000.0))
         first = first or smooth
-        if facts.unit_ns / 1000 >= _CLEARLY * look:
-            return smooth
-    return first or max(_LOOKS_US[0], least)
+        share = bit_time(edges.widths())[1] if unit >= _CLEARLY * look else 0.0
+        if share > most:
+            best, most = smooth, share
+        if share >= _MULTIPLES:
+            break
+    return best or first or max(_LOOKS_US[0], least)
 
 
 def _loud_span(samples: Samples) -> tuple[int, int] | None:
@@ -184,26 +183,44 @@ def _loud_span(samples: Samples) -> tuple[int, int] | None:
     return samples.time_of(first), samples.time_of(first + most)
 
 
-_TONE_BAND = 0.2
+_TONE_BAND, _PART_OF_SWING = 0.2, 1 / 3
 _MULTIPLES = 0.85
+_TOLD_APART = 0.8
+"""Waves by which two tones differ within a moving mean that clearly tells them apart."""
 
 
-def _smooth_for_tones(samples: Samples, low: float, high: float, least: float) -> float:
-    """Return a third of a symbol, as a first look at the loudest stretch shows it; tones must be told apart in it."""
+def _dead_band_of_tones(apart_hz: float, smooth_us: float) -> float:
+    """Return how far a difference of tones has to go beyond none: less where a short mean hears both at once.
+
+    Of a tone beside it a moving mean lets through the sinc of the waves by which they differ.
+    """
+    other = abs(float(np.sinc(apart_hz * smooth_us / 1e6)))
+    return min(_TONE_BAND, _PART_OF_SWING * (1 - other) / (1 + other))
+
+
+def _smooth_for_tones(samples: Samples, low: float, high: float) -> float:
+    """Return a third of a symbol, as a first look at the loudest stretch shows it; tones must be told apart in it.
+
+    Where they lie so near to each other that a symbol is shorter than what tells them apart, it is the symbol: a longer
+    mean would swallow single ones.
+    """
+    least = 4e6 / samples.rate_hz
+    apart = float(np.clip(_TOLD_APART * 1e6 / max(high - low, 1.0), least, 5000.0))
     part = _part(samples, _loud_span(samples))
     first = 0.0
-    for look in (least, 3 * least, 9 * least):
-        edges = tone_edges(tone_difference(part, low, high, look), 0.0, _TONE_BAND)
+    for look in (apart, apart / 2, 3 * apart, 9 * apart):
+        band = _dead_band_of_tones(high - low, look)
+        edges = tone_edges(tone_difference(part, low, high, look), 0.0, band)
         edges = edges.without_glitches(round(look * 1000))
         unit, share = bit_time(edges.widths()[edges.level[:-1] != 0] if is_bipolar(edges) else edges.widths())
         if not np.isfinite(unit):
             continue
-        smooth = float(np.clip(unit / 3000, least, 5000.0))
+        smooth = float(np.clip(unit / 3000, max(min(apart, unit / 1000), least), 5000.0))
         first = first or smooth
         # noise has pulses of all lengths; what is sent has multiples of a symbol
         if share >= _MULTIPLES:
             return smooth
-    return first or least
+    return first or apart
 
 
 def _by_tones(
@@ -214,12 +231,11 @@ def _by_tones(
     if low is None or high is None:
         tones = measure_tones(samples) or (0.0, samples.rate_hz / 8)
         low, high = tones[0] if low is None else low, tones[1] if high is None else high
-    apart_us = float(np.clip(0.8e6 / max(abs(high - low), 1.0), 4e6 / samples.rate_hz, 5000.0))
-    smooth = setting.smooth_us or _smooth_for_tones(samples, low, high, apart_us)
+    smooth = setting.smooth_us or _smooth_for_tones(samples, low, high)
     made = tone_difference(_part(samples, span_ns), low, high, smooth, progress)
     wave = made.wave.with_ranges()
     above = 0.0 if setting.above is None else setting.above
-    band = _TONE_BAND if setting.dead_band is None else setting.dead_band
+    band = _dead_band_of_tones(high - low, smooth) if setting.dead_band is None else setting.dead_band
     if setting.below is not None:
         edges = find_edges(wave, above, band, setting.below)
     else:

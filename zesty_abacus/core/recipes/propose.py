@@ -48,20 +48,28 @@ def propose(path: Path, recording: LineRecording, progress: Progress | None = No
     radio = [
         c for c in channels if c.samples is not None and (c.samples.is_iq or recording.format_name in ("WAV", "SigMF"))
     ]
+    of_tones = set()
     for channel in radio[:2]:
-        found.extend(propose_radio(path, recording, channel, progress))
+        heard = propose_radio(path, recording, channel, progress)
+        found.extend(heard.proposals)
+        if heard.is_two_tones:
+            of_tones.add(channel.name)
     prepared: dict[str, PreparedLine] = {}
     for number, channel in enumerate(channels):
         progress.step(number / len(channels) * 0.5, f"looking at {channel.name}")
         if channel.samples is None or not channel.samples.is_iq:
             prepared[channel.name] = prepare_line(channel, LevelSetting(channel=channel.name), first_part(channel))
-    looked_at = _LookedAt(path, recording, prepared)
+    looked_at = _LookedAt(path, recording, prepared, of_tones)
     for number, decoder in enumerate(decoders()):
         progress.step(0.5 + number / len(decoders()) * 0.5, f"trying {decoder.name}")
         found.extend(
             made for proposal in decoder.propose(looked_at.edges) if (made := looked_at.with_framing(proposal)).score
         )
     return _best(found)
+
+
+_WAVES_OF_TONES = 0.3
+"""How likely pulses of a channel are any that clearly goes from one tone to another: they are the waves of these."""
 
 
 class _LookedAt:
@@ -73,8 +81,10 @@ class _LookedAt:
         Of each channel the first part, by name.
     """
 
-    def __init__(self, path: Path, recording: LineRecording, prepared: dict[str, PreparedLine]) -> None:
-        self._path, self._recording, self._prepared = path, recording, prepared
+    def __init__(
+        self, path: Path, recording: LineRecording, prepared: dict[str, PreparedLine], of_tones: set[str]
+    ) -> None:
+        self._path, self._recording, self._prepared, self._of_tones = path, recording, prepared, of_tones
         self._glitches: dict[str, Glitches] = {}
         for name, line in prepared.items():
             glitches = find_glitches(line.edges)
@@ -103,6 +113,8 @@ class _LookedAt:
         whole = score * (0.7 + 0.3 * better) if framing is not None else score
         if proposal.needs_check:
             whole = better if better >= SURE else 0.0
+        elif better < SURE and self._of_tones.intersection(used):
+            whole *= _WAVES_OF_TONES
         return RecipeProposal(
             msgspec.structs.replace(recipe, levels=levels), min(whole, 1.0), tuple(filter(None, reasons))
         )

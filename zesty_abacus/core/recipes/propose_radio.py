@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Literal
+from typing import NamedTuple
 
 import msgspec
 import numpy as np
@@ -12,48 +12,72 @@ from ..errors import AbacusError
 from ..lines.bipolar import is_bipolar, without_passing
 from ..lines.pulses import PulseLine
 from ..lines.registry import decode_line
+from ..lines.spectrum import measure_tones
+from ..lines.timing import bit_time
 from ..lines.unscramble import USUAL_SCRAMBLER
 from ..links.framing import Framing
 from ..progress import Progress
-from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from .model import LevelSetting
 from .prepare import PreparedLine, prepare_line
 from .proposal import MOST_EDGES, SURE, RecipeProposal, first_part, framing_for, named_recipe
 
 
-def propose_radio(path: Path, recording: LineRecording, channel: Channel, progress: Progress) -> list[RecipeProposal]:
+class Heard(NamedTuple):
+    """What was made of a channel of radio or sound.
+
+    Attributes
+    ----------
+    proposals
+    is_two_tones
+        Whether it clearly goes from one tone to another; levels and pulses of it are those of their waves then.
+    """
+
+    proposals: list[RecipeProposal]
+    is_two_tones: bool
+
+
+def propose_radio(path: Path, recording: LineRecording, channel: Channel, progress: Progress) -> Heard:
     """Try on-off keying and two tones; what comes out of the pulses decides."""
+    assert channel.samples is not None
+    is_iq = channel.samples.is_iq
     lines: dict[str, PreparedLine] = {}
-    kinds: tuple[tuple[Literal["envelope", "tones"], str], ...] = (("envelope", "carrier"), ("tones", "tones"))
-    for kind, words in kinds:
-        progress.step(0.1, f"looking for {words}")
+    progress.step(0.1, "looking for carrier")
+    settings = [LevelSetting(channel=channel.name, kind="envelope")]
+    progress.step(0.1, "looking for tones")
+    if (tones := measure_tones(channel.samples)) is not None:
+        settings.append(LevelSetting(channel=channel.name, kind="tones", carrier_hz=tones[0], high_hz=tones[1]))
+    for setting in settings:
         try:
-            setting = LevelSetting(channel=channel.name, kind=kind)
-            lines[kind] = prepare_line(channel, setting, first_part(channel), progress.quiet())
+            lines[setting.kind] = prepare_line(channel, setting, first_part(channel), progress.quiet())
         except AbacusError:
             continue
     # a carrier that is silent while another one sounds is one of two tones
-    toned = "tones" in lines and _changes_between_tones(lines["tones"].edges)
+    toned = "tones" in lines and _changes_between_tones(lines["tones"], is_iq)
     found = []
     for way, line in lines.items():
         share = (1.0 if toned else _TONES_RUN_ON) if way == "tones" else (_ONE_OF_TWO if toned else 1.0)
         proposal = _radio_line(path, recording, channel.name, line, share)
         if proposal is not None:
             found.append(proposal)
-    return found
+    return Heard(found, toned)
 
 
 _TONES_RUN_ON, _ONE_OF_TWO = 0.6, 0.3
 _PART_OF_EACH, _STRAIGHT_OVER = 0.1, 0.6
+_WAVES_A_BIT = 0.75
+"""Of the low tone, at the least: of pulses that are no tones it is half a wave, as in biphase."""
 
 
-def _changes_between_tones(edges: Edges) -> bool:
+def _changes_between_tones(line: PreparedLine, is_iq: bool) -> bool:
     """Return whether a difference of tones goes from one to the other within bursts, and not in and out of silence."""
-    edges = without_passing(edges)
+    edges = without_passing(line.edges)
     if not is_bipolar(edges) or len(edges) < 2:
         return False
     widths, level = edges.widths(), edges.level
+    # tones of I/Q lie anywhere beside a frequency that was chosen, also at none
+    if not is_iq and not bit_time(widths[level[:-1] != 0])[0] * 1e-9 * (line.setting.carrier_hz or 0.0) >= _WAVES_A_BIT:
+        return False
     each = [int(widths[level[:-1] == sign].sum()) for sign in (-1, 1)]
     straight = float(np.mean(level[1:] * level[:-1] == -1))
     return min(each) >= _PART_OF_EACH * sum(each) and straight >= _STRAIGHT_OVER
