@@ -218,8 +218,7 @@ def test_sums_whose_carry_is_brought_round_are_found(rule, size):
 
 @pytest.mark.parametrize("order", ["big", "little"])
 @pytest.mark.parametrize("held", ["big", "little"])
-@pytest.mark.parametrize("first", [0, 1, 2])
-@pytest.mark.parametrize("size", [8, 9])
+@pytest.mark.parametrize(("first", "size"), [(0, 8), (1, 9), (2, 8)])
 @pytest.mark.parametrize("rule", [
     lambda total: total & 0xFFFF, lambda total: -total & 0xFFFF, lambda total: around(total, 16),
     lambda total: 0xFFFF - around(total, 16), lambda total: ~(total + 0x1234) & 0xFFFF,
