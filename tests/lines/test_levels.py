@@ -140,6 +140,44 @@ def test_a_rest_of_four_samples_is_one(rest, has_middle):
     assert (found.below is not None) is has_middle
 
 
+@pytest.mark.parametrize("noise", [0.02, 0.1, 0.15])
+@pytest.mark.parametrize("levels", [(0.0, 3.3), (-1.0, 1.0)])
+def test_each_bit_of_a_noisy_line_is_one_passage(noise, levels):
+    """Noise of so much of the swing, 15 samples a bit: the dead band grows with it, the threshold stays half way."""
+    random = np.random.default_rng(round(noise * 100))
+    bits = random.integers(0, 2, 2000)
+    swing = levels[1] - levels[0]
+    values = np.repeat(np.array(levels)[bits], 15) + random.normal(0, noise * swing, 30_000)
+    samples = Samples(values.astype(np.float32), 1e6)
+    said = suggest_levels(level_histogram(samples))
+    assert said.above == pytest.approx(sum(levels) / 2, abs=0.03 * swing) and said.below is None
+    assert said.dead_band == pytest.approx(max(0.2, min(4 * noise, 0.7)) * swing, rel=0.25)
+    edges = find_edges(samples, said.above, said.dead_band)
+    assert len(edges) == pytest.approx(np.count_nonzero(np.diff(bits)), rel=0.03)
+
+
+@pytest.mark.parametrize("noise", [0.02, 0.1, 0.2])
+def test_rare_words_of_a_bipolar_line_have_three_levels_in_noise(noise):
+    """One part in thirty is a word, of seventeen samples a half bit; the rest is silence and its noise."""
+    random = np.random.default_rng(3)
+    parts = []
+    for _ in range(20):
+        parts += [np.zeros(16_000), np.repeat(random.choice([-0.6, 0.6], 32), 17)]
+    samples = Samples((np.concatenate(parts) + random.normal(0, noise * 0.6, 20 * 16_544)).astype(np.float32), 96_000)
+    said = suggest_levels(level_histogram(samples))
+    assert said.middle == pytest.approx(0, abs=0.05)
+    assert (said.below, said.above) == pytest.approx((-0.3, 0.3), abs=0.03)
+
+
+def test_noise_alone_and_noise_before_a_line_are_no_third_level():
+    random = np.random.default_rng(5)
+    alone = Samples(random.normal(0, 0.2, 200_000).astype(np.float32), 96_000)
+    assert suggest_levels(level_histogram(alone)).below is None
+    bits = np.repeat(random.integers(0, 2, 4000) * 2.0 - 1.0, 15)
+    begins = np.concatenate([np.zeros(40_000), bits]) + random.normal(0, 0.1, 100_000)
+    assert suggest_levels(level_histogram(Samples(begins.astype(np.float32), 96_000))).below is None
+
+
 def test_rise_time_and_edge_rate_are_measured():
     """A line through one pole takes 2.197 time constants from one tenth to nine tenths."""
     constant, rate = 1e-6, 50e6

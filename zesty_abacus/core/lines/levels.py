@@ -108,20 +108,58 @@ def suggest_levels(histogram: LevelHistogram) -> LevelSuggestion:
     total = counts.sum()
     if not total:
         return LevelSuggestion(0.5, None, 0.1, 0.0, None, 1.0, "no samples to judge by")
-    three = _three_levels(counts, centers)
+    three = _three_levels(counts, centers) or _three_levels(_busy_counts(histogram), centers, 1.5)
     if three is not None and not _rests_at_middle(histogram, three):
         # what lies there says nothing of the two levels around it
         counts[_zone(centers, three, 1)] = 0
         three = None
     if three is not None:
         low, middle, high = three
-        band = min(high - middle, middle - low) * 0.2
+        band = _dead_band(counts, centers, min(high - middle, middle - low), three)
         words = f"three levels, near {low:.3g}, {middle:.3g} and {high:.3g}"
         return LevelSuggestion((high + middle) / 2, (middle + low) / 2, band, low, middle, high, words)
     split = _best_split(counts, centers)
     low, high = _mode(counts[: split + 1], centers[: split + 1]), _mode(counts[split + 1 :], centers[split + 1 :])
     reason = f"two levels, near {low:.3g} and {high:.3g}; the threshold is half way"
-    return LevelSuggestion((low + high) / 2, None, abs(high - low) * 0.2, low, None, high, reason)
+    band = _dead_band(counts, centers, abs(high - low), (low, high))
+    return LevelSuggestion((low + high) / 2, None, band, low, None, high, reason)
+
+
+_BAND, _MOST_BAND, _BAND_OF_NOISE = 0.2, 0.7, 4.0
+"""The dead band: so much of the distance of two levels, more where the noise of these is wider than a part of that."""
+
+
+def _dead_band(counts: NDArray, centers: NDArray, apart: float, levels: tuple[float, ...]) -> float:
+    noise = min(_deviation(counts, centers, level) for level in levels)
+    return float(np.clip(_BAND_OF_NOISE * noise, _BAND * apart, _MOST_BAND * apart))
+
+
+def _deviation(counts: NDArray, centers: NDArray, level: float) -> float:
+    """Return the deviation of the noise around a level, by the width of its heap at half its height."""
+    smooth = np.convolve(counts, np.ones(5) / 5, "same")
+    peak = int(np.argmin(np.abs(centers - level)))
+    less = np.flatnonzero(smooth < smooth[peak] / 2)
+    first = less[less < peak].max(initial=-1)
+    last = less[less > peak].min(initial=len(counts))
+    # of a normal distribution it is 2.355 deviations
+    return float((last - first - 1) * (centers[1] - centers[0]) / 2.355)
+
+
+_BUSY_STRETCH, _BUSY_SHARE = 1024, 0.5
+
+
+def _busy_counts(histogram: LevelHistogram) -> NDArray[np.float64]:
+    """Return how often each level was seen in the stretches in which most is going on.
+
+    Words that are rare leave so few samples at their levels that noise around the level of rest covers them.
+    """
+    parts = [bins[: len(bins) // _BUSY_STRETCH * _BUSY_STRETCH].reshape(-1, _BUSY_STRETCH) for bins in histogram.bins]
+    rows = np.concatenate(parts) if parts else np.empty((0, _BUSY_STRETCH), np.uint8)
+    if not len(rows):
+        return np.zeros(len(histogram.counts))
+    spread = rows.std(axis=1)
+    busy = rows[spread >= _BUSY_SHARE * np.sort(spread)[-2:][0]]
+    return np.bincount(busy.ravel(), minlength=len(histogram.counts)).astype(np.float64)
 
 
 def _best_split(counts: NDArray, centers: NDArray) -> int:
@@ -144,7 +182,7 @@ def _mode(counts: NDArray, centers: NDArray) -> float:
     return float(np.average(centers[near], weights=counts[near])) if counts[near].sum() else float(centers[peak])
 
 
-def _three_levels(counts: NDArray, centers: NDArray) -> tuple[float, float, float] | None:
+def _three_levels(counts: NDArray, centers: NDArray, least: float = 4.0) -> tuple[float, float, float] | None:
     third = len(counts) // 3
     low, middle, high = counts[:third], counts[third:-third], counts[-third:]
     if min(low.sum(), middle.sum(), high.sum()) < counts.sum() * 0.02:
@@ -162,7 +200,7 @@ def _three_levels(counts: NDArray, centers: NDArray) -> tuple[float, float, floa
     usual = float(np.median(smooth[inside])) if inside.any() else 0.0
     # each level stands out against the flanks on its sides
     clear = between[0] < 0.35 * min(heights[0], heights[1]) and between[1] < 0.35 * min(heights[1], heights[2])
-    if clear and heights[1] > 4 * usual:
+    if clear and heights[1] > least * usual:
         return peaks[0], peaks[1], peaks[2]
     return None
 
