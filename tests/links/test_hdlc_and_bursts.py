@@ -158,6 +158,10 @@ def test_how_sure_bursts_are_goes_with_how_much_agrees():
     assert score(rubbish) == pytest.approx(0.2)
     assert score(of_one_size) == pytest.approx(0.5)
     assert score([MESSAGE] * 6) == pytest.approx(0.85)
+    preamble = [1, 0] * 4
+    assert score([preamble + bits for bits in of_one_size]) == pytest.approx(0.7), "as surely as nobody repeats them"
+    assert score([preamble + bits for bits in of_one_size[:2]]) == pytest.approx(0.5), "two may begin alike by chance"
+    assert score([preamble + of_one_size[0]] * 6 + [preamble + bits for bits in of_one_size[:4]] * 6) <= 0.85
     assert 0.6 < score([MESSAGE, spoiled(MESSAGE, 3), MESSAGE, spoiled(MESSAGE, 9)]) < 0.85
 
 
