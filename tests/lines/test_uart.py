@@ -121,3 +121,20 @@ def test_no_parity_is_made_up(seed):
 
 def test_a_clock_or_a_select_is_no_uart():
     assert all(p.score < 0.3 for p in DECODER.propose({"clk": drawn("_-" * 400)}))
+
+
+@pytest.mark.parametrize("inverted", [False, True])
+def test_a_line_of_two_tones_rests_where_neither_is_sent(inverted):
+    """Silence between characters, and before the first, is no start bit; nor is a moment of it between two tones."""
+    sign, bit_ns = -1 if inverted else 1, 100_000
+    parts = [(0, 50 * bit_ns)]
+    for value in (0x00, 0x5A, 0xFF):
+        bits = [0, *(value >> n & 1 for n in range(8)), 1]
+        parts += [(sign * (2 * bit - 1), bit_ns) for bit in bits]
+        parts += [(0, 7 * bit_ns)]
+    level, length = parts[1]
+    parts[1:2] = [(level, length * 0.9), (0, length * 0.1)]
+    run = decode_line(UartLine(line="a", rate=10_000, inverted=inverted), {"a": from_levels(parts)}).byte_run
+    assert run is not None
+    assert run.value.tolist() == [0x00, 0x5A, 0xFF] and not run.flags.any()
+    assert run.start_ns.tolist() == [50 * bit_ns, 67 * bit_ns, 84 * bit_ns]

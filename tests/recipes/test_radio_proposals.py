@@ -8,6 +8,7 @@ import pytest
 from tests.lines.drawing import from_levels
 from tests.links.test_hdlc_and_bursts import stuffed
 from zesty_abacus.core.frames import flags as F
+from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.links.hdlc import HdlcFraming
 from zesty_abacus.core.recipes.propose import propose
 from zesty_abacus.core.recipes.run import run_recipe
@@ -135,6 +136,51 @@ def test_a_keyed_sound_is_no_two_tones(seed):
     wave = 0.5 * level * np.sin(2 * np.pi * (4000, 6000)[seed % 2] * np.arange(len(level)) / rate)
     best, bits = best_reading(audio(wave, rate, 8, seed))
     assert best.reasons[0].startswith("a carrier at ") and bits == messages
+
+
+def character_bits(text, rest):
+    """Return the bits of characters, a start and two stop bits each, after so many of rest."""
+    return [1] * rest + [bit for byte in text for bit in [0, *(byte >> n & 1 for n in range(8)), 1, 1]]
+
+
+SAID = [b"$YXWND,%d.%d,R\r\n" % (7 * n % 61, n % 10) for n in range(12)]
+
+
+@pytest.mark.parametrize("is_silent_between", [False, True])
+@pytest.mark.parametrize("snr_db", [30, 12])
+@pytest.mark.parametrize(
+    ("baud", "mark", "space"), [(300, 1270, 1070), (300, 2225, 2025), (1200, 1200, 2200), (300, 2400, 1200)]
+)
+def test_characters_sent_as_tones_are_read(baud, mark, space, snr_db, is_silent_between):
+    """As modems of ITU-T V.21 and the like send them: the tone of a 1 also where nothing is said, or only before it."""
+    messages = [character_bits(text, 20) + [1] * 8 for text in SAID]
+    if not is_silent_between:
+        messages = [[bit for bits in messages for bit in bits]]
+    low, high = sorted((mark, space))
+    sent = [[bit if mark > space else 1 - bit for bit in bits] for bits in messages]
+    recording = audio(heard(sent, baud, low, high, 22_050), 22_050, snr_db, baud)
+    best = propose(Path("modem.wav"), recording)[0]
+    assert best.reasons[0].startswith("two tones") and isinstance(best.recipe.line, UartLine)
+    assert best.recipe.line.inverted == (mark < space) and best.score > 0.5
+    frames = run_recipe(best.recipe, recording).result.frames
+    read = [frames.payload[a : a + n].tobytes() for a, n in zip(frames.start, frames.size, strict=True)]
+    assert [line for line in read if line] == [text.removesuffix(b"\r\n") for text in SAID]
+
+
+def test_characters_keyed_on_a_carrier_are_read():
+    messages = [character_bits(text, 0) for text in SAID]
+    parts = [silence(40)]
+    for bits in messages:
+        ends = np.round(np.arange(len(bits) + 1) * RATE / 2400).astype(int)
+        parts += [np.repeat(1.0 - np.array(bits), np.diff(ends)), silence(12).real]
+    level = np.concatenate([part.real for part in parts])
+    wave = 0.5 * level * np.exp(2j * np.pi * 21_000 * np.arange(len(level)) / RATE)
+    recording = noisy(wave, 15, 4)
+    best = propose(NAME, recording)[0]
+    assert best.reasons[0].startswith("a carrier at ") and isinstance(best.recipe.line, UartLine)
+    assert best.recipe.line.inverted
+    frames = run_recipe(best.recipe, recording).result.frames
+    assert b"".join(frames.payload_of(n) + b"\r\n" for n in range(len(frames))) == b"".join(SAID)
 
 
 def test_noise_alone_is_no_message_that_anybody_trusts():

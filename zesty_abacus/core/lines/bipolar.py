@@ -36,6 +36,15 @@ def without_passing(line: Edges) -> Edges:
     return replace(line, time_ns=time[keep], level=level[keep])
 
 
+def resting_in_silence(line: Edges) -> Edges:
+    """Return a line of two levels: 0 for -1, and 1 for the middle, at which nothing is sent and a line rests."""
+    if not is_bipolar(line):
+        return line
+    line = without_passing(line)
+    time = line.time_ns
+    return _joined(time, np.where(line.level < 0, 0, 1), 0 if line.first < 0 else 1, line, line)
+
+
 def line_of(lines: Mapping[str, Edges]) -> Edges:
     """Return the line of settings that name a ``line``, and its other wire as ``minus`` where it was recorded apart."""
     return bipolar_of(lines["line"], lines["minus"]) if "minus" in lines else lines["line"]

@@ -90,8 +90,10 @@ def _envelope(iq, begin, turn, offset, step, sums, state, place, room):  # type:
 _HEARD = 0.5
 """Share of the loudest at which a sender is fully believed."""
 _STEADIER = 5 / 8
-_QUIET = 0.4
-"""Where the quiet part of a recording is below such a share of the loudest, nobody sends there."""
+_QUIET, _QUIET_PART = 0.35, 0.03
+"""Where such a part of a recording is below such a share of the loudest, nobody sends there."""
+_LOW_IN_QUIET = 0.2
+"""Part of the quiet samples that lie below what is taken as their level: others are near a flank."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -122,7 +124,7 @@ def tone_difference(
     high = envelope(samples, high_hz, smooth_us, progress)
     total = low.values + high.values
     some = total[:: max(len(total) // 500_000, 1)]
-    quiet, loud = (float(level) for level in np.quantile(some, (0.1, 0.98))) if len(some) else (0.0, 0.0)
+    quiet, loud = (float(level) for level in np.quantile(some, (_QUIET_PART, 0.98))) if len(some) else (0.0, 0.0)
     floor = float(np.median(some)) * 1e-3 + 1e-12 if len(some) else 1e-12
     heard = np.clip(total / max(loud * _HEARD, floor), 0.0, 1.0)
     values = ((high.values - low.values) / np.maximum(total, floor) * heard).astype(np.float32)
@@ -141,8 +143,10 @@ def tone_edges(difference: ToneDifference, above: float = 0.0, dead_band: float 
     if difference.loudness is None:
         return signs
     some = difference.loudness.values[:: max(len(difference.loudness) // 500_000, 1)]
+    quiet = some[some < _QUIET * float(np.quantile(some, 0.98))]
     # two tones together are steadier in noise than one carrier, whose quiet level keyed_edges multiplies by eight
-    keys, _ = keyed_edges(difference.loudness, floor=float(np.quantile(some, 0.1)) * _STEADIER)
+    floor = float(np.quantile(quiet, _LOW_IN_QUIET)) if len(quiet) else 0.0
+    keys, _ = keyed_edges(difference.loudness, floor=floor * _STEADIER)
     return signs_while(signs, keys)
 
 

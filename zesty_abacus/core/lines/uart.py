@@ -1,4 +1,4 @@
-"""UART: start bit, data bits lowest first, parity, stop bits. The line rests at 1.
+"""UART: start bit, data bits lowest first, parity, stop bits. The line rests at 1, and where neither tone is sent.
 
 Bits are taken in their middle, counted from the start bit's edge, so a rate that is a few percent off still reads
 right. What is found are bytes with their times; where a telegram begins is a question of framing.
@@ -14,6 +14,7 @@ import numpy as np
 from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
+from .bipolar import resting_in_silence
 from .result import BREAK, DATA, ByteRun, Fact, LineResult, LineRoom, Marks, put_mark
 from .settings import LineSettings, Proposal, Setting
 from .timing import bit_time, rate_words
@@ -59,7 +60,7 @@ class _Uart:
 
     def decode(self, settings: UartLine, lines: Mapping[str, Edges]) -> LineResult:
         """Decode one line into bytes."""
-        line = lines["line"].inverted() if settings.inverted else lines["line"]
+        line = resting_in_silence(lines["line"].inverted() if settings.inverted else lines["line"])
         measured, share = _bit_time(line)
         bit_ns = 1e9 / settings.rate if settings.rate else measured
         facts = [] if np.isnan(measured) else [

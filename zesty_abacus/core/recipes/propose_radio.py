@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
@@ -9,11 +10,14 @@ import msgspec
 import numpy as np
 
 from ..errors import AbacusError
-from ..lines.bipolar import is_bipolar, without_passing
+from ..lines.bipolar import is_bipolar, resting_in_silence, without_passing
 from ..lines.pulses import PulseLine
 from ..lines.registry import decode_line
+from ..lines.settings import LineSettings
 from ..lines.spectrum import measure_tones
 from ..lines.timing import bit_time
+from ..lines.uart import DECODER as UART
+from ..lines.uart import UartLine
 from ..lines.unscramble import USUAL_SCRAMBLER
 from ..links.framing import Framing
 from ..progress import Progress
@@ -57,9 +61,8 @@ def propose_radio(path: Path, recording: LineRecording, channel: Channel, progre
     found = []
     for way, line in lines.items():
         share = (1.0 if toned else _TONES_RUN_ON) if way == "tones" else (_ONE_OF_TWO if toned else 1.0)
-        proposal = _radio_line(path, recording, channel.name, line, share)
-        if proposal is not None:
-            found.append(proposal)
+        sent = _Sent(path, recording, channel.name, line)
+        found += [one for one in (sent.pulses(share), sent.characters(share)) if one is not None]
     return Heard(found, toned)
 
 
@@ -83,46 +86,72 @@ def _changes_between_tones(line: PreparedLine, is_iq: bool) -> bool:
     return min(each) >= _PART_OF_EACH * sum(each) and straight >= _STRAIGHT_OVER
 
 
-def _radio_line(
-    path: Path, recording: LineRecording, name: str, line: PreparedLine, share: float
-) -> RecipeProposal | None:
-    """Return how the bits of a prepared channel are put together; ``share`` says how likely it is to be that."""
-    least = _least_pulse(line)
-    edges = {name: line.edges.without_glitches(round(least * 1000)).first_part(MOST_EDGES)}
-    if len(edges[name]) < 16:
-        return None
-    tones = line.setting.kind == "tones"
-    plain = PulseLine(line=name, coding="plain")
-    packets = msgspec.structs.replace(plain, transitions=True, burst_gap_us=1e9)
-    scrambled = msgspec.structs.replace(packets, scrambler=USUAL_SCRAMBLER)
-    best: tuple[float, PulseLine, Framing | None, str] = (0.0, plain, None, "")
-    for settings in (plain, packets, scrambled) if tones else (PulseLine(line=name),):
-        result = decode_line(settings, edges)
-        framing, score, why = framing_for(settings, result)
-        if settings.transitions and score < SURE:
-            # changes explain any bits, so only a check says that they are meant
-            continue
-        facts = {fact.name: fact.words for fact in result.facts}
-        bits = len(result.bit_run) if result.bit_run is not None else 0
-        if bits >= 16 and score > best[0]:
-            best = (score, settings, framing, f"{facts.get('coding', '')}; {why}")
-    score, chosen, framing, reason = best
-    if score <= 0:
-        return None
-    if tones:
-        low, high = line.setting.carrier_hz or 0.0, line.setting.high_hz or 0.0
-        score *= 1.0 if score >= SURE else share
-        heard = f"two tones at {low:.0f} and {high:.0f} Hz"
-    else:
-        score *= _keyed_share(line) * share
-        heard = f"a carrier at {(line.setting.carrier_hz or 0.0) / 1e3:.2f} kHz, keyed on and off"
-    keeps = LevelSetting(channel=name, kind=line.setting.kind, ignore_under_us=least)
-    recipe = named_recipe(path, recording.format_name, (name,), chosen, framing=framing, levels=(keeps,))
-    return RecipeProposal(recipe, min(score, 1.0), (heard, reason))
+_START_AND_STOP, _MOST_OF_CHARACTERS = 1.15, 0.89
+"""That each character begins and ends as it has to says more than bursts that are alike, and less than a check."""
 
 
-def _least_pulse(line: PreparedLine) -> float:
-    return round((line.setting.smooth_us or 0.0) * 0.8, 1)
+class _Sent:
+    """What is sent on a prepared channel, and how it may be read."""
+
+    def __init__(self, path: Path, recording: LineRecording, name: str, line: PreparedLine) -> None:
+        self._path, self._recording, self._name, self._line = path, recording, name, line
+        self._is_tones = line.setting.kind == "tones"
+        self._least_us = round((line.setting.smooth_us or 0.0) * 0.8, 1)
+        self._edges = line.edges.without_glitches(round(self._least_us * 1000)).first_part(MOST_EDGES)
+
+    def pulses(self, share: float) -> RecipeProposal | None:
+        """Return how its pulses are put together to bits; ``share`` says how likely it is to be that."""
+        if len(self._edges) < 16:
+            return None
+        plain = PulseLine(line=self._name, coding="plain")
+        packets = msgspec.structs.replace(plain, transitions=True, burst_gap_us=1e9)
+        scrambled = msgspec.structs.replace(packets, scrambler=USUAL_SCRAMBLER)
+        best: tuple[float, PulseLine, Framing | None, str] = (0.0, plain, None, "")
+        for settings in (plain, packets, scrambled) if self._is_tones else (PulseLine(line=self._name),):
+            result = decode_line(settings, {self._name: self._edges})
+            framing, score, why = framing_for(settings, result)
+            if settings.transitions and score < SURE:
+                # changes explain any bits, so only a check says that they are meant
+                continue
+            facts = {fact.name: fact.words for fact in result.facts}
+            bits = len(result.bit_run) if result.bit_run is not None else 0
+            if bits >= 16 and score > best[0]:
+                best = (score, settings, framing, f"{facts.get('coding', '')}; {why}")
+        score, chosen, framing, reason = best
+        if score <= 0:
+            return None
+        if self._is_tones:
+            score *= 1.0 if score >= SURE else share
+        else:
+            score *= _keyed_share(self._line) * share
+        return self._proposal(chosen, framing, score, reason)
+
+    def characters(self, share: float) -> RecipeProposal | None:
+        """Return how it is read as characters with start and stop bits; these bear themselves out."""
+        found = [
+            replace(one, settings=msgspec.structs.replace(one.settings, inverted=turned != one.settings.inverted))
+            for turned in (False, True)
+            for one in UART.propose({self._name: resting_in_silence(self._edges.inverted() if turned else self._edges)})
+            if isinstance(one.settings, UartLine)
+        ]
+        best = max(found, key=lambda one: one.score, default=None)
+        if best is None:
+            return None
+        framing, better, why = framing_for(best.settings, decode_line(best.settings, {self._name: self._edges}))
+        score = best.score * (0.7 + 0.3 * better) * (1.0 if self._is_tones else _keyed_share(self._line) * share)
+        score = min(score * _START_AND_STOP, max(score, _MOST_OF_CHARACTERS))
+        return self._proposal(best.settings, framing, score, f"{best.reason}; {why}")
+
+    def _proposal(self, settings: LineSettings, framing: Framing | None, score: float, reason: str) -> RecipeProposal:
+        low, high = self._line.setting.carrier_hz or 0.0, self._line.setting.high_hz or 0.0
+        heard = (
+            f"two tones at {low:.0f} and {high:.0f} Hz" if self._is_tones
+            else f"a carrier at {low / 1e3:.2f} kHz, keyed on and off"
+        )  # fmt: skip
+        keeps = LevelSetting(channel=self._name, kind=self._line.setting.kind, ignore_under_us=self._least_us)
+        name, form = self._name, self._recording.format_name
+        recipe = named_recipe(self._path, form, (name,), settings, framing=framing, levels=(keeps,))
+        return RecipeProposal(recipe, min(score, 1.0), (heard, reason))
 
 
 def _keyed_share(line: PreparedLine) -> float:
