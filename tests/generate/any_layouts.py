@@ -46,6 +46,7 @@ _RULES = (
     "if(a > 7, b, a * 2) != 9", "round(a / 3) == b", "min(a, b) <= max(a, -b)", "(a << 2) ^ b > 12", "abs(a - b) > 2",
     "a - 1 == b", "b * 3 == a", "a * 0.5 == b", "b == a / 7", "b // 2 == a",
     "sqrt(a) < 11", "a * 0.5 + b >= 4", "~a & 0xFF == b", "b >> 2 == a", "address == a", "floor(b / 4) == a",
+    "-raw(a) < -raw(b)", "abs(-raw(b)) == raw(b)", "-size + raw(a) > 2",
 )  # fmt: skip
 
 

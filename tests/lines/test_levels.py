@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from zesty_abacus.core.lines.levels import find_edges, level_histogram, measure_levels, suggest_levels
+from zesty_abacus.core.lines.levels import LevelHistogram, find_edges, level_histogram, measure_levels, suggest_levels
 from zesty_abacus.core.waves import samples as samples_module
 from zesty_abacus.core.waves.samples import Samples
 
@@ -154,6 +154,16 @@ def test_each_bit_of_a_noisy_line_is_one_passage(noise, levels):
     assert said.dead_band == pytest.approx(max(0.2, min(4 * noise, 0.7)) * swing, rel=0.25)
     edges = find_edges(samples, said.above, said.dead_band)
     assert len(edges) == pytest.approx(np.count_nonzero(np.diff(bits)), rel=0.03)
+
+
+def test_the_dead_band_is_four_deviations_of_the_noise():
+    """Two normal heaps of ten bins' deviation, a hundred bins apart."""
+    edges = np.linspace(0, 192, 193)
+    centers = (edges[1:] + edges[:-1]) / 2
+    counts = sum(np.exp(-(((centers - level) / 10) ** 2) / 2) for level in (46, 146))
+    said = suggest_levels(LevelHistogram(np.rint(counts * 1e6).astype(np.int64), edges))
+    assert (said.low, said.high) == (pytest.approx(46, abs=0.5), pytest.approx(146, abs=0.5))
+    assert said.dead_band == pytest.approx(40, rel=0.04)
 
 
 @pytest.mark.parametrize("noise", [0.02, 0.1, 0.2])

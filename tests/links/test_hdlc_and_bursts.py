@@ -9,7 +9,7 @@ from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.kind_key import KindKey
 from zesty_abacus.core.frames.table import FrameTable
-from zesty_abacus.core.lines.result import BitRun, LineResult, LineRoom, Marks
+from zesty_abacus.core.lines.result import CHECK, DATA, BitRun, LineResult, LineRoom, Marks
 from zesty_abacus.core.links import hdlc
 from zesty_abacus.core.links.bursts import BurstFraming, vote_repeats
 from zesty_abacus.core.links.framing import framing_of
@@ -85,6 +85,16 @@ def test_a_wrong_check_is_flagged_or_left_out():
 def test_a_frame_given_up_by_its_sender_is_none():
     bits = stuffed(b"half")[:40] + [1] * 9 + stuffed(b"whole")
     assert frames_of(HdlcFraming(), bits_result([bits])) == [(b"whole", 0)]
+
+
+def test_each_byte_of_a_frame_has_its_mark_and_what_was_given_up_has_none():
+    bits = stuffed(b"one") + stuffed(b"half")[:40] + [1] * 9 + stuffed(b"two!")
+    rows = framing_of(HdlcFraming()).apply(HdlcFraming(), bits_result([bits])).marks.rows
+    data = [(int(kind), int(value)) for kind, value in rows[:, 2:4] if kind in (DATA, CHECK)]
+    assert [(kind, value) for kind, value in data if kind == DATA] == [(DATA, byte) for byte in b"onetwo!"]
+    assert [kind for kind, _ in data] == [DATA] * 3 + [CHECK] * 2 + [DATA] * 4 + [CHECK] * 2
+    begins = rows[rows[:, 2] == DATA, 0]
+    assert begins[0] == 16_000_000 and (np.diff(begins[:3]) == 8_000_000).all(), "behind both flags, 8 bits each"
 
 
 @given(st.lists(st.lists(st.integers(0, 1), max_size=120), max_size=3))

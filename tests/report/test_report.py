@@ -157,6 +157,15 @@ def test_a_long_table_goes_over_pages_with_its_headings_again():
     assert all(float(y) < PAGE[1] for page in pages for y in re.findall(r' y="([\d.]+)"', page))
 
 
+def test_numbers_end_where_their_column_does_and_words_begin_there():
+    report = Report("t", (), (Table(("name", "frames"), (("speed", "17"), ("torque", "4 096")), (1, 1), numbers=(1,)),))
+    (page,) = report_pages(report)
+    anchors = {words: (float(x), "end" if 'text-anchor="end"' in rest else "start")
+               for x, rest, words in re.findall(r'<text x="([\d.]+)"([^>]*)>([^<]*)</text>', page)}  # fmt: skip
+    assert [anchors[words][1] for words in ("speed", "torque", "17", "4 096")] == ["start", "start", "end", "end"]
+    assert anchors["speed"][0] == anchors["torque"][0] < anchors["17"][0] == anchors["4 096"][0] < PAGE[0]
+
+
 def test_a_heading_goes_with_its_picture():
     figure = Figure("<line/>", 500, 600, "words")
     report = Report("t", (), (Table(("a",), tuple((str(n),) for n in range(20)), (1,)), Heading("Picture"), figure))

@@ -280,12 +280,10 @@ def _marks(run: BitRun, leaders: NDArray[np.int64]) -> Marks:
             np.arange(total) - np.repeat(np.cumsum(pieces) - pieces, pieces)
         )
         last = np.minimum(first + 8, np.repeat(run.bounds[1:], pieces))
-        sums = np.concatenate([[0], np.cumsum(run.bit, dtype=np.int64)])
         values = np.zeros(total, np.int64)
         for place in range(8):
             here = first + place < last
             values[here] = values[here] << 1 | run.bit[first[here] + place]
-        del sums
         rows[:total, 0] = run.start_ns[first]
         rows[:total, 1] = run.end_ns[last - 1]
         rows[:total, 2] = np.where(last - first == 8, DATA, BITS)
