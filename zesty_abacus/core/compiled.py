@@ -6,17 +6,23 @@ kernels were all compiled before. A kernel from a file needs the memory manager 
 loads the rest by itself.
 
 Whether one fits is also asked of what was compiled into it from other files.
+
+A kernel from a file also brings the constants of what it calls, each with the module it comes from, which Numba would
+load: of its own array functions that is a twentieth of a second. Compiled code asks no module for anything.
 """
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 from typing import Any
 
 from numba import njit
+from numba.core import environment
 from numba.core.caching import FunctionCache
 from numba.core.compiler_lock import global_compiler_lock
 from numba.core.dispatcher import Dispatcher
+from numba.core.environment import Environment
 from numba.core.runtime import rtsys
 
 from .compiled_uses import stamp_of
@@ -58,5 +64,21 @@ def _load_overload(cache: Any, signature: Any, target: Any) -> Any:
     return found
 
 
+def _rebuild_env(module_name: str, constants: list[Any], name: str) -> Environment:
+    """Return the constants of compiled code, as Numba does, without the module that they come from."""
+    known = environment.lookup_environment(name)
+    if known is not None:
+        return known
+    loaded = sys.modules.get(module_name)
+    made = Environment({"__name__": module_name} if loaded is None else vars(loaded))
+    made.consts[:] = constants
+    made.env_name = name
+    Environment._memo[name] = made
+    return made
+
+
+# kernels are kept with the name of the function that makes their constants again: with Numba's own
+_rebuild_env.__module__ = environment.__name__
+setattr(environment, "_rebuild_env", _rebuild_env)  # noqa: B010
 setattr(FunctionCache, "load_overload", _load_overload)  # noqa: B010 - assigned, the type checker takes it for a mistake
 setattr(Dispatcher, "compile", _compile)  # noqa: B010

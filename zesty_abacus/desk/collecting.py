@@ -11,6 +11,8 @@ import gc
 from PyQt6.QtCore import QObject, QTimer
 
 _EVERY_MS = 250
+_USUAL = (700, 10, 10)
+"""Python's own thresholds; a command looks less often, which a window that is open for a day cannot do."""
 
 
 class Collecting(QObject):
@@ -19,6 +21,7 @@ class Collecting(QObject):
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
         gc.disable()
+        gc.set_threshold(*_USUAL)
         self._timer = QTimer(self)
         self._timer.setInterval(_EVERY_MS)
         self._timer.timeout.connect(collect_due)

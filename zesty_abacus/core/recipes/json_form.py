@@ -20,7 +20,7 @@ from ..harmless import json_text
 from ..json_faults import faults_in, faults_of, name_in
 from ..lines.settings import check_settings
 from .changes import fields_of
-from .model import Recipe
+from .model import Recipe, know_all_codes
 
 FORMAT = "zesty-abacus recipes"
 VERSION = 1
@@ -53,6 +53,7 @@ def recipe_from_json(document: bytes, *, where: str = "") -> Recipe:
     RecipeFormError
         With all that is wrong in it.
     """
+    know_all_codes()
     try:
         return msgspec.json.decode(document, type=Recipe)
     except (msgspec.DecodeError, ValueError, RecursionError) as error:
@@ -75,6 +76,7 @@ def recipes_from_file(path: Path) -> list[Recipe]:
     RecipeFormError
         If it cannot be read, is too large, or something in it is wrong; the error names everything that is.
     """
+    know_all_codes()
     with file_errors_as(RecipeFormError):
         data = read_file(path, MAX_FILE_BYTES)
     try:
@@ -117,6 +119,7 @@ def _words_without_meaning(recipe: Recipe) -> Iterator[str]:
 
 def published_schema() -> dict:
     """Return the JSON schema of a recipe file, made from the settings of all line codes and framings there are."""
+    know_all_codes()
     made = msgspec.json.schema(Recipe)
     return {
         "$schema": "https://json-schema.org/draft/2020-12/schema",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fnmatch
 from collections.abc import Sequence
+from functools import cache
 from typing import TYPE_CHECKING, Literal, Union
 from uuid import UUID, uuid4
 
@@ -18,10 +19,6 @@ from ..protocols import can
 if TYPE_CHECKING:
     AnyLine = LineSettings
     AnyFraming = Framing
-else:
-    # whatever line codes and framings are there have a place in the JSON form
-    AnyLine = Union[tuple(decoder.settings for decoder in decoders())]  # noqa: UP007
-    AnyFraming = Union[tuple(way.settings for way in framings())]  # noqa: UP007
 
 
 class SourcePattern(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -154,6 +151,16 @@ class Recipe(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
         parts = [decoder.name for decoder in decoders() if decoder.settings is type(self.line)]
         parts += [way.name for way in framings() if way.settings is type(self.framing)]
         return ", ".join(parts) or "frames"
+
+
+@cache
+def know_all_codes() -> None:
+    """Give all line codes and framings there are their place in recipes; whoever reads these from JSON asks first.
+
+    To load them takes a tenth of a second, which a recording of frames would wait for and never need.
+    """
+    globals()["AnyLine"] = Union[tuple(decoder.settings for decoder in decoders())]  # noqa: UP007
+    globals()["AnyFraming"] = Union[tuple(way.settings for way in framings())]  # noqa: UP007
 
 
 def new_recipe(name: str, **parts: object) -> Recipe:

@@ -34,7 +34,6 @@ from ..recipes.first_pieces import FirstPieces
 from ..recipes.messages import MessageFramer
 from ..recipes.model import Recipe
 from ..recipes.packets import PacketFramer
-from ..recipes.run import run_recipe
 from ..recipes.segments import SegmentFramer
 from .clocks import is_date
 from .outcome import MESSAGES, SourceOutcome, SourceRequest, reader_version
@@ -184,6 +183,8 @@ def _read_waves(
         outcome.silent_recipe = request.recipe.name
         return
     rest = Progress(lambda share, note: progress.step(0.5 + share / 2, note))
+    from ..recipes.run import run_recipe  # a recording of frames has no lines to wait for
+
     made = run_recipe(request.recipe, recording, None, rest)
     outcome.recipe = request.recipe.name
     outcome.facts += [(fact.name, fact.words) for fact in made.result.facts]

@@ -19,6 +19,7 @@ from ..files.reading import read_file, resolved
 from ..files.writing import alone_in, keep_file
 from ..json_faults import faults_in
 from ..library.address import LibraryAddress, library_address
+from ..recipes.model import know_all_codes
 from .content import FORMAT, VERSION, LaneEntry, Moment, SourceEntry, TrialFile
 from .merging import merge_trials
 
@@ -80,6 +81,7 @@ class Trial:
                 f"no trial can be opened here: {error.message}", where=error.where,
                 hint=f"Choose a folder with a {FILE_NAME}.",
             ) from error  # fmt: skip
+        know_all_codes()  # a source may have its recipe with it
         try:
             content = msgspec.json.decode(data, type=TrialFile)
         except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:

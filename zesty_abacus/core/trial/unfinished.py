@@ -16,6 +16,7 @@ from pathlib import Path
 import msgspec
 
 from ..files.errors import file_errors
+from ..recipes.model import know_all_codes
 from .content import SourceEntry
 from .trial import Trial
 
@@ -93,6 +94,7 @@ def take_unfinished(trial: Trial) -> list[str]:
 
 def _entries_in(data: bytes, trial: Trial) -> list[SourceEntry]:
     """Return the entries whose files lie in the trial's folder and are not in the trial; none if it is no such list."""
+    know_all_codes()
     try:
         entries = msgspec.json.decode(data, type=list[SourceEntry])
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError):
