@@ -121,6 +121,7 @@ def test_gaps_of_whole_bytes_are_filled_with_dummies():
         line.partition("=")[2] for line in text.splitlines() if line.startswith("DefaultValue=0x") and len(line) == 23
     ]
     assert entries == ["0x20000008", "0x00070020", "0x00060010", "0x00050008", "0x20010008"] and len(left) == 1
+    assert "[1A00]\nParameterName=m\n\n[1A00sub0]\nParameterName=entries\nDefaultValue=5\n" in text
     _, left = written(whole("a", "B0"), whole("b", "B1[7..4]"))
     assert left[0] == ("m, b", "the gap of 4 bits before it is no whole bytes.")
 

@@ -71,6 +71,27 @@ def test_what_moves_in_a_container_moves_here(tmp_path):
     assert all(place.startswith("line ") for place in left)
 
 
+def test_a_container_in_another_is_there_once_or_as_often_as_a_parameter_says(tmp_path):
+    text = XTCE.replace(
+        '<SequenceContainer name="Log">',
+        """<SequenceContainer name="Buoy"><EntryList>
+     <ParameterRefEntry parameterRef="heat"/></EntryList></SequenceContainer>
+     <SequenceContainer name="Fleet"><EntryList><ParameterRefEntry parameterRef="count"/>
+      <ContainerRefEntry containerRef="Buoy"><RepeatEntry><Count><DynamicValue>
+       <ParameterInstanceRef parameterRef="count"/></DynamicValue></Count></RepeatEntry></ContainerRefEntry>
+      <ContainerRefEntry containerRef="Head"/></EntryList></SequenceContainer>
+     <SequenceContainer name="Log">""",
+    )
+    _, layouts, _ = read(tmp_path, text)
+    fleet = layouts["Fleet"]
+    buoys, head = fleet.parts
+    assert (buoys.repeat, head.repeat) == (Repeat.COUNT, Repeat.ONCE) and head.amount is None
+    payload = bytes([2]) + struct.pack("<hh", 44, 84) + bytes([0b101_0011_1, 9])
+    decoded = values(fleet, payload)
+    assert decoded.arrays[buoys.id].columns[buoys.fields[0].id].value.tolist() == [0, 5]
+    assert decoded.named("version").raw[0] == 5 and decoded.named("page").raw[0] == 9
+
+
 def test_frames_signals_and_pages_of_a_system_description(tmp_path):
     name, layouts, left = read(tmp_path, AUTOSAR)
     assert name == "AUTOSAR system description" and set(layouts) == {"Winch", "WinchPages"}

@@ -1,5 +1,6 @@
 """Edits that wait reach the library they were made for, once, whoever else waits and whoever is killed."""
 
+import json
 import subprocess
 import sys
 from uuid import uuid4
@@ -31,6 +32,34 @@ def test_what_waited_is_taken_over_once(library, tmp_path):
     three.keep([])
     three.close()
     assert [path.name for path in (tmp_path / "unsent").rglob("*") if path.is_file()] == []
+
+
+@pytest.mark.parametrize("is_draft", [False, True])
+def test_what_waited_as_a_draft_is_one_and_nothing_else_is(library, tmp_path, is_draft):
+    one = WaitingEdits(tmp_path / "unsent", library)
+    one.keep([edit()._replace(draft=is_draft)])
+    one.close()
+    (path,) = (tmp_path / "unsent").rglob("*.json")
+    assert [item.draft for item in WaitingEdits(tmp_path / "unsent", library).take_over()] == [is_draft]
+    # as it was written before there were drafts
+    plain = [{"layout_id": str(uuid4()), "before": None, "after": None, "reason": "made at sea"}]
+    path.with_name("older.json").write_text(json.dumps(plain))
+    (older,) = (item for item in WaitingEdits(tmp_path / "unsent", library).take_over() if item.after is None)
+    assert not older.draft
+
+
+def test_what_cannot_be_claimed_is_left_to_whoever_can(library, tmp_path):
+    """Its lock is a link to somewhere else: nobody follows that, and nobody takes the edits over without."""
+    one = WaitingEdits(tmp_path / "unsent", library)
+    one.keep([edit()])
+    one.close()
+    (path,) = (tmp_path / "unsent").rglob("*.json")
+    path.with_suffix(".lock").unlink()
+    path.with_suffix(".lock").symlink_to(tmp_path / "elsewhere")
+    assert WaitingEdits(tmp_path / "unsent", library).take_over() == []
+    assert path.exists() and not (tmp_path / "elsewhere").exists()
+    path.with_suffix(".lock").unlink()
+    assert len(WaitingEdits(tmp_path / "unsent", library).take_over()) == 1
 
 
 def test_two_windows_do_not_write_over_each_other(library, tmp_path):
