@@ -162,6 +162,7 @@ def test_characters_sent_as_tones_are_read(baud, mark, space, snr_db, is_silent_
     best = propose(Path("modem.wav"), recording)[0]
     assert best.reasons[0].startswith("two tones") and isinstance(best.recipe.line, UartLine)
     assert best.recipe.line.inverted == (mark < space) and best.score > 0.5
+    assert best.reasons[0].endswith(", the low one a 1") == (mark < space)
     frames = run_recipe(best.recipe, recording).result.frames
     read = [frames.payload[a : a + n].tobytes() for a, n in zip(frames.start, frames.size, strict=True)]
     assert [line for line in read if line] == [text.removesuffix(b"\r\n") for text in SAID]
@@ -178,7 +179,7 @@ def test_characters_keyed_on_a_carrier_are_read():
     recording = noisy(wave, 15, 4)
     best = propose(NAME, recording)[0]
     assert best.reasons[0].startswith("a carrier at ") and isinstance(best.recipe.line, UartLine)
-    assert best.recipe.line.inverted
+    assert best.recipe.line.inverted and best.reasons[0].endswith("keyed on and off, off a 1")
     frames = run_recipe(best.recipe, recording).result.frames
     assert b"".join(frames.payload_of(n) + b"\r\n" for n in range(len(frames))) == b"".join(SAID)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
@@ -21,6 +22,7 @@ from ..lines.uart import UartLine
 from ..lines.unscramble import USUAL_SCRAMBLER
 from ..links.framing import Framing
 from ..progress import Progress
+from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from .model import LevelSetting
 from .prepare import PreparedLine, prepare_line
@@ -46,16 +48,16 @@ def propose_radio(path: Path, recording: LineRecording, channel: Channel, progre
     assert channel.samples is not None
     is_iq = channel.samples.is_iq
     lines: dict[str, PreparedLine] = {}
+
+    def look(setting: LevelSetting) -> None:
+        with suppress(AbacusError):
+            lines[setting.kind] = prepare_line(channel, setting, first_part(channel), progress.quiet())
+
     progress.step(0.1, "looking for carrier")
-    settings = [LevelSetting(channel=channel.name, kind="envelope")]
+    look(LevelSetting(channel=channel.name, kind="envelope"))
     progress.step(0.1, "looking for tones")
     if (tones := measure_tones(channel.samples)) is not None:
-        settings.append(LevelSetting(channel=channel.name, kind="tones", carrier_hz=tones[0], high_hz=tones[1]))
-    for setting in settings:
-        try:
-            lines[setting.kind] = prepare_line(channel, setting, first_part(channel), progress.quiet())
-        except AbacusError:
-            continue
+        look(LevelSetting(channel=channel.name, kind="tones", carrier_hz=tones[0], high_hz=tones[1]))
     # a carrier that is silent while another one sounds is one of two tones
     toned = "tones" in lines and _changes_between_tones(lines["tones"], is_iq)
     found = []
@@ -129,10 +131,10 @@ class _Sent:
     def characters(self, share: float) -> RecipeProposal | None:
         """Return how it is read as characters with start and stop bits; these bear themselves out."""
         found = [
-            replace(one, settings=msgspec.structs.replace(one.settings, inverted=turned != one.settings.inverted))
-            for turned in (False, True)
-            for one in UART.propose({self._name: resting_in_silence(self._edges.inverted() if turned else self._edges)})
-            if isinstance(one.settings, UartLine)
+            replace(one, settings=msgspec.structs.replace(one.settings, inverted=is_turned))
+            for is_turned in (False, True)
+            for one in UART.propose({self._name: self._turned(is_turned)})
+            if isinstance(one.settings, UartLine) and not one.settings.inverted
         ]
         best = max(found, key=lambda one: one.score, default=None)
         if best is None:
@@ -142,11 +144,16 @@ class _Sent:
         score = min(score * _START_AND_STOP, max(score, _MOST_OF_CHARACTERS))
         return self._proposal(best.settings, framing, score, f"{best.reason}; {why}")
 
+    def _turned(self, is_turned: bool) -> Edges:
+        """Return the line the other way round if asked for; silence is its rest either way."""
+        return resting_in_silence(self._edges.inverted() if is_turned else self._edges)
+
     def _proposal(self, settings: LineSettings, framing: Framing | None, score: float, reason: str) -> RecipeProposal:
         low, high = self._line.setting.carrier_hz or 0.0, self._line.setting.high_hz or 0.0
+        is_turned = isinstance(settings, UartLine) and settings.inverted
         heard = (
-            f"two tones at {low:.0f} and {high:.0f} Hz" if self._is_tones
-            else f"a carrier at {low / 1e3:.2f} kHz, keyed on and off"
+            f"two tones at {low:.0f} and {high:.0f} Hz{', the low one a 1' if is_turned else ''}" if self._is_tones
+            else f"a carrier at {low / 1e3:.2f} kHz, keyed on and off{', off a 1' if is_turned else ''}"
         )  # fmt: skip
         keeps = LevelSetting(channel=self._name, kind=self._line.setting.kind, ignore_under_us=self._least_us)
         name, form = self._name, self._recording.format_name
