@@ -192,13 +192,15 @@ def _keyed(values, floor, decay, threshold, places):  # type: ignore[no-untyped-
     peak = 0.0
     for n in range(len(values)):
         peak = max(values[n], floor + (peak - floor) * decay)
+        value = values[n]
         held = min(peak, threshold[n])
-        for near in range(max(n - _FLANK, 0), min(n + _FLANK + 1, len(values))):
-            held = max(held, values[near])
+        # what is near is asked for only where something is sent or might begin: elsewhere that is half the work
+        if level == 1 or value > least:
+            for near in range(max(n - _FLANK, 0), min(n + _FLANK + 1, len(values))):
+                held = max(held, values[near])
         limit = max((held + floor) / 2, least)
         threshold[n] = limit
         band = 0.15 * (limit - floor)
-        value = values[n]
         if n == 0:
             level = first = 1 if value > limit else 0
         elif (level == 0 and value > limit + band) or (level == 1 and value < limit - band):
