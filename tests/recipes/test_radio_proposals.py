@@ -168,6 +168,19 @@ def test_characters_sent_as_tones_are_read(baud, mark, space, snr_db, is_silent_
     assert [line for line in read if line] == [text.removesuffix(b"\r\n") for text in SAID]
 
 
+def test_a_moment_of_silence_before_a_long_call_is_no_text():
+    """One part in a hundred is silence, before and behind: its noise is nothing that anybody said."""
+    said = SAID * 12
+    bits = [bit for text in said for bit in character_bits(text, 20)] + [1] * 8
+    wave = heard([[1 - bit for bit in bits]], 1200, 1200, 2200, 22_050)
+    wave = wave[3300:-3300]
+    assert 2 * (0.2 * 22_050 - 3300) / len(wave) < 0.02
+    recording = audio(wave, 22_050, 15, 3)
+    best = propose(Path("modem.wav"), recording)[0]
+    frames = run_recipe(best.recipe, recording).result.frames
+    assert b"".join(frames.payload_of(n) + b"\r\n" for n in range(len(frames))) == b"".join(said)
+
+
 def test_characters_keyed_on_a_carrier_are_read():
     messages = [character_bits(text, 0) for text in SAID]
     parts = [silence(40)]

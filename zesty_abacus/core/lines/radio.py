@@ -90,8 +90,10 @@ def _envelope(iq, begin, turn, offset, step, sums, state, place, room):  # type:
 _HEARD = 0.5
 """Share of the loudest at which a sender is fully believed."""
 _STEADIER = 5 / 8
-_QUIET, _QUIET_PART = 0.35, 0.03
+_QUIET, _QUIET_PART = 0.4, 0.1
 """Where such a part of a recording is below such a share of the loudest, nobody sends there."""
+_SILENCE, _LOUDEST_SILENCE = 64, 0.5
+"""So many samples, sixteen moving means, that are less than such a share of the loudest together are a silence."""
 _LOW_IN_QUIET = 0.2
 """Part of the quiet samples that lie below what is taken as their level: others are near a flank."""
 
@@ -129,8 +131,14 @@ def tone_difference(
     heard = np.clip(total / max(loud * _HEARD, floor), 0.0, 1.0)
     values = ((high.values - low.values) / np.maximum(total, floor) * heard).astype(np.float32)
     wave = Samples(values, low.rate_hz, begin_ns=low.begin_ns)
-    silent = quiet < _QUIET * loud
+    silent = quiet < _QUIET * loud or _has_silence(total, loud)
     return ToneDifference(wave, Samples(total, low.rate_hz, begin_ns=low.begin_ns) if silent else None)
+
+
+def _has_silence(total: NDArray[np.float32], loud: float) -> bool:
+    """Return whether nobody sends for a while, however short it is beside the rest."""
+    stretches = total[: len(total) // _SILENCE * _SILENCE].reshape(-1, _SILENCE).mean(axis=1)
+    return bool(stretches.min(initial=np.inf) < _LOUDEST_SILENCE * loud)
 
 
 def tone_edges(difference: ToneDifference, above: float = 0.0, dead_band: float = 0.0) -> Edges:
