@@ -95,6 +95,18 @@ def test_the_carrier_and_both_tones_are_measured():
     assert abs(low - 1200) < 40 and abs(high - 2200) < 40
 
 
+def test_who_sends_a_tenth_of_a_second_a_minute_is_heard():
+    rate, random = 22_050, np.random.default_rng(2)
+    wave = random.normal(0, 0.05, rate * 180)
+    for begin_s in (31.3, 92.7, 151.9):
+        bits = random.integers(0, 2, 120)
+        turn = np.repeat(np.where(bits == 1, 2200, 1200), rate // 1200)
+        begin = int(begin_s * rate)
+        wave[begin : begin + len(turn)] += 0.5 * np.sin(2 * np.pi * np.cumsum(turn) / rate)
+    low, high = spectrum.measure_tones(Samples(wave.astype(np.float32), rate))
+    assert abs(low - 1200) < 40 and abs(high - 2200) < 40
+
+
 def tones(line, low, high, noise=0.05, rate=22_050):
     rng = np.random.default_rng(4)
     count = int(line.end_ns * rate / 1e9)

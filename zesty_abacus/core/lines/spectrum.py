@@ -13,8 +13,8 @@ from .levels import LevelHistogram, suggest_levels
 
 _SPECTRUM = 8192
 _LOUD_SHARE = 0.6
-_LOOKED_AT = 64
-"""Stretches of a recording whose spectra are looked at."""
+_LOOKED_AT, _LISTENED_AT, _MOMENT = 64, 2048, 512
+"""Stretches of a recording whose spectra are looked at, and those that are listened to for so many samples before."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,8 +51,7 @@ def measure_spectrum(samples: Samples, count: int = 2) -> RadioFacts:
 
 def _loud_spectrum(samples: Samples, length: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return frequencies in order and the power at each, of the loudest stretches together."""
-    starts = np.linspace(0, len(samples) - length, min(_LOOKED_AT, max(len(samples) // length, 1))).astype(np.int64)
-    pieces = [_complex(samples.values[start : start + length], samples) for start in starts]
+    pieces = [_complex(samples.values[start : start + length], samples) for start in _loud_starts(samples, length)]
     loud = np.array([float(np.mean(np.abs(piece) ** 2)) for piece in pieces])
     chosen = [piece for piece, power in zip(pieces, loud, strict=True) if power >= _loud_from(loud)]
     power = np.zeros(length)
@@ -83,6 +82,21 @@ def _band_of(samples: Samples) -> tuple[float, float]:
     return first - _AIR * (last - first), last + _AIR * (last - first)
 
 
+def _loud_starts(samples: Samples, length: int) -> list[int]:
+    """Return where the loudest stretches of a length begin, of many all over a recording.
+
+    Somebody who sends for a moment now and then is in few of them: so all are listened to for a moment.
+    """
+    places = np.linspace(0, len(samples) - length, min(_LISTENED_AT, max(len(samples) // length, 1))).astype(np.int64)
+    moment = min(_MOMENT, length)
+    middle = (length - moment) // 2
+    power = [
+        float(np.mean(np.abs(_complex(samples.values[start + middle : start + middle + moment], samples)) ** 2))
+        for start in places
+    ]
+    return sorted(int(start) for start in places[np.argsort(power)[-_LOOKED_AT:]])
+
+
 def _loud_from(power: NDArray[np.float64]) -> float:
     """Return the mean power from which on a stretch counts as one in which somebody sends."""
     return float(np.sort(power)[-2:][0]) * _LOUD_SHARE
@@ -98,11 +112,8 @@ def measure_tones(samples: Samples) -> tuple[float, float] | None:
     if length < 256:
         return None
     stretch = min(length, 4096)
-    starts = np.linspace(0, len(samples) - stretch, min(_LOOKED_AT * 2, max(len(samples) // stretch, 1))).astype(
-        np.int64
-    )
     band = _band_of(samples)
-    found = [_frequencies(samples, int(start), stretch, band) for start in starts]
+    found = [_frequencies(samples, start, stretch, band) for start in _loud_starts(samples, stretch)]
     loud = np.array([float(power.mean()) for _, power in found])
     # somebody who sends now and then is in few of them, and the others hold nothing but noise
     found = [one for one, power in zip(found, loud, strict=True) if power >= _loud_from(loud)]
