@@ -108,14 +108,17 @@ def suggest_levels(histogram: LevelHistogram) -> LevelSuggestion:
     total = counts.sum()
     if not total:
         return LevelSuggestion(0.5, None, 0.1, 0.0, None, 1.0, "no samples to judge by")
-    three = _three_levels(counts, centers) or _three_levels(_busy_counts(histogram), centers, 1.5)
+    heaps, three = counts, _three_levels(counts, centers)
+    if three is None:
+        heaps = _busy_counts(histogram)
+        three = _three_levels(heaps, centers, _CLEARLY_BUSY)
     if three is not None and not _rests_at_middle(histogram, three):
         # what lies there says nothing of the two levels around it
         counts[_zone(centers, three, 1)] = 0
         three = None
     if three is not None:
         low, middle, high = three
-        band = _dead_band(counts, centers, min(high - middle, middle - low), three)
+        band = _dead_band(heaps, centers, min(high - middle, middle - low), three)
         words = f"three levels, near {low:.3g}, {middle:.3g} and {high:.3g}"
         return LevelSuggestion((high + middle) / 2, (middle + low) / 2, band, low, middle, high, words)
     split = _best_split(counts, centers)
@@ -182,7 +185,11 @@ def _mode(counts: NDArray, centers: NDArray) -> float:
     return float(np.average(centers[near], weights=counts[near])) if counts[near].sum() else float(centers[peak])
 
 
-def _three_levels(counts: NDArray, centers: NDArray, least: float = 4.0) -> tuple[float, float, float] | None:
+_CLEARLY, _CLEARLY_BUSY = 4.0, 1.5
+"""How far a level in the middle stands out of what is usual between levels; less where nothing rests between words."""
+
+
+def _three_levels(counts: NDArray, centers: NDArray, least: float = _CLEARLY) -> tuple[float, float, float] | None:
     third = len(counts) // 3
     low, middle, high = counts[:third], counts[third:-third], counts[-third:]
     if min(low.sum(), middle.sum(), high.sum()) < counts.sum() * 0.02:
