@@ -34,7 +34,7 @@ from zesty_abacus.core.recipes.json_form import recipe_from_json
 from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.core.rehearse.steps import rehearsal_from_json
 from zesty_abacus.core.trial.packed import Packed
-from zesty_abacus.core.trial.trial import TrialFile
+from zesty_abacus.core.trial.trial import FILE_NAME, Trial
 from zesty_abacus.desk.command_table import DESKS
 
 ROOT = Path(__file__).parent.parent
@@ -118,8 +118,9 @@ def test_commands_of_the_readme_are_known():
             assert option in done.stdout
 
 
-def test_the_trial_example_is_a_trial():
-    trial = msgspec.json.decode(example_of("zesty-abacus trial"), type=TrialFile)
+def test_the_trial_example_is_a_trial(tmp_path):
+    (tmp_path / FILE_NAME).write_text(example_of("zesty-abacus trial"))
+    trial = Trial.open(tmp_path).file
     assert trial.lanes[0].note == "CAN 500k" and trial.moments[0].text == "bow thruster on"
 
 
