@@ -7,10 +7,12 @@ do so at once one may be left with the index of one version and the code of anot
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import os
-import time
 from pathlib import Path
+
+from .waiting_lock import lock_within
 
 _LOOK_S = 0.02
 _PATIENCE_S = 300.0
@@ -32,10 +34,11 @@ class Turn:
             descriptor = os.open(path, os.O_CREAT | os.O_RDWR | os.O_CLOEXEC, 0o666)
         except OSError:
             return  # compiled kernels of all users, which are only read; what is compiled here is kept by nobody
-        if _taken(descriptor):
-            self._descriptor = descriptor
-        else:
-            os.close(descriptor)
+        with contextlib.suppress(OSError):  # a file system that knows no locks
+            if lock_within(descriptor, _PATIENCE_S, _LOOK_S):
+                self._descriptor = descriptor
+                return
+        os.close(descriptor)
 
     def end(self) -> None:
         """Let others compile."""
@@ -44,17 +47,3 @@ class Turn:
             fcntl.flock(self._descriptor, fcntl.LOCK_UN)
             os.close(self._descriptor)
             self._descriptor = -1
-
-
-def _taken(descriptor: int) -> bool:
-    end_s = time.monotonic() + _PATIENCE_S
-    while time.monotonic() < end_s:
-        try:
-            fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            time.sleep(_LOOK_S)
-        except OSError:
-            return False  # a file system that knows no locks
-        else:
-            return True
-    return False

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import contextlib
 import errno
-import fcntl
 import os
 import secrets
 import stat
-import time
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+from ..waiting_lock import lock_within
 from .errors import ExistsError, FileError, SameFileError, file_errors
 from .held import identity_of, is_held
 
@@ -141,24 +140,12 @@ def alone_in(folder: Path) -> Iterator[None]:
     try:
         with contextlib.suppress(OSError):
             opened = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
-            _lock_within(opened, _PATIENCE_S)
+            # whoever holds it so long is stuck; a file is replaced whole all the same
+            lock_within(opened, _PATIENCE_S)
         yield
     finally:
         if opened is not None:
             os.close(opened)
-
-
-def _lock_within(opened: int, seconds: float) -> None:
-    end = time.monotonic() + seconds
-    while True:
-        try:
-            fcntl.flock(opened, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            return
-        except BlockingIOError:
-            # whoever holds it so long is stuck; a file is replaced whole all the same
-            if time.monotonic() > end:
-                return
-            time.sleep(0.01)
 
 
 @contextlib.contextmanager
