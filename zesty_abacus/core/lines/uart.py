@@ -14,7 +14,7 @@ import numpy as np
 from ..compiled import njit
 from ..frames import flags as F
 from ..waves.edges import Edges
-from .bipolar import resting_in_silence
+from .bipolar import is_bipolar, resting_in_silence
 from .result import BREAK, DATA, ByteRun, Fact, LineResult, LineRoom, Marks, put_mark
 from .settings import LineSettings, Proposal, Setting
 from .timing import bit_time, rate_words
@@ -27,6 +27,7 @@ _ENOUGH_LOWS = 8
 _MOST_BREAKS = 0.34
 _ENOUGH_PAIRS = 6
 """Text has at least two lengths of one level and four of the other, which is seven pairs more than a clock has."""
+_FEWEST_CHANGES, _LEAST_SCORE = 20, 0.3
 _TRIED_CHANGES = 40_000
 """A first part of the line says what it speaks."""
 
@@ -80,18 +81,22 @@ class _Uart:
 
     def propose(self, channels: Mapping[str, Edges]) -> list[Proposal]:
         """Measure the rate of each line and try the customary forms; few wrong bytes and no break speak for one."""
-        found = []
-        for name, line in channels.items():
-            if len(line) >= 20 and (len(line) == 0 or int(line.level.min()) >= 0):
-                best = max((self._judge(name, line, parity, bits, turned) for parity, bits in (
-                    ("none", 8), ("even", 8), ("odd", 8), ("none", 7), ("even", 7), ("odd", 7))
-                    for turned in (False, True)), key=lambda item: item.score)  # fmt: skip
-                if best.score > 0.3:
-                    found.append(best)
-        return found
+        # wires of three levels speak something else; of two tones it is asked by whoever heard them
+        lines = {name: line for name, line in channels.items() if not is_bipolar(line)}
+        return [best for name, line in lines.items() if (best := self.best_of(name, line)) is not None]
+
+    def best_of(self, name: str, line: Edges) -> Proposal | None:
+        """Return how a line, of two levels or of two tones, is read as characters; None if it hardly can be."""
+        if len(line) < _FEWEST_CHANGES:
+            return None
+        best = max((self._judge(name, line, parity, bits, turned) for parity, bits in (
+            ("none", 8), ("even", 8), ("odd", 8), ("none", 7), ("even", 7), ("odd", 7))
+            for turned in (False, True)), key=lambda item: item.score)  # fmt: skip
+        return best if best.score > _LEAST_SCORE else None
 
     def _judge(self, name: str, line: Edges, parity: str, bits: int, inverted: bool) -> Proposal:
-        rate_ns, share = _bit_time(line.inverted() if inverted else line)
+        levels = resting_in_silence(line.inverted() if inverted else line)
+        rate_ns, share = _bit_time(levels)
         settings = UartLine(line=name, parity=parity, data_bits=bits, inverted=inverted)
         nothing = Proposal(settings, 0.0, "")
         if np.isnan(rate_ns):
@@ -108,9 +113,9 @@ class _Uart:
         # a parity bit that agrees is worth more than none that was looked for, also where a fault is among the
         # characters; without parity the most bits count, since a missing bit passes as a longer stop
         prior = {"none": 0.93 if bits == 8 else 0.80, "even": 1.0, "odd": 0.99}[parity] - (0.05 if bits == 7 else 0)
-        rest = line.first if not inverted else 1 - line.first
         prior *= 1.0 if is_told else _BY_CHANCE
-        score = (whole * agrees) ** 4 * share * prior * (1.0 if rest == 1 else 0.7) * _variety(part, rate_ns)
+        variety = _variety(levels.first_part(_TRIED_CHANGES), rate_ns)
+        score = (whole * agrees) ** 4 * share * prior * (1.0 if levels.first == 1 else 0.7) * variety
         good = float(np.mean((run.flags & ~begins) == 0))
         reason = (
             f"{name} at {rate_words(1e9 / rate_ns)}, {bits} data bits, parity {parity}"

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
@@ -11,7 +10,7 @@ import msgspec
 import numpy as np
 
 from ..errors import AbacusError
-from ..lines.bipolar import is_bipolar, resting_in_silence, without_passing
+from ..lines.bipolar import is_bipolar, without_passing
 from ..lines.pulses import PulseLine
 from ..lines.registry import decode_line
 from ..lines.settings import LineSettings
@@ -22,7 +21,6 @@ from ..lines.uart import UartLine
 from ..lines.unscramble import USUAL_SCRAMBLER
 from ..links.framing import Framing
 from ..progress import Progress
-from ..waves.edges import Edges
 from ..waves.recording import Channel, LineRecording
 from .model import LevelSetting
 from .prepare import PreparedLine, prepare_line
@@ -130,23 +128,13 @@ class _Sent:
 
     def characters(self, share: float) -> RecipeProposal | None:
         """Return how it is read as characters with start and stop bits; these bear themselves out."""
-        found = [
-            replace(one, settings=msgspec.structs.replace(one.settings, inverted=is_turned))
-            for is_turned in (False, True)
-            for one in UART.propose({self._name: self._turned(is_turned)})
-            if isinstance(one.settings, UartLine) and not one.settings.inverted
-        ]
-        best = max(found, key=lambda one: one.score, default=None)
+        best = UART.best_of(self._name, self._edges)
         if best is None:
             return None
         framing, better, why = framing_for(best.settings, decode_line(best.settings, {self._name: self._edges}))
         score = best.score * (0.7 + 0.3 * better) * (1.0 if self._is_tones else _keyed_share(self._line) * share)
         score = min(score * _START_AND_STOP, max(score, _MOST_OF_CHARACTERS))
         return self._proposal(best.settings, framing, score, f"{best.reason}; {why}")
-
-    def _turned(self, is_turned: bool) -> Edges:
-        """Return the line the other way round if asked for; silence is its rest either way."""
-        return resting_in_silence(self._edges.inverted() if is_turned else self._edges)
 
     def _proposal(self, settings: LineSettings, framing: Framing | None, score: float, reason: str) -> RecipeProposal:
         low, high = self._line.setting.carrier_hz or 0.0, self._line.setting.high_hz or 0.0
