@@ -82,19 +82,20 @@ def _band_of(samples: Samples) -> tuple[float, float]:
     return first - _AIR * (last - first), last + _AIR * (last - first)
 
 
-def _loud_starts(samples: Samples, length: int) -> list[int]:
-    """Return where the loudest stretches of a length begin, of many all over a recording.
+def loudest(samples: Samples, length: int, count: int) -> NDArray[np.int64]:
+    """Return where the loudest stretches of a length begin, the loudest one last, of many all over a recording.
 
     Somebody who sends for a moment now and then is in few of them: so all are listened to for a moment.
     """
     places = np.linspace(0, len(samples) - length, min(_LISTENED_AT, max(len(samples) // length, 1))).astype(np.int64)
     moment = min(_MOMENT, length)
-    middle = (length - moment) // 2
-    power = [
-        float(np.mean(np.abs(_complex(samples.values[start + middle : start + middle + moment], samples)) ** 2))
-        for start in places
-    ]
-    return sorted(int(start) for start in places[np.argsort(power)[-_LOOKED_AT:]])
+    heard = places[:, None] + (length - moment) // 2 + np.arange(moment)
+    values = _complex(samples.values[heard.ravel()], samples).reshape(heard.shape)
+    return places[np.argsort(np.mean(np.abs(values) ** 2, axis=1))[-count:]]
+
+
+def _loud_starts(samples: Samples, length: int) -> list[int]:
+    return sorted(loudest(samples, length, _LOOKED_AT).tolist())
 
 
 def _loud_from(power: NDArray[np.float64]) -> float:

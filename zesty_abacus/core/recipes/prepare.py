@@ -20,7 +20,7 @@ from ..lines.levels import (
 )
 from ..lines.pulses import PulseLine, measure_pulses
 from ..lines.radio import envelope, keyed_edges, tone_difference, tone_edges
-from ..lines.spectrum import RadioFacts, measure_spectrum, measure_tones
+from ..lines.spectrum import RadioFacts, loudest, measure_spectrum, measure_tones
 from ..lines.timing import bit_time
 from ..progress import Progress
 from ..waves.edges import Edges
@@ -172,13 +172,7 @@ def _loud_span(samples: Samples) -> tuple[int, int] | None:
     most = 4_000_000
     if len(samples) <= most:
         return None
-    stretch = 2048
-    starts = np.arange(0, len(samples) - stretch, stretch * 16)
-    power = [
-        float(np.abs(samples.values[s : s + stretch].astype(np.float32) + samples.offset / samples.scale).mean())
-        for s in starts
-    ]
-    middle = int(starts[int(np.argmax(power))])
+    middle = int(loudest(samples, 2048, 1)[-1])
     first = min(max(middle - most // 2, 0), len(samples) - most)
     return samples.time_of(first), samples.time_of(first + most)
 
