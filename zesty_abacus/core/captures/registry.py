@@ -180,17 +180,18 @@ def recognise(path: Path, *, by_name: bool = True) -> str:
     for line_format in line_formats():
         if line_format.sniff(head, path):
             return line_format.name
+    return _without_lines(path, head, by_name=by_name)
+
+
+def _without_lines(path: Path, head: bytes, *, by_name: bool = True) -> str:
+    """Return the format of a file that holds no lines: of frames by its content, of measurements, or by its name."""
     for frame_format in formats():
         if frame_format.sniff(head):
             return frame_format.name
-    return REFERENCE if looks_like_reference(head) else _named(path, head) if by_name else ""
-
-
-def _named(path: Path, head: bytes) -> str:
-    """Return the format that the name of a file says which is of no other, empty for none."""
     if looks_like_reference(head):
-        return ""
-    return next((one.name for one in formats() if isinstance(one, NamedFormat) and one.fits_name(path, head)), "")
+        return REFERENCE
+    named = (one.name for one in formats() if isinstance(one, NamedFormat) and one.fits_name(path, head))
+    return next(named, "") if by_name else ""
 
 
 def unknown_format(path: Path, head: bytes) -> CaptureReadError:
@@ -269,7 +270,7 @@ def read_recording(
     """
     with ByteSource(path) as source:
         head = source.head(1 << 14)
-        name = name or next((one.name for one in formats() if one.sniff(head)), "") or _named(path, head)
+        name = name or _without_lines(path, head)
         chosen = next((one for one in formats() if one.name == name), None)
         if chosen is None:
             raise unknown_format(path, head)

@@ -75,7 +75,7 @@ FORMAT = TimedBytes()
 
 
 def _take(data: bytes, first_line: int, room: FrameRoom, sink: Sink, report: ReadReport) -> None:
-    frames, used, bad, _ = _parse(np.frombuffer(data, np.uint8), False, *room.arguments())
+    frames, used, bad = _parse(np.frombuffer(data, np.uint8), False, *room.arguments())
     report.add_problems(room.bad, int(bad), lambda line, reason: (f"line {first_line + line}", _REASONS[reason]))
     if frames:
         sink(room.table(int(frames), int(used)))
@@ -91,7 +91,7 @@ def _digit(code):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _parse(data, strict, time_ns, lane, address, flags, start, size, payload, bad_places):  # type: ignore[no-untyped-def]
-    """Parse whole lines; return (frames, payload bytes, problems, lines)."""
+    """Parse whole lines; return (frames, payload bytes, problems)."""
     frames = used = bad = line = at = 0
     n = len(data)
     while at < n:
@@ -160,7 +160,7 @@ def _parse(data, strict, time_ns, lane, address, flags, start, size, payload, ba
             at += 1
         at += 1
         line += 1
-    return frames, used, bad, line
+    return frames, used, bad
 
 
 class TimedBytesWriter:
