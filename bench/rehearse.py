@@ -25,7 +25,7 @@ from zesty_abacus.core.rehearse.message import OutgoingMessage
 from zesty_abacus.core.rehearse.occasion import InAnswer
 from zesty_abacus.core.rehearse.schedule import Schedule
 from zesty_abacus.core.waves.sample_forms import SAMPLE_FORMS
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 from zesty_abacus.demo.trial import SHIPPED
 
 _QUESTIONS = 400

@@ -29,7 +29,7 @@ from zesty_abacus.core.layouts.model import Applies, new_layout
 from zesty_abacus.core.live.batch import Batch
 from zesty_abacus.core.recipes.json_form import recipe_to_json
 from zesty_abacus.core.recipes.model import Recipe
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 
 LAYOUT = new_layout(
     "Motion", Applies(address=0x2C1), 4, [make_field("speed", "B0 B1", "signed"), make_field("low", "B2 B3")]

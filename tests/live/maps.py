@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zesty_abacus.core.layouts.model import Applies, RegisterMap, Space, new_layout
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 
 
 def holding_map(count=120, device=None):

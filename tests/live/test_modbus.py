@@ -39,7 +39,7 @@ from zesty_abacus.core.live.modbus.write import write_fields
 from zesty_abacus.core.protocols.spaces import Space
 from zesty_abacus.core.rehearse.device import registers_of
 from zesty_abacus.core.rehearse.feed_words import parse_feed
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 
 pytestmark = KEEPS_TIME
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from uuid import uuid4
 
 from zesty_abacus.core.layouts.model import Applies, Counter, Coverage, Crc, Expression, new_layout
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 
 
 def throttle(**applies):

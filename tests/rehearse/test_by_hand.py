@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from zesty_abacus.core.codec.encode import raw_of
 from zesty_abacus.core.rehearse.by_hand import stops_of
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 
 
 @given(

@@ -27,7 +27,7 @@ from zesty_abacus.core.rehearse.outlets import Outlets
 from zesty_abacus.core.rehearse.prepared import Prepared
 from zesty_abacus.core.rehearse.runner import Runner
 from zesty_abacus.core.rehearse.steps import Rehearsal, Send, Wait
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 
 pytestmark = KEEPS_TIME
 

@@ -28,8 +28,8 @@ from zesty_abacus.core.rehearse.feed_words import parse_feed
 from zesty_abacus.core.rehearse.message import FAULT_WORDS, Faults, OutgoingMessage, faults_of, feeds_of
 from zesty_abacus.core.rehearse.occasion import Every, Once
 from zesty_abacus.core.rehearse.schedule import Schedule
+from zesty_abacus.demo.layouts import make_field
 from zesty_abacus.demo.link_layouts import link_layouts
-from zesty_abacus.demo.messages import make_field
 
 pytestmark = KEEPS_TIME
 

@@ -14,7 +14,7 @@ from zesty_abacus.core.layouts.validate import check_layout
 from zesty_abacus.core.rehearse.message import OutgoingMessage, feeds_of
 from zesty_abacus.core.rehearse.mirror import mirror
 from zesty_abacus.core.rehearse.round_trip import round_trip
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 
 
 def _reader(*fields, size=8, **settings):

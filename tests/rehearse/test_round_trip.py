@@ -11,7 +11,7 @@ from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.rehearse.before import before_sending
 from zesty_abacus.core.rehearse.message import OutgoingMessage, feeds_of
 from zesty_abacus.core.rehearse.round_trip import round_trip
-from zesty_abacus.demo.messages import make_field
+from zesty_abacus.demo.layouts import make_field
 
 
 def _layout(**settings):

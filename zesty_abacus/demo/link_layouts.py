@@ -35,7 +35,7 @@ from ..core.layouts.model import (
     Xor,
 )
 from ..core.layouts.places import parse_places
-from .messages import make_field, stable_id
+from .layouts import make_field, stable_id
 
 
 def link_layouts() -> list[Layout]:

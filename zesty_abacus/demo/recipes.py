@@ -15,7 +15,7 @@ from ..core.links.modbus_tcp import ModbusTcpFraming
 from ..core.links.registers import RegisterFraming
 from ..core.links.telegrams import SentenceFraming
 from ..core.recipes.model import LevelSetting, Recipe, SourcePattern, new_recipe
-from .messages import stable_id
+from .layouts import stable_id
 
 
 def demo_recipes() -> dict[str, Recipe]:

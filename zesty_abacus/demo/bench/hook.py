@@ -10,7 +10,7 @@ from ...core.codec.encode import Value
 from ...core.codec.messages import encode_message
 from ...core.layouts.model import Layout
 from ...core.live.endpoint import Outgoing
-from ..messages import can_layout, make_field
+from ..layouts import can_layout, make_field
 from ..simulator import crc8
 
 REQUEST, ANSWER = 0x3B0, 0x3B1
