@@ -44,7 +44,7 @@ static void whole(int64_t v) {
 static int digit(int c) { return c <= '9' ? c - '0' : (c | 32) - 'a' + 10; }
 #if WHAT == 0
 static void row(int64_t t, const char *field, int64_t raw, double value, const char *unit) {
-    whole(t); text(",can0,256,bench,"); text(field); text(","); whole(raw); text(",");
+    whole(t); text(",can0,256,0x100,bench,"); text(field); text(","); whole(raw); text(",");
     used += sprintf(out + used, "%.15g", value);
     text(","); text(unit); text(",,good\n"); room();
 }
@@ -53,8 +53,8 @@ int main(int argc, char **argv) {
     FILE *in = fopen(argv[1], "r");
     char line[256];
     if (!in || argc < 2) return 1;
-    text(WHAT ? "time_ns,lane,address,direction,flags,size,payload\n"
-              : "time_ns,lane,address,message,field,raw,value,unit,label,valid\n");
+    text(WHAT ? "time_ns,lane,address,direction,flags,size,payload,words\n"
+              : "time_ns,lane,address,where,message,field,raw,value,unit,label,valid\n");
     while (fgets(line, sizeof line, in)) {
         char *dot, *p;
         int64_t t = strtoll(line + 1, &dot, 10) * 1000000000, part = 100000000;
@@ -68,6 +68,8 @@ int main(int argc, char **argv) {
         whole(t); text(",can0,"); whole(address); text(",,,"); whole(size); text(",");
         for (int i = 0; i < size; i++) { out[used++] = "0123456789ABCDEF"[b[i] >> 4];
                                          out[used++] = "0123456789ABCDEF"[b[i] & 15]; }
+        text(",0x");
+        for (int i = address > 0x7FF ? 28 : 8; i >= 0; i -= 4) out[used++] = "0123456789ABCDEF"[address >> i & 15];
         text("\n"); room();
 #else
         (void)address;
@@ -104,7 +106,7 @@ print(json.dumps([time.perf_counter() - began, int(status["VmHWM"].split()[0]) *
 
 def measure(folder: Path) -> list[Line]:
     """Measure whole commands, every file in the system's memory; the least of a few rounds."""
-    library = _library(folder / "one", [new_layout("bench", Applies(address=256), 8, FIELDS)])
+    library = bench_library(folder)
     lines = []
     for what, number, frames, arguments in (
         ("long CSV", 0, _FRAMES, ["decode", "--library", library, "--to", "csv"]),
@@ -214,6 +216,11 @@ def _layouts(kinds: int) -> list[Layout]:
     return [new_layout(f"message {n}", Applies(address=0x18F00000 + n, extended=True), 8, fields) for n in made]
 
 
+def bench_library(folder: Path) -> Path:
+    """Make a library with the one layout whose fields the C program knows."""
+    return _library(folder / "one", [new_layout("bench", Applies(address=256), 8, FIELDS)])
+
+
 def _library(stem: Path, layouts: list[Layout]) -> Path:
     document, library = stem.with_suffix(".json"), stem.with_suffix(".zal")
     document.write_bytes(WRITERS["json"][2](layouts).data)
@@ -243,9 +250,7 @@ def _seconds(folder: Path, arguments: list, rounds: int = 3, *, one: bool = Fals
 def _c_seconds(folder: Path, number: int, log: Path) -> float | None:
     if shutil.which("gcc") is None:
         return None
-    source, program = folder / f"table{number}.c", folder / f"table{number}"
-    source.write_text(_SOURCE)
-    subprocess.run(["gcc", "-O3", "-march=native", f"-DWHAT={number}", "-o", program, source], check=True)
+    program = c_program(folder, number)
     times = []
     for _ in range(3):
         with open(folder / "c.out", "wb") as out:
@@ -253,3 +258,11 @@ def _c_seconds(folder: Path, number: int, log: Path) -> float | None:
             subprocess.run([program, log], stdout=out, check=True)
             times.append(time.perf_counter() - begin)
     return min(times)
+
+
+def c_program(folder: Path, number: int) -> Path:
+    """Compile the C program of a table: 0 is that of values, 1 that of frames."""
+    source, program = folder / f"table{number}.c", folder / f"table{number}"
+    source.write_text(_SOURCE)
+    subprocess.run(["gcc", "-O3", "-march=native", f"-DWHAT={number}", "-o", program, source], check=True)
+    return program

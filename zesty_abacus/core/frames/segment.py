@@ -89,7 +89,7 @@ class Placed:
     def __len__(self) -> int:
         return len(self.segment)
 
-    def times(self, rows: NDArray[np.integer]) -> NDArray[np.int64]:
+    def times(self, rows: NDArray[np.integer] | slice) -> NDArray[np.int64]:
         """Return the times of some of its rows on the capture's clock."""
         table = self.segment.table
         times = table.time_ns[rows]

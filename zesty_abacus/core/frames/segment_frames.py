@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -120,15 +120,15 @@ class SegmentFrames:
     def table(self, rows: NDArray[np.integer]) -> FrameTable:
         """Return some frames as a table of its own, in this order, on the capture's clock and lanes."""
         rows = np.asarray(rows, np.uint32)
-        sizes = self.sizes(rows)
-        ends = np.cumsum(sizes, dtype=np.int64)
-        start = ends - sizes
-        payload = np.empty(int(ends[-1]) if len(ends) else 0, np.uint8)
-        for placed, own, where in self._by_segment(rows):
-            table = placed.segment.table
-            _copy(table.payload, table.start, table.size, own, payload, start if where is None else start[where])
-        lanes, addresses = self.lanes(rows), self.addresses(rows)
-        return FrameTable(self.times(rows), lanes, addresses, self.flags(rows), start, sizes, payload)
+        found = [(placed, _as_slice(own), where) for placed, own, where in self._by_segment(rows)]
+        made = [_own_table(placed, own).gathered() for placed, own, _ in found]
+        joined = FrameTable.joined(made)
+        if all(where is None or isinstance(where, slice) for _, _, where in found):
+            return joined
+        # segments that overlap: what was taken one segment after another goes where it was asked for
+        order = np.empty(len(rows), np.int64)
+        order[np.concatenate([where for _, _, where in found])] = np.arange(len(rows))
+        return joined.chosen(order).compact()
 
     def stretches(self, rows: NDArray[np.uint32]) -> Iterator[tuple[FrameTable, NDArray[np.integer]]]:
         """Yield tables that hold some frames, and their rows there, all together in the order of ``rows``."""
@@ -185,6 +185,12 @@ class SegmentFrames:
             yield self._segments[number], rows[where] - bases[number], where
 
 
+def _own_table(placed: Placed, rows: NDArray[np.integer] | slice) -> FrameTable:
+    """Return some frames of a segment on the clock and the lanes of its capture; the payload is shared."""
+    table = placed.segment.table
+    return replace(table.chosen(rows), time_ns=placed.times(rows), lane=placed.lanes[table.lane[rows]])
+
+
 def _as_slice(rows: NDArray[np.integer]) -> NDArray[np.integer] | slice:
     """Return rows of which each follows the one before as a slice: columns are then read whole, not picked from."""
     first, last = int(rows[0]), int(rows[-1])
@@ -216,11 +222,3 @@ def _gather(payload, start, size, rows, matrix):  # type: ignore[no-untyped-def]
         begin = start[rows[i]]
         for j in range(size[rows[i]]):
             matrix[i, j] = payload[begin + j]
-
-
-@njit(cache=True, nogil=True)
-def _copy(payload, start, size, rows, target, begins):  # type: ignore[no-untyped-def]
-    for i in range(len(rows)):
-        begin, to = start[rows[i]], begins[i]
-        for j in range(size[rows[i]]):
-            target[to + j] = payload[begin + j]

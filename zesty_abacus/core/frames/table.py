@@ -74,7 +74,7 @@ class FrameTable:
         part = {name: getattr(self, name)[first:last] for name in COLUMN_DTYPES}
         return FrameTable(**part, payload=self.payload)
 
-    def chosen(self, rows: NDArray[np.integer] | NDArray[np.bool_]) -> FrameTable:
+    def chosen(self, rows: NDArray[np.integer] | NDArray[np.bool_] | slice) -> FrameTable:
         """Return some frames, or all in another order; the payload is shared, not moved."""
         return FrameTable(**{name: getattr(self, name)[rows] for name in COLUMN_DTYPES}, payload=self.payload)
 
@@ -88,6 +88,13 @@ class FrameTable:
         payload = np.empty(int(self.size.sum()), np.uint8)
         _copy(self.payload, self.start, self.size, start, payload)
         return replace(self, start=start, payload=payload)
+
+    def gathered(self) -> FrameTable:
+        """Return the frames as :meth:`compact` does, but where they lie so already as a view of the payload."""
+        if not len(self) or not _is_one_run(self.start, self.size):
+            return self.compact()
+        first, last = int(self.start[0]), int(self.start[-1]) + int(self.size[-1])
+        return replace(self, start=self.start - first, payload=self.payload[first:last])
 
     @classmethod
     def joined(cls, tables: Sequence[FrameTable]) -> FrameTable:
@@ -126,6 +133,15 @@ def _copy(payload, start, size, to, target):  # type: ignore[no-untyped-def]
     for i in range(len(start)):
         for j in range(size[i]):
             target[to[i] + j] = payload[start[i] + j]
+
+
+@njit(cache=True, nogil=True)
+def _is_one_run(start, size):  # type: ignore[no-untyped-def]
+    """Whether the bytes of each frame follow those of the one before."""
+    for i in range(1, len(start)):
+        if start[i] != start[i - 1] + np.int64(size[i - 1]):
+            return False
+    return True
 
 
 @njit(cache=True, nogil=True)

@@ -100,7 +100,7 @@ def text_of(block: AnyBlock, style: RowStyle) -> Iterable[memoryview]:
 
 
 def _pieces(rows: CellRows, words: _Words, empty: EmptyRow) -> Iterator[memoryview]:
-    pool, count = words.joined(), len(rows.begins) - 1
+    pool, count = words.joined(), len(rows.begins)
     each = max(_PIECE_BYTES // (len(empty.text) + _CELL_BYTES * len(rows.columns) // max(count, 1)), 1)
     for first in range(0, count, each):
         yield put_rows(rows, empty, pool, first, min(first + each, count))
@@ -133,9 +133,10 @@ def _dense_rows(block: Block, pool: _Words, style: RowStyle) -> CellRows:
     cells = _Cells(block.count, len(places))
     for number, place in enumerate(places):
         _fill(cells, number, block.columns[place], pool.firsts.get(place), pool, style)
-    begins = np.arange(block.count + 1) * len(places)
-    columns = np.tile(np.array(places, np.int32), block.count)
-    return CellRows(begins, columns, cells.digits.ravel(), cells.places.ravel(), cells.state.ravel())
+    begins = np.arange(block.count)
+    ends = begins + len(places) * block.count
+    columns = np.repeat(np.array(places, np.int32), block.count)
+    return CellRows(begins, ends, block.count, columns, cells.digits.ravel(), cells.places.ravel(), cells.state.ravel())
 
 
 def _sparse_rows(block: SparseBlock, pool: _Words, style: RowStyle) -> CellRows:
@@ -147,10 +148,11 @@ def _sparse_rows(block: SparseBlock, pool: _Words, style: RowStyle) -> CellRows:
     is_word = block.codes >= 0
     digits = np.where(is_word, (block.codes.astype(np.int64) + first).astype(np.uint64), numbers)
     state = np.where(is_word, WORD, state).astype(np.uint8)
-    begins = head.begins + block.begins
-    # the head's cells of a row stand before its others
-    in_head = np.arange(len(head.columns)) + np.repeat(block.begins[:-1], np.diff(head.begins))
-    behind = np.arange(len(block.columns)) + np.repeat(head.begins[1:], np.diff(block.begins))
+    width = len(block.head.columns)
+    begins = block.begins + width * np.arange(block.count + 1)
+    # the head's cells of a row, which lie column by column, stand before its others
+    in_head = (begins[:-1] + np.arange(width)[:, None]).ravel()
+    behind = np.arange(len(block.columns)) + np.repeat(width * np.arange(1, block.count + 1), np.diff(block.begins))
 
     def merged(one: NDArray, other: NDArray) -> NDArray:
         whole = np.empty(int(begins[-1]), one.dtype)
@@ -158,7 +160,9 @@ def _sparse_rows(block: SparseBlock, pool: _Words, style: RowStyle) -> CellRows:
         return whole
 
     return CellRows(
-        begins,
+        begins[:-1],
+        begins[1:],
+        1,
         merged(head.columns, block.columns),
         merged(head.digits, digits),
         merged(head.places, places),
@@ -167,12 +171,12 @@ def _sparse_rows(block: SparseBlock, pool: _Words, style: RowStyle) -> CellRows:
 
 
 class _Cells:
-    """What each cell of a table holds, a row of it a row."""
+    """What each cell of a table holds, a column of it a row."""
 
     def __init__(self, rows: int, columns: int) -> None:
-        self.digits = np.zeros((rows, columns), np.uint64)
-        self.places = np.zeros((rows, columns), np.uint8)
-        self.state = np.zeros((rows, columns), np.uint8)
+        self.digits = np.empty((columns, rows), np.uint64)
+        self.places = np.zeros((columns, rows), np.uint8)
+        self.state = np.empty((columns, rows), np.uint8)
 
 
 class _Words:
@@ -217,7 +221,7 @@ class _Words:
 def _fill(cells: _Cells, place: int, column: pa.Array, first_word: int | None, pool: _Words, style: RowStyle) -> None:
     kind = column.type
     if first_word is not None:
-        cells.digits[:, place] = _values(_as(column.indices, pa.int32()), np.int32).astype(np.int64) + first_word
+        cells.digits[place] = _values(_as(column.indices, pa.int32()), np.int32).astype(np.int64) + first_word
         _put_state(cells, place, column, WORD)
     elif pa.types.is_floating(kind):
         _fill_floats(cells, place, column, pool, style)
@@ -245,7 +249,7 @@ def _as(column: pa.Array, kind: pa.DataType) -> pa.Array:
 
 def _put_state(cells: _Cells, place: int, column: pa.Array, state: int | NDArray) -> None:
     """Say what the cells of a column hold, and nothing where it has none."""
-    cells.state[:, place] = np.where(_known(column), state, NULL) if column.null_count else state
+    cells.state[place] = np.where(_known(column), state, NULL) if column.null_count else state
 
 
 def _known(column: pa.Array) -> NDArray[np.bool_]:
@@ -256,12 +260,16 @@ def _known(column: pa.Array) -> NDArray[np.bool_]:
 
 def _put_whole(cells: _Cells, place: int, values: NDArray, column: pa.Array) -> None:
     if values.dtype == np.uint64:
-        cells.digits[:, place] = values
+        cells.digits[place] = values
         _put_state(cells, place, column, PLUS)
         return
     # the most negative number has no positive one in its type, but its bits are those of its size
-    cells.digits[:, place] = np.abs(values).view(np.uint64)
-    _put_state(cells, place, column, np.where(values < 0, MINUS, PLUS))
+    cells.digits[place] = np.abs(values).view(np.uint64)
+    _put_state(cells, place, column, _signs(values < 0))
+
+
+def _signs(negative: NDArray[np.bool_]) -> NDArray[np.uint8]:
+    return np.where(negative, np.uint8(MINUS), np.uint8(PLUS))
 
 
 def _fill_decimals(cells: _Cells, place: int, column: pa.Array) -> None:
@@ -270,8 +278,8 @@ def _fill_decimals(cells: _Cells, place: int, column: pa.Array) -> None:
         return
     words = np.frombuffer(column.buffers()[1], np.uint64).reshape(-1, 2)[column.offset : column.offset + len(column)]
     negative = words[:, 1].view(np.int64) < 0
-    cells.digits[:, place] = np.where(negative, ~words[:, 0] + np.uint64(1), words[:, 0])
-    _put_state(cells, place, column, np.where(negative, MINUS, PLUS))
+    cells.digits[place] = np.where(negative, ~words[:, 0] + np.uint64(1), words[:, 0])
+    _put_state(cells, place, column, _signs(negative))
 
 
 def _fill_floats(cells: _Cells, place: int, column: pa.Array, pool: _Words, style: RowStyle) -> None:
@@ -282,7 +290,7 @@ def _fill_floats(cells: _Cells, place: int, column: pa.Array, pool: _Words, styl
         known &= ~np.isnan(values)
     digits, places, state = split_decimals(values, known.astype(np.uint8))
     _put_long_numbers(digits, state, values, pool, style)
-    cells.digits[:, place], cells.places[:, place], cells.state[:, place] = digits, places, state
+    cells.digits[place], cells.places[place], cells.state[place] = digits, places, state
 
 
 def _put_long_numbers(
@@ -300,5 +308,5 @@ def _put_long_numbers(
 
 def _fill_texts(cells: _Cells, place: int, column: pa.StringArray, pool: _Words, style: RowStyle) -> None:
     first = pool.add_array(style.words(pc.fill_null(column, "") if column.null_count else column))
-    cells.digits[:, place] = np.arange(first, first + len(column), dtype=np.uint64)
+    cells.digits[place] = np.arange(first, first + len(column), dtype=np.uint64)
     _put_state(cells, place, column, WORD)

@@ -12,6 +12,8 @@ from ..frames.capture import Capture
 
 CHUNK_ROWS = 100_000
 """Most frames of a chunk."""
+CHUNK_BYTES = 1 << 24
+"""Most bytes that the frames of a chunk carry, unless one alone carries more: as text they are twice as long."""
 _FEWEST_ROWS = 20_000
 _ROWS_A_KIND = 25
 """As many frames of a kind make decoding them at once worth while."""
@@ -44,12 +46,26 @@ def chunks_of(capture: Capture, which: Which) -> Iterator[NDArray[np.uint32]]:
 
     Chunks are no larger than they must be: several are in memory at once, each with all that its frames say.
     """
+    for rows in _chunks_of_rows(capture, which):
+        yield from _within_bytes(rows, np.cumsum(capture.frames.sizes(rows), dtype=np.int64))
+
+
+def _chunks_of_rows(capture: Capture, which: Which) -> Iterator[NDArray[np.uint32]]:
     rows = _rows_a_chunk(capture)
     if isinstance(which, np.ndarray):
-        yield from (which[first : first + rows] for first in range(0, len(which), rows))
-        return
+        return (which[first : first + rows] for first in range(0, len(which), rows))
     span = which or Span(0, len(capture))
-    yield from capture.order.chunks(span.first, span.last, rows)
+    return capture.order.chunks(span.first, span.last, rows)
+
+
+def _within_bytes(rows: NDArray[np.uint32], ends: NDArray[np.int64]) -> Iterator[NDArray[np.uint32]]:
+    """Yield rows in pieces of so many bytes; ``ends`` are how many lie before the end of each, (n,)."""
+    first = 0
+    while first < len(rows):
+        before = ends[first - 1] if first else 0
+        last = max(int(np.searchsorted(ends, before + CHUNK_BYTES, side="right")), first + 1)
+        yield rows[first:last]
+        first = last
 
 
 def threads_for(capture: Capture) -> int | None:

@@ -32,6 +32,7 @@ FRAME_SCHEMA = pa.schema(
 )
 
 
+_MOST_OFFSET = 2**31 - 1
 _DIGITS = np.frombuffer(b"0123456789ABCDEF", np.uint8)
 
 
@@ -87,7 +88,11 @@ def _hex_of(part: FrameTable) -> pa.Array:
     text = np.empty(2 * len(part.payload), np.uint8)
     _put_hex(part.payload, text)
     offsets = 2 * np.append(part.start, len(part.payload))
-    return pa.LargeStringArray.from_buffers(len(part), pa.py_buffer(offsets), pa.py_buffer(text)).cast(TEXT)
+    if len(text) > _MOST_OFFSET:
+        # no chunk is so long; what else is says so here
+        return pa.LargeStringArray.from_buffers(len(part), pa.py_buffer(offsets), pa.py_buffer(text)).cast(TEXT)
+    # in the form that TEXT has: a cast takes as long as the digits
+    return pa.StringArray.from_buffers(len(part), pa.py_buffer(offsets.astype(np.int32)), pa.py_buffer(text))
 
 
 @njit(cache=True, nogil=True)

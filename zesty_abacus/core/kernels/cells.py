@@ -99,8 +99,11 @@ class CellRows(NamedTuple):
 
     Attributes
     ----------
-    begins : int64 (rows + 1,)
-        Where the cells of each row begin.
+    begins, ends : int64 (rows,)
+        Where the cells of each row begin, and where none of them is any more.
+    step : int
+        From a cell of a row to the next: 1 where they lie row by row, as many as there are rows where they lie column
+        by column, which is how columns are filled most quickly.
     columns : int32 (cells,)
         The column of each, rising within a row.
     digits : uint64 (cells,)
@@ -112,6 +115,8 @@ class CellRows(NamedTuple):
     """
 
     begins: NDArray[np.int64]
+    ends: NDArray[np.int64]
+    step: int
     columns: NDArray[np.int32]
     digits: NDArray[np.uint64]
     places: NDArray[np.uint8]
@@ -155,11 +160,15 @@ def put_rows(rows: CellRows, empty: EmptyRow, pool: Pool, first: int, last: int)
 @njit(cache=True, nogil=True)
 def _room(rows, pool, first, last):  # type: ignore[no-untyped-def]
     room = 0
-    for cell in range(rows.begins[first], rows.begins[last]):
-        if rows.state[cell] == WORD:
-            room += pool.lengths[rows.digits[cell]]
-        elif rows.state[cell] != NULL:
-            room += _LONGEST_NUMBER
+    step = np.uint64(rows.step)
+    for row in range(first, last):
+        cell, end = np.uint64(rows.begins[row]), np.uint64(rows.ends[row])
+        while cell < end:
+            if rows.state[cell] == WORD:
+                room += pool.lengths[rows.digits[cell]]
+            elif rows.state[cell] != NULL:
+                room += _LONGEST_NUMBER
+            cell += step
     return room
 
 
@@ -226,33 +235,39 @@ def _put_decimal(left, places, text, at):  # type: ignore[no-untyped-def]
     return end
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _put_number(digits, places, point_zero, text, at):  # type: ignore[no-untyped-def]
+    if places:
+        return _put_decimal(digits, places, text, at)
+    at = _put_whole(digits, text, at)
+    if point_zero:
+        text[at] = 46
+        text[at + _ONE] = 48
+        at += np.uint64(2)
+    return at
+
+
 @njit(cache=True, nogil=True)
 def _put(rows, empty, pool, first, last, text):  # type: ignore[no-untyped-def]
     at = np.uint64(0)
+    step = np.uint64(rows.step)
     for row in range(first, last):
         done = np.uint64(0)
-        for cell in range(np.uint64(rows.begins[row]), np.uint64(rows.begins[row + 1])):
+        cell, end = np.uint64(rows.begins[row]), np.uint64(rows.ends[row])
+        while cell < end:
             state = rows.state[cell]
-            if state == NULL:
-                continue
-            column = np.uint64(rows.columns[cell])
-            at = _put_word(empty.text, done, np.uint64(empty.leads[column]) - done, text, at)
-            done = np.uint64(empty.ends[column])
-            digits = rows.digits[cell]
-            if state == WORD:
-                at = _put_word(pool.text, np.uint64(pool.starts[digits]), np.uint64(pool.lengths[digits]), text, at)
-                continue
-            if state == MINUS:
-                text[at] = 45
-                at += _ONE
-            places = np.uint64(rows.places[cell])
-            if places:
-                at = _put_decimal(digits, places, text, at)
-                continue
-            at = _put_whole(digits, text, at)
-            if empty.point_zero[column]:
-                text[at] = 46
-                text[at + _ONE] = 48
-                at += np.uint64(2)
+            if state != NULL:
+                column = np.uint64(rows.columns[cell])
+                at = _put_word(empty.text, done, np.uint64(empty.leads[column]) - done, text, at)
+                done = np.uint64(empty.ends[column])
+                digits = rows.digits[cell]
+                if state == WORD:
+                    at = _put_word(pool.text, np.uint64(pool.starts[digits]), np.uint64(pool.lengths[digits]), text, at)
+                else:
+                    if state == MINUS:
+                        text[at] = 45
+                        at += _ONE
+                    at = _put_number(digits, np.uint64(rows.places[cell]), empty.point_zero[column], text, at)
+            cell += step
         at = _put_word(empty.text, done, np.uint64(len(empty.text)) - done, text, at)
     return at
