@@ -19,7 +19,8 @@ from lxml import etree
 from tests.cli.program import run
 from tests.library.test_store import at
 from zesty_abacus.core.exchange.registry import WRITERS, read_layout_file
-from zesty_abacus.core.exchange.sheets import read_sheets, write_csv, write_workbook
+from zesty_abacus.core.exchange.sheets import read_sheets, write_csv
+from zesty_abacus.core.exchange.workbooks import write_workbook
 from zesty_abacus.core.handover.sheet import sheet_of
 from zesty_abacus.core.handover.sheet_html import sheets_html
 from zesty_abacus.core.handover.sheet_svg import sheet_pages, stacked

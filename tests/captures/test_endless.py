@@ -16,7 +16,8 @@ from tests.forked import Forked
 from zesty_abacus.core.captures.registry import read_lines, read_recording
 from zesty_abacus.core.captures.report import LISTED_PROBLEMS, CaptureReadError
 from zesty_abacus.core.exchange.result import ExchangeError
-from zesty_abacus.core.exchange.sheets import MAX_ELEMENTS, read_sheets
+from zesty_abacus.core.exchange.sheets import read_sheets
+from zesty_abacus.core.exchange.workbooks import MAX_ELEMENTS
 from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.layouts.validate import check_layout

@@ -22,9 +22,10 @@ from zesty_abacus.core.exchange.layout_tables import layouts_of_table
 from zesty_abacus.core.exchange.mapping_shelf import MappingShelf, mapping_from_file, mapping_text
 from zesty_abacus.core.exchange.registry import TABLE, WRITERS, open_table, read_layout_file
 from zesty_abacus.core.exchange.result import Exchanged, ExchangeError
-from zesty_abacus.core.exchange.sheets import Sheet, read_sheets, write_csv, write_workbook
+from zesty_abacus.core.exchange.sheets import Sheet, read_sheets, write_csv
 from zesty_abacus.core.exchange.table_mapping import Known, guess_mapping, mapping_by_example, trouble_of
 from zesty_abacus.core.exchange.table_write import rows_of_layouts
+from zesty_abacus.core.exchange.workbooks import write_workbook
 from zesty_abacus.core.layouts.model import Expression, FieldKind, Rule
 from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.core.layouts.raw_sets import RawSet, parse_raw_set

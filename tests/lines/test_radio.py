@@ -2,6 +2,9 @@
 
 import numpy as np
 import pytest
+import scipy.signal
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.lines.drawing import from_levels, uart_parts
 from tests.lines.test_pulses import bursts_of, train
@@ -124,6 +127,18 @@ def test_two_tones_become_the_line_that_keyed_them(noise):
     edges = find_edges(level, 0.0, 0.2).without_glitches(300_000)
     run = decode_line(UartLine(line="x", rate=1200), {"x": edges}).byte_run
     assert bytes(run.value.astype(np.uint8)) == b"half past eight"
+
+
+@given(seed=st.integers(0, 2**32 - 1), size=st.integers(3, 400), apart=st.integers(1, 30), count=st.integers(1, 6))
+def test_the_strongest_lines_are_those_that_a_signal_library_finds(seed, size, apart, count):
+    power = np.random.default_rng(seed).random(size)
+    places, _ = scipy.signal.find_peaks(power, distance=apart)
+    wanted = sorted(places.tolist(), key=lambda place: -power[place])[:count]
+    assert spectrum.strongest_places(power, count, apart=apart) == wanted
+
+
+def test_a_flat_top_is_one_line():
+    assert spectrum.strongest_places(np.array([0, 1, 3, 3, 1, 2, 2, 2, 0.0, 0.0]), 5, apart=1) == [2, 5]
 
 
 def test_silence_keys_nothing():

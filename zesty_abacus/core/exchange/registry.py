@@ -19,11 +19,13 @@ from ..layouts.model import Layout
 from .form import LayoutFormat
 from .layout_tables import layouts_of_table
 from .result import Exchanged, ExchangeError, Left, Written, read_bytes
-from .sheets import Sheet, is_workbook, read_sheets, write_csv, write_workbook
+from .sheets import Sheet, is_workbook, read_sheets, write_csv
 from .table_mapping import TableMapping, guess_mapping
 from .table_write import rows_of_layouts
 
 TABLE = "table of fields"
+_BESIDES = frozenset({"registry", "onto", "bringing", "putting_out", "workbooks"})
+"""Modules that are of no format, and load what takes long."""
 
 
 @cache
@@ -31,7 +33,7 @@ def layout_formats() -> tuple[LayoutFormat, ...]:
     """Return all formats of standards, in order of their module names."""
     import zesty_abacus.core.exchange as package  # the package cannot be named before it is imported
 
-    return tuple(discover(package, "LAYOUT_FORMAT", besides=frozenset({"registry", "onto", "bringing", "putting_out"})))
+    return tuple(discover(package, "LAYOUT_FORMAT", besides=_BESIDES))
 
 
 def read_layout_file(path: Path, mapping: TableMapping | None = None) -> tuple[str, Exchanged]:
@@ -150,10 +152,16 @@ def _table(as_bytes: Callable[[list[list[str]]], bytes]) -> Callable[[Iterable[L
     return write
 
 
+def _workbook(rows: list[list[str]]) -> bytes:
+    from .workbooks import write_workbook  # its library takes a tenth of a second to load
+
+    return write_workbook("Layouts", rows)
+
+
 WRITERS: dict[str, tuple[str, str, Callable[[Iterable[Layout]], Written]]] = {
     "json": ("Zesty Abacus layouts", ".json", _own),
     "csv": ("CSV table", ".csv", _table(write_csv)),
-    "xlsx": ("XLSX table", ".xlsx", _table(lambda rows: write_workbook("Layouts", rows))),
+    "xlsx": ("XLSX table", ".xlsx", _table(_workbook)),
     **{form.word: (form.name, form.suffix, _readable(form.write, form.seen)) for form in layout_formats()},
 }
 """What can be written: words, the usual ending of the file's name, and what makes it."""

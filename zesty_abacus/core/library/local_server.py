@@ -24,6 +24,7 @@ from urllib.parse import quote
 
 import psycopg
 from psycopg import sql
+from psycopg.pq import PGconn, Ping
 
 from .errors import LibraryError
 
@@ -31,6 +32,8 @@ OWNER = "keeper"
 """The login that owns everything on such a server."""
 _PLACES = ("usr/lib/postgresql/*/bin", "usr/local/pgsql/bin", "usr/pgsql-*/bin")
 _PATIENCE_S = 30
+_RECOVERY_S = 600
+"""How long one that says that it starts is waited for: after a crash it writes all of its data to the disk first."""
 _ADOPTED_PATIENCE_S = 10
 
 
@@ -154,13 +157,19 @@ class LocalServer:
         return False
 
     def _answers(self, seconds: float, is_there: Callable[[], bool]) -> bool:
-        end = time.monotonic() + seconds
+        """Return whether the server lets somebody in, within so many seconds in which it says nothing."""
+        began = heard = time.monotonic()
+        # one that stands still answers neither; both give up
+        address = f"{self.address('postgres')}&connect_timeout=5"
         while True:
             try:
-                psycopg.connect(self.address("postgres"), connect_timeout=5).close()
+                psycopg.connect(address).close()
                 return True
             except psycopg.OperationalError:
-                if not is_there() or time.monotonic() > end:
+                now = time.monotonic()
+                if PGconn.ping(address.encode()) == Ping.REJECT and now < began + _RECOVERY_S:
+                    heard = now
+                if not is_there() or now > heard + seconds:
                     return False
                 time.sleep(0.05)
 

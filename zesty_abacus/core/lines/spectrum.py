@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import scipy  # its parts load on first use, which spares every start a second
 from numpy.typing import NDArray
 
 from ..waves.samples import Samples
@@ -39,14 +38,27 @@ def measure_spectrum(samples: Samples, count: int = 2) -> RadioFacts:
     if length < 64:
         return RadioFacts((), ())
     frequencies, power = _loud_spectrum(samples, length)
-    apart = max(length // 100, 3)
-    found, _ = scipy.signal.find_peaks(power, distance=apart)
-    best = sorted(found, key=lambda place: -power[place])[:count]
+    best = strongest_places(power, count, apart=max(length // 100, 3))
     floor = float(np.median(power)) or 1e-30
     return RadioFacts(
         tuple(float(frequencies[place]) for place in best),
         tuple(float(10 * np.log10(power[place] / floor)) for place in best),
     )
+
+
+def strongest_places(power: NDArray[np.float64], count: int, *, apart: int) -> list[int]:
+    """Return where the highest peaks stand, the highest first, none less than ``apart`` from one that is higher.
+
+    SciPy has the like, but to load its signals takes a second, which is longer than most recordings take to be read.
+    """
+    # a flat top counts where it begins
+    peaks = 1 + np.flatnonzero((power[1:-1] > power[:-2]) & (power[1:-1] >= power[2:]))
+    peaks = peaks[np.argsort(-power[peaks], kind="stable")]
+    found: list[int] = []
+    while len(peaks) and len(found) < count:
+        found.append(int(peaks[0]))
+        peaks = peaks[np.abs(peaks - peaks[0]) >= apart]
+    return found
 
 
 def _loud_spectrum(samples: Samples, length: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
