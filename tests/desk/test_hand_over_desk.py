@@ -142,14 +142,17 @@ def test_the_preview_says_why_there_is_none(pilot):
 
 
 def listed(pilot):
-    """Return the words of the list of what was handed over."""
+    """Return the words of the list of what was handed over, as far as they are shown."""
     labels = pilot.window.handover.side.inner.findChildren(type(pilot.window.handover.tables.problem))
-    return " ".join(label.text() for label in labels)
+    return " ".join(label.text() for label in labels if not label.isHidden())
 
 
 def test_what_was_handed_over_is_listed(pilot, tmp_path):
     desk = pilot.window.handover.tables
+    hint = "What is written in this session is listed here."
+    assert hint in listed(pilot)
     written(pilot, tmp_path, content="frames")
+    assert hint not in listed(pilot)
     rows = f"{len(pilot.session.capture):,} rows".replace(",", chr(0x2009))
     assert "out.parquet" in listed(pilot) and rows in listed(pilot)
     assert "decoded" not in listed(pilot) and "decoded" not in desk.words.text(), "frames leave as they are"

@@ -17,11 +17,13 @@ class HandedOver(Panel):
 
     def __init__(self) -> None:
         super().__init__("Handed over")
-        self.body.addWidget(label("What is written in this session is listed here.", "quiet", wrap=True))
+        self._empty = label("What is written in this session is listed here.", "quiet", wrap=True)
+        self.body.addWidget(self._empty)
         self.body.addStretch(1)
 
     def add(self, path: Path, words: str) -> None:
         """List a file or folder, and what is in it."""
+        self._empty.hide()
         entry = QWidget()
         column = QVBoxLayout(entry)
         column.setContentsMargins(0, 0, 0, 4)
