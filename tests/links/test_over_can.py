@@ -220,6 +220,58 @@ def test_lost_and_repeated_pieces_and_an_abort():
     assert messages_of("ISO 11783-3", None, table_of(*long_frames(*stopped)))[0][1] & F.CUT_SHORT
 
 
+@pytest.mark.parametrize(
+    ("group", "address"),
+    [
+        (0x1FECA, 0x1DFECA00),  # of the data page
+        (0x3FECA, 0x1FFECA00),  # and of the extended one
+        (0xFDFECA, 0x1DFECA00),  # above them lie reserved bits
+        (0xEF00, 0x1CEF2100),  # the last format that has a receiver
+        (0xF0CA, 0x1CF0CA00),  # and the first that has none
+    ],
+)
+def test_a_group_is_in_the_identifier_with_its_pages_and_its_receiver(group, address):
+    frames = table_of(*long_frames(*announced(bytes(20), group, 0x00, 0x21)))
+    assert messages_of("ISO 11783-3", None, frames) == [(address, F.EXTENDED, bytes(20))]
+
+
+@pytest.mark.parametrize(("late_ns", "flags"), [(0, F.EXTENDED), (1, F.EXTENDED | F.CUT_SHORT)])
+def test_a_piece_is_waited_for_for_a_second_and_a_quarter(late_ns, flags):
+    frames = list(announced(bytes(9), 0xFECA, 0x00))
+    times = [0, MS, MS + 1_250_000_000 + late_ns]
+    table = table_of(*((where, data, F.EXTENDED, time) for (where, data), time in zip(frames, times, strict=True)))
+    assert messages_of("ISO 11783-3", None, table) == [(0x1CFECA00, flags, bytes(9 if late_ns == 0 else 7))]
+
+
+def test_a_second_announcement_ends_the_first():
+    first, second = list(announced(bytes(20), 0xFECA, 0x00)), list(announced(b"now something else", 0xFECA, 0x00))
+    assert messages_of("ISO 11783-3", None, table_of(*long_frames(*first[:2], *second))) == [
+        (0x1CFECA00, F.EXTENDED | F.CUT_SHORT, bytes(7)), (0x1CFECA00, F.EXTENDED, b"now something else")
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(("by", "both"), [(255, True), (19, False)])
+def test_an_abort_ends_what_both_send_and_a_receipt_what_was_received(by, both):
+    """Two devices send to each other at once; the one at 0x21 aborts, or says that it has all, though it has not."""
+    there, back = (
+        list(announced(bytes(20), 0xFECA, 0x00, 0x21)),
+        list(announced(bytes(20), 0xFECA, 0x21, 0x00)),
+    )
+    said = (identifier(0xEC, 0x00, 0x21), bytes([by, 3, 255, 255, 255, 0xCA, 0xFE, 0]))
+    frames = [there[0], back[0], there[2], back[2], said, *there[3:5], *back[3:5]]
+    made = messages_of("ISO 11783-3", None, table_of(*long_frames(*frames)))
+    found = {address & 0xFF: bool(flags & F.CUT_SHORT) for address, flags, _ in made}
+    assert found == {0x00: True, 0x21: both}
+
+
+@pytest.mark.parametrize("size", [0, 117_440_506])
+def test_an_announcement_of_nothing_or_of_too_much_is_none(size):
+    pgn = (0xFECA).to_bytes(3, "little")
+    frames = [(identifier(0xC8, 0x21, 0x03), bytes([20, *size.to_bytes(4, "little")]) + pgn)]
+    frames += [(identifier(0xC7, 0x21, 0x03), bytes([1]) + bytes(7))]
+    assert messages_of("ISO 11783-3", None, table_of(*long_frames(*frames))) == []
+
+
 def test_the_extended_transport_counts_from_its_offset():
     data = bytes(n % 250 for n in range(2000))
     to, back = identifier(0xC8, 0x21, 0x03), identifier(0xC8, 0x03, 0x21)
