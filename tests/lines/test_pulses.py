@@ -94,6 +94,28 @@ def test_a_burst_near_an_end_of_the_recording_is_cut_short():
     assert flags.tolist() == [F.CUT_SHORT, 0, 0, F.CUT_SHORT]
 
 
+@pytest.mark.parametrize("coding", ["width", "distance", "manchester", "plain"])
+@pytest.mark.parametrize("begins_in", range(5))
+def test_a_burst_whose_begin_is_lost_is_cut_short_whichever_way_the_line_was(coding, begins_in):
+    line = train([1, 0, 1, 1, 0, 0, 1, 0], coding, bursts=4)
+    cut = line.between(int(line.time_ns[begins_in]) + 1, line.end_ns)
+    pause = 20 * UNIT
+    flags = decode(cut, coding=coding, unit_us=UNIT / 1000, burst_gap_us=pause / 1000).bit_run.flags
+    # where no pulse of the first burst begins any more, nothing of it is left
+    is_left = cut.time_ns[cut.level == 1][0] - cut.begin_ns < pause
+    assert flags.tolist() == [F.CUT_SHORT] * int(is_left) + [0, 0, 0]
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "is_cut"), [(20, 20, False), (19.99, 20, True), (20, 19.99, True), (30, 30, False)]
+)
+def test_quiet_as_long_as_a_pause_on_both_sides_makes_a_burst_whole(before, after, is_cut):
+    parts = [part for bit in (1, 0, 0, 1) for part in ((1, UNIT * (3 if bit else 1)), (0, UNIT * (1 if bit else 3)))]
+    line = from_levels([(0, UNIT * before), *parts[:-1], (0, UNIT * after)], begin_ns=5_000)
+    run = decode(line, coding="width", one_is_long=True, unit_us=UNIT / 1000, burst_gap_us=UNIT / 1000 * 20).bit_run
+    assert run.bit.tolist() == [1, 0, 0, 1] and run.flags.tolist() == [F.CUT_SHORT if is_cut else 0]
+
+
 def test_broken_halves_are_flagged():
     line = from_levels(
         [(0, 90_000), (1, 1000), (0, 1000), (1, 1000), (0, 3000), (1, 1000), (0, 1000), (1, 1000), (0, 90_000)]

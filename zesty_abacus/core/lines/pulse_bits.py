@@ -13,7 +13,7 @@ _MOST_ONES = 64
 
 
 @njit(cache=True, nogil=True)
-def take_bits(time, level, first, begin_ns, end_ns, coding, unit, split, gap, longest, one_is_long, transitions,  # type: ignore[no-untyped-def]
+def take_bits(time, level, begin_ns, end_ns, coding, unit, split, gap, longest, one_is_long, transitions,  # type: ignore[no-untyped-def]
           start, end, bit, bounds, flags, leaders):  # fmt: skip
     """Take bits burst by burst; return (bursts, bits, leaders)."""
     count = len(time)
@@ -29,10 +29,12 @@ def take_bits(time, level, first, begin_ns, end_ns, coding, unit, split, gap, lo
             stop += 2
         closed = stop + 1 < count
         last = stop + 1 if closed else stop
-        # a burst closer to an end of the recording than the pause between bursts may go on beyond it
+        # a burst closer to an end of the recording than the pause between bursts may go on beyond it; one that is high
+        # when the recording begins has a pulse before the first that rises
         bad = np.uint32(0)
         room = gap if gap < 1e17 else 4 * unit
-        if (i == 0 and (first == 1 or time[i] - begin_ns < room)) or not closed or end_ns - time[last] < room:
+        quiet_since = time[i - 1] if i > 0 else begin_ns
+        if time[i] - quiet_since < room or not closed or end_ns - time[last] < room:
             bad = np.uint32(F.CUT_SHORT)
         at = i
         # a first pulse much longer than any symbol wakes the receiver and carries nothing

@@ -260,7 +260,7 @@ def _bits(line: Edges, facts: PulseFacts, settings: PulseLine) -> tuple[BitRun, 
     marks = facts.marks if facts.coding != DISTANCE else facts.spaces
     longest = max((c.high for c in marks), default=facts.unit_ns * 4)
     bursts, used, led = take_bits(
-        line.time_ns, line.level, line.first, line.begin_ns, line.end_ns, facts.coding, facts.unit_ns, facts.split_ns,
+        line.time_ns, line.level, line.begin_ns, line.end_ns, facts.coding, facts.unit_ns, facts.split_ns,
         facts.gap_ns, longest, settings.one_is_long, settings.transitions, start, end, bit, bounds, flags, leaders,
     )  # fmt: skip
     run = BitRun(
