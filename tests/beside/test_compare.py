@@ -75,6 +75,25 @@ def test_where_nothing_changes_but_the_counter_is_shared_it_tells():
     assert side.differs[0][0] == "level" and len(side.parts_ns) == len(kept)
 
 
+@pytest.mark.parametrize(("late", "is_found"), [(3, True), (31, True), (32, True), (33, False)])
+def test_a_shared_counter_finds_what_is_late_by_up_to_half_a_turn(late, is_found):
+    """Of a counter of 64 values the same number comes again after 64 frames."""
+    count, period = 300, 20 * MS
+    bits = new_field("count", at("B0[5..0]"))
+    counter = Counter(id=uuid4(), name="goes up", field=bits.id)
+    counted = new_layout("Level", Applies(address=0x100), 4, [bits, LEVEL], checks=(counter,))
+    times = np.arange(count) * period
+    ours = [bytes([n & 63, n % 7, 1, 0]) for n in range(count)]
+    theirs = [bytes([n & 63, (n * 3) % 11, 2, 9]) for n in range(count)]
+    delayed = times + 5 * MS
+    delayed[100] += late * period - MS * (late == 32)
+    capture = capture_of(stream(times, ours, lane=0), stream(delayed, theirs, lane=1), lanes=LANES)
+    meaning = Meaning.of(capture, [counted])
+    _, side = compare(meaning, kinds_named(meaning, "Level"))
+    assert side.matched.by == "counter"
+    assert side.missing.tolist() == ([] if is_found else [times[100]])
+
+
 def test_without_anything_to_go_by_the_beat_tells():
     count, period = 200, 100 * MS
     times = np.arange(count) * period

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import dataclasses
+
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from zesty_abacus.core.errors import DataError
 from zesty_abacus.core.frames.table import COLUMN_DTYPES, FrameTable
 
 frames = st.lists(
@@ -57,3 +61,24 @@ def test_tables_are_joined_with_bytes_in_common_once(many, gap):
     twice = FrameTable.joined([one for table in tables for one in (table, table.by_time())])
     assert sorted(told(twice)) == sorted(row for rows in many for row in (*rows, *rows))
     assert len(twice.payload) <= sum(len(table.payload) for table in tables)
+
+
+@pytest.mark.parametrize(
+    ("start", "size", "lies_inside"),
+    [(0, 10, True), (7, 3, True), (10, 0, True), (7, 4, False), (11, 0, False), (-1, 1, False), (0, 11, False),
+     (5, 2**32 - 1, False), (2**63 - 1, 1, False)],
+)  # fmt: skip
+def test_no_frame_points_outside_the_payload(start, size, lies_inside):
+    table = table_of([(0, 0, 0, 0, b"12345"), (1, 0, 0, 0, b"67890")])
+    table = dataclasses.replace(table, start=np.array([0, start], np.int64), size=np.array([5, size], np.uint32))
+    if lies_inside:
+        table.check()
+    else:
+        with pytest.raises(DataError, match="points outside the 10 payload bytes"):
+            table.check()
+
+
+def test_columns_of_unlike_length_are_told():
+    table = table_of([(0, 0, 0, 0, b"1")])
+    with pytest.raises(DataError, match="'lane': 2"):
+        dataclasses.replace(table, lane=np.zeros(2, np.uint16)).check()

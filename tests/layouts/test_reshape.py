@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
+import msgspec
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.strategies import layouts, places_within
-from zesty_abacus.core.layouts.model import Applies, FieldKind, RawSet, Selected, new_field, new_layout
+from zesty_abacus.core.layouts.model import Applies, FieldKind, NamedValue, RawSet, Selected, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
+from zesty_abacus.core.layouts.raw_sets import parse_raw_set
 from zesty_abacus.core.layouts.reshape import (
     CannotReshapeError,
     along,
@@ -16,6 +20,7 @@ from zesty_abacus.core.layouts.reshape import (
     joined,
     moved,
     neighbour_of,
+    of_kind,
     reshaped,
     split_off,
     stretched,
@@ -120,3 +125,46 @@ def test_variants_follow_chains_of_selectors():
     assert names == [{"page", "inner"}, {"page", "inner", "deep"}, {"page", "other"}]
     assert present_ids(layout, variants[2]) == {page.id, other.id}
     assert variants_of(message(page)) == []
+
+
+FULL = new_field(
+    "all", parse_places("B0 B1"), FieldKind.SIGNED, unit="m", ratio=Fraction(1, 10), offset=Fraction(3),
+    low=Fraction(0), high=Fraction(9), polynomial=(Fraction(1), Fraction(2), Fraction(3)),
+    names=(NamedValue(2, "two"),), unavailable=parse_raw_set("0xFFFF"), errors=parse_raw_set("0xFE00..0xFEFF"),
+)  # fmt: skip
+NUMBERS = {"ratio": Fraction(1), "offset": Fraction(0), "low": None, "high": None, "polynomial": (), "table": ()}
+RAW = {"names": (), "unavailable": RawSet(), "errors": RawSet()}
+ON_OFF = (NamedValue(0, "off"), NamedValue(1, "on"))
+
+
+@pytest.mark.parametrize(
+    ("kind", "goes"),
+    [
+        (FieldKind.UNSIGNED, {}),
+        (FieldKind.FLOAT, RAW),
+        (FieldKind.NAMES, NUMBERS),
+        (FieldKind.BITS, {**NUMBERS, "names": (NamedValue(0, "lowest"),)}),
+        (FieldKind.TEXT, NUMBERS | RAW),
+        (FieldKind.BYTES, NUMBERS | RAW),
+    ],
+)
+def test_what_a_kind_cannot_have_goes_with_the_choice_and_nothing_else(kind, goes):
+    changed = of_kind(FULL, kind)
+    assert changed == msgspec.structs.replace(FULL, kind=kind, **goes)
+
+
+@pytest.mark.parametrize(
+    ("field", "names"),
+    [
+        (new_field("none", parse_places("B0")), ON_OFF),
+        (FULL, FULL.names),
+        (new_field("bits", parse_places("B0"), FieldKind.BITS, names=(NamedValue(3, "door"),)), ON_OFF),
+    ],
+)
+def test_a_set_of_names_begins_with_off_and_on_unless_values_have_names(field, names):
+    assert of_kind(field, FieldKind.NAMES).names == names
+
+
+def test_symbols_are_those_of_texts():
+    text = new_field("name", parse_places("B0 B1"), FieldKind.TEXT, symbols=("A", "B"))
+    assert of_kind(text, FieldKind.TEXT).symbols == ("A", "B") and of_kind(text, FieldKind.BYTES).symbols == ()

@@ -9,6 +9,7 @@ from tests.lines.drawing import drawn, from_levels, jittered, uart_parts
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.registry import decode_line
 from zesty_abacus.core.lines.result import MarkKind
+from zesty_abacus.core.lines.timing import usual_rate
 from zesty_abacus.core.lines.uart import DECODER, UartLine
 
 
@@ -138,3 +139,13 @@ def test_a_line_of_two_tones_rests_where_neither_is_sent(inverted):
     assert run is not None
     assert run.value.tolist() == [0x00, 0x5A, 0xFF] and not run.flags.any()
     assert run.start_ns.tolist() == [50 * bit_ns, 67 * bit_ns, 84 * bit_ns]
+
+
+@pytest.mark.parametrize(
+    "rate",
+    [300, 600, 1200, 2400, 4800, 9600, 10_400, 14_400, 19_200, 28_800, 38_400, 57_600, 62_500, 83_333, 100_000, 115_200,
+     125_000, 230_400, 250_000, 460_800, 500_000, 800_000, 921_600, 1_000_000, 2_000_000, 4_000_000, 5_000_000,
+     8_000_000],
+)  # fmt: skip
+def test_a_rate_near_a_customary_one_is_that(rate):
+    assert [usual_rate(rate * off) for off in (0.98, 0.9851, 1, 1.0149, 1.02)] == [None, rate, rate, rate, None]

@@ -54,7 +54,7 @@ class Matched:
     by
         One of :data:`BY`, empty where nothing matches.
     first, second : int64 (m,)
-        Numbers of the frames, rising.
+        Numbers of the frames, the first rising; the second fall where one was overtaken by others.
     lag_ns
         How much later the second comes, by the median.
     spread_ns
@@ -200,27 +200,49 @@ def _distances(times, ours, other, theirs):  # type: ignore[no-untyped-def]
     return found[:count]
 
 
+def _pair(
+    expected: NDArray[np.int64],
+    ours: NDArray[np.int64],
+    other: NDArray[np.int64],
+    theirs: NDArray[np.int64],
+    reach: int,
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Return pairs with the same key within reach, each frame once: the nearest that is free.
+
+    Frames of one key stay in order; one that is late and was overtaken by others takes none of theirs.
+    """
+    keys, numbers = np.unique(np.concatenate([ours, theirs]), return_inverse=True)
+    numbers[: len(ours)][ours < 0] = -1
+    return _nearest(expected, numbers[: len(ours)], other, numbers[len(ours) :], reach, len(keys))
+
+
 @njit(cache=True, nogil=True)
-def _pair(expected, ours, other, theirs, reach):  # type: ignore[no-untyped-def]
-    """Return pairs with the same key within reach, each frame once, in order: the nearest one that is still free."""
+def _nearest(expected, ours, other, theirs, reach, keys):  # type: ignore[no-untyped-def]
     first = np.empty(len(expected), np.int64)
     second = np.empty(len(expected), np.int64)
-    count = 0
-    free = 0
+    last_taken = np.full(keys, np.int64(-1))
+    count = at = 0
     for i in range(len(expected)):
-        if ours[i] < 0:
+        key = ours[i]
+        if key < 0:
             continue
-        while free < len(other) and other[free] < expected[i] - reach:
-            free += 1
-        best, distance = -1, reach + 1
-        j = free
-        while j < len(other) and other[j] <= expected[i] + reach:
-            away = abs(other[j] - expected[i])
-            if theirs[j] == ours[i] and away < distance:
-                best, distance = j, away
-            j += 1
-        if best >= 0:
-            first[count], second[count] = i, best
-            count += 1
-            free = best + 1
+        while at < len(other) and other[at] < expected[i]:
+            at += 1
+        # outward from where it is expected, the nearer side first: with a counter of 16 bits there are tens of
+        # thousands within reach, and nearly always it is the first
+        left, right = at - 1, at
+        while True:
+            before = expected[i] - other[left] if left > last_taken[key] else reach + 1
+            behind = other[right] - expected[i] if right < len(other) else reach + 1
+            if before > reach and behind > reach:
+                break
+            if before <= behind:
+                found, left = left, left - 1
+            else:
+                found, right = right, right + 1
+            if theirs[found] == key and found > last_taken[key]:
+                first[count], second[count] = i, found
+                last_taken[key] = found
+                count += 1
+                break
     return first[:count], second[:count]
