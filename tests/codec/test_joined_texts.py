@@ -122,3 +122,9 @@ def test_each_row_says_its_own_number(numbers, between):
     layout = layout_of(joined(f"{between}{{hours}}{between}{{minutes}}"), fields=fields, size=2)
     rows = [bytes([one, 255 - one]) for one in numbers]
     assert said(layout, *rows) == [f"{between}{one}{between}{255 - one}" for one in numbers]
+
+
+def test_a_template_is_no_longer_than_a_thousand_characters():
+    assert JoinedText("{name}" + "x" * 994).names == ("name",)
+    with pytest.raises(MisuseError, match="a text of 1001 characters is longer than 1000"):
+        JoinedText("{name}" + "x" * 995)

@@ -87,6 +87,14 @@ def test_mat_has_a_variable_a_column():
     assert [str(cell[0]) for cell in found["columns"].ravel()] == list(SCHEMA.names)
 
 
+@pytest.mark.parametrize("form", ["mat", "npz", "parquet"])
+def test_what_repeats_takes_little_room(form):
+    schema = pa.schema([("steady", pa.int64())])
+    stream = io.BytesIO()
+    write_tables(stream, form, schema, [pa.table([[7] * 100_000], schema=schema)])
+    assert len(stream.getvalue()) < 10_000
+
+
 @pytest.mark.parametrize(
     ("columns", "variables"),
     [

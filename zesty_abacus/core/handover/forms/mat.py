@@ -37,10 +37,10 @@ def write(stream: BinaryIO, schema: pa.Schema, tables: Iterable[pa.Table]) -> No
                 )
             # an array of objects becomes cells, in which texts may differ in length
             held = array.astype(object) if array.dtype.kind == "U" else array
-            savemat(stream, {variable: held}, long_field_names=True, do_compression=True, oned_as="column")
+            savemat(stream, {variable: held}, do_compression=True, oned_as="column")
     told = {"columns": np.array(schema.names, object)}
     told |= {_identifier(key.decode()): said.decode() for key, said in (schema.metadata or {}).items()}
-    savemat(stream, told, long_field_names=True, do_compression=True, oned_as="column")
+    savemat(stream, told, do_compression=True, oned_as="column")
 
 
 def variable_names(columns: Sequence[str]) -> list[str]:
