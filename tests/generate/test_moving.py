@@ -20,6 +20,7 @@ from tests.generate.compiled import COMPILERS, STRICT, WATCHED, Loaded, built, m
 from zesty_abacus.core.generate.c99 import trial
 from zesty_abacus.core.generate.c99.message import FORMS
 from zesty_abacus.core.generate.carried import carry
+from zesty_abacus.core.generate.samples import is_said
 from zesty_abacus.core.generate.vectors import moving_vector
 from zesty_abacus.core.layouts.model import (
     Applies,
@@ -190,6 +191,22 @@ def options():
     tags = Elements(id=uuid4(), name="tags", head=2, length=length, type=kind, extra=-1, alone=RawSet.of(0x99),
                     cases=cases)  # fmt: skip
     return new_layout("Tags", Applies(address=8), 1, [new_field("number", at("B0"))], parts=(tags,))
+
+
+@pytest.mark.parametrize(
+    ("said", "is_it"),
+    [
+        ([["sent with", {"power": -10}], ["called", {"name": "abc"}]], True),
+        ([["sent with", {"power": -9}], ["called", {"name": "abc"}]], False),
+        ([["sent with", {"power": -10}], ["called", {"name": "abd"}]], False),
+        ([["sent with", {"power": -10}]], False),
+        ([["called", {"name": "abc"}], ["sent with", {"power": -10}]], False),
+    ],
+)
+def test_what_elements_say_is_told_from_what_they_do_not(said, is_it):
+    (message,), _ = carry([options()], FORMS, {})
+    vector = moving_vector(message, bytes.fromhex("2A 02 01 F6 04 02 61 62 63"))
+    assert is_said(message, vector.inside, {"number": 42, "tags": said}) == is_it
 
 
 def test_a_list_of_types_by_hand(tmp_path):

@@ -48,6 +48,26 @@ def test_every_cut_is_refused_or_told(tmp_path):
                 opened.close()
 
 
+@pytest.mark.parametrize(
+    "table", ["revision", "recipe_revision", "document_revision", "proposal_event", "rule", "release", "draft"]
+)
+def test_no_row_is_of_a_time_that_no_calendar_has(tmp_path, table):
+    path = tmp_path / "library.sqlite"
+    Library.create(path).close()
+    with contextlib.closing(sqlite3.connect(path)) as raw:
+        # what else is refused would be told first
+        rules = [name for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'")]
+        for name in rules:
+            if not name.endswith("_has_a_time"):
+                raw.execute(f"DROP TRIGGER {name}")
+        refused = []
+        for time_us in (-1, 0, 253_402_300_799_000_000, 253_402_300_799_000_001):
+            with pytest.raises(sqlite3.IntegrityError) as told:
+                raw.execute(f"INSERT INTO {table} (time_us) VALUES ({time_us})")
+            refused.append("this is no time" in str(told.value))
+        assert refused == [True, False, False, True]
+
+
 def test_a_database_of_another_program_stays_its_own(tmp_path):
     path = tmp_path / "photos.sqlite"
     with sqlite3.connect(path) as other:

@@ -366,6 +366,32 @@ def test_a_release_cannot_grow_not_even_by_its_owner(server_team):
         server_team.cluster.execute(library.address.url.database, statement)
 
 
+RULES = [
+    *((table, "time_us", "bigint", ("-1", "0", "253402300799000000", "253402300799000001"))
+      for table in ("revision", "recipe_revision", "document_revision", "proposal_event", "rule", "release", "draft")),
+    *((table, column, "text", ("", "01234567-89ab-cdef-0123-456789abcdef", "00000000-0000-0000-0000-000000000000",
+                               "01234567-89AB-cdef-0123-456789abcdef"))
+      for table, column in (("revision", "layout_id"), ("recipe_revision", "recipe_id"), ("presence", "window"),
+                            ("document_revision", "document_id"), ("proposal_event", "layout_id"))),
+]  # fmt: skip
+"""Of each table a column, and what it holds: the first and the last are refused."""
+
+
+@pytest.mark.parametrize(("table", "column", "kind", "values"), RULES)
+def test_no_row_holds_what_cannot_be_read(server_team, table, column, kind, values):
+    """The server itself is asked what it makes of each value."""
+    asked = (
+        "SELECT pg_get_expr(conbin, conrelid) FROM pg_constraint WHERE contype = 'c' AND convalidated "
+        "AND conrelid = %s::regclass AND conname ~ '_(has_a_time|has_an_identity|is_a_window)$' AND %s = "
+        "ANY (SELECT attname FROM pg_attribute WHERE attrelid = conrelid AND attnum = ANY (conkey))"
+    )
+    with connected(server_team, "keeper") as keeper:
+        (rule,) = keeper.execute(asked, (table, column)).fetchone()
+        listed = ", ".join(f"({number}, '{value}'::{kind})" for number, value in enumerate(values))
+        found = keeper.execute(f'SELECT {rule} FROM (VALUES {listed}) AS row(number, "{column}") ORDER BY number')
+        assert [holds for (holds,) in found] == [False, True, True, False]
+
+
 def test_nobody_speaks_for_another_window(server_team):
     window = uuid4()
     server_team.mara.presence.say(window, "mara", None)
