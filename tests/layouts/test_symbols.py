@@ -111,3 +111,16 @@ def test_packed_characters_are_those_of_their_standards():
     assert six.write("@", 6) == "000000" and six.write("_", 6) == "011111" and six.write("?", 6) == "111111"
     assert seven.read("10010001101001") == "Hi"
     assert seven.write("Hi", 16, "\0") == "1001000110100100"
+
+
+@pytest.mark.parametrize(
+    ("encoding", "width", "there", "not_there"),
+    [("six-bit", 6, "@Z[_ !?09", "a`~\x80"), ("seven-bit", 7, "\0az~\x7f", "\x80é€")],
+    ids=["six bits", "seven bits"],
+)
+def test_packed_characters_are_no_others(encoding, width, there, not_there):
+    code = SymbolCode(PACKED[encoding])
+    assert all(len(code.write(character, width)) == width for character in there)
+    for character in not_there:
+        with pytest.raises(MisuseError, match="there is no symbol for"):
+            code.write(character)
