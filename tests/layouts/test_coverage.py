@@ -3,7 +3,7 @@
 import pytest
 
 from zesty_abacus.core.expressions.expression import Expression
-from zesty_abacus.core.layouts.checks.coverage import Coverage
+from zesty_abacus.core.layouts.checks.coverage import AddressKey, Coverage
 from zesty_abacus.core.layouts.model import new_field
 from zesty_abacus.core.layouts.places import Places
 from zesty_abacus.core.layouts.places import parse_places as at
@@ -52,3 +52,18 @@ def test_what_lies_nowhere_by_itself_counts_as_the_first_byte(coverage, may):
 def test_what_says_the_stretch_is_covered_wherever_it_lies(coverage, outside):
     assert coverage.may_cover(new_field("level", at(outside)))
     assert not coverage.may_cover(new_field("other", at(outside)))
+
+
+@pytest.mark.parametrize(
+    ("coverage", "said"),
+    [
+        (Coverage(address_bytes=0), []),
+        (Coverage(address_bytes=8), []),
+        (Coverage(address_bytes=-1), ["An address goes in with 0 to 8 bytes, not -1."]),
+        (Coverage(address_bytes=9), ["An address goes in with 0 to 8 bytes, not 9."]),
+        (Coverage(key_before="0", key_after="00FF"), ["'0' is not hex digits."]),
+        (Coverage(keys=(AddressKey(1, "AB"), AddressKey(2, "xy"))), ["'xy' is not hex digits."]),
+    ],
+)
+def test_what_no_sender_can_mean_is_said(coverage, said):
+    assert [sentence for _, sentence in coverage.problems("check", {})] == said

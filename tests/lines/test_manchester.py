@@ -107,6 +107,50 @@ def test_a_word_cut_by_the_end_is_marked():
     assert result.frames.flags[0] & F.CUT_SHORT
 
 
+@pytest.mark.parametrize("bipolar", [True, False])
+@pytest.mark.parametrize("halves", range(-8, 40))
+def test_a_message_that_may_have_begun_before_the_recording_is_cut_short(halves, bipolar):
+    """The recording begins so many half bits behind the begin of the message; its words touch within four of them."""
+    half = 500
+    parts = manchester_parts([[(0, 0xA55A), (1, 0x1234), (1, 0x00FF)]], half)
+    if not bipolar:
+        parts = [(max(level, 0), length) for level, length in parts]
+    line = from_levels(parts)
+    begin = round(next(time for time, level in zip(line.time_ns, line.level, strict=True) if level > 0))
+    part = line.between(begin + halves * half + half // 3, line.end_ns)
+    ((_, flags, payload),) = frames_of(decode(part, half_bit_us=half / 1000))
+    whole = bytes.fromhex("A55A123400FF")
+    if halves < -4:
+        assert (flags, payload) == (0, whole)
+    elif halves in (37, 38):
+        assert flags & F.FRAMING, "what is left of a word looks like a sync"
+    else:
+        assert (flags, payload) == (F.CUT_SHORT, whole if halves < 3 else whole[2:])
+
+
+@pytest.mark.parametrize("bipolar", [True, False])
+@pytest.mark.parametrize("halves", range(-8, 60))
+def test_a_message_that_may_go_on_behind_the_recording_is_cut_short(halves, bipolar):
+    """The recording ends so many half bits before the last word does, or behind it."""
+    half = 500
+    parts = manchester_parts([[(0, 0xA55A), (1, 0x1234), (1, 0x00FF)]], half)
+    if not bipolar:
+        parts = [(max(level, 0), length) for level, length in parts]
+    line = from_levels(parts)
+    end = line.end_ns - 20 * half
+    part = line.between(0, end - halves * half - half // 3)
+    ((_, flags, payload),) = frames_of(decode(part, half_bit_us=half / 1000))
+    assert bytes.fromhex("A55A123400FF").startswith(payload) and len(payload) >= 2
+    assert flags == (F.CUT_SHORT if halves > -5 else 0)
+
+
+def test_only_the_first_message_can_have_begun_before_the_recording():
+    half = 500
+    line = from_levels(manchester_parts([[(0, 0xA55A), (1, 0x1234)], [(0, 0x00FF)]], half))
+    cut = line.between(int(line.time_ns[8]), line.end_ns)
+    assert [flags for _, flags, _ in frames_of(decode(cut, half_bit_us=half / 1000))] == [F.CUT_SHORT, 0]
+
+
 def test_nonsense_syncs_are_refused():
     for syncs in ((), ("",), ("12",), ("1" * 40,)):
         with pytest.raises(MisuseError, match="sync"):

@@ -250,6 +250,12 @@ def test_a_second_announcement_ends_the_first():
     ]  # fmt: skip
 
 
+def test_nothing_waits_for_what_a_second_announcement_ended():
+    first, second = list(announced(bytes(20), 0xFECA, 0x00)), list(announced(b"now something else", 0xFECA, 0x00))
+    made, waits = WAYS["ISO 11783-3"].messages(None, table_of(*long_frames(*first[:2], *second)), ends=False)
+    assert len(made) == 2 and not waits.any()
+
+
 @pytest.mark.parametrize(("by", "both"), [(255, True), (19, False)])
 def test_an_abort_ends_what_both_send_and_a_receipt_what_was_received(by, both):
     """Two devices send to each other at once; the one at 0x21 aborts, or says that it has all, though it has not."""
