@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from fractions import Fraction
 from html.parser import HTMLParser
 from uuid import uuid4
@@ -90,6 +91,19 @@ def test_every_cell_of_a_sheet():
     assert [(one.title, one.owners, one.first) for one in sheet.pictures] == [
         ("oil", first + heat_bits + (2,) * 8 + (3,) * 8 + free, 0),
     ]  # fmt: skip
+
+
+def test_every_row_is_drawn_on_a_line_with_its_cells_from_left_to_right():
+    sheet = sheet_of(demo("Pod status"))
+    lines = defaultdict(list)
+    for text in etree.fromstring(sheet_pages(sheet)[0].encode()).iter("{*}text"):
+        lines[float(text.get("y"))].append((float(text.get("x")), "".join(text.itertext())))
+    drawn = [[words for _, words in sorted(line)] for line in lines.values()]
+    for row in sheet.rows:
+        cells = [cell for cell in row.cells if cell]
+        # what does not fit goes on in the line below
+        assert [line for line in drawn if len(line) == len(cells)
+                and all(cell.startswith(words) for cell, words in zip(cells, line, strict=True))], cells  # fmt: skip
 
 
 @pytest.mark.parametrize(

@@ -96,6 +96,19 @@ def test_frames_whose_check_disagrees_are_explained_by_nobody():
     assert counted(frames_of(*sums), layout) == (16, 12, 12)
 
 
+@pytest.mark.parametrize(
+    ("coverage", "proved"),
+    [(Coverage(end=Expression("1")), 16), (Coverage(places=at("B0")), 16), (Coverage(places=at("B2 B0")), 16),
+     (Coverage(first=Expression("0"), end=Expression("0")), 8), (Coverage(places=at("B2")), 8)],
+)  # fmt: skip
+def test_a_check_proves_itself_and_what_it_is_taken_over(coverage, proved):
+    """The third byte is always zero, so that whether it goes in or not the sum is that of the first, or nothing."""
+    payloads = [bytes([n, n if proved == 16 else 0, 0]) for n in range(256)]
+    value, check = new_field("v", at("B0")), new_field("sum", at("B1"))
+    layout = layout_of(value, check, size=3, checks=(Sum(id=uuid4(), name="s", field=check.id, coverage=coverage),))
+    assert counted(frames_of(*payloads), layout) == ((16, 16, 16) if proved == 16 else (8, 8, 0))
+
+
 def test_frames_that_broke_on_the_way_are_left_out():
     table = COUNTING.in_order()
     flags = table.flags.copy()

@@ -125,7 +125,7 @@ class WaitingEdits:
             for path in left:
                 with contextlib.suppress(OSError):
                     path.unlink()
-                    _lock_of(path).unlink(missing_ok=True)
+                    _lock_of(path).unlink()
         return found
 
     def close(self) -> None:
@@ -133,7 +133,7 @@ class WaitingEdits:
         if self._lock is not None:
             if not self.path.exists():
                 with contextlib.suppress(OSError):
-                    _lock_of(self.path).unlink(missing_ok=True)
+                    _lock_of(self.path).unlink()
             os.close(self._lock)
             self._lock = None
 
