@@ -141,6 +141,23 @@ def test_a_line_of_two_tones_rests_where_neither_is_sent(inverted):
     assert run.start_ns.tolist() == [50 * bit_ns, 67 * bit_ns, 84 * bit_ns]
 
 
+@pytest.mark.parametrize("bits_cut", [0, 2, 3, 4, 5, 6, 8, 10, 12, 14, 16])
+def test_where_a_recording_begins_while_the_line_is_low_the_first_character_is_cut_short(bits_cut):
+    """It begins so many bits behind the begin of the first of some characters that touch: A is 0 1000 0010 1."""
+    line = from_levels(uart_parts([0x41, 0x55, 0x42], 1000))
+    cut = line.between(12_000 + bits_cut * 1000 + 300, line.end_ns)
+    assert cut.first == 0
+    run = decode_line(UartLine(line="x", rate=1e6), {"x": cut}).byte_run
+    assert run.flags[0] & F.CUT_SHORT and not (run.flags[1:] & F.CUT_SHORT).any()
+
+
+@pytest.mark.parametrize(("rest", "is_cut"), [(8.9, True), (9.0, False), (10.0, False)])
+def test_a_rest_as_long_as_a_character_says_that_none_was_under_way(rest, is_cut):
+    line = from_levels([(0, 1500), (1, rest * 1000), *uart_parts([0x41, 0x42], 1000)[1:]])
+    run = decode_line(UartLine(line="x", rate=1e6), {"x": line}).byte_run
+    assert run.value.tolist() == [0x41, 0x42] and run.flags.tolist() == [F.CUT_SHORT if is_cut else 0, 0]
+
+
 @pytest.mark.parametrize(
     "rate",
     [300, 600, 1200, 2400, 4800, 9600, 10_400, 14_400, 19_200, 28_800, 38_400, 57_600, 62_500, 83_333, 100_000, 115_200,

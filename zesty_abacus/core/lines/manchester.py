@@ -39,6 +39,7 @@ from .settings import LineSettings, Proposal, Setting
 PARITIES = ("none", "odd", "even")
 _ANSWER_NS = 14_000
 """MIL-STD-1553B, 4.3.3.8: an answer comes within 12 microseconds from the middle of the last bit."""
+_LONG_AGO = -1.0e18
 _TRIED_CHANGES = 60_000
 """A first part of the line says what it speaks."""
 _FAULTS = 0.06
@@ -89,8 +90,8 @@ class _Manchester:
             bipolar = bool(len(line)) and int(line.level.min()) < 0
             level = line.level if bipolar else (2 * line.level.astype(np.int8) - 1).astype(np.int8)
             first = line.first if bipolar else 2 * line.first - 1
-            _decode(line.time_ns, level, np.int8(first), line.begin_ns, line.end_ns, half, syncs,
-                    settings.one == "rise", min(max(settings.word_bits, 1), 62), PARITIES.index(settings.parity),
+            _decode(line.time_ns, level, np.int8(first), line.end_ns, half, syncs, settings.one == "rise",
+                    min(max(settings.word_bits, 1), 62), PARITIES.index(settings.parity),
                     settings.standard == "1553", float(_ANSWER_NS), *room.arguments())  # fmt: skip
         return room.result().with_facts(*facts)
 
@@ -219,21 +220,21 @@ def _sync_at(time, level, first, begin, hint, half, sync):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def _quiet_since(time, edge, moment, begin_ns):  # type: ignore[no-untyped-def]
-    """Return when the line changed last before a moment that lies near an edge, or was recorded from."""
+def _quiet_since(time, edge, moment):  # type: ignore[no-untyped-def]
+    """Return when the line changed last before a moment that lies near an edge; long ago if it never did."""
     while edge >= 0 and time[edge] >= moment:
         edge -= 1
-    return time[edge] if edge >= 0 else begin_ns
+    return float(time[edge]) if edge >= 0 else _LONG_AGO
 
 
 @njit(cache=True, nogil=True)
-def _decode(time, level, first, begin_ns, end_ns, half, syncs, one_rises, word_bits, parity, standard, answer_ns,  # type: ignore[no-untyped-def]
+def _decode(time, level, first, end_ns, half, syncs, one_rises, word_bits, parity, standard, answer_ns,  # type: ignore[no-untyped-def]
             marks, frames, payload, counts):  # fmt: skip
     """Find a sync at each change of level, then read halves, following the change in the middle of each bit."""
     edge = 0
     open_frame = False
     frame_begin = frame_end = address = flags = first_byte = np.int64(0)
-    last_end = -1.0e18
+    last_end = _LONG_AGO
     after_command = False
     command = np.int64(0)
     while edge < len(time):
@@ -305,8 +306,8 @@ def _decode(time, level, first, begin_ns, end_ns, half, syncs, one_rises, word_b
         if not open_frame:
             open_frame = True
             frame_begin, flags, first_byte = word_begin, np.int64(0), counts[2]
-            if last_end < begin_ns and begin - _quiet_since(time, edge, begin - 0.5 * half, begin_ns) <= 4 * half:
-                # no word was read yet, and what the line did just before may have been one of this message
+            if last_end == _LONG_AGO and begin - _quiet_since(time, edge, begin - 0.5 * half) <= 4 * half:
+                # no word was read yet, but the line changed just before: it was in one when the recording began
                 flags |= F.CUT_SHORT
             # which sync it begins with is all that tells its words apart, until a command says where they go
             address = np.int64(0 if standard else (found - 1) << 10)
@@ -341,7 +342,7 @@ def _decode(time, level, first, begin_ns, end_ns, half, syncs, one_rises, word_b
         if bits < total and edge < len(time) and time[edge] <= begin:
             edge += 1
     if open_frame:
-        if end_ns - last_end <= 4 * half or time[-1] > last_end + 0.5 * half:
-            # it may go on behind the recording, or has begun another word that is not all there
+        if time[-1] > last_end + 0.5 * half:
+            # another word has begun that is not all there
             flags |= F.CUT_SHORT
         put_frame(frames, counts, frame_begin, frame_end, address, flags, first_byte)

@@ -204,6 +204,9 @@ def _decode(time, level, end_ns, bit_ns, data_bits, parity, stop_bits, high_firs
         end = begin + np.int64((total + stop_bits) * bit_ns + 0.5)
         if begin + (total + 0.5) * bit_ns > end_ns:
             flags = (flags & ~F.FRAMING) | F.CUT_SHORT
+        if counts[0] == 0 and edge > 0 and begin - time[edge - 1] < total * bit_ns:
+            # the line was low when the recording began and did not rest for a character: one was under way
+            flags |= F.CUT_SHORT
         kind = DATA
         if flags & F.FRAMING and value == 0 and parity_bit == 0:
             kind = BREAK
