@@ -12,6 +12,9 @@ from zesty_abacus.core.conditions.tree import ConditionError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
+from zesty_abacus.core.layouts.checks.coverage import Coverage
+from zesty_abacus.core.layouts.checks.sum import Sum
+from zesty_abacus.core.layouts.checks.xor import Xor
 from zesty_abacus.core.layouts.model import (
     Applies,
     Expression,
@@ -83,6 +86,19 @@ def test_checks_of_a_layout_tell_good_and_bad():
     capture = capture_of((0, 0, 0x100, F.BAD_CHECK, b"\x01\x01"), (1, 0, 0x100, 0, b"\x01\x01"))
     assert asked(capture, 'check == "bad"', [layout]) == [0] and asked(capture, 'check == "none"', [layout]) == [1]
     assert asked(capture, "value == 1", [layout]) == [1], "of a frame whose check failed nothing is good"
+
+
+def test_several_checks_of_a_layout_are_good_together_and_one_makes_all_bad():
+    value, total, folded = new_field("value", at("B0")), new_field("sum", at("B1")), new_field("folded", at("B2"))
+    first = Coverage(end=Expression("1"))
+    checks = (Sum(id=uuid4(), name="s", field=total.id, coverage=first),
+              Xor(id=uuid4(), name="x", field=folded.id, coverage=first))  # fmt: skip
+    layout = new_layout("Summed", Applies(address=0x100), 3, [value, total, folded], checks=checks)
+    payloads = [b"\x05\x05\x05", b"\x05\x05\x06", b"\x05\x06\x05", b"\x05\x06\x06", b"\x05\x05", b"\x05\x06", b"\x05"]
+    capture = capture_of(*((number, 0, 0x100, 0, payload) for number, payload in enumerate(payloads)))
+    assert asked(capture, 'check == "good"', [layout]) == [0, 4]
+    assert asked(capture, 'check == "bad"', [layout]) == [1, 2, 3, 5]
+    assert asked(capture, 'check == "none"', [layout]) == [6]
 
 
 def test_outside_limits_is_good_enough_to_be_found_and_not_available_is_not():

@@ -310,6 +310,12 @@ def test_packets_between_flags(data, scrambler):
     assert whole == [payload.hex() for payload in data]
 
 
+def test_a_drawing_begins_at_nothing_with_its_lines_at_rest():
+    lines = lines_of(new_recipe("i", line=I2cLine(clock="scl", data="sda")), table_of([(0x31, 0, b"\x01")]), None)
+    assert {(edges.begin_ns, edges.first) for edges in lines.values()} == {(0, 1)}
+    assert all(edges.time_ns[0] > 0 and edges.time_ns[-1] < edges.end_ns for edges in lines.values())
+
+
 def test_every_line_code_is_drawn():
     assert {decoder.settings for decoder in decoders()} == set(drawers())
 

@@ -43,6 +43,18 @@ def test_what_no_bus_carries_is_refused(payload, address, flags):
         unit_of(Outgoing(payload, address, flags))
 
 
+@pytest.mark.parametrize(("address", "flags"), [(0, 0), (0x7FF, 0), (0, F.EXTENDED), (0x1FFF_FFFF, F.EXTENDED)])
+def test_the_first_and_the_last_identifier_are_sent(address, flags):
+    number = int.from_bytes(unit_of(Outgoing(b"\x01", address, flags))[:4], sys.byteorder)
+    assert number == address | (0x8000_0000 if flags else 0)
+
+
+@pytest.mark.parametrize(("address", "flags"), [(-1, 0), (0x800, 0), (-1, F.EXTENDED), (0x2000_0000, F.EXTENDED)])
+def test_what_is_no_identifier_is_refused_in_words(address, flags):
+    with pytest.raises(EndpointError, match=f"0x{address:X} does not fit {29 if flags else 11} bits"):
+        unit_of(Outgoing(b"\x01", address, flags))
+
+
 def _frames(path):
     tables = []
     read_recording(path, lambda chunk, _names: tables.append(chunk))

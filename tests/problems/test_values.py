@@ -15,6 +15,7 @@ from zesty_abacus.core.layouts.checks.counter import Counter
 from zesty_abacus.core.layouts.checks.coverage import Coverage
 from zesty_abacus.core.layouts.checks.sum import Sum
 from zesty_abacus.core.layouts.model import Applies, FieldKind, RawSet, new_field, new_layout
+from zesty_abacus.core.layouts.names import parse_names
 from zesty_abacus.core.layouts.places import parse_places as at
 from zesty_abacus.core.problems.counting import Counted
 from zesty_abacus.core.problems.limits import Limit, Limits
@@ -69,6 +70,26 @@ def test_a_value_that_hangs_is_told_and_one_that_is_slow_or_off_is_not():
     assert stuck["stuck", "raw"].worst == pytest.approx(9.9)
     limit = [Limit(problem="stuck", lane="deck", address=0x100, flags=0, field="raw", value=20)]
     assert not found(capture_of(stream(every(600), payloads(hangs))), [winch()], limit)
+
+
+def test_only_a_number_without_names_that_no_check_holds_can_hang():
+    values = np.random.default_rng(2).integers(1, 90, 600)
+    values[300:400] = 37
+    capture = capture_of(stream(every(600), [bytes([value, value, 0, 0]) for value in values.tolist()]))
+    number, other = new_field("raw", at("B0")), new_field("other", at("B1"))
+    flag = new_field("lowest", at("B0[0]"), FieldKind.FLAG)
+    named = new_field("named", at("B0"), FieldKind.NAMES, names=parse_names("37 = ahead"))
+    mostly = new_field("mostly", at("B0"), names=parse_names("0 = off"))
+    text = new_field("text", at("B0"), FieldKind.TEXT)
+    check = Sum(id=uuid4(), name="s", field=other.id, coverage=Coverage(end=Expression("1")))
+
+    def hanging(*fields, checks=()):
+        return set(found(capture, [winch(*checks, fields=fields)]))
+
+    assert hanging(number) == {("stuck", "raw")}
+    assert hanging(flag, named, mostly, text) == set()
+    assert hanging(number, other) == {("stuck", "raw"), ("stuck", "other")}
+    assert hanging(number, other, checks=[check]) == {("stuck", "raw")}
 
 
 def test_stretches_without_a_value():

@@ -5,15 +5,18 @@ from __future__ import annotations
 import csv
 import hashlib
 import re
+from types import SimpleNamespace
 
 import lxml.html
 import numpy as np
 import pytest
 
 from tests.cli.program import run
+from tests.problems.made import capture_of, stream
 from tests.voyages import voyage
 from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.core.handover.pages import PAGE
+from zesty_abacus.core.report import making
 from zesty_abacus.core.report.blocks import Facts, Figure, Heading, Report, Sentence, Table
 from zesty_abacus.core.report.html import report_html
 from zesty_abacus.core.report.paper import report_pages
@@ -218,3 +221,13 @@ def test_a_name_that_is_too_long_loses_its_middle():
     assert len(said) <= 30
     kept = traces_figure([Trace("m", "l", None, name[:30], "", curve, 2)], 0, 1, [])
     assert f">{name[:30]}<" in kept.elements
+
+
+@pytest.mark.parametrize(("count", "left_out"), [(99, 0), (100, 0), (101, 1), (130, 30)])
+def test_of_many_problems_a_hundred_are_listed_and_the_others_counted(count, left_out):
+    one = SimpleNamespace(
+        kind=SimpleNamespace(words="late"), lane="deck", message="Winch", field="raw", count=3, worst_ns=0, reason="so"
+    )
+    blocks = making._problems(capture_of(stream([0])), [one] * count, 0)
+    table = next(block for block in blocks if isinstance(block, Table))
+    assert (len(table.rows), table.left_out) == (min(count, 100), left_out)

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from tests.unravel.test_judge import paged
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.reading.meaning import Meaning
@@ -87,3 +88,13 @@ def test_a_frame_that_is_shown_is_long_enough_to_hold_what_is_said(capture_of):
     (counter,) = (one for one in unravel(meaning, Asked()).kinds[0].findings if one.kind == "counter")
     place = witness(meaning, 0, counter)
     assert place.speaks.row >= 200 and table.payload_of(place.speaks.row)[5] == 0
+
+
+def test_a_selector_shows_a_frame_in_which_another_page_begins(capture_of):
+    matrix = paged()
+    meaning = Meaning.of(capture_of(np.arange(len(matrix), dtype=np.int64) * 50_000_000, matrix), [])
+    findings = unravel(meaning, Asked()).kinds[0].findings
+    selector = next(one for one in findings if one.kind == "selector")
+    assert selector.places == "B0[1..0]"
+    shown = witness(meaning, 0, selector).speaks
+    assert shown.row > 0 and matrix[shown.row, 0] & 3 != matrix[shown.row - 1, 0] & 3

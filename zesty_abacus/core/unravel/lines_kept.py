@@ -18,7 +18,8 @@ from .questions.telegrams import telegrams
 
 _KINDS = {"signed": FieldKind.SIGNED, "unsigned": FieldKind.UNSIGNED}
 _DIGITS = 2
-_LINE_ENDS = {0: "", 1: "\n", 2: "\r\n"}
+_LINE_ENDS = {1: "\n", 2: "\r\n"}
+"""By how many bytes lie behind the check."""
 
 
 def lines_of(layout: Layout, frames: KindFrames) -> Layout:
