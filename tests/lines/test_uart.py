@@ -151,9 +151,13 @@ def test_where_a_recording_begins_while_the_line_is_low_the_first_character_is_c
     assert run.flags[0] & F.CUT_SHORT and not (run.flags[1:] & F.CUT_SHORT).any()
 
 
-@pytest.mark.parametrize(("rest", "is_cut"), [(8.9, True), (9.0, False), (10.0, False)])
-def test_a_rest_as_long_as_a_character_says_that_none_was_under_way(rest, is_cut):
-    line = from_levels([(0, 1500), (1, rest * 1000), *uart_parts([0x41, 0x42], 1000)[1:]])
+@pytest.mark.parametrize(
+    ("low", "rest", "is_cut"),
+    [(1.5, 8.9, True), (1.5, 9.0, False), (1.5, 10.0, False), (0.5, 3.0, True), (0.49, 3.0, False)],
+)
+def test_a_rest_as_long_as_a_character_says_that_none_was_under_way(low, rest, is_cut):
+    """What is low for less than half a bit is no part of a character."""
+    line = from_levels([(0, low * 1000), (1, rest * 1000), *uart_parts([0x41, 0x42], 1000)[1:]])
     run = decode_line(UartLine(line="x", rate=1e6), {"x": line}).byte_run
     assert run.value.tolist() == [0x41, 0x42] and run.flags.tolist() == [F.CUT_SHORT if is_cut else 0, 0]
 

@@ -71,7 +71,7 @@ class _Uart:
         if np.isfinite(bit_ns) and bit_ns > 0:
             parity = PARITIES.index(settings.parity) if settings.parity in PARITIES else 0
             data_bits = min(max(settings.data_bits, 5), 9)
-            _decode(line.time_ns, line.level, line.end_ns, bit_ns, data_bits, parity,
+            _decode(line.time_ns, line.level, line.begin_ns, line.end_ns, bit_ns, data_bits, parity,
                     settings.stop_bits, settings.high_bit_first, *room.arguments())  # fmt: skip
         rows = room.marks[: room.counts[0]].copy()
         rows[:, 5] = -1
@@ -160,7 +160,16 @@ def _variety(line: Edges, bit_ns: float) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _decode(time, level, end_ns, bit_ns, data_bits, parity, stop_bits, high_first,  # type: ignore[no-untyped-def]
+def _is_within_another(time, edge, begin_ns, bit_ns, total):  # type: ignore[no-untyped-def]
+    """Whether a character may have been under way when the recording began: the line was low and did not rest since."""
+    if edge == 0:
+        return False
+    held_since = time[edge - 2] if edge > 1 else begin_ns
+    return time[edge - 1] - held_since >= 0.5 * bit_ns and time[edge] - time[edge - 1] < total * bit_ns
+
+
+@njit(cache=True, nogil=True)
+def _decode(time, level, begin_ns, end_ns, bit_ns, data_bits, parity, stop_bits, high_first,  # type: ignore[no-untyped-def]
             marks, frames, payload, counts):  # fmt: skip
     count = len(time)
     edge = 0
@@ -204,8 +213,7 @@ def _decode(time, level, end_ns, bit_ns, data_bits, parity, stop_bits, high_firs
         end = begin + np.int64((total + stop_bits) * bit_ns + 0.5)
         if begin + (total + 0.5) * bit_ns > end_ns:
             flags = (flags & ~F.FRAMING) | F.CUT_SHORT
-        if counts[0] == 0 and edge > 0 and begin - time[edge - 1] < total * bit_ns:
-            # the line was low when the recording began and did not rest for a character: one was under way
+        if counts[0] == 0 and _is_within_another(time, edge, begin_ns, bit_ns, total):
             flags |= F.CUT_SHORT
         kind = DATA
         if flags & F.FRAMING and value == 0 and parity_bit == 0:
