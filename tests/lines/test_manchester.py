@@ -107,18 +107,23 @@ def test_a_word_cut_by_the_end_is_marked():
     assert result.frames.flags[0] & F.CUT_SHORT
 
 
+HALF = 500
+
+
+def three_words(bipolar):
+    """Return a message of three words, A55A 1234 00FF, between rests of twenty half bits."""
+    parts = manchester_parts([[(0, 0xA55A), (1, 0x1234), (1, 0x00FF)]], HALF)
+    return from_levels(parts if bipolar else [(max(level, 0), length) for level, length in parts])
+
+
 @pytest.mark.parametrize("bipolar", [True, False])
 @pytest.mark.parametrize("halves", range(-8, 40))
 def test_a_message_that_was_under_way_when_the_recording_begins_is_cut_short(halves, bipolar):
     """It begins so many half bits behind the begin of the message."""
-    half = 500
-    parts = manchester_parts([[(0, 0xA55A), (1, 0x1234), (1, 0x00FF)]], half)
-    if not bipolar:
-        parts = [(max(level, 0), length) for level, length in parts]
-    line = from_levels(parts)
+    line = three_words(bipolar)
     begin = round(next(time for time, level in zip(line.time_ns, line.level, strict=True) if level > 0))
-    part = line.between(begin + halves * half + half // 3, line.end_ns)
-    ((_, flags, payload),) = frames_of(decode(part, half_bit_us=half / 1000))
+    part = line.between(begin + halves * HALF + HALF // 3, line.end_ns)
+    ((_, flags, payload),) = frames_of(decode(part, half_bit_us=HALF / 1000))
     whole = bytes.fromhex("A55A123400FF")
     if halves < 3:
         assert (flags, payload) == (0, whole), "of the sync its first level is enough, which may be that of rest"
@@ -133,23 +138,18 @@ def test_a_message_that_was_under_way_when_the_recording_begins_is_cut_short(hal
 @pytest.mark.parametrize("halves", range(-8, 60))
 def test_a_message_that_is_under_way_when_the_recording_ends_is_cut_short(halves, bipolar):
     """It ends so many half bits before the last word does, or behind it."""
-    half = 500
-    parts = manchester_parts([[(0, 0xA55A), (1, 0x1234), (1, 0x00FF)]], half)
-    if not bipolar:
-        parts = [(max(level, 0), length) for level, length in parts]
-    line = from_levels(parts)
-    part = line.between(0, line.end_ns - 20 * half - halves * half - half // 3)
-    ((_, flags, payload),) = frames_of(decode(part, half_bit_us=half / 1000))
+    line = three_words(bipolar)
+    part = line.between(0, line.end_ns - 20 * HALF - halves * HALF - HALF // 3)
+    ((_, flags, payload),) = frames_of(decode(part, half_bit_us=HALF / 1000))
     assert bytes.fromhex("A55A123400FF").startswith(payload) and len(payload) >= 2
     # a word has three half bits before it changes that nobody knows it by, and two thirds of its last are enough
     assert flags == (0 if halves <= 0 or halves in (37, 38, 39, 40) else F.CUT_SHORT)
 
 
 def test_only_the_first_message_can_have_begun_before_the_recording():
-    half = 500
-    line = from_levels(manchester_parts([[(0, 0xA55A), (1, 0x1234)], [(0, 0x00FF)]], half))
+    line = from_levels(manchester_parts([[(0, 0xA55A), (1, 0x1234)], [(0, 0x00FF)]], HALF))
     cut = line.between(int(line.time_ns[8]), line.end_ns)
-    assert [flags for _, flags, _ in frames_of(decode(cut, half_bit_us=half / 1000))] == [F.CUT_SHORT, 0]
+    assert [flags for _, flags, _ in frames_of(decode(cut, half_bit_us=HALF / 1000))] == [F.CUT_SHORT, 0]
 
 
 def test_nonsense_syncs_are_refused():
