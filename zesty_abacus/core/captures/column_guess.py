@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
+from functools import lru_cache
 
 from ..frames.flags import flags_of_direction
 from .columns import Columns, cells_before_tail, split_line
@@ -21,6 +22,7 @@ _SENTENCE = re.compile(r"[$!][0-9A-Z]{2,},.*\*[0-9A-Fa-f]{2}[\s\"]*$")
 """How a line of IEC 61162-1 ends, whatever stands before it."""
 
 
+@lru_cache(maxsize=2)  # the formats of a table ask the same one after another
 def guess_columns(head: str) -> Columns | None:
     """Guess separator, decimal sign, head lines and what each column is; None if this is no table."""
     lines = [line for line in head.splitlines() if line.strip()][:200]
@@ -31,7 +33,9 @@ def guess_columns(head: str) -> Columns | None:
         return None
     if len(lines) == 1 and (empty := _without_rows(lines[0])) is not None:
         return empty
-    made = [one for separator in (*_SEPARATORS, " ") if (one := _with_separator(lines, separator)) is not None]
+    # where nothing is separated there is one column, which only a table with commas may have
+    there = [one for one in (*_SEPARATORS, " ") if one == "," or any(one in line for line in lines)]
+    made = [one for separator in there if (one := _with_separator(lines, separator)) is not None]
     best = max(made, key=_likely)[1] if made else None
     if best is not None and best.separator != " " and best.of_role("payload"):
         return best
