@@ -12,11 +12,12 @@ import pyarrow.parquet
 import pytest
 
 from tests.codec.oracle import physical, raw_value
-from zesty_abacus.core.errors import MisuseError
+from zesty_abacus.core.errors import DataError, MisuseError
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Capture, Lane
 from zesty_abacus.core.frames.table import FrameTable
 from zesty_abacus.core.handover import chunks
+from zesty_abacus.core.handover import frame_table as frames_as_table
 from zesty_abacus.core.handover.chunks import Span
 from zesty_abacus.core.handover.frame_table import FRAME_SCHEMA, frame_table
 from zesty_abacus.core.handover.long_table import LONG_SCHEMA, long_table
@@ -128,6 +129,17 @@ def test_a_stretch_of_time_holds_both_its_ends(capture):
     span = Span.of(capture, 5000, 9000)
     assert (span.first, span.last) == (5, 10)
     assert Span.of(capture) == Span(0, 300)
+
+
+@pytest.mark.parametrize("most", [4799, 4800])
+def test_a_frame_that_no_column_holds_is_said(capture, monkeypatch, most):
+    """Three hundred frames of eight bytes are 4 800 digits."""
+    monkeypatch.setattr(frames_as_table, "_MOST_TEXT", most)
+    if most == 4800:
+        assert len(rows_of("csv", FRAME_SCHEMA, frame_table(capture))) == 300
+    else:
+        with pytest.raises(DataError, match="a frame of 2400 bytes is longer than a table holds"):
+            rows_of("csv", FRAME_SCHEMA, frame_table(capture))
 
 
 def test_nothing_to_decode_is_said(capture):

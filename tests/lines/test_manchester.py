@@ -1,5 +1,6 @@
 """Manchester words, both conventions, and the words of MIL-STD-1553B."""
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,6 +13,7 @@ from zesty_abacus.core.lines.manchester import DECODER, ManchesterLine
 from zesty_abacus.core.lines.registry import decode_line
 from zesty_abacus.core.lines.result import MarkKind
 from zesty_abacus.core.protocols.registry import protocol_named
+from zesty_abacus.core.waves.edges import Edges
 
 
 def frames_of(result):
@@ -150,6 +152,30 @@ def test_only_the_first_message_can_have_begun_before_the_recording():
     line = from_levels(manchester_parts([[(0, 0xA55A), (1, 0x1234)], [(0, 0x00FF)]], HALF))
     cut = line.between(int(line.time_ns[8]), line.end_ns)
     assert [flags for _, flags, _ in frames_of(decode(cut, half_bit_us=HALF / 1000))] == [F.CUT_SHORT, 0]
+
+
+@pytest.mark.parametrize("bipolar", [True, False])
+@pytest.mark.parametrize(("behind", "is_cut"), [(2, True), (9.9, True), (12, False), (2000, False)])
+def test_only_a_word_that_the_recording_ends_in_can_go_on(behind, is_cut, bipolar):
+    """Two half bits after the message the line changes once more; so many behind it the recording ends."""
+    line = three_words(bipolar)
+    end = line.end_ns - 20 * HALF
+    times = np.append(line.time_ns, [end + HALF, end + 3 * HALF // 2])
+    levels = np.append(line.level, [1, line.first]).astype(np.int8)
+    spiked = Edges(times, levels, line.first, line.begin_ns, end + round(behind * HALF))
+    ((_, flags, payload),) = frames_of(decode(spiked, half_bit_us=HALF / 1000))
+    assert (flags, payload) == (F.CUT_SHORT if is_cut else 0, bytes.fromhex("A55A123400FF"))
+
+
+@pytest.mark.parametrize("bipolar", [True, False])
+@pytest.mark.parametrize(("before", "is_cut"), [(20, True), (43.9, True), (46, False), (2000, False)])
+def test_only_a_word_that_the_recording_begins_in_can_have_gone_before(before, is_cut, bipolar):
+    """Two half bits before the message the line changes; so many before it the recording begins. A word is 40 long."""
+    parts = manchester_parts([[(0, 0xA55A)]], HALF)
+    parts = parts if bipolar else [(max(level, 0), length) for level, length in parts]
+    line = from_levels([(0, (before - 3) * HALF), (1, HALF), (0, 2 * HALF), *parts[1:]])
+    ((_, flags, payload),) = frames_of(decode(line, half_bit_us=HALF / 1000))
+    assert (flags, payload) == (F.CUT_SHORT if is_cut else 0, b"\xa5\x5a")
 
 
 def test_nonsense_syncs_are_refused():

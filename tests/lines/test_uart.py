@@ -153,10 +153,11 @@ def test_where_a_recording_begins_while_the_line_is_low_the_first_character_is_c
 
 @pytest.mark.parametrize(
     ("low", "rest", "is_cut"),
-    [(1.5, 8.9, True), (1.5, 9.0, False), (1.5, 10.0, False), (0.5, 3.0, True), (0.49, 3.0, False)],
-)
+    [(1.5, 8.9, True), (1.5, 9.0, False), (1.5, 10.0, False), (0.5, 3.0, True), (0.49, 3.0, False), (9.0, 3.0, True),
+     (9.1, 3.0, False), (5000.0, 3.0, False)],
+)  # fmt: skip
 def test_a_rest_as_long_as_a_character_says_that_none_was_under_way(low, rest, is_cut):
-    """What is low for less than half a bit is no part of a character."""
+    """What is low for less than half a bit is no part of a character, and what is low for longer than one is none."""
     line = from_levels([(0, low * 1000), (1, rest * 1000), *uart_parts([0x41, 0x42], 1000)[1:]])
     run = decode_line(UartLine(line="x", rate=1e6), {"x": line}).byte_run
     assert run.value.tolist() == [0x41, 0x42] and run.flags.tolist() == [F.CUT_SHORT if is_cut else 0, 0]

@@ -3,6 +3,7 @@
 from uuid import uuid4
 
 import numpy as np
+import pyarrow as pa
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -11,6 +12,8 @@ from zesty_abacus.core.conditions.bind import Known, bind
 from zesty_abacus.core.conditions.hits import find
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.frames.capture import Lane
+from zesty_abacus.core.handover import chunks
+from zesty_abacus.core.handover.exchange_table import exchange_table
 from zesty_abacus.core.layouts.attributes import attribute_text, with_attribute
 from zesty_abacus.core.layouts.json_form import layout_from_json, layout_to_json
 from zesty_abacus.core.layouts.model import Applies, Matched, Pair, new_field, new_layout
@@ -118,3 +121,21 @@ def test_a_library_says_which_answers_are_missing():
     assert "Pump wanted is answered by Pump state, which is not in the library." in check_library([asking()])
     wrong = asking(match=(Matched(NUMBER.id),))
     assert "Pump wanted is matched by number, which Pump state does not have." in check_library([wrong, ANSWER])
+
+
+def test_a_table_of_exchanges_is_cut_by_the_bytes_of_both_sides(monkeypatch):
+    count = 40
+    asked, came = np.arange(count) * 20 * MS, np.arange(count - 1) * 20 * MS + 5 * MS
+    capture = capture_of(
+        stream(asked, [bytes([n]) + b"?" * 9 for n in range(count)], address=0x200),
+        stream(came, [bytes([9, n]) + b"!" * 18 for n in range(count - 1)], address=0x201),
+    )
+    meaning = Meaning.of(capture, [asking(), ANSWER])
+    made = exchanges_of(meaning)
+    (whole,) = exchange_table(meaning, made, np.arange(count))
+    monkeypatch.setattr(chunks, "CHUNK_BYTES", 90)
+    blocks = list(exchange_table(meaning, made, np.arange(count)))
+    # thirty bytes an exchange, ten of the last, which nobody answered
+    assert [block.count for block in blocks] == [3] * 13 + [1]
+    assert pa.concat_tables(block.table() for block in blocks).to_pylist() == whole.table().to_pylist()
+    assert whole.table()["came_payload"].null_count == 1

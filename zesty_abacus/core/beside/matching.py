@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..compiled import njit
+from ..kernels.distinct import numbered
 
 BY = ("payload", "counter", "time")
 """How frames may be matched, what tells most first."""
@@ -211,9 +212,9 @@ def _pair(
 
     Frames of one key stay in order; one that is late and was overtaken by others takes none of theirs.
     """
-    keys, numbers = np.unique(np.concatenate([ours, theirs]), return_inverse=True)
-    numbers[: len(ours)][ours < 0] = -1
-    return _nearest(expected, numbers[: len(ours)], other, numbers[len(ours) :], reach, len(keys))
+    keys, numbers = numbered(np.concatenate([ours, theirs]))
+    own = np.where(ours < 0, np.int32(-1), numbers[: len(ours)])
+    return _nearest(expected, own, other, numbers[len(ours) :], reach, len(keys))
 
 
 @njit(cache=True, nogil=True)

@@ -47,7 +47,7 @@ def chunks_of(capture: Capture, which: Which) -> Iterator[NDArray[np.uint32]]:
     Chunks are no larger than they must be: several are in memory at once, each with all that its frames say.
     """
     for rows in _chunks_of_rows(capture, which):
-        yield from _within_bytes(rows, np.cumsum(capture.frames.sizes(rows), dtype=np.int64))
+        yield from (rows[part] for part in within_bytes(capture.frames.sizes(rows)))
 
 
 def _chunks_of_rows(capture: Capture, which: Which) -> Iterator[NDArray[np.uint32]]:
@@ -58,13 +58,20 @@ def _chunks_of_rows(capture: Capture, which: Which) -> Iterator[NDArray[np.uint3
     return capture.order.chunks(span.first, span.last, rows)
 
 
-def _within_bytes(rows: NDArray[np.uint32], ends: NDArray[np.int64]) -> Iterator[NDArray[np.uint32]]:
-    """Yield rows in pieces of so many bytes; ``ends`` are how many lie before the end of each, (n,)."""
+def within_bytes(sizes: NDArray[np.integer]) -> Iterator[slice]:
+    """Yield stretches, one behind the other, of what carries no more than :data:`CHUNK_BYTES` together.
+
+    Parameters
+    ----------
+    sizes : (n,)
+        Bytes that each carries; one that carries more is alone.
+    """
+    ends = np.cumsum(sizes, dtype=np.int64)
     first = 0
-    while first < len(rows):
+    while first < len(ends):
         before = ends[first - 1] if first else 0
         last = max(int(np.searchsorted(ends, before + CHUNK_BYTES, side="right")), first + 1)
-        yield rows[first:last]
+        yield slice(first, last)
         first = last
 
 

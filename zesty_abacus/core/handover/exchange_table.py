@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 import pyarrow as pa
 from numpy.typing import NDArray
@@ -9,6 +11,7 @@ from numpy.typing import NDArray
 from ..pairing.exchanges import STATES, Exchanges
 from ..reading.meaning import Meaning
 from .block import Block, Blocks
+from .chunks import within_bytes
 from .columns import TEXT, words_column
 from .frame_table import frame_columns, payload_hex
 from .sayings import sayings
@@ -35,8 +38,18 @@ _ROWS = 1 << 16
 def exchange_table(meaning: Meaning, exchanges: Exchanges, which: NDArray[np.int64]) -> Blocks:
     """Return exchanges as blocks of :data:`EXCHANGE_SCHEMA`; ``which`` are their numbers, in the order they leave."""
     states = exchanges.states()
-    parts = [which[first : first + _ROWS] for first in range(0, len(which), _ROWS)]
-    return Blocks(parts, lambda part: _block(meaning, exchanges, states, part))
+    return Blocks(_parts(meaning, exchanges, which), lambda part: _block(meaning, exchanges, states, part))
+
+
+def _parts(meaning: Meaning, exchanges: Exchanges, which: NDArray[np.int64]) -> Iterator[NDArray[np.int64]]:
+    """Yield the exchanges in pieces that can be held, with what was asked and what came of each."""
+    frames = meaning.capture.frames
+    for first in range(0, len(which), _ROWS):
+        part = which[first : first + _ROWS]
+        sizes = frames.sizes(exchanges.request[part]).astype(np.int64)
+        answer = exchanges.answer[part]
+        sizes[answer >= 0] += frames.sizes(answer[answer >= 0])
+        yield from (part[piece] for piece in within_bytes(sizes))
 
 
 def _block(meaning: Meaning, exchanges: Exchanges, states: NDArray[np.int8], part: NDArray[np.int64]) -> Block:

@@ -9,6 +9,7 @@ import pyarrow as pa
 from numpy.typing import NDArray
 
 from ..compiled import njit
+from ..errors import DataError
 from ..frames import flags as F
 from ..frames.capture import Capture
 from ..frames.table import FrameTable
@@ -32,7 +33,8 @@ FRAME_SCHEMA = pa.schema(
 )
 
 
-_MOST_OFFSET = 2**31 - 1
+_MOST_TEXT = 2**31 - 1
+"""Letters of a column of texts, whose places have 32 bits with a sign."""
 _DIGITS = np.frombuffer(b"0123456789ABCDEF", np.uint8)
 
 
@@ -85,14 +87,14 @@ def payload_hex(capture: Capture, rows: NDArray[np.uint32]) -> pa.Array:
 
 def _hex_of(part: FrameTable) -> pa.Array:
     """Return the payloads of a table whose frames lie one behind the other in their order, with nothing between."""
+    if 2 * len(part.payload) > _MOST_TEXT:
+        # no chunk is so long unless a single frame is
+        raise DataError(f"a frame of {len(part.payload)} bytes is longer than a table holds.", hint="Leave it out.")
     text = np.empty(2 * len(part.payload), np.uint8)
     _put_hex(part.payload, text)
-    offsets = 2 * np.append(part.start, len(part.payload))
-    if len(text) > _MOST_OFFSET:
-        # no chunk is so long; what else is says so here
-        return pa.LargeStringArray.from_buffers(len(part), pa.py_buffer(offsets), pa.py_buffer(text)).cast(TEXT)
     # in the form that TEXT has: a cast takes as long as the digits
-    return pa.StringArray.from_buffers(len(part), pa.py_buffer(offsets.astype(np.int32)), pa.py_buffer(text))
+    offsets = (2 * np.append(part.start, len(part.payload))).astype(np.int32)
+    return pa.StringArray.from_buffers(len(part), pa.py_buffer(offsets), pa.py_buffer(text))
 
 
 @njit(cache=True, nogil=True)

@@ -39,6 +39,8 @@ from .settings import LineSettings, Proposal, Setting
 PARITIES = ("none", "odd", "even")
 _ANSWER_NS = 14_000
 """MIL-STD-1553B, 4.3.3.8: an answer comes within 12 microseconds from the middle of the last bit."""
+_TOUCHING = 4
+"""Half bits that may lie between two words of one message."""
 _LONG_AGO = -1.0e18
 _TRIED_CHANGES = 60_000
 """A first part of the line says what it speaks."""
@@ -90,8 +92,8 @@ class _Manchester:
             bipolar = bool(len(line)) and int(line.level.min()) < 0
             level = line.level if bipolar else (2 * line.level.astype(np.int8) - 1).astype(np.int8)
             first = line.first if bipolar else 2 * line.first - 1
-            _decode(line.time_ns, level, np.int8(first), line.end_ns, half, syncs, settings.one == "rise",
-                    min(max(settings.word_bits, 1), 62), PARITIES.index(settings.parity),
+            _decode(line.time_ns, level, np.int8(first), line.begin_ns, line.end_ns, half, syncs,
+                    settings.one == "rise", min(max(settings.word_bits, 1), 62), PARITIES.index(settings.parity),
                     settings.standard == "1553", float(_ANSWER_NS), *room.arguments())  # fmt: skip
         return room.result().with_facts(*facts)
 
@@ -220,15 +222,17 @@ def _sync_at(time, level, first, begin, hint, half, sync):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def _quiet_since(time, edge, moment):  # type: ignore[no-untyped-def]
-    """Return when the line changed last before a moment that lies near an edge; long ago if it never did."""
-    while edge >= 0 and time[edge] >= moment:
+def _was_under_way(time, edge, begin, begin_ns, half, word_halves):  # type: ignore[no-untyped-def]
+    """Whether the first word that can be read touches one in which the recording began."""
+    if begin - begin_ns > (word_halves + _TOUCHING) * half:
+        return False
+    while edge >= 0 and time[edge] >= begin - 0.5 * half:
         edge -= 1
-    return float(time[edge]) if edge >= 0 else _LONG_AGO
+    return edge >= 0 and begin - time[edge] <= _TOUCHING * half
 
 
 @njit(cache=True, nogil=True)
-def _decode(time, level, first, end_ns, half, syncs, one_rises, word_bits, parity, standard, answer_ns,  # type: ignore[no-untyped-def]
+def _decode(time, level, first, begin_ns, end_ns, half, syncs, one_rises, word_bits, parity, standard, answer_ns,  # type: ignore[no-untyped-def]
             marks, frames, payload, counts):  # fmt: skip
     """Find a sync at each change of level, then read halves, following the change in the middle of each bit."""
     edge = 0
@@ -300,14 +304,13 @@ def _decode(time, level, first, end_ns, half, syncs, one_rises, word_bits, parit
         word_begin, word_end = np.int64(begin + 0.5), np.int64(bit_begin + 0.5)
         pause = begin - last_end
         heads = found == 1 and standard
-        if open_frame and (pause > 4 * half or heads):
+        if open_frame and (pause > _TOUCHING * half or heads):
             put_frame(frames, counts, frame_begin, frame_end, address, flags, first_byte)
             open_frame = False
         if not open_frame:
             open_frame = True
             frame_begin, flags, first_byte = word_begin, np.int64(0), counts[2]
-            if last_end == _LONG_AGO and begin - _quiet_since(time, edge, begin - 0.5 * half) <= 4 * half:
-                # no word was read yet, but the line changed just before: it was in one when the recording began
+            if last_end == _LONG_AGO and _was_under_way(time, edge, begin, begin_ns, half, length + 2 * total):
                 flags |= F.CUT_SHORT
             # which sync it begins with is all that tells its words apart, until a command says where they go
             address = np.int64(0 if standard else (found - 1) << 10)
@@ -342,7 +345,7 @@ def _decode(time, level, first, end_ns, half, syncs, one_rises, word_bits, parit
         if bits < total and edge < len(time) and time[edge] <= begin:
             edge += 1
     if open_frame:
-        if time[-1] > last_end + 0.5 * half:
-            # another word has begun that is not all there
+        if time[-1] > last_end + 0.5 * half and end_ns - last_end <= (syncs.shape[1] + _TOUCHING) * half:
+            # another word has begun, of which not even the sync is all there
             flags |= F.CUT_SHORT
         put_frame(frames, counts, frame_begin, frame_end, address, flags, first_byte)

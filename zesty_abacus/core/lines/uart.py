@@ -160,12 +160,12 @@ def _variety(line: Edges, bit_ns: float) -> float:
 
 
 @njit(cache=True, nogil=True)
-def _is_within_another(time, edge, begin_ns, bit_ns, total):  # type: ignore[no-untyped-def]
-    """Whether a character may have been under way when the recording began: the line was low and did not rest since."""
-    if edge == 0:
+def _was_under_way(time, edge, begin_ns, bit_ns, total):  # type: ignore[no-untyped-def]
+    """Whether the recording began in a character: low, no longer than one is, and without a rest as long behind it."""
+    if edge != 1:
         return False
-    held_since = time[edge - 2] if edge > 1 else begin_ns
-    return time[edge - 1] - held_since >= 0.5 * bit_ns and time[edge] - time[edge - 1] < total * bit_ns
+    held, rest = time[0] - begin_ns, time[1] - time[0]
+    return 0.5 * bit_ns <= held <= total * bit_ns and rest < total * bit_ns
 
 
 @njit(cache=True, nogil=True)
@@ -213,7 +213,7 @@ def _decode(time, level, begin_ns, end_ns, bit_ns, data_bits, parity, stop_bits,
         end = begin + np.int64((total + stop_bits) * bit_ns + 0.5)
         if begin + (total + 0.5) * bit_ns > end_ns:
             flags = (flags & ~F.FRAMING) | F.CUT_SHORT
-        if counts[0] == 0 and _is_within_another(time, edge, begin_ns, bit_ns, total):
+        if _was_under_way(time, edge, begin_ns, bit_ns, total):
             flags |= F.CUT_SHORT
         kind = DATA
         if flags & F.FRAMING and value == 0 and parity_bit == 0:
