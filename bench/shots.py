@@ -339,7 +339,6 @@ def problems(window: Window) -> None:
     settle(window)
     side = window.read.side.problems
     side.rows.go(next(row for row, one in enumerate(side.rows.things) if one.kind == "slow-answer") + 1)
-    window.read.exchanges.set_first(0)
 
 
 def values(window: Window) -> None:

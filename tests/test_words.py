@@ -2,7 +2,7 @@
 
 import pytest
 
-from zesty_abacus.core.words import counted, grouped, listed, span_text
+from zesty_abacus.core.words import counted, grouped, known_to, listed, span_text
 
 
 @pytest.mark.parametrize(
@@ -51,3 +51,21 @@ def test_a_length_of_time_is_written_in_the_unit_that_suits_it(nanoseconds, word
 def test_names_are_listed_and_of_many_the_first(names, words):
     assert listed(names) == words
     assert listed(names, most=4) == (words if len(names) < 4 else "a, b, c and d")
+
+
+@pytest.mark.parametrize(
+    ("value", "error", "words"),
+    [
+        (0.00999986, 3e-5, "0.01"),
+        (0.00999986, 3e-7, "0.0099999"),
+        (0.000168635, 1e-4, "0.0002"),
+        (0.000168635, 1e-3, "0"),
+        (-0.0004, 0.02, "0"),
+        (1234.567, 30.0, "1230"),
+        (1234.567, 0.1, "1234.6"),
+        (2.5, 0.0, "2.5"),
+        (2.5, float("nan"), "2.5"),
+    ],
+)
+def test_a_measured_number_has_the_digits_that_its_error_leaves(value, error, words):
+    assert known_to(value, error) == words

@@ -64,3 +64,25 @@ def test_the_list_follows_the_cursor(pilot, listed):
     number = listed.number(listed.current())
     times = pilot.session.capture.frames.times(pilot.session.exchanges.found.request)
     assert times[number] <= pilot.session.clock.cursor_ns < times[number + 1]
+
+
+def test_of_two_things_at_the_cursor_that_of_the_message_in_hand_is_told(pilot, listed):
+    """A slow answer of the shore meter comes while the load cell is asked, too."""
+    session = pilot.session
+    found, frames = session.exchanges.found, session.capture.frames
+    slow = int(found.took_ns.argmax())
+    session.clock.set_cursor(session.capture.origin_ns)
+    session.select_kind(session.store.kind_of_row(int(found.answer[slow])))
+    session.clock.set_cursor(frames.at(int(found.answer[slow])).time_ns)
+    assert listed.number(listed.current()) == slow
+    later = int(session.exchanges.times.searchsorted(session.clock.cursor_ns, side="right")) - 1
+    assert later > slow, "others were asked before it came"
+
+
+def test_of_two_messages_at_the_cursor_the_one_taken_in_hand_last_counts(pilot, listed):
+    session = pilot.session
+    found, frames = session.exchanges.found, session.capture.frames
+    slow = int(found.took_ns.argmax())
+    session.clock.set_cursor(frames.at(int(found.answer[slow])).time_ns)
+    session.select_kind(session.store.kind_of_row(int(found.answer[slow])))
+    assert listed.number(listed.current()) == slow

@@ -222,3 +222,15 @@ def test_the_lanes_are_folded_by_hand_or_key_and_stay_so_in_the_next_window(pilo
     other = make_window(empty=True)
     assert other.strip.lanes.is_folded and other.strip.links.fold.isHidden()
     let_go(other)
+
+
+def test_words_before_a_flag_are_those_of_its_moment(pilot):
+    """The first two moments of the demo are so close that the first one's words stand before its flag."""
+    strip, session = pilot.window.strip, pilot.session
+    first, second, *_ = session.trial.file.moments
+    x = strip.scale.x_of(first.time_ns)
+    assert strip.moments.text_at(QPointF(x - 30, 9)) == first.text
+    assert strip.moments.text_at(QPointF(x - 200, 9)) == ""
+    assert strip.moments.text_at(QPointF(strip.scale.x_of(second.time_ns) + 30, 9)) == second.text
+    pilot.click(strip, QPointF(x - 30, 9))
+    assert session.clock.cursor_ns == first.time_ns

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 
 
@@ -32,6 +33,17 @@ def counted(number: int, thing: str, one: str = "", many: str = "") -> str:
 def number_text(value: float) -> str:
     """Write a number with up to six significant digits, no exponent for what people type."""
     return f"{value:.6g}" if abs(value) < 1e6 else f"{value:.0f}"
+
+
+def known_to(value: float, error: float) -> str:
+    """Write a measured number to the place of the first digit of its error: 0.0099986 ± 0.00003 as ``0.01``.
+
+    Without an error it has the digits of :func:`number_text`.
+    """
+    if not error > 0:
+        return number_text(value)
+    places = -math.floor(math.log10(error))
+    return number_text(round(value, places) + 0.0)  # minus nothing is nothing
 
 
 def listed(names: Sequence[str], *, most: int = 3) -> str:

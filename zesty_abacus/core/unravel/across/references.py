@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 
 from ...progress import Progress
 from ...values.reference import ReferenceColumn, values_at
-from ...words import number_text, span_text
+from ...words import known_to, span_text
 from ..finding import Said
 from ..numbers import NUMBERS
 from .grid import Curve, Grid, correlations
@@ -250,10 +251,12 @@ def _said(reference: ReferenceColumn, of: Said, match: _Match, place: int) -> Sa
     lag = "" if abs(match.lag_ns) < 30_000_000 else (
         f", {span_text(abs(match.lag_ns))} {'later' if match.lag_ns > 0 else 'earlier'}"
     )  # fmt: skip
+    # standard errors of a line of least squares; digits beyond them say nothing and hide the round number meant
+    mean_error = match.rest / math.sqrt(match.points)
+    gain = known_to(match.gain, abs(match.gain) * match.share / math.sqrt(match.points))
     reason = (
-        f"{reference.name} is the number times {number_text(match.gain)} plus {number_text(match.offset)}{lag}, with a "
-        f"correlation of {match.correlation:.4f} over {match.points} readings and an error of "
-        f"{number_text(match.rest)}."
+        f"{reference.name} is the number times {gain} plus {known_to(match.offset, mean_error)}{lag}, with a "
+        f"correlation of {match.correlation:.4f} over {match.points} readings and an error of {match.rest:.2g}."
     )
     return Said(
         kind="reference", bits=of.bits, frames=match.points, reason=reason, when=of.when,

@@ -3,23 +3,25 @@
 from __future__ import annotations
 
 from functools import partial
+from math import ceil
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QCompleter, QLineEdit, QWidget
 
 from ...app.doors import engine
 from ...app.session import Session
-from ...widgets.paint import draw_text, elided
+from ...widgets.paint import draw_text
 from ...widgets.parts import with_offers
 from ...widgets.theme import TINY_PX, faded, look, text_font
 from ...widgets.told import tell_whole
+from .labels import Label, label_places
 from .scale import TOP, StripScale
 
 _ENTRY_WIDTH = 190
-_WORDS_WIDTH = 150.0
-_REACH = 90
-"""How far right of its flag a moment can be clicked."""
+_LINE = 16
+_REACH = 9
+"""How far right of its flag a moment can be clicked where it has no words."""
 
 
 class StripMoments:
@@ -38,26 +40,28 @@ class StripMoments:
         self.entry: QLineEdit | None = None
 
     def draw(self, painter: QPainter) -> None:
-        """Paint a flag a moment, with its words where there is room before the next."""
-        theme = look.theme
+        """Paint a flag a moment, with its words where there is room beside it."""
+        theme, font = look.theme, text_font(TINY_PX)
         bottom = self._widget.height() - 6
-        free_from = 0.0
-        font = text_font(TINY_PX)
-        moments = self._session.trial.file.moments
-        places = [self._scale.x_of(moment.time_ns) for moment in moments]
-        for number, (moment, x) in enumerate(zip(moments, places, strict=True)):
+        for moment, x, label in self._placed():
             painter.setPen(QPen(faded(theme.ink, 0.35), 1, Qt.PenStyle.DotLine))
             painter.drawLine(QPointF(x, 8), QPointF(x, bottom))
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.zest))
             painter.drawPolygon(QPolygonF([QPointF(x, 5), QPointF(x + 8, 9), QPointF(x, 13)]))
-            following = places[number + 1] if number + 1 < len(places) else float(self._widget.width())
-            tell_whole(painter, QRectF(x, 1, max(following - x - 1, 1), 16), partial(self._said, moment))
-            room = min(_WORDS_WIDTH, following - x - 15)
-            if x + 11 >= free_from and room > 14:
-                text = elided(moment.text, font, room, middle=True)
-                draw_text(painter, QRectF(x + 11, 1, room, 16), text, font, theme.ink)
-                free_from = x + 18 + painter.fontMetrics().horizontalAdvance(text)
+            tell_whole(painter, _box(x, label), partial(self._said, moment))
+            if label is not None:
+                draw_text(painter, QRectF(label.left, 1, label.width, 16), moment.text, font, theme.ink, middle=True)
+
+    def _placed(self) -> list[tuple[engine.Moment, float, Label | None]]:
+        """Return all moments with where their flags and their words stand."""
+        moments = self._session.trial.file.moments
+        flags = [self._scale.x_of(moment.time_ns) for moment in moments]
+        metrics = QFontMetricsF(text_font(TINY_PX))
+        # rounded up: words are cut to whole pixels
+        widths = [ceil(metrics.horizontalAdvance(moment.text)) + 1 for moment in moments]
+        labels = label_places(flags, widths, self._scale.plot().left(), self._widget.width())
+        return list(zip(moments, flags, labels, strict=True))
 
     def _said(self, moment: engine.Moment) -> str:
         return f"{self._session.clock.words(moment.time_ns)} s: {moment.text}"
@@ -75,8 +79,9 @@ class StripMoments:
     def _under(self, point: QPointF) -> engine.Moment | None:
         if point.y() > TOP - 3:
             return None
-        moments = self._session.trial.file.moments
-        near = [one for one in moments if 0 <= point.x() - self._scale.x_of(one.time_ns) <= _REACH]
+        here = QPointF(point.x(), _LINE / 2)
+        # the last of several: the words of one before may reach under a flag that has none
+        near = [moment for moment, x, label in self._placed() if _box(x, label).contains(here)]
         return near[-1] if near else None
 
     def begin(self) -> None:
@@ -113,3 +118,10 @@ class StripMoments:
             text = self.entry.text().strip()
             self.drop()
             self._session.trials.add_moment(self._session.clock.cursor_ns, text)
+
+
+def _box(flag: float, label: Label | None) -> QRectF:
+    """Return where a moment is under the hand: its flag and its words."""
+    left = flag if label is None else min(flag, label.left)
+    right = flag + _REACH if label is None else max(flag + _REACH, label.right)
+    return QRectF(left, 1, right - left, _LINE)

@@ -30,6 +30,7 @@ class ExchangeList(RowList):
         session.exchanges.changed.connect(self._on_changed)
         session.layouts_changed.connect(self._lines.forget)
         session.clock.cursor_changed.connect(self._on_cursor)
+        session.kind_changed.connect(self._on_cursor)
         look.changed.connect(self.repaint_rows)
 
     def sizeHint(self) -> QSize:
@@ -155,15 +156,25 @@ class ExchangeList(RowList):
         self._show_current()
 
     def _on_cursor(self) -> None:
-        """Take what the cursor is in by the hand of somebody else: the newest request up to it."""
+        """Take what the cursor is in by the hand of somebody else: of the message in hand, else the newest asked."""
         exchanges = self._session.exchanges
         if exchanges.found is None or not self.isVisible() or not len(exchanges.found):
             return
-        number = int(exchanges.times.searchsorted(self._session.clock.cursor_ns, side="right")) - 1
-        if self._chosen is not None and self._goes_with(self._chosen):
+        here = self._of_message_in_hand()
+        if self._chosen is not None and (self._chosen in here if here else self._goes_with(self._chosen)):
             return
-        self._chosen = max(number, 0)
+        newest = int(exchanges.times.searchsorted(self._session.clock.cursor_ns, side="right")) - 1
+        self._chosen = here[0] if here else max(newest, 0)
         self._show_current()
+
+    def _of_message_in_hand(self) -> list[int]:
+        """Return the exchanges whose request or answer is the frame of the message in hand that the cursor is on."""
+        kind, cursor_ns = self._session.kind, self._session.clock.cursor_ns
+        found, capture = self._session.exchanges.found, self._session.capture
+        row = capture.order_of_kind(kind).last_row(cursor_ns) if kind is not None else None
+        if found is None or row is None or capture.frames.at(row).time_ns != cursor_ns:
+            return []
+        return [int(number) for number in ((found.request == row) | (found.answer == row)).nonzero()[0]]
 
     def _goes_with(self, number: int) -> bool:
         """Return whether the cursor is on the request or the answer of an exchange."""
