@@ -3,8 +3,8 @@ import itertools
 import msgspec
 import numpy as np
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, Qt
-from PyQt6.QtGui import QDropEvent, QWheelEvent
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QSize, Qt
+from PyQt6.QtGui import QDropEvent, QFontMetricsF, QWheelEvent
 from PyQt6.QtTest import QTest
 
 from tests.desk.pilot import place_of
@@ -12,8 +12,10 @@ from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames.decimate import Curve
 from zesty_abacus.desk.app import engine
 from zesty_abacus.desk.desks.read.trace_blocks import value_blocks
+from zesty_abacus.desk.desks.read.trace_plan import TracePlan
 from zesty_abacus.desk.desks.read.traces import FIELD_MIME, field_mime
 from zesty_abacus.desk.launch import make_application
+from zesty_abacus.desk.widgets.theme import TINY_PX, text_font
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 NONE = Qt.KeyboardModifier.NoModifier
@@ -365,3 +367,18 @@ def test_a_list_of_one_message_gives_its_room_to_what_frames_say(pilot):
     said = [pilot.window.in_words.list.item(row).text() for row in range(3)]
     assert not any("Azimuth feedback starboard" in line for line in said)
     pilot.window.in_words.end()
+
+
+def test_curves_leave_room_for_the_names_of_their_messages(pilot):
+    session, stack = pilot.session, pilot.window.read.traces
+    short, long = pilot.kind(0x2C2), pilot.kind(0x1A8)
+    for kind in (short, long):
+        layout = session.reading.layout_of(kind)
+        session.traces.shown = [(kind, layout.fields[0].id)]
+        session.traces.changed.emit()
+        room = stack.plan.name_rect(stack.plan.rows()[0]).width()
+        words = QFontMetricsF(text_font(TINY_PX)).horizontalAdvance(layout.name)
+        assert words <= room and stack.plan.plot_rect(0).left() == stack.plan.names_width
+    assert stack.plan.names_width > 140, "Azimuth command starboard"
+    narrow = TracePlan(session.traces, session.clock, QSize(400, 300))
+    assert narrow.names_width == 134, "in a narrow picture curves have the room"

@@ -41,8 +41,12 @@ class Traces(QObject):
 
     def field(self, trace: Trace) -> engine.Field | None:
         """Return the field a trace shows, None if it is no more."""
-        layout = self._reading.layout_with(*trace)
+        layout = self.layout(trace)
         return next((f for f in layout.once_a_frame() if f.id == trace[1]), None) if layout is not None else None
+
+    def layout(self, trace: Trace) -> engine.Layout | None:
+        """Return the layout that a trace is read by, None if there is none any more."""
+        return self._reading.layout_with(*trace)
 
     def toggle(self, kind: int, field_id: UUID) -> None:
         """Put a field on the stack, or take it off."""

@@ -13,7 +13,7 @@ from ...widgets.told import tell_whole
 from ...widgets.words import span_text
 from .trace_blocks import draw_blocks
 from .trace_overlays import TraceOverlays
-from .trace_plan import AXIS, GUTTER, NAMES_WIDTH, TracePlan
+from .trace_plan import AXIS, GUTTER, TracePlan
 
 
 class TracePicture:
@@ -47,7 +47,7 @@ class TracePicture:
     def _draw_trace(self, painter: QPainter, number: int, row: QRectF) -> None:
         theme, session = look.theme, self._session
         kind, field_id = session.traces.shown[number]
-        layout = session.reading.layout_with(kind, field_id)
+        layout = session.traces.layout((kind, field_id))
         field = session.traces.field((kind, field_id))
         if layout is None or field is None:
             return
@@ -84,7 +84,7 @@ class TracePicture:
     ) -> None:
         theme, session = look.theme, self._session
         kind, layout = of
-        text = QRectF(12, row.top() + 5, NAMES_WIDTH - 18, 15)
+        text = self._plan.name_rect(row)
         draw_text(painter, text, field.name, text_font(SMALL_PX, bold=True), words)
         at = session.store.newest_at(kind, layout, field.id, session.clock.cursor_ns)
         value = "–"

@@ -6,25 +6,53 @@ import math
 from collections.abc import Iterator
 
 from PyQt6.QtCore import QRectF, QSize
+from PyQt6.QtGui import QFontMetricsF
 
 from ...app.clock import Clock
 from ...app.doors import engine
 from ...app.traces import Trace, Traces
+from ...widgets.theme import SMALL_PX, TINY_PX, text_font
 from ...widgets.words import time_text
 
-NAMES_WIDTH = 134
+_NAMES = 134, 220
+_NAMES_SHARE = 0.25
+"""Names at the left have the width that they take: at least, at most, and of a picture at most this part."""
+_NAMES_LEFT, _NAMES_RIGHT = 12, 6
 AXIS = 18
 GUTTER = 74
 _BLOCKS = 40
 
 
 class TracePlan:
-    """The places of all traces in a picture of one size, at the time that is in view."""
+    """The places of all traces in a picture of one size, at the time that is in view.
+
+    Attributes
+    ----------
+    size
+    names_width
+        Where curves begin, right of the names.
+    """
 
     def __init__(self, traces: Traces, clock: Clock, size: QSize) -> None:
         self._traces = traces
         self._clock = clock
         self.size = size
+        self.names_width = self._width_for_names()
+
+    def _width_for_names(self) -> int:
+        bold, tiny = QFontMetricsF(text_font(SMALL_PX, bold=True)), QFontMetricsF(text_font(TINY_PX))
+        widths = [0.0]
+        for kind, field_id in self._traces.shown:
+            layout, field = self._traces.layout((kind, field_id)), self._traces.field((kind, field_id))
+            widths += [bold.horizontalAdvance(field.name)] if field is not None else []
+            widths += [tiny.horizontalAdvance(layout.name)] if layout is not None else []
+        least, most = _NAMES
+        wanted = math.ceil(max(widths)) + 1 + _NAMES_LEFT + _NAMES_RIGHT
+        return max(min(wanted, most, int(self.size.width() * _NAMES_SHARE)), least)
+
+    def name_rect(self, row: QRectF) -> QRectF:
+        """Return where the first line of names of a trace stands in its row."""
+        return QRectF(_NAMES_LEFT, row.top() + 5, self.names_width - _NAMES_LEFT - _NAMES_RIGHT, 15)
 
     def rows(self) -> list[QRectF]:
         """Return the row of each trace; blocks are low, curves share what is left."""
@@ -47,18 +75,18 @@ class TracePlan:
     @property
     def width(self) -> float:
         """Pixels that curves have from side to side."""
-        return max(self.size.width() - NAMES_WIDTH - GUTTER, 50)
+        return max(self.size.width() - self.names_width - GUTTER, 50)
 
     def x_of(self, time_ns: int) -> float:
         """Return where a time stands."""
         clock = self._clock
         share = (time_ns - clock.view_first_ns) / clock.view_span_ns
-        return NAMES_WIDTH + share * self.width
+        return self.names_width + share * self.width
 
     def time_at(self, x: float) -> int:
         """Return the time at a place."""
         clock = self._clock
-        share = (x - NAMES_WIDTH) / self.width
+        share = (x - self.names_width) / self.width
         return clock.view_first_ns + int(share * clock.view_span_ns)
 
     def trace_at(self, y: float) -> int:
@@ -68,7 +96,7 @@ class TracePlan:
     def plot_rect(self, number: int) -> QRectF:
         """Return where the curve of the n-th trace is drawn."""
         row = self.rows()[number]
-        return QRectF(NAMES_WIDTH, row.top() + 6, self.width, row.height() - 12)
+        return QRectF(self.names_width, row.top() + 6, self.width, row.height() - 12)
 
     def ticks(self) -> Iterator[tuple[float, str]]:
         """Yield where the axis has its ticks, and what stands there."""
@@ -78,7 +106,7 @@ class TracePlan:
         first, last = (clock.seconds(time) / step for time in (clock.view_first_ns, clock.view_last_ns))
         # counted, not added up: a step of a tenth is no exact number, and ticks would drift from the cursor's time
         for second in (number * step for number in range(math.ceil(first), math.floor(last) + 1)):
-            x = NAMES_WIDTH + (second * 1e9 + clock.first_ns - clock.view_first_ns) / clock.view_span_ns * width
+            x = self.names_width + (second * 1e9 + clock.first_ns - clock.view_first_ns) / clock.view_span_ns * width
             yield x, f"{time_text(second, digits)} s"
 
 

@@ -27,7 +27,7 @@ from ...widgets.theme import look
 from .trace_menu import trace_menu
 from .trace_overlays import TraceOverlays
 from .trace_picture import TracePicture
-from .trace_plan import AXIS, NAMES_WIDTH, TracePlan
+from .trace_plan import AXIS, TracePlan
 
 FIELD_MIME = "application/x-zesty-abacus-field"
 
@@ -103,7 +103,7 @@ class TraceStack(QWidget):
         number = self.plan.trace_at(event.position().y())
         if event.button() == Qt.MouseButton.MiddleButton and number >= 0:
             self._session.traces.toggle(*self._session.traces.shown[number])
-        elif event.position().x() < NAMES_WIDTH and number >= 0:
+        elif event.position().x() < self.plan.names_width and number >= 0:
             self._session.select_kind(self._session.traces.shown[number][0])
         elif event.button() == Qt.MouseButton.LeftButton and self._zooms(event):
             self._zoom.begin(event.position().x())
