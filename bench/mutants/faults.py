@@ -178,13 +178,13 @@ def _faults_in(path: Path, root: Path) -> Iterator[Fault]:
     for node, instead, words, function in _sites_in(text).found:
         first, last = node.lineno, node.end_lineno or node.lineno  # type: ignore[attr-defined]
         begin, end = node.col_offset, node.end_col_offset or 0  # type: ignore[attr-defined]
-        before = ast.get_source_segment(text, node) or ""
         after = ast.unparse(ast.fix_missing_locations(instead))
-        # columns count bytes
-        head = lines[first - 1].encode()[:begin].decode()
-        tail = lines[last - 1].encode()[end:].decode()
+        # columns count bytes; ast.get_source_segment would divide the whole text anew for each of hundreds
+        head, tail = lines[first - 1].encode()[:begin], lines[last - 1].encode()[end:]
+        stretch = "".join(lines[first - 1 : last]).encode()
+        before = stretch[begin : len(stretch) - len(tail)].decode()
         expression = after if isinstance(node, ast.stmt | ast.Constant) else f"({after})"
-        changed = [*lines[: first - 1], f"{head}{expression}{tail}", *lines[last:]]
+        changed = [*lines[: first - 1], f"{head.decode()}{expression}{tail.decode()}", *lines[last:]]
         short = " ".join(before.split())
         where = lines[first - 1].strip()
         yield Fault(path, first, f"{words}: {short} → {after}", "".join(changed), where, function=function)

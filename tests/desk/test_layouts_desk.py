@@ -1,8 +1,10 @@
 import msgspec
 from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QLabel, QPushButton
 
 from zesty_abacus.core.layouts.model import RawSet
 from zesty_abacus.desk.app import engine
+from zesty_abacus.desk.desks.layouts.history_entry import HistoryEntry
 
 FEEDBACK = 0x1A1
 
@@ -172,10 +174,35 @@ def test_history_tells_and_restores(pilot):
     newest, check, began = (entry[0] for entry in desk.side.entries)
     assert newest.reason.startswith("rate is signed, was unsigned") and began.author == "pod team"
     assert check.parent_id == began.id
-    desk.side._restore(began, desk.side.entries[2][1])
-    pilot.settle()
+    kept = desk.side.findChildren(HistoryEntry)
+    pilot.click(next(one for one in kept[-1].findChildren(QPushButton) if one.text() == "Restore"))
     pilot.wait(lambda: len(desk.side.entries) == 4, "the restored state as a change")
+    now = listed(desk.side)
+    assert [one in kept for one in now] == [False, False, True, True], "what was listed before stays as it is"
+    assert [one.findChild(QLabel).text() for one in now] == [
+        entry[0].reason.partition(": ")[0] for entry in desk.side.entries
+    ]
     assert field_of(pilot, "check") is None
+
+
+def listed(side):
+    """Return the changes that are listed, from above."""
+    return sorted((one for one in side.findChildren(HistoryEntry) if one.isVisible()), key=lambda one: one.y())
+
+
+def test_the_history_is_read_when_somebody_looks(pilot):
+    """Nobody waits for it on another desk."""
+    desk = pilot.window.layouts
+    assert desk.side.entries == [] and not listed(desk.side)
+    desk = open_plan(pilot)
+    pilot.wait(lambda: len(desk.side.entries) == 3, "three changes of the demo")
+    before = desk.side.entries
+    pilot.key("3")
+    pilot.pick_kind(0x1A0)
+    assert desk.side.entries is before
+    pilot.key("4")
+    pilot.wait(lambda: desk.side.entries is not before, "the history of the other")
+    assert len(listed(desk.side)) == len(desk.side.entries)
 
 
 def test_changes_are_kept_under_the_name_one_gives(pilot):

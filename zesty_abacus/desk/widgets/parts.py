@@ -284,6 +284,13 @@ def scrolled_column(*parts: QWidget | QLayout) -> QScrollArea:
     return scrolled(inner)
 
 
+def let_go(widget: QWidget) -> None:
+    """Take a widget out of sight and let it be deleted."""
+    widget.hide()
+    widget.setParent(None)
+    widget.deleteLater()
+
+
 def clear_layout(layout: QVBoxLayout | QHBoxLayout) -> None:
     """Take everything out of a layout and let the widgets go."""
     while layout.count():
@@ -292,9 +299,7 @@ def clear_layout(layout: QVBoxLayout | QHBoxLayout) -> None:
             continue
         widget = item.widget()
         if widget is not None:
-            widget.hide()
-            widget.setParent(None)
-            widget.deleteLater()
+            let_go(widget)
         inner = item.layout()
         if isinstance(inner, (QVBoxLayout, QHBoxLayout)):
             clear_layout(inner)
@@ -306,9 +311,7 @@ def clear_grid(grid: QGridLayout) -> None:
         item = grid.takeAt(0)
         widget = item.widget() if item is not None else None
         if widget is not None:
-            widget.hide()
-            widget.setParent(None)
-            widget.deleteLater()
+            let_go(widget)
 
 
 def say_in(words: QLabel, sentence: str, role: str) -> None:

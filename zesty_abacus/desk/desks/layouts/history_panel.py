@@ -8,16 +8,15 @@ from __future__ import annotations
 from typing import Any
 
 from PyQt6.QtCore import pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
 from ...app.doors import engine
 from ...app.session import Session
 from ...around.agreement import AgreementSection
 from ...around.talk import TalkSection
-from ...widgets.parts import Panel, button, clear_layout, hairline, label
-from ...widgets.theme import TINY_PX, figure_font, text_font
-from ...widgets.words import when_text
-from ...widgets.wrapping import WrappingRow
+from ...widgets.parts import Panel, hairline, label, let_go
+from ...widgets.when_shown import WhenShown
+from .history_entry import Change, HistoryEntry, changes_of
 
 _SHOWN = 60
 
@@ -56,12 +55,14 @@ class HistoryPanel(Panel):
         self.body.addWidget(self._below_talk)
         self._list = QVBoxLayout()
         self._list.setSpacing(5)
+        self._hint = label("Choose a message with a layout to see who changed it, when and why.", "quiet", wrap=True)
+        self._shown: dict[Change, HistoryEntry] = {}
+        self.body.addWidget(self._hint)
         self.body.addLayout(self._list)
         self.body.addStretch(1)
-        session.edits.kept.connect(self.refresh)
-        session.opened.connect(self.refresh)
-        session.kind_changed.connect(self.refresh)
-        session.shared.seen.connect(self.refresh)
+        refresh = WhenShown(self, self.refresh).refresh
+        for event in (session.edits.kept, session.opened, session.kind_changed, session.shared.seen):
+            event.connect(refresh)
 
     def refresh(self) -> None:
         """Read the history again, on a thread."""
@@ -94,45 +95,22 @@ class HistoryPanel(Panel):
     def _show(self, entries: list[tuple[engine.Revision, engine.Layout | None]]) -> None:
         self.entries = entries
         self.note.setText(f"{len(entries)} change{'s' if len(entries) != 1 else ''}" if entries else "")
-        clear_layout(self._list)
-        if not entries:
-            text = "Choose a message with a layout to see who changed it, when and why."
-            self._list.addWidget(label(text, "quiet", wrap=True))
-        for number, (revision, layout) in enumerate(entries):
-            before = entries[number + 1][1] if number + 1 < len(entries) else None
-            self._list.addWidget(self._entry(revision, layout, before, is_newest=number == 0))
-            self._list.addWidget(hairline())
+        self._hint.setVisible(not entries)
+        self._list_changes(changes_of(entries))
 
-    def _entry(
-        self, revision: engine.Revision, layout: engine.Layout | None, before: engine.Layout | None, *, is_newest: bool
-    ) -> QWidget:
-        entry = QWidget()
-        column = QVBoxLayout(entry)
-        column.setContentsMargins(0, 2, 0, 4)
-        column.setSpacing(3)
-        what, _, why = revision.reason.partition(": ")
-        headline = label(what if why else revision.reason, wrap=True)
-        headline.setFont(text_font(bold=True))
-        column.addWidget(headline)
-        if why:
-            column.addWidget(label(why, wrap=True))
-        column.addWidget(label(f"{revision.author} · {when_text(revision.time)}", "quiet"))
-        change = engine.describe_change(before, layout) if layout is not None and before is not None else ""
-        if change and change not in revision.reason:
-            detail = label(change, "quiet", wrap=True)
-            detail.setFont(figure_font(TINY_PX))
-            column.addWidget(detail)
-        if not is_newest and layout is not None:
-            row = WrappingRow(8)
-            restore = button("Restore", "Make this state the newest again, as a change of its own", link=True)
-            restore.clicked.connect(lambda: self._restore(revision, layout))
-            compare = button("Compare with now", "Show this state beside the newest, in beads and words", link=True)
-            when = when_text(revision.time)
-            compare.clicked.connect(lambda: self.compare_wanted.emit(layout, when))
-            row.addWidget(compare)
-            row.addWidget(restore)
-            column.addLayout(row)
-        return entry
+    def _list_changes(self, changes: list[Change]) -> None:
+        # mostly one has come on top: to make all others anew would take longer than the change itself
+        for change in self._shown.keys() - set(changes):
+            let_go(self._shown.pop(change))
+        for number, change in enumerate(changes):
+            if change not in self._shown:
+                self._shown[change] = HistoryEntry(change, self.restore, self._compare)
+                self._list.insertWidget(number, self._shown[change])
 
-    def _restore(self, revision: engine.Revision, layout: engine.Layout) -> None:
-        self._session.edits.change(layout, f"restored the state of {when_text(revision.time)}")
+    def restore(self, change: Change) -> None:
+        """Make the state after a change the newest again, as a change of its own."""
+        assert change.layout is not None
+        self._session.edits.change(change.layout, f"restored the state of {change.when}")
+
+    def _compare(self, change: Change) -> None:
+        self.compare_wanted.emit(change.layout, change.when)
