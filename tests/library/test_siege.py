@@ -21,7 +21,7 @@ from zesty_abacus.core.library.errors import LibraryError
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.library.sync import sync
 
-SECONDS = float(os.environ.get("SIEGE", "12"))
+SECONDS = float(os.environ.get("SIEGE", "7"))
 PROGRAMS = 4
 ENOUGH, PATIENCE = 20, 120
 

@@ -272,6 +272,7 @@ def test_frames_that_are_wrong_are_counted():
     assert (said.frames, said.against) == (398, 2) and said.reason.endswith("in 398 of 400 frames.")
 
 
+@settings(max_examples=20)
 @given(st.integers(0, 10_000))
 def test_noise_has_no_check(seed):
     matrix = np.random.default_rng(seed).integers(0, 256, (120, 6), dtype=np.uint8)
