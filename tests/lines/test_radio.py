@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 import scipy.signal
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.lines.drawing import from_levels, uart_parts
@@ -108,6 +108,19 @@ def test_who_sends_a_tenth_of_a_second_a_minute_is_heard():
         wave[begin : begin + len(turn)] += 0.5 * np.sin(2 * np.pi * np.cumsum(turn) / rate)
     low, high = spectrum.measure_tones(Samples(wave.astype(np.float32), rate))
     assert abs(low - 1200) < 40 and abs(high - 2200) < 40
+
+
+@settings(max_examples=25)
+@given(whole_s=st.floats(1.0, 3.0), place=st.floats(0, 1), seed=st.integers(0, 2**32 - 1))
+def test_both_tones_of_one_message_are_measured_wherever_it_stands(whole_s, place, seed):
+    """Half at the end of one stretch and half at the begin of the next is heard as well as in the middle of one."""
+    rate, random = 11_025, np.random.default_rng(seed)
+    turn = np.repeat(np.where(random.integers(0, 2, 270) == 1, 2200, 1200), rate // 1200)
+    wave = random.normal(0, 0.02, int(whole_s * rate))
+    begin = int(place * (len(wave) - len(turn)))
+    wave[begin : begin + len(turn)] += 0.5 * np.sin(2 * np.pi * np.cumsum(turn) / rate)
+    low, high = spectrum.measure_tones(Samples(wave.astype(np.float32), rate))
+    assert abs(low - 1200) < 60 and abs(high - 2200) < 60
 
 
 def tones(line, low, high, noise=0.05, rate=22_050):

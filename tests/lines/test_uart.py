@@ -124,6 +124,32 @@ def test_a_clock_or_a_select_is_no_uart():
     assert all(p.score < 0.3 for p in DECODER.propose({"clk": drawn("_-" * 400)}))
 
 
+def score_of(line):
+    """Return the score of the best proposal for a line, 0 without any."""
+    return max((proposal.score for proposal in DECODER.propose({"rx": line})), default=0.0)
+
+
+@pytest.mark.parametrize("inverted", [False, True])
+@pytest.mark.parametrize("seed", range(8))
+def test_spikes_of_noise_are_no_characters(seed, inverted):
+    """Each alone, of nearly the same length: a start bit, and silence for what would be a character of ones."""
+    random = np.random.default_rng(seed)
+    parts = [(1, 9e6)]
+    for width, rest in zip(random.uniform(290e3, 430e3, 90), random.exponential(15e6, 90), strict=True):
+        parts += [(0, width), (1, rest)]
+    line = from_levels(parts)
+    assert score_of(line.inverted() if inverted else line) < 0.35
+
+
+def test_frames_full_of_nothing_are_characters():
+    """Registers that are 0 or -1, in frames that begin with an address and end with a check."""
+    random = np.random.default_rng(1)
+    data = []
+    for _ in range(40):
+        data += [0x11, 0x03, 0x06, *[int(random.choice([0, 255]))] * 6, *random.integers(1, 255, 2).tolist()]
+    assert score_of(from_levels(uart_parts(data, 52_083))) > 0.6
+
+
 @pytest.mark.parametrize("inverted", [False, True])
 def test_a_line_of_two_tones_rests_where_neither_is_sent(inverted):
     """Silence between characters, and before the first, is no start bit; nor is a moment of it between two tones."""

@@ -7,16 +7,21 @@ import pytest
 
 from tests.lines.drawing import from_levels
 from tests.links.test_hdlc_and_bursts import stuffed
+from zesty_abacus.core.captures import wav
+from zesty_abacus.core.captures.report import ReadReport
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.uart import UartLine
 from zesty_abacus.core.links.hdlc import HdlcFraming
+from zesty_abacus.core.progress import Progress
 from zesty_abacus.core.recipes.propose import propose
 from zesty_abacus.core.recipes.run import run_recipe
 from zesty_abacus.core.waves.recording import Channel, LineRecording
 from zesty_abacus.core.waves.samples import Samples
+from zesty_abacus.demo.trial import SHIPPED
 
 RATE = 200_000
 NAME = Path("made.sigmf-meta")
+BEACON = SHIPPED / "beacon.wav"
 
 
 def noisy(wave: np.ndarray, snr_db: float, seed: int) -> LineRecording:
@@ -245,3 +250,23 @@ def test_changes_are_not_offered_where_nothing_bears_them_out():
     line = from_levels([(int(level), 1e9 / 9600) for level in levels])
     found = propose(Path("x.vcd"), LineRecording("VCD", (Channel("x", edges=line),)))
     assert not any(getattr(one.recipe.line, "transitions", False) for one in found)
+
+
+@pytest.mark.parametrize(("begin_s", "end_s"), [(0, 1.2), (0, 1.6), (0, 1.62), (0, 2.46), (1.0, 3.1), (3.4, 4.6)])
+def test_one_whole_message_is_enough_wherever_a_recording_is_cut(begin_s, end_s):
+    """Its tones are lines of the spectrum, also where it lies at the borders of the stretches that are looked at."""
+    best = propose(NAME, cut(BEACON, begin_s, end_s))[0]
+    assert best.recipe.speaks == "Pulses, HDLC" and best.score > 0.9
+
+
+def test_the_end_of_a_message_and_noise_are_nothing_to_be_sure_of():
+    assert max((found.score for found in propose(NAME, cut(BEACON, 0.927, 2.463))), default=0) < 0.4
+
+
+def cut(path, begin_s, end_s):
+    """Return a part of a recording of sound."""
+    whole = wav.LINES.read(path, Path(), None, ReadReport(str(path)), Progress()).channels[0].samples
+    first, last = (round(at * whole.rate_hz) for at in (begin_s, end_s))
+    values = np.ascontiguousarray(whole.values)[first:last]
+    part = Samples(values, whole.rate_hz, whole.scale, whole.offset, begin_ns=0)
+    return LineRecording("WAV", (Channel("channel 1", part),))

@@ -63,7 +63,9 @@ def strongest_places(power: NDArray[np.float64], count: int, *, apart: int) -> l
 
 def _loud_spectrum(samples: Samples, length: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
     """Return frequencies in order and the power at each, of the loudest stretches together."""
-    pieces = [_complex(samples.values[start : start + length], samples) for start in _loud_starts(samples, length)]
+    # windows hear nothing at their ends: who sends there is in the middle of another stretch (Welch's method)
+    starts = loudest(samples, length, _LOOKED_AT, overlap=2)
+    pieces = [_complex(samples.values[start : start + length], samples) for start in np.sort(starts)]
     loud = np.array([float(np.mean(np.abs(piece) ** 2)) for piece in pieces])
     chosen = [piece for piece, power in zip(pieces, loud, strict=True) if power >= _loud_from(loud)]
     power = np.zeros(length)
@@ -94,20 +96,22 @@ def _band_of(samples: Samples) -> tuple[float, float]:
     return first - _AIR * (last - first), last + _AIR * (last - first)
 
 
-def loudest(samples: Samples, length: int, count: int) -> NDArray[np.int64]:
+def loudest(samples: Samples, length: int, count: int, *, overlap: int = 1) -> NDArray[np.int64]:
     """Return where the loudest stretches of a length begin, the loudest one last, of many all over a recording.
 
     Somebody who sends for a moment now and then is in few of them: so all are listened to for a moment.
+
+    Parameters
+    ----------
+    overlap
+        How many stretches any sample is in.
     """
-    places = np.linspace(0, len(samples) - length, min(_LISTENED_AT, max(len(samples) // length, 1))).astype(np.int64)
+    many = max(overlap * len(samples) // length - (overlap - 1), 1)
+    places = np.linspace(0, len(samples) - length, min(_LISTENED_AT, many)).astype(np.int64)
     moment = min(_MOMENT, length)
     heard = places[:, None] + (length - moment) // 2 + np.arange(moment)
     values = _complex(samples.values[heard.ravel()], samples).reshape(heard.shape)
     return places[np.argsort(np.mean(np.abs(values) ** 2, axis=1))[-count:]]
-
-
-def _loud_starts(samples: Samples, length: int) -> list[int]:
-    return sorted(loudest(samples, length, _LOOKED_AT).tolist())
 
 
 def _loud_from(power: NDArray[np.float64]) -> float:
@@ -126,7 +130,8 @@ def measure_tones(samples: Samples) -> tuple[float, float] | None:
         return None
     stretch = min(length, 4096)
     band = _band_of(samples)
-    found = [_frequencies(samples, start, stretch, band) for start in _loud_starts(samples, stretch)]
+    starts = np.sort(loudest(samples, stretch, _LOOKED_AT))
+    found = [_frequencies(samples, start, stretch, band) for start in starts]
     loud = np.array([float(power.mean()) for _, power in found])
     # somebody who sends now and then is in few of them, and the others hold nothing but noise
     found = [one for one, power in zip(found, loud, strict=True) if power >= _loud_from(loud)]

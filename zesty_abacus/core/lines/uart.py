@@ -29,6 +29,8 @@ _ENOUGH_PAIRS = 6
 """Text has at least two lengths of one level and four of the other, which is seven pairs more than a clock has."""
 _FEWEST_CHANGES, _LEAST_SCORE = 20, 0.3
 _TRIED_CHANGES = 40_000
+_ENOUGH_THAT_CHANGE = 0.35
+"""Of characters that are anything at random it is nearly all, of frames that are full of 00 and FF more than half."""
 """A first part of the line says what it speaks."""
 
 
@@ -116,6 +118,7 @@ class _Uart:
         prior *= 1.0 if is_told else _BY_CHANCE
         variety = _variety(levels.first_part(_TRIED_CHANGES), rate_ns)
         score = (whole * agrees) ** 4 * share * prior * (1.0 if levels.first == 1 else 0.7) * variety
+        score *= min(_share_that_changes(run, bits) / _ENOUGH_THAT_CHANGE, 1.0) ** 2
         good = float(np.mean((run.flags & ~begins) == 0))
         reason = (
             f"{name} at {rate_words(1e9 / rate_ns)}, {bits} data bits, parity {parity}"
@@ -157,6 +160,16 @@ def _variety(line: Edges, bit_ns: float) -> float:
         bits = bits[(bits >= 1) & (bits <= 9)]
         pairs *= int((np.bincount(bits.astype(np.int64)) > 0.01 * max(len(bits), 1)).sum()) if len(bits) else 0
     return min(max(pairs - 1, 0) / _ENOUGH_PAIRS, 1.0)
+
+
+def _share_that_changes(run: ByteRun, bits: int) -> float:
+    """Return the share of characters in which the line changes again once it has risen after their start bit.
+
+    The others are one pulse each, such as 0xFF and 0xF0: any pulse of noise with silence behind it is one of them.
+    """
+    last = np.int64((1 << bits) - 1)
+    value = run.value.astype(np.int64)
+    return float(np.mean(((value | (value - 1)) & last) != last))
 
 
 @njit(cache=True, nogil=True)
