@@ -16,6 +16,7 @@ from zesty_abacus.desk.widgets.abacus import Abacus
 from zesty_abacus.desk.widgets.beads import AbacusState, Drawing
 from zesty_abacus.desk.widgets.bit_history import history_image
 from zesty_abacus.desk.widgets.paint import curve_image, draw_curve, draw_ribbon, elided, padded_range
+from zesty_abacus.desk.widgets.parts import ElidedLabel
 from zesty_abacus.desk.widgets.theme import NIGHT, PEEL, figure_font, look, text_font
 
 INK = QColor("#102030")
@@ -183,3 +184,22 @@ def test_figures_stand_under_one_another():
     metrics = QFontMetricsF(figure_font())
     assert len({metrics.horizontalAdvance(digit) for digit in "0123456789"}) == 1
     assert figure_font().styleHint() == figure_font().StyleHint.Monospace
+
+
+def test_a_line_of_facts_is_shortened_by_whole_facts():
+    make_application()
+    line = ElidedLabel()
+    line.setText("0x1A1 · 8 bytes · sent by port pod controller")
+    width = line.fontMetrics().horizontalAdvance
+    wanted = {
+        width(line.text()): line.text(),
+        width(line.text()) - 1: "0x1A1 · 8 bytes · …",
+        width("0x1A1 · 8 bytes · …"): "0x1A1 · 8 bytes · …",
+        width("0x1A1 · 8 bytes · …") - 1: "0x1A1 · …",
+    }
+    for room, shown in wanted.items():
+        line.resize(room, 20)
+        assert line.shown() == shown
+    line.resize(width("0x1A1"), 20)
+    assert line.shown().startswith("0x") and line.shown().endswith("…"), "of one that does not fit its begin"
+    assert line.toolTip() == line.text()
