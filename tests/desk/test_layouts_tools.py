@@ -11,7 +11,7 @@ from tests.desk.test_layouts_parts import open_message, whole
 from zesty_abacus.core.exchange.registry import read_layout_file
 from zesty_abacus.core.files.writing import Target
 from zesty_abacus.desk.app import laid
-from zesty_abacus.desk.desks.layouts.curve_pair import CurvePair
+from zesty_abacus.desk.around.curve_pair import CurvePair
 from zesty_abacus.desk.desks.layouts.putting_out import print_sheets, put_out
 from zesty_abacus.desk.desks.unravel.side import FINDINGS
 

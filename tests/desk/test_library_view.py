@@ -18,6 +18,7 @@ from zesty_abacus.core.library.documents import Comment
 from zesty_abacus.core.library.proposals import Rules, Step
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.desk.app.library_choice import use_library
+from zesty_abacus.desk.around.changed_curves import ChangedCurves
 from zesty_abacus.desk.desks.library.layout_list import address_words
 from zesty_abacus.desk.launch import make_window
 
@@ -168,6 +169,42 @@ def test_a_proposal_is_sent_back_with_words_only(pilot, other):
     pilot.wait(lambda: other.proposals.get(key).standing is Step.SENT_BACK, "the answer")
     pilot.wait(lambda: "sent back" in inbox.cards[0].standing.text(), "the card")
     assert not inbox.cards[0].buttons["agree"].isEnabled()
+
+
+def test_a_card_shows_what_its_change_makes_of_the_open_capture(pilot, other):
+    """Of each number that changes, with the words of how many more do; a message that is not here has no curve."""
+    head = head_of(other)
+    numbers = [field for field in head.state.fields if field.raw_is_number]
+    changed = head.state
+    for field in numbers:
+        changed = changed.with_field(msgspec.structs.replace(field, ratio=field.ratio * 2, low=None, high=None))
+    other.proposals.propose(head.state.id, changed, parent=head.revision.id, author="jo", reason="all twice")
+    pilot.window.show_library("Proposals")
+    inbox = pilot.window.library.inbox
+    pilot.wait(lambda: len(inbox.cards) == 1, "the card")
+    pairs = inbox.cards[0].curves.pairs
+    assert list(pairs) == [field.name for field in numbers[:3]]
+    first = pairs[numbers[0].name]
+    pilot.wait(lambda: None not in first.curves(), "both curves")
+    (low, high), (low_then, high_then) = (curve.value_range() for curve in first.curves())
+    assert (low_then, high_then) == pytest.approx((2 * low, 2 * high)) and high > low
+    more = f"{len(numbers) - 3} more change, too; Compare shows all."
+    assert more in words_of(inbox.cards[0])
+    before, after = (msgspec.structs.replace(layout, id=uuid4()) for layout in (head.state, changed))
+    elsewhere = ChangedCurves(pilot.session, before, after, ("now", "then"))
+    assert not elsewhere.pairs
+    assert words_of(elsewhere) == ["The open recordings hold no such message, so there are no curves of it."]
+    one_more = changed.with_field(numbers[0])
+    for field in numbers[5:]:
+        one_more = one_more.with_field(field)
+    assert "One more changes, too; Compare shows all." in words_of(
+        ChangedCurves(pilot.session, head.state, one_more, ("now", "then"))
+    )
+    assert words_of(ChangedCurves(pilot.session, head.state, head.state, ("now", "then"))) == []
+
+
+def words_of(widget):
+    return [one.text() for one in widget.findChildren(QLabel)]
 
 
 def test_a_draft_stays_here_until_it_is_proposed(pilot, other):

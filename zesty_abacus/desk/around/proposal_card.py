@@ -10,6 +10,7 @@ from ..app.session import Session
 from ..widgets.parts import button, label, plain_tip
 from ..widgets.theme import text_font
 from ..widgets.words import when_text
+from .changed_curves import ChangedCurves
 
 _OTHERS = (
     ("Agree", "agree", "The change is right: keep it, if that is enough"),
@@ -29,7 +30,7 @@ class ProposalCard(QFrame):
     Parameters
     ----------
     named
-        Whether the layout's name is worth saying here.
+        Whether the layout's name is worth saying here, and there is room for what it makes of the capture.
 
     Events
     ------
@@ -42,6 +43,8 @@ class ProposalCard(QFrame):
         What one says with an answer.
     buttons
         By what they do.
+    curves
+        What it makes of the open capture, None where that is not shown.
     """
 
     compare_wanted = pyqtSignal(object)
@@ -61,6 +64,10 @@ class ProposalCard(QFrame):
         change = self._change()
         if change != proposal.reason:
             column.addWidget(label(change, wrap=True))
+        self.curves: ChangedCurves | None = None
+        if named and proposal.is_open and proposal.before is not None and proposal.after is not None:
+            self.curves = ChangedCurves(session, proposal.before, proposal.after, ("now", "as proposed"))
+            column.addWidget(self.curves)
         self.standing = label(self._standing(), "quiet", wrap=True)
         column.addLayout(self._standing_row())
         for event in proposal.events[1:]:

@@ -12,11 +12,11 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...app.doors import engine, laid
 from ...app.session import Session
+from ...around.curve_pair import CurvePair
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState, Drawing
 from ...widgets.parts import button, clear_layout, hairline, label, scrolled
 from ...widgets.theme import text_font
-from .curve_pair import CurvePair
 
 _MOST_BYTES = 64
 _BETWEEN_PX = 48

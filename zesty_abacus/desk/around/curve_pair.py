@@ -8,10 +8,10 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ...app.doors import engine
-from ...app.session import Session
-from ...widgets.paint import draw_curve, draw_text, padded_range
-from ...widgets.theme import TINY_PX, look, text_font
+from ..app.doors import engine
+from ..app.session import Session
+from ..widgets.paint import draw_curve, draw_text, padded_range
+from ..widgets.theme import TINY_PX, look, text_font
 
 _LINE_PX, _CURVE_PX = 16, 32
 
