@@ -2,7 +2,6 @@
 
 import numpy as np
 import pytest
-import scipy.signal
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -144,6 +143,9 @@ def test_two_tones_become_the_line_that_keyed_them(noise):
 
 @given(seed=st.integers(0, 2**32 - 1), size=st.integers(3, 400), apart=st.integers(1, 30), count=st.integers(1, 6))
 def test_the_strongest_lines_are_those_that_a_signal_library_finds(seed, size, apart, count):
+    # loading it takes a second, and every process that runs tests loads all of their modules
+    import scipy.signal
+
     power = np.random.default_rng(seed).random(size)
     places, _ = scipy.signal.find_peaks(power, distance=apart)
     wanted = sorted(places.tolist(), key=lambda place: -power[place])[:count]
