@@ -163,6 +163,8 @@ def test_silence_keys_nothing():
     assert len(edges) <= 4
     assert spectrum.measure_spectrum(Samples(np.zeros((10, 2), np.float32), RATE)).peaks_hz == ()
     assert spectrum.measure_tones(Samples(np.zeros(10, np.float32), RATE)) is None
+    assert spectrum.measure_tones(Samples(np.zeros(20_000, np.float32), RATE)) is None
+    assert spectrum.measure_tones(Samples(np.full((20_000, 2), 3, np.int16), RATE)) is None
 
 
 @pytest.mark.parametrize("scale", [0.5, -0.25, 4.0])

@@ -1,5 +1,6 @@
 """What measurement alone makes of keyed carriers, two tones and scrambled packets, in noise, on signals drawn here."""
 
+import wave as wave_module
 from pathlib import Path
 
 import numpy as np
@@ -7,7 +8,7 @@ import pytest
 
 from tests.lines.drawing import from_levels
 from tests.links.test_hdlc_and_bursts import stuffed
-from zesty_abacus.core.captures import wav
+from zesty_abacus.core.captures import sigmf, wav
 from zesty_abacus.core.captures.report import ReadReport
 from zesty_abacus.core.frames import flags as F
 from zesty_abacus.core.lines.uart import UartLine
@@ -21,7 +22,7 @@ from zesty_abacus.demo.trial import SHIPPED
 
 RATE = 200_000
 NAME = Path("made.sigmf-meta")
-BEACON = SHIPPED / "beacon.wav"
+BEACON, PENDANT = SHIPPED / "beacon.wav", SHIPPED / "pendant.sigmf-meta"
 
 
 def noisy(wave: np.ndarray, snr_db: float, seed: int) -> LineRecording:
@@ -263,10 +264,66 @@ def test_the_end_of_a_message_and_noise_are_nothing_to_be_sure_of():
     assert max((found.score for found in propose(NAME, cut(BEACON, 0.927, 2.463))), default=0) < 0.4
 
 
+def hum(count, rate_hz):
+    return 0.2 * np.sin(2 * np.pi * 50 * np.arange(count) / rate_hz)
+
+
+SPOILT = {
+    "a steady part": lambda wave, rate: wave + 0.3,
+    "hum": lambda wave, rate: wave + hum(len(wave), rate),
+    "overdriven": lambda wave, rate: np.clip(wave, -0.4, 0.4),
+    "quiet": lambda wave, rate: 0.01 * wave,
+    "turned round": lambda wave, rate: -wave,
+}
+
+
+@pytest.mark.parametrize("spoilt", SPOILT.values(), ids=SPOILT)
+def test_sound_is_read_as_it_comes_from_a_sound_card(spoilt):
+    samples = cut(BEACON, 0, 5).channels[0].samples
+    wave = np.asarray(samples.values) * samples.scale
+    made = spoilt(wave / np.abs(wave).max(), samples.rate_hz).astype(np.float32)
+    best = propose(NAME, of_one_channel("channel 1", Samples(made, samples.rate_hz)))[0]
+    assert best.recipe.speaks == "Pulses, HDLC" and best.score > 0.9
+
+
+def test_sound_of_eight_bits_is_read_as_any_other(tmp_path):
+    """Their middle is at 128 (RIFF WAVE, as all of up to eight bits)."""
+    samples = cut(BEACON, 0, 5).channels[0].samples
+    wave = np.asarray(samples.values) * samples.scale
+    with wave_module.open(str(tmp_path / "eight.wav"), "wb") as file:
+        file.setnchannels(1)
+        file.setsampwidth(1)
+        file.setframerate(round(samples.rate_hz))
+        file.writeframes(np.rint(128 + 100 * wave / np.abs(wave).max()).astype(np.uint8).tobytes())
+    read = wav.LINES.read(tmp_path / "eight.wav", Path(), None, ReadReport("eight.wav"), Progress())
+    best = propose(NAME, read)[0]
+    frames = run_recipe(best.recipe, read).result.frames
+    whole = cut(BEACON, 0, 5)
+    wanted = run_recipe(propose(NAME, whole)[0].recipe, whole).result.frames
+    assert [frames.payload_of(row) for row in range(len(frames))] == [
+        wanted.payload_of(row) for row in range(len(wanted))
+    ]
+    assert len(frames) == 3
+
+
+@pytest.mark.parametrize("leak", [0.05, 0.3, 1.0])
+def test_the_leak_of_an_oscillator_is_no_carrier(leak):
+    """It stands in the middle of what a receiver hears, as strong as what is sent and stronger."""
+    samples = sigmf.LINES.read(PENDANT, Path(), None, ReadReport("pendant"), Progress()).channels[0].samples
+    wave = np.asarray(samples.values) * samples.scale + leak * np.float32(samples.scale * np.abs(samples.values).max())
+    made = of_one_channel("I/Q", Samples(wave.astype(np.float32), samples.rate_hz), "SigMF")
+    best = propose(NAME, made)[0]
+    assert best.reasons[0].startswith("a carrier at 17.7") and best.score > 0.8
+    assert best.recipe.speaks == "Pulses, bursts"
+
+
+def of_one_channel(name, samples, form="WAV"):
+    return LineRecording(form, (Channel(name, samples),))
+
+
 def cut(path, begin_s, end_s):
     """Return a part of a recording of sound."""
     whole = wav.LINES.read(path, Path(), None, ReadReport(str(path)), Progress()).channels[0].samples
     first, last = (round(at * whole.rate_hz) for at in (begin_s, end_s))
     values = np.ascontiguousarray(whole.values)[first:last]
-    part = Samples(values, whole.rate_hz, whole.scale, whole.offset, begin_ns=0)
-    return LineRecording("WAV", (Channel("channel 1", part),))
+    return of_one_channel("channel 1", Samples(values, whole.rate_hz, whole.scale, whole.offset, begin_ns=0))

@@ -37,14 +37,13 @@ def envelope(samples: Samples, shift_hz: float, smooth_us: float, progress: Prog
     sums = np.zeros((window // step, 2))
     place = np.zeros(2, np.int64)
     turn = -2 * np.pi * shift_hz / samples.rate_hz
+    offsets = _offsets(samples)
     for begin, chunk in samples.chunks():
         if progress is not None:
             progress.step(begin / max(len(samples), 1), "following the carrier")
         iq = chunk if samples.is_iq else np.stack([chunk, np.zeros_like(chunk)], axis=1)
         room = np.empty(len(iq) // step + 2, np.float32)
-        made = _envelope(
-            iq, begin, turn, np.float64(samples.offset / (samples.scale or 1.0)), step, sums, state, place, room
-        )
+        made = _envelope(iq, begin, turn, *offsets, step, sums, state, place, room)
         out.append(room[:made].copy())
     values = np.concatenate(out) if out else np.empty(0, np.float32)
     late = (step - window / 2) / samples.rate_hz * 1e9
@@ -53,8 +52,27 @@ def envelope(samples: Samples, shift_hz: float, smooth_us: float, progress: Prog
     )
 
 
+_MOMENTS, _MOMENT = 2048, 512
+"""How many parts of a wave of sound its mean is taken of, and how many samples each has."""
+
+
+def _offsets(samples: Samples) -> tuple[float, float]:
+    """Return what is added to a sample before it is mixed, to each of its two parts, in counts.
+
+    Sound has no steady part; what a sound card adds, and the middle of unsigned samples, would be mixed down to where a
+    tone is looked for.
+    """
+    if samples.is_iq:
+        offset = samples.offset / (samples.scale or 1.0)
+        return offset, offset
+    count = len(samples)
+    begins = np.linspace(0, max(count - _MOMENT, 0), min(_MOMENTS, max(count // _MOMENT, 1))).astype(np.int64)
+    means = [float(np.mean(samples.values[begin : begin + _MOMENT])) for begin in begins] if count else [0.0]
+    return -float(np.mean(means)), 0.0
+
+
 @njit(cache=True, nogil=True)
-def _envelope(iq, begin, turn, offset, step, sums, state, place, room):  # type: ignore[no-untyped-def]
+def _envelope(iq, begin, turn, offset, imaginary_offset, step, sums, state, place, room):  # type: ignore[no-untyped-def]
     """Mix, sum up steps, and take the size of the sum over a ring of steps."""
     real, imaginary = state[0], state[1]
     inside, slot = place[0], place[1]
@@ -65,7 +83,7 @@ def _envelope(iq, begin, turn, offset, step, sums, state, place, room):  # type:
     dc, ds = np.cos(turn), np.sin(turn)
     total_real, total_imaginary = state[2], state[3]
     for n in range(len(iq)):
-        a, b = iq[n, 0] + offset, iq[n, 1] + offset
+        a, b = iq[n, 0] + offset, iq[n, 1] + imaginary_offset
         real += a * c - b * s
         imaginary += a * s + b * c
         c, s = c * dc - s * ds, c * ds + s * dc

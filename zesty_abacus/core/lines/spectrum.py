@@ -12,6 +12,9 @@ from .levels import LevelHistogram, suggest_levels
 
 _SPECTRUM = 8192
 _LOUD_SHARE = 0.6
+_QUIET_SHARE, _STANDS_OUT, _LOUDER = 0.5, 20.0, 4.0
+"""Less than such a share of what is loud is quiet; what stands so far above its median there, and is not so much louder
+where somebody sends, is steady."""
 _LOOKED_AT, _LISTENED_AT, _MOMENT = 64, 2048, 512
 """Stretches of a recording whose spectra are looked at, and those that are listened to for so many samples before."""
 
@@ -66,11 +69,13 @@ def _loud_spectrum(samples: Samples, length: int) -> tuple[NDArray[np.float64], 
     # windows hear nothing at their ends: who sends there is in the middle of another stretch (Welch's method)
     starts = loudest(samples, length, _LOOKED_AT, overlap=2)
     pieces = [_complex(samples.values[start : start + length], samples) for start in np.sort(starts)]
-    loud = np.array([float(np.mean(np.abs(piece) ** 2)) for piece in pieces])
-    chosen = [piece for piece, power in zip(pieces, loud, strict=True) if power >= _loud_from(loud)]
-    power = np.zeros(length)
-    for piece in chosen:
-        power += np.abs(np.fft.fft(piece * np.hanning(length))) ** 2
+    loud = np.array([_loudness(piece) for piece in pieces])
+    least = _loud_from(loud)
+    power = _mean_power([piece for piece, level in zip(pieces, loud, strict=True) if level >= least])
+    quiet = _mean_power([piece for piece, level in zip(pieces, loud, strict=True) if level < _QUIET_SHARE * least])
+    # what stands out as much while nobody sends is nobody's: hum of the mains, the leak of a receiver's own oscillator
+    is_steady = (quiet > _STANDS_OUT * np.median(quiet)) & (power < _LOUDER * quiet)
+    power[is_steady] = np.median(power)
     frequencies: NDArray[np.float64] = np.fft.fftfreq(length, 1 / samples.rate_hz).astype(np.float64)
     if not samples.is_iq:
         power = power[: length // 2]
@@ -81,19 +86,44 @@ def _loud_spectrum(samples: Samples, length: int) -> tuple[NDArray[np.float64], 
     return frequencies[order], smooth
 
 
+def _mean_power(pieces: list[NDArray[np.complex128]]) -> NDArray[np.float64]:
+    """Return the power at each frequency, on the average of stretches; an array of none has none."""
+    if not pieces:
+        return np.zeros(1)
+    window = np.hanning(len(pieces[0]))
+    return sum((np.abs(np.fft.fft(piece * window)) ** 2 for piece in pieces), np.zeros(len(window))) / len(pieces)
+
+
 _ABOVE_NOISE, _ABOVE_LOUDEST, _AIR = 3.0, 1e-4, 0.25
+_OF_CLIPPED, _AT_THE_TOP, _CLIPPED = 0.05, 0.98, 0.3
+"""What counts of an overdriven wave, beside its loudest line; and which part of it lies so near to its highest values
+(of a whole sine a fifth)."""
 
 
 def _band_of(samples: Samples) -> tuple[float, float]:
     """Return between which frequencies what is sent stands out of the noise, with some air on both sides."""
     frequencies, power = _loud_spectrum(samples, min(_SPECTRUM, len(samples)))
     beyond = np.maximum(power - np.median(power), 0)
-    beyond[power < max(_ABOVE_NOISE * float(np.median(power)), _ABOVE_LOUDEST * float(power.max()))] = 0
+    least = _OF_CLIPPED if _is_clipped(samples) else _ABOVE_LOUDEST
+    beyond[power < max(_ABOVE_NOISE * float(np.median(power)), least * float(power.max()))] = 0
     if not beyond.any():
         return -np.inf, np.inf
     share = np.cumsum(beyond) / beyond.sum()
     first, last = frequencies[np.searchsorted(share, (0.005, 0.995))]
     return first - _AIR * (last - first), last + _AIR * (last - first)
+
+
+def _is_clipped(samples: Samples) -> bool:
+    """Return whether a wave of sound was too strong for what recorded it: it has overtones that nobody sent then."""
+    if samples.is_iq:
+        return False
+    # of so short a stretch a good part is listened to before: in a longer one somebody may have sent beside it
+    length = min(4 * _MOMENT, len(samples))
+    begin = int(loudest(samples, length, 1, overlap=2)[-1])
+    values = samples.values[begin : begin + length].astype(np.float64)
+    size = np.abs(values - (values.min() + values.max()) / 2)
+    loud = size[size > 0.5 * size.max()]
+    return int(np.count_nonzero(loud > _AT_THE_TOP * size.max())) > _CLIPPED * len(loud)
 
 
 def loudest(samples: Samples, length: int, count: int, *, overlap: int = 1) -> NDArray[np.int64]:
@@ -111,7 +141,12 @@ def loudest(samples: Samples, length: int, count: int, *, overlap: int = 1) -> N
     moment = min(_MOMENT, length)
     heard = places[:, None] + (length - moment) // 2 + np.arange(moment)
     values = _complex(samples.values[heard.ravel()], samples).reshape(heard.shape)
-    return places[np.argsort(np.mean(np.abs(values) ** 2, axis=1))[-count:]]
+    return places[np.argsort(_loudness(values))[-count:]]
+
+
+def _loudness(values: NDArray[np.complex128]) -> NDArray[np.float64]:
+    """Return how strong what moves is, along the last axis: the leak of an oscillator at 0 Hz sends nothing."""
+    return np.asarray(np.var(values, axis=-1))
 
 
 def _loud_from(power: NDArray[np.float64]) -> float:
