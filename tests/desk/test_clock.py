@@ -54,6 +54,14 @@ def test_following_brings_the_view_along_only_when_it_must():
     assert clock.view_first_ns < 5 * 10**11 < clock.view_last_ns and clock.view_span_ns == 10**10
 
 
+def test_another_capture_is_another_cursor_view_and_pin():
+    clock, told = clock_over(0, 10**10), []
+    for name in ("cursor_changed", "view_changed", "pin_changed"):
+        getattr(clock, name).connect(lambda name=name: told.append(name))
+    clock.start([(0, 10**10)])
+    assert sorted(told) == ["cursor_changed", "pin_changed", "view_changed"], "also where all stands as before"
+
+
 def test_only_real_changes_are_told():
     clock = clock_over(0, 10**10)
     told = []

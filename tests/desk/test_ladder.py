@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
@@ -112,3 +113,13 @@ def test_registers_that_are_held_are_rungs_of_their_own(polled):
     before = [(0, 0, False), (1, 1, False), (2, 2, False), (3, 106, False)]
     assert spans == [*before, (107, 107, True), (108, 108, True), (109, 109, True)]
     assert make_rungs(whole, reader.shown) == [], "without a capture and an end nothing is known"
+    past = [past_the_end(make_rungs(with_end(whole, count), reader.shown, held)) for count in (111, 110, 109, 107)]
+    assert past == [[], [], [(109, 109)], [(107, 109)]], "it carries 107 to 109"
+
+
+def with_end(layout, count):
+    return msgspec.structs.replace(layout, registers=msgspec.structs.replace(layout.registers, count=count))
+
+
+def past_the_end(rungs):
+    return [(rung.first, rung.last) for rung in rungs if rung.past_end]

@@ -230,6 +230,8 @@ def test_a_second_layout_reads_frames_that_begin_otherwise(pilot):
     pilot.settle()
     assert desk.reader.which.isVisible() and desk.reader.which.count() == 2
     mine = session.reading.layout_of(kind)
+    offered = {desk.reader.which.itemText(row): desk.reader.which.itemData(row) for row in range(2)}
+    assert offered == {first.name: first.id, mine.name: mine.id}
     assert mine.applies.pattern == f"{payload[0]:02X}" and desk.message.lines["name"].hasFocus()
     frames = session.capture.kind_frames(kind)
     numbers = session.reading.meaning.numbers(kind, frames)

@@ -5,6 +5,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QFileDialog
 
 from zesty_abacus.core.captures.registry import readable_suffixes
+from zesty_abacus.desk.widgets.parts import label
 from zesty_abacus.desk.widgets.theme import look
 
 
@@ -71,3 +72,15 @@ def test_a_changed_recipe_stays_where_it_was_scrolled_to(pilot):
     choice.setCurrentIndex((choice.currentIndex() + 1) % choice.count())
     choice.activated.emit(choice.currentIndex())
     pilot.wait(lambda: abs(bar.value() - place) < 30, "the panel where it was")
+
+
+def test_words_are_one_line_that_nobody_selects_unless_they_are_to_be_more(pilot):
+    plain, long, path = label("x"), label("x", wrap=True), label("x", selectable=True)
+    by_mouse = Qt.TextInteractionFlag.TextSelectableByMouse
+    assert not plain.wordWrap() and long.wordWrap()
+    assert not plain.textInteractionFlags() & by_mouse and path.textInteractionFlags() & by_mouse
+
+
+def test_what_a_library_says_of_itself_is_told_at_the_foot(pilot):
+    pilot.session.shared.told.emit("wrong", "The library has gone away.")
+    assert pilot.window.foot.told.text() == "The library has gone away."
