@@ -1,4 +1,5 @@
 import itertools
+from uuid import uuid4
 
 import msgspec
 import numpy as np
@@ -10,7 +11,10 @@ from PyQt6.QtTest import QTest
 from tests.desk.pilot import place_of
 from zesty_abacus.core.errors import MisuseError
 from zesty_abacus.core.frames.decimate import Curve
+from zesty_abacus.core.layouts.checks.reserved import Reserved
+from zesty_abacus.core.layouts.places import parse_places
 from zesty_abacus.desk.app import engine
+from zesty_abacus.desk.around.frame_lines import FrameLines
 from zesty_abacus.desk.desks.read.trace_blocks import value_blocks
 from zesty_abacus.desk.desks.read.trace_plan import TracePlan
 from zesty_abacus.desk.desks.read.traces import FIELD_MIME, field_mime
@@ -382,3 +386,15 @@ def test_curves_leave_room_for_the_names_of_their_messages(pilot):
     assert stack.plan.names_width > 140, "Azimuth command starboard"
     narrow = TracePlan(session.traces, session.clock, QSize(400, 300))
     assert narrow.names_width == 134, "in a narrow picture curves have the room"
+
+
+@pytest.mark.parametrize("value", [0, 1])
+def test_a_frame_whose_reserved_bits_are_others_is_wrong_though_all_its_values_are_good(pilot, value):
+    session, kind = pilot.session, pilot.kind(0x1A1)
+    layout = session.reading.layout_of(kind)
+    free = Reserved(id=uuid4(), name="free", places=parse_places("B3[3]"), value=value)
+    session.edits.change(msgspec.structs.replace(layout, checks=(*layout.checks, free)), "a bit that is free")
+    pilot.settle()
+    line = FrameLines(session).of(int(session.capture.kinds.rows(kind, 100, 101)[0]))
+    assert line.says.startswith("free disagrees, angle" if value else "angle")
+    assert line.wrong == bool(value), "the bit is 0"
