@@ -175,3 +175,22 @@ def test_lines_that_look_like_those_before_are_read_as_any_other(tmp_path, frame
     assert report.problem_count == 0 and len(many) == 50
     assert {row(many, number) for number in range(50)} == {row(alone, 0)}
     assert row(alone, 0)[2] & (F.SENT | F.RECEIVED) == {"": 0, " R": F.RECEIVED, " T": F.SENT}[letter]
+
+
+@pytest.mark.parametrize(
+    ("written", "wanted"),
+    [
+        ("7FF", (0x7FF, 0)),
+        ("800", None),
+        ("1FFFFFFF", (0x1FFFFFFF, F.EXTENDED)),
+        ("20000000", (0, F.ERROR)),
+        ("3FFFFFFF", (0x1FFFFFFF, F.ERROR)),
+        ("40000000", None),
+    ],
+)
+def test_identifiers_go_as_far_as_their_bits(tmp_path, written, wanted):
+    """Eleven bits in three digits, 29 in eight, and the bit above them is for frames about errors (SocketCAN)."""
+    table, report = read_text(tmp_path, "(1.0) can0 100#\n" * 3 + f"(1.0) can0 {written}#00\n")
+    assert report.problem_count == (wanted is None) and len(table) == 3 + (wanted is not None)
+    if wanted is not None:
+        assert row(table, 3)[1:3] == wanted
