@@ -136,7 +136,8 @@ def loudest(samples: Samples, length: int, count: int, *, overlap: int = 1) -> N
     overlap
         How many stretches any sample is in.
     """
-    many = max(overlap * len(samples) // length - (overlap - 1), 1)
+    # one more where they do not come out even: none is left between two
+    many = -(-(len(samples) - length) * overlap // length) + 1
     places = np.linspace(0, len(samples) - length, min(_LISTENED_AT, many)).astype(np.int64)
     moment = min(_MOMENT, length)
     heard = places[:, None] + (length - moment) // 2 + np.arange(moment)
