@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton
 
 from tests.desk.test_intake_desk import intake, take  # noqa: F401 - a fixture
@@ -107,6 +108,17 @@ def test_lengths_are_drawn_for_pulses_and_spaces():
     empty = painted(view)
     view.show_edges(Edges.of_toggles(np.cumsum([350, 1050, 350, 350, 1050, 9000] * 20) * 1000, 0, 0, 10**9))
     assert painted(view) > empty
+
+
+def test_words_of_lengths_stand_where_bars_are_lower():
+    view, left, right = LengthsView(), Qt.AlignmentFlag.AlignLeft, Qt.AlignmentFlag.AlignRight
+    short = view.counts(260, np.array([350e3] * 5 + [1e9]), (5.4, 9.1))
+    assert len(short) == 130 and short.sum() == 6 and view.side_for("pulses", short) == right
+    assert view.side_for("pulses", short[::-1]) == left
+    assert view.side_for("pulses", np.zeros(130, int)) == left
+    middle = np.zeros(130, int)
+    middle[60] = 9
+    assert view.side_for("pulses", middle) == left, "bars in the middle are under neither"
 
 
 def test_votes_are_drawn_and_said():

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from ...app.doors import lines
@@ -81,6 +81,10 @@ class LevelHistogramView(QWidget):
                 painter.drawLine(QPointF(x, box.top()), QPointF(x, box.bottom()))
 
 
+_BAR = 2
+"""Pixels that a bar of lengths is wide."""
+
+
 class LengthsView(QWidget):
     """How long pulses and the spaces between them last, on a logarithmic scale."""
 
@@ -113,10 +117,10 @@ class LengthsView(QWidget):
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(QColor(theme.chip))
                 painter.drawRoundedRect(box, 5, 5)
-                self._draw_counts(painter, box, widths, (low, high), theme.field(4 if number == 0 else 1))
-                draw_text(
-                    painter, box.adjusted(5, 0, -5, -box.height() / 2), words, text_font(TINY_PX - 1), theme.quiet
-                )
+                counts = self.counts(box.width(), widths, (low, high))
+                self._draw_counts(painter, box, counts, theme.field(4 if number == 0 else 1))
+                line = box.adjusted(5, 0, -5, -box.height() / 2)
+                draw_text(painter, line, words, text_font(TINY_PX - 1), theme.quiet, self.side_for(words, counts))
             ends = QRectF(2, self.height() - 15, self.width() - 4, 14)
             draw_text(painter, ends, span_text(10**low), figure_font(TINY_PX - 1), theme.quiet)
             draw_text(
@@ -124,15 +128,21 @@ class LengthsView(QWidget):
             )
         painter.end()
 
-    def _draw_counts(
-        self, painter: QPainter, box: QRectF, widths: np.ndarray, span: tuple[float, float], color: QColor
-    ) -> None:
-        columns = max(int(box.width() // 2), 8)
-        counts, _ = np.histogram(np.log10(np.maximum(widths, 1)), columns, span)
+    def counts(self, width: float, widths: np.ndarray, span: tuple[float, float]) -> np.ndarray:
+        """Return how many lengths fall into each bar of a picture so wide; ``span`` in powers of ten."""
+        return np.histogram(np.log10(np.maximum(widths, 1)), max(int(width // _BAR), 8), span)[0]
+
+    def side_for(self, words: str, counts: np.ndarray) -> Qt.AlignmentFlag:
+        """Return on which side words stand on lower bars."""
+        under = int(QFontMetricsF(text_font(TINY_PX - 1)).horizontalAdvance(words) / _BAR) + 4
+        is_clear = counts[:under].max(initial=0) <= counts[-under:].max(initial=0)
+        return Qt.AlignmentFlag.AlignLeft if is_clear else Qt.AlignmentFlag.AlignRight
+
+    def _draw_counts(self, painter: QPainter, box: QRectF, counts: np.ndarray, color: QColor) -> None:
         painter.setBrush(faded(color, 0.75))
         for column in np.flatnonzero(counts):
             tall = max(np.sqrt(counts[column] / counts.max()) * (box.height() - 2), 2)
-            painter.drawRect(QRectF(box.left() + float(column) * 2, box.bottom() - tall, 2, tall))
+            painter.drawRect(QRectF(box.left() + float(column) * _BAR, box.bottom() - tall, _BAR, tall))
 
 
 class VotesView(QWidget):
