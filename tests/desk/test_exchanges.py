@@ -23,15 +23,15 @@ def test_every_request_is_a_line_with_what_came_back(pilot, listed):
     assert listed.isVisible() and listed.count() == len(expected) > 1000
     assert not pilot.window.read.frames.isVisible()
     first = listed.number(0)
-    assert listed.question(first) == "1 · input registers 0 request: count 6"
-    assert listed.came(first).says.startswith("voltage 1 228.8 V") and listed.took(first) == "4 ms"
-    assert listed.state(first) == "answered"
+    assert listed.lines.question(first) == "1 · input registers 0 request: count 6"
+    assert listed.lines.came(first).says.startswith("voltage 1 228.8 V") and listed.lines.took(first) == "4 ms"
+    assert listed.lines.state(first) == "answered"
 
 
 def test_unanswered_first_and_back(pilot, listed):
     box = pilot.window.read.wrong_first
     pilot.click(box, QPointF(8, box.height() / 2))
-    states = [listed.state(listed.number(place)) for place in range(14)]
+    states = [listed.lines.state(listed.number(place)) for place in range(14)]
     assert states == ["unanswered"] * 8 + ["refused"] * 2 + ["late"] * 2 + ["answered"] * 2
     listed.setFocus()
     QTest.keyClick(listed, Qt.Key.Key_Home)

@@ -198,8 +198,8 @@ def test_find_a_message_select_its_bits_keep_it_and_open_it_again(pilot, found_d
     assert layout.field_named("water speed") is not None
     again.session.select_kind(again.kind(0x2C1))
     again.key("4")
-    again.wait(lambda: window.layouts.side.entries, "the history")
-    assert "water speed" in window.layouts.side.entries[-1][0].reason
+    again.wait(lambda: window.layouts.side.changes, "the history")
+    assert "water speed" in window.layouts.side.changes[-1].revision.reason
     window.close()
 
 

@@ -26,7 +26,7 @@ def test_a_card_opens_and_its_entries_change_the_field(pilot):
     assert desk.plan.current == rate.id and desk.plan.pictures.abacus.bits == frozenset(rate.places.bits)
     pilot.type(desk.plan.column.form.lines["ratio"], "1/8", enter=True)
     assert str(field_of(pilot, "rate").ratio) == "1/8"
-    pilot.wait(lambda: desk.side.entries[0][0].reason == "rate step 0.125, was 0.1", "the history")
+    pilot.wait(lambda: desk.side.changes[0].revision.reason == "rate step 0.125, was 0.1", "the history")
     pilot.type(desk.plan.column.form.lines["unavailable"], "0x7FF, -1", enter=True)
     assert field_of(pilot, "rate").unavailable == RawSet.of(2047, -1)
 
@@ -170,17 +170,17 @@ def test_an_unnamed_message_begins_with_one_click(pilot):
 
 def test_history_tells_and_restores(pilot):
     desk = open_plan(pilot)
-    pilot.wait(lambda: len(desk.side.entries) == 3, "three changes of the demo")
-    newest, check, began = (entry[0] for entry in desk.side.entries)
+    pilot.wait(lambda: len(desk.side.changes) == 3, "three changes of the demo")
+    newest, check, began = (change.revision for change in desk.side.changes)
     assert newest.reason.startswith("rate is signed, was unsigned") and began.author == "pod team"
     assert check.parent_id == began.id
     kept = desk.side.findChildren(HistoryEntry)
     pilot.click(next(one for one in kept[-1].findChildren(QPushButton) if one.text() == "Restore"))
-    pilot.wait(lambda: len(desk.side.entries) == 4, "the restored state as a change")
+    pilot.wait(lambda: len(desk.side.changes) == 4, "the restored state as a change")
     now = listed(desk.side)
     assert [one in kept for one in now] == [False, False, True, True], "what was listed before stays as it is"
     assert [one.findChild(QLabel).text() for one in now] == [
-        entry[0].reason.partition(": ")[0] for entry in desk.side.entries
+        change.revision.reason.partition(": ")[0] for change in desk.side.changes
     ]
     assert field_of(pilot, "check") is None
 
@@ -193,16 +193,16 @@ def listed(side):
 def test_the_history_is_read_when_somebody_looks(pilot):
     """Nobody waits for it on another desk."""
     desk = pilot.window.layouts
-    assert desk.side.entries == [] and not listed(desk.side)
+    assert desk.side.changes == [] and not listed(desk.side)
     desk = open_plan(pilot)
-    pilot.wait(lambda: len(desk.side.entries) == 3, "three changes of the demo")
-    before = desk.side.entries
+    pilot.wait(lambda: len(desk.side.changes) == 3, "three changes of the demo")
+    before = desk.side.changes
     pilot.key("3")
     pilot.pick_kind(0x1A0)
-    assert desk.side.entries is before
+    assert desk.side.changes is before
     pilot.key("4")
-    pilot.wait(lambda: desk.side.entries is not before, "the history of the other")
-    assert len(listed(desk.side)) == len(desk.side.entries)
+    pilot.wait(lambda: desk.side.changes is not before, "the history of the other")
+    assert len(listed(desk.side)) == len(desk.side.changes)
 
 
 def test_changes_are_kept_under_the_name_one_gives(pilot):
@@ -210,7 +210,7 @@ def test_changes_are_kept_under_the_name_one_gives(pilot):
     pilot.type(desk.side.author, "second watch", enter=True)
     pilot.click(desk.plan.column.cards[field_of(pilot, "rate").id])
     pilot.type(desk.plan.column.form.lines["unit"], "°/s", enter=True)
-    pilot.wait(lambda: desk.side.entries[0][0].author == "second watch", "the name in the history")
+    pilot.wait(lambda: desk.side.changes[0].revision.author == "second watch", "the name in the history")
     pilot.type(desk.side.author, "", enter=True)
     assert pilot.session.edits.line.author == engine.default_author()
 

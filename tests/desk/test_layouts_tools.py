@@ -184,8 +184,8 @@ def rates_by_hand(pilot):
 
 def test_an_older_state_is_compared_and_one_thing_taken_back(pilot):
     desk = open_plan(pilot)
-    pilot.wait(lambda: len(desk.side.entries) == 3, "the history")
-    began = desk.side.entries[2][1]
+    pilot.wait(lambda: len(desk.side.changes) == 3, "the history")
+    began = desk.side.changes[2].layout
     desk.comparing.compare_state(began, "3 Nov")
     pilot.settle()
     view = desk.comparison

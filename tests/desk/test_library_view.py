@@ -197,7 +197,7 @@ def test_a_card_shows_what_its_change_makes_of_the_open_capture(pilot, other):
     one_more = changed.with_field(numbers[0])
     for field in numbers[5:]:
         one_more = one_more.with_field(field)
-    assert "One more changes, too; Compare shows all." in words_of(
+    assert "1 more changes, too; Compare shows all." in words_of(
         ChangedCurves(pilot.session, head.state, one_more, ("now", "then"))
     )
     assert words_of(ChangedCurves(pilot.session, head.state, head.state, ("now", "then"))) == []

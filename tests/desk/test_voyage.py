@@ -85,8 +85,8 @@ def test_closing_and_opening_again_finds_it_with_who_when_and_why(pilot):
     assert other.session.reading.layout_of(other.kind(0x2C1)).field_named("water speed") is not None
     other.key("4")
     other.pick_kind(0x2C1)
-    other.wait(lambda: other.window.layouts.side.entries, "the history")
-    assert other.window.layouts.side.entries[0][0].author == "bench engineer"
+    other.wait(lambda: other.window.layouts.side.changes, "the history")
+    assert other.window.layouts.side.changes[0].revision.author == "bench engineer"
     again.close()
 
 

@@ -51,6 +51,9 @@ def test_answers_belong_to_the_question_with_their_number(data):
             assert (answer, took) == (NOBODY, -1)
         else:
             assert capture.frames.at(int(answer)).payload[1] == number and took == delays[number] * MS + number
+            assert made.with_row(int(answer)) == [number]
+        assert made.with_row(int(request)) == [number]
+    assert made.with_row(count + len(answered)) == [], "no such row"
 
 
 def test_what_comes_too_late_is_no_answer_and_what_is_not_due_yet_is_not_missed():

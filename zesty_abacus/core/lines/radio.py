@@ -17,6 +17,7 @@ from ..waves.edges import Edges
 from ..waves.samples import Samples
 from .bipolar import signs_while
 from .levels import find_edges
+from .moments import MOMENT, middles, stretches
 
 
 def envelope(samples: Samples, shift_hz: float, smooth_us: float, progress: Progress | None = None) -> Samples:
@@ -52,10 +53,6 @@ def envelope(samples: Samples, shift_hz: float, smooth_us: float, progress: Prog
     )
 
 
-_MOMENTS, _MOMENT = 2048, 512
-"""How many parts of a wave of sound its mean is taken of, and how many samples each has."""
-
-
 def _offsets(samples: Samples) -> tuple[float, float]:
     """Return what is added to a sample before it is mixed, to each of its two parts, in counts.
 
@@ -65,10 +62,10 @@ def _offsets(samples: Samples) -> tuple[float, float]:
     if samples.is_iq:
         offset = samples.offset / (samples.scale or 1.0)
         return offset, offset
-    count = len(samples)
-    begins = np.linspace(0, max(count - _MOMENT, 0), min(_MOMENTS, max(count // _MOMENT, 1))).astype(np.int64)
-    means = [float(np.mean(samples.values[begin : begin + _MOMENT])) for begin in begins] if count else [0.0]
-    return -float(np.mean(means)), 0.0
+    if not len(samples):
+        return 0.0, 0.0
+    length = min(MOMENT, len(samples))
+    return -float(np.mean(middles(samples, stretches(samples, length), length), dtype=np.float64)), 0.0
 
 
 @njit(cache=True, nogil=True)

@@ -9,14 +9,15 @@ from numpy.typing import NDArray
 
 from ..waves.samples import Samples
 from .levels import LevelHistogram, suggest_levels
+from .moments import MOMENT, middles, stretches
 
 _SPECTRUM = 8192
 _LOUD_SHARE = 0.6
 _QUIET_SHARE, _STANDS_OUT, _LOUDER = 0.5, 20.0, 4.0
 """Less than such a share of what is loud is quiet; what stands so far above its median there, and is not so much louder
 where somebody sends, is steady."""
-_LOOKED_AT, _LISTENED_AT, _MOMENT = 64, 2048, 512
-"""Stretches of a recording whose spectra are looked at, and those that are listened to for so many samples before."""
+_LOOKED_AT = 64
+"""Stretches of a recording whose spectra are looked at; which, a moment of each tells."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +119,7 @@ def _is_clipped(samples: Samples) -> bool:
     if samples.is_iq:
         return False
     # of so short a stretch a good part is listened to before: in a longer one somebody may have sent beside it
-    length = min(4 * _MOMENT, len(samples))
+    length = min(4 * MOMENT, len(samples))
     begin = int(loudest(samples, length, 1, overlap=2)[-1])
     values = samples.values[begin : begin + length].astype(np.float64)
     size = np.abs(values - (values.min() + values.max()) / 2)
@@ -136,13 +137,10 @@ def loudest(samples: Samples, length: int, count: int, *, overlap: int = 1) -> N
     overlap
         How many stretches any sample is in.
     """
-    # one more where they do not come out even: none is left between two
-    many = -(-(len(samples) - length) * overlap // length) + 1
-    places = np.linspace(0, len(samples) - length, min(_LISTENED_AT, many)).astype(np.int64)
-    moment = min(_MOMENT, length)
-    heard = places[:, None] + (length - moment) // 2 + np.arange(moment)
-    values = _complex(samples.values[heard.ravel()], samples).reshape(heard.shape)
-    return places[np.argsort(_loudness(values))[-count:]]
+    begins = stretches(samples, length, overlap=overlap)
+    heard = middles(samples, begins, length)
+    values = _complex(heard.reshape(-1, *heard.shape[2:]), samples).reshape(heard.shape[:2])
+    return begins[np.argsort(_loudness(values))[-count:]]
 
 
 def _loudness(values: NDArray[np.complex128]) -> NDArray[np.float64]:

@@ -29,9 +29,9 @@ _ENOUGH_PAIRS = 6
 """Text has at least two lengths of one level and four of the other, which is seven pairs more than a clock has."""
 _FEWEST_CHANGES, _LEAST_SCORE = 20, 0.3
 _TRIED_CHANGES = 40_000
+"""A first part of the line says what it speaks."""
 _ENOUGH_THAT_CHANGE = 0.35
 """Of characters that are anything at random it is nearly all, of frames that are full of 00 and FF more than half."""
-"""A first part of the line says what it speaks."""
 
 
 class UartLine(LineSettings, frozen=True, kw_only=True, tag="uart"):

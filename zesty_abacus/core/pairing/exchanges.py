@@ -62,6 +62,10 @@ class Exchanges:
         state[(self.answer == NOBODY) & ((flags & F.REFUSED) > 0)] = STATES.index("refused")
         return state
 
+    def with_row(self, row: int) -> list[int]:
+        """Return the numbers of those that ask or are answered with a row of the capture."""
+        return [int(number) for number in np.flatnonzero((self.request == row) | (self.answer == row))]
+
     def in_order(self, *, unanswered_first: bool = False) -> NDArray[np.int64]:
         """Return their numbers in order of time, or those that went wrong first; int64 (n,)."""
         if not unanswered_first:

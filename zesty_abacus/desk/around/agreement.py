@@ -65,7 +65,7 @@ class AgreementSection(QWidget):
         clear_layout(self._proposals)
         layout = self._layout
         found = self._session.shared.proposals.of(layout.id) if layout is not None else []
-        self.cards = [ProposalCard(self._session, one, named=False) for one in found]
+        self.cards = [ProposalCard(self._session, one, whole=False) for one in found]
         for card in self.cards:
             card.compare_wanted.connect(lambda one: self.pair_wanted.emit(one.before, one.after, pair_titles(one)))
             self._proposals.addWidget(card)

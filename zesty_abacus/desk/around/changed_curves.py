@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QWidget
 from ..app.doors import engine, laid
 from ..app.session import Session
 from ..widgets.parts import label
-from .curve_pair import CurvePair
+from .curve_pair import CurvePair, has_curves
 
 _MOST = 3
 _NAME_PX = 150
@@ -31,7 +31,8 @@ class ChangedCurves(QWidget):
         grid.setColumnMinimumWidth(0, _NAME_PX)
         grid.setColumnStretch(1, 1)
         kind = session.reading.kind_read_by(after.id, session.kind) if session.capture is not None else None
-        changed = _changed_numbers(before, after)
+        compared = laid.compare_layouts(before, after)
+        changed = [one for one in compared if one.standing.value != "same" and has_curves(one)]
         for one in changed[:_MOST] if kind is not None else ():
             pair = CurvePair(session, [(before, one.before), (after, one.after)], kind, words)
             self.pairs[one.name] = pair
@@ -42,19 +43,9 @@ class ChangedCurves(QWidget):
             grid.addWidget(label(said, "quiet", wrap=True), grid.rowCount(), 0, 1, 2)
 
 
-def _changed_numbers(before: engine.Layout, after: engine.Layout) -> list[laid.Compared]:
-    return [
-        one for one in laid.compare_layouts(before, after)
-        if one.standing.value != "same"
-        and any(getattr(item, "raw_is_number", False) and len(item.places) for item in (one.before, one.after))
-    ]  # fmt: skip
-
-
 def _said(changed: list[laid.Compared], *, is_here: bool) -> str:
     """Return why there is no curve, or how many more there are."""
-    if changed and not is_here:
-        return "The open recordings hold no such message, so there are no curves of it."
+    if not is_here:
+        return "The open recordings hold no such message, so there are no curves of it." if changed else ""
     more = len(changed) - _MOST
-    return f"{more} more change, too; Compare shows all." if more > 1 else (
-        "One more changes, too; Compare shows all." if more == 1 else ""
-    )  # fmt: skip
+    return f"{more} more {'changes' if more == 1 else 'change'}, too; Compare shows all." if more > 0 else ""

@@ -8,12 +8,17 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from ..app.doors import engine
+from ..app.doors import engine, laid
 from ..app.session import Session
 from ..widgets.paint import draw_curve, draw_text, padded_range
 from ..widgets.theme import TINY_PX, look, text_font
 
 _LINE_PX, _CURVE_PX = 16, 32
+
+
+def has_curves(one: laid.Compared) -> bool:
+    """Return whether what two layouts have of one thing, or one of them has, is a number with a place: a curve."""
+    return any(getattr(item, "raw_is_number", False) and len(item.places) for item in (one.before, one.after))
 
 
 class CurvePair(QWidget):

@@ -29,8 +29,9 @@ class ProposalCard(QFrame):
 
     Parameters
     ----------
-    named
-        Whether the layout's name is worth saying here, and there is room for what it makes of the capture.
+    whole
+        Whether it stands by itself, with the name of its layout and what it makes of the open capture; beside the
+        layout there is neither need nor room.
 
     Events
     ------
@@ -49,7 +50,7 @@ class ProposalCard(QFrame):
 
     compare_wanted = pyqtSignal(object)
 
-    def __init__(self, session: Session, proposal: laid.Proposal, *, named: bool) -> None:
+    def __init__(self, session: Session, proposal: laid.Proposal, *, whole: bool) -> None:
         super().__init__()
         self._session, self.proposal = session, proposal
         self.buttons: dict[str, QPushButton] = {}
@@ -58,14 +59,14 @@ class ProposalCard(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 8, 10, 8)
         column.setSpacing(4)
-        title = label(f"{proposal.name}: {proposal.reason}" if named else proposal.reason, wrap=True)
+        title = label(f"{proposal.name}: {proposal.reason}" if whole else proposal.reason, wrap=True)
         title.setFont(text_font(bold=True))
         column.addWidget(title)
         change = self._change()
         if change != proposal.reason:
             column.addWidget(label(change, wrap=True))
         self.curves: ChangedCurves | None = None
-        if named and proposal.is_open and proposal.before is not None and proposal.after is not None:
+        if whole and proposal.is_open and proposal.before is not None and proposal.after is not None:
             self.curves = ChangedCurves(session, proposal.before, proposal.after, ("now", "as proposed"))
             column.addWidget(self.curves)
         self.standing = label(self._standing(), "quiet", wrap=True)

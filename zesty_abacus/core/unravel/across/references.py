@@ -256,7 +256,8 @@ def _said(reference: ReferenceColumn, of: Said, match: _Match, place: int) -> Sa
     gain = known_to(match.gain, abs(match.gain) * match.share / math.sqrt(match.points))
     reason = (
         f"{reference.name} is the number times {gain} plus {known_to(match.offset, mean_error)}{lag}, with a "
-        f"correlation of {match.correlation:.4f} over {match.points} readings and an error of {match.rest:.2g}."
+        f"correlation of {match.correlation:.4f} over {match.points} readings and an error of "
+        f"{known_to(match.rest, match.rest / 10)}."
     )
     return Said(
         kind="reference", bits=of.bits, frames=match.points, reason=reason, when=of.when,

@@ -51,7 +51,7 @@ class StripMoments:
             painter.drawPolygon(QPolygonF([QPointF(x, 5), QPointF(x + 8, 9), QPointF(x, 13)]))
             tell_whole(painter, _box(x, label), partial(self._said, moment))
             if label is not None:
-                draw_text(painter, QRectF(label.left, 1, label.width, 16), moment.text, font, theme.ink, middle=True)
+                draw_text(painter, QRectF(label.left, 1, label.width, _LINE), moment.text, font, theme.ink, middle=True)
 
     def _placed(self) -> list[tuple[engine.Moment, float, Label | None]]:
         """Return all moments with where their flags and their words stand."""

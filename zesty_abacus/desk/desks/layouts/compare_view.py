@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from ...app.doors import engine, laid
 from ...app.session import Session
-from ...around.curve_pair import CurvePair
+from ...around.curve_pair import CurvePair, has_curves
 from ...widgets.abacus import Abacus
 from ...widgets.beads import AbacusState, Drawing
 from ...widgets.parts import button, clear_layout, hairline, label, scrolled
@@ -186,7 +186,7 @@ class CompareView(QWidget):
         if not self._only_look:
             words.addWidget(self._way_back(one), 0, Qt.AlignmentFlag.AlignLeft)
         words.addStretch(1)
-        if any(getattr(item, "raw_is_number", False) and len(item.places) for item in (one.before, one.after)):
+        if has_curves(one):
             curves = CurvePair(self._session, [(before, one.before), (after, one.after)], kind, self._curve_words)
             across.addWidget(curves, _CURVE_SHARE[1], Qt.AlignmentFlag.AlignTop)
         return row

@@ -37,13 +37,12 @@ class Change:
     layout: engine.Layout | None = field(compare=False)  # the revision says which it is; to hash it takes long
 
 
-def changes_of(entries: list[tuple[engine.Revision, engine.Layout | None]]) -> list[Change]:
-    """Return the changes of a history, newest first."""
+def changes_of(revisions: list[engine.Revision], states: list[engine.Layout | None]) -> list[Change]:
+    """Return the changes of a history, newest first, with what each made of the layout."""
     made = []
-    for number, (revision, layout) in enumerate(entries):
-        before = entries[number + 1][1] if number + 1 < len(entries) else None
-        when = when_text(revision.time)
-        made.append(Change(revision, _in_words(before, layout), when, number == 0, layout))
+    for number, (revision, layout) in enumerate(zip(revisions, states, strict=True)):
+        before = states[number + 1] if number + 1 < len(states) else None
+        made.append(Change(revision, _in_words(before, layout), when_text(revision.time), number == 0, layout))
     return made
 
 

@@ -10,12 +10,12 @@ from typing import Any
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QVBoxLayout
 
-from ...app.doors import engine
 from ...app.session import Session
 from ...around.agreement import AgreementSection
 from ...around.talk import TalkSection
 from ...widgets.parts import Panel, hairline, label, let_go
 from ...widgets.when_shown import WhenShown
+from ...widgets.words import counted
 from .history_entry import Change, HistoryEntry, changes_of
 
 _SHOWN = 60
@@ -35,7 +35,7 @@ class HistoryPanel(Panel):
     def __init__(self, session: Session) -> None:
         super().__init__("History")
         self._session = session
-        self.entries: list[tuple[engine.Revision, engine.Layout | None]] = []
+        self.changes: list[Change] = []
         self._layout_id: Any = None
         self.author = QLineEdit()
         self.author.setAccessibleName("Your changes are kept as")
@@ -82,7 +82,8 @@ class HistoryPanel(Panel):
 
         def work(_progress: Any) -> Any:
             revisions = library.layouts.history(layout_id)[:_SHOWN]
-            return [(item, None if item.removed else library.layouts.state_at(item.id)) for item in revisions]
+            states = [None if item.removed else library.layouts.state_at(item.id) for item in revisions]
+            return changes_of(revisions, states)
 
         session.jobs.start("history", "reading the history", work, self._show)
 
@@ -92,13 +93,10 @@ class HistoryPanel(Panel):
             self._session.set_author(self.author.text())
             self.author.setText(self._session.edits.line.author)
 
-    def _show(self, entries: list[tuple[engine.Revision, engine.Layout | None]]) -> None:
-        self.entries = entries
-        self.note.setText(f"{len(entries)} change{'s' if len(entries) != 1 else ''}" if entries else "")
-        self._hint.setVisible(not entries)
-        self._list_changes(changes_of(entries))
-
-    def _list_changes(self, changes: list[Change]) -> None:
+    def _show(self, changes: list[Change]) -> None:
+        self.changes = changes
+        self.note.setText(counted(len(changes), "change") if changes else "")
+        self._hint.setVisible(not changes)
         # mostly one has come on top: to make all others anew would take longer than the change itself
         for change in self._shown.keys() - set(changes):
             let_go(self._shown.pop(change))

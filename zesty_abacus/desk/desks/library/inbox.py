@@ -67,7 +67,7 @@ class Inbox(QWidget):
         ordered = sorted(
             proposals, key=lambda one: (not one.is_open, one.author == author, -one.events[0].time.timestamp())
         )
-        self.cards = [ProposalCard(self._session, one, named=True) for one in ordered]
+        self.cards = [ProposalCard(self._session, one, whole=True) for one in ordered]
         for card in self.cards:
             card.compare_wanted.connect(self.compare_wanted)
             self._rows.addWidget(card)

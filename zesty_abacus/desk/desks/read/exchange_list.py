@@ -5,13 +5,11 @@ from __future__ import annotations
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent
 
-from ...app.doors import wrong
 from ...app.session import Session
-from ...around.frame_lines import FrameLine, FrameLines
 from ...widgets.paint import draw_text
 from ...widgets.row_list import RowList
 from ...widgets.theme import SMALL_PX, TINY_PX, figure_font, look, text_font
-from ...widgets.words import span_text
+from .exchange_lines import ExchangeLines
 
 _ROW = 23
 _HEAD = 24
@@ -20,15 +18,21 @@ _GAP = 10
 
 
 class ExchangeList(RowList):
-    """What was asked, what came back, how long it took. A click goes to the request, one on the answer there."""
+    """What was asked, what came back, how long it took. A click goes to the request, one on the answer there.
+
+    Attributes
+    ----------
+    lines
+        What the exchanges are, in words.
+    """
 
     def __init__(self, session: Session) -> None:
         super().__init__("Exchanges", _ROW, _HEAD, _DETAIL)
         self._session = session
-        self._lines = FrameLines(session)
+        self.lines = ExchangeLines(session)
         self._chosen: int | None = None
         session.exchanges.changed.connect(self._on_changed)
-        session.layouts_changed.connect(self._lines.forget)
+        session.layouts_changed.connect(self.lines.forget)
         session.clock.cursor_changed.connect(self._on_cursor)
         session.kind_changed.connect(self._on_cursor)
         look.changed.connect(self.repaint_rows)
@@ -50,33 +54,6 @@ class ExchangeList(RowList):
             return -1
         found = (self._session.exchanges.order == self._chosen).nonzero()[0]
         return int(found[0]) if len(found) else -1
-
-    def asked(self, number: int) -> FrameLine:
-        """Return the request of an exchange in words."""
-        return self._lines.of(int(self._session.exchanges.found.request[number]))  # type: ignore[union-attr]
-
-    def question(self, number: int) -> str:
-        """Return what was asked, and of whom where a layout reads the questions to many."""
-        row = int(self._session.exchanges.found.request[number])  # type: ignore[union-attr]
-        kind, line = self._session.store.kind_of_row(row), self.asked(number)
-        layout = self._session.reading.layout_at(kind, row)
-        if layout is None or layout.applies.is_for_one_address or layout.registers is not None:
-            return _said(line)
-        return f"{self._session.kinds.address(kind)}: {line.says}"
-
-    def came(self, number: int) -> FrameLine | None:
-        """Return the answer of an exchange in words, None if there is none."""
-        row = int(self._session.exchanges.found.answer[number])  # type: ignore[union-attr]
-        return self._lines.of(row) if row >= 0 else None
-
-    def state(self, number: int) -> str:
-        """Return how an exchange went."""
-        return wrong.STATES[int(self._session.exchanges.states[number])]
-
-    def took(self, number: int) -> str:
-        """Return how long the answer of an exchange took; nothing if there is none."""
-        took = int(self._session.exchanges.found.took_ns[number])  # type: ignore[union-attr]
-        return "" if took < 0 else "at once" if not took else span_text(took)
 
     # drawing
 
@@ -105,30 +82,19 @@ class ExchangeList(RowList):
     def _draw_line(self, painter: QPainter, columns: dict[str, QRectF], number: int, top: float) -> None:
         theme, right = look.theme, Qt.AlignmentFlag.AlignRight
         cells = {name: QRectF(box.left(), top, box.width(), _ROW) for name, box in columns.items()}
-        asked, state = self.asked(number), self.state(number)
+        asked, state = self.lines.asked(number), self.lines.state(number)
         draw_text(painter, cells["time s"], asked.time, figure_font(SMALL_PX), theme.ink, right)
-        draw_text(painter, cells["took"], self.took(number), figure_font(TINY_PX), theme.quiet, right)
+        draw_text(painter, cells["took"], self.lines.took(number), figure_font(TINY_PX), theme.quiet, right)
         draw_text(painter, cells["lane"], asked.lane, text_font(SMALL_PX), theme.quiet)
-        draw_text(painter, cells["asked"], self.question(number), text_font(SMALL_PX), theme.ink)
+        draw_text(painter, cells["asked"], self.lines.question(number), text_font(SMALL_PX), theme.ink)
         well = state == "answered"
-        words = self.outcome(number)
+        words = self.lines.outcome(number)
         color = theme.ink if well else theme.quiet if state == "not yet answered" else theme.wrong
         draw_text(painter, cells["came back"], words, text_font(SMALL_PX), color)
 
-    def outcome(self, number: int) -> str:
-        """Return what came back, or how it went wrong."""
-        came, state = self.came(number), self.state(number)
-        if came is None:
-            return state
-        return _said(came) if state == "answered" else f"{state}: {_said(came)}"
-
     def _draw_detail(self, painter: QPainter, current: int) -> None:
         """Say the one in hand in full below the list."""
-        said = ""
-        if current >= 0:
-            number = self.number(current)
-            came = self.came(number)
-            said = f"{self.question(number)}\n→ {_said(came) if came is not None else self.state(number)}"
+        said = self.lines.whole(self.number(current)) if current >= 0 else ""
         self.draw_foot(painter, said, look.theme.ink)
 
     def _columns(self, width: float) -> dict[str, QRectF]:
@@ -138,7 +104,7 @@ class ExchangeList(RowList):
         rest = max(width - sum(widths.values()) - _GAP * 4 - 16, 160)
         # what was asked has the room that no answer in view needs, as where nothing was answered
         metrics = QFontMetricsF(text_font(SMALL_PX))
-        said = [metrics.horizontalAdvance(self.outcome(self.number(place))) for place, _ in self.rows_in_view()]
+        said = [metrics.horizontalAdvance(self.lines.outcome(self.number(place))) for place, _ in self.rows_in_view()]
         came = min(max([*said, rest * 0.2]) + 2, rest * 0.58)
         boxes, x = {}, 8.0
         for name, size in {**widths, "asked": rest - came, "came back": came}.items():
@@ -151,7 +117,7 @@ class ExchangeList(RowList):
     def _on_changed(self) -> None:
         if self._session.exchanges.found is None:
             self._chosen = None
-        self._lines.forget()
+        self.lines.forget()
         self.set_first(self.first())
         self._show_current()
 
@@ -174,7 +140,7 @@ class ExchangeList(RowList):
         row = capture.order_of_kind(kind).last_row(cursor_ns) if kind is not None else None
         if found is None or row is None or capture.frames.at(row).time_ns != cursor_ns:
             return []
-        return [int(number) for number in ((found.request == row) | (found.answer == row)).nonzero()[0]]
+        return found.with_row(row)
 
     def _goes_with(self, number: int) -> bool:
         """Return whether the cursor is on the request or the answer of an exchange."""
@@ -213,8 +179,3 @@ class ExchangeList(RowList):
     def resizeEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().resizeEvent(event)
         self.set_first(self.first())
-
-
-def _said(line: FrameLine) -> str:
-    says = line.payload.hex(" ").upper() if line.says_nothing else line.says
-    return f"{line.message}: {says}" if says else line.message

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from functools import cached_property
 
 from PyQt6.QtCore import QRectF, QSize
 from PyQt6.QtGui import QFontMetricsF
@@ -29,17 +30,16 @@ class TracePlan:
     Attributes
     ----------
     size
-    names_width
-        Where curves begin, right of the names.
     """
 
     def __init__(self, traces: Traces, clock: Clock, size: QSize) -> None:
         self._traces = traces
         self._clock = clock
         self.size = size
-        self.names_width = self._width_for_names()
 
-    def _width_for_names(self) -> int:
+    @cached_property
+    def names_width(self) -> int:
+        """Where curves begin, right of the names."""
         bold, tiny = QFontMetricsF(text_font(SMALL_PX, bold=True)), QFontMetricsF(text_font(TINY_PX))
         widths = [0.0]
         for kind, field_id in self._traces.shown:
