@@ -41,6 +41,19 @@ def test_commands_of_another_desk_do_nothing_by_key(pilot):
     assert pilot.session.bits
 
 
+def test_a_command_of_another_desk_that_was_found_is_done_there(pilot):
+    find, window = pilot.window.header.find_box, pilot.window
+    pilot.pick_kind(0x2C1)
+    for words, desk in (("Pack the trial", "Hand over"), ("Select all unexplained moving bits", "Unravel")):
+        pilot.key("2")
+        pilot.key(Qt.Key.Key_K, CONTROL)
+        pilot.type(find, words)
+        QTest.keyClick(find, Qt.Key.Key_Return)
+        pilot.settle()
+        assert window.desk_name == desk
+    assert window.handover.trial.isVisibleTo(window.handover) and pilot.session.bits
+
+
 def test_a_command_without_conditions_is_always_there():
     done = []
     command = Command("x", "Do", "", lambda: done.append(1))

@@ -442,6 +442,8 @@ def test_names_that_look_like_markup_are_only_text(pilot, other):
     pilot.wait(lambda: shown(pilot) == [evil], "the layout by its name")
     window.show_desk("Layouts")
     pilot.pick_kind(FEEDBACK)
+    assert all(window.desks.values()), "each desk is there to be looked through"
+    pilot.settle()
     for widget in window.findChildren(QWidget):
         if isinstance(widget, QLabel) and evil in widget.text():
             assert widget.textFormat() == Qt.TextFormat.PlainText

@@ -1,4 +1,4 @@
-"""What can be done in the window whatever desk is shown, with its keys."""
+"""What can be done in the window: whatever desk is shown, and what each desk brings."""
 
 from __future__ import annotations
 
@@ -7,6 +7,19 @@ from typing import Any, Protocol
 from .app.asking import Asking
 from .app.commands import Command
 from .app.session import Session
+from .desks.desk import Desks
+from .desks.handover.commands import handover_commands
+from .desks.handover.desk import HandOverDesk
+from .desks.intake.commands import intake_commands
+from .desks.intake.desk import IntakeDesk
+from .desks.layouts.commands import layout_commands
+from .desks.layouts.desk import LayoutsDesk
+from .desks.read.commands import read_commands
+from .desks.read.desk import ReadDesk
+from .desks.rehearse.commands import rehearse_commands
+from .desks.rehearse.desk import RehearseDesk
+from .desks.unravel.commands import unravel_commands
+from .desks.unravel.desk import UnravelDesk
 
 DESKS = ("Intake", "Read", "Unravel", "Layouts", "Rehearse", "Hand over")
 """The desks in the order of the work."""
@@ -49,6 +62,18 @@ def window_commands(window: Hands) -> list[Command]:
         *_shown_commands(window),
         *_way_back_commands(window),
         *_trial_commands(window),
+    ]
+
+
+def all_desk_commands(session: Session, desks: Desks) -> list[Command]:
+    """Return what the desks bring, in the order of the work; to know it none of them has to be made."""
+    return [
+        *intake_commands(lambda: desks.of(IntakeDesk), lambda: desks.if_made(IntakeDesk), session),
+        *read_commands(lambda: desks.of(ReadDesk), session),
+        *unravel_commands(lambda: desks.of(UnravelDesk), session),
+        *layout_commands(lambda: desks.of(LayoutsDesk), session),
+        *rehearse_commands(lambda: desks.of(RehearseDesk), session),
+        *handover_commands(lambda: desks.of(HandOverDesk)),
     ]
 
 

@@ -49,8 +49,7 @@ def make_window(*, demo: bool = False, paths: Sequence[Path] = (), empty: bool =
     """
     session = Session()
     look.put_on(NIGHT if session.settings.theme == NIGHT.name else PEEL)
-    with look.laid_aside():
-        window = Window(session)
+    window = Window(session)
     window.session.opened.connect(look_at_all_again)
 
     def begin() -> None:

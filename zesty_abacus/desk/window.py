@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
     QMainWindow,
+    QScrollArea,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
@@ -30,7 +31,8 @@ from .around.in_words import InWords
 from .around.key_help import KeyHelp
 from .around.roster import Roster
 from .around.strip import Strip
-from .command_table import DESKS, window_commands
+from .command_table import DESKS, all_desk_commands, window_commands
+from .desks.desk import Desk, Desks
 from .desks.handover.desk import HandOverDesk
 from .desks.intake.desk import IntakeDesk
 from .desks.layouts.desk import LayoutsDesk
@@ -51,8 +53,6 @@ _NARROW, _LOW = 1100, 640
 _ROOMY = 960
 """From this height on Rehearse has room for the strip besides its own lanes, a message and a log."""
 
-_Desk = IntakeDesk | ReadDesk | UnravelDesk | LayoutsDesk | RehearseDesk | HandOverDesk | LibraryView
-
 
 class Window(QMainWindow):
     """One trial in one window.
@@ -62,7 +62,7 @@ class Window(QMainWindow):
     session
         The state all parts share.
     desks
-        The desks by name; also by attribute.
+        The desks by name, made when they are first needed; also by attribute.
     commands
         Everything that can be done, from which shortcuts and the palette are made.
     """
@@ -74,28 +74,28 @@ class Window(QMainWindow):
         self.setMinimumSize(_LEAST)
         self.resize(_SIZE)
         self.setAcceptDrops(True)
-        self.desk_name = "Read"
-        self.intake = IntakeDesk(session)
-        self.read = ReadDesk(session)
-        self.unravel = UnravelDesk(session)
-        self.layouts = LayoutsDesk(session)
-        self.rehearse = RehearseDesk(session)
-        self.handover = HandOverDesk(session)
-        self.library = LibraryView(session, self.layouts.comparing.show_pair)
-        pages = self.intake, self.read, self.unravel, self.layouts, self.rehearse, self.handover, self.library
-        self.desks: dict[str, _Desk] = {desk.name: desk for desk in pages}
-        self.header = Header(session, DESKS, lambda: self.commands, self.layouts.comparing.compare_with)
+        self.desk_name = ReadDesk.name
+        self._rooms: dict[str, QScrollArea] = {}
+        self.desks = Desks({
+            IntakeDesk.name: lambda: IntakeDesk(session),
+            ReadDesk.name: lambda: ReadDesk(session),
+            UnravelDesk.name: lambda: UnravelDesk(session),
+            LayoutsDesk.name: lambda: LayoutsDesk(session),
+            RehearseDesk.name: lambda: RehearseDesk(session),
+            HandOverDesk.name: lambda: HandOverDesk(session),
+            LibraryView.name: lambda: LibraryView(session),
+        }, self._place)  # fmt: skip
+        compare = lambda *sides: self.layouts.comparing.compare_with(*sides)  # noqa: E731
+        self.header = Header(session, DESKS, lambda: self.commands, compare)
         self.strip = Strip(session)
         self.roster = Roster(session)
         self.appearance = Appearance(session)
-        self.commands: list[Command] = [
-            *window_commands(self),
-            *(command for desk in pages for command in desk.commands()),
-        ]
+        self.commands: list[Command] = [*window_commands(self), *all_desk_commands(session, self.desks)]
         self._build()
         self._make_actions()
         self._connect()
-        self.show_desk("Read")
+        self.show_desk(self.desk_name)
+        look.dress(self)
         self.beginning.choose.setFocus()
 
     def _build(self) -> None:
@@ -103,12 +103,8 @@ class Window(QMainWindow):
         self.foot = Foot(session)
         self.centre = QStackedWidget()
         self.side = QStackedWidget()
-        for desk in self.desks.values():
-            self.centre.addWidget(in_room(desk))
-            self.side.addWidget(desk.side)
         self.left = QStackedWidget()
         self.left.addWidget(self.roster)
-        self.left.addWidget(self.intake.left)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.setHandleWidth(1)
         for part in (self.left, self.centre, self.side):
@@ -172,7 +168,7 @@ class Window(QMainWindow):
         session = self.session
         self.header.rod.picked.connect(self.show_desk)
         self.header.library.view_wanted.connect(self.show_library)
-        self.library.releases.make_wanted.connect(self.header.library.ask_release)
+        session.edits.clashed.connect(lambda clash: self.layouts.comparing.show_clash(clash))
         session.desk_wanted.connect(self.show_desk)
         session.source_wanted.connect(self._decide)
         session.opened.connect(self._on_opened)
@@ -181,7 +177,7 @@ class Window(QMainWindow):
     def _run_first(self, commands: list[Command]) -> None:
         """Run what a key means on this desk."""
         for command in commands:
-            if command.enabled() and command.desk in ("", self.desk_name):
+            if command.desk in ("", self.desk_name) and command.enabled():
                 command.run()
                 return
 
@@ -194,9 +190,9 @@ class Window(QMainWindow):
             self.foot.leave_desk()
         self.desk_name = name
         desk = self.desks[name]
-        self.centre.setCurrentIndex(list(self.desks).index(name))
+        self.centre.setCurrentWidget(self._rooms[name])
         self.side.setCurrentWidget(desk.side)
-        self.left.setCurrentIndex(1 if name == "Intake" else 0)
+        self.left.setCurrentWidget(self.intake.left if name == IntakeDesk.name else self.roster)
         self._show_left()
         self._give_room()
         self.header.rod.set_current(name)
@@ -206,13 +202,61 @@ class Window(QMainWindow):
     def _show_left(self) -> None:
         # the library is of all messages there are, whatever was recorded here; in a narrow window a message to send is
         # chosen by its name alone, and what is handed over is that in hand elsewhere
-        wide = [self.library.name, *([self.rehearse.name, self.handover.name] if self.width() < _NARROW else [])]
+        wide = [LibraryView.name, *([RehearseDesk.name, HandOverDesk.name] if self.width() < _NARROW else [])]
         self.left.setVisible(self.desk_name not in wide)
 
     def _give_room(self) -> None:
         """Fold the strip where its room is needed: in a low window, and where live lanes share it."""
-        least = _ROOMY if self.desk_name == self.rehearse.name else _LOW
+        least = _ROOMY if self.desk_name == RehearseDesk.name else _LOW
         self.strip.links.fold_for_room(self.height() < least)
+
+    # desks
+
+    @property
+    def intake(self) -> IntakeDesk:
+        """The desk of recordings."""
+        return self.desks.of(IntakeDesk)
+
+    @property
+    def read(self) -> ReadDesk:
+        """The desk of what recordings say."""
+        return self.desks.of(ReadDesk)
+
+    @property
+    def unravel(self) -> UnravelDesk:
+        """The desk of what nobody knows yet."""
+        return self.desks.of(UnravelDesk)
+
+    @property
+    def layouts(self) -> LayoutsDesk:
+        """The desk of layouts."""
+        return self.desks.of(LayoutsDesk)
+
+    @property
+    def rehearse(self) -> RehearseDesk:
+        """The desk of live lanes."""
+        return self.desks.of(RehearseDesk)
+
+    @property
+    def handover(self) -> HandOverDesk:
+        """The desk of what leaves."""
+        return self.desks.of(HandOverDesk)
+
+    @property
+    def library(self) -> LibraryView:
+        """The pages of the library, shown in the place of a desk."""
+        return self.desks.of(LibraryView)
+
+    def _place(self, desk: Desk) -> None:
+        """Give a desk its place, and connect what it asks of other parts of the window."""
+        self._rooms[desk.name] = room = in_room(desk)
+        self.centre.addWidget(room)
+        self.side.addWidget(desk.side)
+        if isinstance(desk, IntakeDesk):
+            self.left.addWidget(desk.left)
+        elif isinstance(desk, LibraryView):
+            desk.pair_wanted.connect(lambda *pair: self.layouts.comparing.show_pair(*pair))
+            desk.releases.make_wanted.connect(self.header.library.ask_release)
 
     @property
     def asking(self) -> Asking:
@@ -220,8 +264,9 @@ class Window(QMainWindow):
 
         Where nothing is asked on Intake itself, the condition of the capture goes on there.
         """
-        own = self.desk_name == self.intake.name and self.intake.asking.hits is not None
-        return self.intake.asking if own else self.session.asking
+        if self.desk_name == IntakeDesk.name and self.intake.asking.hits is not None:
+            return self.intake.asking
+        return self.session.asking
 
     def step_frame(self, by: int) -> None:
         """Go so many frames on in the list of the desk that is shown, or in that of Read."""
@@ -235,23 +280,14 @@ class Window(QMainWindow):
         if frame is None or number is None:
             self.session.told.emit("", "Choose a frame in the list first.")
             return
-        self.show_desk(self.intake.name)
+        self.show_desk(IntakeDesk.name)
         self.intake.bench.want(frame)
         self.intake.show_source(number)
         self.intake.waves.setFocus()
 
     def _home(self) -> QWidget:
         """Return what takes the keys of the desk that is shown while nothing else was chosen."""
-        homes: dict[str, tuple[QWidget, ...]] = {
-            # a recording of frames has no waves
-            self.intake.name: (self.intake.waves, self.intake.out),
-            self.read.name: (self.read.frames,),
-            self.unravel.name: (self.unravel.abacus,),
-            self.layouts.name: (self.layouts.plan.pictures.abacus,),
-            self.rehearse.name: (self.rehearse.log,),
-            self.library.name: (self.library.list.view,),
-        }
-        wanted = (*homes.get(self.desk_name, ()), self.roster.view)
+        wanted = (*self.desks[self.desk_name].keys_first(), self.roster.view)
         # with nothing to work on yet the window has them, so that all keys of the desk do what they say
         return next((part for part in wanted if part.isVisible()), self)
 
@@ -262,7 +298,7 @@ class Window(QMainWindow):
 
     def _decide(self, number: int) -> None:
         """Go to a recording that somebody has to say something of before it can be read."""
-        self.show_desk(self.intake.name)
+        self.show_desk(IntakeDesk.name)
         self.intake.show_source(number)
         self.intake.waves.setFocus()
 
@@ -277,7 +313,7 @@ class Window(QMainWindow):
 
     def show_library(self, page: str = "Layouts") -> None:
         """Show a page of the library in the place of a desk."""
-        self.show_desk(self.library.name)
+        self.show_desk(LibraryView.name)
         self.library.show_page(page)
 
     def _on_opened(self) -> None:

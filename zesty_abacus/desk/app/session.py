@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any, NamedTuple
 from uuid import UUID
 
@@ -13,7 +14,7 @@ from .asking import AskedCapture, Asking
 from .beside import BesideHere
 from .claims import Claims
 from .clock import Clock
-from .doors import engine
+from .doors import engine, open_all
 from .exchanges import ExchangesHere
 from .figures import Figures
 from .findings import Findings
@@ -170,6 +171,7 @@ class Session(QObject):
         self.opened.connect(self.findings.start)
         self.findings.told.connect(self.told)
         self.opened.connect(self.questions.start)
+        self.questions.told.connect(lambda sentence: self.told.emit("wrong", sentence))
         self.opened.connect(lambda: self.overlays.begin(self.outcomes))
         self.overlays.told.connect(lambda sentence: self.told.emit("wrong", sentence))
         self.edits.changed.connect(self._on_layouts_changed)
@@ -203,6 +205,15 @@ class Session(QObject):
 
     # the trial
 
+    def on_opened(self, call: Callable[[], object]) -> None:
+        """Call something for every trial that is opened from now on, and for the one that is open.
+
+        For desks, which are made when they are first needed.
+        """
+        self.opened.connect(call)
+        if self.capture is not None:
+            call()
+
     def _on_trial(self, made: engine.OpenedTrial) -> None:
         """Show another trial."""
         author = self.settings.author or engine.default_author()
@@ -232,6 +243,7 @@ class Session(QObject):
         save_settings(self.settings)
         self.opened.emit()
         self.reading.counts.count_all(made.trial)
+        self.jobs.start("doors", "getting the desks ready", lambda _progress: open_all(), lambda _nothing: None)
         self._tell_problems()
         if made.is_begun or not self.capture.kinds.keys:
             undecided = _first_undecided(self.outcomes, 0)

@@ -121,7 +121,7 @@ class FindBox(QLineEdit):
     def _of_commands(self) -> Iterator[Finding]:
         for command in self._commands():
             if command.enabled():
-                yield Finding("do", command.title, command.shortcut, command.run)
+                yield Finding("do", command.title, command.shortcut, partial(self._do, command))
 
     def _kind_findings(self, kind: int) -> Iterator[Finding]:
         session = self._session
@@ -142,6 +142,12 @@ class FindBox(QLineEdit):
 
     def _go(self, time_ns: int) -> None:
         self._session.clock.set_cursor(time_ns, follow=True)
+
+    def _do(self, command: Command) -> None:
+        """Do something where it can be seen."""
+        if command.desk:
+            self._session.desk_wanted.emit(command.desk)
+        command.run()
 
     def _ask(self, condition: str) -> None:
         self._session.asking.ask(condition)

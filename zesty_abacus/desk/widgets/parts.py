@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from .theme import text_font
+from .theme import look, text_font
 
 USES_SPACE = "uses space"
 """A property of widgets that are worked by the space bar."""
@@ -137,6 +137,7 @@ def with_offers(completer: QCompleter) -> QCompleter:
     popup = completer.popup()
     if popup is not None:
         popup.setObjectName("offered")
+        look.dress(popup)
     return completer
 
 

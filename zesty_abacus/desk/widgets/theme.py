@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QPalette
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 # chosen by search: as far apart as can be for all eyes, also those without red or green receptors, by lightness as much
 # as by hue, at least 3:1 on every ground, and apart from brown and zest; a test measures them
@@ -93,6 +91,7 @@ class Look(QObject):
     """
 
     changed = pyqtSignal()
+    _put_on = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -109,24 +108,28 @@ class Look(QObject):
             self._worn = theme
             application.setFont(text_font())
             application.setPalette(_palette(theme))
-            application.setStyleSheet(_style_sheet(theme))
+        self._put_on.emit()
         self.changed.emit()
 
-    @contextmanager
-    def laid_aside(self) -> Iterator[None]:
-        """Take the style sheet off while much is put together, and put it on when all is there.
+    def dress(self, window: QWidget) -> None:
+        """Give a window the style sheet of the theme, now and whenever another one is put on.
 
-        Qt works it out anew for all that a widget holds each time it is put into another: a window is made ten times
-        as fast without.
+        Not the application: Qt works a sheet out anew for all that a widget holds each time it is put into another one,
+        and most of a window is put together before it stands in it. What opens out of the window wears its sheet too.
         """
-        application = QApplication.instance()
-        assert isinstance(application, QApplication)
-        worn = application.styleSheet()
-        application.setStyleSheet("")
-        try:
-            yield
-        finally:
-            application.setStyleSheet(worn)
+        self._put_on.connect(_Dress(window).put_on)
+
+
+class _Dress(QObject):
+    """The style sheet of one window, gone with it."""
+
+    def __init__(self, window: QWidget) -> None:
+        super().__init__(window)
+        self._window = window
+        self.put_on()
+
+    def put_on(self) -> None:
+        self._window.setStyleSheet(_style_sheet(look.theme))
 
 
 def contrast(one: str, two: str) -> float:

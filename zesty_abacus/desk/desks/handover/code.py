@@ -98,7 +98,7 @@ class CodePage(QWidget):
         for event in (session.opened, session.layouts_changed):
             event.connect(self._refresh)
         session.kind_changed.connect(self._take_message_in_hand)
-        session.opened.connect(self._suggest)
+        session.on_opened(self._suggest)
         for line in (self.prefix, self.node, self.folder):
             line.editingFinished.connect(self._refresh)
         self.file.currentTextChanged.connect(lambda _name: self._show())

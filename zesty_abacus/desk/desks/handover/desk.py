@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QVBoxLayout
 
-from ...app.commands import Command
 from ...app.session import Session
 from ...widgets.parts import DeskHead, hairline
 from ...widgets.side_tabs import SideTabs
+from ..desk import Desk
 from .code import CodePage
 from .forward import ForwardPage
 from .handed import HandedOver
@@ -18,7 +18,7 @@ from .trial import TrialPage
 TABLES, CODE, REPORT, TRIAL, FORWARD = range(5)
 
 
-class HandOverDesk(QWidget):
+class HandOverDesk(Desk):
     """Lets what is known leave the program in forms that others use.
 
     Attributes
@@ -30,6 +30,7 @@ class HandOverDesk(QWidget):
     """
 
     name = "Hand over"
+    side: HandedOver
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -49,17 +50,3 @@ class HandOverDesk(QWidget):
         column.addWidget(self.head)
         column.addWidget(hairline())
         column.addWidget(self.pages, 1)
-
-    def commands(self) -> list[Command]:
-        """Return what can be done on this desk."""
-        return [
-            Command("handover.tables", "Hand over a table", "", lambda: self.pages.show_page(TABLES), desk=self.name),
-            Command("handover.code", "Hand over code", "", lambda: self.pages.show_page(CODE), desk=self.name),
-            Command("handover.report", "Hand over a report", "", lambda: self.pages.show_page(REPORT), desk=self.name),
-            Command("handover.forward", "Forward readings", "", lambda: self.pages.show_page(FORWARD), desk=self.name),
-            Command("handover.trial", "Pack the trial", "", lambda: self.pages.show_page(TRIAL), desk=self.name),
-        ]
-
-    def step_frame(self, by: int) -> bool:
-        """Go so many frames on in the desk's own list; say whether it has one."""
-        return False

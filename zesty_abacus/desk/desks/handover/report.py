@@ -73,7 +73,7 @@ class ReportPage(QWidget):
         session = self._session
         for event in (session.opened, session.layouts_changed):
             event.connect(self._refresh)
-        session.opened.connect(self._suggest)
+        session.on_opened(self._suggest)
         self.open.clicked.connect(self._open)
 
     def showEvent(self, event: Any) -> None:

@@ -115,8 +115,8 @@ class TablesPage(QWidget):
         self.every.editingFinished.connect(self._refresh)
         for event in (session.opened, session.layouts_changed, session.kind_changed, session.clock.view_changed):
             event.connect(self._refresh)
-        session.opened.connect(self._suggest_path)
-        session.opened.connect(self._suggest_content)
+        session.on_opened(self._suggest_path)
+        session.on_opened(self._suggest_content)
         session.layouts_changed.connect(self._suggest_values)
 
     def _suggest_content(self) -> None:
@@ -239,11 +239,11 @@ class TablesPage(QWidget):
 
     def _offer_forms(self) -> None:
         """Offer the forms in which what was chosen can leave: only frames make a recording again."""
-        forms, titles = self.choices["form"], frame_titles()
+        forms, titles, recordings = self.choices["form"], frame_titles(), asked.recording_forms()
         forms.offer(titles.items())
         is_of_frames = self._chosen("content") == "frames"
-        forms.limit_to([form for form in titles if is_of_frames or not self._is_recording(form)])
-        is_recording = self._is_recording(self._chosen("form"))
+        forms.limit_to([form for form in titles if is_of_frames or form not in recordings])
+        is_recording = self._chosen("form") in recordings
         self.choices["times"].setHidden(is_recording)
         self.own_times.setVisible(is_recording)
 

@@ -42,7 +42,7 @@ class TrialPage(QWidget):
         self._build()
         for event in (session.opened, session.kind_changed, session.clock.view_changed):
             event.connect(self._refresh)
-        session.opened.connect(self._suggest)
+        session.on_opened(self._suggest)
         for box in (self.notes, self.people):
             box.toggled.connect(lambda _on: self._refresh())
 

@@ -8,7 +8,6 @@ from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QStackedWidget, QVBoxLayout, QWidget
 
 from ...app.asking import Asking
-from ...app.commands import Command
 from ...app.doors import asked, lines
 from ...app.session import Session
 from ...around.ask_menu import ask_menu
@@ -16,11 +15,11 @@ from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import Choice, DeskHead, NoWheel, button, hairline, label, scrolled
 from ...widgets.theme import text_font
+from ..desk import Desk
 from .asked_outcome import AskedOutcome
 from .bench import Bench
 from .came_out import CameOut
 from .columns_picker import ColumnsPicker
-from .commands import intake_commands
 from .facts import SourceFacts
 from .recipe_panel import RecipePanel
 from .sources import ProblemPanel, SourceList
@@ -28,7 +27,7 @@ from .waves import WaveView
 from .waves_page import WavesPage
 
 
-class IntakeDesk(QWidget):
+class IntakeDesk(Desk):
     """A source in the middle: its waves with what was decoded, or what it is and its lanes.
 
     Attributes
@@ -40,6 +39,7 @@ class IntakeDesk(QWidget):
     """
 
     name = "Intake"
+    side: QStackedWidget
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -83,9 +83,9 @@ class IntakeDesk(QWidget):
         session.trial_changed.connect(self._refresh)
         self._refresh()
 
-    def commands(self) -> list[Command]:
-        """Return what can be done on this desk."""
-        return intake_commands(self.bench, self.condition.begin)
+    def keys_first(self) -> tuple[QWidget, ...]:
+        # a recording of frames has no waves
+        return self.waves, self.out
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames on in the desk's own list; say whether it has one."""

@@ -80,7 +80,7 @@ class SourceList(Panel):
         self._reveal = one_shot(self, 0, self._show_chosen)
         self.body.setContentsMargins(0, 0, 0, 0)
         self.body.setSpacing(0)
-        session.opened.connect(self.refresh)
+        session.on_opened(self.refresh)
         look.changed.connect(self.refresh)
 
     def refresh(self) -> None:

@@ -52,7 +52,6 @@ class Comparing(QObject):
         view.taken_back.connect(lambda item: self._take_back(lambda now: now.with_item(item)))
         view.left_out.connect(lambda key: self._take_back(lambda now: now.without_item(key)))
         view.head_taken_back.connect(lambda before: self._take_back(lambda now: _with_head_of(now, before)))
-        session.edits.clashed.connect(self.show_clash)
         session.opened.connect(self._forget)
 
     @property

@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from ...app.commands import Command
 from ...app.doors import engine, laid
 from ...app.session import Session
 from ...around.time_hands import step_in_kind
@@ -23,8 +22,8 @@ from ...widgets.beads import AbacusState
 from ...widgets.pages import Pages
 from ...widgets.parts import DeskHead, button, hairline, one_shot
 from ...widgets.words import counted
+from ..desk import Desk
 from .bring_view import BringView
-from .commands import layout_commands
 from .compare_view import CompareView
 from .comparing import Comparing
 from .helper import Helper
@@ -46,7 +45,7 @@ _EMPTY, _PLAN, _COMPARE, _BRING = range(4)
 """Pages of the desk."""
 
 
-class LayoutsDesk(QWidget):
+class LayoutsDesk(Desk):
     """The plan above; tried on the capture and the message's head below; history at the right.
 
     Attributes
@@ -56,6 +55,7 @@ class LayoutsDesk(QWidget):
     """
 
     name = "Layouts"
+    side: HistoryPanel
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -100,9 +100,8 @@ class LayoutsDesk(QWidget):
         self._connect()
         self._refresh()
 
-    def commands(self) -> list[Command]:
-        """Return what can be done on this desk."""
-        return layout_commands(self, self._session)
+    def keys_first(self) -> tuple[QWidget, ...]:
+        return (self.plan.pictures.abacus,)
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames of the message in hand on; say whether there is one."""

@@ -63,6 +63,7 @@ class HistoryPanel(Panel):
         refresh = WhenShown(self, self.refresh).refresh
         for event in (session.edits.kept, session.opened, session.kind_changed, session.shared.seen):
             event.connect(refresh)
+        refresh()
 
     def refresh(self) -> None:
         """Read the history again, on a thread."""

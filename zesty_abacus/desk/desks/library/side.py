@@ -142,6 +142,7 @@ class RulesForm(QWidget):
         self.change.clicked.connect(self._begin)
         self.save.clicked.connect(self._save)
         session.shared.proposals.changed.connect(self._show)
+        self._show()
 
     def _show(self) -> None:
         rules = self._session.shared.proposals.rules

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 from uuid import UUID
 
-from PyQt6.QtWidgets import QStackedWidget, QTabBar, QVBoxLayout, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QStackedWidget, QTabBar, QVBoxLayout
 
-from ...app.commands import Command
 from ...app.session import Session
 from ...around.agreement import pair_titles
 from ...widgets.parts import DeskHead, hairline, plain_tip
 from ...widgets.words import counted
+from ..desk import Desk
 from .inbox import Inbox
 from .layout_list import LayoutList
 from .moments import MomentsView
@@ -21,17 +21,15 @@ from .releases import ReleasesView
 from .side import LibrarySide
 
 PAGES = ("Layouts", "Proposals", "Releases", "Recordings", "Moments")
-ShowPair = Callable[[Any, Any, tuple[str, str]], None]
-"""Shows what a change makes of a layout: before, after, and what the two are called."""
 
 
-class LibraryView(QWidget):
+class LibraryView(Desk):
     """The pages of the library.
 
-    Parameters
-    ----------
-    show_pair
-        What shows a change on the desk of layouts, which this one does not know.
+    Events
+    ------
+    pair_wanted
+        (before, after, titles) what a change makes of a layout is to be seen; None where there is no layout.
 
     Attributes
     ----------
@@ -41,8 +39,10 @@ class LibraryView(QWidget):
     """
 
     name = "Library"
+    side: LibrarySide
+    pair_wanted = pyqtSignal(object, object, object)
 
-    def __init__(self, session: Session, show_pair: ShowPair) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         self.head = DeskHead("Library")
@@ -68,25 +68,17 @@ class LibraryView(QWidget):
         column.addWidget(self.tabs)
         column.addWidget(hairline())
         column.addWidget(self._stack, 1)
-        self._connect(show_pair)
+        self._connect()
 
-    def commands(self) -> list[Command]:
-        """Return what can be done on this desk."""
-        return []
-
-    def step_frame(self, by: int) -> bool:
-        """Go so many frames on in the desk's own list; say whether it has one."""
-        return False
-
-    def _connect(self, show_pair: ShowPair) -> None:
+    def _connect(self) -> None:
         session, shared = self._session, self._session.shared
         self.tabs.currentChanged.connect(self._stack.setCurrentIndex)
         self.tabs.currentChanged.connect(lambda page: self.side.show_chosen(PAGES[page] == "Layouts"))
         self.list.picked.connect(self.side.show_layout)
         self.list.opened.connect(self.open_layout)
         self.side.open_wanted.connect(self.open_layout)
-        self.inbox.compare_wanted.connect(lambda one: show_pair(one.before, one.after, pair_titles(one)))
-        self.releases.pair_wanted.connect(show_pair)
+        self.inbox.compare_wanted.connect(lambda one: self.pair_wanted.emit(one.before, one.after, pair_titles(one)))
+        self.releases.pair_wanted.connect(self.pair_wanted)
         self.releases.place_wanted.connect(self._go_to)
         for event in (shared.seen, shared.people_changed, session.layouts_changed, session.opened):
             event.connect(self._show_head)
@@ -94,6 +86,7 @@ class LibraryView(QWidget):
                       shared.notes_changed):  # fmt: skip
             event.connect(self.list.refresh)
         shared.proposals.changed.connect(self._show_tabs)
+        self._show_tabs()
 
     def show_page(self, page: str) -> None:
         """Show a page of the library."""

@@ -7,7 +7,6 @@ from collections.abc import Callable
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QButtonGroup, QCheckBox, QHBoxLayout, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
-from ...app.commands import Command
 from ...app.payload_form import PAYLOAD_FORMS, heading
 from ...app.session import Session
 from ...app.traces import Trace
@@ -15,6 +14,7 @@ from ...around.condition_line import ConditionLine
 from ...around.frame_list import FrameList
 from ...widgets.parts import button, hairline, label, menu_of
 from ...widgets.wrapping import WrappingRow
+from ..desk import Desk
 from .array_curve import ArrayCurve
 from .beside_list import BesideList
 from .exchange_list import ExchangeList
@@ -24,7 +24,7 @@ from .side import ReadSide
 from .traces import TraceStack
 
 
-class ReadDesk(QWidget):
+class ReadDesk(Desk):
     """Traces above, frames or exchanges below; readout and problems go to the right of the window.
 
     Attributes
@@ -34,6 +34,7 @@ class ReadDesk(QWidget):
     """
 
     name = "Read"
+    side: ReadSide
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -75,13 +76,8 @@ class ReadDesk(QWidget):
         self.side.readout.values.array_wanted.connect(self._show_array)
         self.plots.closed.connect(lambda: self._upper.setCurrentIndex(0))
 
-    def commands(self) -> list[Command]:
-        """Return what can be done on this desk."""
-        wanted = self._session.problems.list_wanted.emit
-        return [
-            Command("ask", "Ask something of the frames", "Q", self.condition.begin, self._is_open, "Read"),
-            Command("problems", "Read what is wrong", "I", wanted, self._is_open),
-        ]
+    def keys_first(self) -> tuple[QWidget, ...]:
+        return (self.frames,)
 
     def _show_plot(self, sort: str, along: Trace, up: Trace) -> None:
         """Show a picture of one or two traces in their place."""
@@ -101,9 +97,6 @@ class ReadDesk(QWidget):
     def _show_problems(self) -> None:
         self._session.desk_wanted.emit(self.name)
         self.side.show_problems()
-
-    def _is_open(self) -> bool:
-        return self._session.capture is not None
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames on in the desk's own list; say whether it has one."""

@@ -8,13 +8,13 @@ from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QMessageBox, QSplitter, QVBoxLayout, QWidget
 
-from ...app.commands import Command
 from ...app.live import LiveHere
 from ...app.session import Session
 from ...widgets.parts import DeskHead, button, hairline, scrolled
 from ...widgets.side_tabs import SideTabs
 from ...widgets.when_shown import WhenShown
 from ...widgets.words import counted
+from ..desk import Desk
 from .composer import Composer
 from .connecting import Connecting
 from .devices import Devices
@@ -28,7 +28,7 @@ from .trips import Trips
 _REPAINT_MS = 100
 
 
-class RehearseDesk(QWidget):
+class RehearseDesk(Desk):
     """Sends and listens.
 
     Attributes
@@ -39,6 +39,7 @@ class RehearseDesk(QWidget):
     """
 
     name = "Rehearse"
+    side: SideTabs
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -66,21 +67,8 @@ class RehearseDesk(QWidget):
         self._build()
         self._connect()
 
-    def commands(self) -> list[Command]:
-        """Return what can be done on this desk."""
-        return [
-            Command("send nothing", "Send nothing any more, on no lane", "Ctrl+.", self.live.sending.stop_all,
-                    lambda: self.live.is_live),
-            Command("send once", "Send the composed message once", "Ctrl+Return", self.composer.out.send_once,
-                    lambda: self.live.is_live, self.name),
-            Command("run rehearsal", "Run the chosen rehearsal, or stop it", "R", self.rehearsals.run,
-                    lambda: self.live.is_live, self.name),
-            Command("connect endpoint", "Connect an endpoint", "E", self.connecting.line.setFocus, desk=self.name),
-            Command("arm", "Record when something happens, or stop waiting for it", "O", self.connecting.toggle_arm,
-                    lambda: self.live.is_live, self.name),
-            Command("hold still", "Let the picture stand still, or go on; nothing is lost", "Y",
-                    self.log_line.hold.click, lambda: self.live.is_live, self.name),
-        ]  # fmt: skip
+    def keys_first(self) -> tuple[QWidget, ...]:
+        return (self.log,)
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames on in the log; say that this desk has a list of its own."""
@@ -127,7 +115,7 @@ class RehearseDesk(QWidget):
         self.composer.changed.connect(self.trips.refresh)
         self.trips.mirrored.connect(self._take_mirror)
         self._timer.timeout.connect(self._tick)
-        session.opened.connect(self._on_layouts)
+        session.on_opened(self._on_layouts)
         session.layouts_changed.connect(self._on_layouts)
         session.kind_changed.connect(self._take_kind)
         self._refresh()

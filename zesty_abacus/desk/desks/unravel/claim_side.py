@@ -80,7 +80,10 @@ class ClaimSide(QWidget):
         column.addWidget(hairline())
         column.addWidget(self.rows, 1)
         column.addWidget(hairline())
+        is_empty = self.hand.isHidden()
         self._scroll = scrolled(self.hand)
+        # what a scroll area takes in it shows
+        self.hand.setHidden(is_empty)
         column.addWidget(self._scroll, 2)
 
     def begin(self) -> None:

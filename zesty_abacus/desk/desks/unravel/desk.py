@@ -7,7 +7,6 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtGui import QCursor
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QStackedWidget, QToolTip, QVBoxLayout, QWidget
 
-from ...app.commands import Command
 from ...app.doors import asked, engine
 from ...app.session import Session
 from ...around.ask_menu import ask_menu
@@ -17,7 +16,7 @@ from ...widgets.beads import AbacusState
 from ...widgets.parts import DeskHead, Hint, hairline, plain_tip
 from ...widgets.theme import figure_font
 from ...widgets.words import counted
-from .commands import unravel_commands
+from ..desk import Desk
 from .history_view import HistoryView, cycle_words
 from .moment_table import MomentTable
 from .question_lines import ActionLine
@@ -28,7 +27,7 @@ _WITHOUT_MOMENTS, _WITH_MOMENTS = [352, 232, 0], [252, 126, 240]
 """Heights of abacus, reckoner, and moments against bits."""
 
 
-class UnravelDesk(QWidget):
+class UnravelDesk(Desk):
     """Abacus with history above, reckoner below; findings and the selection go to the right of the window.
 
     Attributes
@@ -38,6 +37,7 @@ class UnravelDesk(QWidget):
     """
 
     name = "Unravel"
+    side: UnravelSide
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -60,11 +60,11 @@ class UnravelDesk(QWidget):
         column.addWidget(hairline())
         column.addWidget(self._stack, 1)
         self._connect()
+        self.abacus.show_bits(session.bits)
         self._refresh()
 
-    def commands(self) -> list[Command]:
-        """Return what can be done on this desk."""
-        return unravel_commands(self, self._session)
+    def keys_first(self) -> tuple[QWidget, ...]:
+        return (self.abacus,)
 
     def step_frame(self, by: int) -> bool:
         """Go so many frames of the message in hand on; say whether there is one."""

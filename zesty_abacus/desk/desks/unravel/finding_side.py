@@ -62,7 +62,6 @@ class FindingSide(QWidget):
         findings = self._findings
         findings.changed.connect(self.refresh)
         session.questions.changed.connect(self.refresh)
-        session.questions.told.connect(lambda sentence: session.told.emit("wrong", sentence))
         findings.hand_changed.connect(self.rows.show_current)
         session.kind_changed.connect(self._on_kind)
         self.scope.currentTextChanged.connect(self._on_scope)

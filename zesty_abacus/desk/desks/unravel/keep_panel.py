@@ -84,6 +84,7 @@ class KeepPanel(Panel):
         refresh = WhenShown(self, self._refresh).refresh
         for event in (session.bits_changed, session.kind_changed, session.layouts_changed, explained, session.opened):
             event.connect(refresh)
+        refresh()
         session.clock.cursor_changed.connect(self._show_value)
         for line in (self.step, self.offset, self.unit, self.field, self.message):
             line.textChanged.connect(self._show_value)

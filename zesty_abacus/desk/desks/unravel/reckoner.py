@@ -50,6 +50,8 @@ class Reckoner(QWidget):
         for event in (session.clock.view_changed, session.clock.cursor_changed):
             event.connect(self.update)
         look.changed.connect(self.update)
+        self._on_bits()
+        self._on_finding()
 
     def sizeHint(self) -> QSize:
         return QSize(600, _HEAD + 2 * (_CARD + _GAP) + 6)

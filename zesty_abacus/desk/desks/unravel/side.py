@@ -36,8 +36,11 @@ class UnravelSide(SideTabs):
         session.findings.changed.connect(self._count_findings)
         session.kind_changed.connect(self._count_findings)
         session.bits_changed.connect(self._follow)
-        session.claims.changed.connect(lambda: self.show_count(CLAIMS, len(session.claims.heads)))
+        session.claims.changed.connect(self._count_claims)
         self.claims.hand.field_wanted.connect(self._make_field)
+        self._count_findings()
+        self._count_claims()
+        self._follow()
 
     def show_findings(self) -> None:
         """Show what was found, with the hands on the list."""
@@ -66,6 +69,9 @@ class UnravelSide(SideTabs):
         of_claim = frozenset(engine.parse_places(claim.state.places).bits) if claim is not None else frozenset()
         if session.bits and session.bits != of_finding and not (self.page == CLAIMS and session.bits == of_claim):
             self.show_page(SELECTION)
+
+    def _count_claims(self) -> None:
+        self.show_count(CLAIMS, len(self._session.claims.heads))
 
     def _count_findings(self) -> None:
         self.show_count(FINDINGS, len(self._session.findings.of(self._session.kind)))
