@@ -1,12 +1,16 @@
 """Small things that a hand notices: what the file dialog asks for, lists with a ground, a search that finds nothing."""
 
+import gc
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox, QFileDialog
 
+from tests.desk.conftest import let_go
 from zesty_abacus.core.captures.registry import readable_suffixes
+from zesty_abacus.desk.launch import make_window
 from zesty_abacus.desk.widgets.parts import label
-from zesty_abacus.desk.widgets.theme import look
+from zesty_abacus.desk.widgets.theme import NIGHT, PEEL, look
 
 
 def test_the_dialog_asks_for_every_file_that_is_read(pilot, monkeypatch):
@@ -53,8 +57,22 @@ def test_what_is_offered_while_typing_has_a_ground(pilot):
     popup.setModel(pilot.window.read.condition._words)
     pilot.window.read.condition._words.setStringList(["water heat", "water speed"])
     popup.resize(200, 80)
-    image = popup.grab().toImage()
-    assert image.pixelColor(150, 60).name().upper() == look.theme.panel.upper()
+    assert popup.grab().toImage().pixelColor(150, 60).name().upper() == PEEL.panel.upper()
+    # only Qt holds the list, and it goes along with the theme all the same
+    del popup
+    gc.collect()
+    pilot.key("T", Qt.KeyboardModifier.ControlModifier)
+    popup = pilot.window.read.condition._completer.popup()
+    assert popup.grab().toImage().pixelColor(150, 60).name().upper() == NIGHT.panel.upper()
+
+
+def test_a_window_that_is_gone_is_dressed_no_more(empty):
+    before = set(look._dressed)
+    window = make_window(empty=True)
+    assert set(look._dressed) > before
+    window.close()
+    let_go(window)
+    assert set(look._dressed) == before
 
 
 def test_a_changed_recipe_stays_where_it_was_scrolled_to(pilot):

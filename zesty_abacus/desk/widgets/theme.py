@@ -91,12 +91,12 @@ class Look(QObject):
     """
 
     changed = pyqtSignal()
-    _put_on = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self.theme = PEEL
         self._worn: Theme | None = None
+        self._dressed: dict[int, QWidget] = {}
 
     def put_on(self, theme: Theme) -> None:
         """Change the theme of the whole application; one that is on already costs nothing."""
@@ -108,7 +108,8 @@ class Look(QObject):
             self._worn = theme
             application.setFont(text_font())
             application.setPalette(_palette(theme))
-        self._put_on.emit()
+        for window in self._dressed.values():
+            window.setStyleSheet(_style_sheet(theme))
         self.changed.emit()
 
     def dress(self, window: QWidget) -> None:
@@ -117,19 +118,11 @@ class Look(QObject):
         Not the application: Qt works a sheet out anew for all that a widget holds each time it is put into another one,
         and most of a window is put together before it stands in it. What opens out of the window wears its sheet too.
         """
-        self._put_on.connect(_Dress(window).put_on)
-
-
-class _Dress(QObject):
-    """The style sheet of one window, gone with it."""
-
-    def __init__(self, window: QWidget) -> None:
-        super().__init__(window)
-        self._window = window
-        self.put_on()
-
-    def put_on(self) -> None:
-        self._window.setStyleSheet(_style_sheet(look.theme))
+        key = id(window)
+        # held until Qt lets go of it: what only Qt holds, as the list of a completer, Python would forget at once
+        self._dressed[key] = window
+        window.destroyed.connect(lambda: self._dressed.pop(key, None))
+        window.setStyleSheet(_style_sheet(self.theme))
 
 
 def contrast(one: str, two: str) -> float:
