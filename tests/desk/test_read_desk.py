@@ -4,7 +4,7 @@ from uuid import uuid4
 import msgspec
 import numpy as np
 import pytest
-from PyQt6.QtCore import QMimeData, QPoint, QPointF, QSize, Qt
+from PyQt6.QtCore import QMimeData, QPoint, QPointF, QRect, QSize, Qt
 from PyQt6.QtGui import QDropEvent, QFontMetricsF, QWheelEvent
 from PyQt6.QtTest import QTest
 
@@ -20,6 +20,7 @@ from zesty_abacus.desk.desks.read.trace_plan import TracePlan
 from zesty_abacus.desk.desks.read.traces import FIELD_MIME, field_mime
 from zesty_abacus.desk.launch import make_application
 from zesty_abacus.desk.widgets.theme import TINY_PX, text_font
+from zesty_abacus.desk.widgets.told import told_lines
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 NONE = Qt.KeyboardModifier.NoModifier
@@ -160,6 +161,61 @@ def test_values_are_walked_and_traced_by_keys(pilot):
     assert len(pilot.session.traces.shown) == len(before) + 1
     pilot.key(Qt.Key.Key_Space)
     assert pilot.session.traces.shown == before
+
+
+def test_of_the_readout_only_what_is_seen_is_read(pilot, monkeypatch):
+    readout, store = pilot.window.read.side.readout, pilot.session.store
+    read, frame_at = [], store.frame_at
+    monkeypatch.setattr(store, "frame_at", lambda kind, *rest: (read.append(kind), frame_at(kind, *rest))[1])
+    pilot.type(readout.filter, "e")
+    known = set(pilot.session.reading.kinds_read())
+    assert 0 < len(set(read)) < len(known) / 2
+    bar = readout.area.verticalScrollBar()
+    for _ in range(3):
+        # what is read takes a little more room than was thought
+        bar.setValue(bar.maximum())
+        pilot.settle()
+    some = set(read)
+    assert len(some) < len(known)
+    heard = readout.values.visibleRegion().boundingRect()
+    seen = [row for row, _ in readout.values._at_cursor.placed(heard.top(), heard.bottom()) if row.field_id is not None]
+    now = {row.key: row.value for row in readout.values.fields()}
+    assert len(seen) > 5 and {row.key: row.value for row in seen} == {row.key: now[row.key] for row in seen}
+    assert set(read) == known
+
+
+def test_the_readout_in_words_is_of_all_values_seen_or_not(pilot):
+    readout = pilot.window.read.side.readout
+    pilot.session.clock.set_cursor(pilot.session.clock.first_ns + 40 * 10**9)
+    pilot.settle()
+    said = [line.words for line in told_lines(readout.values)]
+    for row in rows_of(pilot):
+        if row.field_id is not None:
+            assert any(row.title in words and row.value in words for words in said), row
+
+
+def test_keys_bring_the_value_they_go_to_into_view(pilot):
+    readout = pilot.window.read.side.readout
+    values, traces = readout.values, pilot.session.traces
+    rows = [row for row in rows_of(pilot) if row.field_id is not None]
+    values.setFocus()
+    QTest.keyClick(values, Qt.Key.Key_Up)
+    assert values._focus is None, "there is nothing above the first"
+    for _ in range(len(rows) + 3):
+        QTest.keyClick(values, Qt.Key.Key_Down)
+    pilot.settle()
+    last = rows[-1]
+    assert values._focus == last.key
+    tops = {row.key: top for row, top in values._at_cursor.placed()}
+    assert values.visibleRegion().contains(QRect(4, int(tops[last.key]) + 2, 20, 28))
+    was_traced = last.key in traces.shown
+    pilot.key(Qt.Key.Key_Return)
+    assert (last.key in traces.shown) is not was_traced
+    for _ in range(len(rows) + 3):
+        QTest.keyClick(values, Qt.Key.Key_Up)
+    pilot.settle()
+    assert values._focus == rows[0].key
+    assert values.visibleRegion().contains(QRect(4, int(tops[rows[0].key]) + 2, 20, 28))
 
 
 def test_a_value_that_is_not_available_says_so(pilot):

@@ -263,7 +263,8 @@ def test_an_array_is_seen_over_time_from_the_readout(pilot):
     values = desk.side.readout.values
 
     def swell():
-        return next((top for row, top in values._placed() if row.curve is not None and "swell" in row.title), None)
+        placed = values._at_cursor.placed()
+        return next((top for row, top in placed if row.curve is not None and "swell" in row.title), None)
 
     pilot.wait(lambda: swell() is not None, "the array's curve")
     top = swell()

@@ -21,9 +21,10 @@ from zesty_abacus.core.library.sync import sync
 from zesty_abacus.core.library.taking_along import Along
 from zesty_abacus.core.progress import Cancelled, Progress
 from zesty_abacus.core.trial.intake import open_trial_capture
+from zesty_abacus.core.trial.packed import is_packed
 from zesty_abacus.core.trial.packing import Packing, pack
 from zesty_abacus.core.trial.trial import Trial
-from zesty_abacus.core.trial.unpacking import PackedError, is_packed, look_into, unpack, unpacked_beside
+from zesty_abacus.core.trial.unpacking import PackedError, look_into, unpack, unpacked_beside
 
 
 @pytest.fixture(scope="module")

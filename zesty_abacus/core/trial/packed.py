@@ -10,12 +10,18 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 from importlib.metadata import version
+from pathlib import Path
 
 import msgspec
 
 FORMAT, VERSION = "zesty-abacus packed trial", 1
 ENDING = ".ztrial"
 ABOUT, LIBRARY = "pack.json", "library.sqlite"
+
+
+def is_packed(path: Path) -> bool:
+    """Return whether a path has the ending of a packed trial."""
+    return path.suffix.lower() == ENDING
 
 
 class PackedFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

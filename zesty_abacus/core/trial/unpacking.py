@@ -14,7 +14,7 @@ from ..files.errors import file_errors
 from ..files.hashing import sha256_of
 from ..files.reading import open_file
 from ..progress import Progress
-from .packed import ABOUT, ENDING, FORMAT, LIBRARY, VERSION, Packed
+from .packed import ABOUT, FORMAT, LIBRARY, VERSION, Packed
 from .trial import FILE_NAME, Trial
 
 _MOST_FILES = 100_000
@@ -24,11 +24,6 @@ _PIECE = 1 << 20
 
 class PackedError(DataError):
     """A file that is no packed trial, or a damaged one."""
-
-
-def is_packed(path: Path) -> bool:
-    """Return whether a path has the ending of a packed trial."""
-    return path.suffix.lower() == ENDING
 
 
 def unpacked_beside(path: Path, progress: Progress | None = None) -> Trial:

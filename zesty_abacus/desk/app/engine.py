@@ -82,7 +82,6 @@ from ...core.trial.growing import GrowingCapture
 from ...core.trial.intake import SourceOutcome, recorded_state
 from ...core.trial.merging import merge_trials
 from ...core.trial.trial import Moment, Trial, TrialFile
-from ...core.trial.unpacking import is_packed
 from ...core.unravel.code_tables import bits_of_text
 from ...core.unravel.readings import bits_in_words
 from ...core.unravel.reckoner import ReadingCurve, reckon
@@ -199,7 +198,6 @@ __all__ = [
     "from_window",
     "grown_curve",
     "grown_kind",
-    "is_packed",
     "is_text",
     "joined_curve",
     "keep_explained",

@@ -105,11 +105,11 @@ class Problems(QObject):
         if meaning is None:
             return
         file, before = self._trials.trial.file, self._found
-        limits, aside = wrong.Limits(file.limits), {one.key for one in file.set_aside}
+        aside = {one.key for one in file.set_aside}
         stretch = self._clock.first_ns, self._clock.last_ns
 
         def work(progress: Progress) -> tuple[wrong.Found, Any]:
-            found = wrong.look_for_problems(meaning, limits, progress, before)
+            found = wrong.look_for_problems(meaning, wrong.Limits(file.limits), progress, before)
             # there may be a place in every frame of a long recording
             told = (one for one in found.problems if one.key not in aside)
             return found, wrong.notches(found.capture, told, _COLUMNS, stretch)

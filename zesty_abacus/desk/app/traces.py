@@ -74,12 +74,15 @@ class Traces(QObject):
         """Choose fields worth a first look: one scaled number a message, messages of all lanes in turn."""
         by_lane: dict[int, list[Trace]] = {}
         for kind in self._reading.kinds_read():
-            layout = self._reading.layout_of(kind)
-            if layout is None or (self._kinds.rate(kind) or 0.0) < _SLOWEST_TRACE_HZ:
+            layout, lane = self._reading.layout_of(kind), self._kinds.key(kind).lane
+            # of a lane with thousands of messages no more are looked at than can be shown: to count how often each
+            # comes takes longer than a window may stand still
+            if layout is None or len(by_lane.get(lane, ())) == _FIRST_TRACES:
                 continue
-            fields = [f for f in layout.fields if f.kind.is_number and f.unit and f.selected is None]
-            if fields:
-                by_lane.setdefault(self._kinds.key(kind).lane, []).append((kind, fields[0].id))
+            fields = (f for f in layout.fields if f.kind.is_number and f.unit and f.selected is None)
+            first = next(fields, None)
+            if first is not None and (self._kinds.rate(kind) or 0.0) >= _SLOWEST_TRACE_HZ:
+                by_lane.setdefault(lane, []).append((kind, first.id))
         turns = [trace for group in zip(*_padded(list(by_lane.values())), strict=True) for trace in group if trace]
         self.shown = turns[:_FIRST_TRACES]
 

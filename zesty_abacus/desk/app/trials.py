@@ -12,6 +12,7 @@ import msgspec
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from ...core.files.reading import resolved
+from ...core.trial.packed import is_packed
 from .doors import engine, laid
 from .jobs import Jobs
 from .settings import demo_folder, trials_folder
@@ -81,7 +82,7 @@ class Trials(QObject):
     def open_paths(self, paths: Sequence[Path]) -> None:
         """Open what was dropped or chosen: a trial, or recordings that join the open trial."""
         for path in paths:
-            if engine.is_packed(path):
+            if is_packed(path):
                 self._open(f"unpacking {path.name}", lambda progress, path=path: engine.open_packed(path, progress))
                 return
             if path.is_dir() or path.name == "trial.json":

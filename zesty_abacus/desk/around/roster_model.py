@@ -82,6 +82,8 @@ class RosterModel(QAbstractListModel):
         self._session = session
         self._opened: set[tuple[int, str]] = set()
         self._inside: dict[int, Device] = {}
+        self._texts: dict[int, str] = {}
+        self._texts_of: Any = None
         self.known = 0
         self.entries: list[Entry] = []
 
@@ -141,12 +143,21 @@ class RosterModel(QAbstractListModel):
         return self._inside.get(kind)
 
     def _matches(self, kind: int, wanted: str) -> bool:
+        parts = wanted.lower().split()
+        return not parts or all(part in self._text_of(kind) for part in parts)
+
+    def _text_of(self, kind: int) -> str:
+        """Return all that a kind is found by; put together once for each letter it would be late with many kinds."""
         session = self._session
-        words = [session.kinds.address(kind), session.kinds.name(kind) or "unnamed", session.kinds.device(kind)]
-        for reader in session.reading.readers(kind):
-            words += [field.name for field in reader.shown.all_fields()]
-        text = " ".join(words).lower()
-        return all(part in text for part in wanted.lower().split())
+        meaning = session.reading.meaning
+        if self._texts_of is not meaning:
+            self._texts_of, self._texts = meaning, {}
+        if kind not in self._texts:
+            words = [session.kinds.address(kind), session.kinds.name(kind) or "unnamed", session.kinds.device(kind)]
+            for reader in session.reading.readers(kind):
+                words += [field.name for field in reader.shown.all_fields()]
+            self._texts[kind] = " ".join(words).lower()
+        return self._texts[kind]
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 - Qt's own signature
         return len(self.entries)

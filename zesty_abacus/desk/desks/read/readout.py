@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from uuid import UUID
-
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
@@ -11,7 +9,6 @@ from PyQt6.QtGui import (
     QDrag,
     QKeyEvent,
     QMouseEvent,
-    QMoveEvent,
     QPainter,
     QPaintEvent,
     QPen,
@@ -27,7 +24,7 @@ from ...widgets.parts import EDGE, USES_SPACE, Panel, hairline, menu_of, one_sho
 from ...widgets.theme import SMALL_PX, TINY_PX, faded, figure_font, look, text_font
 from .array_curve import CURVE_HEIGHT, draw_array_curve
 from .plots import is_angle
-from .readout_rows import HEAD_HEIGHT, ROW_HEIGHT, ReadoutAtCursor, ReadoutRow
+from .readout_rows import HEAD_HEIGHT, ROW_HEIGHT, ReadoutAtCursor, ReadoutRow, ValueKey
 from .traces import field_mime
 
 _REFRESH_MS = 30
@@ -51,7 +48,13 @@ class Readout(Panel):
         self.body.addWidget(hairline())
         self.body.addWidget(self.values)
         self.body.addStretch(1)
+        self.values.walked.connect(self._bring_into_view)
         self.filter.lead_to(self.values, self.values.fields, self.values.trace)
+
+    def _bring_into_view(self, top: int, height: int) -> None:
+        place = self.values.mapTo(self.inner, QPoint(0, top))
+        for y in (place.y(), place.y() + height):
+            self.area.ensureVisible(0, y, 0, height)
 
 
 class ReadoutValues(QWidget):
@@ -61,18 +64,20 @@ class ReadoutValues(QWidget):
     ------
     array_wanted
         (kind, curve, whether round its angle) an array is to be seen as a picture.
+    walked
+        (top, height) the keys went to a value that may be out of sight.
     """
 
     array_wanted = pyqtSignal(int, object, bool)
+    walked = pyqtSignal(int, int)
 
     def __init__(self, session: Session, filter_: QLineEdit) -> None:
         super().__init__()
         self._session, self._at_cursor = session, ReadoutAtCursor(session)
         self._filter = filter_
-        self._rows: list[ReadoutRow] = []
-        self._focus = -1
+        self._focus: ValueKey | None = None
         self._pressed: QPointF | None = None
-        self._ranges: dict[tuple[int, UUID], tuple[float, float]] = {}
+        self._held: ReadoutRow | None = None
         self.setMinimumHeight(_HINT_HEIGHT)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Values at the cursor")
@@ -87,7 +92,8 @@ class ReadoutValues(QWidget):
 
     def rows(self) -> list[ReadoutRow]:
         """Return what is known at the cursor, seen or not, for tests and screen readers."""
-        return self._at_cursor.rows(self._wanted())
+        self._at_cursor.read(self._wanted())
+        return [row for row, _ in self._at_cursor.placed()]
 
     def fields(self) -> list[ReadoutRow]:
         """Return the fields among the rows."""
@@ -95,9 +101,8 @@ class ReadoutValues(QWidget):
 
     def trace(self, row: ReadoutRow) -> None:
         """Take a field in hand, and have it on the stack of traces."""
-        self.refresh()
-        self._focus = next((number for number, one in enumerate(self._rows) if one.field_id == row.field_id), -1)
-        if self._focus >= 0 and (row.kind, row.field_id) not in self._session.traces.shown:
+        self._focus = row.key
+        if self._focus not in self._session.traces.shown:
             self._toggle()
         self.update()
 
@@ -105,16 +110,15 @@ class ReadoutValues(QWidget):
         return self._filter.text().lower().split()
 
     def sizeHint(self) -> QSize:
-        return QSize(240, sum(row.height for row in self._rows) + 4 if self._rows else _HINT_HEIGHT)
+        return QSize(240, self._at_cursor.height + 4 if self._at_cursor.height else _HINT_HEIGHT)
 
     def refresh(self) -> None:
         """Read all values at the cursor again."""
         if self._session.capture is None or not self.isVisible():
             return
-        before = len(self._rows)
         seen = self.visibleRegion().boundingRect()
-        self._rows = self._at_cursor.rows(self._wanted(), (seen.top(), seen.bottom()))
-        if len(self._rows) != before:
+        self._at_cursor.read(self._wanted(), (seen.top(), seen.bottom()))
+        if self.minimumHeight() != self.sizeHint().height():
             self.updateGeometry()
             self.setMinimumHeight(self.sizeHint().height())
         self.update()
@@ -130,11 +134,6 @@ class ReadoutValues(QWidget):
             "brings layouts in."
         )
 
-    def moveEvent(self, event: QMoveEvent | None) -> None:
-        super().moveEvent(event)
-        # scrolled: other values are seen
-        self._soon.start()
-
     def showEvent(self, event) -> None:  # type: ignore[no-untyped-def]
         super().showEvent(event)
         self._soon.start()
@@ -145,13 +144,17 @@ class ReadoutValues(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         theme = look.theme
-        if not self._rows:
+        if not self._at_cursor.height:
             place = QRectF(EDGE, 6, self.width() - 2 * EDGE, _HINT_HEIGHT - 6)
             draw_sentence(painter, place, self._hint(), text_font(SMALL_PX), theme.quiet, lines=_HINT_LINES)
         clip = event.rect() if event is not None else self.rect()
-        for number, (row, top) in enumerate(self._placed()):
-            if top > clip.bottom() or top + row.height < clip.top():
-                continue
+        if self._session.capture is not None:
+            # here and not when it is scrolled: what is painted is of now, also in a list of all that the picture says
+            before = self._at_cursor.height
+            self._at_cursor.read(self._wanted(), (clip.top(), clip.bottom()))
+            if self._at_cursor.height != before:
+                self._soon.start()
+        for row, top in self._at_cursor.placed(clip.top(), clip.bottom()):
             if row.curve is not None:
                 draw_array_curve(painter, row.curve, QRectF(EDGE, top + 2, self.width() - 2 * EDGE, CURVE_HEIGHT - 6))
             elif row.field_id is None:
@@ -159,7 +162,7 @@ class ReadoutValues(QWidget):
                 draw_text(painter, box, row.title, text_font(TINY_PX, bold=True), theme.quiet)
                 draw_text(painter, box, row.beside, text_font(TINY_PX), theme.quiet, Qt.AlignmentFlag.AlignRight)
             else:
-                self._draw_value(painter, row, top, number == self._focus and self.hasFocus())
+                self._draw_value(painter, row, top, row.key == self._focus and self.hasFocus())
         painter.end()
 
     def _draw_value(self, painter: QPainter, row: ReadoutRow, top: float, focused: bool) -> None:
@@ -192,45 +195,40 @@ class ReadoutValues(QWidget):
             painter.setPen(QPen(QColor(theme.line), 1))
             painter.drawLine(QPointF(EDGE, y + 4), QPointF(self.width() - EDGE, y + 4))
 
-    def _placed(self) -> list[tuple[ReadoutRow, float]]:
-        placed, top = [], 0.0
-        for row in self._rows:
-            placed.append((row, top))
-            top += row.height
-        return placed
-
     def row_center(self, number: int) -> QPoint:
         """Return the middle of a row, for tests."""
-        return QPoint(self.width() // 2, int(self._placed()[number][1] + 10))
+        return QPoint(self.width() // 2, int(list(self._at_cursor.placed())[number][1] + 10))
 
     # mouse and keys
 
-    def _number_at(self, y: float) -> int:
-        for number, (row, top) in enumerate(self._placed()):
-            if row.field_id is not None and top <= y < top + ROW_HEIGHT:
-                return number
-        return -1
+    def _row_at(self, y: float) -> ReadoutRow | None:
+        """Return what is listed at a height."""
+        return next((row for row, top in self._at_cursor.placed(y, y) if top <= y < top + row.height), None)
+
+    def _value_at(self, y: float) -> ReadoutRow | None:
+        row = self._row_at(y)
+        return row if row is not None and row.key is not None else None
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is not None:
             self._pressed = event.position()
-            self._focus = self._number_at(event.position().y())
+            self._held = self._value_at(event.position().y())
+            self._focus = self._held.key if self._held is not None else None
             self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._pressed is None or self._focus < 0:
+        key = self._held.key if self._held is not None else None
+        if event is None or self._pressed is None or key is None:
             return
         if (event.position() - self._pressed).manhattanLength() > 12:
-            row = self._rows[self._focus]
             self._pressed = None
             drag = QDrag(self)
-            if row.field_id is not None:
-                drag.setMimeData(field_mime(row.kind, row.field_id))
-                drag.exec(Qt.DropAction.CopyAction)
+            drag.setMimeData(field_mime(*key))
+            drag.exec(Qt.DropAction.CopyAction)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         array = self._array_at(event.position().y()) if event is not None and self._pressed is not None else None
-        if self._pressed is not None and self._focus >= 0:
+        if self._pressed is not None and self._focus is not None:
             self._toggle()
         elif array is not None and array.curve is not None:
             self.array_wanted.emit(array.kind, array.curve, is_angle(array.curve.axis_unit))
@@ -238,21 +236,20 @@ class ReadoutValues(QWidget):
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Offer what may be asked of the value under the mouse."""
-        number = self._number_at(event.pos().y()) if event is not None else -1
+        row = self._value_at(event.pos().y()) if event is not None else None
         array = self._array_at(event.pos().y()) if event is not None else None
         if event is not None and array is not None:
             self._offer_pictures(array, event.globalPos())
-        if event is None or not 0 <= number < len(self._rows):
+        if event is None or row is None:
             return
-        row = self._rows[number]
         found = self._at_cursor.column_of(row)
         if found is not None:
             ask_menu(self, self._session, asked.of_value(*found), event.globalPos())
 
     def _array_at(self, y: float) -> ReadoutRow | None:
         """Return the array whose curve is at a height, None if none is."""
-        placed = self._placed()
-        return next((row for row, top in placed if row.curve is not None and top <= y < top + row.height), None)
+        row = self._row_at(y)
+        return row if row is not None and row.curve is not None else None
 
     def _offer_pictures(self, row: ReadoutRow, at: QPoint) -> None:
         """Offer what an array can be seen as."""
@@ -274,18 +271,17 @@ class ReadoutValues(QWidget):
             return
         step = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()), 0)
         if step:
-            number = self._focus + step
-            while 0 <= number < len(self._rows) and self._rows[number].field_id is None:
-                number += step
-            if 0 <= number < len(self._rows):
-                self._focus = number
+            found = self._at_cursor.beside(self._focus, step)
+            if found is not None:
+                row, top = found
+                self._focus = row.key
+                self.walked.emit(int(top), ROW_HEIGHT)
                 self.update()
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space) and self._focus >= 0:
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Space) and self._focus is not None:
             self._toggle()
         else:
             super().keyPressEvent(event)
 
     def _toggle(self) -> None:
-        row = self._rows[self._focus] if self._focus < len(self._rows) else None
-        if row is not None and row.field_id is not None:
-            self._session.traces.toggle(row.kind, row.field_id)
+        if self._focus is not None:
+            self._session.traces.toggle(*self._focus)

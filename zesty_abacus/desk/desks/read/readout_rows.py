@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 from uuid import UUID
 
@@ -11,6 +13,8 @@ from ...app.doors import engine
 from ...app.session import Session
 from .array_curve import CURVE_HEIGHT, ArrayCurve, array_curves
 
+ValueKey = tuple[int, UUID]
+"""The kind and the field of a value that is listed."""
 HEAD_HEIGHT = 24
 ROW_HEIGHT = 34
 
@@ -30,6 +34,11 @@ class ReadoutRow:
     curve: ArrayCurve | None = None
 
     @property
+    def key(self) -> ValueKey | None:
+        """What a value is known by, None for what is none."""
+        return (self.kind, self.field_id) if self.field_id is not None else None
+
+    @property
     def height(self) -> int:
         """Pixels it takes."""
         if self.curve is not None:
@@ -37,7 +46,7 @@ class ReadoutRow:
         return HEAD_HEIGHT if self.field_id is None else ROW_HEIGHT
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class _Block:
     """What is listed under one heading.
 
@@ -57,74 +66,158 @@ class _Block:
         """The first of the kinds, which its rows are of wherever they do not say otherwise."""
         return self.views[0][0]
 
+    @cached_property
+    def texts(self) -> list[str]:
+        """What each of the fields is found by; kept, since every letter that is typed asks all of them."""
+        layout = self.layout
+        return [f"{layout.name} {field.name} {field.unit}".lower() for field in layout.once_a_frame()]
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Kept:
-    """What a block said at a frame of each of its kinds, for which words, and how many pixels that takes."""
+    """What a block said at a frame of each of its kinds, for which words, and how many pixels that takes.
 
-    layout: engine.Layout
+    Attributes
+    ----------
+    decoded
+        The frames, None for those that could not be read; nothing while nobody has looked at the block yet.
+    rows
+        None while nobody has looked: to write the rows of thousands of messages takes longer than to walk past them.
+    """
+
+    block: _Block
     wanted: list[str]
     decoded: list[Any]
-    rows: list[ReadoutRow]
+    rows: list[ReadoutRow] | None
     height: int
 
 
 class ReadoutAtCursor:
-    """Reads the values at the cursor of a session."""
+    """Reads the values at the cursor of a session, those that are seen.
+
+    Attributes
+    ----------
+    height
+        Pixels that all of it takes; of what nobody has looked at yet, by the fields it has.
+    """
 
     def __init__(self, session: Session) -> None:
         self._session = session
+        self._blocks: list[_Block] = []
+        self._blocks_of: tuple[Any, int | None] = None, None
+        self._listed: list[_Kept] = []
         self._kept: dict[tuple[int, UUID], _Kept] = {}
+        self.height = 0
 
-    def rows(self, wanted: list[str], seen: tuple[float, float] | None = None) -> list[ReadoutRow]:
-        """Return what is known at the cursor, the kind in hand first; only what has all ``wanted`` words.
+    def read(self, wanted: list[str], seen: tuple[float, float] = (-math.inf, math.inf)) -> None:
+        """Read the values at the cursor, the kind in hand first; only what has all ``wanted`` words.
 
         Parameters
         ----------
         seen
             From where to where it is looked at, in pixels: what lies outside stays as it was read the last time.
         """
-        session = self._session
-        kinds = list(session.reading.kinds_read())
-        if session.kind in kinds:
-            kinds.remove(session.kind)
-            kinds.insert(0, session.kind)
-        rows: list[ReadoutRow] = []
+        self._list_blocks()
+        self._listed = []
         top = 0
-        for key, block in self._blocks(kinds):
+        for block in self._blocks:
+            key = block.kind, block.layout.id
             known = self._kept.get(key)
-            if known is None or known.layout is not block.layout or known.wanted != wanted:
-                known = None
-            if known is None or seen is None or (not top + known.height < seen[0] and not top > seen[1]):
-                known = self._kept[key] = self._read_again(block, wanted, known)
-            rows += known.rows
-            top += known.height
-        return rows
+            if known is None or known.block.layout is not block.layout or known.wanted != wanted:
+                known = _Kept(block, wanted, [], None, _height_of(block, wanted))
+            if top <= seen[1] and top + known.height >= seen[0] and known.height:
+                known = self._read_again(block, wanted, known)
+            self._kept[key] = known
+            if known.height:
+                self._listed.append(known)
+                top += known.height
+        self.height = top
 
-    def _blocks(self, kinds: list[int]) -> Iterator[tuple[tuple[int, UUID], _Block]]:
-        """Yield what is listed, each once, with what it is known by."""
-        meaning = self._session.reading.meaning
-        done: set[tuple[int, UUID]] = set()
+    def placed(self, first: float = -math.inf, last: float = math.inf) -> Iterator[tuple[ReadoutRow, float]]:
+        """Yield what is listed between two heights, with the height of each; values that were not read have none."""
+        top = 0.0
+        for kept in self._listed:
+            if top > last:
+                return
+            if top + kept.height >= first:
+                below = top
+                for row in self._rows_of(kept):
+                    if first <= below + row.height and below <= last:
+                        yield row, below
+                    below += row.height
+            top += kept.height
+
+    def beside(self, value: ValueKey | None, step: int) -> tuple[ReadoutRow, float] | None:
+        """Return the value before or behind another one with its height, None where there is none.
+
+        Without another one it is the first of all, if the step goes down.
+        """
+        top, tops = 0.0, []
+        for kept in self._listed:
+            tops.append(top)
+            top += kept.height
+        blocks = range(len(self._listed))
+        at = next((n for n in blocks if value is not None and self._holds(n, value)), None)
+        if at is None:
+            return next(self._values_of(0, 0.0), None) if self._listed and step > 0 else None
+        here = list(self._values_of(at, tops[at]))
+        number = next(n for n, (row, _) in enumerate(here) if row.key == value) + step
+        if 0 <= number < len(here):
+            return here[number]
+        for other in range(at + step, len(self._listed) if step > 0 else -1, step):
+            if values := list(self._values_of(other, tops[other])):
+                return values[0 if step > 0 else -1]
+        return None
+
+    def _holds(self, block: int, value: ValueKey) -> bool:
+        kept = self._listed[block]
+        # to write the rows of every block would take longer than a key may
+        is_near = any(kind == value[0] for kind, _ in kept.block.views)
+        return is_near and any(row.key == value for row in self._rows_of(kept))
+
+    def _values_of(self, block: int, top: float) -> Iterator[tuple[ReadoutRow, float]]:
+        for row in self._rows_of(self._listed[block]):
+            if row.key is not None:
+                yield row, top
+            top += row.height
+
+    def _rows_of(self, kept: _Kept) -> list[ReadoutRow]:
+        if kept.rows is not None:
+            return kept.rows
+        return self._read(kept.block, [None] * len(kept.block.views), kept.wanted)
+
+    def _list_blocks(self) -> None:
+        """List what can be read, each once; that changes with what frames mean, not with the cursor."""
+        session = self._session
+        meaning, in_hand = session.reading.meaning, session.kind
+        if meaning is self._blocks_of[0] and in_hand == self._blocks_of[1]:
+            return
+        self._blocks_of = meaning, in_hand
+        kinds = list(session.reading.kinds_read())
+        if in_hand in kinds:
+            kinds.remove(in_hand)
+            kinds.insert(0, in_hand)
+        blocks: dict[tuple[int, UUID], _Block] = {}
         for kind in kinds:
-            for reader in self._session.reading.readers(kind):
+            for reader in session.reading.readers(kind):
                 carriers = meaning.carriers_of(kind, reader) if meaning is not None else [(kind, reader)]
-                key = carriers[0][0], reader.layout.id
-                if key not in done:
-                    done.add(key)
-                    layout = reader.layout if len(carriers) > 1 else reader.shown
-                    yield key, _Block(layout, [(other, one.shown) for other, one in carriers])
+                layout = reader.layout if len(carriers) > 1 else reader.shown
+                block = _Block(layout, [(other, one.shown) for other, one in carriers])
+                blocks.setdefault((block.kind, reader.layout.id), block)
+        self._blocks = list(blocks.values())
+        self._kept = {key: kept for key, kept in self._kept.items() if key in blocks}
 
-    def _read_again(self, block: _Block, wanted: list[str], known: _Kept | None) -> _Kept:
+    def _read_again(self, block: _Block, wanted: list[str], known: _Kept) -> _Kept:
         """Return what is said at the cursor; most messages are still at the frame of the last step."""
         cursor = self._session.clock.cursor_ns
         frames = [self._session.store.frame_at(kind, view, cursor) for kind, view in block.views]
         # frames are kept while they and their layout are the same
         decoded = [at.decoded if at is not None else None for at in frames]
-        if known is not None and len(decoded) == len(known.decoded) and any(one is not None for one in decoded):
+        if len(decoded) == len(known.decoded) and any(one is not None for one in decoded):
             if all(one is other for one, other in zip(decoded, known.decoded, strict=True)):
                 return known
         rows = self._read(block, frames, wanted)
-        return _Kept(block.layout, wanted, decoded, rows, sum(row.height for row in rows))
+        return _Kept(block, wanted, decoded, rows, sum(row.height for row in rows))
 
     def _read(self, block: _Block, frames: list[Any], wanted: list[str]) -> list[ReadoutRow]:
         session, layout = self._session, block.layout
@@ -132,7 +225,7 @@ class ReadoutAtCursor:
         values: list[ReadoutRow] = []
         for number, field in enumerate(layout.once_a_frame()):
             places = [place for place, ids in enumerate(has) if field.id in ids]
-            if not places or not _has_words(layout, field, wanted):
+            if not places or not _has_words(block.texts[number], wanted):
                 continue
             # the newest says it; what it is traced as does not change with the cursor
             newest = max(places, key=lambda place: -1 if frames[place] is None else frames[place].time_ns)
@@ -193,8 +286,15 @@ class ReadoutAtCursor:
         return None
 
 
-def _has_words(layout: engine.Layout, field: engine.Field, wanted: list[str]) -> bool:
-    return all(word in f"{layout.name} {field.name} {field.unit}".lower() for word in wanted)
+def _height_of(block: _Block, wanted: list[str]) -> int:
+    """Return the pixels a block will take, most likely: a field may be absent, an array has a curve besides."""
+    count = sum(_has_words(text, wanted) for text in block.texts)
+    # whether a curve has the words is known when it is read
+    return HEAD_HEIGHT + count * ROW_HEIGHT if count or block.layout.moves else 0
+
+
+def _has_words(text: str, wanted: list[str]) -> bool:
+    return all(word in text for word in wanted)
 
 
 def _share(field: Any, column: Any) -> float | None:
