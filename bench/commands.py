@@ -149,7 +149,7 @@ def _many(folder: Path) -> list[Line]:
     for kinds, frames in ((_KINDS, 340_000), (_MANY, 20_000)):
         log = folder / f"{kinds}.log"
         write_log(log, frames, kinds)
-        library = _library(folder / f"of{kinds}", _layouts(kinds))
+        library = _library(folder / f"of{kinds}", many_layouts(kinds))
         seconds, peak = _seconds(folder, ["decode", log, "--library", library, "--shape", "wide", "--to", "csv"], 1)
         what = f"wide CSV of {kinds} kinds, {log.stat().st_size / 1e6:.0f} MB of log"
         lines += [
@@ -160,7 +160,7 @@ def _many(folder: Path) -> list[Line]:
     for kinds in (1, _MANY):
         log = folder / f"long{kinds}.log"
         write_log(log, _FRAMES, kinds)
-        library = _library(folder / f"long{kinds}", _layouts(kinds))
+        library = _library(folder / f"long{kinds}", many_layouts(kinds))
         long[kinds] = _seconds(folder, ["decode", log, "--library", library, "--to", "parquet", "-o", folder / "p"], 1)
     ratio = long[_MANY][0] / long[1][0]
     lines.append(Line("long Parquet of 2 000 kinds against one kind", f"{ratio:.1f} x", "3 x", ratio < 3))
@@ -172,7 +172,7 @@ def _forms(folder: Path) -> list[Line]:
     """Return what the other forms, and rows on one clock, take beside a wide Parquet of the same frames."""
     log = folder / "forms.log"
     write_log(log, _FRAMES, 1)
-    library = _library(folder / "forms", _layouts(1))
+    library = _library(folder / "forms", many_layouts(1))
     words = ["decode", log, "--library", library, "--shape"]
     wide, _ = _seconds(folder, [*words, "wide", "--to", "parquet", "-o", folder / "f.parquet"], 1)
     lines = []
@@ -208,7 +208,8 @@ def write_log(path: Path, frames: int, kinds: int) -> None:
     (path.parent / "none.log").write_text("(1.0) can0 100#00\n")
 
 
-def _layouts(kinds: int) -> list[Layout]:
+def many_layouts(kinds: int) -> list[Layout]:
+    """Return a layout of eight fields for each of the kinds of such a log."""
     fields = [new_field(f"field {n}", parse_places(f"B{n}")) for n in range(8)]
     if kinds == 1:
         return [new_layout("message", Applies(address=256), 8, fields)]

@@ -12,11 +12,14 @@ from pathlib import Path
 
 import numpy as np
 
+from bench.commands import many_layouts, write_log
 from bench.frames import stored_capture
 from bench.table import Line
 from zesty_abacus.core.frames.capture import Lane
 from zesty_abacus.core.frames.density import lane_density
 from zesty_abacus.core.frames.store import CaptureWriter, open_capture
+from zesty_abacus.core.library.store import Library
+from zesty_abacus.core.trial.trial import Trial
 
 _CODE = """
 import dataclasses, json, statistics, sys, time
@@ -75,6 +78,58 @@ print(json.dumps(found))
 window.close()
 """
 
+_MANY = """
+import json, sys, time
+from pathlib import Path
+from PyQt6.QtTest import QTest
+from zesty_abacus.desk.launch import make_application, make_window
+application = make_application()
+window = make_window(paths=[Path(sys.argv[1])])
+window.resize(1280, 800)
+window.show()
+session, found = window.session, {}
+def longest(work=lambda: None):
+    quiet, most = 0, 0.0
+    begin = time.perf_counter()
+    work()
+    while quiet < 30:
+        application.processEvents()
+        most = max(most, time.perf_counter() - begin)
+        quiet = quiet + 1 if session.jobs.is_idle() and session.reading.counts.explained else 0
+        time.sleep(0.002)
+        begin = time.perf_counter()
+    return most
+found["opened"] = longest()
+assert len(list(session.reading.kinds_read())) == 2000
+clock = session.clock
+found["a step of the cursor"] = longest(lambda: clock.set_cursor(clock.first_ns + 10**6))
+for name, line in (("readout", window.read.side.readout.filter), ("roster", window.roster.filter),
+                   ("find box", window.header.find_box)):
+    line.setFocus()
+    found[f"a letter for the {name}"] = max(longest(lambda: QTest.keyClicks(line, letter)) for letter in "fie")
+    line.clear()
+    longest()
+print(json.dumps(found))
+window.close()
+"""
+
+
+def _many_kinds(folder: Path, environment: dict[str, str]) -> list[Line]:
+    """Measure how long the interface thread stands still with two thousand known kinds."""
+    path, place = folder / "many-kinds.log", folder / "many-kinds trial"
+    if not place.exists():
+        write_log(path, 20_000, 2000)
+        library = Library.create(Trial.create(place, place.name).library_address)
+        library.layouts.import_all(many_layouts(2000), author="bench", reason="bench")
+        library.close()
+    done = subprocess.run([sys.executable, "-c", _MANY, str(path)], env=environment, capture_output=True, text=True,
+                          check=True)  # fmt: skip
+    found = {name: seconds * 1e3 for name, seconds in json.loads(done.stdout).items()}
+    return [
+        Line(f"2 000 known kinds, interface thread at most: {name}", f"{took:.0f} ms", "50 ms", took < 50)
+        for name, took in found.items()
+    ]
+
 
 def measure(folder: Path) -> list[Line]:
     """Measure an edit, three hundred changes of others, and a lane that moves."""
@@ -89,6 +144,7 @@ def measure(folder: Path) -> list[Line]:
         itself, shown = (seconds * 1e3 for seconds in found[name])
         lines.append(Line(f"{words}, interface thread", f"{itself:.1f} ms", f"{reach} ms", itself < reach))
         lines.append(Line("  and all of Read painted again", f"{shown:.1f} ms"))
+    lines += _many_kinds(folder, environment)
     return [*lines, Line("a lane moved with 10 M frames, on a thread", f"{moved * 1e3:.0f} ms", "50 ms", moved < 0.05)]
 
 

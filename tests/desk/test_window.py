@@ -1,4 +1,7 @@
+import subprocess
+import sys
 import time
+from pathlib import Path
 
 import msgspec
 import pytest
@@ -441,3 +444,40 @@ def test_bringing_in_again_keeps_traces_edits_and_the_way_back(pilot):
     assert session.capture.lanes[0].name != "battery", "the recording is back first"
     pilot.key(Qt.Key.Key_Z, CONTROL)
     assert session.edits.layout(layout.id) == layout
+
+
+_SITTING = """
+import sys
+from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QKeySequence
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+from tests.desk.pilot import Pilot
+from zesty_abacus.desk import launch
+from zesty_abacus.desk.window import Window
+def sit():
+    hands = Pilot(next(one for one in QApplication.topLevelWidgets() if isinstance(one, Window)))
+    hands.wait_open()
+    for name in sys.argv[1].split(","):
+        hands.window.show_desk(name)
+        hands.settle()
+        for key in sys.argv[2:]:
+            QTest.keySequence(hands.window.focusWidget() or hands.window, QKeySequence(key))
+            hands.settle()
+    print("sat", hands.window.desk_name, flush=True)
+    QTimer.singleShot(300, hands.window.close)
+launch.make_application()
+QTimer.singleShot(0, sit)
+sys.exit(launch.launch([], demo=True))
+"""
+
+
+@pytest.mark.parametrize(("desks", "keys"), [
+    ("Read", ["Ctrl+K", "F", "I"]),
+    ("Read,Intake,Unravel,Layouts,Rehearse,Hand over,Library", ["Ctrl+K", "F", "Esc", "F1", "Esc", "L", "Esc"]),
+], ids=["found", "all desks"])  # fmt: skip
+def test_the_program_ends_well_after_a_sitting(desks, keys):
+    """Parts that Qt and Python both hold must be let go of while both are there."""
+    command = [sys.executable, "-c", _SITTING, desks, *keys]
+    done = subprocess.run(command, cwd=Path(__file__).parents[2], capture_output=True, text=True, timeout=110)
+    assert (done.returncode, done.stdout.strip()) == (0, f"sat {desks.split(',')[-1]}"), done.stderr[-2000:]

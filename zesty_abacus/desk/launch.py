@@ -10,7 +10,7 @@ from functools import cache
 from pathlib import Path
 from types import TracebackType
 
-from PyQt6.QtCore import QProcess, QTimer
+from PyQt6.QtCore import QEvent, QProcess, QTimer
 from PyQt6.QtGui import QGuiApplication, QIcon
 from PyQt6.QtWidgets import QApplication
 
@@ -133,6 +133,9 @@ def launch(paths: Sequence[Path], *, demo: bool = False) -> int:
         sys.stdout.flush()
         sys.stderr.flush()
         os._exit(code)
+    # at exit PyQt deletes what is left in any order, and parts that follow others would be asked by those meanwhile
+    holder.window.deleteLater()
+    application.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     return code
 
 

@@ -9,7 +9,6 @@ from functools import partial
 from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
 from PyQt6.QtWidgets import (
-    QApplication,
     QFrame,
     QLineEdit,
     QListView,
@@ -167,7 +166,9 @@ class FindBox(QLineEdit):
 
     def _show_popup(self) -> None:
         if self._popup is None:
-            self._popup = _Popup(self.window(), self._list)
+            window = self.window()
+            assert window is not None, "somebody types into it"
+            self._popup = _Popup(window, self._list)
         corner = self.mapTo(self.window(), QPoint(0, self.height() + 3))
         height = self._model.rowCount() * _ROW_HEIGHT + 10
         self._popup.setGeometry(corner.x(), corner.y(), max(self.width(), 420), height)
@@ -201,19 +202,17 @@ class FindBox(QLineEdit):
 class _Popup(QFrame):
     """The list below the box; a part of the window, so that it needs no window manager."""
 
-    def __init__(self, parent: QWidget | None, view: QListView) -> None:
-        super().__init__(parent)
+    def __init__(self, window: QWidget, view: QListView) -> None:
+        super().__init__(window)
         self.setObjectName("card")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         column = QVBoxLayout(self)
         column.setContentsMargins(4, 4, 4, 4)
         column.addWidget(view)
-        application = QApplication.instance()
-        assert application is not None
-        application.installEventFilter(self)
+        window.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if event is not None and event.type() == QEvent.Type.WindowDeactivate and watched is self.window():
+        if event is not None and event.type() == QEvent.Type.WindowDeactivate:
             self.hide()
         return False
 
