@@ -30,6 +30,8 @@ class Kinds:
         self._rates: dict[int, float | None] = {}
         self._text_of: Any = None
         self._are_text: dict[int, bool] = {}
+        self._devices_of: Any = None
+        self._devices: dict[int, str] = {}
 
     def clash(self, kind: int) -> tuple[str, ...]:
         """Return that another layout reads a kind, too, and in what numbers they differ; nothing if none does."""
@@ -83,7 +85,11 @@ class Kinds:
 
     def device(self, kind: int) -> str:
         """Return the device whose registers a kind carries, as its bus calls it; empty if there is none."""
-        return engine.protocol_named(self.protocol(kind)).device_text(self.key(kind))
+        if self._devices_of is not self.capture:
+            self._devices_of, self._devices = self.capture, {}
+        if kind not in self._devices:
+            self._devices[kind] = engine.protocol_named(self.protocol(kind)).device_text(self.key(kind))
+        return self._devices[kind]
 
     def name(self, kind: int) -> str:
         """Return the message name of a kind, ``errors`` or ``remote``, or nothing if nobody named it."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
+from typing import NamedTuple
 
 from PyQt6.QtCore import QEvent, QModelIndex, QObject, QPoint, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
@@ -38,8 +39,19 @@ class Finding:
     run: Callable[[], object]
 
 
-def _letters(finding: Finding) -> str:
-    return f"{finding.what} {finding.name} {finding.beside}".lower()
+class _Known(NamedTuple):
+    """Something that can be found: all its letters, where its name begins in them, and what makes the line of it.
+
+    Lines are made of what is listed alone: to make those of thousands of fields takes longer than a key may.
+    """
+
+    letters: str
+    name_at: int
+    make: Callable[[], Finding]
+
+    @classmethod
+    def of(cls, what: str, name: str, beside: str, run: Callable[[], object]) -> _Known:
+        return cls(f"{what} {name} {beside}".lower(), len(what) + 1, partial(Finding, what, name, beside, run))
 
 
 class FindBox(QLineEdit):
@@ -50,7 +62,7 @@ class FindBox(QLineEdit):
         self._session = session
         self._commands = commands
         self._found: list[Finding] = []
-        self._known: list[tuple[str, Finding]] | None = None
+        self._known: list[_Known] | None = None
         for event in (session.opened, session.trial_changed, session.layouts_changed):
             event.connect(self._forget)
         self.setObjectName("find")
@@ -81,13 +93,11 @@ class FindBox(QLineEdit):
     def _search(self, text: str) -> None:
         words = text.lower().split()
         if self._known is None:
-            # thousands of messages take longer to name than a key may
-            self._known = [(_letters(finding), finding) for finding in self._of_trial()]
-        commands = [(_letters(finding), finding) for finding in self._of_commands()]
-        found = [finding for letters, finding in (*self._known, *commands) if all(word in letters for word in words)]
+            self._known = list(self._of_trial())
+        found = [one for one in (*self._known, *self._of_commands()) if all(word in one.letters for word in words)]
         if words:
-            found.sort(key=lambda f: not f.name.lower().startswith(words[0]))
-        self._found = found[:_SHOWN]
+            found.sort(key=lambda one: not one.letters.startswith(words[0], one.name_at))
+        self._found = [one.make() for one in found[:_SHOWN]]
         self._model.clear()
         for finding in self._found:
             item = QStandardItem(finding.name)
@@ -105,7 +115,7 @@ class FindBox(QLineEdit):
     def _forget(self) -> None:
         self._known = None
 
-    def _of_trial(self) -> Iterator[Finding]:
+    def _of_trial(self) -> Iterator[_Known]:
         """Yield what the trial holds: messages, their fields, moments, and what is asked again and again."""
         session = self._session
         if session.capture is not None:
@@ -113,25 +123,26 @@ class FindBox(QLineEdit):
                 yield from self._kind_findings(kind)
             for moment in session.trial.file.moments:
                 at = session.clock.words(moment.time_ns)
-                yield Finding("moment", moment.text, f"{at} s", partial(self._go, moment.time_ns))
+                yield _Known.of("moment", moment.text, f"{at} s", partial(self._go, moment.time_ns))
             for kept in session.trial.file.conditions:
-                yield Finding("ask", kept.name, kept.text, partial(self._ask, kept.text))
+                yield _Known.of("ask", kept.name, kept.text, partial(self._ask, kept.text))
 
-    def _of_commands(self) -> Iterator[Finding]:
+    def _of_commands(self) -> Iterator[_Known]:
         for command in self._commands():
             if command.enabled():
-                yield Finding("do", command.title, command.shortcut, partial(self._do, command))
+                yield _Known.of("do", command.title, command.shortcut, partial(self._do, command))
 
-    def _kind_findings(self, kind: int) -> Iterator[Finding]:
+    def _kind_findings(self, kind: int) -> Iterator[_Known]:
         session = self._session
         address = session.kinds.address(kind)
         lane = session.capture.lanes[session.kinds.key(kind).lane].name
         name = session.kinds.name(kind)
-        yield Finding("message", name or f"{address} unnamed", f"{address} · {lane}", lambda: session.select_kind(kind))
+        words, beside = name or f"{address} unnamed", f"{address} · {lane}"
+        yield _Known.of("message", words, beside, lambda: session.select_kind(kind))
         for reader in session.reading.readers(kind):
             for field in reader.shown.once_a_frame():
                 title = f"{reader.layout.name}.{field.name}"
-                yield Finding("field", title, field.unit, partial(self._show_field, kind, field.id))
+                yield _Known.of("field", title, field.unit, partial(self._show_field, kind, field.id))
 
     def _show_field(self, kind: int, field_id) -> None:  # type: ignore[no-untyped-def]
         self._session.select_kind(kind)
