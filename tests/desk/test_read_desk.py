@@ -194,6 +194,23 @@ def test_the_readout_in_words_is_of_all_values_seen_or_not(pilot):
             assert any(row.title in words and row.value in words for words in said), row
 
 
+def test_a_value_that_was_absent_is_listed_when_the_cursor_comes_to_it(pilot):
+    session, values = pilot.session, pilot.window.read.side.readout.values
+    kind = pilot.kind(0x320)
+    layout = session.reading.layout_of(kind)
+    at_first = session.store.frame_at(
+        kind, layout, int(session.capture.frames.times(session.capture.kinds.rows(kind, 0, 1))[0])
+    )
+    absent = next(field for field in layout.fields if field.selected is not None
+                  and int(at_first.decoded.columns[field.id].validity[0]) == engine.Validity.ABSENT)  # fmt: skip
+    session.clock.set_cursor(at_first.time_ns)
+    pilot.type(pilot.window.read.side.readout.filter, absent.name)
+    assert absent.name not in [row.title for row, _ in values._at_cursor.placed() if row.kind == kind]
+    session.clock.set_cursor(session.clock.last_ns)
+    pilot.settle()
+    assert absent.name in [row.title for row, _ in values._at_cursor.placed() if row.kind == kind]
+
+
 def test_keys_bring_the_value_they_go_to_into_view(pilot):
     readout = pilot.window.read.side.readout
     values, traces = readout.values, pilot.session.traces

@@ -125,10 +125,12 @@ class ReadoutAtCursor:
             known = self._kept.get(key)
             if known is None or known.block.layout is not block.layout or known.wanted != wanted:
                 known = _Kept(block, wanted, [], None, _height_of(block, wanted))
-            if top <= seen[1] and top + known.height >= seen[0] and known.height:
+            # what was absent may be there at another time; what has not the words never is
+            is_listed = known.height > 0 or known.rows is not None
+            if is_listed and top <= seen[1] and top + known.height >= seen[0]:
                 known = self._read_again(block, wanted, known)
             self._kept[key] = known
-            if known.height:
+            if is_listed:
                 self._listed.append(known)
                 top += known.height
         self.height = top
@@ -157,13 +159,12 @@ class ReadoutAtCursor:
             tops.append(top)
             top += kept.height
         blocks = range(len(self._listed))
-        at = next((n for n in blocks if value is not None and self._holds(n, value)), None)
-        if at is None:
-            return next(self._values_of(0, 0.0), None) if self._listed and step > 0 else None
-        here = list(self._values_of(at, tops[at]))
-        number = next(n for n, (row, _) in enumerate(here) if row.key == value) + step
-        if 0 <= number < len(here):
-            return here[number]
+        at = next((n for n in blocks if value is not None and self._holds(n, value)), -1)
+        if at >= 0:
+            here = list(self._values_of(at, tops[at]))
+            number = next(n for n, (row, _) in enumerate(here) if row.key == value) + step
+            if 0 <= number < len(here):
+                return here[number]
         for other in range(at + step, len(self._listed) if step > 0 else -1, step):
             if values := list(self._values_of(other, tops[other])):
                 return values[0 if step > 0 else -1]
