@@ -177,6 +177,9 @@ def test_of_the_readout_only_what_is_seen_is_read(pilot, monkeypatch):
         pilot.settle()
     some = set(read)
     assert len(some) < len(known)
+    read.clear()
+    pilot.type(readout.filter, "", enter=True)
+    assert readout.values.hasFocus() and len(set(read)) < len(known) / 2, "Return looks whether there are two"
     heard = readout.values.visibleRegion().boundingRect()
     seen = [row for row, _ in readout.values._at_cursor.placed(heard.top(), heard.bottom()) if row.field_id is not None]
     now = {row.key: row.value for row in readout.values.fields()}

@@ -49,7 +49,7 @@ class Readout(Panel):
         self.body.addWidget(self.values)
         self.body.addStretch(1)
         self.values.walked.connect(self._bring_into_view)
-        self.filter.lead_to(self.values, self.values.fields, self.values.trace)
+        self.filter.lead_to(self.values, self.values.hits, self.values.trace)
 
     def _bring_into_view(self, top: int, height: int) -> None:
         place = self.values.mapTo(self.inner, QPoint(0, top))
@@ -96,8 +96,12 @@ class ReadoutValues(QWidget):
         return [row for row, _ in self._at_cursor.placed()]
 
     def fields(self) -> list[ReadoutRow]:
-        """Return the fields among the rows."""
+        """Return the fields among the rows, for tests."""
         return [row for row in self.rows() if row.field_id is not None]
+
+    def hits(self) -> list[ReadoutRow]:
+        """Return whether there is a value, and whether there is another one: that many are read."""
+        return self._at_cursor.first_values(self._wanted(), 2)
 
     def trace(self, row: ReadoutRow) -> None:
         """Take a field in hand, and have it on the stack of traces."""

@@ -135,6 +135,16 @@ class ReadoutAtCursor:
                 top += known.height
         self.height = top
 
+    def first_values(self, wanted: list[str], count: int) -> list[ReadoutRow]:
+        """Return so many values at the cursor, or a few more, read as far as that takes."""
+        self.read(wanted, (0, 0))
+        found: list[ReadoutRow] = []
+        for kept in self._listed:
+            if len(found) >= count:
+                break
+            found += [row for row in self._read_again(kept.block, wanted, kept).rows or () if row.key is not None]
+        return found
+
     def placed(self, first: float = -math.inf, last: float = math.inf) -> Iterator[tuple[ReadoutRow, float]]:
         """Yield what is listed between two heights, with the height of each; values that were not read have none."""
         top = 0.0
