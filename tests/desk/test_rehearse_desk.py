@@ -708,3 +708,10 @@ def test_an_edit_elsewhere_does_not_wait_for_this_desk(pilot, monkeypatch):
     assert not desk.isVisible() and offered == []
     pilot.window.show_desk("Rehearse")
     assert len(offered) == 1 and "said elsewhere" in offered[0]
+
+
+def test_a_message_has_its_own_lane_to_go_out_on_before_anything_is_connected(pilot):
+    pilot.key("5")
+    lane = pilot.window.rehearse.composer.out.lane
+    assert [lane.itemText(number) for number in range(lane.count())] == ["its own lane"]
+    assert lane.currentText() == "its own lane" and pilot.window.rehearse.composer.out.wanted_lane() == ""

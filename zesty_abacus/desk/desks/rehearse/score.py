@@ -175,15 +175,22 @@ class Score(QWidget):
         self._axis(painter)
         y = self._lanes(painter, float(_TOP))
         self._rows, self._curves = [], []
-        if not self._live.sending.entries:
-            words = "Compose a message below and repeat it: it stands here as a score."
-            draw_text(painter, QRectF(14, y + 12, self.width() - 28, 20), words, text_font(SMALL_PX), look.theme.quiet)
+        hint_y = y + 12
         for name, entry in self._live.sending.entries.items():
             y = self._entry(painter, y + _GAP, name, entry)
         now = self._x(0.0)
         painter.setPen(QPen(QColor(look.theme.ink), 1))
         painter.drawLine(QPointF(now, _TOP - 4), QPointF(now, self.height()))
+        if not self._live.sending.entries:
+            self._hint(painter, QRectF(14, hint_y, self.width() - 28, 20))
         painter.end()
+
+    def _hint(self, painter: QPainter, place: QRectF) -> None:
+        words, font = "Compose a message below and repeat it: it stands here as a score.", text_font(SMALL_PX)
+        # on a ground of its own: the lines of time would go through it
+        width = min(QFontMetricsF(font).horizontalAdvance(words) + 8, place.width())
+        painter.fillRect(QRectF(place.left() - 2, place.top(), width, place.height()), QColor(look.theme.paper))
+        draw_text(painter, place, words, font, look.theme.quiet)
 
     def _axis(self, painter: QPainter) -> None:
         theme = look.theme

@@ -161,8 +161,8 @@ class SendBar(QWidget):
     def refresh(self) -> None:
         """Show what can be done now; a lane that is chosen stays as long as it is connected."""
         lanes = list(self._live.lanes)
-        if [self.lane.itemData(n) for n in range(1, self.lane.count())] != lanes:
-            chosen = self.lane.currentData()
+        if [self.lane.itemData(n) for n in range(self.lane.count())] != ["", *lanes]:
+            chosen = self.lane.currentData() or ""
             self.lane.blockSignals(True)
             self.lane.clear()
             self.lane.addItem("its own lane", "")
