@@ -84,8 +84,8 @@ print(json.dumps(found))
 window.close()
 """
 
-_VISIT = """
-import json, time
+OPENED = """
+import dataclasses, json, statistics, sys, time
 from zesty_abacus.desk.launch import make_application, make_window
 application = make_application()
 window = make_window(demo=True)
@@ -93,11 +93,17 @@ window.show()
 session = window.session
 def settle():
     quiet = 0
-    while quiet < 30:
+    while quiet < 20:
         application.processEvents()
         quiet = quiet + 1 if session.jobs.is_idle() and session.reading.counts.explained else 0
-        time.sleep(0.002)
+        time.sleep(0.001)
 settle()
+"""
+"""Opens the demo in a window, and waits until nothing is left to do."""
+
+_VISIT = (
+    OPENED
+    + """
 session.select_kind(next(session.reading.kinds_read()))
 settle()
 def visit():
@@ -113,6 +119,7 @@ settle()
 print(json.dumps([visit(), visit()]))
 window.close()
 """
+)
 
 
 def measure(folder: Path) -> list[Line]:

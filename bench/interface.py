@@ -13,6 +13,7 @@ from pathlib import Path
 import numpy as np
 
 from bench.commands import many_layouts, write_log
+from bench.desk import OPENED
 from bench.frames import stored_capture
 from bench.table import Line
 from zesty_abacus.core.frames.capture import Lane
@@ -21,23 +22,12 @@ from zesty_abacus.core.frames.store import CaptureWriter, open_capture
 from zesty_abacus.core.library.store import Library
 from zesty_abacus.core.trial.trial import Trial
 
-_CODE = """
-import dataclasses, json, statistics, sys, time
+_CODE = (
+    OPENED
+    + """
 import msgspec
 from zesty_abacus.core.layouts.model import Applies, new_field, new_layout
 from zesty_abacus.core.layouts.places import parse_places
-from zesty_abacus.desk.launch import make_application, make_window
-application = make_application()
-window = make_window(demo=True)
-window.show()
-session = window.session
-def settle():
-    quiet = 0
-    while quiet < 20:
-        application.processEvents()
-        quiet = quiet + 1 if session.jobs.is_idle() and session.reading.counts.explained else 0
-        time.sleep(0.001)
-settle()
 made = [new_layout(f"message {n}", Applies(address=0x10000 + n, extended=True), 8,
                    [new_field(f"field {k}", parse_places(f"B{k}")) for k in range(8)]) for n in range(3000)]
 session.library.layouts.import_all(made, author="bench", reason="bench")
@@ -77,6 +67,7 @@ found["news"] = median([took(lambda turn=turn: session.edits.take_news(turn, {})
 print(json.dumps(found))
 window.close()
 """
+)
 
 _MANY = """
 import json, sys, time

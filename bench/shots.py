@@ -18,8 +18,9 @@ _home = tempfile.TemporaryDirectory(prefix="zesty-shots-")
 os.environ["HOME"] = os.environ["XDG_CONFIG_HOME"] = os.environ["XDG_DATA_HOME"] = _home.name
 
 import msgspec  # noqa: E402 - the folders come first
+from PyQt6.QtCore import QPoint  # noqa: E402
 from PyQt6.QtGui import QImage  # noqa: E402
-from PyQt6.QtWidgets import QScrollArea  # noqa: E402
+from PyQt6.QtWidgets import QPushButton, QScrollArea  # noqa: E402
 
 from zesty_abacus.demo.trial import write_trial  # noqa: E402
 from zesty_abacus.desk.app import engine, laid  # noqa: E402
@@ -171,7 +172,9 @@ def comparison(window: Window) -> None:
     longer = laid.reshaped(before, rate, engine.parse_places("B3[2..0] B2"))
     session.edits.change(longer.with_field(msgspec.structs.replace(angle, ratio=angle.ratio * 2, unit="°")))
     settle(window)
-    desk.comparing.compare_with(before, "Azimuth feedback port, 3 Nov")
+    # the uppermost is of the state before: the newest one has no such button
+    beside = (one for one in desk.side.findChildren(QPushButton) if one.text() == "Compare with now")
+    min(beside, key=lambda one: one.mapTo(desk.side, QPoint()).y()).click()
 
 
 def source(window: Window, part: str) -> None:

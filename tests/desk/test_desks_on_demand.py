@@ -44,12 +44,12 @@ def words_of(part):
 def words_of_pages(hands, name):
     """Yield what a desk says, with the panels beside it, on each of its pages in turn."""
     desk = hands.window.desks[name]
-    yield Counter(words_of(desk) + words_of(desk.side) + words_of(hands.window.left))
+    yield Counter(words_of(desk) + words_of(desk.side) + words_of(hands.window.room.left))
     for tabs in [*desk.findChildren(QTabBar), *desk.side.findChildren(QTabBar)]:
         for page in range(tabs.count()):
             tabs.setCurrentIndex(page)
             hands.settle()
-            yield Counter(words_of(desk) + words_of(desk.side) + words_of(hands.window.left))
+            yield Counter(words_of(desk) + words_of(desk.side) + words_of(hands.window.room.left))
 
 
 def shown(*, is_early):

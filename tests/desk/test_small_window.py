@@ -65,7 +65,7 @@ def test_nothing_is_cut_on_a_small_screen(small, desk):
     for page in pages_of(window.desks[desk]):
         small.settle()
         assert (cut_buttons(window), cut_panels(window)) == ([], []), page
-    assert window.centre.width() >= 560
+    assert window.room.centre.width() >= 560
 
 
 def test_the_strip_folds_for_room_and_what_was_chosen_comes_back(small):

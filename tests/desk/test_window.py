@@ -418,10 +418,10 @@ def test_the_window_is_useful_small_and_large(pilot):
     for width, height in ((1100, 700), (3840, 2160)):
         pilot.window.resize(width, height)
         pilot.settle()
-        parts = (pilot.window.left, pilot.window.centre, pilot.window.side)
+        parts = (pilot.window.room.left, pilot.window.room.centre, pilot.window.room.side)
         assert all(part.isVisible() and part.width() > 150 for part in parts)
         assert sum(part.width() for part in parts) <= width
-        assert pilot.window.centre.width() > width * 0.4
+        assert pilot.window.room.centre.width() > width * 0.4
 
 
 def test_bringing_in_again_keeps_traces_edits_and_the_way_back(pilot):

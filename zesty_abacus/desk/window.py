@@ -5,14 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PyQt6.QtWidgets import (
-    QAbstractButton,
     QApplication,
-    QComboBox,
     QMainWindow,
-    QScrollArea,
-    QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -32,7 +28,7 @@ from .around.key_help import KeyHelp
 from .around.roster import Roster
 from .around.strip import Strip
 from .command_table import DESKS, all_desk_commands, window_commands
-from .desks.desk import Desk, Desks
+from .desks.desk import NARROW, Desk, Desks
 from .desks.handover.desk import HandOverDesk
 from .desks.intake.desk import IntakeDesk
 from .desks.layouts.desk import LayoutsDesk
@@ -40,18 +36,14 @@ from .desks.library.view import LibraryView
 from .desks.read.desk import ReadDesk
 from .desks.rehearse.desk import RehearseDesk
 from .desks.unravel.desk import UnravelDesk
+from .keys import Keys
+from .room import Room
 from .widgets.focus_ring import FocusRing
-from .widgets.parts import USES_SPACE, in_room
 from .widgets.theme import look
 
 _SIZE = QSize(1280, 800)
 _LEAST = QSize(960, 540)
 """A screen of 1920 x 1080 at twice the size."""
-_SPLIT, _NARROW_SPLIT = (246, 732, 302), (188, 576, 194)
-_NARROW, _LOW = 1100, 640
-"""Below these a window has room for less at once."""
-_ROOMY = 960
-"""From this height on Rehearse has room for the strip besides its own lanes, a message and a log."""
 
 
 class Window(QMainWindow):
@@ -75,7 +67,6 @@ class Window(QMainWindow):
         self.resize(_SIZE)
         self.setAcceptDrops(True)
         self.desk_name = ReadDesk.name
-        self._rooms: dict[str, QScrollArea] = {}
         self.desks = Desks({
             IntakeDesk.name: lambda: IntakeDesk(session),
             ReadDesk.name: lambda: ReadDesk(session),
@@ -92,7 +83,7 @@ class Window(QMainWindow):
         self.appearance = Appearance(session)
         self.commands: list[Command] = [*window_commands(self), *all_desk_commands(session, self.desks)]
         self._build()
-        self._make_actions()
+        self.keys = Keys(self, self.commands, lambda: self.desk_name)
         self._connect()
         self.show_desk(self.desk_name)
         look.dress(self)
@@ -101,26 +92,13 @@ class Window(QMainWindow):
     def _build(self) -> None:
         session = self.session
         self.foot = Foot(session)
-        self.centre = QStackedWidget()
-        self.side = QStackedWidget()
-        self.left = QStackedWidget()
-        self.left.addWidget(self.roster)
-        self.split = QSplitter(Qt.Orientation.Horizontal)
-        self.split.setHandleWidth(1)
-        for part in (self.left, self.centre, self.side):
-            self.split.addWidget(part)
-        self.split.setStretchFactor(1, 1)
-        self.split.setSizes(list(_SPLIT))
-        self.split.setCollapsible(1, False)
-        self.left.setMinimumWidth(_NARROW_SPLIT[0])
-        self.side.setMinimumWidth(_NARROW_SPLIT[2])
-        self.centre.setMinimumWidth(420)
+        self.room = Room(self.roster)
         work = QWidget()
         worked = QVBoxLayout(work)
         worked.setContentsMargins(0, 0, 0, 0)
         worked.setSpacing(0)
         worked.addWidget(self.strip)
-        worked.addWidget(self.split, 1)
+        worked.addWidget(self.room, 1)
         self.beginning = Beginning(session, self.header.trial.ask_open, self.header.trial.ask_new)
         self.stage = QStackedWidget()
         self.stage.addWidget(self.beginning)
@@ -140,30 +118,6 @@ class Window(QMainWindow):
         self.in_words = InWords(self, self._home)
         self.help = KeyHelp(self, lambda: (self.desk_name, self.commands), self.read_guide)
 
-    def _make_actions(self) -> None:
-        # a key is one action even if it means another thing on each desk; two actions would both be silent
-        by_key: dict[str, list[Command]] = {}
-        self._by_space: list[QAction] = []
-        for command in self.commands:
-            if command.shortcut:
-                by_key.setdefault(command.shortcut, []).append(command)
-        for key, commands in by_key.items():
-            action = QAction(commands[0].title, self)
-            action.setShortcut(QKeySequence(key))
-            action.triggered.connect(lambda _on=False, commands=commands: self._run_first(commands))
-            self.addAction(action)
-            if QKeySequence(key)[0].key() == Qt.Key.Key_Space:
-                self._by_space.append(action)
-        application = QApplication.instance()
-        if isinstance(application, QApplication):
-            application.focusChanged.connect(self._leave_space)
-
-    def _leave_space(self, _before: QWidget | None, now: QWidget | None) -> None:
-        """Leave the space bar to what is pressed or chosen by it; an action would take it away."""
-        uses_it = isinstance(now, QAbstractButton | QComboBox) or (now is not None and now.property(USES_SPACE) is True)
-        for action in self._by_space:
-            action.setEnabled(not uses_it)
-
     def _connect(self) -> None:
         session = self.session
         self.header.rod.picked.connect(self.show_desk)
@@ -174,13 +128,6 @@ class Window(QMainWindow):
         session.opened.connect(self._on_opened)
         look.changed.connect(self.update)
 
-    def _run_first(self, commands: list[Command]) -> None:
-        """Run what a key means on this desk."""
-        for command in commands:
-            if command.desk in ("", self.desk_name) and command.enabled():
-                command.run()
-                return
-
     def show_desk(self, name: str) -> None:
         """Show a desk; cursor, view and kind stay, and the keys go to its work unless they are somewhere that stays."""
         # a picture in words goes with the picture, which gets the keys back first
@@ -189,26 +136,16 @@ class Window(QMainWindow):
         if name != self.desk_name:
             self.foot.leave_desk()
         self.desk_name = name
-        desk = self.desks[name]
-        self.centre.setCurrentWidget(self._rooms[name])
-        self.side.setCurrentWidget(desk.side)
-        self.left.setCurrentWidget(self.intake.left if name == IntakeDesk.name else self.roster)
-        self._show_left()
         self._give_room()
         self.header.rod.set_current(name)
         if had_keys in (None, self) or (not had_keys.isVisible() and self.isAncestorOf(had_keys)):
             self._home().setFocus()
 
-    def _show_left(self) -> None:
-        # the library is of all messages there are, whatever was recorded here; in a narrow window a message to send is
-        # chosen by its name alone, and what is handed over is that in hand elsewhere
-        wide = [LibraryView.name, *([RehearseDesk.name, HandOverDesk.name] if self.width() < _NARROW else [])]
-        self.left.setVisible(self.desk_name not in wide)
-
     def _give_room(self) -> None:
-        """Fold the strip where its room is needed: in a low window, and where live lanes share it."""
-        least = _ROOMY if self.desk_name == RehearseDesk.name else _LOW
-        self.strip.links.fold_for_room(self.height() < least)
+        """Give the desk that is shown the room there is; what it needs more than others folds or goes."""
+        desk = self.desks[self.desk_name]
+        self.room.show_desk(desk, self.width())
+        self.strip.links.fold_for_room(self.height() < desk.strip_from)
 
     # desks
 
@@ -249,12 +186,8 @@ class Window(QMainWindow):
 
     def _place(self, desk: Desk) -> None:
         """Give a desk its place, and connect what it asks of other parts of the window."""
-        self._rooms[desk.name] = room = in_room(desk)
-        self.centre.addWidget(room)
-        self.side.addWidget(desk.side)
-        if isinstance(desk, IntakeDesk):
-            self.left.addWidget(desk.left)
-        elif isinstance(desk, LibraryView):
+        self.room.place(desk)
+        if isinstance(desk, LibraryView):
             desk.pair_wanted.connect(lambda *pair: self.layouts.comparing.show_pair(*pair))
             desk.releases.make_wanted.connect(self.header.library.ask_release)
 
@@ -327,10 +260,9 @@ class Window(QMainWindow):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         before = event.oldSize() if event is not None else QSize()
-        if (before.width() < _NARROW) != (self.width() < _NARROW) or not before.isValid():
-            self.split.setSizes(list(_NARROW_SPLIT if self.width() < _NARROW else _SPLIT))
-            self.header.run.setVisible(self.width() >= _NARROW)
-            self._show_left()
+        if (before.width() < NARROW) != (self.width() < NARROW) or not before.isValid():
+            self.room.fit(self.width())
+            self.header.run.setVisible(self.width() >= NARROW)
         self._give_room()
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:

@@ -15,24 +15,18 @@ class Door(ModuleType):
     """A module that is imported when something of it is first asked for."""
 
     def __getattr__(self, name: str) -> Any:
-        # the names themselves are not kept here: a test may put another one in their place
-        return getattr(self.opened(), name)
-
-    def opened(self) -> ModuleType:
-        """Return what lies behind."""
-        module: ModuleType | None = self.__dict__.get("_module")
+        module = self.__dict__.get("_module")
         if module is None:
             # imported once, whoever asks first; another thread that asks meanwhile waits for it
             module = self.__dict__["_module"] = importlib.import_module(self.__name__)
-        return module
+        # the names themselves are not kept here: a test may put another one in their place
+        return getattr(module, name)
 
 
 def open_all() -> None:
     """Load what lies behind every door: for a thread, so that nobody waits for it who first goes to a desk."""
     for name in __all__:
-        door = globals()[name]
-        if isinstance(door, Door):
-            door.opened()
+        importlib.import_module(f"{__package__}.{name}")
 
 
 if TYPE_CHECKING:

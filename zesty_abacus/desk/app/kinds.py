@@ -8,6 +8,7 @@ import numpy as np
 
 from .clock import Clock
 from .doors import engine
+from .kept import Kept
 from .reading import Reading
 
 Origin = tuple[str, int, int]
@@ -26,12 +27,9 @@ class Kinds:
     def __init__(self, reading: Reading, clock: Clock) -> None:
         self._reading, self._clock = reading, clock
         self.capture: Any = None
-        self._rates_of: tuple[Any, int] | None = None
-        self._rates: dict[int, float | None] = {}
-        self._text_of: Any = None
-        self._are_text: dict[int, bool] = {}
-        self._devices_of: Any = None
-        self._devices: dict[int, str] = {}
+        self._rates = Kept[float | None]()
+        self._are_text = Kept[bool]()
+        self._devices = Kept[str]()
 
     def clash(self, kind: int) -> tuple[str, ...]:
         """Return that another layout reads a kind, too, and in what numbers they differ; nothing if none does."""
@@ -63,11 +61,7 @@ class Kinds:
 
     def is_text(self, kind: int) -> bool:
         """Return whether the frames of a kind are text; asked of the capture once a kind."""
-        if self._text_of is not self.capture:
-            self._text_of, self._are_text = self.capture, {}
-        if kind not in self._are_text:
-            self._are_text[kind] = engine.kind_is_text(self.capture, kind)
-        return self._are_text[kind]
+        return self._are_text.get(self.capture, kind, lambda kind: engine.kind_is_text(self.capture, kind))
 
     def address(self, kind: int) -> str:
         """Return a kind's address the way its bus writes it."""
@@ -85,11 +79,9 @@ class Kinds:
 
     def device(self, kind: int) -> str:
         """Return the device whose registers a kind carries, as its bus calls it; empty if there is none."""
-        if self._devices_of is not self.capture:
-            self._devices_of, self._devices = self.capture, {}
-        if kind not in self._devices:
-            self._devices[kind] = engine.protocol_named(self.protocol(kind)).device_text(self.key(kind))
-        return self._devices[kind]
+        return self._devices.get(
+            self.capture, kind, lambda kind: engine.protocol_named(self.protocol(kind)).device_text(self.key(kind))
+        )
 
     def name(self, kind: int) -> str:
         """Return the message name of a kind, ``errors`` or ``remote``, or nothing if nobody named it."""
@@ -103,14 +95,10 @@ class Kinds:
 
     def rate(self, kind: int) -> float | None:
         """Return frames a second in the stretch in hand, first to last; 0 if it was seen once, None if not there."""
-        of = self.capture, self._clock.first_ns
-        if self._rates_of != of:
-            self._rates_of, self._rates = of, {}
-        if kind not in self._rates:
-            self._rates[kind] = self._rate(self.capture.order_of_kind(kind))
-        return self._rates[kind]
+        return self._rates.get((self.capture, self._clock.first_ns), kind, self._rate)
 
-    def _rate(self, order: Any) -> float | None:
+    def _rate(self, kind: int) -> float | None:
+        order = self.capture.order_of_kind(kind)
         begin = order.count_until(self._clock.first_ns, inclusive=False)
         end = order.count_until(self._clock.last_ns)
         if end - begin < 2:

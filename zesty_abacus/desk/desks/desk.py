@@ -7,6 +7,11 @@ from typing import TypeVar
 
 from PyQt6.QtWidgets import QWidget
 
+NARROW, LOW = 1100, 640
+"""Below these a window has room for less at once."""
+NEVER = 1 << 24
+"""Wider than any window."""
+
 
 class Desk(QWidget):
     """A place of the window for one part of the work.
@@ -20,10 +25,19 @@ class Desk(QWidget):
         As the header shows it.
     side
         The panel for the right side of the window.
+    left
+        The panel for the left side, None for the roster.
+    left_from
+        The width of a window from which that is shown.
+    strip_from
+        The height of a window from which the strip shows its lanes.
     """
 
     name: str
     side: QWidget
+    left: QWidget | None = None
+    left_from: int = 0
+    strip_from: int = LOW
 
     def keys_first(self) -> tuple[QWidget, ...]:
         """Return what takes the keys while nothing else was chosen; the first of them that is to be seen does."""

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QVBoxLayout
 from ...app.session import Session
 from ...widgets.parts import DeskHead, hairline
 from ...widgets.side_tabs import SideTabs
-from ..desk import Desk
+from ..desk import NARROW, Desk
 from .code import CodePage
 from .forward import ForwardPage
 from .handed import HandedOver
@@ -31,6 +31,8 @@ class HandOverDesk(Desk):
 
     name = "Hand over"
     side: HandedOver
+    # what is handed over is what is in hand elsewhere
+    left_from = NARROW
 
     def __init__(self, session: Session) -> None:
         super().__init__()

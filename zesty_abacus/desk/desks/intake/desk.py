@@ -40,6 +40,7 @@ class IntakeDesk(Desk):
 
     name = "Intake"
     side: QStackedWidget
+    left: SourceList
 
     def __init__(self, session: Session) -> None:
         super().__init__()

@@ -12,7 +12,7 @@ from ...app.session import Session
 from ...around.agreement import pair_titles
 from ...widgets.parts import DeskHead, hairline, plain_tip
 from ...widgets.words import counted
-from ..desk import Desk
+from ..desk import NEVER, Desk
 from .inbox import Inbox
 from .layout_list import LayoutList
 from .moments import MomentsView
@@ -40,6 +40,8 @@ class LibraryView(Desk):
 
     name = "Library"
     side: LibrarySide
+    # it is of all messages there are, whatever was recorded here
+    left_from = NEVER
     pair_wanted = pyqtSignal(object, object, object)
 
     def __init__(self, session: Session) -> None:

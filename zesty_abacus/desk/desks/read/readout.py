@@ -29,6 +29,7 @@ from .traces import field_mime
 
 _REFRESH_MS = 30
 _HINT_LINES, _HINT_HEIGHT = 4, 82
+_NOTHING_SEEN = (0.0, -1.0)
 
 
 class Readout(Panel):
@@ -117,11 +118,10 @@ class ReadoutValues(QWidget):
         return QSize(240, self._at_cursor.height + 4 if self._at_cursor.height else _HINT_HEIGHT)
 
     def refresh(self) -> None:
-        """Read all values at the cursor again."""
+        """List what there is, and have what is seen of it painted, which reads it."""
         if self._session.capture is None or not self.isVisible():
             return
-        seen = self.visibleRegion().boundingRect()
-        self._at_cursor.read(self._wanted(), (seen.top(), seen.bottom()))
+        self._at_cursor.read(self._wanted(), _NOTHING_SEEN)
         if self.minimumHeight() != self.sizeHint().height():
             self.updateGeometry()
             self.setMinimumHeight(self.sizeHint().height())

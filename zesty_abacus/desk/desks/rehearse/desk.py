@@ -14,7 +14,7 @@ from ...widgets.parts import DeskHead, button, hairline, scrolled
 from ...widgets.side_tabs import SideTabs
 from ...widgets.when_shown import WhenShown
 from ...widgets.words import counted
-from ..desk import Desk
+from ..desk import NARROW, Desk
 from .composer import Composer
 from .connecting import Connecting
 from .devices import Devices
@@ -40,6 +40,10 @@ class RehearseDesk(Desk):
 
     name = "Rehearse"
     side: SideTabs
+    # a message to send is chosen by its name alone
+    left_from = NARROW
+    # room for its own lanes, a message and a log besides those of the strip
+    strip_from = 960
 
     def __init__(self, session: Session) -> None:
         super().__init__()
